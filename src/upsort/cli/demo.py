@@ -1,0 +1,131 @@
+"""upsort demo."""
+
+import argparse
+import os
+import shlex
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from upsort.cli import options
+from upsort.cli.console import Console
+from upsort.cli.status import Exit
+
+DESCRIPTION = (
+    "Lay the demo corpus, the letters of an invented garden's enquiry desk, into a folder and run the whole example on it.\n"
+    "Each command is shown before its output, so that it can be typed again."
+)
+EXAMPLE = "upsort demo fernhollow"
+OPTIONS = (
+    options.Group(
+        "where",
+        (
+            options.option("folder", nargs="?", default="fernhollow", metavar="FOLDER", help="default: fernhollow"),
+            options.option("--overwrite", action="store_true", help="replace the demo's files in a folder that exists"),
+            options.option("--files-only", action="store_true", help="lay out the files and run nothing"),
+        ),
+    ),
+    options.COMMON,
+)
+
+STEPS = (
+    (
+        "What did people write about in 2024, and how long are their letters?",
+        "upsort survey letters-2024.csv --text subject,message --label topic --shortest 3",
+    ),
+    (
+        "Hold some letters out, so that the sorter can be judged on letters it has never seen.",
+        "upsort split letters-2024.csv --label topic --hold-out 0.2 --seed 5 -o parts/",
+    ),
+    (
+        "Train on the rest.",
+        "upsort train parts/train.csv --text subject,message --label topic -o desk.sorter",
+    ),
+    (
+        "How good is it, which benches does it confuse, and where is it wrong?",
+        "upsort evaluate desk.sorter parts/held-out.csv --mistakes 3 -o mistakes.csv",
+    ),
+    (
+        "Is that luck of the split? Judge the same plan on five folds.",
+        "upsort cross-validate letters-2024.csv --text subject,message --label topic --folds 5",
+    ),
+    (
+        "Which words does it go by?",
+        "upsort terms desk.sorter --top 5",
+    ),
+    (
+        "Now this year's letters, which nobody has sorted yet.",
+        "upsort score desk.sorter letters-2026.csv -o scored.csv",
+    ),
+)
+
+
+def run(request: argparse.Namespace, console: Console) -> Exit:
+    """Lay out the corpus, then run every step in that folder."""
+    from upsort.jobs.demo import lay_out
+
+    folder = Path(request.folder)
+    files = lay_out(folder, request.overwrite)
+    if console.as_json:
+        console.json({"folder": str(folder), "files": [str(file) for file in files]})
+        return Exit.DONE
+    console.say(f"{len(files)} files of the Fernhollow enquiry desk are in {folder}/.")
+    if request.files_only:
+        return Exit.DONE
+    began = time.monotonic()
+    with _inside(folder):
+        for why, command in STEPS:
+            console.say()
+            _heading(why, command, console)
+            status = _run(command, console)
+            if status is not Exit.DONE:
+                return status
+    console.say()
+    console.say(f"That took {time.monotonic() - began:.0f} seconds. All of it is in {folder}/:")
+    console.say("  letters-2024.csv, letters-2025.csv   two years of labelled letters, in two shapes")
+    console.say("  letters-2026.csv, scored.csv         this year's letters, and the same with their labels")
+    console.say(
+        "  desk.sorter, mistakes.csv, parts/    the sorter, its mistakes, and what it was trained and judged on"
+    )
+    console.say("  logbooks/                            two keepers' logbooks, for telling who wrote what")
+    console.say(f"What to try next: cd {shlex.quote(str(folder))}, then")
+    console.say("  upsort cross-validate letters-2025.csv --text Heading,Text --label Bench")
+    console.say("  upsort train parts/train.csv --text subject,message --label urgent -o urgent.sorter")
+    console.say(
+        "  upsort cross-validate letters-2024.csv --text message --label topic --set classifier.kind=multinomial-nb"
+    )
+    return Exit.DONE
+
+
+def _heading(why: str, command: str, console: Console) -> None:
+    if console.drawn:
+        from rich.console import Console as RichConsole
+
+        rich = RichConsole(file=console.output, highlight=False, soft_wrap=True)
+        rich.print(why, markup=False, style="italic")
+        rich.print(f"$ {command}", markup=False, style="bold")
+    else:
+        console.say(why)
+        console.say(f"$ {command}")
+
+
+def _run(command: str, console: Console) -> Exit:
+    from upsort.cli.main import main
+
+    console.output.flush()
+    _, *arguments = shlex.split(command)
+    status = main(arguments, Console(console.output, console.error, quiet=console.quiet))
+    console.error.flush()
+    return status
+
+
+@contextmanager
+def _inside(folder: Path) -> Iterator[None]:
+    """Work in a folder for a while."""
+    before = Path.cwd()
+    os.chdir(folder)
+    try:
+        yield
+    finally:
+        os.chdir(before)

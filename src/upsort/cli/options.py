@@ -1,0 +1,90 @@
+"""The options that commands share, declared once as data, in the groups in which help shows them."""
+
+import argparse
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass(frozen=True)
+class Option:
+    """One argument: its spellings and what argparse is to know of it."""
+
+    spellings: tuple[str, ...]
+    settings: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Group:
+    """Options that belong together under one heading."""
+
+    heading: str
+    options: tuple[Option, ...]
+
+
+def option(*spellings: str, **settings: Any) -> Option:
+    """An `Option`, written as it would be for argparse."""
+    return Option(spellings, settings)
+
+
+def whole_number(least: int) -> Any:
+    """A converter of whole numbers from `least` up."""
+
+    def convert(text: str) -> int:
+        try:
+            number = int(text)
+        except ValueError:
+            raise argparse.ArgumentTypeError(f"{text!r} is not a whole number") from None
+        if number < least:
+            raise argparse.ArgumentTypeError(f"{text} is less than {least}")
+        return number
+
+    return convert
+
+
+def share(text: str) -> float:
+    """A converter of shares between 0 and 1."""
+    try:
+        number = float(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a number") from None
+    if not 0 < number < 1:
+        raise argparse.ArgumentTypeError(f"{text} is not between 0 and 1")
+    return number
+
+
+INPUT = option("input", nargs="+", metavar="TABLE", help="CSV or TSV file; - for standard input")
+SORTER = option("sorter", metavar="SORTER", help="a .sorter file made by upsort train")
+SEED = option("--seed", type=whole_number(0), metavar="N", help="seed of every random choice (default: the plan's)")
+
+READING = Group(
+    "reading",
+    (
+        option("--encoding", metavar="NAME", default="", help="encoding of the tables (default: found out)"),
+        option("--delimiter", metavar="CHARACTER", default="", help="what separates cells (default: found out)"),
+        option("--header", action=argparse.BooleanOptionalAction, help="the first row names the columns, or does not"),
+        option("--set-aside", metavar="FILE", help="where rows that cannot be used go (default: beside the output)"),
+    ),
+)
+COLUMNS = Group(
+    "columns",
+    (
+        option("--text", metavar="COLUMN[,COLUMN]", help="the text, by name or number; several are joined"),
+        option("--label", metavar="COLUMN", help="the label"),
+        option("--id", metavar="COLUMN", help="what to call a document by"),
+    ),
+)
+PLAN = Group(
+    "plan",
+    (
+        option("--plan", metavar="FILE", help="the plan (default: upsort.toml, where there is one)"),
+        option("--set", metavar="SECTION.KEY=VALUE", action="append", default=[], help="change one key of the plan"),
+    ),
+)
+COMMON = Group(
+    "everywhere",
+    (
+        option("--json", action="store_true", help="the result as one JSON document"),
+        option("--quiet", action="store_true", help="no notes and no progress"),
+        option("--debug", action="store_true", help="show the traceback of an error"),
+    ),
+)

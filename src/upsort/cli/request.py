@@ -1,0 +1,98 @@
+"""From parsed options to what the jobs take: inputs, a plan, a place for rows set aside."""
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from upsort.cli.console import Console
+from upsort.core.errors import UsageProblem
+
+if TYPE_CHECKING:
+    from upsort.core.plan import Columns, Plan
+    from upsort.files.set_aside import SetAside
+    from upsort.files.sources import Inputs
+
+
+def inputs_of(request: argparse.Namespace, console: Console) -> "Inputs":
+    """The tables named on the command line; what was found out about them is told."""
+    from upsort.files.rows import Reading
+    from upsort.files.sources import open_inputs
+
+    delimiter = {"tab": "\t", "\\t": "\t"}.get(request.delimiter, request.delimiter)
+    if len(delimiter) > 1:
+        raise UsageProblem(f"A delimiter is one character, not {delimiter!r}.", "Use for example --delimiter ';'.")
+    inputs = open_inputs(request.input, Reading(request.encoding, delimiter, request.header), console.input)
+    for note in inputs.notes:
+        console.note(note)
+    return inputs
+
+
+def plan_of(request: argparse.Namespace, console: Console) -> "Plan":
+    """The plan in force, the options of this command included."""
+    from upsort.files.plan_file import DEFAULT_NAME, load_plan
+
+    path = Path(request.plan) if request.plan else None
+    if path is None and Path(DEFAULT_NAME).is_file():
+        path = Path(DEFAULT_NAME)
+        console.note(f"The plan is {DEFAULT_NAME}.")
+    own: dict[str, dict[str, Any]] = {"columns": _named_columns(request)}
+    judge = {key: getattr(request, key, None) for key in ("folds", "seed")}
+    own["judge"] = {key: value for key, value in judge.items() if value is not None}
+    return load_plan(path, request.set, own)
+
+
+def named_columns(request: argparse.Namespace) -> "Columns":
+    """The columns that this command's own options name."""
+    from upsort.files.plan_file import checked_plan
+
+    return checked_plan({"columns": _named_columns(request)}, "--text").columns
+
+
+def _named_columns(request: argparse.Namespace) -> dict[str, Any]:
+    named = {key: getattr(request, key, None) for key in ("text", "label", "id")}
+    return {key: value for key, value in named.items() if value}
+
+
+def completed(plan: "Plan", inputs: "Inputs", need_label: bool, console: Console) -> "Plan":
+    """The plan with the columns that nobody named guessed from the first table, and that told."""
+    from dataclasses import replace
+
+    from upsort.files.documents import complete_columns
+
+    columns, notes = complete_columns(inputs, plan.columns, need_label)
+    for note in notes:
+        console.note(note)
+    return replace(plan, columns=columns)
+
+
+def set_aside_of(request: argparse.Namespace, output: Path | None) -> "SetAside":
+    """Where rows set aside go: where told, else beside the output, else only counted."""
+    from upsort.files.set_aside import SetAside
+
+    if request.set_aside:
+        return SetAside(Path(request.set_aside))
+    return SetAside(output.with_name(f"{output.stem}.set-aside.csv") if output is not None else None)
+
+
+def tell_set_aside(aside: "SetAside", used: int, console: Console) -> None:
+    """Say how many rows were set aside, why, and where they are; nothing when there are none."""
+    if not aside.count:
+        return
+    reasons = "; ".join(f"{count} with {reason}" for reason, count in aside.reasons.most_common(4))
+    more = len(aside.reasons) - 4
+    where = f"in {aside.path}" if aside.path else "to write them to a file: --set-aside FILE"
+    console.note(
+        f"Rows: {used + aside.count:,} read = {used:,} used + {aside.count:,} set aside "
+        f"({reasons}{f'; {more} more reasons' if more > 0 else ''}); {where}."
+    )
+
+
+def rows_json(aside: "SetAside", used: int) -> dict[str, Any]:
+    """The same as a JSON object."""
+    return {
+        "read": used + aside.count,
+        "used": used,
+        "set_aside": aside.count,
+        "reasons": dict(aside.reasons.most_common()),
+        "set_aside_file": str(aside.path) if aside.path and aside.count else None,
+    }

@@ -1,0 +1,16 @@
+"""How a command ended."""
+
+from enum import IntEnum
+
+
+class Exit(IntEnum):
+    """Exit codes."""
+
+    DONE = 0
+    DATA = 1
+    """The data or the files do not allow it."""
+    USAGE = 2
+    """The request is wrong."""
+    MISSED = 3
+    """A required bound was not met."""
+    INTERRUPTED = 130

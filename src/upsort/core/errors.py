@@ -1,0 +1,22 @@
+"""The two ways in which a request can fail for a reason its owner can mend."""
+
+
+class Problem(Exception):
+    """Something a person can put right.
+
+    what: one line that says what is wrong and where (file, line, column).
+    remedy: one line that says what to do about it.
+    """
+
+    def __init__(self, what: str, remedy: str = "") -> None:
+        super().__init__(what)
+        self.what = what
+        self.remedy = remedy
+
+
+class DataProblem(Problem):
+    """The data or the files do not allow it."""
+
+
+class UsageProblem(Problem):
+    """The request itself is wrong: an option, a name or a value."""

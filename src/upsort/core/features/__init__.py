@@ -1,0 +1,1 @@
+"""From tokens to a weighted document-term matrix."""

@@ -1,0 +1,119 @@
+"""Counting terms: one pass over the text, in blocks, straight into compressed sparse rows.
+
+A block of documents is cleaned and tokenised at once; only its distinct words meet Python strings. What is kept of a
+document is the numbers of its tokens, four bytes each, until they are added up at the end.
+"""
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import Codes, Floats, Ints
+from upsort.core.plan import Clean
+from upsort.core.text.lowercase import lower
+from upsort.core.text.tokeniser import Tokens, tokenise
+
+BLOCK_CHARACTERS = 2_000_000
+
+
+@dataclass(frozen=True)
+class Counts:
+    """How often each term stands in each document; nothing is left out or weighted yet.
+
+    matrix: (n_documents, n_terms) CSR of int32, indices sorted, no duplicates.
+    terms: the distinct terms, sorted by code point; the matrix's columns.
+    """
+
+    matrix: csr_array
+    terms: list[str]
+
+    def tokens_per_document(self) -> Ints:
+        """(n_documents,) how many tokens each document has."""
+        return np.asarray(self.matrix.sum(axis=1), dtype=np.int64).reshape(-1)
+
+
+@dataclass(frozen=True)
+class KnownCounts:
+    """Counts of the terms of a fixed vocabulary.
+
+    matrix: (n_documents, len(vocabulary)) CSR of int32.
+    tokens: (n_documents,) int64, all tokens of each document, known or not.
+    """
+
+    matrix: csr_array
+    tokens: Ints
+
+    def unknown_share(self) -> Floats:
+        """(n_documents,) the share of each document's tokens outside the vocabulary; NaN without tokens."""
+        known = np.asarray(self.matrix.sum(axis=1), dtype=np.float64).reshape(-1)
+        with np.errstate(invalid="ignore"):
+            share: Floats = 1.0 - known / self.tokens
+        return share
+
+
+def in_blocks(documents: Iterable[str], characters: int = BLOCK_CHARACTERS) -> Iterator[list[str]]:
+    """Documents in lists of about so many characters."""
+    block: list[str] = []
+    held = 0
+    for document in documents:
+        block.append(document)
+        held += len(document) + 1
+        if held >= characters:
+            yield block
+            block, held = [], 0
+    if block:
+        yield block
+
+
+def tokens_of(documents: Sequence[str], clean: Clean) -> Tokens:
+    """The cleaning steps and the tokeniser on one block."""
+    for step in clean.steps:
+        match step:
+            case "lower":
+                documents = [lower(document, clean.language) for document in documents]
+    return tokenise(documents)
+
+
+def count(documents: Iterable[str], clean: Clean) -> Counts:
+    """Count every term of every document.
+
+    documents: any number of texts, read once.
+    """
+    numbers: dict[str, int] = {}
+    codes: list[Codes] = [np.zeros(0, dtype=np.int32)]
+    lengths: list[Ints] = [np.zeros(0, dtype=np.int64)]
+    for block in in_blocks(documents):
+        tokens = tokens_of(block, clean)
+        block_numbers = np.array([numbers.setdefault(word, len(numbers)) for word in tokens.words], dtype=np.int32)
+        codes.append(block_numbers[tokens.codes] if tokens.words else tokens.codes)
+        lengths.append(np.diff(tokens.starts))
+    terms = sorted(numbers)
+    rank = np.empty(len(terms), dtype=np.int32)
+    rank[[numbers[term] for term in terms]] = np.arange(len(terms), dtype=np.int32)
+    columns = rank[np.concatenate(codes)]
+    return Counts(_summed(columns, np.concatenate(lengths), len(terms)), terms)
+
+
+def count_known(documents: Sequence[str], clean: Clean, vocabulary: dict[str, int]) -> KnownCounts:
+    """Count the terms of `vocabulary` (term to column) in one block of documents."""
+    tokens = tokens_of(documents, clean)
+    columns = np.array([vocabulary.get(word, -1) for word in tokens.words], dtype=np.int32)
+    columns = columns[tokens.codes] if tokens.words else tokens.codes
+    known = columns >= 0
+    known_before = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(known)))
+    known_per_document = np.diff(known_before[tokens.starts])
+    matrix = _summed(columns[known], known_per_document, len(vocabulary))
+    return KnownCounts(matrix, np.diff(tokens.starts))
+
+
+def _summed(columns: Codes, lengths: Ints, width: int) -> csr_array:
+    """The CSR matrix of how often each column number stands in each document's stretch of `columns`."""
+    starts = np.zeros(lengths.size + 1, dtype=np.int64)
+    np.cumsum(lengths, out=starts[1:])
+    if starts[-1] < np.iinfo(np.int32).max:
+        starts = starts.astype(np.int32)
+    matrix = csr_array((np.ones(columns.size, dtype=np.int32), columns, starts), shape=(lengths.size, width))
+    matrix.sum_duplicates()
+    return matrix

@@ -1,0 +1,1 @@
+"""Reading a sorter: which terms speak for which label."""

@@ -1,0 +1,58 @@
+"""The terms that speak most for each label against the others.
+
+A linear rule gives term t and label l the weight w(t, l). Adding the same amount to all labels' weights changes no
+decision, so what t says for l is its weight against the mean of the others:
+
+    leaning(t, l) = w(t, l) − mean over other labels m of w(t, m).
+
+For naive Bayes the weights are ln P(term | label), so the leaning is a log odds: the logarithm of how many times as often
+the term is expected under l as under the other labels (their geometric mean).
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from upsort.core.arrays import Floats
+from upsort.core.sorter import Sorter
+
+
+@dataclass(frozen=True)
+class LabelTerm:
+    """One term for one label.
+
+    leaning: see the module. in_label, in_others: training documents with the term, of this label and of all the others.
+    """
+
+    term: str
+    leaning: float
+    in_label: int
+    in_others: int
+
+
+def leanings(weights: Floats) -> Floats:
+    """(n_terms, k) weights → (n_terms, k) leanings."""
+    k = weights.shape[1]
+    others = (weights.sum(axis=1, keepdims=True) - weights) / (k - 1)
+    leaning: Floats = weights - others
+    return leaning
+
+
+def informative_terms(sorter: Sorter, top: int) -> dict[str, list[LabelTerm]]:
+    """For each label its `top` terms with the highest leaning, highest first; ties by term."""
+    leaning = leanings(sorter.classifier.rule.weights)
+    frequency = sorter.trained.label_document_frequency
+    totals = frequency.sum(axis=1)
+    found = {}
+    for number, label in enumerate(sorter.labels):
+        order = np.argsort(-leaning[:, number], kind="stable")[:top].tolist()
+        found[label] = [
+            LabelTerm(
+                sorter.space.terms[term],
+                float(leaning[term, number]),
+                int(frequency[term, number]),
+                int(totals[term] - frequency[term, number]),
+            )
+            for term in order
+        ]
+    return found

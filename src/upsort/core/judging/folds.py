@@ -1,0 +1,63 @@
+"""Dividing documents: stratified, seeded hold-outs and folds.
+
+Stratified means that each part has each label in the share it has in the whole, to within one document.
+"""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from upsort.core.arrays import Bools, Ints
+from upsort.core.errors import DataProblem
+
+
+def stratified_folds(labels: Ints, names: Sequence[str], folds: int, seed: int) -> Ints:
+    """The fold, 0 to folds - 1, of each document, (n,).
+
+    labels: (n,) numbers into `names`. The documents of each label are shuffled and dealt to the folds in turn; the deal
+    goes on where the last label's ended, so that the folds' sizes differ by at most one document.
+    Raises DataProblem when a label has fewer documents than there are folds.
+    """
+    sizes = np.bincount(labels, minlength=len(names))
+    small = [number for number in range(len(names)) if 0 < sizes[number] < folds]
+    if small:
+        scarce = ", ".join(f"{names[number]!r} has {sizes[number]}" for number in small[:5])
+        raise DataProblem(
+            f"{folds} folds need at least {folds} documents of each label; {scarce}.",
+            f"Use {_fewer(int(sizes[small].min()))}or leave out or merge the small labels.",
+        )
+    generator = np.random.default_rng(seed)
+    fold = np.empty(labels.size, dtype=np.int64)
+    dealt = 0
+    for number in range(len(names)):
+        members = generator.permutation(np.flatnonzero(labels == number))
+        fold[members] = (dealt + np.arange(members.size)) % folds
+        dealt += members.size
+    return fold
+
+
+def _fewer(smallest: int) -> str:
+    return f"--folds {smallest}, " if smallest >= 2 else ""
+
+
+def stratified_hold_out(labels: Ints, names: Sequence[str], share: float, seed: int) -> Bools:
+    """Which documents are held out, (n,) bool: of each label `share` of its documents, rounded, at least one on each side.
+
+    Raises DataProblem when a label has a single document.
+    """
+    sizes = np.bincount(labels, minlength=len(names))
+    lone = [str(names[number]) for number in range(len(names)) if sizes[number] == 1]
+    if lone:
+        raise DataProblem(
+            f"A split needs at least two documents of each label, one for each side; a single one has: "
+            f"{', '.join(repr(name) for name in lone[:5])}.",
+            "Leave out or merge the small labels, or add documents of them.",
+        )
+    generator = np.random.default_rng(seed)
+    held_out = np.zeros(labels.size, dtype=bool)
+    for number in range(len(names)):
+        members = generator.permutation(np.flatnonzero(labels == number))
+        if members.size:
+            held = min(max(int(np.floor(share * members.size + 0.5)), 1), members.size - 1)
+            held_out[members[:held]] = True
+    return held_out

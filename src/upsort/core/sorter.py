@@ -1,0 +1,94 @@
+"""The sorter: a feature space and a classifier, ready to decide about new text."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import Floats, Ints
+from upsort.core.classifiers.families import Fitted
+from upsort.core.classifiers.linear import log_probabilities
+from upsort.core.features.counting import count_known
+from upsort.core.features.vocabulary import FeatureSpace
+from upsort.core.plan import Plan
+
+
+@dataclass(frozen=True)
+class Decisions:
+    """What a sorter says about documents, row by row; n documents, k labels.
+
+    scores: (n, k) float64. probabilities: (n, k) float64, rows sum to 1.
+    best, second: (n,) int64, numbers of the most and the second most probable labels; equal scores: the label that
+    sorts first.
+    margin: (n,) difference of the two highest probabilities.
+    tokens: (n,) int64. unknown_share: (n,) share of tokens the sorter does not know; NaN for a document without tokens.
+    """
+
+    scores: Floats
+    probabilities: Floats
+    best: Ints
+    second: Ints
+    margin: Floats
+    tokens: Ints
+    unknown_share: Floats
+
+
+@dataclass(frozen=True)
+class Trained:
+    """What training saw and how it ended.
+
+    label_documents: (k,) int64. label_document_frequency: (n_terms, k) int64, in how many documents of each label each
+    term stands. right: training documents that the sorter itself gets right. iterations and optimality: of the optimiser,
+    0 for a closed form; reached: whether its tolerance was met.
+    """
+
+    label_documents: Ints
+    label_document_frequency: Ints
+    right: int
+    iterations: int
+    optimality: float
+    reached: bool
+
+    @property
+    def documents(self) -> int:
+        """Number of training documents."""
+        return int(self.label_documents.sum())
+
+
+@dataclass(frozen=True)
+class Sorter:
+    """A trained model. labels: sorted; the columns of scores and probabilities."""
+
+    plan: Plan
+    labels: tuple[str, ...]
+    space: FeatureSpace
+    classifier: Fitted
+    trained: Trained
+
+    @property
+    def majority(self) -> int:
+        """The number of the label that most training documents have."""
+        return int(np.argmax(self.trained.label_documents))
+
+    def decide(self, documents: Sequence[str]) -> Decisions:
+        """Decide about a block of documents. A document without known terms is decided by the intercepts alone."""
+        counts = count_known(documents, self.plan.clean, self.space.columns)
+        return decisions_from(
+            scores_of(self, counts.matrix), tokens=counts.tokens, unknown_share=counts.unknown_share()
+        )
+
+
+def scores_of(sorter: Sorter, counts: csr_array) -> Floats:
+    """(n, k) scores of counts (n, n_terms) of the sorter's terms."""
+    return sorter.classifier.rule.scores(sorter.space.weigh(counts))
+
+
+def decisions_from(scores: Floats, tokens: Ints, unknown_share: Floats) -> Decisions:
+    """Rank labels and turn scores into probabilities."""
+    probabilities = np.exp(log_probabilities(scores))
+    order = np.argsort(-scores, axis=1, kind="stable")
+    best, second = order[:, 0].astype(np.int64), order[:, 1].astype(np.int64)
+    rows = np.arange(len(scores))
+    margin = probabilities[rows, best] - probabilities[rows, second]
+    return Decisions(scores, probabilities, best, second, margin, tokens, unknown_share)

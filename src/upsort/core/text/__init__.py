@@ -1,0 +1,1 @@
+"""From a document's characters to its tokens."""

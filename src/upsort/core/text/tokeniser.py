@@ -1,0 +1,159 @@
+"""The default tokeniser: all documents of a block at once, by array operations on their UTF-8 bytes.
+
+A token is a longest run of characters of words (see `characters`). The method, in the order of the code:
+
+1. The documents are joined with line ends, and each byte gets the class of its character.
+2. A mask says which bytes are inside tokens; its edges are the tokens' starts and ends.
+3. Each token is read as 64-bit words straight from the bytes. Up to eight bytes, the word itself identifies the token;
+   a longer one gets a hash of its words.
+4. The keys are factorised once, and every token is compared with the first of its key, so that two tokens with one hash
+   are noticed; that block is then factorised by its strings. The result is exact.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+
+from upsort.core.arrays import AnyArray, Bools, Bytes, Codes, Ints, Keys, Places
+from upsort.core.text.characters import DIGIT, DIGIT_INNER, IDEOGRAPH, INNER, MARK, WORD, byte_classes
+
+_BYTES_PER_WORD = 8
+_MULTIPLIER = np.uint64(0x9E3779B97F4A7C15)  # 2^64 divided by the golden ratio: Knuth, vol. 3, section 6.4
+_SHIFT = np.uint64(29)
+_MASKS = np.array([(1 << (8 * n)) - 1 for n in range(_BYTES_PER_WORD + 1)], dtype=np.uint64)
+
+
+@dataclass(frozen=True)
+class Tokens:
+    """The tokens of a block of documents.
+
+    words: the distinct tokens, in the order in which they first appear.
+    codes: (n_tokens,) int32, which of `words` stands at each place.
+    starts: (n_documents + 1,) int64; document d owns the places starts[d] up to starts[d + 1].
+    """
+
+    words: list[str]
+    codes: Codes
+    starts: Ints
+
+
+def tokenise(documents: Sequence[str]) -> Tokens:
+    """Cut documents into words (letters, digits, and the marks, apostrophes and hyphens inside words)."""
+    encoded = [document.encode("utf-8", "surrogatepass") for document in documents]
+    padding = b"\n" * _BYTES_PER_WORD
+    text = np.frombuffer(b"\n".join([*encoded, padding]), dtype=np.uint8)
+    begins, ends = _token_edges(text)
+    document_begins = np.zeros(len(encoded) + 1, dtype=np.int64)
+    np.cumsum([len(document) + 1 for document in encoded], out=document_begins[1:])
+    starts = np.searchsorted(begins, document_begins).astype(np.int64)
+    codes, first = _factorise(text, begins, ends)
+    raw = text.tobytes()
+    words = [
+        raw[begin:end].decode("utf-8") for begin, end in zip(begins[first].tolist(), ends[first].tolist(), strict=True)
+    ]
+    return Tokens(words, codes, starts)
+
+
+def _token_edges(text: Bytes) -> tuple[Places, Places]:
+    """Where tokens begin, and where they end (one past the last byte)."""
+    classes = byte_classes(text)
+    inside = (classes == WORD) | (classes == DIGIT)
+    marks = classes == MARK
+    if marks.any():
+        inside |= marks & _follows_word(inside, marks)
+    _join_inner(text, inside, np.flatnonzero(classes == INNER), inside)
+    _join_inner(text, inside, np.flatnonzero(classes == DIGIT_INNER), classes == DIGIT)
+    edges = np.flatnonzero(inside[1:] != inside[:-1]) + 1
+    if inside[0]:
+        edges = np.concatenate((np.zeros(1, dtype=edges.dtype), edges))
+    begins, ends = edges[0::2], edges[1::2]
+    alone = np.flatnonzero((classes == IDEOGRAPH) & ((text & 0xC0) != 0x80))
+    if alone.size:
+        sizes = np.where(text[alone] >= 0xF0, 4, 3)
+        order = np.argsort(np.concatenate((begins, alone)), kind="stable")
+        begins, ends = np.concatenate((begins, alone))[order], np.concatenate((ends, alone + sizes))[order]
+    return begins, ends
+
+
+def _follows_word(inside: Bools, marks: Bools) -> Bools:
+    """For each byte, whether the last character before it that is no mark belongs to a word."""
+    places = np.arange(marks.size)
+    base = np.maximum.accumulate(np.where(marks, 0, places))
+    return inside[base]
+
+
+def _join_inner(
+    text: Bytes,
+    inside: Bools,
+    candidates: Places,
+    neighbours: Bools,
+) -> None:
+    """Mark in `inside` the candidate bytes whose character stands between two characters of `neighbours`."""
+    leads = candidates[(text[candidates] & 0xC0) != 0x80]
+    leads = leads[leads > 0]
+    lead_bytes = text[leads]
+    sizes = 1 + (lead_bytes >= 0xC0).astype(np.intp) + (lead_bytes >= 0xE0)
+    between = neighbours[leads - 1] & neighbours[leads + sizes]
+    leads, sizes = leads[between], sizes[between]
+    for offset in range(3):
+        inside[leads[sizes > offset] + offset] = True
+
+
+def _factorise(text: Bytes, begins: Places, ends: Places) -> tuple[Codes, Places]:
+    """Number the distinct tokens: (n_tokens,) codes, and for each distinct token the place of its first appearance."""
+    lengths = ends - begins
+    window = np.ndarray((text.size - _BYTES_PER_WORD + 1,), dtype="<u8", buffer=text, strides=(1,))
+    keys = window[begins] & _MASKS[np.minimum(lengths, _BYTES_PER_WORD)]
+    further = []
+    longer = np.flatnonzero(lengths > _BYTES_PER_WORD)
+    offset = _BYTES_PER_WORD
+    first_words = keys.copy() if longer.size else keys
+    while longer.size:
+        words = window[begins[longer] + offset] & _MASKS[np.minimum(lengths[longer] - offset, _BYTES_PER_WORD)]
+        further.append((longer, words))
+        keys[longer] = _mixed(keys[longer], words)
+        offset += _BYTES_PER_WORD
+        longer = longer[lengths[longer] > offset]
+    codes, first = _first_places(keys)
+    if not _same_as_first(codes, first, lengths, first_words, further):
+        raw = text.tobytes()
+        strings = [raw[begin:end] for begin, end in zip(begins.tolist(), ends.tolist(), strict=True)]
+        codes, first = _first_places(np.array(strings, dtype=object))
+    return codes.astype(np.int32), first
+
+
+def _first_places(keys: AnyArray) -> tuple[Places, Places]:
+    """Number the distinct keys by first appearance; for each, the place of that appearance."""
+    codes, distinct = pd.factorize(keys)
+    first = np.empty(len(distinct), dtype=np.intp)
+    first[codes[::-1]] = np.arange(codes.size - 1, -1, -1)
+    return codes, first
+
+
+def _mixed(keys: Keys, words: Keys) -> Keys:
+    """A hash of a key and one more word of the same token (multiply and shift)."""
+    half: Keys = (keys ^ (keys >> _SHIFT)) * _MULTIPLIER + words
+    return (half ^ (half >> _SHIFT)) * _MULTIPLIER
+
+
+def _same_as_first(
+    codes: Places,
+    first: Places,
+    lengths: Places,
+    first_words: Keys,
+    further: list[tuple[Places, Keys]],
+) -> bool:
+    """Whether every token has the bytes of the first token with its key."""
+    representative = first[codes]
+    if not np.array_equal(lengths[representative], lengths) or not np.array_equal(
+        first_words[representative], first_words
+    ):
+        return False
+    column = np.zeros(lengths.size, dtype=np.uint64)
+    for places, words in further:
+        column[places] = words
+        if not np.array_equal(column[representative[places]], words):
+            return False
+    return True

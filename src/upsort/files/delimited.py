@@ -1,0 +1,191 @@
+"""Comma-, semicolon- and tab-separated tables, read in blocks with the line of each row."""
+
+import csv
+import io
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import chain
+from typing import BinaryIO
+
+from upsort.core.errors import DataProblem
+from upsort.files.encoding import Encoding, find_encoding
+from upsort.files.rows import Block, Reading, Refused
+
+DELIMITERS = ",;\t|"
+_SAMPLE_CHARACTERS = 64 * 1024
+_SAMPLE_ROWS = 50
+_ROWS_A_BLOCK = 2000
+_LONG_FOR_A_NAME = 60
+
+csv.field_size_limit(sys.maxsize)  # a cell may hold a whole book
+
+
+@dataclass(frozen=True)
+class Shape:
+    """What was found out about a table. header: the names in its first row, or none."""
+
+    encoding: Encoding
+    delimiter: str
+    columns: tuple[str, ...]
+    header: bool
+
+
+def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
+    """Look at the beginning of a table; the stream is left at its beginning.
+
+    Raises DataProblem for an empty table.
+    """
+    encoding = find_encoding(stream, reading.encoding)
+    sample = _sample(stream, encoding.name)
+    if not sample.strip():
+        raise DataProblem(f"{source} is empty.", "Give a table with a row of column names and rows of documents.")
+    tab_file = source.endswith((".tsv", ".tab", ".tsv.gz"))
+    delimiter = reading.delimiter or ("\t" if tab_file else _likeliest_delimiter(sample))
+    rows = _rows_of(sample, delimiter)
+    header = reading.header if reading.header is not None else _looks_like_header(rows)
+    first = [name.strip() for name in rows[0]]
+    columns = _distinct(first) if header else [str(number + 1) for number in range(len(first))]
+    return Shape(encoding, delimiter, tuple(columns), header)
+
+
+def read_delimited(stream: BinaryIO, source: str, shape: Shape) -> Iterator[Block]:
+    """All rows of a table whose shape is known. Blank lines are no rows."""
+    text = io.TextIOWrapper(stream, encoding=shape.encoding.name, errors="surrogateescape", newline="")
+    reader = csv.reader(text, delimiter=shape.delimiter)
+    rows: list[list[str]] = []
+    lines: list[int] = []
+    last_line = 0
+    skip = shape.header
+    for row in reader:
+        line, last_line = last_line + 1, reader.line_num
+        if not row:
+            continue
+        if skip:
+            skip = False
+            continue
+        rows.append(row)
+        lines.append(line)
+        if len(rows) == _ROWS_A_BLOCK:
+            yield _checked(rows, lines, source, shape)
+            rows, lines = [], []
+    if rows:
+        yield _checked(rows, lines, source, shape)
+
+
+def _checked(rows: list[list[str]], lines: list[int], source: str, shape: Shape) -> Block:
+    """The block with its unusable rows taken out."""
+    width = len(shape.columns)
+    damaged = _holds_undecodable(rows)
+    if not damaged and all(len(row) == width for row in rows):
+        return Block(source, shape.columns, rows, lines)
+    good: list[list[str]] = []
+    good_lines: list[int] = []
+    refused: list[Refused] = []
+    for row, line in zip(rows, lines, strict=True):
+        reason = _width_fault(row, width)
+        if damaged and _holds_undecodable([row]):
+            reason = _undecodable(row, shape)
+        if reason:
+            refused.append(Refused(source, line, reason, tuple(row)))
+        else:
+            good.append(row)
+            good_lines.append(line)
+    return Block(source, shape.columns, good, good_lines, refused)
+
+
+def _width_fault(row: list[str], width: int) -> str:
+    if len(row) == width:
+        return ""
+    reason = f"{len(row)} cell{'s' if len(row) != 1 else ''} where the table has {width} columns"
+    longest = max(cell.count("\n") for cell in row)
+    if longest > 20:
+        reason += f"; a quote is opened that is not closed for {longest} lines"
+    return reason
+
+
+def _holds_undecodable(rows: list[list[str]]) -> bool:
+    try:
+        "".join(chain.from_iterable(rows)).encode("utf-8")
+    except UnicodeEncodeError:
+        return True
+    return False
+
+
+def _undecodable(row: list[str], shape: Shape) -> str:
+    encoding = shape.encoding.name.removesuffix("-sig")
+    for name, cell in zip(shape.columns, row, strict=False):
+        for place, character in enumerate(cell):
+            if "\udc80" <= character <= "\udcff":
+                byte = ord(character) - 0xDC00
+                return f"byte 0x{byte:02X} is not {encoding}, at character {place + 1} of column {name!r}"
+    return f"bytes that are not {encoding}"
+
+
+def _sample(stream: BinaryIO, encoding: str) -> str:
+    start = stream.read(4 * _SAMPLE_CHARACTERS)
+    stream.seek(0)
+    return start.decode(encoding, "replace")[:_SAMPLE_CHARACTERS]
+
+
+def _rows_of(sample: str, delimiter: str) -> list[list[str]]:
+    rows = []
+    for row in csv.reader(io.StringIO(sample, newline=""), delimiter=delimiter):
+        if row:
+            rows.append(row)
+        if len(rows) > _SAMPLE_ROWS:
+            return rows[:-1]
+    if len(rows) > 1 and len(sample) >= _SAMPLE_CHARACTERS:
+        rows.pop()  # cut off by the end of the sample
+    return rows
+
+
+def _likeliest_delimiter(sample: str) -> str:
+    """The delimiter by which most rows have as many cells as the first; more columns win among equals."""
+    best, best_merit = ",", (0.0, 1)
+    for delimiter in DELIMITERS:
+        rows = _rows_of(sample, delimiter)
+        width = len(rows[0]) if rows else 1
+        if width < 2:
+            continue
+        agreeing = sum(len(row) == width for row in rows) / len(rows)
+        if (agreeing, width) > best_merit:
+            best, best_merit = delimiter, (agreeing, width)
+    return best
+
+
+def _looks_like_header(rows: list[list[str]]) -> bool:
+    """Whether the first row names the columns.
+
+    Names are short, not numbers, all different, and none is found again further down in its column.
+    """
+    first = [cell.strip() for cell in rows[0]]
+    named = [cell for cell in first if cell]
+    if not named or len({cell.casefold() for cell in named}) < len(named):
+        return not any(_is_data(cell) for cell in named) and bool(named)
+    if any(_is_data(cell) for cell in named):
+        return False
+    for column, name in enumerate(first):
+        below = {row[column].strip() for row in rows[1:] if column < len(row)}
+        if name and name in below:
+            return False
+    return True
+
+
+def _is_data(cell: str) -> bool:
+    return len(cell) > _LONG_FOR_A_NAME or "\n" in cell or cell.replace(".", "").replace("-", "").isdigit()
+
+
+def _distinct(names: list[str]) -> list[str]:
+    """Column names, made different where a table repeats one, and numbered where it gives none."""
+    used: set[str] = set()
+    distinct = []
+    for number, name in enumerate(names, 1):
+        base = name or str(number)
+        candidate, copy = base, 1
+        while candidate in used:
+            copy += 1
+            candidate = f"{base} ({copy})"
+        used.add(candidate)
+        distinct.append(candidate)
+    return distinct

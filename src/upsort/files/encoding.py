@@ -1,0 +1,85 @@
+"""Which encoding a file is in: said by its owner, by a byte-order mark, UTF-8 where it fits, else guessed and told."""
+
+import codecs
+from dataclasses import dataclass
+from typing import BinaryIO
+
+from upsort.core.errors import UsageProblem
+
+_MARKS = (
+    (codecs.BOM_UTF8, "utf-8-sig"),
+    (codecs.BOM_UTF32_LE, "utf-32"),
+    (codecs.BOM_UTF32_BE, "utf-32"),
+    (codecs.BOM_UTF16_LE, "utf-16"),
+    (codecs.BOM_UTF16_BE, "utf-16"),
+)
+_LOOK_AT = 16 * 1024 * 1024  # bytes checked for being UTF-8
+_GUESS_FROM = 64 * 1024  # bytes of lines with other than ASCII characters, given to the guess
+_WESTERN = "cp1252"
+_CANDIDATES = (_WESTERN, "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp1256", "cp1257", "koi8_r", "shift_jis",
+               "euc_jp", "gb18030", "big5", "euc_kr", "utf_16_le", "utf_16_be")  # fmt: skip
+_AS_GOOD = 0.03  # by how much more disorder the commonest of the Western encodings is still preferred
+
+
+@dataclass(frozen=True)
+class Encoding:
+    """name: a codec's name. guessed: whether it was inferred from the bytes and should be told."""
+
+    name: str
+    guessed: bool = False
+
+
+def checked_encoding(name: str) -> str:
+    """`name` in its usual spelling. Raises UsageProblem when no such encoding is known."""
+    try:
+        return codecs.lookup(name).name
+    except LookupError:
+        raise UsageProblem(
+            f"There is no encoding {name!r}.",
+            "Common ones: utf-8, latin-1, cp1252, utf-16, cp1251, shift_jis, gb18030.",
+        ) from None
+
+
+def find_encoding(stream: BinaryIO, forced: str = "") -> Encoding:
+    """The encoding of a stream that can be rewound; the stream is left at its beginning."""
+    if forced:
+        name = checked_encoding(forced)
+        return Encoding("utf-8-sig" if name == "utf-8" else name)
+    sample = stream.read(_LOOK_AT)
+    stream.seek(0)
+    for mark, name in _MARKS:
+        if sample.startswith(mark):
+            return Encoding(name)
+    if _is_utf8(sample):
+        return Encoding("utf-8")
+    return _guess(sample)
+
+
+def _is_utf8(sample: bytes) -> bool:
+    """Whether the bytes are UTF-8; a character cut off at the end is allowed."""
+    try:
+        codecs.getincrementaldecoder("utf-8")().decode(sample)
+    except UnicodeDecodeError as error:
+        # One stray byte in a long file that is otherwise UTF-8 is damage, not another encoding.
+        before = sample[: error.start]
+        return any(byte >= 0x80 for byte in before[-_GUESS_FROM:])
+    return True
+
+
+def _guess(sample: bytes) -> Encoding:
+    from charset_normalizer import from_bytes
+
+    lines: list[bytes] = []
+    held = 0
+    for line in sample.splitlines(keepends=True):
+        if not line.isascii():
+            lines.append(line)
+            held += len(line)
+            if held > _GUESS_FROM:
+                break
+    matches = list(from_bytes(b"".join(lines), cp_isolation=list(_CANDIDATES)))
+    if not matches:
+        return Encoding("latin-1", guessed=True)
+    best = min(matches, key=lambda match: match.chaos)
+    western = [match for match in matches if match.encoding == _WESTERN and match.chaos <= best.chaos + _AS_GOOD]
+    return Encoding((western[0] if western else best).encoding, guessed=True)

@@ -1,0 +1,112 @@
+"""The plan file: TOML, read with `tomllib`, checked against the dataclasses of `core.plan`."""
+
+import tomllib
+from dataclasses import fields
+from pathlib import Path
+from typing import Any
+
+from upsort.core.errors import UsageProblem
+from upsort.core.names import listed, suggestion
+from upsort.core.plan import Plan
+
+DEFAULT_NAME = "upsort.toml"
+
+
+def load_plan(path: Path | None, settings: list[str], own: dict[str, dict[str, Any]]) -> Plan:
+    """The plan in force: defaults < plan file < `settings` (`section.key=value`) < `own` (section → key → value).
+
+    Raises UsageProblem for a file that cannot be read, and for an unknown key or wrong value.
+    """
+    values = _read(path) if path is not None else {}
+    for setting in settings:
+        section, key, value = _parsed(setting)
+        values.setdefault(section, {})[key] = value
+    for section, keys in own.items():
+        values.setdefault(section, {}).update(keys)
+    return checked_plan(values, str(path) if path is not None else "--set")
+
+
+def checked_plan(values: dict[str, Any], where: str) -> Plan:
+    """A plan from nested values. Raises UsageProblem that names the key, the value and the nearest choices."""
+    from pydantic import TypeAdapter, ValidationError
+
+    try:
+        return TypeAdapter(Plan).validate_python(_as_lists(values))
+    except ValidationError as error:
+        raise _readable(error.errors()[0], where) from None
+
+
+def _read(path: Path) -> dict[str, Any]:
+    try:
+        with path.open("rb") as stream:
+            return tomllib.load(stream)
+    except OSError as error:
+        raise UsageProblem(f"The plan {path} cannot be read: {error.strerror or error}.", "Check --plan.") from None
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise UsageProblem(f"The plan {path} is not valid TOML: {error}.", "Mend that line.") from None
+
+
+def _parsed(setting: str) -> tuple[str, str, Any]:
+    name, equals, text = setting.partition("=")
+    section, dot, key = name.strip().partition(".")
+    if not (equals and dot and section and key):
+        raise UsageProblem(
+            f"--set takes section.key=value, not {setting!r}.", "For example: --set classifier.kind=logistic"
+        )
+    return section, key, _value(text.strip())
+
+
+def _value(text: str) -> Any:
+    """A TOML value where the text is one, a list where it has commas, else the text itself."""
+    try:
+        return tomllib.loads(f"value = {text}")["value"]
+    except tomllib.TOMLDecodeError:
+        return [_value(part.strip()) for part in text.split(",")] if "," in text else text
+
+
+def _as_lists(values: dict[str, Any]) -> dict[str, Any]:
+    """Allow a single name, or names with commas, where the plan has a list of them."""
+    columns = values.get("columns")
+    if isinstance(columns, dict) and isinstance(columns.get("text"), str):
+        names = [name.strip() for name in columns["text"].split(",") if name.strip()]
+        values = {**values, "columns": {**columns, "text": names}}
+    clean = values.get("clean")
+    if isinstance(clean, dict) and isinstance(clean.get("steps"), str):
+        values = {**values, "clean": {**clean, "steps": [clean["steps"]] if clean["steps"] else []}}
+    return values
+
+
+def _readable(error: Any, where: str) -> UsageProblem:
+    place = [str(part) for part in error["loc"]]
+    key = ".".join(part for part in place if not part.isdigit())
+    if error["type"] == "unexpected_keyword_argument":
+        if len(place) == 1:
+            return UsageProblem(
+                f"{where}: there is no section {place[0]!r}.",
+                suggestion(place[0], [section.name for section in fields(Plan)], "sections"),
+            )
+        section = getattr(Plan(), place[0])
+        return UsageProblem(
+            f"{where}: there is no key {key!r}.",
+            suggestion(place[-1], [field.name for field in fields(section)], f"keys of [{place[0]}]"),
+        )
+    if error["type"] == "literal_error":
+        choices = [choice.strip().strip("'") for choice in error["ctx"]["expected"].replace(" or ", ", ").split(", ")]
+        return UsageProblem(
+            f"{where}: {key} cannot be {error['input']!r}.",
+            suggestion(str(error["input"]), choices, "values"),
+        )
+    return UsageProblem(f"{where}: {key} cannot be {error['input']!r}: {_lowered(error['msg'])}.", _keys_hint(place))
+
+
+def _lowered(message: str) -> str:
+    return message.split(", unable")[0].replace("Input should be", "it must be")
+
+
+def _keys_hint(place: list[str]) -> str:
+    if len(place) < 2:
+        return "Each section is a table of keys, for example [features]."
+    section = getattr(Plan(), place[0], None)
+    if section is None:
+        return ""
+    return f"Keys of [{place[0]}]: {listed(field.name for field in fields(section))}."

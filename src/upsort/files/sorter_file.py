@@ -1,0 +1,239 @@
+"""The sorter file: a zip of JSON, a list of terms and plain arrays. Data, never code; safe to open from a stranger.
+
+    sorter.json           format number, plan, labels, what training saw; name, size and SHA-256 digest of every other member
+    terms.txt             the terms, UTF-8, one a line, sorted
+    arrays/NAME.npy       document_frequency, label_document_frequency and the classifier's own
+
+Members are stored uncompressed, in a fixed order, with fixed timestamps: equal sorters are equal bytes. Reading checks, in
+this order: that it is a zip, the format number, the list of members, their sizes, their digests, the arrays' kinds and
+shapes, and that every number is finite. No member is read beyond the size that was declared for it.
+"""
+
+import hashlib
+import io
+import json
+import math
+import zipfile
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from upsort import __version__
+from upsort.core.arrays import AnyArray
+from upsort.core.classifiers import families
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.features.vocabulary import FeatureSpace
+from upsort.core.plan import Plan
+from upsort.core.sorter import Sorter, Trained
+from upsort.files.plan_file import checked_plan
+from upsort.files.writing import replacing
+
+FORMAT = 1
+ENDING = ".sorter"
+_HEAD = "sorter.json"
+_TERMS = "terms.txt"
+_TIMESTAMP = (1980, 1, 1, 0, 0, 0)
+_HEAD_LIMIT = 16 * 1024 * 1024
+_KINDS = {"<f8", "<i8", "<i4"}
+
+
+def save_sorter(sorter: Sorter, path: Path) -> int:
+    """Write a sorter; returns the file's size in bytes."""
+    members = _members(sorter)
+    head = {
+        "format": FORMAT,
+        "written_by": f"upsort {__version__}",
+        "plan": asdict(sorter.plan),
+        "labels": list(sorter.labels),
+        "trained_on": {
+            "documents": sorter.trained.documents,
+            "label_documents": sorter.trained.label_documents.tolist(),
+            "right": sorter.trained.right,
+            "iterations": sorter.trained.iterations,
+            "optimality": sorter.trained.optimality,
+            "reached": sorter.trained.reached,
+        },
+        "members": [
+            {"name": name, "bytes": len(content), "sha256": hashlib.sha256(content).hexdigest()}
+            for name, content in members.items()
+        ],
+    }
+    head_bytes = json.dumps(head, ensure_ascii=False, indent=1, allow_nan=False).encode("utf-8") + b"\n"
+    with replacing(path) as stream, zipfile.ZipFile(stream, "w", zipfile.ZIP_STORED) as archive:
+        for name, content in {_HEAD: head_bytes, **members}.items():
+            info = zipfile.ZipInfo(name, _TIMESTAMP)
+            info.create_system = 3  # the same on every system
+            archive.writestr(info, content)
+    return path.stat().st_size
+
+
+def _members(sorter: Sorter) -> dict[str, bytes]:
+    arrays: dict[str, AnyArray] = {
+        "document_frequency": sorter.space.document_frequency.astype("<i8"),
+        "label_document_frequency": sorter.trained.label_document_frequency.astype("<i4"),
+        **sorter.classifier.arrays(),
+    }
+    members = {_TERMS: "".join(f"{term}\n" for term in sorter.space.terms).encode("utf-8")}
+    for name in sorted(arrays):
+        buffer = io.BytesIO()
+        np.lib.format.write_array(buffer, np.ascontiguousarray(arrays[name]), version=(1, 0), allow_pickle=False)
+        members[f"arrays/{name}.npy"] = buffer.getvalue()
+    return members
+
+
+def load_sorter(path: Path) -> Sorter:
+    """Read a sorter back. Raises DataProblem, with a message for each way in which a file can be wrong."""
+    if not path.exists():
+        raise DataProblem(f"There is no sorter {path}.", "Train one with: upsort train TABLE -o NAME.sorter")
+    if path.is_dir():
+        raise DataProblem(f"{path} is a folder, not a sorter.", "Name the .sorter file.")
+    try:
+        with zipfile.ZipFile(path) as archive:
+            return _loaded(archive, path)
+    except zipfile.BadZipFile:
+        with path.open("rb") as stream:
+            begun = stream.read(4) == b"PK\x03\x04"
+        if begun:
+            raise _damaged(path, "it is cut short or altered") from None
+        raise DataProblem(
+            f"{path} is not a sorter.", "Sorters are made by: upsort train TABLE -o NAME.sorter"
+        ) from None
+    except OSError as error:
+        raise DataProblem(f"{path} cannot be read: {error.strerror or error}.", "Check the permissions.") from error
+
+
+def _loaded(archive: zipfile.ZipFile, path: Path) -> Sorter:
+    if _HEAD not in archive.namelist():
+        raise DataProblem(f"{path} is a zip archive, but not a sorter.", "It holds no sorter.json.")
+    head = _head(archive, path)
+    plan = _plan(head, path)
+    labels = tuple(head["labels"])
+    names = ("document_frequency", "label_document_frequency", *families.ARRAY_NAMES[plan.classifier.kind])
+    expected = {_TERMS, *(f"arrays/{name}.npy" for name in names)}
+    contents = _checked_members(archive, head, expected, path)
+    terms = contents[_TERMS].decode("utf-8").split("\n")[:-1]
+    arrays = {name: _array(contents[f"arrays/{name}.npy"], name, path) for name in names}
+    _check_shapes(arrays, len(terms), len(labels), path)
+    seen = head["trained_on"]
+    trained = Trained(
+        np.array(seen["label_documents"], dtype=np.int64),
+        arrays["label_document_frequency"].astype(np.int64),
+        int(seen["right"]),
+        int(seen["iterations"]),
+        float(seen["optimality"]),
+        bool(seen["reached"]),
+    )
+    space = FeatureSpace(
+        terms, arrays["document_frequency"].astype(np.int64), trained.documents, plan.features.weighting
+    )
+    return Sorter(plan, labels, space, families.restored(plan.classifier, arrays), trained)
+
+
+def _head(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
+    info = archive.getinfo(_HEAD)
+    if info.file_size > _HEAD_LIMIT or info.compress_type != zipfile.ZIP_STORED:
+        raise _damaged(path, "its sorter.json is too large or compressed")
+    try:
+        head = json.loads(archive.read(info))
+    except (ValueError, RecursionError):
+        raise _damaged(path, "its sorter.json is not JSON") from None
+    number = head.get("format") if isinstance(head, dict) else None
+    if not isinstance(number, int):
+        raise _damaged(path, "its sorter.json gives no format number")
+    if number != FORMAT:
+        raise DataProblem(
+            f"{path} is in sorter format {number}; this program reads format {FORMAT}.",
+            "Use a newer version of upsort." if number > FORMAT else "Train it again with this version.",
+        )
+    seen, labels = head.get("trained_on"), head.get("labels")
+    whole = (
+        isinstance(labels, list)
+        and len(labels) >= 2
+        and all(isinstance(label, str) for label in labels)
+        and isinstance(seen, dict)
+        and isinstance(head.get("members"), list)
+        and isinstance(head.get("plan"), dict)
+        and isinstance(seen.get("label_documents"), list)
+        and len(seen["label_documents"]) == len(labels)
+        and all(isinstance(number, int) and number > 0 for number in seen["label_documents"])
+        and all(isinstance(seen.get(key), int | float) for key in ("right", "iterations", "optimality", "reached"))
+    )
+    if not whole:
+        raise _damaged(path, "its sorter.json lacks or misstates labels, plan, training counts or members")
+    return dict(head)
+
+
+def _plan(head: dict[str, Any], path: Path) -> Plan:
+    try:
+        return checked_plan(head["plan"], str(path))
+    except UsageProblem as problem:
+        raise _damaged(path, f"its plan is not one this version knows ({problem.what})") from None
+
+
+def _checked_members(
+    archive: zipfile.ZipFile, head: dict[str, Any], expected: set[str], path: Path
+) -> dict[str, bytes]:
+    declared = {}
+    for member in head["members"]:
+        if not isinstance(member, dict) or not {"name", "bytes", "sha256"} <= member.keys():
+            raise _damaged(path, "its list of members is not as it should be")
+        declared[member["name"]] = member
+    held = archive.namelist()
+    if len(set(held)) != len(held) or set(held) != {_HEAD, *declared} or declared.keys() != expected:
+        extra = sorted((set(held) | declared.keys()) ^ {_HEAD, *expected})
+        raise _damaged(
+            path, f"its members are not those of a sorter of this kind ({', '.join(extra[:4]) or 'repeated'})"
+        )
+    contents = {}
+    for name, member in declared.items():
+        info = archive.getinfo(name)
+        if info.file_size != member["bytes"] or info.compress_type != zipfile.ZIP_STORED:
+            raise _damaged(path, f"the size of {name} is not the declared one")
+        with archive.open(info) as stream:
+            content = stream.read(info.file_size)
+        if hashlib.sha256(content).hexdigest() != member["sha256"]:
+            raise _damaged(path, f"the digest of {name} is wrong: it was altered")
+        contents[name] = content
+    return contents
+
+
+def _array(content: bytes, name: str, path: Path) -> AnyArray:
+    stream = io.BytesIO(content)
+    try:
+        if np.lib.format.read_magic(stream) != (1, 0):
+            raise _damaged(path, f"the array {name} is of another version")
+        shape, fortran_order, dtype = np.lib.format.read_array_header_1_0(stream)
+    except ValueError:
+        raise _damaged(path, f"the array {name} has no proper header") from None
+    if dtype.str not in _KINDS or fortran_order:
+        raise _damaged(path, f"the array {name} is of kind {dtype.str}, which no sorter holds")
+    data = content[stream.tell() :]
+    if math.prod(shape) * dtype.itemsize != len(data):
+        raise _damaged(path, f"the array {name} is not as large as its header says")
+    array = np.frombuffer(data, dtype=dtype).reshape(shape)
+    if dtype.kind == "f" and not np.isfinite(array).all():
+        raise _damaged(path, f"the array {name} holds numbers that are not finite")
+    return array
+
+
+def _check_shapes(arrays: dict[str, AnyArray], n_terms: int, n_labels: int, path: Path) -> None:
+    shapes = {
+        "document_frequency": (n_terms,),
+        "label_document_frequency": (n_terms, n_labels),
+        "term_counts": (n_terms, n_labels),
+        "label_documents": (n_labels,),
+        "weights": (n_terms, n_labels),
+        "intercept": (n_labels,),
+    }
+    for name, array in arrays.items():
+        if array.shape != shapes[name]:
+            raise _damaged(path, f"the array {name} has shape {array.shape} where {shapes[name]} is needed")
+    for name, least in (("document_frequency", 1), ("label_documents", 1), ("term_counts", 0)):
+        if name in arrays and (arrays[name] < least).any():
+            raise _damaged(path, f"the array {name} holds counts below {least}")
+
+
+def _damaged(path: Path, why: str) -> DataProblem:
+    return DataProblem(f"{path} is not a sound sorter: {why}.", "Restore it from a copy, or train it again.")

@@ -1,0 +1,36 @@
+"""Laying the demo corpus into a folder."""
+
+import zipfile
+from importlib.resources import files
+from pathlib import Path
+
+from upsort.core.errors import DataProblem
+from upsort.files.writing import cannot_write, replacing
+
+RECORD = "planted.csv"
+"""The record of planted faults; it stays in the package, for checking the tool against."""
+
+
+def lay_out(folder: Path, overwrite: bool = False) -> list[Path]:
+    """Write the demo corpus into `folder`, which is made; returns the files.
+
+    Raises DataProblem when the folder holds anything already, unless `overwrite`.
+    """
+    if folder.exists() and not folder.is_dir():
+        raise DataProblem(f"{folder} is a file, not a folder.", "Choose another name.")
+    if folder.is_dir() and any(folder.iterdir()) and not overwrite:
+        raise DataProblem(f"The folder {folder} is not empty.", "Choose another one, or add --overwrite.")
+    written = []
+    try:
+        with (files("upsort.demo") / "corpus.zip").open("rb") as stream, zipfile.ZipFile(stream) as archive:
+            for name in archive.namelist():
+                if name == RECORD:
+                    continue
+                target = folder / name
+                target.parent.mkdir(parents=True, exist_ok=True)
+                with replacing(target) as out:
+                    out.write(archive.read(name))
+                written.append(target)
+    except OSError as error:
+        raise cannot_write(folder, error) from error
+    return written

@@ -1,0 +1,33 @@
+"""Training a sorter and saving it."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from upsort.core.judging.intervals import Rate, wilson
+from upsort.core.plan import Plan
+from upsort.core.sorter import Sorter
+from upsort.core.training import fit
+from upsort.files.set_aside import SetAside
+from upsort.files.sorter_file import save_sorter
+from upsort.files.sources import Inputs
+from upsort.files.writing import check_writable
+from upsort.jobs.corpus import Advance, no_progress, read_labelled_corpus
+
+
+@dataclass(frozen=True)
+class TrainResult:
+    """The sorter, where it was saved, and its accuracy on the documents it was trained on."""
+
+    sorter: Sorter
+    path: Path
+    size: int
+    training_accuracy: Rate
+
+
+def train(inputs: Inputs, plan: Plan, output: Path, aside: SetAside, advance: Advance = no_progress) -> TrainResult:
+    """Train on all usable labelled documents of `inputs` and write the sorter to `output`."""
+    check_writable(output)
+    corpus = read_labelled_corpus(inputs, plan, aside, advance)
+    sorter = fit(corpus.counts.matrix, corpus.counts.terms, corpus.labels, corpus.names, plan)
+    size = save_sorter(sorter, output)
+    return TrainResult(sorter, output, size, wilson(sorter.trained.right, sorter.trained.documents))

@@ -1,0 +1,68 @@
+"""The installed program, driven on files in a temporary folder."""
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from upsort.jobs.demo import lay_out
+
+
+@dataclass(frozen=True)
+class Run:
+    """How a run of the program ended."""
+
+    code: int
+    out: str
+    err: str
+
+    @property
+    def json(self) -> Any:
+        return json.loads(self.out)
+
+
+Program = Callable[..., Run]
+
+
+@pytest.fixture
+def program(tmp_path: Path) -> Program:
+    """Runs `upsort` with some arguments in the test's folder; expects it to end with `code`."""
+
+    def run(*arguments: str | Path, code: int = 0, given: bytes = b"", folder: Path = tmp_path) -> Run:
+        environment = {**os.environ, "PYTHONIOENCODING": "utf-8", "PYTHONUTF8": "1"}
+        done = subprocess.run(
+            [sys.executable, "-m", "upsort", *map(str, arguments)],
+            cwd=folder,
+            input=given,
+            capture_output=True,
+            env=environment,
+            check=False,
+        )
+        found = Run(done.returncode, done.stdout.decode(), done.stderr.decode())
+        assert found.code == code, found
+        assert "Traceback" not in found.err
+        return found
+
+    return run
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo corpus in a folder that tests only read from."""
+    folder = tmp_path_factory.mktemp("demo")
+    lay_out(folder)
+    return folder
+
+
+@pytest.fixture
+def wet_and_dry(tmp_path: Path) -> Path:
+    """The four documents of the worked example."""
+    table = tmp_path / "plants.csv"
+    table.write_text("text,label\nfern moss fern,wet\nfern fern reed,wet\nfern dune,wet\ncactus sand fern,dry\n")
+    return table

@@ -1,0 +1,158 @@
+"""What goes wrong is said in two lines, with the right exit code, and leaves nothing half-written."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from conftest import Program
+
+GOOD = "text,label\nfern moss,wet\nfern reed,wet\nsand,dry\nsand dune,dry\n"
+TRAIN = ("--text=text", "--label=label", "--set=features.in_at_least=1", "-o", "a.sorter")
+
+
+@pytest.mark.parametrize(
+    ("arguments", "code", "says"),
+    [
+        (("train", "none.csv", *TRAIN), 1, "There is no file none.csv."),
+        (("train", "empty.csv", *TRAIN), 1, "empty.csv is empty."),
+        (("train", ".", *TRAIN), 1, ". is a folder"),
+        (("train", "header.csv", *TRAIN), 1, "has no usable rows"),
+        (("train", "good.csv", "--text=txet", "--label=label", "-o", "a.sorter"), 2, "Nearest columns: text."),
+        (("train", "one.csv", *TRAIN), 1, "at least two labels; the documents have only 'wet'"),
+        (("train", "good.csv", *TRAIN[:2], "-o", "nowhere/a.sorter"), 1, "The folder nowhere does not exist"),
+        (("train", "good.csv", *TRAIN, "--set=features.in_at_least=9"), 1, "No term is left of the 5"),
+        (("train", "good.csv", *TRAIN, "--set=classifier.kind=logistc"), 2, "Nearest values: logistic."),
+        (("train", "good.csv", *TRAIN, "--set=classifer.kind=logistic"), 2, "Nearest sections: classifier."),
+        (("train", "good.csv", *TRAIN, "--encoding=utf-9"), 2, "There is no encoding 'utf-9'"),
+        (("train", "good.csv", *TRAIN, "--lable=label"), 2, "Did you mean --label"),
+        (("trian", "good.csv"), 2, "Did you mean train?"),
+        (("split", "lone.csv", "--label=label", "-o", "parts"), 1, "a single one has: 'dry'"),
+        (("split", "good.csv", "--label=label", "-o", "good.csv"), 1, "is a file, not a folder"),
+        (("split", "good.csv", "--label=label", "--hold-out=2", "-o", "parts"), 2, "2 is not between 0 and 1"),
+        (("cross-validate", "good.csv", *TRAIN[:3]), 1, "5 folds need at least 5 documents of each label; 'dry' has 2"),
+        (("terms", "none.sorter"), 1, "There is no sorter none.sorter."),
+        (("terms", "good.csv"), 1, "good.csv is not a sorter."),
+        (("demo", "."), 1, "is not empty"),
+        (("train", "good.csv", *TRAIN, "--plan=bad.toml"), 2, "bad.toml is not valid TOML"),
+    ],
+)
+def test_a_problem_is_two_lines_and_a_code(
+    program: Program, tmp_path: Path, arguments: tuple[str, ...], code: int, says: str
+) -> None:
+    files = {
+        "good.csv": GOOD,
+        "empty.csv": "",
+        "header.csv": "text,label\n",
+        "one.csv": "text,label\nfern,wet\nmoss,wet\n",
+        "lone.csv": "text,label\nfern,wet\nmoss,wet\nsand,dry\n",
+        "bad.toml": "[columns\n",
+    }
+    for name, content in files.items():
+        (tmp_path / name).write_text(content)
+    found = program(*arguments, code=code)
+    assert says in found.err
+    assert found.out == ""
+    problem = [line for line in found.err.splitlines() if line.startswith("upsort: ")]
+    assert len(problem) == 1
+    assert sorted(path.name for path in tmp_path.iterdir() if path.name != "parts") == sorted(files)
+
+
+def altered(change: Callable[[dict[str, bytes]], None]) -> Callable[[Path], None]:
+    def apply(path: Path) -> None:
+        with zipfile.ZipFile(path) as archive:
+            members = {name: archive.read(name) for name in archive.namelist()}
+        change(members)
+        with zipfile.ZipFile(path, "w") as archive:
+            for name, content in members.items():
+                archive.writestr(name, content)
+
+    return apply
+
+
+def newer(members: dict[str, bytes]) -> None:
+    head = json.loads(members["sorter.json"])
+    members["sorter.json"] = json.dumps(head | {"format": 2}).encode()
+
+
+def other_terms(members: dict[str, bytes]) -> None:
+    members["terms.txt"] = members["terms.txt"].replace(b"fern", b"worm")
+
+
+def endless(members: dict[str, bytes]) -> None:
+    import hashlib
+
+    head = json.loads(members["sorter.json"])
+    name = "arrays/weights.npy"
+    members[name] = members[name][:-8] + b"\x00\x00\x00\x00\x00\x00\xf0\x7f"
+    for member in head["members"]:
+        if member["name"] == name:
+            member["sha256"] = hashlib.sha256(members[name]).hexdigest()
+    members["sorter.json"] = json.dumps(head).encode()
+
+
+@pytest.mark.parametrize(
+    ("spoil", "says"),
+    [
+        (lambda path: path.write_bytes(path.read_bytes()[:-200]), "cut short or altered"),
+        (lambda path: path.write_bytes(path.read_bytes().replace(b"fern", b"worm")), "cut short or altered"),
+        (altered(newer), "is in sorter format 2; this program reads format 1"),
+        (altered(other_terms), "the digest of terms.txt is wrong"),
+        (altered(lambda members: members.update({"evil.py": b"x"})), "its members are not those of a sorter"),
+        (altered(lambda members: members.pop("arrays/weights.npy")), "its members are not those of a sorter"),
+        (altered(lambda members: members.pop("sorter.json")), "but not a sorter"),
+        (altered(lambda members: members.update({"sorter.json": b"{"})), "sorter.json is not JSON"),
+        (altered(lambda members: members.update({"sorter.json": b'{"format": 1}'})), "lacks or misstates"),
+        (altered(endless), "numbers that are not finite"),
+    ],
+)
+def test_a_spoilt_sorter_is_refused(program: Program, tmp_path: Path, spoil: Callable[[Path], None], says: str) -> None:
+    (tmp_path / "good.csv").write_text(GOOD)
+    program("train", "good.csv", *TRAIN)
+    spoil(tmp_path / "a.sorter")
+    found = program("score", "a.sorter", "good.csv", "-o", "scored.csv", code=1)
+    assert says in found.err
+    assert not (tmp_path / "scored.csv").exists()
+
+
+@pytest.mark.skipif(os.geteuid() == 0, reason="root may write anywhere")
+def test_a_folder_that_may_not_be_written_to(program: Program, tmp_path: Path) -> None:
+    (tmp_path / "good.csv").write_text(GOOD)
+    (tmp_path / "locked").mkdir(mode=0o500)
+    assert "may not be written to" in program("train", "good.csv", *TRAIN[:3], "-o", "locked/a.sorter", code=1).err
+
+
+def test_an_interrupted_command_leaves_the_old_file(tmp_path: Path, program: Program) -> None:
+    (tmp_path / "good.csv").write_text(GOOD)
+    program("train", "good.csv", *TRAIN)
+    (tmp_path / "scored.csv").write_text("old\n")
+    with subprocess.Popen(
+        [
+            sys.executable,
+            "-m",
+            "upsort",
+            "score",
+            "a.sorter",
+            "slow.fifo",
+            "-o",
+            "scored.csv",
+            "--no-header",
+            "--text=1",
+        ],
+        cwd=tmp_path,
+        stderr=subprocess.PIPE,
+        preexec_fn=lambda: os.mkfifo(tmp_path / "slow.fifo"),
+    ) as running:
+        writer = os.open(tmp_path / "slow.fifo", os.O_WRONLY)  # returns once the program waits for its table
+        running.send_signal(signal.SIGINT)
+        assert running.wait(20) == 130
+        os.close(writer)
+        assert running.stderr is not None
+        assert b"interrupted" in running.stderr.read()
+    assert (tmp_path / "scored.csv").read_text() == "old\n"
+    assert not list(tmp_path.glob(".*.part"))
