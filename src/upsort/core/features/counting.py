@@ -15,7 +15,7 @@ from upsort.core.plan import Clean
 from upsort.core.text.lowercase import lower
 from upsort.core.text.tokeniser import Tokens, tokenise
 
-BLOCK_CHARACTERS = 2_000_000
+BLOCK_CHARACTERS = 8_000_000
 
 
 @dataclass(frozen=True)
