@@ -34,8 +34,9 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     """Cross-validate and show."""
     from upsort.jobs.cross_validate import cross_validate
 
-    inputs = inputs_of(request, console)
-    plan = completed(plan_of(request, console), inputs, need_label=True, console=console)
+    plan = plan_of(request, console)
+    inputs = inputs_of(request, console, plan.source)
+    plan = completed(plan, inputs, need_label=True, console=console)
     with set_aside_of(request, None) as aside, console.progress("documents read") as advance:
         found = cross_validate(inputs, plan, aside, advance)
     result = found.result

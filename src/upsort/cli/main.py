@@ -14,6 +14,7 @@ from upsort.core.names import nearest
 
 COMMANDS = {
     "demo": "lay the demo corpus into a folder and run the whole example on it",
+    "gather": "read files, folders and archives into one tidy corpus",
     "survey": "show what is in a corpus: labels, lengths, the shortest documents",
     "split": "divide a corpus into a training and a held-out part",
     "train": "train a sorter on labelled documents",

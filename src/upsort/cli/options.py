@@ -52,16 +52,40 @@ def share(text: str) -> float:
     return number
 
 
-INPUT = option("input", nargs="+", metavar="TABLE", help="CSV or TSV file; - for standard input")
+def byte_size(text: str) -> int:
+    """A converter of sizes such as 500MB or 4GB."""
+    units = {"KB": 10**3, "MB": 10**6, "GB": 10**9, "TB": 10**12}
+    number, unit = text.upper().removesuffix("B").rstrip("KMGT"), text.upper()[-2:]
+    try:
+        return int(float(number) * units.get(unit, 1))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a size, such as 500MB") from None
+
+
+INPUT = option("input", nargs="+", metavar="SOURCE", help="files, folders, archives, patterns; - for standard input")
 SORTER = option("sorter", metavar="SORTER", help="a .sorter file made by upsort train")
 SEED = option("--seed", type=whole_number(0), metavar="N", help="seed of every random choice (default: the plan's)")
 
 READING = Group(
     "reading",
     (
-        option("--encoding", metavar="NAME", default="", help="encoding of the tables (default: found out)"),
+        option(
+            "--as", dest="kind", metavar="KIND", default="", help="read as csv, tsv, json, jsonl, xlsx, parquet or text"
+        ),
+        option("--encoding", metavar="NAME", default="", help="encoding of the sources (default: found out)"),
         option("--delimiter", metavar="CHARACTER", default="", help="what separates cells (default: found out)"),
         option("--header", action=argparse.BooleanOptionalAction, help="the first row names the columns, or does not"),
+        option("--sheet", metavar="NAME", default="", help="sheet of a spreadsheet (default: the first with rows)"),
+        option("--each-line", action="store_true", help="each line of a text file is a document"),
+        option(
+            "--label-from",
+            metavar="HOW",
+            default="",
+            help="label of a text file: its folder, its name, or a PATTERN's group",
+        ),
+        option(
+            "--unpack-limit", type=byte_size, metavar="SIZE", default=4 * 10**9, help="of an archive (default: 4GB)"
+        ),
         option("--set-aside", metavar="FILE", help="where rows that cannot be used go (default: beside the output)"),
     ),
 )

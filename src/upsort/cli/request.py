@@ -8,27 +8,50 @@ from upsort.cli.console import Console
 from upsort.core.errors import UsageProblem
 
 if TYPE_CHECKING:
-    from upsort.core.plan import Columns, Plan
+    from collections.abc import Mapping
+
+    from upsort.core.plan import Columns, Plan, Source
     from upsort.files.set_aside import SetAside
     from upsort.files.sources import Inputs
 
 
-def inputs_of(request: argparse.Namespace, console: Console) -> "Inputs":
-    """The tables named on the command line; what was found out about them is told."""
+def inputs_of(
+    request: argparse.Namespace,
+    console: Console,
+    sources: "Mapping[str, Source] | None" = None,
+    rename: "Mapping[str, str] | None" = None,
+) -> "Inputs":
+    """The tables named on the command line; what was found out about them is told.
+
+    sources: the plan's choices for single sources. rename: columns to call otherwise.
+    """
     from upsort.files.rows import Reading
     from upsort.files.sources import open_inputs
+    from upsort.files.text_files import checked_pattern
 
     delimiter = {"tab": "\t", "\\t": "\t"}.get(request.delimiter, request.delimiter)
     if len(delimiter) > 1:
         raise UsageProblem(f"A delimiter is one character, not {delimiter!r}.", "Use for example --delimiter ';'.")
-    inputs = open_inputs(request.input, Reading(request.encoding, delimiter, request.header), console.input)
+    if request.label_from not in {"", "folder", "name"}:
+        checked_pattern(request.label_from)
+    reading = Reading(
+        request.kind,
+        request.encoding,
+        delimiter,
+        request.header,
+        request.sheet,
+        request.each_line,
+        request.label_from,
+        request.unpack_limit,
+    )
+    inputs = open_inputs(request.input, reading, console.input, sources, rename)
     for note in inputs.notes:
         console.note(note)
     return inputs
 
 
-def plan_of(request: argparse.Namespace, console: Console) -> "Plan":
-    """The plan in force, the options of this command included."""
+def plan_of(request: argparse.Namespace, console: Console, gather: dict[str, Any] | None = None) -> "Plan":
+    """The plan in force, the options of this command included. gather: what they say of gathering."""
     from upsort.files.plan_file import DEFAULT_NAME, load_plan
 
     path = Path(request.plan) if request.plan else None
@@ -37,6 +60,7 @@ def plan_of(request: argparse.Namespace, console: Console) -> "Plan":
         console.note(f"The plan is {DEFAULT_NAME}.")
     own: dict[str, dict[str, Any]] = {"columns": _named_columns(request)}
     judge = {key: getattr(request, key, None) for key in ("folds", "seed")}
+    own["gather"] = gather or {}
     own["judge"] = {key: value for key, value in judge.items() if value is not None}
     return load_plan(path, request.set, own)
 

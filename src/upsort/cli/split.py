@@ -37,8 +37,8 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     from upsort.files.set_aside import SetAside
     from upsort.jobs.split import split
 
-    inputs = inputs_of(request, console)
     plan = plan_of(request, console)
+    inputs = inputs_of(request, console, plan.source)
     columns = plan.columns
     if not columns.label:
         guessed, notes = complete_columns(inputs, columns, need_label=True)

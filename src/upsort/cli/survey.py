@@ -34,8 +34,9 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     """Survey and show."""
     from upsort.jobs.survey import survey
 
-    inputs = inputs_of(request, console)
-    plan = completed(plan_of(request, console), inputs, need_label=False, console=console)
+    plan = plan_of(request, console)
+    inputs = inputs_of(request, console, plan.source)
+    plan = completed(plan, inputs, need_label=False, console=console)
     with set_aside_of(request, None) as aside, console.progress("documents read") as advance:
         result = survey(inputs, plan, aside, request.shortest, advance)
     if console.as_json:

@@ -37,8 +37,9 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     """Train, save, and tell what came of it."""
     from upsort.jobs.train import train
 
-    inputs = inputs_of(request, console)
-    plan = completed(plan_of(request, console), inputs, need_label=True, console=console)
+    plan = plan_of(request, console)
+    inputs = inputs_of(request, console, plan.source)
+    plan = completed(plan, inputs, need_label=True, console=console)
     output = Path(request.output)
     with set_aside_of(request, output) as aside, console.progress("documents read") as advance:
         result = train(inputs, plan, output, aside, advance)

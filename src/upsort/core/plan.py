@@ -26,6 +26,50 @@ class Columns:
 
 
 @dataclass(frozen=True)
+class Source:
+    """How one source is read, where it differs from the others. rename: old column name to new."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
+    rename: dict[str, str] = field(default_factory=dict)
+    kind: str = ""
+    encoding: str = ""
+    delimiter: str = ""
+    header: bool | None = None
+    sheet: str = ""
+
+
+@dataclass(frozen=True)
+class Gather:
+    """What of the sources goes into the corpus.
+
+    take: columns to keep (all, where none is named). relabel: old label to new; several may become one. fold_case: labels in
+    lower case. labels: those to keep (all, where none is named). rare_below: labels with fewer documents are rare; rare_into:
+    the label that rare ones become, or empty to set them aside.
+    lines: first and last line to keep of each document, a negative last counted from the end. passages: units a passage, 0
+    for whole documents. at_least_words: shorter documents are set aside. junk: regular expressions; what matches one is set
+    aside. drop: further kinds of document to set aside. similarity: share of common word pairs from which on a document is a
+    near copy. keep: set-aside documents stay in the corpus, marked in a column.
+    """
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
+    take: tuple[str, ...] = ()
+    relabel: dict[str, str] = field(default_factory=dict)
+    fold_case: bool = False
+    labels: tuple[str, ...] = ()
+    rare_below: Annotated[int, Ge(0)] = 0
+    rare_into: str = ""
+    lines: tuple[int, int] | None = None
+    passages: Annotated[int, Ge(0)] = 0
+    passage_unit: Literal["words", "lines", "paragraphs"] = "words"
+    overlap: Annotated[int, Ge(0)] = 0
+    at_least_words: Annotated[int, Ge(0)] = 0
+    junk: tuple[str, ...] = ()
+    drop: tuple[Literal["repetitions", "copies", "near-copies"], ...] = ()
+    similarity: Annotated[float, Gt(0), Le(1)] = 0.8
+    keep: bool = False
+
+
+@dataclass(frozen=True)
 class Clean:
     """How text becomes tokens."""
 
@@ -79,14 +123,16 @@ class Judge:
 
 @dataclass(frozen=True)
 class Plan:
-    """All of it, a section each."""
+    """All of it, a section each. source: choices for single sources, by name or pattern."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     columns: Columns = field(default_factory=Columns)
+    gather: Gather = field(default_factory=Gather)
     clean: Clean = field(default_factory=Clean)
     features: Features = field(default_factory=Features)
     classifier: Classifier = field(default_factory=Classifier)
     judge: Judge = field(default_factory=Judge)
+    source: dict[str, Source] = field(default_factory=dict)
 
     def settled(self) -> "Plan":
         """The same plan with `auto` replaced by what it stands for."""

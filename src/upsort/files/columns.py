@@ -1,15 +1,16 @@
 """Which columns of a table are the text, the label and the identifier: named, numbered, or guessed and told."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from upsort.core import plan
 from upsort.core.errors import UsageProblem
 from upsort.core.names import listed, suggestion
+from upsort.files.rows import Block, Table
 
 _SAMPLE = 500
 _LABEL_NAMES = ("label", "topic", "category", "class", "kind", "type", "group")
-_ID_NAMES = ("id", "ref", "reference", "number", "key")
+_ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
 
 
 @dataclass(frozen=True)
@@ -92,3 +93,22 @@ def _guessed_id(columns: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
         if name.strip().casefold() in _ID_NAMES and len(set(values)) == len(values):
             return name
     return ""
+
+
+def renamed(table: Table, names: Mapping[str, str]) -> Table:
+    """The same table with columns called otherwise; names of columns that it does not have are passed over.
+
+    Raises UsageProblem when two columns would have one name.
+    """
+    columns = tuple(names.get(column, column) for column in table.columns)
+    if columns == table.columns:
+        return table
+    if len(set(columns)) < len(columns):
+        twice = next(column for column in columns if columns.count(column) > 1)
+        raise UsageProblem(f"Renaming would give {table.name} two columns {twice!r}.", "Rename the other one as well.")
+
+    def blocks() -> Iterator[Block]:
+        for block in table.blocks():
+            yield replace(block, columns=columns)
+
+    return Table(table.name, columns, blocks, table.notes)

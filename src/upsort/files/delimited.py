@@ -10,12 +10,11 @@ from typing import BinaryIO
 
 from upsort.core.errors import DataProblem
 from upsort.files.encoding import Encoding, find_encoding
-from upsort.files.rows import Block, Reading, Refused
+from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
 
 DELIMITERS = ",;\t|"
 _SAMPLE_CHARACTERS = 64 * 1024
 _SAMPLE_ROWS = 50
-_ROWS_A_BLOCK = 2000
 _LONG_FOR_A_NAME = 60
 
 csv.field_size_limit(sys.maxsize)  # a cell may hold a whole book
@@ -31,6 +30,23 @@ class Shape:
     header: bool
 
 
+def delimited_table(entry: Entry, reading: Reading) -> Table:
+    """A table of separated cells, its shape found out. Raises DataProblem for an empty one."""
+    with entry.open() as stream:
+        shape = table_shape(stream, entry.name, reading)
+    notes = []
+    if shape.encoding.guessed:
+        notes.append(f"{entry.name} is not UTF-8; read as {shape.encoding.name}. Use --encoding if that is wrong.")
+    if not shape.header and reading.header is None:
+        notes.append(f"{entry.name} has no row of column names; its columns are numbered from 1.")
+
+    def blocks() -> Iterator[Block]:
+        with entry.open() as stream:
+            yield from read_delimited(stream, entry.name, shape)
+
+    return Table(entry.name, shape.columns, blocks, tuple(notes))
+
+
 def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
     """Look at the beginning of a table; the stream is left at its beginning.
 
@@ -40,12 +56,14 @@ def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
     sample = _sample(stream, encoding.name)
     if not sample.strip():
         raise DataProblem(f"{source} is empty.", "Give a table with a row of column names and rows of documents.")
-    tab_file = source.endswith((".tsv", ".tab", ".tsv.gz"))
+    tab_file = reading.kind in {"tsv", "tab"} or source.removesuffix(".gz").removesuffix(".xz").endswith(
+        (".tsv", ".tab")
+    )
     delimiter = reading.delimiter or ("\t" if tab_file else _likeliest_delimiter(sample))
     rows = _rows_of(sample, delimiter)
     header = reading.header if reading.header is not None else _looks_like_header(rows)
     first = [name.strip() for name in rows[0]]
-    columns = _distinct(first) if header else [str(number + 1) for number in range(len(first))]
+    columns = distinct_names(first) if header else [str(number + 1) for number in range(len(first))]
     return Shape(encoding, delimiter, tuple(columns), header)
 
 
@@ -57,18 +75,24 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape) -> Iterator[Bloc
     lines: list[int] = []
     last_line = 0
     skip = shape.header
-    for row in reader:
-        line, last_line = last_line + 1, reader.line_num
-        if not row:
-            continue
-        if skip:
-            skip = False
-            continue
-        rows.append(row)
-        lines.append(line)
-        if len(rows) == _ROWS_A_BLOCK:
-            yield _checked(rows, lines, source, shape)
-            rows, lines = [], []
+    try:
+        for row in reader:
+            line, last_line = last_line + 1, reader.line_num
+            if not row:
+                continue
+            if skip:
+                skip = False
+                continue
+            rows.append(row)
+            lines.append(line)
+            if len(rows) == ROWS_A_BLOCK:
+                yield _checked(rows, lines, source, shape)
+                rows, lines = [], []
+    except (csv.Error, UnicodeDecodeError) as error:
+        raise DataProblem(
+            f"{source} cannot be read beyond line {last_line}: {error}.",
+            "Check --encoding and --delimiter, or mend the line.",
+        ) from error
     if rows:
         yield _checked(rows, lines, source, shape)
 
@@ -176,7 +200,7 @@ def _is_data(cell: str) -> bool:
     return len(cell) > _LONG_FOR_A_NAME or "\n" in cell or cell.replace(".", "").replace("-", "").isdigit()
 
 
-def _distinct(names: list[str]) -> list[str]:
+def distinct_names(names: list[str]) -> list[str]:
     """Column names, made different where a table repeats one, and numbered where it gives none."""
     used: set[str] = set()
     distinct = []

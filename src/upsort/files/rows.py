@@ -1,18 +1,30 @@
-"""What readers hand on: blocks of rows, each row with the line it began on."""
+"""What readers hand on: tables that can be read again and again, as blocks of rows that know where they came from."""
 
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from typing import Any, BinaryIO
+
+ROWS_A_BLOCK = 2000
 
 
 @dataclass(frozen=True)
 class Reading:
-    """How a table is to be read where that is not left to be found out.
+    """How a source is to be read where that is not left to be found out.
 
-    encoding: a codec's name. delimiter: one character. header: whether the first row names the columns.
+    kind: an ending without its dot (`csv`, `jsonl`, `text` …). encoding: a codec's name. delimiter: one character.
+    header: whether the first row names the columns. sheet: of a spreadsheet. each_line: each line of a text file is a
+    document. label_from: where the label of a text file is taken from: `folder`, `name`, or a regular expression with a group.
+    unpack_limit: bytes that one archive may unpack to.
     """
 
+    kind: str = ""
     encoding: str = ""
     delimiter: str = ""
     header: bool | None = None
+    sheet: str = ""
+    each_line: bool = False
+    label_from: str = ""
+    unpack_limit: int = 4_000_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,8 +41,9 @@ class Refused:
 class Block:
     """A stretch of one table.
 
-    columns: names, in order. rows: one list of cells each, as long as `columns`. lines: the line in `source` on which
-    each row begins, counted from 1. refused: the rows of this stretch that cannot be used.
+    columns: names, in order. rows: one list of cells each, as long as `columns`. lines: the line (or row, or item) of `source`
+    at which each row begins, counted from 1. refused: the rows of this stretch that cannot be used. files: where each row is
+    a file of its own, their names.
     """
 
     source: str
@@ -38,3 +51,54 @@ class Block:
     rows: list[list[str]]
     lines: list[int]
     refused: list[Refused] = field(default_factory=list)
+    files: list[str] | None = None
+
+    def origins(self) -> list[str]:
+        """Where each row came from: `file:line`, or the file."""
+        return self.files if self.files is not None else [f"{self.source}:{line}" for line in self.lines]
+
+
+@dataclass(frozen=True)
+class Table:
+    """A table that can be read any number of times. notes: what was found out about it and should be told."""
+
+    name: str
+    columns: tuple[str, ...]
+    blocks: Callable[[], Iterator[Block]]
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One file to be read, wherever it lies: on disk, in an archive, on standard input.
+
+    name: as shown to people. path: its folders and name inside the source. open: gives a new stream that can be rewound.
+    """
+
+    name: str
+    path: tuple[str, ...]
+    open: Callable[[], BinaryIO]
+
+
+def cell_of(value: Any) -> str:
+    """A value of JSON, a spreadsheet or a typed table as the text of a cell; nothing at all is an empty cell."""
+    import datetime
+    import json
+
+    match value:
+        case None:
+            return ""
+        case str():
+            return value
+        case bool():
+            return "true" if value else "false"
+        case float() if value.is_integer() and abs(value) < 1e15:
+            return str(int(value))
+        case datetime.datetime() if value.time() == datetime.time():
+            return value.date().isoformat()
+        case datetime.date() | datetime.time():
+            return value.isoformat()
+        case dict() | list():
+            return json.dumps(value, ensure_ascii=False, default=str)
+        case _:
+            return str(value)

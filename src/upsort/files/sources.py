@@ -1,37 +1,42 @@
-"""From what is named on a command line to open streams and tables."""
+"""From what is named on a command line to tables: every kind of source, one door."""
 
 import sys
 import tempfile
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from fnmatch import fnmatch
+from itertools import groupby
 from pathlib import Path
 from shutil import copyfileobj
 from typing import BinaryIO, cast
 
-from upsort.core.errors import DataProblem
-from upsort.files.delimited import Shape, read_delimited, table_shape
-from upsort.files.rows import Block, Reading
+from upsort.core.errors import DataProblem, Problem, UsageProblem
+from upsort.core.names import suggestion
+from upsort.core.plan import Source
+from upsort.files.columns import renamed
+from upsort.files.delimited import delimited_table
+from upsort.files.entries import entries_of
+from upsort.files.json_tables import json_lines_table, json_table
+from upsort.files.parquet_tables import parquet_table
+from upsort.files.rows import Entry, Reading, Table
+from upsort.files.spreadsheets import spreadsheet_table
+from upsort.files.text_files import text_table
 
 STANDARD_INPUT = "-"
-
-
-@dataclass(frozen=True)
-class Table:
-    """A table that can be read any number of times."""
-
-    name: str
-    open: Callable[[], BinaryIO]
-    shape: Shape
-
-    @property
-    def columns(self) -> tuple[str, ...]:
-        """Its column names, in order."""
-        return self.shape.columns
-
-    def blocks(self) -> Iterator[Block]:
-        """All its rows, from the first."""
-        with self.open() as stream:
-            yield from read_delimited(stream, self.name, self.shape)
+KINDS = {
+    "csv": "delimited",
+    "tsv": "delimited",
+    "tab": "delimited",
+    "json": "json",
+    "jsonl": "json lines",
+    "ndjson": "json lines",
+    "xlsx": "spreadsheet",
+    "parquet": "parquet",
+    "txt": "text",
+    "text": "text",
+    "md": "text",
+    "log": "text",
+}
 
 
 @dataclass(frozen=True)
@@ -42,51 +47,151 @@ class Inputs:
     notes: list[str] = field(default_factory=list)
 
 
-def open_inputs(names: list[str], reading: Reading, standard_input: BinaryIO | None = None) -> Inputs:
-    """Find out about every named table. `-` is standard input, kept in a temporary file so that it can be read again.
+def open_inputs(
+    names: Sequence[str],
+    reading: Reading,
+    standard_input: BinaryIO | None = None,
+    sources: Mapping[str, Source] | None = None,
+    rename: Mapping[str, str] | None = None,
+) -> Inputs:
+    """Find out about every table in every named source.
 
-    Raises DataProblem for a missing, unreadable or empty file.
+    names: paths, patterns, or `-` for standard input, which is kept in a temporary file so that it can be read again.
+    sources: choices for single sources, by name or pattern. rename: column names to change in all of them.
+    Raises DataProblem for a missing, unreadable or empty source.
     """
-    tables = []
+    tables: list[Table] = []
     notes: list[str] = []
     for name in names:
-        opener = _spooled(standard_input) if name == STANDARD_INPUT else _file_opener(Path(name))
-        shown = "standard input" if name == STANDARD_INPUT else name
         try:
-            with opener() as stream:
-                shape = table_shape(stream, shown, reading)
+            here, told = _tables_of(name, reading, standard_input, sources or {}, rename or {})
         except OSError as error:
             raise DataProblem(
-                f"{shown} cannot be read: {error.strerror or error}.", "Check the name and the permissions."
+                f"{name} cannot be read: {error.strerror or error}.", "Check the name and the permissions."
             ) from error
-        if shape.encoding.guessed:
-            notes.append(f"{shown} is not UTF-8; read as {shape.encoding.name}. Use --encoding if that is wrong.")
-        if not shape.header and reading.header is None:
-            notes.append(f"{shown} has no row of column names; its columns are numbered from 1.")
-        tables.append(Table(shown, opener, shape))
-    return Inputs(tuple(tables), notes)
+        tables += here
+        notes += told
+    return Inputs(tuple(tables), notes + [note for table in tables for note in table.notes])
 
 
-def _file_opener(path: Path) -> Callable[[], BinaryIO]:
-    if not path.exists():
-        near = _like_named(path)
-        raise DataProblem(
-            f"There is no file {path}.", f"Did you mean {near}?" if near else "Check the name and the folder."
-        )
-    if path.is_dir():
-        raise DataProblem(f"{path} is a folder, not a table.", "Name a CSV or TSV file.")
-    return lambda: path.open("rb")
+def _tables_of(
+    name: str,
+    reading: Reading,
+    standard_input: BinaryIO | None,
+    sources: Mapping[str, Source],
+    rename: Mapping[str, str],
+) -> tuple[list[Table], list[str]]:
+    if name == STANDARD_INPUT:
+        entry = Entry("standard input", ("standard input",), _spooled(standard_input))
+        chosen = reading if reading.kind else replace(reading, kind=_kind_of_content(entry))
+        return [renamed(_table(entry, chosen), rename)], []
+    found = entries_of(name, reading)
+    tables, notes = [], list(found.notes)
+    alone = len(found.entries) == 1
+
+    def kind_or_none(entry: Entry) -> str:
+        try:
+            return _kind(entry, _reading_for(entry, reading, sources))
+        except UsageProblem:
+            if alone:
+                raise
+            notes.append(f"{entry.name} is of no kind that can be read and was left out.")
+            return ""
+
+    for kind, group in groupby(found.entries, kind_or_none):
+        if kind == "text":
+            members = list(group)
+            shown = members[0].name if len(members) == 1 else name
+            choice = _reading_for(members[0], reading, sources)
+            tables.append(_renamed_for(members[0], text_table(shown, members, choice), sources, rename))
+        elif kind:
+            for entry in group:
+                try:
+                    table = _table(entry, _reading_for(entry, reading, sources))
+                except Problem:
+                    raise
+                except (EOFError, ValueError) as error:
+                    raise DataProblem(f"{entry.name} is damaged: {error}.", "Get the file again.") from error
+                tables.append(_renamed_for(entry, table, sources, rename))
+    if not tables:
+        raise DataProblem(f"{name} holds nothing that can be read.", f"Kinds: {', '.join(KINDS)}.")
+    return tables, notes
 
 
-def _like_named(path: Path) -> str:
-    from upsort.core.names import nearest
+def _table(entry: Entry, reading: Reading) -> Table:
+    match _kind(entry, reading):
+        case "delimited":
+            return delimited_table(entry, reading)
+        case "json":
+            return json_table(entry, reading)
+        case "json lines":
+            return json_lines_table(entry, reading)
+        case "spreadsheet":
+            return spreadsheet_table(entry, reading)
+        case "parquet":
+            return parquet_table(entry)
+        case _:
+            return text_table(entry.name, [entry], reading)
 
-    try:
-        siblings = [entry.name for entry in path.parent.iterdir() if entry.is_file()]
-    except OSError:
-        return ""
-    close = nearest(path.name, siblings, most=1)
-    return str(path.parent / close[0]) if close else ""
+
+def _kind(entry: Entry, reading: Reading) -> str:
+    if reading.kind:
+        if reading.kind not in KINDS:
+            raise UsageProblem(
+                f"There is no kind of source {reading.kind!r}.", suggestion(reading.kind, KINDS, "kinds")
+            )
+        return KINDS[reading.kind]
+    if reading.each_line:
+        return "text"
+    name = entry.path[-1].lower()
+    for layer in (".gz", ".xz"):
+        name = name.removesuffix(layer)
+    ending = name.rpartition(".")[2] if "." in name else ""
+    if ending in KINDS:
+        return KINDS[ending]
+    if not ending or ending.isdigit():
+        return "delimited" if len(entry.path) == 1 else "text"
+    raise UsageProblem(
+        f"{entry.name} has an ending of no known kind.", f"Say what it is with --as: {', '.join(KINDS)}."
+    )
+
+
+def _kind_of_content(entry: Entry) -> str:
+    with entry.open() as stream:
+        beginning = stream.read(65536)
+    if beginning.startswith(b"PAR1"):
+        return "parquet"
+    if beginning.startswith(b"PK\x03\x04"):
+        return "xlsx"
+    text = beginning.lstrip(b"\xef\xbb\xbf \t\r\n")
+    if text.startswith(b"{"):
+        return "jsonl"
+    return "json" if text.startswith(b"[") else "csv"
+
+
+def _source_for(entry: Entry, sources: Mapping[str, Source]) -> Source | None:
+    names = (entry.name, entry.path[-1])
+    return next((choice for pattern, choice in sources.items() if any(fnmatch(name, pattern) for name in names)), None)
+
+
+def _reading_for(entry: Entry, reading: Reading, sources: Mapping[str, Source]) -> Reading:
+    """The reading with the plan's choices for this source, where the command line leaves them open."""
+    choice = _source_for(entry, sources)
+    if choice is None:
+        return reading
+    return replace(
+        reading,
+        kind=reading.kind or choice.kind,
+        encoding=reading.encoding or choice.encoding,
+        delimiter=reading.delimiter or choice.delimiter,
+        header=reading.header if reading.header is not None else choice.header,
+        sheet=reading.sheet or choice.sheet,
+    )
+
+
+def _renamed_for(entry: Entry, table: Table, sources: Mapping[str, Source], rename: Mapping[str, str]) -> Table:
+    choice = _source_for(entry, sources)
+    return renamed(table, {**(choice.rename if choice is not None else {}), **rename})
 
 
 def _spooled(standard_input: BinaryIO | None) -> Callable[[], BinaryIO]:

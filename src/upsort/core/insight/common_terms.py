@@ -1,0 +1,100 @@
+"""Which terms are in most documents, in all and for each label: tallied block by block, without keeping the documents."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from upsort.core.arrays import Ints
+from upsort.core.text.tokeniser import Tokens
+
+
+@dataclass(frozen=True)
+class CommonTerm:
+    """A term, the documents it is in, and the label it leans to most: the one with the largest share of documents that hold
+    it, with that share and the share among all documents. The label is empty where documents have none."""
+
+    term: str
+    documents: int
+    label: str
+    share_in_label: float
+    share: float
+
+
+class TermTally:
+    """Document frequencies of every term by label, as blocks come in."""
+
+    def __init__(self) -> None:
+        self._numbers: dict[str, int] = {}
+        self._labels: dict[str, int] = {}
+        self._documents: list[int] = []
+        self._table = np.zeros((1024, 4), dtype=np.int32)
+
+    def add(self, tokens: Tokens, labels: Sequence[str]) -> None:
+        """Count the documents of a block. labels: one a document, empty for none."""
+        of_label = np.array([self._labels.setdefault(label, len(self._labels)) for label in labels], dtype=np.int64)
+        self._documents += [0] * (len(self._labels) - len(self._documents))
+        for number in of_label.tolist():
+            self._documents[number] += 1
+        numbers = np.array(
+            [self._numbers.setdefault(word, len(self._numbers)) for word in tokens.words], dtype=np.int64
+        )
+        self._grow()
+        if not tokens.words:
+            return
+        owner = np.repeat(np.arange(of_label.size), np.diff(tokens.starts))
+        width = len(tokens.words)
+        pairs = np.sort(owner * width + tokens.codes)
+        pairs = pairs[np.concatenate((np.ones(1, dtype=bool), pairs[1:] != pairs[:-1]))]
+        k = len(self._labels)
+        cells = np.bincount((pairs % width) * k + of_label[pairs // width], minlength=width * k).reshape(width, k)
+        self._table[numbers, :k] += cells.astype(np.int32)
+
+    def _grow(self) -> None:
+        rows, columns = self._table.shape
+        if len(self._numbers) > rows or len(self._labels) > columns:
+            grown = np.zeros((max(rows, 2 * len(self._numbers)), max(columns, 2 * len(self._labels))), dtype=np.int32)
+            grown[:rows, :columns] = self._table
+            self._table = grown
+
+    @property
+    def distinct(self) -> int:
+        """Number of distinct terms."""
+        return len(self._numbers)
+
+    def commonest(self, most: int, without: frozenset[str] = frozenset()) -> list[CommonTerm]:
+        """The terms in most documents, all labels together; ties by term."""
+        return self._ranked(self._frequencies().sum(axis=1), most, without)
+
+    def commonest_by_label(self, most: int, without: frozenset[str] = frozenset()) -> dict[str, list[CommonTerm]]:
+        """The same for each label."""
+        table = self._frequencies()
+        return {
+            label: self._ranked(table[:, number], most, without)
+            for label, number in sorted(self._labels.items())
+            if label
+        }
+
+    def _frequencies(self) -> Ints:
+        return self._table[: len(self._numbers), : len(self._labels)].astype(np.int64)
+
+    def _ranked(self, frequency: Ints, most: int, without: frozenset[str]) -> list[CommonTerm]:
+        words = list(self._numbers)
+        # Enough of the largest to be left with `most` when the stop words among them are taken out.
+        enough = min(frequency.size, most + len(without))
+        candidates = np.argpartition(-frequency, enough - 1)[:enough].tolist() if enough else []
+        least = min((frequency[place] for place in candidates), default=0)
+        tied = np.flatnonzero(frequency == least).tolist() if least else []
+        chosen = {place for place in (*candidates, *tied) if frequency[place] > 0 and words[place] not in without}
+        ordered = sorted(chosen, key=lambda place: (-frequency[place], words[place]))[:most]
+        return [self._described(words[place], place, int(frequency[place])) for place in ordered]
+
+    def _described(self, term: str, place: int, documents: int) -> CommonTerm:
+        counts = self._table[place, : len(self._labels)].astype(float)
+        totals = np.array(self._documents, dtype=float)
+        share = float(counts.sum() / totals.sum())
+        named = [number for label, number in self._labels.items() if label]
+        if len(named) < 2:
+            return CommonTerm(term, documents, "", share, share)
+        best = max(named, key=lambda number: (counts[number] / totals[number], -number))
+        return CommonTerm(term, documents, list(self._labels)[best], float(counts[best] / totals[best]), share)

@@ -1,0 +1,24 @@
+"""Labels as they are written: mapped, folded, and told apart from mere spellings of one another."""
+
+import re
+from collections import Counter
+from collections.abc import Mapping
+
+from upsort.core.text.lowercase import lower
+
+_SEPARATORS = re.compile(r"[\W_]+")
+
+
+def mapped(label: str, relabel: Mapping[str, str], fold_case: bool, language: str) -> str:
+    """A label trimmed, in lower case where asked, and renamed where `relabel` has it (as written or in lower case)."""
+    label = label.strip()
+    folded = lower(label, language) if fold_case else label
+    return relabel.get(label, relabel.get(folded, folded))
+
+
+def spellings(labels: Counter[str]) -> list[list[tuple[str, int]]]:
+    """Groups of labels that differ only in case, spaces or punctuation, each with its documents, commonest first."""
+    groups: dict[str, list[tuple[str, int]]] = {}
+    for label, count in labels.most_common():
+        groups.setdefault(_SEPARATORS.sub(" ", label.casefold()).strip(), []).append((label, count))
+    return [group for normal, group in groups.items() if len(group) > 1 and normal]

@@ -1,0 +1,126 @@
+"""Stop words of eight languages: words of grammar that say little about a document's subject.
+
+Each language lists its negations apart, since a dropped negation turns a statement into its opposite; they are no stop words
+unless asked for. The lists are our own, in lower case, with apostrophes as typed (').
+"""
+
+from functools import cache
+
+_WORDS = {
+    "en": """
+        a about above after again against all also although always am among an and another any anybody anyone anything are around
+        as at away back be became because become been before being below between both but by can can't could did do does doing
+        done down during each either else enough even ever every everybody everyone everything few first for from further get
+        gets getting give given go goes going gone got had has have having he he'd he'll he's her here here's hers herself him
+        himself his how how's however i i'd i'll i'm i've if in indeed instead into is it it'd it'll it's its itself just keep
+        kept last least less let let's like made make makes many may maybe me might mine more most much must my myself near need
+        now of off often on once one only onto or other others ought our ours ourselves out over own perhaps please put quite
+        rather really same see seem seems seen shall she she'd she'll she's should since so some somebody someone something
+        sometimes somewhere soon still such take than that that's the their theirs them themselves then there there's therefore
+        these they they'd they'll they're they've thing things this those though through thus till to together too toward towards
+        two under unless until up upon us use used very was we we'd we'll we're we've well went were what what's whatever when
+        when's whenever where where's wherever whether which while who who's whoever whole whom whose why will with within would
+        yes yet you you'd you'll you're you've your yours yourself yourselves""",
+    "de": """
+        ab aber alle allem allen aller alles als also am an ander andere anderem anderen anderer anderes auch auf aus bei beide
+        beim bereits bin bis bist da dabei dadurch dafür dagegen daher damit danach dann daran darauf daraus darf darum das dass
+        davon dazu dein deine deinem deinen deiner dem den denn der deren des deshalb dessen dich die dies diese diesem diesen
+        dieser dieses dir doch dort du durch eben ein eine einem einen einer eines einige einmal er erst es etwas euch euer eure
+        für ganz gegen gehabt gern gewesen gibt hab habe haben hat hatte hatten hier hin hinter ich ihm ihn ihnen ihr ihre ihrem
+        ihren ihrer im immer in ins irgend ist ja jede jedem jeden jeder jedes jedoch jene jener jetzt kann kannst können könnte
+        machen man manche mehr mein meine meinem meinen meiner mich mir mit muss müssen musste nach nachdem neben noch nun nur ob
+        oben oder oft ohne schon sehr sein seine seinem seinen seiner seit selbst sich sie sind so sogar solche soll sollen sollte
+        sondern sonst soviel über um und uns unser unsere unter viel viele vielleicht vom von vor während wann war waren warum was
+        weil welche welchem welchen welcher welches wenn wer werde werden wie wieder will wir wird wo wollen worden wurde wurden
+        würde zu zum zur zwar zwischen""",
+    "fr": """
+        à afin ai ainsi alors après as au aucun aujourd'hui auquel aussi autre autres aux auxquels avait avant avec avez avoir
+        avons ayant beaucoup bien c'est car ce ceci cela celle celles celui cependant certains ces cet cette ceux chaque chez
+        comme comment d'un d'une dans de déjà depuis des dès deux devant doit donc dont du elle elles en encore entre es est et
+        étaient était étant été être eu eux faire fait fois font ici il ils j'ai je jusque l'on la là laquelle le lequel les
+        lesquelles lesquels leur leurs lors lorsque lui ma mais me même mêmes mes moi moins mon n'est nos notre nous on ont or ou
+        où par parce parfois peu peut plus plusieurs pour pourquoi pourtant presque puis puisque qu'elle qu'il qu'on quand que
+        quel quelle quelles quelque quelques quels qui quoi sa se selon sera ses si sien soi soit son sont sous souvent suis sur
+        ta te tel telle tes toi ton toujours tous tout toute toutes très trop tu un une vers voici voilà vos votre vous y""",
+    "es": """
+        a adonde ahora al algo alguien alguna algunas alguno algunos allí ante antes aquel aquella aquellas aquello aquellos aquí
+        así aún aunque bajo bien cada casi como cómo con conmigo contigo contra cual cuál cuales cualquier cuando cuándo cuanto
+        de del desde después donde dónde dos durante e el él ella ellas ellos en entonces entre era eran eres es esa esas ese eso
+        esos esta está estaba estado están estar estas este esto estos estoy fue fueron ha había habían hace hacer hacia han
+        hasta hay he hemos la las le les lo los luego mas más me mi mí mientras mis mismo mucha muchas mucho muchos muy nos
+        nosotras nosotros nuestra nuestras nuestro nuestros o os otra otras otro otros para pero poco por porque pues que qué
+        quien quién quienes se sea según ser si sí sido siempre sin sino sobre solo sólo somos son soy su sus suya suyo también
+        tan tanto te tener tengo ti tiene tienen todas todavía todo todos tu tú tus tuya tuyo un una unas uno unos usted ustedes
+        vosotros vuestra vuestro y ya yo""",
+    "it": """
+        a abbiamo ad agli ai al alla alle allo allora altra altre altri altro anche ancora appena avere aveva avevano c'è che chi
+        ci cioè cogli coi col come con così cosa cui da dagli dai dal dalla dalle dallo degli dei del della delle dello dentro di
+        dopo dove dunque e è ed egli era erano essa esse essere essi fa fare fin finché fino fra già gli ha hai hanno ho i il in
+        infatti io l'ho la là le lei li lo loro lui ma me meno mentre mi mia mie miei mio molta molte molti molto ne negli nei nel
+        nella nelle nello noi nostra nostre nostri nostro o od ogni ognuno oltre oppure ora per perché però più po' poco poi prima
+        proprio può qua qual quale quali qualche quando quanta quanti quanto quasi quel quella quelle quelli quello quest'anno
+        questa queste questi questo qui quindi sarà se sé sei sempre senza si sì sia siamo siano siete solo sono sopra sotto
+        stata state stati stato sto su sua sue sugli sui sul sulla sulle sullo suo suoi tale tali tanto te ti tra tu tua tue tuo
+        tuoi tutta tutte tutti tutto un un' una uno vi voi vostra vostre vostri vostro""",
+    "pt": """
+        a à agora ainda algo alguém alguma algumas algum alguns ali ante antes ao aos apenas após aquela aquelas aquele aqueles
+        aquilo aqui as às assim até através bem cada com como comigo contra cuja cujo da dá daquele das de dela delas dele deles
+        depois desde dessa desse desta deste do dois dos duas durante e é ela elas ele eles em enquanto entre era eram és essa
+        essas esse esses esta está estão estar estas estava este estes estou eu fazer foi foram for fosse há havia isso isto já
+        lá lhe lhes logo mais mas me meio mesma mesmo meu meus mim minha minhas muita muitas muito muitos na nas nela nele nessa
+        nesse nesta neste no nos nós nossa nossas nosso nossos num numa o onde os ou outra outras outro outros para pela pelas
+        pelo pelos per pode podem pois por porque porquê pouco pra qual quais qualquer quando quanto quase que quê quem são se
+        seja sem sempre sendo ser será seu seus si sido só sob sobre sou sua suas também tanta tanto te tem têm tendo tenho ter
+        teu teus ti tinha toda todas todo todos tu tua tuas tudo um uma umas uns vai você vocês vos vossa vosso""",
+    "nl": """
+        aan af al alle alleen alles als altijd ander andere anders bent ben bij binnen boven bovendien buiten daar daarbij daarna
+        daarom daarop dan dat de deze die dit doch doen door dus een eens elk elke en enige enkele er erg ergens even ge gaan gaat
+        geweest geworden gij haar had hadden heb hebben hebt heeft hem hen het hier hij hoe hun iemand iets ik in inmiddels is
+        ja je jij jou jouw jullie kan kon konden kunnen maar maken mag me meer meest men met mij mijn misschien moest moet moeten
+        na naar naast nadat nog nogal nu of om omdat onder ons onze onze ook op opnieuw over pas per reeds rond sinds slechts
+        sommige soms te tegen ten ter terwijl tijdens toch toe toen tot tussen uit uw van vaak vanaf vanuit veel verder via vol
+        volgens voor vooral voordat vroeg waar waarom waarop wanneer want waren was wat we weer wel welk welke werd werden wie
+        wij wil worden wordt zal ze zeer zelf zich zij zijn zo zoals zodat zonder zou zouden zulke""",
+    "tr": """
+        acaba altı ama ancak artık aslında ayrıca az bana bazen bazı belki ben benden beni benim beri bile bin bir biraz birçok
+        biri birkaç birşey biz bizden bizi bizim böyle böylece bu buna bunda bundan bunlar bunları bunu bunun burada bütün çoğu
+        çok çünkü da daha dahi de defa diğer diye dolayı dolayısıyla en fakat falan gene gibi göre ha hala hangi hatta hem hemen
+        henüz hep hepsi her herhangi herkes iki ile ilgili ise için içinde işte kadar karşı kendi kendine kendini kez ki kim kimi
+        kimse mı mi mu mü nasıl ne neden nedenle nerde nerede nereye niçin niye o olan olarak oldu olduğu olsa olur on ona ondan
+        onlar onlara onları onların onu onun orada oysa öyle pek rağmen sadece sana sanki sen senden seni senin siz sizden sizi
+        sizin son sonra şey şimdi şöyle şu şuna şunu tarafından tüm üzere var ve veya ya yani yapılan yerine yine yoksa zaten""",
+}
+_NEGATIONS = {
+    "en": """no nor not never none nobody nothing nowhere neither cannot without ain't aren't couldn't didn't doesn't don't hadn't
+        hasn't haven't isn't mightn't mustn't needn't shan't shouldn't wasn't weren't won't wouldn't hardly""",
+    "de": "nicht nie niemals nichts nirgends niemand kein keine keinem keinen keiner keines nein weder",
+    "fr": "ne n' pas jamais rien personne aucune nul nulle ni non sans guère point",
+    "es": "no ni nunca jamás nada nadie ningún ninguna ninguno tampoco",
+    "it": "non né mai niente nulla nessun nessuna nessuno no neanche nemmeno neppure",
+    "pt": "não nem nunca jamais nada ninguém nenhum nenhuma tampouco",
+    "nl": "niet geen nooit niets niemand nergens noch nee",
+    "tr": "değil yok hayır hiç hiçbir ne asla",
+}
+LANGUAGES = tuple(_WORDS)
+NAMES = {
+    "en": "English",
+    "de": "German",
+    "fr": "French",
+    "es": "Spanish",
+    "it": "Italian",
+    "pt": "Portuguese",
+    "nl": "Dutch",
+    "tr": "Turkish",
+}
+
+
+@cache
+def stop_words(language: str) -> frozenset[str]:
+    """The stop words of a language (a two-letter code of LANGUAGES), without its negations; none for another language."""
+    return frozenset(_WORDS.get(language, "").split()) - negations(language)
+
+
+@cache
+def negations(language: str) -> frozenset[str]:
+    """The negations of a language."""
+    return frozenset(_NEGATIONS.get(language, "").split())

@@ -1,0 +1,260 @@
+"""Finding the files that a source holds: itself, the files of a folder, the members of an archive, what a pattern matches.
+
+Archives are hostile until shown otherwise. Nothing is unpacked under a name that the archive chose; links are not followed;
+what comes out is bounded in bytes and in members.
+"""
+
+import glob
+import gzip
+import io
+import lzma
+import tarfile
+import tempfile
+import zipfile
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path, PurePosixPath
+from shutil import copyfileobj
+from typing import BinaryIO, cast
+
+from upsort.core.errors import DataProblem
+from upsort.core.names import nearest
+from upsort.files.rows import Entry, Reading
+
+MOST_MEMBERS = 200_000
+_TAR_ENDINGS = (".tar", ".tar.gz", ".tgz", ".tar.xz", ".txz", ".tar.bz2")
+_LAYERS = (".gz", ".xz")
+_ARCHIVES = (".zip", *_TAR_ENDINGS)
+
+
+@dataclass
+class Found:
+    """The entries of a source, and what was left out of it and why."""
+
+    entries: list[Entry] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+
+
+def entries_of(name: str, reading: Reading) -> Found:
+    """All files that a path or pattern names, in the order of their names.
+
+    Raises DataProblem for a missing file, a pattern without a match, and an archive that is damaged or over the limit.
+    """
+    path = Path(name)
+    if not path.exists() and glob.has_magic(name):
+        matches = sorted(glob.glob(name, recursive=True))  # noqa: PTH207 - a Path cannot start from an absolute pattern
+        if not matches:
+            raise DataProblem(
+                f"No file matches {name}.", "Check the pattern; quote it so that the shell leaves it alone."
+            )
+        return _together(_of_path(Path(match), reading) for match in matches)
+    return _of_path(path, reading)
+
+
+def _together(many: Iterator[Found]) -> Found:
+    found = Found()
+    for one in many:
+        found.entries.extend(one.entries)
+        found.notes.extend(one.notes)
+    return found
+
+
+def _of_path(path: Path, reading: Reading) -> Found:
+    if not path.exists():
+        near = _like_named(path)
+        raise DataProblem(
+            f"There is no file {path}.", f"Did you mean {near}?" if near else "Check the name and the folder."
+        )
+    if path.is_dir():
+        return _of_folder(path, reading)
+    try:
+        if path.name.lower().endswith(".zip"):
+            return _of_zip(path, reading)
+        if path.name.lower().endswith(_TAR_ENDINGS):
+            return _of_tar(path, reading)
+    except (
+        zipfile.BadZipFile,
+        tarfile.TarError,
+        EOFError,
+        lzma.LZMAError,
+        gzip.BadGzipFile,
+        NotImplementedError,
+    ) as error:
+        raise DataProblem(
+            f"{path} is a damaged or unreadable archive: {error}.", "Get it again, or unpack it."
+        ) from error
+    return Found([Entry(str(path), (path.name,), _unpacked(lambda: path.open("rb"), path.name, reading))])
+
+
+def _of_folder(folder: Path, reading: Reading) -> Found:
+    found = Found()
+    for path in sorted(folder.rglob("*")):
+        inside = path.relative_to(folder)
+        if any(part.startswith(".") for part in inside.parts) or path.is_dir():
+            continue
+        if path.is_symlink() or any(parent.is_symlink() for parent in _between(path, folder)):
+            found.notes.append(f"{path} is a link; links in folders are not followed.")
+        elif path.name.lower().endswith(_ARCHIVES):
+            found.notes.append(f"{path} is an archive inside a folder; name it itself to read it.")
+        else:
+            opener = _unpacked(_file_opener(path), path.name, reading)
+            found.entries.append(Entry(str(path), (folder.name, *inside.parts), opener))
+    if not found.entries:
+        raise DataProblem(f"The folder {folder} holds no files to read.", "Name a folder with tables or text files.")
+    return found
+
+
+def _between(path: Path, folder: Path) -> Iterator[Path]:
+    for parent in path.parents:
+        if parent == folder:
+            return
+        yield parent
+
+
+def _file_opener(path: Path) -> Callable[[], BinaryIO]:
+    return lambda: path.open("rb")
+
+
+def _of_zip(path: Path, reading: Reading) -> Found:
+    archive = zipfile.ZipFile(path)
+    members = [member for member in archive.infolist() if not member.is_dir()]
+    _check_bounds(path, len(members), sum(member.file_size for member in members), reading)
+    found = Found()
+    for member in sorted(members, key=lambda member: member.filename):
+        parts = _safe_parts(member.filename, path)
+        shown = f"{path}/{'/'.join(parts)}"
+        if member.external_attr >> 28 == 0xA:  # the Unix file type of a symbolic link
+            found.notes.append(f"{shown} is a link; links in archives are not followed.")
+        elif member.flag_bits & 1:
+            found.notes.append(f"{shown} is encrypted and was left out.")
+        elif not _left_out(parts, shown, found):
+            found.entries.append(
+                Entry(shown, (path.stem, *parts), _unpacked(_zip_opener(archive, member), parts[-1], reading))
+            )
+    return found
+
+
+def _zip_opener(archive: zipfile.ZipFile, member: zipfile.ZipInfo) -> Callable[[], BinaryIO]:
+    return lambda: cast(BinaryIO, archive.open(member))
+
+
+def _of_tar(path: Path, reading: Reading) -> Found:
+    """Copies the members to a temporary folder under numbers, since a tar cannot be read out of order."""
+    found = Found()
+    folder = tempfile.TemporaryDirectory(prefix="upsort-")
+    unpacked = 0
+    with tarfile.open(path) as archive:
+        for number, member in enumerate(archive):
+            _check_bounds(path, number, unpacked + max(member.size, 0), reading)
+            if member.isdir():
+                continue
+            parts = _safe_parts(member.name, path)
+            shown = f"{path}/{'/'.join(parts)}"
+            if not member.isfile():
+                found.notes.append(f"{shown} is a link or a device; such members are not followed.")
+                continue
+            if _left_out(parts, shown, found):
+                continue
+            stream = archive.extractfile(member)
+            if stream is None:
+                continue
+            copy = Path(folder.name) / str(number)
+            with copy.open("wb") as out:
+                copyfileobj(stream, out)
+            unpacked += member.size
+            opener = _unpacked(_kept_opener(copy, folder), parts[-1], reading)
+            found.entries.append(Entry(shown, (path.name.split(".")[0], *parts), opener))
+    found.entries.sort(key=lambda entry: entry.path)
+    return found
+
+
+def _kept_opener(path: Path, folder: "tempfile.TemporaryDirectory[str]") -> Callable[[], BinaryIO]:
+    """Opens a file of a temporary folder, which lives as long as the opener."""
+
+    def opener() -> BinaryIO:
+        assert folder.name
+        return path.open("rb")
+
+    return opener
+
+
+def _left_out(parts: tuple[str, ...], shown: str, found: Found) -> bool:
+    """Whether a member is none to be read: hidden, or an archive itself."""
+    if any(part.startswith((".", "__MACOSX")) for part in parts):
+        return True
+    if parts[-1].lower().endswith(_ARCHIVES):
+        found.notes.append(f"{shown} is an archive inside an archive and was left out.")
+        return True
+    return False
+
+
+def _safe_parts(name: str, path: Path) -> tuple[str, ...]:
+    parts = PurePosixPath(name.replace("\\", "/")).parts
+    if not parts or parts[0] == "/" or ".." in parts or ":" in parts[0] or "\x00" in name:
+        raise DataProblem(
+            f"The archive {path} holds a member with the unsafe name {name!r}.", "Do not trust it; unpack it by hand."
+        )
+    return parts
+
+
+def _check_bounds(path: Path, members: int, size: int, reading: Reading) -> None:
+    if members > MOST_MEMBERS:
+        raise DataProblem(
+            f"The archive {path} has more than {MOST_MEMBERS:,} members.", "Unpack it and name the folder."
+        )
+    if size > reading.unpack_limit:
+        raise _too_large(str(path), reading)
+
+
+def _too_large(name: str, reading: Reading) -> DataProblem:
+    return DataProblem(
+        f"{name} unpacks to more than {reading.unpack_limit:,} bytes.", "If that is right, raise --unpack-limit."
+    )
+
+
+def _unpacked(opener: Callable[[], BinaryIO], name: str, reading: Reading) -> Callable[[], BinaryIO]:
+    """The opener of what a compressed file holds; of the file itself where it is not compressed."""
+    if not name.lower().endswith(_LAYERS):
+        return opener
+
+    def open_unpacked() -> BinaryIO:
+        packed = opener()
+        layer = gzip.open if name.lower().endswith(".gz") else lzma.open
+        return cast(BinaryIO, io.BufferedReader(_Bounded(cast(BinaryIO, layer(packed)), name, reading)))
+
+    return open_unpacked
+
+
+class _Bounded(io.RawIOBase):
+    """A stream of unpacked bytes that refuses to go on beyond the limit."""
+
+    def __init__(self, stream: BinaryIO, name: str, reading: Reading) -> None:
+        self._stream, self._name, self._reading = stream, name, reading
+
+    def readable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return True
+
+    def seek(self, offset: int, whence: int = 0) -> int:
+        return self._stream.seek(offset, whence)
+
+    def readinto(self, buffer: "memoryview") -> int:  # type: ignore[override]
+        try:
+            content = self._stream.read(len(buffer))
+        except (EOFError, gzip.BadGzipFile, lzma.LZMAError, OSError) as error:
+            raise DataProblem(f"{self._name} is damaged: {error}.", "Get it again.") from error
+        buffer[: len(content)] = content
+        if self._stream.tell() > self._reading.unpack_limit:
+            raise _too_large(self._name, self._reading)
+        return len(content)
+
+
+def _like_named(path: Path) -> str:
+    try:
+        siblings = [entry.name for entry in path.parent.iterdir() if entry.is_file()]
+    except OSError:
+        return ""
+    close = nearest(path.name, siblings, most=1)
+    return str(path.parent / close[0]) if close else ""

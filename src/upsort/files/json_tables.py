@@ -1,0 +1,118 @@
+"""JSON tables: an array of objects, an object of arrays, or JSON Lines with one object a line.
+
+The columns are all keys in the order in which they first appear, found in a first pass. Nested values become JSON text.
+"""
+
+import codecs
+import json
+from collections.abc import Iterator
+from typing import Any, BinaryIO, cast
+
+from upsort.core.errors import DataProblem
+from upsort.files.encoding import find_encoding
+from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table, cell_of
+
+Item = tuple[int, Any, str]
+"""Its line or number, its value, and why it cannot be used (empty where it can)."""
+
+
+def json_lines_table(entry: Entry, reading: Reading) -> Table:
+    """JSON Lines. A line that is not an object of JSON is refused with its reason."""
+    return _table(entry, lambda: _lines(entry, reading))
+
+
+def json_table(entry: Entry, reading: Reading) -> Table:
+    """An array of objects is streamed; an object of arrays is held in memory."""
+    with entry.open() as stream:
+        encoding = find_encoding(stream, reading.encoding)
+        beginning = stream.read(4096).decode(encoding.name, "replace").lstrip("\ufeff \t\r\n")
+    if beginning.startswith("{"):
+        items = _transposed(entry, encoding.name)
+        return _table(entry, lambda: iter(items))
+    if not beginning.startswith("["):
+        raise DataProblem(
+            f"{entry.name} is not JSON: neither an array nor an object.", "For one object a line, name it .jsonl."
+        )
+    return _table(entry, lambda: _array(entry, encoding.name))
+
+
+def _table(entry: Entry, items: Any) -> Table:
+    keys: dict[str, None] = {}
+    for _, value, fault in items():
+        if not fault:
+            keys.update(dict.fromkeys(value))
+    if not keys:
+        raise DataProblem(f"{entry.name} holds no objects.", "Give objects with at least a text.")
+    columns = tuple(keys)
+
+    def blocks() -> Iterator[Block]:
+        block = Block(entry.name, columns, [], [])
+        for line, value, fault in items():
+            if fault:
+                shown = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+                block.refused.append(Refused(entry.name, line, fault, (shown,)))
+            else:
+                block.rows.append([cell_of(value.get(column)) for column in columns])
+                block.lines.append(line)
+            if len(block.rows) + len(block.refused) == ROWS_A_BLOCK:
+                yield block
+                block = Block(entry.name, columns, [], [])
+        yield block
+
+    return Table(entry.name, columns, blocks)
+
+
+def _lines(entry: Entry, reading: Reading) -> Iterator[Item]:
+    with entry.open() as stream:
+        encoding = find_encoding(stream, reading.encoding).name
+        wide = encoding.startswith(("utf-16", "utf-32"))
+        lines: Any = codecs.getreader(encoding)(stream) if wide else stream
+        for number, line in enumerate(lines, 1):
+            try:
+                text = line if wide else line.decode(encoding)
+            except UnicodeDecodeError as error:
+                yield number, line.decode(encoding, "backslashreplace"), f"byte {error.start + 1} is not {encoding}"
+                continue
+            if not text.strip():
+                continue
+            try:
+                value = json.loads(text)
+            except (ValueError, RecursionError) as error:
+                yield number, text.strip(), f"not JSON: {error}"
+                continue
+            yield number, value, "" if isinstance(value, dict) else "not a JSON object"
+
+
+def _array(entry: Entry, encoding: str) -> Iterator[Item]:
+    import ijson
+
+    number = 0
+    with entry.open() as stream:
+        recoded: BinaryIO = stream
+        if not encoding.startswith("utf-8"):
+            recoded = cast(BinaryIO, codecs.EncodedFile(stream, "utf-8", encoding))
+        elif encoding == "utf-8-sig":
+            stream.read(3)
+        try:
+            for value in ijson.items(recoded, "item", use_float=True):
+                number += 1
+                yield number, value, "" if isinstance(value, dict) else "not a JSON object"
+        except ijson.JSONError as error:
+            reason = " ".join(str(error).split()).split(" (right here)")[0]
+            yield number + 1, "", f"the JSON is broken off or wrong here: {reason[:120]}"
+
+
+def _transposed(entry: Entry, encoding: str) -> list[Item]:
+    with entry.open() as stream:
+        try:
+            held = json.loads(stream.read().decode(encoding))
+        except (ValueError, RecursionError) as error:
+            raise DataProblem(f"{entry.name} is not whole JSON: {error}.", "Get the file again.") from None
+    lengths = {len(values) for values in held.values() if isinstance(values, list)}
+    if not all(isinstance(values, list) for values in held.values()) or len(lengths) != 1:
+        raise DataProblem(
+            f"{entry.name} is one JSON object, but not of arrays of the same length.",
+            "Give an array of objects, an object of arrays, or JSON Lines (.jsonl).",
+        )
+    rows = zip(*held.values(), strict=True)
+    return [(number, dict(zip(held, row, strict=True)), "") for number, row in enumerate(rows, 1)]

@@ -1,0 +1,99 @@
+"""Plain text: each file a document, or each line of it; the label from the folder, the file's name or a pattern."""
+
+import re
+from collections.abc import Iterator, Sequence
+from pathlib import PurePosixPath
+
+from upsort.core.errors import UsageProblem
+from upsort.files.encoding import find_encoding
+from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
+
+_FILES_A_BLOCK = 200
+_ENDINGS = (".gz", ".xz", ".txt", ".text", ".md", ".log", ".eml")
+
+
+def text_table(name: str, entries: Sequence[Entry], reading: Reading) -> Table:
+    """Text files as one table with the columns file, label (where labels are to be had) and text."""
+    label_from = reading.label_from or ("folder" if any(len(entry.path) > 2 for entry in entries) else "")
+    columns = ("file", "label", "text") if label_from else ("file", "text")
+
+    def blocks() -> Iterator[Block]:
+        if reading.each_line:
+            for entry in entries:
+                yield from _line_blocks(entry, columns, label_from, reading)
+            return
+        for begin in range(0, len(entries), _FILES_A_BLOCK):
+            block = Block(name, columns, [], [], [], [])
+            for entry in entries[begin : begin + _FILES_A_BLOCK]:
+                _add_file(block, entry, label_from, reading)
+            yield block
+
+    return Table(name, columns, blocks)
+
+
+def _add_file(block: Block, entry: Entry, label_from: str, reading: Reading) -> None:
+    with entry.open() as stream:
+        encoding = find_encoding(stream, reading.encoding).name
+        content = stream.read()
+    try:
+        text = content.decode(encoding).removeprefix("\ufeff")
+    except UnicodeDecodeError as error:
+        reason = f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}"
+        block.refused.append(Refused(entry.name, 1, reason, (content.decode(encoding, "backslashreplace"),)))
+        return
+    block.rows.append([entry.name, *_labels(entry, label_from), text.replace("\r\n", "\n")])
+    block.lines.append(1)
+    if block.files is not None:
+        block.files.append(entry.name)
+
+
+def _line_blocks(entry: Entry, columns: tuple[str, ...], label_from: str, reading: Reading) -> Iterator[Block]:
+    labels = _labels(entry, label_from)
+    with entry.open() as stream:
+        encoding = find_encoding(stream, reading.encoding).name
+        block = Block(entry.name, columns, [], [])
+        for number, line in enumerate(stream, 1):
+            try:
+                text = line.decode(encoding).removeprefix("\ufeff").rstrip("\r\n")
+            except UnicodeDecodeError as error:
+                reason = f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}"
+                block.refused.append(Refused(entry.name, number, reason, (line.decode(encoding, "backslashreplace"),)))
+                continue
+            if text.strip():
+                block.rows.append([entry.name, *labels, text])
+                block.lines.append(number)
+            if len(block.rows) == ROWS_A_BLOCK:
+                yield block
+                block = Block(entry.name, columns, [], [])
+        yield block
+
+
+def _labels(entry: Entry, label_from: str) -> list[str]:
+    match label_from:
+        case "":
+            return []
+        case "folder":
+            return [entry.path[-2] if len(entry.path) > 1 else ""]
+        case "name":
+            name = PurePosixPath(entry.path[-1])
+            while name.suffix.lower() in _ENDINGS:
+                name = name.with_suffix("")
+            return [name.name]
+        case _:
+            found = checked_pattern(label_from).search("/".join(entry.path))
+            return [found.group(1) if found else ""]
+
+
+def checked_pattern(text: str) -> "re.Pattern[str]":
+    """The regular expression of --label-from. Raises UsageProblem for a wrong one and for one without a group."""
+    try:
+        pattern = re.compile(text)
+    except re.error as error:
+        raise UsageProblem(
+            f"--label-from {text!r} is no regular expression: {error}.", "Or use folder or name."
+        ) from None
+    if pattern.groups < 1:
+        raise UsageProblem(
+            f"--label-from {text!r} has no group.", "Put the label in brackets, for example 'book-([a-z]+)'."
+        )
+    return pattern
