@@ -12,9 +12,9 @@ import subprocess
 import sys
 import time
 from collections import Counter
-from pathlib import Path
 
 from made_text import documents
+from measuring import high_water_mark
 from scipy.sparse import csr_array
 
 from upsort.core.features.counting import count
@@ -54,12 +54,6 @@ def peak(way: str, number: int) -> float:
     """Peak memory, in bytes, of a process that makes the corpus and counts it in one way."""
     run = subprocess.run([sys.executable, __file__, str(number), way], capture_output=True, text=True, check=True)
     return float(run.stdout)
-
-
-def high_water_mark() -> int:
-    """Peak resident memory of this process in bytes (Linux counts it afresh for each program)."""
-    with Path("/proc/self/status").open(encoding="ascii") as status:
-        return next(int(line.split()[1]) * 1024 for line in status if line.startswith("VmHWM"))
 
 
 def main() -> None:

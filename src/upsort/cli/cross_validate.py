@@ -36,7 +36,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
 
     plan = plan_of(request, console)
     inputs = inputs_of(request, console, plan.source)
-    plan = completed(plan, inputs, need_label=True, console=console)
+    plan = completed(plan, inputs, "needed", console)
     with set_aside_of(request, None) as aside, console.progress("documents read") as advance:
         found = cross_validate(inputs, plan, aside, advance)
     result = found.result

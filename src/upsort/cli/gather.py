@@ -17,7 +17,7 @@ DESCRIPTION = (
     "Read files, folders, archives and spreadsheets into one tidy corpus. What is of no use is set aside, with its reason.\n"
     "Columns and labels are given by the names that they will have in the corpus."
 )
-EXAMPLE = "upsort gather letters-2024.csv letters-2025.csv --rename Text=message,Bench=topic --fold-case --drop copies -o corpus.csv"
+EXAMPLE = "upsort gather letters-*.csv --rename Text=message,Bench=topic --fold-case --drop copies -o corpus.csv"
 OPTIONS = (
     options.Group(
         "what to gather",
@@ -86,6 +86,8 @@ OPTIONS = (
     options.COMMON,
 )
 
+_GROUPS_TOLD = 4
+
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Gather and tell what went where."""
@@ -94,7 +96,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     plan = plan_of(request, console, _own_choices(request))
     inputs = inputs_of(request, console, plan.source, _pairs(request.rename, "--rename"))
     if not plan.columns.text:
-        plan = completed(plan, inputs, need_label=False, console=console)
+        plan = completed(plan, inputs, "welcome", console)
     output = Path(request.output)
     with set_aside_of(request, output) as aside, console.progress("documents gathered") as advance:
         result = gather(inputs, plan, output, aside, advance)

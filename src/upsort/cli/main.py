@@ -15,7 +15,8 @@ from upsort.core.names import nearest
 COMMANDS = {
     "demo": "lay the demo corpus into a folder and run the whole example on it",
     "gather": "read files, folders and archives into one tidy corpus",
-    "survey": "show what is in a corpus: labels, lengths, the shortest documents",
+    "survey": "show what is in a corpus: labels, lengths, copies, terms, what looks wrong",
+    "plan": "write a starter plan from the data; check an existing one",
     "split": "divide a corpus into a training and a held-out part",
     "train": "train a sorter on labelled documents",
     "evaluate": "judge a sorter on labelled documents",

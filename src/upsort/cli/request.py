@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
     from upsort.core.plan import Columns, Plan, Source
+    from upsort.files.columns import LabelUse
     from upsort.files.set_aside import SetAside
     from upsort.files.sources import Inputs
 
@@ -77,13 +78,13 @@ def _named_columns(request: argparse.Namespace) -> dict[str, Any]:
     return {key: value for key, value in named.items() if value}
 
 
-def completed(plan: "Plan", inputs: "Inputs", need_label: bool, console: Console) -> "Plan":
+def completed(plan: "Plan", inputs: "Inputs", label_is: "LabelUse", console: Console) -> "Plan":
     """The plan with the columns that nobody named guessed from the first table, and that told."""
     from dataclasses import replace
 
     from upsort.files.documents import complete_columns
 
-    columns, notes = complete_columns(inputs, plan.columns, need_label)
+    columns, notes = complete_columns(inputs, plan.columns, label_is)
     for note in notes:
         console.note(note)
     return replace(plan, columns=columns)
@@ -102,7 +103,7 @@ def tell_set_aside(aside: "SetAside", used: int, console: Console) -> None:
     """Say how many rows were set aside, why, and where they are; nothing when there are none."""
     if not aside.count:
         return
-    reasons = "; ".join(f"{count} with {reason}" for reason, count in aside.reasons.most_common(4))
+    reasons = "; ".join(f"{reason}: {count:,}" for reason, count in aside.reasons.most_common(4))
     more = len(aside.reasons) - 4
     where = f"in {aside.path}" if aside.path else "to write them to a file: --set-aside FILE"
     console.note(

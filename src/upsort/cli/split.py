@@ -41,7 +41,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     inputs = inputs_of(request, console, plan.source)
     columns = plan.columns
     if not columns.label:
-        guessed, notes = complete_columns(inputs, columns, need_label=True)
+        guessed, notes = complete_columns(inputs, columns, "needed")
         columns = plans.Columns(text=columns.text, label=guessed.label, id=columns.id)
         for note in notes:
             console.note(note)

@@ -39,7 +39,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
 
     plan = plan_of(request, console)
     inputs = inputs_of(request, console, plan.source)
-    plan = completed(plan, inputs, need_label=True, console=console)
+    plan = completed(plan, inputs, "needed", console)
     output = Path(request.output)
     with set_aside_of(request, output) as aside, console.progress("documents read") as advance:
         result = train(inputs, plan, output, aside, advance)

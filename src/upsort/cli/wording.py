@@ -99,3 +99,9 @@ def shortened(text: str, width: int = 160) -> str:
     """Text on one line, cut at a width with an ellipsis."""
     line = " ".join(text.split())
     return line if len(line) <= width else f"{line[: width - 1].rstrip()}…"
+
+
+def bar(share: float, width: int) -> str:
+    """A bar of up to `width` characters, in eighths."""
+    eighths = round(share * width * 8)
+    return "█" * (eighths // 8) + ("" if eighths % 8 == 0 else "▏▎▍▌▋▊▉"[eighths % 8 - 1])

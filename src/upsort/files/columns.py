@@ -2,13 +2,17 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 from upsort.core import plan
 from upsort.core.errors import UsageProblem
 from upsort.core.names import listed, suggestion
 from upsort.files.rows import Block, Table
 
-_SAMPLE = 500
+_SAMPLE = 1000
+_CLEARLY_TOLD = 0.2  # from which share on the text is taken to tell about a column that nobody called the label
+
+LabelUse = Literal["needed", "welcome", "not used"]
 _LABEL_NAMES = ("label", "topic", "category", "class", "kind", "type", "group")
 _ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
 
@@ -47,11 +51,12 @@ def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> Roles:
 
 
 def guessed_columns(
-    columns: Sequence[str], rows: Sequence[Sequence[str]], named: plan.Columns, need_label: bool
+    columns: Sequence[str], rows: Sequence[Sequence[str]], named: plan.Columns, label_is: LabelUse
 ) -> tuple[plan.Columns, list[str]]:
     """Fill in the text and label columns that nobody named, from the first rows of a table.
 
-    The text is the column with the longest cells; the label the column whose few short values come back most often.
+    The text is the column with the longest cells; the label, among the columns of few short values, the one that the text
+    tells most about. `label_is` says whether there must be a label, may be one, or is none to be looked for.
     Returns the completed columns and what to tell.
     """
     rows = rows[:_SAMPLE]
@@ -62,28 +67,40 @@ def guessed_columns(
         place = max(range(len(columns)), key=lambda place: lengths[place])
         text = (columns[place],)
         told.append(f"the text is taken from column {columns[place]!r} (--text)")
-    if need_label and not label:
-        candidates = [place for place, name in enumerate(columns) if name not in text and name != named.id]
-        best = max(
-            candidates, key=lambda place: _label_merit(columns[place], [row[place] for row in rows]), default=None
-        )
-        if best is None or _label_merit(columns[best], [row[best] for row in rows]) <= 0:
+    if label_is != "not used" and not label:
+        texts = [" ".join(row[columns.index(name)] for name in text if name in columns) for row in rows]
+        best, merit = _likeliest_label(columns, rows, texts, {*text, named.id})
+        if best is None and label_is == "needed":
             raise UsageProblem("No column looks like a label.", f"Name it with --label. Columns: {listed(columns)}.")
-        label = columns[best]
-        told.append(f"the label from column {label!r} (--label)")
+        if best is not None and (label_is == "needed" or merit > _CLEARLY_TOLD):
+            label = columns[best]
+            told.append(f"the label from column {label!r} (--label)")
     note = [f"No plan or option names the columns: {', '.join(told)}."] if told else []
     return plan.Columns(text=text, label=label, id=named.id or _guessed_id(columns, rows)), note
 
 
-def _label_merit(name: str, cells: Sequence[str]) -> float:
-    """How much a column looks like labels: few short values that come back, a telling name; 0 or less: not at all."""
-    values = [cell for cell in cells if cell.strip()]
+def _likeliest_label(
+    columns: Sequence[str], rows: Sequence[Sequence[str]], texts: Sequence[str], taken: set[str]
+) -> tuple[int | None, float]:
+    """The place of the column that is most likely the label, and how much the text tells about it."""
+    from upsort.core.insight.label_guess import told_by_text
+
+    merits: dict[int, float] = {}
+    for place, name in enumerate(columns):
+        values = [row[place].strip() for row in rows]
+        if name in taken or not _could_be_labels([value for value in values if value]):
+            continue
+        telling = 0.3 if name.strip().casefold() in _LABEL_NAMES else 0.0
+        labelled = [(text, value) for text, value in zip(texts, values, strict=True) if value]
+        merits[place] = telling + told_by_text([text for text, _ in labelled], [value for _, value in labelled])
+    best = max(merits, key=lambda place: merits[place], default=None)
+    return best, merits[best] if best is not None else 0.0
+
+
+def _could_be_labels(values: Sequence[str]) -> bool:
+    """Whether a column has few short values that come back."""
     distinct = len(set(values))
-    if distinct < 2 or distinct > max(2, len(values) / 2) or max(map(len, values)) > 60:
-        return 0.0
-    numeric = sum(value.replace(".", "").isdigit() for value in values) / len(values)
-    telling = 1.0 if name.strip().casefold() in _LABEL_NAMES else 0.0
-    return telling + 1.0 - distinct / len(values) - 0.5 * numeric
+    return 2 <= distinct <= max(2, len(values) // 2) and max(map(len, values)) <= 60
 
 
 def _guessed_id(columns: Sequence[str], rows: Sequence[Sequence[str]]) -> str:

@@ -2,16 +2,18 @@
 
 import csv
 import io
+import re
 import sys
 from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import chain
+from itertools import chain, islice
 from typing import BinaryIO
 
 from upsort.core.errors import DataProblem
-from upsort.files.encoding import Encoding, find_encoding
+from upsort.files.encoding import NOTED_ESCAPE, Encoding, find_encoding, noted_escapes
 from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
 
+_LINE_END = re.compile("\r\n|\r|\n")
 DELIMITERS = ",;\t|"
 _SAMPLE_CHARACTERS = 64 * 1024
 _SAMPLE_ROWS = 50
@@ -69,39 +71,46 @@ def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
 
 def read_delimited(stream: BinaryIO, source: str, shape: Shape) -> Iterator[Block]:
     """All rows of a table whose shape is known. Blank lines are no rows."""
-    text = io.TextIOWrapper(stream, encoding=shape.encoding.name, errors="surrogateescape", newline="")
+    text = io.TextIOWrapper(stream, encoding=shape.encoding.name, errors=NOTED_ESCAPE, newline="")
+    sound_until = noted_escapes()
     reader = csv.reader(text, delimiter=shape.delimiter)
-    rows: list[list[str]] = []
-    lines: list[int] = []
-    last_line = 0
+    line = 1
     skip = shape.header
     try:
-        for row in reader:
-            line, last_line = last_line + 1, reader.line_num
-            if not row:
-                continue
-            if skip:
-                skip = False
-                continue
-            rows.append(row)
-            lines.append(line)
-            if len(rows) == ROWS_A_BLOCK:
-                yield _checked(rows, lines, source, shape)
-                rows, lines = [], []
+        while rows := list(islice(reader, ROWS_A_BLOCK)):
+            after = reader.line_num + 1
+            lines = _first_lines(rows, line, after)
+            line = after
+            if not all(rows):
+                filled = [place for place, row in enumerate(rows) if row]
+                rows, lines = [rows[place] for place in filled], [lines[place] for place in filled]
+            if skip and rows:
+                rows, lines, skip = rows[1:], lines[1:], False
+            if rows:
+                yield _checked(rows, lines, source, shape, noted_escapes() > sound_until)
     except (csv.Error, UnicodeDecodeError) as error:
         raise DataProblem(
-            f"{source} cannot be read beyond line {last_line}: {error}.",
+            f"{source} cannot be read beyond line {line}: {error}.",
             "Check --encoding and --delimiter, or mend the line.",
         ) from error
-    if rows:
-        yield _checked(rows, lines, source, shape)
 
 
-def _checked(rows: list[list[str]], lines: list[int], source: str, shape: Shape) -> Block:
-    """The block with its unusable rows taken out."""
+def _first_lines(rows: list[list[str]], begin: int, after: int) -> list[int]:
+    """The line on which each row begins, when they fill the lines from `begin` to before `after`."""
+    if after - begin == len(rows):
+        return list(range(begin, after))
+    lines = []
+    for row in rows:
+        lines.append(begin)
+        begin += 1 + sum(len(_LINE_END.findall(cell)) for cell in row)
+    return lines
+
+
+def _checked(rows: list[list[str]], lines: list[int], source: str, shape: Shape, suspicious: bool) -> Block:
+    """The block with its unusable rows taken out. suspicious: whether bytes that could not be decoded may be among them."""
     width = len(shape.columns)
-    damaged = _holds_undecodable(rows)
-    if not damaged and all(len(row) == width for row in rows):
+    damaged = suspicious and _holds_undecodable(rows)
+    if not damaged and set(map(len, rows)) == {width}:
         return Block(source, shape.columns, rows, lines)
     good: list[list[str]] = []
     good_lines: list[int] = []

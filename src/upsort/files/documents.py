@@ -6,7 +6,7 @@ from itertools import islice
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem
-from upsort.files.columns import Roles, guessed_columns, roles_in
+from upsort.files.columns import LabelUse, Roles, guessed_columns, roles_in
 from upsort.files.rows import Refused
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
@@ -28,13 +28,13 @@ class DocumentBlock:
     lines: list[int]
 
 
-def complete_columns(inputs: Inputs, named: plan.Columns, need_label: bool) -> tuple[plan.Columns, list[str]]:
+def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:
     """The columns by name, guessed from the first table where nobody named them; and what to tell about it."""
     first = inputs.tables[0]
     rows = [row for block in islice(first.blocks(), 1) for row in block.rows]
     if not rows:
         raise DataProblem(f"{first.name} has no usable rows.", "Give a table with documents, or check --encoding.")
-    columns, notes = guessed_columns(first.columns, rows, named, need_label)
+    columns, notes = guessed_columns(first.columns, rows, named, label_is)
     if not named.id and any(columns.id not in table.columns for table in inputs.tables):
         columns = replace(columns, id="")
     return columns, notes

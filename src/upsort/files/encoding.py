@@ -20,6 +20,25 @@ _CANDIDATES = (_WESTERN, "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp12
                "euc_jp", "gb18030", "big5", "euc_kr", "utf_16_le", "utf_16_be")  # fmt: skip
 _AS_GOOD = 0.03  # by how much more disorder the commonest of the Western encodings is still preferred
 
+NOTED_ESCAPE = "upsort-noted-escape"
+"""An error handler for decoding that keeps undecodable bytes as surrogates (PEP 383), and counts that it did."""
+
+_escapes = 0
+
+
+def noted_escapes() -> int:
+    """How often bytes were kept so far; no increase means that nothing decoded in between can hold any."""
+    return _escapes
+
+
+def _noted_escape(error: UnicodeError) -> tuple[str | bytes, int]:
+    global _escapes
+    _escapes += 1
+    return codecs.lookup_error("surrogateescape")(error)
+
+
+codecs.register_error(NOTED_ESCAPE, _noted_escape)
+
 
 @dataclass(frozen=True)
 class Encoding:

@@ -1,6 +1,5 @@
 """Writing tables, in the kind that the file's ending names; always UTF-8, always whole or not at all."""
 
-import csv
 import io
 import json
 from collections.abc import Iterator, Sequence
@@ -59,9 +58,41 @@ def table_file(path: Path, columns: Sequence[str]) -> Iterator[RowWriter]:
 
 def table_stream(stream: TextIO, columns: Sequence[str], delimiter: str) -> RowWriter:
     """A writer of rows under `columns`, to an open stream."""
-    writer = csv.writer(stream, delimiter=delimiter, lineterminator="\n")
+    writer = _Delimited(stream, delimiter)
     writer.writerow(columns)
     return writer
+
+
+class _Delimited:
+    """Separated cells, quoted where they hold a delimiter, a quote or a line end (RFC 4180).
+
+    Rows are written column by column of a block: most columns hold nothing that needs a quote, which one look at the whole
+    column tells. That is several times as fast as looking at each cell's characters.
+    """
+
+    def __init__(self, stream: TextIO, delimiter: str) -> None:
+        self._write, self._delimiter = stream.write, delimiter
+        self._special = (delimiter, '"', "\n", "\r")
+
+    def writerow(self, row: Sequence[Any], /) -> None:
+        self.writerows([[cell if isinstance(cell, str) else str(cell) for cell in row]])
+
+    def writerows(self, rows: Sequence[Sequence[str]], /) -> None:
+        columns = [self._quoted(column) for column in zip(*rows, strict=True)]
+        if len(columns) == 1:  # an empty cell alone on its line would be no row at all
+            columns = [[cell or '""' for cell in columns[0]]]
+        lines = map(self._delimiter.join, zip(*columns, strict=True))
+        self._write("".join([f"{line}\n" for line in lines]))
+
+    def _quoted(self, column: Sequence[str]) -> Sequence[str]:
+        whole = "".join(column)
+        special = [character for character in self._special if character in whole]
+        if not special:
+            return column
+        return [
+            '"' + cell.replace('"', '""') + '"' if any(character in cell for character in special) else cell
+            for cell in column
+        ]
 
 
 class _Rows:

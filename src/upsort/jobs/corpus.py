@@ -1,6 +1,6 @@
 """The labelled corpus that training and judging start from: counted once, whatever is done with it."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from upsort.core import plan
@@ -11,13 +11,7 @@ from upsort.core.training import numbered
 from upsort.files.documents import read_documents
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
-
-Advance = Callable[[int], None]
-"""Called with the number of documents done since the last call."""
-
-
-def no_progress(done: int) -> None:
-    """Advance nothing."""
+from upsort.jobs.progress import Advance, no_progress, nothing_usable
 
 
 @dataclass(frozen=True)
@@ -53,10 +47,3 @@ def read_labelled_corpus(
         )
     names, numbers = numbered(labels)
     return LabelledCorpus(counts, numbers, names)
-
-
-def nothing_usable(aside: SetAside) -> str:
-    """Why nothing was left, from the reasons of the rows set aside."""
-    if not aside.count:
-        return "the table has no rows"
-    return "; ".join(f"{number} rows with {reason}" for reason, number in aside.reasons.most_common(3))

@@ -7,7 +7,8 @@ from upsort.core.judging import cross_validation
 from upsort.core.plan import Plan
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
-from upsort.jobs.corpus import Advance, no_progress, read_labelled_corpus
+from upsort.jobs.corpus import read_labelled_corpus
+from upsort.jobs.progress import Advance, no_progress
 
 
 @dataclass(frozen=True)

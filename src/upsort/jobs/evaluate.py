@@ -15,7 +15,7 @@ from upsort.files.documents import read_documents
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
-from upsort.jobs.corpus import Advance, no_progress, nothing_usable
+from upsort.jobs.progress import Advance, no_progress, nothing_usable
 from upsort.jobs.score import output_columns
 from upsort.jobs.scored_rows import decision_cells, kept_columns
 

@@ -5,16 +5,18 @@ rare, which documents are copies). Only prints of the documents are held in betw
 """
 
 import re
+from array import array
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from upsort.core import plan
+from upsort.core.arrays import Ints
 from upsort.core.errors import UsageProblem
-from upsort.core.judging.near_copies import Copies, Prints, find_copies, joined, prints_of
 from upsort.core.labels import mapped, spellings
 from upsort.core.names import nearest
 from upsort.core.text.passages import kept_lines, passages
@@ -26,7 +28,10 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import RowWriter, check_ending, table_file
 from upsort.files.writing import check_writable
-from upsort.jobs.corpus import Advance, no_progress
+from upsort.jobs.progress import Advance, no_progress
+
+if TYPE_CHECKING:
+    from upsort.core.judging.near_copies import Copies
 
 SOURCE_COLUMN = "source"
 MARK_COLUMN = "set_aside"
@@ -54,14 +59,14 @@ class GatherResult:
 
 
 @dataclass(frozen=True)
-class _Row:
-    """A row on its way: its text as it will stand, its label, and why it is to be set aside (empty where it is not)."""
+class _Documents:
+    """A block on its way, row by row: the text as it will stand, the label, and why it is to be set aside (or nothing)."""
 
-    cells: list[str]
-    text: str
-    label: str
-    origin: str
-    reason: str
+    block: Block
+    roles: Roles
+    texts: list[str]
+    labels: list[str]
+    faults: list[str]
 
 
 class _Looked:
@@ -70,9 +75,11 @@ class _Looked:
     def __init__(self) -> None:
         self.labels: Counter[str] = Counter()
         self.copies: Copies | None = None
+        self.copy_of: Ints = np.zeros(0, dtype=np.int64)
         self.label_names: list[str] = []
-        self.label_numbers: list[int] = []
-        self.origins: list[tuple[int, int]] = []
+        self.label_numbers = array("i")
+        self.tables = array("i")
+        self.lines = array("q")
 
 
 def gather(
@@ -101,64 +108,76 @@ class _Gathering:
                 self.result.missing[table.name] = lacking
         self.spelt: Counter[str] = Counter()
         self.places: dict[str, list[int | None]] = {}
+        self.labels_as_written: dict[str, str] = {}
 
     def run(self, writer: RowWriter) -> GatherResult:
         drop = self.settings.drop
         copies_wanted = "copies" in drop or "near-copies" in drop
         looked = self._look(copies_wanted) if copies_wanted or self.settings.rare_below else None
-        place = -1
-        for table, roles, block in self._blocks():
-            unusable = [(refused, True) for refused in block.refused]
-            out: list[list[str]] = []
-            for row, line in zip(self._rows_of(block, roles), block.lines, strict=True):
-                reason, label = row.reason, row.label
-                if not reason and looked is not None:
-                    place += 1
-                    reason, label = self._judged(looked, place, label)
-                if reason:
-                    unusable.append((Refused(block.source, line, reason, tuple(row.cells)), False))
-                if not reason or self.settings.keep:
-                    out.extend(self._output_rows(table, roles, row, label, reason))
-                    self.result.documents += 1
-                    self.result.per_source[table.name][1] += 1
-                    self.result.marked += bool(reason)
-                    if label:
-                        self.result.labels[label] += 1
-            for refused, broken in sorted(unusable, key=lambda entry: entry[0].line):
-                if broken or not self.settings.keep:
-                    self.aside.add(refused)
-            self.result.per_source[table.name][0] += len(block.rows) + len(block.refused)
+        judged = 0
+        for table, documents in self._blocks():
+            block = documents.block
+            if looked is not None:
+                for row, fault in enumerate(documents.faults):
+                    if not fault:
+                        verdict = self._judged(looked, judged, documents.labels[row])
+                        documents.faults[row], documents.labels[row] = verdict
+                        judged += 1
+            kept = [row for row, fault in enumerate(documents.faults) if self.settings.keep or not fault]
+            self._set_aside(documents)
+            out = self._output_rows(table, documents, kept)
             writer.writerows(out)
+            self.result.labels.update(filter(None, (documents.labels[row] for row in kept)))
+            self.result.marked += sum(bool(documents.faults[row]) for row in kept)
+            self.result.documents += len(kept)
             self.result.rows += len(out)
+            counts = self.result.per_source[table.name]
+            counts[0] += len(block.rows) + len(block.refused)
+            counts[1] += len(kept)
             self.advance(len(block.rows))
         self.result.spellings = spellings(self.spelt)
         return self.result
 
+    def _set_aside(self, documents: _Documents) -> None:
+        block = documents.block
+        refused = list(block.refused)
+        if not self.settings.keep:
+            refused += [
+                Refused(block.source, block.lines[row], fault, tuple(block.rows[row]))
+                for row, fault in enumerate(documents.faults)
+                if fault
+            ]
+        for one in sorted(refused, key=lambda one: one.line):
+            self.aside.add(one)
+
     def _look(self, copies_wanted: bool) -> _Looked:
+        from upsort.core.judging.near_copies import Prints, find_copies, joined, prints_of
+
         looked = _Looked()
         parts: list[Prints] = []
         held: list[str] = []
         size = 0
         numbers: dict[str, int] = {}
         with_signatures = "near-copies" in self.settings.drop
-        for table, roles, block in self._blocks():
+        for table, documents in self._blocks():
             table_number = self.inputs.tables.index(table)
-            for row, line in zip(self._rows_of(block, roles), block.lines, strict=True):
-                if row.reason:
-                    continue
-                looked.labels[row.label] += 1
-                if not copies_wanted:
-                    continue
-                looked.label_numbers.append(numbers.setdefault(row.label, len(numbers)))
-                looked.origins.append((table_number, line))
-                held.append(row.text)
-                size += len(row.text)
-                if size > _PRINTED_CHARACTERS:
-                    parts.append(prints_of(held, with_signatures))
-                    held, size = [], 0
+            sound = [row for row, fault in enumerate(documents.faults) if not fault]
+            looked.labels.update(documents.labels[row] for row in sound)
+            if not copies_wanted:
+                continue
+            looked.label_numbers.extend(numbers.setdefault(documents.labels[row], len(numbers)) for row in sound)
+            looked.tables.extend([table_number] * len(sound))
+            looked.lines.extend(documents.block.lines[row] for row in sound)
+            texts = [documents.texts[row] for row in sound]
+            held += texts
+            size += sum(map(len, texts))
+            if size > _PRINTED_CHARACTERS:
+                parts.append(prints_of(held, with_signatures))
+                held, size = [], 0
         if copies_wanted:
             parts.append(prints_of(held, with_signatures))
-            looked.copies = find_copies(joined(parts), self.settings.similarity if with_signatures else None)
+            found = find_copies(joined(parts), self.settings.similarity if with_signatures else None)
+            looked.copies, looked.copy_of = found, found.of()
             looked.label_names = list(numbers)
         self.spelt.clear()
         return looked
@@ -166,10 +185,9 @@ class _Gathering:
     def _judged(self, looked: _Looked, place: int, label: str) -> tuple[str, str]:
         """Why a document without a fault of its own is set aside after all, and its label when it is not."""
         if looked.copies is not None:
-            first, exact = int(looked.copies.of()[place]), looked.copies.exact[place] >= 0
+            first, exact = int(looked.copy_of[place]), looked.copies.exact[place] >= 0
             if first >= 0 and (not exact or "copies" in self.settings.drop):
-                table, line = looked.origins[first]
-                origin = f"{self.inputs.tables[table].name}:{line}"
+                origin = f"{self.inputs.tables[looked.tables[first]].name}:{looked.lines[first]}"
                 theirs = looked.label_names[looked.label_numbers[first]]
                 kind = "exact copy" if exact else "near copy"
                 likeness = "" if exact else f", similarity {looked.copies.similarity[place]:.2f}"
@@ -183,31 +201,39 @@ class _Gathering:
             return "", self.settings.rare_into
         return "", label
 
-    def _blocks(self) -> Iterator[tuple[Table, Roles, Block]]:
+    def _blocks(self) -> Iterator[tuple[Table, _Documents]]:
+        settings = self.settings
         for table, roles in zip(self.inputs.tables, self.roles, strict=True):
             for block in table.blocks():
-                yield table, roles, block
+                texts = texts_of(block.rows, roles)
+                if settings.lines:
+                    texts = [kept_lines(text, *_line_range(settings.lines)) for text in texts]
+                faults = self._faults(texts)
+                labels = [""] * len(texts)
+                if roles.label is not None:
+                    labels = [self._label(row[roles.label]) for row in block.rows]
+                    self.spelt.update(labels)
+                    if settings.labels:
+                        for row, label in enumerate(labels):
+                            if not faults[row] and label not in settings.labels:
+                                faults[row] = f"label not chosen, {label}" if label else "no label"
+                yield table, _Documents(block, roles, texts, labels, faults)
 
-    def _rows_of(self, block: Block, roles: Roles) -> Iterator[_Row]:
-        settings = self.settings
-        texts = texts_of(block.rows, roles)
-        if settings.lines:
-            texts = [kept_lines(text, *_line_range(settings.lines)) for text in texts]
-        faults = self._faults(texts)
-        for cells, text, origin, fault in zip(block.rows, texts, block.origins(), faults, strict=True):
-            label = ""
-            if roles.label is not None:
-                label = mapped(cells[roles.label], settings.relabel, settings.fold_case, self.choices.clean.language)
-                self.spelt[label] += 1
-                if not fault and settings.labels and label not in settings.labels:
-                    fault = f"label not chosen, {label}" if label else "no label"
-            yield _Row(cells, text, label, origin, fault)
+    def _label(self, written: str) -> str:
+        """The label that a cell stands for; each spelling is worked out once."""
+        if written not in self.labels_as_written:
+            settings = self.settings
+            label = mapped(written, settings.relabel, settings.fold_case, self.choices.clean.language)
+            self.labels_as_written[written] = label
+        return self.labels_as_written[written]
 
     def _faults(self, texts: Sequence[str]) -> list[str]:
         """Why each text is of no use by itself; empty where it is not."""
         settings = self.settings
         faults = ["" if text and not text.isspace() else "no text" for text in texts]
         if settings.at_least_words or "repetitions" in settings.drop:
+            from upsort.core.judging.near_copies import prints_of
+
             prints = prints_of(list(texts), with_signatures=False)
             for place in np.flatnonzero(prints.words < settings.at_least_words).tolist():
                 faults[place] = faults[place] or f"shorter than {settings.at_least_words} words"
@@ -246,29 +272,50 @@ class _Gathering:
             columns += [name for name in PASSAGE_COLUMNS if name not in columns]
         return [*columns, MARK_COLUMN] if settings.keep else columns
 
-    def _output_rows(self, table: Table, roles: Roles, row: _Row, label: str, reason: str) -> list[list[str]]:
+    def _output_rows(self, table: Table, documents: _Documents, kept: list[int]) -> list[list[str]]:
+        """The rows of the corpus for the rows `kept` of a block."""
+        block, roles = documents.block, documents.roles
         places = self._places(table)
-        cells = [row.cells[place] if place is not None else "" for place in places]
-        label_at = self._taken_at(self.choices.columns.label)
+        if places == list(range(len(block.columns))):
+            rows = [block.rows[row][:] for row in kept]
+        else:
+            rows = [[block.rows[row][place] if place is not None else "" for place in places] for row in kept]
+        label_at, text_at = self._taken_at(self.choices.columns.label), self._text_at()
         if label_at is not None and roles.label is not None:
-            cells[label_at] = label
+            for cells, row in zip(rows, kept, strict=True):
+                cells[label_at] = documents.labels[row]
+        origins = block.origins()
         if SOURCE_COLUMN not in self.taken:
-            cells.append(row.origin)
-        mark = [reason] if self.settings.keep else []
-        text_at = self._taken_at(self.choices.columns.text[0]) if self.choices.columns.text else None
-        if not self.settings.passages:
-            if self.settings.lines and text_at is not None:
-                cells[text_at] = row.text
-            return [cells + mark]
-        assert text_at is not None
-        identity = row.cells[roles.id] if roles.id is not None else row.origin
-        cut = passages(row.text, self.settings.passages, self.settings.passage_unit, self.settings.overlap)
-        rows = []
-        for number, passage in enumerate(cut or [row.text], 1):
-            new = list(cells)
-            new[text_at] = passage
-            rows.append([*new, identity, str(number), *mark])
+            for cells, row in zip(rows, kept, strict=True):
+                cells.append(origins[row])
+        if self.settings.passages and text_at is not None:
+            rows, kept = self._cut(documents, rows, kept, text_at, origins)
+        elif self.settings.lines and text_at is not None:
+            for cells, row in zip(rows, kept, strict=True):
+                cells[text_at] = documents.texts[row]
+        if self.settings.keep:
+            for cells, row in zip(rows, kept, strict=True):
+                cells.append(documents.faults[row])
         return rows
+
+    def _cut(
+        self, documents: _Documents, rows: list[list[str]], kept: list[int], text_at: int, origins: list[str]
+    ) -> tuple[list[list[str]], list[int]]:
+        """The rows of the passages, and which row of the block each comes from."""
+        settings, identity_at = self.settings, documents.roles.id
+        cut: list[list[str]] = []
+        source_rows: list[int] = []
+        for cells, row in zip(rows, kept, strict=True):
+            identity = documents.block.rows[row][identity_at] if identity_at is not None else origins[row]
+            text = documents.texts[row]
+            pieces = passages(text, settings.passages, settings.passage_unit, settings.overlap) or [text]
+            for number, passage in enumerate(pieces, 1):
+                cut.append([*cells[:text_at], passage, *cells[text_at + 1 :], identity, str(number)])
+                source_rows.append(row)
+        return cut, source_rows
+
+    def _text_at(self) -> int | None:
+        return self._taken_at(self.choices.columns.text[0]) if self.choices.columns.text else None
 
     def _places(self, table: Table) -> list[int | None]:
         if table.name not in self.places:
@@ -287,10 +334,9 @@ def _roles(table: Table, named: plan.Columns) -> Roles:
     except UsageProblem as problem:
         missing = [name for name in (*named.text, named.label, named.id) if name and name not in table.columns]
         close = nearest(missing[0], table.columns, most=1) if missing else []
-        column = close[0] if close else table.columns[0]
+        old, new = close[0] if close else "OLD", missing[0] if missing else "NEW"
         raise UsageProblem(
-            problem.what,
-            f"{problem.remedy} To call a column otherwise: --rename {column}={missing[0] if missing else '…'}.",
+            problem.what, f"{problem.remedy} To call a column otherwise: --rename {old}={new}."
         ) from None
 
 

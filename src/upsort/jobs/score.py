@@ -10,7 +10,7 @@ from upsort.files.documents import read_documents
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import RowWriter
-from upsort.jobs.corpus import Advance, no_progress
+from upsort.jobs.progress import Advance, no_progress
 from upsort.jobs.scored_rows import DECISION_COLUMNS, decision_cells, kept_columns
 
 

@@ -12,7 +12,7 @@ from upsort.files.documents import read_documents
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
-from upsort.jobs.corpus import nothing_usable
+from upsort.jobs.progress import nothing_usable
 
 TRAINING_NAME = "train.csv"
 HELD_OUT_NAME = "held-out.csv"

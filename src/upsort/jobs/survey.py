@@ -1,35 +1,38 @@
-"""Looking at a corpus before anything is trained: labels, lengths, the shortest documents."""
+"""Looking at a corpus before anything is trained: one pass over the documents, nothing kept of them but prints and lengths."""
 
 from collections import Counter
-from dataclasses import dataclass
-from heapq import nsmallest
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from heapq import nlargest, nsmallest
+from itertools import islice
 
 import numpy as np
 
+from upsort.core import plan
 from upsort.core.errors import DataProblem
 from upsort.core.features.counting import tokens_of
-from upsort.core.plan import Plan
-from upsort.files.documents import read_documents
+from upsort.core.insight.columns import ColumnSummary, ColumnTally, kind_of
+from upsort.core.insight.common_terms import CommonTerm, TermTally
+from upsort.core.insight.lengths import Lengths, share_between, summarised
+from upsort.core.judging.near_copies import Prints, find_copies, joined, prints_of_tokens
+from upsort.core.labels import spellings
+from upsort.core.text.oddities import has_broken_characters, languages_of, other_script, stop_word_hits
+from upsort.core.text.repetition import is_repetition
+from upsort.core.text.stop_words import negations, stop_words
+from upsort.core.training import numbered
+from upsort.files.documents import DocumentBlock, read_documents
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
-from upsort.jobs.corpus import Advance, no_progress, nothing_usable
+from upsort.jobs.progress import Advance, no_progress, nothing_usable
+
+_CHARACTERS_AT_ONCE = 2_000_000
+_OPENING_WORDS = 4
+_EXAMPLES = 3
 
 
 @dataclass(frozen=True)
-class Lengths:
-    """Five numbers and the mean of a set of lengths."""
-
-    least: int
-    lower_quartile: float
-    median: float
-    mean: float
-    upper_quartile: float
-    most: int
-
-
-@dataclass(frozen=True)
-class ShortDocument:
-    """One of the shortest documents."""
+class Document:
+    """One document, to be shown."""
 
     reference: str
     words: int
@@ -38,40 +41,254 @@ class ShortDocument:
 
 
 @dataclass(frozen=True)
+class CopyPair:
+    """A document and the earlier one that it copies."""
+
+    reference: str
+    first: str
+    label: str
+    first_label: str
+    similarity: float
+
+    @property
+    def in_conflict(self) -> bool:
+        """Whether the two stand under different labels."""
+        return bool(self.label and self.first_label and self.label != self.first_label)
+
+
+@dataclass(frozen=True)
+class CopyCounts:
+    """exact, near: documents that copy an earlier one. groups: originals that have copies. conflicting: copies under another
+    label than their original. examples: conflicting ones first."""
+
+    exact: int
+    near: int
+    groups: int
+    conflicting: int
+    examples: list[CopyPair]
+
+
+@dataclass(frozen=True)
+class Odd:
+    """Documents that look out of place in one way, with the references of some."""
+
+    what: str
+    documents: int
+    examples: list[str]
+
+
+@dataclass(frozen=True)
 class SurveyResult:
-    """labels: documents of each label, commonest first; empty without a label column. unlabelled: documents without one."""
+    """labels: documents of each label, commonest first; empty without a label column. unlabelled: documents without one.
+
+    empty: rows without text. length_share: share of the variance of the logarithm of the number of words that lies between
+    labels. lengths: words of every document, by label (figures are drawn from it).
+    """
 
     documents: int
+    empty: int
     labels: list[tuple[str, int]]
     unlabelled: int
+    spellings: list[list[tuple[str, int]]]
     characters: Lengths
     words: Lengths
-    shortest: list[ShortDocument]
+    words_by_label: dict[str, Lengths]
+    length_share: float | None
+    shortest: list[Document]
+    longest: list[Document]
+    openings: list[tuple[str, int]]
+    copies: CopyCounts
+    odd: list[Odd]
+    distinct_terms: int
+    terms: list[CommonTerm]
+    terms_without_stop_words: list[CommonTerm]
+    terms_by_label: dict[str, list[CommonTerm]]
+    terms_by_label_with_stop_words: dict[str, list[CommonTerm]]
+    columns: list[ColumnSummary]
+    lengths: dict[str, list[int]] = field(repr=False)
 
 
 def survey(
-    inputs: Inputs, plan: Plan, aside: SetAside, shortest: int = 5, advance: Advance = no_progress
+    inputs: Inputs,
+    choices: plan.Plan,
+    aside: SetAside,
+    shortest: int = 5,
+    top: int = 12,
+    advance: Advance = no_progress,
 ) -> SurveyResult:
-    """Read all documents once and count."""
-    labels: Counter[str] = Counter()
-    characters: list[int] = []
-    words: list[int] = []
-    short: list[ShortDocument] = []
-    for block in read_documents(inputs, plan.columns, aside):
-        lengths = np.diff(tokens_of(block.texts, plan.clean).starts).tolist()
-        characters.extend(map(len, block.texts))
-        words.extend(lengths)
-        labels.update(block.labels)
-        here = [ShortDocument(*entry) for entry in zip(block.ids, lengths, block.texts, block.labels, strict=True)]
-        short = nsmallest(shortest, [*short, *here], key=lambda document: document.words)
-        advance(len(block.texts))
-    if not characters:
+    """Read all documents once and tell what is there. top: how many terms of each list."""
+    looking = _Looking(inputs, choices, shortest)
+    for block in _large_blocks(read_documents(inputs, choices.columns, aside), advance):
+        looking.add(block)
+    if not looking.labels:
         raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
-    unlabelled = labels.pop("", 0)
-    ordered = sorted(labels.items(), key=lambda entry: (-entry[1], entry[0]))
-    return SurveyResult(len(characters), ordered, unlabelled, _lengths(characters), _lengths(words), short)
+    return looking.result(aside.reasons["no text"], top)
 
 
-def _lengths(values: list[int]) -> Lengths:
-    lower, median, upper = np.quantile(values, [0.25, 0.5, 0.75]).tolist()
-    return Lengths(min(values), lower, median, float(np.mean(values)), upper, max(values))
+def _large_blocks(blocks: Iterator[DocumentBlock], advance: Advance) -> Iterator[DocumentBlock]:
+    """Blocks of one table joined to about two million characters, since array operations like long arrays."""
+    held: DocumentBlock | None = None
+    size = 0
+    for block in blocks:
+        advance(len(block.texts))
+        if held is not None and held.source == block.source and size < _CHARACTERS_AT_ONCE:
+            held = replace(
+                held,
+                texts=held.texts + block.texts,
+                labels=held.labels + block.labels,
+                ids=held.ids + block.ids,
+                rows=held.rows + block.rows,
+                lines=held.lines + block.lines,
+            )
+        else:
+            if held is not None:
+                yield held
+            held, size = block, 0
+        size += sum(map(len, block.texts))
+    if held is not None:
+        yield held
+
+
+class _Looking:
+    """What is added up, block by block."""
+
+    def __init__(self, inputs: Inputs, choices: plan.Plan, shortest: int) -> None:
+        self.choices, self.listed = choices, shortest
+        self.labels: list[str] = []
+        self.references: list[str] = []
+        self.characters: list[int] = []
+        self.words: list[int] = []
+        self.short: list[Document] = []
+        self.long: list[Document] = []
+        self.openings: Counter[str] = Counter()
+        self.prints: list[Prints] = []
+        self.terms = TermTally()
+        self.languages: list[str] = []
+        self.odd: dict[str, list[str]] = {}
+        self.tallies = _column_tallies(inputs, choices.columns)
+
+    def add(self, block: DocumentBlock) -> None:
+        tokens = tokens_of(block.texts, self.choices.clean)
+        prints = prints_of_tokens(tokens)
+        lengths = prints.words.tolist()
+        self.labels += block.labels
+        self.references += block.ids
+        self.characters += map(len, block.texts)
+        self.words += lengths
+        self.prints.append(prints)
+        self.terms.add(tokens, block.labels)
+        self.languages += languages_of(stop_word_hits(tokens))
+        entries = list(zip(block.ids, lengths, block.texts, block.labels, strict=True))
+        short = [Document(*entry) for entry in nsmallest(self.listed, entries, key=lambda entry: entry[1])]
+        long = [Document(*entry) for entry in nlargest(self.listed, entries, key=lambda entry: entry[1])]
+        self.short = nsmallest(self.listed, [*self.short, *short], key=lambda document: document.words)
+        self.long = nlargest(self.listed, [*self.long, *long], key=lambda document: document.words)
+        for reference, words, text, distinct in zip(
+            block.ids, lengths, block.texts, prints.distinct.tolist(), strict=True
+        ):
+            if words > _OPENING_WORDS:
+                self.openings[" ".join(text[:80].split(maxsplit=_OPENING_WORDS)[:_OPENING_WORDS])] += 1
+            if has_broken_characters(text):
+                self._note("broken characters", reference)
+            if words == 0:
+                self._note("no words at all", reference)
+            elif is_repetition(words, distinct):
+                self._note("the same few words repeated", reference)
+            elif script := other_script(text):
+                self._note(f"mostly in {script} script", reference)
+        for place, tally in self.tallies.get(block.columns, {}).items():
+            tally.add([row[place] for row in block.rows], block.labels)
+
+    def _note(self, what: str, reference: str) -> None:
+        self.odd.setdefault(what, []).append(reference)
+
+    def result(self, empty: int, top: int) -> SurveyResult:
+        counts = Counter(self.labels)
+        unlabelled = counts.pop("", 0)
+        words = np.array(self.words, dtype=np.int64)
+        names, numbers = numbered(self.labels)
+        labelled = np.array([bool(label) for label in self.labels])
+        by_label = {name: words[numbers == number] for number, name in enumerate(names) if name}
+        share = share_between(np.log1p(words[labelled]), numbers[labelled]) if len(by_label) > 1 else None
+        language = self.choices.clean.language
+        stops = stop_words(language) | negations(language)
+        return SurveyResult(
+            documents=words.size,
+            empty=empty,
+            labels=sorted(counts.items(), key=lambda entry: (-entry[1], entry[0])),
+            unlabelled=unlabelled,
+            spellings=spellings(counts),
+            characters=summarised(np.array(self.characters, dtype=np.int64)),
+            words=summarised(words),
+            words_by_label={name: summarised(values) for name, values in by_label.items()},
+            length_share=share,
+            shortest=self.short,
+            longest=self.long,
+            openings=[(opening, times) for opening, times in self.openings.most_common(5) if times > 1],
+            copies=self._copies(),
+            odd=self._odd(),
+            distinct_terms=self.terms.distinct,
+            terms=self.terms.commonest(top),
+            terms_without_stop_words=self.terms.commonest(max(top, 90), stops),
+            terms_by_label=self.terms.commonest_by_label(top, stops),
+            terms_by_label_with_stop_words=self.terms.commonest_by_label(top),
+            columns=_merged([tally.summary() for tallies in self.tallies.values() for tally in tallies.values()]),
+            lengths={name: values.tolist() for name, values in by_label.items()} or {"all": self.words},
+        )
+
+    def _copies(self) -> CopyCounts:
+        found = find_copies(joined(self.prints), self.choices.gather.similarity)
+        first = found.of()
+        pairs = [
+            CopyPair(
+                self.references[place],
+                self.references[first[place]],
+                self.labels[place],
+                self.labels[first[place]],
+                float(found.similarity[place]),
+            )
+            for place in np.flatnonzero(first >= 0).tolist()
+        ]
+        conflicting = [pair for pair in pairs if pair.in_conflict]
+        others = [pair for pair in pairs if not pair.in_conflict]
+        return CopyCounts(
+            exact=int((found.exact >= 0).sum()),
+            near=int((found.near >= 0).sum()),
+            groups=len({pair.first for pair in pairs}),
+            conflicting=len(conflicting),
+            examples=[*conflicting[:_EXAMPLES], *others[: max(0, _EXAMPLES - len(conflicting))]],
+        )
+
+    def _odd(self) -> list[Odd]:
+        """What looks out of place, most documents first; the language that most documents are in is not odd."""
+        spoken = Counter(filter(None, self.languages))
+        main = spoken.most_common(1)[0][0] if spoken else ""
+        for language, reference in zip(self.languages, self.references, strict=True):
+            if language and language != main:
+                self._note(f"in another language, {language} it seems", reference)
+        odd = [Odd(what, len(references), references[:_EXAMPLES]) for what, references in self.odd.items()]
+        return sorted(odd, key=lambda entry: -entry.documents)
+
+
+def _column_tallies(inputs: Inputs, columns: plan.Columns) -> dict[tuple[str, ...], dict[int, ColumnTally]]:
+    """For each set of column names among the tables, a tally of each column that is neither text nor label nor identifier."""
+    used = {*columns.text, columns.label, columns.id}
+    tallies: dict[tuple[str, ...], dict[int, ColumnTally]] = {}
+    for table in inputs.tables:
+        if table.columns in tallies:
+            continue
+        rows = [row for block in islice(table.blocks(), 1) for row in block.rows[:500]]
+        tallies[table.columns] = {
+            place: ColumnTally(name, kind_of([row[place] for row in rows]))
+            for place, name in enumerate(table.columns)
+            if name not in used
+        }
+    return tallies
+
+
+def _merged(summaries: list[ColumnSummary]) -> list[ColumnSummary]:
+    """The first summary of each column; tables of other shapes add only columns that the first ones lack."""
+    by_name: dict[str, ColumnSummary] = {}
+    for summary in summaries:
+        by_name.setdefault(summary.name, summary)
+    return list(by_name.values())

@@ -11,7 +11,8 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sorter_file import save_sorter
 from upsort.files.sources import Inputs
 from upsort.files.writing import check_writable
-from upsort.jobs.corpus import Advance, no_progress, read_labelled_corpus
+from upsort.jobs.corpus import read_labelled_corpus
+from upsort.jobs.progress import Advance, no_progress
 
 
 @dataclass(frozen=True)

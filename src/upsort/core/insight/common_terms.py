@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Ints
-from upsort.core.text.tokeniser import Tokens
+from upsort.core.text.tokeniser import Tokens, first_in_document
 
 
 @dataclass(frozen=True)
@@ -43,12 +43,10 @@ class TermTally:
         if not tokens.words:
             return
         owner = np.repeat(np.arange(of_label.size), np.diff(tokens.starts))
-        width = len(tokens.words)
-        pairs = np.sort(owner * width + tokens.codes)
-        pairs = pairs[np.concatenate((np.ones(1, dtype=bool), pairs[1:] != pairs[:-1]))]
-        k = len(self._labels)
-        cells = np.bincount((pairs % width) * k + of_label[pairs // width], minlength=width * k).reshape(width, k)
-        self._table[numbers, :k] += cells.astype(np.int32)
+        once = first_in_document(tokens)
+        width, k = len(tokens.words), len(self._labels)
+        cells = np.bincount(tokens.codes[once].astype(np.int64) * k + of_label[owner[once]], minlength=width * k)
+        self._table[numbers, :k] += cells.reshape(width, k).astype(np.int32)
 
     def _grow(self) -> None:
         rows, columns = self._table.shape

@@ -56,6 +56,16 @@ def tokenise(documents: Sequence[str]) -> Tokens:
     return Tokens(words, codes, starts)
 
 
+def first_in_document(tokens: Tokens) -> Places:
+    """The places of tokens that stand in their document for the first time, ordered by document, then by token number."""
+    owner = np.repeat(np.arange(tokens.starts.size - 1), np.diff(tokens.starts))
+    pairs = owner * max(len(tokens.words), 1) + tokens.codes
+    order = np.argsort(pairs, kind="stable")
+    new = np.ones(order.size, dtype=bool)
+    new[1:] = pairs[order[1:]] != pairs[order[:-1]]
+    return order[new]
+
+
 def _token_edges(text: Bytes) -> tuple[Places, Places]:
     """Where tokens begin, and where they end (one past the last byte)."""
     classes = byte_classes(text)

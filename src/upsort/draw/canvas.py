@@ -1,0 +1,69 @@
+"""One look for all figures, and one way of saving them."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from upsort.core.errors import UsageProblem
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+WIDTH, HEIGHT, DPI = 12.8, 8.0, 100
+PAPER, INK, FAINT = "#fbfaf6", "#26302a", "#c9cdc4"
+# Leaf, brick, pond, straw, plum, moss, clay, slate, berry, sand: told apart by lightness as well as by hue.
+COLOURS = ("#3f7d4e", "#b5523b", "#2f6d8c", "#c79a2b", "#6f4a7d", "#8a9a3b", "#8c5a3c", "#55606b", "#a8325e", "#a89a7c")
+ENDINGS = {"png", "svg"}
+
+
+def new_figure(title: str) -> "tuple[Figure, Axes]":
+    """An empty figure of 1280 by 800 pixels with one set of axes."""
+    figure = bare_figure(title)
+    axes = figure.add_subplot()
+    tidy(axes)
+    return figure, axes
+
+
+def bare_figure(title: str) -> "Figure":
+    """The same without axes."""
+    import matplotlib
+
+    matplotlib.rcParams.update(
+        {
+            "font.family": "DejaVu Sans",
+            "font.size": 13,
+            "text.color": INK,
+            "axes.labelcolor": INK,
+            "svg.hashsalt": "upsort",
+        }
+    )
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(WIDTH, HEIGHT), dpi=DPI, facecolor=PAPER, layout="constrained")
+    figure.suptitle(title, x=0.02, ha="left", fontsize=17)
+    return figure
+
+
+def tidy(axes: "Axes") -> None:
+    """Only the lines that help reading."""
+    axes.set_facecolor(PAPER)
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+    for side in ("left", "bottom"):
+        axes.spines[side].set_color(FAINT)
+    axes.tick_params(colors=INK, length=0)
+
+
+def colour_of(number: int) -> str:
+    """The colour of the label with this number."""
+    return COLOURS[number % len(COLOURS)]
+
+
+def save(figure: "Figure", path: Path) -> Path:
+    """Write a figure as PNG or SVG, the same bytes each time."""
+    kind = path.suffix.lower().removeprefix(".")
+    if kind not in ENDINGS:
+        raise UsageProblem(f"{path} is no kind of figure.", "Use .png or .svg.")
+    metadata = {"Date": None} if kind == "svg" else {"Software": None}
+    figure.savefig(path, format=kind, facecolor=PAPER, metadata=metadata)
+    return path

@@ -1,0 +1,112 @@
+"""A cloud of words: the size of a word by the documents that hold it, its colour by the label that it leans to.
+
+The words are laid out largest first. Each tries places along a spiral that starts at the middle, and takes the first where its
+box overlaps no other; a word that finds none is left out. Nothing is drawn at random, so the same words give the same cloud.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import cos, pi, sin
+from typing import TYPE_CHECKING
+
+from upsort.draw.canvas import INK, bare_figure, colour_of
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+_WIDTH, _HEIGHT = 1200.0, 640.0  # the field in which words are placed, in pixels
+_LARGEST, _SMALLEST = 88.0, 12.0  # type sizes in points
+_GAP = 0.45  # free room beside a word, as a share of its type size
+_PIXELS_A_POINT = 100 / 72
+
+
+@dataclass(frozen=True)
+class CloudWord:
+    """A word, its weight (documents), and the label it leans to; an empty label is drawn in ink."""
+
+    word: str
+    weight: int
+    label: str
+
+
+@dataclass(frozen=True)
+class PlacedWord:
+    """A word with its type size in points and its box in pixels: left, bottom, width, height."""
+
+    word: CloudWord
+    size: float
+    box: tuple[float, float, float, float]
+
+
+def laid_out(words: Sequence[CloudWord]) -> list[PlacedWord]:
+    """Place the words without overlap; the type size grows evenly from the lightest word to the heaviest."""
+    ordered = sorted(words, key=lambda word: (-word.weight, word.word))
+    if not ordered:
+        return []
+    heaviest, lightest = ordered[0].weight, ordered[-1].weight
+    placed: list[PlacedWord] = []
+    for word in ordered:
+        size = _SMALLEST + (_LARGEST - _SMALLEST) * (word.weight - lightest) / max(heaviest - lightest, 1)
+        width, height = _extent(word.word, size)
+        box = _free_box(width + _GAP * size * _PIXELS_A_POINT, height, placed)
+        if box is not None:
+            placed.append(PlacedWord(word, size, box))
+    return placed
+
+
+def _extent(word: str, size: float) -> tuple[float, float]:
+    from matplotlib.font_manager import FontProperties
+    from matplotlib.textpath import TextPath
+
+    path = TextPath((0, 0), word, size=size, prop=FontProperties(family="DejaVu Sans"))
+    box = path.get_extents()
+    # The full height of a line of type, so that words of one size stand on one line whatever their letters.
+    return float(box.width) * _PIXELS_A_POINT, size * 1.16 * _PIXELS_A_POINT
+
+
+def _free_box(width: float, height: float, placed: Sequence[PlacedWord]) -> tuple[float, float, float, float] | None:
+    angle = 0.0
+    while angle < 110 * pi:
+        radius = 2.2 * angle
+        left = _WIDTH / 2 + radius * cos(angle) - width / 2
+        bottom = _HEIGHT / 2 + radius * sin(angle) * _HEIGHT / _WIDTH - height / 2
+        box = (left, bottom, width, height)
+        inside = left >= 0 and bottom >= 0 and left + width <= _WIDTH and bottom + height <= _HEIGHT
+        if inside and not any(overlap(box, other.box) for other in placed):
+            return box
+        angle += 6.0 / max(radius, 8.0)
+    return None
+
+
+def overlap(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
+    """Whether two boxes (left, bottom, width, height) have points in common."""
+    return a[0] < b[0] + b[2] and b[0] < a[0] + a[2] and a[1] < b[1] + b[3] and b[1] < a[1] + a[3]
+
+
+def word_cloud(words: Sequence[CloudWord], labels: Sequence[str], title: str) -> "Figure":
+    """Draw the cloud, with a key to the colours of the labels."""
+    figure = bare_figure(title)
+    figure.set_layout_engine("none")
+    axes = figure.add_axes((0.03, 0.1, 0.94, 0.8))
+    axes.set_axis_off()
+    axes.set_xlim(0, _WIDTH)
+    axes.set_ylim(0, _HEIGHT)
+    number = {label: place for place, label in enumerate(labels)}
+    for entry in laid_out(words):
+        left, bottom, width, height = entry.box
+        colour = colour_of(number[entry.word.label]) if entry.word.label in number else INK
+        axes.text(
+            left + width / 2,
+            bottom + height / 2,
+            entry.word.word,
+            fontsize=entry.size,
+            color=colour,
+            ha="center",
+            va="center_baseline",
+            parse_math=False,
+        )
+    for place, label in enumerate(labels[:10]):
+        figure.text(0.03 + 0.94 * place / min(len(labels), 10), 0.04, f"● {label}", color=colour_of(place), fontsize=11)
+    if len(labels) > 1:
+        figure.text(0.03, 0.08, "colour: the label whose documents hold the word most often", color=INK, fontsize=9)
+    return figure

@@ -1,0 +1,99 @@
+"""A plan as the text of a TOML file, with a comment for every key."""
+
+import json
+from dataclasses import fields, is_dataclass
+from typing import Any
+
+from upsort.core.plan import Plan, Source
+
+COMMENTS = {
+    "columns.text": "what is sorted by; several columns are joined",
+    "columns.label": "what it is sorted into",
+    "columns.id": "what to call a document by",
+    "gather.take": "columns that go into the corpus; none named: all",
+    "gather.relabel": 'labels to rename or merge, for example { "0" = "no" }',
+    "gather.fold_case": "labels in lower case",
+    "gather.labels": "labels to keep; none named: all",
+    "gather.rare_below": "labels with fewer documents are rare; 0: none is",
+    "gather.rare_into": "the label that rare ones become; empty: they are set aside",
+    "gather.lines": "first and last line to keep of each document, for example [3, -1]",
+    "gather.passages": "cut documents into passages of so many units; 0: leave them whole",
+    "gather.passage_unit": "words, lines or paragraphs",
+    "gather.overlap": "units that neighbouring passages share",
+    "gather.at_least_words": "shorter documents are set aside",
+    "gather.junk": "regular expressions; documents that match one are set aside",
+    "gather.drop": "further kinds to set aside: repetitions, copies, near-copies",
+    "gather.similarity": "share of common word pairs from which on a document is a near copy",
+    "gather.keep": "only mark such documents, in a column set_aside",
+    "clean.language": "two letters; decides lower-casing and stop words",
+    "clean.steps": "in this order",
+    "features.weighting": "count, presence, tfidf; auto: count for naive Bayes, tfidf for the others",
+    "features.in_at_least": "documents that a term must be in",
+    "features.in_at_most": "share of the documents that a term may be in",
+    "features.most_terms": "how many terms at most, the most frequent first; 0: no bound",
+    "classifier.kind": "multinomial-nb or logistic",
+    "classifier.smoothing": "added to every count (naive Bayes)",
+    "classifier.penalty": "inverse variance of the weights (logistic); more of it: smaller weights",
+    "classifier.tolerance": "training stops when the gradient is this share of what it was at the start",
+    "classifier.most_iterations": "training stops there in any case, and says so",
+    "judge.folds": "of a cross-validation",
+    "judge.seed": "of every random choice",
+}
+_SECTIONS = {
+    "columns": "Which columns of the table are what.",
+    "gather": "What of the sources goes into the corpus (upsort gather).",
+    "clean": "How text becomes tokens.",
+    "features": "Which terms are kept and how they are weighted.",
+    "classifier": "Which classifier, and how it is trained.",
+    "judge": "How results are measured.",
+}
+_SOURCE_EXAMPLE = """\
+# How single sources are read, where they differ from the others: by name or pattern.
+# [source."letters-2025.csv"]
+# rename = { Text = "message", Bench = "topic" }
+# encoding = "latin-1"
+# delimiter = ";"
+# sheet = "Sheet1"
+"""
+
+
+def plan_text(plan: Plan) -> str:
+    """The whole plan, every key with its value and a comment."""
+    parts = []
+    for section, heading in _SECTIONS.items():
+        values = getattr(plan, section)
+        lines = [f"# {heading}", f"[{section}]"]
+        pairs = [(field.name, getattr(values, field.name)) for field in fields(values)]
+        rendered = [f"{name} = {_value(value)}" if value is not None else f"# {name} =" for name, value in pairs]
+        width = min(44, max(map(len, rendered)))
+        for (name, _), line in zip(pairs, rendered, strict=True):
+            lines.append(f"{line:<{width}}  # {COMMENTS[f'{section}.{name}']}")
+        parts.append("\n".join(lines) + "\n")
+    for pattern, source in plan.source.items():
+        parts.append(_source(pattern, source))
+    return "\n".join([*parts, *([] if plan.source else [_SOURCE_EXAMPLE])])
+
+
+def _source(pattern: str, source: Source) -> str:
+    lines = [f"[source.{json.dumps(pattern, ensure_ascii=False)}]"]
+    for field in fields(source):
+        value = getattr(source, field.name)
+        if value not in ("", None, {}):
+            lines.append(f"{field.name} = {_value(value)}")
+    return "\n".join(lines) + "\n"
+
+
+def _value(value: Any) -> str:
+    match value:
+        case bool():
+            return "true" if value else "false"
+        case str():
+            return json.dumps(value, ensure_ascii=False)
+        case float() | int():
+            return repr(value)
+        case dict():
+            pairs = ", ".join(f"{json.dumps(key, ensure_ascii=False)} = {_value(item)}" for key, item in value.items())
+            return f"{{ {pairs} }}" if pairs else "{}"
+        case _:
+            assert not is_dataclass(value)
+            return f"[{', '.join(_value(item) for item in value)}]"

@@ -1,0 +1,104 @@
+"""Looking at single documents: a random few, those with a value in some column, those with a word."""
+
+import random
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from upsort.core import plan
+from upsort.core.errors import UsageProblem
+from upsort.core.text.lowercase import lower
+from upsort.files.columns import column_place
+from upsort.files.documents import DocumentBlock, read_documents
+from upsort.files.set_aside import SetAside
+from upsort.files.sources import Inputs
+
+_CONTEXT = 50
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A document whole, with where it stands."""
+
+    reference: str
+    label: str
+    origin: str
+    text: str
+
+
+@dataclass(frozen=True)
+class InContext:
+    """One occurrence of a word, with the text before and after it."""
+
+    reference: str
+    label: str
+    before: str
+    word: str
+    after: str
+
+
+def sample(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], most: int) -> tuple[list[Shown], int]:
+    """So many documents that meet `where`, drawn at random with the plan's seed, in their order; and how many meet it."""
+    generator = random.Random(choices.judge.seed)
+    kept: list[tuple[int, Shown]] = []
+    seen = 0
+    for block, place in _meeting(inputs, choices, where):
+        shown = Shown(block.ids[place], block.labels[place], f"{block.source}:{block.lines[place]}", block.texts[place])
+        if len(kept) < most:
+            kept.append((seen, shown))
+        elif (at := generator.randrange(seen + 1)) < most:
+            kept[at] = (seen, shown)
+        seen += 1
+    return [shown for _, shown in sorted(kept, key=lambda entry: entry[0])], seen
+
+
+def find(
+    inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], word: str, most: int
+) -> tuple[list[InContext], int, int]:
+    """The first occurrences of a word or phrase, in any case; and how many documents hold it, of how many."""
+    wanted = lower(word, choices.clean.language)
+    found: list[InContext] = []
+    holding = documents = 0
+    for block, place in _meeting(inputs, choices, where):
+        documents += 1
+        text = block.texts[place]
+        lowered = lower(text, choices.clean.language)
+        at = lowered.find(wanted)
+        if at < 0:
+            continue
+        holding += 1
+        if len(found) < most:
+            aligned = text if len(text) == len(lowered) else lowered
+            end = at + len(wanted)
+            found.append(
+                InContext(
+                    block.ids[place],
+                    block.labels[place],
+                    " ".join(aligned[max(0, at - _CONTEXT) : at].split()),
+                    aligned[at:end],
+                    " ".join(aligned[end : end + _CONTEXT].split()),
+                )
+            )
+    return found, holding, documents
+
+
+def _meeting(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]]) -> Iterator[tuple[DocumentBlock, int]]:
+    """Blocks and places of the documents that have the wanted values in the wanted columns."""
+    columns = choices.columns
+    for block in read_documents(inputs, columns, SetAside()):
+        places = [(_where_place(name, block, columns), value) for name, value in where]
+        for place, row in enumerate(block.rows):
+            if all(row[column].strip() == value for column, value in places):
+                yield block, place
+
+
+def _where_place(name: str, block: DocumentBlock, columns: plan.Columns) -> int:
+    own = {"label": columns.label, "id": columns.id}
+    return column_place(own[name] if name not in block.columns and own.get(name) else name, block.columns, block.source)
+
+
+def parsed_where(text: str) -> tuple[str, str]:
+    """COLUMN=VALUE as a pair. Raises UsageProblem for anything else."""
+    column, equals, value = text.partition("=")
+    if not equals or not column.strip():
+        raise UsageProblem(f"--where takes COLUMN=VALUE, not {text!r}.", "For example: --where label=pests")
+    return column.strip(), value.strip()

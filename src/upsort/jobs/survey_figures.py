@@ -1,0 +1,49 @@
+"""The figures of a survey."""
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from upsort.core.errors import DataProblem
+from upsort.draw.bars import label_bars, term_bars
+from upsort.draw.canvas import save
+from upsort.draw.histograms import length_histograms
+from upsort.draw.months import month_bars
+from upsort.draw.word_cloud import CloudWord, word_cloud
+from upsort.files.writing import check_writable
+from upsort.jobs.survey import SurveyResult
+
+
+def draw_survey(result: SurveyResult, folder: Path, kind: str = "png") -> list[Path]:
+    """Write the figures of a survey into `folder`, which is made. kind: `png` or `svg`."""
+    try:
+        folder.mkdir(exist_ok=True)
+    except OSError as error:
+        raise DataProblem(f"The folder {folder} cannot be made: {error.strerror}.", "Choose another place.") from error
+    check_writable(folder / f"labels.{kind}")
+    written = []
+    if result.labels:
+        written.append(save(label_bars(result.labels), folder / f"labels.{kind}"))
+    written.append(save(length_histograms(result.lengths), folder / f"lengths.{kind}"))
+    for name, by_label in (
+        ("terms", result.terms_by_label),
+        ("terms-with-stop-words", result.terms_by_label_with_stop_words),
+    ):
+        lists = by_label or {"all documents": result.terms_without_stop_words[:12]}
+        panels = {label: [(term.term, term.documents) for term in lists[label]] for label in _in_order(result, lists)}
+        title = "Terms in most documents, by label"
+        title += ", stop words left out" if name == "terms" else ", stop words among them"
+        written.append(save(term_bars(panels, title), folder / f"{name}.{kind}"))
+    words = [CloudWord(term.term, term.documents, term.label) for term in result.terms_without_stop_words]
+    labels = [label for label, _ in result.labels]
+    written.append(save(word_cloud(words, labels, "Terms in most documents"), folder / f"words.{kind}"))
+    for column in result.columns:
+        if column.kind == "date" and column.values:
+            written.append(save(month_bars(column.values, column.name), folder / f"months.{kind}"))
+            break
+    return written
+
+
+def _in_order(result: SurveyResult, lists: Iterable[str]) -> list[str]:
+    """Labels with the most documents first, so that a label has one colour in all figures."""
+    place = {label: number for number, (label, _) in enumerate(result.labels)}
+    return sorted(lists, key=lambda label: place.get(label, 0))
