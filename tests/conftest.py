@@ -43,6 +43,7 @@ def program(tmp_path: Path) -> Program:
             capture_output=True,
             env=environment,
             check=False,
+            timeout=120,
         )
         found = Run(done.returncode, done.stdout.decode(), done.stderr.decode())
         assert found.code == code, found

@@ -1,5 +1,6 @@
 """What goes wrong is said in two lines, with the right exit code, and leaves nothing half-written."""
 
+import contextlib
 import json
 import os
 import signal
@@ -21,7 +22,7 @@ TRAIN = ("--text=text", "--label=label", "--set=features.in_at_least=1", "-o", "
     [
         (("train", "none.csv", *TRAIN), 1, "There is no file none.csv."),
         (("train", "empty.csv", *TRAIN), 1, "empty.csv is empty."),
-        (("train", ".", *TRAIN), 1, ". is a folder"),
+        (("train", "parts", *TRAIN), 1, "The folder parts holds no files to read."),
         (("train", "header.csv", *TRAIN), 1, "has no usable rows"),
         (("train", "good.csv", "--text=txet", "--label=label", "-o", "a.sorter"), 2, "Nearest columns: text."),
         (("train", "one.csv", *TRAIN), 1, "at least two labels; the documents have only 'wet'"),
@@ -55,6 +56,7 @@ def test_a_problem_is_two_lines_and_a_code(
     }
     for name, content in files.items():
         (tmp_path / name).write_text(content)
+    (tmp_path / "parts").mkdir()
     found = program(*arguments, code=code)
     assert says in found.err
     assert found.out == ""
@@ -132,27 +134,18 @@ def test_an_interrupted_command_leaves_the_old_file(tmp_path: Path, program: Pro
     program("train", "good.csv", *TRAIN)
     (tmp_path / "scored.csv").write_text("old\n")
     with subprocess.Popen(
-        [
-            sys.executable,
-            "-m",
-            "upsort",
-            "score",
-            "a.sorter",
-            "slow.fifo",
-            "-o",
-            "scored.csv",
-            "--no-header",
-            "--text=1",
-        ],
+        [sys.executable, "-m", "upsort", "score", "a.sorter", "-", "-o", "scored.csv"],
         cwd=tmp_path,
+        stdin=subprocess.PIPE,
         stderr=subprocess.PIPE,
-        preexec_fn=lambda: os.mkfifo(tmp_path / "slow.fifo"),
     ) as running:
-        writer = os.open(tmp_path / "slow.fifo", os.O_WRONLY)  # returns once the program waits for its table
-        running.send_signal(signal.SIGINT)
-        assert running.wait(20) == 130
-        os.close(writer)
+        assert running.stdin is not None
         assert running.stderr is not None
+        running.stdin.write(b"text\n" + b"fern\n" * 200_000)  # more than a pipe holds: returns once the program reads
+        running.send_signal(signal.SIGINT)
+        assert running.wait(60) == 130
         assert b"interrupted" in running.stderr.read()
+        with contextlib.suppress(BrokenPipeError):
+            running.stdin.close()
     assert (tmp_path / "scored.csv").read_text() == "old\n"
     assert not list(tmp_path.glob(".*.part"))

@@ -10,6 +10,8 @@ from pathlib import Path
 import pytest
 from conftest import Program
 
+from upsort.cli.demo import STEPS
+
 LETTERS = ("--text", "subject,message", "--label", "topic")
 
 
@@ -163,6 +165,14 @@ def sorter_head(path: Path) -> str:
 
     with zipfile.ZipFile(path) as archive:
         return archive.read("sorter.json").decode("utf-8")
+
+
+def test_the_demo_runs_every_step_and_shows_it(program: Program, tmp_path: Path) -> None:
+    found = program("demo", "tour")
+    assert [line[2:] for line in found.out.splitlines() if line.startswith("$ ")] == [command for _, command in STEPS]
+    names = {path.name for path in (tmp_path / "tour").iterdir()}
+    assert {"corpus.csv", "desk.sorter", "scored.csv", "mistakes.csv", "figures", "parts", "passages.csv"} <= names
+    assert "is not empty" in program("demo", "tour", code=1).err
 
 
 def test_help_is_quick_because_it_imports_nothing_heavy() -> None:

@@ -29,18 +29,33 @@ OPTIONS = (
     options.COMMON,
 )
 
+COLUMNS = "--text subject,message --label topic"
 STEPS = (
     (
-        "What did people write about in 2024, and how long are their letters?",
-        "upsort survey letters-2024.csv --text subject,message --label topic --shortest 3",
+        "Last year's table came in another shape. What columns does it have?",
+        "upsort survey letters-2025.csv --columns",
+    ),
+    (
+        "Gather both years into one corpus, under one set of column names and labels.",
+        "upsort gather letters-2024.csv letters-2025.csv --text message --label topic --fold-case --rename No=ref,Date=received,"
+        "Via=channel,From=writer,Heading=subject,Text=message,Bench=topic,Urgent?=urgent,Pics=photos -o all.csv",
+    ),
+    (
+        "Look before training: how many of each label, how long, what is odd?",
+        "upsort survey all.csv --text message --label topic --shortest 3 --top 5 --figures figures",
+    ),
+    (
+        "Set aside what says nothing, and the copies, which would make results look better than they are.",
+        "upsort gather all.csv --text message --label topic --at-least-words 3 --drop repetitions,copies,near-copies "
+        "-o corpus.csv",
     ),
     (
         "Hold some letters out, so that the sorter can be judged on letters it has never seen.",
-        "upsort split letters-2024.csv --label topic --hold-out 0.2 --seed 5 -o parts/",
+        "upsort split corpus.csv --label topic --hold-out 0.2 --seed 5 -o parts/",
     ),
     (
         "Train on the rest.",
-        "upsort train parts/train.csv --text subject,message --label topic -o desk.sorter",
+        f"upsort train parts/train.csv {COLUMNS} -o desk.sorter",
     ),
     (
         "How good is it, which benches does it confuse, and where is it wrong?",
@@ -48,7 +63,7 @@ STEPS = (
     ),
     (
         "Is that luck of the split? Judge the same plan on five folds.",
-        "upsort cross-validate letters-2024.csv --text subject,message --label topic --folds 5",
+        f"upsort cross-validate corpus.csv {COLUMNS} --folds 5",
     ),
     (
         "Which words does it go by?",
@@ -57,6 +72,18 @@ STEPS = (
     (
         "Now this year's letters, which nobody has sorted yet.",
         "upsort score desk.sorter letters-2026.csv -o scored.csv",
+    ),
+    (
+        "Two keepers' logbooks, cut into passages without their title lines: who wrote which?",
+        "upsort gather logbooks --lines 3:0 --passages 150 -o passages.csv",
+    ),
+    (
+        "Their favourite words give them away.",
+        "upsort train passages.csv --text text --label label -o keepers.sorter",
+    ),
+    (
+        "",
+        "upsort terms keepers.sorter --top 8",
     ),
 )
 
@@ -82,19 +109,23 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
             if status is not Exit.DONE:
                 return status
     console.say()
-    console.say(f"That took {time.monotonic() - began:.0f} seconds. All of it is in {folder}/:")
+    console.say(f"That took {time.monotonic() - began:.1f} seconds. All of it is in {folder}/:")
     console.say("  letters-2024.csv, letters-2025.csv   two years of labelled letters, in two shapes")
+    console.say(
+        "  all.csv, corpus.csv                  both years in one table, before and after the useless ones were set aside"
+    )
+    console.say("  *.set-aside.csv                      the rows set aside, each with its reason")
+    console.say("  figures/                             figures of the survey")
     console.say("  letters-2026.csv, scored.csv         this year's letters, and the same with their labels")
     console.say(
         "  desk.sorter, mistakes.csv, parts/    the sorter, its mistakes, and what it was trained and judged on"
     )
-    console.say("  logbooks/                            two keepers' logbooks, for telling who wrote what")
+    console.say("  logbooks/, passages.csv              two keepers' logbooks, whole and in passages")
     console.say(f"What to try next: cd {shlex.quote(str(folder))}, then")
-    console.say("  upsort cross-validate letters-2025.csv --text Heading,Text --label Bench")
+    console.say("  upsort survey corpus.csv --find aphids --where topic=diseases")
     console.say("  upsort train parts/train.csv --text subject,message --label urgent -o urgent.sorter")
-    console.say(
-        "  upsort cross-validate letters-2024.csv --text message --label topic --set classifier.kind=multinomial-nb"
-    )
+    console.say("  upsort cross-validate corpus.csv --text message --label topic --set classifier.kind=multinomial-nb")
+    console.say("  upsort plan corpus.csv")
     return Exit.DONE
 
 
@@ -103,10 +134,12 @@ def _heading(why: str, command: str, console: Console) -> None:
         from rich.console import Console as RichConsole
 
         rich = RichConsole(file=console.output, highlight=False, soft_wrap=True)
-        rich.print(why, markup=False, style="italic")
+        if why:
+            rich.print(why, markup=False, style="italic")
         rich.print(f"$ {command}", markup=False, style="bold")
     else:
-        console.say(why)
+        if why:
+            console.say(why)
         console.say(f"$ {command}")
 
 

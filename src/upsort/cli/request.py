@@ -104,11 +104,11 @@ def tell_set_aside(aside: "SetAside", used: int, console: Console) -> None:
     if not aside.count:
         return
     reasons = "; ".join(f"{reason}: {count:,}" for reason, count in aside.reasons.most_common(4))
-    more = len(aside.reasons) - 4
+    more = aside.count - sum(count for _, count in aside.reasons.most_common(4))
     where = f"in {aside.path}" if aside.path else "to write them to a file: --set-aside FILE"
     console.note(
         f"Rows: {used + aside.count:,} read = {used:,} used + {aside.count:,} set aside "
-        f"({reasons}{f'; {more} more reasons' if more > 0 else ''}); {where}."
+        f"({reasons}{f'; {more} other' if more > 0 else ''}); {where}."
     )
 
 

@@ -1,7 +1,7 @@
 """A cloud of words: the size of a word by the documents that hold it, its colour by the label that it leans to.
 
 The words are laid out largest first. Each tries places along a spiral that starts at the middle, and takes the first where its
-box overlaps no other; a word that finds none is left out. Nothing is drawn at random, so the same words give the same cloud.
+box overlaps no other. Nothing is drawn at random, so the same words give the same cloud.
 """
 
 from collections.abc import Sequence
@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 _WIDTH, _HEIGHT = 1200.0, 640.0  # the field in which words are placed, in pixels
 _LARGEST, _SMALLEST = 88.0, 12.0  # type sizes in points
+_SCALES = (1.0, 0.8, 0.65, 0.5, 0.4)
 _GAP = 0.45  # free room beside a word, as a share of its type size
 _PIXELS_A_POINT = 100 / 72
 
@@ -39,14 +40,24 @@ class PlacedWord:
 
 
 def laid_out(words: Sequence[CloudWord]) -> list[PlacedWord]:
-    """Place the words without overlap; the type size grows evenly from the lightest word to the heaviest."""
+    """Place the words without overlap; the type size grows evenly from the lightest word to the heaviest.
+
+    Where not all find room, all are set smaller and laid out again; what finds none at the smallest scale is left out.
+    """
     ordered = sorted(words, key=lambda word: (-word.weight, word.word))
-    if not ordered:
-        return []
-    heaviest, lightest = ordered[0].weight, ordered[-1].weight
+    placed: list[PlacedWord] = []
+    for scale in _SCALES:
+        placed = _placed(ordered, _LARGEST * scale)
+        if len(placed) == len(ordered):
+            break
+    return placed
+
+
+def _placed(ordered: Sequence[CloudWord], largest: float) -> list[PlacedWord]:
     placed: list[PlacedWord] = []
     for word in ordered:
-        size = _SMALLEST + (_LARGEST - _SMALLEST) * (word.weight - lightest) / max(heaviest - lightest, 1)
+        heaviest, lightest = ordered[0].weight, ordered[-1].weight
+        size = _SMALLEST + (largest - _SMALLEST) * (word.weight - lightest) / max(heaviest - lightest, 1)
         width, height = _extent(word.word, size)
         box = _free_box(width + _GAP * size * _PIXELS_A_POINT, height, placed)
         if box is not None:

@@ -14,6 +14,7 @@ _CLEARLY_TOLD = 0.2  # from which share on the text is taken to tell about a col
 
 LabelUse = Literal["needed", "welcome", "not used"]
 _LABEL_NAMES = ("label", "topic", "category", "class", "kind", "type", "group")
+_TEXT_NAMES = ("text", "message", "body", "content", "document")
 _ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
 
 
@@ -55,16 +56,19 @@ def guessed_columns(
 ) -> tuple[plan.Columns, list[str]]:
     """Fill in the text and label columns that nobody named, from the first rows of a table.
 
-    The text is the column with the longest cells; the label, among the columns of few short values, the one that the text
-    tells most about. `label_is` says whether there must be a label, may be one, or is none to be looked for.
-    Returns the completed columns and what to tell.
+    The text is the column called so, or else the one with the longest cells; the label, among the columns of few short
+    values, the one that the text tells most about. `label_is` says whether there must be a label, may be one, or is none to
+    be looked for. Returns the completed columns and what to tell.
     """
     rows = rows[:_SAMPLE]
     text, label = named.text, named.label
     told = []
     lengths = [sum(len(row[place]) for row in rows) for place in range(len(columns))]
     if not text:
-        place = max(range(len(columns)), key=lambda place: lengths[place])
+        named_so = [
+            place for place, name in enumerate(columns) if name.strip().casefold() in _TEXT_NAMES and lengths[place]
+        ]
+        place = max(named_so or range(len(columns)), key=lambda place: lengths[place])
         text = (columns[place],)
         told.append(f"the text is taken from column {columns[place]!r} (--text)")
     if label_is != "not used" and not label:

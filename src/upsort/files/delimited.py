@@ -11,7 +11,7 @@ from typing import BinaryIO
 
 from upsort.core.errors import DataProblem
 from upsort.files.encoding import NOTED_ESCAPE, Encoding, find_encoding, noted_escapes
-from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
+from upsort.files.rows import ROWS_A_BLOCK, Block, EmptySource, Entry, Reading, Refused, Table
 
 _LINE_END = re.compile("\r\n|\r|\n")
 DELIMITERS = ",;\t|"
@@ -57,7 +57,7 @@ def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
     encoding = find_encoding(stream, reading.encoding)
     sample = _sample(stream, encoding.name)
     if not sample.strip():
-        raise DataProblem(f"{source} is empty.", "Give a table with a row of column names and rows of documents.")
+        raise EmptySource(f"{source} is empty.", "Give a table with a row of column names and rows of documents.")
     tab_file = reading.kind in {"tsv", "tab"} or source.removesuffix(".gz").removesuffix(".xz").endswith(
         (".tsv", ".tab")
     )

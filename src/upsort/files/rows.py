@@ -4,7 +4,13 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
+from upsort.core.errors import DataProblem
+
 ROWS_A_BLOCK = 2000
+
+
+class EmptySource(DataProblem):
+    """A file without content; among the files of a folder or archive it is passed over and told."""
 
 
 @dataclass(frozen=True)

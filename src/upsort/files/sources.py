@@ -10,7 +10,7 @@ from pathlib import Path
 from shutil import copyfileobj
 from typing import BinaryIO, cast
 
-from upsort.core.errors import DataProblem, Problem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import suggestion
 from upsort.core.plan import Source
 from upsort.files.columns import renamed
@@ -18,7 +18,7 @@ from upsort.files.delimited import delimited_table
 from upsort.files.entries import entries_of
 from upsort.files.json_tables import json_lines_table, json_table
 from upsort.files.parquet_tables import parquet_table
-from upsort.files.rows import Entry, Reading, Table
+from upsort.files.rows import EmptySource, Entry, Reading, Table
 from upsort.files.spreadsheets import spreadsheet_table
 from upsort.files.text_files import text_table
 
@@ -108,8 +108,11 @@ def _tables_of(
             for entry in group:
                 try:
                     table = _table(entry, _reading_for(entry, reading, sources))
-                except Problem:
-                    raise
+                except EmptySource as problem:
+                    if alone:
+                        raise
+                    notes.append(f"{problem.what} It was left out.")
+                    continue
                 except (EOFError, ValueError) as error:
                     raise DataProblem(f"{entry.name} is damaged: {error}.", "Get the file again.") from error
                 tables.append(_renamed_for(entry, table, sources, rename))

@@ -19,13 +19,14 @@ from upsort.core.labels import spellings
 from upsort.core.text.oddities import has_broken_characters, languages_of, other_script, stop_word_hits
 from upsort.core.text.repetition import is_repetition
 from upsort.core.text.stop_words import negations, stop_words
+from upsort.core.text.tokeniser import first_in_document
 from upsort.core.training import numbered
 from upsort.files.documents import DocumentBlock, read_documents
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
 
-_CHARACTERS_AT_ONCE = 2_000_000
+_CHARACTERS_AT_ONCE = 4_000_000
 _OPENING_WORDS = 4
 _EXAMPLES = 3
 
@@ -126,7 +127,7 @@ def survey(
 
 
 def _large_blocks(blocks: Iterator[DocumentBlock], advance: Advance) -> Iterator[DocumentBlock]:
-    """Blocks of one table joined to about two million characters, since array operations like long arrays."""
+    """Blocks of one table joined to about four million characters, since array operations like long arrays."""
     held: DocumentBlock | None = None
     size = 0
     for block in blocks:
@@ -169,14 +170,15 @@ class _Looking:
 
     def add(self, block: DocumentBlock) -> None:
         tokens = tokens_of(block.texts, self.choices.clean)
-        prints = prints_of_tokens(tokens)
+        once = first_in_document(tokens)
+        prints = prints_of_tokens(tokens, once)
         lengths = prints.words.tolist()
         self.labels += block.labels
         self.references += block.ids
         self.characters += map(len, block.texts)
         self.words += lengths
         self.prints.append(prints)
-        self.terms.add(tokens, block.labels)
+        self.terms.add(tokens, block.labels, once)
         self.languages += languages_of(stop_word_hits(tokens))
         entries = list(zip(block.ids, lengths, block.texts, block.labels, strict=True))
         short = [Document(*entry) for entry in nsmallest(self.listed, entries, key=lambda entry: entry[1])]

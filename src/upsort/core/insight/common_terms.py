@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from upsort.core.arrays import Ints
-from upsort.core.text.tokeniser import Tokens, first_in_document
+from upsort.core.arrays import Ints, Places
+from upsort.core.text.tokeniser import Tokens
 
 
 @dataclass(frozen=True)
@@ -30,8 +30,8 @@ class TermTally:
         self._documents: list[int] = []
         self._table = np.zeros((1024, 4), dtype=np.int32)
 
-    def add(self, tokens: Tokens, labels: Sequence[str]) -> None:
-        """Count the documents of a block. labels: one a document, empty for none."""
+    def add(self, tokens: Tokens, labels: Sequence[str], once: Places) -> None:
+        """Count the documents of a block. labels: one a document, empty for none. once: `first_in_document` of the tokens."""
         of_label = np.array([self._labels.setdefault(label, len(self._labels)) for label in labels], dtype=np.int64)
         self._documents += [0] * (len(self._labels) - len(self._documents))
         for number in of_label.tolist():
@@ -43,7 +43,6 @@ class TermTally:
         if not tokens.words:
             return
         owner = np.repeat(np.arange(of_label.size), np.diff(tokens.starts))
-        once = first_in_document(tokens)
         width, k = len(tokens.words), len(self._labels)
         cells = np.bincount(tokens.codes[once].astype(np.int64) * k + of_label[owner[once]], minlength=width * k)
         self._table[numbers, :k] += cells.reshape(width, k).astype(np.int32)

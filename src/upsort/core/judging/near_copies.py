@@ -16,7 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 import xxhash
 
-from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys
+from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys, Places
 from upsort.core.text.lowercase import lower
 from upsort.core.text.tokeniser import Tokens, first_in_document, tokenise
 
@@ -63,11 +63,12 @@ class Copies:
 
 def prints_of(texts: list[str], with_signatures: bool = True) -> Prints:
     """The prints of a block of documents; without signatures only exact copies can be told."""
-    return prints_of_tokens(tokenise([lower(text, "") for text in texts]), with_signatures)
+    tokens = tokenise([lower(text, "") for text in texts])
+    return prints_of_tokens(tokens, first_in_document(tokens), with_signatures)
 
 
-def prints_of_tokens(tokens: Tokens, with_signatures: bool = True) -> Prints:
-    """The same for documents that are lower-cased and tokenised already."""
+def prints_of_tokens(tokens: Tokens, once: Places, with_signatures: bool = True) -> Prints:
+    """The same for documents that are lower-cased and tokenised already. once: `first_in_document` of the tokens."""
     hashes = np.array([xxhash.xxh3_64_intdigest(word.encode("utf-8")) for word in tokens.words], dtype=np.uint64)
     stream = hashes[tokens.codes] if tokens.words else np.zeros(0, dtype=np.uint64)
     lengths = np.diff(tokens.starts)
@@ -79,7 +80,7 @@ def prints_of_tokens(tokens: Tokens, with_signatures: bool = True) -> Prints:
         mixed ^= mixed >> np.uint64(29)
         running = np.concatenate((np.zeros(1, dtype=np.uint64), np.cumsum(mixed * factor, dtype=np.uint64)))
         sums[:, column] = running[tokens.starts[1:]] - running[tokens.starts[:-1]]
-    distinct = np.bincount(owner[first_in_document(tokens)], minlength=lengths.size)
+    distinct = np.bincount(owner[once], minlength=lengths.size)
     signatures = _signatures(stream, tokens.starts) if with_signatures else np.zeros((lengths.size, 0), dtype=np.uint16)
     return Prints(sums, signatures, lengths, distinct.astype(np.int64))
 

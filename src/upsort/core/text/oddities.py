@@ -3,7 +3,7 @@
 import re
 import unicodedata
 from collections.abc import Sequence
-from functools import lru_cache
+from functools import cache, lru_cache
 
 import numpy as np
 
@@ -20,7 +20,15 @@ _LEAST_HITS = 3
 
 def has_broken_characters(text: str) -> bool:
     """Whether the text holds UTF-8 that was read as another encoding, or characters lost in conversion."""
-    return not text.isascii() and _BROKEN.search(text) is not None
+    return not text.isascii() and any(sign in text for sign in "ÃÂâï\ufffd") and _BROKEN.search(text) is not None
+
+
+def _is_western(text: str) -> bool:
+    try:
+        text.encode("cp1252")
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 @lru_cache(maxsize=4096)
@@ -30,7 +38,7 @@ def _script_of(character: str) -> str:
 
 def other_script(text: str) -> str:
     """The script that most letters of the text are in, where that is not the Latin one; else empty."""
-    if text.isascii():
+    if text.isascii() or _is_western(text):
         return ""
     far = _FAR_LETTERS.findall(text)
     if 2 * len(far) <= len(_LETTERS.findall(text)):
@@ -42,13 +50,26 @@ def other_script(text: str) -> str:
 def stop_word_hits(tokens: Tokens) -> Ints:
     """(n_documents, len(LANGUAGES)) how many tokens of each document are stop words or negations of each language."""
     hits = np.zeros((tokens.starts.size - 1, len(LANGUAGES)), dtype=np.int64)
-    for column, language in enumerate(LANGUAGES):
-        known = stop_words(language) | negations(language)
-        is_known = np.array([word in known for word in tokens.words], dtype=np.int64)
-        if is_known.any():
-            running = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(is_known[tokens.codes])))
-            hits[:, column] = running[tokens.starts[1:]] - running[tokens.starts[:-1]]
+    known = _languages_by_word()
+    bits = np.array([known.get(word, 0) for word in tokens.words], dtype=np.uint8)
+    if not bits.any():
+        return hits
+    of_token = bits[tokens.codes]
+    places = np.flatnonzero(of_token)
+    owner = np.searchsorted(tokens.starts, places, side="right") - 1
+    for column in range(len(LANGUAGES)):
+        hits[:, column] = np.bincount(owner[(of_token[places] >> column) & 1 == 1], minlength=len(hits))
     return hits
+
+
+@cache
+def _languages_by_word() -> dict[str, int]:
+    """For each stop word and negation, the languages that have it, as bits in the order of LANGUAGES."""
+    bits: dict[str, int] = {}
+    for column, language in enumerate(LANGUAGES):
+        for word in stop_words(language) | negations(language):
+            bits[word] = bits.get(word, 0) | 1 << column
+    return bits
 
 
 def languages_of(hits: Ints) -> Sequence[str]:
