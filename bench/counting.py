@@ -19,6 +19,7 @@ from scipy.sparse import csr_array
 
 from upsort.core.features.counting import count
 from upsort.core.plan import Clean
+from upsort.core.text.cleaning import cleaner
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
 
@@ -37,7 +38,7 @@ def plain_loop(texts: list[str]) -> csr_array:
 
 def ours(texts: list[str]) -> csr_array:
     """The counting of the program."""
-    return count(texts, Clean()).matrix
+    return count(texts, cleaner(Clean())).matrix
 
 
 WAYS = {"plain loop": plain_loop, "upsort": ours}

@@ -21,6 +21,7 @@ OPTIONS = (
             options.INPUT,
             options.option("--folds", type=options.whole_number(2), metavar="N", help="default: the plan's, 5"),
             options.SEED,
+            options.WORKERS,
         ),
     ),
     options.COLUMNS,
@@ -38,7 +39,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     inputs = inputs_of(request, console, plan.source)
     plan = completed(plan, inputs, "needed", console)
     with set_aside_of(request, None) as aside, console.progress("documents read") as advance:
-        found = cross_validate(inputs, plan, aside, advance)
+        found = cross_validate(inputs, plan, aside, advance, workers=request.workers)
     result = found.result
     if console.as_json:
         folds = [

@@ -17,6 +17,7 @@ COMMANDS = {
     "gather": "read files, folders and archives into one tidy corpus",
     "survey": "show what is in a corpus: labels, lengths, copies, terms, what looks wrong",
     "plan": "write a starter plan from the data; check an existing one",
+    "clean": "show what each cleaning step does; write the cleaned corpus",
     "split": "divide a corpus into a training and a held-out part",
     "train": "train a sorter on labelled documents",
     "evaluate": "judge a sorter on labelled documents",

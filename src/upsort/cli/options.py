@@ -64,6 +64,9 @@ def byte_size(text: str) -> int:
 
 INPUT = option("input", nargs="+", metavar="SOURCE", help="files, folders, archives, patterns; - for standard input")
 SORTER = option("sorter", metavar="SORTER", help="a .sorter file made by upsort train")
+WORKERS = option(
+    "--workers", type=whole_number(1), default=1, metavar="N", help="processes to clean text in (default: 1)"
+)
 SEED = option("--seed", type=whole_number(0), metavar="N", help="seed of every random choice (default: the plan's)")
 
 READING = Group(

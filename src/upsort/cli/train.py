@@ -21,6 +21,7 @@ OPTIONS = (
         (
             options.INPUT,
             options.SEED,
+            options.WORKERS,
             options.option("-o", "--output", required=True, metavar="NAME.sorter", help="the sorter file to write"),
         ),
     ),
@@ -42,7 +43,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     plan = completed(plan, inputs, "needed", console)
     output = Path(request.output)
     with set_aside_of(request, output) as aside, console.progress("documents read") as advance:
-        result = train(inputs, plan, output, aside, advance)
+        result = train(inputs, plan, output, aside, advance, request.workers)
     trained = result.sorter.trained
     if console.as_json:
         console.json(_as_json(result) | {"rows": rows_json(aside, trained.documents)})

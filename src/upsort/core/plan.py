@@ -69,13 +69,48 @@ class Gather:
     keep: bool = False
 
 
+Step = Literal[
+    "nfc", "nfkc", "accents", "markup", "lower", "links", "emails", "names", "tags", "numbers", "emoji", "contractions",
+    "negations", "replace", "letters", "punctuation", "spaces", "stopwords", "stem", "lemmas", "lengths",
+]  # fmt: skip
+OrMarker = Literal["drop", "keep", "marker"]
+
+
 @dataclass(frozen=True)
 class Clean:
-    """How text becomes tokens."""
+    """How text becomes tokens: the steps in their order, and how those that have a choice are to work.
+
+    links, emails, names (@name), tags (#tag): dropped, kept, or replaced by a marker term such as <link>. numbers: the same,
+    or a marker by shape (<year>, <price>, <phone>, <number>). emoji: kept as terms such as <smile>, or dropped.
+    replace: pairs of old and new; an old one between slashes is a regular expression. token_pattern: a regular expression
+    for tokens, in place of the word rules. token_lengths: least and most characters of a token, 0 for no bound.
+    stop_words_add, stop_words_keep: words that are stop words too, or none after all; stop_words_file: a list to use in place
+    of the language's. drop_negations: whether negations are stop words. stemmer: porter, porter2, german or french; empty for
+    the language's own. lemma_file: a table of forms and lemmas. lemma_part: the part of speech to read every form as.
+    unchanged: words that stemming and lemmas leave alone. pattern_seconds: how long a pattern may take on one document.
+    """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     language: str = "en"
-    steps: tuple[Literal["lower"], ...] = ("lower",)
+    steps: tuple[Step, ...] = ("markup", "lower", "links", "punctuation")
+    links: OrMarker = "marker"
+    emails: OrMarker = "marker"
+    names: OrMarker = "marker"
+    tags: OrMarker = "keep"
+    numbers: Literal["drop", "keep", "marker", "shape"] = "drop"
+    emoji: Literal["drop", "keep"] = "keep"
+    replace: tuple[tuple[str, str], ...] = ()
+    token_pattern: str = ""
+    token_lengths: tuple[int, int] = (1, 0)
+    stop_words_file: str = ""
+    stop_words_add: tuple[str, ...] = ()
+    stop_words_keep: tuple[str, ...] = ()
+    drop_negations: bool = False
+    stemmer: Literal["", "porter", "porter2", "german", "french"] = ""
+    lemma_file: str = ""
+    lemma_part: Literal["", "noun", "verb", "adjective"] = ""
+    unchanged: tuple[str, ...] = ()
+    pattern_seconds: Annotated[float, Gt(0)] = 2.0
 
 
 @dataclass(frozen=True)

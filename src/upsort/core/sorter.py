@@ -1,7 +1,8 @@
 """The sorter: a feature space and a classifier, ready to decide about new text."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -12,6 +13,8 @@ from upsort.core.classifiers.linear import log_probabilities
 from upsort.core.features.counting import count_known
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.plan import Plan
+from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.word_steps import Resources
 
 
 @dataclass(frozen=True)
@@ -58,13 +61,19 @@ class Trained:
 
 @dataclass(frozen=True)
 class Sorter:
-    """A trained model. labels: sorted; the columns of scores and probabilities."""
+    """A trained model. labels: sorted; the columns of scores and probabilities. resources: word lists its cleaning needs."""
 
     plan: Plan
     labels: tuple[str, ...]
     space: FeatureSpace
     classifier: Fitted
     trained: Trained
+    resources: Resources = field(default_factory=Resources)
+
+    @cached_property
+    def cleaning(self) -> Cleaner:
+        """The steps by which it reads text."""
+        return cleaner(self.plan.clean, self.resources)
 
     @property
     def majority(self) -> int:
@@ -73,7 +82,7 @@ class Sorter:
 
     def decide(self, documents: Sequence[str]) -> Decisions:
         """Decide about a block of documents. A document without known terms is decided by the intercepts alone."""
-        counts = count_known(documents, self.plan.clean, self.space.columns)
+        counts = count_known(documents, self.cleaning, self.space.columns)
         return decisions_from(
             scores_of(self, counts.matrix), tokens=counts.tokens, unknown_share=counts.unknown_share()
         )

@@ -6,6 +6,7 @@ from itertools import islice
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem
+from upsort.core.text.cleaning import Cleaner
 from upsort.files.columns import LabelUse, Roles, guessed_columns, roles_in
 from upsort.files.rows import Refused
 from upsort.files.set_aside import SetAside
@@ -41,9 +42,16 @@ def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) ->
 
 
 def read_documents(
-    inputs: Inputs, named: plan.Columns, aside: SetAside, need_label: bool = False, need_text: bool = True
+    inputs: Inputs,
+    named: plan.Columns,
+    aside: SetAside,
+    need_label: bool = False,
+    need_text: bool = True,
+    cleaning: Cleaner | None = None,
 ) -> Iterator[DocumentBlock]:
     """All usable documents; every row that is not among them goes to `aside`.
+
+    cleaning: where its patterns may take without end on a document, that document is set aside as well.
 
     Raises UsageProblem for a named column that a table does not have.
     """
@@ -53,10 +61,11 @@ def read_documents(
             unusable = list(block.refused)
             texts = texts_of(block.rows, roles)
             usable = list(range(len(texts)))
+            slow = cleaning.too_slow(texts) if cleaning is not None and cleaning.has_patterns else {}
             if need_text or need_label:
                 usable = []
                 for place, text in enumerate(texts):
-                    reason = _fault(text, block.rows[place], roles, need_label, need_text)
+                    reason = slow.get(place) or _fault(text, block.rows[place], roles, need_label, need_text)
                     if reason:
                         unusable.append(Refused(table.name, block.lines[place], reason, tuple(block.rows[place])))
                     else:

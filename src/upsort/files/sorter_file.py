@@ -27,7 +27,9 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.plan import Plan
 from upsort.core.sorter import Sorter, Trained
+from upsort.core.text.word_steps import Resources
 from upsort.files.plan_file import checked_plan
+from upsort.files.resources import english_for
 from upsort.files.writing import replacing
 
 FORMAT = 1
@@ -54,6 +56,10 @@ def save_sorter(sorter: Sorter, path: Path) -> int:
             "iterations": sorter.trained.iterations,
             "optimality": sorter.trained.optimality,
             "reached": sorter.trained.reached,
+        },
+        "resources": {
+            "stop_words": sorted(stop_words) if (stop_words := sorter.resources.stop_words) is not None else None,
+            "lemma_table": dict(sorted(sorter.resources.lemma_table.items())),
         },
         "members": [
             {"name": name, "bytes": len(content), "sha256": hashlib.sha256(content).hexdigest()}
@@ -128,7 +134,8 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> Sorter:
     space = FeatureSpace(
         terms, arrays["document_frequency"].astype(np.int64), trained.documents, plan.features.weighting
     )
-    return Sorter(plan, labels, space, families.restored(plan.classifier, arrays), trained)
+    resources = _resources(head, plan, path)
+    return Sorter(plan, labels, space, families.restored(plan.classifier, arrays), trained, resources)
 
 
 def _head(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
@@ -170,6 +177,19 @@ def _plan(head: dict[str, Any], path: Path) -> Plan:
         return checked_plan(head["plan"], str(path))
     except UsageProblem as problem:
         raise _damaged(path, f"its plan is not one this version knows ({problem.what})") from None
+
+
+def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
+    held = head.get("resources")
+    words: Any = held.get("stop_words") if isinstance(held, dict) else 0
+    table: Any = held.get("lemma_table") if isinstance(held, dict) else 0
+    sound = (words is None or (isinstance(words, list) and all(isinstance(word, str) for word in words))) and (
+        isinstance(table, dict) and all(isinstance(lemma, str) for lemma in table.values())
+    )
+    if not sound:
+        raise _damaged(path, "its word lists are not as they should be")
+    stop_words = frozenset(words) if words is not None else None
+    return Resources(stop_words, table, *english_for(plan.clean if not table else None))
 
 
 def _checked_members(

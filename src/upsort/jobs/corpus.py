@@ -6,9 +6,13 @@ from dataclasses import dataclass
 from upsort.core import plan
 from upsort.core.arrays import Ints
 from upsort.core.errors import DataProblem
-from upsort.core.features.counting import Counts, count
+from upsort.core.features.counting import Counts, counts_of, in_blocks
+from upsort.core.text.cleaning import cleaner
+from upsort.core.text.word_steps import Resources
 from upsort.core.training import numbered
+from upsort.engine.processes import cleaned_tokens
 from upsort.files.documents import read_documents
+from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
@@ -16,11 +20,12 @@ from upsort.jobs.progress import Advance, no_progress, nothing_usable
 
 @dataclass(frozen=True)
 class LabelledCorpus:
-    """counts: of all documents. labels: (n,) numbers into `names`, which are sorted."""
+    """counts: of all documents. labels: (n,) numbers into `names`, which are sorted. resources: of the cleaning."""
 
     counts: Counts
     labels: Ints
     names: tuple[str, ...]
+    resources: Resources
 
     @property
     def documents(self) -> int:
@@ -29,21 +34,26 @@ class LabelledCorpus:
 
 
 def read_labelled_corpus(
-    inputs: Inputs, choices: plan.Plan, aside: SetAside, advance: Advance = no_progress
+    inputs: Inputs, choices: plan.Plan, aside: SetAside, advance: Advance = no_progress, workers: int = 1
 ) -> LabelledCorpus:
-    """Read, clean and count all usable labelled documents. Raises DataProblem when there is none."""
+    """Read, clean and count all usable labelled documents. Raises DataProblem when there is none.
+
+    workers: processes to clean and tokenise in; the result is the same for any number.
+    """
     labels: list[str] = []
+    resources = resources_for(choices.clean)
+    cleaning = cleaner(choices.clean, resources)
 
     def texts() -> Iterator[str]:
-        for block in read_documents(inputs, choices.columns, aside, need_label=True):
+        for block in read_documents(inputs, choices.columns, aside, need_label=True, cleaning=cleaning):
             labels.extend(block.labels)
             yield from block.texts
             advance(len(block.texts))
 
-    counts = count(texts(), choices.clean)
+    counts = counts_of(cleaned_tokens(in_blocks(texts()), choices.clean, resources, workers))
     if not labels:
         raise DataProblem(
             f"No usable document: {nothing_usable(aside)}.", "Check --text, --label and --encoding against the table."
         )
     names, numbers = numbered(labels)
-    return LabelledCorpus(counts, numbers, names)
+    return LabelledCorpus(counts, numbers, names, resources)

@@ -26,8 +26,9 @@ def cross_validate(
     aside: SetAside,
     advance: Advance = no_progress,
     fold_done: Callable[[int], None] | None = None,
+    workers: int = 1,
 ) -> CrossValidateResult:
     """Read and count once, then train and judge fold by fold."""
-    corpus = read_labelled_corpus(inputs, plan, aside, advance)
+    corpus = read_labelled_corpus(inputs, plan, aside, advance, workers)
     result = cross_validation.cross_validate(corpus.counts, corpus.labels, corpus.names, plan, fold_done)
     return CrossValidateResult(result, corpus.documents, len(corpus.counts.terms))

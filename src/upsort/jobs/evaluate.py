@@ -56,7 +56,7 @@ def evaluate(
     mistakes: list[Mistake] = []
     with ExitStack() as stack:
         writer = stack.enter_context(table_file(mistakes_file, output_columns(inputs))) if mistakes_file else None
-        for block in read_documents(inputs, columns, aside, need_label=True):
+        for block in read_documents(inputs, columns, aside, need_label=True, cleaning=sorter.cleaning):
             decisions = sorter.decide(block.texts)
             decided = [sorter.labels[best] for best in decisions.best.tolist()]
             kept = kept_columns(block.columns)

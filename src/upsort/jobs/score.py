@@ -47,7 +47,7 @@ def score(
     labels: Counter[str] = Counter()
     documents = without_tokens = tokens = 0
     unknown = 0.0
-    for block in read_documents(inputs, replace(columns, label=""), aside):
+    for block in read_documents(inputs, replace(columns, label=""), aside, cleaning=sorter.cleaning):
         decisions = sorter.decide(block.texts)
         kept = kept_columns(block.columns)
         writer.writerows(

@@ -10,16 +10,16 @@ import numpy as np
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem
-from upsort.core.features.counting import tokens_of
 from upsort.core.insight.columns import ColumnSummary, ColumnTally, kind_of
 from upsort.core.insight.common_terms import CommonTerm, TermTally
 from upsort.core.insight.lengths import Lengths, share_between, summarised
 from upsort.core.judging.near_copies import Prints, find_copies, joined, prints_of_tokens
 from upsort.core.labels import spellings
+from upsort.core.text.lowercase import lower
 from upsort.core.text.oddities import has_broken_characters, languages_of, other_script, stop_word_hits
 from upsort.core.text.repetition import is_repetition
 from upsort.core.text.stop_words import negations, stop_words
-from upsort.core.text.tokeniser import first_in_document
+from upsort.core.text.tokeniser import first_in_document, tokenise
 from upsort.core.training import numbered
 from upsort.files.documents import DocumentBlock, read_documents
 from upsort.files.set_aside import SetAside
@@ -169,7 +169,7 @@ class _Looking:
         self.tallies = _column_tallies(inputs, choices.columns)
 
     def add(self, block: DocumentBlock) -> None:
-        tokens = tokens_of(block.texts, self.choices.clean)
+        tokens = tokenise([lower(text, self.choices.clean.language) for text in block.texts])
         once = first_in_document(tokens)
         prints = prints_of_tokens(tokens, once)
         lengths = prints.words.tolist()

@@ -1,6 +1,6 @@
 """Training a sorter and saving it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from upsort.core.judging.intervals import Rate, wilson
@@ -25,10 +25,13 @@ class TrainResult:
     training_accuracy: Rate
 
 
-def train(inputs: Inputs, plan: Plan, output: Path, aside: SetAside, advance: Advance = no_progress) -> TrainResult:
+def train(
+    inputs: Inputs, plan: Plan, output: Path, aside: SetAside, advance: Advance = no_progress, workers: int = 1
+) -> TrainResult:
     """Train on all usable labelled documents of `inputs` and write the sorter to `output`."""
     check_writable(output)
-    corpus = read_labelled_corpus(inputs, plan, aside, advance)
+    corpus = read_labelled_corpus(inputs, plan, aside, advance, workers)
     sorter = fit(corpus.counts.matrix, corpus.counts.terms, corpus.labels, corpus.names, plan)
+    sorter = replace(sorter, resources=corpus.resources)
     size = save_sorter(sorter, output)
     return TrainResult(sorter, output, size, wilson(sorter.trained.right, sorter.trained.documents))

@@ -11,9 +11,8 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Codes, Floats, Ints
-from upsort.core.plan import Clean
-from upsort.core.text.lowercase import lower
-from upsort.core.text.tokeniser import Tokens, tokenise
+from upsort.core.text.cleaning import Cleaner
+from upsort.core.text.tokeniser import Tokens
 
 BLOCK_CHARACTERS = 8_000_000
 
@@ -67,25 +66,20 @@ def in_blocks(documents: Iterable[str], characters: int = BLOCK_CHARACTERS) -> I
         yield block
 
 
-def tokens_of(documents: Sequence[str], clean: Clean) -> Tokens:
-    """The cleaning steps and the tokeniser on one block."""
-    for step in clean.steps:
-        match step:
-            case "lower":
-                documents = [lower(document, clean.language) for document in documents]
-    return tokenise(documents)
-
-
-def count(documents: Iterable[str], clean: Clean) -> Counts:
+def count(documents: Iterable[str], cleaning: Cleaner) -> Counts:
     """Count every term of every document.
 
     documents: any number of texts, read once.
     """
+    return counts_of(cleaning.tokens_of(block) for block in in_blocks(documents))
+
+
+def counts_of(blocks: Iterable[Tokens]) -> Counts:
+    """Add up the tokens of consecutive blocks of documents. The result does not depend on how they were divided."""
     numbers: dict[str, int] = {}
     codes: list[Codes] = [np.zeros(0, dtype=np.int32)]
     lengths: list[Ints] = [np.zeros(0, dtype=np.int64)]
-    for block in in_blocks(documents):
-        tokens = tokens_of(block, clean)
+    for tokens in blocks:
         block_numbers = np.array([numbers.setdefault(word, len(numbers)) for word in tokens.words], dtype=np.int32)
         codes.append(block_numbers[tokens.codes] if tokens.words else tokens.codes)
         lengths.append(np.diff(tokens.starts))
@@ -96,9 +90,9 @@ def count(documents: Iterable[str], clean: Clean) -> Counts:
     return Counts(_summed(columns, np.concatenate(lengths), len(terms)), terms)
 
 
-def count_known(documents: Sequence[str], clean: Clean, vocabulary: dict[str, int]) -> KnownCounts:
+def count_known(documents: Sequence[str], cleaning: Cleaner, vocabulary: dict[str, int]) -> KnownCounts:
     """Count the terms of `vocabulary` (term to column) in one block of documents."""
-    tokens = tokens_of(documents, clean)
+    tokens = cleaning.tokens_of(documents)
     columns = np.array([vocabulary.get(word, -1) for word in tokens.words], dtype=np.int32)
     columns = columns[tokens.codes] if tokens.words else tokens.codes
     known = columns >= 0

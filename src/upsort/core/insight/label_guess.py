@@ -7,6 +7,7 @@ import numpy as np
 from upsort.core.classifiers import multinomial_nb
 from upsort.core.features.counting import count
 from upsort.core.plan import Classifier, Clean
+from upsort.core.text.cleaning import cleaner
 from upsort.core.training import numbered
 
 
@@ -19,7 +20,7 @@ def told_by_text(texts: Sequence[str], values: Sequence[str]) -> float:
     training = np.arange(len(values)) % 2 == 0
     if len(set(numbers[training].tolist())) < 2 or training.all():
         return 0.0
-    counts = count(texts, Clean()).matrix
+    counts = count(texts, cleaner(Clean())).matrix
     present = np.unique(numbers[training])
     known = np.searchsorted(present, numbers[training]).astype(np.int64)
     fitted = multinomial_nb.train(counts[training].astype(np.float64), known, present.size, Classifier())

@@ -10,11 +10,12 @@ The rules follow the word boundaries of Unicode Standard Annex 29, simplified:
 """
 
 import unicodedata
-from functools import cache
+from functools import cache, lru_cache
 
 import numpy as np
 
 from upsort.core.arrays import Bytes, Codes, Places
+from upsort.core.text.markers import CLOSE, OPEN
 
 OTHER, WORD, DIGIT, INNER, DIGIT_INNER, IDEOGRAPH, MARK = range(7)
 
@@ -24,10 +25,13 @@ _IDEOGRAPHS = ((0x3041, 0x3096), (0x3400, 0x4DBF), (0x4E00, 0x9FFF), (0xF900, 0x
 _CODE_POINTS = 0x110000
 
 
+@lru_cache(maxsize=8192)
 def character_class(character: str) -> int:
     """The class of one character; one of the constants of this module."""
     if character in _INNER:
         return INNER
+    if character in {OPEN, CLOSE}:
+        return WORD
     if character in _DIGIT_INNER:
         return DIGIT_INNER
     category = unicodedata.category(character)

@@ -1,0 +1,214 @@
+"""Cleaning: the plan's steps, in the plan's order, on blocks of documents.
+
+Steps on running text come first; the first step on words (`stopwords`, `stem` …) cuts the text into tokens. From there on each
+step works on the distinct words of a block, not on every occurrence. Steps such as `lower` may stand on either side; steps that
+need running text (`links`, `markup` …) must stand before.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from upsort.core.arrays import Ints
+from upsort.core.errors import UsageProblem
+from upsort.core.plan import Clean
+from upsort.core.text import word_steps
+from upsort.core.text.editing import TextStep, Traced
+from upsort.core.text.markers import OPEN, has_marks, shown, unmarked
+from upsort.core.text.stemmers import FOR_LANGUAGE
+from upsort.core.text.text_steps import TimedSubstitution, checked_pattern, text_step
+from upsort.core.text.tokeniser import Tokens, tokenise
+from upsort.core.text.word_steps import Resources, WordStep, word_step
+
+_MOST_FORMS = 1 << 18  # words whose final form is remembered
+_EITHER_SIDE = frozenset({"nfc", "nfkc", "accents", "lower", "numbers", "letters", "punctuation", "replace"})
+_NEED_PUNCTUATION = frozenset(
+    {"markup", "links", "emails", "names", "tags", "numbers", "emoji", "contractions", "negations", "replace"}
+)
+
+
+@dataclass(frozen=True)
+class Cleaner:
+    """The steps of a plan, ready to work. on_text and on_words: names and steps, in order."""
+
+    settings: Clean
+    on_text: tuple[tuple[str, TextStep], ...]
+    on_words: tuple[tuple[str, WordStep], ...]
+    token_pattern: TimedSubstitution | None = None
+    forms: dict[str, str] = field(default_factory=dict, repr=False, compare=False)
+
+    def tokens_of(self, documents: Sequence[str]) -> Tokens:
+        """The cleaned tokens of a block of documents."""
+        tokens = self.cut(self.cleaned(documents, for_tokens=True))
+        if not self.on_words:
+            return tokens
+        forms = self.forms
+        return renumbered(tokens, [forms[word] if word in forms else self.final_form(word) for word in tokens.words])
+
+    def final_form(self, word: str) -> str:
+        """What all steps on words together make of a word; remembered, within bounds, from block to block."""
+        known = self.forms.get(word)
+        if known is None:
+            known = word
+            for _, step in self.on_words:
+                known = step(known) if known else known
+            if len(self.forms) >= _MOST_FORMS:
+                self.forms.clear()
+            self.forms[word] = known
+        return known
+
+    def cleaned(self, documents: Sequence[str], for_tokens: bool = False) -> list[str]:
+        """The documents after the steps on running text.
+
+        for_tokens: leave out what the tokeniser does anyway. It drops punctuation outside words by the very rules of that
+        step, so the step is only worked out where a later one would see the difference.
+        """
+        texts = list(documents)
+        if has_marks("".join(texts)):
+            texts = [unmarked(text) for text in texts]
+        for place, (name, step) in enumerate(self.on_text):
+            later = {other for other, _ in self.on_text[place + 1 :]}
+            if for_tokens and name == "punctuation" and self.token_pattern is None and not later & _NEED_PUNCTUATION:
+                continue
+            texts = step.apply_to_all(texts)
+        return texts
+
+    def cut(self, texts: Sequence[str]) -> Tokens:
+        """Running text cut into tokens, markers as they are shown."""
+        tokens = tokenise(texts) if self.token_pattern is None else _by_pattern(texts, self.token_pattern)
+        if OPEN in "".join(tokens.words):
+            return mapped(tokens, shown)
+        return tokens
+
+    def traced(self, document: str) -> list[tuple[str, int, int]]:
+        """The tokens of one document, each with the stretch of the original that it came from.
+
+        Each token's characters are followed back through every edit of every step.
+        """
+        text = Traced.of(unmarked(document))
+        for _, change in self.on_text:
+            text = text.after(change.edits(text.text))
+        found, at = [], 0
+        tokens = self.cut([text.text])
+        raw = tokenise([text.text]) if self.token_pattern is None else tokens
+        for code, raw_code in zip(tokens.codes.tolist(), raw.codes.tolist(), strict=True):
+            word, written = tokens.words[code], raw.words[raw_code]
+            start = text.text.index(written, at)
+            at = start + len(written)
+            word = self.final_form(word)
+            if word:
+                found.append((word, *text.origin(start, at)))
+        return found
+
+    @property
+    def has_patterns(self) -> bool:
+        """Whether patterns of somebody's own are among the steps, which may take without end on some document."""
+        return self.token_pattern is not None or (bool(self.settings.replace) and "replace" in self.settings.steps)
+
+    def too_slow(self, documents: Sequence[str]) -> dict[int, str]:
+        """The places of documents on which a pattern takes longer than allowed, with the reason to set them aside."""
+        slow = {}
+        for place, document in enumerate(documents):
+            try:
+                self.cut(self.cleaned([document]))
+            except TimeoutError:
+                slow[place] = f"a pattern of the plan took longer than {self.settings.pattern_seconds:g} seconds"
+        return slow
+
+    def warnings(self, resources: Resources) -> list[str]:
+        """What in the order of the steps makes one of them useless."""
+        names = [name for name, _ in (*self.on_text, *self.on_words)]
+        told = []
+        if "stopwords" in names:
+            place = names.index("stopwords")
+            earlier = [name for name in names[:place] if name in {"stem", "lemmas"}]
+            if earlier:
+                told.append(
+                    f"stopwords stands after {earlier[0]}: the stop words are stemmed too before they are compared, so that "
+                    "other words that fall together with one are dropped with it. Put stopwords first."
+                )
+            if "lower" not in names[:place]:
+                told.append("stopwords stands before lower: stop words with capitals (The, It) are not recognised.")
+            if not word_steps.stop_list(self.settings, resources):
+                told.append(
+                    f"there is no list of stop words for the language {self.settings.language!r}; give stop_words_file."
+                )
+        if "stem" in names and not self.settings.stemmer and self.settings.language not in FOR_LANGUAGE:
+            told.append(f"there is no stemmer for the language {self.settings.language!r}; stem does nothing.")
+        if "negations" in names and "punctuation" in names[: names.index("negations")]:
+            told.append("negations stands after punctuation: nothing ends a negation any more.")
+        return told
+
+
+def cleaner(settings: Clean, resources: Resources | None = None) -> Cleaner:
+    """The steps of a plan. Raises UsageProblem for a step that cannot stand where it does, and for a wrong pattern."""
+    resources = resources or Resources()
+    first = next((place for place, name in enumerate(settings.steps) if name in word_steps.NAMES), len(settings.steps))
+    on_text = [(name, text_step(name, settings)) for name in settings.steps[:first]]
+    on_words: list[tuple[str, WordStep]] = []
+    for name in settings.steps[first:]:
+        if name in word_steps.NAMES:
+            earlier = [step for _, step in on_words]
+            on_words.append((name, word_step(name, settings, resources, _one_after_the_other(on_text, earlier))))
+        elif name in _EITHER_SIDE:
+            on_words.append((name, _on_a_word(text_step(name, settings))))
+        elif name != "spaces":
+            raise UsageProblem(
+                f"The step {name} needs running text, but stands after {settings.steps[first]}, which works on words.",
+                f"Put {name} before {settings.steps[first]} in clean.steps.",
+            )
+    pattern = None
+    if settings.token_pattern:
+        pattern = TimedSubstitution(checked_pattern(settings.token_pattern), "", settings.pattern_seconds)
+    return Cleaner(settings, tuple(on_text), tuple(on_words), pattern)
+
+
+def _one_after_the_other(on_text: Sequence[tuple[str, TextStep]], earlier: Sequence[WordStep]) -> WordStep:
+    """What the steps so far do to a single word."""
+    letters = [step for name, step in on_text if name in {"nfc", "nfkc", "accents", "lower", "letters"}]
+
+    def formed(word: str) -> str:
+        for change in letters:
+            word = change.apply(word)
+        for step in earlier:
+            word = step(word) if word else word
+        return word
+
+    return formed
+
+
+def _on_a_word(step: TextStep) -> WordStep:
+    return lambda word: word if word.startswith("<") else shown("".join(step.apply(word).split()))
+
+
+def mapped(tokens: Tokens, step: WordStep) -> Tokens:
+    """Each distinct word replaced by what the step makes of it; words that it makes nothing of are left out."""
+    return renumbered(tokens, [step(word) for word in tokens.words])
+
+
+def renumbered(tokens: Tokens, forms: Sequence[str]) -> Tokens:
+    """The tokens with forms[i] in place of words[i]; those whose form is empty are left out."""
+    numbers: dict[str, int] = {"": -1}
+    new = np.array([numbers.setdefault(form, len(numbers) - 1) for form in forms], dtype=np.int32)
+    words = list(numbers)[1:]
+    codes = new[tokens.codes] if tokens.words else tokens.codes
+    kept = codes >= 0
+    if kept.all():
+        return Tokens(words, codes, tokens.starts)
+    running: Ints = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(kept, dtype=np.int64)))
+    return Tokens(words, codes[kept], running[tokens.starts])
+
+
+def _by_pattern(texts: Sequence[str], pattern: TimedSubstitution) -> Tokens:
+    """Tokens as the matches of a pattern (its first group, where it has one)."""
+    numbers: dict[str, int] = {}
+    codes: list[int] = []
+    starts = [0]
+    for text in texts:
+        for found in pattern.pattern.finditer(text, timeout=pattern.seconds):
+            word = found.group(1) if pattern.pattern.groups else found.group()
+            if word and not word.isspace():
+                codes.append(numbers.setdefault(" ".join(word.split()), len(numbers)))
+        starts.append(len(codes))
+    return Tokens(list(numbers), np.array(codes, dtype=np.int32), np.array(starts, dtype=np.int64))

@@ -1,0 +1,140 @@
+"""Changes to a text that know where they were made, so that a token can be traced back to the characters it came from."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+
+@dataclass(frozen=True)
+class Edit:
+    """The characters from start up to end are replaced by `new`."""
+
+    start: int
+    end: int
+    new: str
+
+
+class TextStep(Protocol):
+    """A step of cleaning that works on running text."""
+
+    def apply(self, text: str) -> str:
+        """The text after the step."""
+
+    def apply_to_all(self, texts: list[str]) -> list[str]:
+        """The texts of a block after the step."""
+
+    def edits(self, text: str) -> list[Edit]:
+        """The same step as edits, in order and without overlap; applied, they give the same text."""
+
+
+class OneByOne:
+    """A block of texts is worked on text by text."""
+
+    def apply(self, text: str) -> str:
+        raise NotImplementedError
+
+    def apply_to_all(self, texts: list[str]) -> list[str]:
+        return [self.apply(text) for text in texts]
+
+
+@dataclass(frozen=True)
+class Substitution(OneByOne):
+    """Every match of a pattern replaced. hints: the step cannot match a text that holds none of these (nothing: it may)."""
+
+    pattern: Any
+    replacement: Callable[[Any], str]
+    hints: tuple[str, ...] = ()
+
+    def apply(self, text: str) -> str:
+        if self.hints and not _holds_any(text, self.hints):
+            return text
+        changed: str = self.pattern.sub(self.replacement, text)
+        return changed
+
+    def apply_to_all(self, texts: list[str]) -> list[str]:
+        if self.hints and not _holds_any("\n".join(texts), self.hints):
+            return texts
+        return [self.apply(text) for text in texts]
+
+    def edits(self, text: str) -> list[Edit]:
+        if self.hints and not _holds_any(text, self.hints):
+            return []
+        return [Edit(found.start(), found.end(), self.replacement(found)) for found in self.pattern.finditer(text)]
+
+
+def _holds_any(text: str, hints: tuple[str, ...]) -> bool:
+    return any(hint in text for hint in hints)
+
+
+@dataclass(frozen=True)
+class Rewriting(OneByOne):
+    """A function of the whole text, such as lower-casing. pieces: a pattern for the stretches that change on their own."""
+
+    function: Callable[[str], str]
+    pieces: Any
+
+    def apply(self, text: str) -> str:
+        return self.function(text)
+
+    def edits(self, text: str) -> list[Edit]:
+        whole = self.function(text)
+        edits = []
+        for found in self.pieces.finditer(text):
+            new = self.function(found.group())
+            if new != found.group():
+                edits.append(Edit(found.start(), found.end(), new))
+        # Where a stretch depends on its neighbours (a final sigma), the whole text decides.
+        return edits if edited(text, edits) == whole else _whole_difference(text, whole)
+
+
+def _whole_difference(text: str, whole: str) -> list[Edit]:
+    from difflib import SequenceMatcher
+
+    codes = SequenceMatcher(None, text, whole, autojunk=False).get_opcodes()
+    return [Edit(begin, end, whole[new:until]) for kind, begin, end, new, until in codes if kind != "equal"]
+
+
+def edited(text: str, edits: Iterable[Edit]) -> str:
+    """The text after the edits."""
+    parts, at = [], 0
+    for edit in edits:
+        parts += [text[at : edit.start], edit.new]
+        at = edit.end
+    return "".join([*parts, text[at:]])
+
+
+@dataclass(frozen=True)
+class Traced:
+    """A text, and for each of its characters the stretch of the original that it came from."""
+
+    text: str
+    starts: tuple[int, ...]
+    ends: tuple[int, ...]
+
+    @classmethod
+    def of(cls, text: str) -> "Traced":
+        """An original text."""
+        return cls(text, tuple(range(len(text))), tuple(range(1, len(text) + 1)))
+
+    def after(self, edits: Iterable[Edit]) -> "Traced":
+        """The text after the edits; each new character comes from all that its edit replaced."""
+        starts: list[int] = []
+        ends: list[int] = []
+        parts: list[str] = []
+        at = 0
+        for edit in edits:
+            starts += self.starts[at : edit.start]
+            ends += self.ends[at : edit.start]
+            parts += [self.text[at : edit.start], edit.new]
+            begin = self.starts[edit.start] if edit.start < len(self.starts) else (self.ends[-1] if self.ends else 0)
+            end = self.ends[edit.end - 1] if edit.end > edit.start else begin
+            starts += [begin] * len(edit.new)
+            ends += [end] * len(edit.new)
+            at = edit.end
+        starts += self.starts[at:]
+        ends += self.ends[at:]
+        return Traced("".join([*parts, self.text[at:]]), tuple(starts), tuple(ends))
+
+    def origin(self, start: int, end: int) -> tuple[int, int]:
+        """Where in the original the characters from start up to end came from."""
+        return min(self.starts[start:end]), max(self.ends[start:end])

@@ -1,0 +1,87 @@
+"""Word lists that cleaning needs from files: stop words of one's own, tables of lemmas, the English base forms."""
+
+import lzma
+from collections.abc import Mapping
+from functools import cache
+from importlib.resources import files
+from pathlib import Path
+
+from upsort.core.errors import DataProblem
+from upsort.core.plan import Clean
+from upsort.core.text.word_steps import Resources
+
+_PARTS = {"NOUN": "noun", "PROPN": "noun", "VERB": "verb", "AUX": "verb", "ADJ": "adjective"}
+
+
+def resources_for(settings: Clean) -> Resources:
+    """What the steps of a plan need. Raises DataProblem for a file that is missing or not as it should be."""
+    stop_words = read_stop_words(Path(settings.stop_words_file)) if settings.stop_words_file else None
+    wants_lemmas = "lemmas" in settings.steps
+    table = read_lemmas(Path(settings.lemma_file), settings.lemma_part) if wants_lemmas and settings.lemma_file else {}
+    return Resources(stop_words, table, *english_for(settings if not table else None))
+
+
+def read_stop_words(path: Path) -> frozenset[str]:
+    """One word a line, or several; what follows a # is a comment."""
+    words = [word for line in _lines(path) for word in line.split("#")[0].split()]
+    if not words:
+        raise DataProblem(f"{path} holds no words.", "Give one word a line.")
+    return frozenset(word.replace("’", "'") for word in words)
+
+
+def read_lemmas(path: Path, part: str = "") -> dict[str, str]:
+    """A table of `form<TAB>lemma`, or a CoNLL-U file (its columns FORM, LEMMA and UPOS); the commonest lemma of each form.
+
+    part: only forms of this part of speech, where the file tells it. Raises DataProblem with the line that is wrong.
+    """
+    from collections import Counter
+
+    conllu = path.suffix.lower() == ".conllu"
+    counts: dict[str, Counter[str]] = {}
+    for number, line in enumerate(_lines(path), 1):
+        if not line.strip() or line.startswith("#"):
+            continue
+        cells = line.split("\t")
+        if len(cells) < (4 if conllu else 2):
+            raise DataProblem(
+                f"{path}, line {number}: {'ten columns' if conllu else 'form and lemma'} with tabs between were expected.",
+                "Mend the line, or begin it with # to leave it out.",
+            )
+        if conllu and (not cells[0].isdigit() or (part and _PARTS.get(cells[3]) != part)):
+            continue
+        form, lemma = (cells[1], cells[2]) if conllu else (cells[0], cells[1])
+        counts.setdefault(form.strip().lower(), Counter())[lemma.strip().lower()] += 1
+    if not counts:
+        raise DataProblem(f"{path} holds no forms.", "Give lines of form, tab, lemma.")
+    return {form: min(found.items(), key=lambda entry: (-entry[1], entry[0]))[0] for form, found in counts.items()}
+
+
+def english_for(settings: Clean | None) -> tuple[frozenset[str], Mapping[str, Mapping[str, str]]]:
+    """The English base forms and irregular forms, where a plan asks for English lemmas; else nothing."""
+    if settings is None or "lemmas" not in settings.steps or settings.language != "en":
+        return frozenset(), {}
+    return _english()
+
+
+@cache
+def _english() -> tuple[frozenset[str], Mapping[str, Mapping[str, str]]]:
+    folder = files("upsort.files") / "lexicon"
+    bases = lzma.decompress((folder / "english-bases.txt.xz").read_bytes()).decode("ascii").split()
+    irregular: dict[str, dict[str, str]] = {}
+    part = ""
+    for line in (folder / "english-irregular.txt").read_text(encoding="ascii").splitlines():
+        if line.startswith("["):
+            part = line.strip("[]")
+        elif line and not line.startswith("#"):
+            lemma, *forms = line.split()
+            irregular.setdefault(part, {}).update(dict.fromkeys(forms, lemma))
+    lemmas = {lemma for table in irregular.values() for lemma in table.values()}
+    return frozenset(bases) | lemmas, irregular
+
+
+def _lines(path: Path) -> list[str]:
+    try:
+        return path.read_text(encoding="utf-8-sig").splitlines()
+    except (OSError, UnicodeDecodeError) as error:
+        reason = error.strerror if isinstance(error, OSError) else "it is not UTF-8"
+        raise DataProblem(f"{path} cannot be read: {reason}.", "Check the name and the encoding.") from None
