@@ -13,6 +13,7 @@ from upsort.core.features import counting
 from upsort.core.features.vocabulary import learn_space
 from upsort.core.features.weighting import inverse_document_frequency, tfidf
 from upsort.core.plan import Clean, Features
+from upsort.core.text.cleaning import cleaner
 
 TEXTS = st.lists(st.text("ab cD", max_size=12), min_size=1, max_size=12)
 
@@ -23,13 +24,13 @@ def test_counts_are_those_of_a_plain_count_whatever_the_blocks(texts: list[str],
     usual = counting.BLOCK_CHARACTERS
     counting.in_blocks.__defaults__ = (block,)
     try:
-        counts = counting.count(texts, Clean())
+        counts = counting.count(texts, cleaner(Clean(steps=("lower",))))
     finally:
         counting.in_blocks.__defaults__ = (usual,)
     assert counts.terms == sorted(set().union(*plain))
     expected = [[row[term] for term in counts.terms] for row in plain]
     assert counts.matrix.toarray().tolist() == expected
-    known = counting.count_known(texts, Clean(), {"a": 0, "b": 1})
+    known = counting.count_known(texts, cleaner(Clean()), {"a": 0, "b": 1})
     assert known.matrix.toarray().tolist() == [[row["a"], row["b"]] for row in plain]
     assert known.tokens.tolist() == [row.total() for row in plain]
 
@@ -42,7 +43,7 @@ def test_bounds_keep_exactly_the_terms_they_should(texts: list[str], least: int,
     kept = [term for term in sorted(frequency) if least <= frequency[term] <= share * len(texts) + 1e-9]
     if most:
         kept = sorted(sorted(kept, key=lambda term: -total[term])[:most])
-    counts = counting.count(texts, Clean())
+    counts = counting.count(texts, cleaner(Clean(steps=("lower",))))
     settings = Features(weighting="count", in_at_least=least, in_at_most=share, most_terms=most)
     if not kept:
         with pytest.raises(DataProblem, match="No term is left"):
@@ -55,7 +56,7 @@ def test_bounds_keep_exactly_the_terms_they_should(texts: list[str], least: int,
 
 def test_tfidf_by_hand() -> None:
     # Three documents; "fern" is in 2 of 3, "moss" in 1 of 3. Document 1: fern twice, moss once.
-    counts = counting.count(["fern fern moss", "fern", "reed"], Clean())
+    counts = counting.count(["fern fern moss", "fern", "reed"], cleaner(Clean()))
     idf = inverse_document_frequency(np.array([2, 1, 1]), 3)
     row = tfidf(counts.matrix, idf).toarray()[0]
     fern, moss = (1 + log(2)) * log(3 / 2), 1 * log(3 / 1)
@@ -64,5 +65,5 @@ def test_tfidf_by_hand() -> None:
 
 
 def test_a_term_in_every_document_weighs_nothing_and_breaks_nothing() -> None:
-    counts = counting.count(["fern", "fern"], Clean())
+    counts = counting.count(["fern", "fern"], cleaner(Clean()))
     assert tfidf(counts.matrix, inverse_document_frequency(np.array([2]), 2)).toarray().tolist() == [[0], [0]]

@@ -50,6 +50,14 @@ STEPS = (
         "-o corpus.csv",
     ),
     (
+        "What would stop words and stems do to a letter? Here is the one that stemming changes most.",
+        "upsort clean corpus.csv --text message --steps lower,stopwords,stem --most-changed-by stem --show 1",
+    ),
+    (
+        "Sick leaves and taking leave become one stem: that is how stemming mixes benches.",
+        "upsort clean corpus.csv --text message --steps lower,stopwords,stem --groups --word leaves",
+    ),
+    (
         "Hold some letters out, so that the sorter can be judged on letters it has never seen.",
         "upsort split corpus.csv --label topic --hold-out 0.2 --seed 5 -o parts/",
     ),

@@ -1,4 +1,8 @@
-"""Cleaning and tokenising in several local processes, block by block, in order."""
+"""Cleaning and tokenising in several local processes, block by block, in order.
+
+The steps on running text and the tokeniser run in the other processes. The steps on words run in this one, so that a word is
+stemmed once, not once in each process.
+"""
 
 from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
@@ -19,19 +23,19 @@ def cleaned_tokens(
     blocks: Iterable[Sequence[str]], settings: Clean, resources: Resources, workers: int
 ) -> Iterator[Tokens]:
     """The cleaned tokens of each block, in the order of the blocks."""
+    cleaning = cleaner(settings, resources)
     if workers == 1:
-        cleaning = cleaner(settings, resources)
         yield from map(cleaning.tokens_of, blocks)
         return
     pending: deque[Future[Tokens]] = deque()
     context = get_context("fork" if "fork" in get_all_start_methods() else "spawn")  # a fork starts in no time
     with ProcessPoolExecutor(workers, context, initializer=_prepare, initargs=(settings, resources)) as pool:
         for block in blocks:
-            pending.append(pool.submit(_tokens_of, block))
+            pending.append(pool.submit(_cut, block))
             if len(pending) >= _AHEAD * workers:
-                yield pending.popleft().result()
+                yield cleaning.with_final_forms(pending.popleft().result())
         while pending:
-            yield pending.popleft().result()
+            yield cleaning.with_final_forms(pending.popleft().result())
 
 
 def _prepare(settings: Clean, resources: Resources) -> None:
@@ -39,6 +43,6 @@ def _prepare(settings: Clean, resources: Resources) -> None:
     _cleaning = cleaner(settings, resources)
 
 
-def _tokens_of(block: Sequence[str]) -> Tokens:
+def _cut(block: Sequence[str]) -> Tokens:
     assert _cleaning is not None
-    return _cleaning.tokens_of(block)
+    return _cleaning.cut(_cleaning.cleaned(block, for_tokens=True))

@@ -40,7 +40,10 @@ class Cleaner:
 
     def tokens_of(self, documents: Sequence[str]) -> Tokens:
         """The cleaned tokens of a block of documents."""
-        tokens = self.cut(self.cleaned(documents, for_tokens=True))
+        return self.with_final_forms(self.cut(self.cleaned(documents, for_tokens=True)))
+
+    def with_final_forms(self, tokens: Tokens) -> Tokens:
+        """Tokens as they were cut, after the steps on words."""
         if not self.on_words:
             return tokens
         forms = self.forms

@@ -1,0 +1,229 @@
+"""Cleaning steps: their examples, their properties on any text, and what the program shows of them."""
+
+import csv
+from itertools import pairwise
+from pathlib import Path
+
+import pytest
+from conftest import Program
+from hypothesis import given
+from hypothesis import strategies as st
+
+from upsort.core.plan import Clean
+from upsort.core.text import text_steps, word_steps
+from upsort.core.text.cleaning import cleaner
+from upsort.core.text.editing import edited
+from upsort.core.text.lemmas import learned_rules, rules_on_held_out, table_lemmatiser
+from upsort.core.text.markers import shown
+from upsort.core.text.text_steps import text_step
+from upsort.core.text.word_steps import Resources
+from upsort.files.resources import resources_for
+
+ANY_TEXT = st.text(
+    st.one_of(
+        st.sampled_from("aAbIıİßΣσ1.,'’-_@#<>&;:)( \n😀é\u0301\ufe0f\u200d\x00\ud800\ue000\ue001"),
+        st.characters(exclude_categories=[]),
+    ),
+    max_size=40,
+)
+STEPS = tuple(text_steps.EXAMPLES)
+IDEMPOTENT = ("nfc", "nfkc", "accents", "lower", "links", "emails", "letters", "punctuation", "spaces", "negations")
+ALL_STEPS = ("nfc", "markup", "lower", "links", "emails", "names", "tags", "emoji", "contractions", "negations", "letters",
+             "punctuation", "numbers", "stopwords", "stem", "lengths")  # fmt: skip
+
+
+def words(steps: tuple[str, ...], text: str, **choices: object) -> list[str]:
+    settings = Clean(steps=steps, **choices)  # type: ignore[arg-type]
+    tokens = cleaner(settings, resources_for(settings)).tokens_of([text])
+    return [tokens.words[code] for code in tokens.codes]
+
+
+@pytest.mark.parametrize("name", STEPS)
+def test_the_documented_example_of_each_step(name: str) -> None:
+    before, after = text_steps.EXAMPLES[name]
+    assert shown(text_step(name, Clean()).apply(before)) == after
+
+
+@pytest.mark.parametrize("name", word_steps.EXAMPLES)
+def test_the_documented_example_of_each_step_on_words(name: str) -> None:
+    before, after = word_steps.EXAMPLES[name]
+    assert words((name,), before, token_lengths=(3, 0)) == after.split()
+
+
+@pytest.mark.parametrize("name", STEPS)
+@given(text=ANY_TEXT)
+def test_no_step_fails_on_any_text_and_edits_say_what_it_did(name: str, text: str) -> None:
+    step = text_step(name, Clean(numbers="shape", language="tr" if "İ" in text else "en"))
+    after = step.apply(text)
+    assert edited(text, step.edits(text)) == after
+    assert step.apply_to_all([text, text]) == [after, after]
+    if name in IDEMPOTENT:
+        assert step.apply(after) == after
+
+
+@given(st.lists(ANY_TEXT, max_size=4))
+def test_tokens_are_the_same_one_by_one_and_trace_back_to_the_original(texts: list[str]) -> None:
+    cleaning = cleaner(Clean(steps=ALL_STEPS, numbers="marker"))
+    tokens = cleaning.tokens_of(texts)
+    for number, text in enumerate(texts):
+        mine = [tokens.words[code] for code in tokens.codes[tokens.starts[number] : tokens.starts[number + 1]]]
+        traced = cleaning.traced(text)
+        assert [word for word, _, _ in traced] == mine
+        assert all(0 <= start <= end <= len(text) for _, start, end in traced)
+        assert all(earlier[1] <= later[1] for earlier, later in pairwise(traced))
+
+
+@given(ANY_TEXT)
+def test_leaving_punctuation_to_the_tokeniser_changes_no_token(text: str) -> None:
+    step = text_step("punctuation", Clean())
+    cleaning = cleaner(Clean(steps=("punctuation",)))
+    by_step = cleaning.cut([step.apply(text)])
+    skipped = cleaning.tokens_of([text])
+    assert [by_step.words[code] for code in by_step.codes] == [
+        skipped.words[code] for code in skipped.codes
+    ] or "\ue000" in text
+
+
+def test_tokens_trace_back_to_their_words() -> None:
+    text = "Weren't the LEAVES curling? See https://a.example/x 😀"
+    traced = cleaner(Clean(steps=("lower", "links", "emoji", "stopwords", "stem"))).traced(text)
+    assert [(word, text[start:end]) for word, start, end in traced] == [
+        ("weren't", "Weren't"),
+        ("leav", "LEAVES"),
+        ("curl", "curling"),
+        ("<link>", "https://a.example/x"),
+        ("<grinning-face>", "😀"),
+    ]
+
+
+def test_choices_of_steps() -> None:
+    assert words(("numbers",), "in 2019 for £5 ring +44 1234 567 890, 20 times", numbers="shape") == [
+        "in", "<year>", "for", "<price>", "ring", "<phone>", "<number>", "times",
+    ]  # fmt: skip
+    assert words(("links",), "see www.a.example now", links="drop") == ["see", "now"]
+    assert words(("tags",), "so #dry", tags="marker") == ["so", "<tag>"]
+    assert words(("replace",), "a_b colour color", replace=(("_", " "), ("/colou?r/", "hue"))) == [
+        "a",
+        "b",
+        "hue",
+        "hue",
+    ]
+    assert words((), "a1 b2", token_pattern=r"[a-z]") == ["a", "b"]
+    assert words(("stopwords",), "the fern is not dead", drop_negations=True, stop_words_add=("fern",)) == ["dead"]
+    assert words(("stopwords",), "the fern", stop_words_keep=("the",)) == ["the", "fern"]
+    assert words(("contractions",), "l'été d’or", language="fr") == ["l", "été", "d", "or"]
+    assert words(("lower", "stem"), "auffälliges Auffallen", language="de") == ["auffall", "auffall"]
+    assert words(("stem",), "leaves pruning", unchanged=("leaves",)) == ["leaves", "prune"]
+
+
+def test_english_lemmas() -> None:
+    forms = "leaves mice pruned pruning hopping hoping bigger better ran flies boxes tomatoes aphids has were dying ladies roses"
+    lemmas = "leaf mouse prune prune hop hope big good run fly box tomato aphid have be die lady rose"
+    assert words(("lemmas",), forms) == lemmas.split()
+    assert words(("lemmas",), "leaves", lemma_part="verb") == ["leave"]
+
+
+def test_lemmas_from_a_table_and_rules_learned_from_it(tmp_path: Path) -> None:
+    stems = [
+        f"{first}{last}"
+        for first in ("garten", "blum", "strauch", "wurz", "zweig", "erd", "somm")
+        for last in "abcdefgh"
+    ]
+    table = {f"{stem}en": f"{stem}e" for stem in stems} | {f"{stem}es": stem for stem in stems}
+    quality = rules_on_held_out(table)
+    assert (quality.right, quality.of) == (12, 12)
+    assert learned_rules(table).lemma("unbekannten") == "unbekannte"
+    assert table_lemmatiser(table)("gartenaen") == "gartenae"
+    (tmp_path / "t.tsv").write_text("# forms\nging\tgehen\nhäuser\thaus\n", encoding="utf-8")
+    assert words(("lower", "lemmas"), "Ging Häuser", language="de", lemma_file=str(tmp_path / "t.tsv")) == [
+        "gehen",
+        "haus",
+    ]
+    row = "{}\t{}\t{}\t{}\t_\t_\t0\troot\t_\t_\n"
+    (tmp_path / "t.conllu").write_text(row.format(1, "saw", "see", "VERB") * 2 + row.format(2, "saw", "saw", "NOUN"))
+    settings = Clean(steps=("lemmas",), language="xx", lemma_file=str(tmp_path / "t.conllu"))
+    assert resources_for(settings).lemma_table == {"saw": "see"}
+
+
+def test_the_order_of_the_steps_is_what_runs(program: Program) -> None:
+    word = ("--word", "The", "--json")
+    first = program("clean", *word, "--steps=lower,stopwords").json["words"]["The"]
+    second = program("clean", *word, "--steps=stopwords,lower")
+    assert [step["form"] for step in first] == ["The", "the", "(nothing)"]
+    assert [step["form"] for step in second.json["words"]["The"]] == ["The", "the"]
+    assert "stop words with capitals (The, It) are not recognised" in second.err
+    assert "stopwords stands after stem" in program("clean", *word, "--steps=lower,stem,stopwords").err
+    assert "no stemmer for the language 'fi'" in program("clean", *word, "--steps=stem", "--set=clean.language=fi").err
+
+
+@pytest.mark.parametrize(
+    ("choices", "says"),
+    [
+        (("--steps=lower,stemm",), "Nearest values: stem"),
+        (("--steps=stem,links",), "Put links before stem"),
+        (('--set=clean.replace=[["/a(b/", ""]]', "--steps=replace"), "a(b"),
+        (("--set=clean.stemmer=dutch",), "clean.stemmer cannot be 'dutch'"),
+        (("--most-changed-by=stem",), "is none of the steps"),
+    ],
+)
+def test_wrong_requests(program: Program, wet_and_dry: Path, choices: tuple[str, ...], says: str) -> None:
+    assert says in program("clean", wet_and_dry, *choices, code=2).err
+
+
+def test_a_pattern_without_end_sets_its_document_aside(program: Program, tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text(f"text,label\n{'a' * 60}!,x\nfern a,x\nfern b,x\nsand a,y\nsand b,y\n")
+    plan = '[clean]\nsteps = ["replace"]\nreplace = [["/(a|aa)+$/", "-"]]\npattern_seconds = 0.2\n[features]\nin_at_least = 1\n'
+    (tmp_path / "upsort.toml").write_text(plan)
+    found = program("train", "t.csv", "--text=text", "--label=label", "-o", "a.sorter", "--json").json["rows"]
+    assert found["reasons"] == {"a pattern of the plan took longer than 0.2 seconds": 1}
+    assert (found["used"], found["set_aside"]) == (4, 1)
+
+
+def test_clean_shows_documents_groups_and_comparisons(program: Program, demo: Path, tmp_path: Path) -> None:
+    letters = (demo / "letters-2024.csv", "--text=message", "--id=ref", "--steps=lower,stopwords,stem")
+    found = program("clean", *letters, "--document=F24-0002", "--json").json
+    (document,) = found["shown"]
+    assert [step["step"] for step in document["steps"]] == ["lower", "tokens", "stopwords", "stem"]
+    assert document["steps"][2]["removed"]
+    tokens = [step["tokens"] for step in found["steps"]]
+    assert tokens == sorted(tokens, reverse=True)
+    assert found["steps"][-1]["distinct"] < found["steps"][0]["distinct"]
+    assert "No document is called 'F24-9'" in program("clean", *letters, "--document=F24-9", code=1).err
+    assert "kept; clean.drop_negations" in program("clean", *letters, "--most-changed-by=stem", "--show=1").out
+    groups = program("clean", *letters, "--groups", "--word=leaves", "--json").json["groups"]
+    assert groups[0]["words"].keys() >= {"leaves", "leave"}  # why stemming mixes sick leaves with taking leave
+    table = program("clean", *letters[:2], "--label=topic", "--compare-steps", "lower", "lower,stem", "--json").json[
+        "steps"
+    ]
+    assert table[0]["distinct"] > table[1]["distinct"]
+    assert all(0.8 < one["accuracy"]["value"] < 0.95 for one in table)
+    program("clean", *letters, "-o", "cleaned.csv")
+    program("clean", *letters, "-o", "replaced.csv", "--in-place")
+    with (tmp_path / "cleaned.csv").open(newline="") as one, (tmp_path / "replaced.csv").open(newline="") as two:
+        for added, replaced in zip(csv.DictReader(one), csv.DictReader(two), strict=True):
+            assert added["cleaned"] == replaced["message"]
+
+
+def test_word_lists_travel_in_the_sorter_and_workers_change_nothing(
+    program: Program, demo: Path, tmp_path: Path
+) -> None:
+    (tmp_path / "stop.txt").write_text("the # an article\nand or\n")
+    choices = (
+        "--text=message",
+        "--label=topic",
+        "--set=clean.steps=lower,stopwords,stem",
+        "--set=clean.stop_words_file=stop.txt",
+    )
+    for workers in ("1", "2"):
+        program("train", demo / "letters-2024.csv", *choices, "--workers", workers, "-o", f"{workers}.sorter")
+    assert (tmp_path / "1.sorter").read_bytes() == (tmp_path / "2.sorter").read_bytes()
+    (tmp_path / "stop.txt").unlink()
+    terms = program("terms", "1.sorter", "--top", "2000", "--only=soil", "--json").json["labels"]["soil"]
+    assert not {"the", "and", "or"} & {term["term"] for term in terms}
+    assert program("score", "1.sorter", demo / "letters-2026.csv", "-o", "s.csv", "--json").json["documents"] == 600
+
+
+def test_stop_words_from_lists_are_compared_in_their_form_at_that_point() -> None:
+    settings = Clean(steps=("accents", "lower", "stopwords"), language="fr")
+    tokens = cleaner(settings, Resources()).tokens_of(["été déjà jardin"])
+    assert tokens.words == ["jardin"]
