@@ -26,6 +26,7 @@ TRAIN = ("--text=text", "--label=label", "--set=features.in_at_least=1", "-o", "
         (("train", "header.csv", *TRAIN), 1, "has no usable rows"),
         (("train", "good.csv", "--text=txet", "--label=label", "-o", "a.sorter"), 2, "Nearest columns: text."),
         (("train", "one.csv", *TRAIN), 1, "at least two labels; the documents have only 'wet'"),
+        (("train", "names.csv", *TRAIN), 1, "has 30 different values in 30 documents: that is no label"),
         (("train", "good.csv", *TRAIN[:2], "-o", "nowhere/a.sorter"), 1, "The folder nowhere does not exist"),
         (("train", "good.csv", *TRAIN, "--set=features.in_at_least=9"), 1, "No term is left of the 5"),
         (("train", "good.csv", *TRAIN, "--set=classifier.kind=logistc"), 2, "Nearest values: logistic."),
@@ -52,6 +53,7 @@ def test_a_problem_is_two_lines_and_a_code(
         "header.csv": "text,label\n",
         "one.csv": "text,label\nfern,wet\nmoss,wet\n",
         "lone.csv": "text,label\nfern,wet\nmoss,wet\nsand,dry\n",
+        "names.csv": "text,label\n" + "".join(f"fern {n},name {n}\n" for n in range(30)),
         "bad.toml": "[columns\n",
     }
     for name, content in files.items():

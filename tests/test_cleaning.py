@@ -227,3 +227,25 @@ def test_stop_words_from_lists_are_compared_in_their_form_at_that_point() -> Non
     settings = Clean(steps=("accents", "lower", "stopwords"), language="fr")
     tokens = cleaner(settings, Resources()).tokens_of(["été déjà jardin"])
     assert tokens.words == ["jardin"]
+
+
+def test_training_tells_the_corpus_own_stop_words_and_empty_documents(program: Program, tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("text,label\nthe fern,x\nthe fern,x\nthe sand,y\nthe sand,y\n123,y\n")
+    found = program(
+        "train", "t.csv", "--text=text", "--label=label", "--set=clean.steps=numbers", "-o", "a.sorter", "--json"
+    )
+    assert found.json["too_common"] == ["the"]
+    assert found.json["without_tokens"] == 1
+    assert "1 documents have no tokens after cleaning" in found.err
+
+
+def test_how_good_learned_lemma_rules_are_is_told(program: Program, tmp_path: Path) -> None:
+    rows = "".join(
+        f"{stem}en\t{stem}e\n"
+        for stem in ("blum", "stund", "schul", "nam", "lamp", "bien", "tann", "ros", "erl", "eich")
+    )
+    (tmp_path / "t.tsv").write_text(rows)
+    choices = ("--steps=lemmas", "--set=clean.lemma_file=t.tsv", "--set=clean.language=de", "--word=lilien")
+    found = program("clean", *choices)
+    assert "right for 1 of the other 1 forms" in found.err
+    assert "lilie" in found.out

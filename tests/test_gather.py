@@ -278,6 +278,19 @@ def test_links_in_archives_are_not_followed(program: Program, tmp_path: Path) ->
     assert found.json["documents"] == 3
 
 
+def test_members_and_labels_that_are_not_there_get_the_nearest(program: Program, tmp_path: Path) -> None:
+    write_zip(tmp_path / "t.zip")
+    assert gathered(program, "t.zip/inside/table.csv.gz", "--text=text").json["documents"] == 3
+    assert (
+        "Nearest members: t.zip/inside/table.csv.gz"
+        in program("gather", "t.zip/inside/tabel.csv", "-o", "c.csv", code=1).err
+    )
+    (tmp_path / "t.csv").write_text(delimited())
+    found = gathered(program, "t.csv", "--text=text", "--label=label", "--labels=wett,dry", "--relabel=drry=dry")
+    assert found.json["unseen_labels"] == {"wett": ["wet"], "drry": ["dry"]}
+    assert "no document has the label 'wett'; nearest: wet" in found.err
+
+
 def test_odd_tables_lose_nothing(program: Program, tmp_path: Path) -> None:
     (tmp_path / "cut.json").write_text(json.dumps(objects())[:-70])
     found = gathered(program, "cut.json", "--text=text").json["rows"]

@@ -9,6 +9,7 @@ from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
 from upsort.core.errors import UsageProblem
+from upsort.core.names import listed
 
 if TYPE_CHECKING:
     from upsort.jobs.gather import GatherResult
@@ -162,6 +163,8 @@ def _warn(result: "GatherResult", console: Console) -> None:
         console.warn(
             f"labels that differ only in case, spaces or punctuation: {shown}; join them with --fold-case or --relabel."
         )
+    for label, close in result.unseen.items():
+        console.warn(f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.")
     if result.conflicts:
         console.warn(f"{result.conflicts:,} copies stand under another label than what they copy; see their reasons.")
 
@@ -177,4 +180,5 @@ def _as_json(result: "GatherResult", output: Path) -> dict[str, Any]:
         "labels": dict(result.labels.most_common()),
         "spellings": [dict(group) for group in result.spellings],
         "missing_columns": result.missing,
+        "unseen_labels": result.unseen,
     }

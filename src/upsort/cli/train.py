@@ -8,7 +8,8 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
-from upsort.cli.wording import percent, rate_json
+from upsort.cli.wording import percent, rate_json, shortened
+from upsort.core.names import listed
 
 if TYPE_CHECKING:
     from upsort.jobs.train import TrainResult
@@ -60,6 +61,9 @@ def _show(result: "TrainResult", console: Console) -> None:
         f"Trained {sorter.plan.classifier.kind} on {trained.documents:,} documents, {len(sorter.space.terms):,} terms "
         f"({sorter.plan.features.weighting}) and {len(sorter.labels)} labels."
     )
+    if result.too_common:
+        share = sorter.plan.features.in_at_most
+        console.say(f"Left out, being in more than {share:.0%} of the documents: {listed(result.too_common, 8)}.")
     if trained.iterations:
         console.say(
             f"The optimiser took {trained.iterations} steps; the gradient is {trained.optimality:.1e} of what it was "
@@ -75,13 +79,17 @@ def _show(result: "TrainResult", console: Console) -> None:
 
 def _warn(result: "TrainResult", console: Console) -> None:
     sorter, trained = result.sorter, result.sorter.trained
+    if result.without_tokens:
+        console.warn(
+            f"{result.without_tokens:,} documents have no tokens after cleaning; they teach nothing but their label."
+        )
     if not trained.reached:
         console.warn(
             f"training stopped after {trained.iterations} steps at {trained.optimality:.1e} of the first gradient, short "
             f"of {sorter.plan.classifier.tolerance:.1e}; raise classifier.most_iterations or classifier.penalty."
         )
     scarce = [
-        f"{label} ({count})"
+        f"{shortened(label, 40)} ({count})"
         for label, count in zip(sorter.labels, trained.label_documents.tolist(), strict=True)
         if count < _SCARCE
     ]
@@ -103,5 +111,7 @@ def _as_json(result: "TrainResult") -> dict[str, Any]:
         "iterations": trained.iterations,
         "optimality": trained.optimality,
         "reached": trained.reached,
+        "too_common": result.too_common,
+        "without_tokens": result.without_tokens,
         "training_accuracy": rate_json(result.training_accuracy),
     }

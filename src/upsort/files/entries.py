@@ -18,7 +18,7 @@ from shutil import copyfileobj
 from typing import BinaryIO, cast
 
 from upsort.core.errors import DataProblem
-from upsort.core.names import nearest
+from upsort.core.names import nearest, suggestion
 from upsort.files.rows import Entry, Reading
 
 MOST_MEMBERS = 200_000
@@ -41,6 +41,11 @@ def entries_of(name: str, reading: Reading) -> Found:
     Raises DataProblem for a missing file, a pattern without a match, and an archive that is damaged or over the limit.
     """
     path = Path(name)
+    archive = next(
+        (parent for parent in path.parents if parent.is_file() and parent.name.lower().endswith(_ARCHIVES)), None
+    )
+    if archive is not None:
+        return _of_member(archive, name, reading)
     if not path.exists() and glob.has_magic(name):
         matches = sorted(glob.glob(name, recursive=True))  # noqa: PTH207 - a Path cannot start from an absolute pattern
         if not matches:
@@ -49,6 +54,18 @@ def entries_of(name: str, reading: Reading) -> Found:
             )
         return _together(_of_path(Path(match), reading) for match in matches)
     return _of_path(path, reading)
+
+
+def _of_member(archive: Path, name: str, reading: Reading) -> Found:
+    """One member of an archive, or all below one of its folders, named like a path through the archive."""
+    found = _of_path(archive, reading)
+    wanted = [entry for entry in found.entries if entry.name == name or entry.name.startswith(f"{name.rstrip('/')}/")]
+    if not wanted:
+        members = [entry.name for entry in found.entries]
+        raise DataProblem(
+            f"{archive} has no member {name.removeprefix(f'{archive}/')}.", suggestion(name, members, "members")
+        )
+    return Found(wanted, found.notes)
 
 
 def _together(many: Iterator[Found]) -> Found:

@@ -180,7 +180,7 @@ def _plan(head: dict[str, Any], path: Path) -> Plan:
 
 
 def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
-    held = head.get("resources")
+    held = head.get("resources", {"stop_words": None, "lemma_table": {}})
     words: Any = held.get("stop_words") if isinstance(held, dict) else 0
     table: Any = held.get("lemma_table") if isinstance(held, dict) else 0
     sound = (words is None or (isinstance(words, list) and all(isinstance(word, str) for word in words))) and (

@@ -17,6 +17,8 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
 
+_MOST_LABELS_UNASKED = 20
+
 
 @dataclass(frozen=True)
 class LabelledCorpus:
@@ -56,4 +58,10 @@ def read_labelled_corpus(
             f"No usable document: {nothing_usable(aside)}.", "Check --text, --label and --encoding against the table."
         )
     names, numbers = numbered(labels)
+    if len(names) > _MOST_LABELS_UNASKED and 2 * len(names) > len(labels):
+        raise DataProblem(
+            f"The column {choices.columns.label!r} has {len(names):,} different values in {len(labels):,} documents: "
+            "that is no label.",
+            "Name another column with --label, or merge labels with upsort gather.",
+        )
     return LabelledCorpus(counts, numbers, names, resources)

@@ -19,6 +19,7 @@ from upsort.core.arrays import Ints
 from upsort.core.errors import UsageProblem
 from upsort.core.labels import mapped, spellings
 from upsort.core.names import nearest
+from upsort.core.text.lowercase import lower
 from upsort.core.text.passages import kept_lines, passages
 from upsort.core.text.repetition import is_repetition
 from upsort.files.columns import Roles, column_place, roles_in
@@ -45,7 +46,8 @@ class GatherResult:
 
     per_source: rows read and documents written of each table. labels: documents of each. spellings: groups of labels that
     differ only in case, spaces or punctuation. conflicts: copies that stand under another label than what they copy.
-    missing: for each table, the columns of the corpus that it lacks.
+    missing: for each table, the columns of the corpus that it lacks. unseen: labels that were chosen or renamed but stand
+    nowhere, with the nearest that do.
     """
 
     documents: int = 0
@@ -56,6 +58,7 @@ class GatherResult:
     labels: Counter[str] = field(default_factory=Counter)
     spellings: list[list[tuple[str, int]]] = field(default_factory=list)
     missing: dict[str, list[str]] = field(default_factory=dict)
+    unseen: dict[str, list[str]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -136,6 +139,14 @@ class _Gathering:
             counts[1] += len(kept)
             self.advance(len(block.rows))
         self.result.spellings = spellings(self.spelt)
+        written = {label.strip() for label in self.labels_as_written}
+        wanted = [label for label in self.settings.labels if label not in self.spelt]
+        wanted += [
+            label
+            for label in self.settings.relabel
+            if label not in written and label not in {lower(name, self.choices.clean.language) for name in written}
+        ]
+        self.result.unseen = {label: nearest(label, sorted(written - {""})) for label in wanted}
         return self.result
 
     def _set_aside(self, documents: _Documents) -> None:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from upsort.core.features.vocabulary import too_common
 from upsort.core.judging.intervals import Rate, wilson
 from upsort.core.plan import Plan
 from upsort.core.sorter import Sorter
@@ -17,12 +18,18 @@ from upsort.jobs.progress import Advance, no_progress
 
 @dataclass(frozen=True)
 class TrainResult:
-    """The sorter, where it was saved, and its accuracy on the documents it was trained on."""
+    """The sorter, where it was saved, and its accuracy on the documents it was trained on.
+
+    too_common: terms left out because more than features.in_at_most of the documents hold them: the corpus's own stop words,
+    commonest first. without_tokens: documents that cleaning left without any.
+    """
 
     sorter: Sorter
     path: Path
     size: int
     training_accuracy: Rate
+    too_common: list[str]
+    without_tokens: int
 
 
 def train(
@@ -34,4 +41,11 @@ def train(
     sorter = fit(corpus.counts.matrix, corpus.counts.terms, corpus.labels, corpus.names, plan)
     sorter = replace(sorter, resources=corpus.resources)
     size = save_sorter(sorter, output)
-    return TrainResult(sorter, output, size, wilson(sorter.trained.right, sorter.trained.documents))
+    return TrainResult(
+        sorter,
+        output,
+        size,
+        wilson(sorter.trained.right, sorter.trained.documents),
+        too_common(corpus.counts.matrix, corpus.counts.terms, plan.features),
+        int((corpus.counts.tokens_per_document() == 0).sum()),
+    )

@@ -69,8 +69,7 @@ def learn_space(counts: csr_array, terms: list[str], settings: plan.Features) ->
     frequency = document_frequencies(counts)
     seen = frequency > 0
     rare = frequency < settings.in_at_least
-    # The share is compared in whole documents; the small addition keeps 0.6 · 5 at 3 whatever the rounding of 0.6.
-    common = frequency > np.floor(settings.in_at_most * documents + 1e-9)
+    common = frequency > _most_documents(settings, documents)
     kept = np.flatnonzero(seen & ~rare & ~common)
     if kept.size == 0:
         raise DataProblem(
@@ -84,3 +83,15 @@ def learn_space(counts: csr_array, terms: list[str], settings: plan.Features) ->
         kept = np.sort(kept[order[: settings.most_terms]])
     chosen = [terms[column] for column in kept.tolist()]
     return FeatureSpace(chosen, frequency[kept], documents, settings.weighting), kept
+
+
+def _most_documents(settings: plan.Features, documents: int) -> float:
+    """The bound in whole documents; the small addition keeps 0.6 · 5 at 3 whatever the rounding of 0.6."""
+    return float(np.floor(settings.in_at_most * documents + 1e-9))
+
+
+def too_common(counts: csr_array, terms: list[str], settings: plan.Features) -> list[str]:
+    """The terms that more than the bound's share of the documents hold, those in most documents first."""
+    frequency = document_frequencies(counts)
+    common = np.flatnonzero(frequency > _most_documents(settings, counts.shape[0]))
+    return [terms[column] for column in common[np.argsort(-frequency[common], kind="stable")].tolist()]
