@@ -6,12 +6,22 @@ Plain dataclasses with the defaults; reading and checking the TOML file is the w
 from dataclasses import dataclass, field, replace
 from typing import Annotated, Any, ClassVar, Literal
 
-from annotated_types import Ge, Gt, Le
+from annotated_types import Ge, Gt, Le, Predicate
+
+SCHEMES = ("auto", "count", "presence", "share", "tfidf", "smoothed-tfidf", "bm25", "log-count-ratio")
+_SMART = ("nlab", "ntp", "nc")
+
+
+def weighting_is_known(name: str) -> bool:
+    """Whether a name is a scheme, or three letters of the SMART notation (Salton & Buckley 1988)."""
+    smart = len(name) == 3 and all(letter in letters for letter, letters in zip(name, _SMART, strict=True))
+    return name in SCHEMES or smart
+
 
 _STRICT: dict[str, Any] = {"extra": "forbid"}
 
 Kind = Literal["multinomial-nb", "logistic"]
-Weighting = Literal["auto", "count", "presence", "tfidf"]
+Weighting = Annotated[str, Predicate(weighting_is_known)]
 NAIVE_BAYES_KINDS = frozenset({"multinomial-nb"})
 
 
@@ -117,16 +127,28 @@ class Clean:
 class Features:
     """Which terms are kept and how they are weighted.
 
-    weighting: `auto` is `count` for naive Bayes, whose model is of counts, and `tfidf` for the others.
+    units: words, or letters for n-grams of letters. lengths: the shortest and the longest n-grams. skip: pairs of words with
+    one word between them are terms too. within_sentences: no n-gram reaches over the end of a sentence.
+    weighting: a scheme of `core.features.weighting`, or three letters of the SMART notation; `auto` is `count` for naive
+    Bayes, whose model is of counts, and `tfidf` for the others. bm25_k, bm25_b: saturation and length correction of `bm25`.
     in_at_least: documents a term must be in. in_at_most: share of the documents a term may be in.
-    most_terms: how many terms are kept at most, the most frequent first; 0 for no bound.
+    most_terms: how many terms are kept at most, 0 for no bound; choose_by: which ones.
+    vocabulary_file: the terms to use, one a line, whatever the bounds.
     """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
+    units: Literal["words", "letters"] = "words"
+    lengths: tuple[Annotated[int, Ge(1), Le(9)], Annotated[int, Ge(1), Le(9)]] = (1, 1)
+    skip: bool = False
+    within_sentences: bool = False
     weighting: Weighting = "auto"
+    bm25_k: Annotated[float, Gt(0)] = 1.2
+    bm25_b: Annotated[float, Ge(0), Le(1)] = 0.75
     in_at_least: Annotated[int, Ge(1)] = 2
     in_at_most: Annotated[float, Gt(0), Le(1)] = 0.6
     most_terms: Annotated[int, Ge(0)] = 50_000
+    choose_by: Literal["count", "chi-square", "mutual-information"] = "count"
+    vocabulary_file: str = ""
 
 
 @dataclass(frozen=True)
@@ -173,5 +195,5 @@ class Plan:
         """The same plan with `auto` replaced by what it stands for."""
         if self.features.weighting != "auto":
             return self
-        weighting: Weighting = "count" if self.classifier.kind in NAIVE_BAYES_KINDS else "tfidf"
+        weighting = "count" if self.classifier.kind in NAIVE_BAYES_KINDS else "tfidf"
         return replace(self, features=replace(self.features, weighting=weighting))

@@ -82,7 +82,7 @@ class Sorter:
 
     def decide(self, documents: Sequence[str]) -> Decisions:
         """Decide about a block of documents. A document without known terms is decided by the intercepts alone."""
-        counts = count_known(documents, self.cleaning, self.space.columns)
+        counts = count_known(documents, self.cleaning, self.space.columns, self.plan.features)
         return decisions_from(
             scores_of(self, counts.matrix), tokens=counts.tokens, unknown_share=counts.unknown_share()
         )

@@ -12,6 +12,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.features.vocabulary import learn_space
 from upsort.core.plan import Plan
 from upsort.core.sorter import Sorter, Trained
+from upsort.core.text.word_steps import Resources
 
 
 def numbered(labels: Sequence[str]) -> tuple[tuple[str, ...], Ints]:
@@ -21,7 +22,14 @@ def numbered(labels: Sequence[str]) -> tuple[tuple[str, ...], Ints]:
     return names, np.array([number[label] for label in labels], dtype=np.int64)
 
 
-def fit(counts: csr_array, terms: list[str], labels: Ints, names: tuple[str, ...], plan: Plan) -> Sorter:
+def fit(
+    counts: csr_array,
+    terms: list[str],
+    labels: Ints,
+    names: tuple[str, ...],
+    plan: Plan,
+    resources: Resources | None = None,
+) -> Sorter:
     """Train a sorter on these documents and no others.
 
     counts: (n, n_all_terms) raw counts, of which `terms` names the columns. labels: (n,) numbers into `names`.
@@ -38,24 +46,18 @@ def fit(counts: csr_array, terms: list[str], labels: Ints, names: tuple[str, ...
     names = tuple(names[number] for number in present.tolist())
     labels = np.searchsorted(present, labels).astype(np.int64)
     plan = plan.settled()
-    space, kept = learn_space(counts, terms, plan.features)
+    resources = resources or Resources()
+    space, kept = learn_space(counts, terms, plan.features, labels, len(names), resources.vocabulary)
     chosen = counts[:, kept] if kept.size < counts.shape[1] else counts
     classifier = families.train(space.weigh(chosen), labels, len(names), plan.classifier)
     minimum = classifier.minimum if isinstance(classifier, Logistic) else None
     scores = classifier.rule.scores(space.weigh(chosen))
     trained = Trained(
         label_documents=np.bincount(labels, minlength=len(names)).astype(np.int64),
-        label_document_frequency=_label_document_frequency(chosen, labels, len(names)),
+        label_document_frequency=space.label_document_frequency,
         right=int((scores.argmax(axis=1) == labels).sum()),
         iterations=minimum.iterations if minimum else 0,
         optimality=minimum.optimality if minimum else 0.0,
         reached=minimum.reached if minimum else True,
     )
-    return Sorter(plan, names, space, classifier, trained)
-
-
-def _label_document_frequency(counts: csr_array, labels: Ints, n_labels: int) -> Ints:
-    """(n_terms, n_labels) in how many documents of each label each term stands."""
-    row_labels = np.repeat(labels, np.diff(counts.indptr))
-    cells = np.bincount(counts.indices.astype(np.int64) * n_labels + row_labels, minlength=counts.shape[1] * n_labels)
-    return cells.reshape(counts.shape[1], n_labels).astype(np.int64)
+    return Sorter(plan, names, space, classifier, trained, resources)

@@ -7,7 +7,7 @@ from typing import Any
 
 from upsort.core.errors import UsageProblem
 from upsort.core.names import listed, suggestion
-from upsort.core.plan import Plan
+from upsort.core.plan import SCHEMES, Plan
 
 DEFAULT_NAME = "upsort.toml"
 
@@ -95,6 +95,11 @@ def _readable(error: Any, where: str) -> UsageProblem:
         return UsageProblem(
             f"{where}: {key} cannot be {error['input']!r}.",
             suggestion(str(error["input"]), choices, "values"),
+        )
+    if error["type"] == "predicate_failed":
+        return UsageProblem(
+            f"{where}: {key} cannot be {error['input']!r}.",
+            f"{suggestion(str(error['input']), SCHEMES, 'values')} Or three letters such as ltc: [nlab][ntp][nc].",
         )
     return UsageProblem(f"{where}: {key} cannot be {error['input']!r}: {_lowered(error['msg'])}.", _keys_hint(place))
 

@@ -7,18 +7,29 @@ from importlib.resources import files
 from pathlib import Path
 
 from upsort.core.errors import DataProblem
-from upsort.core.plan import Clean
+from upsort.core.plan import Clean, Features
 from upsort.core.text.word_steps import Resources
 
 _PARTS = {"NOUN": "noun", "PROPN": "noun", "VERB": "verb", "AUX": "verb", "ADJ": "adjective"}
 
 
-def resources_for(settings: Clean) -> Resources:
-    """What the steps of a plan need. Raises DataProblem for a file that is missing or not as it should be."""
+def resources_for(settings: Clean, features: Features | None = None) -> Resources:
+    """What the steps of a plan need, and its vocabulary. Raises DataProblem for a file that is missing or not as it should be."""
     stop_words = read_stop_words(Path(settings.stop_words_file)) if settings.stop_words_file else None
     wants_lemmas = "lemmas" in settings.steps
     table = read_lemmas(Path(settings.lemma_file), settings.lemma_part) if wants_lemmas and settings.lemma_file else {}
-    return Resources(stop_words, table, *english_for(settings if not table else None))
+    vocabulary = (
+        read_vocabulary(Path(features.vocabulary_file)) if features and features.vocabulary_file else frozenset()
+    )
+    return Resources(stop_words, table, *english_for(settings if not table else None), vocabulary)
+
+
+def read_vocabulary(path: Path) -> frozenset[str]:
+    """One term a line."""
+    terms = frozenset(line.strip() for line in _lines(path) if line.strip())
+    if not terms:
+        raise DataProblem(f"{path} holds no terms.", "Give one term a line.")
+    return terms
 
 
 def read_stop_words(path: Path) -> frozenset[str]:

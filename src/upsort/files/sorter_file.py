@@ -56,6 +56,7 @@ def save_sorter(sorter: Sorter, path: Path) -> int:
             "iterations": sorter.trained.iterations,
             "optimality": sorter.trained.optimality,
             "reached": sorter.trained.reached,
+            "mean_length": sorter.space.mean_length,
         },
         "resources": {
             "stop_words": sorted(stop_words) if (stop_words := sorter.resources.stop_words) is not None else None,
@@ -132,7 +133,12 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> Sorter:
         bool(seen["reached"]),
     )
     space = FeatureSpace(
-        terms, arrays["document_frequency"].astype(np.int64), trained.documents, plan.features.weighting
+        terms,
+        arrays["document_frequency"].astype(np.int64),
+        trained.label_document_frequency,
+        trained.documents,
+        float(seen.get("mean_length", 0.0)),
+        plan.features,
     )
     resources = _resources(head, plan, path)
     return Sorter(plan, labels, space, families.restored(plan.classifier, arrays), trained, resources)

@@ -294,7 +294,7 @@ def compare_steps(
     results = []
     for steps in lists:
         tried = replace(choices, clean=replace(choices.clean, steps=steps))
-        counts = count(texts, cleaner(tried.clean, resources_for(tried.clean)))
+        counts = count(texts, cleaner(tried.clean, resources_for(tried.clean)), tried.features)
         accuracy = None
         if labelled:
             names, numbers = numbered(labels)

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from upsort.core import plan
 from upsort.core.arrays import Ints
 from upsort.core.errors import DataProblem
-from upsort.core.features.counting import Counts, counts_of, in_blocks
+from upsort.core.features.counting import Counts, count, counts_of, in_blocks
+from upsort.core.features.ngrams import terms_of
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.word_steps import Resources
 from upsort.core.training import numbered
@@ -43,7 +44,7 @@ def read_labelled_corpus(
     workers: processes to clean and tokenise in; the result is the same for any number.
     """
     labels: list[str] = []
-    resources = resources_for(choices.clean)
+    resources = resources_for(choices.clean, choices.features)
     cleaning = cleaner(choices.clean, resources)
 
     def texts() -> Iterator[str]:
@@ -52,7 +53,12 @@ def read_labelled_corpus(
             yield from block.texts
             advance(len(block.texts))
 
-    counts = counts_of(cleaned_tokens(in_blocks(texts()), choices.clean, resources, workers))
+    features = choices.features
+    if features.units == "letters":
+        counts = count(texts(), cleaning, features)
+    else:
+        blocks = cleaned_tokens(in_blocks(texts()), choices.clean, resources, workers)
+        counts = counts_of(terms_of(block, features) for block in blocks)
     if not labels:
         raise DataProblem(
             f"No usable document: {nothing_usable(aside)}.", "Check --text, --label and --encoding against the table."

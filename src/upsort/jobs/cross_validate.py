@@ -30,5 +30,7 @@ def cross_validate(
 ) -> CrossValidateResult:
     """Read and count once, then train and judge fold by fold."""
     corpus = read_labelled_corpus(inputs, plan, aside, advance, workers)
-    result = cross_validation.cross_validate(corpus.counts, corpus.labels, corpus.names, plan, fold_done)
+    result = cross_validation.cross_validate(
+        corpus.counts, corpus.labels, corpus.names, plan, fold_done, corpus.resources
+    )
     return CrossValidateResult(result, corpus.documents, len(corpus.counts.terms))

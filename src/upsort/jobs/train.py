@@ -1,6 +1,6 @@
 """Training a sorter and saving it."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 from upsort.core.features.vocabulary import too_common
@@ -38,8 +38,7 @@ def train(
     """Train on all usable labelled documents of `inputs` and write the sorter to `output`."""
     check_writable(output)
     corpus = read_labelled_corpus(inputs, plan, aside, advance, workers)
-    sorter = fit(corpus.counts.matrix, corpus.counts.terms, corpus.labels, corpus.names, plan)
-    sorter = replace(sorter, resources=corpus.resources)
+    sorter = fit(corpus.counts.matrix, corpus.counts.terms, corpus.labels, corpus.names, plan, corpus.resources)
     size = save_sorter(sorter, output)
     return TrainResult(
         sorter,

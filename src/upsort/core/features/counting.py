@@ -11,6 +11,8 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Codes, Floats, Ints
+from upsort.core.features.ngrams import terms_of, units_of
+from upsort.core.plan import Features
 from upsort.core.text.cleaning import Cleaner
 from upsort.core.text.tokeniser import Tokens
 
@@ -38,17 +40,17 @@ class KnownCounts:
     """Counts of the terms of a fixed vocabulary.
 
     matrix: (n_documents, len(vocabulary)) CSR of int32.
-    tokens: (n_documents,) int64, all tokens of each document, known or not.
+    tokens: (n_documents,) int64, all tokens of each document, known or not. known: (n_documents,) int64, the known ones.
     """
 
     matrix: csr_array
     tokens: Ints
+    known: Ints
 
     def unknown_share(self) -> Floats:
         """(n_documents,) the share of each document's tokens outside the vocabulary; NaN without tokens."""
-        known = np.asarray(self.matrix.sum(axis=1), dtype=np.float64).reshape(-1)
         with np.errstate(invalid="ignore"):
-            share: Floats = 1.0 - known / self.tokens
+            share: Floats = 1.0 - self.known / self.tokens
         return share
 
 
@@ -66,12 +68,13 @@ def in_blocks(documents: Iterable[str], characters: int = BLOCK_CHARACTERS) -> I
         yield block
 
 
-def count(documents: Iterable[str], cleaning: Cleaner) -> Counts:
+def count(documents: Iterable[str], cleaning: Cleaner, settings: Features | None = None) -> Counts:
     """Count every term of every document.
 
-    documents: any number of texts, read once.
+    documents: any number of texts, read once. settings: which n-grams are terms; single words without.
     """
-    return counts_of(cleaning.tokens_of(block) for block in in_blocks(documents))
+    settings = settings or Features()
+    return counts_of(terms_of(units_of(block, cleaning, settings), settings) for block in in_blocks(documents))
 
 
 def counts_of(blocks: Iterable[Tokens]) -> Counts:
@@ -90,16 +93,27 @@ def counts_of(blocks: Iterable[Tokens]) -> Counts:
     return Counts(_summed(columns, np.concatenate(lengths), len(terms)), terms)
 
 
-def count_known(documents: Sequence[str], cleaning: Cleaner, vocabulary: dict[str, int]) -> KnownCounts:
-    """Count the terms of `vocabulary` (term to column) in one block of documents."""
-    tokens = cleaning.tokens_of(documents)
-    columns = np.array([vocabulary.get(word, -1) for word in tokens.words], dtype=np.int32)
-    columns = columns[tokens.codes] if tokens.words else tokens.codes
+def count_known(
+    documents: Sequence[str], cleaning: Cleaner, vocabulary: dict[str, int], settings: Features
+) -> KnownCounts:
+    """Count the terms of `vocabulary` (term to column) in one block of documents.
+
+    What is known and unknown is told of the words where single words are terms, else of the terms.
+    """
+    units = units_of(documents, cleaning, settings)
+    terms = terms_of(units, settings)
+    told = units if min(settings.lengths) == 1 else terms
+    columns = np.array([vocabulary.get(word, -1) for word in terms.words], dtype=np.int32)
+    columns = columns[terms.codes] if terms.words else terms.codes
     known = columns >= 0
     known_before = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(known)))
-    known_per_document = np.diff(known_before[tokens.starts])
-    matrix = _summed(columns[known], known_per_document, len(vocabulary))
-    return KnownCounts(matrix, np.diff(tokens.starts))
+    matrix = _summed(columns[known], np.diff(known_before[terms.starts]), len(vocabulary))
+    familiar = np.array([word in vocabulary for word in told.words], dtype=np.int64)
+    running = (
+        np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(familiar[told.codes]))) if told.words else np.zeros(1)
+    )
+    known_tokens = (running[told.starts[1:]] - running[told.starts[:-1]]).astype(np.int64)
+    return KnownCounts(matrix, np.diff(told.starts), known_tokens)
 
 
 def _summed(columns: Codes, lengths: Ints, width: int) -> csr_array:

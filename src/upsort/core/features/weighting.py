@@ -1,32 +1,114 @@
 """Weights of terms in documents.
 
-- `count`: tf, how often the term stands in the document.
-- `presence`: 1 where it stands at all.
-- `tfidf`: (1 + ln tf) · ln(N / df), each document's row then brought to Euclidean length 1 (Manning, Raghavan & Schütze
-  2008, sections 6.2 to 6.4; `ltc` in the notation of Salton & Buckley 1988). N and df are of the training documents.
+A scheme is a term frequency, an inverse document frequency and a length. With tf the count of a term in a document, df the
+training documents that hold it and N their number:
+
+- term frequency: `n` tf; `b` 1 where tf > 0; `l` 1 + log10 tf; `a` 0.5 + 0.5 · tf / largest tf of the document; share tf / Σ tf
+- idf: `n` 1; `t` log10(N / df); `p` max(0, log10((N − df) / df)); smoothed log10(1 + N / df)
+- length: `n` none; `c` each row divided by its Euclidean length
+
+The letters are those of the SMART system (Salton & Buckley 1988; Manning, Raghavan & Schütze 2008, figure 6.15). `tfidf` is
+`ltc`. `bm25` is tf (k + 1) / (tf + k (1 − b + b · length / mean length)) · ln(1 + (N − df + 0.5) / (df + 0.5)) (Robertson &
+Zaragoza 2009, equations 3.3 and 3.15, with the logarithm kept from falling below 0). `log-count-ratio` is presence times the
+logarithm of how much more often the term stands in a label's documents than in others (Wang & Manning 2012), of the label
+for which that is largest.
 """
+
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
 
-
-def inverse_document_frequency(document_frequency: Ints, documents: int) -> Floats:
-    """ln(N / df) of each term. document_frequency: (n_terms,), each from 1 to `documents`."""
-    idf: Floats = np.log(documents / document_frequency.astype(np.float64))
-    return idf
+LETTERS = {"count": "nnn", "presence": "bnn", "tfidf": "ltc"}
 
 
-def presence(counts: csr_array) -> csr_array:
-    """(n, v) counts → the same with 1.0 in place of each count."""
-    return csr_array((np.ones(counts.nnz), counts.indices, counts.indptr), shape=counts.shape)
+@dataclass(frozen=True)
+class Scheme:
+    """term_frequency: n, b, l, a or share. idf: n, t, p or smoothed. length: n or c."""
+
+    term_frequency: str
+    idf: str
+    length: str
 
 
-def tfidf(counts: csr_array, idf: Floats) -> csr_array:
-    """(n, v) counts and (v,) idf → rows of (1 + ln tf) · idf of Euclidean length 1; an all-zero row stays zero."""
-    weights = (1.0 + np.log(counts.data)) * idf[counts.indices]
-    return unit_length(csr_array((weights, counts.indices, counts.indptr), shape=counts.shape))
+def scheme(name: str) -> Scheme:
+    """The scheme of a name or of three letters; `bm25` and `log-count-ratio` are no such schemes."""
+    if name == "share":
+        return Scheme("share", "n", "n")
+    if name == "smoothed-tfidf":
+        return Scheme("l", "smoothed", "c")
+    return Scheme(*LETTERS.get(name, name))
+
+
+def inverse_document_frequency(document_frequency: Ints, documents: int, kind: str = "t") -> Floats:
+    """(n_terms,) the idf of each term. document_frequency: (n_terms,), each from 1 to `documents`."""
+    df = np.maximum(document_frequency.astype(np.float64), 1.0)
+    match kind:
+        case "n":
+            return np.ones_like(df)
+        case "p":
+            odds = np.maximum(documents - df, df) / df  # below even odds the logarithm would be negative
+            probabilistic: Floats = np.log10(odds)
+            return probabilistic
+        case "smoothed":
+            smoothed: Floats = np.log10(1.0 + documents / df)
+            return smoothed
+        case "bm25":
+            robertson: Floats = np.log1p(np.maximum(documents - df + 0.5, 0.0) / (df + 0.5))
+            return robertson
+        case _:
+            plain: Floats = np.log10(documents / df)
+            return plain
+
+
+def term_frequency(counts: csr_array, kind: str) -> Floats:
+    """(nnz,) the term frequency of each count."""
+    data = counts.data.astype(np.float64)
+    match kind:
+        case "b":
+            return np.ones_like(data)
+        case "l":
+            logs: Floats = 1.0 + np.log10(data)
+            return logs
+        case "a":
+            return 0.5 + 0.5 * data / _spread(_row_largest(counts), counts)
+        case "share":
+            shares: Floats = data / _spread(_row_sums(counts), counts)
+            return shares
+        case _:
+            return data
+
+
+def weigh(counts: csr_array, idf: Floats, chosen: Scheme) -> csr_array:
+    """(n, v) counts and (v,) idf → weights of the same shape, float64; an all-zero row stays zero."""
+    data = term_frequency(counts, chosen.term_frequency)
+    if chosen.idf != "n":
+        data = data * idf[counts.indices]
+    matrix = csr_array((data, counts.indices, counts.indptr), shape=counts.shape)
+    return unit_length(matrix) if chosen.length == "c" else matrix
+
+
+def bm25(counts: csr_array, idf: Floats, mean_length: float, k: float, b: float) -> csr_array:
+    """(n, v) counts → weights with saturation and length correction. idf: of the kind `bm25`. mean_length: of training."""
+    tf = counts.data.astype(np.float64)
+    lengths = _row_sums(counts) / (mean_length or 1.0)
+    data = tf * (k + 1.0) / (tf + _spread(k * (1.0 - b + b * lengths), counts)) * idf[counts.indices]
+    return csr_array((data, counts.indices, counts.indptr), shape=counts.shape)
+
+
+def log_count_ratios(label_document_frequency: Ints) -> Floats:
+    """(n_terms,) the largest log-count ratio of each term over the labels.
+
+    label_document_frequency: (n_terms, k), in how many documents of each label each term stands. With p the label's counts
+    plus 1 divided by their sum, and q the same for all other labels: ln(p / q).
+    """
+    own = label_document_frequency + 1.0
+    others = label_document_frequency.sum(axis=1, keepdims=True) - label_document_frequency + 1.0
+    ratios: Floats = np.log(own / own.sum(axis=0)) - np.log(others / others.sum(axis=0))
+    largest: Floats = np.abs(ratios).max(axis=1)
+    return largest
 
 
 def unit_length(matrix: csr_array) -> csr_array:
@@ -36,3 +118,16 @@ def unit_length(matrix: csr_array) -> csr_array:
     scale = np.divide(1.0, lengths, out=np.zeros_like(lengths), where=lengths > 0)
     data = matrix.data * np.repeat(scale, np.diff(matrix.indptr))
     return csr_array((data, matrix.indices, matrix.indptr), shape=matrix.shape)
+
+
+def _row_sums(counts: csr_array) -> Floats:
+    return np.asarray(counts.sum(axis=1), dtype=np.float64).reshape(-1)
+
+
+def _row_largest(counts: csr_array) -> Floats:
+    return np.asarray(counts.max(axis=1).toarray(), dtype=np.float64).reshape(-1)
+
+
+def _spread(of_row: Floats, counts: csr_array) -> Floats:
+    """A value of each row at the place of each of its counts."""
+    return np.repeat(of_row, np.diff(counts.indptr))

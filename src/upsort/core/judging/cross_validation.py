@@ -16,6 +16,7 @@ from upsort.core.judging.intervals import Rate, wilson
 from upsort.core.judging.measures import Judgement, judge
 from upsort.core.plan import Plan
 from upsort.core.sorter import Sorter, scores_of
+from upsort.core.text.word_steps import Resources
 from upsort.core.training import fit
 
 
@@ -50,6 +51,7 @@ def cross_validate(
     names: tuple[str, ...],
     plan: Plan,
     progress: Callable[[int], None] | None = None,
+    resources: Resources | None = None,
 ) -> CrossValidation:
     """Judge a plan by `plan.judge.folds` stratified folds.
 
@@ -61,7 +63,7 @@ def cross_validate(
     baseline_right = 0
     for number in range(plan.judge.folds):
         held = fold == number
-        sorter = fit(counts.matrix[~held], counts.terms, labels[~held], names, plan)
+        sorter = fit(counts.matrix[~held], counts.terms, labels[~held], names, plan, resources)
         given[held] = _decided(sorter, counts, held, names)
         majority = names.index(sorter.labels[sorter.majority])
         in_baseline = int((labels[held] == majority).sum())

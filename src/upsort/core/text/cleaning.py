@@ -198,9 +198,9 @@ def renumbered(tokens: Tokens, forms: Sequence[str]) -> Tokens:
     codes = new[tokens.codes] if tokens.words else tokens.codes
     kept = codes >= 0
     if kept.all():
-        return Tokens(words, codes, tokens.starts)
+        return Tokens(words, codes, tokens.starts, tokens.sentences)
     running: Ints = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(kept, dtype=np.int64)))
-    return Tokens(words, codes[kept], running[tokens.starts])
+    return Tokens(words, codes[kept], running[tokens.starts], tokens.sentences[kept])
 
 
 def _by_pattern(texts: Sequence[str], pattern: TimedSubstitution) -> Tokens:
@@ -214,4 +214,5 @@ def _by_pattern(texts: Sequence[str], pattern: TimedSubstitution) -> Tokens:
             if word and not word.isspace():
                 codes.append(numbers.setdefault(" ".join(word.split()), len(numbers)))
         starts.append(len(codes))
-    return Tokens(list(numbers), np.array(codes, dtype=np.int32), np.array(starts, dtype=np.int64))
+    unbroken = np.zeros(len(codes), dtype=np.int64)
+    return Tokens(list(numbers), np.array(codes, dtype=np.int32), np.array(starts, dtype=np.int64), unbroken)

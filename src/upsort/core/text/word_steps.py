@@ -22,6 +22,7 @@ EXAMPLES = {
 @dataclass(frozen=True)
 class Resources:
     """What steps need from files. stop_words: a list of one's own. lemma_table: forms and lemmas; bases and irregular: English.
+    vocabulary: the terms to use, where they are given.
 
     All empty where the plan asks for none of them.
     """
@@ -30,6 +31,7 @@ class Resources:
     lemma_table: Mapping[str, str] = field(default_factory=dict)
     bases: frozenset[str] = frozenset()
     irregular: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    vocabulary: frozenset[str] = frozenset()
 
 
 def stop_list(settings: Clean, resources: Resources) -> frozenset[str]:
