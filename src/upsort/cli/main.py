@@ -18,6 +18,7 @@ COMMANDS = {
     "survey": "show what is in a corpus: labels, lengths, copies, terms, what looks wrong",
     "plan": "write a starter plan from the data; check an existing one",
     "clean": "show what each cleaning step does; write the cleaned corpus",
+    "features": "build the document-term matrix, list its terms, export it",
     "split": "divide a corpus into a training and a held-out part",
     "train": "train a sorter on labelled documents",
     "evaluate": "judge a sorter on labelled documents",

@@ -7,7 +7,6 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import inputs_of, plan_of, rows_json, tell_set_aside
 from upsort.cli.status import Exit
-from upsort.core.errors import DataProblem
 
 DESCRIPTION = "Divide a corpus into a training part and a held-out part, each label in the same share in both."
 EXAMPLE = "upsort split corpus.csv --label topic --hold-out 0.2 --seed 5 -o parts/"
@@ -35,6 +34,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     from upsort.core import plan as plans
     from upsort.files.documents import complete_columns
     from upsort.files.set_aside import SetAside
+    from upsort.files.writing import make_folder
     from upsort.jobs.split import split
 
     plan = plan_of(request, console)
@@ -46,7 +46,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         for note in notes:
             console.note(note)
     folder = Path(request.output)
-    _make_folder(folder)
+    make_folder(folder)
     aside_file = Path(request.set_aside) if request.set_aside else folder / "set-aside.csv"
     with SetAside(aside_file) as aside:
         result = split(inputs, columns, request.hold_out, plan.judge.seed, folder, aside)
@@ -76,16 +76,3 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     console.say(f"Written: {result.training} and {result.held_out} (seed {plan.judge.seed}).")
     tell_set_aside(aside, used, console)
     return Exit.DONE
-
-
-def _make_folder(folder: Path) -> None:
-    if folder.exists() and not folder.is_dir():
-        raise DataProblem(f"{folder} is a file, not a folder.", "Name a folder with -o; the two parts go into it.")
-    try:
-        folder.mkdir(exist_ok=True)
-    except FileNotFoundError:
-        raise DataProblem(
-            f"The folder {folder.parent} does not exist.", f"Make it first, then {folder} in it."
-        ) from None
-    except OSError as error:
-        raise DataProblem(f"The folder {folder} cannot be made: {error.strerror}.", "Choose another place.") from error

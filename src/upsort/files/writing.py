@@ -71,6 +71,20 @@ def check_writable(path: Path) -> None:
         raise DataProblem(f"The folder {folder} may not be written to.", "Choose another place with -o.")
 
 
+def make_folder(folder: Path) -> None:
+    """Make a folder for several files, where it is not there yet. Raises DataProblem when it cannot be."""
+    if folder.exists() and not folder.is_dir():
+        raise DataProblem(f"{folder} is a file, not a folder.", "Name a folder.")
+    try:
+        folder.mkdir(exist_ok=True)
+    except FileNotFoundError:
+        raise DataProblem(
+            f"The folder {folder.parent} does not exist.", f"Make it first, then {folder} in it."
+        ) from None
+    except OSError as error:
+        raise DataProblem(f"The folder {folder} cannot be made: {error.strerror}.", "Choose another place.") from error
+
+
 def cannot_write(path: Path, error: OSError) -> DataProblem:
     """The problem of a write that the system refused."""
     return DataProblem(

@@ -3,22 +3,18 @@
 from collections.abc import Iterable
 from pathlib import Path
 
-from upsort.core.errors import DataProblem
 from upsort.draw.bars import label_bars, term_bars
 from upsort.draw.canvas import save
 from upsort.draw.histograms import length_histograms
 from upsort.draw.months import month_bars
 from upsort.draw.word_cloud import CloudWord, word_cloud
-from upsort.files.writing import check_writable
+from upsort.files.writing import check_writable, make_folder
 from upsort.jobs.survey import SurveyResult
 
 
 def draw_survey(result: SurveyResult, folder: Path, kind: str = "png") -> list[Path]:
     """Write the figures of a survey into `folder`, which is made. kind: `png` or `svg`."""
-    try:
-        folder.mkdir(exist_ok=True)
-    except OSError as error:
-        raise DataProblem(f"The folder {folder} cannot be made: {error.strerror}.", "Choose another place.") from error
+    make_folder(folder)
     check_writable(folder / f"labels.{kind}")
     written = []
     if result.labels:

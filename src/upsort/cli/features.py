@@ -1,0 +1,166 @@
+"""upsort features."""
+
+import argparse
+from dataclasses import asdict
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from upsort.cli import options
+from upsort.cli.console import Console
+from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.status import Exit
+from upsort.cli.wording import percent
+
+if TYPE_CHECKING:
+    from upsort.core.plan import Plan
+    from upsort.jobs.features import Matrix, Summary
+
+DESCRIPTION = (
+    "Build the document-term matrix and look at it: how many terms, what the bounds left out, which terms, one document's row.\n"
+    "-o writes the term table, --matrix the matrix for other programs."
+)
+EXAMPLE = "upsort features corpus.csv --text message --label topic --set features.lengths=1,2 -o terms.csv"
+OPTIONS = (
+    options.Group(
+        "what to build",
+        (
+            options.INPUT,
+            options.option("--from-sorter", metavar="SORTER", help="use this sorter's terms and weights"),
+        ),
+    ),
+    options.Group(
+        "what to show",
+        (
+            options.option("--top", type=options.whole_number(0), default=15, metavar="N", help="terms to list (default: 15)"),
+            options.option(
+                "--sort", choices=("documents", "count", "idf", "mean-weight", "largest-weight", "term"), default="documents",
+                help="default: documents",
+            ),
+            options.option("--holding", metavar="TEXT", default="", help="only terms with this in them"),
+            options.option("--document", metavar="ID", help="one document's row of the matrix"),
+        ),
+    ),
+    options.Group(
+        "what to write",
+        (
+            options.option("-o", "--output", metavar="FILE", help="the term table, whole"),
+            options.option("--matrix", metavar="FILE", help="the matrix: .mtx, .npz, or dense .csv, .tsv, .jsonl, .parquet"),
+            options.option("--terms", metavar="TERM[,TERM]", default="", help="with a dense --matrix: these terms"),
+            options.option("--figures", metavar="FOLDER", help="write figures into a folder"),
+        ),
+    ),
+    options.COLUMNS,
+    options.READING,
+    options.PLAN,
+    options.COMMON,
+)  # fmt: skip
+
+
+def run(request: argparse.Namespace, console: Console) -> Exit:
+    """Build, show and write."""
+    from upsort.files.sorter_file import load_sorter
+    from upsort.files.tables_out import check_ending
+    from upsort.jobs.features import build, document_row, summary, term_table, write_matrix, write_terms
+
+    output = Path(request.output) if request.output else None
+    if output is not None:
+        check_ending(output)
+    plan = plan_of(request, console)
+    inputs = inputs_of(request, console, plan.source)
+    sorter = load_sorter(Path(request.from_sorter)) if request.from_sorter else None
+    plan = _columns(plan, sorter.plan if sorter else None, inputs, console)
+    with set_aside_of(request, output) as aside, console.progress("documents counted") as advance:
+        matrix = build(inputs, plan, aside, sorter, advance)
+    found, rows = summary(matrix), term_table(matrix, request.sort, request.holding)
+    row = document_row(matrix, request.document) if request.document else []
+    written = []
+    if output is not None:
+        write_terms(matrix, output, rows)
+        written.append(output)
+    if request.matrix:
+        written += write_matrix(matrix, Path(request.matrix), [term for term in request.terms.split(",") if term])
+    if request.figures:
+        written += _draw(matrix, Path(request.figures))
+    if console.as_json:
+        terms = [
+            asdict(one) | {"by_label": dict(zip(matrix.labels, one.by_label, strict=True))}
+            for one in rows[: request.top]
+        ]
+        console.json(
+            {
+                **asdict(found),
+                "top": terms,
+                "document": [{"term": term, "count": times, "weight": weight} for term, times, weight in row],
+                "written": [str(path) for path in written],
+                "rows": rows_json(aside, found.documents),
+            }
+        )
+        return Exit.DONE
+    _show_summary(found, matrix, console)
+    if row:
+        console.say()
+        console.say(f"The row of {request.document}, largest weight first:")
+        console.table(
+            ("term", "count", "weight"), [(term, n, f"{weight:.4f}") for term, n, weight in row], numeric=(1, 2)
+        )
+    elif rows[: request.top]:
+        console.say()
+        console.table(
+            ("term", "documents", "count", "idf", "mean weight", "largest weight", *matrix.labels),
+            [
+                (
+                    one.term,
+                    f"{one.documents:,}",
+                    f"{one.count:,}",
+                    f"{one.idf:.3f}",
+                    f"{one.mean_weight:.3f}",
+                    f"{one.largest_weight:.3f}",
+                    *(f"{number:,}" for number in one.by_label),
+                )
+                for one in rows[: request.top]
+            ],
+            numeric=range(1, 6 + len(matrix.labels)),
+        )
+        console.say(
+            f"{min(request.top, len(rows)):,} of {len(rows):,} terms; the columns of labels count documents with the term."
+        )
+    if written:
+        console.say(f"Written: {', '.join(map(str, written))}.")
+    tell_set_aside(aside, found.documents, console)
+    return Exit.DONE
+
+
+def _columns(plan: "Plan", trained: "Plan | None", inputs: "object", console: Console) -> "Plan":
+    """The columns to read: those named, else the sorter's, else guessed."""
+    from dataclasses import replace
+    from typing import cast
+
+    from upsort.files.sources import Inputs
+
+    if trained is not None and not plan.columns.text:
+        return replace(plan, columns=replace(trained.columns, label="", id=plan.columns.id))
+    return completed(plan, cast(Inputs, inputs), "not used" if trained is not None else "welcome", console)
+
+
+def _show_summary(found: "Summary", matrix: "Matrix", console: Console) -> None:
+    settings = matrix.space.settings
+    console.say(
+        f"{found.documents:,} documents by {found.terms:,} terms ({settings.weighting}): {found.nonzeros:,} numbers other "
+        f"than 0, {percent(found.density)} of all; {found.bytes / 1e6:,.1f} MB in memory."
+    )
+    if matrix.from_sorter:
+        console.say(f"The terms are the sorter's; {found.distinct_terms:,} of them stand in these documents.")
+    else:
+        console.say(
+            f"Of {found.distinct_terms:,} distinct terms, {found.seen_once:,} stand in the corpus once. Left out: "
+            f"{found.too_rare:,} in fewer than {settings.in_at_least} documents, {found.too_common:,} in more than "
+            f"{settings.in_at_most:.0%} of them, {found.too_many:,} beyond the {settings.most_terms:,} allowed."
+        )
+    if found.without_tokens:
+        console.say(f"{found.without_tokens:,} documents have no tokens at all.")
+
+
+def _draw(matrix: "Matrix", folder: Path) -> list[Path]:
+    from upsort.jobs.feature_figures import draw_features
+
+    return draw_features(matrix, folder)

@@ -1,0 +1,21 @@
+"""The figures of a vocabulary."""
+
+from pathlib import Path
+
+from upsort.draw.canvas import save
+from upsort.draw.terms import frequency_histogram, rank_frequency
+from upsort.files.writing import make_folder
+from upsort.jobs.features import Matrix
+
+
+def draw_features(matrix: Matrix, folder: Path) -> list[Path]:
+    """Write the figures into `folder`, which is made."""
+    make_folder(folder)
+    settings = matrix.space.settings
+    bound = settings.in_at_most * matrix.weights.shape[0]
+    return [
+        save(rank_frequency(matrix.all_totals), folder / "rank-frequency.png"),
+        save(
+            frequency_histogram(matrix.all_frequencies, settings.in_at_least, bound), folder / "document-frequency.png"
+        ),
+    ]

@@ -1,0 +1,286 @@
+"""The document-term matrix to look at and to carry away: a summary, the term table, single rows, exports."""
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import BinaryIO
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core import plan
+from upsort.core.arrays import Floats, Ints
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.features.counting import Counts, count, count_known
+from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, total_counts
+from upsort.core.names import suggestion
+from upsort.core.sorter import Sorter
+from upsort.core.text.cleaning import cleaner
+from upsort.core.training import numbered
+from upsort.files.documents import read_documents
+from upsort.files.resources import resources_for
+from upsort.files.set_aside import SetAside
+from upsort.files.sources import Inputs
+from upsort.files.tables_out import table_file
+from upsort.files.writing import replacing, replacing_text
+from upsort.jobs.progress import Advance, no_progress, nothing_usable
+
+MATRIX_ENDINGS = (".mtx", ".npz", ".csv", ".tsv", ".jsonl", ".parquet")
+UNLABELLED = "(no label)"
+_MOST_DENSE_CELLS = 200_000_000
+
+
+@dataclass(frozen=True)
+class Matrix:
+    """A corpus as numbers. weights: (n, n_terms) CSR; counts: the same before weighting; references: (n,) names of documents.
+
+    from_sorter: whether its columns are a sorter's.
+    labels: the names of labels; per label, document frequencies stand in `space`. all_frequencies: (n_all_terms,) in how many
+    documents each term stands before any bound; all_totals: how often. without_tokens: documents that have none.
+    """
+
+    weights: csr_array
+    counts: csr_array
+    space: FeatureSpace
+    from_sorter: bool
+    references: list[str]
+    labels: tuple[str, ...]
+    all_frequencies: Ints
+    all_totals: Ints
+    without_tokens: int
+
+
+@dataclass(frozen=True)
+class Summary:
+    """What there is. too_rare, too_common, too_many: terms that each bound left out. bytes: of the weights in memory."""
+
+    documents: int
+    terms: int
+    nonzeros: int
+    density: float
+    distinct_terms: int
+    seen_once: int
+    too_rare: int
+    too_common: int
+    too_many: int
+    without_tokens: int
+    bytes: int
+
+
+@dataclass(frozen=True)
+class TermRow:
+    """One term. mean_weight: over the documents that hold it. by_label: documents of each label that hold it."""
+
+    term: str
+    documents: int
+    count: int
+    idf: float
+    mean_weight: float
+    largest_weight: float
+    by_label: list[int]
+
+
+def build(
+    inputs: Inputs, choices: plan.Plan, aside: SetAside, sorter: Sorter | None = None, advance: Advance = no_progress
+) -> Matrix:
+    """The matrix of all usable documents; with a sorter, in the sorter's columns and weights."""
+    texts: list[str] = []
+    labels: list[str] = []
+    references: list[str] = []
+    resources = sorter.resources if sorter is not None else resources_for(choices.clean, choices.features)
+    cleaning = sorter.cleaning if sorter is not None else cleaner(choices.clean, resources)
+    for block in read_documents(inputs, choices.columns, aside, cleaning=cleaning):
+        texts += block.texts
+        labels += block.labels
+        references += block.ids
+        advance(len(block.texts))
+    if not texts:
+        raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
+    names: tuple[str, ...] = ()
+    if sorter is not None:
+        known = count_known(texts, cleaning, sorter.space.columns, sorter.plan.features)
+        everything = Counts(known.matrix, sorter.space.terms)
+        space, counts = sorter.space, known.matrix
+        empty = int((known.tokens == 0).sum())
+    else:
+        everything = count(texts, cleaning, choices.features)
+        shown = [label or UNLABELLED for label in labels]
+        given = None
+        if any(labels):
+            names, given = numbered(shown)
+        settings = choices.settled().features
+        space, kept = learn_space(
+            everything.matrix, everything.terms, settings, given, len(names), resources.vocabulary
+        )
+        counts = everything.matrix[:, kept]
+        empty = int((everything.tokens_per_document() == 0).sum())
+    return Matrix(
+        space.weigh(counts),
+        counts,
+        space,
+        sorter is not None,
+        references,
+        names,
+        document_frequencies(everything.matrix),
+        total_counts(everything.matrix),
+        empty,
+    )
+
+
+def summary(matrix: Matrix) -> Summary:
+    """Count what there is and what was left out."""
+    settings, frequencies = matrix.space.settings, matrix.all_frequencies
+    documents, terms = matrix.weights.shape
+    seen = frequencies > 0
+    rare = int((seen & (frequencies < settings.in_at_least)).sum())
+    common = int((frequencies > np.floor(settings.in_at_most * documents + 1e-9)).sum())
+    bounded = not matrix.from_sorter
+    return Summary(
+        documents=documents,
+        terms=terms,
+        nonzeros=int(matrix.weights.nnz),
+        density=matrix.weights.nnz / max(documents * terms, 1),
+        distinct_terms=int(seen.sum()),
+        seen_once=int((matrix.all_totals == 1).sum()),
+        too_rare=rare if bounded else 0,
+        too_common=common if bounded else 0,
+        too_many=max(0, int(seen.sum()) - rare - common - terms) if bounded else 0,
+        without_tokens=matrix.without_tokens,
+        bytes=matrix.weights.data.nbytes + matrix.weights.indices.nbytes + matrix.weights.indptr.nbytes,
+    )
+
+
+SORTS = ("documents", "count", "idf", "mean-weight", "largest-weight", "term")
+
+
+def term_table(matrix: Matrix, sort: str = "documents", holding: str = "") -> list[TermRow]:
+    """Every term; sorted by a column (numbers: largest first), only those that hold some text."""
+    frequency, totals = document_frequencies(matrix.counts), total_counts(matrix.counts)
+    sums = np.bincount(matrix.weights.indices, weights=matrix.weights.data, minlength=matrix.weights.shape[1])
+    means: Floats = np.divide(sums, frequency, out=np.zeros_like(sums), where=frequency > 0)
+    largest = np.zeros_like(sums)
+    np.maximum.at(largest, matrix.weights.indices, matrix.weights.data)
+    columns = {
+        "documents": frequency,
+        "count": totals,
+        "idf": matrix.space.idf,
+        "mean-weight": means,
+        "largest-weight": largest,
+    }
+    order = np.argsort(-columns[sort], kind="stable") if sort in columns else np.arange(len(matrix.space.terms))
+    return [
+        TermRow(
+            matrix.space.terms[place],
+            int(frequency[place]),
+            int(totals[place]),
+            float(matrix.space.idf[place]),
+            float(means[place]),
+            float(largest[place]),
+            matrix.space.label_document_frequency[place].tolist() if matrix.labels else [],
+        )
+        for place in order.tolist()
+        if holding in matrix.space.terms[place]
+    ]
+
+
+def document_row(matrix: Matrix, reference: str) -> list[tuple[str, int, float]]:
+    """One document's terms with count and weight, largest weight first."""
+    if reference not in matrix.references:
+        raise DataProblem(
+            f"No document is called {reference!r}.", suggestion(reference, matrix.references, "documents")
+        )
+    row = matrix.references.index(reference)
+    begin, end = matrix.weights.indptr[row : row + 2].tolist()
+    entries = zip(
+        matrix.weights.indices[begin:end].tolist(),
+        matrix.counts.data[begin:end].tolist(),
+        matrix.weights.data[begin:end].tolist(),
+        strict=True,
+    )
+    terms = [(matrix.space.terms[column], int(times), float(weight)) for column, times, weight in entries]
+    return sorted(terms, key=lambda entry: (-entry[2], entry[0]))
+
+
+def write_terms(matrix: Matrix, path: Path, rows: Sequence[TermRow]) -> None:
+    """The term table as a file, with a column of document frequencies for each label."""
+    columns = ("term", "documents", "count", "idf", "mean_weight", "largest_weight")
+    with table_file(path, [*columns, *(f"documents: {label}" for label in matrix.labels)]) as writer:
+        for row in rows:
+            numbers = (f"{row.idf:.6f}", f"{row.mean_weight:.6f}", f"{row.largest_weight:.6f}")
+            writer.writerow([row.term, str(row.documents), str(row.count), *numbers, *map(str, row.by_label)])
+
+
+def write_matrix(matrix: Matrix, path: Path, only: Sequence[str] = ()) -> list[Path]:
+    """Write the weights, in the form that the ending names; returns the files.
+
+    .mtx: Matrix Market, with the terms and documents one a line in files beside it. .npz: plain arrays data, indices, indptr,
+    shape, terms and documents. A table: dense, a column for each of the terms `only` (all, where none is named).
+    """
+    ending = path.suffix.lower()
+    if ending not in MATRIX_ENDINGS:
+        raise UsageProblem(
+            f"{path} has no ending that names a form of matrix.", f"Use one of {', '.join(MATRIX_ENDINGS)}."
+        )
+    match ending:
+        case ".mtx":
+            from scipy.io import mmwrite
+
+            with replacing(path) as stream, _kept_open(stream) as held:
+                mmwrite(held, matrix.weights.tocoo(), precision=17)
+            beside = [path.with_suffix(".terms.txt"), path.with_suffix(".documents.txt")]
+            for file, names in zip(beside, (matrix.space.terms, matrix.references), strict=True):
+                with replacing_text(file) as text:
+                    text.writelines(f"{' '.join(name.split())}\n" for name in names)
+            return [path, *beside]
+        case ".npz":
+            with replacing(path) as stream:
+                np.savez(
+                    stream,
+                    data=matrix.weights.data,
+                    indices=matrix.weights.indices,
+                    indptr=matrix.weights.indptr,
+                    shape=np.array(matrix.weights.shape),
+                    terms=np.array(matrix.space.terms, dtype=np.str_),
+                    documents=np.array(matrix.references, dtype=np.str_),
+                )
+            return [path]
+        case _:
+            _write_dense(matrix, path, only)
+            return [path]
+
+
+@contextmanager
+def _kept_open(stream: BinaryIO) -> Iterator[BinaryIO]:
+    """A stream for a writer that closes what it writes to; its content arrives when the block ends."""
+    import io
+
+    buffer = io.BytesIO()
+    buffer.close = lambda: None  # type: ignore[method-assign]
+    yield buffer
+    stream.write(buffer.getvalue())
+
+
+def _write_dense(matrix: Matrix, path: Path, only: Sequence[str]) -> None:
+    missing = [term for term in only if term not in matrix.space.columns]
+    if missing:
+        raise UsageProblem(
+            f"{missing[0]!r} is not among the terms.", suggestion(missing[0], matrix.space.terms, "terms")
+        )
+    names = list(only) or matrix.space.terms
+    cells = len(names) * matrix.weights.shape[0]
+    if cells > _MOST_DENSE_CELLS:
+        raise DataProblem(
+            f"A dense table would have {cells:,} cells.",
+            "Choose terms with --terms, or write .mtx or .npz, which stay sparse.",
+        )
+    chosen = matrix.weights[:, [matrix.space.columns[name] for name in names]]
+    with table_file(path, ["document", *names]) as writer:
+        for begin in range(0, chosen.shape[0], 1000):
+            dense = chosen[begin : begin + 1000].toarray()
+            writer.writerows(
+                [
+                    [reference, *(f"{weight:.6g}" for weight in row)]
+                    for reference, row in zip(matrix.references[begin : begin + 1000], dense.tolist(), strict=True)
+                ]
+            )
