@@ -11,6 +11,7 @@ import subprocess
 import sys
 import time
 from collections import Counter
+from itertools import pairwise
 
 import numpy as np
 from made_text import documents
@@ -18,7 +19,7 @@ from measuring import high_water_mark, median_seconds
 from scipy.sparse import csr_array
 
 from upsort.core.features.counting import count
-from upsort.core.features.vocabulary import learn_space
+from upsort.core.features.vocabulary import learn_space, only_columns
 from upsort.core.plan import Clean, Features
 from upsort.core.text.cleaning import cleaner
 
@@ -33,7 +34,7 @@ def plain(texts: list[str], pairs: bool) -> csr_array:
         words = _WORD.findall(text.lower())
         terms = Counter(words)
         if pairs:
-            terms.update(f"{a} {b}" for a, b in zip(words, words[1:], strict=False))
+            terms.update(f"{a} {b}" for a, b in pairwise(words))
         for term, times in terms.items():
             columns.append(numbers.setdefault(term, len(numbers)))
             values.append(times)
@@ -53,7 +54,7 @@ def ours(texts: list[str], pairs: bool) -> csr_array:
     settings = Features(lengths=(1, 2) if pairs else (1, 1), weighting="tfidf", most_terms=0)
     counts = count(texts, cleaner(Clean(steps=("lower",))), settings)
     space, kept = learn_space(counts.matrix, counts.terms, settings)
-    return space.weigh(counts.matrix[:, kept])
+    return space.weigh(only_columns(counts.matrix, kept))
 
 
 WAYS = {"plain": plain, "ours": ours}
@@ -78,7 +79,7 @@ def main() -> None:
     base = memory("nothing", number, False)
     print(f"{number:,} documents, {size:.0f} million characters")
     for pairs in (False, True):
-        seconds = {way: median_seconds(lambda work=work: work(texts, pairs)) for way, work in WAYS.items()}
+        seconds = {way: median_seconds(lambda work=work, pairs=pairs: work(texts, pairs)) for way, work in WAYS.items()}
         peaks = {way: memory(way, number, pairs) - base for way in WAYS}
         print(
             f"{'words and pairs' if pairs else 'words':<16} plain {seconds['plain']:6.2f} s, ours {seconds['ours']:6.2f} s: "

@@ -9,7 +9,7 @@ from upsort.core.arrays import Ints
 from upsort.core.classifiers import families
 from upsort.core.classifiers.logistic import Logistic
 from upsort.core.errors import DataProblem
-from upsort.core.features.vocabulary import learn_space
+from upsort.core.features.vocabulary import learn_space, only_columns
 from upsort.core.plan import Plan
 from upsort.core.sorter import Sorter, Trained
 from upsort.core.text.word_steps import Resources
@@ -48,7 +48,7 @@ def fit(
     plan = plan.settled()
     resources = resources or Resources()
     space, kept = learn_space(counts, terms, plan.features, labels, len(names), resources.vocabulary)
-    chosen = counts[:, kept] if kept.size < counts.shape[1] else counts
+    chosen = only_columns(counts, kept)
     classifier = families.train(space.weigh(chosen), labels, len(names), plan.classifier)
     minimum = classifier.minimum if isinstance(classifier, Logistic) else None
     scores = classifier.rule.scores(space.weigh(chosen))

@@ -13,7 +13,7 @@ from upsort.core import plan
 from upsort.core.arrays import Floats, Ints
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.counting import Counts, count, count_known
-from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, total_counts
+from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, only_columns, total_counts
 from upsort.core.names import suggestion
 from upsort.core.sorter import Sorter
 from upsort.core.text.cleaning import cleaner
@@ -113,7 +113,7 @@ def build(
         space, kept = learn_space(
             everything.matrix, everything.terms, settings, given, len(names), resources.vocabulary
         )
-        counts = everything.matrix[:, kept]
+        counts = only_columns(everything.matrix, kept)
         empty = int((everything.tokens_per_document() == 0).sum())
     return Matrix(
         space.weigh(counts),

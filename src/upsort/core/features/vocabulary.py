@@ -113,9 +113,8 @@ def learn_space(
         merit = _merit(counts, kept, settings, labels, n_labels)
         order = np.argsort(-merit, kind="stable")  # ties: the term that sorts first
         kept = np.sort(kept[order[: settings.most_terms]])
-    chosen = counts[:, kept] if kept.size < counts.shape[1] else counts
-    by_label = label_document_frequencies(chosen, labels, n_labels)
-    mean_length = float(chosen.sum()) / documents if documents else 0.0
+    by_label = label_document_frequencies(counts, labels, n_labels)[kept]
+    mean_length = float(total_counts(counts)[kept].sum()) / max(documents, 1)
     names = [terms[column] for column in kept.tolist()]
     return FeatureSpace(names, frequency[kept], by_label, documents, mean_length, settings), kept
 
@@ -133,7 +132,7 @@ def _merit(counts: csr_array, kept: Places, settings: plan.Features, labels: Int
     """(n_kept,) what terms are ranked by when there are too many: total count, or the strongest association with a label."""
     if settings.choose_by == "count" or labels is None or n_labels == 0:
         return total_counts(counts)[kept].astype(np.float64)
-    with_term = label_document_frequencies(counts[:, kept], labels, n_labels).astype(np.float64)
+    with_term = label_document_frequencies(counts, labels, n_labels)[kept].astype(np.float64)
     label_sizes = np.bincount(labels, minlength=n_labels).astype(np.float64)
     others_with = with_term.sum(axis=1, keepdims=True) - with_term
     without = label_sizes - with_term
@@ -141,6 +140,23 @@ def _merit(counts: csr_array, kept: Places, settings: plan.Features, labels: Int
     measure = association.chi_square if settings.choose_by == "chi-square" else association.mutual_information
     strongest: Floats = measure(with_term, others_with, without, others_without).max(axis=1)
     return strongest
+
+
+def only_columns(counts: csr_array, kept: Places) -> csr_array:
+    """The columns `kept`, (n_kept,) in ascending order, of (n, v) counts with sorted indices."""
+    if kept.size == counts.shape[1]:
+        return counts
+    place = np.full(counts.shape[1], -1, dtype=counts.indices.dtype)
+    place[kept] = np.arange(kept.size, dtype=counts.indices.dtype)
+    indices = place[counts.indices]
+    inside = indices >= 0
+    before = np.concatenate((np.zeros(1, dtype=counts.indptr.dtype), np.cumsum(inside, dtype=counts.indptr.dtype)))
+    chosen = csr_array(
+        (counts.data[inside], indices[inside], before[counts.indptr]), shape=(counts.shape[0], kept.size)
+    )
+    chosen.has_sorted_indices = True
+    chosen.has_canonical_format = True
+    return chosen
 
 
 def _most_documents(settings: plan.Features, documents: int) -> float:

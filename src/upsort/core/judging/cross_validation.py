@@ -11,6 +11,7 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Ints
 from upsort.core.features.counting import Counts
+from upsort.core.features.vocabulary import only_columns
 from upsort.core.judging.folds import stratified_folds
 from upsort.core.judging.intervals import Rate, wilson
 from upsort.core.judging.measures import Judgement, judge
@@ -89,7 +90,7 @@ def cross_validate(
 def _decided(sorter: Sorter, counts: Counts, held: Bools, names: tuple[str, ...]) -> Ints:
     """The label numbers, in `names`, that a fold's sorter gives to its held-out rows."""
     columns = np.searchsorted(np.array(counts.terms, dtype=object), np.array(sorter.space.terms, dtype=object))
-    scores = scores_of(sorter, counts.matrix[held][:, columns])
+    scores = scores_of(sorter, only_columns(counts.matrix[held], columns))
     in_names = np.array([names.index(label) for label in sorter.labels], dtype=np.int64)
     best: Ints = in_names[scores.argmax(axis=1)]
     return best
