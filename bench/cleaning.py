@@ -20,7 +20,6 @@ from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.stemmers import porter2
 from upsort.core.text.stop_words import stop_words
-from upsort.core.text.word_steps import Resources
 from upsort.engine.processes import cleaned_tokens
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
@@ -63,7 +62,7 @@ def main() -> None:
     results = {}
     for workers in (1, 2):
         began = time.perf_counter()
-        results[workers] = counts_of(cleaned_tokens(in_blocks(texts), STEPS, Resources(), workers))
+        results[workers] = counts_of(cleaned_tokens(in_blocks(texts), cleaner(STEPS), workers))
         seconds[workers] = time.perf_counter() - began
     same = results[1].terms == results[2].terms and (results[1].matrix != results[2].matrix).nnz == 0
     print(f"100,000 documents: one process {seconds[1]:.2f} s, two {seconds[2]:.2f} s (start included), "

@@ -78,7 +78,7 @@ def test_ngrams_of_words_are_those_of_a_plain_count(
         return found
 
     settings = Features(lengths=lengths, skip=skip, within_sentences=within)
-    counts = counting.count(texts, cleaner(Clean(steps=())), settings)
+    counts = counting.count(texts, cleaner(Clean(steps=()), with_sentences=within), settings)
     expected = [plain(text) for text in texts]
     assert counts.terms == sorted(set().union(*expected))
     assert counts.matrix.toarray().tolist() == [[row[term] for term in counts.terms] for row in expected]

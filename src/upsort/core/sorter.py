@@ -73,7 +73,7 @@ class Sorter:
     @cached_property
     def cleaning(self) -> Cleaner:
         """The steps by which it reads text."""
-        return cleaner(self.plan.clean, self.resources)
+        return cleaner(self.plan.clean, self.resources, self.plan.features.within_sentences)
 
     @property
     def majority(self) -> int:

@@ -12,24 +12,21 @@ from multiprocessing import get_all_start_methods, get_context
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.tokeniser import Tokens
-from upsort.core.text.word_steps import Resources
 
 _AHEAD = 2  # blocks in hand for each process, so that none waits and memory stays bounded
 
 _cleaning: Cleaner | None = None
 
 
-def cleaned_tokens(
-    blocks: Iterable[Sequence[str]], settings: Clean, resources: Resources, workers: int
-) -> Iterator[Tokens]:
+def cleaned_tokens(blocks: Iterable[Sequence[str]], cleaning: Cleaner, workers: int) -> Iterator[Tokens]:
     """The cleaned tokens of each block, in the order of the blocks."""
-    cleaning = cleaner(settings, resources)
     if workers == 1:
         yield from map(cleaning.tokens_of, blocks)
         return
     pending: deque[Future[Tokens]] = deque()
     context = get_context("fork" if "fork" in get_all_start_methods() else "spawn")  # a fork starts in no time
-    with ProcessPoolExecutor(workers, context, initializer=_prepare, initargs=(settings, resources)) as pool:
+    needs = (cleaning.settings, cleaning.with_sentences)
+    with ProcessPoolExecutor(workers, context, initializer=_prepare, initargs=needs) as pool:
         for block in blocks:
             pending.append(pool.submit(_cut, block))
             if len(pending) >= _AHEAD * workers:
@@ -38,9 +35,9 @@ def cleaned_tokens(
             yield cleaning.with_final_forms(pending.popleft().result())
 
 
-def _prepare(settings: Clean, resources: Resources) -> None:
+def _prepare(settings: Clean, with_sentences: bool) -> None:
     global _cleaning
-    _cleaning = cleaner(settings, resources)
+    _cleaning = cleaner(settings, with_sentences=with_sentences)
 
 
 def _cut(block: Sequence[str]) -> Tokens:

@@ -45,7 +45,7 @@ def read_labelled_corpus(
     """
     labels: list[str] = []
     resources = resources_for(choices.clean, choices.features)
-    cleaning = cleaner(choices.clean, resources)
+    cleaning = cleaner(choices.clean, resources, choices.features.within_sentences)
 
     def texts() -> Iterator[str]:
         for block in read_documents(inputs, choices.columns, aside, need_label=True, cleaning=cleaning):
@@ -57,7 +57,7 @@ def read_labelled_corpus(
     if features.units == "letters":
         counts = count(texts(), cleaning, features)
     else:
-        blocks = cleaned_tokens(in_blocks(texts()), choices.clean, resources, workers)
+        blocks = cleaned_tokens(in_blocks(texts()), cleaning, workers)
         counts = counts_of(terms_of(block, features) for block in blocks)
     if not labels:
         raise DataProblem(

@@ -89,7 +89,9 @@ def build(
     labels: list[str] = []
     references: list[str] = []
     resources = sorter.resources if sorter is not None else resources_for(choices.clean, choices.features)
-    cleaning = sorter.cleaning if sorter is not None else cleaner(choices.clean, resources)
+    cleaning = (
+        sorter.cleaning if sorter is not None else cleaner(choices.clean, resources, choices.features.within_sentences)
+    )
     for block in read_documents(inputs, choices.columns, aside, cleaning=cleaning):
         texts += block.texts
         labels += block.labels

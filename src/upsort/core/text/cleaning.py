@@ -36,6 +36,7 @@ class Cleaner:
     on_text: tuple[tuple[str, TextStep], ...]
     on_words: tuple[tuple[str, WordStep], ...]
     token_pattern: TimedSubstitution | None = None
+    with_sentences: bool = False
     forms: dict[str, str] = field(default_factory=dict, repr=False, compare=False)
 
     def tokens_of(self, documents: Sequence[str]) -> Tokens:
@@ -79,7 +80,11 @@ class Cleaner:
 
     def cut(self, texts: Sequence[str]) -> Tokens:
         """Running text cut into tokens, markers as they are shown."""
-        tokens = tokenise(texts) if self.token_pattern is None else _by_pattern(texts, self.token_pattern)
+        tokens = (
+            tokenise(texts, self.with_sentences)
+            if self.token_pattern is None
+            else _by_pattern(texts, self.token_pattern)
+        )
         if OPEN in "".join(tokens.words):
             return mapped(tokens, shown)
         return tokens
@@ -144,8 +149,12 @@ class Cleaner:
         return told
 
 
-def cleaner(settings: Clean, resources: Resources | None = None) -> Cleaner:
-    """The steps of a plan. Raises UsageProblem for a step that cannot stand where it does, and for a wrong pattern."""
+def cleaner(settings: Clean, resources: Resources | None = None, with_sentences: bool = False) -> Cleaner:
+    """The steps of a plan.
+
+    with_sentences: whether its tokens are to know their sentences. Raises UsageProblem for a step that cannot stand where it
+    does, and for a wrong pattern.
+    """
     resources = resources or Resources()
     first = next((place for place, name in enumerate(settings.steps) if name in word_steps.NAMES), len(settings.steps))
     on_text = [(name, text_step(name, settings)) for name in settings.steps[:first]]
@@ -164,7 +173,7 @@ def cleaner(settings: Clean, resources: Resources | None = None) -> Cleaner:
     pattern = None
     if settings.token_pattern:
         pattern = TimedSubstitution(checked_pattern(settings.token_pattern), "", settings.pattern_seconds)
-    return Cleaner(settings, tuple(on_text), tuple(on_words), pattern)
+    return Cleaner(settings, tuple(on_text), tuple(on_words), pattern, with_sentences)
 
 
 def _one_after_the_other(on_text: Sequence[tuple[str, TextStep]], earlier: Sequence[WordStep]) -> WordStep:

@@ -93,7 +93,7 @@ def text_step(name: str, settings: Clean) -> TextStep:
         case "markup":
             return Substitution(_MARKUP, lambda found: _entity(found.group()), ("<", "&"))
         case "links":
-            return Substitution(_LINK, _choice(settings.links, "link"), ("://", "www.", "WWW.", "Www."))
+            return Substitution(_LINK, _choice(settings.links, "link"), ("://", "www.", "WWW."))
         case "emails":
             return Substitution(_EMAIL, _choice(settings.emails, "email"), ("@",))
         case "names":

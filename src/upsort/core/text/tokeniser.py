@@ -22,8 +22,9 @@ from upsort.core.text.characters import DIGIT, DIGIT_INNER, IDEOGRAPH, INNER, MA
 _BYTES_PER_WORD = 8
 _MULTIPLIER = np.uint64(0x9E3779B97F4A7C15)  # 2^64 divided by the golden ratio: Knuth, vol. 3, section 6.4
 _SHIFT = np.uint64(29)
-_SENTENCE_ENDS = np.frombuffer(b".!?", dtype=np.uint8)
-_AFTER_SENTENCES = np.frombuffer(b" \n\r\t\"')]", dtype=np.uint8)
+_LINE_END = 10
+_MAY_END_SENTENCE = np.isin(np.arange(256), list(b".!?\n"))
+_AFTER_SENTENCE = np.isin(np.arange(256), list(b" \n\r\t\"')]"))
 _MASKS = np.array([(1 << (8 * n)) - 1 for n in range(_BYTES_PER_WORD + 1)], dtype=np.uint64)
 
 
@@ -34,7 +35,7 @@ class Tokens:
     words: the distinct tokens, in the order in which they first appear.
     codes: (n_tokens,) int32, which of `words` stands at each place.
     starts: (n_documents + 1,) int64; document d owns the places starts[d] up to starts[d + 1].
-    sentences: (n_tokens,) int64, a number that grows at the end of each sentence.
+    sentences: (n_tokens,) int64, a number that grows at the end of each sentence; 0 where it was not asked for.
     """
 
     words: list[str]
@@ -43,7 +44,7 @@ class Tokens:
     sentences: Ints
 
 
-def tokenise(documents: Sequence[str]) -> Tokens:
+def tokenise(documents: Sequence[str], with_sentences: bool = False) -> Tokens:
     """Cut documents into words (letters, digits, and the marks, apostrophes and hyphens inside words)."""
     encoded = [document.encode("utf-8", "surrogatepass") for document in documents]
     padding = b"\n" * _BYTES_PER_WORD
@@ -57,17 +58,17 @@ def tokenise(documents: Sequence[str]) -> Tokens:
     words = [
         raw[begin:end].decode("utf-8") for begin, end in zip(begins[first].tolist(), ends[first].tolist(), strict=True)
     ]
-    return Tokens(words, codes, starts, _sentence_ends(text)[begins])
+    sentences = _sentences(text, begins) if with_sentences else np.zeros(begins.size, dtype=np.int64)
+    return Tokens(words, codes, starts, sentences)
 
 
-def _sentence_ends(text: Bytes) -> Ints:
-    """For each byte how many sentences end before it: at . ! ? before white space or a closing mark, and at an empty line."""
-    ends = np.zeros(text.size, dtype=bool)
-    following = np.concatenate((text[1:], np.full(1, 10, dtype=np.uint8)))
-    ends |= np.isin(text, _SENTENCE_ENDS) & np.isin(following, _AFTER_SENTENCES)
-    ends |= (text == 10) & (following == 10)
-    running: Ints = np.cumsum(ends, dtype=np.int64)
-    return running
+def _sentences(text: Bytes, begins: Places) -> Ints:
+    """For each token how many sentences end before it: at . ! ? before white space or a closing mark, and at an empty line."""
+    candidates = np.flatnonzero(_MAY_END_SENTENCE[text[:-1]])
+    following = text[candidates + 1]
+    line_end = text[candidates] == _LINE_END
+    ends = candidates[np.where(line_end, following == _LINE_END, _AFTER_SENTENCE[following])]
+    return np.searchsorted(ends, begins).astype(np.int64)
 
 
 def first_in_document(tokens: Tokens) -> Places:
