@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from typing import Any, BinaryIO, TextIO
 
 _PROGRESS_AFTER = 1.0  # seconds
+_LEAST_TEXT_WIDTH = 12  # of a column of text on a narrow terminal
 
 
 @dataclass
@@ -68,7 +69,11 @@ class Console:
         table = Table(box=box.HORIZONTALS, header_style="bold", pad_edge=False)
         for place, name in enumerate(columns):
             right = place in numeric
-            table.add_column(name, justify="right" if right else "left", no_wrap=right, overflow="fold")
+            longest = max((len(_one_line(row[place])) for row in rows), default=0)
+            least = None if right else min(longest, _LEAST_TEXT_WIDTH)
+            table.add_column(
+                name, justify="right" if right else "left", no_wrap=right, overflow="fold", min_width=least
+            )
         for row in rows:
             table.add_row(*(Text(_one_line(cell)) for cell in row))
         RichConsole(file=self.output, highlight=False).print(table)

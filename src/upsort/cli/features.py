@@ -12,8 +12,10 @@ from upsort.cli.status import Exit
 from upsort.cli.wording import percent
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from upsort.core.plan import Plan
-    from upsort.jobs.features import Matrix, Summary
+    from upsort.jobs.features import Matrix, Summary, TermRow
 
 DESCRIPTION = (
     "Build the document-term matrix and look at it: how many terms, what the bounds left out, which terms, one document's row.\n"
@@ -105,25 +107,9 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         )
     elif rows[: request.top]:
         console.say()
-        console.table(
-            ("term", "documents", "count", "idf", "mean weight", "largest weight", *matrix.labels),
-            [
-                (
-                    one.term,
-                    f"{one.documents:,}",
-                    f"{one.count:,}",
-                    f"{one.idf:.3f}",
-                    f"{one.mean_weight:.3f}",
-                    f"{one.largest_weight:.3f}",
-                    *(f"{number:,}" for number in one.by_label),
-                )
-                for one in rows[: request.top]
-            ],
-            numeric=range(1, 6 + len(matrix.labels)),
-        )
-        console.say(
-            f"{min(request.top, len(rows)):,} of {len(rows):,} terms; the columns of labels count documents with the term."
-        )
+        _show_terms(rows[: request.top], matrix, console)
+        beside = "; -o writes their documents of each label" if matrix.labels and console.drawn else ""
+        console.say(f"{min(request.top, len(rows)):,} of {len(rows):,} terms{beside}.")
     if written:
         console.say(f"Written: {', '.join(map(str, written))}.")
     tell_set_aside(aside, found.documents, console)
@@ -158,6 +144,35 @@ def _show_summary(found: "Summary", matrix: "Matrix", console: Console) -> None:
         )
     if found.without_tokens:
         console.say(f"{found.without_tokens:,} documents have no tokens at all.")
+
+
+def _show_terms(rows: "Sequence[TermRow]", matrix: "Matrix", console: Console) -> None:
+    """The terms; on a terminal, where a column for each label would not fit, with the label that most of its documents have."""
+    labels = matrix.labels
+    heads = ("mostly in",) if console.drawn and labels else labels
+
+    def of_labels(by_label: list[int]) -> list[str]:
+        if heads is labels:
+            return [f"{number:,}" for number in by_label]
+        most = max(range(len(labels)), key=lambda place: by_label[place])
+        return [f"{labels[most]} {by_label[most]:,}"]
+
+    console.table(
+        ("term", "documents", "count", "idf", "mean weight", "largest weight", *heads),
+        [
+            (
+                row.term,
+                f"{row.documents:,}",
+                f"{row.count:,}",
+                f"{row.idf:.3f}",
+                f"{row.mean_weight:.3f}",
+                f"{row.largest_weight:.3f}",
+                *of_labels(row.by_label),
+            )
+            for row in rows
+        ],
+        numeric=range(1, 6),
+    )
 
 
 def _draw(matrix: "Matrix", folder: Path) -> list[Path]:
