@@ -108,7 +108,7 @@ def test_choices_of_steps() -> None:
         "hue",
         "hue",
     ]
-    assert words((), "a1 b2", token_pattern=r"[a-z]") == ["a", "b"]
+    assert words((), "a1 b2", tokens_by=r"[a-z]") == ["a", "b"]
     assert words(("stopwords",), "the fern is not dead", drop_negations=True, stop_words_add=("fern",)) == ["dead"]
     assert words(("stopwords",), "the fern", stop_words_keep=("the",)) == ["the", "fern"]
     assert words(("contractions",), "l'été d’or", language="fr") == ["l", "été", "d", "or"]

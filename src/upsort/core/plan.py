@@ -92,7 +92,7 @@ class Clean:
 
     links, emails, names (@name), tags (#tag): dropped, kept, or replaced by a marker term such as <link>. numbers: the same,
     or a marker by shape (<year>, <price>, <phone>, <number>). emoji: kept as terms such as <smile>, or dropped.
-    replace: pairs of old and new; an old one between slashes is a regular expression. token_pattern: a regular expression
+    replace: pairs of old and new; an old one between slashes is a regular expression. tokens_by: a regular expression
     for tokens, in place of the word rules. token_lengths: least and most characters of a token, 0 for no bound.
     stop_words_add, stop_words_keep: words that are stop words too, or none after all; stop_words_file: a list to use in place
     of the language's. drop_negations: whether negations are stop words. stemmer: porter, porter2, german or french; empty for
@@ -110,7 +110,7 @@ class Clean:
     numbers: Literal["drop", "keep", "marker", "shape"] = "drop"
     emoji: Literal["drop", "keep"] = "keep"
     replace: tuple[tuple[str, str], ...] = ()
-    token_pattern: str = ""
+    tokens_by: str = ""
     token_lengths: tuple[int, int] = (1, 0)
     stop_words_file: str = ""
     stop_words_add: tuple[str, ...] = ()

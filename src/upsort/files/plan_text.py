@@ -34,7 +34,7 @@ COMMENTS = {
     "clean.numbers": "drop, keep, marker, or shape: <year>, <price>, <phone>, <number>",
     "clean.emoji": "keep (as terms) or drop",
     "clean.replace": 'pairs of old and new text, for example [["_", " "], ["/colou?r/", "colour"]]',
-    "clean.token_pattern": "a regular expression for tokens in place of the word rules",
+    "clean.tokens_by": "a regular expression for tokens in place of the word rules",
     "clean.token_lengths": "least and most characters of a token (step lengths); 0: no bound",
     "clean.stop_words_file": "a list of stop words in place of the language's",
     "clean.stop_words_add": "words that are stop words too",

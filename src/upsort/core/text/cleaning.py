@@ -35,7 +35,7 @@ class Cleaner:
     settings: Clean
     on_text: tuple[tuple[str, TextStep], ...]
     on_words: tuple[tuple[str, WordStep], ...]
-    token_pattern: TimedSubstitution | None = None
+    tokens_by: TimedSubstitution | None = None
     with_sentences: bool = False
     forms: dict[str, str] = field(default_factory=dict, repr=False, compare=False)
 
@@ -73,18 +73,14 @@ class Cleaner:
             texts = [unmarked(text) for text in texts]
         for place, (name, step) in enumerate(self.on_text):
             later = {other for other, _ in self.on_text[place + 1 :]}
-            if for_tokens and name == "punctuation" and self.token_pattern is None and not later & _NEED_PUNCTUATION:
+            if for_tokens and name == "punctuation" and self.tokens_by is None and not later & _NEED_PUNCTUATION:
                 continue
             texts = step.apply_to_all(texts)
         return texts
 
     def cut(self, texts: Sequence[str]) -> Tokens:
         """Running text cut into tokens, markers as they are shown."""
-        tokens = (
-            tokenise(texts, self.with_sentences)
-            if self.token_pattern is None
-            else _by_pattern(texts, self.token_pattern)
-        )
+        tokens = tokenise(texts, self.with_sentences) if self.tokens_by is None else _by_pattern(texts, self.tokens_by)
         if OPEN in "".join(tokens.words):
             return mapped(tokens, shown)
         return tokens
@@ -99,7 +95,7 @@ class Cleaner:
             text = text.after(change.edits(text.text))
         found, at = [], 0
         tokens = self.cut([text.text])
-        raw = tokenise([text.text]) if self.token_pattern is None else tokens
+        raw = tokenise([text.text]) if self.tokens_by is None else tokens
         for code, raw_code in zip(tokens.codes.tolist(), raw.codes.tolist(), strict=True):
             word, written = tokens.words[code], raw.words[raw_code]
             start = text.text.index(written, at)
@@ -112,7 +108,7 @@ class Cleaner:
     @property
     def has_patterns(self) -> bool:
         """Whether patterns of somebody's own are among the steps, which may take without end on some document."""
-        return self.token_pattern is not None or (bool(self.settings.replace) and "replace" in self.settings.steps)
+        return self.tokens_by is not None or (bool(self.settings.replace) and "replace" in self.settings.steps)
 
     def too_slow(self, documents: Sequence[str]) -> dict[int, str]:
         """The places of documents on which a pattern takes longer than allowed, with the reason to set them aside."""
@@ -171,8 +167,8 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
                 f"Put {name} before {settings.steps[first]} in clean.steps.",
             )
     pattern = None
-    if settings.token_pattern:
-        pattern = TimedSubstitution(checked_pattern(settings.token_pattern), "", settings.pattern_seconds)
+    if settings.tokens_by:
+        pattern = TimedSubstitution(checked_pattern(settings.tokens_by), "", settings.pattern_seconds)
     return Cleaner(settings, tuple(on_text), tuple(on_words), pattern, with_sentences)
 
 
