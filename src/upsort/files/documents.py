@@ -3,14 +3,17 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import islice
+from typing import TYPE_CHECKING
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem
-from upsort.core.text.cleaning import Cleaner
 from upsort.files.columns import LabelUse, Roles, guessed_columns, roles_in
 from upsort.files.rows import Refused
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
+
+if TYPE_CHECKING:
+    from upsort.core.text.cleaning import Cleaner
 
 
 @dataclass(frozen=True)
@@ -47,7 +50,7 @@ def read_documents(
     aside: SetAside,
     need_label: bool = False,
     need_text: bool = True,
-    cleaning: Cleaner | None = None,
+    cleaning: "Cleaner | None" = None,
 ) -> Iterator[DocumentBlock]:
     """All usable documents; every row that is not among them goes to `aside`.
 
