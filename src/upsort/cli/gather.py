@@ -158,10 +158,14 @@ def _warn(result: "GatherResult", console: Console) -> None:
         console.warn(
             f"{name} has no column {', '.join(columns)}; its documents have empty cells there (--rename, --take)."
         )
-    for group in result.spellings:
-        shown = ", ".join(f"{label!r} ({count:,})" for label, count in group)
+    if result.spellings:
+        groups = "; ".join(
+            ", ".join(f"{label!r} ({count:,})" for label, count in group) for group in result.spellings[:_GROUPS_TOLD]
+        )
+        more = len(result.spellings) - _GROUPS_TOLD
         console.warn(
-            f"labels that differ only in case, spaces or punctuation: {shown}; join them with --fold-case or --relabel."
+            f"labels that differ only in case, spaces or punctuation: {groups}{f'; and {more} more' if more > 0 else ''}. "
+            "Join them with --fold-case or --relabel."
         )
     for label, close in result.unseen.items():
         console.warn(f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.")

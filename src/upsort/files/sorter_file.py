@@ -33,7 +33,6 @@ from upsort.files.resources import english_for
 from upsort.files.writing import replacing
 
 FORMAT = 1
-ENDING = ".sorter"
 _HEAD = "sorter.json"
 _TERMS = "terms.txt"
 _TIMESTAMP = (1980, 1, 1, 0, 0, 0)

@@ -153,9 +153,6 @@ def summary(matrix: Matrix) -> Summary:
     )
 
 
-SORTS = ("documents", "count", "idf", "mean-weight", "largest-weight", "term")
-
-
 def term_table(matrix: Matrix, sort: str = "documents", holding: str = "") -> list[TermRow]:
     """Every term; sorted by a column (numbers: largest first), only those that hold some text."""
     frequency, totals = document_frequencies(matrix.counts), total_counts(matrix.counts)

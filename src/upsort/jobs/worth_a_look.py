@@ -69,7 +69,7 @@ def worth_a_look(result: SurveyResult, inputs: Sequence[str], columns: plan.Colu
         add(30 * merged, f"Labels differ only in spelling: {', '.join(repr(label) for label, _ in group)}.",
             f"{gather} --fold-case -o clean.csv")  # fmt: skip
     scarce = [(label, count) for label, count in result.labels if count < _SCARCE]
-    if scarce and len(result.labels) > 1:
+    if 0 < len(scarce) < len(result.labels):
         names = ", ".join(f"{label} ({count})" for label, count in scarce[:4])
         add(result.documents * 0.05, f"Too few documents to learn from: {names}.",
             f"{gather} --rare-below {_SCARCE} --rare-into other -o clean.csv")  # fmt: skip
