@@ -19,8 +19,10 @@ from measuring import high_water_mark, median_seconds
 from scipy.sparse import csr_array
 
 from upsort.core.features.counting import count
-from upsort.core.features.vocabulary import learn_space, only_columns
+from upsort.core.features.measured import of_counts
+from upsort.core.features.vocabulary import learn_space
 from upsort.core.plan import Clean, Features
+from upsort.core.sparse import only_columns
 from upsort.core.text.cleaning import cleaner
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
@@ -52,8 +54,8 @@ def plain(texts: list[str], pairs: bool) -> csr_array:
 def ours(texts: list[str], pairs: bool) -> csr_array:
     """The program's way."""
     settings = Features(lengths=(1, 2) if pairs else (1, 1), weighting="tfidf", most_terms=0)
-    counts = count(texts, cleaner(Clean(steps=("lower",))), settings)
-    space, kept = learn_space(counts.matrix, counts.terms, settings)
+    counts = count(texts, cleaner(Clean(steps=("lower",))), settings, settings.in_at_least)
+    space, kept = learn_space(of_counts(counts), settings)
     return space.weigh(only_columns(counts.matrix, kept))
 
 

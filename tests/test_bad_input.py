@@ -81,7 +81,7 @@ def altered(change: Callable[[dict[str, bytes]], None]) -> Callable[[Path], None
 
 def newer(members: dict[str, bytes]) -> None:
     head = json.loads(members["sorter.json"])
-    members["sorter.json"] = json.dumps(head | {"format": 2}).encode()
+    members["sorter.json"] = json.dumps(head | {"format": 3}).encode()
 
 
 def other_terms(members: dict[str, bytes]) -> None:
@@ -105,13 +105,13 @@ def endless(members: dict[str, bytes]) -> None:
     [
         (lambda path: path.write_bytes(path.read_bytes()[:-200]), "cut short or altered"),
         (lambda path: path.write_bytes(path.read_bytes().replace(b"fern", b"worm")), "cut short or altered"),
-        (altered(newer), "is in sorter format 2; this program reads format 1"),
+        (altered(newer), "is in sorter format 3; this program reads format 2"),
         (altered(other_terms), "the digest of terms.txt is wrong"),
         (altered(lambda members: members.update({"evil.py": b"x"})), "its members are not those of a sorter"),
         (altered(lambda members: members.pop("arrays/weights.npy")), "its members are not those of a sorter"),
         (altered(lambda members: members.pop("sorter.json")), "but not a sorter"),
         (altered(lambda members: members.update({"sorter.json": b"{"})), "sorter.json is not JSON"),
-        (altered(lambda members: members.update({"sorter.json": b'{"format": 1}'})), "lacks or misstates"),
+        (altered(lambda members: members.update({"sorter.json": b'{"format": 2}'})), "lacks or misstates"),
         (altered(endless), "numbers that are not finite"),
     ],
 )

@@ -37,7 +37,7 @@ def test_naive_bayes_gives_the_textbook_numbers(program: Program, wet_and_dry: P
     (row,) = program("score", "plants.sorter", "new.csv", "--json").json
     assert row["sorted_label"] == "wet"
     assert row["sorted_probability"] == pytest.approx(0.68976, abs=5e-5)
-    scores = sorter.decide(["fern fern fern cactus sand"]).scores[0]
+    scores = sorter.decide(sorter.texts_alone(["fern fern fern cactus sand"])).scores[0]
     assert np.exp(scores) == pytest.approx([0.0001355, 0.0003012], rel=1e-3)  # dry, wet
 
 

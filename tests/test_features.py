@@ -2,6 +2,7 @@
 
 import re
 from collections import Counter
+from collections.abc import Sequence
 from math import log, log10, sqrt
 from pathlib import Path
 
@@ -12,8 +13,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.sparse import csr_array
 
+from upsort.core.arrays import Ints
 from upsort.core.errors import DataProblem
 from upsort.core.features import counting, weighting
+from upsort.core.features.measured import of_counts
 from upsort.core.features.vocabulary import learn_space
 from upsort.core.insight.association import chi_square, mutual_information
 from upsort.core.plan import Clean, Features
@@ -34,7 +37,12 @@ def test_counts_are_those_of_a_plain_count_whatever_the_blocks(texts: list[str],
     assert counts.terms == sorted(set().union(*plain))
     expected = [[row[term] for term in counts.terms] for row in plain]
     assert counts.matrix.toarray().tolist() == expected
-    known = counting.count_known(texts, cleaner(Clean()), {"a": 0, "b": 1}, Features())
+
+    def places(terms: Sequence[str]) -> tuple[Ints, Ints]:
+        columns = np.array([{"a": 0, "b": 1}.get(term, -1) for term in terms], dtype=np.int64)
+        return columns, np.ones(len(terms), dtype=np.int64)
+
+    known = counting.count_known(texts, cleaner(Clean()), places, 2, Features())
     assert known.matrix.toarray().tolist() == [[row["a"], row["b"]] for row in plain]
     assert known.tokens.tolist() == [row.total() for row in plain]
     assert known.known.tolist() == [row["a"] + row["b"] for row in plain]
@@ -52,9 +60,9 @@ def test_bounds_keep_exactly_the_terms_they_should(texts: list[str], least: int,
     settings = Features(weighting="count", in_at_least=least, in_at_most=share, most_terms=most)
     if not kept:
         with pytest.raises(DataProblem, match="No term is left"):
-            learn_space(counts.matrix, counts.terms, settings)
+            learn_space(of_counts(counts), settings)
         return
-    space, columns = learn_space(counts.matrix, counts.terms, settings)
+    space, columns = learn_space(of_counts(counts), settings)
     assert space.terms == kept == [counts.terms[column] for column in columns]
     assert space.document_frequency.tolist() == [frequency[term] for term in kept]
 
@@ -109,11 +117,11 @@ def test_the_worked_tfidf_number() -> None:
 def test_every_weighting_by_hand() -> None:
     # Four documents; the term stands in 1 of them, 3 times, beside another that stands once and in 2 of them.
     counts, idf = csr_array(np.array([[3, 1]])), {}
-    for kind in ("n", "t", "p", "smoothed", "bm25"):
+    for kind in ("n", "t", "p", "r", "bm25"):
         idf[kind] = weighting.inverse_document_frequency(np.array([1, 2]), 4, kind)
     assert idf["t"] == pytest.approx([log10(4), log10(2)])
     assert idf["p"] == pytest.approx([log10(3), 0])
-    assert idf["smoothed"] == pytest.approx([log10(5), log10(3)])
+    assert idf["r"] == pytest.approx([log10(5), log10(3)])
     assert idf["bm25"] == pytest.approx([log(1 + 3.5 / 1.5), log(1 + 2.5 / 2.5)])
 
     def row(name: str, kind: str) -> list[float]:
@@ -152,10 +160,10 @@ def test_terms_chosen_by_association_are_those_that_tell_labels_apart() -> None:
     labels = np.array([0, 0, 1, 1])
     for measure in ("chi-square", "mutual-information"):
         settings = Features(weighting="count", in_at_least=1, in_at_most=1.0, most_terms=4, choose_by=measure)
-        space, _ = learn_space(counts.matrix, counts.terms, settings, labels, 2)
+        space, _ = learn_space(of_counts(counts), settings, labels, 2)
         assert space.terms == ["dry", "fern", "sand", "wet"]
     by_count = Features(weighting="count", in_at_least=1, in_at_most=1.0, most_terms=1)
-    assert learn_space(counts.matrix, counts.terms, by_count, labels, 2)[0].terms == ["the"]
+    assert learn_space(of_counts(counts), by_count, labels, 2)[0].terms == ["the"]
 
 
 @pytest.mark.parametrize("weighting_name", ["lnc", "bm25", "log-count-ratio", "smoothed-tfidf", "share"])

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from upsort.core.plan import Plan
+    from upsort.files.sources import Inputs
     from upsort.jobs.features import Matrix, Summary, TermRow
 
 DESCRIPTION = (
@@ -28,6 +29,7 @@ OPTIONS = (
         (
             options.INPUT,
             options.option("--from-sorter", metavar="SORTER", help="use this sorter's terms and weights"),
+            options.WORKERS,
         ),
     ),
     options.Group(
@@ -49,6 +51,8 @@ OPTIONS = (
             options.option("--matrix", metavar="FILE", help="the matrix: .mtx, .npz, or dense .csv, .tsv, .jsonl, .parquet"),
             options.option("--terms", metavar="TERM[,TERM]", default="", help="with a dense --matrix: these terms"),
             options.option("--figures", metavar="FOLDER", help="write figures into a folder"),
+            options.option("--make-vectors", metavar="FILE", help="make word vectors from these documents; write them"),
+            options.option("--dimensions", type=options.whole_number(2), default=50, metavar="N", help="default: 50"),
         ),
     ),
     options.COLUMNS,
@@ -71,8 +75,10 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     inputs = inputs_of(request, console, plan.source)
     sorter = load_sorter(Path(request.from_sorter)) if request.from_sorter else None
     plan = _columns(plan, sorter.plan if sorter else None, inputs, console)
+    if request.make_vectors:
+        return _make_vectors(request, plan, inputs, console)
     with set_aside_of(request, output) as aside, console.progress("documents counted") as advance:
-        matrix = build(inputs, plan, aside, sorter, advance)
+        matrix = build(inputs, plan, aside, sorter, advance, request.workers, whole=bool(request.figures))
     found, rows = summary(matrix), term_table(matrix, request.sort, request.holding)
     row = document_row(matrix, request.document) if request.document else []
     written = []
@@ -116,19 +122,36 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     return Exit.DONE
 
 
-def _columns(plan: "Plan", trained: "Plan | None", inputs: "object", console: Console) -> "Plan":
+def _make_vectors(request: argparse.Namespace, plan: "Plan", inputs: "Inputs", console: Console) -> Exit:
+    from upsort.jobs.word_vectors import make_word_vectors
+
+    path = Path(request.make_vectors)
+    with set_aside_of(request, path) as aside, console.progress("documents read") as advance:
+        made = make_word_vectors(inputs, plan, path, request.dimensions, aside, advance)
+    if console.as_json:
+        console.json(
+            {"written": str(path), "words": made.words, "dimensions": request.dimensions, "nearest": made.nearest}
+        )
+    else:
+        console.say(f"{made.words:,} words by {request.dimensions} numbers: {path}.")
+        console.say("The commonest words, each with those whose vectors are most like its own:")
+        console.table(("word", "nearest"), [(word, ", ".join(near)) for word, near in made.nearest.items()])
+    tell_set_aside(aside, made.documents, console)
+    return Exit.DONE
+
+
+def _columns(plan: "Plan", trained: "Plan | None", inputs: "Inputs", console: Console) -> "Plan":
     """The columns to read: those named, else the sorter's, else guessed."""
     from dataclasses import replace
-    from typing import cast
-
-    from upsort.files.sources import Inputs
 
     if trained is not None and not plan.columns.text:
         return replace(plan, columns=replace(trained.columns, label="", id=plan.columns.id))
-    return completed(plan, cast(Inputs, inputs), "not used" if trained is not None else "welcome", console)
+    return completed(plan, inputs, "not used" if trained is not None else "welcome", console)
 
 
 def _show_summary(found: "Summary", matrix: "Matrix", console: Console) -> None:
+    from upsort.core.features.hashing import estimated_terms, sharing
+
     settings = matrix.space.settings
     console.say(
         f"{found.documents:,} documents by {found.terms:,} terms ({settings.weighting}): {found.nonzeros:,} numbers other "
@@ -141,6 +164,19 @@ def _show_summary(found: "Summary", matrix: "Matrix", console: Console) -> None:
             f"Of {found.distinct_terms:,} distinct terms, {found.seen_once:,} stand in the corpus once. Left out: "
             f"{found.too_rare:,} in fewer than {settings.in_at_least} documents, {found.too_common:,} in more than "
             f"{settings.in_at_most:.0%} of them, {found.too_many:,} beyond the {settings.most_terms:,} allowed."
+        )
+    if settings.hash_bits:
+        terms = estimated_terms(found.terms, settings.hash_bits)
+        console.say(
+            f"Terms are hashed into {1 << settings.hash_bits:,} columns: of about {terms:,.0f} terms, "
+            f"{percent(sharing(terms, settings.hash_bits))} share their column with another; the names are the commonest "
+            "terms of each."
+        )
+    if matrix.with_vectors is not None:
+        console.say(f"{percent(1 - matrix.with_vectors)} of the words counted have no word vector.")
+    for value, documents in matrix.unseen.items():
+        console.warn(
+            f"{documents:,} documents have {value}, which the sorter was not trained on; it counts as nothing."
         )
     if found.without_tokens:
         console.say(f"{found.without_tokens:,} documents have no tokens at all.")

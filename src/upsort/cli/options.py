@@ -98,6 +98,7 @@ COLUMNS = Group(
         option("--text", metavar="COLUMN[,COLUMN]", help="the text, by name or number; several are joined"),
         option("--label", metavar="COLUMN", help="the label"),
         option("--id", metavar="COLUMN", help="what to call a document by"),
+        option("--document-vectors", metavar="FILE", help=".npy file with numbers for each row of the table"),
     ),
 )
 PLAN = Group(

@@ -9,11 +9,11 @@ from typing import Annotated, Any, ClassVar, Literal
 from annotated_types import Ge, Gt, Le, Predicate
 
 SCHEMES = ("auto", "count", "presence", "share", "tfidf", "smoothed-tfidf", "bm25", "log-count-ratio")
-_SMART = ("nlab", "ntp", "nc")
+_SMART = ("nlabs", "ntpr", "ncs")
 
 
 def weighting_is_known(name: str) -> bool:
-    """Whether a name is a scheme, or three letters of the SMART notation (Salton & Buckley 1988)."""
+    """Whether a name is a scheme, or three letters of the SMART notation (Salton & Buckley 1988), with s and r added to them."""
     smart = len(name) == 3 and all(letter in letters for letter, letters in zip(name, _SMART, strict=True))
     return name in SCHEMES or smart
 
@@ -27,12 +27,23 @@ NAIVE_BAYES_KINDS = frozenset({"multinomial-nb"})
 
 @dataclass(frozen=True)
 class Columns:
-    """Which columns of the table are what; an empty name means there is none."""
+    """Which columns of the table are what; an empty name means there is none.
+
+    date: when a document was written. group: documents with the same value stay on one side of every split. numbers, categories:
+    columns beside the text to sort by; a name may be a pattern such as `v*`. wrong_numbers: what becomes of a row whose number
+    is none. document_vectors: an .npy file with a row for each row of the table.
+    """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     text: tuple[str, ...] = ()
     label: str = ""
     id: str = ""
+    date: str = ""
+    group: str = ""
+    numbers: tuple[str, ...] = ()
+    categories: tuple[str, ...] = ()
+    wrong_numbers: Literal["set-aside", "fill"] = "set-aside"
+    document_vectors: str = ""
 
 
 @dataclass(frozen=True)
@@ -134,6 +145,10 @@ class Features:
     in_at_least: documents a term must be in. in_at_most: share of the documents a term may be in.
     most_terms: how many terms are kept at most, 0 for no bound; choose_by: which ones.
     vocabulary_file: the terms to use, one a line, whatever the bounds.
+    apart: several text columns are counted each on its own, their terms named `subject:leaf`. measures: what is measured of the
+    text beside its words. hash_bits: terms are hashed into 2^bits columns, 0 for a vocabulary. vectors_file: word vectors, a
+    word and its numbers a line; vectors: whether they stand beside the terms or alone; vector_weights: how a document's
+    mean weighs its words.
     """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
@@ -149,6 +164,12 @@ class Features:
     most_terms: Annotated[int, Ge(0)] = 50_000
     choose_by: Literal["count", "chi-square", "mutual-information"] = "count"
     vocabulary_file: str = ""
+    apart: bool = False
+    measures: tuple[Literal["words", "characters", "capitals", "punctuation", "links", "digits"], ...] = ()
+    hash_bits: Annotated[int, Ge(0), Le(28)] = 0
+    vectors_file: str = ""
+    vectors: Literal["beside", "alone"] = "beside"
+    vector_weights: Literal["equal", "idf"] = "equal"
 
 
 @dataclass(frozen=True)

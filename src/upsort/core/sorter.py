@@ -10,8 +10,13 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.families import Fitted
 from upsort.core.classifiers.linear import log_probabilities
-from upsort.core.features.counting import count_known
+from upsort.core.documents import Documents, texts_alone
+from upsort.core.errors import DataProblem
+from upsort.core.features.beside import Cells
+from upsort.core.features.counting import KnownCounts, count_known
+from upsort.core.features.measuring import prefixes
 from upsort.core.features.vocabulary import FeatureSpace
+from upsort.core.names import listed
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.word_steps import Resources
@@ -80,17 +85,42 @@ class Sorter:
         """The number of the label that most training documents have."""
         return int(np.argmax(self.trained.label_documents))
 
-    def decide(self, documents: Sequence[str]) -> Decisions:
+    def known(self, documents: Documents) -> KnownCounts:
+        """The terms of the sorter in a block of documents."""
+        parts = [
+            count_known(part, self.cleaning, self.space.places, self.space.counted, self.plan.features, prefix)
+            for part, prefix in zip(documents.parts, prefixes(self.plan.columns, self.plan.features), strict=True)
+        ]
+        matrix = csr_array(sum((part.matrix for part in parts[1:]), parts[0].matrix))
+        tokens: Ints = np.sum([part.tokens for part in parts], axis=0)
+        return KnownCounts(matrix, tokens, np.sum([part.known for part in parts], axis=0))
+
+    def decide(self, documents: Documents) -> Decisions:
         """Decide about a block of documents. A document without known terms is decided by the intercepts alone."""
-        counts = count_known(documents, self.cleaning, self.space.columns, self.plan.features)
+        counts = self.known(documents)
+        matrix = self.space.matrix(counts.matrix, self.cells(documents))
         return decisions_from(
-            scores_of(self, counts.matrix), tokens=counts.tokens, unknown_share=counts.unknown_share()
+            self.classifier.rule.scores(matrix), tokens=counts.tokens, unknown_share=counts.unknown_share()
         )
 
+    def cells(self, documents: Documents) -> Cells:
+        """The columns beside the text, in the order of training. Raises DataProblem where there are others."""
+        cells = documents.cells(self.plan.features.measures)
+        if cells.number_names != self.space.beside.number_names:
+            raise DataProblem(
+                f"The sorter was trained with the numbers {listed(self.space.beside.number_names) or 'none'}, these documents "
+                f"have {listed(cells.number_names) or 'none'}.",
+                "Give a table with the same columns.",
+            )
+        return cells
 
-def scores_of(sorter: Sorter, counts: csr_array) -> Floats:
-    """(n, k) scores of counts (n, n_terms) of the sorter's terms."""
-    return sorter.classifier.rule.scores(sorter.space.weigh(counts))
+    def texts_alone(self, texts: Sequence[str]) -> Documents:
+        """Documents of which only the text is known, for this sorter."""
+        numbers = [
+            name.removeprefix("column:") for name in self.space.beside.number_names if name.startswith("column:")
+        ]
+        parts = len(prefixes(self.plan.columns, self.plan.features))
+        return texts_alone(texts, parts, numbers, [name for name, _ in self.space.beside.categories])
 
 
 def decisions_from(scores: Floats, tokens: Ints, unknown_share: Floats) -> Decisions:

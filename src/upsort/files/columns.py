@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from fnmatch import fnmatchcase
 from typing import Literal
 
 from upsort.core import plan
@@ -20,11 +21,18 @@ _ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
 
 @dataclass(frozen=True)
 class Roles:
-    """Places of columns in one table. text: one or more; label and id: None where there is none."""
+    """Places of columns in one table. text: one or more; label, id, date and group: None where there is none.
+
+    numbers and categories: with their names.
+    """
 
     text: tuple[int, ...]
     label: int | None
     id: int | None
+    date: int | None = None
+    group: int | None = None
+    numbers: tuple[tuple[str, int], ...] = ()
+    categories: tuple[tuple[str, int], ...] = ()
 
 
 def column_place(name: str, columns: Sequence[str], source: str) -> int:
@@ -44,11 +52,32 @@ def column_place(name: str, columns: Sequence[str], source: str) -> int:
 
 def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> Roles:
     """Where the named columns stand in one table. Raises UsageProblem for one that is not there."""
+
+    def place(name: str) -> int | None:
+        return column_place(name, columns, source) if name else None
+
+    def named_places(names: Sequence[str]) -> tuple[tuple[str, int], ...]:
+        return tuple((columns[at], at) for name in names for at in _matching(name, columns, source))
+
     return Roles(
         tuple(column_place(name, columns, source) for name in named.text),
-        column_place(named.label, columns, source) if named.label else None,
-        column_place(named.id, columns, source) if named.id else None,
+        place(named.label),
+        place(named.id),
+        place(named.date),
+        place(named.group),
+        named_places(named.numbers),
+        named_places(named.categories),
     )
+
+
+def _matching(name: str, columns: Sequence[str], source: str) -> list[int]:
+    """The columns that a name, or a pattern such as `v*`, names. Raises UsageProblem where there is none."""
+    if "*" not in name and "?" not in name:
+        return [column_place(name, columns, source)]
+    found = [place for place, column in enumerate(columns) if fnmatchcase(column, name)]
+    if not found:
+        raise UsageProblem(f"{source} has no column like {name!r}.", f"Columns: {listed(columns)}.")
+    return found
 
 
 def guessed_columns(
@@ -80,7 +109,7 @@ def guessed_columns(
             label = columns[best]
             told.append(f"the label from column {label!r} (--label)")
     note = [f"No plan or option names the columns: {', '.join(told)}."] if told else []
-    return plan.Columns(text=text, label=label, id=named.id or _guessed_id(columns, rows)), note
+    return replace(named, text=text, label=label, id=named.id or _guessed_id(columns, rows)), note
 
 
 def _likeliest_label(

@@ -1,7 +1,7 @@
 """The plan file: TOML, read with `tomllib`, checked against the dataclasses of `core.plan`."""
 
 import tomllib
-from dataclasses import fields
+from dataclasses import fields, is_dataclass
 from pathlib import Path
 from typing import Any
 
@@ -66,14 +66,22 @@ def _value(text: str) -> Any:
 
 def _as_lists(values: dict[str, Any]) -> dict[str, Any]:
     """Allow a single name, or names with commas, where the plan has a list of them."""
-    columns = values.get("columns")
-    if isinstance(columns, dict) and isinstance(columns.get("text"), str):
-        names = [name.strip() for name in columns["text"].split(",") if name.strip()]
-        values = {**values, "columns": {**columns, "text": names}}
-    clean = values.get("clean")
-    if isinstance(clean, dict) and isinstance(clean.get("steps"), str):
-        values = {**values, "clean": {**clean, "steps": [clean["steps"]] if clean["steps"] else []}}
-    return values
+    listed_values = dict(values)
+    for section in fields(Plan):
+        held = values.get(section.name)
+        if isinstance(held, dict):
+            defaults = getattr(Plan(), section.name)
+            lists = {field.name for field in fields(defaults)} if is_dataclass(defaults) else set()
+            listed_values[section.name] = {
+                key: _as_list(value) if key in lists and isinstance(getattr(defaults, key), tuple) else value
+                for key, value in held.items()
+            }
+    return listed_values
+
+
+def _as_list(value: Any) -> Any:
+    """A list for a single name, or for names with commas; anything else as it is."""
+    return [name.strip() for name in value.split(",") if name.strip()] if isinstance(value, str) else value
 
 
 def _readable(error: Any, where: str) -> UsageProblem:

@@ -24,6 +24,8 @@ from upsort import __version__
 from upsort.core.arrays import AnyArray
 from upsort.core.classifiers import families
 from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.features.beside import Beside
+from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.plan import Plan
 from upsort.core.sorter import Sorter, Trained
@@ -32,12 +34,23 @@ from upsort.files.plan_file import checked_plan
 from upsort.files.resources import english_for
 from upsort.files.writing import replacing
 
-FORMAT = 1
+FORMAT = 2
 _HEAD = "sorter.json"
 _TERMS = "terms.txt"
 _TIMESTAMP = (1980, 1, 1, 0, 0, 0)
 _HEAD_LIMIT = 16 * 1024 * 1024
 _KINDS = {"<f8", "<i8", "<i4"}
+_SHAPES = {
+    "document_frequency": ("terms",),
+    "label_document_frequency": ("terms", "labels"),
+    "hashed": ("counted",),
+    "vector_terms": ("words with vectors",),
+    "vectors": ("words with vectors", "dimensions"),
+    "vector_scale": ("dimensions",),
+    "number_mean": ("numbers",),
+    "number_deviation": ("numbers",),
+    "number_marked": ("numbers",),
+}
 
 
 def save_sorter(sorter: Sorter, path: Path) -> int:
@@ -56,6 +69,11 @@ def save_sorter(sorter: Sorter, path: Path) -> int:
             "optimality": sorter.trained.optimality,
             "reached": sorter.trained.reached,
             "mean_length": sorter.space.mean_length,
+        },
+        "space": {
+            "counted": sorter.space.counted,
+            "numbers": list(sorter.space.beside.number_names),
+            "categories": [[name, list(values)] for name, values in sorter.space.beside.categories],
         },
         "resources": {
             "stop_words": sorted(stop_words) if (stop_words := sorter.resources.stop_words) is not None else None,
@@ -78,6 +96,7 @@ def save_sorter(sorter: Sorter, path: Path) -> int:
 def _members(sorter: Sorter) -> dict[str, bytes]:
     arrays: dict[str, AnyArray] = {
         "document_frequency": sorter.space.document_frequency.astype("<i8"),
+        **_space_arrays(sorter.space),
         "label_document_frequency": sorter.trained.label_document_frequency.astype("<i4"),
         **sorter.classifier.arrays(),
     }
@@ -87,6 +106,22 @@ def _members(sorter: Sorter) -> dict[str, bytes]:
         np.lib.format.write_array(buffer, np.ascontiguousarray(arrays[name]), version=(1, 0), allow_pickle=False)
         members[f"arrays/{name}.npy"] = buffer.getvalue()
     return members
+
+
+def _space_arrays(space: FeatureSpace) -> dict[str, AnyArray]:
+    """What the space of a sorter needs beside its terms."""
+    arrays: dict[str, AnyArray] = {}
+    if space.hashed is not None:
+        arrays["hashed"] = space.hashed.astype("<i8")
+    if space.vectors is not None and space.vector_scale is not None:
+        arrays["vector_terms"] = space.vectors.columns.astype("<i8")
+        arrays["vectors"] = space.vectors.vectors
+        arrays["vector_scale"] = space.vector_scale
+    if space.beside.number_names:
+        arrays["number_mean"] = space.beside.mean
+        arrays["number_deviation"] = space.beside.deviation
+        arrays["number_marked"] = space.beside.marked.astype("<i4")
+    return arrays
 
 
 def load_sorter(path: Path) -> Sorter:
@@ -116,12 +151,24 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> Sorter:
     head = _head(archive, path)
     plan = _plan(head, path)
     labels = tuple(head["labels"])
-    names = ("document_frequency", "label_document_frequency", *families.ARRAY_NAMES[plan.classifier.kind])
+    counted, numbers, categories = _declared_space(head, path)
+    names = (
+        "document_frequency",
+        "label_document_frequency",
+        *(["hashed"] if plan.features.hash_bits else []),
+        *(["vector_terms", "vectors", "vector_scale"] if plan.features.vectors_file else []),
+        *(["number_mean", "number_deviation", "number_marked"] if numbers else []),
+        *families.ARRAY_NAMES[plan.classifier.kind],
+    )
     expected = {_TERMS, *(f"arrays/{name}.npy" for name in names)}
     contents = _checked_members(archive, head, expected, path)
     terms = contents[_TERMS].decode("utf-8").split("\n")[:-1]
     arrays = {name: _array(contents[f"arrays/{name}.npy"], name, path) for name in names}
-    _check_shapes(arrays, len(terms), len(labels), path)
+    if counted > len(terms):
+        raise _damaged(path, "it has fewer terms than it says")
+    _check_shapes(
+        arrays, {"terms": len(terms), "labels": len(labels), "counted": counted, "numbers": len(numbers)}, path
+    )
     seen = head["trained_on"]
     trained = Trained(
         np.array(seen["label_documents"], dtype=np.int64),
@@ -131,16 +178,49 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> Sorter:
         float(seen["optimality"]),
         bool(seen["reached"]),
     )
+    beside = Beside()
+    if numbers or categories:
+        beside = Beside(
+            numbers,
+            arrays.get("number_mean", np.zeros(0)),
+            arrays.get("number_deviation", np.zeros(0)),
+            arrays.get("number_marked", np.zeros(0)).astype(bool),
+            categories,
+        )
+    has_vectors = "vectors" in arrays
     space = FeatureSpace(
         terms,
+        counted,
         arrays["document_frequency"].astype(np.int64),
         trained.label_document_frequency,
         trained.documents,
         float(seen.get("mean_length", 0.0)),
         plan.features,
+        beside,
+        WordVectors(arrays["vector_terms"].astype(np.int64), arrays["vectors"]) if has_vectors else None,
+        arrays["vector_scale"] if has_vectors else None,
+        arrays["hashed"].astype(np.int64) if "hashed" in arrays else None,
     )
+    dimensions = space.vectors.vectors.shape[1] if space.vectors is not None else 0
+    if len(terms) != counted + dimensions + len(beside.names):
+        raise _damaged(path, "its terms are not those that its columns make")
     resources = _resources(head, plan, path)
     return Sorter(plan, labels, space, families.restored(plan.classifier, arrays), trained, resources)
+
+
+def _declared_space(
+    head: dict[str, Any], path: Path
+) -> tuple[int, tuple[str, ...], tuple[tuple[str, tuple[str, ...]], ...]]:
+    """How many terms are counted, the number columns, and the categories with their values."""
+    held = head.get("space")
+    try:
+        counted, numbers = int(held["counted"]), tuple(map(str, held["numbers"]))  # type: ignore[index]
+        categories = tuple((str(name), tuple(map(str, values))) for name, values in held["categories"])  # type: ignore[index]
+    except (TypeError, KeyError, ValueError):
+        raise _damaged(path, "its columns are not as they should be") from None
+    if counted < 0:
+        raise _damaged(path, "its columns are not as they should be")
+    return counted, numbers, categories
 
 
 def _head(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
@@ -243,19 +323,19 @@ def _array(content: bytes, name: str, path: Path) -> AnyArray:
     return array
 
 
-def _check_shapes(arrays: dict[str, AnyArray], n_terms: int, n_labels: int, path: Path) -> None:
-    shapes = {
-        "document_frequency": (n_terms,),
-        "label_document_frequency": (n_terms, n_labels),
-        "term_counts": (n_terms, n_labels),
-        "label_documents": (n_labels,),
-        "weights": (n_terms, n_labels),
-        "intercept": (n_labels,),
-    }
+def _check_shapes(arrays: dict[str, AnyArray], sizes: dict[str, int], path: Path) -> None:
+    """Whether each array is as large as the others and the head say; a dimension without a size may be any, but one."""
+    shapes = _SHAPES | families.SHAPES
     for name, array in arrays.items():
-        if array.shape != shapes[name]:
-            raise _damaged(path, f"the array {name} has shape {array.shape} where {shapes[name]} is needed")
-    for name, least in (("document_frequency", 1), ("label_documents", 1), ("term_counts", 0)):
+        if array.ndim != len(shapes[name]):
+            raise _damaged(path, f"the array {name} has {array.ndim} dimensions where {len(shapes[name])} are needed")
+        for size, dimension in zip(array.shape, shapes[name], strict=True):
+            if sizes.setdefault(dimension, size) != size:
+                raise _damaged(path, f"the array {name} has {size:,} {dimension} where {sizes[dimension]:,} are needed")
+    for name, most in (("vector_terms", sizes["counted"]),):
+        if name in arrays and arrays[name].size and (arrays[name].min() < 0 or arrays[name].max() >= most):
+            raise _damaged(path, f"the array {name} points outside the terms")
+    for name, least in (("document_frequency", 0), ("label_documents", 1), ("term_counts", 0)):
         if name in arrays and (arrays[name] < least).any():
             raise _damaged(path, f"the array {name} holds counts below {least}")
 

@@ -11,6 +11,7 @@ from pathlib import Path
 from upsort.core import plan
 from upsort.core.errors import DataProblem
 from upsort.core.features.counting import count, in_blocks
+from upsort.core.features.measured import of_counts
 from upsort.core.judging.cross_validation import cross_validate
 from upsort.core.judging.intervals import Rate
 from upsort.core.text.cleaning import Cleaner, cleaner, mapped
@@ -294,10 +295,12 @@ def compare_steps(
     results = []
     for steps in lists:
         tried = replace(choices, clean=replace(choices.clean, steps=steps))
-        counts = count(texts, cleaner(tried.clean, resources_for(tried.clean)), tried.features)
+        counts = count(
+            texts, cleaner(tried.clean, resources_for(tried.clean)), tried.features, tried.features.in_at_least
+        )
         accuracy = None
         if labelled:
             names, numbers = numbered(labels)
-            accuracy = cross_validate(counts, numbers, names, tried).overall.accuracy
-        results.append(StepsResult(steps, len(counts.terms), accuracy))
+            accuracy = cross_validate(of_counts(counts), numbers, names, tried).overall.accuracy
+        results.append(StepsResult(steps, counts.distinct, accuracy))
     return results

@@ -1,14 +1,20 @@
 """The labelled corpus that training and judging start from: counted once, whatever is done with it."""
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections import deque
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from itertools import islice
+from pathlib import Path
 
 from upsort.core import plan
 from upsort.core.arrays import Ints
+from upsort.core.documents import Documents, regrouped
 from upsort.core.errors import DataProblem
-from upsort.core.features.counting import Counts, count, counts_of, in_blocks
-from upsort.core.features.ngrams import terms_of
-from upsort.core.text.cleaning import cleaner
+from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
+from upsort.core.features.measured import Measured, of_counts
+from upsort.core.features.measuring import Measuring, prefixes
+from upsort.core.features.vectors import vectors_of_terms
+from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.word_steps import Resources
 from upsort.core.training import numbered
 from upsort.engine.processes import cleaned_tokens
@@ -16,16 +22,54 @@ from upsort.files.documents import read_documents
 from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
+from upsort.files.vectors import read_vectors
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
 
 _MOST_LABELS_UNASKED = 20
 
 
+def measured_of(
+    documents: Iterable[Documents],
+    cleaning: Cleaner,
+    choices: plan.Plan,
+    resources: Resources,
+    workers: int = 1,
+    at_least: int | None = None,
+) -> Measured:
+    """Clean, count and measure documents by a plan, word vectors included.
+
+    Terms in fewer documents than `at_least` (the plan's bound) are left out at once, unless a vocabulary is given.
+    """
+    measuring = Measuring(choices.columns, choices.features)
+    held: deque[Documents] = deque()
+
+    def parts() -> Iterator[list[str]]:
+        for block in regrouped(documents, BLOCK_CHARACTERS):
+            held.append(block)
+            yield from block.parts
+
+    tokens = cleaned_tokens(parts(), cleaning, workers)
+    for first in tokens:
+        block = held.popleft()
+        measuring.add(block, [first, *islice(tokens, len(block.parts) - 1)])
+    if not measuring.cells:
+        return of_counts(counts_of(()))
+    if at_least is None:
+        at_least = 1 if resources.vocabulary or choices.features.hash_bits else choices.features.in_at_least
+    measured = measuring.measured(at_least)
+    if not choices.features.vectors_file:
+        return measured
+    begins = prefixes(choices.columns, choices.features)
+    wanted = frozenset(term.removeprefix(begin) for term in measured.terms for begin in begins)
+    words, vectors = read_vectors(Path(choices.features.vectors_file), wanted)
+    return replace(measured, vectors=vectors_of_terms(measured.terms, words, vectors, begins))
+
+
 @dataclass(frozen=True)
 class LabelledCorpus:
-    """counts: of all documents. labels: (n,) numbers into `names`, which are sorted. resources: of the cleaning."""
+    """measured: all documents. labels: (n,) numbers into `names`, which are sorted. resources: of the cleaning."""
 
-    counts: Counts
+    measured: Measured
     labels: Ints
     names: tuple[str, ...]
     resources: Resources
@@ -47,18 +91,15 @@ def read_labelled_corpus(
     resources = resources_for(choices.clean, choices.features)
     cleaning = cleaner(choices.clean, resources, choices.features.within_sentences)
 
-    def texts() -> Iterator[str]:
-        for block in read_documents(inputs, choices.columns, aside, need_label=True, cleaning=cleaning):
+    def documents() -> Iterator[Documents]:
+        for block in read_documents(
+            inputs, choices.columns, aside, need_label=True, cleaning=cleaning, apart=choices.features.apart
+        ):
             labels.extend(block.labels)
-            yield from block.texts
-            advance(len(block.texts))
+            yield block.documents
+            advance(len(block.documents))
 
-    features = choices.features
-    if features.units == "letters":
-        counts = count(texts(), cleaning, features)
-    else:
-        blocks = cleaned_tokens(in_blocks(texts()), cleaning, workers)
-        counts = counts_of(terms_of(block, features) for block in blocks)
+    measured = measured_of(documents(), cleaning, choices, resources, workers)
     if not labels:
         raise DataProblem(
             f"No usable document: {nothing_usable(aside)}.", "Check --text, --label and --encoding against the table."
@@ -70,4 +111,4 @@ def read_labelled_corpus(
             "that is no label.",
             "Name another column with --label, or merge labels with upsort gather.",
         )
-    return LabelledCorpus(counts, numbers, names, resources)
+    return LabelledCorpus(measured, numbers, names, resources)

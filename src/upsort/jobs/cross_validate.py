@@ -31,6 +31,6 @@ def cross_validate(
     """Read and count once, then train and judge fold by fold."""
     corpus = read_labelled_corpus(inputs, plan, aside, advance, workers)
     result = cross_validation.cross_validate(
-        corpus.counts, corpus.labels, corpus.names, plan, fold_done, corpus.resources
+        corpus.measured, corpus.labels, corpus.names, plan, fold_done, corpus.resources
     )
-    return CrossValidateResult(result, corpus.documents, len(corpus.counts.terms))
+    return CrossValidateResult(result, corpus.documents, corpus.measured.distinct)

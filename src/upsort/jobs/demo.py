@@ -10,6 +10,9 @@ from upsort.files.writing import cannot_write, replacing
 RECORD = "planted.csv"
 """The record of planted faults; it stays in the package, for checking the tool against."""
 
+VECTORS = "garden-vectors.txt.gz"
+"""Word vectors made from the letters: `upsort features corpus.csv --text message --make-vectors … --dimensions 20`."""
+
 
 def lay_out(folder: Path, overwrite: bool = False) -> list[Path]:
     """Write the demo corpus into `folder`, which is made; returns the files.
@@ -31,6 +34,10 @@ def lay_out(folder: Path, overwrite: bool = False) -> list[Path]:
                 with replacing(target) as out:
                     out.write(archive.read(name))
                 written.append(target)
+        vectors = folder / VECTORS
+        with replacing(vectors) as out:
+            out.write((files("upsort.demo") / VECTORS).read_bytes())
+        written.append(vectors)
     except OSError as error:
         raise cannot_write(folder, error) from error
     return written

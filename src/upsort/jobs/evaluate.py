@@ -56,8 +56,10 @@ def evaluate(
     mistakes: list[Mistake] = []
     with ExitStack() as stack:
         writer = stack.enter_context(table_file(mistakes_file, output_columns(inputs))) if mistakes_file else None
-        for block in read_documents(inputs, columns, aside, need_label=True, cleaning=sorter.cleaning):
-            decisions = sorter.decide(block.texts)
+        for block in read_documents(
+            inputs, columns, aside, need_label=True, cleaning=sorter.cleaning, apart=sorter.plan.features.apart
+        ):
+            decisions = sorter.decide(block.documents)
             decided = [sorter.labels[best] for best in decisions.best.tolist()]
             kept = kept_columns(block.columns)
             for place in [place for place, label in enumerate(block.labels) if label != decided[place]]:
@@ -71,7 +73,7 @@ def evaluate(
                     writer.writerow([row[column] for column in kept] + cells)
             true.extend(block.labels)
             given.extend(decided)
-            advance(len(block.texts))
+            advance(len(block.documents))
     if not true:
         raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text, --label and --encoding.")
     mistakes.sort(key=lambda mistake: -mistake.probability)

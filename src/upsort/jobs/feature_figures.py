@@ -14,8 +14,6 @@ def draw_features(matrix: Matrix, folder: Path) -> list[Path]:
     settings = matrix.space.settings
     bound = settings.in_at_most * matrix.weights.shape[0]
     return [
-        save(rank_frequency(matrix.all_totals), folder / "rank-frequency.png"),
-        save(
-            frequency_histogram(matrix.all_frequencies, settings.in_at_least, bound), folder / "document-frequency.png"
-        ),
+        save(rank_frequency(matrix.totals), folder / "rank-frequency.png"),
+        save(frequency_histogram(matrix.frequencies, settings.in_at_least, bound), folder / "document-frequency.png"),
     ]

@@ -1,21 +1,23 @@
 """The document-term matrix to look at and to carry away: a summary, the term table, single rows, exports."""
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import BinaryIO
 
 import numpy as np
-from scipy.sparse import csr_array
+from scipy.sparse import csr_array, vstack
 
 from upsort.core import plan
 from upsort.core.arrays import Floats, Ints
+from upsort.core.documents import Documents
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.features.counting import Counts, count, count_known
-from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, only_columns, total_counts
+from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, total_counts
 from upsort.core.names import suggestion
 from upsort.core.sorter import Sorter
+from upsort.core.sparse import only_columns
 from upsort.core.text.cleaning import cleaner
 from upsort.core.training import numbered
 from upsort.files.documents import read_documents
@@ -24,6 +26,7 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.files.writing import replacing, replacing_text
+from upsort.jobs.corpus import measured_of
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
 
 MATRIX_ENDINGS = (".mtx", ".npz", ".csv", ".tsv", ".jsonl", ".parquet")
@@ -35,9 +38,11 @@ _MOST_DENSE_CELLS = 200_000_000
 class Matrix:
     """A corpus as numbers. weights: (n, n_terms) CSR; counts: the same before weighting; references: (n,) names of documents.
 
-    from_sorter: whether its columns are a sorter's.
-    labels: the names of labels; per label, document frequencies stand in `space`. all_frequencies: (n_all_terms,) in how many
-    documents each term stands before any bound; all_totals: how often. without_tokens: documents that have none.
+    from_sorter: whether its columns are a sorter's. labels: the names of labels; per label, document frequencies stand in
+    `space`. frequencies: (n_all_terms,) in how many documents each term stands that was not left out at once for being in too
+    few, as left_out were; totals: how often. distinct, seen_once: of all terms. without_tokens: documents that have none.
+    with_vectors: the share of the counted words that have a word vector. unseen: values of categories that the sorter does
+    not know, with their documents.
     """
 
     weights: csr_array
@@ -46,9 +51,14 @@ class Matrix:
     from_sorter: bool
     references: list[str]
     labels: tuple[str, ...]
-    all_frequencies: Ints
-    all_totals: Ints
+    frequencies: Ints
+    totals: Ints
+    distinct: int
+    seen_once: int
+    left_out: int
     without_tokens: int
+    with_vectors: float | None
+    unseen: dict[str, int]
 
 
 @dataclass(frozen=True)
@@ -82,72 +92,117 @@ class TermRow:
 
 
 def build(
-    inputs: Inputs, choices: plan.Plan, aside: SetAside, sorter: Sorter | None = None, advance: Advance = no_progress
+    inputs: Inputs,
+    choices: plan.Plan,
+    aside: SetAside,
+    sorter: Sorter | None = None,
+    advance: Advance = no_progress,
+    workers: int = 1,
+    whole: bool = False,
 ) -> Matrix:
-    """The matrix of all usable documents; with a sorter, in the sorter's columns and weights."""
-    texts: list[str] = []
+    """The matrix of all usable documents; with a sorter, in the sorter's columns and weights.
+
+    whole: count the terms in too few documents too, which figures show.
+    """
     labels: list[str] = []
     references: list[str] = []
+    if sorter is not None:
+        choices = replace(choices, clean=sorter.plan.clean, features=sorter.plan.features)
     resources = sorter.resources if sorter is not None else resources_for(choices.clean, choices.features)
     cleaning = (
         sorter.cleaning if sorter is not None else cleaner(choices.clean, resources, choices.features.within_sentences)
     )
-    for block in read_documents(inputs, choices.columns, aside, cleaning=cleaning):
-        texts += block.texts
-        labels += block.labels
-        references += block.ids
-        advance(len(block.texts))
-    if not texts:
+
+    def documents() -> Iterator[Documents]:
+        for block in read_documents(inputs, choices.columns, aside, cleaning=cleaning, apart=choices.features.apart):
+            labels.extend(block.labels)
+            references.extend(block.ids)
+            yield block.documents
+            advance(len(block.documents))
+
+    if sorter is not None:
+        return _in_sorter(sorter, documents(), references, aside)
+    measured = measured_of(documents(), cleaning, choices, resources, workers, 1 if whole else None)
+    if not references:
         raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
     names: tuple[str, ...] = ()
-    if sorter is not None:
-        known = count_known(texts, cleaning, sorter.space.columns, sorter.plan.features)
-        everything = Counts(known.matrix, sorter.space.terms)
-        space, counts = sorter.space, known.matrix
-        empty = int((known.tokens == 0).sum())
-    else:
-        everything = count(texts, cleaning, choices.features)
-        shown = [label or UNLABELLED for label in labels]
-        given = None
-        if any(labels):
-            names, given = numbered(shown)
-        settings = choices.settled().features
-        space, kept = learn_space(
-            everything.matrix, everything.terms, settings, given, len(names), resources.vocabulary
-        )
-        counts = only_columns(everything.matrix, kept)
-        empty = int((everything.tokens_per_document() == 0).sum())
+    given = None
+    if any(labels):
+        names, given = numbered([label or UNLABELLED for label in labels])
+    space, kept = learn_space(measured, choices.settled().features, given, len(names), resources.vocabulary)
+    counts = only_columns(measured.counts, kept)
+    with_vectors = None
+    if space.vectors is not None:
+        totals = total_counts(counts)
+        with_vectors = float(totals[space.vectors.columns].sum() / max(totals.sum(), 1))
     return Matrix(
-        space.weigh(counts),
+        space.matrix(counts, measured.cells),
         counts,
         space,
-        sorter is not None,
+        False,
         references,
         names,
-        document_frequencies(everything.matrix),
-        total_counts(everything.matrix),
-        empty,
+        document_frequencies(measured.counts),
+        np.abs(total_counts(measured.counts)),
+        measured.distinct,
+        measured.seen_once,
+        measured.left_out,
+        int((measured.tokens == 0).sum()),
+        with_vectors,
+        {},
+    )
+
+
+def _in_sorter(sorter: Sorter, blocks: Iterator[Documents], references: list[str], aside: SetAside) -> Matrix:
+    """The matrix of documents in a sorter's columns."""
+    counted, matrices, tokens, unseen = [], [], [], Counter[str]()
+    for block in blocks:
+        known, cells = sorter.known(block), sorter.cells(block)
+        counted.append(known.matrix)
+        matrices.append(sorter.space.matrix(known.matrix, cells))
+        tokens.append(known.tokens)
+        unseen.update(sorter.space.beside.unseen(cells))
+    if not references:
+        raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
+    counts = csr_array(vstack(counted, format="csr"))
+    frequencies = document_frequencies(counts)
+    return Matrix(
+        csr_array(vstack(matrices, format="csr")),
+        counts,
+        sorter.space,
+        True,
+        references,
+        (),
+        frequencies,
+        total_counts(counts),
+        int((frequencies > 0).sum()),
+        0,
+        0,
+        int((np.concatenate(tokens) == 0).sum()),
+        None,
+        dict(unseen),
     )
 
 
 def summary(matrix: Matrix) -> Summary:
     """Count what there is and what was left out."""
-    settings, frequencies = matrix.space.settings, matrix.all_frequencies
+    settings, frequencies = matrix.space.settings, matrix.frequencies
     documents, terms = matrix.weights.shape
     seen = frequencies > 0
-    rare = int((seen & (frequencies < settings.in_at_least)).sum())
+    rare = int((seen & (frequencies < settings.in_at_least)).sum()) + matrix.left_out
     common = int((frequencies > np.floor(settings.in_at_most * documents + 1e-9)).sum())
     bounded = not matrix.from_sorter
+    ranked = bounded and bool(settings.most_terms) and not settings.vocabulary_file
     return Summary(
         documents=documents,
         terms=terms,
         nonzeros=int(matrix.weights.nnz),
         density=matrix.weights.nnz / max(documents * terms, 1),
-        distinct_terms=int(seen.sum()),
-        seen_once=int((matrix.all_totals == 1).sum()),
+        distinct_terms=matrix.distinct,
+        seen_once=matrix.seen_once,
         too_rare=rare if bounded else 0,
         too_common=common if bounded else 0,
-        too_many=max(0, int(seen.sum()) - rare - common - terms) if bounded else 0,
+        too_many=max(0, matrix.distinct - rare - common - matrix.space.counted) if ranked else 0,
         without_tokens=matrix.without_tokens,
         bytes=matrix.weights.data.nbytes + matrix.weights.indices.nbytes + matrix.weights.indptr.nbytes,
     )

@@ -47,8 +47,10 @@ def score(
     labels: Counter[str] = Counter()
     documents = without_tokens = tokens = 0
     unknown = 0.0
-    for block in read_documents(inputs, replace(columns, label=""), aside, cleaning=sorter.cleaning):
-        decisions = sorter.decide(block.texts)
+    for block in read_documents(
+        inputs, replace(columns, label=""), aside, cleaning=sorter.cleaning, apart=sorter.plan.features.apart
+    ):
+        decisions = sorter.decide(block.documents)
         kept = kept_columns(block.columns)
         writer.writerows(
             [
@@ -70,8 +72,12 @@ def columns_for(sorter: Sorter, named: plan.Columns, inputs: Inputs) -> plan.Col
     """The columns to read: those named now, else those of the sorter's training; its identifier where every table has it."""
     trained = sorter.plan.columns
     everywhere = all(trained.id in table.columns for table in inputs.tables)
-    return plan.Columns(
+    return replace(
+        trained,
         text=named.text or trained.text,
         label=named.label or trained.label,
         id=named.id or (trained.id if everywhere else ""),
+        date=named.date,
+        group=named.group,
+        document_vectors=named.document_vectors,
     )

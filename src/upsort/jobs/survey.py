@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from heapq import nlargest, nsmallest
 from itertools import islice
 
@@ -21,7 +21,7 @@ from upsort.core.text.repetition import is_repetition
 from upsort.core.text.stop_words import negations, stop_words
 from upsort.core.text.tokeniser import first_in_document, tokenise
 from upsort.core.training import numbered
-from upsort.files.documents import DocumentBlock, read_documents
+from upsort.files.documents import DocumentBlock, joined_blocks, read_documents
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
@@ -128,26 +128,17 @@ def survey(
 
 def _large_blocks(blocks: Iterator[DocumentBlock], advance: Advance) -> Iterator[DocumentBlock]:
     """Blocks of one table joined to about four million characters, since array operations like long arrays."""
-    held: DocumentBlock | None = None
+    held: list[DocumentBlock] = []
     size = 0
     for block in blocks:
-        advance(len(block.texts))
-        if held is not None and held.source == block.source and size < _CHARACTERS_AT_ONCE:
-            held = replace(
-                held,
-                texts=held.texts + block.texts,
-                labels=held.labels + block.labels,
-                ids=held.ids + block.ids,
-                rows=held.rows + block.rows,
-                lines=held.lines + block.lines,
-            )
-        else:
-            if held is not None:
-                yield held
-            held, size = block, 0
+        advance(len(block.documents))
+        if held and (held[0].source != block.source or size >= _CHARACTERS_AT_ONCE):
+            yield joined_blocks(held)
+            held, size = [], 0
+        held.append(block)
         size += sum(map(len, block.texts))
-    if held is not None:
-        yield held
+    if held:
+        yield joined_blocks(held)
 
 
 class _Looking:

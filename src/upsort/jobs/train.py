@@ -38,13 +38,13 @@ def train(
     """Train on all usable labelled documents of `inputs` and write the sorter to `output`."""
     check_writable(output)
     corpus = read_labelled_corpus(inputs, plan, aside, advance, workers)
-    sorter = fit(corpus.counts.matrix, corpus.counts.terms, corpus.labels, corpus.names, plan, corpus.resources)
+    sorter, _ = fit(corpus.measured, corpus.labels, corpus.names, plan, corpus.resources)
     size = save_sorter(sorter, output)
     return TrainResult(
         sorter,
         output,
         size,
         wilson(sorter.trained.right, sorter.trained.documents),
-        too_common(corpus.counts.matrix, corpus.counts.terms, plan.features),
-        int((corpus.counts.tokens_per_document() == 0).sum()),
+        too_common(corpus.measured.counts, corpus.measured.terms, plan.features),
+        int((corpus.measured.tokens == 0).sum()),
     )

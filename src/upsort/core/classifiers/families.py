@@ -29,6 +29,15 @@ ARRAY_NAMES: dict[str, tuple[str, ...]] = {
 }
 
 
+SHAPES: dict[str, tuple[str, ...]] = {
+    "term_counts": ("terms", "labels"),
+    "label_documents": ("labels",),
+    "weights": ("terms", "labels"),
+    "intercept": ("labels",),
+}
+"""The dimensions of each array by name; those of one name are of one size."""
+
+
 def train(matrix: csr_array, labels: Ints, n_labels: int, settings: plan.Classifier) -> Fitted:
     """Train the kind that `settings` names. matrix: (n, n_terms) CSR, float64; labels: (n,) numbers below n_labels."""
     match settings.kind:

@@ -1,38 +1,43 @@
 """Counting terms: one pass over the text, in blocks, straight into compressed sparse rows.
 
 A block of documents is cleaned and tokenised at once; only its distinct words meet Python strings. What is kept of a
-document is the numbers of its tokens, four bytes each, until they are added up at the end.
+document is the numbers of its words, four bytes each, until `ngrams` sorts them at the end.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Codes, Floats, Ints
-from upsort.core.features.ngrams import terms_of, units_of
+from upsort.core.arrays import AnyArray, Codes, Floats, Ints
+from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.plan import Features
+from upsort.core.sparse import from_cells, side_by_side
 from upsort.core.text.cleaning import Cleaner
 from upsort.core.text.tokeniser import Tokens
 
-BLOCK_CHARACTERS = 8_000_000
+BLOCK_CHARACTERS = 3_000_000
+
+Places = Callable[[Sequence[str]], tuple[Ints, Ints]]
+"""Gives the columns and the signs of terms."""
 
 
 @dataclass(frozen=True)
 class Counts:
-    """How often each term stands in each document; nothing is left out or weighted yet.
+    """How often each term stands in each document; nothing is weighted yet.
 
     matrix: (n_documents, n_terms) CSR of int32, indices sorted, no duplicates.
-    terms: the distinct terms, sorted by code point; the matrix's columns.
+    terms: sorted by code point; the matrix's columns. Terms in fewer documents than was asked for are not among them.
+    tokens: (n_documents,) int64, words of each document, counted or not.
+    distinct: how many terms there are, those left out included. seen_once: how many of them stand in the corpus once.
     """
 
     matrix: csr_array
     terms: list[str]
-
-    def tokens_per_document(self) -> Ints:
-        """(n_documents,) how many tokens each document has."""
-        return np.asarray(self.matrix.sum(axis=1), dtype=np.int64).reshape(-1)
+    tokens: Ints
+    distinct: int
+    seen_once: int
 
 
 @dataclass(frozen=True)
@@ -68,60 +73,106 @@ def in_blocks(documents: Iterable[str], characters: int = BLOCK_CHARACTERS) -> I
         yield block
 
 
-def count(documents: Iterable[str], cleaning: Cleaner, settings: Features | None = None) -> Counts:
+def count(
+    documents: Iterable[str], cleaning: Cleaner, settings: Features | None = None, at_least: int = 1, prefix: str = ""
+) -> Counts:
     """Count every term of every document.
 
-    documents: any number of texts, read once. settings: which n-grams are terms; single words without.
+    documents: any number of texts, read once. settings: which n-grams are terms; single words without. at_least: documents that a
+    term must stand in. prefix: what every term's name begins with.
     """
-    settings = settings or Features()
-    return counts_of(terms_of(units_of(block, cleaning, settings), settings) for block in in_blocks(documents))
+    return counts_of(map(cleaning.tokens_of, in_blocks(documents)), settings, at_least, prefix)
 
 
-def counts_of(blocks: Iterable[Tokens]) -> Counts:
-    """Add up the tokens of consecutive blocks of documents. The result does not depend on how they were divided."""
-    numbers: dict[str, int] = {}
-    codes: list[Codes] = [np.zeros(0, dtype=np.int32)]
-    lengths: list[Ints] = [np.zeros(0, dtype=np.int64)]
+def counts_of(
+    blocks: Iterable[Tokens], settings: Features | None = None, at_least: int = 1, prefix: str = ""
+) -> Counts:
+    """Count the terms of consecutive blocks of cleaned documents. The result does not depend on how they were divided."""
+    counting = TermCounting(settings or Features(), prefix)
     for tokens in blocks:
-        block_numbers = np.array([numbers.setdefault(word, len(numbers)) for word in tokens.words], dtype=np.int32)
-        codes.append(block_numbers[tokens.codes] if tokens.words else tokens.codes)
-        lengths.append(np.diff(tokens.starts))
-    terms = sorted(numbers)
-    rank = np.empty(len(terms), dtype=np.int32)
-    rank[[numbers[term] for term in terms]] = np.arange(len(terms), dtype=np.int32)
-    columns = rank[np.concatenate(codes)]
-    return Counts(_summed(columns, np.concatenate(lengths), len(terms)), terms)
+        counting.add(tokens)
+    return counting.counts(at_least)
+
+
+class TermCounting:
+    """Collects the tokens of consecutive blocks of documents, and counts their terms in the end."""
+
+    def __init__(self, settings: Features, prefix: str = "") -> None:
+        self.settings = settings
+        self.prefix = prefix
+        self.numbers: dict[str, int] = {}
+        self.codes: list[Codes] = [np.zeros(0, dtype=np.int32)]
+        self.lengths: list[Ints] = [np.zeros(0, dtype=np.int64)]
+        self.sentences: list[Ints] = [np.zeros(0, dtype=np.int64)]
+
+    def add(self, tokens: Tokens) -> None:
+        """The next block."""
+        numbers = self.numbers
+        new = np.array([numbers.setdefault(word, len(numbers)) for word in tokens.words], dtype=np.int32)
+        self.codes.append(new[tokens.codes] if tokens.words else tokens.codes)
+        self.lengths.append(np.diff(tokens.starts))
+        if self.settings.within_sentences:
+            self.sentences.append(tokens.sentences)
+
+    def tokens(self) -> Tokens:
+        """All blocks as if they had been one."""
+        starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(np.concatenate(self.lengths))))
+        return Tokens(list(self.numbers), np.concatenate(self.codes), starts, np.concatenate(self.sentences))
+
+    def counts(self, at_least: int = 1) -> Counts:
+        """All terms that stand in at least so many documents."""
+        words = self.tokens()
+        units = letters_of(words) if self.settings.units == "letters" else words
+        grams = grams_of(units, self.settings, at_least, self.prefix)
+        matrix, terms = _in_order([gram.matrix for gram in grams], [name for gram in grams for name in gram.names])
+        distinct, seen_once = sum(gram.distinct for gram in grams), sum(gram.seen_once for gram in grams)
+        return Counts(matrix, terms, np.diff(words.starts), distinct, seen_once)
+
+
+def joined(parts: Sequence[Counts]) -> Counts:
+    """Counts of several parts of the same documents, such as a subject and a message, whose terms are all different."""
+    if len(parts) == 1:
+        return parts[0]
+    matrix, terms = _in_order([part.matrix for part in parts], [term for part in parts for term in part.terms])
+    tokens: Ints = np.sum([part.tokens for part in parts], axis=0)
+    return Counts(matrix, terms, tokens, sum(part.distinct for part in parts), sum(part.seen_once for part in parts))
 
 
 def count_known(
-    documents: Sequence[str], cleaning: Cleaner, vocabulary: dict[str, int], settings: Features
+    documents: Sequence[str], cleaning: Cleaner, places: Places, width: int, settings: Features, prefix: str = ""
 ) -> KnownCounts:
-    """Count the terms of `vocabulary` (term to column) in one block of documents.
+    """Count the terms of a vocabulary in one block of documents.
 
+    places: gives the column of each of some terms, −1 for an unknown one, and its sign. width: how many columns there are.
     What is known and unknown is told of the words where single words are terms, else of the terms.
     """
-    units = units_of(documents, cleaning, settings)
-    terms = terms_of(units, settings)
-    told = units if min(settings.lengths) == 1 else terms
-    columns = np.array([vocabulary.get(word, -1) for word in terms.words], dtype=np.int32)
-    columns = columns[terms.codes] if terms.words else terms.codes
-    known = columns >= 0
-    known_before = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(known)))
-    matrix = _summed(columns[known], np.diff(known_before[terms.starts]), len(vocabulary))
-    familiar = np.array([word in vocabulary for word in told.words], dtype=np.int64)
-    running = (
-        np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(familiar[told.codes]))) if told.words else np.zeros(1)
-    )
-    known_tokens = (running[told.starts[1:]] - running[told.starts[:-1]]).astype(np.int64)
-    return KnownCounts(matrix, np.diff(told.starts), known_tokens)
+    words = cleaning.tokens_of(documents)
+    units = letters_of(words) if settings.units == "letters" else words
+    n = len(documents)
+    known, tokens = np.zeros(n), np.zeros(n)
+    cells: list[tuple[AnyArray, AnyArray, AnyArray]] = []
+    for number, gram in enumerate(grams_of(units, settings, prefix=prefix)):
+        where, signs = places(gram.names)
+        columns = where[gram.matrix.indices]
+        rows = np.repeat(np.arange(n), np.diff(gram.matrix.indptr))
+        inside = columns >= 0
+        if number == 0 or min(settings.lengths) > 1:
+            known += np.bincount(rows[inside], weights=gram.matrix.data[inside], minlength=n)
+            tokens += np.bincount(rows, weights=gram.matrix.data, minlength=n)
+        cells.append(((gram.matrix.data * signs[gram.matrix.indices])[inside], rows[inside], columns[inside]))
+    counts, rows, columns = (np.concatenate(arrays) for arrays in zip(*cells, strict=True))
+    matrix = from_cells(counts.astype(np.int32), rows, columns, shape=(n, width))
+    matrix.eliminate_zeros()
+    return KnownCounts(matrix, np.rint(tokens).astype(np.int64), np.rint(known).astype(np.int64))
 
 
-def _summed(columns: Codes, lengths: Ints, width: int) -> csr_array:
-    """The CSR matrix of how often each column number stands in each document's stretch of `columns`."""
-    starts = np.zeros(lengths.size + 1, dtype=np.int64)
-    np.cumsum(lengths, out=starts[1:])
-    if starts[-1] < np.iinfo(np.int32).max:
-        starts = starts.astype(np.int32)
-    matrix = csr_array((np.ones(columns.size, dtype=np.int32), columns, starts), shape=(lengths.size, width))
-    matrix.sum_duplicates()
-    return matrix
+def _in_order(blocks: Sequence[csr_array], names: list[str]) -> tuple[csr_array, list[str]]:
+    """Blocks of columns as one matrix, its columns in the order of their names."""
+    matrix = side_by_side(blocks)
+    order = sorted(range(len(names)), key=names.__getitem__)
+    rank = np.empty(len(names), dtype=np.int32)
+    rank[order] = np.arange(len(names), dtype=np.int32)
+    ordered = csr_array((matrix.data, rank[matrix.indices], matrix.indptr), shape=matrix.shape)
+    ordered.sort_indices()
+    ordered.has_canonical_format = True
+    return ordered, [names[place] for place in order]

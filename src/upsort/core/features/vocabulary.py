@@ -1,45 +1,67 @@
 """Which terms are kept, and the feature space they span. Both are learned from training documents alone."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
-from scipy.sparse import csr_array
+from scipy.sparse import csr_array, hstack
 
 from upsort.core import plan
 from upsort.core.arrays import Floats, Ints, Places
 from upsort.core.errors import DataProblem
 from upsort.core.features import weighting
+from upsort.core.features.beside import Beside, Cells, learn_beside
+from upsort.core.features.hashing import hashed_places
+from upsort.core.features.measured import Measured
+from upsort.core.features.vectors import WordVectors
 from upsort.core.insight import association
+from upsort.core.sparse import only_columns
 
 
 @dataclass(frozen=True)
 class FeatureSpace:
     """The terms that a sorter knows, with what is needed to weigh them in any document.
 
-    terms: sorted; the columns of every matrix in this space.
+    terms: the columns of every matrix in this space: first the `counted` terms of the text, sorted, then the dimensions of word
+    vectors, then the columns beside the text.
     document_frequency: (n_terms,) int64, in how many of the training documents each stands.
     label_document_frequency: (n_terms, k) int64, the same for each label; k is 0 without labels.
     documents: number of training documents. mean_length: mean sum of counts of their kept terms.
+    hashed: (counted,) the column number of each where terms are hashed.
     """
 
     terms: list[str]
+    counted: int
     document_frequency: Ints
     label_document_frequency: Ints
     documents: int
     mean_length: float
     settings: plan.Features
+    beside: Beside = field(default_factory=Beside)
+    vectors: WordVectors | None = None
+    vector_scale: Floats | None = None
+    hashed: Ints | None = None
 
     @cached_property
     def columns(self) -> dict[str, int]:
-        """The column of each term."""
-        return {term: column for column, term in enumerate(self.terms)}
+        """The column of each term of the text."""
+        return {term: column for column, term in enumerate(self.terms[: self.counted])}
+
+    def places(self, terms: Sequence[str]) -> tuple[Ints, Ints]:
+        """(n,) the column of each of some terms, −1 for an unknown one, and (n,) its sign."""
+        if self.hashed is None:
+            columns = self.columns
+            return np.array([columns.get(term, -1) for term in terms], dtype=np.int64), np.ones(len(terms), np.int64)
+        where, signs = hashed_places(terms, self.settings.hash_bits)
+        place = np.minimum(np.searchsorted(self.hashed, where), self.hashed.size - 1)
+        return np.where(self.hashed[place] == where, place, -1), signs
 
     @cached_property
     def idf(self) -> Floats:
-        """(n_terms,) inverse document frequencies of the scheme."""
+        """(counted,) inverse document frequencies of the scheme."""
         kind = "bm25" if self.settings.weighting == "bm25" else self._scheme.idf
-        return weighting.inverse_document_frequency(self.document_frequency, self.documents, kind)
+        return weighting.inverse_document_frequency(self.document_frequency[: self.counted], self.documents, kind)
 
     @cached_property
     def _scheme(self) -> weighting.Scheme:
@@ -48,10 +70,17 @@ class FeatureSpace:
 
     @cached_property
     def _log_count_ratios(self) -> Floats:
-        return weighting.log_count_ratios(self.label_document_frequency)
+        return weighting.log_count_ratios(self.label_document_frequency[: self.counted])
 
     def weigh(self, counts: csr_array) -> csr_array:
-        """Counts of this space's terms, (n, n_terms), to weights of the same shape, float64."""
+        """Counts of this space's terms of the text, (n, counted), to weights of the same shape, float64."""
+        if self.hashed is not None:
+            sizes = csr_array((np.abs(counts.data), counts.indices, counts.indptr), shape=counts.shape)
+            weights = self._weighed(sizes)
+            return csr_array((weights.data * np.sign(counts.data), weights.indices, weights.indptr), shape=counts.shape)
+        return self._weighed(counts)
+
+    def _weighed(self, counts: csr_array) -> csr_array:
         match self.settings.weighting:
             case "bm25":
                 return weighting.bm25(counts, self.idf, self.mean_length, self.settings.bm25_k, self.settings.bm25_b)
@@ -61,6 +90,28 @@ class FeatureSpace:
                 return csr_array((data, present.indices, present.indptr), shape=present.shape)
             case _:
                 return weighting.weigh(counts, self.idf, self._scheme)
+
+    def matrix(self, counts: csr_array, cells: Cells) -> csr_array:
+        """(n, n_terms) float64: everything that a classifier sees of documents.
+
+        counts: (n, counted) of this space's terms of the text. cells: the documents' columns beside it.
+        """
+        weights = self.weigh(counts)
+        if self.counted == len(self.terms):
+            return weights
+        blocks = [weights]
+        if self.vectors is not None and self.vector_scale is not None:
+            if self.settings.vectors == "alone":
+                blocks[0] = csr_array(weights.shape, dtype=np.float64)
+            blocks.append(csr_array(self._means(counts) * self.vector_scale))
+        if self.beside.names:
+            blocks.append(self.beside.columns(cells))
+        return csr_array(hstack(blocks, format="csr"))
+
+    def _means(self, counts: csr_array) -> Floats:
+        assert self.vectors is not None
+        idf = weighting.inverse_document_frequency(self.document_frequency[: self.counted], self.documents, "r")
+        return self.vectors.means(counts, idf if self.settings.vector_weights == "idf" else None)
 
 
 def document_frequencies(counts: csr_array) -> Ints:
@@ -75,8 +126,7 @@ def total_counts(counts: csr_array) -> Ints:
 
 
 def learn_space(
-    counts: csr_array,
-    terms: list[str],
+    measured: Measured,
     settings: plan.Features,
     labels: Ints | None = None,
     n_labels: int = 0,
@@ -84,11 +134,12 @@ def learn_space(
 ) -> tuple[FeatureSpace, Places]:
     """Choose the terms within the bounds of `settings`.
 
-    counts: (n, n_all_terms) raw counts of the training documents; terms: the names of its columns. labels: (n,) numbers below
-    n_labels; needed to choose by association. vocabulary: the terms to keep, whatever the bounds, where there are any.
-    Returns the space and (n_kept,) the kept columns of `counts`, in order.
+    measured: the training documents, with all their terms. labels: (n,) numbers below n_labels; needed to choose by
+    association. vocabulary: the terms to keep, whatever the bounds, where there are any.
+    Returns the space and (n_kept,) the kept columns of the counts, in order.
     Raises DataProblem when the bounds leave no term.
     """
+    counts, terms = measured.counts, measured.terms
     documents = counts.shape[0]
     frequency = document_frequencies(counts)
     seen = frequency > 0
@@ -104,19 +155,56 @@ def learn_space(
             )
     if kept.size == 0:
         raise DataProblem(
-            f"No term is left of the {int(seen.sum())} in {documents} documents: {int((seen & rare).sum())} are in fewer "
+            f"No term is left of the {int(seen.sum()) + measured.left_out:,} in {documents:,} documents: "
+            f"{int((seen & rare).sum()) + measured.left_out:,} are in fewer "
             f"than {settings.in_at_least} documents, {int((seen & common).sum())} in more than "
             f"{settings.in_at_most:.0%} of them.",
             "Lower features.in_at_least, raise features.in_at_most, or give more documents.",
         )
-    if settings.most_terms and kept.size > settings.most_terms and not vocabulary:
+    if settings.most_terms and kept.size > settings.most_terms and not vocabulary and measured.hashed is None:
         merit = _merit(counts, kept, settings, labels, n_labels)
         order = np.argsort(-merit, kind="stable")  # ties: the term that sorts first
         kept = np.sort(kept[order[: settings.most_terms]])
     by_label = label_document_frequencies(counts, labels, n_labels)[kept]
-    mean_length = float(total_counts(counts)[kept].sum()) / max(documents, 1)
+    mean_length = float(np.abs(total_counts(counts)[kept]).sum()) / max(documents, 1)
     names = [terms[column] for column in kept.tolist()]
-    return FeatureSpace(names, frequency[kept], by_label, documents, mean_length, settings), kept
+    hashed = measured.hashed[kept] if measured.hashed is not None else None
+    space = FeatureSpace(names, len(names), frequency[kept], by_label, documents, mean_length, settings, hashed=hashed)
+    return _with_columns(space, measured, kept, labels, n_labels), kept
+
+
+def _with_columns(
+    space: FeatureSpace, measured: Measured, kept: Places, labels: Ints | None, n_labels: int
+) -> FeatureSpace:
+    """The same space with word vectors and the columns beside the text, where there are any."""
+    vectors = measured.vectors.only(kept.astype(np.int64)) if measured.vectors is not None else None
+    if vectors is None and not measured.cells.width:
+        return space
+    if vectors is not None and not vectors.columns.size:
+        raise DataProblem(
+            f"None of the {len(space.terms):,} terms has a word vector.",
+            "Check features.vectors_file: its words must be as they are after cleaning.",
+        )
+    beside = learn_beside(measured.cells)
+    names = list(space.terms)
+    counts = only_columns(measured.counts, kept)
+    scale = None
+    if vectors is not None:
+        space = replace(space, vectors=vectors)
+        means = space._means(counts)
+        spread = float(np.sqrt((means**2).sum(axis=1).mean()))
+        scale = np.full(means.shape[1], 1.0 / spread if spread > 0 else 1.0)  # mean squared length 1, as of tf-idf rows
+        names += [f"vector:{dimension}" for dimension in range(1, means.shape[1] + 1)]
+    names += beside.names
+    space = replace(space, terms=names, beside=beside, vector_scale=scale)
+    added = space.matrix(counts, measured.cells).tocsc()[:, space.counted :].tocsr()
+    return replace(
+        space,
+        document_frequency=np.concatenate((space.document_frequency, document_frequencies(added))),
+        label_document_frequency=np.concatenate(
+            (space.label_document_frequency, label_document_frequencies(added, labels, n_labels))
+        ),
+    )
 
 
 def label_document_frequencies(counts: csr_array, labels: Ints | None, n_labels: int) -> Ints:
@@ -140,23 +228,6 @@ def _merit(counts: csr_array, kept: Places, settings: plan.Features, labels: Int
     measure = association.chi_square if settings.choose_by == "chi-square" else association.mutual_information
     strongest: Floats = measure(with_term, others_with, without, others_without).max(axis=1)
     return strongest
-
-
-def only_columns(counts: csr_array, kept: Places) -> csr_array:
-    """The columns `kept`, (n_kept,) in ascending order, of (n, v) counts with sorted indices."""
-    if kept.size == counts.shape[1]:
-        return counts
-    place = np.full(counts.shape[1], -1, dtype=counts.indices.dtype)
-    place[kept] = np.arange(kept.size, dtype=counts.indices.dtype)
-    indices = place[counts.indices]
-    inside = indices >= 0
-    before = np.concatenate((np.zeros(1, dtype=counts.indptr.dtype), np.cumsum(inside, dtype=counts.indptr.dtype)))
-    chosen = csr_array(
-        (counts.data[inside], indices[inside], before[counts.indptr]), shape=(counts.shape[0], kept.size)
-    )
-    chosen.has_sorted_indices = True
-    chosen.has_canonical_format = True
-    return chosen
 
 
 def _most_documents(settings: plan.Features, documents: int) -> float:

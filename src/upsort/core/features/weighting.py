@@ -3,11 +3,12 @@
 A scheme is a term frequency, an inverse document frequency and a length. With tf the count of a term in a document, df the
 training documents that hold it and N their number:
 
-- term frequency: `n` tf; `b` 1 where tf > 0; `l` 1 + log10 tf; `a` 0.5 + 0.5 · tf / largest tf of the document; share tf / Σ tf
-- idf: `n` 1; `t` log10(N / df); `p` max(0, log10((N − df) / df)); smoothed log10(1 + N / df)
-- length: `n` none; `c` each row divided by its Euclidean length
+- term frequency: `n` tf; `b` 1 where tf > 0; `l` 1 + log10 tf; `a` 0.5 + 0.5 · tf / largest tf there; `s` share tf / Σ tf
+- idf: `n` 1; `t` log10(N / df); `p` max(0, log10((N − df) / df)); `r` smoothed log10(1 + N / df)
+- length: `n` none; `c` each row divided by its Euclidean length; `s` each row divided by its sum
 
-The letters are those of the SMART system (Salton & Buckley 1988; Manning, Raghavan & Schütze 2008, figure 6.15). `tfidf` is
+The letters are those of the SMART system (Salton & Buckley 1988; Manning, Raghavan & Schütze 2008, figure 6.15), but for `s` and
+`r`, which are added here. `tfidf` is
 `ltc`. `bm25` is tf (k + 1) / (tf + k (1 − b + b · length / mean length)) · ln(1 + (N − df + 0.5) / (df + 0.5)) (Robertson &
 Zaragoza 2009, equations 3.3 and 3.15, with the logarithm kept from falling below 0). `log-count-ratio` is presence times the
 logarithm of how much more often the term stands in a label's documents than in others (Wang & Manning 2012), of the label
@@ -20,13 +21,14 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.sparse import row_sums
 
-LETTERS = {"count": "nnn", "presence": "bnn", "tfidf": "ltc"}
+LETTERS = {"count": "nnn", "presence": "bnn", "share": "snn", "tfidf": "ltc", "smoothed-tfidf": "lrc"}
 
 
 @dataclass(frozen=True)
 class Scheme:
-    """term_frequency: n, b, l, a or share. idf: n, t, p or smoothed. length: n or c."""
+    """term_frequency: n, b, l, a or s. idf: n, t, p or r. length: n, c or s."""
 
     term_frequency: str
     idf: str
@@ -35,10 +37,6 @@ class Scheme:
 
 def scheme(name: str) -> Scheme:
     """The scheme of a name or of three letters; `bm25` and `log-count-ratio` are no such schemes."""
-    if name == "share":
-        return Scheme("share", "n", "n")
-    if name == "smoothed-tfidf":
-        return Scheme("l", "smoothed", "c")
     return Scheme(*LETTERS.get(name, name))
 
 
@@ -52,7 +50,7 @@ def inverse_document_frequency(document_frequency: Ints, documents: int, kind: s
             odds = np.maximum(documents - df, df) / df  # below even odds the logarithm would be negative
             probabilistic: Floats = np.log10(odds)
             return probabilistic
-        case "smoothed":
+        case "r":
             smoothed: Floats = np.log10(1.0 + documents / df)
             return smoothed
         case "bm25":
@@ -64,36 +62,42 @@ def inverse_document_frequency(document_frequency: Ints, documents: int, kind: s
 
 
 def term_frequency(counts: csr_array, kind: str) -> Floats:
-    """(nnz,) the term frequency of each count."""
+    """(nnz,) the term frequency of each count, in an array of its own."""
     data = counts.data.astype(np.float64)
     match kind:
         case "b":
-            return np.ones_like(data)
+            data[:] = 1.0
         case "l":
-            logs: Floats = 1.0 + np.log10(data)
-            return logs
+            np.log10(data, out=data)
+            data += 1.0
         case "a":
-            return 0.5 + 0.5 * data / _spread(_row_largest(counts), counts)
-        case "share":
-            shares: Floats = data / _spread(_row_sums(counts), counts)
-            return shares
-        case _:
-            return data
+            data /= _spread(_row_largest(counts), counts)
+            data *= 0.5
+            data += 0.5
+        case "s":
+            data /= _spread(row_sums(counts), counts)
+    return data
 
 
 def weigh(counts: csr_array, idf: Floats, chosen: Scheme) -> csr_array:
     """(n, v) counts and (v,) idf → weights of the same shape, float64; an all-zero row stays zero."""
     data = term_frequency(counts, chosen.term_frequency)
     if chosen.idf != "n":
-        data = data * idf[counts.indices]
+        data *= idf[counts.indices]
     matrix = csr_array((data, counts.indices, counts.indptr), shape=counts.shape)
-    return unit_length(matrix) if chosen.length == "c" else matrix
+    match chosen.length:
+        case "c":
+            return unit_length(matrix)
+        case "s":
+            return _scaled(matrix, row_sums(matrix))
+        case _:
+            return matrix
 
 
 def bm25(counts: csr_array, idf: Floats, mean_length: float, k: float, b: float) -> csr_array:
     """(n, v) counts → weights with saturation and length correction. idf: of the kind `bm25`. mean_length: of training."""
     tf = counts.data.astype(np.float64)
-    lengths = _row_sums(counts) / (mean_length or 1.0)
+    lengths = row_sums(counts) / (mean_length or 1.0)
     data = tf * (k + 1.0) / (tf + _spread(k * (1.0 - b + b * lengths), counts)) * idf[counts.indices]
     return csr_array((data, counts.indices, counts.indptr), shape=counts.shape)
 
@@ -114,14 +118,13 @@ def log_count_ratios(label_document_frequency: Ints) -> Floats:
 def unit_length(matrix: csr_array) -> csr_array:
     """Each row divided by its Euclidean length."""
     squares = csr_array((matrix.data**2, matrix.indices, matrix.indptr), shape=matrix.shape)
-    lengths = np.sqrt(squares @ np.ones(matrix.shape[1]))
-    scale = np.divide(1.0, lengths, out=np.zeros_like(lengths), where=lengths > 0)
-    data = matrix.data * np.repeat(scale, np.diff(matrix.indptr))
-    return csr_array((data, matrix.indices, matrix.indptr), shape=matrix.shape)
+    return _scaled(matrix, np.sqrt(row_sums(squares)))
 
 
-def _row_sums(counts: csr_array) -> Floats:
-    return np.asarray(counts.sum(axis=1), dtype=np.float64).reshape(-1)
+def _scaled(matrix: csr_array, by: Floats) -> csr_array:
+    """Each row divided by its number; by nothing where that is 0."""
+    scale = np.divide(1.0, by, out=np.zeros_like(by), where=by > 0)
+    return csr_array((matrix.data * _spread(scale, matrix), matrix.indices, matrix.indptr), shape=matrix.shape)
 
 
 def _row_largest(counts: csr_array) -> Floats:

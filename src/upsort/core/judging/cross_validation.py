@@ -9,16 +9,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from upsort.core.arrays import Bools, Ints
-from upsort.core.features.counting import Counts
-from upsort.core.features.vocabulary import only_columns
+from upsort.core.arrays import Ints
+from upsort.core.features.measured import Measured
 from upsort.core.judging.folds import stratified_folds
 from upsort.core.judging.intervals import Rate, wilson
 from upsort.core.judging.measures import Judgement, judge
 from upsort.core.plan import Plan
-from upsort.core.sorter import Sorter, scores_of
 from upsort.core.text.word_steps import Resources
-from upsort.core.training import fit
+from upsort.core.training import fit, represented
 
 
 @dataclass(frozen=True)
@@ -47,7 +45,7 @@ class CrossValidation:
 
 
 def cross_validate(
-    counts: Counts,
+    measured: Measured,
     labels: Ints,
     names: tuple[str, ...],
     plan: Plan,
@@ -56,7 +54,7 @@ def cross_validate(
 ) -> CrossValidation:
     """Judge a plan by `plan.judge.folds` stratified folds.
 
-    counts: of all documents, (n, n_all_terms). labels: (n,) numbers into `names`.
+    measured: all documents. labels: (n,) numbers into `names`.
     """
     fold = stratified_folds(labels, names, plan.judge.folds, plan.judge.seed)
     given = np.empty_like(labels)
@@ -64,8 +62,10 @@ def cross_validate(
     baseline_right = 0
     for number in range(plan.judge.folds):
         held = fold == number
-        sorter = fit(counts.matrix[~held], counts.terms, labels[~held], names, plan, resources)
-        given[held] = _decided(sorter, counts, held, names)
+        sorter, training = fit(measured.rows(~held), labels[~held], names, plan, resources)
+        scores = sorter.classifier.rule.scores(represented(training.space, training.kept, measured.rows(held)))
+        in_names = np.array([names.index(label) for label in sorter.labels], dtype=np.int64)
+        given[held] = in_names[scores.argmax(axis=1)]
         majority = names.index(sorter.labels[sorter.majority])
         in_baseline = int((labels[held] == majority).sum())
         baseline_right += in_baseline
@@ -85,12 +85,3 @@ def cross_validate(
     return CrossValidation(
         judge(labels, given, names, baseline_right, most, plan.judge.seed), tuple(results), fold, given
     )
-
-
-def _decided(sorter: Sorter, counts: Counts, held: Bools, names: tuple[str, ...]) -> Ints:
-    """The label numbers, in `names`, that a fold's sorter gives to its held-out rows."""
-    columns = np.searchsorted(np.array(counts.terms, dtype=object), np.array(sorter.space.terms, dtype=object))
-    scores = scores_of(sorter, only_columns(counts.matrix[held], columns))
-    in_names = np.array([names.index(label) for label in sorter.labels], dtype=np.int64)
-    best: Ints = in_names[scores.argmax(axis=1)]
-    return best

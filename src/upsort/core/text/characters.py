@@ -44,22 +44,21 @@ def character_class(character: str) -> int:
 
 
 @cache
-def _ascii_classes() -> Bytes:
-    classes = np.zeros(256, dtype=np.uint8)
-    classes[:128] = [character_class(chr(code)) for code in range(128)]
-    return classes
+def _ascii_classes() -> bytes:
+    return bytes(character_class(chr(code)) for code in range(128)) + bytes(128)
 
 
-def byte_classes(text: Bytes) -> Bytes:
+def byte_classes(raw: bytes, text: Bytes) -> Bytes:
     """The class of the character that each byte belongs to.
 
-    text: (n,) bytes of valid UTF-8 (surrogates passed through), uint8.
+    raw: n bytes of valid UTF-8 (surrogates passed through). text: the same as an array of uint8.
     Returns (n,) uint8.
     """
-    classes = _ascii_classes()[text]
-    leads = np.flatnonzero(text >= 0xC0)
-    if leads.size == 0:
+    classes = np.frombuffer(raw.translate(_ascii_classes()), dtype=np.uint8)
+    if raw.isascii():
         return classes
+    classes = classes.copy()
+    leads = np.flatnonzero(text >= 0xC0)
     code_points = _code_points(text, leads)
     present = np.zeros(_CODE_POINTS, dtype=bool)
     present[code_points] = True

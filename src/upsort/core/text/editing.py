@@ -68,13 +68,25 @@ def _holds_any(text: str, hints: tuple[str, ...]) -> bool:
 
 @dataclass(frozen=True)
 class Rewriting(OneByOne):
-    """A function of the whole text, such as lower-casing. pieces: a pattern for the stretches that change on their own."""
+    """A function of the whole text, such as lower-casing. pieces: a pattern for the stretches that change on their own.
+
+    over_lines: whether the lines of a text change independently of each other.
+    """
 
     function: Callable[[str], str]
     pieces: Any
+    over_lines: bool = False
 
     def apply(self, text: str) -> str:
         return self.function(text)
+
+    def apply_to_all(self, texts: list[str]) -> list[str]:
+        if not self.over_lines:
+            return [self.function(text) for text in texts]
+        together = "\n".join(texts)
+        if together.count("\n") == len(texts) - 1:
+            return self.function(together).split("\n")
+        return [self.function(text) for text in texts]
 
     def edits(self, text: str) -> list[Edit]:
         whole = self.function(text)

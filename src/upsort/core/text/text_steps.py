@@ -89,7 +89,9 @@ def text_step(name: str, settings: Clean) -> TextStep:
         case "accents":
             return Rewriting(_without_accents, _WITH_MARKS)
         case "lower":
-            return Rewriting(partial(lower, language=settings.language), re.compile(r"I\u0307|.", re.DOTALL))
+            return Rewriting(
+                partial(lower, language=settings.language), re.compile(r"I\u0307|.", re.DOTALL), over_lines=True
+            )
         case "markup":
             return Substitution(_MARKUP, lambda found: _entity(found.group()), ("<", "&"))
         case "links":

@@ -46,15 +46,18 @@ class Tokens:
 
 def tokenise(documents: Sequence[str], with_sentences: bool = False) -> Tokens:
     """Cut documents into words (letters, digits, and the marks, apostrophes and hyphens inside words)."""
-    encoded = [document.encode("utf-8", "surrogatepass") for document in documents]
-    padding = b"\n" * _BYTES_PER_WORD
-    text = np.frombuffer(b"\n".join([*encoded, padding]), dtype=np.uint8)
-    begins, ends = _token_edges(text)
-    document_begins = np.zeros(len(encoded) + 1, dtype=np.int64)
-    np.cumsum([len(document) + 1 for document in encoded], out=document_begins[1:])
+    joined = "\n".join([*documents, "\n" * (_BYTES_PER_WORD - 1)])
+    raw = joined.encode("utf-8", "surrogatepass")
+    if len(raw) == len(joined):
+        sizes = [len(document) + 1 for document in documents]
+    else:
+        sizes = [len(document.encode("utf-8", "surrogatepass")) + 1 for document in documents]
+    text = np.frombuffer(raw, dtype=np.uint8)
+    begins, ends = _token_edges(raw, text)
+    document_begins = np.zeros(len(documents) + 1, dtype=np.int64)
+    np.cumsum(sizes, out=document_begins[1:])
     starts = np.searchsorted(begins, document_begins).astype(np.int64)
     codes, first = _factorise(text, begins, ends)
-    raw = text.tobytes()
     words = [
         raw[begin:end].decode("utf-8") for begin, end in zip(begins[first].tolist(), ends[first].tolist(), strict=True)
     ]
@@ -81,9 +84,9 @@ def first_in_document(tokens: Tokens) -> Places:
     return order[new]
 
 
-def _token_edges(text: Bytes) -> tuple[Places, Places]:
-    """Where tokens begin, and where they end (one past the last byte)."""
-    classes = byte_classes(text)
+def _token_edges(raw: bytes, text: Bytes) -> tuple[Places, Places]:
+    """Where tokens begin, and where they end (one past the last byte). text: the bytes `raw` as an array."""
+    classes = byte_classes(raw, text)
     inside = (classes == WORD) | (classes == DIGIT)
     marks = classes == MARK
     if marks.any():

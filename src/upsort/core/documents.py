@@ -1,0 +1,87 @@
+"""A block of documents as it comes from files: texts, and what stands in the columns beside them."""
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from upsort.core.arrays import Floats
+from upsort.core.features.beside import Cells, Measure, text_measures
+
+
+@dataclass(frozen=True)
+class Documents:
+    """n documents.
+
+    parts: one list of n texts, or one for each text column where these are kept apart.
+    numbers: (n, m) float64, NaN where a cell is empty, under number_names. categories: n cells for each of category_names.
+    """
+
+    parts: tuple[list[str], ...]
+    number_names: tuple[str, ...]
+    numbers: Floats
+    category_names: tuple[str, ...]
+    categories: tuple[list[str], ...]
+
+    def __len__(self) -> int:
+        return len(self.parts[0])
+
+    @property
+    def texts(self) -> list[str]:
+        """The whole text of each document, its parts joined by line ends."""
+        if len(self.parts) == 1:
+            return self.parts[0]
+        return ["\n".join(part for part in parts if part) for parts in zip(*self.parts, strict=True)]
+
+    def cells(self, measures: Sequence[Measure] = ()) -> Cells:
+        """The values beside the text, and those measured of it: numbers named column:NAME and text:MEASURE."""
+        names = [*(f"column:{name}" for name in self.number_names), *(f"text:{measure}" for measure in measures)]
+        numbers = np.hstack((self.numbers, text_measures(self.texts, measures))) if measures else self.numbers
+        values = [sorted({cell for cell in column if cell}) for column in self.categories]
+        codes = np.full((len(self), len(values)), -1, dtype=np.int64)
+        for place, (column, distinct) in enumerate(zip(self.categories, values, strict=True)):
+            number = {value: code for code, value in enumerate(distinct)}
+            codes[:, place] = [number.get(cell, -1) for cell in column]
+        return Cells(tuple(names), numbers, self.category_names, codes, tuple(map(tuple, values)))
+
+
+def texts_alone(
+    texts: Sequence[str], parts: int = 1, number_names: Sequence[str] = (), category_names: Sequence[str] = ()
+) -> Documents:
+    """Documents of which nothing is known but the text; every column beside it is empty, every part but the last."""
+    n = len(texts)
+    return Documents(
+        (*([""] * n for _ in range(parts - 1)), list(texts)),
+        tuple(number_names),
+        np.full((n, len(number_names)), np.nan),
+        tuple(category_names),
+        tuple([""] * n for _ in category_names),
+    )
+
+
+def joined_documents(blocks: Sequence[Documents]) -> Documents:
+    """Consecutive blocks as one."""
+    first = blocks[0]
+    if len(blocks) == 1:
+        return first
+    return Documents(
+        tuple([text for block in blocks for text in block.parts[place]] for place in range(len(first.parts))),
+        first.number_names,
+        np.vstack([block.numbers for block in blocks]),
+        first.category_names,
+        tuple([cell for block in blocks for cell in block.categories[place]] for place in range(len(first.categories))),
+    )
+
+
+def regrouped(blocks: Iterable[Documents], characters: int) -> Iterator[Documents]:
+    """The same documents in blocks of at least so many characters of text, but for the last."""
+    held: list[Documents] = []
+    size = 0
+    for block in blocks:
+        held.append(block)
+        size += sum(len(text) for part in block.parts for text in part)
+        if size >= characters:
+            yield joined_documents(held)
+            held, size = [], 0
+    if held:
+        yield joined_documents(held)

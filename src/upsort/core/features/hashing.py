@@ -1,0 +1,125 @@
+"""Hashed features, for vocabularies that never end (Weinberger, Dasgupta, Langford, Smola & Attenberg 2009).
+
+A term's column is the lowest `bits` bits of its 64-bit xxHash (XXH64, seed 0, of its UTF-8 bytes), and its sign the highest
+bit, so that terms that share a column cancel as often as they add. No vocabulary is kept; names are, for reading, in a table
+of bounded size.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+import xxhash
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import AnyArray, Ints
+from upsort.core.features.counting import Counts
+from upsort.core.features.ngrams import grams_of, letters_of
+from upsort.core.plan import Features
+from upsort.core.sparse import empty, from_cells, one_below_the_other
+from upsort.core.text.tokeniser import Tokens
+
+MOST_NAMES = 200_000
+_NAMES_A_COLUMN = 3
+
+
+def hashed_places(terms: Sequence[str], bits: int) -> tuple[Ints, Ints]:
+    """(n,) the column and (n,) the sign of each term."""
+    digests = np.array(
+        [xxhash.xxh64_intdigest(term.encode("utf-8", "surrogatepass")) for term in terms], dtype=np.uint64
+    )
+    columns = (digests & np.uint64((1 << bits) - 1)).astype(np.int64)
+    signs = 1 - 2 * (digests >> np.uint64(63)).astype(np.int64)
+    return columns, signs
+
+
+@dataclass
+class NameTable:
+    """Which terms were met, with the documents that held them; of more than `most` terms the rarest half is forgotten."""
+
+    most: int = MOST_NAMES
+    documents: dict[str, int] = field(default_factory=dict)
+
+    def add(self, names: Sequence[str], documents: Ints) -> None:
+        """Note terms with the number of documents in which a block has them."""
+        held = self.documents
+        for name, number in zip(names, documents.tolist(), strict=True):
+            held[name] = held.get(name, 0) + number
+        if len(held) > self.most:
+            ranked = sorted(held.items(), key=lambda entry: (-entry[1], entry[0]))
+            self.documents = dict(ranked[: self.most // 2])
+
+    def names_of(self, columns: Ints, bits: int) -> list[str]:
+        """A name for each column: its commonest terms, or its number where none is known."""
+        ranked = [name for name, _ in sorted(self.documents.items(), key=lambda entry: (-entry[1], entry[0]))]
+        held: dict[int, list[str]] = {}
+        for name, column in zip(ranked, hashed_places(ranked, bits)[0].tolist(), strict=True):
+            held.setdefault(column, []).append(name)
+        return [
+            " | ".join(held[column][:_NAMES_A_COLUMN]) if column in held else f"#{column}"
+            for column in columns.tolist()
+        ]
+
+
+class HashedCounting:
+    """Counts the hashed terms of blocks of documents as they come; nothing grows with the vocabulary."""
+
+    def __init__(self, settings: Features, prefix: str = "") -> None:
+        self.settings = settings
+        self.prefix = prefix
+        self.table = NameTable()
+        self.pieces: list[csr_array] = [empty(0, 1 << settings.hash_bits, np.int32)]
+        self.tokens: list[Ints] = [np.zeros(0, dtype=np.int64)]
+
+    def add(self, tokens: Tokens) -> None:
+        """The next block."""
+        units = letters_of(tokens) if self.settings.units == "letters" else tokens
+        cells: list[tuple[AnyArray, AnyArray, AnyArray]] = []
+        for gram in grams_of(units, self.settings, prefix=self.prefix):
+            where, signs = hashed_places(gram.names, self.settings.hash_bits)
+            indices = gram.matrix.indices
+            self.table.add(gram.names, np.bincount(indices, minlength=len(gram.names)))
+            rows = np.repeat(np.arange(gram.matrix.shape[0]), np.diff(gram.matrix.indptr))
+            cells.append((gram.matrix.data * signs[indices], rows, where[indices]))
+        counts, rows, columns = (np.concatenate(arrays) for arrays in zip(*cells, strict=True))
+        shape = (tokens.starts.size - 1, 1 << self.settings.hash_bits)
+        self.pieces.append(from_cells(counts.astype(np.int32), rows, columns, shape))
+        self.tokens.append(np.diff(tokens.starts))
+
+    def counts(self, at_least: int) -> Counts:
+        """The counts of all 2^bits columns; they have no names yet."""
+        matrix = one_below_the_other(self.pieces)
+        return Counts(matrix, [], np.concatenate(self.tokens), 0, 0)
+
+    @staticmethod
+    def together(parts: "Sequence[HashedCounting]") -> tuple[Counts, Ints]:
+        """The counts of all parts of the documents, whose columns are those that occur.
+
+        Values may be negative; names are for reading. Also (n_terms,) the number of each column below 2^bits, ascending.
+        """
+        bits = parts[0].settings.hash_bits
+        counted = [part.counts(1) for part in parts]
+        matrix = csr_array(sum((counts.matrix for counts in counted[1:]), counted[0].matrix))
+        matrix.eliminate_zeros()
+        matrix.sort_indices()
+        present = np.flatnonzero(np.bincount(matrix.indices, minlength=1 << bits)).astype(np.int64)
+        squeezed = csr_array(
+            (matrix.data, np.searchsorted(present, matrix.indices).astype(np.int32), matrix.indptr),
+            shape=(matrix.shape[0], present.size),
+        )
+        table = NameTable()
+        for part in parts:
+            table.add(list(part.table.documents), np.array(list(part.table.documents.values()), dtype=np.int64))
+        tokens = np.sum([counts.tokens for counts in counted], axis=0)
+        return Counts(squeezed, table.names_of(present, bits), tokens, present.size, 0), present
+
+
+def estimated_terms(occupied: int, bits: int) -> float:
+    """How many terms there are, from how many of the 2^bits columns they occupy (linear counting; Whang et al. 1990)."""
+    columns = float(1 << bits)
+    return float(-columns * np.log1p(-min(occupied, columns - 1) / columns))
+
+
+def sharing(terms: float, bits: int) -> float:
+    """The expected share of terms that share their column with another: 1 − (1 − 2^−bits)^(terms − 1)."""
+    return float(-np.expm1((max(terms, 1.0) - 1.0) * np.log1p(-(0.5**bits))))

@@ -1,0 +1,92 @@
+"""Measuring a corpus block by block: terms of each part of the text counted, columns beside it collected."""
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+
+from upsort.core.arrays import Ints
+from upsort.core.documents import Documents
+from upsort.core.features.beside import Cells
+from upsort.core.features.counting import TermCounting, joined
+from upsort.core.features.hashing import HashedCounting
+from upsort.core.features.measured import Measured
+from upsort.core.plan import Columns, Features
+from upsort.core.text.cleaning import Cleaner
+from upsort.core.text.tokeniser import Tokens
+
+
+def prefixes(columns: Columns, features: Features) -> tuple[str, ...]:
+    """What the terms of each part of the text begin with: nothing, or the column's name where columns are kept apart."""
+    return tuple(f"{name}:" for name in columns.text) if features.apart and len(columns.text) > 1 else ("",)
+
+
+class Measuring:
+    """Collects blocks of documents; `measured` gives what was found, whatever the blocks were."""
+
+    def __init__(self, columns: Columns, features: Features) -> None:
+        self.features = features
+        begins = prefixes(columns, features)
+        self.hashed: list[HashedCounting] = (
+            [HashedCounting(features, begin) for begin in begins] if features.hash_bits else []
+        )
+        self.plain = [TermCounting(features, begin) for begin in begins] if not features.hash_bits else []
+        self.cells: list[Cells] = []
+
+    def add(self, documents: Documents, tokens: Sequence[Tokens]) -> None:
+        """A block of documents, and for each of its parts the cleaned tokens."""
+        for place, part in enumerate(tokens):
+            (self.hashed[place] if self.hashed else self.plain[place]).add(part)
+        self.cells.append(documents.cells(self.features.measures))
+
+    def measured(self, at_least: int = 1) -> Measured:
+        """Everything. at_least: documents in which a term must stand to be counted at all."""
+        hashed = None
+        if self.hashed:
+            counts, hashed = HashedCounting.together(self.hashed)
+        else:
+            counts = joined([counting.counts(at_least) for counting in self.plain])
+        left_out = max(counts.distinct - len(counts.terms), 0) if hashed is None else 0
+        return Measured(
+            counts.matrix,
+            counts.terms,
+            counts.tokens,
+            all_cells(self.cells),
+            None,
+            hashed,
+            counts.distinct,
+            counts.seen_once,
+            left_out,
+        )
+
+
+def all_cells(blocks: Sequence[Cells]) -> Cells:
+    """The cells of consecutive blocks of documents; category values are numbered anew over all of them."""
+    first = blocks[0]
+    values = [
+        tuple(sorted({value for block in blocks for value in block.category_values[place]}))
+        for place in range(len(first.category_names))
+    ]
+    codes: list[Ints] = []
+    for block in blocks:
+        renumbered = np.full_like(block.categories, -1)
+        for place, all_values in enumerate(values):
+            new = np.array([*(all_values.index(value) for value in block.category_values[place]), -1], dtype=np.int64)
+            renumbered[:, place] = new[block.categories[:, place]]
+        codes.append(renumbered)
+    return Cells(
+        first.number_names,
+        np.vstack([block.numbers for block in blocks]),
+        first.category_names,
+        np.vstack(codes),
+        tuple(values),
+    )
+
+
+def measure(
+    documents: Iterable[Documents], cleaning: Cleaner, columns: Columns, features: Features, at_least: int = 1
+) -> Measured:
+    """Clean, count and measure blocks of documents in this process."""
+    measuring = Measuring(columns, features)
+    for block in documents:
+        measuring.add(block, [cleaning.tokens_of(part) for part in block.parts])
+    return measuring.measured(at_least)

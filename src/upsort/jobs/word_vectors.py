@@ -1,0 +1,58 @@
+"""Making word vectors from the documents at hand."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from upsort.core import plan
+from upsort.core.features.counting import TermCounting
+from upsort.core.features.vectors import make_vectors
+from upsort.core.text.cleaning import cleaner
+from upsort.engine.processes import cleaned_tokens
+from upsort.files.documents import read_documents
+from upsort.files.resources import resources_for
+from upsort.files.set_aside import SetAside
+from upsort.files.sources import Inputs
+from upsort.files.vectors import write_vectors
+from upsort.jobs.progress import Advance, no_progress
+
+_SHOWN = 8
+_NEAREST = 5
+
+
+@dataclass(frozen=True)
+class MadeVectors:
+    """How many words have a vector, and for a few of the commonest the words that are nearest by cosine."""
+
+    documents: int
+    words: int
+    nearest: dict[str, list[str]]
+
+
+def make_word_vectors(
+    inputs: Inputs, choices: plan.Plan, output: Path, dimensions: int, aside: SetAside, advance: Advance = no_progress
+) -> MadeVectors:
+    """Read the documents, factorise their words' co-occurrences, write the vectors to `output`."""
+    cleaning = cleaner(choices.clean, resources_for(choices.clean))
+    counting = TermCounting(choices.features)
+
+    def texts() -> Iterator[list[str]]:
+        for block in read_documents(inputs, choices.columns, aside, cleaning=cleaning):
+            yield block.texts
+            advance(len(block.texts))
+
+    for tokens in cleaned_tokens(texts(), cleaning, 1):
+        counting.add(tokens)
+    tokens = counting.tokens()
+    words, vectors = make_vectors(tokens, dimensions)
+    write_vectors(output, words, vectors)
+    place = {word: number for number, word in enumerate(words)}
+    totals = np.bincount(tokens.codes, minlength=len(tokens.words))
+    common = [tokens.words[code] for code in np.argsort(-totals, kind="stable").tolist() if len(tokens.words[code]) > 4]
+    nearest = {}
+    for word in [word for word in common if word in place][:_SHOWN]:
+        order = np.argsort(-(vectors @ vectors[place[word]]), kind="stable")[1 : _NEAREST + 1]
+        nearest[word] = [words[number] for number in order.tolist()]
+    return MadeVectors(tokens.starts.size - 1, len(words), nearest)
