@@ -42,7 +42,7 @@ def test_counts_are_those_of_a_plain_count_whatever_the_blocks(texts: list[str],
         columns = np.array([{"a": 0, "b": 1}.get(term, -1) for term in terms], dtype=np.int64)
         return columns, np.ones(len(terms), dtype=np.int64)
 
-    known = counting.count_known(texts, cleaner(Clean()), places, 2, Features())
+    known = counting.count_known(cleaner(Clean()).tokens_of(texts), places, 2, Features())
     assert known.matrix.toarray().tolist() == [[row["a"], row["b"]] for row in plain]
     assert known.tokens.tolist() == [row.total() for row in plain]
     assert known.known.tolist() == [row["a"] + row["b"] for row in plain]

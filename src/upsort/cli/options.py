@@ -96,7 +96,7 @@ COLUMNS = Group(
     "columns",
     (
         option("--text", metavar="COLUMN[,COLUMN]", help="the text, by name or number; several are joined"),
-        option("--label", metavar="COLUMN", help="the label"),
+        option("--label", metavar="COLUMN[,COLUMN]", help="the label; several give an answer each"),
         option("--id", metavar="COLUMN", help="what to call a document by"),
         option("--document-vectors", metavar="FILE", help=".npy file with numbers for each row of the table"),
     ),

@@ -74,7 +74,7 @@ def named_columns(request: argparse.Namespace) -> "Columns":
 
 
 def _named_columns(request: argparse.Namespace) -> dict[str, Any]:
-    named = {key: getattr(request, key, None) for key in ("text", "label", "id", "document_vectors")}
+    named = {key: getattr(request, key, None) for key in ("text", "label", "id", "document_vectors", "row_weight")}
     return {key: value for key, value in named.items() if value}
 
 

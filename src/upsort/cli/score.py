@@ -14,6 +14,7 @@ from upsort.cli.wording import percent
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from upsort.core.sorter import Sorter
     from upsort.jobs.score import ScoreResult
 
 DESCRIPTION = (
@@ -35,37 +36,37 @@ OPTIONS = (
     options.COMMON,
 )
 
-_NUMBERS = {"sorted_probability", "sorted_margin", "sorted_unknown_share"}
+_NUMBERS = ("probability", "margin", "unknown_share")
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Score, to a file or to standard output."""
-    from upsort.files.sorter_file import load_sorter
+    from upsort.files.sorter_file import load_sorters
     from upsort.files.tables_out import table_file, table_stream
     from upsort.jobs.score import columns_for, output_columns, score
 
-    sorter = load_sorter(Path(request.sorter))
+    sorters = load_sorters(Path(request.sorter))
     inputs = inputs_of(request, console)
-    named = columns_for(sorter, named_columns(request), inputs)
-    columns = output_columns(inputs)
+    named = columns_for(sorters[0], named_columns(request), inputs)
+    columns = output_columns(inputs, sorters)
     output = Path(request.output) if request.output else None
     with set_aside_of(request, output) as aside, console.progress("documents scored") as advance:
         if output is not None:
             with table_file(output, columns) as writer:
-                result = score(sorter, inputs, named, writer, aside, advance)
+                result = score(sorters, inputs, named, writer, aside, advance)
         elif console.as_json:
             rows = _JsonRows(console, columns)
-            result = score(sorter, inputs, named, rows, aside, advance)
+            result = score(sorters, inputs, named, rows, aside, advance)
             rows.close()
         else:
-            result = score(sorter, inputs, named, table_stream(console.output, columns, "\t"), aside, advance)
-    _tell(result, output, console)
+            result = score(sorters, inputs, named, table_stream(console.output, columns, "\t"), aside, advance)
+    _tell(result, sorters, output, console)
     if output is not None and console.as_json:
         console.json(
             {
                 "scored": str(output),
                 "documents": result.documents,
-                "labels": dict(sorted(result.labels.items())),
+                **_labels_json(result, sorters),
                 "without_tokens": result.without_tokens,
                 "unknown_share": result.unknown_share,
                 "rows": rows_json(aside, result.documents),
@@ -75,10 +76,19 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     return Exit.DONE
 
 
-def _tell(result: "ScoreResult", output: Path | None, console: Console) -> None:
-    labels = ", ".join(f"{label} {count:,}" for label, count in result.labels.most_common(10))
+def _labels_json(result: "ScoreResult", sorters: "Sequence[Sorter]") -> dict[str, Any]:
+    counts = [dict(sorted(labels.items())) for labels in result.labels]
+    if len(counts) == 1:
+        return {"labels": counts[0]}
+    return {"answers": {sorter.answer: labels for sorter, labels in zip(sorters, counts, strict=True)}}
+
+
+def _tell(result: "ScoreResult", sorters: "Sequence[Sorter]", output: Path | None, console: Console) -> None:
     where = f": {output}" if output is not None else ""
-    console.note(f"Scored {result.documents:,} documents{where} ({labels}).")
+    for sorter, counted in zip(sorters, result.labels, strict=True):
+        labels = ", ".join(f"{label or '(none)'} {count:,}" for label, count in counted.most_common(10))
+        which = f"{sorter.answer}: " if sorter.answer else ""
+        console.note(f"{which}Scored {result.documents:,} documents{where} ({labels}).")
     if result.documents:
         console.note(f"{percent(result.unknown_share)} of their words are unknown to the sorter.")
     if result.without_tokens:
@@ -100,8 +110,9 @@ class _JsonRows:
     def writerow(self, row: "Sequence[Any]") -> None:
         self.console.output.write(",\n " if self.any else "\n ")
         cells = dict(zip(self.columns, row, strict=True))
-        for name in _NUMBERS & cells.keys():
-            cells[name] = float(cells[name]) if cells[name] else None
+        for name in cells:
+            if name.startswith("sorted_") and name.split(":")[0].endswith(_NUMBERS):
+                cells[name] = float(cells[name]) if cells[name] else None
         json.dump(cells, self.console.output, ensure_ascii=False)
         self.any = True
 

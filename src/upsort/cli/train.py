@@ -8,11 +8,11 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
-from upsort.cli.wording import percent, rate_json, shortened
+from upsort.cli.wording import interval, percent, rate_json, shortened
 from upsort.core.names import listed
 
 if TYPE_CHECKING:
-    from upsort.jobs.train import TrainResult
+    from upsort.jobs.train import AnswerResult, TrainResult
 
 DESCRIPTION = "Train a sorter on labelled documents and save it."
 EXAMPLE = "upsort train parts/train.csv --text message --label topic -o desk.sorter"
@@ -23,6 +23,8 @@ OPTIONS = (
             options.INPUT,
             options.SEED,
             options.WORKERS,
+            options.option("--no-check", action="store_true", help="leave out the quick check on held-out documents"),
+            options.option("--row-weight", metavar="COLUMN", help="how much each document counts"),
             options.option("-o", "--output", required=True, metavar="NAME.sorter", help="the sorter file to write"),
         ),
     ),
@@ -33,6 +35,9 @@ OPTIONS = (
 )
 
 _SCARCE = 10  # documents of a label below which it is hardly learned
+_RARE_SHARE = 0.01
+_DOCUMENTS_A_LABEL = 30
+_LARGE_GAP = 0.10  # between the accuracy on its own documents and the upper end of that on others
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
@@ -44,74 +49,111 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     plan = completed(plan, inputs, "needed", console)
     output = Path(request.output)
     with set_aside_of(request, output) as aside, console.progress("documents read") as advance:
-        result = train(inputs, plan, output, aside, advance, request.workers)
-    trained = result.sorter.trained
+        result = train(inputs, plan, output, aside, advance, request.workers, not request.no_check)
+    used = max(answer.sorter.trained.documents for answer in result.answers)
     if console.as_json:
-        console.json(_as_json(result) | {"rows": rows_json(aside, trained.documents)})
+        console.json(_as_json(result) | {"rows": rows_json(aside, used)})
     else:
-        _show(result, console)
-        tell_set_aside(aside, trained.documents, console)
-    _warn(result, console)
+        for answer in result.answers:
+            _show(answer, console)
+        stages = {"reading and counting": result.read_seconds}
+        for answer in result.answers:
+            for stage, seconds in answer.seconds.items():
+                stages[stage] = stages.get(stage, 0.0) + seconds
+        console.note("Time: " + ", ".join(f"{stage} {seconds:.1f} s" for stage, seconds in stages.items()) + ".")
+        console.say(f"Saved: {result.path} ({result.size / 1000:,.0f} kB). Judge it with: upsort evaluate")
+        tell_set_aside(aside, used, console)
+    for answer in result.answers:
+        _warn(answer, console)
     return Exit.DONE
 
 
-def _show(result: "TrainResult", console: Console) -> None:
-    sorter, trained = result.sorter, result.sorter.trained
+def _show(answer: "AnswerResult", console: Console) -> None:
+    sorter, trained = answer.sorter, answer.sorter.trained
+    which = f"{sorter.answer}: trained" if sorter.answer else "Trained"
     console.say(
-        f"Trained {sorter.plan.classifier.kind} on {trained.documents:,} documents, {len(sorter.space.terms):,} terms "
+        f"{which} {sorter.plan.classifier.kind} on {trained.documents:,} documents, {len(sorter.space.terms):,} terms "
         f"({sorter.plan.features.weighting}) and {len(sorter.labels)} labels."
     )
-    if result.too_common:
+    if answer.too_common:
         share = sorter.plan.features.in_at_most
-        console.say(f"Left out, being in more than {share:.0%} of the documents: {listed(result.too_common, 8)}.")
-    if trained.iterations:
+        console.say(f"Left out, being in more than {share:.0%} of the documents: {listed(answer.too_common, 8)}.")
+    if sorter.plan.classifier.penalty == "auto":
+        console.say(f"The penalty, chosen on folds of these documents, is {trained.penalty:.3g}.")
+    if trained.ended.iterations:
         console.say(
-            f"The optimiser took {trained.iterations} steps; the gradient is {trained.optimality:.1e} of what it was "
-            f"at the start (asked for: {sorter.plan.classifier.tolerance:.1e})."
+            f"The optimiser took {trained.ended.iterations} steps; the gradient is {trained.ended.optimality:.1e} of what it "
+            f"was at zero weights (asked for: {sorter.plan.classifier.tolerance:.1e})."
         )
-    accuracy = result.training_accuracy
-    console.say(
-        f"It gets {percent(accuracy.value)} of its own training documents right. That says little about new ones: "
-        "judge it with upsort evaluate or upsort cross-validate."
-    )
-    console.say(f"Saved: {result.path} ({result.size / 1000:,.0f} kB).")
+    if sorter.calibration.kind != "none":
+        console.say(f"Probabilities are calibrated ({sorter.calibration.kind}) on folds of these documents.")
+    own = f"It gets {percent(answer.training_accuracy.value)} of its own training documents right"
+    if answer.held_out is not None:
+        console.say(
+            f"{own}, and {percent(answer.held_out.value)} ({interval(answer.held_out)}) of documents held out in a quick check."
+        )
+    else:
+        console.say(f"{own}; that says little about new ones.")
 
 
-def _warn(result: "TrainResult", console: Console) -> None:
-    sorter, trained = result.sorter, result.sorter.trained
-    if result.without_tokens:
+def _warn(answer: "AnswerResult", console: Console) -> None:
+    sorter, trained = answer.sorter, answer.sorter.trained
+    if answer.without_tokens:
         console.warn(
-            f"{result.without_tokens:,} documents have no tokens after cleaning; they teach nothing but their label."
+            f"{answer.without_tokens:,} documents have no tokens after cleaning; they teach nothing but their label."
         )
-    if not trained.reached:
+    if not trained.ended.reached:
         console.warn(
-            f"training stopped after {trained.iterations} steps at {trained.optimality:.1e} of the first gradient, short "
-            f"of {sorter.plan.classifier.tolerance:.1e}; raise classifier.most_iterations or classifier.penalty."
+            f"training stopped after {trained.ended.iterations} steps at {trained.ended.optimality:.1e} of the first gradient, "
+            f"short of {sorter.plan.classifier.tolerance:.1e}; raise classifier.most_iterations or classifier.penalty."
         )
-    scarce = [
-        f"{shortened(label, 40)} ({count})"
-        for label, count in zip(sorter.labels, trained.label_documents.tolist(), strict=True)
-        if count < _SCARCE
-    ]
+    counts = dict(zip(sorter.labels, trained.label_documents.tolist(), strict=True))
+    scarce = [f"{shortened(label, 40)} ({count})" for label, count in counts.items() if count < _SCARCE]
     if scarce:
         console.warn(
             f"fewer than {_SCARCE} training documents: {', '.join(scarce[:8])}; such labels are hardly learned."
         )
+    rare = [
+        shortened(label, 40) for label, count in counts.items() if _SCARCE <= count < _RARE_SHARE * trained.documents
+    ]
+    if rare:
+        console.warn(
+            f"under 1 % of the documents: {', '.join(rare[:8])}; such labels are seldom given. "
+            "classifier.label_weights=balanced gives them more room."
+        )
+    if trained.documents < _DOCUMENTS_A_LABEL * len(counts):
+        console.warn(
+            f"{trained.documents:,} documents are few for {len(counts)} labels; a label needs about {_DOCUMENTS_A_LABEL}."
+        )
+    held_out, own = answer.held_out, answer.training_accuracy
+    if held_out is not None and held_out.high is not None and (own.value or 0.0) - held_out.high > _LARGE_GAP:
+        console.warn(
+            f"it knows its own documents much better than others ({percent(own.value)} against {percent(held_out.value)}): "
+            "it has learned them by heart. More documents, a larger classifier.penalty or fewer terms help."
+        )
 
 
 def _as_json(result: "TrainResult") -> dict[str, Any]:
-    sorter, trained = result.sorter, result.sorter.trained
+    answers = [_answer_json(answer) for answer in result.answers]
+    own = answers[0] if len(answers) == 1 else {"answers": answers}
+    return {"sorter": str(result.path), "bytes": result.size, **own}
+
+
+def _answer_json(answer: "AnswerResult") -> dict[str, Any]:
+    sorter, trained = answer.sorter, answer.sorter.trained
     return {
-        "sorter": str(result.path),
-        "bytes": result.size,
+        **({"answer": sorter.answer} if sorter.answer else {}),
         "classifier": sorter.plan.classifier.kind,
         "documents": trained.documents,
         "terms": len(sorter.space.terms),
         "labels": dict(zip(sorter.labels, trained.label_documents.tolist(), strict=True)),
-        "iterations": trained.iterations,
-        "optimality": trained.optimality,
-        "reached": trained.reached,
-        "too_common": result.too_common,
-        "without_tokens": result.without_tokens,
-        "training_accuracy": rate_json(result.training_accuracy),
+        "penalty": trained.penalty,
+        "iterations": trained.ended.iterations,
+        "optimality": trained.ended.optimality,
+        "reached": trained.ended.reached,
+        "calibration": sorter.calibration.kind,
+        "too_common": answer.too_common,
+        "without_tokens": answer.without_tokens,
+        "training_accuracy": rate_json(answer.training_accuracy),
+        "held_out_accuracy": rate_json(answer.held_out) if answer.held_out is not None else None,
     }

@@ -20,30 +20,52 @@ def weighting_is_known(name: str) -> bool:
 
 _STRICT: dict[str, Any] = {"extra": "forbid"}
 
-Kind = Literal["multinomial-nb", "logistic"]
+Kind = Literal[
+    "multinomial-nb", "bernoulli-nb", "complement-nb", "logistic", "svm", "ridge", "weighted-svm", "centroid", "neighbours",
+    "tree", "majority", "chance",
+]  # fmt: skip
 Weighting = Annotated[str, Predicate(weighting_is_known)]
-NAIVE_BAYES_KINDS = frozenset({"multinomial-nb"})
+NAIVE_BAYES_KINDS = frozenset({"multinomial-nb", "bernoulli-nb", "complement-nb"})
+PENALISED_KINDS = frozenset({"logistic", "svm", "ridge", "weighted-svm"})
+NOT_NEGATIVE_KINDS = NAIVE_BAYES_KINDS | {"weighted-svm"}
+_WEIGHTINGS = {
+    "multinomial-nb": "count",
+    "complement-nb": "count",
+    "bernoulli-nb": "presence",
+    "weighted-svm": "presence",
+    "tree": "presence",
+}
 
 
 @dataclass(frozen=True)
 class Columns:
     """Which columns of the table are what; an empty name means there is none.
 
-    date: when a document was written. group: documents with the same value stay on one side of every split. numbers, categories:
-    columns beside the text to sort by; a name may be a pattern such as `v*`. wrong_numbers: what becomes of a row whose number
-    is none. document_vectors: an .npy file with a row for each row of the table.
+    label: the column of labels; also: further ones, each an answer of its own. label_separator: what separates the labels of
+    a cell that may hold several. row_weight: how much a document counts in training. date: when a document was written.
+    group: documents with the same value stay on one side of every split. numbers, categories: columns beside the text to sort
+    by; a name may be a pattern such as `v*`. wrong_numbers: what becomes of a row whose number is none. document_vectors: an
+    .npy file with a row for each row of the table.
     """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     text: tuple[str, ...] = ()
     label: str = ""
+    also: tuple[str, ...] = ()
+    label_separator: str = ""
     id: str = ""
     date: str = ""
     group: str = ""
+    row_weight: str = ""
     numbers: tuple[str, ...] = ()
     categories: tuple[str, ...] = ()
     wrong_numbers: Literal["set-aside", "fill"] = "set-aside"
     document_vectors: str = ""
+
+    @property
+    def answers(self) -> tuple[str, ...]:
+        """All label columns."""
+        return (self.label, *self.also) if self.label else ()
 
 
 @dataclass(frozen=True)
@@ -139,16 +161,15 @@ class Features:
     """Which terms are kept and how they are weighted.
 
     units: words, or letters for n-grams of letters. lengths: the shortest and the longest n-grams. skip: pairs of words with
-    one word between them are terms too. within_sentences: no n-gram reaches over the end of a sentence.
-    weighting: a scheme of `core.features.weighting`, or three letters of the SMART notation; `auto` is `count` for naive
-    Bayes, whose model is of counts, and `tfidf` for the others. bm25_k, bm25_b: saturation and length correction of `bm25`.
-    in_at_least: documents a term must be in. in_at_most: share of the documents a term may be in.
-    most_terms: how many terms are kept at most, 0 for no bound; choose_by: which ones.
-    vocabulary_file: the terms to use, one a line, whatever the bounds.
-    apart: several text columns are counted each on its own, their terms named `subject:leaf`. measures: what is measured of the
-    text beside its words. hash_bits: terms are hashed into 2^bits columns, 0 for a vocabulary. vectors_file: word vectors, a
-    word and its numbers a line; vectors: whether they stand beside the terms or alone; vector_weights: how a document's
-    mean weighs its words.
+    one word between them are terms too. within_sentences: no n-gram reaches over the end of a sentence. weighting: a scheme
+    of `core.features.weighting`, or three letters of the SMART notation; `auto` is `count` or `presence` where the
+    classifier's model is of those, and `tfidf` for the others. bm25_k, bm25_b: saturation and length correction of `bm25`.
+    in_at_least: documents a term must be in. in_at_most: share of the documents a term may be in. most_terms: how many terms
+    are kept at most, 0 for no bound; choose_by: which ones. vocabulary_file: the terms to use, one a line, whatever the
+    bounds. apart: several text columns are counted each on its own, their terms named `subject:leaf`. measures: what is
+    measured of the text beside its words. hash_bits: terms are hashed into 2^bits columns, 0 for a vocabulary. vectors_file:
+    word vectors, a word and its numbers a line; vectors: whether they stand beside the terms or alone; vector_weights: how a
+    document's mean weighs its words.
     """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
@@ -176,16 +197,33 @@ class Features:
 class Classifier:
     """Which classifier, and how it is trained.
 
-    smoothing: added to each count (naive Bayes).
-    penalty: inverse variance of the normal prior of each weight (logistic); more of it means smaller weights.
-    tolerance: training stops when the gradient's norm is this share of its norm at the start.
-    most_iterations: training stops there in any case, and says so.
+    smoothing: added to each count (naive Bayes). priors, prior: of naive Bayes: from the data, uniform, or given label by
+    label. penalty: inverse variance of the normal prior of each weight; more of it means smaller weights; `auto` is chosen on
+    folds of the training documents. sparsity: the share of the penalty that is on the sizes of the weights instead of their
+    squares (logistic). contrast: whether labels are told apart all at once, or each against the rest (logistic).
+    interpolation: of weighted-svm. label_weights: whether all labels count the same; label_weight: how much documents of a
+    label count. sampling: rare labels drawn again, or common ones thinned out, in training. nearest: neighbours asked. depth,
+    least_in_leaf: of the tree. calibrate: how scores become probabilities; `auto` is none for logistic regression, whose
+    scores are logarithms of probabilities, and temperature for the others. tolerance: training stops when the gradient's norm
+    is this share of its norm at the start. most_iterations: training stops there in any case, and says so.
     """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     kind: Kind = "logistic"
     smoothing: Annotated[float, Gt(0)] = 1.0
-    penalty: Annotated[float, Ge(0)] = 1.0
+    priors: Literal["data", "uniform"] = "data"
+    prior: dict[str, Annotated[float, Gt(0)]] = field(default_factory=dict)
+    penalty: Annotated[float, Ge(0)] | Literal["auto"] = 1.0
+    sparsity: Annotated[float, Ge(0), Le(1)] = 0.0
+    contrast: Literal["multinomial", "one-against-rest"] = "multinomial"
+    interpolation: Annotated[float, Ge(0), Le(1)] = 0.25
+    label_weights: Literal["equal", "balanced"] = "equal"
+    label_weight: dict[str, Annotated[float, Gt(0)]] = field(default_factory=dict)
+    sampling: Literal["none", "over", "under"] = "none"
+    nearest: Annotated[int, Ge(1)] = 15
+    depth: Annotated[int, Ge(1), Le(20)] = 5
+    least_in_leaf: Annotated[int, Ge(1)] = 5
+    calibrate: Literal["auto", "none", "temperature", "platt", "isotonic"] = "auto"
     tolerance: Annotated[float, Gt(0), Le(1)] = 1e-4
     most_iterations: Annotated[int, Ge(1)] = 100
 
@@ -216,5 +254,13 @@ class Plan:
         """The same plan with `auto` replaced by what it stands for."""
         if self.features.weighting != "auto":
             return self
-        weighting = "count" if self.classifier.kind in NAIVE_BAYES_KINDS else "tfidf"
+        weighting = _WEIGHTINGS.get(self.classifier.kind, "tfidf")
         return replace(self, features=replace(self.features, weighting=weighting))
+
+    @property
+    def calibration(self) -> str:
+        """How scores become probabilities, with `auto` replaced."""
+        chosen = self.classifier.calibrate
+        if self.classifier.kind in {"majority", "chance"}:
+            return "none"
+        return ("none" if self.classifier.kind == "logistic" else "temperature") if chosen == "auto" else chosen

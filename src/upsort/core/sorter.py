@@ -7,9 +7,10 @@ from functools import cached_property
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Floats, Ints
-from upsort.core.classifiers.families import Fitted
-from upsort.core.classifiers.linear import log_probabilities
+from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.classifiers.calibration import Calibration
+from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.newton import Ended
 from upsort.core.documents import Documents, texts_alone
 from upsort.core.errors import DataProblem
 from upsort.core.features.beside import Cells
@@ -19,6 +20,7 @@ from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.names import listed
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.tokeniser import Tokens
 from upsort.core.text.word_steps import Resources
 
 
@@ -26,11 +28,11 @@ from upsort.core.text.word_steps import Resources
 class Decisions:
     """What a sorter says about documents, row by row; n documents, k labels.
 
-    scores: (n, k) float64. probabilities: (n, k) float64, rows sum to 1.
-    best, second: (n,) int64, numbers of the most and the second most probable labels; equal scores: the label that
-    sorts first.
+    scores: (n, k) float64. probabilities: (n, k) float64; rows sum to 1, unless documents may have several labels.
+    best, second: (n,) int64, numbers of the most and the second most probable labels; equal ones: the label that sorts first.
     margin: (n,) difference of the two highest probabilities.
     tokens: (n,) int64. unknown_share: (n,) share of tokens the sorter does not know; NaN for a document without tokens.
+    sets: (n, k) which labels each document is given, where it may have several or none.
     """
 
     scores: Floats
@@ -40,6 +42,7 @@ class Decisions:
     margin: Floats
     tokens: Ints
     unknown_share: Floats
+    sets: Bools | None = None
 
 
 @dataclass(frozen=True)
@@ -47,26 +50,28 @@ class Trained:
     """What training saw and how it ended.
 
     label_documents: (k,) int64. label_document_frequency: (n_terms, k) int64, in how many documents of each label each
-    term stands. right: training documents that the sorter itself gets right. iterations and optimality: of the optimiser,
-    0 for a closed form; reached: whether its tolerance was met.
+    term stands. documents: training documents. right: those that the sorter itself gets right. ended: of the optimiser.
+    penalty: the number that was used. held_out: of the documents that folds of the training held out, how many were right, of
+    how many; (0, 0) where there were no folds.
     """
 
     label_documents: Ints
     label_document_frequency: Ints
+    documents: int
     right: int
-    iterations: int
-    optimality: float
-    reached: bool
-
-    @property
-    def documents(self) -> int:
-        """Number of training documents."""
-        return int(self.label_documents.sum())
+    ended: Ended
+    penalty: float = 1.0
+    held_out: tuple[int, int] = (0, 0)
 
 
 @dataclass(frozen=True)
 class Sorter:
-    """A trained model. labels: sorted; the columns of scores and probabilities. resources: word lists its cleaning needs."""
+    """A trained model.
+
+    labels: sorted; the columns of scores and probabilities. resources: word lists its cleaning needs. calibration: from scores to
+    probabilities. answer: the label column it answers for, where there are several. thresholds: (k,) from which probability on a
+    label is given, where a document may have several labels.
+    """
 
     plan: Plan
     labels: tuple[str, ...]
@@ -74,6 +79,9 @@ class Sorter:
     classifier: Fitted
     trained: Trained
     resources: Resources = field(default_factory=Resources)
+    calibration: Calibration = field(default_factory=Calibration)
+    answer: str = ""
+    thresholds: Floats | None = None
 
     @cached_property
     def cleaning(self) -> Cleaner:
@@ -85,23 +93,46 @@ class Sorter:
         """The number of the label that most training documents have."""
         return int(np.argmax(self.trained.label_documents))
 
-    def known(self, documents: Documents) -> KnownCounts:
-        """The terms of the sorter in a block of documents."""
+    def tokens_of(self, documents: Documents) -> list[Tokens]:
+        """The cleaned tokens of each part of documents; those of all answers of one sorter are the same."""
+        return [self.cleaning.tokens_of(part) for part in documents.parts]
+
+    def known(self, tokens: Sequence[Tokens]) -> KnownCounts:
+        """The terms of the sorter in a block of documents. tokens: of each of their parts."""
         parts = [
-            count_known(part, self.cleaning, self.space.places, self.space.counted, self.plan.features, prefix)
-            for part, prefix in zip(documents.parts, prefixes(self.plan.columns, self.plan.features), strict=True)
+            count_known(part, self.space.places, self.space.counted, self.plan.features, prefix)
+            for part, prefix in zip(tokens, prefixes(self.plan.columns, self.plan.features), strict=True)
         ]
         matrix = csr_array(sum((part.matrix for part in parts[1:]), parts[0].matrix))
-        tokens: Ints = np.sum([part.tokens for part in parts], axis=0)
-        return KnownCounts(matrix, tokens, np.sum([part.known for part in parts], axis=0))
+        together: Ints = np.sum([part.tokens for part in parts], axis=0)
+        return KnownCounts(matrix, together, np.sum([part.known for part in parts], axis=0))
 
-    def decide(self, documents: Documents) -> Decisions:
-        """Decide about a block of documents. A document without known terms is decided by the intercepts alone."""
-        counts = self.known(documents)
-        matrix = self.space.matrix(counts.matrix, self.cells(documents))
-        return decisions_from(
-            self.classifier.rule.scores(matrix), tokens=counts.tokens, unknown_share=counts.unknown_share()
-        )
+    def matrix(self, documents: Documents, tokens: Sequence[Tokens] | None = None) -> tuple[csr_array, KnownCounts]:
+        """(n, n_terms) what the classifier sees of documents, and what is known of their words."""
+        counts = self.known(tokens or self.tokens_of(documents))
+        return self.space.matrix(counts.matrix, self.cells(documents)), counts
+
+    def decide(self, documents: Documents, tokens: Sequence[Tokens] | None = None) -> Decisions:
+        """Decide about a block of documents. A document without known terms is decided by the intercepts alone.
+
+        tokens: of each part of the documents, where they are at hand.
+        """
+        matrix, counts = self.matrix(documents, tokens)
+        return self.decisions(self.classifier.scores(matrix), counts.tokens, counts.unknown_share())
+
+    def decisions(self, scores: Floats, tokens: Ints, unknown_share: Floats) -> Decisions:
+        """Rank labels by their scores, and turn scores into probabilities."""
+        if self.thresholds is not None:
+            probabilities = self.calibration.each(scores)
+            ranked_by, sets = probabilities, probabilities >= self.thresholds
+        else:
+            probabilities, sets = self.calibration.probabilities(scores), None
+            ranked_by = probabilities if self.calibration.kind in {"platt", "isotonic"} else scores
+        order = np.argsort(-ranked_by, axis=1, kind="stable")
+        best, second = order[:, 0].astype(np.int64), order[:, min(1, order.shape[1] - 1)].astype(np.int64)
+        rows = np.arange(len(scores))
+        margin = probabilities[rows, best] - probabilities[rows, second]
+        return Decisions(scores, probabilities, best, second, margin, tokens, unknown_share, sets)
 
     def cells(self, documents: Documents) -> Cells:
         """The columns beside the text, in the order of training. Raises DataProblem where there are others."""
@@ -121,13 +152,3 @@ class Sorter:
         ]
         parts = len(prefixes(self.plan.columns, self.plan.features))
         return texts_alone(texts, parts, numbers, [name for name, _ in self.space.beside.categories])
-
-
-def decisions_from(scores: Floats, tokens: Ints, unknown_share: Floats) -> Decisions:
-    """Rank labels and turn scores into probabilities."""
-    probabilities = np.exp(log_probabilities(scores))
-    order = np.argsort(-scores, axis=1, kind="stable")
-    best, second = order[:, 0].astype(np.int64), order[:, 1].astype(np.int64)
-    rows = np.arange(len(scores))
-    margin = probabilities[rows, best] - probabilities[rows, second]
-    return Decisions(scores, probabilities, best, second, margin, tokens, unknown_share)

@@ -21,9 +21,9 @@ _ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
 
 @dataclass(frozen=True)
 class Roles:
-    """Places of columns in one table. text: one or more; label, id, date and group: None where there is none.
+    """Places of columns in one table; None where there is none.
 
-    numbers and categories: with their names.
+    text: one or more. also: the further labels. numbers and categories: with their names.
     """
 
     text: tuple[int, ...]
@@ -31,6 +31,8 @@ class Roles:
     id: int | None
     date: int | None = None
     group: int | None = None
+    weight: int | None = None
+    also: tuple[int, ...] = ()
     numbers: tuple[tuple[str, int], ...] = ()
     categories: tuple[tuple[str, int], ...] = ()
 
@@ -65,6 +67,8 @@ def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> Roles:
         place(named.id),
         place(named.date),
         place(named.group),
+        place(named.row_weight),
+        tuple(column_place(name, columns, source) for name in named.also),
         named_places(named.numbers),
         named_places(named.categories),
     )

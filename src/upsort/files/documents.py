@@ -30,8 +30,8 @@ T = TypeVar("T")
 class DocumentBlock:
     """Usable rows of one table, in order. labels: empty strings where no label is needed and none is given.
 
-    documents: texts and the columns beside them. rows: all cells, as read. lines: where each row begins in `source`. dates,
-    groups: the cells of those columns, empty where none is named.
+    also: the labels of further answers. documents: texts and the columns beside them. rows: all cells, as read. lines: where
+    each row begins in `source`. dates, groups, weights: the cells of those columns, empty where none is named.
     """
 
     source: str
@@ -39,8 +39,10 @@ class DocumentBlock:
     documents: Documents
     labels: list[str]
     ids: list[str]
+    also: list[list[str]]
     dates: list[str]
     groups: list[str]
+    weights: list[str]
     rows: list[list[str]]
     lines: list[int]
 
@@ -64,8 +66,10 @@ def joined_blocks(blocks: Sequence[DocumentBlock]) -> DocumentBlock:
         joined_documents([block.documents for block in blocks]),
         all_of(lambda block: block.labels),
         all_of(lambda block: block.ids),
+        [[cell for block in blocks for cell in block.also[place]] for place in range(len(blocks[0].also))],
         all_of(lambda block: block.dates),
         all_of(lambda block: block.groups),
+        all_of(lambda block: block.weights),
         all_of(lambda block: block.rows),
         all_of(lambda block: block.lines),
     )
@@ -144,8 +148,10 @@ def read_documents(
                     block.rows[place][roles.id] if roles.id is not None else f"line {block.lines[place]}"
                     for place in usable
                 ],
+                [_cells(rows, column) for column in roles.also],
                 _cells(rows, roles.date),
                 _cells(rows, roles.group),
+                _cells(rows, roles.weight),
                 rows,
                 [block.lines[place] for place in usable],
             )
@@ -193,6 +199,10 @@ def texts_of(rows: Sequence[Sequence[str]], roles: Roles) -> list[str]:
 def _fault(text: str, row: Sequence[str], roles: Roles, need_label: bool, need_text: bool) -> str:
     if need_text and not text.strip():
         return "no text"
-    if need_label and roles.label is not None and not row[roles.label].strip():
+    if need_label and roles.label is not None and not any(row[at].strip() for at in (roles.label, *roles.also)):
         return "no label"
+    if roles.weight is not None and need_label:
+        weight = as_number(row[roles.weight].strip())
+        if weight is None or weight <= 0:
+            return "no weight above 0"
     return ""

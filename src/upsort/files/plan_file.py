@@ -67,6 +67,14 @@ def _value(text: str) -> Any:
 def _as_lists(values: dict[str, Any]) -> dict[str, Any]:
     """Allow a single name, or names with commas, where the plan has a list of them."""
     listed_values = dict(values)
+    columns = values.get("columns")
+    if isinstance(columns, dict) and "label" in columns:
+        labels = columns["label"]
+        labels = labels.split(",") if isinstance(labels, str) else labels
+        if isinstance(labels, list | tuple) and len(labels) > 1 and all(isinstance(name, str) for name in labels):
+            first, *others = (name.strip() for name in labels)
+            values = {**values, "columns": {**columns, "label": first, "also": others}}
+            listed_values = dict(values)
     for section in fields(Plan):
         held = values.get(section.name)
         if isinstance(held, dict):

@@ -1,8 +1,10 @@
 """The sorter file: a zip of JSON, a list of terms and plain arrays. Data, never code; safe to open from a stranger.
 
-    sorter.json           format number, plan, labels, what training saw; name, size and SHA-256 digest of every other member
-    terms.txt             the terms, UTF-8, one a line, sorted
-    arrays/NAME.npy       document_frequency, label_document_frequency and the classifier's own
+    sorter.json           format number, plan, answers (labels, what training saw); name, size and SHA-256 digest of every
+    other member terms.txt             the terms, UTF-8, one a line arrays/NAME.npy       document_frequency,
+    label_document_frequency and the classifier's own
+
+A sorter of several answers has the last two once for each, in folders answer-1, answer-2 …
 
 Members are stored uncompressed, in a fixed order, with fixed timestamps: equal sorters are equal bytes. Reading checks, in
 this order: that it is a zip, the format number, the list of members, their sizes, their digests, the arrays' kinds and
@@ -14,6 +16,7 @@ import io
 import json
 import math
 import zipfile
+from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
@@ -23,10 +26,13 @@ import numpy as np
 from upsort import __version__
 from upsort.core.arrays import AnyArray
 from upsort.core.classifiers import families
+from upsort.core.classifiers.calibration import Calibration
+from upsort.core.classifiers.newton import Ended
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.beside import Beside
 from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import FeatureSpace
+from upsort.core.names import suggestion
 from upsort.core.plan import Plan
 from upsort.core.sorter import Sorter, Trained
 from upsort.core.text.word_steps import Resources
@@ -53,31 +59,20 @@ _SHAPES = {
 }
 
 
-def save_sorter(sorter: Sorter, path: Path) -> int:
-    """Write a sorter; returns the file's size in bytes."""
-    members = _members(sorter)
+def save_sorters(sorters: Sequence[Sorter], path: Path) -> int:
+    """Write a sorter, with all its answers; returns the file's size in bytes."""
+    members: dict[str, bytes] = {}
+    for number, sorter in enumerate(sorters, 1):
+        members |= _members(sorter, _folder(number, len(sorters)))
+    first = sorters[0]
     head = {
         "format": FORMAT,
         "written_by": f"upsort {__version__}",
-        "plan": asdict(sorter.plan),
-        "labels": list(sorter.labels),
-        "trained_on": {
-            "documents": sorter.trained.documents,
-            "label_documents": sorter.trained.label_documents.tolist(),
-            "right": sorter.trained.right,
-            "iterations": sorter.trained.iterations,
-            "optimality": sorter.trained.optimality,
-            "reached": sorter.trained.reached,
-            "mean_length": sorter.space.mean_length,
-        },
-        "space": {
-            "counted": sorter.space.counted,
-            "numbers": list(sorter.space.beside.number_names),
-            "categories": [[name, list(values)] for name, values in sorter.space.beside.categories],
-        },
+        "plan": asdict(first.plan),
+        "answers": [_answer(sorter) for sorter in sorters],
         "resources": {
-            "stop_words": sorted(stop_words) if (stop_words := sorter.resources.stop_words) is not None else None,
-            "lemma_table": dict(sorted(sorter.resources.lemma_table.items())),
+            "stop_words": sorted(stop_words) if (stop_words := first.resources.stop_words) is not None else None,
+            "lemma_table": dict(sorted(first.resources.lemma_table.items())),
         },
         "members": [
             {"name": name, "bytes": len(content), "sha256": hashlib.sha256(content).hexdigest()}
@@ -93,18 +88,56 @@ def save_sorter(sorter: Sorter, path: Path) -> int:
     return path.stat().st_size
 
 
-def _members(sorter: Sorter) -> dict[str, bytes]:
+def _folder(number: int, answers: int) -> str:
+    return f"answer-{number}/" if answers > 1 else ""
+
+
+def _answer(sorter: Sorter) -> dict[str, Any]:
+    trained = sorter.trained
+    return {
+        "name": sorter.answer,
+        "labels": list(sorter.labels),
+        "calibration": sorter.calibration.kind,
+        "trained_on": {
+            "documents": trained.documents,
+            "label_documents": trained.label_documents.tolist(),
+            "right": trained.right,
+            "held_out": list(trained.held_out),
+            "penalty": trained.penalty,
+            "iterations": trained.ended.iterations,
+            "products": trained.ended.products,
+            "optimality": trained.ended.optimality,
+            "reached": trained.ended.reached,
+            "mean_length": sorter.space.mean_length,
+        },
+        "space": {
+            "counted": sorter.space.counted,
+            "numbers": list(sorter.space.beside.number_names),
+            "categories": [[name, list(values)] for name, values in sorter.space.beside.categories],
+        },
+        "arrays": sorted(_arrays(sorter)),
+    }
+
+
+def _arrays(sorter: Sorter) -> dict[str, AnyArray]:
     arrays: dict[str, AnyArray] = {
         "document_frequency": sorter.space.document_frequency.astype("<i8"),
-        **_space_arrays(sorter.space),
         "label_document_frequency": sorter.trained.label_document_frequency.astype("<i4"),
+        **_space_arrays(sorter.space),
         **sorter.classifier.arrays(),
+        **sorter.calibration.arrays(),
     }
-    members = {_TERMS: "".join(f"{term}\n" for term in sorter.space.terms).encode("utf-8")}
-    for name in sorted(arrays):
+    if sorter.thresholds is not None:
+        arrays["thresholds"] = sorter.thresholds
+    return arrays
+
+
+def _members(sorter: Sorter, folder: str) -> dict[str, bytes]:
+    members = {folder + _TERMS: "".join(f"{term}\n" for term in sorter.space.terms).encode("utf-8")}
+    for name, array in sorted(_arrays(sorter).items()):
         buffer = io.BytesIO()
-        np.lib.format.write_array(buffer, np.ascontiguousarray(arrays[name]), version=(1, 0), allow_pickle=False)
-        members[f"arrays/{name}.npy"] = buffer.getvalue()
+        np.lib.format.write_array(buffer, np.ascontiguousarray(array), version=(1, 0), allow_pickle=False)
+        members[f"{folder}arrays/{name}.npy"] = buffer.getvalue()
     return members
 
 
@@ -124,8 +157,21 @@ def _space_arrays(space: FeatureSpace) -> dict[str, AnyArray]:
     return arrays
 
 
-def load_sorter(path: Path) -> Sorter:
-    """Read a sorter back. Raises DataProblem, with a message for each way in which a file can be wrong."""
+def load_sorter(path: Path, answer: str = "") -> Sorter:
+    """Read one answer of a sorter back: that for the label column `answer`, or the first."""
+    sorters = load_sorters(path)
+    if not answer:
+        return sorters[0]
+    for sorter in sorters:
+        if sorter.answer == answer:
+            return sorter
+    raise UsageProblem(
+        f"{path} gives no answer {answer!r}.", suggestion(answer, [sorter.answer for sorter in sorters], "answers")
+    )
+
+
+def load_sorters(path: Path) -> tuple[Sorter, ...]:
+    """Read a sorter back, with all its answers. Raises DataProblem, with a message for each way in which a file can be wrong."""
     if not path.exists():
         raise DataProblem(f"There is no sorter {path}.", "Train one with: upsort train TABLE -o NAME.sorter")
     if path.is_dir():
@@ -145,38 +191,74 @@ def load_sorter(path: Path) -> Sorter:
         raise DataProblem(f"{path} cannot be read: {error.strerror or error}.", "Check the permissions.") from error
 
 
-def _loaded(archive: zipfile.ZipFile, path: Path) -> Sorter:
+def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
     if _HEAD not in archive.namelist():
         raise DataProblem(f"{path} is a zip archive, but not a sorter.", "It holds no sorter.json.")
     head = _head(archive, path)
     plan = _plan(head, path)
-    labels = tuple(head["labels"])
-    counted, numbers, categories = _declared_space(head, path)
-    names = (
+    answers = head["answers"]
+    spaces = [_declared_space(answer, path) for answer in answers]
+    names = [_array_names(answer, plan, numbers, path) for answer, (_, numbers, _) in zip(answers, spaces, strict=True)]
+    expected: set[str] = set()
+    for number, held in enumerate(names, 1):
+        folder = _folder(number, len(answers))
+        expected |= {folder + _TERMS, *(f"{folder}arrays/{name}.npy" for name in held)}
+    contents = _checked_members(archive, head, expected, path)
+    resources = _resources(head, plan, path)
+    sorters = []
+    for number, (answer, space, held) in enumerate(zip(answers, spaces, names, strict=True), 1):
+        folder = _folder(number, len(answers))
+        arrays = {name: _array(contents[f"{folder}arrays/{name}.npy"], name, path) for name in held}
+        terms = contents[folder + _TERMS].decode("utf-8").split("\n")[:-1]
+        sorters.append(_restored(answer, plan, terms, space, arrays, resources, path))
+    return tuple(sorters)
+
+
+def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], path: Path) -> list[str]:
+    """The arrays that an answer must have."""
+    calibration = {
+        "none": (),
+        "temperature": ("calibration_slopes",),
+        "platt": ("calibration_slopes", "calibration_offsets"),
+        "isotonic": ("calibration_knots",),
+    }
+    kind = answer.get("calibration")
+    if kind not in calibration:
+        raise _damaged(path, f"its calibration is {kind!r}")
+    return [
         "document_frequency",
         "label_document_frequency",
         *(["hashed"] if plan.features.hash_bits else []),
         *(["vector_terms", "vectors", "vector_scale"] if plan.features.vectors_file else []),
         *(["number_mean", "number_deviation", "number_marked"] if numbers else []),
         *families.ARRAY_NAMES[plan.classifier.kind],
-    )
-    expected = {_TERMS, *(f"arrays/{name}.npy" for name in names)}
-    contents = _checked_members(archive, head, expected, path)
-    terms = contents[_TERMS].decode("utf-8").split("\n")[:-1]
-    arrays = {name: _array(contents[f"arrays/{name}.npy"], name, path) for name in names}
+        *calibration[kind],
+        *(["thresholds"] if "thresholds" in answer.get("arrays", ()) else []),
+    ]
+
+
+def _restored(
+    answer: dict[str, Any],
+    plan: Plan,
+    terms: list[str],
+    declared: tuple[int, tuple[str, ...], tuple[tuple[str, tuple[str, ...]], ...]],
+    arrays: dict[str, AnyArray],
+    resources: Resources,
+    path: Path,
+) -> Sorter:
+    labels, (counted, numbers, categories), seen = tuple(answer["labels"]), declared, answer["trained_on"]
     if counted > len(terms):
         raise _damaged(path, "it has fewer terms than it says")
-    _check_shapes(
-        arrays, {"terms": len(terms), "labels": len(labels), "counted": counted, "numbers": len(numbers)}, path
-    )
-    seen = head["trained_on"]
+    sizes = {"terms": len(terms), "labels": len(labels), "counted": counted, "numbers": len(numbers), "knot columns": 3}
+    _check_shapes(arrays, sizes, path)
     trained = Trained(
         np.array(seen["label_documents"], dtype=np.int64),
         arrays["label_document_frequency"].astype(np.int64),
+        int(seen["documents"]),
         int(seen["right"]),
-        int(seen["iterations"]),
-        float(seen["optimality"]),
-        bool(seen["reached"]),
+        Ended(int(seen["iterations"]), int(seen["products"]), float(seen["optimality"]), bool(seen["reached"])),
+        float(seen["penalty"]),
+        (int(seen["held_out"][0]), int(seen["held_out"][1])),
     )
     beside = Beside()
     if numbers or categories:
@@ -204,8 +286,25 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> Sorter:
     dimensions = space.vectors.vectors.shape[1] if space.vectors is not None else 0
     if len(terms) != counted + dimensions + len(beside.names):
         raise _damaged(path, "its terms are not those that its columns make")
-    resources = _resources(head, plan, path)
-    return Sorter(plan, labels, space, families.restored(plan.classifier, arrays), trained, resources)
+    try:
+        classifier = families.restored(plan.classifier, arrays, len(terms), len(labels))
+    except ValueError as error:
+        raise _damaged(path, f"it holds {error}") from None
+    calibration = Calibration(
+        answer["calibration"],
+        arrays.get("calibration_slopes", np.zeros(0)),
+        arrays.get("calibration_offsets", np.zeros(0)),
+        arrays.get("calibration_knots", np.zeros((0, 3))),
+    )
+    wrong_slopes = calibration.kind in {"temperature", "platt"} and calibration.slopes.size != (
+        1 if calibration.kind == "temperature" else len(labels)
+    )
+    if wrong_slopes or (calibration.kind == "isotonic" and set(calibration.knots[:, 0]) != set(range(len(labels)))):
+        raise _damaged(path, "its calibration does not fit its labels")
+    thresholds = arrays.get("thresholds")
+    return Sorter(
+        plan, labels, space, classifier, trained, resources, calibration, str(answer.get("name", "")), thresholds
+    )
 
 
 def _declared_space(
@@ -239,22 +338,39 @@ def _head(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
             f"{path} is in sorter format {number}; this program reads format {FORMAT}.",
             "Use a newer version of upsort." if number > FORMAT else "Train it again with this version.",
         )
-    seen, labels = head.get("trained_on"), head.get("labels")
+    answers = head.get("answers")
     whole = (
-        isinstance(labels, list)
-        and len(labels) >= 2
-        and all(isinstance(label, str) for label in labels)
-        and isinstance(seen, dict)
+        isinstance(answers, list)
+        and len(answers) > 0
+        and all(_is_whole(answer) for answer in answers)
         and isinstance(head.get("members"), list)
         and isinstance(head.get("plan"), dict)
-        and isinstance(seen.get("label_documents"), list)
-        and len(seen["label_documents"]) == len(labels)
-        and all(isinstance(number, int) and number > 0 for number in seen["label_documents"])
-        and all(isinstance(seen.get(key), int | float) for key in ("right", "iterations", "optimality", "reached"))
     )
     if not whole:
         raise _damaged(path, "its sorter.json lacks or misstates labels, plan, training counts or members")
     return dict(head)
+
+
+def _is_whole(answer: Any) -> bool:
+    """Whether an answer states its labels and what training saw, as numbers that can be."""
+    if not isinstance(answer, dict):
+        return False
+    seen, labels = answer.get("trained_on"), answer.get("labels")
+    return (
+        isinstance(labels, list)
+        and len(labels) >= 1
+        and all(isinstance(label, str) for label in labels)
+        and isinstance(seen, dict)
+        and isinstance(seen.get("label_documents"), list)
+        and len(seen["label_documents"]) == len(labels)
+        and all(isinstance(number, int) and number > 0 for number in seen["label_documents"])
+        and isinstance(seen.get("held_out"), list)
+        and len(seen["held_out"]) == 2
+        and all(
+            isinstance(seen.get(key), int | float)
+            for key in ("documents", "right", "penalty", "iterations", "products", "optimality", "reached")
+        )
+    )
 
 
 def _plan(head: dict[str, Any], path: Path) -> Plan:
@@ -335,9 +451,9 @@ def _check_shapes(arrays: dict[str, AnyArray], sizes: dict[str, int], path: Path
     for name, most in (("vector_terms", sizes["counted"]),):
         if name in arrays and arrays[name].size and (arrays[name].min() < 0 or arrays[name].max() >= most):
             raise _damaged(path, f"the array {name} points outside the terms")
-    for name, least in (("document_frequency", 0), ("label_documents", 1), ("term_counts", 0)):
-        if name in arrays and (arrays[name] < least).any():
-            raise _damaged(path, f"the array {name} holds counts below {least}")
+    for name in ("document_frequency", "label_documents", "term_counts", "term_documents", "support"):
+        if name in arrays and (arrays[name] < 0).any():
+            raise _damaged(path, f"the array {name} holds counts below 0")
 
 
 def _damaged(path: Path, why: str) -> DataProblem:

@@ -3,7 +3,10 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import numpy as np
+
 from upsort.core.judging import cross_validation
+from upsort.core.judging.folds import stratified_folds
 from upsort.core.plan import Plan
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
@@ -30,7 +33,8 @@ def cross_validate(
 ) -> CrossValidateResult:
     """Read and count once, then train and judge fold by fold."""
     corpus = read_labelled_corpus(inputs, plan, aside, advance, workers)
-    result = cross_validation.cross_validate(
-        corpus.measured, corpus.labels, corpus.names, plan, fold_done, corpus.resources
-    )
+    documents = corpus.answers[0].documents
+    fold = stratified_folds(documents.labels, documents.names, plan.judge.folds, plan.judge.seed)
+    held = [np.flatnonzero(fold == number) for number in range(plan.judge.folds)]
+    result = cross_validation.cross_validate(documents, plan, held, corpus.resources, fold_done)
     return CrossValidateResult(result, corpus.documents, corpus.measured.distinct)

@@ -17,7 +17,7 @@ from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
 from upsort.jobs.score import output_columns
-from upsort.jobs.scored_rows import decision_cells, kept_columns
+from upsort.jobs.scored_rows import decision_cells, decision_columns, kept_columns
 
 
 @dataclass(frozen=True)
@@ -55,13 +55,15 @@ def evaluate(
     given: list[str] = []
     mistakes: list[Mistake] = []
     with ExitStack() as stack:
-        writer = stack.enter_context(table_file(mistakes_file, output_columns(inputs))) if mistakes_file else None
+        writer = (
+            stack.enter_context(table_file(mistakes_file, output_columns(inputs, [sorter]))) if mistakes_file else None
+        )
         for block in read_documents(
             inputs, columns, aside, need_label=True, cleaning=sorter.cleaning, apart=sorter.plan.features.apart
         ):
             decisions = sorter.decide(block.documents)
             decided = [sorter.labels[best] for best in decisions.best.tolist()]
-            kept = kept_columns(block.columns)
+            kept = kept_columns(block.columns, decision_columns(sorter))
             for place in [place for place, label in enumerate(block.labels) if label != decided[place]]:
                 probability = float(decisions.probabilities[place, decisions.best[place]])
                 mistakes.append(
@@ -69,7 +71,7 @@ def evaluate(
                 )
                 if writer is not None:
                     row = block.rows[place]
-                    cells = decision_cells(decisions, sorter.labels, place)
+                    cells = decision_cells(sorter, decisions, place)
                     writer.writerow([row[column] for column in kept] + cells)
             true.extend(block.labels)
             given.extend(decided)

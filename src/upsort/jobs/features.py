@@ -157,7 +157,7 @@ def _in_sorter(sorter: Sorter, blocks: Iterator[Documents], references: list[str
     """The matrix of documents in a sorter's columns."""
     counted, matrices, tokens, unseen = [], [], [], Counter[str]()
     for block in blocks:
-        known, cells = sorter.known(block), sorter.cells(block)
+        known, cells = sorter.known(sorter.tokens_of(block)), sorter.cells(block)
         counted.append(known.matrix)
         matrices.append(sorter.space.matrix(known.matrix, cells))
         tokens.append(known.tokens)

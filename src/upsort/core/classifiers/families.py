@@ -1,58 +1,198 @@
 """The kinds of classifier by name: how each is trained, and how each comes back from the arrays of a sorter file."""
 
-from collections.abc import Mapping
-from typing import Protocol
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core import plan
-from upsort.core.arrays import AnyArray, Floats, Ints
-from upsort.core.classifiers import logistic, multinomial_nb
-from upsort.core.classifiers.linear import LinearRule
+from upsort.core.arrays import AnyArray
+from upsort.core.classifiers import (
+    baselines,
+    bernoulli_nb,
+    centroid,
+    complement_nb,
+    logistic,
+    multinomial_nb,
+    neighbours,
+    ridge,
+    svm,
+    tree,
+    weighted_svm,
+)
+from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.linear import Linear, LinearRule
+from upsort.core.classifiers.priors import log_priors
+from upsort.core.classifiers.products import Products
+from upsort.core.classifiers.targets import Targets
+from upsort.core.errors import UsageProblem
 
-
-class Fitted(Protocol):
-    """A trained classifier."""
-
-    @property
-    def rule(self) -> LinearRule:
-        """Its linear rule; the scores are logarithms of unnormalised probabilities."""
-
-    def arrays(self) -> dict[str, Floats | Ints]:
-        """All that is needed to have it back."""
-
-
+_LINEAR = ("weights", "intercept")
+_COUNTS = ("term_counts", "label_documents", "log_prior")
 ARRAY_NAMES: dict[str, tuple[str, ...]] = {
-    "multinomial-nb": ("term_counts", "label_documents"),
-    "logistic": ("weights", "intercept"),
+    "multinomial-nb": _COUNTS,
+    "complement-nb": _COUNTS,
+    "bernoulli-nb": ("term_documents", "label_documents", "log_prior"),
+    "logistic": _LINEAR,
+    "svm": _LINEAR,
+    "ridge": _LINEAR,
+    "weighted-svm": _LINEAR,
+    "centroid": ("sums",),
+    "neighbours": ("neighbour_values", "neighbour_terms", "neighbour_starts", "neighbour_labels"),
+    "tree": ("term", "present", "absent", "support"),
+    "majority": ("label_documents",),
+    "chance": ("label_documents",),
 }
-
-
 SHAPES: dict[str, tuple[str, ...]] = {
     "term_counts": ("terms", "labels"),
+    "term_documents": ("terms", "labels"),
     "label_documents": ("labels",),
+    "log_prior": ("labels",),
     "weights": ("terms", "labels"),
     "intercept": ("labels",),
+    "sums": ("terms", "labels"),
+    "neighbour_values": ("values",),
+    "neighbour_terms": ("values",),
+    "neighbour_starts": ("documents and one",),
+    "neighbour_labels": ("documents",),
+    "term": ("nodes",),
+    "present": ("nodes",),
+    "absent": ("nodes",),
+    "support": ("nodes", "labels"),
+    "calibration_slopes": ("slopes",),
+    "calibration_offsets": ("slopes",),
+    "calibration_knots": ("knots", "knot columns"),
+    "thresholds": ("labels",),
 }
 """The dimensions of each array by name; those of one name are of one size."""
 
+PENALTIES = tuple(float(10.0 ** (exponent / 3)) for exponent in range(4, -6, -1))
+"""The penalties that `auto` chooses from: ten, from about 21 down to about 0.02."""
 
-def train(matrix: csr_array, labels: Ints, n_labels: int, settings: plan.Classifier) -> Fitted:
-    """Train the kind that `settings` names. matrix: (n, n_terms) CSR, float64; labels: (n,) numbers below n_labels."""
+
+@dataclass(frozen=True)
+class TrainingData:
+    """matrix: (n, n_terms) CSR, float64. names: of the labels."""
+
+    matrix: csr_array
+    targets: Targets
+    names: tuple[str, ...]
+
+
+def train(data: TrainingData, settings: plan.Classifier, penalty: float = 1.0, start: Fitted | None = None) -> Fitted:
+    """Train the kind that `settings` names.
+
+    start: a classifier of the same kind, terms and labels to begin with, where the kind is trained step by step.
+    Raises UsageProblem for values below 0 where the kind cannot take them.
+    """
+    matrix, targets = data.matrix, data.targets
+    if settings.kind in plan.NOT_NEGATIVE_KINDS and matrix.nnz and matrix.data.min() < 0:
+        raise UsageProblem(
+            f"{settings.kind} needs values that are not below 0; number columns, vectors and hashed terms have some.",
+            "Leave those out, or use --set classifier.kind=logistic or svm.",
+        )
+    begin = start if isinstance(start, Linear) else None
+    match settings.kind:
+        case "multinomial-nb" | "complement-nb":
+            prior = log_priors(multinomial_nb.label_totals(targets), settings, data.names)
+            if settings.kind == "multinomial-nb":
+                return multinomial_nb.train(matrix, targets, prior, settings.smoothing)
+            return complement_nb.train(matrix, targets, prior, settings.smoothing)
+        case "bernoulli-nb":
+            prior = log_priors(multinomial_nb.label_totals(targets), settings, data.names)
+            return bernoulli_nb.train(matrix, targets, prior, settings.smoothing)
+        case "logistic":
+            return logistic.train(matrix, targets, settings, penalty, begin)
+        case "svm":
+            return svm.train(matrix, targets, settings, penalty, begin)
+        case "ridge":
+            return ridge.train(matrix, targets, settings, penalty, begin)
+        case "weighted-svm":
+            return weighted_svm.train(matrix, targets, settings, penalty)
+        case "centroid":
+            return centroid.train(matrix, targets)
+        case "neighbours":
+            return neighbours.train(matrix, targets, settings.nearest)
+        case "tree":
+            return tree.train(matrix, targets, settings.depth, settings.least_in_leaf)
+        case "majority":
+            return baselines.train_majority(targets)
+        case "chance":
+            return baselines.train_chance(targets)
+
+
+def path(data: TrainingData, settings: plan.Classifier, penalties: Sequence[float] = PENALTIES) -> list[Fitted]:
+    """The classifiers of a descending grid of penalties; each begins where the one before ended."""
+    fitted: list[Fitted] = []
+    if settings.kind == "weighted-svm":
+        return [train(data, settings, penalty) for penalty in penalties]
+    products = Products(data.matrix)
+    trainers = {"logistic": logistic.train, "svm": svm.train, "ridge": ridge.train}
+    before: Linear | None = None
+    for penalty in penalties:
+        before = trainers[settings.kind](data.matrix, data.targets, settings, penalty, before, products)
+        fitted.append(before)
+    return fitted
+
+
+def restored(settings: plan.Classifier, arrays: Mapping[str, AnyArray], n_terms: int, n_labels: int) -> Fitted:
+    """The classifier that `arrays` (named as in ARRAY_NAMES) were taken from. Raises ValueError where they make no sense."""
     match settings.kind:
         case "multinomial-nb":
-            return multinomial_nb.train(matrix, labels, n_labels, settings)
-        case "logistic":
-            return logistic.train(matrix, labels, n_labels, settings)
+            return multinomial_nb.MultinomialNaiveBayes(*_counts(arrays), settings.smoothing)
+        case "complement-nb":
+            return complement_nb.ComplementNaiveBayes(*_counts(arrays), settings.smoothing)
+        case "bernoulli-nb":
+            counts = (arrays["term_documents"], arrays["label_documents"], arrays["log_prior"])
+            return bernoulli_nb.BernoulliNaiveBayes(*counts, settings.smoothing)
+        case "logistic" | "svm" | "ridge" | "weighted-svm":
+            return Linear(LinearRule(arrays["weights"], arrays["intercept"]))
+        case "centroid":
+            return centroid.Centroids(arrays["sums"])
+        case "neighbours":
+            return _neighbours(settings, arrays, n_terms, n_labels)
+        case "tree":
+            return _tree(arrays, n_terms)
+        case "majority":
+            return baselines.Majority(arrays["label_documents"])
+        case "chance":
+            return baselines.Chance(arrays["label_documents"])
 
 
-def restored(settings: plan.Classifier, arrays: Mapping[str, AnyArray]) -> Fitted:
-    """The classifier that `arrays` (named as in ARRAY_NAMES) were taken from."""
-    match settings.kind:
-        case "multinomial-nb":
-            return multinomial_nb.MultinomialNaiveBayes(
-                arrays["term_counts"].astype(np.float64), arrays["label_documents"].astype(np.int64), settings.smoothing
-            )
-        case "logistic":
-            return logistic.Logistic(LinearRule(arrays["weights"], arrays["intercept"]))
+def _counts(arrays: Mapping[str, AnyArray]) -> tuple[AnyArray, AnyArray, AnyArray]:
+    if (arrays["term_counts"] < 0).any():
+        raise ValueError("counts below 0")
+    return arrays["term_counts"], arrays["label_documents"], arrays["log_prior"]
+
+
+def _neighbours(
+    settings: plan.Classifier, arrays: Mapping[str, AnyArray], n_terms: int, n_labels: int
+) -> neighbours.Neighbours:
+    starts, terms, labels = (arrays[f"neighbour_{name}"] for name in ("starts", "terms", "labels"))
+    sound = (
+        starts.size == labels.size + 1
+        and labels.size > 0
+        and starts[0] == 0
+        and starts[-1] == terms.size
+        and (np.diff(starts) >= 0).all()
+        and (terms.size == 0 or (terms.min() >= 0 and terms.max() < n_terms))
+        and labels.min() >= 0
+        and labels.max() < n_labels
+    )
+    if not sound:
+        raise ValueError("neighbours that point nowhere")
+    documents = csr_array((arrays["neighbour_values"], terms, starts), shape=(labels.size, n_terms))
+    return neighbours.Neighbours(documents, labels.astype(np.int64), n_labels, settings.nearest)
+
+
+def _tree(arrays: Mapping[str, AnyArray], n_terms: int) -> tree.Tree:
+    term, present, absent = (arrays[name].astype(np.int64) for name in ("term", "present", "absent"))
+    asks = term != tree.LEAF
+    places = np.arange(term.size)
+    sound = term.size > 0 and bool((term >= tree.LEAF).all() and (term < n_terms).all())
+    for following in (present, absent):
+        sound = sound and bool((following[asks] > places[asks]).all() and (following[asks] < term.size).all())
+    if not sound:
+        raise ValueError("a tree whose nodes point nowhere")
+    return tree.Tree(term, present, absent, arrays["support"])

@@ -1,11 +1,12 @@
 """What every linear classifier comes down to: a weight for each term and label, and an intercept for each label."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
+import numpy as np
 from scipy.sparse import csr_array
-from scipy.special import logsumexp
 
-from upsort.core.arrays import Floats
+from upsort.core.arrays import AnyArray, Floats
+from upsort.core.classifiers.newton import Ended
 
 
 @dataclass(frozen=True)
@@ -24,7 +25,28 @@ class LinearRule:
         return scores
 
 
-def log_probabilities(scores: Floats) -> Floats:
-    """Scores that are logarithms of unnormalised probabilities, (n, k), to log probabilities whose rows sum to 1."""
-    logs: Floats = scores - logsumexp(scores, axis=1, keepdims=True)
-    return logs
+@dataclass(frozen=True)
+class Linear:
+    """A classifier that is nothing but its rule: logistic regression, support vector machines, ridge, centroids."""
+
+    rule: LinearRule
+    ended: Ended = field(default_factory=Ended, compare=False)
+
+    def scores(self, matrix: csr_array) -> Floats:
+        """The rule's scores."""
+        return self.rule.scores(matrix)
+
+    def arrays(self) -> dict[str, AnyArray]:
+        """What the sorter file keeps."""
+        return {"weights": self.rule.weights, "intercept": self.rule.intercept}
+
+    @staticmethod
+    def of(parameters: Floats, ended: Ended, scale: Floats | None = None) -> "Linear":
+        """parameters: (n_terms + 1, k) weights with the intercepts in the last row. scale: what the weights are multiplied by."""
+        weights = parameters[:-1] if scale is None else parameters[:-1] * scale
+        return Linear(LinearRule(np.ascontiguousarray(weights), parameters[-1].copy()), ended)
+
+    @property
+    def parameters(self) -> Floats:
+        """(n_terms + 1, k), as `of` takes them."""
+        return np.vstack((self.rule.weights, self.rule.intercept))

@@ -7,15 +7,16 @@
 with the smoothing s added to each count (Laplace for s = 1). The estimates are in closed form: one pass over the matrix.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core import plan
-from upsort.core.arrays import Floats, Ints
+from upsort.core.arrays import AnyArray, Floats
 from upsort.core.classifiers.linear import LinearRule
+from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.targets import Targets
 
 
 @dataclass(frozen=True)
@@ -23,35 +24,51 @@ class MultinomialNaiveBayes:
     """Counts kept as they are, so that more documents can be added exactly.
 
     term_counts: (n_terms, n_labels) float64, each term's values added up over each label's documents.
-    label_documents: (n_labels,) int64, training documents of each label.
+    label_documents: (n_labels,) float64, training documents of each label. log_prior: (n_labels,).
     """
 
     term_counts: Floats
-    label_documents: Ints
+    label_documents: Floats
+    log_prior: Floats
     smoothing: float
+    ended: Ended = field(default_factory=Ended, compare=False)
 
     @cached_property
     def rule(self) -> LinearRule:
         """The logarithms of the estimates, as a linear rule."""
         smoothed = self.term_counts + self.smoothing
-        log_conditional = np.log(smoothed) - np.log(smoothed.sum(axis=0))
-        log_prior = np.log(self.label_documents / self.label_documents.sum())
-        return LinearRule(log_conditional, log_prior)
+        return LinearRule(np.log(smoothed) - np.log(smoothed.sum(axis=0)), self.log_prior)
 
-    def arrays(self) -> dict[str, Floats | Ints]:
+    def scores(self, matrix: csr_array) -> Floats:
+        """Logarithms of unnormalised probabilities."""
+        return self.rule.scores(matrix)
+
+    def arrays(self) -> dict[str, AnyArray]:
         """What the sorter file keeps."""
-        return {"term_counts": self.term_counts, "label_documents": self.label_documents}
+        return {
+            "term_counts": self.term_counts,
+            "label_documents": self.label_documents,
+            "log_prior": self.log_prior,
+        }
 
 
-def train(matrix: csr_array, labels: Ints, n_labels: int, settings: plan.Classifier) -> MultinomialNaiveBayes:
-    """Estimate from documents.
+def label_sums(matrix: csr_array, targets: Targets) -> Floats:
+    """(n_terms, k) each term's values added up over each label's documents, in one pass."""
+    k = targets.n_labels
+    sizes = np.diff(matrix.indptr)
+    cells = matrix.indices.astype(np.int64) * k
+    cells += np.repeat(targets.labels, sizes)
+    values = matrix.data if (targets.weights == 1.0).all() else matrix.data * np.repeat(targets.weights, sizes)
+    sums = np.bincount(cells, weights=values, minlength=matrix.shape[1] * k).astype(np.float64, copy=False)
+    return sums.reshape(matrix.shape[1], k)
 
-    matrix: (n, n_terms) CSR of non-negative values, usually counts. labels: (n,) label numbers below `n_labels`, each
-    occurring at least once.
-    """
-    indicator = csr_array(
-        (np.ones(labels.size), labels, np.arange(labels.size + 1)), shape=(labels.size, n_labels), dtype=np.float64
-    )
-    term_counts = np.ascontiguousarray((matrix.T @ indicator).toarray())
-    label_documents = np.bincount(labels, minlength=n_labels).astype(np.int64)
-    return MultinomialNaiveBayes(term_counts, label_documents, settings.smoothing)
+
+def label_totals(targets: Targets) -> Floats:
+    """(k,) the weights of each label's documents."""
+    totals = np.bincount(targets.labels, weights=targets.weights, minlength=targets.n_labels)
+    return totals.astype(np.float64, copy=False)
+
+
+def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> MultinomialNaiveBayes:
+    """Estimate from documents. matrix: (n, n_terms) CSR of non-negative values, usually counts."""
+    return MultinomialNaiveBayes(label_sums(matrix, targets), label_totals(targets), log_prior, smoothing)

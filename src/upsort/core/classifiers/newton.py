@@ -1,151 +1,283 @@
-"""The shared optimiser: a truncated Newton method for smooth convex objectives.
+"""The shared optimiser: a truncated Newton method for linear classifiers.
 
-Each outer step solves H·d = −g by conjugate gradients, stopped early (Dembo & Steihaug 1983), inside a trust region whose
-radius follows how well the quadratic model predicted the decrease (Lin, Weng & Keerthi 2008, *Trust region Newton method
-for large-scale logistic regression*, algorithms 1 and 2). Only products with the Hessian are needed, never the Hessian.
+Minimises over weights W (p + 1, k), whose last row is the unpenalised intercepts,
 
-Sums of products are taken by `einsum`, not by a threaded library, so that the result does not depend on the number of
-processors.
+    F(W) = loss(X·W) + ridge / 2 · Σ W² + lasso · Σ |W|.
+
+Each step solves H·D = −G by conjugate gradients, preconditioned by the diagonal of H and stopped early (Dembo & Steihaug
+1983; Nocedal & Wright 2006, section 7.1), and goes along D as far as Armijo's rule allows; how the loss changes on the way
+needs no further product, since scores are linear. With a lasso part the step is taken among the weights that are not held at
+0, and no weight crosses 0 in a step (Andrew & Gao 2007, *Scalable training of L1-regularized log-linear models*, for the
+orthant; Schmidt 2010, section 2.3.2, for Newton steps on the free weights). Labels of a separable loss are trained side by
+side, each with its own step lengths, and drop out when they are done.
+
+Directions are found in float32; values and gradients, and with them the stopping rule, are float64. Sums are taken in a fixed
+order, so that the result does not depend on the number of processors.
 """
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Protocol
 
 import numpy as np
 
-from upsort.core.arrays import Floats
+from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.classifiers.losses import Loss, State
+from upsort.core.classifiers.products import Products, Singles
 
-Vector = Floats
-
-_ACCEPT = 1e-4  # least ratio of actual to predicted decrease for a step to be taken
-_ROUNDING = 1e-13  # a predicted decrease below this share of the value is lost in its rounding
-_FORCING = 0.1  # conjugate gradients stop when the residual is this share of the gradient
-
-
-class Objective(Protocol):
-    """A smooth convex function of a vector."""
-
-    def value_and_gradient(self, at: Vector) -> tuple[float, Vector]:
-        """The value and gradient at a point; the point becomes the one that `hessian_product` speaks of."""
-
-    def hessian_product(self, direction: Vector) -> Vector:
-        """The Hessian at the last point, times a direction."""
+_SUFFICIENT = 1e-4  # share of the predicted decrease that a step must bring (Armijo's rule)
+_HALVINGS = 30
+_FLAT = 0.2  # slope at the end of a search along a step, as a share of that at its beginning
+_SEARCHES = 8
+_MOST_INNER = 60
+_FORCING = 0.3  # conjugate gradients stop when the residual is this share of what it was
+_ROUNDING = 1e-14  # of a value of this many times its size nothing can be told
 
 
 @dataclass(frozen=True)
-class Minimum:
-    """Where the search ended.
+class Ended:
+    """How training ended.
 
-    optimality: the gradient's norm there, as a share of its norm at the start.
-    reached: whether that is within the tolerance.
-    iterations: outer steps. products: products with the Hessian.
+    iterations: steps taken. products: pairs of products with the matrix. optimality: the norm of the (least sub-)gradient at the
+    end as a share of its norm at zero weights. reached: whether that is within the tolerance.
     """
 
-    at: Vector
-    value: float
-    optimality: float
-    reached: bool
-    iterations: int
-    products: int
+    iterations: int = 0
+    products: int = 0
+    optimality: float = 0.0
+    reached: bool = True
 
 
-def dot(a: Vector, b: Vector) -> float:
-    """The sum of products of two vectors, in a fixed order."""
-    return float(np.einsum("i,i->", a, b))
+@dataclass(frozen=True)
+class Stopping:
+    """When training stops: at this share of the gradient's norm at zero weights, or after so many steps."""
+
+    tolerance: float
+    most_iterations: int
 
 
 def minimise(
-    objective: Objective,
-    start: Vector,
-    tolerance: float,
-    most_iterations: int,
-    start_norm: float | None = None,
+    products: Products,
+    loss: Loss,
+    n_labels: int,
+    ridge: float,
+    lasso: float,
+    stopping: Stopping,
+    start: Floats | None = None,
     progress: Callable[[int, float], None] | None = None,
-) -> Minimum:
-    """Minimise a convex objective from `start` until ‖gradient‖ ≤ tolerance · ‖gradient at the start‖.
+) -> tuple[Floats, Ended]:
+    """(p + 1, k) the weights at the minimum, and how the search ended.
 
-    start_norm: the gradient norm to compare with, when it is not that at `start` (a warm start).
-    progress: called with the number of steps taken and the optimality reached.
+    start: (p + 1, k) where to begin; without it, zero weights and the intercepts that alone are best or nearly so. progress:
+    told the steps taken and the optimality reached.
     """
-    at = start.copy()
-    value, gradient = objective.value_and_gradient(at)
-    norm = np.sqrt(dot(gradient, gradient))
-    reference = norm if start_norm is None else start_norm
-    radius = norm
-    products = 0
-    iterations = 0
-    while norm > tolerance * reference and iterations < most_iterations:
-        step, residual, used = _conjugate_gradients(objective, gradient, norm, radius)
-        products += used
-        slope = dot(gradient, step)
-        predicted = -0.5 * (slope - dot(step, residual))
-        trial = at + step
-        trial_value, trial_gradient = objective.value_and_gradient(trial)
-        actual = value - trial_value
-        step_norm = np.sqrt(dot(step, step))
-        if iterations == 0:
-            radius = min(radius, step_norm)
-        radius = _new_radius(radius, step_norm, actual, predicted, slope)
-        iterations += 1
-        trial_norm = np.sqrt(dot(trial_gradient, trial_gradient))
-        within_rounding = predicted <= _ROUNDING * abs(value)
-        if within_rounding and trial_norm >= norm:
-            break  # neither the value nor the gradient can be told to fall any further
-        if within_rounding or actual > _ACCEPT * predicted:
-            at, value, gradient, norm = trial, trial_value, trial_gradient, trial_norm
-        else:
-            objective.value_and_gradient(at)
+    width = products.width
+    active = np.arange(n_labels)
+    reference = _reference(products, loss, active, lasso)
+    weights = np.zeros((width, n_labels)) if start is None else start.copy()
+    if start is None:
+        weights[-1] = loss.first_intercepts()
+    scores = products.scores(weights)
+    norms = np.full(n_labels, np.inf)
+    enough = stopping.tolerance * reference / (np.sqrt(n_labels) if loss.separable else 1.0)
+    steps, used = 0, 1
+    while True:
+        state = loss.at(scores[:, active], active)
+        slopes = products.sums(state.residuals, active)
+        slopes[:-1] += ridge * weights[:-1, active]
+        used += 1
+        downhill, free = _pseudo_gradient(slopes, weights[:, active], lasso)
+        norms[active] = _norms(downhill, loss.separable)
         if progress is not None:
-            progress(iterations, norm / reference if reference else 0.0)
-    optimality = norm / reference if reference else 0.0
-    return Minimum(at, value, float(optimality), bool(norm <= tolerance * reference), iterations, products)
-
-
-def _conjugate_gradients(
-    objective: Objective, gradient: Vector, norm: float, radius: float
-) -> tuple[Vector, Vector, int]:
-    """An approximate Newton step within the trust region, its residual −g − H·step, and the products used."""
-    step = np.zeros_like(gradient)
-    residual = -gradient
-    direction = residual.copy()
-    squared = dot(residual, residual)
-    products = 0
-    while np.sqrt(squared) > _FORCING * norm and products < gradient.size + 10:
-        curved = objective.hessian_product(direction)
-        products += 1
-        curvature = dot(direction, curved)
-        if curvature <= 0:
+            progress(steps, _optimality(norms, reference, loss))
+        going = norms[active] > enough
+        if not going.any() or steps >= stopping.most_iterations:
             break
-        length = squared / curvature
-        longer = step + length * direction
-        if np.sqrt(dot(longer, longer)) > radius:
-            length = _to_boundary(step, direction, radius)
-            return step + length * direction, residual - length * curved, products
-        step = longer
-        residual = residual - length * curved
-        new_squared = dot(residual, residual)
-        direction = residual + (new_squared / squared) * direction
-        squared = new_squared
-    return step, residual, products
+        if loss.separable and not going.all():
+            active, downhill, free = active[going], downhill[:, going], free[:, going]
+            state = loss.at(scores[:, active], active)
+        step, inner = _direction(products, state, downhill, free, ridge, active, loss.separable)
+        used += inner
+        moved = _line_search(products, loss, weights, scores, step, downhill, ridge, lasso, active)
+        used += 1
+        steps += 1
+        if not moved.any():
+            break  # neither the value nor the gradient can be told to fall any further
+    optimality = _optimality(norms, reference, loss)
+    return weights, Ended(steps, used, optimality, optimality <= stopping.tolerance)
 
 
-def _to_boundary(step: Vector, direction: Vector, radius: float) -> float:
-    """The positive length at which step + length · direction leaves the trust region."""
-    along, squared = dot(step, direction), dot(direction, direction)
-    room = radius**2 - dot(step, step)
-    root = np.sqrt(along**2 + squared * room)
-    return float(room / (along + root) if along >= 0 else (root - along) / squared)
+def _optimality(norms: Floats, reference: float, loss: Loss) -> float:
+    """The norm of the whole gradient as a share of the reference. norms: of each label, or of all together for each."""
+    whole = float(np.sqrt((norms**2).sum())) if loss.separable else float(norms[0])
+    return whole / reference if reference > 0 else 0.0
 
 
-def _new_radius(radius: float, step_norm: float, actual: float, predicted: float, slope: float) -> float:
-    """The next radius, from the ratio of actual to predicted decrease (Lin, Weng & Keerthi 2008, equation 9)."""
-    curvature = -actual - slope
-    factor = 4.0 if curvature <= 0 else max(0.25, -0.5 * (slope / curvature))
-    if actual < _ACCEPT * predicted:
-        return min(max(factor, 0.25) * step_norm, 0.5 * radius)
-    if actual < 0.25 * predicted:
-        return max(0.25 * radius, min(factor * step_norm, 0.5 * radius))
-    if actual < 0.75 * predicted:
-        return max(0.25 * radius, min(factor * step_norm, 4.0 * radius))
-    return max(radius, min(factor * step_norm, 4.0 * radius))
+def _reference(products: Products, loss: Loss, columns: Ints, lasso: float) -> float:
+    """The norm of the whole gradient at zero weights."""
+    state = loss.at(np.zeros((products.rows, columns.size)), columns)
+    slopes = products.sums(state.residuals, columns)
+    downhill, _ = _pseudo_gradient(slopes, np.zeros(slopes.shape), lasso)
+    return float(_norms(downhill, separable=False)[0])
+
+
+def _norms(values: Floats, separable: bool) -> Floats:
+    """(c,) the norm of each column, or that of all columns together for each."""
+    squares = np.einsum("ij,ij->j", values, values)
+    norms: Floats = np.sqrt(squares if separable else np.full_like(squares, squares.sum()))
+    return norms
+
+
+def _pseudo_gradient(slopes: Floats, weights: Floats, lasso: float) -> tuple[Floats, Bools]:
+    """The subgradient of least norm, and which weights are free: not held at 0 by the lasso."""
+    if lasso == 0.0:
+        return slopes, np.ones(slopes.shape, dtype=bool)
+    pseudo = slopes + lasso * np.sign(weights)
+    at_zero = weights == 0.0
+    pseudo[at_zero] = np.sign(slopes[at_zero]) * np.maximum(np.abs(slopes[at_zero]) - lasso, 0.0)
+    pseudo[-1] = slopes[-1]
+    free = ~at_zero | (pseudo != 0.0)
+    free[-1] = True
+    return pseudo, free
+
+
+def _direction(
+    products: Products,
+    state: State,
+    downhill: Floats,
+    free: Bools,
+    ridge: float,
+    columns: Ints,
+    separable: bool,
+) -> tuple[Floats, int]:
+    """(p + 1, c) an approximate solution of H·D = −gradient on the free weights, and the pairs of products used."""
+    diagonal = products.squared_sums(state.stiffness(), columns)
+    diagonal[:-1] += ridge
+    diagonal += 1e-8 * diagonal.max(axis=0)
+    inverse = (1.0 / np.maximum(diagonal, 1e-12)).astype(np.float32)
+    held = None if free.all() else ~free
+    residual = (-downhill).astype(np.float32)
+    if held is not None:
+        residual[held] = 0.0
+    ridge32 = np.float32(ridge)
+
+    def dot(a: Singles, b: Singles) -> Floats:
+        each = np.einsum("ij,ij->j", a, b, dtype=np.float64)
+        return each if separable else np.full_like(each, each.sum())
+
+    step = np.zeros_like(residual)
+    scaled = inverse * residual
+    direction = scaled.copy()
+    size = dot(residual, scaled)
+    first = size.copy()
+    inner = 0
+    while inner < _MOST_INNER:
+        going = size > _FORCING**2 * first
+        if not going.any():
+            break
+        change = products.fast_scores(direction, columns)
+        curved = products.fast_sums(state.bend(change), columns)
+        curved[:-1] += ridge32 * direction[:-1]
+        if held is not None:
+            curved[held] = 0.0
+        inner += 1
+        bending = dot(direction, curved)
+        going &= bending > 0
+        if not going.any():
+            break
+        length = np.where(going, np.divide(size, bending, out=np.zeros_like(size), where=bending > 0), 0.0)
+        step += length.astype(np.float32) * direction
+        residual -= length.astype(np.float32) * curved
+        scaled = inverse * residual
+        fresh = dot(residual, scaled)
+        ratio = np.where(going, np.divide(fresh, size, out=np.zeros_like(size), where=size > 0), 0.0)
+        direction = scaled + ratio.astype(np.float32) * direction
+        size = np.where(going, fresh, size)
+    return step.astype(np.float64), inner
+
+
+def _line_search(
+    products: Products,
+    loss: Loss,
+    weights: Floats,
+    scores: Floats,
+    step: Floats,
+    downhill: Floats,
+    ridge: float,
+    lasso: float,
+    active: Ints,
+) -> Bools:
+    """Move `weights` and `scores` of the active labels along `step` as far as the value falls; returns which moved."""
+    before = weights[:, active]
+    scores_before = scores[:, active]
+    value = loss.values(scores_before, active) + _penalty(before, ridge, lasso, loss.separable)
+    orthant = np.where(before != 0.0, np.sign(before), -np.sign(downhill))
+    change = products.scores(step, active) if lasso == 0.0 else None
+    length = np.ones(active.size)
+    if change is not None:
+        length = _best_length(loss, scores_before, change, before, step, ridge, active)
+    moved = np.zeros(active.size, dtype=bool)
+    waiting = np.ones(active.size, dtype=bool)
+    for _ in range(_HALVINGS):
+        trial = before + length * step
+        if lasso > 0.0:
+            crossed = np.sign(trial) != orthant
+            crossed[-1] = False
+            trial[crossed] = 0.0
+        trial_scores = scores_before + length * change if change is not None else products.scores(trial, active)
+        trial_value = loss.values(trial_scores, active) + _penalty(trial, ridge, lasso, loss.separable)
+        expected = np.einsum("ij,ij->j", downhill, trial - before)
+        expected = expected if loss.separable else np.full_like(expected, expected.sum())
+        slack = _ROUNDING * np.abs(value)
+        fine = trial_value <= value + _SUFFICIENT * expected + slack
+        taken = waiting & np.broadcast_to(fine, waiting.shape) & (expected < 0)
+        weights[:, active[taken]] = trial[:, taken]
+        scores[:, active[taken]] = trial_scores[:, taken]
+        moved |= taken
+        waiting &= ~taken
+        if not waiting.any():
+            break
+        length = np.where(waiting, length / 2.0, length)
+    return moved
+
+
+def _best_length(
+    loss: Loss, scores: Floats, change: Floats, before: Floats, step: Floats, ridge: float, active: Ints
+) -> Floats:
+    """(c,) how far to go along a step: where the slope of the value along it is a small share of what it was."""
+
+    def summed(each: Floats) -> Floats:
+        return each if loss.separable else np.full_like(each, each.sum())
+
+    along = ridge * np.einsum("ij,ij->j", before[:-1], step[:-1])
+    square = ridge * np.einsum("ij,ij->j", step[:-1], step[:-1])
+
+    def slope(length: Floats) -> Floats:
+        residuals = loss.at(scores + length * change, active).residuals
+        return summed(np.einsum("ij,ij->j", residuals, change) + along + length * square)
+
+    low, high = np.zeros(active.size), np.full(active.size, np.inf)
+    low_slope, high_slope = slope(low), np.full(active.size, np.nan)
+    flat = _FLAT * np.abs(low_slope)
+    length = np.ones(active.size)
+    for _ in range(_SEARCHES):
+        here = slope(length)
+        if (np.abs(here) <= flat).all():
+            break
+        rising = here > 0
+        high, high_slope = np.where(rising, length, high), np.where(rising, here, high_slope)
+        low, low_slope = np.where(rising, low, length), np.where(rising, low_slope, here)
+        bounded = np.isfinite(high)
+        gap, fall = np.where(bounded, high - low, 1.0), np.where(bounded, low_slope - high_slope, 1.0)
+        secant = low + gap * np.divide(low_slope, fall, out=np.ones_like(fall), where=fall < 0)
+        inside = np.clip(secant, low + 0.1 * gap, low + 0.9 * gap)
+        length = np.where(np.abs(here) <= flat, length, np.where(bounded, inside, 4.0 * length))
+    return length
+
+
+def _penalty(weights: Floats, ridge: float, lasso: float, separable: bool) -> Floats:
+    """(c,) the penalty of each label, or (1,) of all."""
+    terms = weights[:-1]
+    each = 0.5 * ridge * np.einsum("ij,ij->j", terms, terms)
+    if lasso:
+        each += lasso * np.abs(terms).sum(axis=0)
+    return each if separable else np.array([each.sum()])

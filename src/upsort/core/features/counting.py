@@ -138,17 +138,15 @@ def joined(parts: Sequence[Counts]) -> Counts:
     return Counts(matrix, terms, tokens, sum(part.distinct for part in parts), sum(part.seen_once for part in parts))
 
 
-def count_known(
-    documents: Sequence[str], cleaning: Cleaner, places: Places, width: int, settings: Features, prefix: str = ""
-) -> KnownCounts:
+def count_known(words: Tokens, places: Places, width: int, settings: Features, prefix: str = "") -> KnownCounts:
     """Count the terms of a vocabulary in one block of documents.
 
-    places: gives the column of each of some terms, −1 for an unknown one, and its sign. width: how many columns there are.
-    What is known and unknown is told of the words where single words are terms, else of the terms.
+    words: the cleaned tokens of the documents. places: gives the column of each of some terms, −1 for an unknown one, and its
+    sign. width: how many columns there are. What is known and unknown is told of the words where single words are terms, else
+    of the terms.
     """
-    words = cleaning.tokens_of(documents)
     units = letters_of(words) if settings.units == "letters" else words
-    n = len(documents)
+    n = words.starts.size - 1
     known, tokens = np.zeros(n), np.zeros(n)
     cells: list[tuple[AnyArray, AnyArray, AnyArray]] = []
     for number, gram in enumerate(grams_of(units, settings, prefix=prefix)):

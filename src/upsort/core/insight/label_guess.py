@@ -5,8 +5,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from upsort.core.classifiers import multinomial_nb
+from upsort.core.classifiers.targets import Targets
 from upsort.core.features.counting import count
-from upsort.core.plan import Classifier, Clean
+from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.training import numbered
 
@@ -23,8 +24,10 @@ def told_by_text(texts: Sequence[str], values: Sequence[str]) -> float:
     counts = count(texts, cleaner(Clean())).matrix
     present = np.unique(numbers[training])
     known = np.searchsorted(present, numbers[training]).astype(np.int64)
-    fitted = multinomial_nb.train(counts[training].astype(np.float64), known, present.size, Classifier())
-    given = present[fitted.rule.scores(counts[~training].astype(np.float64)).argmax(axis=1)]
+    targets = Targets(known, present.size, np.ones(known.size))
+    prior = np.log(multinomial_nb.label_totals(targets) / known.size)
+    fitted = multinomial_nb.train(counts[training].astype(np.float64), targets, prior, smoothing=1.0)
+    given = present[fitted.scores(counts[~training].astype(np.float64)).argmax(axis=1)]
     true = numbers[~training]
     baseline = float((true == present[int(np.argmax(np.bincount(known)))]).mean())
     right = float((given == true).mean())

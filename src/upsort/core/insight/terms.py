@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Floats
+from upsort.core.errors import DataProblem
 from upsort.core.sorter import Sorter
 
 
@@ -38,9 +39,20 @@ def leanings(weights: Floats) -> Floats:
     return leaning
 
 
+def weights_of(sorter: Sorter) -> Floats:
+    """(n_terms, k) the weights of a linear sorter. Raises DataProblem for a sorter that has none."""
+    rule = sorter.classifier.rule
+    if rule is None:
+        raise DataProblem(
+            f"A sorter of kind {sorter.plan.classifier.kind} has no weights of terms.",
+            "Train a linear one, for example with --set classifier.kind=logistic.",
+        )
+    return rule.weights
+
+
 def informative_terms(sorter: Sorter, top: int) -> dict[str, list[LabelTerm]]:
     """For each label its `top` terms with the highest leaning, highest first; ties by term."""
-    leaning = leanings(sorter.classifier.rule.weights)
+    leaning = leanings(weights_of(sorter))
     frequency = sorter.trained.label_document_frequency
     totals = frequency.sum(axis=1)
     found = {}

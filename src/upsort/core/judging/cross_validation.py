@@ -4,19 +4,21 @@ The text is counted once for all folds. Everything that is learned (vocabulary, 
 learned by `training.fit` from the rows of each fold's training part.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.sparse import csr_array
 
-from upsort.core.arrays import Ints
-from upsort.core.features.measured import Measured
-from upsort.core.judging.folds import stratified_folds
+from upsort.core.arrays import Floats, Ints
+from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.linear import Linear, LinearRule
 from upsort.core.judging.intervals import Rate, wilson
 from upsort.core.judging.measures import Judgement, judge
-from upsort.core.plan import Plan
+from upsort.core.plan import Features, Plan
+from upsort.core.sorter import Sorter
 from upsort.core.text.word_steps import Resources
-from upsort.core.training import fit, represented
+from upsort.core.training import Labelled, Represented, fit, represent, represented
 
 
 @dataclass(frozen=True)
@@ -32,56 +34,106 @@ class FoldResult:
 
 @dataclass(frozen=True)
 class CrossValidation:
-    """All folds. fold and given: (n,) each document's fold and the label number it was given out of fold."""
+    """All folds.
+
+    judged: (m,) the documents that were held out, fold by fold. fold: (m,) in which. given, probabilities: (m,) and (m, k) the
+    label number each was given and the probabilities, by a sorter that never saw it.
+    """
 
     overall: Judgement
     folds: tuple[FoldResult, ...]
+    judged: Ints
     fold: Ints
     given: Ints
+    probabilities: Floats
 
     def spread(self) -> float:
         """The standard deviation of the folds' accuracies."""
         return float(np.std([fold.accuracy.value or 0.0 for fold in self.folds], ddof=1))
 
 
-def cross_validate(
-    measured: Measured,
-    labels: Ints,
-    names: tuple[str, ...],
-    plan: Plan,
-    progress: Callable[[int], None] | None = None,
-    resources: Resources | None = None,
-) -> CrossValidation:
-    """Judge a plan by `plan.judge.folds` stratified folds.
+class FoldSpaces:
+    """The training part of each fold as numbers, learned once for all candidates that ask for the same features."""
 
-    measured: all documents. labels: (n,) numbers into `names`.
-    """
-    fold = stratified_folds(labels, names, plan.judge.folds, plan.judge.seed)
-    given = np.empty_like(labels)
-    results = []
+    def __init__(self, documents: Labelled, held: Sequence[Ints]) -> None:
+        self.documents = documents
+        self.held = held
+        self.known: dict[tuple[int, Features], tuple[Labelled, Represented, csr_array]] = {}
+
+    def of(
+        self, number: int, features: Features, resources: Resources | None
+    ) -> tuple[Labelled, Represented, csr_array]:
+        """The training documents of a fold, as they are represented, and the held-out documents in the same space."""
+        if (number, features) not in self.known:
+            rest = np.ones(self.documents.labels.size, dtype=bool)
+            rest[self.held[number]] = False
+            training = self.documents.rows(rest).present()
+            seen = represent(training, features, resources)
+            outside = represented(seen.space, seen.kept, self.documents.measured.rows(self.held[number]))
+            self.known[number, features] = (training, seen, outside)
+        return self.known[number, features]
+
+
+def cross_validate(
+    documents: Labelled,
+    plan: Plan,
+    held: Sequence[Ints],
+    resources: Resources | None = None,
+    progress: Callable[[int], None] | None = None,
+    spaces: FoldSpaces | None = None,
+) -> CrossValidation:
+    """Judge a plan. held: for each fold the documents that are held out. spaces: of the same folds, to share."""
+    plan = plan.settled()
+    spaces = spaces or FoldSpaces(documents, held)
+    results, judged, folds, given, probabilities = [], [], [], [], []
     baseline_right = 0
-    for number in range(plan.judge.folds):
-        held = fold == number
-        sorter, training = fit(measured.rows(~held), labels[~held], names, plan, resources)
-        scores = sorter.classifier.rule.scores(represented(training.space, training.kept, measured.rows(held)))
-        in_names = np.array([names.index(label) for label in sorter.labels], dtype=np.int64)
-        given[held] = in_names[scores.argmax(axis=1)]
-        majority = names.index(sorter.labels[sorter.majority])
-        in_baseline = int((labels[held] == majority).sum())
+    first: tuple[Sorter, Represented] | None = None
+    for number, out in enumerate(held):
+        training, seen, outside = spaces.of(number, plan.features, resources)
+        start = _carried(first, training, seen) if first is not None else None
+        sorter, _ = fit(training, plan, resources, start, seen)
+        first = first or (sorter, seen)
+        unknown = np.zeros(out.size)
+        decisions = sorter.decisions(sorter.classifier.scores(outside), documents.measured.tokens[out], unknown)
+        in_names = np.array([documents.names.index(label) for label in sorter.labels], dtype=np.int64)
+        mine = in_names[decisions.best]
+        whole = np.zeros((out.size, len(documents.names)))
+        whole[:, in_names] = decisions.probabilities
+        in_baseline = int((documents.labels[out] == in_names[sorter.majority]).sum())
         baseline_right += in_baseline
-        size = int(held.sum())
         results.append(
             FoldResult(
-                accuracy=wilson(int((given[held] == labels[held]).sum()), size),
-                baseline=wilson(in_baseline, size),
+                accuracy=wilson(int((mine == documents.labels[out]).sum()), out.size),
+                baseline=wilson(in_baseline, out.size),
                 training_accuracy=wilson(sorter.trained.right, sorter.trained.documents),
                 terms=len(sorter.space.terms),
-                reached=sorter.trained.reached,
+                reached=sorter.trained.ended.reached,
             )
         )
+        judged.append(out)
+        folds.append(np.full(out.size, number))
+        given.append(mine)
+        probabilities.append(whole)
         if progress is not None:
             progress(number + 1)
-    most = names[int(np.argmax(np.bincount(labels, minlength=len(names))))]
+    names = documents.names
+    most = names[int(np.argmax(np.bincount(documents.labels, minlength=len(names))))]
+    places, decided = np.concatenate(judged), np.concatenate(given)
+    overall = judge(documents.labels[places], decided, names, baseline_right, most, plan.judge.seed)
     return CrossValidation(
-        judge(labels, given, names, baseline_right, most, plan.judge.seed), tuple(results), fold, given
+        overall, tuple(results), places, np.concatenate(folds), decided, np.concatenate(probabilities)
     )
+
+
+def _carried(first: tuple[Sorter, Represented], training: Labelled, seen: Represented) -> Fitted | None:
+    """The first fold's weights in another fold's space: where its training begins, so that it has less far to go."""
+    sorter, before = first
+    if not isinstance(sorter.classifier, Linear) or sorter.labels != training.names:
+        return None
+    if sorter.plan.classifier.kind == "weighted-svm" or before.space.counted != len(before.space.terms):
+        return None
+    weights = np.zeros((len(seen.space.terms), len(sorter.labels)))
+    place = np.searchsorted(before.kept, seen.kept)
+    shared = (place < before.kept.size) & (before.kept[np.minimum(place, before.kept.size - 1)] == seen.kept)
+    weights[: seen.kept.size][shared] = sorter.classifier.rule.weights[place[shared]]
+    return Linear(LinearRule(weights, sorter.classifier.rule.intercept))

@@ -26,14 +26,41 @@ def stratified_folds(labels: Ints, names: Sequence[str], folds: int, seed: int) 
             f"{folds} folds need at least {folds} documents of each label; {scarce}.",
             f"Use {_fewer(int(sizes[small].min()))}or leave out or merge the small labels.",
         )
+    return dealt_folds(labels, folds, seed)
+
+
+def dealt_folds(labels: Ints, folds: int, seed: int, groups: Ints | None = None) -> Ints:
+    """The fold of each document, (n,), as `stratified_folds`, but labels may have too few documents for all folds.
+
+    groups: (n,) documents of the same number stay together; groups are dealt, largest first, each to the fold that has fewest
+    documents of its commonest label so far, and of those to the one that is smallest.
+    """
     generator = np.random.default_rng(seed)
     fold = np.empty(labels.size, dtype=np.int64)
+    if groups is not None and np.unique(groups).size < groups.size:
+        return _dealt_groups(labels, folds, generator, groups)
     dealt = 0
-    for number in range(len(names)):
+    for number in range(int(labels.max(initial=-1)) + 1):
         members = generator.permutation(np.flatnonzero(labels == number))
         fold[members] = (dealt + np.arange(members.size)) % folds
         dealt += members.size
     return fold
+
+
+def _dealt_groups(labels: Ints, folds: int, generator: np.random.Generator, groups: Ints) -> Ints:
+    _, group = np.unique(groups, return_inverse=True)
+    k = int(labels.max()) + 1
+    content = np.bincount(group * k + labels, minlength=(int(group.max()) + 1) * k).reshape(-1, k)
+    order = generator.permutation(len(content))
+    order = order[np.argsort(-content[order].sum(axis=1), kind="stable")]
+    held = np.zeros((folds, k), dtype=np.int64)
+    fold_of_group = np.empty(len(content), dtype=np.int64)
+    for number in order.tolist():
+        commonest = int(content[number].argmax())
+        ranked = np.lexsort((held.sum(axis=1), held[:, commonest]))
+        fold_of_group[number] = ranked[0]
+        held[ranked[0]] += content[number]
+    return fold_of_group[group]
 
 
 def _fewer(smallest: int) -> str:

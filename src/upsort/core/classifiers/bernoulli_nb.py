@@ -1,0 +1,62 @@
+"""Bernoulli naive Bayes, in which absent terms count too (McCallum & Nigam 1998; Manning, Raghavan & Schütze 2008, section 13.3).
+
+    P(term present | label) = (documents of the label with the term + s) / (documents of the label + 2 s)
+    score(document, label) = ln P(label) + Σ over present terms of ln P(present) + Σ over absent terms of ln(1 − P(present))
+
+The sum over absent terms is that over all terms, worked out once, with the present ones taken out again: a linear rule.
+"""
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import AnyArray, Floats
+from upsort.core.classifiers.linear import LinearRule
+from upsort.core.classifiers.multinomial_nb import label_sums, label_totals
+from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.targets import Targets
+
+
+@dataclass(frozen=True)
+class BernoulliNaiveBayes:
+    """Counts kept as they are, so that more documents can be added exactly.
+
+    term_documents: (n_terms, n_labels) float64, documents of each label with each term. label_documents, log_prior: (n_labels,).
+    """
+
+    term_documents: Floats
+    label_documents: Floats
+    log_prior: Floats
+    smoothing: float
+    ended: Ended = field(default_factory=Ended, compare=False)
+
+    @cached_property
+    def rule(self) -> LinearRule:
+        """On presence: ln(P / (1 − P)) for each term, and the prior with all terms absent."""
+        present = (self.term_documents + self.smoothing) / (self.label_documents + 2.0 * self.smoothing)
+        absent = np.log1p(-present)
+        return LinearRule(np.log(present) - absent, self.log_prior + absent.sum(axis=0))
+
+    def scores(self, matrix: csr_array) -> Floats:
+        """Logarithms of unnormalised probabilities; any value but 0 is presence."""
+        return self.rule.scores(presence(matrix))
+
+    def arrays(self) -> dict[str, AnyArray]:
+        """What the sorter file keeps."""
+        return {
+            "term_documents": self.term_documents,
+            "label_documents": self.label_documents,
+            "log_prior": self.log_prior,
+        }
+
+
+def presence(matrix: csr_array) -> csr_array:
+    """1 for every value that is not 0."""
+    return csr_array(((matrix.data != 0).astype(np.float64), matrix.indices, matrix.indptr), shape=matrix.shape)
+
+
+def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> BernoulliNaiveBayes:
+    """Estimate from documents. matrix: (n, n_terms) CSR; any value but 0 is presence."""
+    return BernoulliNaiveBayes(label_sums(presence(matrix), targets), label_totals(targets), log_prior, smoothing)

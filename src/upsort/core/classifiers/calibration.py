@@ -1,0 +1,162 @@
+"""From scores to probabilities, learned on documents that the classifier was not trained on.
+
+- temperature: softmax(S · t), the one slope t > 0 that gives the least log loss (Guo et al. 2017)
+- platt: for each label 1 / (1 + exp(−(a S + b))), with Platt's smoothed targets (Platt 1999), then divided by their sum
+- isotonic: for each label the non-decreasing step function of S with the least squares (Zadrozny & Elkan 2002; pool adjacent
+  violators, Ayer et al. 1955), between the steps a straight line, then divided by their sum
+- none: softmax(S)
+
+Sums of 0, which step functions can give, become equal shares.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.optimize import minimize_scalar
+from scipy.special import expit, logsumexp
+
+from upsort.core.arrays import AnyArray, Bools, Floats, Ints
+
+_LARGEST_SLOPE = 1e3
+
+
+@dataclass(frozen=True)
+class Calibration:
+    """kind: none, temperature, platt or isotonic.
+
+    slopes, offsets: (1,) for a temperature, (k,) for platt. knots: (m, 3) for isotonic: label, score, value, by label and score.
+    """
+
+    kind: str = "none"
+    slopes: Floats = field(default_factory=lambda: np.zeros(0))
+    offsets: Floats = field(default_factory=lambda: np.zeros(0))
+    knots: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+
+    def probabilities(self, scores: Floats) -> Floats:
+        """(n, k) scores → (n, k) probabilities, whose rows sum to 1."""
+        match self.kind:
+            case "temperature":
+                return softmax(scores * self.slopes[0])
+            case "platt" | "isotonic":
+                each = self.each(scores)
+                totals = each.sum(axis=1, keepdims=True)
+                return np.where(totals > 0, each / np.where(totals > 0, totals, 1.0), 1.0 / scores.shape[1])
+            case _:
+                return softmax(scores)
+
+    def each(self, scores: Floats) -> Floats:
+        """(n, k) the probability of each label for itself, where labels do not exclude each other."""
+        if self.kind == "isotonic":
+            values = np.empty_like(scores)
+            for label in range(scores.shape[1]):
+                mine = self.knots[self.knots[:, 0] == label]
+                values[:, label] = np.interp(scores[:, label], mine[:, 1], mine[:, 2])
+            return values
+        if self.kind == "platt":
+            return np.asarray(expit(scores * self.slopes + self.offsets))
+        return np.asarray(expit(scores))
+
+    def arrays(self) -> dict[str, AnyArray]:
+        """What the sorter file keeps."""
+        match self.kind:
+            case "temperature":
+                return {"calibration_slopes": self.slopes}
+            case "platt":
+                return {"calibration_slopes": self.slopes, "calibration_offsets": self.offsets}
+            case "isotonic":
+                return {"calibration_knots": self.knots}
+            case _:
+                return {}
+
+
+def softmax(scores: Floats) -> Floats:
+    """Rows to positive numbers that sum to 1."""
+    return np.asarray(np.exp(scores - logsumexp(scores, axis=1, keepdims=True)))
+
+
+def calibrate(kind: str, scores: Floats, labels: Ints) -> Calibration:
+    """Learn from (n, k) scores of held-out documents and their (n,) labels."""
+    own = labels[:, None] == np.arange(scores.shape[1])
+    match kind:
+        case "temperature":
+            return Calibration(kind, np.array([_slope(scores, labels)]))
+        case "platt" | "isotonic":
+            return calibrate_each(kind, scores, own)
+        case _:
+            return Calibration()
+
+
+def calibrate_each(kind: str, scores: Floats, own: Bools) -> Calibration:
+    """Learn each label for itself. own: (n, k) which labels each document has."""
+    if kind == "isotonic":
+        knots = [
+            np.column_stack((np.full(len(steps), label), steps))
+            for label in range(scores.shape[1])
+            for steps in [isotonic(scores[:, label], own[:, label])]
+        ]
+        return Calibration(kind, knots=np.vstack(knots))
+    fitted = np.array([_platt(scores[:, label], own[:, label]) for label in range(scores.shape[1])])
+    return Calibration("platt", fitted[:, 0], fitted[:, 1])
+
+
+def _slope(scores: Floats, labels: Ints) -> float:
+    """The t that minimises Σ −ln softmax(S t)[label]; on a log scale, since only its size matters."""
+    rows = np.arange(labels.size)
+
+    def loss(log_slope: float) -> float:
+        scaled = scores * np.exp(log_slope)
+        return float((logsumexp(scaled, axis=1) - scaled[rows, labels]).mean())
+
+    bound = np.log(_LARGEST_SLOPE)
+    found = minimize_scalar(loss, bounds=(-bound, bound), method="bounded", options={"xatol": 1e-6})
+    return float(np.exp(found.x))
+
+
+def _platt(scores: Floats, own: Bools) -> tuple[float, float]:
+    """The slope and offset of least log loss, by Newton's method with halving (Lin, Lin & Weng 2007)."""
+    positive = int(own.sum())
+    negative = own.size - positive
+    target = np.where(own, (positive + 1.0) / (positive + 2.0), 1.0 / (negative + 2.0))
+    scale = float(np.abs(scores).max()) or 1.0
+    x = scores / scale
+    a, b = 0.0, float(np.log((positive + 1.0) / (negative + 1.0)))
+
+    def loss(a: float, b: float) -> float:
+        f = a * x + b
+        return float((np.logaddexp(0.0, f) - target * f).sum())
+
+    value = loss(a, b)
+    for _ in range(100):
+        p = expit(a * x + b)
+        d, h = p - target, p * (1.0 - p)
+        gradient = np.array([(d * x).sum(), d.sum()])
+        if np.abs(gradient).max() < 1e-8 * own.size:
+            break
+        hessian = np.array([[(h * x * x).sum(), (h * x).sum()], [(h * x).sum(), h.sum()]]) + 1e-12 * np.eye(2)
+        step = np.linalg.solve(hessian, gradient)
+        length = 1.0
+        while length > 1e-10 and loss(a - length * step[0], b - length * step[1]) > value:
+            length /= 2.0
+        a, b = a - length * float(step[0]), b - length * float(step[1])
+        value = loss(a, b)
+    return a / scale, b
+
+
+def isotonic(scores: Floats, own: Bools) -> Floats:
+    """(m, 2) ascending scores and non-decreasing values of the least-squares step function of `own`, without needless steps."""
+    distinct, place = np.unique(scores, return_inverse=True)
+    weights = np.bincount(place).astype(np.float64)
+    means = np.bincount(place, weights=own.astype(np.float64)) / weights
+    blocks: list[list[float]] = []  # value, weight, how many distinct scores
+    for mean, weight in zip(means.tolist(), weights.tolist(), strict=True):
+        blocks.append([mean, weight, 1])
+        while len(blocks) > 1 and blocks[-2][0] >= blocks[-1][0]:
+            value, size, many = blocks.pop()
+            last = blocks[-1]
+            last[0] = (last[0] * last[1] + value * size) / (last[1] + size)
+            last[1] += size
+            last[2] += many
+    values = np.repeat([block[0] for block in blocks], [int(block[2]) for block in blocks])
+    inner = np.zeros(values.size, dtype=bool)
+    inner[1:-1] = (values[1:-1] == values[:-2]) & (values[1:-1] == values[2:])
+    return np.column_stack((distinct[~inner], values[~inner]))

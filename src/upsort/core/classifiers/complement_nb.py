@@ -1,0 +1,53 @@
+"""Complement naive Bayes (Rennie, Shih, Teevan & Karger 2003): a label is judged by how little the other labels are like it.
+
+    P(term | not label) = (count of the term outside the label + s) / (count of all terms outside it + s · number of terms)
+    score(document, label) = ln P(label) − Σ over terms of tf · ln P(term | not label)
+
+Since every estimate rests on the documents of all other labels, labels with few documents are not at a disadvantage.
+"""
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import AnyArray, Floats
+from upsort.core.classifiers.linear import LinearRule
+from upsort.core.classifiers.multinomial_nb import label_sums, label_totals
+from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.targets import Targets
+
+
+@dataclass(frozen=True)
+class ComplementNaiveBayes:
+    """As `MultinomialNaiveBayes`, with the estimates of the other labels together."""
+
+    term_counts: Floats
+    label_documents: Floats
+    log_prior: Floats
+    smoothing: float
+    ended: Ended = field(default_factory=Ended, compare=False)
+
+    @cached_property
+    def rule(self) -> LinearRule:
+        """The negative logarithms of the estimates, as a linear rule."""
+        outside = self.term_counts.sum(axis=1, keepdims=True) - self.term_counts + self.smoothing
+        return LinearRule(np.log(outside.sum(axis=0)) - np.log(outside), self.log_prior)
+
+    def scores(self, matrix: csr_array) -> Floats:
+        """How unlike the other labels a document is."""
+        return self.rule.scores(matrix)
+
+    def arrays(self) -> dict[str, AnyArray]:
+        """What the sorter file keeps."""
+        return {
+            "term_counts": self.term_counts,
+            "label_documents": self.label_documents,
+            "log_prior": self.log_prior,
+        }
+
+
+def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> ComplementNaiveBayes:
+    """Estimate from documents. matrix: (n, n_terms) CSR of non-negative values, usually counts."""
+    return ComplementNaiveBayes(label_sums(matrix, targets), label_totals(targets), log_prior, smoothing)

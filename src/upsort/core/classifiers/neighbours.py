@@ -1,0 +1,70 @@
+"""k nearest neighbours by cosine (Cover & Hart 1967; Manning, Raghavan & Schütze 2008, section 14.3).
+
+score(document, label) = the similarities of those of its k most similar training documents that have the label, added up, divided
+by the similarities of all k. Of equally similar documents the earlier one is taken. Similarities are worked out block by block.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import AnyArray, Floats, Ints
+from upsort.core.classifiers.linear import LinearRule
+from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.targets import Targets
+from upsort.core.features.weighting import unit_length
+
+_CELLS_AT_ONCE = 20_000_000  # of similarities held densely
+
+
+@dataclass(frozen=True)
+class Neighbours:
+    """documents: (n, n_terms) CSR, training documents as rows of unit length. labels: (n,) their labels. nearest: k."""
+
+    documents: csr_array
+    labels: Ints
+    n_labels: int
+    nearest: int
+    ended: Ended = field(default_factory=Ended, compare=False)
+
+    @property
+    def rule(self) -> LinearRule | None:
+        """There is none."""
+        return None
+
+    def scores(self, matrix: csr_array) -> Floats:
+        """(n, n_labels) shares of similarity."""
+        rows = max(1, _CELLS_AT_ONCE // max(len(self.labels), 1))
+        scores = np.zeros((matrix.shape[0], self.n_labels))
+        transposed = self.documents.T.tocsc()
+        unit = unit_length(matrix)
+        for begin in range(0, matrix.shape[0], rows):
+            similar = (unit[begin : begin + rows] @ transposed).toarray()
+            scores[begin : begin + rows] = self._shares(similar)
+        return scores
+
+    def _shares(self, similar: Floats) -> Floats:
+        k = min(self.nearest, self.labels.size)
+        # Rounded, so that the same documents are equally similar in every block; the earlier one comes first.
+        order = np.argsort(-np.round(similar, 12), axis=1, kind="stable")[:, :k]
+        values = np.maximum(np.take_along_axis(similar, order, axis=1), 0.0)
+        shares = np.zeros((len(similar), self.n_labels))
+        np.add.at(shares, (np.arange(len(similar))[:, None], self.labels[order]), values)
+        totals = shares.sum(axis=1, keepdims=True)
+        commonest = np.bincount(self.labels, minlength=self.n_labels) / self.labels.size
+        return np.where(totals > 0, shares / np.where(totals > 0, totals, 1.0), commonest)
+
+    def arrays(self) -> dict[str, AnyArray]:
+        """What the sorter file keeps."""
+        return {
+            "neighbour_values": self.documents.data,
+            "neighbour_terms": self.documents.indices.astype("<i4"),
+            "neighbour_starts": self.documents.indptr.astype("<i8"),
+            "neighbour_labels": self.labels,
+        }
+
+
+def train(matrix: csr_array, targets: Targets, nearest: int) -> Neighbours:
+    """Keep the documents. matrix: (n, n_terms) CSR."""
+    return Neighbours(unit_length(matrix), targets.labels, targets.n_labels, nearest)

@@ -1,0 +1,64 @@
+"""What a classifier learns from: the label of each document, and how much each document counts."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core import plan
+from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.sparse import from_cells
+
+
+@dataclass(frozen=True)
+class Targets:
+    """labels: (n,) numbers below n_labels. weights: (n,) > 0, how much each document counts; 1 on average as a rule.
+
+    sets: (n, n_labels) where a document may have several labels or none; the labels then tell nothing.
+    """
+
+    labels: Ints
+    n_labels: int
+    weights: Floats
+    sets: Bools | None = None
+
+    @property
+    def own(self) -> Bools:
+        """(n, n_labels) which labels a document has."""
+        if self.sets is not None:
+            return self.sets
+        own: Bools = self.labels[:, None] == np.arange(self.n_labels)
+        return own
+
+    def indicator(self) -> csr_array:
+        """(n, n_labels) CSR: a document's weight under its label."""
+        n = self.labels.size
+        return from_cells(self.weights, np.arange(n), self.labels, (n, self.n_labels))
+
+    def rows(self, chosen: Ints | Bools) -> "Targets":
+        """The targets of some of the documents."""
+        sets = self.sets[chosen] if self.sets is not None else None
+        return Targets(self.labels[chosen], self.n_labels, self.weights[chosen], sets)
+
+
+def targets_of(
+    labels: Ints,
+    names: tuple[str, ...],
+    settings: plan.Classifier,
+    row_weights: Floats | None = None,
+    sets: Bools | None = None,
+) -> Targets:
+    """Labels with the weights that a plan gives to documents and to labels.
+
+    Balanced label weights are n / (k · documents of the label) (King & Zeng 2001). row_weights: (n,), scaled to a mean of 1.
+    """
+    n, k = labels.size, len(names)
+    weights = np.ones(n) if row_weights is None else row_weights * (n / row_weights.sum())
+    if sets is None:
+        if settings.label_weights == "balanced":
+            sizes = np.maximum(np.bincount(labels, minlength=k), 1)
+            weights = weights * (n / (k * sizes))[labels]
+        for name, weight in settings.label_weight.items():
+            if name in names:
+                weights = np.where(labels == names.index(name), weights * weight, weights)
+    return Targets(labels, k, weights, sets)

@@ -1,0 +1,114 @@
+"""A small tree of terms (Breiman, Friedman, Olshen & Stone 1984, chapters 2 and 4), to be read as rules.
+
+Each node asks whether a document holds a term (or has a value above 0 in a column). The term is the one whose answer lowers
+the Gini impurity Σ documents · (1 − Σ share²) most; nothing is split that is pure, too deep or too small. A document's score
+for a label is the logarithm of the smoothed share of the label among the training documents of its leaf, (documents + 1) /
+(documents + k).
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import AnyArray, Floats, Ints
+from upsort.core.classifiers.linear import LinearRule
+from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.targets import Targets
+
+LEAF = -1
+
+
+@dataclass(frozen=True)
+class Tree:
+    """Nodes in the order in which they were made; node 0 is the root.
+
+    term: (m,) int64, the term asked for, or LEAF. present, absent: (m,) int64, the next node; always a later one. support:
+    (m, n_labels) float64, training documents of each label in the node.
+    """
+
+    term: Ints
+    present: Ints
+    absent: Ints
+    support: Floats
+    ended: Ended = field(default_factory=Ended, compare=False)
+
+    @property
+    def rule(self) -> LinearRule | None:
+        """There is none."""
+        return None
+
+    def scores(self, matrix: csr_array) -> Floats:
+        """Logarithms of the smoothed shares in each document's leaf."""
+        shares = (self.support + 1.0) / (self.support + 1.0).sum(axis=1, keepdims=True)
+        scores: Floats = np.log(shares)[self.leaves(matrix)]
+        return scores
+
+    def leaves(self, matrix: csr_array) -> Ints:
+        """(n,) the leaf of each document."""
+        node = np.zeros(matrix.shape[0], dtype=np.int64)
+        columns = matrix.tocsc()
+        for number, term in enumerate(self.term.tolist()):
+            if term == LEAF:
+                continue
+            here = node == number
+            holds = np.zeros(matrix.shape[0], dtype=bool)
+            begin, end = columns.indptr[term : term + 2].tolist()
+            holds[columns.indices[begin:end][columns.data[begin:end] > 0]] = True
+            node[here & holds] = self.present[number]
+            node[here & ~holds] = self.absent[number]
+        return node
+
+    def arrays(self) -> dict[str, AnyArray]:
+        """What the sorter file keeps."""
+        return {"term": self.term, "present": self.present, "absent": self.absent, "support": self.support}
+
+
+def train(matrix: csr_array, targets: Targets, depth: int, least: int) -> Tree:
+    """Grow a tree. depth: questions from the root to a leaf at most. least: documents in a leaf."""
+    own = targets.own * targets.weights[:, None]
+    holds = csr_array(((matrix.data > 0).astype(np.float64), matrix.indices, matrix.indptr), shape=matrix.shape)
+    holds.eliminate_zeros()
+    terms: list[int] = []
+    present: list[int] = []
+    absent: list[int] = []
+    support: list[Floats] = []
+    waiting = [(np.arange(matrix.shape[0]), 0, -1, False)]
+    while waiting:
+        members, level, parent, yes = waiting.pop(0)
+        number = len(terms)
+        if parent >= 0:
+            (present if yes else absent)[parent] = number
+        within = own[members]
+        inside = holds[members]
+        best = _best_term(inside, within, least) if level < depth else LEAF
+        terms.append(best)
+        present.append(LEAF)
+        absent.append(LEAF)
+        support.append(within.sum(axis=0))
+        if best != LEAF:
+            with_term = np.zeros(members.size, dtype=bool)
+            with_term[inside.tocsc()[:, [best]].indices] = True
+            waiting.append((members[with_term], level + 1, number, True))
+            waiting.append((members[~with_term], level + 1, number, False))
+    return Tree(np.array(terms), np.array(present), np.array(absent), np.array(support))
+
+
+def _best_term(holds: csr_array, own: Floats, least: int) -> int:
+    """The term whose answer lowers the impurity most; LEAF where none lowers it."""
+    total = own.sum(axis=0)
+    with_term = np.asarray(holds.T @ own)
+    without = total - with_term
+    documents = np.bincount(holds.indices, minlength=holds.shape[1])
+    allowed = (documents >= least) & (holds.shape[0] - documents >= least)
+    if not allowed.any():
+        return LEAF
+
+    def impurity(counts: Floats) -> Floats:
+        sizes = counts.sum(axis=-1)
+        squares = (counts * counts).sum(axis=-1)
+        return np.asarray(sizes - np.divide(squares, sizes, out=np.zeros_like(squares), where=sizes > 0))
+
+    gain = np.where(allowed, impurity(total) - impurity(with_term) - impurity(without), -np.inf)
+    best = int(np.argmax(gain))
+    return best if gain[best] > 1e-9 * max(float(total.sum()), 1.0) else LEAF
