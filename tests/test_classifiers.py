@@ -5,25 +5,32 @@ from pathlib import Path
 import numpy as np
 import pytest
 from conftest import Program
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from scipy.optimize import minimize
 from scipy.sparse import csr_array, random_array
 
-from upsort.core.classifiers.logistic import SoftmaxLoss, train
+from upsort.core.classifiers import families, losses, neighbours, tree
+from upsort.core.classifiers.calibration import calibrate, isotonic
+from upsort.core.classifiers.families import TrainingData
+from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.multinomial_nb import MultinomialNaiveBayes
+from upsort.core.classifiers.newton import Stopping, minimise
+from upsort.core.classifiers.products import Products
+from upsort.core.classifiers.sampling import sampled
+from upsort.core.classifiers.targets import Targets, targets_of
 from upsort.core.plan import Classifier
-from upsort.files.sorter_file import load_sorter
+from upsort.files.sorter_file import load_sorter, load_sorters
 
-TEXTBOOK = [
-    "--set=classifier.kind=multinomial-nb",
-    "--set=features.in_at_least=1",
-    "--set=features.in_at_most=1",
-]
+UNBOUNDED = ["--set=features.in_at_least=1", "--set=features.in_at_most=1"]
+TEXTBOOK = ["--set=classifier.kind=multinomial-nb", *UNBOUNDED]
 
 
 def test_naive_bayes_gives_the_textbook_numbers(program: Program, wet_and_dry: Path, tmp_path: Path) -> None:
     # Manning, Raghavan & Schütze 2008, section 13.2, with other words.
     program("train", wet_and_dry, "--text", "text", "--label", "label", *TEXTBOOK, "-o", "plants.sorter")
     sorter = load_sorter(tmp_path / "plants.sorter")
+    assert sorter.classifier.rule is not None
     conditional = np.exp(sorter.classifier.rule.weights)
     chance = {
         (term, label): conditional[sorter.space.terms.index(term), sorter.labels.index(label)]
@@ -41,6 +48,32 @@ def test_naive_bayes_gives_the_textbook_numbers(program: Program, wet_and_dry: P
     assert np.exp(scores) == pytest.approx([0.0001355, 0.0003012], rel=1e-3)  # dry, wet
 
 
+def test_bernoulli_gives_the_textbook_numbers(program: Program, wet_and_dry: Path, tmp_path: Path) -> None:
+    # The same, section 13.3.
+    program("train", wet_and_dry, *UNBOUNDED, "--set=classifier.kind=bernoulli-nb", "-o", "plants.sorter")
+    sorter = load_sorter(tmp_path / "plants.sorter")
+    decisions = sorter.decide(sorter.texts_alone(["fern fern fern cactus sand"]))
+    assert np.exp(decisions.scores[0]) == pytest.approx([0.021948, 0.005184], rel=1e-4)
+    assert sorter.labels[decisions.best[0]] == "dry"
+
+
+def test_complement_by_hand(program: Program, wet_and_dry: Path, tmp_path: Path) -> None:
+    # Outside dry stand fern 5, moss, reed, dune 1 each (8 words); outside wet cactus, sand, fern 1 each (3); six terms.
+    program("train", wet_and_dry, *UNBOUNDED, "--set=classifier.kind=complement-nb", "-o", "plants.sorter")
+    sorter = load_sorter(tmp_path / "plants.sorter")
+    dry, wet = sorter.decide(sorter.texts_alone(["fern fern fern cactus sand"])).scores[0]
+    assert dry == pytest.approx(np.log(1 / 4) - 3 * np.log(6 / 14) - 2 * np.log(1 / 14))
+    assert wet == pytest.approx(np.log(3 / 4) - 5 * np.log(2 / 9))
+
+
+def test_priors_can_be_uniform_or_given(program: Program, wet_and_dry: Path, tmp_path: Path) -> None:
+    for setting, expected in (("priors=uniform", [0.5, 0.5]), ("prior={ dry = 3, wet = 1 }", [0.75, 0.25])):
+        program("train", wet_and_dry, *TEXTBOOK, f"--set=classifier.{setting}", "-o", "plants.sorter")
+        rule = load_sorter(tmp_path / "plants.sorter").classifier.rule
+        assert rule is not None
+        assert np.exp(rule.intercept) == pytest.approx(expected)
+
+
 def test_naive_bayes_counts_are_kept_as_they_are(program: Program, wet_and_dry: Path, tmp_path: Path) -> None:
     program("train", wet_and_dry, *TEXTBOOK, "-o", "plants.sorter")
     classifier = load_sorter(tmp_path / "plants.sorter").classifier
@@ -52,64 +85,307 @@ def test_naive_bayes_counts_are_kept_as_they_are(program: Program, wet_and_dry: 
 def problem(seed: int, rows: int, terms: int, k: int) -> tuple[csr_array, np.ndarray]:
     generator = np.random.default_rng(seed)
     matrix = csr_array(random_array((rows, terms), density=0.2, rng=generator, format="csr"))
-    return matrix, generator.integers(0, k, rows)
+    labels = generator.integers(0, k, rows)
+    labels[:k] = np.arange(k)
+    return matrix, labels
 
 
-@pytest.mark.parametrize(("rows", "terms", "k", "penalty"), [(60, 20, 3, 1.0), (40, 90, 4, 0.05), (30, 5, 2, 0.001)])
-def test_the_logistic_optimum_meets_its_condition_and_an_independent_optimum(
-    rows: int, terms: int, k: int, penalty: float
+def dense_loss(kind: str, scores: np.ndarray, labels: np.ndarray) -> float:
+    """Each loss written out once more, densely."""
+    rows, k = scores.shape
+    signs = np.where(labels[:, None] == np.arange(k), 1.0, -1.0)
+    match kind:
+        case "softmax":
+            top = scores.max(axis=1)
+            return float(
+                -(scores[np.arange(rows), labels] - top - np.log(np.exp(scores - top[:, None]).sum(axis=1))).sum()
+            )
+        case "logistic":
+            return float(np.log1p(np.exp(-signs * scores)).sum())
+        case "svm":
+            return float((np.maximum(0, 1 - signs * scores) ** 2).sum())
+        case _:
+            return float(((scores - signs) ** 2).sum())
+
+
+LOSSES = {"softmax": losses.Softmax, "logistic": losses.Logistic, "svm": losses.SquaredHinge, "ridge": losses.Squares}
+
+
+@pytest.mark.parametrize("kind", LOSSES)
+@pytest.mark.parametrize(("rows", "terms", "k", "ridge"), [(60, 20, 3, 1.0), (40, 90, 4, 0.05), (30, 5, 2, 0.01)])
+def test_each_optimum_meets_its_condition_and_an_independent_optimum(
+    kind: str, rows: int, terms: int, k: int, ridge: float
 ) -> None:
     matrix, labels = problem(rows, rows, terms, k)
-    fitted = train(matrix, labels, k, Classifier(penalty=penalty, tolerance=1e-9))
-    assert fitted.minimum is not None
-    assert fitted.minimum.reached
-    # The gradient, written out densely and independently: Xᵀ(P − Y) + penalty · W, and Σ(P − Y).
-    dense, weights, intercept = matrix.toarray(), fitted.rule.weights, fitted.rule.intercept
-    scores = dense @ weights + intercept
-    odds = np.exp(scores - scores.max(axis=1, keepdims=True))
-    residuals = odds / odds.sum(axis=1, keepdims=True) - np.eye(k)[labels]
-    assert np.abs(dense.T @ residuals + penalty * weights).max() < 1e-6
-    assert np.abs(residuals.sum(axis=0)).max() < 1e-6
+    ones = np.ones(rows)
+    own = labels[:, None] == np.arange(k)
+    loss = losses.Softmax(labels, ones) if kind == "softmax" else LOSSES[kind](own, ones)  # type: ignore[arg-type]
+    found, ended = minimise(Products(matrix), loss, k, ridge, 0.0, Stopping(1e-8, 300))
+    assert ended.reached
+    dense = np.hstack((matrix.toarray(), ones[:, None]))
 
     def value(packed: np.ndarray) -> float:
-        w, b = packed[: terms * k].reshape(terms, k), packed[terms * k :]
-        z = dense @ w + b
-        top = z.max(axis=1)
-        logs = z[np.arange(rows), labels] - top - np.log(np.exp(z - top[:, None]).sum(axis=1))
-        return -logs.sum() + penalty / 2 * (w**2).sum()
+        w = packed.reshape(terms + 1, k)
+        return dense_loss(kind, dense @ w, labels) + ridge / 2 * float((w[:-1] ** 2).sum())
 
-    independent = minimize(value, np.zeros((terms + 1) * k), method="BFGS", options={"maxiter": 500})
-    assert fitted.minimum.value <= independent.fun + 1e-6 * abs(independent.fun)
-    assert fitted.minimum.value == pytest.approx(value(np.concatenate((weights.ravel(), intercept))))
+    # The gradient by central differences vanishes at the optimum, against its size at zero.
+    def gradient(at: np.ndarray) -> np.ndarray:
+        steps = np.eye(at.size) * 1e-5
+        return np.array([(value(at + step) - value(at - step)) / 2e-5 for step in steps])
+
+    at = found.ravel()
+    assert np.linalg.norm(gradient(at)) < 1e-4 * np.linalg.norm(gradient(np.zeros_like(at)))
+    independent = minimize(value, np.zeros_like(at), method="BFGS", options={"maxiter": 800})
+    assert value(at) <= independent.fun + 1e-6 * abs(independent.fun)
 
 
-def test_hessian_products_are_differences_of_gradients() -> None:
-    matrix, labels = problem(1, 30, 8, 3)
-    loss = SoftmaxLoss(matrix, labels, 3, 0.5)
-    generator = np.random.default_rng(2)
-    at, direction = generator.normal(size=27), generator.normal(size=27)
-    step = 1e-6
-    ahead, behind = (loss.value_and_gradient(at + sign * step * direction)[1] for sign in (1, -1))
-    loss.value_and_gradient(at)
-    assert loss.hessian_product(direction) == pytest.approx((ahead - behind) / (2 * step), abs=1e-5)
+@pytest.mark.parametrize("contrast", ["multinomial", "one-against-rest"])
+@pytest.mark.parametrize("sparsity", [1.0, 0.5])
+def test_sparse_optima_meet_the_subgradient_condition(contrast: str, sparsity: float) -> None:
+    matrix, labels = problem(7, 80, 40, 3)
+    chosen = Classifier(sparsity=sparsity, contrast=contrast, tolerance=1e-7, most_iterations=500)  # type: ignore[arg-type]
+    data = TrainingData(matrix, Targets(labels, 3, np.ones(80)), ("a", "b", "c"))
+    fitted = families.train(data, chosen, penalty=2.0)
+    assert isinstance(fitted, Linear) and fitted.ended.reached
+    weights, dense = fitted.rule.weights, matrix.toarray()
+    scores = fitted.scores(matrix)
+    if contrast == "multinomial":
+        odds = np.exp(scores - scores.max(axis=1, keepdims=True))
+        p = odds / odds.sum(axis=1, keepdims=True)
+    else:
+        p = 1 / (1 + np.exp(-scores))
+    residuals = p - np.eye(3)[labels]
+    smooth = dense.T @ residuals + 2.0 * (1 - sparsity) * weights
+    lasso = 2.0 * sparsity
+    zero = weights == 0
+    assert zero.any() and not zero.all()
+    assert (np.abs(smooth[zero]) <= lasso + 1e-4).all()
+    assert np.abs(smooth[~zero] + lasso * np.sign(weights[~zero])).max() < 1e-4
+    assert np.abs(residuals.sum(axis=0)).max() < 1e-4
+
+
+def test_a_weight_of_two_is_a_document_given_twice() -> None:
+    matrix, labels = problem(3, 30, 10, 3)
+    twice = np.concatenate((np.arange(30), [4, 9]))
+    weights = np.ones(30)
+    weights[[4, 9]] = 2
+    for kind in ("multinomial-nb", "bernoulli-nb", "logistic", "svm", "ridge", "centroid"):
+        chosen = Classifier(kind=kind, tolerance=1e-9, most_iterations=500)  # type: ignore[arg-type]
+        names = ("a", "b", "c")
+        weighted = families.train(TrainingData(matrix, Targets(labels, 3, weights), names), chosen)
+        repeated = families.train(
+            TrainingData(csr_array(matrix[twice]), Targets(labels[twice], 3, np.ones(32)), names), chosen
+        )
+        assert weighted.scores(matrix) == pytest.approx(repeated.scores(matrix), abs=1e-5), kind
+
+
+def test_balanced_labels_weigh_the_same_together() -> None:
+    labels = np.array([0] * 8 + [1] * 2)
+    weights = targets_of(labels, ("a", "b"), Classifier(label_weights="balanced")).weights
+    assert weights[labels == 0].sum() == pytest.approx(weights[labels == 1].sum())
+    assert weights.sum() == pytest.approx(10)
+    assert targets_of(labels, ("a", "b"), Classifier(label_weight={"b": 3.0})).weights.tolist() == [1.0] * 8 + [3.0] * 2
+
+
+@given(st.lists(st.integers(0, 3), min_size=1, max_size=40), st.sampled_from(["over", "under"]), st.integers(0, 9))
+def test_sampling_gives_every_label_equally_many(labels: list[int], way: str, seed: int) -> None:
+    given_labels = np.array(labels)
+    drawn = sampled(given_labels, 4, way, seed)
+    sizes = np.bincount(given_labels[drawn], minlength=4)
+    present = np.bincount(given_labels, minlength=4)
+    goal = present.max() if way == "over" else present[present > 0].min()
+    assert sizes.tolist() == [goal if size else 0 for size in present.tolist()]
+    if way == "under":
+        assert np.unique(drawn).size == drawn.size
+    else:
+        assert set(drawn.tolist()) == set(range(len(labels)))
+    assert drawn.tolist() == sampled(given_labels, 4, way, seed).tolist()
+
+
+def test_a_path_ends_where_single_trainings_end() -> None:
+    matrix, labels = problem(11, 50, 30, 3)
+    chosen = Classifier(kind="svm", tolerance=1e-8, most_iterations=300)
+    data = TrainingData(matrix, Targets(labels, 3, np.ones(50)), ("a", "b", "c"))
+    for penalty, fitted in zip((10.0, 1.0, 0.1), families.path(data, chosen, (10.0, 1.0, 0.1)), strict=True):
+        alone = families.train(data, chosen, penalty)
+        assert fitted.scores(matrix) == pytest.approx(alone.scores(matrix), abs=1e-5)
+
+
+def test_neighbours_by_brute_force() -> None:
+    matrix, labels = problem(5, 40, 12, 3)
+    fitted = neighbours.train(matrix, Targets(labels, 3, np.ones(40)), nearest=4)
+    asked = csr_array(random_array((9, 12), density=0.4, rng=np.random.default_rng(8), format="csr"))
+    a, b = matrix.toarray(), asked.toarray()
+    a = a / np.maximum(np.linalg.norm(a, axis=1, keepdims=True), 1e-12)
+    b = b / np.maximum(np.linalg.norm(b, axis=1, keepdims=True), 1e-12)
+    similar = b @ a.T
+    for row, found in zip(similar, fitted.scores(asked), strict=True):
+        ranked = sorted(range(40), key=lambda place: (-round(row[place], 12), place))[:4]
+        shares = np.bincount(labels[ranked], weights=row[ranked], minlength=3)
+        if shares.sum() > 0:
+            assert found == pytest.approx(shares / shares.sum())
+        else:
+            assert found == pytest.approx(np.bincount(labels) / 40)
+
+
+def test_a_tree_asks_the_best_question_first() -> None:
+    # Term 1 splits the labels clean; term 0 is in every other document.
+    rows = np.array([[1, 1], [0, 1], [1, 0], [0, 0], [1, 1], [0, 0]])
+    labels = np.array([0, 0, 1, 1, 0, 1])
+    grown = tree.train(csr_array(rows), Targets(labels, 2, np.ones(6)), depth=3, least=1)
+    assert grown.term.tolist() == [1, tree.LEAF, tree.LEAF]
+    assert grown.support.tolist() == [[3, 3], [3, 0], [0, 3]]
+    assert grown.leaves(csr_array(rows)).tolist() == [1, 1, 2, 2, 1, 2]
+    assert np.exp(grown.scores(csr_array(rows)))[0] == pytest.approx([4 / 5, 1 / 5])
+
+
+@given(st.lists(st.tuples(st.integers(-5, 5), st.booleans()), min_size=1, max_size=25))
+@settings(deadline=None)
+def test_isotonic_values_are_the_best_rising_ones(points: list[tuple[int, bool]]) -> None:
+    scores, own = np.array([float(x) for x, _ in points]), np.array([y for _, y in points])
+    steps = isotonic(scores, own)
+    assert (np.diff(steps[:, 1]) >= 0).all()
+    values = np.interp(scores, steps[:, 0], steps[:, 1])
+    # The max-min formula for the least-squares rising function (Barlow et al. 1972, theorem 1.4).
+    for x, value in zip(scores, values, strict=True):
+        means = [
+            [own[(scores >= low) & (scores <= high)].mean() for high in np.unique(scores[scores >= x])]
+            for low in np.unique(scores[scores <= x])
+        ]
+        assert value == pytest.approx(max(min(row) for row in means))
+
+
+@pytest.mark.parametrize("kind", ["temperature", "platt", "isotonic"])
+def test_calibration_mends_overconfident_scores(kind: str) -> None:
+    generator = np.random.default_rng(4)
+    true_scores = generator.normal(size=(4000, 3)) * 1.5
+    chances = np.exp(true_scores) / np.exp(true_scores).sum(axis=1, keepdims=True)
+    labels = np.array([generator.choice(3, p=row) for row in chances])
+    learned = calibrate(kind, 6 * true_scores[:2000], labels[:2000])
+    found = learned.probabilities(6 * true_scores[2000:])
+    overconfident = np.exp(6 * true_scores[2000:])
+    overconfident /= overconfident.sum(axis=1, keepdims=True)
+    assert found.sum(axis=1) == pytest.approx(np.ones(2000))
+    rows = np.arange(2000)
+
+    def log_loss(probabilities: np.ndarray) -> float:
+        return float(-np.log(np.maximum(probabilities[rows, labels[2000:]], 1e-12)).mean())
+
+    assert log_loss(found) < log_loss(chances[2000:]) + (0.02 if kind == "temperature" else 0.15)
+    assert log_loss(found) < log_loss(overconfident) - 0.3
+    if kind == "temperature":
+        assert learned.slopes[0] == pytest.approx(1 / 6, rel=0.1)
 
 
 def test_stopping_short_is_told(program: Program, demo: Path) -> None:
-    found = program(
-        "train",
-        demo / "letters-2024.csv",
-        "--text=message",
-        "--label=topic",
-        "--set=classifier.most_iterations=1",
-        "--set=classifier.tolerance=1e-9",
-        "-o",
-        "short.sorter",
-    )
+    short = ("--set=classifier.most_iterations=1", "--set=classifier.tolerance=1e-9")
+    found = program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", *short, "-o", "short.sorter")
     assert "training stopped after 1 steps" in found.err
 
 
-def test_perfectly_separable_documents_without_penalty_end_soundly() -> None:
-    matrix = csr_array(np.eye(4))
-    fitted = train(matrix, np.array([0, 0, 1, 1]), 2, Classifier(penalty=0.0))
-    assert np.isfinite(fitted.rule.weights).all()
-    assert fitted.rule.scores(matrix).argmax(axis=1).tolist() == [0, 0, 1, 1]
+@pytest.mark.parametrize("kind", ["logistic", "svm", "ridge"])
+def test_separable_and_contradictory_documents_without_penalty_end_soundly(kind: str) -> None:
+    chosen = Classifier(kind=kind, penalty=0.0)  # type: ignore[arg-type]
+    matrix = csr_array(np.array([[1.0, 0, 0], [0, 1, 0], [0, 0, 1], [0, 0, 1]]))
+    fitted = families.train(
+        TrainingData(matrix, Targets(np.array([0, 0, 1, 1]), 2, np.ones(4)), ("a", "b")), chosen, 0.0
+    )
+    assert fitted.scores(matrix).argmax(axis=1).tolist() == [0, 0, 1, 1]
+    contrary = families.train(
+        TrainingData(matrix, Targets(np.array([0, 0, 0, 1]), 2, np.ones(4)), ("a", "b")), chosen, 0.0
+    )
+    assert np.isfinite(contrary.scores(matrix)).all()
+
+
+ALL_KINDS = sorted(families.ARRAY_NAMES)
+
+
+@pytest.mark.parametrize("kind", ALL_KINDS)
+def test_every_kind_trains_saves_and_comes_back(program: Program, demo: Path, tmp_path: Path, kind: str) -> None:
+    table, columns = demo / "letters-2024.csv", ("--text=message", "--label=topic")
+    said = program("train", table, *columns, f"--set=classifier.kind={kind}", "-o", "one.sorter")
+    program("train", table, *columns, f"--set=classifier.kind={kind}", "--workers=2", "--quiet", "-o", "two.sorter")
+    assert (tmp_path / "one.sorter").read_bytes() == (tmp_path / "two.sorter").read_bytes()
+    assert ("calibrated" in said.out) == (kind not in {"logistic", "majority", "chance"})
+    accuracy = program("evaluate", "one.sorter", table, "--json").json["accuracy"]["value"]
+    least = {"tree": 0.3, "majority": 0.15, "chance": 0.1}.get(kind, 0.88)
+    assert accuracy > least
+
+
+def test_labels_of_several_columns_are_trained_judged_and_scored_in_one_go(
+    program: Program, demo: Path, tmp_path: Path
+) -> None:
+    table = demo / "letters-2024.csv"
+    program("train", table, "--text=message", "--label=topic,urgent", "-o", "two.sorter")
+    topic, urgent = load_sorters(tmp_path / "two.sorter")
+    assert (topic.answer, urgent.answer, urgent.labels) == ("topic", "urgent", ("no", "yes"))
+    judged = program("evaluate", "two.sorter", table, "--json").json["answers"]
+    assert judged["topic"]["accuracy"]["value"] > 0.9
+    assert judged["urgent"]["accuracy"]["value"] > judged["urgent"]["baseline"]["value"]
+    scored = program("score", "two.sorter", demo / "letters-2026.csv", "--json").json[0]
+    assert {"sorted_topic_label", "sorted_urgent_probability"} <= scored.keys()
+
+
+def test_cells_with_several_labels_give_sets(program: Program, tmp_path: Path) -> None:
+    texts = {"aphid": "pests", "rust": "diseases", "dry": "watering"}
+    generator = np.random.default_rng(1)
+    rows = []
+    for _ in range(120):
+        chosen = [word for word in texts if generator.random() < 0.5] or ["rust"]
+        rows.append(f"{' '.join(chosen)} please help,{'; '.join(texts[word] for word in chosen)}\n")
+    (tmp_path / "t.csv").write_text("text,benches\n" + "".join(rows))
+    several = ("--text=text", "--label=benches", "--set=columns.label_separator=;", "--set=features.in_at_most=1")
+    program("train", "t.csv", *several, "-o", "sets.sorter")
+    (tmp_path / "new.csv").write_text("text\naphid and rust please\ndry\nhelp please\n")
+    found = [row["sorted_label"] for row in program("score", "sets.sorter", "new.csv", "--json").json]
+    assert found[:2] == ["diseases; pests", "watering"]
+    refused = program("train", "t.csv", *several, "--set=classifier.kind=tree", "-o", "x.sorter", code=2)
+    assert "tree gives one label" in refused.err
+
+
+@pytest.mark.parametrize("kind", ["multinomial-nb", "bernoulli-nb", "complement-nb"])
+def test_extending_naive_bayes_equals_training_on_everything(
+    program: Program, demo: Path, tmp_path: Path, kind: str
+) -> None:
+    program("split", demo / "letters-2024.csv", "--label=topic", "--hold-out=0.4", "-o", "parts/")
+    shared = ("--text=message", "--label=topic", f"--set=classifier.kind={kind}", "--set=classifier.calibrate=none")
+    program("train", "parts/train.csv", *shared, "-o", "part.sorter")
+    told = program("extend", "part.sorter", "parts/held-out.csv", "-o", "extended.sorter", "--json").json
+    program("train", "parts/train.csv", "parts/held-out.csv", *shared, "-o", "whole.sorter")
+    assert (tmp_path / "extended.sorter").read_bytes() == (tmp_path / "whole.sorter").read_bytes()
+    assert told["way"] == "counts" and told["new_terms"] > 0
+
+
+def test_extending_a_linear_sorter_says_what_it_is(program: Program, demo: Path, tmp_path: Path) -> None:
+    program("split", demo / "letters-2024.csv", "--label=topic", "--hold-out=0.4", "-o", "parts/")
+    shared = ("--text=message", "--label=topic")
+    program("train", "parts/train.csv", *shared, "-o", "part.sorter")
+    anchored = program("extend", "part.sorter", "parts/held-out.csv", "-o", "near.sorter")
+    assert "Drawn from the earlier weights" in anchored.out
+    program("extend", "part.sorter", "parts/held-out.csv", "--with", "parts/train.csv", "-o", "again.sorter")
+    program("train", "parts/train.csv", "parts/held-out.csv", *shared, "-o", "whole.sorter")
+    again, whole = load_sorter(tmp_path / "again.sorter"), load_sorter(tmp_path / "whole.sorter")
+    assert again.classifier.arrays()["weights"] == pytest.approx(whole.classifier.arrays()["weights"], abs=1e-9)
+    accuracy = program("evaluate", "near.sorter", "parts/held-out.csv", "--json").json["accuracy"]["value"]
+    assert accuracy > program("evaluate", "part.sorter", "parts/held-out.csv", "--json").json["accuracy"]["value"]
+
+
+def test_a_penalty_is_chosen_on_folds(program: Program, demo: Path) -> None:
+    table, columns = demo / "letters-2024.csv", ("--text=message", "--label=topic", "--json")
+    found = program("train", table, *columns, "--set=classifier.penalty=auto", "-o", "a.sorter").json
+    assert found["penalty"] in families.PENALTIES
+    assert found["held_out_accuracy"]["of"] > 200
+
+
+def test_few_documents_and_rare_labels_are_warned_of(program: Program, tmp_path: Path) -> None:
+    rows = "".join(f"fern moss w{n},wet\nsand dune d{n},dry\n" for n in range(600)) + "ice snow,cold\n" * 11
+    (tmp_path / "t.csv").write_text("text,label\n" + rows + "fire,hot\nfire,hot\n")
+    err = program("train", "t.csv", "--text=text", "--label=label", "-o", "t.sorter").err
+    assert "fewer than 10 training documents: hot (2)" in err
+    assert "under 1 % of the documents: cold" in err
+
+
+def test_row_weights_are_read_and_checked(program: Program, tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("text,label,w\n" + "fern wet,a,1\nsand dry,b,2\n" * 8 + "fern,a,0\nfern,a,x\n")
+    found = program("train", "t.csv", "--text=text", "--label=label", "--row-weight=w", "-o", "t.sorter")
+    assert "no weight above 0: 2" in found.err

@@ -24,6 +24,7 @@ COMMANDS = {
     "evaluate": "judge a sorter on labelled documents",
     "cross-validate": "judge a plan by folds",
     "terms": "list the informative terms of each label",
+    "extend": "add newly labelled documents to a sorter",
     "score": "label new documents in bulk",
 }
 

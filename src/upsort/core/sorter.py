@@ -50,7 +50,8 @@ class Trained:
     """What training saw and how it ended.
 
     label_documents: (k,) int64. label_document_frequency: (n_terms, k) int64, in how many documents of each label each
-    term stands. documents: training documents. right: those that the sorter itself gets right. ended: of the optimiser.
+    term stands. documents: training documents. right: those that the sorter itself gets right, None where that
+    is not known. ended: of the optimiser.
     penalty: the number that was used. held_out: of the documents that folds of the training held out, how many were right, of
     how many; (0, 0) where there were no folds.
     """
@@ -58,10 +59,22 @@ class Trained:
     label_documents: Ints
     label_document_frequency: Ints
     documents: int
-    right: int
+    right: int | None
     ended: Ended
     penalty: float = 1.0
     held_out: tuple[int, int] = (0, 0)
+
+
+@dataclass(frozen=True)
+class Reserve:
+    """What is known of the terms that the bounds left out, for a sorter that can be extended exactly.
+
+    terms: sorted. frequency: (t, k) int64 documents of each label with each. counts: (t, k) float64 how often in them.
+    """
+
+    terms: list[str]
+    frequency: Ints
+    counts: Floats
 
 
 @dataclass(frozen=True)
@@ -70,7 +83,7 @@ class Sorter:
 
     labels: sorted; the columns of scores and probabilities. resources: word lists its cleaning needs. calibration: from scores to
     probabilities. answer: the label column it answers for, where there are several. thresholds: (k,) from which probability on a
-    label is given, where a document may have several labels.
+    label is given, where a document may have several labels. reserve: see `Reserve`.
     """
 
     plan: Plan
@@ -82,6 +95,7 @@ class Sorter:
     calibration: Calibration = field(default_factory=Calibration)
     answer: str = ""
     thresholds: Floats | None = None
+    reserve: Reserve | None = None
 
     @cached_property
     def cleaning(self) -> Cleaner:

@@ -15,14 +15,15 @@ from upsort.core.classifiers import families
 from upsort.core.classifiers.calibration import Calibration, calibrate, calibrate_each
 from upsort.core.classifiers.families import TrainingData
 from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.multinomial_nb import label_sums
 from upsort.core.classifiers.sampling import sampled
 from upsort.core.classifiers.targets import targets_of
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.measured import Measured
-from upsort.core.features.vocabulary import FeatureSpace, learn_space
+from upsort.core.features.vocabulary import FeatureSpace, label_document_frequencies, learn_space
 from upsort.core.judging.folds import dealt_folds
-from upsort.core.plan import PENALISED_KINDS, Classifier, Features, Plan
-from upsort.core.sorter import Sorter, Trained
+from upsort.core.plan import NAIVE_BAYES_KINDS, PENALISED_KINDS, Classifier, Features, Plan
+from upsort.core.sorter import Reserve, Sorter, Trained
 from upsort.core.sparse import only_columns
 from upsort.core.text.word_steps import Resources
 
@@ -145,7 +146,7 @@ def fit(
     _check(documents, plan)
     resources = resources or Resources()
     seen = seen or represent(documents, plan.features, resources)
-    calibrated = plan.calibration != "none" or documents.sets is not None
+    calibrated = documents.sets is not None or (plan.calibration != "none" and _enough_to_calibrate(documents, plan))
     choosing = plan.classifier.penalty == "auto" and plan.classifier.kind in PENALISED_KINDS
     inner = InnerFolds.of(documents, plan, resources) if calibrated or choosing else InnerFolds(())
     penalty = _chosen_penalty(documents, inner, plan) if choosing else _given(plan.classifier)
@@ -168,10 +169,46 @@ def fit(
         penalty=penalty,
         held_out=held_out,
     )
+    reserve = left_out_counts(documents, seen, plan) if can_be_extended(plan, documents) else None
     sorter = Sorter(
-        plan, documents.names, seen.space, classifier, trained, resources, calibration, thresholds=thresholds
+        plan,
+        documents.names,
+        seen.space,
+        classifier,
+        trained,
+        resources,
+        calibration,
+        thresholds=thresholds,
+        reserve=reserve,
     )
     return sorter, seen
+
+
+def can_be_extended(plan: Plan, documents: Labelled) -> bool:
+    """Whether counts alone make the sorter: naive Bayes on counts or presence, nothing beside the text, all documents alike."""
+    features, classifier = plan.features, plan.classifier
+    return (
+        classifier.kind in NAIVE_BAYES_KINDS
+        and features.weighting in {"count", "presence"}
+        and not (features.hash_bits or features.vectors_file or features.measures or plan.columns.document_vectors)
+        and not documents.measured.cells.width
+        and documents.weights is None
+        and documents.measured.left_out == 0
+        and (classifier.sampling, classifier.label_weights, classifier.label_weight) == ("none", "equal", {})
+    )
+
+
+def left_out_counts(documents: Labelled, seen: Represented, plan: Plan) -> Reserve:
+    """The counts of the terms that the bounds left out, so that more documents can bring them in."""
+    others = np.ones(len(documents.measured.terms), dtype=bool)
+    others[seen.kept] = False
+    places = np.flatnonzero(others & (np.bincount(documents.measured.counts.indices, minlength=others.size) > 0))
+    counts = only_columns(documents.measured.counts, places)
+    targets = targets_of(documents.labels, documents.names, Classifier())
+    frequency = label_document_frequencies(counts, documents.labels, len(documents.names))
+    presence = plan.features.weighting == "presence" or plan.classifier.kind == "bernoulli-nb"
+    sums = frequency.astype(np.float64) if presence else label_sums(counts, targets)
+    return Reserve([documents.measured.terms[place] for place in places.tolist()], frequency, sums)
 
 
 def _check(documents: Labelled, plan: Plan) -> None:
@@ -180,6 +217,12 @@ def _check(documents: Labelled, plan: Plan) -> None:
             f"{plan.classifier.kind} gives one label; the label column has several in a cell.",
             "Use --set classifier.kind=logistic, svm, ridge or weighted-svm.",
         )
+
+
+def _enough_to_calibrate(documents: Labelled, plan: Plan) -> bool:
+    """Whether the folds of the training documents can tell anything; what is asked for by name is always done."""
+    sizes = np.bincount(documents.labels, minlength=len(documents.names))
+    return plan.classifier.calibrate != "auto" or int(sizes.min()) >= INNER_FOLDS
 
 
 def _given(settings: Classifier) -> float:

@@ -34,7 +34,7 @@ from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
-from upsort.core.sorter import Sorter, Trained
+from upsort.core.sorter import Reserve, Sorter, Trained
 from upsort.core.text.word_steps import Resources
 from upsort.files.plan_file import checked_plan
 from upsort.files.resources import english_for
@@ -43,6 +43,7 @@ from upsort.files.writing import replacing
 FORMAT = 2
 _HEAD = "sorter.json"
 _TERMS = "terms.txt"
+_LEFT_OUT = "left-out.txt"
 _TIMESTAMP = (1980, 1, 1, 0, 0, 0)
 _HEAD_LIMIT = 16 * 1024 * 1024
 _KINDS = {"<f8", "<i8", "<i4"}
@@ -50,6 +51,8 @@ _SHAPES = {
     "document_frequency": ("terms",),
     "label_document_frequency": ("terms", "labels"),
     "hashed": ("counted",),
+    "left_out_frequency": ("terms left out", "labels"),
+    "left_out_counts": ("terms left out", "labels"),
     "vector_terms": ("words with vectors",),
     "vectors": ("words with vectors", "dimensions"),
     "vector_scale": ("dimensions",),
@@ -94,6 +97,8 @@ def _folder(number: int, answers: int) -> str:
 
 def _answer(sorter: Sorter) -> dict[str, Any]:
     trained = sorter.trained
+    # What a sorter extended by counts cannot know of itself is not kept: it is equal to one trained on everything.
+    exactly_extendable = sorter.reserve is not None and sorter.calibration.kind == "none"
     return {
         "name": sorter.answer,
         "labels": list(sorter.labels),
@@ -101,7 +106,7 @@ def _answer(sorter: Sorter) -> dict[str, Any]:
         "trained_on": {
             "documents": trained.documents,
             "label_documents": trained.label_documents.tolist(),
-            "right": trained.right,
+            "right": None if exactly_extendable else trained.right,
             "held_out": list(trained.held_out),
             "penalty": trained.penalty,
             "iterations": trained.ended.iterations,
@@ -129,11 +134,16 @@ def _arrays(sorter: Sorter) -> dict[str, AnyArray]:
     }
     if sorter.thresholds is not None:
         arrays["thresholds"] = sorter.thresholds
+    if sorter.reserve is not None:
+        arrays["left_out_frequency"] = sorter.reserve.frequency.astype("<i4")
+        arrays["left_out_counts"] = sorter.reserve.counts
     return arrays
 
 
 def _members(sorter: Sorter, folder: str) -> dict[str, bytes]:
     members = {folder + _TERMS: "".join(f"{term}\n" for term in sorter.space.terms).encode("utf-8")}
+    if sorter.reserve is not None:
+        members[folder + _LEFT_OUT] = "".join(f"{term}\n" for term in sorter.reserve.terms).encode("utf-8")
     for name, array in sorted(_arrays(sorter).items()):
         buffer = io.BytesIO()
         np.lib.format.write_array(buffer, np.ascontiguousarray(array), version=(1, 0), allow_pickle=False)
@@ -203,6 +213,7 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
     for number, held in enumerate(names, 1):
         folder = _folder(number, len(answers))
         expected |= {folder + _TERMS, *(f"{folder}arrays/{name}.npy" for name in held)}
+        expected |= {folder + _LEFT_OUT} if "left_out_counts" in held else set()
     contents = _checked_members(archive, head, expected, path)
     resources = _resources(head, plan, path)
     sorters = []
@@ -210,7 +221,8 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
         folder = _folder(number, len(answers))
         arrays = {name: _array(contents[f"{folder}arrays/{name}.npy"], name, path) for name in held}
         terms = contents[folder + _TERMS].decode("utf-8").split("\n")[:-1]
-        sorters.append(_restored(answer, plan, terms, space, arrays, resources, path))
+        left_out = contents.get(folder + _LEFT_OUT, b"").decode("utf-8").split("\n")[:-1]
+        sorters.append(_restored(answer, plan, terms, left_out, space, arrays, resources, path))
     return tuple(sorters)
 
 
@@ -234,6 +246,7 @@ def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], p
         *families.ARRAY_NAMES[plan.classifier.kind],
         *calibration[kind],
         *(["thresholds"] if "thresholds" in answer.get("arrays", ()) else []),
+        *(["left_out_frequency", "left_out_counts"] if "left_out_counts" in answer.get("arrays", ()) else []),
     ]
 
 
@@ -241,6 +254,7 @@ def _restored(
     answer: dict[str, Any],
     plan: Plan,
     terms: list[str],
+    left_out: list[str],
     declared: tuple[int, tuple[str, ...], tuple[tuple[str, tuple[str, ...]], ...]],
     arrays: dict[str, AnyArray],
     resources: Resources,
@@ -250,12 +264,13 @@ def _restored(
     if counted > len(terms):
         raise _damaged(path, "it has fewer terms than it says")
     sizes = {"terms": len(terms), "labels": len(labels), "counted": counted, "numbers": len(numbers), "knot columns": 3}
+    sizes["terms left out"] = len(left_out)
     _check_shapes(arrays, sizes, path)
     trained = Trained(
         np.array(seen["label_documents"], dtype=np.int64),
         arrays["label_document_frequency"].astype(np.int64),
         int(seen["documents"]),
-        int(seen["right"]),
+        int(seen["right"]) if seen["right"] is not None else None,
         Ended(int(seen["iterations"]), int(seen["products"]), float(seen["optimality"]), bool(seen["reached"])),
         float(seen["penalty"]),
         (int(seen["held_out"][0]), int(seen["held_out"][1])),
@@ -302,9 +317,11 @@ def _restored(
     if wrong_slopes or (calibration.kind == "isotonic" and set(calibration.knots[:, 0]) != set(range(len(labels)))):
         raise _damaged(path, "its calibration does not fit its labels")
     thresholds = arrays.get("thresholds")
-    return Sorter(
-        plan, labels, space, classifier, trained, resources, calibration, str(answer.get("name", "")), thresholds
-    )
+    reserve = None
+    if "left_out_counts" in arrays:
+        reserve = Reserve(left_out, arrays["left_out_frequency"].astype(np.int64), arrays["left_out_counts"])
+    name = str(answer.get("name", ""))
+    return Sorter(plan, labels, space, classifier, trained, resources, calibration, name, thresholds, reserve)
 
 
 def _declared_space(
@@ -364,11 +381,12 @@ def _is_whole(answer: Any) -> bool:
         and isinstance(seen.get("label_documents"), list)
         and len(seen["label_documents"]) == len(labels)
         and all(isinstance(number, int) and number > 0 for number in seen["label_documents"])
+        and (seen.get("right") is None or isinstance(seen["right"], int))
         and isinstance(seen.get("held_out"), list)
         and len(seen["held_out"]) == 2
         and all(
             isinstance(seen.get(key), int | float)
-            for key in ("documents", "right", "penalty", "iterations", "products", "optimality", "reached")
+            for key in ("documents", "penalty", "iterations", "products", "optimality", "reached")
         )
     )
 

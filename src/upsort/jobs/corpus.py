@@ -40,7 +40,8 @@ def measured_of(
 ) -> Measured:
     """Clean, count and measure documents by a plan, word vectors included.
 
-    Terms in fewer documents than `at_least` (the plan's bound) are left out at once, unless a vocabulary is given.
+    Terms in fewer documents than `at_least` (the plan's bound) are left out at once, unless a vocabulary is given or the
+    classifier keeps the counts of all.
     """
     measuring = Measuring(choices.columns, choices.features)
     held: deque[Documents] = deque()
@@ -57,7 +58,8 @@ def measured_of(
     if not measuring.cells:
         return of_counts(counts_of(()))
     if at_least is None:
-        at_least = 1 if resources.vocabulary or choices.features.hash_bits else choices.features.in_at_least
+        whole = resources.vocabulary or choices.features.hash_bits or choices.classifier.kind in plan.NAIVE_BAYES_KINDS
+        at_least = 1 if whole else choices.features.in_at_least
     measured = measuring.measured(at_least)
     if not choices.features.vectors_file:
         return measured

@@ -8,7 +8,7 @@ import numpy as np
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem
-from upsort.core.judging.intervals import Rate, wilson
+from upsort.core.judging.intervals import Rate, of_known
 from upsort.core.judging.measures import Judgement, judge
 from upsort.core.sorter import Sorter
 from upsort.files.documents import read_documents
@@ -81,7 +81,7 @@ def evaluate(
     mistakes.sort(key=lambda mistake: -mistake.probability)
     return EvaluateResult(
         _judged(sorter, true, given),
-        wilson(sorter.trained.right, sorter.trained.documents),
+        of_known(sorter.trained.right, sorter.trained.documents),
         mistakes,
         {label: true.count(label) for label in sorted(set(true) - set(sorter.labels))},
     )

@@ -9,7 +9,7 @@ import numpy as np
 
 from upsort.core.features.vocabulary import too_common
 from upsort.core.judging.folds import dealt_folds
-from upsort.core.judging.intervals import Rate, wilson
+from upsort.core.judging.intervals import Rate, of_known, wilson
 from upsort.core.plan import Plan
 from upsort.core.sorter import Sorter
 from upsort.core.text.word_steps import Resources
@@ -91,7 +91,7 @@ def _answer(documents: Labelled, plan: Plan, resources: Resources, name: str, ch
         seconds["check"] = time.perf_counter() - began
     return AnswerResult(
         replace(sorter, answer=name),
-        wilson(sorter.trained.right, sorter.trained.documents),
+        of_known(sorter.trained.right, sorter.trained.documents),
         held_out,
         too_common(documents.measured.counts, documents.measured.terms, plan.features),
         int((documents.measured.tokens == 0).sum()),

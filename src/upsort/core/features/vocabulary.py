@@ -27,7 +27,7 @@ class FeatureSpace:
     vectors, then the columns beside the text.
     document_frequency: (n_terms,) int64, in how many of the training documents each stands.
     label_document_frequency: (n_terms, k) int64, the same for each label; k is 0 without labels.
-    documents: number of training documents. mean_length: mean sum of counts of their kept terms.
+    documents: number of training documents. mean_length: mean sum of counts of their kept terms, where bm25 needs it.
     hashed: (counted,) the column number of each where terms are hashed.
     """
 
@@ -125,6 +125,55 @@ def total_counts(counts: csr_array) -> Ints:
     return np.rint(totals).astype(np.int64)
 
 
+@dataclass(frozen=True)
+class TermStatistics:
+    """What the choice of terms rests on.
+
+    frequency, totals: (n_terms,) documents with each term, and how often it stands in all. by_label: (n_terms, k) documents
+    of each label with it. label_documents: (k,). left_out: terms that were not even counted, being in too few documents.
+    """
+
+    terms: list[str]
+    frequency: Ints
+    totals: Ints
+    by_label: Ints
+    label_documents: Ints
+    documents: int
+    left_out: int = 0
+
+
+def chosen_terms(
+    statistics: TermStatistics, settings: plan.Features, vocabulary: frozenset[str] = frozenset(), ranked: bool = True
+) -> Places:
+    """(n_kept,) the terms within the bounds, ascending. ranked: whether there may be too many terms.
+
+    Raises DataProblem when the bounds leave none.
+    """
+    documents, frequency = statistics.documents, statistics.frequency
+    seen = frequency > 0
+    rare = frequency < settings.in_at_least
+    common = frequency > _most_documents(settings, documents)
+    kept = np.flatnonzero(seen & ~rare & ~common)
+    if vocabulary:
+        kept = np.flatnonzero(seen & np.array([term in vocabulary for term in statistics.terms], dtype=bool))
+        if kept.size == 0:
+            raise DataProblem(
+                f"None of the {len(vocabulary):,} terms of the vocabulary file stands in the {documents:,} documents.",
+                "Write its terms as they are after cleaning; upsort features lists those.",
+            )
+    if kept.size == 0:
+        raise DataProblem(
+            f"No term is left of the {int(seen.sum()) + statistics.left_out:,} in {documents:,} documents: "
+            f"{int((seen & rare).sum()) + statistics.left_out:,} are in fewer than {settings.in_at_least} documents, "
+            f"{int((seen & common).sum())} in more than {settings.in_at_most:.0%} of them.",
+            "Lower features.in_at_least, raise features.in_at_most, or give more documents.",
+        )
+    if settings.most_terms and kept.size > settings.most_terms and not vocabulary and ranked:
+        order = np.argsort(-_merit(statistics, kept, settings), kind="stable")  # ties: the term that sorts first
+        kept = np.sort(kept[order[: settings.most_terms]])
+    return kept
+
+
 def learn_space(
     measured: Measured,
     settings: plan.Features,
@@ -142,34 +191,17 @@ def learn_space(
     counts, terms = measured.counts, measured.terms
     documents = counts.shape[0]
     frequency = document_frequencies(counts)
-    seen = frequency > 0
-    rare = frequency < settings.in_at_least
-    common = frequency > _most_documents(settings, documents)
-    kept = np.flatnonzero(seen & ~rare & ~common)
-    if vocabulary:
-        kept = np.flatnonzero(seen & np.array([term in vocabulary for term in terms], dtype=bool))
-        if kept.size == 0:
-            raise DataProblem(
-                f"None of the {len(vocabulary):,} terms of the vocabulary file stands in the {documents:,} documents.",
-                "Write its terms as they are after cleaning; upsort features lists those.",
-            )
-    if kept.size == 0:
-        raise DataProblem(
-            f"No term is left of the {int(seen.sum()) + measured.left_out:,} in {documents:,} documents: "
-            f"{int((seen & rare).sum()) + measured.left_out:,} are in fewer "
-            f"than {settings.in_at_least} documents, {int((seen & common).sum())} in more than "
-            f"{settings.in_at_most:.0%} of them.",
-            "Lower features.in_at_least, raise features.in_at_most, or give more documents.",
-        )
-    if settings.most_terms and kept.size > settings.most_terms and not vocabulary and measured.hashed is None:
-        merit = _merit(counts, kept, settings, labels, n_labels)
-        order = np.argsort(-merit, kind="stable")  # ties: the term that sorts first
-        kept = np.sort(kept[order[: settings.most_terms]])
-    by_label = label_document_frequencies(counts, labels, n_labels)[kept]
-    mean_length = float(np.abs(total_counts(counts)[kept]).sum()) / max(documents, 1)
+    by_label = label_document_frequencies(counts, labels, n_labels)
+    totals = frequency if settings.weighting == "presence" else total_counts(counts)
+    sizes = np.bincount(labels, minlength=n_labels) if labels is not None else np.zeros(0, dtype=np.int64)
+    statistics = TermStatistics(terms, frequency, totals, by_label, sizes, documents, measured.left_out)
+    kept = chosen_terms(statistics, settings, vocabulary, ranked=measured.hashed is None)
+    mean_length = float(np.abs(totals[kept]).sum()) / max(documents, 1) if settings.weighting == "bm25" else 0.0
     names = [terms[column] for column in kept.tolist()]
     hashed = measured.hashed[kept] if measured.hashed is not None else None
-    space = FeatureSpace(names, len(names), frequency[kept], by_label, documents, mean_length, settings, hashed=hashed)
+    space = FeatureSpace(
+        names, len(names), frequency[kept], by_label[kept], documents, mean_length, settings, hashed=hashed
+    )
     return _with_columns(space, measured, kept, labels, n_labels), kept
 
 
@@ -216,12 +248,12 @@ def label_document_frequencies(counts: csr_array, labels: Ints | None, n_labels:
     return cells.reshape(counts.shape[1], n_labels).astype(np.int64)
 
 
-def _merit(counts: csr_array, kept: Places, settings: plan.Features, labels: Ints | None, n_labels: int) -> Floats:
+def _merit(statistics: TermStatistics, kept: Places, settings: plan.Features) -> Floats:
     """(n_kept,) what terms are ranked by when there are too many: total count, or the strongest association with a label."""
-    if settings.choose_by == "count" or labels is None or n_labels == 0:
-        return total_counts(counts)[kept].astype(np.float64)
-    with_term = label_document_frequencies(counts, labels, n_labels)[kept].astype(np.float64)
-    label_sizes = np.bincount(labels, minlength=n_labels).astype(np.float64)
+    if settings.choose_by == "count" or statistics.label_documents.size == 0:
+        return statistics.totals[kept].astype(np.float64)
+    with_term = statistics.by_label[kept].astype(np.float64)
+    label_sizes = statistics.label_documents.astype(np.float64)
     others_with = with_term.sum(axis=1, keepdims=True) - with_term
     without = label_sizes - with_term
     others_without = label_sizes.sum() - label_sizes - others_with

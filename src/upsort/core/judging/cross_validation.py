@@ -13,7 +13,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import Linear, LinearRule
-from upsort.core.judging.intervals import Rate, wilson
+from upsort.core.judging.intervals import Rate, of_known, wilson
 from upsort.core.judging.measures import Judgement, judge
 from upsort.core.plan import Features, Plan
 from upsort.core.sorter import Sorter
@@ -105,7 +105,7 @@ def cross_validate(
             FoldResult(
                 accuracy=wilson(int((mine == documents.labels[out]).sum()), out.size),
                 baseline=wilson(in_baseline, out.size),
-                training_accuracy=wilson(sorter.trained.right, sorter.trained.documents),
+                training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
                 terms=len(sorter.space.terms),
                 reached=sorter.trained.ended.reached,
             )

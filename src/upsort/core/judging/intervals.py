@@ -41,6 +41,14 @@ def wilson(right: int, of: int) -> Rate:
     return Rate(share, 0.0 if right == 0 else centre - half, 1.0 if right == of else centre + half, right, of)
 
 
+UNKNOWN = Rate(None, None, None)
+
+
+def of_known(right: int | None, of: int) -> Rate:
+    """The share right / of, as `wilson`; UNKNOWN where it is not known how many were right."""
+    return UNKNOWN if right is None else wilson(right, of)
+
+
 def resampled_tables(table: Ints, resamples: int, seed: int) -> Ints:
     """Confusion matrices of bootstrap samples that keep each true label's number of documents.
 

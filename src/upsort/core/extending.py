@@ -1,0 +1,224 @@
+"""Adding documents to a sorter: exactly, where counts are all there is to it; else from the earlier weights.
+
+- Naive Bayes on counts or presence: the counts of all terms, those outside the bounds too, are kept; added up they are those of
+  training on everything, and the bounds are applied anew. Terms and labels may be new.
+- Linear sorters with the older documents at hand are trained on everything, to the same optimum.
+- Linear sorters without them minimise loss(new documents) + penalty / 2 · ‖W − W₀‖² with W₀ the earlier weights: the earlier
+  documents are stood in for by a normal prior around what they taught. Terms and labels stay as they were.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.classifiers import families, losses
+from upsort.core.classifiers.linear import Linear
+from upsort.core.classifiers.newton import Stopping, minimise
+from upsort.core.classifiers.priors import log_priors
+from upsort.core.classifiers.products import Products
+from upsort.core.classifiers.targets import targets_of
+from upsort.core.errors import DataProblem
+from upsort.core.features.vocabulary import FeatureSpace, TermStatistics, chosen_terms
+from upsort.core.sorter import Reserve, Sorter, Trained
+from upsort.core.sparse import from_cells
+from upsort.core.training import Labelled
+
+_ARRAYS = {"multinomial-nb": "term_counts", "complement-nb": "term_counts", "bernoulli-nb": "term_documents"}
+
+
+@dataclass(frozen=True)
+class _Counted:
+    """Counts by term and label, of all terms. documents: (k,) of each label."""
+
+    names: tuple[str, ...]
+    terms: list[str]
+    frequency: Ints
+    counts: Floats
+    documents: Ints
+
+
+def extended_by_counts(sorter: Sorter, more: Labelled) -> Sorter:
+    """The sorter that training on the earlier documents and these gives, but for its calibration, which stays.
+
+    more: with the counts of all terms. Raises DataProblem for a sorter that does not keep its counts.
+    """
+    if sorter.reserve is None:
+        raise DataProblem(
+            "This sorter does not keep the counts that adding documents exactly needs.",
+            "Give the older documents again with --with, or train naive Bayes on counts.",
+        )
+    whole = _added(_held(sorter, sorter.reserve), _of_documents(more, sorter))
+    documents = int(whole.documents.sum())
+    presence = sorter.plan.features.weighting == "presence"
+    totals = whole.frequency.sum(axis=1) if presence else np.rint(whole.counts.sum(axis=1)).astype(np.int64)
+    statistics = TermStatistics(
+        whole.terms,
+        whole.frequency.sum(axis=1),
+        totals,
+        whole.frequency,
+        whole.documents,
+        documents,
+    )
+    features = sorter.plan.features
+    kept = chosen_terms(statistics, features, sorter.resources.vocabulary)
+    space = FeatureSpace(
+        [whole.terms[place] for place in kept.tolist()],
+        kept.size,
+        whole.frequency[kept].sum(axis=1),
+        whole.frequency[kept],
+        documents,
+        0.0,
+        features,
+    )
+    presence = presence or sorter.plan.classifier.kind == "bernoulli-nb"
+    values = whole.frequency[kept].astype(np.float64) if presence else whole.counts[kept]
+    sizes = whole.documents.astype(np.float64)
+    arrays = {
+        _ARRAYS[sorter.plan.classifier.kind]: np.ascontiguousarray(values),
+        "label_documents": sizes,
+        "log_prior": log_priors(sizes, sorter.plan.classifier, whole.names),
+    }
+    classifier = families.restored(sorter.plan.classifier, arrays, kept.size, len(whole.names))
+    others = np.ones(len(whole.terms), dtype=bool)
+    others[kept] = False
+    places = np.flatnonzero(others)
+    reserve = Reserve([whole.terms[place] for place in places.tolist()], whole.frequency[places], whole.counts[places])
+    trained = Trained(whole.documents, space.label_document_frequency, documents, None, classifier.ended)
+    return replace(sorter, labels=whole.names, space=space, classifier=classifier, trained=trained, reserve=reserve)
+
+
+def _held(sorter: Sorter, reserve: Reserve) -> _Counted:
+    """What a sorter knows of its documents. Presence tells nothing of counts, and none are needed then."""
+    frequency = sorter.trained.label_document_frequency
+    arrays = sorter.classifier.arrays()
+    counts = arrays.get("term_counts", frequency.astype(np.float64))
+    return _Counted(
+        sorter.labels,
+        sorter.space.terms + reserve.terms,
+        np.vstack((frequency, reserve.frequency)),
+        np.vstack((counts, reserve.counts)),
+        sorter.trained.label_documents,
+    )
+
+
+def _of_documents(more: Labelled, sorter: Sorter) -> _Counted:
+    """The same of further documents."""
+    k = len(more.names)
+    counts = more.measured.counts
+    cells = counts.indices.astype(np.int64) * k + np.repeat(more.labels, np.diff(counts.indptr))
+    size = counts.shape[1] * k
+    presence = sorter.plan.features.weighting == "presence" or sorter.plan.classifier.kind == "bernoulli-nb"
+    values = np.ones(counts.nnz) if presence else counts.data.astype(np.float64)
+    return _Counted(
+        more.names,
+        more.measured.terms,
+        np.bincount(cells, minlength=size).reshape(-1, k).astype(np.int64),
+        np.bincount(cells, weights=values, minlength=size).reshape(-1, k).astype(np.float64),
+        np.bincount(more.labels, minlength=k).astype(np.int64),
+    )
+
+
+def _added(first: _Counted, second: _Counted) -> _Counted:
+    """Both together, over the labels and terms of either, sorted."""
+    names = tuple(sorted({*first.names, *second.names}))
+    terms = sorted({*first.terms, *second.terms})
+    place = {term: number for number, term in enumerate(terms)}
+    frequency = np.zeros((len(terms), len(names)), dtype=np.int64)
+    counts = np.zeros((len(terms), len(names)))
+    documents = np.zeros(len(names), dtype=np.int64)
+    for part in (first, second):
+        rows = np.array([place[term] for term in part.terms], dtype=np.int64)
+        columns = np.array([names.index(name) for name in part.names], dtype=np.int64)
+        frequency[np.ix_(rows, columns)] += part.frequency
+        counts[np.ix_(rows, columns)] += part.counts
+        documents[columns] += part.documents
+    return _Counted(names, terms, frequency, counts, documents)
+
+
+@dataclass(frozen=True)
+class _Shifted:
+    """A loss of scores to which something fixed is added before."""
+
+    loss: losses.Loss
+    offset: Floats
+
+    @property
+    def separable(self) -> bool:
+        return self.loss.separable
+
+    def first_intercepts(self) -> Floats:
+        return np.zeros(self.offset.shape[1])
+
+    def values(self, scores: Floats, columns: Ints) -> Floats:
+        return self.loss.values(scores + self.offset[:, columns], columns)
+
+    def at(self, scores: Floats, columns: Ints) -> losses.State:
+        return self.loss.at(scores + self.offset[:, columns], columns)
+
+
+def extended_by_anchor(sorter: Sorter, more: Labelled) -> Sorter:
+    """A linear sorter drawn from its earlier weights towards what further documents say.
+
+    Raises DataProblem for labels that the sorter does not know, and for kinds that have no penalty.
+    """
+    rule = sorter.classifier.rule
+    kind = sorter.plan.classifier.kind
+    if rule is None or kind not in {"logistic", "svm", "ridge"}:
+        raise DataProblem(
+            f"A sorter of kind {kind} cannot be extended without its older documents.", "Give them with --with."
+        )
+    unknown = sorted(set(more.names) - set(sorter.labels))
+    if unknown:
+        raise DataProblem(
+            f"The sorter does not know the label {unknown[0]!r}, and cannot learn it from new documents alone.",
+            "Give the older documents with --with, or use naive Bayes.",
+        )
+    labels = np.array([sorter.labels.index(name) for name in more.names], dtype=np.int64)[more.labels]
+    matrix = _in_space(sorter, more)
+    targets = targets_of(labels, sorter.labels, sorter.plan.classifier, more.weights)
+    settings = sorter.plan.classifier
+    loss: losses.Loss
+    if kind == "logistic" and settings.contrast == "multinomial":
+        loss = losses.Softmax(labels, targets.weights)
+    else:
+        ways: dict[str, Callable[[Bools, Floats], losses.Loss]] = {
+            "logistic": losses.Logistic,
+            "svm": losses.SquaredHinge,
+            "ridge": losses.Squares,
+        }
+        loss = ways[kind](targets.own, targets.weights)
+    moved, ended = minimise(
+        Products(matrix),
+        _Shifted(loss, rule.scores(matrix)),
+        len(sorter.labels),
+        ridge=sorter.trained.penalty,
+        lasso=0.0,
+        stopping=Stopping(settings.tolerance, settings.most_iterations),
+    )
+    earlier = Linear(rule).parameters
+    classifier = Linear.of(earlier + moved, ended)
+    sizes = sorter.trained.label_documents + np.bincount(labels, minlength=len(sorter.labels))
+    trained = replace(
+        sorter.trained,
+        label_documents=sizes.astype(np.int64),
+        documents=sorter.trained.documents + labels.size,
+        right=None,
+        ended=ended,
+        held_out=(0, 0),
+    )
+    return replace(sorter, classifier=classifier, trained=trained)
+
+
+def _in_space(sorter: Sorter, more: Labelled) -> csr_array:
+    """(n, n_terms) further documents in the sorter's space."""
+    where, signs = sorter.space.places(more.measured.terms)
+    counts = more.measured.counts
+    columns = where[counts.indices]
+    inside = columns >= 0
+    rows = np.repeat(np.arange(counts.shape[0]), np.diff(counts.indptr))[inside]
+    values = (counts.data * signs[counts.indices])[inside]
+    shape = (counts.shape[0], sorter.space.counted)
+    return sorter.space.matrix(from_cells(values, rows, columns[inside], shape), more.measured.cells)

@@ -1,0 +1,66 @@
+"""Adding newly labelled documents to a sorter."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from upsort.core.extending import extended_by_anchor, extended_by_counts
+from upsort.core.plan import NAIVE_BAYES_KINDS
+from upsort.core.sorter import Sorter
+from upsort.core.training import fit
+from upsort.files.set_aside import SetAside
+from upsort.files.sorter_file import load_sorters, save_sorters
+from upsort.files.sources import Inputs
+from upsort.files.writing import check_writable
+from upsort.jobs.corpus import read_labelled_corpus
+from upsort.jobs.progress import Advance, no_progress
+
+
+@dataclass(frozen=True)
+class ExtendResult:
+    """The answers after the extension. way: `counts`, `everything` or `anchor`, see `core.extending`. added: documents.
+
+    new_terms, new_labels: that the sorter did not know before, over all answers.
+    """
+
+    sorters: tuple[Sorter, ...]
+    way: str
+    added: int
+    new_terms: int
+    lost_terms: int
+    new_labels: tuple[str, ...]
+    size: int
+
+
+def extend(
+    path: Path, more: Inputs, older: Inputs | None, output: Path, aside: SetAside, advance: Advance = no_progress
+) -> ExtendResult:
+    """Add the documents of `more` to the sorter at `path`; `older` are those it was trained on, where they are given again."""
+    check_writable(output)
+    sorters = load_sorters(path)
+    plan = sorters[0].plan
+    if older is not None:
+        more = replace(more, tables=(*older.tables, *more.tables))
+    corpus = read_labelled_corpus(more, plan, aside, advance, at_least=1)
+    exact = plan.classifier.kind in NAIVE_BAYES_KINDS
+    way = "everything" if older is not None else "counts" if exact else "anchor"
+    extended = []
+    for sorter, answer in zip(sorters, corpus.answers, strict=True):
+        if older is not None:
+            whole, _ = fit(answer.documents, plan, corpus.resources)
+            extended.append(replace(whole, answer=sorter.answer))
+        else:
+            extended.append((extended_by_counts if exact else extended_by_anchor)(sorter, answer.documents))
+    size = save_sorters(extended, output)
+    before, after = _terms(sorters), _terms(extended)
+    labels = {label for sorter in extended for label in sorter.labels} - {
+        label for sorter in sorters for label in sorter.labels
+    }
+    added = sum(sorter.trained.documents for sorter in extended) - sum(sorter.trained.documents for sorter in sorters)
+    return ExtendResult(
+        tuple(extended), way, added, len(after - before), len(before - after), tuple(sorted(labels)), size
+    )
+
+
+def _terms(sorters: Sequence[Sorter]) -> set[str]:
+    return {term for sorter in sorters for term in sorter.space.terms}
