@@ -1,17 +1,25 @@
 """upsort cross-validate."""
 
 import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.evaluate import show_labels
+from upsort.cli.evaluate import show_labels, show_measures
+from upsort.cli.recording import record_result
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.requirements import check_written, measures_of, met
 from upsort.cli.status import Exit
-from upsort.cli.wording import headline, interval, judgement_json, percent, rate_json
+from upsort.cli.wording import headline, interval, judgement_json, percent, probability_json, rate_json
+
+if TYPE_CHECKING:
+    from upsort.jobs.cross_validate import CrossValidateResult
 
 DESCRIPTION = (
     "Judge a plan by folds: each document is judged by a sorter trained on the other folds.\n"
-    "Vocabulary, bounds and document frequencies are learned inside each fold's training part."
+    "Vocabulary, bounds, document frequencies, penalty and calibration are learned inside each fold's training part;\n"
+    "copies of a document stay on one side."
 )
 EXAMPLE = "upsort cross-validate corpus.csv --text message --label topic --folds 5"
 OPTIONS = (
@@ -19,9 +27,18 @@ OPTIONS = (
         "what to judge",
         (
             options.INPUT,
-            options.option("--folds", type=options.whole_number(2), metavar="N", help="default: the plan's, 5"),
+            *options.FOLDS,
             options.SEED,
             options.WORKERS,
+            options.option("-o", "--output", metavar="FILE", help="write what each document was given out of fold"),
+            options.option(
+                "--shares",
+                choices=("row", "column"),
+                default="",
+                help="confusions as shares of the true or given label",
+            ),
+            options.REQUIRE,
+            options.NO_LEDGER,
         ),
     ),
     options.COLUMNS,
@@ -35,54 +52,111 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     """Cross-validate and show."""
     from upsort.jobs.cross_validate import cross_validate
 
+    check_written(request.require)
     plan = plan_of(request, console)
     inputs = inputs_of(request, console, plan.source)
     plan = completed(plan, inputs, "needed", console)
-    with set_aside_of(request, None) as aside, console.progress("documents read") as advance:
-        found = cross_validate(inputs, plan, aside, advance, workers=request.workers)
-    result = found.result
+    output = Path(request.output) if request.output else None
+    with set_aside_of(request, output) as aside, console.progress("documents read") as advance:
+        found = cross_validate(inputs, plan, aside, advance, workers=request.workers, output=output)
+    used = max(one.documents for one in found)
     if console.as_json:
-        folds = [
-            {
-                "fold": number,
-                "accuracy": rate_json(fold.accuracy),
-                "baseline": rate_json(fold.baseline),
-                "training_accuracy": rate_json(fold.training_accuracy),
-                "terms": fold.terms,
-                "reached": fold.reached,
-            }
-            for number, fold in enumerate(result.folds, 1)
-        ]
-        console.json(
-            judgement_json(result.overall)
-            | {"folds": folds, "spread": result.spread(), "rows": rows_json(aside, found.documents)}
-        )
-        return Exit.DONE
+        answers = {one.name: _as_json(one) for one in found}
+        whole = {"answers": answers} if len(found) > 1 else next(iter(answers.values()))
+        console.json(whole | {"rows": rows_json(aside, used)})
+    else:
+        for one in found:
+            _show(one, len(found) > 1, request.shares, console)
+        if output is not None:
+            console.say(f"What each document was given: {output}.")
+        tell_set_aside(aside, used, console)
+    for one in found:
+        stopped = [str(number) for number, fold in enumerate(one.result.folds, 1) if not fold.reached]
+        if stopped:
+            console.warn(f"training stopped short of the tolerance in fold {', '.join(stopped[:10])}.")
+        record_result(request, console, "cross-validate", one.name, plan, one.result.overall, one.result.probability)
+    return met(request.require, measures_of(found[0].result.overall, found[0].result.probability), console)
+
+
+def _as_json(one: "CrossValidateResult") -> dict[str, Any]:
+    result = one.result
+    folds = [
+        {
+            "fold": number,
+            "accuracy": rate_json(fold.accuracy),
+            "baseline": rate_json(fold.baseline),
+            "training_accuracy": rate_json(fold.training_accuracy),
+            "terms": fold.terms,
+            "reached": fold.reached,
+        }
+        for number, fold in enumerate(result.folds, 1)
+    ]
+    careful = one.without_copies_apart
+    return {
+        **judgement_json(result.overall),
+        **probability_json(result.probability, result.overall.labels),
+        "folds": folds,
+        "spread": result.spread(),
+        "copies": one.copies,
+        **(
+            {"copies_together": judgement_json(careful.overall), "copied_documents": _copied_json(one)}
+            if careful is not None
+            else {}
+        ),
+    }
+
+
+def _copied_json(one: "CrossValidateResult") -> dict[str, Any]:
+    apart, together = one.copied or (None, None)
+    return {
+        "copies_apart": rate_json(apart) if apart is not None else None,
+        "copies_together": rate_json(together) if together is not None else None,
+    }
+
+
+def _show(one: "CrossValidateResult", named: bool, shares: str, console: Console) -> None:
+    result = one.result
+    if named:
+        console.say(f"── {one.name}")
     for line in headline(result.overall):
         console.say(line)
     console.say(f"Between the folds the accuracy has a standard deviation of {percent(result.spread())}.")
-    console.say()
-    console.table(
-        ("fold", "right", "of", "accuracy", "95 % interval", "baseline", "on its training part", "terms"),
-        [
-            (
-                number,
-                fold.accuracy.right,
-                fold.accuracy.of,
-                percent(fold.accuracy.value),
-                interval(fold.accuracy),
-                percent(fold.baseline.value),
-                percent(fold.training_accuracy.value),
-                f"{fold.terms:,}",
+    if one.without_copies_apart is not None:
+        careful = one.without_copies_apart.overall.accuracy
+        console.say(
+            f"Here copies may stand on both sides ({one.copies:,} documents copy another one). Kept on one side: "
+            f"{percent(careful.value)} ({interval(careful)})."
+        )
+        if one.copied is not None and one.copied[0].of:
+            apart, together = one.copied
+            console.say(
+                f"Of the {apart.of:,} documents that have a copy {percent(apart.value)} are right when it may be in the training "
+                f"part, {percent(together.value)} when it may not: the difference is learned by heart."
             )
-            for number, fold in enumerate(result.folds, 1)
-        ],
-        numeric=range(8),
-    )
+    elif one.copies:
+        console.say(f"{one.copies:,} documents copy another one; they are kept on one side of every split.")
     console.say()
-    show_labels(result.overall, console)
-    tell_set_aside(aside, found.documents, console)
-    stopped = [str(number) for number, fold in enumerate(result.folds, 1) if not fold.reached]
-    if stopped:
-        console.warn(f"training stopped short of the tolerance in fold {', '.join(stopped)}.")
-    return Exit.DONE
+    if len(result.folds) <= _MOST_SHOWN:
+        console.table(
+            ("fold", "right", "of", "accuracy", "95 % interval", "baseline", "on its training part", "terms"),
+            [
+                (
+                    number,
+                    fold.accuracy.right,
+                    fold.accuracy.of,
+                    percent(fold.accuracy.value),
+                    interval(fold.accuracy),
+                    percent(fold.baseline.value),
+                    percent(fold.training_accuracy.value),
+                    f"{fold.terms:,}",
+                )
+                for number, fold in enumerate(result.folds, 1)
+            ],
+            numeric=range(8),
+        )
+        console.say()
+    show_labels(result.overall, console, shares)
+    show_measures(result.overall, result.probability, console)
+
+
+_MOST_SHOWN = 30  # folds in the table

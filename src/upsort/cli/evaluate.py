@@ -3,11 +3,13 @@
 import argparse
 from dataclasses import asdict
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from upsort.cli import options
 from upsort.cli.console import Console
+from upsort.cli.recording import record_result
 from upsort.cli.request import inputs_of, named_columns, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.requirements import check_written, measures_of, met
 from upsort.cli.status import Exit
 from upsort.cli.wording import (
     LABEL_COLUMNS,
@@ -17,13 +19,18 @@ from upsort.cli.wording import (
     judgement_json,
     label_rows,
     percent,
+    probability_json,
+    probability_rows,
     rate_json,
     shortened,
+    whole_rows,
 )
 
 if TYPE_CHECKING:
+    from upsort.core.judging.intervals import Rate
     from upsort.core.judging.measures import Judgement
-    from upsort.jobs.evaluate import EvaluateResult
+    from upsort.core.judging.probability_measures import ProbabilityMeasures
+    from upsort.jobs.evaluate import Judged
 
 DESCRIPTION = "Judge a sorter on labelled documents that it was not trained on."
 EXAMPLE = "upsort evaluate desk.sorter parts/held-out.csv -o mistakes.csv"
@@ -37,79 +44,206 @@ OPTIONS = (
             options.option(
                 "--mistakes", type=options.whole_number(0), default=5, metavar="N", help="how many mistakes to show"
             ),
+            options.option("--figures", metavar="FOLDER", help="write figures into a folder"),
+            options.option("--by", metavar="COLUMN", default="", help="the results for each value of a column"),
+            options.option(
+                "--training", nargs="+", metavar="TABLE", help="what it was trained on: its near copies are left out, and told"
+            ),
+            options.option(
+                "--per-document", choices=("mean", "median", "trimmed", "product"), default="",
+                help="add up the passages of each document",
+            ),
+            options.option("--document-column", default="document", metavar="COLUMN", help="names a passage's document"),
+            options.option("--cost", metavar="FILE", default="", help="a table of costs, given by true label"),
+            options.option("--undecided-below", type=options.share, metavar="P", help="leave less probable ones undecided"),
+            options.option(
+                "--shares", choices=("row", "column"), default="", help="confusions as shares of the true or given label"
+            ),
+            options.REQUIRE,
+            options.NO_LEDGER,
         ),
     ),
     options.COLUMNS,
     options.READING,
     options.COMMON,
-)
+)  # fmt: skip
+
+_MOST_CONFUSED = 12  # labels, above which the matrix in the terminal gives way to a list
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Judge and show."""
-    from upsort.files.sorter_file import load_sorter
-    from upsort.jobs.evaluate import evaluate
+    from upsort.files.sorter_file import load_sorters
+    from upsort.jobs.decisions import deciding
+    from upsort.jobs.evaluate import Wanted, evaluate
     from upsort.jobs.score import columns_for
 
-    sorter = load_sorter(Path(request.sorter))
+    check_written(request.require)
+    sorters = deciding(load_sorters(Path(request.sorter)), request.cost, request.undecided_below)
     inputs = inputs_of(request, console)
+    training = None
+    if request.training:
+        training = inputs_of(argparse.Namespace(**{**vars(request), "input": request.training}), console)
     output = Path(request.output) if request.output else None
-    columns = columns_for(sorter, named_columns(request), inputs)
+    columns = columns_for(sorters[0], named_columns(request), inputs)
+    wanted = Wanted(request.by, request.per_document, request.document_column, training)
     with set_aside_of(request, output) as aside, console.progress("documents judged") as advance:
-        result = evaluate(sorter, inputs, columns, aside, output, advance)
-    used = result.judgement.accuracy.of or 0
+        found = evaluate(sorters, inputs, columns, aside, output, advance, wanted)
+    used = max(one.judgement.accuracy.of or 0 for one in found)
+    written = []
+    if request.figures:
+        from upsort.jobs.judgement_figures import draw_judgement
+
+        written = draw_judgement(found, Path(request.figures))
     if console.as_json:
-        console.json(
-            judgement_json(result.judgement)
-            | {
-                "training_accuracy": rate_json(result.training_accuracy),
-                "unknown_labels": result.unknown_labels,
-                "mistakes": [asdict(mistake) for mistake in result.mistakes[: request.mistakes]],
-                "rows": rows_json(aside, used),
-            }
+        answers = {one.sorter.answer: _as_json(one, request.mistakes) for one in found}
+        whole = {"answers": answers} if len(found) > 1 else next(iter(answers.values()))
+        console.json(whole | {"written": [str(path) for path in written], "rows": rows_json(aside, used)})
+    else:
+        for one in found:
+            _show(one, request, console)
+        if output is not None:
+            console.say(f"All {sum(len(one.mistakes) for one in found):,} mistakes: {output}.")
+        if written:
+            console.say(f"Written: {', '.join(map(str, written))}.")
+        tell_set_aside(aside, used, console)
+    for one in found:
+        record_result(
+            request, console, "evaluate", _named(request.sorter, one), one.sorter.plan, one.judgement, one.probability
         )
-        return Exit.DONE
-    _show(result, request.mistakes, console)
-    if output is not None:
-        console.say(f"All {len(result.mistakes):,} mistaken rows: {output}.")
-    tell_set_aside(aside, used, console)
-    return Exit.DONE
+    return met(request.require, measures_of(found[0].judgement, found[0].probability), console)
 
 
-def _show(result: "EvaluateResult", mistakes: int, console: Console) -> None:
-    judgement = result.judgement
-    for line in headline(judgement):
+def _named(sorter: str, one: "Judged") -> str:
+    return f"{sorter}: {one.sorter.answer}" if one.sorter.answer else sorter
+
+
+def _as_json(one: "Judged", mistakes: int) -> dict[str, Any]:
+    return {
+        **judgement_json(one.judgement),
+        **(probability_json(one.probability, one.sorter.labels) if one.probability is not None else {}),
+        "training_accuracy": rate_json(one.training_accuracy),
+        "unknown_labels": one.unknown_labels,
+        "by": {value: rate_json(rate) for value, rate in one.by.items()},
+        "all_words_known": rate_json(one.known_words),
+        "some_words_unknown": rate_json(one.new_words),
+        "without_copies_of_training": rate_json(one.not_copies) if one.not_copies is not None else None,
+        "before_calibration": {"log_loss": one.before[0], "brier": one.before[1]} if one.before else None,
+        "mean_cost": one.cost,
+        "decided": rate_json(one.undecided) if one.undecided is not None else None,
+        "coverage": [
+            {"undecided_below": bound, "decided": decided, "right": right, "of": one.coverage.documents}
+            for bound, decided, right in zip(one.coverage.bounds, one.coverage.decided, one.coverage.right, strict=True)
+        ],
+        "mistakes": [asdict(mistake) for mistake in one.mistakes[:mistakes]],
+    }
+
+
+def _show(one: "Judged", request: argparse.Namespace, console: Console) -> None:
+    if one.sorter.answer:
+        console.say(f"── {one.sorter.answer}")
+    for line in headline(one.judgement, one.training_accuracy):
         console.say(line)
-    console.say(f"On its own training documents it gets {percent(result.training_accuracy.value)}.")
-    for label, count in result.unknown_labels.items():
+    for label, count in one.unknown_labels.items():
         console.warn(
             f"{count:,} documents have the label {label!r}, which the sorter does not know; they count as wrong."
         )
-    console.say()
-    show_labels(judgement, console)
-    if result.mistakes[:mistakes]:
-        console.say()
-        console.say("Wrong, and most sure of it:")
-        console.table(
-            ("document", "true label", "given label", "probability", "text"),
-            [
-                (mistake.reference, mistake.true, mistake.given, f"{mistake.probability:.3f}", shortened(mistake.text))
-                for mistake in result.mistakes[:mistakes]
-            ],
-            numeric=(3,),
+    if one.undecided is not None:
+        left = (one.judgement.accuracy.of or 0) - (one.undecided.of or 0)
+        console.say(
+            f"{left:,} are left undecided; of the {one.undecided.of:,} others {percent(one.undecided.value)} are right "
+            f"({interval(one.undecided)})."
         )
+    if one.cost is not None:
+        console.say(f"A document costs {one.cost:.3f} on average by the table of costs.")
+    if one.not_copies is not None:
+        console.say(f"Without copies of training documents: {_said(one.not_copies)}.")
+    if one.new_words.of and one.known_words.of:
+        console.say(f"Where all words are known: {_said(one.known_words)}; where some are not: {_said(one.new_words)}.")
+    if one.by:
+        console.say()
+        console.table(
+            (request.by, "right", "of", "accuracy", "95 % interval"),
+            [
+                (value or "(empty)", rate.right, rate.of, percent(rate.value), interval(rate))
+                for value, rate in one.by.items()
+            ],
+            numeric=range(1, 5),
+        )
+    console.say()
+    show_labels(one.judgement, console, request.shares)
+    show_measures(one.judgement, one.probability, console)
+    if one.before is not None and one.probability is not None:
+        console.say(
+            f"Before calibration ({one.sorter.calibration.kind}) the log loss would be {one.before[0]:.3f} and the Brier "
+            f"score {one.before[1]:.3f}."
+        )
+    if request.undecided_below:
+        _show_coverage(one, console)
+    _show_mistakes(one, request.mistakes, console)
 
 
-def show_labels(judgement: "Judgement", console: Console) -> None:
+def _said(rate: "Rate") -> str:
+    return f"{percent(rate.value)} ({rate.right:,} of {rate.of:,})"
+
+
+def _show_coverage(one: "Judged", console: Console) -> None:
+    found = one.coverage
+    console.say()
+    console.say("What leaving the less certain ones undecided brings:")
+    console.table(
+        ("undecided below", "decided", "share", "right of them"),
+        [
+            (f"{bound:.2f}", f"{decided:,}", percent(decided / max(found.documents, 1)), percent(right / decided))
+            for bound, decided, right in zip(found.bounds, found.decided, found.right, strict=True)
+            if decided
+        ],
+        numeric=range(4),
+    )
+
+
+def _show_mistakes(one: "Judged", most: int, console: Console) -> None:
+    if not one.mistakes[:most]:
+        return
+    console.say()
+    console.say("Wrong, and most sure of it:")
+    console.table(
+        ("document", "true label", "given label", "probability", "because of", "text"),
+        [
+            (
+                mistake.reference,
+                mistake.true,
+                mistake.given,
+                f"{mistake.probability:.3f}",
+                ", ".join(mistake.pulled_by),
+                shortened(mistake.text, 120),
+            )
+            for mistake in one.mistakes[:most]
+        ],
+        numeric=(3,),
+    )
+
+
+def show_labels(judgement: "Judgement", console: Console, shares: str = "") -> None:
     """The table by label, the confusion matrix, and the largest confusions in words."""
     console.table(LABEL_COLUMNS, label_rows(judgement), numeric=range(1, len(LABEL_COLUMNS)))
-    console.say(f"Macro F1 {percent(judgement.macro_f1.value)} (95 % interval {interval(judgement.macro_f1)}).")
     console.say()
-    console.say("True labels in rows, given labels in columns:")
-    console.table(
-        ("true \\ given", *judgement.labels), confusion_rows(judgement), numeric=range(1, len(judgement.labels) + 1)
-    )
+    if len(judgement.labels) <= _MOST_CONFUSED or not console.drawn:
+        unit = {"row": ", in percent of the true label", "column": ", in percent of the given label"}.get(shares, "")
+        console.say(f"True labels in rows, given labels in columns{unit}:")
+        console.table(
+            ("true \\ given", *judgement.labels),
+            confusion_rows(judgement, shares),
+            numeric=range(1, len(judgement.labels) + 1),
+        )
     for confusion in judgement.largest_confusions():
         console.say(
             f"{confusion.documents} of {confusion.of} {confusion.true!r} documents were taken for {confusion.given!r}."
         )
+
+
+def show_measures(judgement: "Judgement", probability: "ProbabilityMeasures | None", console: Console) -> None:
+    """The measures of the whole, and those of the probabilities."""
+    rows = [*whole_rows(judgement), *(probability_rows(probability) if probability is not None else [])]
+    console.say()
+    console.table(("measure", "value", "95 % interval"), rows, numeric=(1, 2))

@@ -69,6 +69,18 @@ WORKERS = option(
 )
 SEED = option("--seed", type=whole_number(0), metavar="N", help="seed of every random choice (default: the plan's)")
 
+NO_LEDGER = option("--no-ledger", action="store_true", help="do not note the result in upsort-ledger.sqlite")
+REQUIRE = option(
+    "--require", action="append", default=[], metavar="BOUND", help="end with 3 unless it holds: 'accuracy>=0.8', 'f1:pests>=0.7'"
+)  # fmt: skip
+FOLDS = (
+    option("--folds", type=whole_number(2), metavar="N", help="default: the plan's, 5"),
+    option("--repeats", type=whole_number(1), metavar="N", help="deal the folds so often anew (default: once)"),
+    option("--in-time", action="store_const", const=True, help="judge documents by earlier ones (needs columns.date)"),
+    option("--alone", action="store_const", const=True, help="each document is a fold of its own (tiny corpora)"),
+    option("--allow-copies", action="store_const", const=True, help="copies may stand on both sides of a split"),
+)
+
 READING = Group(
     "reading",
     (

@@ -60,7 +60,9 @@ def plan_of(request: argparse.Namespace, console: Console, gather: dict[str, Any
         path = Path(DEFAULT_NAME)
         console.note(f"The plan is {DEFAULT_NAME}.")
     own: dict[str, dict[str, Any]] = {"columns": _named_columns(request)}
-    judge = {key: getattr(request, key, None) for key in ("folds", "seed")}
+    judge = {
+        key: getattr(request, key, None) for key in ("folds", "repeats", "in_time", "alone", "allow_copies", "seed")
+    }
     own["gather"] = gather or {}
     own["judge"] = {key: value for key, value in judge.items() if value is not None}
     return load_plan(path, request.set, own)

@@ -43,7 +43,8 @@ class Columns:
 
     label: the column of labels; also: further ones, each an answer of its own. label_separator: what separates the labels of
     a cell that may hold several. row_weight: how much a document counts in training. date: when a document was written.
-    group: documents with the same value stay on one side of every split. numbers, categories: columns beside the text to sort
+    group: documents with the same value stay on one side of every split.
+    fold: which fold a document is in, where that is given. numbers, categories: columns beside the text to sort
     by; a name may be a pattern such as `v*`. wrong_numbers: what becomes of a row whose number is none. document_vectors: an
     .npy file with a row for each row of the table.
     """
@@ -56,6 +57,7 @@ class Columns:
     id: str = ""
     date: str = ""
     group: str = ""
+    fold: str = ""
     row_weight: str = ""
     numbers: tuple[str, ...] = ()
     categories: tuple[str, ...] = ()
@@ -198,14 +200,15 @@ class Classifier:
     """Which classifier, and how it is trained.
 
     smoothing: added to each count (naive Bayes). priors, prior: of naive Bayes: from the data, uniform, or given label by
-    label. penalty: inverse variance of the normal prior of each weight; more of it means smaller weights; `auto` is chosen on
-    folds of the training documents. sparsity: the share of the penalty that is on the sizes of the weights instead of their
-    squares (logistic). contrast: whether labels are told apart all at once, or each against the rest (logistic).
-    interpolation: of weighted-svm. label_weights: whether all labels count the same; label_weight: how much documents of a
-    label count. sampling: rare labels drawn again, or common ones thinned out, in training. nearest: neighbours asked. depth,
-    least_in_leaf: of the tree. calibrate: how scores become probabilities; `auto` is none for logistic regression, whose
-    scores are logarithms of probabilities, and temperature for the others. tolerance: training stops when the gradient's norm
-    is this share of its norm at the start. most_iterations: training stops there in any case, and says so.
+    label. penalty: inverse variance of the normal prior of each weight, `usual` for 0.1 (logistic) or 1 (others); more of it
+    means smaller weights; `auto` is chosen on folds of the training documents. sparsity: the share of the penalty that is on
+    the sizes of the weights instead of their squares (logistic). contrast: whether labels are told apart all at once, or each
+    against the rest (logistic). interpolation: of weighted-svm. label_weights: whether all labels count the same;
+    label_weight: how much documents of a label count. sampling: rare labels drawn again, or common ones thinned out, in
+    training. nearest: neighbours asked. depth, least_in_leaf: of the tree. calibrate: how scores become probabilities; `auto`
+    is none for logistic regression, whose scores are logarithms of probabilities, and temperature for the others. tolerance:
+    training stops when the gradient's norm is this share of its norm at the start. most_iterations: training stops there in
+    any case, and says so.
     """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
@@ -213,7 +216,7 @@ class Classifier:
     smoothing: Annotated[float, Gt(0)] = 1.0
     priors: Literal["data", "uniform"] = "data"
     prior: dict[str, Annotated[float, Gt(0)]] = field(default_factory=dict)
-    penalty: Annotated[float, Ge(0)] | Literal["auto"] = 1.0
+    penalty: Annotated[float, Ge(0)] | Literal["usual", "auto"] = "usual"
     sparsity: Annotated[float, Ge(0), Le(1)] = 0.0
     contrast: Literal["multinomial", "one-against-rest"] = "multinomial"
     interpolation: Annotated[float, Ge(0), Le(1)] = 0.25
@@ -230,16 +233,43 @@ class Classifier:
 
 @dataclass(frozen=True)
 class Judge:
-    """How results are measured."""
+    """How results are measured.
+
+    repeats: how often the folds are dealt anew. in_time: documents are judged by what was learned from earlier ones. alone: each
+    document is a fold of its own. allow_copies: copies of a document may stand on both sides of a split. beta: of F-beta.
+    """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     folds: Annotated[int, Ge(2)] = 5
+    repeats: Annotated[int, Ge(1)] = 1
+    in_time: bool = False
+    alone: bool = False
+    allow_copies: bool = False
+    beta: Annotated[float, Gt(0)] = 1.0
     seed: Annotated[int, Ge(0)] = 11
 
 
 @dataclass(frozen=True)
+class Decide:
+    """How probabilities become labels.
+
+    cost_file: a table of what it costs to give a label (rows) to a document of another (columns). f_beta: weights of labels are
+    chosen on folds of the training part so that macro F-beta is highest, 0 for none. undecided_below: documents whose probability
+    is lower get no label.
+    """
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
+    cost_file: str = ""
+    f_beta: Annotated[float, Ge(0)] = 0.0
+    undecided_below: Annotated[float, Ge(0), Le(1)] = 0.0
+
+
+@dataclass(frozen=True)
 class Plan:
-    """All of it, a section each. source: choices for single sources, by name or pattern."""
+    """All of it, a section each. source: choices for single sources, by name or pattern.
+
+    candidates: the tables [try.NAME] of the file: what `upsort compare` tries, each the sections and keys that differ.
+    """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     columns: Columns = field(default_factory=Columns)
@@ -248,6 +278,8 @@ class Plan:
     features: Features = field(default_factory=Features)
     classifier: Classifier = field(default_factory=Classifier)
     judge: Judge = field(default_factory=Judge)
+    decide: Decide = field(default_factory=Decide)
+    candidates: dict[str, dict[str, dict[str, Any]]] = field(default_factory=dict)
     source: dict[str, Source] = field(default_factory=dict)
 
     def settled(self) -> "Plan":

@@ -32,7 +32,8 @@ class Decisions:
     best, second: (n,) int64, numbers of the most and the second most probable labels; equal ones: the label that sorts first.
     margin: (n,) difference of the two highest probabilities.
     tokens: (n,) int64. unknown_share: (n,) share of tokens the sorter does not know; NaN for a document without tokens.
-    sets: (n, k) which labels each document is given, where it may have several or none.
+    sets: (n, k) which labels each document is given, where it may have several or none. undecided: (n,) which documents are less
+    probable than the plan wants them to be.
     """
 
     scores: Floats
@@ -43,6 +44,7 @@ class Decisions:
     tokens: Ints
     unknown_share: Floats
     sets: Bools | None = None
+    undecided: Bools | None = None
 
 
 @dataclass(frozen=True)
@@ -83,7 +85,8 @@ class Sorter:
 
     labels: sorted; the columns of scores and probabilities. resources: word lists its cleaning needs. calibration: from scores to
     probabilities. answer: the label column it answers for, where there are several. thresholds: (k,) from which probability on a
-    label is given, where a document may have several labels. reserve: see `Reserve`.
+    label is given, where a document may have several labels. reserve: see `Reserve`. decision: (k, k)
+    the rule by which probabilities become labels (see `judging.deciding`), None for the most probable one.
     """
 
     plan: Plan
@@ -96,6 +99,7 @@ class Sorter:
     answer: str = ""
     thresholds: Floats | None = None
     reserve: Reserve | None = None
+    decision: Floats | None = None
 
     @cached_property
     def cleaning(self) -> Cleaner:
@@ -142,11 +146,15 @@ class Sorter:
         else:
             probabilities, sets = self.calibration.probabilities(scores), None
             ranked_by = probabilities if self.calibration.kind in {"platt", "isotonic"} else scores
+            if self.decision is not None:
+                ranked_by = np.round(probabilities @ self.decision, 12)
         order = np.argsort(-ranked_by, axis=1, kind="stable")
         best, second = order[:, 0].astype(np.int64), order[:, min(1, order.shape[1] - 1)].astype(np.int64)
         rows = np.arange(len(scores))
         margin = probabilities[rows, best] - probabilities[rows, second]
-        return Decisions(scores, probabilities, best, second, margin, tokens, unknown_share, sets)
+        bound = self.plan.decide.undecided_below
+        undecided = probabilities[rows, best] < bound if bound > 0 else None
+        return Decisions(scores, probabilities, best, second, margin, tokens, unknown_share, sets, undecided)
 
     def cells(self, documents: Documents) -> Cells:
         """The columns beside the text, in the order of training. Raises DataProblem where there are others."""

@@ -12,7 +12,10 @@ from upsort.core.arrays import AnyArray, Floats, Places
 
 def from_cells(values: AnyArray, rows: AnyArray, columns: AnyArray, shape: tuple[int, int]) -> csr_array:
     """The CSR matrix with values at (row, column), added up where a place comes twice; indices sorted, of the values' kind."""
-    cells: Any = coo_array((values, (rows, columns)), shape=shape)
+    small = max(*shape, values.size) < np.iinfo(np.int32).max
+    kind = np.int32 if small else np.int64  # half the memory to read in every product
+    places: Any = (rows.astype(kind, copy=False), columns.astype(kind, copy=False))
+    cells: Any = coo_array((values, places), shape=shape)
     matrix: csr_array = cells.tocsr()
     matrix.sort_indices()
     return matrix

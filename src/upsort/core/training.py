@@ -21,6 +21,7 @@ from upsort.core.classifiers.targets import targets_of
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.measured import Measured
 from upsort.core.features.vocabulary import FeatureSpace, label_document_frequencies, learn_space
+from upsort.core.judging.deciding import by_costs, weights_for_f_beta
 from upsort.core.judging.folds import dealt_folds
 from upsort.core.plan import NAIVE_BAYES_KINDS, PENALISED_KINDS, Classifier, Features, Plan
 from upsort.core.sorter import Reserve, Sorter, Trained
@@ -146,13 +147,16 @@ def fit(
     _check(documents, plan)
     resources = resources or Resources()
     seen = seen or represent(documents, plan.features, resources)
-    calibrated = documents.sets is not None or (plan.calibration != "none" and _enough_to_calibrate(documents, plan))
+    decides = resources.costs is not None or plan.decide.f_beta > 0
+    calibrated = (
+        documents.sets is not None or decides or (plan.calibration != "none" and _enough_to_calibrate(documents, plan))
+    )
     choosing = plan.classifier.penalty == "auto" and plan.classifier.kind in PENALISED_KINDS
     inner = InnerFolds.of(documents, plan, resources) if calibrated or choosing else InnerFolds(())
     penalty = _chosen_penalty(documents, inner, plan) if choosing else _given(plan.classifier)
     classifier = _trained(documents, seen.matrix, plan, penalty, start)
     scores = classifier.scores(seen.matrix)
-    calibration, thresholds, held_out = Calibration(), None, (0, 0)
+    calibration, thresholds, held_out, decision = Calibration(), None, (0, 0), None
     if calibrated:
         outside = _held_out_scores(documents, inner, plan, penalty)
         judged: Bools = np.asarray(~np.isnan(outside).any(axis=1))
@@ -160,6 +164,7 @@ def fit(
         if documents.sets is None:
             right = outside[judged].argmax(axis=1) == documents.labels[judged]
             held_out = (int(right.sum()), int(judged.sum()))
+            decision = _decision(documents, calibration.probabilities(outside[judged]), judged, plan, resources)
     trained = Trained(
         label_documents=_label_documents(documents),
         label_document_frequency=seen.space.label_document_frequency,
@@ -180,6 +185,7 @@ def fit(
         calibration,
         thresholds=thresholds,
         reserve=reserve,
+        decision=decision,
     )
     return sorter, seen
 
@@ -226,7 +232,9 @@ def _enough_to_calibrate(documents: Labelled, plan: Plan) -> bool:
 
 
 def _given(settings: Classifier) -> float:
-    return 1.0 if settings.penalty == "auto" else settings.penalty
+    if isinstance(settings.penalty, str):
+        return families.USUAL_PENALTY.get(settings.kind, 1.0)
+    return settings.penalty
 
 
 def _label_documents(documents: Labelled) -> Ints:
@@ -309,6 +317,23 @@ def _calibrated(documents: Labelled, outside: Floats, judged: Bools, plan: Plan)
     calibration = calibrate_each(kind, outside[judged], own)
     each = calibration.each(outside[judged])
     return calibration, np.array([_best_threshold(each[:, label], own[:, label]) for label in range(own.shape[1])])
+
+
+def _decision(
+    documents: Labelled, probabilities: Floats, judged: Bools, plan: Plan, resources: Resources
+) -> Floats | None:
+    """The rule by which probabilities become labels, where the plan asks for another than the most probable."""
+    if resources.costs is not None:
+        missing = [name for name in documents.names if name not in resources.costs]
+        if missing:
+            raise DataProblem(
+                f"The table of costs has no label {missing[0]!r}.", "Each label needs a row and a column."
+            )
+        costs = np.array([[resources.costs[given][true] for true in documents.names] for given in documents.names])
+        return by_costs(costs)
+    if plan.decide.f_beta > 0:
+        return weights_for_f_beta(documents.labels[judged], probabilities, plan.decide.f_beta)
+    return None
 
 
 def _best_threshold(probabilities: Floats, own: Bools) -> float:

@@ -32,6 +32,7 @@ class Roles:
     date: int | None = None
     group: int | None = None
     weight: int | None = None
+    fold: int | None = None
     also: tuple[int, ...] = ()
     numbers: tuple[tuple[str, int], ...] = ()
     categories: tuple[tuple[str, int], ...] = ()
@@ -68,6 +69,7 @@ def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> Roles:
         place(named.date),
         place(named.group),
         place(named.row_weight),
+        place(named.fold),
         tuple(column_place(name, columns, source) for name in named.also),
         named_places(named.numbers),
         named_places(named.categories),

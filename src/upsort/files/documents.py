@@ -43,6 +43,7 @@ class DocumentBlock:
     dates: list[str]
     groups: list[str]
     weights: list[str]
+    folds: list[str]
     rows: list[list[str]]
     lines: list[int]
 
@@ -70,6 +71,7 @@ def joined_blocks(blocks: Sequence[DocumentBlock]) -> DocumentBlock:
         all_of(lambda block: block.dates),
         all_of(lambda block: block.groups),
         all_of(lambda block: block.weights),
+        all_of(lambda block: block.folds),
         all_of(lambda block: block.rows),
         all_of(lambda block: block.lines),
     )
@@ -152,6 +154,7 @@ def read_documents(
                 _cells(rows, roles.date),
                 _cells(rows, roles.group),
                 _cells(rows, roles.weight),
+                _cells(rows, roles.fold),
                 rows,
                 [block.lines[place] for place in usable],
             )

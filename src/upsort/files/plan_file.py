@@ -30,6 +30,8 @@ def checked_plan(values: dict[str, Any], where: str) -> Plan:
     """A plan from nested values. Raises UsageProblem that names the key, the value and the nearest choices."""
     from pydantic import TypeAdapter, ValidationError
 
+    if "try" in values:
+        values = {**{key: value for key, value in values.items() if key != "try"}, "candidates": values["try"]}
     try:
         return TypeAdapter(Plan).validate_python(_as_lists(values))
     except ValidationError as error:
@@ -53,15 +55,15 @@ def _parsed(setting: str) -> tuple[str, str, Any]:
         raise UsageProblem(
             f"--set takes section.key=value, not {setting!r}.", "For example: --set classifier.kind=logistic"
         )
-    return section, key, _value(text.strip())
+    return section, key, parsed_value(text.strip())
 
 
-def _value(text: str) -> Any:
+def parsed_value(text: str) -> Any:
     """A TOML value where the text is one, a list where it has commas, else the text itself."""
     try:
         return tomllib.loads(f"value = {text}")["value"]
     except tomllib.TOMLDecodeError:
-        return [_value(part.strip()) for part in text.split(",")] if "," in text else text
+        return [parsed_value(part.strip()) for part in text.split(",")] if "," in text else text
 
 
 def _as_lists(values: dict[str, Any]) -> dict[str, Any]:

@@ -76,7 +76,7 @@ COMMENTS = {
     "classifier.smoothing": "added to every count (naive Bayes)",
     "classifier.priors": "of naive Bayes: data or uniform",
     "classifier.prior": "of naive Bayes, label by label, for example { pests = 0.3 }",
-    "classifier.penalty": "inverse variance of the weights; more of it: smaller weights; auto: chosen on folds",
+    "classifier.penalty": "inverse variance of the weights; more of it: smaller weights; usual, or auto: chosen on folds",
     "classifier.sparsity": "share of the penalty on the sizes of the weights, which sets many to 0 (logistic)",
     "classifier.contrast": "multinomial, or one-against-rest (logistic)",
     "classifier.interpolation": "of weighted-svm: 0 all terms weigh the same, 1 as trained",
@@ -89,6 +89,15 @@ COMMENTS = {
     "classifier.calibrate": "how scores become probabilities: auto, none, temperature, platt or isotonic",
     "classifier.tolerance": "training stops when the gradient is this share of what it was at the start",
     "classifier.most_iterations": "training stops there in any case, and says so",
+    "columns.fold": "which fold a document is in, where a column tells it",
+    "judge.repeats": "how often the folds are dealt anew",
+    "judge.in_time": "judge documents by what was learned from earlier ones (columns.date)",
+    "judge.alone": "each document is a fold of its own (tiny corpora)",
+    "judge.allow_copies": "copies may stand on both sides of a split",
+    "judge.beta": "of F-beta: above 1 recall counts more, below 1 precision",
+    "decide.cost_file": "a table of costs: a row for each given label, a column for each true one",
+    "decide.f_beta": "choose weights of labels for the highest macro F-beta, with this beta; 0: none",
+    "decide.undecided_below": "documents whose probability is lower get no label",
     "judge.folds": "of a cross-validation",
     "judge.seed": "of every random choice",
 }
@@ -99,6 +108,7 @@ _SECTIONS = {
     "features": "Which terms are kept and how they are weighted.",
     "classifier": "Which classifier, and how it is trained.",
     "judge": "How results are measured.",
+    "decide": "How probabilities become labels.",
 }
 _SOURCE_EXAMPLE = """\
 # How single sources are read, where they differ from the others: by name or pattern.

@@ -1,5 +1,6 @@
 """Word lists that cleaning needs from files: stop words of one's own, tables of lemmas, the English base forms."""
 
+import csv
 import lzma
 from collections.abc import Mapping
 from functools import cache
@@ -7,21 +8,50 @@ from importlib.resources import files
 from pathlib import Path
 
 from upsort.core.errors import DataProblem
-from upsort.core.plan import Clean, Features
+from upsort.core.plan import Clean, Decide, Features
 from upsort.core.text.word_steps import Resources
 
 _PARTS = {"NOUN": "noun", "PROPN": "noun", "VERB": "verb", "AUX": "verb", "ADJ": "adjective"}
 
 
-def resources_for(settings: Clean, features: Features | None = None) -> Resources:
-    """What the steps of a plan need, and its vocabulary. Raises DataProblem for a file that is missing or not as it should be."""
+def resources_for(settings: Clean, features: Features | None = None, decide: Decide | None = None) -> Resources:
+    """What the steps of a plan need, its vocabulary and its costs. Raises DataProblem for a file that cannot be used."""
     stop_words = read_stop_words(Path(settings.stop_words_file)) if settings.stop_words_file else None
     wants_lemmas = "lemmas" in settings.steps
     table = read_lemmas(Path(settings.lemma_file), settings.lemma_part) if wants_lemmas and settings.lemma_file else {}
     vocabulary = (
         read_vocabulary(Path(features.vocabulary_file)) if features and features.vocabulary_file else frozenset()
     )
-    return Resources(stop_words, table, *english_for(settings if not table else None), vocabulary)
+    costs = read_costs(Path(decide.cost_file)) if decide and decide.cost_file else None
+    return Resources(stop_words, table, *english_for(settings if not table else None), vocabulary, costs)
+
+
+def read_costs(path: Path) -> dict[str, dict[str, float]]:
+    """A CSV table: the first row names true labels, the first cell of each other row a given one, the others are costs ≥ 0."""
+    rows = [row for row in csv.reader(_lines(path)) if any(cell.strip() for cell in row)]
+    head = [cell.strip() for cell in rows[0][1:]] if rows else []
+    costs: dict[str, dict[str, float]] = {}
+    for number, row in enumerate(rows[1:], 2):
+        values = [cost_in(cell) for cell in row[1:]]
+        if len(values) != len(head) or any(value is None for value in values):
+            raise DataProblem(
+                f"{path}, row {number}: {len(head)} costs of 0 or more were expected.", "Mend the row; 0 costs nothing."
+            )
+        costs[row[0].strip()] = {name: float(value or 0.0) for name, value in zip(head, values, strict=True)}
+    if set(costs) != set(head) or len(head) < 2:
+        raise DataProblem(
+            f"{path}: the rows and the columns do not name the same labels.", "Give each label a row and a column."
+        )
+    return costs
+
+
+def cost_in(cell: str) -> float | None:
+    """The cost in a cell; None for what is none."""
+    try:
+        value = float(cell)
+    except ValueError:
+        return None
+    return value if 0 <= value < float("inf") else None
 
 
 def read_vocabulary(path: Path) -> frozenset[str]:

@@ -76,6 +76,7 @@ def save_sorters(sorters: Sequence[Sorter], path: Path) -> int:
         "resources": {
             "stop_words": sorted(stop_words) if (stop_words := first.resources.stop_words) is not None else None,
             "lemma_table": dict(sorted(first.resources.lemma_table.items())),
+            "costs": first.resources.costs,
         },
         "members": [
             {"name": name, "bytes": len(content), "sha256": hashlib.sha256(content).hexdigest()}
@@ -134,6 +135,8 @@ def _arrays(sorter: Sorter) -> dict[str, AnyArray]:
     }
     if sorter.thresholds is not None:
         arrays["thresholds"] = sorter.thresholds
+    if sorter.decision is not None:
+        arrays["decision"] = sorter.decision
     if sorter.reserve is not None:
         arrays["left_out_frequency"] = sorter.reserve.frequency.astype("<i4")
         arrays["left_out_counts"] = sorter.reserve.counts
@@ -246,6 +249,7 @@ def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], p
         *families.ARRAY_NAMES[plan.classifier.kind],
         *calibration[kind],
         *(["thresholds"] if "thresholds" in answer.get("arrays", ()) else []),
+        *(["decision"] if "decision" in answer.get("arrays", ()) else []),
         *(["left_out_frequency", "left_out_counts"] if "left_out_counts" in answer.get("arrays", ()) else []),
     ]
 
@@ -321,7 +325,8 @@ def _restored(
     if "left_out_counts" in arrays:
         reserve = Reserve(left_out, arrays["left_out_frequency"].astype(np.int64), arrays["left_out_counts"])
     name = str(answer.get("name", ""))
-    return Sorter(plan, labels, space, classifier, trained, resources, calibration, name, thresholds, reserve)
+    decision = arrays.get("decision")
+    return Sorter(plan, labels, space, classifier, trained, resources, calibration, name, thresholds, reserve, decision)
 
 
 def _declared_space(
@@ -408,7 +413,8 @@ def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
     if not sound:
         raise _damaged(path, "its word lists are not as they should be")
     stop_words = frozenset(words) if words is not None else None
-    return Resources(stop_words, table, *english_for(plan.clean if not table else None))
+    costs = held.get("costs") if isinstance(held, dict) else None
+    return Resources(stop_words, table, *english_for(plan.clean if not table else None), frozenset(), costs)
 
 
 def _checked_members(

@@ -8,15 +8,13 @@ from dataclasses import dataclass, replace
 from itertools import pairwise, zip_longest
 from pathlib import Path
 
-import numpy as np
-
 from upsort.core import plan
 from upsort.core.errors import DataProblem
 from upsort.core.features.counting import count, in_blocks
 from upsort.core.features.measured import of_counts
 from upsort.core.judging.cross_validation import cross_validate
-from upsort.core.judging.folds import stratified_folds
 from upsort.core.judging.intervals import Rate
+from upsort.core.judging.splits import splits
 from upsort.core.text.cleaning import Cleaner, cleaner, mapped
 from upsort.core.text.editing import edited
 from upsort.core.text.markers import shown, unmarked
@@ -304,8 +302,7 @@ def compare_steps(
         accuracy = None
         if labelled:
             names, numbers = numbered(labels)
-            fold = stratified_folds(numbers, names, tried.judge.folds, tried.judge.seed)
-            held = [np.flatnonzero(fold == number) for number in range(tried.judge.folds)]
-            accuracy = cross_validate(Labelled(of_counts(counts), numbers, names), tried, held).overall.accuracy
+            documents = Labelled(of_counts(counts), numbers, names)
+            accuracy = cross_validate(documents, tried, splits(numbers, names, tried.judge)).overall.accuracy
         results.append(StepsResult(steps, counts.distinct, accuracy))
     return results

@@ -80,7 +80,7 @@ class Answer:
 
 @dataclass(frozen=True)
 class LabelledCorpus:
-    """answers: one for each label column. resources: of the cleaning. ids, dates: (n,) of all documents.
+    """answers: one for each label column. resources: of the cleaning. ids, dates, folds: (n,) of all documents.
 
     texts: of all documents, where they were asked to be kept.
     """
@@ -90,6 +90,7 @@ class LabelledCorpus:
     resources: Resources
     ids: list[str]
     dates: list[str]
+    folds: list[str]
     texts: list[str]
 
     @property
@@ -115,10 +116,11 @@ def read_labelled_corpus(
     labels: list[list[str]] = [[] for _ in columns.answers]
     ids: list[str] = []
     dates: list[str] = []
+    folds: list[str] = []
     groups: list[str] = []
     weights: list[str] = []
     texts: list[str] = []
-    resources = resources_for(choices.clean, choices.features)
+    resources = resources_for(choices.clean, choices.features, choices.decide)
     cleaning = cleaner(choices.clean, resources, choices.features.within_sentences)
 
     def documents() -> Iterator[Documents]:
@@ -129,6 +131,7 @@ def read_labelled_corpus(
                 held.extend(cells)
             ids.extend(block.ids)
             dates.extend(block.dates)
+            folds.extend(block.folds)
             groups.extend(block.groups)
             weights.extend(block.weights)
             if keep_texts:
@@ -162,7 +165,7 @@ def read_labelled_corpus(
             sets,
         )
         answers.append(Answer(name, rows, labelled))
-    return LabelledCorpus(measured, tuple(answers), resources, ids, dates, texts)
+    return LabelledCorpus(measured, tuple(answers), resources, ids, dates, folds, texts)
 
 
 def _labels_of(cells: list[str], separator: str, column: str) -> tuple[tuple[str, ...], Ints, Bools | None]:

@@ -43,4 +43,6 @@ def given_label(sorter: Sorter, decisions: Decisions, place: int) -> str:
         separator = sorter.plan.columns.label_separator
         chosen = [label for label, has in zip(sorter.labels, decisions.sets[place].tolist(), strict=True) if has]
         return f"{separator} ".join(chosen) if separator.strip() else separator.join(chosen)
+    if decisions.undecided is not None and decisions.undecided[place]:
+        return UNDECIDED
     return sorter.labels[int(decisions.best[place])]

@@ -64,11 +64,16 @@ SHAPES: dict[str, tuple[str, ...]] = {
     "calibration_offsets": ("slopes",),
     "calibration_knots": ("knots", "knot columns"),
     "thresholds": ("labels",),
+    "decision": ("labels", "labels"),
 }
 """The dimensions of each array by name; those of one name are of one size."""
 
 PENALTIES = tuple(float(10.0 ** (exponent / 3)) for exponent in range(4, -6, -1))
 """The penalties that `auto` chooses from: ten, from about 21 down to about 0.02."""
+
+
+USUAL_PENALTY = {"logistic": 0.1}
+"""The penalty where nobody names one; 1 for kinds not named here. bench/penalties.py shows how good it is."""
 
 
 @dataclass(frozen=True)

@@ -10,11 +10,13 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Floats, Ints
+from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import Linear, LinearRule
 from upsort.core.judging.intervals import Rate, of_known, wilson
 from upsort.core.judging.measures import Judgement, judge
+from upsort.core.judging.probability_measures import ProbabilityMeasures, judge_probabilities
+from upsort.core.judging.splits import Split
 from upsort.core.plan import Features, Plan
 from upsort.core.sorter import Sorter
 from upsort.core.text.word_steps import Resources
@@ -23,13 +25,14 @@ from upsort.core.training import Labelled, Represented, fit, represent, represen
 
 @dataclass(frozen=True)
 class FoldResult:
-    """One fold: its accuracy on its held-out documents beside that on its training documents."""
+    """One fold: its accuracy on its held-out documents beside that on its training documents. bytes: of the classifier."""
 
     accuracy: Rate
     baseline: Rate
     training_accuracy: Rate
     terms: int
     reached: bool
+    bytes: int
 
 
 @dataclass(frozen=True)
@@ -41,6 +44,7 @@ class CrossValidation:
     """
 
     overall: Judgement
+    probability: ProbabilityMeasures
     folds: tuple[FoldResult, ...]
     judged: Ints
     fold: Ints
@@ -49,15 +53,23 @@ class CrossValidation:
 
     def spread(self) -> float:
         """The standard deviation of the folds' accuracies."""
-        return float(np.std([fold.accuracy.value or 0.0 for fold in self.folds], ddof=1))
+        return float(np.std(self.accuracies(), ddof=1)) if len(self.folds) > 1 else 0.0
+
+    def accuracies(self) -> list[float]:
+        """The accuracy of each fold."""
+        return [fold.accuracy.value or 0.0 for fold in self.folds]
+
+    def right(self, labels: Ints) -> Bools:
+        """(m,) which of the judged documents were given their own label. labels: (n,) of all documents."""
+        return np.asarray(self.given == labels[self.judged])
 
 
 class FoldSpaces:
     """The training part of each fold as numbers, learned once for all candidates that ask for the same features."""
 
-    def __init__(self, documents: Labelled, held: Sequence[Ints]) -> None:
+    def __init__(self, documents: Labelled, splits: Sequence[Split]) -> None:
         self.documents = documents
-        self.held = held
+        self.splits = splits
         self.known: dict[tuple[int, Features], tuple[Labelled, Represented, csr_array]] = {}
 
     def of(
@@ -65,11 +77,10 @@ class FoldSpaces:
     ) -> tuple[Labelled, Represented, csr_array]:
         """The training documents of a fold, as they are represented, and the held-out documents in the same space."""
         if (number, features) not in self.known:
-            rest = np.ones(self.documents.labels.size, dtype=bool)
-            rest[self.held[number]] = False
-            training = self.documents.rows(rest).present()
+            split = self.splits[number]
+            training = self.documents.rows(split.training).present()
             seen = represent(training, features, resources)
-            outside = represented(seen.space, seen.kept, self.documents.measured.rows(self.held[number]))
+            outside = represented(seen.space, seen.kept, self.documents.measured.rows(split.held_out))
             self.known[number, features] = (training, seen, outside)
         return self.known[number, features]
 
@@ -77,18 +88,19 @@ class FoldSpaces:
 def cross_validate(
     documents: Labelled,
     plan: Plan,
-    held: Sequence[Ints],
+    splits: Sequence[Split],
     resources: Resources | None = None,
     progress: Callable[[int], None] | None = None,
     spaces: FoldSpaces | None = None,
 ) -> CrossValidation:
-    """Judge a plan. held: for each fold the documents that are held out. spaces: of the same folds, to share."""
+    """Judge a plan. spaces: of the same splits, to share."""
     plan = plan.settled()
-    spaces = spaces or FoldSpaces(documents, held)
+    spaces = spaces or FoldSpaces(documents, splits)
     results, judged, folds, given, probabilities = [], [], [], [], []
     baseline_right = 0
     first: tuple[Sorter, Represented] | None = None
-    for number, out in enumerate(held):
+    for number, split in enumerate(splits):
+        out = split.held_out
         training, seen, outside = spaces.of(number, plan.features, resources)
         start = _carried(first, training, seen) if first is not None else None
         sorter, _ = fit(training, plan, resources, start, seen)
@@ -108,6 +120,7 @@ def cross_validate(
                 training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
                 terms=len(sorter.space.terms),
                 reached=sorter.trained.ended.reached,
+                bytes=sum(array.nbytes for array in sorter.classifier.arrays().values()),
             )
         )
         judged.append(out)
@@ -119,10 +132,10 @@ def cross_validate(
     names = documents.names
     most = names[int(np.argmax(np.bincount(documents.labels, minlength=len(names))))]
     places, decided = np.concatenate(judged), np.concatenate(given)
-    overall = judge(documents.labels[places], decided, names, baseline_right, most, plan.judge.seed)
-    return CrossValidation(
-        overall, tuple(results), places, np.concatenate(folds), decided, np.concatenate(probabilities)
-    )
+    overall = judge(documents.labels[places], decided, names, baseline_right, most, plan.judge.seed, plan.judge.beta)
+    likely = np.concatenate(probabilities)
+    measured = judge_probabilities(documents.labels[places], likely, decided, plan.judge.seed)
+    return CrossValidation(overall, measured, tuple(results), places, np.concatenate(folds), decided, likely)
 
 
 def _carried(first: tuple[Sorter, Represented], training: Labelled, seen: Represented) -> Fitted | None:

@@ -22,7 +22,7 @@ EXAMPLES = {
 @dataclass(frozen=True)
 class Resources:
     """What steps need from files. stop_words: a list of one's own. lemma_table: forms and lemmas; bases and irregular: English.
-    vocabulary: the terms to use, where they are given.
+    vocabulary: the terms to use, where they are given. costs: of giving a label to a document of another.
 
     All empty where the plan asks for none of them.
     """
@@ -32,6 +32,7 @@ class Resources:
     bases: frozenset[str] = frozenset()
     irregular: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
     vocabulary: frozenset[str] = frozenset()
+    costs: Mapping[str, Mapping[str, float]] | None = None
 
 
 def stop_list(settings: Clean, resources: Resources) -> frozenset[str]:

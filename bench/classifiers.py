@@ -1,0 +1,119 @@
+"""Training against the products it is made of, and against a plain L-BFGS.
+
+    python bench/classifiers.py [DOCUMENTS TERMS LABELS]
+
+The unit is one pair of sparse products, X @ W and X.T @ R, over all labels in float64, as SciPy does them. The thing to beat is
+SciPy's L-BFGS on the same softmax objective with the same products, to the same relative norm of the gradient, 1e-3.
+"""
+
+import subprocess
+import sys
+import time
+from contextlib import suppress
+
+import numpy as np
+from made_matrix import made_matrix
+from measuring import high_water_mark, median_seconds
+from scipy.optimize import minimize
+from scipy.sparse import csr_array
+
+from upsort.core.classifiers import families
+from upsort.core.classifiers.families import TrainingData
+from upsort.core.classifiers.targets import Targets
+from upsort.core.plan import Classifier
+
+TOLERANCE = 1e-3
+
+
+class _Reached(Exception):
+    pass
+
+
+def plain_lbfgs(matrix: csr_array, labels: np.ndarray, k: int, penalty: float) -> int:
+    """What one would write first; returns how often value and gradient were asked for."""
+    terms, asked = matrix.shape[1], 0
+    transposed = matrix.T.tocsr()
+    own = np.eye(k)[labels]
+
+    def value(packed: np.ndarray) -> tuple[float, np.ndarray]:
+        nonlocal asked
+        asked += 1
+        weights, intercept = packed[: terms * k].reshape(terms, k), packed[terms * k :]
+        scores = matrix @ weights + intercept
+        scores -= scores.max(axis=1, keepdims=True)
+        logs = scores - np.log(np.exp(scores).sum(axis=1, keepdims=True))
+        residuals = np.exp(logs) - own
+        slopes = transposed @ residuals + penalty * weights
+        gradient = np.concatenate((slopes.ravel(), residuals.sum(axis=0)))
+        if asked > 1 and np.linalg.norm(gradient) <= TOLERANCE * first:
+            raise _Reached
+        return -float((logs * own).sum()) + penalty / 2 * float((weights**2).sum()), gradient
+
+    start = np.zeros((terms + 1) * k)
+    first = float(np.linalg.norm(value(start)[1]))
+    with suppress(_Reached):
+        minimize(
+            value, start, jac=True, method="L-BFGS-B", options={"maxiter": 2000, "maxfun": 4000, "ftol": 0, "gtol": 0}
+        )
+    return asked
+
+
+def main() -> None:
+    """Measure and print."""
+    documents, terms, k = (int(text) for text in sys.argv[1:4]) if len(sys.argv) > 3 else (60_000, 35_000, 40)
+    matrix, labels = made_matrix(documents, terms, k)
+    data = TrainingData(matrix, Targets(labels, k, np.ones(documents)), tuple(f"{n:03}" for n in range(k)))
+    if len(sys.argv) > 4:
+        before = high_water_mark()
+        if sys.argv[4] != "nothing":
+            families.train(data, Classifier(kind=sys.argv[4], tolerance=TOLERANCE))  # type: ignore[arg-type]
+        print(before, high_water_mark())
+        return
+    size = matrix.data.nbytes + matrix.indices.nbytes + matrix.indptr.nbytes
+    print(
+        f"{documents:,} documents, {matrix.shape[1]:,} terms, {k} labels, {matrix.nnz:,} numbers, {size / 1e6:.0f} MB"
+    )
+    generator = np.random.default_rng(1)
+    weights, transposed = generator.normal(size=(matrix.shape[1], k)), matrix.T.tocsr()
+    residuals = matrix @ weights
+    pair = median_seconds(lambda: (matrix @ weights, transposed @ residuals))
+    ones = np.ones(matrix.shape[1])
+    a_pass = median_seconds(lambda: matrix @ ones, 9)
+    print(f"one pair of products {pair:.2f} s (the unit); one pass over the matrix {a_pass * 1000:.1f} ms")
+    began = time.perf_counter()
+    asked = plain_lbfgs(matrix, labels, k, 1.0)
+    plain = time.perf_counter() - began
+    print(f"plain L-BFGS: {plain:.1f} s, {asked} values and gradients")
+    for kind in ("logistic", "svm", "ridge", "weighted-svm"):
+        chosen = Classifier(kind=kind, tolerance=TOLERANCE)  # type: ignore[arg-type]
+        began = time.perf_counter()
+        fitted = families.train(data, chosen)
+        seconds = time.perf_counter() - began
+        ended = fitted.ended
+        print(
+            f"{kind:<13} {seconds:5.1f} s = {seconds / pair:4.0f} units, {plain / seconds:4.1f} times as fast as L-BFGS; "
+            f"{ended.iterations} steps, {ended.products} pairs of products, which alone would take {ended.products * pair:.1f} s "
+            f"as in the unit; optimality {ended.optimality:.1e}"
+        )
+        if kind == "logistic":
+            single = seconds
+    for kind in ("multinomial-nb", "bernoulli-nb", "complement-nb", "centroid"):
+        chosen = Classifier(kind=kind)  # type: ignore[arg-type]
+        seconds = median_seconds(lambda chosen=chosen: families.train(data, chosen), 5)
+        print(f"{kind:<14} {seconds * 1000:6.0f} ms = {seconds / a_pass:.1f} passes")
+    began = time.perf_counter()
+    families.path(data, Classifier(kind="logistic", tolerance=TOLERANCE))
+    seconds = time.perf_counter() - began
+    print(f"a path of {len(families.PENALTIES)} penalties {seconds:.1f} s = {seconds / single:.1f} single trainings")
+    arguments = [sys.executable, __file__, str(documents), str(terms), str(k)]
+    for kind in ("logistic", "svm"):
+        done = subprocess.run([*arguments, kind], capture_output=True, text=True, check=True)
+        before, after = map(int, done.stdout.split())
+        extra = after - before
+        whole = size + weights.nbytes
+        print(f"{kind}: {extra / 1e6:,.0f} MB more than before training; weights {weights.nbytes / 1e6:.0f} MB")
+        print(f"  (matrix + extra) / (matrix + weights) = {(size + extra) / whole:.1f}")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,92 @@
+"""upsort curve."""
+
+import argparse
+from dataclasses import asdict
+from pathlib import Path
+
+from upsort.cli import options
+from upsort.cli.console import Console
+from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.status import Exit
+from upsort.cli.wording import percent
+
+DESCRIPTION = (
+    "How the result grows with more labelled documents.\n"
+    "Sorters are trained on growing parts and judged on the same held-out documents."
+)
+EXAMPLE = "upsort curve corpus.csv --text message --label topic -o curve.png"
+OPTIONS = (
+    options.Group(
+        "what to judge",
+        (
+            options.INPUT,
+            *options.FOLDS,
+            options.SEED,
+            options.WORKERS,
+            options.option("-o", "--output", metavar="FILE", help="write the figure (.png or .svg)"),
+        ),
+    ),
+    options.COLUMNS,
+    options.READING,
+    options.PLAN,
+    options.COMMON,
+)
+
+
+def run(request: argparse.Namespace, console: Console) -> Exit:
+    """Judge and show."""
+    from upsort.jobs.curve import curve, draw_curve
+
+    plan = plan_of(request, console)
+    inputs = inputs_of(request, console, plan.source)
+    plan = completed(plan, inputs, "needed", console)
+    with set_aside_of(request, None) as aside, console.progress("documents read") as advance:
+        found = curve(inputs, plan, aside, advance, request.workers)
+    last = found.points[-1]
+    written = draw_curve(found, Path(request.output)) if request.output else None
+    twice = found.growth.between(2 * last.documents) if found.growth is not None else None
+    if console.as_json:
+        console.json(
+            {
+                "points": [asdict(point) for point in found.points],
+                "growth": asdict(found.growth) if found.growth is not None else None,
+                "twice_as_many": {"low": twice[0], "high": twice[1]} if twice is not None else None,
+                "written": str(written) if written else None,
+                "rows": rows_json(aside, found.labelled),
+            }
+        )
+        return Exit.DONE
+    console.table(
+        ("documents", "accuracy held out", "lowest fold", "highest fold", "on its training part"),
+        [
+            (
+                f"{point.documents:,}",
+                percent(point.held_out),
+                percent(point.lowest),
+                percent(point.highest),
+                percent(point.training),
+            )
+            for point in found.points
+        ],
+        numeric=range(5),
+    )
+    if twice is not None:
+        console.say(
+            f"Twice as many labelled documents would probably give {100 * twice[0]:.1f} to {100 * twice[1]:.1f} % "
+            f"(now {percent(last.held_out)}), if they are of the same kind."
+        )
+    else:
+        console.say("There are too few points for a curve that says what more documents would give.")
+    gap = last.training - last.held_out
+    if gap > _LARGE_GAP:
+        console.say(
+            f"On its training documents it gets {percent(last.training)}: the gap of {100 * gap:.1f} points is what more "
+            "documents, fewer terms or a larger penalty can close."
+        )
+    if written:
+        console.say(f"Written: {written}.")
+    tell_set_aside(aside, found.labelled, console)
+    return Exit.DONE
+
+
+_LARGE_GAP = 0.03

@@ -1,0 +1,73 @@
+"""Bounds that a result must meet: accuracy>=0.8, f1:pests>=0.7, accuracy.low>=0.75."""
+
+import operator
+import re
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING
+
+from upsort.cli.console import Console
+from upsort.cli.status import Exit
+from upsort.core.errors import UsageProblem
+from upsort.core.names import suggestion
+
+if TYPE_CHECKING:
+    from upsort.core.judging.intervals import Rate
+    from upsort.core.judging.measures import Judgement
+    from upsort.core.judging.probability_measures import ProbabilityMeasures
+
+_WAYS = {">=": operator.ge, "<=": operator.le, ">": operator.gt, "<": operator.lt}
+_BOUND = re.compile(r"\s*(?P<name>.+?)(?:\.(?P<end>low|high))?\s*(?P<way>>=|<=|>|<)\s*(?P<number>[-+.\deE]+)\s*$")
+
+
+def measures_of(judgement: "Judgement", probability: "ProbabilityMeasures | None") -> "dict[str, Rate]":
+    """All measures of a result by name; those of a label as precision:LABEL."""
+    found = {
+        "accuracy": judgement.accuracy,
+        "baseline": judgement.baseline,
+        "macro_f1": judgement.macro_f1,
+        **judgement.others,
+    }
+    for one in judgement.per_label:
+        found |= {f"precision:{one.label}": one.precision, f"recall:{one.label}": one.recall}
+        found |= {f"f1:{one.label}": one.f1, f"f_beta:{one.label}": one.f_beta}
+    if probability is not None:
+        found |= {
+            "log_loss": probability.log_loss,
+            "brier": probability.brier,
+            "roc_area": probability.roc_area,
+            "precision_recall_area": probability.precision_recall_area,
+            "top2_accuracy": probability.top2,
+        }
+    return found
+
+
+def check_written(bounds: Sequence[str]) -> None:
+    """Raises UsageProblem for a bound that is not written as one, before any work is done."""
+    for bound in bounds:
+        found = _BOUND.match(bound)
+        try:
+            number = float(found["number"]) if found else None
+        except ValueError:
+            number = None
+        if number is None:
+            raise UsageProblem(
+                f"A bound is written as MEASURE>=NUMBER, not {bound!r}.", "For example: --require 'accuracy>=0.8'"
+            )
+
+
+def met(bounds: Sequence[str], measures: "Mapping[str, Rate]", console: Console) -> Exit:
+    """Whether all bounds hold; those that do not are told. Raises UsageProblem for a measure that there is not."""
+    missed = False
+    for bound in bounds:
+        found = _BOUND.match(bound)
+        assert found is not None
+        name = found["name"]
+        if name not in measures:
+            raise UsageProblem(f"There is no measure {name!r}.", suggestion(name, list(measures), "measures"))
+        rate = measures[name]
+        value = {"low": rate.low, "high": rate.high}.get(found["end"] or "", rate.value)
+        if value is None or not _WAYS[found["way"]](value, float(found["number"])):
+            missed = True
+            shown = "not defined" if value is None else f"{value:.4f}"
+            console.error.write(f"upsort: required {bound.strip()}, but it is {shown}.\n")
+    return Exit.MISSED if missed else Exit.DONE

@@ -1,0 +1,84 @@
+"""upsort suspects."""
+
+import argparse
+from dataclasses import asdict
+from pathlib import Path
+
+from upsort.cli import options
+from upsort.cli.console import Console
+from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.status import Exit
+from upsort.cli.wording import percent, shortened
+
+DESCRIPTION = (
+    "List labelled documents whose own label looks wrong to sorters that never saw them, most suspicious first.\n"
+    "-o writes their rows with the suggested label: correct the label column there and gather it with the rest."
+)
+EXAMPLE = "upsort suspects corpus.csv --text message --label topic -o suspects.csv"
+OPTIONS = (
+    options.Group(
+        "what to look through",
+        (
+            options.INPUT,
+            *options.FOLDS,
+            options.SEED,
+            options.WORKERS,
+            options.option(
+                "--top", type=options.whole_number(0), default=15, metavar="N", help="how many to show (15)"
+            ),
+            options.option("-o", "--output", metavar="FILE", help="write the suspicious rows to a table"),
+        ),
+    ),
+    options.COLUMNS,
+    options.READING,
+    options.PLAN,
+    options.COMMON,
+)
+
+
+def run(request: argparse.Namespace, console: Console) -> Exit:
+    """Find and show."""
+    from upsort.jobs.suspects import suspects
+
+    plan = plan_of(request, console)
+    inputs = inputs_of(request, console, plan.source)
+    plan = completed(plan, inputs, "needed", console)
+    output = Path(request.output) if request.output else None
+    with set_aside_of(request, output) as aside, console.progress("documents read") as advance:
+        found = suspects(inputs, plan, aside, advance, request.workers, output)
+    if console.as_json:
+        console.json(
+            {
+                "suspects": [asdict(one) for one in found.suspects],
+                "usual_confidence": found.usual,
+                "rows": rows_json(aside, found.documents),
+            }
+        )
+        return Exit.DONE
+    share = len(found.suspects) / max(found.documents, 1)
+    console.say(
+        f"{len(found.suspects):,} of {found.documents:,} documents ({percent(share)}) look as if they had another label. "
+        "Not all of them do: read them."
+    )
+    if found.suspects[: request.top]:
+        console.say()
+        console.table(
+            ("document", "label", "suggested", "own", "suggested", "because of", "text"),
+            [
+                (
+                    one.reference,
+                    one.label,
+                    one.suggested,
+                    f"{one.own:.3f}",
+                    f"{one.other:.3f}",
+                    ", ".join(one.pulled_by),
+                    shortened(one.text, 110),
+                )
+                for one in found.suspects[: request.top]
+            ],
+            numeric=(3, 4),
+        )
+    if output is not None:
+        console.say(f"All of them, with their rows: {output}.")
+    tell_set_aside(aside, found.documents, console)
+    return Exit.DONE

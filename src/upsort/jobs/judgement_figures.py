@@ -1,0 +1,51 @@
+"""The figures of an evaluation."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+
+from upsort.core.judging.probability_measures import reliability
+from upsort.draw.canvas import save
+from upsort.draw.judgements import (
+    confusion_figure,
+    coverage_figure,
+    precision_recall_figure,
+    probability_histograms,
+    reliability_figure,
+    roc_figure,
+)
+from upsort.files.writing import make_folder
+from upsort.jobs.evaluate import Judged
+
+
+def draw_judgement(found: Sequence[Judged], folder: Path) -> list[Path]:
+    """Write the figures of every answer into `folder`, which is made."""
+    make_folder(folder)
+    written = []
+    for one in found:
+        begin = f"{one.sorter.answer}-" if one.sorter.answer else ""
+        figures = {"confusion": confusion_figure(one.judgement.table, one.judgement.labels)}
+        if one.probability is not None:
+            labels = one.sorter.labels
+            place = {label: number for number, label in enumerate(labels)}
+            own = np.array([place.get(one.judgement.labels[true], -1) for true in one.true.tolist()])
+            given = np.array([place.get(one.judgement.labels[label], 0) for label in one.given.tolist()])
+            roc, average = zip(*one.probability.areas, strict=True)
+            reliable = {one.sorter.calibration.kind: one.probability.reliability}
+            if one.sorter.calibration.kind == "none":
+                reliable = {"as trained": one.probability.reliability}
+            elif one.plain is not None:
+                reliable = {
+                    "before calibration": reliability(own, one.plain, given),
+                    "calibrated": one.probability.reliability,
+                }
+            figures |= {
+                "roc": roc_figure(own, one.probabilities, labels, roc),
+                "precision-recall": precision_recall_figure(own, one.probabilities, labels, average),
+                "reliability": reliability_figure(reliable),
+                "probabilities": probability_histograms(own, one.probabilities, labels),
+                "coverage": coverage_figure(one.coverage),
+            }
+        written += [save(figure, folder / f"{begin}{name}.png") for name, figure in figures.items()]
+    return written
