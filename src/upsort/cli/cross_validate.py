@@ -129,9 +129,10 @@ def _show(one: "CrossValidateResult", named: bool, shares: str, console: Console
         )
         if one.copied is not None and one.copied[0].of:
             apart, together = one.copied
+            by_heart = (apart.value or 0.0) > (together.value or 0.0)
             console.say(
                 f"Of the {apart.of:,} documents that have a copy {percent(apart.value)} are right when it may be in the training "
-                f"part, {percent(together.value)} when it may not: the difference is learned by heart."
+                f"part, {percent(together.value)} when it may not{': the difference is learned by heart' if by_heart else ''}."
             )
     elif one.copies:
         console.say(f"{one.copies:,} documents copy another one; they are kept on one side of every split.")

@@ -21,7 +21,8 @@ from upsort.jobs.progress import Advance, no_progress
 @dataclass(frozen=True)
 class CrossValidateResult:
     """One answer. copies: documents that copy another one, kept on one side of every split; without_copies_apart: where copies
-    were allowed on both sides, the result when they are not, and copied: the accuracy on documents that have copies, either way."""
+    were allowed on both sides, the result when they are not, and copied: the accuracy on documents that have
+    copies, either way."""
 
     name: str
     result: cross_validation.CrossValidation
