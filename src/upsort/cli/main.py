@@ -9,7 +9,7 @@ from importlib import import_module
 from upsort import __version__
 from upsort.cli.console import Console
 from upsort.cli.status import Exit
-from upsort.core.errors import Problem, UsageProblem
+from upsort.core.errors import Interrupted, Problem, UsageProblem
 from upsort.core.names import nearest
 
 COMMANDS = {
@@ -28,8 +28,13 @@ COMMANDS = {
     "suspects": "list labelled documents that look mislabelled",
     "ledger": "list the evaluations so far, sorted",
     "terms": "list the informative terms of each label",
+    "explain": "why a document got its label",
+    "ask": "label what is typed, one message at a time",
+    "next": "which unlabelled documents to label next",
     "extend": "add newly labelled documents to a sorter",
     "score": "label new documents in bulk",
+    "trend": "count labels over time or by another column",
+    "report": "one page of all of it",
 }
 
 
@@ -55,8 +60,9 @@ def main(arguments: list[str], console: Console | None = None) -> Exit:
     except BrokenPipeError:
         _silence_output()
         return Exit.DONE
-    except KeyboardInterrupt:
-        console.error.write("\nupsort: interrupted; no unfinished file was left behind.\n")
+    except KeyboardInterrupt as stopped:
+        told = str(stopped) if isinstance(stopped, Interrupted) else "interrupted; no unfinished file was left behind."
+        console.error.write(f"\nupsort: {told}\n")
         return Exit.INTERRUPTED
     except MemoryError:
         console.error.write("upsort: there is not enough memory for this.\n        Use fewer documents or terms.\n")

@@ -20,3 +20,7 @@ class DataProblem(Problem):
 
 class UsageProblem(Problem):
     """The request itself is wrong: an option, a name or a value."""
+
+
+class Interrupted(KeyboardInterrupt):
+    """The person stopped the program, which says what is left of the work."""

@@ -22,9 +22,9 @@ from upsort.core.classifiers.products import Products
 from upsort.core.classifiers.targets import targets_of
 from upsort.core.errors import DataProblem
 from upsort.core.features.vocabulary import FeatureSpace, TermStatistics, chosen_terms
-from upsort.core.sorter import Reserve, Sorter, Trained
+from upsort.core.sorter import Reserve, Sorter, Trained, length_classes
 from upsort.core.sparse import from_cells
-from upsort.core.training import Labelled
+from upsort.core.training import Labelled, known_words
 
 _ARRAYS = {"multinomial-nb": "term_counts", "complement-nb": "term_counts", "bernoulli-nb": "term_documents"}
 
@@ -86,7 +86,17 @@ def extended_by_counts(sorter: Sorter, more: Labelled) -> Sorter:
     others[kept] = False
     places = np.flatnonzero(others)
     reserve = Reserve([whole.terms[place] for place in places.tolist()], whole.frequency[places], whole.counts[places])
-    trained = Trained(whole.documents, space.label_document_frequency, documents, None, classifier.ended)
+    # Without calibration nothing is kept that the documents themselves would be needed for.
+    trained = Trained(
+        whole.documents,
+        space.label_document_frequency,
+        documents,
+        None,
+        classifier.ended,
+        lengths=sorter.trained.lengths + length_classes(more.measured.tokens),
+        words=sorter.trained.words + int(more.measured.tokens.sum()),
+        known_words=known_words(space, totals[kept]),
+    )
     return replace(sorter, labels=whole.names, space=space, classifier=classifier, trained=trained, reserve=reserve)
 
 

@@ -47,6 +47,15 @@ class Decisions:
     undecided: Bools | None = None
 
 
+LENGTH_CLASSES = 32
+
+
+def length_classes(tokens: Ints) -> Ints:
+    """(32,) documents with 0, 1, 2 to 3, 4 to 7 … words. tokens: (n,) words of each document."""
+    classes = np.frexp(tokens.astype(np.float64))[1]
+    return np.bincount(np.minimum(classes, LENGTH_CLASSES - 1), minlength=LENGTH_CLASSES).astype(np.int64)
+
+
 @dataclass(frozen=True)
 class Trained:
     """What training saw and how it ended.
@@ -65,6 +74,9 @@ class Trained:
     ended: Ended
     penalty: float = 1.0
     held_out: tuple[int, int] = (0, 0)
+    lengths: Ints = field(default_factory=lambda: np.zeros(LENGTH_CLASSES, dtype=np.int64))
+    words: int = 0
+    known_words: int = 0
 
 
 @dataclass(frozen=True)

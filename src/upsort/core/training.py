@@ -20,11 +20,11 @@ from upsort.core.classifiers.sampling import sampled
 from upsort.core.classifiers.targets import targets_of
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.measured import Measured
-from upsort.core.features.vocabulary import FeatureSpace, label_document_frequencies, learn_space
+from upsort.core.features.vocabulary import FeatureSpace, label_document_frequencies, learn_space, total_counts
 from upsort.core.judging.deciding import by_costs, weights_for_f_beta
 from upsort.core.judging.folds import dealt_folds
 from upsort.core.plan import NAIVE_BAYES_KINDS, PENALISED_KINDS, Classifier, Features, Plan
-from upsort.core.sorter import Reserve, Sorter, Trained
+from upsort.core.sorter import Reserve, Sorter, Trained, length_classes
 from upsort.core.sparse import only_columns
 from upsort.core.text.word_steps import Resources
 
@@ -173,6 +173,9 @@ def fit(
         ended=classifier.ended,
         penalty=penalty,
         held_out=held_out,
+        lengths=length_classes(documents.measured.tokens),
+        words=int(documents.measured.tokens.sum()) if plan.features.units == "words" else 0,
+        known_words=known_words(seen.space, total_counts(documents.measured.counts)[seen.kept]),
     )
     reserve = left_out_counts(documents, seen, plan) if can_be_extended(plan, documents) else None
     sorter = Sorter(
@@ -188,6 +191,15 @@ def fit(
         decision=decision,
     )
     return sorter, seen
+
+
+def known_words(space: FeatureSpace, totals: Ints) -> int:
+    """How many words of the training documents are terms; 0 where terms are not words. totals: (counted,) of each term."""
+    settings = space.settings
+    if settings.units != "words" or min(settings.lengths) > 1 or space.hashed is not None:
+        return 0
+    single = np.array([" " not in term for term in space.terms[: space.counted]], dtype=bool)
+    return int(totals[single].sum())
 
 
 def can_be_extended(plan: Plan, documents: Labelled) -> bool:

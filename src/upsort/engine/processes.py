@@ -5,9 +5,10 @@ stemmed once, not once in each process.
 """
 
 from collections import deque
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from multiprocessing import get_all_start_methods, get_context
+from typing import Any, TypeVar
 
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import Cleaner, cleaner
@@ -43,3 +44,40 @@ def _prepare(settings: Clean, with_sentences: bool) -> None:
 def _cut(block: Sequence[str]) -> Tokens:
     assert _cleaning is not None
     return _cleaning.cut(_cleaning.cleaned(block, for_tokens=True))
+
+
+Item = TypeVar("Item")
+Result = TypeVar("Result")
+_work: Callable[[Any], Any] | None = None
+
+
+def in_order(work: Callable[[Item], Result], items: Iterable[Item], workers: int) -> Iterator[tuple[Item, Result]]:
+    """Each item with what the work makes of it, in the order of the items; so many processes work at once.
+
+    work: may hold anything; processes that are forked have it at once, others are sent it once.
+    """
+    if workers == 1:
+        for item in items:
+            yield item, work(item)
+        return
+    pending: deque[tuple[Item, Future[Result]]] = deque()
+    context = get_context("fork" if "fork" in get_all_start_methods() else "spawn")
+    with ProcessPoolExecutor(workers, context, initializer=_take, initargs=(work,)) as pool:
+        for item in items:
+            pending.append((item, pool.submit(_do, item)))
+            if len(pending) >= _AHEAD * workers:
+                first, future = pending.popleft()
+                yield first, future.result()
+        while pending:
+            first, future = pending.popleft()
+            yield first, future.result()
+
+
+def _take(work: Callable[[Any], Any]) -> None:
+    global _work
+    _work = work
+
+
+def _do(item: Any) -> Any:
+    assert _work is not None
+    return _work(item)

@@ -34,7 +34,7 @@ from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
-from upsort.core.sorter import Reserve, Sorter, Trained
+from upsort.core.sorter import LENGTH_CLASSES, Reserve, Sorter, Trained
 from upsort.core.text.word_steps import Resources
 from upsort.files.plan_file import checked_plan
 from upsort.files.resources import english_for
@@ -77,6 +77,7 @@ def save_sorters(sorters: Sequence[Sorter], path: Path) -> int:
             "stop_words": sorted(stop_words) if (stop_words := first.resources.stop_words) is not None else None,
             "lemma_table": dict(sorted(first.resources.lemma_table.items())),
             "costs": first.resources.costs,
+            "full_forms": dict(first.resources.full_forms),
         },
         "members": [
             {"name": name, "bytes": len(content), "sha256": hashlib.sha256(content).hexdigest()}
@@ -115,6 +116,9 @@ def _answer(sorter: Sorter) -> dict[str, Any]:
             "optimality": trained.ended.optimality,
             "reached": trained.ended.reached,
             "mean_length": sorter.space.mean_length,
+            "lengths": trained.lengths.tolist(),
+            "words": trained.words,
+            "known_words": trained.known_words,
         },
         "space": {
             "counted": sorter.space.counted,
@@ -278,6 +282,9 @@ def _restored(
         Ended(int(seen["iterations"]), int(seen["products"]), float(seen["optimality"]), bool(seen["reached"])),
         float(seen["penalty"]),
         (int(seen["held_out"][0]), int(seen["held_out"][1])),
+        np.array(seen["lengths"], dtype=np.int64),
+        int(seen["words"]),
+        int(seen["known_words"]),
     )
     beside = Beside()
     if numbers or categories:
@@ -387,11 +394,22 @@ def _is_whole(answer: Any) -> bool:
         and len(seen["label_documents"]) == len(labels)
         and all(isinstance(number, int) and number > 0 for number in seen["label_documents"])
         and (seen.get("right") is None or isinstance(seen["right"], int))
+        and isinstance(seen.get("lengths"), list)
+        and len(seen["lengths"]) == LENGTH_CLASSES
         and isinstance(seen.get("held_out"), list)
         and len(seen["held_out"]) == 2
         and all(
             isinstance(seen.get(key), int | float)
-            for key in ("documents", "penalty", "iterations", "products", "optimality", "reached")
+            for key in (
+                "documents",
+                "words",
+                "known_words",
+                "penalty",
+                "iterations",
+                "products",
+                "optimality",
+                "reached",
+            )
         )
     )
 
@@ -414,7 +432,8 @@ def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
         raise _damaged(path, "its word lists are not as they should be")
     stop_words = frozenset(words) if words is not None else None
     costs = held.get("costs") if isinstance(held, dict) else None
-    return Resources(stop_words, table, *english_for(plan.clean if not table else None), frozenset(), costs)
+    full = held.get("full_forms", {}) if isinstance(held, dict) else {}
+    return Resources(stop_words, table, *english_for(plan.clean if not table else None), frozenset(), costs, full)
 
 
 def _checked_members(

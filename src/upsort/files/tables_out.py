@@ -56,11 +56,17 @@ def table_file(path: Path, columns: Sequence[str]) -> Iterator[RowWriter]:
                 yield table_stream(text, columns, _DELIMITERS[ending])
 
 
-def table_stream(stream: TextIO, columns: Sequence[str], delimiter: str) -> RowWriter:
-    """A writer of rows under `columns`, to an open stream."""
+def table_stream(stream: TextIO, columns: Sequence[str], delimiter: str, with_head: bool = True) -> RowWriter:
+    """A writer of rows under `columns`, to an open stream. with_head: unless the stream has a head already."""
     writer = _Delimited(stream, delimiter)
-    writer.writerow(columns)
+    if with_head:
+        writer.writerow(columns)
     return writer
+
+
+def json_lines(stream: TextIO, columns: Sequence[str]) -> RowWriter:
+    """A writer of rows as JSON objects, one a line, to an open stream."""
+    return _JsonLines(stream, columns)
 
 
 class _Delimited:

@@ -140,6 +140,8 @@ def read_labelled_corpus(
             advance(len(block.documents))
 
     measured = measured_of(documents(), cleaning, choices, resources, workers, at_least)
+    if cleaning.shortens:
+        resources = replace(resources, full_forms=cleaning.full_forms())
     if not ids:
         raise DataProblem(
             f"No usable document: {nothing_usable(aside)}.", "Check --text, --label and --encoding against the table."

@@ -38,6 +38,7 @@ class Cleaner:
     tokens_by: TimedSubstitution | None = None
     with_sentences: bool = False
     forms: dict[str, str] = field(default_factory=dict, repr=False, compare=False)
+    written: dict[str, int] = field(default_factory=dict, repr=False, compare=False)
 
     def tokens_of(self, documents: Sequence[str]) -> Tokens:
         """The cleaned tokens of a block of documents."""
@@ -48,7 +49,25 @@ class Cleaner:
         if not self.on_words:
             return tokens
         forms = self.forms
+        if self.shortens and tokens.words:
+            counts = np.bincount(tokens.codes, minlength=len(tokens.words)).tolist()
+            for word, count in zip(tokens.words, counts, strict=True):
+                self.written[word] = self.written.get(word, 0) + count
         return renumbered(tokens, [forms[word] if word in forms else self.final_form(word) for word in tokens.words])
+
+    @property
+    def shortens(self) -> bool:
+        """Whether words are replaced by stems or lemmas."""
+        return any(name in {"stem", "lemmas"} for name, _ in self.on_words)
+
+    def full_forms(self) -> dict[str, str]:
+        """For each stem or lemma that differs from it, the word that it most often stood for so far."""
+        best: dict[str, tuple[int, str]] = {}
+        for word, count in self.written.items():
+            form = self.final_form(word)
+            if form and (form not in best or (count, word) > best[form]):
+                best[form] = (count, word)
+        return {form: word for form, (_, word) in sorted(best.items()) if form != word}
 
     def final_form(self, word: str) -> str:
         """What all steps on words together make of a word; remembered, within bounds, from block to block."""

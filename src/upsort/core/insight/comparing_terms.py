@@ -1,0 +1,64 @@
+"""How strongly terms go with labels, told from counts alone.
+
+- log odds with an informative prior (Monroe, Colaresi & Quinn 2008, equations 15, 16 and 22): with y the count of the term in the
+  label, n all counts there, and α the count in the whole corpus scaled to a prior of α₀ counts in all,
+  δ = ln((y + α) / (n + α₀ − y − α)) − the same of all other labels; z = δ / √(1 / (y + α) + 1 / (y' + α))
+- likelihood ratio: P(term in a document | label) / P(term in a document | other label), from documents + ½ over documents + 1
+- chi-square and mutual information: see `association`
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from upsort.core.arrays import Floats, Ints
+from upsort.core.insight import association
+
+PRIOR = 500.0
+
+
+@dataclass(frozen=True)
+class TermCounts:
+    """by_label: (n_terms, k) counts of each term in each label. documents: (n_terms, k) documents of each label with it.
+
+    label_documents: (k,).
+    """
+
+    terms: list[str]
+    by_label: Floats
+    documents: Ints
+    label_documents: Ints
+
+
+def log_odds(counts: TermCounts, prior: float = PRIOR) -> tuple[Floats, Floats]:
+    """(n_terms, k) δ and z of each term for each label against all others."""
+    y = counts.by_label
+    whole = y.sum(axis=1, keepdims=True)
+    alpha = prior * whole / max(float(whole.sum()), 1.0)
+    others = whole - y
+    n, n_others = y.sum(axis=0), others.sum(axis=0)
+    own_odds = np.log(y + alpha) - np.log(n + prior - y - alpha)
+    other_odds = np.log(others + alpha) - np.log(n_others + prior - others - alpha)
+    delta: Floats = own_odds - other_odds
+    z: Floats = delta / np.sqrt(1.0 / (y + alpha) + 1.0 / (others + alpha))
+    return delta, z
+
+
+def associations(counts: TermCounts, way: str) -> Floats:
+    """(n_terms, k) chi-square or mutual information, negative where the term speaks against the label."""
+    with_term = counts.documents.astype(np.float64)
+    sizes = counts.label_documents.astype(np.float64)
+    others_with = with_term.sum(axis=1, keepdims=True) - with_term
+    without, others_without = sizes - with_term, sizes.sum() - sizes - others_with
+    measure = association.chi_square if way == "chi-square" else association.mutual_information
+    values: Floats = measure(with_term, others_with, without, others_without)
+    more = with_term * (sizes.sum() - sizes) > others_with * sizes
+    signed: Floats = np.where(more, values, -values)
+    return signed
+
+
+def likelihood_ratios(counts: TermCounts, label: int, other: int) -> Floats:
+    """(n_terms,) how many times as likely a document of `label` is to hold each term as one of `other`."""
+    shares = (counts.documents + 0.5) / (counts.label_documents + 1.0)
+    ratios: Floats = shares[:, label] / shares[:, other]
+    return ratios

@@ -1,0 +1,270 @@
+"""Why a document got its label: every term's pull on every label's score, and what would change the decision.
+
+For a linear sorter score(label) = intercept[label] + Σ over terms of pull(term, label), with pull = weight · value. What a term
+says for a label is its pull there minus its mean pull on the others (see `insight.terms`).
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import Floats, Ints
+from upsort.core.classifiers.bernoulli_nb import BernoulliNaiveBayes, presence
+from upsort.core.classifiers.multinomial_nb import MultinomialNaiveBayes
+from upsort.core.classifiers.tree import LEAF, Tree
+from upsort.core.errors import DataProblem
+from upsort.core.features.weighting import unit_length
+from upsort.core.insight.terms import leanings
+from upsort.core.sorter import Decisions, Sorter
+
+_MOST_OUT = 8  # words taken out in search of another label
+_MOST_TRIED = 60  # words that are tried for each
+
+
+@dataclass(frozen=True)
+class Pulls:
+    """One term of the document. count: how often it stands there, 0 for a column beside the text. value: its weight in the
+    document. pulls: (k,) on each label's score."""
+
+    term: str
+    count: int
+    value: float
+    pulls: Floats
+
+
+@dataclass(frozen=True)
+class Word:
+    """A word of the text as it was written, from start to end in it. term: what cleaning made of it. known: to the sorter.
+
+    leaning: what it says for the label that was given, per occurrence; 0 where it is not known.
+    """
+
+    start: int
+    end: int
+    term: str
+    known: bool
+    leaning: float
+
+
+@dataclass(frozen=True)
+class Explanation:
+    """All of a decision. terms: strongest for the given label first. intercept, scores, probabilities: (k,)."""
+
+    text: str
+    label: int
+    second: int
+    terms: list[Pulls]
+    intercept: Floats
+    scores: Floats
+    probabilities: Floats
+    words: list[Word]
+    unknown: list[str]
+
+
+def explain(sorter: Sorter, text: str) -> Explanation:
+    """Explain the decision about one text. Raises DataProblem for a sorter that has no weights."""
+    rule = sorter.classifier.rule
+    if rule is None:
+        raise DataProblem(
+            f"A sorter of kind {sorter.plan.classifier.kind} has no pulls of terms to add up.",
+            "Train a linear one, for example with --set classifier.kind=logistic.",
+        )
+    documents = sorter.texts_alone([text])
+    matrix, known = sorter.matrix(documents)
+    values = presence(matrix) if isinstance(sorter.classifier, BernoulliNaiveBayes) else matrix
+    decisions = sorter.decisions(sorter.classifier.scores(matrix), known.tokens, known.unknown_share())
+    counts = dict(zip(known.matrix.indices.tolist(), known.matrix.data.tolist(), strict=True))
+    label = int(decisions.best[0])
+    terms = [
+        Pulls(sorter.space.terms[column], int(counts.get(column, 0)), float(value), rule.weights[column] * value)
+        for column, value in zip(values.indices.tolist(), values.data.tolist(), strict=True)
+    ]
+    terms.sort(key=lambda one: (-_leaning(one.pulls, label), one.term))
+    words = _words(sorter, text, {one.term: one for one in terms}, label)
+    unknown = list(dict.fromkeys(word.term for word in words if not word.known))
+    return Explanation(
+        text,
+        label,
+        int(decisions.second[0]),
+        terms,
+        rule.intercept,
+        decisions.scores[0],
+        decisions.probabilities[0],
+        words,
+        unknown,
+    )
+
+
+def _leaning(pulls: Floats, label: int) -> float:
+    return float(leanings(pulls[None, :])[0, label])
+
+
+def _words(sorter: Sorter, text: str, terms: dict[str, Pulls], label: int) -> list[Word]:
+    """The words of the text; the leaning of an n-gram is shared evenly among its words, wherever they stand."""
+    traced = sorter.cleaning.traced(text)
+    if sorter.plan.features.units == "letters":
+        return [Word(start, end, term, True, 0.0) for term, start, end in traced]
+    shares: dict[str, float] = {}
+    times: dict[str, int] = {}
+    for term, _, _ in traced:
+        times[term] = times.get(term, 0) + 1
+    for name, one in terms.items():
+        bare = name.split(":", 1)[1] if sorter.plan.features.apart and ":" in name else name
+        parts = [part for part in bare.replace("…", " ").split() if part in times]
+        for part in parts:
+            shares[part] = shares.get(part, 0.0) + _leaning(one.pulls, label) / len(parts) / times[part]
+    return [Word(start, end, term, term in shares, shares.get(term, 0.0)) for term, start, end in traced]
+
+
+def smallest_change(sorter: Sorter, explanation: Explanation) -> tuple[list[str], int] | None:
+    """Words that, taken out of the text, change the label; found greedily, so that there may be a smaller set.
+
+    Each step takes out the word (all its occurrences) after which the margin of the given label over the best other is smallest.
+    Returns the words and the new label, or None where no few words do it.
+    """
+    label = explanation.label
+    out: list[str] = []
+    for _ in range(_MOST_OUT):
+        words = sorted({(word.leaning, word.term) for word in explanation.words if word.term not in out}, reverse=True)
+        candidates = list(dict.fromkeys(term for leaning, term in words if leaning > 0))[:_MOST_TRIED]
+        if not candidates:
+            return None
+        texts = [_without(explanation, {*out, term}) for term in candidates]
+        decisions = sorter.decide(sorter.texts_alone(texts))
+        scores = decisions.scores
+        others = np.delete(scores, label, axis=1).max(axis=1)
+        best = int(np.argmin(scores[:, label] - others))
+        out.append(candidates[best])
+        if int(decisions.best[best]) != label:
+            return out, int(decisions.best[best])
+    return None
+
+
+def _without(explanation: Explanation, terms: set[str]) -> str:
+    parts, at = [], 0
+    for word in explanation.words:
+        if word.term in terms:
+            parts.append(explanation.text[at : word.start])
+            at = word.end
+    return "".join([*parts, explanation.text[at:]])
+
+
+def rounded_to_sum(values: Sequence[float], total: float, digits: int) -> list[float]:
+    """Values rounded so that they add up to the rounded total, each by less than one unit of the last digit.
+
+    Largest remainders first, as seats are given out (Hamilton's method). values: that add up to total.
+    """
+    unit = 10.0**-digits
+    below = np.floor(np.array(values, dtype=np.float64) / unit)
+    missing = int(round(total / unit) - below.sum())
+    remainders = np.array(values) / unit - below
+    order = np.argsort(-remainders, kind="stable")
+    below[order[: max(missing, 0)]] += 1
+    return [round(value * unit, digits) for value in below.tolist()]
+
+
+@dataclass(frozen=True)
+class ArithmeticRow:
+    """One term of multinomial naive Bayes for one label: its count there, and the logarithm of its smoothed share."""
+
+    term: str
+    times: int
+    count: float
+    share: float
+    log: float
+
+
+@dataclass(frozen=True)
+class Arithmetic:
+    """The whole sum for one label. documents, of: those of the label, and all. total: counts of all terms in the label."""
+
+    label: str
+    documents: float
+    of: float
+    log_prior: float
+    total: float
+    smoothing: float
+    terms: int
+    rows: list[ArithmeticRow]
+
+    @property
+    def score(self) -> float:
+        """ln P(label) + Σ times · ln P(term | label)."""
+        return self.log_prior + sum(row.times * row.log for row in self.rows)
+
+
+def arithmetic(sorter: Sorter, explanation: Explanation) -> list[Arithmetic]:
+    """The worked sums of the given and the second label. Raises DataProblem for all but multinomial naive Bayes on counts."""
+    fitted = sorter.classifier
+    if not isinstance(fitted, MultinomialNaiveBayes) or sorter.plan.features.weighting != "count":
+        raise DataProblem(
+            "The arithmetic can be written out for multinomial naive Bayes on counts alone.",
+            "Train it with --set classifier.kind=multinomial-nb.",
+        )
+    found = []
+    for label in (explanation.label, explanation.second):
+        counts = fitted.term_counts[:, label]
+        total, size = float(counts.sum()), counts.size
+        rows = []
+        for one in sorted(explanation.terms, key=lambda one: one.term):
+            count = float(counts[sorter.space.columns[one.term]])
+            share = (count + fitted.smoothing) / (total + fitted.smoothing * size)
+            rows.append(ArithmeticRow(one.term, one.count, count, share, float(np.log(share))))
+        found.append(
+            Arithmetic(
+                sorter.labels[label],
+                float(fitted.label_documents[label]),
+                float(fitted.label_documents.sum()),
+                float(fitted.log_prior[label]),
+                total,
+                fitted.smoothing,
+                size,
+                rows,
+            )
+        )
+    return found
+
+
+def tree_path(sorter: Sorter, text: str) -> list[str]:
+    """The questions of a tree that a text is asked, with the answers, as sentences."""
+    fitted = sorter.classifier
+    assert isinstance(fitted, Tree)
+    matrix, _ = sorter.matrix(sorter.texts_alone([text]))
+    held = set(matrix.indices[matrix.data > 0].tolist())
+    node, lines = 0, []
+    while int(fitted.term[node]) != LEAF:
+        term = int(fitted.term[node])
+        has = term in held
+        support = fitted.support[node]
+        lines.append(
+            f"{sorter.space.terms[term]!r} {'is there' if has else 'is not there'} ({support.sum():,.0f} documents)"
+        )
+        node = int(fitted.present[node] if has else fitted.absent[node])
+    leaf = fitted.support[node]
+    shares = ", ".join(
+        f"{sorter.labels[label]} {leaf[label]:,.0f}"
+        for label in np.argsort(-leaf, kind="stable").tolist()
+        if leaf[label]
+    )
+    return [*lines, f"so: {shares}"]
+
+
+def nearest(sorter: Sorter, text: str, documents: csr_array, most: int) -> tuple[Ints, Floats]:
+    """The places of the most similar documents, (n, n_terms) in the sorter's space, and their cosines, highest first."""
+    matrix, _ = sorter.matrix(sorter.texts_alone([text]))
+    similar = np.asarray((unit_length(documents) @ unit_length(matrix).T).toarray()).reshape(-1)
+    order = np.argsort(-similar, kind="stable")[:most]
+    return order.astype(np.int64), similar[order]
+
+
+def deciding_words(explanation: Explanation, most: int) -> list[str]:
+    """The words that say most for the label that was given."""
+    ranked = sorted({(-word.leaning, word.term) for word in explanation.words if word.leaning > 0})
+    return [term for _, term in ranked[:most]]
+
+
+def decided(sorter: Sorter, text: str) -> Decisions:
+    """The decision about one text."""
+    return sorter.decide(sorter.texts_alone([text]))

@@ -1,0 +1,182 @@
+"""One page about a sorter: what it was made of, how good it is, what it goes by, and how to make it again."""
+
+import shlex
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from upsort import __version__
+from upsort.core import plan
+from upsort.core.errors import UsageProblem
+from upsort.core.insight.terms import informative_terms
+from upsort.core.judging.measures import Confusion
+from upsort.core.judging.probability_measures import reliability
+from upsort.core.sorter import Sorter
+from upsort.draw.judgements import confusion_figure, coverage_figure, probability_histograms, reliability_figure
+from upsort.draw.pages import embedded, rendered
+from upsort.files.ledger import data_digest, plan_digest
+from upsort.files.plan_text import plan_text
+from upsort.files.set_aside import SetAside
+from upsort.files.sources import Inputs
+from upsort.files.writing import replacing_text
+from upsort.jobs.evaluate import Judged, evaluate
+from upsort.jobs.progress import Advance, no_progress
+from upsort.jobs.suspects import Suspect, suspects
+
+_TERMS = 12
+_MISTAKES = 15
+_EXAMPLES = 2
+_TEXT = 400
+
+
+@dataclass(frozen=True)
+class Wording:
+    """How the page says what it shows; made where wording is made."""
+
+    headline: Sequence[str]
+    label_heads: Sequence[str]
+    label_rows: Sequence[Sequence[str]]
+    measures: Sequence[Sequence[str]]
+
+
+@dataclass(frozen=True)
+class Sources:
+    """sorter: its file. judged, training: names of the tables, as they were given."""
+
+    sorter: str
+    judged: Sequence[str]
+    training: Sequence[str]
+
+
+def judged_for_report(
+    sorter: Sorter, inputs: Inputs, columns: plan.Columns, aside: SetAside, advance: Advance = no_progress
+) -> Judged:
+    """Judge the first answer of a sorter."""
+    return evaluate([sorter], inputs, columns, aside, None, advance)[0]
+
+
+def write_report(
+    one: Judged, wording: Wording, sources: Sources, training: Inputs | None, columns: plan.Columns, path: Path
+) -> list[Suspect] | None:
+    """Write the page; returns the suspects, where training documents were given to look for them in."""
+    if path.suffix.lower() not in {".html", ".htm"}:
+        raise UsageProblem(f"{path} is no page.", "Use a name that ends in .html.")
+    sorter = one.sorter
+    found = None
+    if training is not None:
+        settings = replace(sorter.plan, columns=replace(columns, label=columns.label))
+        found = suspects(training, settings, SetAside()).suspects
+    linear = sorter.classifier.rule is not None
+    digest, _ = plan_digest(sorter.plan)
+    page = rendered(
+        "report.html",
+        name=Path(sources.sorter).name,
+        made=f"A {sorter.plan.classifier.kind} sorter of {len(sorter.labels)} labels.",
+        headline=wording.headline,
+        warnings=[
+            f"{count:,} documents have the label {label}, which the sorter does not know."
+            for label, count in one.unknown_labels.items()
+        ],
+        corpus=_corpus(one),
+        cleaning=_cleaning(sorter.plan.clean),
+        features=_features(sorter),
+        label_heads=wording.label_heads,
+        label_rows=wording.label_rows,
+        measures=wording.measures,
+        figures=_figures(one),
+        confusions=[_confusion(one, pair) for pair in one.judgement.largest_confusions()],
+        deciding=_deciding(sorter),
+        terms=list(informative_terms(sorter, _TERMS).items()) if linear else [],
+        suspects=found,
+        mistakes=one.mistakes[:_MISTAKES],
+        plan=plan_text(replace(sorter.plan, candidates={})),
+        commands=_commands(sources, sorter),
+        version=f"upsort {__version__}",
+        plan_digest=digest,
+        data_digest=data_digest(sources.judged),
+        seed=sorter.plan.judge.seed,
+    )
+    with replacing_text(path) as text:
+        text.write(page)
+    return found
+
+
+def _corpus(one: Judged) -> list[list[str]]:
+    judged = Counter(one.judgement.labels[number] for number in one.true.tolist())
+    trained = dict(zip(one.sorter.labels, one.sorter.trained.label_documents.tolist(), strict=True))
+    names = sorted({*judged, *trained})
+    rows = [[name, f"{trained.get(name, 0):,}", f"{judged.get(name, 0):,}"] for name in names]
+    return [*rows, ["all", f"{one.sorter.trained.documents:,}", f"{judged.total():,}"]]
+
+
+def _cleaning(settings: plan.Clean) -> str:
+    return f"Language {settings.language}; steps in this order: {', '.join(settings.steps) or 'none'}."
+
+
+def _features(sorter: Sorter) -> str:
+    features, space = sorter.plan.features, sorter.space
+    shortest, longest = min(features.lengths), max(features.lengths)
+    lengths = f"{features.units}" if longest == 1 else f"{shortest} to {longest} {features.units}"
+    beside = len(space.terms) - space.counted
+    return (
+        f"{space.counted:,} terms of {lengths}, in at least {features.in_at_least} and at most {features.in_at_most:.0%} of the "
+        f"documents, weighted by {features.weighting}" + (f"; {beside} columns beside them." if beside else ".")
+    )
+
+
+def _deciding(sorter: Sorter) -> str:
+    parts = []
+    if sorter.resources.costs is not None:
+        parts.append("The label of least expected cost is given.")
+    elif sorter.decision is not None:
+        weights = ", ".join(
+            f"{label} × {weight:.2f}"
+            for label, weight in zip(sorter.labels, np.diag(sorter.decision).tolist(), strict=True)
+        )
+        parts.append(f"Probabilities are weighted before the highest is taken: {weights}.")
+    else:
+        parts.append("The most probable label is given.")
+    bound = sorter.plan.decide.undecided_below
+    parts.append(f"Below a probability of {bound} none is." if bound else "None is left undecided.")
+    if sorter.calibration.kind != "none":
+        parts.append(f"Probabilities are calibrated ({sorter.calibration.kind}) on folds of the training documents.")
+    return " ".join(parts)
+
+
+def _figures(one: Judged) -> dict[str, str]:
+    found = {"confusion": embedded(confusion_figure(one.judgement.table, one.judgement.labels))}
+    names = ("reliability", "probabilities", "coverage")
+    if one.probability is None:
+        return found | dict.fromkeys(names, "")
+    labels = one.sorter.labels
+    place = {label: number for number, label in enumerate(labels)}
+    own = np.array([place.get(one.judgement.labels[true], -1) for true in one.true.tolist()])
+    given = np.array([place.get(one.judgement.labels[label], 0) for label in one.given.tolist()])
+    reliable = {one.sorter.calibration.kind.replace("none", "as trained"): one.probability.reliability}
+    if one.plain is not None:
+        reliable = {"before calibration": reliability(own, one.plain, given), "calibrated": one.probability.reliability}
+    figures = (
+        reliability_figure(reliable),
+        probability_histograms(own, one.probabilities, labels),
+        coverage_figure(one.coverage),
+    )
+    return found | {name: embedded(figure) for name, figure in zip(names, figures, strict=True)}
+
+
+def _confusion(one: Judged, pair: Confusion) -> dict[str, Any]:
+    examples = [
+        mistake.text[:_TEXT] for mistake in one.mistakes if (mistake.true, mistake.given) == (pair.true, pair.given)
+    ]
+    said = f"{pair.documents} of {pair.of} {pair.true!r} documents were taken for {pair.given!r}."
+    return {"said": said, "examples": examples[:_EXAMPLES]}
+
+
+def _commands(sources: Sources, sorter: Sorter) -> list[str]:
+    training = " ".join(map(shlex.quote, sources.training)) or "TRAINING.csv"
+    judged = " ".join(map(shlex.quote, sources.judged))
+    file = shlex.quote(sources.sorter)
+    return [f"upsort train {training} --plan upsort.toml -o {file}", f"upsort evaluate {file} {judged}"]

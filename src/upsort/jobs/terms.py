@@ -1,0 +1,234 @@
+"""The terms that speak for and against labels, from a sorter or from a labelled corpus."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from upsort.core.arrays import Bools, Floats
+from upsort.core.errors import UsageProblem
+from upsort.core.features.vocabulary import label_document_frequencies
+from upsort.core.insight.comparing_terms import TermCounts, associations, likelihood_ratios, log_odds
+from upsort.core.insight.terms import leanings, weights_of
+from upsort.core.judging.splits import Split
+from upsort.core.names import suggestion
+from upsort.core.plan import Plan
+from upsort.core.sorter import Sorter
+from upsort.core.training import Labelled, fit, represent
+from upsort.files.set_aside import SetAside
+from upsort.files.sources import Inputs
+from upsort.files.writing import make_folder
+from upsort.jobs.corpus import read_labelled_corpus
+from upsort.jobs.judging import prepared
+from upsort.jobs.progress import Advance, no_progress
+
+WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
+
+
+@dataclass(frozen=True)
+class Leaning:
+    """One term for one label. value: by the chosen way; z: of log odds. documents, others: with it, of the label and of all
+    others
+    (of the other label of a pair). stable: whether the sign is the same in every fold, where folds were made."""
+
+    term: str
+    value: float
+    z: float | None
+    documents: int
+    others: int
+    stable: bool | None
+
+
+@dataclass(frozen=True)
+class TermsResult:
+    """For each label its terms for and against, strongest first, and a sentence about the first of them."""
+
+    way: str
+    labels: tuple[str, ...]
+    speaking_for: dict[str, list[Leaning]]
+    against: dict[str, list[Leaning]]
+    sentences: list[str]
+    values: Floats
+    counts: TermCounts
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """counts: of terms by label. weights: leanings of a linear sorter. stable: (n_terms, k), where folds were made.
+
+    full_forms: the word that a stem most often stands for.
+    """
+
+    labels: tuple[str, ...]
+    counts: TermCounts
+    weights: Floats | None
+    stable: Bools | None
+    full_forms: dict[str, str]
+
+
+def of_sorter(sorter: Sorter) -> Evidence:
+    """What a sorter knows of its terms; counts are of documents."""
+    frequency = sorter.trained.label_document_frequency
+    counts = TermCounts(sorter.space.terms, frequency.astype(np.float64), frequency, sorter.trained.label_documents)
+    weights = leanings(weights_of(sorter)) if sorter.classifier.rule is not None else None
+    return Evidence(sorter.labels, counts, weights, None, dict(sorter.resources.full_forms))
+
+
+def of_corpus(
+    inputs: Inputs, plan: Plan, aside: SetAside, advance: Advance = no_progress, with_folds: bool = False
+) -> Evidence:
+    """What a labelled corpus tells of its terms within the plan's bounds. with_folds: see what is stable in all folds."""
+    corpus = read_labelled_corpus(inputs, plan, aside, advance)
+    documents = corpus.answers[0].documents
+    seen = represent(documents, plan.settled().features, corpus.resources)
+    kept = documents.measured.counts.tocsc()[:, seen.kept].tocsr()
+    k = len(documents.names)
+    own = np.eye(k)[documents.labels]
+    frequency = label_document_frequencies(kept, documents.labels, k)
+    counts = TermCounts(
+        seen.space.terms[: seen.space.counted],
+        np.asarray(kept.T @ own, dtype=np.float64),
+        frequency,
+        np.bincount(documents.labels, minlength=k).astype(np.int64),
+    )
+    weights = stable = None
+    sorter, _ = fit(documents, plan, corpus.resources, None, seen)
+    if sorter.classifier.rule is not None:
+        weights = leanings(weights_of(sorter))[: seen.space.counted]
+        if with_folds:
+            stable = _same_sign(documents, plan, prepared(corpus, plan).splits, sorter, weights)
+    return Evidence(documents.names, counts, weights, stable, dict(corpus.resources.full_forms))
+
+
+def _same_sign(documents: Labelled, plan: Plan, splits: Sequence[Split], sorter: Sorter, weights: Floats) -> Bools:
+    """(n_terms, k) whether a term leans the same way in the sorters of all folds that know it."""
+    same = np.ones(weights.shape, dtype=bool)
+    place = {term: number for number, term in enumerate(sorter.space.terms)}
+    for split in splits:
+        tried, _ = fit(documents.rows(split.training), plan, sorter.resources)
+        if tried.labels != sorter.labels:
+            continue
+        lean = leanings(weights_of(tried))
+        rows = [(place[term], number) for number, term in enumerate(tried.space.terms) if term in place]
+        ours = np.array([row for row, _ in rows if row < len(weights)])
+        theirs = np.array([row for at, row in rows if at < len(weights)])
+        same[ours] &= np.sign(lean[theirs]) == np.sign(weights[ours])
+    return same
+
+
+def terms(evidence: Evidence, way: str, top: int, only: str = "", pair: tuple[str, str] | None = None) -> TermsResult:
+    """Rank terms. way: one of WAYS. only: one label. pair: two labels, of which each is compared with the other alone."""
+    for name in (only, *(pair or ())):
+        if name and name not in evidence.labels:
+            raise UsageProblem(f"There is no label {name!r}.", suggestion(name, evidence.labels, "labels"))
+    if pair is not None:
+        evidence = _of_pair(evidence, pair)
+    values, z = _values(evidence, way)
+    chosen = [only] if only else list(evidence.labels)
+    speaking_for, against = {}, {}
+    for label in chosen:
+        column = evidence.labels.index(label)
+        # Log odds are ranked by their z value, so that rare flukes do not come first.
+        order = np.argsort(-(values if z is None else z)[:, column], kind="stable")
+        speaking_for[label] = [_leaning(evidence, values, z, int(row), column) for row in order[:top]]
+        against[label] = [_leaning(evidence, values, z, int(row), column) for row in order[::-1][:top]]
+    sentences = [_sentence(evidence, label, speaking_for[label]) for label in chosen if speaking_for[label]]
+    return TermsResult(way, evidence.labels, speaking_for, against, sentences, values, evidence.counts)
+
+
+def _of_pair(evidence: Evidence, pair: tuple[str, str]) -> Evidence:
+    columns = [evidence.labels.index(name) for name in pair]
+    counts = evidence.counts
+    rows = np.flatnonzero(counts.documents[:, columns].sum(axis=1))  # terms that stand in either
+    chosen = np.ix_(rows, columns)
+    weights = evidence.weights[chosen] if evidence.weights is not None else None
+    return Evidence(
+        pair,
+        TermCounts(
+            [counts.terms[row] for row in rows.tolist()],
+            counts.by_label[chosen],
+            counts.documents[chosen],
+            counts.label_documents[columns],
+        ),
+        weights - weights[:, ::-1] if weights is not None else None,
+        evidence.stable[chosen] if evidence.stable is not None else None,
+        evidence.full_forms,
+    )
+
+
+def _values(evidence: Evidence, way: str) -> tuple[Floats, Floats | None]:
+    match way:
+        case "weight":
+            if evidence.weights is None:
+                raise UsageProblem(
+                    "A sorter of this kind has no weights of terms.", f"Use --way {', '.join(WAYS[1:])}."
+                )
+            return evidence.weights, None
+        case "log-odds":
+            delta, z = log_odds(evidence.counts)
+            return delta, z
+        case "likelihood":
+            shares = (evidence.counts.documents + 0.5) / (evidence.counts.label_documents + 1.0)
+            k = shares.shape[1]
+            others = (shares.sum(axis=1, keepdims=True) - shares) / (k - 1)
+            ratios: Floats = np.log(shares / others)
+            return ratios, None
+        case _:
+            return associations(evidence.counts, way), None
+
+
+def _leaning(evidence: Evidence, values: Floats, z: Floats | None, row: int, column: int) -> Leaning:
+    term = evidence.counts.terms[row]
+    documents = evidence.counts.documents[row]
+    return Leaning(
+        shown(term, evidence.full_forms),
+        float(values[row, column]),
+        float(z[row, column]) if z is not None else None,
+        int(documents[column]),
+        int(documents.sum() - documents[column]),
+        bool(evidence.stable[row, column]) if evidence.stable is not None else None,
+    )
+
+
+def shown(term: str, full_forms: dict[str, str]) -> str:
+    """A term, with the full form of a stem behind it."""
+    full = " ".join(full_forms.get(part, part) for part in term.split(" "))
+    return term if full == term else f"{term} ({full})"
+
+
+def _sentence(evidence: Evidence, label: str, ranked: Sequence[Leaning]) -> str:
+    """About the first term: how many times as likely it is in the label's documents as in those of the label it is rarest in."""
+    own = evidence.labels.index(label)
+    first = ranked[0].term.split(" (")[0]
+    row = evidence.counts.terms.index(first)
+    shares = evidence.counts.documents[row] / np.maximum(evidence.counts.label_documents, 1)
+    other = int(np.argmin(np.where(np.arange(shares.size) == own, np.inf, shares)))
+    ratio = float(likelihood_ratios(evidence.counts, own, other)[row])
+    return (
+        f"{first!r} is {ratio:,.1f} times as likely in a document about {label} as in one about {evidence.labels[other]} "
+        f"({evidence.counts.documents[row, own]:,} of {evidence.counts.label_documents[own]:,} against "
+        f"{evidence.counts.documents[row, other]:,} of {evidence.counts.label_documents[other]:,})."
+    )
+
+
+def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
+    """Write the figures into `folder`, which is made: bars for each label, and frequency against leaning for each."""
+    from upsort.draw.canvas import save
+    from upsort.draw.leanings import diverging_bars, frequency_scatter
+
+    make_folder(folder)
+    written = []
+    totals = result.counts.documents.sum(axis=1)
+    for number, label in enumerate(result.labels):
+        if label not in result.speaking_for:
+            continue
+        name = "".join(character if character.isalnum() else "-" for character in label)
+        entries = [
+            *((one.term, one.value) for one in result.speaking_for[label][:top]),
+            *((one.term, one.value) for one in result.against[label][:top][::-1]),
+        ]
+        written.append(save(diverging_bars(label, entries, result.way), folder / f"terms-{name}.png"))
+        figure = frequency_scatter(label, result.counts.terms, totals, result.values[:, number], result.way)
+        written.append(save(figure, folder / f"frequency-{name}.png"))
+    return written

@@ -1,0 +1,205 @@
+"""Terms, explanations, questions: what a sorter goes by, and that its sums add up."""
+
+import csv
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from conftest import Program
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from scipy.sparse import csr_array
+
+from upsort.core.documents import Documents
+from upsort.core.features.measuring import measure
+from upsort.core.insight.comparing_terms import TermCounts, likelihood_ratios, log_odds
+from upsort.core.insight.drift import drift
+from upsort.core.insight.explanation import explain, rounded_to_sum, smallest_change
+from upsort.core.insight.label_next import choose, entropies
+from upsort.core.insight.trends import trend_of
+from upsort.core.plan import Classifier, Clean, Columns, Features, Plan
+from upsort.core.sorter import Sorter, length_classes
+from upsort.core.text.cleaning import cleaner
+from upsort.core.training import Labelled, fit, numbered
+
+TEXTS = st.lists(st.text("abcd ", min_size=1, max_size=16), min_size=6, max_size=14)
+LINEAR = ("logistic", "svm", "ridge", "multinomial-nb", "bernoulli-nb", "complement-nb", "centroid")
+
+
+def trained(texts: list[str], kind: str, lengths: tuple[int, int] = (1, 1)) -> Sorter:
+    labels = ["xyz"[place % 3] for place in range(len(texts))]
+    names, numbers = numbered(labels)
+    features = Features(in_at_least=1, in_at_most=1.0, lengths=lengths)
+    plan = Plan(Columns(text=("t",)), clean=Clean(), features=features, classifier=Classifier(kind=kind))  # type: ignore[arg-type]
+    block = Documents((texts,), (), np.zeros((len(texts), 0)), (), ())
+    return fit(Labelled(measure([block], cleaner(Clean()), plan.columns, features), numbers, names), plan)[0]
+
+
+@given(TEXTS, st.sampled_from(LINEAR), st.sampled_from([(1, 1), (1, 2)]), st.text("abcde ", max_size=20))
+@settings(deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
+def test_pulls_and_intercept_are_the_score(texts: list[str], kind: str, lengths: tuple[int, int], text: str) -> None:
+    texts = [f"{text} a" for text in texts]
+    sorter = trained(texts, kind, lengths)
+    found = explain(sorter, text)
+    sums = found.intercept + sum((one.pulls for one in found.terms), np.zeros(3))
+    assert sums == pytest.approx(found.scores, abs=1e-9)
+    decisions = sorter.decide(sorter.texts_alone([text]))
+    assert decisions.scores[0] == pytest.approx(found.scores, abs=1e-9)
+    assert decisions.probabilities.sum() == pytest.approx(1.0)
+    assert found.label == decisions.best[0]
+
+
+@given(st.lists(st.floats(-50, 50), min_size=1, max_size=20), st.integers(0, 5))
+def test_rounded_numbers_add_up(values: list[float], digits: int) -> None:
+    total = float(np.sum(values))
+    rounded = rounded_to_sum(values, total, digits)
+    assert round(sum(rounded), digits) == pytest.approx(round(total, digits), abs=0.51 * 10**-digits)
+    for value, shown in zip(values, rounded, strict=True):
+        assert abs(value - shown) <= 10**-digits * (1 + 1e-6)
+
+
+def test_the_words_taken_out_change_the_label() -> None:
+    sorter = trained(["a b", "c d", "b d"] * 3, "multinomial-nb")
+    found = explain(sorter, "a b d")
+    change = smallest_change(sorter, found)
+    assert change is not None
+    words, label = change
+    left = " ".join(word for word in ["a", "b", "d"] if word not in words)
+    assert sorter.decide(sorter.texts_alone([left])).best[0] == label != found.label
+
+
+def test_log_odds_by_hand() -> None:
+    # Word counts oak 6 and 2, elm 4 and 8: a prior of 10 spread as 4 and 6.
+    counts = TermCounts(
+        ["oak", "elm"], np.array([[6.0, 2.0], [4.0, 8.0]]), np.array([[3, 1], [2, 4]]), np.array([4, 4])
+    )
+    delta, z = log_odds(counts, prior=10)
+    expected = np.log((6 + 4) / (10 + 10 - 10)) - np.log((2 + 4) / (10 + 10 - 6))
+    assert delta[0, 0] == pytest.approx(expected)
+    assert z[0, 0] == pytest.approx(expected / np.sqrt(1 / 10 + 1 / 6))
+    assert likelihood_ratios(counts, 0, 1).tolist() == pytest.approx([3.5 / 1.5, 2.5 / 4.5])
+
+
+def test_a_table_of_pulls_adds_up_to_the_last_digit(program: Program, demo: Path) -> None:
+    for kind in ("logistic", "multinomial-nb", "svm"):
+        setting = f"--set=classifier.kind={kind}"
+        program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", setting, "-o", "s.sorter")
+        out = program("explain", "s.sorter", "the leaves of my quince are curling, with ants on them", "--top=5").out
+        lines = [line.split("\t") for line in out.splitlines()]
+        begin = next(place for place, line in enumerate(lines) if line[0] == "term")
+        rows = []
+        for line in lines[begin + 1 :]:
+            rows.append([round(float(cell) * 10_000) for cell in line[-2:]])
+            if line[0] == "score":
+                break
+        assert np.sum(rows[:-1], axis=0).tolist() == rows[-1]
+
+
+def test_the_arithmetic_of_naive_bayes_is_written_out(program: Program, wet_and_dry: Path) -> None:
+    bounds = ("--set=features.in_at_least=1", "--set=features.in_at_most=1", "--set=classifier.kind=multinomial-nb")
+    program("train", wet_and_dry, "--text=text", "--label=label", *bounds, "-o", "p.sorter")
+    out = program("explain", "p.sorter", "fern fern fern cactus sand", "--arithmetic").out
+    # The textbook's numbers: 3 of 4 documents, P(fern | wet) = 6 / 14, score ln 0.0003012.
+    assert "ln(3 of 4 documents)" in out and "(5 + 1) / 14" in out and "(0 + 1) / 14" in out
+    assert f"{np.log(0.75 * (3 / 7) ** 3 / 14**2):.4f}" in out
+
+
+def test_a_document_of_a_table_is_explained_with_similar_ones(program: Program, demo: Path, tmp_path: Path) -> None:
+    table = demo / "letters-2024.csv"
+    program("train", table, "--text=message", "--label=topic", "--id=ref", "-o", "s.sorter")
+    found = program(
+        "explain", "s.sorter", table, "--document=F24-0011", "--among", table, "-o", "e.html", "--json"
+    ).json
+    assert len(found["similar"]) == 3
+    assert found["similar"][0]["similarity"] >= found["similar"][1]["similarity"]
+    page = (tmp_path / "e.html").read_text(encoding="utf-8")
+    assert found["label"] in page and "<script" not in page
+    missing = program("explain", "s.sorter", table, "--document=F24-001x", code=2)
+    assert "F24-001" in missing.err
+    program("train", table, "--text=message", "--label=topic", "--set=classifier.kind=tree", "-o", "t.sorter")
+    assert "so: " in program("explain", "t.sorter", "aphids").out
+    program("train", table, "--text=message", "--label=topic", "--set=classifier.kind=majority", "-o", "m.sorter")
+    assert "has no pulls" in program("explain", "m.sorter", "aphids", code=1).err
+
+
+def test_questions_are_answered_line_by_line(program: Program, demo: Path) -> None:
+    program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", "-o", "s.sorter")
+    out = program("ask", "s.sorter", given=b"greenfly and ants\n\nwhen is the pruning course\n").out.splitlines()
+    assert [line.split("\t")[0] for line in out[::2]] == ["pests", "bookings"]
+    assert "greenfly" in out[0]
+    objects = [json.loads(line) for line in program("ask", "s.sorter", "--json", given=b"aphids\n").out.splitlines()]
+    assert objects[0]["label"] == "pests" and 0 < objects[0]["probability"] <= 1
+
+
+def test_terms_of_a_corpus_without_a_sorter(program: Program, demo: Path, tmp_path: Path) -> None:
+    table = demo / "letters-2024.csv"
+    shared = ("terms", table, "--text=message", "--label=topic", "--json")
+    for way in ("log-odds", "chi-square", "mutual-information", "likelihood", "weight"):
+        found = program(*shared, f"--way={way}", "--top=8").json
+        assert {"greenfly", "eggs", "aphids", "beetle", "grubs", "ladybirds", "they", "slugs"} & {
+            one["term"] for one in found["labels"]["pests"]
+        }, way
+    pair = program(*shared, "--pair=pests,diseases", "--stable", "--figures=figures").json
+    assert set(pair["labels"]) == {"pests", "diseases"}
+    assert pair["labels"]["pests"][0]["stable"] is True
+    assert len(list((tmp_path / "figures").iterdir())) == 4
+    stemmed = program(*shared, "--set=clean.steps=lower,stem", "--only=pests", "--top=40").json["labels"]["pests"]
+    assert any("(" in one["term"] for one in stemmed)
+    assert "pests" in program(*shared, "--only=pest", code=2).err
+
+
+def test_a_trend_names_what_stands_out() -> None:
+    periods = ["a"] * 60 + ["b"] * 60
+    labels = ["x"] * 10 + ["y"] * 50 + ["x"] * 50 + ["y"] * 10
+    found = trend_of(periods, labels, ["a", "b"])
+    assert found.counts.tolist() == [[10, 50], [50, 10]]
+    one = next(one for one in found.standing_out if (one.period, one.label) == ("b", "x"))
+    pooled = 60 / 120
+    assert one.z == pytest.approx((50 / 60 - 10 / 60) / np.sqrt(pooled * (1 - pooled) * (1 / 60 + 1 / 60)))
+    assert not trend_of(["a", "b"] * 30, ["x", "x", "y", "y"] * 15, ["a", "b"]).standing_out
+
+
+def test_trends_of_a_scored_table(program: Program, tmp_path: Path) -> None:
+    rows = "".join(
+        f"{day:02}.0{month}.2026,{'dry' if month > 3 else 'wet'}\n" for month in (1, 3, 5) for day in range(1, 29)
+    )
+    (tmp_path / "s.csv").write_text("day,sorted_label\n" + rows + "soon,wet\n")
+    found = program("trend", "s.csv", "-o", "t.png", "--json").json
+    assert list(found["periods"]) == ["2026-01", "2026-02", "2026-03", "2026-04", "2026-05"]
+    assert found["periods"]["2026-05"]["dry"] == {
+        "value": 1.0,
+        "low": pytest.approx(0.879, abs=1e-3),
+        "high": 1.0,
+        "right": 28,
+        "of": 28,
+    }
+    assert found["periods"]["2026-02"]["dry"]["value"] is None
+    assert found["rows"]["reasons"] == {"no date in column day": 1}
+    assert any(one["period"] == "2026-05" for one in found["standing_out"])
+    program("trend", "s.csv", "--by=day", "--per=value", "-o", "t.csv")
+    assert "no column 'dya'" in program("trend", "s.csv", "--by=dya", code=2).err
+
+
+def test_what_to_label_next_is_uncertain_and_spread(program: Program, demo: Path, tmp_path: Path) -> None:
+    chances = np.array([[0.5, 0.5], [0.5, 0.5], [0.52, 0.48], [0.99, 0.01]])
+    matrix = csr_array(np.array([[1.0, 0], [1, 0], [0, 1], [1, 1]]))
+    assert entropies(chances)[0] == 1.0
+    first, second = choose(matrix, chances, 2, seed=1).tolist()
+    assert first in {0, 1} and second == 2
+    program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", "-o", "s.sorter")
+    shared = ("next", "s.sorter", demo / "letters-2026.csv", "--most=12", "--json")
+    assert program(*shared, "-o", "t.csv").json == {**program(*shared).json, "written": "t.csv"}
+    with (tmp_path / "t.csv").open(newline="", encoding="utf-8") as stream:
+        rows = list(csv.DictReader(stream))
+    assert len(rows) == 12 and all(row["topic"] == "" and row["guessed_label"] for row in rows)
+
+
+def test_drift_is_told_with_numbers() -> None:
+    sorter = trained(["a b", "c d", "b d"] * 40, "multinomial-nb")
+    same = drift(sorter, np.array([40, 40, 40]), sorter.trained.lengths, 240, 0.0)
+    assert not same.any
+    other = drift(sorter, np.array([110, 5, 5]), length_classes(np.full(120, 40)), 4800, 2400.0)
+    assert other.unknown == (0.0, 0.5)
+    assert other.labels is not None and other.labels[0] == pytest.approx((110 - 5 - 5 + 20 - 40) / 120, abs=0.2)
+    assert other.lengths == (3, 48)

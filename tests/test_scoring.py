@@ -1,0 +1,225 @@
+"""Scoring in bulk: every row kept, the same bytes whatever happens on the way."""
+
+import csv
+import json
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from conftest import Program
+
+from upsort.files import resumable
+
+
+@pytest.fixture
+def sorter(program: Program, demo: Path) -> str:
+    program(
+        "train",
+        demo / "letters-2024.csv",
+        "--text=message",
+        "--label=topic",
+        "--id=ref",
+        "--no-check",
+        "-o",
+        "s.sorter",
+    )
+    return "s.sorter"
+
+
+def many(path: Path, rows: int) -> Path:
+    path.write_text(
+        "ref,message\n" + "".join(f"r{n},my plum number {n} has aphids and the soil is dry\n" for n in range(rows))
+    )
+    return path
+
+
+def test_an_output_that_exists_is_kept(program: Program, sorter: str, demo: Path, tmp_path: Path) -> None:
+    (tmp_path / "out.csv").write_text("mine\n")
+    shared = ("score", sorter, demo / "letters-2026.csv", "-o", "out.csv")
+    assert "exists and is kept" in program(*shared, code=1).err
+    assert (tmp_path / "out.csv").read_text() == "mine\n"
+    program(*shared, "--overwrite")
+    assert "sorted_label" in (tmp_path / "out.csv").read_text(encoding="utf-8").splitlines()[0]
+
+
+def test_killed_and_resumed_gives_the_same_bytes(program: Program, sorter: str, tmp_path: Path) -> None:
+    table = many(tmp_path / "many.csv", 150_000)
+    command = [sys.executable, "-m", "upsort", "score", sorter, str(table), "-o", "broken.csv"]
+    running = subprocess.Popen(command, cwd=tmp_path, stderr=subprocess.DEVNULL)
+    journal = tmp_path / "broken.csv.part.json"
+    for _ in range(600):
+        if journal.exists() or running.poll() is not None:
+            break
+        time.sleep(0.05)
+    running.send_signal(signal.SIGKILL)
+    running.wait()
+    assert journal.exists() and not (tmp_path / "broken.csv").exists()
+    assert 0 < json.loads(journal.read_text())["rows"] < 150_000
+    with (tmp_path / "broken.csv.part").open("ab") as part:
+        part.write(b"half a row that was never finis")
+    assert "--resume" in program("score", sorter, table, "-o", "broken.csv", code=1).err
+    resumed = program("score", sorter, table, "-o", "broken.csv", "--resume")
+    assert "Going on after" in resumed.err and "Scored 150,000 documents" in resumed.err
+    program("score", sorter, table, "-o", "whole.csv", "--workers=2")
+    assert (tmp_path / "broken.csv").read_bytes() == (tmp_path / "whole.csv").read_bytes()
+    assert not journal.exists() and not (tmp_path / "broken.csv.part").exists()
+
+
+def test_another_run_is_not_gone_on_with(program: Program, sorter: str, tmp_path: Path) -> None:
+    table = many(tmp_path / "t.csv", 10)
+    part = resumable.ResumableTable(tmp_path / "o.csv", ["a"], {"sorter": "x"}, resume=False, overwrite=False)
+    part.writerows([["1"]])
+    part.done(1, {})
+    assert "was another one" in program("score", sorter, table, "-o", "o.csv", "--resume", code=1).err
+
+
+def test_an_interruption_names_what_is_kept(program: Program, sorter: str, tmp_path: Path) -> None:
+    table = many(tmp_path / "many.csv", 120_000)
+    command = [sys.executable, "-m", "upsort", "score", sorter, str(table), "-o", "o.csv"]
+    running = subprocess.Popen(command, cwd=tmp_path, stderr=subprocess.PIPE, text=True)
+    for _ in range(600):
+        if (tmp_path / "o.csv.part.json").exists() or running.poll() is not None:
+            break
+        time.sleep(0.05)
+    running.send_signal(signal.SIGINT)
+    _, err = running.communicate()
+    assert running.returncode == 130
+    assert "o.csv.part is kept, --resume goes on" in err and "Traceback" not in err
+
+
+def test_a_full_disk_is_told(program: Program, sorter: str, tmp_path: Path) -> None:
+    table = many(tmp_path / "t.csv", 60_000)
+    command = f"ulimit -f 2000; exec {sys.executable} -m upsort score {sorter} {table} -o o.csv"
+    done = subprocess.run(["/bin/bash", "-c", command], cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert done.returncode == 1
+    assert (
+        "o.csv.part cannot be written" in done.stderr and "--resume" in done.stderr and "Traceback" not in done.stderr
+    )
+    assert "Scored 60,000" in program("score", sorter, table, "-o", "o.csv", "--resume").err
+
+
+def test_every_kind_of_output_holds_every_row(program: Program, sorter: str, demo: Path, tmp_path: Path) -> None:
+    import pandas as pd
+
+    columns = None
+    for ending, reader in (
+        (".csv", pd.read_csv),
+        (".jsonl", None),
+        (".parquet", pd.read_parquet),
+        (".xlsx", pd.read_excel),
+    ):
+        program("score", sorter, demo / "letters-2026.csv", "-o", f"o{ending}", "--all-probabilities")
+        path = tmp_path / f"o{ending}"
+        table = pd.read_json(path, lines=True) if reader is None else reader(path)
+        assert len(table) == 600
+        columns = columns or list(table.columns)
+        assert list(table.columns) == columns
+    chances = [name for name in columns or [] if name.startswith("sorted_probability: ")]
+    assert pd.read_csv(tmp_path / "o.csv")[chances].sum(axis=1).to_numpy() == pytest.approx(1, abs=1e-5)
+
+
+def test_thin_tables_and_undecided_documents(program: Program, sorter: str, demo: Path) -> None:
+    out = program("score", sorter, demo / "letters-2026.csv", "--thin", "--undecided-below=0.9").out.splitlines()
+    assert out[0].split("\t")[:2] == ["ref", "sorted_label"]
+    undecided = [line for line in out if "(undecided)" in line]
+    assert 50 < len(undecided) < 550
+    assert all(float(line.split("\t")[2]) < 0.9 for line in undecided)
+
+
+def test_cells_like_formulas_stay_unless_guarded(program: Program, sorter: str, tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text('ref,message,n\n=1+1,"=HYPERLINK(x) aphids",-5\n')
+    for option, expected in (((), "=HYPERLINK(x) aphids"), (("--spreadsheet-safe",), "'=HYPERLINK(x) aphids")):
+        program("score", sorter, "t.csv", "-o", "o.csv", "--overwrite", *option)
+        with (tmp_path / "o.csv").open(newline="") as stream:
+            (row,) = csv.DictReader(stream)
+        assert (row["message"], row["n"]) == (expected, "-5")
+
+
+def test_a_filter_answers_each_line_at_once(sorter: str, tmp_path: Path) -> None:
+    command = [sys.executable, "-m", "upsort", "score", sorter, "-", "--flush"]
+    running = subprocess.Popen(command, cwd=tmp_path, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+    assert running.stdin is not None and running.stdout is not None
+    for sent, key in (
+        ('{"message": "aphids", "n": 7}', "sorted_label"),
+        ("no object", "error"),
+        ('{"other": 1}', "error"),
+    ):
+        running.stdin.write(sent + "\n")
+        running.stdin.flush()
+        answer = json.loads(running.stdout.readline())
+        assert key in answer
+    running.stdin.close()
+    assert running.wait() == 0
+
+
+def test_passages_become_documents_again(program: Program, demo: Path, tmp_path: Path) -> None:
+    program("gather", demo / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
+    program("train", "p.csv", "--text=text", "--label=label", "-o", "k.sorter")
+    program("score", "k.sorter", "p.csv", "--per-document=median", "-o", "d.csv")
+    with (tmp_path / "d.csv").open(newline="") as stream:
+        rows = list(csv.DictReader(stream))
+    assert len({row["document"] for row in rows}) == len(rows) > 3
+    assert all(row["sorted_label"] in row["document"] for row in rows)
+
+
+def test_new_text_that_has_drifted_is_told(program: Program, sorter: str, tmp_path: Path) -> None:
+    (tmp_path / "odd.csv").write_text("message\n" + "zorp blick wug dax fep tove\n" * 80)
+    err = program("score", sorter, "odd.csv", "-o", "o.csv").err
+    assert "of the words are unknown; of the training documents' it was" in err
+    assert "the shares of the labels are" in err
+
+
+def test_a_report_stands_alone_and_shows_markup_as_text(
+    program: Program, sorter: str, demo: Path, tmp_path: Path
+) -> None:
+    evil = '"<script>alert(1)</script><img src=x onerror=alert(2)> aphids & ants"'
+    (tmp_path / "t.csv").write_text(
+        "ref,message,topic\n" + f"e1,{evil},soil\n" + "e2,when is the course,bookings\n" * 3
+    )
+    program("report", sorter, "t.csv", "--training", demo / "letters-2024.csv", "-o", "r.html")
+    page = (tmp_path / "r.html").read_text(encoding="utf-8")
+    assert "<script" not in page and "&lt;script&gt;" in page
+    assert "http://" not in page and "https://" not in page and 'src="data:image/png' in page
+    assert "upsort train" in page and "too few to tell" in page
+
+
+@pytest.mark.parametrize(("width", "dark"), [(1280, False), (390, False), (1280, True)])
+def test_the_report_fits_a_browser(
+    program: Program, sorter: str, demo: Path, tmp_path: Path, width: int, dark: bool
+) -> None:
+    browser = shutil.which("chromium") or shutil.which("google-chrome")
+    if browser is None:
+        pytest.skip("there is no browser")
+    program("report", sorter, demo / "letters-2024.csv", "-o", "r.html")
+    probe = "<script>document.title=JSON.stringify([document.documentElement.scrollWidth,innerWidth,document.images.length," \
+        "[...document.images].every(i=>i.naturalWidth>0),getComputedStyle(document.body).backgroundColor])</script>"  # fmt: skip
+    page = (tmp_path / "r.html").read_text(encoding="utf-8")
+    policy = page.index("<meta http-equiv")
+    page = page[:policy] + page[page.index(">", policy) + 1 :]
+    (tmp_path / "probe.html").write_text(page.replace("</body>", f"{probe}</body>"), encoding="utf-8")
+    flags = ["--headless=new", "--no-sandbox", "--disable-gpu", f"--window-size={max(width, 500)},900", "--dump-dom"]
+    frame = f'<iframe src="probe.html" width="{width}" height="900" style="border:0"></iframe>'
+    wanted = tmp_path / "probe.html"
+    if width < 500:  # a browser's window is no narrower; a frame is
+        reader = "<script>onload=()=>{document.title=frames[0].document.title}</script>"
+        (tmp_path / "frame.html").write_text(f"<!doctype html><body>{frame}{reader}", encoding="utf-8")
+        wanted = tmp_path / "frame.html"
+    if dark:
+        flags.append("--blink-settings=preferredColorScheme=0")
+    done = subprocess.run(
+        [browser, *flags, "--allow-file-access-from-files", f"file://{wanted}"],
+        capture_output=True,
+        text=True,
+        timeout=60,
+        check=False,
+    )
+    title = done.stdout.split("<title>")[-1].split("</title>")[0].replace("&quot;", '"')
+    scroll, inner, images, all_loaded, background = json.loads(title)
+    assert scroll <= inner + 1
+    assert images == 4 and all_loaded
+    if not dark:
+        assert background == "rgb(251, 250, 246)"
