@@ -169,7 +169,7 @@ TWO_KINDS = "text,label,photos,channel\n" + "".join(
 
 def test_length_beside_terms_tells_what_terms_do_not(program: Program, tmp_path: Path) -> None:
     (tmp_path / "t.csv").write_text(TWO_KINDS)
-    shared = ("cross-validate", "t.csv", "--text=text", "--label=label", "--json", "--set=features.weighting=presence")
+    shared = ("cross-validate", "t.csv", "--text=text", "--label=label", "--json", "--allow-copies")
     without = program(*shared, "--set=features.in_at_most=1").json["accuracy"]["value"]
     beside = program(*shared, "--set=features.in_at_most=1", "--set=features.measures=words").json["accuracy"]["value"]
     assert without <= 0.6
@@ -214,7 +214,13 @@ def test_ready_made_vectors_keep_to_their_rows(program: Program, tmp_path: Path)
     rows = "".join(f"{'x' if n != 4 else ''},{label}\n" for n, label in enumerate(labels))
     (tmp_path / "t.csv").write_text("text,label\n" + rows)
     np.save(tmp_path / "v.npy", np.array([[1.0 if label == "a" else -1.0] for label in labels]))
-    shared = ("--text=text", "--label=label", "--document-vectors=v.npy", "--set=features.in_at_most=1")
+    shared = (
+        "--text=text",
+        "--label=label",
+        "--document-vectors=v.npy",
+        "--set=features.in_at_most=1",
+        "--allow-copies",
+    )
     found = program("cross-validate", "t.csv", *shared, "--folds=3", "--json").json
     assert found["accuracy"] == {
         "value": 1.0,

@@ -67,19 +67,51 @@ STEPS = (
     ),
     (
         "How good is it, which benches does it confuse, and where is it wrong?",
-        "upsort evaluate desk.sorter parts/held-out.csv --mistakes 3 -o mistakes.csv",
+        "upsort evaluate desk.sorter parts/held-out.csv --mistakes 3 --figures figures -o mistakes.csv",
     ),
     (
         "Is that luck of the split? Judge the same plan on five folds.",
         f"upsort cross-validate corpus.csv {COLUMNS} --folds 5",
     ),
     (
+        "Would another classifier do better, or is the difference luck?",
+        f"upsort compare corpus.csv {COLUMNS} --try classifier.kind=multinomial-nb,logistic,svm,ridge",
+    ),
+    (
+        "Do the length of a letter or the number of its photos add anything to its words?",
+        f"upsort compare corpus.csv {COLUMNS} --folds 3 --try features.measures=,words --try columns.numbers=,photos",
+    ),
+    (
+        "Would more sorted letters help?",
+        f"upsort curve corpus.csv {COLUMNS} --folds 3 -o figures/curve.png",
+    ),
+    (
+        "Some letters lie on the wrong bench. Which?",
+        f"upsort suspects corpus.csv {COLUMNS} --top 5 -o suspects.csv",
+    ),
+    (
         "Which words does it go by?",
-        "upsort terms desk.sorter --top 5",
+        "upsort terms desk.sorter --top 4 --figures figures",
+    ),
+    (
+        "Why does this letter go to that bench?",
+        'upsort explain desk.sorter "the leaves of my quince are curling" --top 6',
     ),
     (
         "Now this year's letters, which nobody has sorted yet.",
-        "upsort score desk.sorter letters-2026.csv -o scored.csv",
+        "upsort score desk.sorter letters-2026.csv -o scored.csv --overwrite",
+    ),
+    (
+        "What came when?",
+        "upsort trend scored.csv --per month -o figures/trend.png",
+    ),
+    (
+        "Which of them should be sorted by hand next, to teach it most?",
+        "upsort next desk.sorter letters-2026.csv --most 3 -o to-label.csv",
+    ),
+    (
+        "All of it on one page.",
+        "upsort report desk.sorter parts/held-out.csv --training parts/train.csv -o report.html",
     ),
     (
         "Two keepers' logbooks, cut into passages without their title lines: who wrote which?",

@@ -18,6 +18,10 @@ OPTIONS = (
             options.option("--hold-out", type=options.share, default=0.2, metavar="SHARE", help="default: 0.2"),
             options.SEED,
             options.option(
+                "--in-time", action="store_const", const=True, help="hold out the latest (needs columns.date)"
+            ),
+            options.option("--allow-copies", action="store_const", const=True, help="copies may stand on both sides"),
+            options.option(
                 "-o", "--output", required=True, metavar="FOLDER", help="where train.csv and held-out.csv go"
             ),
         ),
@@ -31,7 +35,8 @@ OPTIONS = (
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Split and tell how many went where."""
-    from upsort.core import plan as plans
+    from dataclasses import replace
+
     from upsort.files.documents import complete_columns
     from upsort.files.set_aside import SetAside
     from upsort.files.writing import make_folder
@@ -40,16 +45,25 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     plan = plan_of(request, console)
     inputs = inputs_of(request, console, plan.source)
     columns = plan.columns
-    if not columns.label:
+    if not columns.label or not columns.text:
         guessed, notes = complete_columns(inputs, columns, "needed")
-        columns = plans.Columns(text=columns.text, label=guessed.label, id=columns.id)
+        columns = replace(columns, text=guessed.text, label=guessed.label)
         for note in notes:
             console.note(note)
     folder = Path(request.output)
     make_folder(folder)
     aside_file = Path(request.set_aside) if request.set_aside else folder / "set-aside.csv"
     with SetAside(aside_file) as aside:
-        result = split(inputs, columns, request.hold_out, plan.judge.seed, folder, aside)
+        result = split(
+            inputs,
+            columns,
+            request.hold_out,
+            plan.judge.seed,
+            folder,
+            aside,
+            plan.judge.allow_copies,
+            plan.judge.in_time,
+        )
     used = result.training_labels.total() + result.held_out_labels.total()
     if console.as_json:
         console.json(
@@ -60,6 +74,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
                     label: {"training": result.training_labels[label], "held_out": result.held_out_labels[label]}
                     for label in result.labels
                 },
+                "copies": result.copies,
                 "seed": plan.judge.seed,
                 "rows": rows_json(aside, used),
             }
@@ -73,6 +88,8 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         ],
         numeric=(1, 2),
     )
+    if result.copies:
+        console.say(f"{result.copies:,} rows copy another one; copies are on one side.")
     console.say(f"Written: {result.training} and {result.held_out} (seed {plan.judge.seed}).")
     tell_set_aside(aside, used, console)
     return Exit.DONE

@@ -112,7 +112,7 @@ class ResumableTable:
 
     def _cannot(self, error: OSError) -> DataProblem:
         with suppress(OSError, ValueError):
-            self.stream.raw.close()  # what is still held back is not whole, and is not wanted
+            os.close(self.stream.fileno())  # what is still held back is not whole, and is not wanted
         return DataProblem(
             f"{self.part} cannot be written: {error.strerror or error}.",
             f"What is done is kept ({self.rows:,} rows); make room and go on with --resume.",

@@ -1,11 +1,13 @@
 """Judging a plan by folds."""
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
+from upsort.core.errors import DataProblem
 from upsort.core.judging import cross_validation
 from upsort.core.judging.intervals import Rate, wilson
 from upsort.core.plan import Plan
@@ -50,10 +52,13 @@ def cross_validate(
         result = cross_validation.cross_validate(ready.documents, plan, ready.splits, corpus.resources, fold_done)
         other, copied, copies = None, None, ready.copies
         if plan.judge.allow_copies:
-            careful = prepared(corpus, replace(plan, judge=replace(plan.judge, allow_copies=False)), number)
-            copies = careful.copies
-            other = cross_validation.cross_validate(careful.documents, plan, careful.splits, corpus.resources)
-            copied = (_on_copied(result, careful.documents), _on_copied(other, careful.documents))
+            with suppress(
+                DataProblem
+            ):  # where nothing is left to learn from without copies, there is nothing to compare
+                careful = prepared(corpus, replace(plan, judge=replace(plan.judge, allow_copies=False)), number)
+                copies = careful.copies
+                other = cross_validation.cross_validate(careful.documents, plan, careful.splits, corpus.resources)
+                copied = (_on_copied(result, careful.documents), _on_copied(other, careful.documents))
         results.append(
             CrossValidateResult(
                 ready.name, result, other, copied, copies, ready.documents.measured.documents, corpus.measured.distinct

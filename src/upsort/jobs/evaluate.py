@@ -25,7 +25,7 @@ from upsort.files.tables_out import table_file
 from upsort.jobs.corpus import set_of_labels
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
 from upsort.jobs.score import output_columns
-from upsort.jobs.scored_rows import decision_cells, decision_columns, given_label, kept_columns
+from upsort.jobs.scored_rows import decision_columns, decision_rows, given_labels, kept_columns
 
 _PULLS = 3
 
@@ -136,10 +136,11 @@ def evaluate(
                     wrong.setdefault(place, []).append((sorter, mistake))
             if writer is not None:
                 kept = kept_columns(block.columns, added)
+                cells = [decision_rows(sorter, decisions) for sorter, decisions in zip(sorters, decided, strict=True)]
                 for place, found in sorted(wrong.items()):
                     row = [block.rows[place][column] for column in kept]
-                    for sorter, decisions in zip(sorters, decided, strict=True):
-                        row += decision_cells(sorter, decisions, place)
+                    for decision in cells:
+                        row += decision[place]
                     answers = ", ".join(sorter.answer or columns.label for sorter, _ in found)
                     writer.writerow([*row, answers, ", ".join(found[0][1].pulled_by)])
             advance(len(block.documents))
@@ -165,9 +166,10 @@ def _gather(
     document = column_place(wanted.document_column, block.columns, block.source) if wanted.per_document else None
     held.probabilities.append(decisions.probabilities[labelled])
     held.plain.append(scores[labelled])
+    labels_given = given_labels(sorter, decisions)
     held.unknown_share.append(decisions.unknown_share[labelled])
     for place in labelled:
-        true, given = labels[place], given_label(sorter, decisions, place)
+        true, given = labels[place], labels_given[place]
         undecided = decisions.undecided is not None and bool(decisions.undecided[place])
         right = _same(true, given, sorter.plan.columns.label_separator)
         held.true.append(true)

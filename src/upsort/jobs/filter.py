@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any, BinaryIO, TextIO
 
 from upsort.core.sorter import Sorter
-from upsort.jobs.scored_rows import decision_cells, decision_columns
+from upsort.jobs.scored_rows import decision_columns, decision_rows
 
 
 def answer_lines(sorters: Sequence[Sorter], given: BinaryIO | None, output: TextIO) -> int:
@@ -36,7 +36,7 @@ def answer_lines(sorters: Sequence[Sorter], given: BinaryIO | None, output: Text
             words = first.tokens_of(documents)
             answer = dict(found)
             for sorter in sorters:
-                cells = decision_cells(sorter, sorter.decide(documents, words), 0)
+                cells = decision_rows(sorter, sorter.decide(documents, words))[0]
                 names = decision_columns(sorter)
                 answer |= {
                     name: (float(cell) if cell else None) if place in {1, 3, 4} else cell

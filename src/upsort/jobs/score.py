@@ -21,7 +21,7 @@ from upsort.files.documents import DocumentBlock, joined_blocks, read_documents
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
-from upsort.jobs.scored_rows import decision_cells, decision_columns, given_label, kept_columns
+from upsort.jobs.scored_rows import decision_columns, decision_rows, kept_columns
 
 _CHARACTERS_AT_ONCE = 2_000_000
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
@@ -140,17 +140,19 @@ class Scoring:
         """Decide about a block, once for each answer; its text is cleaned once."""
         words = self.sorters[0].tokens_of(block.documents)
         decided = [sorter.decide(block.documents, words) for sorter in self.sorters]
-        kept = kept_columns(block.columns, self.added)
-        rows = []
-        for place, row in enumerate(block.rows):
-            cells = [block.ids[place]] if self.layout.thin else [row[column] for column in kept]
-            for sorter, decisions in zip(self.sorters, decided, strict=True):
-                cells += decision_cells(sorter, decisions, place, self.layout.all_probabilities)
-            rows.append([_guarded(cell) for cell in cells] if self.layout.safe else cells)
-        labels = [
-            [given_label(sorter, decisions, place) for place in range(len(block.rows))]
+        cells = [
+            decision_rows(sorter, decisions, self.layout.all_probabilities)
             for sorter, decisions in zip(self.sorters, decided, strict=True)
         ]
+        labels = [[row[0] for row in rows] for rows in cells]
+        if self.layout.thin:
+            rows = [[name] for name in block.ids]
+        else:
+            kept = kept_columns(block.columns, self.added)
+            rows = block.rows if len(kept) == len(block.columns) else [[row[at] for at in kept] for row in block.rows]
+        rows = [[cell for part in parts for cell in part] for parts in zip(rows, *cells, strict=True)]
+        if self.layout.safe:
+            rows = [[_guarded(cell) for cell in row] for row in rows]
         best = [
             np.bincount(decisions.best, minlength=len(sorter.labels)).astype(np.int64)
             for sorter, decisions in zip(self.sorters, decided, strict=True)

@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from math import isnan
 
+import numpy as np
+
 from upsort.core.sorter import Decisions, Sorter
 
 _COLUMNS = ("label", "probability", "second_label", "margin", "unknown_share")
@@ -22,27 +24,35 @@ def kept_columns(columns: Sequence[str], added: Sequence[str]) -> list[int]:
     return [place for place, name in enumerate(columns) if name not in added]
 
 
-def decision_cells(sorter: Sorter, decisions: Decisions, place: int, all_probabilities: bool = False) -> list[str]:
-    """The cells under `decision_columns` for one document. A document without tokens has no unknown share."""
-    unknown = float(decisions.unknown_share[place])
-    best = int(decisions.best[place])
-    each = [f"{value:.6f}" for value in decisions.probabilities[place].tolist()] if all_probabilities else []
-    return [
-        given_label(sorter, decisions, place),
-        f"{decisions.probabilities[place, best]:.6f}",
-        sorter.labels[int(decisions.second[place])],
-        f"{decisions.margin[place]:.6f}",
-        "" if isnan(unknown) else f"{unknown:.4f}",
-        *each,
+def decision_rows(sorter: Sorter, decisions: Decisions, all_probabilities: bool = False) -> list[list[str]]:
+    """The cells under `decision_columns` for each document. A document without tokens has no unknown share."""
+    places = np.arange(decisions.best.size)
+    chances = decisions.probabilities[places, decisions.best].tolist()
+    seconds = [sorter.labels[second] for second in decisions.second.tolist()]
+    unknown = ["" if isnan(share) else f"{share:.4f}" for share in decisions.unknown_share.tolist()]
+    margins = decisions.margin.tolist()
+    rows = [
+        [label, f"{chance:.6f}", second, f"{margin:.6f}", share]
+        for label, chance, second, margin, share in zip(
+            given_labels(sorter, decisions), chances, seconds, margins, unknown, strict=True
+        )
     ]
+    if all_probabilities:
+        for row, each in zip(rows, decisions.probabilities.tolist(), strict=True):
+            row += [f"{value:.6f}" for value in each]
+    return rows
 
 
-def given_label(sorter: Sorter, decisions: Decisions, place: int) -> str:
-    """The label, or the labels with the plan's separator between them, that a document is given."""
+def given_labels(sorter: Sorter, decisions: Decisions) -> list[str]:
+    """The label that each document is given, or its labels with the plan's separator between them."""
     if decisions.sets is not None:
         separator = sorter.plan.columns.label_separator
-        chosen = [label for label, has in zip(sorter.labels, decisions.sets[place].tolist(), strict=True) if has]
-        return f"{separator} ".join(chosen) if separator.strip() else separator.join(chosen)
-    if decisions.undecided is not None and decisions.undecided[place]:
-        return UNDECIDED
-    return sorter.labels[int(decisions.best[place])]
+        joiner = f"{separator} " if separator.strip() else separator
+        return [
+            joiner.join(label for label, has in zip(sorter.labels, held, strict=True) if has)
+            for held in decisions.sets.tolist()
+        ]
+    labels = [sorter.labels[best] for best in decisions.best.tolist()]
+    if decisions.undecided is not None:
+        return [UNDECIDED if left else label for label, left in zip(labels, decisions.undecided.tolist(), strict=True)]
+    return labels

@@ -141,7 +141,7 @@ def _of_pair(evidence: Evidence, pair: tuple[str, str]) -> Evidence:
     columns = [evidence.labels.index(name) for name in pair]
     counts = evidence.counts
     rows = np.flatnonzero(counts.documents[:, columns].sum(axis=1))  # terms that stand in either
-    chosen = np.ix_(rows, columns)
+    chosen = np.ix_(rows, np.array(columns))
     weights = evidence.weights[chosen] if evidence.weights is not None else None
     return Evidence(
         pair,

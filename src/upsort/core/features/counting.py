@@ -146,6 +146,8 @@ def count_known(words: Tokens, places: Places, width: int, settings: Features, p
     of the terms.
     """
     units = letters_of(words) if settings.units == "letters" else words
+    if max(settings.lengths) == 1 and not settings.skip:
+        return _known_units(units, places, width, prefix)
     n = words.starts.size - 1
     known, tokens = np.zeros(n), np.zeros(n)
     cells: list[tuple[AnyArray, AnyArray, AnyArray]] = []
@@ -162,6 +164,21 @@ def count_known(words: Tokens, places: Places, width: int, settings: Features, p
     matrix = from_cells(counts.astype(np.int32), rows, columns, shape=(n, width))
     matrix.eliminate_zeros()
     return KnownCounts(matrix, np.rint(tokens).astype(np.int64), np.rint(known).astype(np.int64))
+
+
+def _known_units(units: Tokens, places: Places, width: int, prefix: str) -> KnownCounts:
+    """The same where terms are single units: each is replaced by its column before anything is counted."""
+    where, signs = places([prefix + unit for unit in units.words] if prefix else units.words)
+    columns = where[units.codes] if units.words else np.zeros(0, dtype=np.int64)
+    inside = columns >= 0
+    before = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(inside)))
+    starts = before[units.starts]
+    values = signs[units.codes][inside].astype(np.int32) if units.words else np.zeros(0, dtype=np.int32)
+    kept = columns[inside].astype(np.int32)
+    matrix = csr_array((values, kept, starts.astype(np.int32)), shape=(starts.size - 1, width))
+    matrix.sum_duplicates()
+    matrix.eliminate_zeros()
+    return KnownCounts(matrix, np.diff(units.starts), np.diff(starts))
 
 
 def _in_order(blocks: Sequence[csr_array], names: list[str]) -> tuple[csr_array, list[str]]:

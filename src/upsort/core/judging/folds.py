@@ -51,16 +51,35 @@ def _dealt_groups(labels: Ints, folds: int, generator: np.random.Generator, grou
     _, group = np.unique(groups, return_inverse=True)
     k = int(labels.max()) + 1
     content = np.bincount(group * k + labels, minlength=(int(group.max()) + 1) * k).reshape(-1, k)
-    order = generator.permutation(len(content))
-    order = order[np.argsort(-content[order].sum(axis=1), kind="stable")]
+    sizes = content.sum(axis=1)
     held = np.zeros((folds, k), dtype=np.int64)
     fold_of_group = np.empty(len(content), dtype=np.int64)
-    for number in order.tolist():
+    several = generator.permutation(np.flatnonzero(sizes > 1))
+    for number in several[np.argsort(-sizes[several], kind="stable")].tolist():
         commonest = int(content[number].argmax())
         ranked = np.lexsort((held.sum(axis=1), held[:, commonest]))
         fold_of_group[number] = ranked[0]
         held[ranked[0]] += content[number]
+    # Documents that stand alone even out what the groups left uneven.
+    label_of = content.argmax(axis=1)
+    for label in range(k):
+        alone = generator.permutation(np.flatnonzero((sizes == 1) & (label_of == label)))
+        goal = np.sort(_even(held[:, label], alone.size))
+        fold_of_group[alone] = goal
+        held[:, label] += np.bincount(goal, minlength=folds)
     return fold_of_group[group]
+
+
+def _even(held: Ints, more: int) -> Ints:
+    """(more,) folds for so many further documents, so that the folds, which hold so many already, come out as even as can be."""
+    folds = held.size
+    level = np.sort(np.concatenate([count + np.arange(more) for count in held.tolist()]))[:more] if more else held[:0]
+    highest = int(level[-1]) if more else 0
+    room = np.maximum(highest - held, 0)
+    chosen = np.repeat(np.arange(folds), room)[:more]
+    rest = np.argsort(held + room, kind="stable")
+    rest = rest[held[rest] + room[rest] <= highest][: more - chosen.size]
+    return np.concatenate((chosen, rest)).astype(np.int64)
 
 
 def _fewer(smallest: int) -> str:

@@ -9,7 +9,8 @@ For n documents with own label yᵢ and probabilities pᵢ:
 - precision-recall area of a label: average precision, Σ (recall step) · precision (Manning, Raghavan & Schütze 2008, 8.4)
 - top-2 accuracy: the share of documents whose own label is among the two most probable
 
-Intervals are percentiles of a bootstrap that keeps the number of documents of each label.
+Intervals are percentiles of a bootstrap that keeps the number of documents of each label; those of areas are 1.96 of its standard
+deviations to either side.
 """
 
 from dataclasses import dataclass
@@ -17,11 +18,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.judging.intervals import Rate, wilson
+from upsort.core.judging.intervals import Z_95, Rate, wilson
 
 _SMALLEST = 1e-15
 _RESAMPLES = 1000
 _AREA_RESAMPLES = 200
+_LEAST_RESAMPLES = 30
+_MOST_CELLS = 15_000_000  # of documents, labels and resamples together
 _BINS = 10
 
 
@@ -77,11 +80,12 @@ def judge_probabilities(true: Ints, probabilities: Floats, given: Ints, seed: in
     if own.size:
         ranked = np.argsort(-mine, axis=1, kind="stable")[:, :2]
         top2 = int((ranked == own[:, None]).any(axis=1).sum())
+    roc, average = _mean_areas(own, mine, areas, seed)
     return ProbabilityMeasures(
         _mean(log_losses(own, mine), own, seed),
         _mean(brier_terms(own, mine), own, seed),
-        _mean_area(own, mine, areas, 0, seed),
-        _mean_area(own, mine, areas, 1, seed),
+        roc,
+        average,
         wilson(top2, n),
         areas,
         reliability(true, probabilities, given),
@@ -129,13 +133,15 @@ def _areas(own: "np.ndarray[tuple[int], np.dtype[np.bool_]]", score: Floats) -> 
 
 
 def _resampled(labels: Ints, resamples: int, seed: int) -> Ints:
-    """(resamples, n) places, drawn again within each label."""
+    """(resamples, n) how often each document is drawn, again within each label."""
     generator = np.random.default_rng(seed)
-    drawn = np.empty((resamples, labels.size), dtype=np.int64)
+    times = np.zeros((resamples, labels.size), dtype=np.int64)
     for label in np.unique(labels).tolist():
         members = np.flatnonzero(labels == label)
-        drawn[:, members] = members[generator.integers(0, members.size, (resamples, members.size))]
-    return drawn
+        for row in times:
+            drawn = generator.integers(0, members.size, members.size)
+            row[members] = np.bincount(drawn, minlength=members.size)
+    return times
 
 
 def _mean(values: Floats, labels: Ints, seed: int) -> Rate:
@@ -150,17 +156,46 @@ def _mean(values: Floats, labels: Ints, seed: int) -> Rate:
     return Rate(float(values.mean()), float(low), float(high))
 
 
-def _mean_area(
-    labels: Ints, probabilities: Floats, areas: tuple[tuple[float | None, float | None], ...], which: int, seed: int
-) -> Rate:
-    defined = [(label, found[which]) for label, found in enumerate(areas) if found[which] is not None]
-    if not defined:
-        return Rate(None, None, None)
-    value = float(np.mean([area for _, area in defined]))
-    drawn = _resampled(labels, _AREA_RESAMPLES, seed)
-    spread = np.zeros(_AREA_RESAMPLES)
-    for label, _ in defined:
-        score, own = probabilities[:, label], labels == label
-        spread += [_areas(own[rows], score[rows])[which] or 0.0 for rows in drawn]
-    low, high = np.quantile(spread / len(defined), [0.025, 0.975])
-    return Rate(value, float(low), float(high))
+def _mean_areas(
+    labels: Ints, probabilities: Floats, areas: tuple[tuple[float | None, float | None], ...], seed: int
+) -> tuple[Rate, Rate]:
+    """The mean ROC and precision-recall areas of the labels, give or take 1.96 standard deviations of resampled means."""
+    n, k = probabilities.shape
+    resamples = int(np.clip(_MOST_CELLS // max(n * k, 1), _LEAST_RESAMPLES, _AREA_RESAMPLES))
+    times = _resampled(labels, resamples, seed)
+    sums, counts = np.zeros((2, resamples)), np.zeros(2)
+    for label, found in enumerate(areas):
+        if found[1] is None:
+            continue
+        both = _resampled_areas(labels == label, probabilities[:, label], times)
+        for which in (0, 1):
+            if found[which] is not None:
+                sums[which] += both[which]
+                counts[which] += 1
+    rates = []
+    for which in (0, 1):
+        defined = [area for found in areas if (area := found[which]) is not None]
+        if not defined:
+            rates.append(Rate(None, None, None))
+            continue
+        value, half = float(np.mean(defined)), Z_95 * float((sums[which] / counts[which]).std(ddof=1))
+        rates.append(Rate(value, max(value - half, 0.0), min(value + half, 1.0)))
+    return rates[0], rates[1]
+
+
+def _resampled_areas(
+    own: "np.ndarray[tuple[int], np.dtype[np.bool_]]", score: Floats, times: Ints
+) -> tuple[Floats, Floats]:
+    """(r,) the ROC and the precision-recall area of each resample. times: (r, n) how often each document is drawn."""
+    order = np.argsort(-score, kind="stable")
+    last = np.flatnonzero(np.append(score[order][1:] < score[order][:-1], True))
+    ordered, mine = times[:, order], own[order]
+    right = np.cumsum(ordered * mine, axis=1)[:, last].astype(np.float64)
+    every = np.cumsum(ordered, axis=1)[:, last].astype(np.float64)
+    wrong = every - right
+    zero = np.zeros((len(times), 1))
+    right_steps, wrong_steps = np.diff(right, axis=1, prepend=zero), np.diff(wrong, axis=1, prepend=zero)
+    rights, wrongs = np.maximum(right[:, -1], 1.0), np.maximum(wrong[:, -1], 1.0)
+    roc: Floats = (wrong_steps * (right - right_steps / 2)).sum(axis=1) / (rights * wrongs)
+    average: Floats = (right_steps * right / np.maximum(every, 1.0)).sum(axis=1) / rights
+    return roc, average

@@ -1,0 +1,45 @@
+"""Five-fold cross-validation against one training, reading and start included; the bootstrap.
+
+python bench/judging.py [DOCUMENTS]
+"""
+
+import csv
+import random
+import sys
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from made_text import documents
+from measuring import command, median_seconds
+
+from upsort.core.judging.measures import judge
+
+
+def main() -> None:
+    """Measure and print."""
+    number = int(sys.argv[1]) if len(sys.argv) > 1 else 60_000
+    generator = random.Random(3)
+    with tempfile.TemporaryDirectory() as name:
+        table = Path(name) / "t.csv"
+        with table.open("w", newline="", encoding="utf-8") as stream:
+            writer = csv.writer(stream)
+            writer.writerow(["text", "label"])
+            for text in documents(number, 420):
+                label = generator.randrange(10)
+                writer.writerow(
+                    [f"{text} sign{label if generator.random() < 0.8 else generator.randrange(10)}", f"label{label}"]
+                )
+        for kind in ("multinomial-nb", "logistic"):
+            shared = [str(table), "--text", "text", "--label", "label", "--quiet", "--set", f"classifier.kind={kind}"]
+            once, _ = command(["train", *shared, "--no-check", "-o", str(Path(name) / "s.sorter")])
+            folds, _ = command(["cross-validate", *shared, "--no-ledger"])
+            print(f"{kind}: training {once:.1f} s, five folds {folds:.1f} s: {folds / once:.1f} times")
+    draws = np.random.default_rng(1)
+    true, given = draws.integers(0, 10, 10_000), draws.integers(0, 10, 10_000)
+    seconds = median_seconds(lambda: judge(true, given, tuple("abcdefghij"), 0, "a", 1))
+    print(f"bootstrap of 1,000 resamples over 10,000 documents: {seconds:.2f} s")
+
+
+if __name__ == "__main__":
+    main()
