@@ -11,6 +11,8 @@ import pytest
 from conftest import Program
 
 from upsort.cli.demo import STEPS
+from upsort.core.plan import Clean
+from upsort.files.sorter_file import load_sorter
 
 LETTERS = ("--text", "subject,message", "--label", "topic")
 
@@ -184,3 +186,15 @@ def test_help_is_quick_because_it_imports_nothing_heavy() -> None:
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
     assert done.stderr == ""
     assert done.returncode == 0
+
+
+def test_one_command_leaves_nothing_behind_for_the_next(demo: Path, tmp_path: Path) -> None:
+    # The demo runs many commands in one process; the steps of one must not become those of the next.
+    arguments = [str(demo / "letters-2024.csv"), "--text=message", "--label=topic"]
+    program = (
+        "import sys; from upsort.cli.main import main\n"
+        f"main(['clean', *{arguments!r}, '--steps', 'lower,stem', '--show', '1'])\n"
+        f"main(['train', *{arguments!r}, '--no-check', '-o', 'after.sorter'])\n"
+    )
+    subprocess.run([sys.executable, "-c", program], cwd=tmp_path, check=True, capture_output=True)
+    assert load_sorter(tmp_path / "after.sorter").plan.clean.steps == Clean().steps

@@ -59,7 +59,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     from upsort.jobs.clean import clean, cleaner_for
 
     if request.steps is not None:
-        request.set.append(f"clean.steps={request.steps}")
+        request.set = [*request.set, f"clean.steps={request.steps}"]
     plan = plan_of(request, console)
     cleaning, warnings = cleaner_for(plan)
     for warning in warnings:

@@ -90,27 +90,25 @@ def _verdict(place: int, one: "Compared") -> str:
 
 
 def _show(found: "CompareResult", console: Console) -> None:
-    console.table(
-        ("candidate", "accuracy", "95 % interval", "macro F1", "log loss", "only it : only the best", "p exact", "p folds",
-         "verdict", "seconds", "kB"),
-        [
-            (
-                one.candidate.name,
-                percent(one.result.overall.accuracy.value),
-                interval(one.result.overall.accuracy),
-                percent(one.result.overall.macro_f1.value),
-                f"{one.result.probability.log_loss.value or 0:.3f}",
-                f"{one.against_best[0]} : {one.against_best[1]}" if place else "",
-                f"{one.mcnemar:.3f}" if place else "",
-                f"{one.folds:.3f}" if place else "",
-                _verdict(place, one),
-                f"{one.seconds:.1f}",
-                f"{one.bytes / 1000:,.0f}",
-            )
-            for place, one in enumerate(found.compared)
-        ],
-        numeric=(1, 2, 3, 4, 5, 6, 7, 9, 10),
-    )  # fmt: skip
+    heads = ("candidate", "accuracy", "95 % interval", "log loss", "p exact", "p folds", "verdict", "seconds")
+    further = ("macro F1", "only it right", "only the best right", "kB")  # where there is room
+    rows: list[list[object]] = []
+    for place, one in enumerate(found.compared):
+        row: list[object] = [
+            one.candidate.name,
+            percent(one.result.overall.accuracy.value),
+            interval(one.result.overall.accuracy),
+            f"{one.result.probability.log_loss.value or 0:.3f}",
+            f"{one.mcnemar:.3f}" if place else "",
+            f"{one.folds:.3f}" if place else "",
+            _verdict(place, one),
+            f"{one.seconds:.1f}",
+        ]
+        if not console.drawn:
+            alone = one.against_best if place else ("", "")
+            row += [percent(one.result.overall.macro_f1.value), *alone, f"{one.bytes / 1000:,.0f}"]
+        rows.append(row)
+    console.table(heads if console.drawn else (*heads, *further), rows, numeric=(1, 2, 3, 4, 5, 7))
     overall = found.compared[0].result.overall
     console.say(
         f"Always answering {overall.majority!r} would be right for {percent(overall.baseline.value)}. All on the same "

@@ -37,6 +37,7 @@ OPTIONS = (
                 default="",
                 help="confusions as shares of the true or given label",
             ),
+            options.MEASURES,
             options.REQUIRE,
             options.NO_LEDGER,
         ),
@@ -66,7 +67,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         console.json(whole | {"rows": rows_json(aside, used)})
     else:
         for one in found:
-            _show(one, len(found) > 1, request.shares, console)
+            _show(one, len(found) > 1, request, console)
         if output is not None:
             console.say(f"What each document was given: {output}.")
         tell_set_aside(aside, used, console)
@@ -114,7 +115,7 @@ def _copied_json(one: "CrossValidateResult") -> dict[str, Any]:
     }
 
 
-def _show(one: "CrossValidateResult", named: bool, shares: str, console: Console) -> None:
+def _show(one: "CrossValidateResult", named: bool, request: argparse.Namespace, console: Console) -> None:
     result = one.result
     if named:
         console.say(f"── {one.name}")
@@ -156,8 +157,8 @@ def _show(one: "CrossValidateResult", named: bool, shares: str, console: Console
             numeric=range(8),
         )
         console.say()
-    show_labels(result.overall, console, shares)
-    show_measures(result.overall, result.probability, console)
+    show_labels(result.overall, console, request.shares)
+    show_measures(result.overall, result.probability, console, request.measures)
 
 
 _MOST_SHOWN = 30  # folds in the table

@@ -59,6 +59,7 @@ OPTIONS = (
             options.option(
                 "--shares", choices=("row", "column"), default="", help="confusions as shares of the true or given label"
             ),
+            options.MEASURES,
             options.REQUIRE,
             options.NO_LEDGER,
         ),
@@ -172,7 +173,7 @@ def _show(one: "Judged", request: argparse.Namespace, console: Console) -> None:
         )
     console.say()
     show_labels(one.judgement, console, request.shares)
-    show_measures(one.judgement, one.probability, console)
+    show_measures(one.judgement, one.probability, console, request.measures)
     if one.before is not None and one.probability is not None:
         console.say(
             f"Before calibration ({one.sorter.calibration.kind}) the log loss would be {one.before[0]:.3f} and the Brier "
@@ -242,8 +243,18 @@ def show_labels(judgement: "Judgement", console: Console, shares: str = "") -> N
         )
 
 
-def show_measures(judgement: "Judgement", probability: "ProbabilityMeasures | None", console: Console) -> None:
-    """The measures of the whole, and those of the probabilities."""
+def show_measures(
+    judgement: "Judgement", probability: "ProbabilityMeasures | None", console: Console, whole: bool
+) -> None:
+    """The measures of the whole, and those of the probabilities: as a table, or the most telling ones as a line."""
     rows = [*whole_rows(judgement), *(probability_rows(probability) if probability is not None else [])]
     console.say()
-    console.table(("measure", "value", "95 % interval"), rows, numeric=(1, 2))
+    if whole:
+        console.table(("measure", "value", "95 % interval"), rows, numeric=(1, 2))
+        return
+    told = [f"{name} {value} ({ends})" for name, value, ends in rows if name in _TOLD]
+    line = "; ".join(told)
+    console.say(f"{line[:1].upper()}{line[1:]}. More with --measures.")
+
+
+_TOLD = ("macro F1", "log loss", "own label among the two most probable")

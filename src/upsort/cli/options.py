@@ -73,6 +73,7 @@ NO_LEDGER = option("--no-ledger", action="store_true", help="do not note the res
 REQUIRE = option(
     "--require", action="append", default=[], metavar="BOUND", help="end with 3 unless it holds: 'accuracy>=0.8', 'f1:pests>=0.7'"
 )  # fmt: skip
+MEASURES = option("--measures", action="store_true", help="all measures, as a table")
 FOLDS = (
     option("--folds", type=whole_number(2), metavar="N", help="default: the plan's, 5"),
     option("--repeats", type=whole_number(1), metavar="N", help="deal the folds so often anew (default: once)"),

@@ -7,8 +7,8 @@ from upsort.cli.console import Console
 if TYPE_CHECKING:
     from upsort.core.insight.explanation import Explanation
 
-_FOR = ("on #1d3a26", "on #2a5a39", "on #3f7d4e")
-_AGAINST = ("on #4a2520", "on #7a3a2c", "on #b5523b")
+_FOR = ("green", "black on green", "black on bright_green")  # plain colours, which every terminal has
+_AGAINST = ("red", "white on red", "black on bright_red")
 
 
 def shaded(explanation: "Explanation", console: Console) -> None:
@@ -26,7 +26,7 @@ def shaded(explanation: "Explanation", console: Console) -> None:
             text.stylize("dim", word.start, word.end)
         elif strongest > 0 and abs(word.leaning) > strongest / 12:
             step = min(2, int(3 * abs(word.leaning) / strongest))
-            text.stylize(f"#ffffff {(_FOR if word.leaning > 0 else _AGAINST)[step]}", word.start, word.end)
+            text.stylize((_FOR if word.leaning > 0 else _AGAINST)[step], word.start, word.end)
     RichConsole(file=console.output, highlight=False).print(text)
     RichConsole(file=console.output, highlight=False).print(
         Text("green: for the label, red: against it, dim: not known", style="dim")
