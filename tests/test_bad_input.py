@@ -33,13 +33,13 @@ TRAIN = ("--text=text", "--label=label", "--set=features.in_at_least=1", "-o", "
         (("train", "good.csv", *TRAIN, "--set=classifer.kind=logistic"), 2, "Nearest sections: classifier."),
         (("train", "good.csv", *TRAIN, "--encoding=utf-9"), 2, "There is no encoding 'utf-9'"),
         (("train", "good.csv", *TRAIN, "--lable=label"), 2, "Did you mean --label"),
-        (("trian", "good.csv"), 2, "Did you mean train?"),
+        (("trian", "good.csv"), 2, "Did you mean train"),
         (("split", "lone.csv", "--label=label", "-o", "parts"), 1, "a single one has: 'dry'"),
         (("split", "good.csv", "--label=label", "-o", "good.csv"), 1, "is a file, not a folder"),
         (("split", "good.csv", "--label=label", "--hold-out=2", "-o", "parts"), 2, "2 is not between 0 and 1"),
         (("cross-validate", "good.csv", *TRAIN[:3]), 1, "5 folds need at least 5 documents of each label; 'dry' has 2"),
         (("terms", "none.sorter"), 1, "There is no sorter none.sorter."),
-        (("terms", "good.csv"), 1, "good.csv is not a sorter."),
+        (("evaluate", "good.csv", "good.csv"), 1, "good.csv is not a sorter."),
         (("demo", "."), 1, "is not empty"),
         (("train", "good.csv", *TRAIN, "--plan=bad.toml"), 2, "bad.toml is not valid TOML"),
     ],
@@ -136,7 +136,7 @@ def test_an_interrupted_command_leaves_the_old_file(tmp_path: Path, program: Pro
     program("train", "good.csv", *TRAIN)
     (tmp_path / "scored.csv").write_text("old\n")
     with subprocess.Popen(
-        [sys.executable, "-m", "upsort", "score", "a.sorter", "-", "-o", "scored.csv"],
+        [sys.executable, "-m", "upsort", "score", "a.sorter", "-", "-o", "scored.csv", "--overwrite"],
         cwd=tmp_path,
         stdin=subprocess.PIPE,
         stderr=subprocess.PIPE,

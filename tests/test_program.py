@@ -89,8 +89,8 @@ def test_terms_say_what_the_sorter_goes_by(program: Program, demo: Path) -> None
     program("train", demo / "letters-2024.csv", *LETTERS, "-o", "desk.sorter")
     labels = program("terms", "desk.sorter", "--top", "12", "--json").json["labels"]
     assert {"compost", "manure"} <= {term["term"] for term in labels["soil"]}
-    assert all(term["leaning"] > 0 for terms in labels.values() for term in terms)
-    leaning = [term["leaning"] for term in labels["pests"]]
+    assert all(term["value"] > 0 for terms in labels.values() for term in terms)
+    leaning = [term["value"] for term in labels["pests"]]
     assert leaning == sorted(leaning, reverse=True)
     tsv = program("terms", "desk.sorter", "--only", "soil").out.splitlines()
     assert tsv[0].split("\t") == ["label", "term", "weight", "documents of the label", "other documents"]

@@ -77,7 +77,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         )
         return Exit.DONE
     _show(result, {"weight": unit}.get(way, way.replace("-", " ")), request.against, console)
-    for sentence in result.sentences:
+    for sentence in result.sentences if console.drawn else ():
         console.say(sentence)
     if request.contexts and inputs is not None and plan is not None:
         _show_contexts(result, inputs, plan, request.contexts, console)

@@ -196,7 +196,12 @@ def fit(
 def known_words(space: FeatureSpace, totals: Ints) -> int:
     """How many words of the training documents are terms; 0 where terms are not words. totals: (counted,) of each term."""
     settings = space.settings
-    if settings.units != "words" or min(settings.lengths) > 1 or space.hashed is not None:
+    if (
+        settings.units != "words"
+        or min(settings.lengths) > 1
+        or "presence" in settings.weighting
+        or space.hashed is not None
+    ):
         return 0
     single = np.array([" " not in term for term in space.terms[: space.counted]], dtype=bool)
     return int(totals[single].sum())

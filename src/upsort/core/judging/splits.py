@@ -74,16 +74,18 @@ def splits(
 
 
 def _grouped(labels: Ints, names: Sequence[str], folds: int, seed: int, groups: Ints) -> Ints:
+    k = len(names)
+    sizes = np.bincount(labels, minlength=k)
+    if any(0 < size < folds for size in sizes.tolist()):
+        return stratified_folds(labels, names, folds, seed)  # refuses, with the numbers
     distinct, group = np.unique(groups, return_inverse=True)
     if distinct.size < folds:
         raise DataProblem(
             f"{folds} folds need at least {folds} groups of documents; there are {distinct.size}.",
             f"Use --folds {distinct.size}." if distinct.size > 1 else "Name another column with columns.group.",
         )
-    k = len(names)
     pairs = np.unique(group * k + labels)
     groups_of_label = np.bincount(pairs % k, minlength=k)
-    sizes = np.bincount(labels, minlength=k)
     scarce = [number for number in range(k) if 0 < groups_of_label[number] < 2]
     if scarce:
         number = scarce[0]
@@ -94,9 +96,6 @@ def _grouped(labels: Ints, names: Sequence[str], folds: int, seed: int, groups: 
         )
     if np.unique(group).size == group.size:
         return stratified_folds(labels, names, folds, seed)
-    small = [number for number in range(k) if 0 < sizes[number] < folds]
-    if small:
-        return stratified_folds(labels, names, folds, seed)  # refuses, with the numbers
     return dealt_folds(labels, folds, seed, groups)
 
 
