@@ -7,13 +7,12 @@
   documents are stood in for by a normal prior around what they taught. Terms and labels stay as they were.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers import families, losses
 from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.newton import Stopping, minimise
@@ -190,16 +189,7 @@ def extended_by_anchor(sorter: Sorter, more: Labelled) -> Sorter:
     matrix = _in_space(sorter, more)
     targets = targets_of(labels, sorter.labels, sorter.plan.classifier, more.weights)
     settings = sorter.plan.classifier
-    loss: losses.Loss
-    if kind == "logistic" and settings.contrast == "multinomial":
-        loss = losses.Softmax(labels, targets.weights)
-    else:
-        ways: dict[str, Callable[[Bools, Floats], losses.Loss]] = {
-            "logistic": losses.Logistic,
-            "svm": losses.SquaredHinge,
-            "ridge": losses.Squares,
-        }
-        loss = ways[kind](targets.own, targets.weights)
+    loss = families.loss_of(targets, settings)
     moved, ended = minimise(
         Products(matrix),
         _Shifted(loss, rule.scores(matrix)),

@@ -23,6 +23,8 @@ from upsort.core.classifiers import (
 )
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import Linear, LinearRule
+from upsort.core.classifiers.losses import Loss
+from upsort.core.classifiers.penalised import trained
 from upsort.core.classifiers.priors import log_priors
 from upsort.core.classifiers.products import Products
 from upsort.core.classifiers.targets import Targets
@@ -107,12 +109,8 @@ def train(data: TrainingData, settings: plan.Classifier, penalty: float = 1.0, s
         case "bernoulli-nb":
             prior = log_priors(multinomial_nb.label_totals(targets), settings, data.names)
             return bernoulli_nb.train(matrix, targets, prior, settings.smoothing)
-        case "logistic":
-            return logistic.train(matrix, targets, settings, penalty, begin)
-        case "svm":
-            return svm.train(matrix, targets, settings, penalty, begin)
-        case "ridge":
-            return ridge.train(matrix, targets, settings, penalty, begin)
+        case "logistic" | "svm" | "ridge":
+            return trained(matrix, loss_of(targets, settings), targets.n_labels, settings, penalty, begin)
         case "weighted-svm":
             return weighted_svm.train(matrix, targets, settings, penalty)
         case "centroid":
@@ -127,16 +125,27 @@ def train(data: TrainingData, settings: plan.Classifier, penalty: float = 1.0, s
             return baselines.train_chance(targets)
 
 
+def loss_of(targets: Targets, settings: plan.Classifier) -> Loss:
+    """The loss of a linear kind with a penalty."""
+    match settings.kind:
+        case "svm":
+            return svm.loss_of(targets)
+        case "ridge":
+            return ridge.loss_of(targets)
+        case _:
+            return logistic.loss_of(targets, settings)
+
+
 def path(data: TrainingData, settings: plan.Classifier, penalties: Sequence[float] = PENALTIES) -> list[Fitted]:
     """The classifiers of a descending grid of penalties; each begins where the one before ended."""
     fitted: list[Fitted] = []
     if settings.kind == "weighted-svm":
         return [train(data, settings, penalty) for penalty in penalties]
     products = Products(data.matrix)
-    trainers = {"logistic": logistic.train, "svm": svm.train, "ridge": ridge.train}
+    loss = loss_of(data.targets, settings)
     before: Linear | None = None
     for penalty in penalties:
-        before = trainers[settings.kind](data.matrix, data.targets, settings, penalty, before, products)
+        before = trained(data.matrix, loss, data.targets.n_labels, settings, penalty, before, products)
         fitted.append(before)
     return fitted
 

@@ -11,41 +11,13 @@ does not change with the number of documents. Trained by `newton`, whose stoppin
 at zero weights.
 """
 
-from scipy.sparse import csr_array
-
 from upsort.core import plan
-from upsort.core.classifiers import losses
-from upsort.core.classifiers.linear import Linear
-from upsort.core.classifiers.newton import Stopping, minimise
-from upsort.core.classifiers.products import Products
+from upsort.core.classifiers.losses import Logistic, Softmax
 from upsort.core.classifiers.targets import Targets
 
 
-def train(
-    matrix: csr_array,
-    targets: Targets,
-    settings: plan.Classifier,
-    penalty: float,
-    start: Linear | None = None,
-    products: Products | None = None,
-) -> Linear:
-    """Train to the optimum.
-
-    matrix: (n, n_terms) CSR, float64. start: weights to begin with, of the same terms and labels. products: of the matrix, where
-    they are at hand. The result's `ended.reached` says whether the tolerance was met within the iterations allowed.
-    """
-    loss: losses.Loss
+def loss_of(targets: Targets, settings: plan.Classifier) -> Softmax | Logistic:
+    """The loss for documents and their labels. Where documents may have several labels each is told from the rest."""
     if settings.contrast == "multinomial" and targets.sets is None:
-        loss = losses.Softmax(targets.labels, targets.weights)
-    else:
-        loss = losses.Logistic(targets.own, targets.weights)
-    parameters, ended = minimise(
-        products or Products(matrix),
-        loss,
-        targets.n_labels,
-        ridge=penalty * (1.0 - settings.sparsity),
-        lasso=penalty * settings.sparsity,
-        stopping=Stopping(settings.tolerance, settings.most_iterations),
-        start=start.parameters if start is not None else None,
-    )
-    return Linear.of(parameters, ended)
+        return Softmax(targets.labels, targets.weights)
+    return Logistic(targets.own, targets.weights)
