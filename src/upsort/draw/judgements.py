@@ -19,14 +19,14 @@ _NUMBERS_UP_TO = 15  # labels, up to which the cells of a confusion matrix carry
 
 def confusion_figure(table: Ints, labels: Sequence[str]) -> "Figure":
     """The confusion matrix, coloured by the share of the true label; counts in the cells where they can be read."""
-    from matplotlib.colors import LinearSegmentedColormap
+    from matplotlib.colors import LinearSegmentedColormap, PowerNorm
 
     figure, axes = new_figure("True labels against given labels")
     k = len(labels)
     shares = table / np.maximum(table.sum(axis=1, keepdims=True), 1)
     colours = LinearSegmentedColormap.from_list("leaf", [PAPER, colour_of(0)])
-    axes.imshow(shares, cmap=colours, vmin=0.0, vmax=1.0, aspect="auto")
-    size = 11 if k <= _NUMBERS_UP_TO else max(6, 11 - k // 8)
+    axes.imshow(shares, cmap=colours, norm=PowerNorm(0.6, vmin=0.0, vmax=1.0), aspect="auto")
+    size = 11 if k <= _NUMBERS_UP_TO else max(8, 11 - k // 12)
     names = [label if len(label) <= 24 else f"{label[:23]}…" for label in labels]
     axes.set_xticks(
         range(k),
