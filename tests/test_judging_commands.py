@@ -194,3 +194,11 @@ def test_passages_of_a_document_are_judged_together(program: Program, demo: Path
     assert grouped["accuracy"]["of"] == alone["of"]
     with (tmp_path / "out.csv").open(newline="") as stream:
         assert len(list(csv.DictReader(stream))) == alone["of"]
+
+
+def test_calibration_improves_the_log_loss_of_naive_bayes(program: Program, gathered: Path) -> None:
+    program("split", gathered, *COLUMNS, "--hold-out=0.3", "-o", "parts/")
+    program("train", "parts/train.csv", *COLUMNS, "--set=classifier.kind=multinomial-nb", "-o", "nb.sorter")
+    found = program("evaluate", "nb.sorter", "parts/held-out.csv", "--json").json
+    assert found["log_loss"]["value"] < found["before_calibration"]["log_loss"] - 0.02
+    assert found["brier"]["value"] <= found["before_calibration"]["brier"] + 0.005

@@ -118,8 +118,9 @@ STEPS = (
         "upsort gather logbooks --lines 3:0 --passages 150 -o passages.csv",
     ),
     (
-        "Their favourite words give them away.",
-        "upsort train passages.csv --text text --label label -o keepers.sorter",
+        "Their favourite pairs of words give them away.",
+        "upsort train passages.csv --text text --label label --set features.lengths=2,2 --set features.weighting=presence "
+        "-o keepers.sorter",
     ),
     (
         "",
