@@ -341,6 +341,7 @@ def test_cells_with_several_labels_give_sets(program: Program, tmp_path: Path) -
     assert found[:2] == ["diseases; pests", "watering"]
     refused = program("train", "t.csv", *several, "--set=classifier.kind=tree", "-o", "x.sorter", code=2)
     assert "tree gives one label" in refused.err
+    assert "not judged by folds" in program("cross-validate", "t.csv", *several, code=2).err
 
 
 @pytest.mark.parametrize("kind", ["multinomial-nb", "bernoulli-nb", "complement-nb"])

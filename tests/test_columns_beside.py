@@ -272,3 +272,16 @@ def test_a_space_with_all_kinds_of_columns_names_them_in_order() -> None:
     space, _ = learn_space(measured, Features(in_at_least=1, in_at_most=1, measures=("words",), weighting="count"))
     assert space.terms == ["fern", "moss", "oak", "column:photos", "text:words", "column:channel=x", "column:channel=y"]
     assert space.counted == 3
+
+
+def test_the_term_table_and_a_row_hold_columns_beside_the_text(program: Program, demo: Path) -> None:
+    table = demo / "letters-2024.csv"
+    beside = ("--set=columns.numbers=photos", "--set=features.measures=words")
+    shared = ("--text=message", "--id=ref", "--top=3000", "--json")
+    found = program("features", table, *shared, *beside, "--document=F24-0011").json
+    terms = {one["term"]: one for one in found["top"]}
+    assert terms["column:photos"]["count"] == 0
+    assert {"column:photos", "text:words"} <= {one["term"] for one in found["document"]}
+    program("train", table, "--text=message", "--label=topic", *beside, "--no-check", "-o", "s.sorter")
+    again = program("features", table, "--from-sorter=s.sorter", "--top=3000", "--json").json
+    assert {"column:photos", "text:words"} <= {one["term"] for one in again["top"]}

@@ -176,6 +176,12 @@ def test_groups_stay_on_one_side(labels: list[int], folds: int, seed: int) -> No
     fold = dealt_folds(numbers, folds, seed, groups)
     for group in np.unique(groups):
         assert np.unique(fold[groups == group]).size == 1
+    single = dealt_folds(numbers, folds, seed, np.concatenate(([0, 0], np.arange(1, numbers.size - 1))))
+    for label in range(4):  # one pair among documents that stand alone: even to within the pair
+        in_fold = np.bincount(single[numbers == label], minlength=folds)
+        assert in_fold.max() - in_fold.min() <= 2
+    whole = np.bincount(single, minlength=folds)
+    assert whole.max() - whole.min() <= 3
     out = hold_out(numbers, 0.4, seed, groups)
     inside = np.isin(np.arange(numbers.size), out)
     for group in np.unique(groups):

@@ -109,6 +109,8 @@ def test_the_curve_rises(program: Program, demo: Path, tmp_path: Path) -> None:
     assert accuracies[-1] > accuracies[0] + 0.1
     assert found["twice_as_many"]["high"] <= 1
     assert (tmp_path / "curve.png").stat().st_size > 10_000
+    nowhere = program("curve", demo / "letters-2024.csv", *COLUMNS, "--folds=2", "-o", "nowhere/curve.png", code=1)
+    assert "nowhere/curve.png cannot be written" in nowhere.err
 
 
 def test_bounds_end_with_three_when_missed(program: Program, demo: Path) -> None:

@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -65,5 +65,10 @@ def save(figure: "Figure", path: Path) -> Path:
     if kind not in ENDINGS:
         raise UsageProblem(f"{path} is no kind of figure.", "Use .png or .svg.")
     metadata = {"Date": None} if kind == "svg" else {"Software": None}
-    figure.savefig(path, format=kind, facecolor=PAPER, metadata=metadata)
+    try:
+        figure.savefig(path, format=kind, facecolor=PAPER, metadata=metadata)
+    except OSError as error:
+        raise DataProblem(
+            f"The figure {path} cannot be written: {error.strerror or error}.", "Choose another place."
+        ) from None
     return path

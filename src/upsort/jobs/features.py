@@ -209,16 +209,25 @@ def summary(matrix: Matrix) -> Summary:
 
 
 def term_table(matrix: Matrix, sort: str = "documents", holding: str = "") -> list[TermRow]:
-    """Every term; sorted by a column (numbers: largest first), only those that hold some text."""
-    frequency, totals = document_frequencies(matrix.counts), total_counts(matrix.counts)
+    """Every term; sorted by a column (numbers: largest first), only those that hold some text.
+
+    Columns beside the text stand in the documents in which they are not 0; they have no count, and nothing weighs them.
+    """
+    beside = len(matrix.space.terms) - matrix.space.counted
+    frequency = np.concatenate(
+        (document_frequencies(matrix.counts), document_frequencies(matrix.weights)[matrix.space.counted :])
+    )
+    totals = np.concatenate((np.abs(total_counts(matrix.counts)), np.zeros(beside, dtype=np.int64)))
+    idf = np.concatenate((matrix.space.idf, np.ones(beside)))
     sums = np.bincount(matrix.weights.indices, weights=matrix.weights.data, minlength=matrix.weights.shape[1])
     means: Floats = np.divide(sums, frequency, out=np.zeros_like(sums), where=frequency > 0)
-    largest = np.zeros_like(sums)
+    largest = np.full_like(sums, -np.inf)
     np.maximum.at(largest, matrix.weights.indices, matrix.weights.data)
+    largest[np.isinf(largest)] = 0.0
     columns = {
         "documents": frequency,
         "count": totals,
-        "idf": matrix.space.idf,
+        "idf": idf,
         "mean-weight": means,
         "largest-weight": largest,
     }
@@ -228,7 +237,7 @@ def term_table(matrix: Matrix, sort: str = "documents", holding: str = "") -> li
             matrix.space.terms[place],
             int(frequency[place]),
             int(totals[place]),
-            float(matrix.space.idf[place]),
+            float(idf[place]),
             float(means[place]),
             float(largest[place]),
             matrix.space.label_document_frequency[place].tolist() if matrix.labels else [],
@@ -239,20 +248,22 @@ def term_table(matrix: Matrix, sort: str = "documents", holding: str = "") -> li
 
 
 def document_row(matrix: Matrix, reference: str) -> list[tuple[str, int, float]]:
-    """One document's terms with count and weight, largest weight first."""
+    """One document's terms with count (0 for a column beside the text) and weight, largest weight first."""
     if reference not in matrix.references:
         raise DataProblem(
             f"No document is called {reference!r}.", suggestion(reference, matrix.references, "documents")
         )
     row = matrix.references.index(reference)
+    begin, end = matrix.counts.indptr[row : row + 2].tolist()
+    columns, data = matrix.counts.indices[begin:end].tolist(), matrix.counts.data[begin:end].tolist()
+    times = dict(zip(columns, data, strict=True))
     begin, end = matrix.weights.indptr[row : row + 2].tolist()
-    entries = zip(
-        matrix.weights.indices[begin:end].tolist(),
-        matrix.counts.data[begin:end].tolist(),
-        matrix.weights.data[begin:end].tolist(),
-        strict=True,
-    )
-    terms = [(matrix.space.terms[column], int(times), float(weight)) for column, times, weight in entries]
+    terms = [
+        (matrix.space.terms[column], abs(int(times.get(column, 0))), float(weight))
+        for column, weight in zip(
+            matrix.weights.indices[begin:end].tolist(), matrix.weights.data[begin:end].tolist(), strict=True
+        )
+    ]
     return sorted(terms, key=lambda entry: (-entry[2], entry[0]))
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.errors import UsageProblem
 from upsort.core.judging.copies_together import copy_groups, one_side
 from upsort.core.judging.splits import Split, splits
 from upsort.core.plan import Plan
@@ -28,8 +29,13 @@ class Prepared:
 
 
 def prepared(corpus: LabelledCorpus, plan: Plan, answer: int = 0) -> Prepared:
-    """Find the copies and make the splits that a plan asks for."""
+    """Find the copies and make the splits that a plan asks for. Raises UsageProblem where a cell may hold several labels."""
     found = corpus.answers[answer]
+    if found.documents.sets is not None:
+        raise UsageProblem(
+            "Cells with several labels are not judged by folds.",
+            "Hold documents out (upsort split), train on the rest, and judge with upsort evaluate.",
+        )
     documents, groups, copies = found.documents, found.documents.groups, 0
     if not plan.judge.allow_copies:
         together = copy_groups(documents.measured.counts)

@@ -15,7 +15,6 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
 
-PERIODS = ("day", "week", "month", "year")
 _MOST_PERIODS = 400
 _SAMPLE = 200
 

@@ -3,11 +3,9 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import csr_array
 
 from upsort.core import plan
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.sparse import from_cells
 
 
 @dataclass(frozen=True)
@@ -29,11 +27,6 @@ class Targets:
             return self.sets
         own: Bools = self.labels[:, None] == np.arange(self.n_labels)
         return own
-
-    def indicator(self) -> csr_array:
-        """(n, n_labels) CSR: a document's weight under its label."""
-        n = self.labels.size
-        return from_cells(self.weights, np.arange(n), self.labels, (n, self.n_labels))
 
     def rows(self, chosen: Ints | Bools) -> "Targets":
         """The targets of some of the documents."""

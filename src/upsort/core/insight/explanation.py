@@ -78,7 +78,7 @@ def explain(sorter: Sorter, text: str) -> Explanation:
     counts = dict(zip(known.matrix.indices.tolist(), known.matrix.data.tolist(), strict=True))
     label = int(decisions.best[0])
     terms = [
-        Pulls(sorter.space.terms[column], int(counts.get(column, 0)), float(value), rule.weights[column] * value)
+        Pulls(sorter.space.terms[column], abs(int(counts.get(column, 0))), float(value), rule.weights[column] * value)
         for column, value in zip(values.indices.tolist(), values.data.tolist(), strict=True)
     ]
     terms.sort(key=lambda one: (-_leaning(one.pulls, label), one.term))

@@ -64,22 +64,19 @@ def _dealt_groups(labels: Ints, folds: int, generator: np.random.Generator, grou
     label_of = content.argmax(axis=1)
     for label in range(k):
         alone = generator.permutation(np.flatnonzero((sizes == 1) & (label_of == label)))
-        goal = np.sort(_even(held[:, label], alone.size))
-        fold_of_group[alone] = goal
-        held[:, label] += np.bincount(goal, minlength=folds)
+        dealt = _emptiest(held[:, label], held.sum(axis=1), alone.size)
+        fold_of_group[alone] = dealt
+        held[:, label] += np.bincount(dealt, minlength=folds)
     return fold_of_group[group]
 
 
-def _even(held: Ints, more: int) -> Ints:
-    """(more,) folds for so many further documents, so that the folds, which hold so many already, come out as even as can be."""
-    folds = held.size
-    level = np.sort(np.concatenate([count + np.arange(more) for count in held.tolist()]))[:more] if more else held[:0]
-    highest = int(level[-1]) if more else 0
-    room = np.maximum(highest - held, 0)
-    chosen = np.repeat(np.arange(folds), room)[:more]
-    rest = np.argsort(held + room, kind="stable")
-    rest = rest[held[rest] + room[rest] <= highest][: more - chosen.size]
-    return np.concatenate((chosen, rest)).astype(np.int64)
+def _emptiest(of_label: Ints, of_all: Ints, more: int) -> Ints:
+    """(more,) one fold after the other, always the one with fewest documents of the label, and of those the smallest."""
+    folds = of_label.size
+    level = of_label[:, None] + np.arange(more)
+    fold = np.repeat(np.arange(folds), more)
+    order = np.lexsort((fold, np.repeat(of_all, more), level.reshape(-1)))
+    return fold[order[:more]]
 
 
 def _fewer(smallest: int) -> str:
