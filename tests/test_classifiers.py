@@ -339,6 +339,10 @@ def test_cells_with_several_labels_give_sets(program: Program, tmp_path: Path) -
     (tmp_path / "new.csv").write_text("text\naphid and rust please\ndry\nhelp please\n")
     found = [row["sorted_label"] for row in program("score", "sets.sorter", "new.csv", "--json").json]
     assert found[:2] == ["diseases; pests", "watering"]
+    judged = program("evaluate", "sets.sorter", "t.csv", "--json").json
+    assert judged["accuracy"]["value"] > 0.9
+    assert judged["confusion"]["diseases; pests"]["diseases; pests"] > 0
+    assert judged["labels"]["pests"]["support"] == sum("pests" in row for row in rows)
     refused = program("train", "t.csv", *several, "--set=classifier.kind=tree", "-o", "x.sorter", code=2)
     assert "tree gives one label" in refused.err
     assert "not judged by folds" in program("cross-validate", "t.csv", *several, code=2).err

@@ -25,7 +25,7 @@ from upsort.files.tables_out import table_file
 from upsort.jobs.corpus import set_of_labels
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
 from upsort.jobs.score import output_columns
-from upsort.jobs.scored_rows import decision_columns, decision_rows, given_labels, kept_columns
+from upsort.jobs.scored_rows import decision_columns, decision_rows, given_labels, joined_labels, kept_columns
 
 _PULLS = 3
 
@@ -170,8 +170,10 @@ def _gather(
     held.unknown_share.append(decisions.unknown_share[labelled])
     for place in labelled:
         true, given = labels[place], labels_given[place]
+        if decisions.sets is not None:
+            true = joined_labels(set_of_labels(true, sorter.plan.columns.label_separator), sorter)
         undecided = decisions.undecided is not None and bool(decisions.undecided[place])
-        right = _same(true, given, sorter.plan.columns.label_separator)
+        right = true == given
         held.true.append(true)
         held.given.append(sorter.labels[int(decisions.best[place])] if undecided or decisions.sets is None else given)
         held.undecided.append(undecided)
@@ -193,12 +195,6 @@ def _gather(
             )
             held.mistakes.append(mistake)
             yield place, mistake
-
-
-def _same(true: str, given: str, separator: str) -> bool:
-    if not separator:
-        return true == given
-    return set_of_labels(true, separator) == set_of_labels(given, separator)
 
 
 def _pulled_by(sorter: Sorter, matrix: csr_array, place: int, given: int, own: int | None) -> tuple[str, ...]:
@@ -233,7 +229,7 @@ def _judged(sorter: Sorter, held: _Gathered, wanted: Wanted, copies: Bools | Non
         probabilities, true, given, values, unknown = _per_document(sorter, held, wanted, probabilities, unknown)
         plain, copies = np.log(np.maximum(probabilities, 1e-300)), None
     separator = sorter.plan.columns.label_separator if sorter.thresholds is not None else ""
-    right = np.array([_same(a, b, separator) for a, b in zip(true, given, strict=True)], dtype=bool)
+    right = np.array([a == b for a, b in zip(true, given, strict=True)], dtype=bool)
     names = tuple(sorted({*sorter.labels, *true, *given}))
     number = {name: place for place, name in enumerate(names)}
     majority = sorter.labels[sorter.majority]
@@ -243,7 +239,7 @@ def _judged(sorter: Sorter, held: _Gathered, wanted: Wanted, copies: Bools | Non
         numbers,
         decided,
         names,
-        baseline_right=sum(_same(label, majority, separator) for label in true),
+        baseline_right=true.count(majority),
         majority=majority,
         seed=sorter.plan.judge.seed,
         beta=sorter.plan.judge.beta,

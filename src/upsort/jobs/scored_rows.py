@@ -1,6 +1,6 @@
 """Rows with a sorter's decisions beside them: what `score` writes for all and `evaluate` for the mistaken ones."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from math import isnan
 
 import numpy as np
@@ -46,13 +46,17 @@ def decision_rows(sorter: Sorter, decisions: Decisions, all_probabilities: bool 
 def given_labels(sorter: Sorter, decisions: Decisions) -> list[str]:
     """The label that each document is given, or its labels with the plan's separator between them."""
     if decisions.sets is not None:
-        separator = sorter.plan.columns.label_separator
-        joiner = f"{separator} " if separator.strip() else separator
         return [
-            joiner.join(label for label, has in zip(sorter.labels, held, strict=True) if has)
+            joined_labels((label for label, has in zip(sorter.labels, held, strict=True) if has), sorter)
             for held in decisions.sets.tolist()
         ]
     labels = [sorter.labels[best] for best in decisions.best.tolist()]
     if decisions.undecided is not None:
         return [UNDECIDED if left else label for label, left in zip(labels, decisions.undecided.tolist(), strict=True)]
     return labels
+
+
+def joined_labels(labels: Iterable[str], sorter: Sorter) -> str:
+    """A set of labels as one cell: sorted, with the plan's separator between them."""
+    separator = sorter.plan.columns.label_separator
+    return (f"{separator} " if separator.strip() else separator).join(sorted(labels))
