@@ -14,7 +14,6 @@ shapes, and that every number is finite. No member is read beyond the size that 
 import hashlib
 import io
 import json
-import math
 import zipfile
 from collections.abc import Sequence
 from dataclasses import asdict
@@ -34,32 +33,16 @@ from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
-from upsort.core.sorter import LENGTH_CLASSES, Reserve, Sorter, Trained
+from upsort.core.sorter import Reserve, Sorter, Trained
 from upsort.core.text.word_steps import Resources
 from upsort.files.plan_file import checked_plan
 from upsort.files.resources import english_for
+from upsort.files.sorter_checks import FORMAT, HEAD, array_in, check_shapes, checked_members, damaged, read_head
 from upsort.files.writing import replacing
 
-FORMAT = 2
-_HEAD = "sorter.json"
 _TERMS = "terms.txt"
 _LEFT_OUT = "left-out.txt"
 _TIMESTAMP = (1980, 1, 1, 0, 0, 0)
-_HEAD_LIMIT = 16 * 1024 * 1024
-_KINDS = {"<f8", "<i8", "<i4"}
-_SHAPES = {
-    "document_frequency": ("terms",),
-    "label_document_frequency": ("terms", "labels"),
-    "hashed": ("counted",),
-    "left_out_frequency": ("terms left out", "labels"),
-    "left_out_counts": ("terms left out", "labels"),
-    "vector_terms": ("words with vectors",),
-    "vectors": ("words with vectors", "dimensions"),
-    "vector_scale": ("dimensions",),
-    "number_mean": ("numbers",),
-    "number_deviation": ("numbers",),
-    "number_marked": ("numbers",),
-}
 
 
 def save_sorters(sorters: Sequence[Sorter], path: Path) -> int:
@@ -86,7 +69,7 @@ def save_sorters(sorters: Sequence[Sorter], path: Path) -> int:
     }
     head_bytes = json.dumps(head, ensure_ascii=False, indent=1, allow_nan=False).encode("utf-8") + b"\n"
     with replacing(path) as stream, zipfile.ZipFile(stream, "w", zipfile.ZIP_STORED) as archive:
-        for name, content in {_HEAD: head_bytes, **members}.items():
+        for name, content in {HEAD: head_bytes, **members}.items():
             info = zipfile.ZipInfo(name, _TIMESTAMP)
             info.create_system = 3  # the same on every system
             archive.writestr(info, content)
@@ -200,7 +183,7 @@ def load_sorters(path: Path) -> tuple[Sorter, ...]:
         with path.open("rb") as stream:
             begun = stream.read(4) == b"PK\x03\x04"
         if begun:
-            raise _damaged(path, "it is cut short or altered") from None
+            raise damaged(path, "it is cut short or altered") from None
         raise DataProblem(
             f"{path} is not a sorter.", "Sorters are made by: upsort train TABLE -o NAME.sorter"
         ) from None
@@ -209,9 +192,9 @@ def load_sorters(path: Path) -> tuple[Sorter, ...]:
 
 
 def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
-    if _HEAD not in archive.namelist():
+    if HEAD not in archive.namelist():
         raise DataProblem(f"{path} is a zip archive, but not a sorter.", "It holds no sorter.json.")
-    head = _head(archive, path)
+    head = read_head(archive, path)
     plan = _plan(head, path)
     answers = head["answers"]
     spaces = [_declared_space(answer, path) for answer in answers]
@@ -221,12 +204,12 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
         folder = _folder(number, len(answers))
         expected |= {folder + _TERMS, *(f"{folder}arrays/{name}.npy" for name in held)}
         expected |= {folder + _LEFT_OUT} if "left_out_counts" in held else set()
-    contents = _checked_members(archive, head, expected, path)
+    contents = checked_members(archive, head, expected, path)
     resources = _resources(head, plan, path)
     sorters = []
     for number, (answer, space, held) in enumerate(zip(answers, spaces, names, strict=True), 1):
         folder = _folder(number, len(answers))
-        arrays = {name: _array(contents[f"{folder}arrays/{name}.npy"], name, path) for name in held}
+        arrays = {name: array_in(contents[f"{folder}arrays/{name}.npy"], name, path) for name in held}
         terms = contents[folder + _TERMS].decode("utf-8").split("\n")[:-1]
         left_out = contents.get(folder + _LEFT_OUT, b"").decode("utf-8").split("\n")[:-1]
         sorters.append(_restored(answer, plan, terms, left_out, space, arrays, resources, path))
@@ -243,7 +226,7 @@ def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], p
     }
     kind = answer.get("calibration")
     if kind not in calibration:
-        raise _damaged(path, f"its calibration is {kind!r}")
+        raise damaged(path, f"its calibration is {kind!r}")
     return [
         "document_frequency",
         "label_document_frequency",
@@ -270,10 +253,10 @@ def _restored(
 ) -> Sorter:
     labels, (counted, numbers, categories), seen = tuple(answer["labels"]), declared, answer["trained_on"]
     if counted > len(terms):
-        raise _damaged(path, "it has fewer terms than it says")
+        raise damaged(path, "it has fewer terms than it says")
     sizes = {"terms": len(terms), "labels": len(labels), "counted": counted, "numbers": len(numbers), "knot columns": 3}
     sizes["terms left out"] = len(left_out)
-    _check_shapes(arrays, sizes, path)
+    check_shapes(arrays, sizes, path)
     trained = Trained(
         np.array(seen["label_documents"], dtype=np.int64),
         arrays["label_document_frequency"].astype(np.int64),
@@ -311,11 +294,11 @@ def _restored(
     )
     dimensions = space.vectors.vectors.shape[1] if space.vectors is not None else 0
     if len(terms) != counted + dimensions + len(beside.names):
-        raise _damaged(path, "its terms are not those that its columns make")
+        raise damaged(path, "its terms are not those that its columns make")
     try:
         classifier = families.restored(plan.classifier, arrays, len(terms), len(labels))
     except ValueError as error:
-        raise _damaged(path, f"it holds {error}") from None
+        raise damaged(path, f"it holds {error}") from None
     calibration = Calibration(
         answer["calibration"],
         arrays.get("calibration_slopes", np.zeros(0)),
@@ -326,7 +309,7 @@ def _restored(
         1 if calibration.kind == "temperature" else len(labels)
     )
     if wrong_slopes or (calibration.kind == "isotonic" and set(calibration.knots[:, 0]) != set(range(len(labels)))):
-        raise _damaged(path, "its calibration does not fit its labels")
+        raise damaged(path, "its calibration does not fit its labels")
     thresholds = arrays.get("thresholds")
     reserve = None
     if "left_out_counts" in arrays:
@@ -345,80 +328,17 @@ def _declared_space(
         counted, numbers = int(held["counted"]), tuple(map(str, held["numbers"]))  # type: ignore[index]
         categories = tuple((str(name), tuple(map(str, values))) for name, values in held["categories"])  # type: ignore[index]
     except (TypeError, KeyError, ValueError):
-        raise _damaged(path, "its columns are not as they should be") from None
+        raise damaged(path, "its columns are not as they should be") from None
     if counted < 0:
-        raise _damaged(path, "its columns are not as they should be")
+        raise damaged(path, "its columns are not as they should be")
     return counted, numbers, categories
-
-
-def _head(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
-    info = archive.getinfo(_HEAD)
-    if info.file_size > _HEAD_LIMIT or info.compress_type != zipfile.ZIP_STORED:
-        raise _damaged(path, "its sorter.json is too large or compressed")
-    try:
-        head = json.loads(archive.read(info))
-    except (ValueError, RecursionError):
-        raise _damaged(path, "its sorter.json is not JSON") from None
-    number = head.get("format") if isinstance(head, dict) else None
-    if not isinstance(number, int):
-        raise _damaged(path, "its sorter.json gives no format number")
-    if number != FORMAT:
-        raise DataProblem(
-            f"{path} is in sorter format {number}; this program reads format {FORMAT}.",
-            "Use a newer version of upsort." if number > FORMAT else "Train it again with this version.",
-        )
-    answers = head.get("answers")
-    whole = (
-        isinstance(answers, list)
-        and len(answers) > 0
-        and all(_is_whole(answer) for answer in answers)
-        and isinstance(head.get("members"), list)
-        and isinstance(head.get("plan"), dict)
-    )
-    if not whole:
-        raise _damaged(path, "its sorter.json lacks or misstates labels, plan, training counts or members")
-    return dict(head)
-
-
-def _is_whole(answer: Any) -> bool:
-    """Whether an answer states its labels and what training saw, as numbers that can be."""
-    if not isinstance(answer, dict):
-        return False
-    seen, labels = answer.get("trained_on"), answer.get("labels")
-    return (
-        isinstance(labels, list)
-        and len(labels) >= 1
-        and all(isinstance(label, str) for label in labels)
-        and isinstance(seen, dict)
-        and isinstance(seen.get("label_documents"), list)
-        and len(seen["label_documents"]) == len(labels)
-        and all(isinstance(number, int) and number > 0 for number in seen["label_documents"])
-        and (seen.get("right") is None or isinstance(seen["right"], int))
-        and isinstance(seen.get("lengths"), list)
-        and len(seen["lengths"]) == LENGTH_CLASSES
-        and isinstance(seen.get("held_out"), list)
-        and len(seen["held_out"]) == 2
-        and all(
-            isinstance(seen.get(key), int | float)
-            for key in (
-                "documents",
-                "words",
-                "known_words",
-                "penalty",
-                "iterations",
-                "products",
-                "optimality",
-                "reached",
-            )
-        )
-    )
 
 
 def _plan(head: dict[str, Any], path: Path) -> Plan:
     try:
         return checked_plan(head["plan"], str(path))
     except UsageProblem as problem:
-        raise _damaged(path, f"its plan is not one this version knows ({problem.what})") from None
+        raise damaged(path, f"its plan is not one this version knows ({problem.what})") from None
 
 
 def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
@@ -429,75 +349,8 @@ def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
         isinstance(table, dict) and all(isinstance(lemma, str) for lemma in table.values())
     )
     if not sound:
-        raise _damaged(path, "its word lists are not as they should be")
+        raise damaged(path, "its word lists are not as they should be")
     stop_words = frozenset(words) if words is not None else None
     costs = held.get("costs") if isinstance(held, dict) else None
     full = held.get("full_forms", {}) if isinstance(held, dict) else {}
     return Resources(stop_words, table, *english_for(plan.clean if not table else None), frozenset(), costs, full)
-
-
-def _checked_members(
-    archive: zipfile.ZipFile, head: dict[str, Any], expected: set[str], path: Path
-) -> dict[str, bytes]:
-    declared = {}
-    for member in head["members"]:
-        if not isinstance(member, dict) or not {"name", "bytes", "sha256"} <= member.keys():
-            raise _damaged(path, "its list of members is not as it should be")
-        declared[member["name"]] = member
-    held = archive.namelist()
-    if len(set(held)) != len(held) or set(held) != {_HEAD, *declared} or declared.keys() != expected:
-        extra = sorted((set(held) | declared.keys()) ^ {_HEAD, *expected})
-        raise _damaged(
-            path, f"its members are not those of a sorter of this kind ({', '.join(extra[:4]) or 'repeated'})"
-        )
-    contents = {}
-    for name, member in declared.items():
-        info = archive.getinfo(name)
-        if info.file_size != member["bytes"] or info.compress_type != zipfile.ZIP_STORED:
-            raise _damaged(path, f"the size of {name} is not the declared one")
-        with archive.open(info) as stream:
-            content = stream.read(info.file_size)
-        if hashlib.sha256(content).hexdigest() != member["sha256"]:
-            raise _damaged(path, f"the digest of {name} is wrong: it was altered")
-        contents[name] = content
-    return contents
-
-
-def _array(content: bytes, name: str, path: Path) -> AnyArray:
-    stream = io.BytesIO(content)
-    try:
-        if np.lib.format.read_magic(stream) != (1, 0):
-            raise _damaged(path, f"the array {name} is of another version")
-        shape, fortran_order, dtype = np.lib.format.read_array_header_1_0(stream)
-    except ValueError:
-        raise _damaged(path, f"the array {name} has no proper header") from None
-    if dtype.str not in _KINDS or fortran_order:
-        raise _damaged(path, f"the array {name} is of kind {dtype.str}, which no sorter holds")
-    data = content[stream.tell() :]
-    if math.prod(shape) * dtype.itemsize != len(data):
-        raise _damaged(path, f"the array {name} is not as large as its header says")
-    array = np.frombuffer(data, dtype=dtype).reshape(shape)
-    if dtype.kind == "f" and not np.isfinite(array).all():
-        raise _damaged(path, f"the array {name} holds numbers that are not finite")
-    return array
-
-
-def _check_shapes(arrays: dict[str, AnyArray], sizes: dict[str, int], path: Path) -> None:
-    """Whether each array is as large as the others and the head say; a dimension without a size may be any, but one."""
-    shapes = _SHAPES | families.SHAPES
-    for name, array in arrays.items():
-        if array.ndim != len(shapes[name]):
-            raise _damaged(path, f"the array {name} has {array.ndim} dimensions where {len(shapes[name])} are needed")
-        for size, dimension in zip(array.shape, shapes[name], strict=True):
-            if sizes.setdefault(dimension, size) != size:
-                raise _damaged(path, f"the array {name} has {size:,} {dimension} where {sizes[dimension]:,} are needed")
-    for name, most in (("vector_terms", sizes["counted"]),):
-        if name in arrays and arrays[name].size and (arrays[name].min() < 0 or arrays[name].max() >= most):
-            raise _damaged(path, f"the array {name} points outside the terms")
-    for name in ("document_frequency", "label_documents", "term_counts", "term_documents", "support"):
-        if name in arrays and (arrays[name] < 0).any():
-            raise _damaged(path, f"the array {name} holds counts below 0")
-
-
-def _damaged(path: Path, why: str) -> DataProblem:
-    return DataProblem(f"{path} is not a sound sorter: {why}.", "Restore it from a copy, or train it again.")

@@ -1,0 +1,169 @@
+"""The checks that a sorter file must pass before anything in it is used.
+
+No member is read beyond the size that was declared for it; each way in which a file can be wrong has a message of its own.
+"""
+
+import hashlib
+import io
+import json
+import math
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from upsort.core.arrays import AnyArray
+from upsort.core.classifiers import families
+from upsort.core.errors import DataProblem
+from upsort.core.sorter import LENGTH_CLASSES
+
+FORMAT = 2
+HEAD = "sorter.json"
+_HEAD_LIMIT = 16 * 1024 * 1024
+_KINDS = {"<f8", "<i8", "<i4"}
+_SHAPES = {
+    "document_frequency": ("terms",),
+    "label_document_frequency": ("terms", "labels"),
+    "hashed": ("counted",),
+    "left_out_frequency": ("terms left out", "labels"),
+    "left_out_counts": ("terms left out", "labels"),
+    "vector_terms": ("words with vectors",),
+    "vectors": ("words with vectors", "dimensions"),
+    "vector_scale": ("dimensions",),
+    "number_mean": ("numbers",),
+    "number_deviation": ("numbers",),
+    "number_marked": ("numbers",),
+}
+
+
+def read_head(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
+    """The head of a sorter, whole and of the format that this program reads. Raises DataProblem otherwise."""
+    info = archive.getinfo(HEAD)
+    if info.file_size > _HEAD_LIMIT or info.compress_type != zipfile.ZIP_STORED:
+        raise damaged(path, "its sorter.json is too large or compressed")
+    try:
+        head = json.loads(archive.read(info))
+    except (ValueError, RecursionError):
+        raise damaged(path, "its sorter.json is not JSON") from None
+    number = head.get("format") if isinstance(head, dict) else None
+    if not isinstance(number, int):
+        raise damaged(path, "its sorter.json gives no format number")
+    if number != FORMAT:
+        raise DataProblem(
+            f"{path} is in sorter format {number}; this program reads format {FORMAT}.",
+            "Use a newer version of upsort." if number > FORMAT else "Train it again with this version.",
+        )
+    answers = head.get("answers")
+    whole = (
+        isinstance(answers, list)
+        and len(answers) > 0
+        and all(_is_whole(answer) for answer in answers)
+        and isinstance(head.get("members"), list)
+        and isinstance(head.get("plan"), dict)
+    )
+    if not whole:
+        raise damaged(path, "its sorter.json lacks or misstates labels, plan, training counts or members")
+    return dict(head)
+
+
+def _is_whole(answer: Any) -> bool:
+    """Whether an answer states its labels and what training saw, as numbers that can be."""
+    if not isinstance(answer, dict):
+        return False
+    seen, labels = answer.get("trained_on"), answer.get("labels")
+    return (
+        isinstance(labels, list)
+        and len(labels) >= 1
+        and all(isinstance(label, str) for label in labels)
+        and isinstance(seen, dict)
+        and isinstance(seen.get("label_documents"), list)
+        and len(seen["label_documents"]) == len(labels)
+        and all(isinstance(number, int) and number > 0 for number in seen["label_documents"])
+        and (seen.get("right") is None or isinstance(seen["right"], int))
+        and isinstance(seen.get("lengths"), list)
+        and len(seen["lengths"]) == LENGTH_CLASSES
+        and isinstance(seen.get("held_out"), list)
+        and len(seen["held_out"]) == 2
+        and all(
+            isinstance(seen.get(key), int | float)
+            for key in (
+                "documents",
+                "words",
+                "known_words",
+                "penalty",
+                "iterations",
+                "products",
+                "optimality",
+                "reached",
+            )
+        )
+    )
+
+
+def checked_members(archive: zipfile.ZipFile, head: dict[str, Any], expected: set[str], path: Path) -> dict[str, bytes]:
+    """The content of every member but the head. Raises DataProblem unless they are as expected and declared."""
+    declared = {}
+    for member in head["members"]:
+        if not isinstance(member, dict) or not {"name", "bytes", "sha256"} <= member.keys():
+            raise damaged(path, "its list of members is not as it should be")
+        declared[member["name"]] = member
+    held = archive.namelist()
+    if len(set(held)) != len(held) or set(held) != {HEAD, *declared} or declared.keys() != expected:
+        extra = sorted((set(held) | declared.keys()) ^ {HEAD, *expected})
+        raise damaged(
+            path, f"its members are not those of a sorter of this kind ({', '.join(extra[:4]) or 'repeated'})"
+        )
+    contents = {}
+    for name, member in declared.items():
+        info = archive.getinfo(name)
+        if info.file_size != member["bytes"] or info.compress_type != zipfile.ZIP_STORED:
+            raise damaged(path, f"the size of {name} is not the declared one")
+        with archive.open(info) as stream:
+            content = stream.read(info.file_size)
+        if hashlib.sha256(content).hexdigest() != member["sha256"]:
+            raise damaged(path, f"the digest of {name} is wrong: it was altered")
+        contents[name] = content
+    return contents
+
+
+def array_in(content: bytes, name: str, path: Path) -> AnyArray:
+    """A member as an array of a kind that sorters hold, all of its numbers finite. Raises DataProblem otherwise."""
+    stream = io.BytesIO(content)
+    try:
+        if np.lib.format.read_magic(stream) != (1, 0):
+            raise damaged(path, f"the array {name} is of another version")
+        shape, fortran_order, dtype = np.lib.format.read_array_header_1_0(stream)
+    except ValueError:
+        raise damaged(path, f"the array {name} has no proper header") from None
+    if dtype.str not in _KINDS or fortran_order:
+        raise damaged(path, f"the array {name} is of kind {dtype.str}, which no sorter holds")
+    data = content[stream.tell() :]
+    if math.prod(shape) * dtype.itemsize != len(data):
+        raise damaged(path, f"the array {name} is not as large as its header says")
+    array = np.frombuffer(data, dtype=dtype).reshape(shape)
+    if dtype.kind == "f" and not np.isfinite(array).all():
+        raise damaged(path, f"the array {name} holds numbers that are not finite")
+    return array
+
+
+def check_shapes(arrays: dict[str, AnyArray], sizes: dict[str, int], path: Path) -> None:
+    """Whether each array is as large as the others and the head say; a dimension without a size may be any, but one."""
+    shapes = _SHAPES | families.SHAPES
+    for name, array in arrays.items():
+        if array.ndim != len(shapes[name]):
+            raise damaged(path, f"the array {name} has {array.ndim} dimensions where {len(shapes[name])} are needed")
+        for size, dimension in zip(array.shape, shapes[name], strict=True):
+            if sizes.setdefault(dimension, size) != size:
+                raise damaged(path, f"the array {name} has {size:,} {dimension} where {sizes[dimension]:,} are needed")
+    for name, most in (("vector_terms", sizes["counted"]),):
+        if name in arrays and arrays[name].size and (arrays[name].min() < 0 or arrays[name].max() >= most):
+            raise damaged(path, f"the array {name} points outside the terms")
+    for name in ("document_frequency", "label_documents", "term_counts", "term_documents", "support"):
+        if name in arrays and (arrays[name] < 0).any():
+            raise damaged(path, f"the array {name} holds counts below 0")
+
+
+def damaged(path: Path, why: str) -> DataProblem:
+    """What to say of a file that is no sound sorter."""
+    return DataProblem(f"{path} is not a sound sorter: {why}.", "Restore it from a copy, or train it again.")
