@@ -6,9 +6,13 @@ box overlaps no other. Nothing is drawn at random, so the same words give the sa
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from math import cos, pi, sin
+from functools import cache
+from math import pi
 from typing import TYPE_CHECKING
 
+import numpy as np
+
+from upsort.core.arrays import Floats
 from upsort.draw.canvas import INK, bare_figure, colour_of
 
 if TYPE_CHECKING:
@@ -75,18 +79,30 @@ def _extent(word: str, size: float) -> tuple[float, float]:
     return float(box.width) * _PIXELS_A_POINT, size * 1.16 * _PIXELS_A_POINT
 
 
-def _free_box(width: float, height: float, placed: Sequence[PlacedWord]) -> tuple[float, float, float, float] | None:
-    angle = 0.0
+@cache
+def _spiral() -> tuple[Floats, Floats]:
+    """Places along the spiral, (n,) each: how far right of the middle and how far above it."""
+    angles, angle = [], 0.0
     while angle < 110 * pi:
-        radius = 2.2 * angle
-        left = _WIDTH / 2 + radius * cos(angle) - width / 2
-        bottom = _HEIGHT / 2 + radius * sin(angle) * _HEIGHT / _WIDTH - height / 2
-        box = (left, bottom, width, height)
-        inside = left >= 0 and bottom >= 0 and left + width <= _WIDTH and bottom + height <= _HEIGHT
-        if inside and not any(overlap(box, other.box) for other in placed):
-            return box
-        angle += 6.0 / max(radius, 8.0)
-    return None
+        angles.append(angle)
+        angle += 6.0 / max(2.2 * angle, 8.0)
+    turned = np.array(angles)
+    return 2.2 * turned * np.cos(turned), 2.2 * turned * np.sin(turned) * _HEIGHT / _WIDTH
+
+
+def _free_box(width: float, height: float, placed: Sequence[PlacedWord]) -> tuple[float, float, float, float] | None:
+    right, above = _spiral()
+    left, bottom = _WIDTH / 2 + right - width / 2, _HEIGHT / 2 + above - height / 2
+    inside = (left >= 0) & (bottom >= 0) & (left + width <= _WIDTH) & (bottom + height <= _HEIGHT)
+    left, bottom = left[inside], bottom[inside]
+    free = np.ones(left.size, dtype=bool)
+    for other in placed:
+        x, y, wide, high = other.box
+        free &= ~((left < x + wide) & (x < left + width) & (bottom < y + high) & (y < bottom + height))
+    if not free.any():
+        return None
+    first = int(free.argmax())
+    return float(left[first]), float(bottom[first]), width, height
 
 
 def overlap(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:

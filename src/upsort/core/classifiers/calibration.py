@@ -12,7 +12,6 @@ Sums of 0, which step functions can give, become equal shares.
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.optimize import minimize_scalar
 from scipy.special import expit, logsumexp
 
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints
@@ -106,6 +105,8 @@ def _slope(scores: Floats, labels: Ints) -> float:
     def loss(log_slope: float) -> float:
         scaled = scores * np.exp(log_slope)
         return float((logsumexp(scaled, axis=1) - scaled[rows, labels]).mean())
+
+    from scipy.optimize import minimize_scalar  # slow to load
 
     bound = np.log(_LARGEST_SLOPE)
     found = minimize_scalar(loss, bounds=(-bound, bound), method="bounded", options={"xatol": 1e-6})

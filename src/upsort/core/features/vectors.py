@@ -10,7 +10,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import csr_array, diags_array
-from scipy.sparse.linalg import svds
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.errors import DataProblem
@@ -91,6 +90,8 @@ def make_vectors(tokens: Tokens, dimensions: int, window: int = 5, at_least: int
     rows = np.repeat(np.arange(size), np.diff(together.indptr))
     ratio = together.data * sums.sum() / (sums[rows] * sums[together.indices])
     positive = csr_array((np.maximum(np.log(ratio), 0.0), together.indices, together.indptr), shape=(size, size))
+    from scipy.sparse.linalg import svds  # slow to load
+
     left_vectors, strengths, _ = svds(positive, k=dimensions, v0=np.ones(size), solver="arpack")
     order = np.argsort(-strengths, kind="stable")
     vectors = left_vectors[:, order] * np.sqrt(strengths[order])

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import norm
+from scipy.special import ndtri
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.judging.intervals import Rate, wilson
@@ -62,7 +62,7 @@ def _standing_out(periods: Sequence[str], labels: Sequence[str], counts: Ints) -
     if n == 0:
         return ()
     z = _z(counts.astype(np.float64), sizes, totals, n)
-    bound = float(norm.isf(_RISK / 2 / max(counts.size, 1)))
+    bound = float(-ndtri(_RISK / 2 / max(counts.size, 1)))
     found = []
     for period, label in zip(*np.nonzero(np.abs(z) > bound), strict=True):
         times, size = int(counts[period, label]), float(sizes[period, 0])

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from math import inf
 
 import numpy as np
-from scipy.optimize import curve_fit
 
 from upsort.core.arrays import Floats
 
@@ -40,6 +39,8 @@ def fitted_growth(documents: Floats, accuracies: Floats) -> Growth | None:
     def curve(m: Floats, a: float, b: float, c: float) -> Floats:
         values: Floats = a - b * m**-c
         return values
+
+    from scipy.optimize import curve_fit  # slow to load
 
     try:
         (a, b, c), _ = curve_fit(

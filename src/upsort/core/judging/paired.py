@@ -3,7 +3,7 @@
 from math import sqrt
 
 import numpy as np
-from scipy.stats import binom, t
+from scipy.special import bdtr, stdtr
 
 from upsort.core.arrays import Bools, Floats
 
@@ -16,7 +16,7 @@ def mcnemar(only_first: int, only_second: int) -> float:
     disagreements = only_first + only_second
     if disagreements == 0:
         return 1.0
-    return float(min(1.0, 2.0 * binom.cdf(min(only_first, only_second), disagreements, 0.5)))
+    return float(min(1.0, 2.0 * bdtr(min(only_first, only_second), disagreements, 0.5)))
 
 
 def disagreements(first_right: Bools, second_right: Bools) -> tuple[int, int]:
@@ -38,7 +38,7 @@ def corrected_t(differences: Floats, tested: float, trained: float) -> float:
     if variance == 0.0:
         return 1.0 if mean == 0.0 else 0.0
     statistic = mean / sqrt((1.0 / r + tested / trained) * variance)
-    return float(2.0 * t.sf(abs(statistic), r - 1))
+    return float(2.0 * stdtr(r - 1, -abs(statistic)))
 
 
 def holm(p_values: Floats) -> Floats:
