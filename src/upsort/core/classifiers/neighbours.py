@@ -47,10 +47,15 @@ class Neighbours:
     def _shares(self, similar: Floats) -> Floats:
         k = min(self.nearest, self.labels.size)
         # Rounded, so that the same documents are equally similar in every block; the earlier one comes first.
-        order = np.argsort(-np.round(similar, 12), axis=1, kind="stable")[:, :k]
-        values = np.maximum(np.take_along_axis(similar, order, axis=1), 0.0)
-        shares = np.zeros((len(similar), self.n_labels))
-        np.add.at(shares, (np.arange(len(similar))[:, None], self.labels[order]), values)
+        rounded = np.round(similar, 12)
+        last = np.partition(rounded, -k, axis=1)[:, -k, None]
+        nearer = rounded > last
+        level = rounded == last
+        chosen = nearer | (level & (np.cumsum(level, axis=1) <= k - nearer.sum(axis=1, keepdims=True)))
+        rows, columns = np.nonzero(chosen)
+        cells = rows * self.n_labels + self.labels[columns]
+        values = np.maximum(similar[chosen], 0.0)
+        shares = np.bincount(cells, values, minlength=len(similar) * self.n_labels).reshape(-1, self.n_labels)
         totals = shares.sum(axis=1, keepdims=True)
         commonest = np.bincount(self.labels, minlength=self.n_labels) / self.labels.size
         return np.where(totals > 0, shares / np.where(totals > 0, totals, 1.0), commonest)
