@@ -86,3 +86,9 @@ def test_lower_casing_follows_the_language() -> None:
     assert lower("Straße", "de") == "straße"
     assert lower("ΟΔΟΣ", "el") == "οδος"
     assert unicodedata.normalize("NFC", lower("ÉTÉ", "fr")) == "été"
+
+
+def test_tokens_beyond_all_measure() -> None:
+    long = "ab" * 40
+    texts = [f"{long} {long}a fern", f"{long}a {long} {'x' * 3_000_000}"]
+    assert tokens(texts) == [text.split() for text in texts]

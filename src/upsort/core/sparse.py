@@ -1,13 +1,32 @@
 """Building sparse matrices: the few ways that are needed, each with plain types."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 from scipy.sparse import coo_array, csr_array, hstack, vstack
 
-from upsort.core.arrays import AnyArray, Floats, Places
+from upsort.core.arrays import AnyArray, Codes, Floats, Ints, Places
+
+_KEY_BITS = 63
+
+
+@dataclass(frozen=True)
+class Triplets:
+    """Counts and where they stand: rows, columns, counts, each (m,) int32; columns are below `width`."""
+
+    rows: Codes
+    columns: Codes
+    counts: Codes
+    width: int
+
+
+def triplets_of(matrix: csr_array) -> Triplets:
+    """The counts of a matrix."""
+    rows = np.repeat(np.arange(matrix.shape[0], dtype=np.int32), np.diff(matrix.indptr))
+    return Triplets(rows, matrix.indices, matrix.data, matrix.shape[1])
 
 
 def from_cells(values: AnyArray, rows: AnyArray, columns: AnyArray, shape: tuple[int, int]) -> csr_array:
@@ -19,6 +38,50 @@ def from_cells(values: AnyArray, rows: AnyArray, columns: AnyArray, shape: tuple
     matrix: csr_array = cells.tocsr()
     matrix.sort_indices()
     return matrix
+
+
+def from_triplets(parts: Sequence[Triplets], rank: Ints, rows: int) -> csr_array:
+    """The CSR matrix of int32 whose column rank[c] is the c-th of the parts' columns; no place comes twice.
+
+    Row, column and count lie in one 64-bit key and are sorted together, where they fit.
+    """
+    largest = max((int(part.counts.max(initial=0)) for part in parts), default=0)
+    column_bits, count_bits = max(rank.size - 1, 1).bit_length(), max(largest, 1).bit_length()
+    shape = (rows, rank.size)
+    if max(rows - 1, 1).bit_length() + column_bits + count_bits > _KEY_BITS:
+        columns = np.concatenate(list(_ranked(parts, rank)))
+        counts = np.concatenate([part.counts for part in parts])
+        return from_cells(counts, np.concatenate([part.rows for part in parts]), columns, shape)
+    keys = np.empty(sum(part.counts.size for part in parts), dtype=np.int64)
+    at = 0
+    for part, columns in zip(parts, _ranked(parts, rank), strict=True):
+        key = keys[at : at + part.counts.size]
+        key[:] = part.rows
+        key <<= column_bits
+        key |= columns
+        key <<= count_bits
+        key |= part.counts
+        at += key.size
+    if not (keys[1:] > keys[:-1]).all():
+        keys.sort()
+    starts = np.searchsorted(keys, np.arange(rows + 1) << (column_bits + count_bits))
+    counts = (keys & ((1 << count_bits) - 1)).astype(np.int32)
+    keys >>= count_bits
+    keys &= (1 << column_bits) - 1
+    small = keys.size < np.iinfo(np.int32).max
+    kind = np.int32 if small else np.int64
+    matrix = csr_array((counts, keys.astype(kind), starts.astype(kind)), shape=shape)
+    matrix.has_sorted_indices = True
+    matrix.has_canonical_format = True
+    return matrix
+
+
+def _ranked(parts: Sequence[Triplets], rank: Ints) -> Iterator[Ints]:
+    """The final columns of each part's cells."""
+    before = 0
+    for part in parts:
+        yield rank[before : before + part.width][part.columns]
+        before += part.width
 
 
 def empty(rows: int, columns: int, kind: npt.DTypeLike = np.float64) -> csr_array:

@@ -13,7 +13,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import AnyArray, Codes, Floats, Ints
 from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.plan import Features
-from upsort.core.sparse import from_cells, side_by_side
+from upsort.core.sparse import Triplets, from_cells, from_triplets, triplets_of
 from upsort.core.text.cleaning import Cleaner
 from upsort.core.text.tokeniser import Tokens
 
@@ -124,7 +124,9 @@ class TermCounting:
         words = self.tokens()
         units = letters_of(words) if self.settings.units == "letters" else words
         grams = grams_of(units, self.settings, at_least, self.prefix)
-        matrix, terms = _in_order([gram.matrix for gram in grams], [name for gram in grams for name in gram.names])
+        matrix, terms = _in_order(
+            [gram.cells for gram in grams], [name for gram in grams for name in gram.names], words.starts.size - 1
+        )
         distinct, seen_once = sum(gram.distinct for gram in grams), sum(gram.seen_once for gram in grams)
         return Counts(matrix, terms, np.diff(words.starts), distinct, seen_once)
 
@@ -133,7 +135,11 @@ def joined(parts: Sequence[Counts]) -> Counts:
     """Counts of several parts of the same documents, such as a subject and a message, whose terms are all different."""
     if len(parts) == 1:
         return parts[0]
-    matrix, terms = _in_order([part.matrix for part in parts], [term for part in parts for term in part.terms])
+    matrix, terms = _in_order(
+        [triplets_of(part.matrix) for part in parts],
+        [term for part in parts for term in part.terms],
+        parts[0].tokens.size,
+    )
     tokens: Ints = np.sum([part.tokens for part in parts], axis=0)
     return Counts(matrix, terms, tokens, sum(part.distinct for part in parts), sum(part.seen_once for part in parts))
 
@@ -150,17 +156,17 @@ def count_known(words: Tokens, places: Places, width: int, settings: Features, p
         return _known_units(units, places, width, prefix)
     n = words.starts.size - 1
     known, tokens = np.zeros(n), np.zeros(n)
-    cells: list[tuple[AnyArray, AnyArray, AnyArray]] = []
+    found: list[tuple[AnyArray, AnyArray, AnyArray]] = []
     for number, gram in enumerate(grams_of(units, settings, prefix=prefix)):
         where, signs = places(gram.names)
-        columns = where[gram.matrix.indices]
-        rows = np.repeat(np.arange(n), np.diff(gram.matrix.indptr))
+        cells = gram.cells
+        columns = where[cells.columns]
         inside = columns >= 0
         if number == 0 or min(settings.lengths) > 1:
-            known += np.bincount(rows[inside], weights=gram.matrix.data[inside], minlength=n)
-            tokens += np.bincount(rows, weights=gram.matrix.data, minlength=n)
-        cells.append(((gram.matrix.data * signs[gram.matrix.indices])[inside], rows[inside], columns[inside]))
-    counts, rows, columns = (np.concatenate(arrays) for arrays in zip(*cells, strict=True))
+            known += np.bincount(cells.rows[inside], weights=cells.counts[inside], minlength=n)
+            tokens += np.bincount(cells.rows, weights=cells.counts, minlength=n)
+        found.append(((cells.counts * signs[cells.columns])[inside], cells.rows[inside], columns[inside]))
+    counts, rows, columns = (np.concatenate(arrays) for arrays in zip(*found, strict=True))
     matrix = from_cells(counts.astype(np.int32), rows, columns, shape=(n, width))
     matrix.eliminate_zeros()
     return KnownCounts(matrix, np.rint(tokens).astype(np.int64), np.rint(known).astype(np.int64))
@@ -181,13 +187,9 @@ def _known_units(units: Tokens, places: Places, width: int, prefix: str) -> Know
     return KnownCounts(matrix, np.diff(units.starts), np.diff(starts))
 
 
-def _in_order(blocks: Sequence[csr_array], names: list[str]) -> tuple[csr_array, list[str]]:
-    """Blocks of columns as one matrix, its columns in the order of their names."""
-    matrix = side_by_side(blocks)
+def _in_order(parts: Sequence[Triplets], names: list[str], documents: int) -> tuple[csr_array, list[str]]:
+    """Triplets of consecutive columns as one matrix, its columns in the order of their names."""
     order = sorted(range(len(names)), key=names.__getitem__)
-    rank = np.empty(len(names), dtype=np.int32)
-    rank[order] = np.arange(len(names), dtype=np.int32)
-    ordered = csr_array((matrix.data, rank[matrix.indices], matrix.indptr), shape=matrix.shape)
-    ordered.sort_indices()
-    ordered.has_canonical_format = True
-    return ordered, [names[place] for place in order]
+    rank = np.empty(len(names), dtype=np.int64)
+    rank[order] = np.arange(len(names))
+    return from_triplets(parts, rank, documents), [names[place] for place in order]

@@ -77,10 +77,9 @@ class HashedCounting:
         cells: list[tuple[AnyArray, AnyArray, AnyArray]] = []
         for gram in grams_of(units, self.settings, prefix=self.prefix):
             where, signs = hashed_places(gram.names, self.settings.hash_bits)
-            indices = gram.matrix.indices
-            self.table.add(gram.names, np.bincount(indices, minlength=len(gram.names)))
-            rows = np.repeat(np.arange(gram.matrix.shape[0]), np.diff(gram.matrix.indptr))
-            cells.append((gram.matrix.data * signs[indices], rows, where[indices]))
+            columns = gram.cells.columns
+            self.table.add(gram.names, np.bincount(columns, minlength=len(gram.names)))
+            cells.append((gram.cells.counts * signs[columns], gram.cells.rows, where[columns]))
         counts, rows, columns = (np.concatenate(arrays) for arrays in zip(*cells, strict=True))
         shape = (tokens.starts.size - 1, 1 << self.settings.hash_bits)
         self.pieces.append(from_cells(counts.astype(np.int32), rows, columns, shape))

@@ -11,11 +11,10 @@ from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
-from scipy.sparse import csc_array, csr_array
 
 from upsort.core.arrays import AnyArray, Bools, Codes, Ints
 from upsort.core.plan import Features
-from upsort.core.sparse import only_columns
+from upsort.core.sparse import Triplets
 from upsort.core.text.tokeniser import Tokens
 
 GAP = "…"
@@ -31,12 +30,12 @@ Namer = Callable[[Ints], list[str]]
 class Grams:
     """The terms of one length.
 
-    names: the terms in at least so many documents as was asked for. matrix: (n_documents, len(names)) CSR of int32, how often
-    each stands in each. distinct, seen_once: of all terms, those in too few documents included.
+    names: the terms in at least so many documents as was asked for. cells: how often each stands in each document.
+    distinct, seen_once: of all terms, those in too few documents included.
     """
 
     names: list[str]
-    matrix: csr_array
+    cells: Triplets
     distinct: int
     seen_once: int
 
@@ -93,20 +92,30 @@ def _names_by(words: list[str]) -> Namer:
 
 
 def _single_units(units: Tokens, at_least: int, prefix: str) -> tuple[Grams, Bools]:
-    """The units themselves as terms, and which of them stand in enough documents."""
+    """The units themselves as terms, sorted, and which of them stand in enough documents."""
     width, documents = len(units.words), units.starts.size - 1
-    starts = units.starts.astype(np.int32) if units.codes.size < np.iinfo(np.int32).max else units.starts
-    matrix = csr_array(
-        (np.ones(units.codes.size, dtype=np.int32), units.codes.copy(), starts), shape=(documents, width)
-    )
-    matrix.sum_duplicates()
+    order = np.array(sorted(range(width), key=units.words.__getitem__), dtype=np.int64)
+    rank = np.empty(width, dtype=np.int64)
+    rank[order] = np.arange(width)
+    bits = max(width - 1, 1).bit_length()
+    keys = np.repeat(np.arange(documents) << bits, np.diff(units.starts))
+    keys |= rank[units.codes] if width else 0
+    keys.sort()
+    begins = np.flatnonzero(_changes(keys))
+    counts = np.diff(begins, append=keys.size).astype(np.int32)
+    keys = keys[begins]
+    columns = (keys & ((1 << bits) - 1)).astype(np.int32)
+    keys >>= bits
     totals = np.bincount(units.codes, minlength=width)
-    enough = np.bincount(matrix.indices, minlength=width) >= at_least
+    enough = np.bincount(columns, minlength=width) >= at_least
     kept = np.flatnonzero(enough)
+    cells = Triplets(keys.astype(np.int32), columns, counts, width)
     if kept.size < width:
-        matrix = only_columns(matrix, kept)
-    names = [prefix + units.words[number] for number in kept.tolist()]
-    return Grams(names, matrix, int((totals > 0).sum()), int((totals == 1).sum())), enough
+        place = np.cumsum(enough, dtype=np.int32) - 1
+        inside = enough[columns]
+        cells = Triplets(cells.rows[inside], place[columns[inside]], counts[inside], kept.size)
+    names = [prefix + units.words[number] for number in order[kept].tolist()]
+    return Grams(names, cells, int((totals > 0).sum()), int((totals == 1).sum())), enough[rank]
 
 
 def _extended(
@@ -162,10 +171,14 @@ def _grouped(level: _Level, owner: Codes, documents: int, at_least: int, prefix:
     if at_least > 1:
         inside = np.repeat(enough, frequency)
         owners, counts = owners[inside], counts[inside]
-    starts = np.concatenate((np.zeros(1, dtype=np.int32), np.cumsum(frequency[enough], dtype=np.int32)))
-    matrix = csc_array((counts, owners, starts), shape=(documents, frequent.size)).tocsr()
+    columns = np.repeat(np.arange(frequent.size, dtype=np.int32), frequency[enough])
     names = level.names_of(frequent)
-    return Grams([prefix + name for name in names] if prefix else names, matrix, distinct, seen_once), frequent
+    return Grams(
+        [prefix + name for name in names] if prefix else names,
+        Triplets(owners, columns, counts, frequent.size),
+        distinct,
+        seen_once,
+    ), frequent
 
 
 def _likely_frequent(numbers: Ints, at_least: int) -> Bools:

@@ -17,12 +17,14 @@ import numpy as np
 from upsort.core.arrays import Bytes, Codes, Places
 from upsort.core.text.markers import CLOSE, OPEN
 
-OTHER, WORD, DIGIT, INNER, DIGIT_INNER, IDEOGRAPH, MARK = range(7)
+WORD, DIGIT, OTHER, INNER, DIGIT_INNER, IDEOGRAPH, MARK = range(7)
+# Those below OTHER are inside tokens wherever they stand; for those above it, that depends on their neighbours.
 
 _INNER = frozenset("'’-_·\u2010\u2011\u00ad\u200c\u200d")
 _DIGIT_INNER = frozenset(".,")
 _IDEOGRAPHS = ((0x3041, 0x3096), (0x3400, 0x4DBF), (0x4E00, 0x9FFF), (0xF900, 0xFAFF), (0x20000, 0x3FFFF))
 _CODE_POINTS = 0x110000
+_FIRST_LEAD = 0xC0  # bytes from here on begin a character of several bytes; those from 0x80 on continue one
 
 
 @lru_cache(maxsize=8192)
@@ -45,7 +47,7 @@ def character_class(character: str) -> int:
 
 @cache
 def _ascii_classes() -> bytes:
-    return bytes(character_class(chr(code)) for code in range(128)) + bytes(128)
+    return bytes(character_class(chr(code)) for code in range(128)) + bytes([OTHER] * 128)
 
 
 def byte_classes(raw: bytes, text: Bytes) -> Bytes:
@@ -58,7 +60,7 @@ def byte_classes(raw: bytes, text: Bytes) -> Bytes:
     if raw.isascii():
         return classes
     classes = classes.copy()
-    leads = np.flatnonzero(text >= 0xC0)
+    leads = np.flatnonzero(text >= _FIRST_LEAD)
     code_points = _code_points(text, leads)
     present = np.zeros(_CODE_POINTS, dtype=bool)
     present[code_points] = True

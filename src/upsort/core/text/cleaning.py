@@ -15,12 +15,14 @@ from upsort.core.errors import UsageProblem
 from upsort.core.plan import Clean
 from upsort.core.text import word_steps
 from upsort.core.text.editing import TextStep, Traced
+from upsort.core.text.lowercase import DOTTED_I_LANGUAGES
 from upsort.core.text.markers import OPEN, has_marks, shown, unmarked
 from upsort.core.text.stemmers import FOR_LANGUAGE
 from upsort.core.text.text_steps import TimedSubstitution, checked_pattern, text_step
 from upsort.core.text.tokeniser import Tokens, tokenise
 from upsort.core.text.word_steps import Resources, WordStep, word_step
 
+_SIGMA = "Σ"
 _MOST_FORMS = 1 << 18  # words whose final form is remembered
 _EITHER_SIDE = frozenset({"nfc", "nfkc", "accents", "lower", "numbers", "letters", "punctuation", "replace"})
 _NEED_PUNCTUATION = frozenset(
@@ -84,8 +86,8 @@ class Cleaner:
     def cleaned(self, documents: Sequence[str], for_tokens: bool = False) -> list[str]:
         """The documents after the steps on running text.
 
-        for_tokens: leave out what the tokeniser does anyway. It drops punctuation outside words by the very rules of that
-        step, so the step is only worked out where a later one would see the difference.
+        for_tokens: leave out what `cut` does anyway. The tokeniser drops punctuation outside words by the very rules of that
+        step, so the step is only worked out where a later one would see the difference; words are lower-cased there.
         """
         texts = list(documents)
         if has_marks("".join(texts)):
@@ -94,12 +96,27 @@ class Cleaner:
             later = {other for other, _ in self.on_text[place + 1 :]}
             if for_tokens and name == "punctuation" and self.tokens_by is None and not later & _NEED_PUNCTUATION:
                 continue
+            last = name == "lower" and self.lowers_words and later <= {"punctuation"}
+            if for_tokens and last and not any(_SIGMA in text for text in texts):  # which depends on its neighbours
+                continue
             texts = step.apply_to_all(texts)
         return texts
 
+    @property
+    def lowers_words(self) -> bool:
+        """Whether `lower` is the last step on running text that changes words, and may as well work on the words alone."""
+        names = [name for name, _ in self.on_text if name != "punctuation"]
+        same_everywhere = self.settings.language not in DOTTED_I_LANGUAGES
+        return names[-1:] == ["lower"] and self.tokens_by is None and same_everywhere
+
     def cut(self, texts: Sequence[str]) -> Tokens:
-        """Running text cut into tokens, markers as they are shown."""
-        tokens = tokenise(texts, self.with_sentences) if self.tokens_by is None else _by_pattern(texts, self.tokens_by)
+        """Cleaned running text cut into tokens, in lower case where that is the last step, markers as they are shown."""
+        if self.tokens_by is not None:
+            tokens = _by_pattern(texts, self.tokens_by)
+        else:
+            tokens = tokenise(texts, self.with_sentences, self.lowers_words)
+            if self.lowers_words:
+                tokens = _lowered(tokens)
         if OPEN in "".join(tokens.words):
             return mapped(tokens, shown)
         return tokens
@@ -207,6 +224,28 @@ def _one_after_the_other(on_text: Sequence[tuple[str, TextStep]], earlier: Seque
 
 def _on_a_word(step: TextStep) -> WordStep:
     return lambda word: word if word.startswith("<") else shown("".join(step.apply(word).split()))
+
+
+def _lowered(tokens: Tokens) -> Tokens:
+    """The tokens in lower case, where the letters A to Z are so already."""
+    beyond = {word: number for number, word in enumerate(tokens.words) if not word.isascii()}
+    lower = {number: word.lower() for word, number in beyond.items()}
+    changed = {number: form for number, form in lower.items() if form != tokens.words[number]}
+    if not changed:
+        return tokens
+    if any(map(str.isascii, changed.values())):  # as that of the Kelvin sign is
+        return mapped(tokens, str.lower)
+    words = list(tokens.words)
+    target = np.arange(len(words), dtype=np.int32)
+    for number, form in changed.items():
+        words[number] = form
+        target[number] = beyond.setdefault(form, number)
+    kept = target == np.arange(len(words))
+    place = np.cumsum(kept, dtype=np.int32) - 1
+    codes = place[target][tokens.codes]
+    return Tokens(
+        [word for word, keep in zip(words, kept.tolist(), strict=True) if keep], codes, tokens.starts, tokens.sentences
+    )
 
 
 def mapped(tokens: Tokens, step: WordStep) -> Tokens:
