@@ -8,19 +8,25 @@ import numpy as np
 import numpy.typing as npt
 from scipy.sparse import coo_array, csr_array, hstack, vstack
 
-from upsort.core.arrays import AnyArray, Codes, Floats, Ints, Places
+from upsort.core.arrays import AnyArray, Floats, Ints, Places
 
 _KEY_BITS = 63
+_AT_ONCE = 1 << 20
 
 
 @dataclass(frozen=True)
 class Triplets:
-    """Counts and where they stand: rows, columns, counts, each (m,) int32; columns are below `width`."""
+    """Counts and where they stand: rows, columns, counts, each (m,) of integers; columns are below `width`."""
 
-    rows: Codes
-    columns: Codes
-    counts: Codes
+    rows: AnyArray
+    columns: AnyArray
+    counts: AnyArray
     width: int
+
+
+def narrow(numbers: AnyArray) -> AnyArray:
+    """Whole numbers, none of them negative, in the smallest kind that holds them."""
+    return numbers.astype(np.min_scalar_type(int(numbers.max(initial=0))), copy=False)
 
 
 def triplets_of(matrix: csr_array) -> Triplets:
@@ -50,7 +56,7 @@ def from_triplets(parts: Sequence[Triplets], rank: Ints, rows: int) -> csr_array
     shape = (rows, rank.size)
     if max(rows - 1, 1).bit_length() + column_bits + count_bits > _KEY_BITS:
         columns = np.concatenate(list(_ranked(parts, rank)))
-        counts = np.concatenate([part.counts for part in parts])
+        counts = np.concatenate([part.counts for part in parts]).astype(np.int32)
         return from_cells(counts, np.concatenate([part.rows for part in parts]), columns, shape)
     keys = np.empty(sum(part.counts.size for part in parts), dtype=np.int64)
     at = 0
@@ -65,12 +71,13 @@ def from_triplets(parts: Sequence[Triplets], rank: Ints, rows: int) -> csr_array
     if not (keys[1:] > keys[:-1]).all():
         keys.sort()
     starts = np.searchsorted(keys, np.arange(rows + 1) << (column_bits + count_bits))
-    counts = (keys & ((1 << count_bits) - 1)).astype(np.int32)
+    kind = np.int32 if keys.size < np.iinfo(np.int32).max else np.int64
+    counts = np.empty(keys.size, dtype=np.int32)
+    indices: AnyArray = np.empty(keys.size, dtype=kind)
+    np.bitwise_and(keys, (1 << count_bits) - 1, out=counts, casting="unsafe")
     keys >>= count_bits
-    keys &= (1 << column_bits) - 1
-    small = keys.size < np.iinfo(np.int32).max
-    kind = np.int32 if small else np.int64
-    matrix = csr_array((counts, keys.astype(kind), starts.astype(kind)), shape=shape)
+    np.bitwise_and(keys, (1 << column_bits) - 1, out=indices, casting="unsafe")
+    matrix = csr_array((counts, indices, starts.astype(kind)), shape=shape)
     matrix.has_sorted_indices = True
     matrix.has_canonical_format = True
     return matrix
@@ -106,6 +113,37 @@ def row_sums(matrix: csr_array) -> Floats:
     ones = np.ones(matrix.shape[1])
     sums: Floats = np.asarray(matrix @ ones, dtype=np.float64)
     return sums
+
+
+def column_sizes(matrix: csr_array) -> Ints:
+    """(v,) how many values each column holds, counted piece by piece."""
+    sizes = np.zeros(matrix.shape[1], dtype=np.int64)
+    for begin in range(0, matrix.nnz, _AT_ONCE):
+        sizes += np.bincount(matrix.indices[begin : begin + _AT_ONCE], minlength=sizes.size)
+    return sizes
+
+
+def column_sums(matrix: csr_array) -> Floats:
+    """(v,) the sum of each column, worked out piece by piece."""
+    sums = np.zeros(matrix.shape[1])
+    for begin in range(0, matrix.nnz, _AT_ONCE):
+        piece = slice(begin, begin + _AT_ONCE)
+        sums += np.bincount(matrix.indices[piece], weights=matrix.data[piece], minlength=sums.size)
+    return sums
+
+
+def group_sums(matrix: csr_array, groups: Ints, n_groups: int, weights: Floats) -> Floats:
+    """(v, n_groups) the sums of the columns over the rows of each group, each row times its weight.
+
+    Each row's columns are moved to a stretch of their group's own; one product with the transposed matrix then adds all up.
+    """
+    n, width = matrix.shape
+    kind = np.int32 if max(n_groups * width, matrix.nnz) < np.iinfo(np.int32).max else np.int64
+    places: AnyArray = np.repeat((groups * width).astype(kind), np.diff(matrix.indptr))
+    places += matrix.indices
+    apart: csr_array = csr_array((matrix.data, places, matrix.indptr), shape=(n, n_groups * width))
+    sums: Floats = np.asarray(apart.T @ weights, dtype=np.float64).reshape(n_groups, width).T
+    return np.ascontiguousarray(sums)
 
 
 def only_columns(counts: csr_array, kept: Places) -> csr_array:

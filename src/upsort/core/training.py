@@ -25,7 +25,7 @@ from upsort.core.judging.deciding import by_costs, weights_for_f_beta
 from upsort.core.judging.folds import dealt_folds
 from upsort.core.plan import NAIVE_BAYES_KINDS, PENALISED_KINDS, Classifier, Features, Plan
 from upsort.core.sorter import Reserve, Sorter, Trained, length_classes
-from upsort.core.sparse import only_columns
+from upsort.core.sparse import column_sizes, only_columns
 from upsort.core.text.word_steps import Resources
 
 INNER_FOLDS = 3
@@ -225,7 +225,7 @@ def left_out_counts(documents: Labelled, seen: Represented, plan: Plan) -> Reser
     """The counts of the terms that the bounds left out, so that more documents can bring them in."""
     others = np.ones(len(documents.measured.terms), dtype=bool)
     others[seen.kept] = False
-    places = np.flatnonzero(others & (np.bincount(documents.measured.counts.indices, minlength=others.size) > 0))
+    places = np.flatnonzero(others & (column_sizes(documents.measured.counts) > 0))
     counts = only_columns(documents.measured.counts, places)
     targets = targets_of(documents.labels, documents.names, Classifier())
     frequency = label_document_frequencies(counts, documents.labels, len(documents.names))

@@ -17,7 +17,7 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, total_counts
 from upsort.core.names import suggestion
 from upsort.core.sorter import Sorter
-from upsort.core.sparse import only_columns
+from upsort.core.sparse import column_sums, only_columns
 from upsort.core.text.cleaning import cleaner
 from upsort.core.training import numbered
 from upsort.files.documents import read_documents
@@ -219,7 +219,7 @@ def term_table(matrix: Matrix, sort: str = "documents", holding: str = "") -> li
     )
     totals = np.concatenate((np.abs(total_counts(matrix.counts)), np.zeros(beside, dtype=np.int64)))
     idf = np.concatenate((matrix.space.idf, np.ones(beside)))
-    sums = np.bincount(matrix.weights.indices, weights=matrix.weights.data, minlength=matrix.weights.shape[1])
+    sums = column_sums(matrix.weights)
     means: Floats = np.divide(sums, frequency, out=np.zeros_like(sums), where=frequency > 0)
     largest = np.full_like(sums, -np.inf)
     np.maximum.at(largest, matrix.weights.indices, matrix.weights.data)

@@ -17,6 +17,7 @@ from upsort.core.arrays import AnyArray, Floats
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
+from upsort.core.sparse import group_sums
 
 
 @dataclass(frozen=True)
@@ -54,13 +55,7 @@ class MultinomialNaiveBayes:
 
 def label_sums(matrix: csr_array, targets: Targets) -> Floats:
     """(n_terms, k) each term's values added up over each label's documents, in one pass."""
-    k = targets.n_labels
-    sizes = np.diff(matrix.indptr)
-    cells = matrix.indices.astype(np.int64) * k
-    cells += np.repeat(targets.labels, sizes)
-    values = matrix.data if (targets.weights == 1.0).all() else matrix.data * np.repeat(targets.weights, sizes)
-    sums = np.bincount(cells, weights=values, minlength=matrix.shape[1] * k).astype(np.float64, copy=False)
-    return sums.reshape(matrix.shape[1], k)
+    return group_sums(matrix, targets.labels, targets.n_labels, targets.weights)
 
 
 def label_totals(targets: Targets) -> Floats:

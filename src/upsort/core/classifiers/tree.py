@@ -15,6 +15,7 @@ from upsort.core.arrays import AnyArray, Floats, Ints
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
+from upsort.core.sparse import column_sizes
 
 LEAF = -1
 
@@ -99,7 +100,7 @@ def _best_term(holds: csr_array, own: Floats, least: int) -> int:
     total = own.sum(axis=0)
     with_term = np.asarray(holds.T @ own)
     without = total - with_term
-    documents = np.bincount(holds.indices, minlength=holds.shape[1])
+    documents = column_sizes(holds)
     allowed = (documents >= least) & (holds.shape[0] - documents >= least)
     if not allowed.any():
         return LEAF

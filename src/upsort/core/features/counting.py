@@ -117,7 +117,9 @@ class TermCounting:
     def tokens(self) -> Tokens:
         """All blocks as if they had been one."""
         starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(np.concatenate(self.lengths))))
-        return Tokens(list(self.numbers), np.concatenate(self.codes), starts, np.concatenate(self.sentences))
+        self.codes, self.sentences = [np.concatenate(self.codes)], [np.concatenate(self.sentences)]
+        sentences = self.sentences[0] if self.settings.within_sentences else np.zeros(0, dtype=np.int64)
+        return Tokens(list(self.numbers), self.codes[0], starts, sentences)
 
     def counts(self, at_least: int = 1) -> Counts:
         """All terms that stand in at least so many documents."""

@@ -16,7 +16,7 @@ from upsort.core.arrays import AnyArray, Ints
 from upsort.core.features.counting import Counts
 from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.plan import Features
-from upsort.core.sparse import empty, from_cells, one_below_the_other
+from upsort.core.sparse import column_sizes, empty, from_cells, one_below_the_other
 from upsort.core.text.tokeniser import Tokens
 
 MOST_NAMES = 200_000
@@ -101,7 +101,7 @@ class HashedCounting:
         matrix = csr_array(sum((counts.matrix for counts in counted[1:]), counted[0].matrix))
         matrix.eliminate_zeros()
         matrix.sort_indices()
-        present = np.flatnonzero(np.bincount(matrix.indices, minlength=1 << bits)).astype(np.int64)
+        present = np.flatnonzero(column_sizes(matrix)).astype(np.int64)
         squeezed = csr_array(
             (matrix.data, np.searchsorted(present, matrix.indices).astype(np.int32), matrix.indptr),
             shape=(matrix.shape[0], present.size),

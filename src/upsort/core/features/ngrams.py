@@ -12,17 +12,16 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 
-from upsort.core.arrays import AnyArray, Bools, Codes, Ints
+from upsort.core.arrays import AnyArray, Bools, Ints
 from upsort.core.plan import Features
-from upsort.core.sparse import Triplets
+from upsort.core.sparse import Triplets, narrow
 from upsort.core.text.tokeniser import Tokens
 
 GAP = "…"
 """Stands for the word left out of a pair with a gap: `leaves … brown`."""
 
 _KEY_BITS = 63
-_SMALL = 1 << 16  # so few places are sorted as they are
-_SPREAD = np.uint64(0x9E3779B97F4A7C15)  # 2^64 divided by the golden ratio: Knuth, vol. 3, section 6.4
+_AT_ONCE = 1 << 18
 Namer = Callable[[Ints], list[str]]
 
 
@@ -48,7 +47,7 @@ class _Level:
     """
 
     places: AnyArray
-    numbers: Ints
+    numbers: AnyArray
     span: int
     names_of: Namer
 
@@ -65,26 +64,34 @@ def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str =
     if longest == 1 and not settings.skip:
         return found
     width = max(len(units.words), 1)
-    owner = np.repeat(np.arange(documents, dtype=np.int32), np.diff(units.starts))
+    owner = narrow(np.repeat(np.arange(documents, dtype=np.int32), np.diff(units.starts)))
     region = _regions(owner, units.sentences) if settings.within_sentences else owner
-    places = np.flatnonzero(enough[units.codes]) if at_least > 1 else np.arange(owner.size)
-    if owner.size < np.iinfo(np.int32).max:
-        places = places.astype(np.int32)
-    level = _Level(places, units.codes[places].astype(np.int64), width, _names_by(units.words))
+    places = _places_of(enough[units.codes])
+    first = _Level(places, units.codes[places], width, _names_by(units.words))
     joiner = " " if settings.units == "words" else ""
+    bits = max(documents - 1, 1).bit_length()
+    if settings.skip and settings.units == "words":
+        level = _extended(first, units, enough, region, 2, f" {GAP} ", bits)
+        names_of, keys = level.names_of, _keys(level.numbers, owner[level.places], bits)
+        del level
+        with_gap = [_grouped(keys, bits, at_least, names_of, prefix)[0]]
+    else:
+        with_gap = []
+    level = first
+    del first
     for length in range(2, longest + 1):
-        level = _extended(level, units, enough, region, length - 1, joiner, documents)
-        grams, frequent = _grouped(level, owner, documents, at_least, prefix)
+        level = _extended(level, units, enough, region, length - 1, joiner, bits)
+        numbers = level.numbers if length == longest else level.numbers.copy()
+        names_of, keys = level.names_of, _keys(numbers, owner[level.places], bits)
+        if length == longest:
+            del level, numbers, owner, region  # room for what follows
+        grams, frequent = _grouped(keys, bits, at_least, names_of, prefix)
         if length >= shortest:
             found.append(grams)
         if length < longest and at_least > 1:
             kept = np.isin(level.numbers, frequent)
-            level = _Level(level.places[kept], level.numbers[kept], level.span, level.names_of)
-    if settings.skip and settings.units == "words":
-        start = _Level(places, units.codes[places].astype(np.int64), width, _names_by(units.words))
-        level = _extended(start, units, enough, region, 2, f" {GAP} ", documents)
-        found.append(_grouped(level, owner, documents, at_least, prefix)[0])
-    return found
+            level = _Level(level.places[kept], level.numbers[kept], level.span, names_of)
+    return found + with_gap
 
 
 def _names_by(words: list[str]) -> Namer:
@@ -95,21 +102,20 @@ def _single_units(units: Tokens, at_least: int, prefix: str) -> tuple[Grams, Boo
     """The units themselves as terms, sorted, and which of them stand in enough documents."""
     width, documents = len(units.words), units.starts.size - 1
     order = np.array(sorted(range(width), key=units.words.__getitem__), dtype=np.int64)
-    rank = np.empty(width, dtype=np.int64)
-    rank[order] = np.arange(width)
+    rank = np.empty(width, dtype=np.int32)
+    rank[order] = np.arange(width, dtype=np.int32)
     bits = max(width - 1, 1).bit_length()
     keys = np.repeat(np.arange(documents) << bits, np.diff(units.starts))
     keys |= rank[units.codes] if width else 0
-    keys.sort()
-    begins = np.flatnonzero(_changes(keys))
-    counts = np.diff(begins, append=keys.size).astype(np.int32)
-    keys = keys[begins]
-    columns = (keys & ((1 << bits) - 1)).astype(np.int32)
+    keys, counts = _runs(keys)
+    columns = _last_bits(keys, bits)
     keys >>= bits
+    rows = narrow(keys)
+    del keys
     totals = np.bincount(units.codes, minlength=width)
     enough = np.bincount(columns, minlength=width) >= at_least
     kept = np.flatnonzero(enough)
-    cells = Triplets(keys.astype(np.int32), columns, counts, width)
+    cells = Triplets(rows, columns, counts, width)
     if kept.size < width:
         place = np.cumsum(enough, dtype=np.int32) - 1
         inside = enough[columns]
@@ -119,21 +125,20 @@ def _single_units(units: Tokens, at_least: int, prefix: str) -> tuple[Grams, Boo
 
 
 def _extended(
-    level: _Level, units: Tokens, enough: Bools, region: AnyArray, reach: int, joiner: str, documents: int
+    level: _Level, units: Tokens, enough: Bools, region: AnyArray, reach: int, joiner: str, bits: int
 ) -> _Level:
     """N-grams one unit longer: the beginnings of `level`, each with the unit `reach` further on in the same region.
 
-    Their numbers are made smaller where they would not fit into a key.
+    Their numbers are made smaller where they would not fit into a key beside the bits of a document.
     """
     width = max(len(units.words), 1)
     beyond = int(np.searchsorted(level.places, region.size - reach))
     places = level.places[:beyond]
-    inside = region[places + reach] == region[places]
-    inside &= enough[units.codes[places + reach]]
-    places, numbers = places[inside], level.numbers[:beyond][inside]
+    inside = region[reach:][places] == region[places]
+    inside &= enough[units.codes[reach:][places]]
+    places, numbers = places[inside], level.numbers[:beyond][inside].astype(np.int64)
     numbers *= width
-    numbers += units.codes[places + reach]
-    bits = max(documents - 1, 1).bit_length()
+    numbers += units.codes[reach:][places]
     span = level.span * width
     distinct: Ints | None = None
     if span.bit_length() + bits > _KEY_BITS - 8:  # room for a further unit of few kinds
@@ -149,55 +154,63 @@ def _extended(
     return _Level(places, numbers, span, names_of)
 
 
-def _grouped(level: _Level, owner: Codes, documents: int, at_least: int, prefix: str) -> tuple[Grams, Ints]:
-    """The n-grams in at least so many documents, and their numbers, ascending."""
-    bits = max(documents - 1, 1).bit_length()
-    likely = _likely_frequent(level.numbers, at_least)
-    keys = level.numbers[likely] << np.int64(bits)
-    keys |= owner[level.places[likely]]
-    alone = level.numbers.size - keys.size
-    keys.sort()
-    begins = np.flatnonzero(_changes(keys))
-    counts = np.diff(begins, append=keys.size).astype(np.int32)
-    keys = keys[begins]
-    owners = (keys & np.int64((1 << bits) - 1)).astype(np.int32)
+def _keys(numbers: Ints, owners: AnyArray, bits: int) -> Ints:
+    """For each place the number of its n-gram, and in the last bits that of its document. The numbers are used up."""
+    numbers <<= bits
+    numbers |= owners
+    return numbers
+
+
+def _grouped(keys: Ints, bits: int, at_least: int, names_of: Namer, prefix: str) -> tuple[Grams, Ints]:
+    """The n-grams in at least so many documents, and their numbers, ascending. keys: as of `_keys`; they are used up."""
+    keys, counts = _runs(keys)
+    owners = _last_bits(keys, bits)
     keys >>= np.int64(bits)
-    firsts = np.flatnonzero(_changes(keys))
-    frequency = np.diff(firsts, append=keys.size)
-    seen_once = int((counts[firsts[frequency == 1]] == 1).sum()) + alone
-    distinct = int(firsts.size) + alone
+    firsts = _places_of(_changes(keys))
+    frequency = narrow(np.diff(firsts, append=firsts.dtype.type(keys.size)))
+    seen_once = int((counts[firsts[frequency == 1]] == 1).sum())
+    distinct = int(firsts.size)
     enough = frequency >= at_least
     frequent = keys[firsts[enough]]
+    del keys, firsts
     if at_least > 1:
         inside = np.repeat(enough, frequency)
         owners, counts = owners[inside], counts[inside]
     columns = np.repeat(np.arange(frequent.size, dtype=np.int32), frequency[enough])
-    names = level.names_of(frequent)
-    return Grams(
-        [prefix + name for name in names] if prefix else names,
-        Triplets(owners, columns, counts, frequent.size),
-        distinct,
-        seen_once,
-    ), frequent
+    names = names_of(frequent)
+    cells = Triplets(owners, columns, counts, frequent.size)
+    return Grams([prefix + name for name in names] if prefix else names, cells, distinct, seen_once), frequent
 
 
-def _likely_frequent(numbers: Ints, at_least: int) -> Bools:
-    """Where a number may come twice; False only where it surely stands alone. Nothing is left out when single ones count.
+def _runs(keys: Ints) -> tuple[Ints, AnyArray]:
+    """The distinct keys, ascending, and how often each comes. The keys given are sorted in place and lost."""
+    keys.sort()
+    new = _changes(keys)
+    begins = _places_of(new)
+    counts = narrow(np.diff(begins, append=begins.dtype.type(keys.size)))
+    for begin in range(0, begins.size, _AT_ONCE):  # each moves to the front, so none is lost before its turn
+        end = min(begin + _AT_ONCE, begins.size)
+        keys[begin:end] = keys[begins[begin:end]]
+    return keys[: begins.size], counts
 
-    Numbers are thrown into many more boxes than there are places; what is alone in its box is alone.
-    """
-    if at_least < 2 or numbers.size < _SMALL:
-        return np.ones(numbers.size, dtype=bool)
-    bits = numbers.size.bit_length()
-    boxes = (numbers.astype(np.uint64) * _SPREAD >> np.uint64(64 - bits)).astype(np.int32)
-    held = np.zeros(1 << bits, dtype=np.uint8)
-    held[boxes] = 1
-    first = np.zeros(1 << bits, dtype=np.int32)
-    first[boxes] = np.arange(boxes.size, dtype=np.int32)
-    again = first[boxes] != np.arange(boxes.size, dtype=np.int32)
-    held[boxes[again]] = 2
-    likely: Bools = held[boxes] == 2
-    return likely
+
+def _places_of(marks: Bools) -> AnyArray:
+    """Where marks are true, worked out piece by piece."""
+    places = np.empty(np.count_nonzero(marks), dtype=np.int32 if marks.size < np.iinfo(np.int32).max else np.int64)
+    at = 0
+    for begin in range(0, marks.size, _AT_ONCE):
+        found = np.flatnonzero(marks[begin : begin + _AT_ONCE])
+        found += begin
+        places[at : at + found.size] = found
+        at += found.size
+    return places
+
+
+def _last_bits(keys: Ints, bits: int) -> AnyArray:
+    """The number in the last so many bits of each key."""
+    mask = (1 << bits) - 1
+    numbers = np.empty(keys.size, dtype=np.min_scalar_type(mask))
+    return np.bitwise_and(keys, mask, out=numbers, casting="unsafe")
 
 
 def _changes(sorted_values: Ints) -> Bools:
@@ -225,7 +238,7 @@ def letters_of(tokens: Tokens) -> Tokens:
     )
 
 
-def _regions(owner: Codes, sentences: Ints) -> Ints:
+def _regions(owner: AnyArray, sentences: Ints) -> Ints:
     """A number for each stretch of units that belong to one sentence of one document."""
-    ends = np.flatnonzero((np.diff(owner) != 0) | (np.diff(sentences) != 0))
+    ends = np.flatnonzero((owner[1:] != owner[:-1]) | (np.diff(sentences) != 0))
     return np.searchsorted(ends, np.arange(owner.size)).astype(np.int64)

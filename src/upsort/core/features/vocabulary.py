@@ -16,7 +16,7 @@ from upsort.core.features.hashing import hashed_places
 from upsort.core.features.measured import Measured
 from upsort.core.features.vectors import WordVectors
 from upsort.core.insight import association
-from upsort.core.sparse import only_columns
+from upsort.core.sparse import column_sizes, column_sums, group_sums, only_columns
 
 
 @dataclass(frozen=True)
@@ -116,13 +116,12 @@ class FeatureSpace:
 
 def document_frequencies(counts: csr_array) -> Ints:
     """(n_terms,) in how many rows each column stands."""
-    return np.bincount(counts.indices, minlength=counts.shape[1]).astype(np.int64)
+    return column_sizes(counts)
 
 
 def total_counts(counts: csr_array) -> Ints:
     """(n_terms,) how often each column stands in all rows together."""
-    totals = np.bincount(counts.indices, weights=counts.data, minlength=counts.shape[1])
-    return np.rint(totals).astype(np.int64)
+    return np.rint(column_sums(counts)).astype(np.int64)
 
 
 @dataclass(frozen=True)
@@ -243,9 +242,8 @@ def label_document_frequencies(counts: csr_array, labels: Ints | None, n_labels:
     """(n_terms, n_labels) in how many documents of each label each term stands."""
     if labels is None or n_labels == 0:
         return np.zeros((counts.shape[1], 0), dtype=np.int64)
-    row_labels = np.repeat(labels, np.diff(counts.indptr))
-    cells = np.bincount(counts.indices.astype(np.int64) * n_labels + row_labels, minlength=counts.shape[1] * n_labels)
-    return cells.reshape(counts.shape[1], n_labels).astype(np.int64)
+    held = csr_array((np.ones(counts.nnz, dtype=np.int8), counts.indices, counts.indptr), shape=counts.shape)
+    return np.rint(group_sums(held, labels, n_labels, np.ones(labels.size))).astype(np.int64)
 
 
 def _merit(statistics: TermStatistics, kept: Places, settings: plan.Features) -> Floats:
