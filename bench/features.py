@@ -3,7 +3,7 @@
     python bench/features.py [DOCUMENTS]
 
 The plain loops find words with a regular expression, count words (and pairs of neighbours) with `collections.Counter`, build a
-CSR matrix, drop columns outside the bounds and weigh. Medians of three runs; memory in processes of their own.
+CSR matrix, drop columns outside the bounds and weigh. Medians of five runs in turn; memory in processes of their own.
 """
 
 import re
@@ -15,7 +15,7 @@ from itertools import pairwise
 
 import numpy as np
 from made_text import documents
-from measuring import high_water_mark, median_seconds
+from measuring import high_water_mark, medians_in_turn
 from scipy.sparse import csr_array
 
 from upsort.core.features.counting import count
@@ -81,7 +81,9 @@ def main() -> None:
     base = memory("nothing", number, False)
     print(f"{number:,} documents, {size:.0f} million characters")
     for pairs in (False, True):
-        seconds = {way: median_seconds(lambda work=work, pairs=pairs: work(texts, pairs)) for way, work in WAYS.items()}
+        seconds = medians_in_turn(
+            {way: lambda work=work, pairs=pairs: work(texts, pairs) for way, work in WAYS.items()}
+        )
         peaks = {way: memory(way, number, pairs) - base for way in WAYS}
         print(
             f"{'words and pairs' if pairs else 'words':<16} plain {seconds['plain']:6.2f} s, ours {seconds['ours']:6.2f} s: "

@@ -18,6 +18,30 @@ def median_seconds(work: Callable[[], object], times: int = 3) -> float:
     return statistics.median(seconds)
 
 
+def medians_in_turn(works: dict[str, Callable[[], object]], times: int = 5) -> dict[str, float]:
+    """The median duration of each of several works, run in turn, so that a slow moment of the machine falls on all."""
+    seconds: dict[str, list[float]] = {name: [] for name in works}
+    for _ in range(times):
+        for name, work in works.items():
+            began = time.perf_counter()
+            work()
+            seconds[name].append(time.perf_counter() - began)
+    return {name: statistics.median(each) for name, each in seconds.items()}
+
+
+def gain_of_a_second_process() -> float:
+    """How many times as fast this machine does plain arithmetic in two processes as in one: what can be had at most."""
+    code = "total = 0\nfor number in range(20_000_000):\n    total += number"
+
+    def running(many: int) -> float:
+        began = time.perf_counter()
+        for process in [subprocess.Popen([sys.executable, "-c", code]) for _ in range(many)]:
+            process.wait()
+        return time.perf_counter() - began
+
+    return statistics.median(2 * running(1) / running(2) for _ in range(3))
+
+
 def high_water_mark() -> int:
     """Peak resident memory of this process in bytes (Linux counts it afresh for each program)."""
     with Path("/proc/self/status").open(encoding="ascii") as status:

@@ -1,7 +1,7 @@
 """Cleaning and tokenising in several local processes, block by block, in order.
 
-The steps on running text and the tokeniser run in the other processes. The steps on words run in this one, so that a word is
-stemmed once, not once in each process.
+The steps on running text and the tokeniser run in the other processes. The steps on words are left to this one, so that a
+word is stemmed once, not once in each process.
 """
 
 from collections import deque
@@ -19,10 +19,10 @@ _AHEAD = 2  # blocks in hand for each process, so that none waits and memory sta
 _cleaning: Cleaner | None = None
 
 
-def cleaned_tokens(blocks: Iterable[Sequence[str]], cleaning: Cleaner, workers: int) -> Iterator[Tokens]:
-    """The cleaned tokens of each block, in the order of the blocks."""
+def cut_words(blocks: Iterable[Sequence[str]], cleaning: Cleaner, workers: int) -> Iterator[Tokens]:
+    """The tokens of each block before the steps on words, in the order of the blocks."""
     if workers == 1:
-        yield from map(cleaning.tokens_of, blocks)
+        yield from map(cleaning.words_of, blocks)
         return
     pending: deque[Future[Tokens]] = deque()
     context = get_context("fork" if "fork" in get_all_start_methods() else "spawn")  # a fork starts in no time
@@ -31,9 +31,9 @@ def cleaned_tokens(blocks: Iterable[Sequence[str]], cleaning: Cleaner, workers: 
         for block in blocks:
             pending.append(pool.submit(_cut, block))
             if len(pending) >= _AHEAD * workers:
-                yield cleaning.with_final_forms(pending.popleft().result())
+                yield pending.popleft().result()
         while pending:
-            yield cleaning.with_final_forms(pending.popleft().result())
+            yield pending.popleft().result()
 
 
 def _prepare(settings: Clean, with_sentences: bool) -> None:
@@ -43,7 +43,7 @@ def _prepare(settings: Clean, with_sentences: bool) -> None:
 
 def _cut(block: Sequence[str]) -> Tokens:
     assert _cleaning is not None
-    return _cleaning.cut(_cleaning.cleaned(block, for_tokens=True))
+    return _cleaning.words_of(block)
 
 
 Item = TypeVar("Item")

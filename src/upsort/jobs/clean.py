@@ -15,8 +15,9 @@ from upsort.core.features.measured import of_counts
 from upsort.core.judging.cross_validation import cross_validate
 from upsort.core.judging.intervals import Rate
 from upsort.core.judging.splits import splits
-from upsort.core.text.cleaning import Cleaner, cleaner, mapped
+from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.editing import edited
+from upsort.core.text.final_forms import mapped
 from upsort.core.text.markers import shown, unmarked
 from upsort.core.text.tokeniser import Tokens, tokenise
 from upsort.core.training import Labelled, numbered

@@ -19,7 +19,7 @@ from upsort.core.features.vectors import vectors_of_terms
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.word_steps import Resources
 from upsort.core.training import Labelled, numbered
-from upsort.engine.processes import cleaned_tokens
+from upsort.engine.processes import cut_words
 from upsort.files.documents import as_number, read_documents
 from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
@@ -43,7 +43,7 @@ def measured_of(
     Terms in fewer documents than `at_least` (the plan's bound) are left out at once, unless a vocabulary is given or the
     classifier keeps the counts of all.
     """
-    measuring = Measuring(choices.columns, choices.features)
+    measuring = Measuring(choices.columns, choices.features, cleaning.forms)
     held: deque[Documents] = deque()
 
     def parts() -> Iterator[list[str]]:
@@ -51,7 +51,7 @@ def measured_of(
             held.append(block)
             yield from block.parts
 
-    tokens = cleaned_tokens(parts(), cleaning, workers)
+    tokens = cut_words(parts(), cleaning, workers)
     for first in tokens:
         block = held.popleft()
         measuring.add(block, [first, *islice(tokens, len(block.parts) - 1)])
@@ -140,8 +140,8 @@ def read_labelled_corpus(
             advance(len(block.documents))
 
     measured = measured_of(documents(), cleaning, choices, resources, workers, at_least)
-    if cleaning.shortens:
-        resources = replace(resources, full_forms=cleaning.full_forms())
+    if cleaning.forms is not None and cleaning.forms.counted:
+        resources = replace(resources, full_forms=cleaning.forms.full_forms())
     if not ids:
         raise DataProblem(
             f"No usable document: {nothing_usable(aside)}.", "Check --text, --label and --encoding against the table."

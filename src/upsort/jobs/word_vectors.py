@@ -10,7 +10,7 @@ from upsort.core import plan
 from upsort.core.features.counting import TermCounting
 from upsort.core.features.vectors import make_vectors
 from upsort.core.text.cleaning import cleaner
-from upsort.engine.processes import cleaned_tokens
+from upsort.engine.processes import cut_words
 from upsort.files.documents import read_documents
 from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
@@ -36,14 +36,14 @@ def make_word_vectors(
 ) -> MadeVectors:
     """Read the documents, factorise their words' co-occurrences, write the vectors to `output`."""
     cleaning = cleaner(choices.clean, resources_for(choices.clean))
-    counting = TermCounting(choices.features)
+    counting = TermCounting(choices.features, forms=cleaning.forms)
 
     def texts() -> Iterator[list[str]]:
         for block in read_documents(inputs, choices.columns, aside, cleaning=cleaning):
             yield block.texts
             advance(len(block.texts))
 
-    for tokens in cleaned_tokens(texts(), cleaning, 1):
+    for tokens in cut_words(texts(), cleaning, 1):
         counting.add(tokens)
     tokens = counting.tokens()
     words, vectors = make_vectors(tokens, dimensions)

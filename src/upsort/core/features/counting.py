@@ -15,6 +15,7 @@ from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.plan import Features
 from upsort.core.sparse import Triplets, from_cells, from_triplets, triplets_of
 from upsort.core.text.cleaning import Cleaner
+from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.tokeniser import Tokens
 
 BLOCK_CHARACTERS = 3_000_000
@@ -81,25 +82,36 @@ def count(
     documents: any number of texts, read once. settings: which n-grams are terms; single words without. at_least: documents that a
     term must stand in. prefix: what every term's name begins with.
     """
-    return counts_of(map(cleaning.tokens_of, in_blocks(documents)), settings, at_least, prefix)
+    return counts_of(map(cleaning.words_of, in_blocks(documents)), settings, at_least, prefix, cleaning.forms)
 
 
 def counts_of(
-    blocks: Iterable[Tokens], settings: Features | None = None, at_least: int = 1, prefix: str = ""
+    blocks: Iterable[Tokens],
+    settings: Features | None = None,
+    at_least: int = 1,
+    prefix: str = "",
+    forms: FinalForms | None = None,
 ) -> Counts:
-    """Count the terms of consecutive blocks of cleaned documents. The result does not depend on how they were divided."""
-    counting = TermCounting(settings or Features(), prefix)
+    """Count the terms of consecutive blocks of documents. The result does not depend on how they were divided.
+
+    forms: what the steps on words still to be done make of the tokens.
+    """
+    counting = TermCounting(settings or Features(), prefix, forms)
     for tokens in blocks:
         counting.add(tokens)
     return counting.counts(at_least)
 
 
 class TermCounting:
-    """Collects the tokens of consecutive blocks of documents, and counts their terms in the end."""
+    """Collects the tokens of consecutive blocks of documents, and counts their terms in the end.
 
-    def __init__(self, settings: Features, prefix: str = "") -> None:
+    forms: what the steps on words still to be done make of the tokens; done in the end too, once for each distinct word.
+    """
+
+    def __init__(self, settings: Features, prefix: str = "", forms: FinalForms | None = None) -> None:
         self.settings = settings
         self.prefix = prefix
+        self.forms = forms
         self.numbers: dict[str, int] = {}
         self.codes: list[Codes] = [np.zeros(0, dtype=np.int32)]
         self.lengths: list[Ints] = [np.zeros(0, dtype=np.int64)]
@@ -119,7 +131,8 @@ class TermCounting:
         starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(np.concatenate(self.lengths))))
         self.codes, self.sentences = [np.concatenate(self.codes)], [np.concatenate(self.sentences)]
         sentences = self.sentences[0] if self.settings.within_sentences else np.zeros(0, dtype=np.int64)
-        return Tokens(list(self.numbers), self.codes[0], starts, sentences)
+        tokens = Tokens(list(self.numbers), self.codes[0], starts, sentences)
+        return tokens if self.forms is None else self.forms.of_tokens(tokens)
 
     def counts(self, at_least: int = 1) -> Counts:
         """All terms that stand in at least so many documents."""

@@ -17,6 +17,7 @@ from upsort.core.features.counting import Counts
 from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.plan import Features
 from upsort.core.sparse import column_sizes, empty, from_cells, one_below_the_other
+from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.tokeniser import Tokens
 
 MOST_NAMES = 200_000
@@ -64,15 +65,18 @@ class NameTable:
 class HashedCounting:
     """Counts the hashed terms of blocks of documents as they come; nothing grows with the vocabulary."""
 
-    def __init__(self, settings: Features, prefix: str = "") -> None:
+    def __init__(self, settings: Features, prefix: str = "", forms: FinalForms | None = None) -> None:
         self.settings = settings
         self.prefix = prefix
+        self.forms = forms
         self.table = NameTable()
         self.pieces: list[csr_array] = [empty(0, 1 << settings.hash_bits, np.int32)]
         self.tokens: list[Ints] = [np.zeros(0, dtype=np.int64)]
 
     def add(self, tokens: Tokens) -> None:
         """The next block."""
+        if self.forms is not None:
+            tokens = self.forms.of_tokens(tokens)
         units = letters_of(tokens) if self.settings.units == "letters" else tokens
         cells: list[tuple[AnyArray, AnyArray, AnyArray]] = []
         for gram in grams_of(units, self.settings, prefix=self.prefix):

@@ -12,6 +12,7 @@ from upsort.core.features.hashing import HashedCounting
 from upsort.core.features.measured import Measured
 from upsort.core.plan import Columns, Features
 from upsort.core.text.cleaning import Cleaner
+from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.tokeniser import Tokens
 
 
@@ -21,19 +22,22 @@ def prefixes(columns: Columns, features: Features) -> tuple[str, ...]:
 
 
 class Measuring:
-    """Collects blocks of documents; `measured` gives what was found, whatever the blocks were."""
+    """Collects blocks of documents; `measured` gives what was found, whatever the blocks were.
 
-    def __init__(self, columns: Columns, features: Features) -> None:
+    forms: what the steps on words still to be done make of the tokens.
+    """
+
+    def __init__(self, columns: Columns, features: Features, forms: FinalForms | None = None) -> None:
         self.features = features
         begins = prefixes(columns, features)
         self.hashed: list[HashedCounting] = (
-            [HashedCounting(features, begin) for begin in begins] if features.hash_bits else []
+            [HashedCounting(features, begin, forms) for begin in begins] if features.hash_bits else []
         )
-        self.plain = [TermCounting(features, begin) for begin in begins] if not features.hash_bits else []
+        self.plain = [TermCounting(features, begin, forms) for begin in begins] if not features.hash_bits else []
         self.cells: list[Cells] = []
 
     def add(self, documents: Documents, tokens: Sequence[Tokens]) -> None:
-        """A block of documents, and for each of its parts the cleaned tokens."""
+        """A block of documents, and for each of its parts the tokens."""
         for place, part in enumerate(tokens):
             (self.hashed[place] if self.hashed else self.plain[place]).add(part)
         self.cells.append(documents.cells(self.features.measures))
@@ -86,7 +90,7 @@ def measure(
     documents: Iterable[Documents], cleaning: Cleaner, columns: Columns, features: Features, at_least: int = 1
 ) -> Measured:
     """Clean, count and measure blocks of documents in this process."""
-    measuring = Measuring(columns, features)
+    measuring = Measuring(columns, features, cleaning.forms)
     for block in documents:
-        measuring.add(block, [cleaning.tokens_of(part) for part in block.parts])
+        measuring.add(block, [cleaning.words_of(part) for part in block.parts])
     return measuring.measured(at_least)

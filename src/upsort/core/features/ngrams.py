@@ -234,7 +234,7 @@ def letters_of(tokens: Tokens) -> Tokens:
         [chr(point) for point in distinct.tolist()],
         codes.astype(np.int32),
         starts,
-        np.zeros(codes.size, dtype=np.int64),
+        np.zeros(0, dtype=np.int64),
     )
 
 

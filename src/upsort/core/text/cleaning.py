@@ -6,15 +6,16 @@ need running text (`links`, `markup` …) must stand before.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
-from upsort.core.arrays import Ints
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Clean
 from upsort.core.text import word_steps
 from upsort.core.text.editing import TextStep, Traced
+from upsort.core.text.final_forms import FinalForms, lowered, mapped
 from upsort.core.text.lowercase import DOTTED_I_LANGUAGES
 from upsort.core.text.markers import OPEN, has_marks, shown, unmarked
 from upsort.core.text.stemmers import FOR_LANGUAGE
@@ -22,8 +23,8 @@ from upsort.core.text.text_steps import TimedSubstitution, checked_pattern, text
 from upsort.core.text.tokeniser import Tokens, tokenise
 from upsort.core.text.word_steps import Resources, WordStep, word_step
 
-_SIGMA = "Σ"
-_MOST_FORMS = 1 << 18  # words whose final form is remembered
+_BLIND_TO_CASE = frozenset({"punctuation", "links", "emails", "names", "spaces"})
+_NOT_ALONE = "Σİ"  # their lower case depends on their neighbours, or is two characters
 _EITHER_SIDE = frozenset({"nfc", "nfkc", "accents", "lower", "numbers", "letters", "punctuation", "replace"})
 _NEED_PUNCTUATION = frozenset(
     {"markup", "links", "emails", "names", "tags", "numbers", "emoji", "contractions", "negations", "replace"}
@@ -39,49 +40,29 @@ class Cleaner:
     on_words: tuple[tuple[str, WordStep], ...]
     tokens_by: TimedSubstitution | None = None
     with_sentences: bool = False
-    forms: dict[str, str] = field(default_factory=dict, repr=False, compare=False)
-    written: dict[str, int] = field(default_factory=dict, repr=False, compare=False)
+
+    @cached_property
+    def forms(self) -> FinalForms | None:
+        """What the steps on words make of words, remembered from block to block; None without such steps."""
+        steps = [step for _, step in self.on_words]
+        if not steps:
+            return None
+
+        def formed(word: str) -> str:
+            for step in steps:
+                word = step(word) if word else word
+            return word
+
+        return FinalForms(formed, counted=any(name in {"stem", "lemmas"} for name, _ in self.on_words))
 
     def tokens_of(self, documents: Sequence[str]) -> Tokens:
         """The cleaned tokens of a block of documents."""
-        return self.with_final_forms(self.cut(self.cleaned(documents, for_tokens=True)))
+        tokens = self.words_of(documents)
+        return self.forms.of_tokens(tokens) if self.forms is not None else tokens
 
-    def with_final_forms(self, tokens: Tokens) -> Tokens:
-        """Tokens as they were cut, after the steps on words."""
-        if not self.on_words:
-            return tokens
-        forms = self.forms
-        if self.shortens and tokens.words:
-            counts = np.bincount(tokens.codes, minlength=len(tokens.words)).tolist()
-            for word, count in zip(tokens.words, counts, strict=True):
-                self.written[word] = self.written.get(word, 0) + count
-        return renumbered(tokens, [forms[word] if word in forms else self.final_form(word) for word in tokens.words])
-
-    @property
-    def shortens(self) -> bool:
-        """Whether words are replaced by stems or lemmas."""
-        return any(name in {"stem", "lemmas"} for name, _ in self.on_words)
-
-    def full_forms(self) -> dict[str, str]:
-        """For each stem or lemma that differs from it, the word that it most often stood for so far."""
-        best: dict[str, tuple[int, str]] = {}
-        for word, count in self.written.items():
-            form = self.final_form(word)
-            if form and (form not in best or (count, word) > best[form]):
-                best[form] = (count, word)
-        return {form: word for form, (_, word) in sorted(best.items()) if form != word}
-
-    def final_form(self, word: str) -> str:
-        """What all steps on words together make of a word; remembered, within bounds, from block to block."""
-        known = self.forms.get(word)
-        if known is None:
-            known = word
-            for _, step in self.on_words:
-                known = step(known) if known else known
-            if len(self.forms) >= _MOST_FORMS:
-                self.forms.clear()
-            self.forms[word] = known
-        return known
+    def words_of(self, documents: Sequence[str]) -> Tokens:
+        """The same before the steps on words: `forms` makes the cleaned tokens of these."""
+        return self.cut(self.cleaned(documents, for_tokens=True))
 
     def cleaned(self, documents: Sequence[str], for_tokens: bool = False) -> list[str]:
         """The documents after the steps on running text.
@@ -96,16 +77,17 @@ class Cleaner:
             later = {other for other, _ in self.on_text[place + 1 :]}
             if for_tokens and name == "punctuation" and self.tokens_by is None and not later & _NEED_PUNCTUATION:
                 continue
-            last = name == "lower" and self.lowers_words and later <= {"punctuation"}
-            if for_tokens and last and not any(_SIGMA in text for text in texts):  # which depends on its neighbours
-                continue
+            if for_tokens and name == "lower" and self.lowers_words and later <= _BLIND_TO_CASE:
+                together = "\n".join(texts)
+                if not any(letter in together for letter in _NOT_ALONE):
+                    continue
             texts = step.apply_to_all(texts)
         return texts
 
     @property
     def lowers_words(self) -> bool:
-        """Whether `lower` is the last step on running text that changes words, and may as well work on the words alone."""
-        names = [name for name, _ in self.on_text if name != "punctuation"]
+        """Whether no step on running text after `lower` sees a difference, so that it may as well work on the words alone."""
+        names = [name for name, _ in self.on_text if name not in _BLIND_TO_CASE]
         same_everywhere = self.settings.language not in DOTTED_I_LANGUAGES
         return names[-1:] == ["lower"] and self.tokens_by is None and same_everywhere
 
@@ -116,7 +98,7 @@ class Cleaner:
         else:
             tokens = tokenise(texts, self.with_sentences, self.lowers_words)
             if self.lowers_words:
-                tokens = _lowered(tokens)
+                tokens = lowered(tokens)
         if OPEN in "".join(tokens.words):
             return mapped(tokens, shown)
         return tokens
@@ -136,7 +118,7 @@ class Cleaner:
             word, written = tokens.words[code], raw.words[raw_code]
             start = text.text.index(written, at)
             at = start + len(written)
-            word = self.final_form(word)
+            word = self.forms.of(word) if self.forms is not None else word
             if word:
                 found.append((word, *text.origin(start, at)))
         return found
@@ -226,46 +208,6 @@ def _on_a_word(step: TextStep) -> WordStep:
     return lambda word: word if word.startswith("<") else shown("".join(step.apply(word).split()))
 
 
-def _lowered(tokens: Tokens) -> Tokens:
-    """The tokens in lower case, where the letters A to Z are so already."""
-    beyond = {word: number for number, word in enumerate(tokens.words) if not word.isascii()}
-    lower = {number: word.lower() for word, number in beyond.items()}
-    changed = {number: form for number, form in lower.items() if form != tokens.words[number]}
-    if not changed:
-        return tokens
-    if any(map(str.isascii, changed.values())):  # as that of the Kelvin sign is
-        return mapped(tokens, str.lower)
-    words = list(tokens.words)
-    target = np.arange(len(words), dtype=np.int32)
-    for number, form in changed.items():
-        words[number] = form
-        target[number] = beyond.setdefault(form, number)
-    kept = target == np.arange(len(words))
-    place = np.cumsum(kept, dtype=np.int32) - 1
-    codes = place[target][tokens.codes]
-    return Tokens(
-        [word for word, keep in zip(words, kept.tolist(), strict=True) if keep], codes, tokens.starts, tokens.sentences
-    )
-
-
-def mapped(tokens: Tokens, step: WordStep) -> Tokens:
-    """Each distinct word replaced by what the step makes of it; words that it makes nothing of are left out."""
-    return renumbered(tokens, [step(word) for word in tokens.words])
-
-
-def renumbered(tokens: Tokens, forms: Sequence[str]) -> Tokens:
-    """The tokens with forms[i] in place of words[i]; those whose form is empty are left out."""
-    numbers: dict[str, int] = {"": -1}
-    new = np.array([numbers.setdefault(form, len(numbers) - 1) for form in forms], dtype=np.int32)
-    words = list(numbers)[1:]
-    codes = new[tokens.codes] if tokens.words else tokens.codes
-    kept = codes >= 0
-    if kept.all():
-        return Tokens(words, codes, tokens.starts, tokens.sentences)
-    running: Ints = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(kept, dtype=np.int64)))
-    return Tokens(words, codes[kept], running[tokens.starts], tokens.sentences[kept])
-
-
 def _by_pattern(texts: Sequence[str], pattern: TimedSubstitution) -> Tokens:
     """Tokens as the matches of a pattern (its first group, where it has one)."""
     numbers: dict[str, int] = {}
@@ -277,5 +219,5 @@ def _by_pattern(texts: Sequence[str], pattern: TimedSubstitution) -> Tokens:
             if word and not word.isspace():
                 codes.append(numbers.setdefault(" ".join(word.split()), len(numbers)))
         starts.append(len(codes))
-    unbroken = np.zeros(len(codes), dtype=np.int64)
-    return Tokens(list(numbers), np.array(codes, dtype=np.int32), np.array(starts, dtype=np.int64), unbroken)
+    places = np.array(codes, dtype=np.int32)
+    return Tokens(list(numbers), places, np.array(starts, dtype=np.int64), np.zeros(0, dtype=np.int64))

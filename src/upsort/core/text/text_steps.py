@@ -5,6 +5,7 @@ import re
 import unicodedata
 from collections.abc import Callable, Sequence
 from functools import partial
+from itertools import product
 from typing import Any
 
 import regex
@@ -41,6 +42,7 @@ _MARKUP = re.compile(rf"{_TAG}|&(?:#\d{{1,7}}|#[xX][0-9a-fA-F]{{1,6}}|[a-zA-Z][a
 _LINK = re.compile(
     r"\b(?:https?|ftp)://[^\s<>\"']*[^\s<>\"'.,;:!?)\]]|\bwww\.[^\s<>\"']*[^\s<>\"'.,;:!?)\]]", re.IGNORECASE
 )
+_LINK_HINTS = ("://", *(f"{one}{other}." for one, other in product("wW", repeat=2)))
 _EMAIL = re.compile(r"\b[\w.+-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63}){1,8}\b")
 _NAME = re.compile(r"(?<![\w@])@\w{1,64}")
 _HASHTAG = re.compile(r"(?<![\w#&])#(\w*[^\W\d]\w*)")
@@ -95,7 +97,7 @@ def text_step(name: str, settings: Clean) -> TextStep:
         case "markup":
             return Substitution(_MARKUP, lambda found: _entity(found.group()), ("<", "&"))
         case "links":
-            return Substitution(_LINK, _choice(settings.links, "link"), ("://", "www.", "WWW."))
+            return Substitution(_LINK, _choice(settings.links, "link"), _LINK_HINTS)
         case "emails":
             return Substitution(_EMAIL, _choice(settings.emails, "email"), ("@",))
         case "names":

@@ -36,10 +36,10 @@ _MASKS = np.array([(1 << (8 * n)) - 1 for n in range(_BYTES_PER_WORD + 1)], dtyp
 class Tokens:
     """The tokens of a block of documents.
 
-    words: the distinct tokens, in the order in which they first appear.
+    words: the distinct tokens.
     codes: (n_tokens,) int32, which of `words` stands at each place.
     starts: (n_documents + 1,) int64; document d owns the places starts[d] up to starts[d + 1].
-    sentences: (n_tokens,) int64, a number that grows at the end of each sentence; 0 where it was not asked for.
+    sentences: (n_tokens,) int64, a number that grows at the end of each sentence; empty where it was not asked for.
     """
 
     words: list[str]
@@ -67,7 +67,7 @@ def tokenise(documents: Sequence[str], with_sentences: bool = False, ascii_lower
     codes, first = _factorise(text, begins, ends)
     pieces = [raw[begin:end] for begin, end in zip(begins[first].tolist(), ends[first].tolist(), strict=True)]
     words = b"\n".join(pieces).decode("utf-8").split("\n") if pieces else []
-    sentences = _sentences(text, begins) if with_sentences else np.zeros(begins.size, dtype=np.int64)
+    sentences = _sentences(text, begins) if with_sentences else np.zeros(0, dtype=np.int64)
     return Tokens(words, codes, starts, sentences)
 
 

@@ -1,0 +1,112 @@
+"""What the steps on words make of words: worked out once for each distinct word, then looked up by its number."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from upsort.core.arrays import Codes, Ints
+from upsort.core.text.tokeniser import Tokens
+from upsort.core.text.word_steps import WordStep
+
+_MOST_WORDS = 1 << 20  # so many are remembered, then all are forgotten
+
+
+class FinalForms:
+    """Remembers the form of every word met, from block to block.
+
+    step: all steps on words together; an empty form is none. counted: whether it is kept how often each word stood.
+    """
+
+    def __init__(self, step: WordStep, counted: bool) -> None:
+        self.step = step
+        self.counted = counted
+        self._commonest: dict[str, tuple[int, str]] = {}
+        self._forget()
+
+    def _forget(self) -> None:
+        self._numbers: dict[str, int] = {}  # of words as they were cut
+        self._forms: Codes = np.zeros(0, dtype=np.int32)  # the number of each one's form
+        self._counts: Ints = np.zeros(0, dtype=np.int64)
+        self._words: list[str] = [""]  # the forms by their numbers
+        self._form_numbers: dict[str, int] = {"": 0}
+
+    def of(self, word: str) -> str:
+        """The form of one word."""
+        number = self._numbers.get(word)
+        return self.step(word) if number is None else self._words[self._forms[number]]
+
+    def of_tokens(self, tokens: Tokens) -> Tokens:
+        """Tokens as they were cut, in their final forms."""
+        if len(self._numbers) >= _MOST_WORDS:
+            self._commonest = self._commonest_words()
+            self._forget()
+        numbers, before = self._numbers, len(self._numbers)
+        at = np.array([numbers.setdefault(word, len(numbers)) for word in tokens.words], dtype=np.int32)
+        new = [self._number_of(self.step(tokens.words[place])) for place in np.flatnonzero(at >= before).tolist()]
+        if new:
+            self._forms = np.concatenate((self._forms, np.array(new, dtype=np.int32)))
+            self._counts = np.concatenate((self._counts, np.zeros(len(new), dtype=np.int64)))
+        if self.counted:
+            self._counts[at] += np.bincount(tokens.codes, minlength=at.size)
+        forms = self._forms[at]
+        present = np.unique(forms[forms > 0])
+        places = np.where(forms > 0, np.searchsorted(present, forms), -1).astype(np.int32)
+        return recoded(tokens, [self._words[number] for number in present.tolist()], places)
+
+    def _number_of(self, form: str) -> int:
+        number = self._form_numbers.setdefault(form, len(self._words))
+        if number == len(self._words):
+            self._words.append(form)
+        return number
+
+    def _commonest_words(self) -> dict[str, tuple[int, str]]:
+        """For each form how often its commonest word stood, and that word."""
+        best = dict(self._commonest)
+        counts, forms = self._counts.tolist(), self._forms.tolist()
+        for word, number in self._numbers.items():
+            form, count = self._words[forms[number]], counts[number]
+            if form and (form not in best or (count, word) > best[form]):
+                best[form] = (count, word)
+        return best
+
+    def full_forms(self) -> dict[str, str]:
+        """For each form that differs from it, the word that it most often stood for so far."""
+        best = self._commonest_words()
+        return {form: word for form, (_, word) in sorted(best.items()) if form != word}
+
+
+def mapped(tokens: Tokens, step: WordStep) -> Tokens:
+    """Each distinct word replaced by what the step makes of it; words that it makes nothing of are left out."""
+    numbers: dict[str, int] = {"": -1}
+    places = [numbers.setdefault(step(word), len(numbers) - 1) for word in tokens.words]
+    return recoded(tokens, list(numbers)[1:], np.array(places, dtype=np.int32))
+
+
+def lowered(tokens: Tokens) -> Tokens:
+    """The tokens in lower case, where the letters A to Z are so already."""
+    beyond = {word: number for number, word in enumerate(tokens.words) if not word.isascii()}
+    forms = {number: word.lower() for word, number in beyond.items()}
+    changed = {number: form for number, form in forms.items() if form != tokens.words[number]}
+    if not changed:
+        return tokens
+    if any(map(str.isascii, changed.values())):  # as that of the Kelvin sign is
+        return mapped(tokens, str.lower)
+    words = list(tokens.words)
+    target = np.arange(len(words), dtype=np.int32)
+    for number, form in changed.items():
+        words[number] = form
+        target[number] = beyond.setdefault(form, number)
+    kept = target == np.arange(len(words))
+    places = (np.cumsum(kept, dtype=np.int32) - 1)[target]
+    return recoded(tokens, [word for word, keep in zip(words, kept.tolist(), strict=True) if keep], places)
+
+
+def recoded(tokens: Tokens, words: Sequence[str], places: Codes) -> Tokens:
+    """The tokens with words[places[i]] for the i-th of theirs; those with −1 are left out."""
+    codes = places[tokens.codes] if places.size else tokens.codes
+    kept = codes >= 0
+    if kept.all():
+        return Tokens(list(words), codes, tokens.starts, tokens.sentences)
+    running: Ints = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(kept, dtype=np.int64)))
+    sentences = tokens.sentences[kept] if tokens.sentences.size else tokens.sentences
+    return Tokens(list(words), codes[kept], running[tokens.starts], sentences)
