@@ -161,10 +161,10 @@ class _Shifted:
     def first_intercepts(self) -> Floats:
         return np.zeros(self.offset.shape[1])
 
-    def values(self, scores: Floats, columns: Ints) -> Floats:
+    def values(self, scores: Floats, columns: losses.Columns) -> Floats:
         return self.loss.values(scores + self.offset[:, columns], columns)
 
-    def at(self, scores: Floats, columns: Ints) -> losses.State:
+    def at(self, scores: Floats, columns: losses.Columns) -> losses.State:
         return self.loss.at(scores + self.offset[:, columns], columns)
 
 

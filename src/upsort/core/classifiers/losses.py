@@ -5,6 +5,7 @@ scores. In a separable loss every label has its own value and could be trained a
 has one value.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -14,6 +15,9 @@ from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.products import Singles
 
 _LEAST_SHARE = 1e-6
+_ROWS_AT_ONCE = 4096
+Columns = Ints | slice
+"""Which labels are meant."""
 
 
 class State(Protocol):
@@ -26,8 +30,8 @@ class State(Protocol):
     def bend(self, change: Singles) -> Singles:
         """(n, c) float32: the second derivative times a change of the scores."""
 
-    def stiffness(self) -> Floats:
-        """(n, c) the diagonal of the second derivative."""
+    def stiffness(self) -> Singles:
+        """(n, c) float32: the diagonal of the second derivative."""
 
 
 class Loss(Protocol):
@@ -40,10 +44,10 @@ class Loss(Protocol):
     def first_intercepts(self) -> Floats:
         """(k,) intercepts to begin with: those that are best without any terms, or nearly."""
 
-    def values(self, scores: Floats, columns: Ints) -> Floats:
+    def values(self, scores: Floats, columns: Columns) -> Floats:
         """(c,) the value of each label, or (1,) of all together."""
 
-    def at(self, scores: Floats, columns: Ints) -> State:
+    def at(self, scores: Floats, columns: Columns) -> State:
         """The derivatives at these scores."""
 
 
@@ -52,12 +56,12 @@ class _Pointwise:
     """A state whose second derivative has nothing beside its diagonal."""
 
     residuals: Floats
-    curvature: Floats
+    curvature: Singles
 
     def bend(self, change: Singles) -> Singles:
-        return change * self.curvature.astype(np.float32)
+        return change * self.curvature
 
-    def stiffness(self) -> Floats:
+    def stiffness(self) -> Singles:
         return self.curvature
 
 
@@ -73,9 +77,11 @@ class _SoftmaxState:
         weighted *= self.weights[:, None]
         return weighted
 
-    def stiffness(self) -> Floats:
-        p = self.probabilities.astype(np.float64)
-        return self.weights[:, None] * p * (1.0 - p)
+    def stiffness(self) -> Singles:
+        stiff = 1.0 - self.probabilities
+        stiff *= self.probabilities
+        stiff *= self.weights[:, None]
+        return stiff
 
 
 @dataclass(frozen=True)
@@ -91,18 +97,25 @@ class Softmax:
         logs: Floats = np.log(np.maximum(shares, _LEAST_SHARE))
         return logs
 
-    def values(self, scores: Floats, columns: Ints) -> Floats:
-        largest = scores.max(axis=1)
-        own = scores[np.arange(self.labels.size), self.labels]
-        logs = np.log(np.exp(scores - largest[:, None]).sum(axis=1)) + largest - own
-        return np.array([float(np.einsum("i,i->", self.weights, logs))])
+    def values(self, scores: Floats, columns: Columns) -> Floats:
+        value = 0.0
+        for rows in _blocks(self.labels.size):
+            part, labels = scores[rows], self.labels[rows]
+            largest = part.max(axis=1)
+            logs = np.log(np.exp(part - largest[:, None]).sum(axis=1)) + largest - part[np.arange(labels.size), labels]
+            value += float(np.einsum("i,i->", self.weights[rows], logs))
+        return np.array([value])
 
-    def at(self, scores: Floats, columns: Ints) -> State:
-        residuals = np.exp(scores - scores.max(axis=1, keepdims=True))
-        residuals /= residuals.sum(axis=1, keepdims=True)
-        probabilities = residuals.astype(np.float32)
-        residuals[np.arange(self.labels.size), self.labels] -= 1.0
-        residuals *= self.weights[:, None]
+    def at(self, scores: Floats, columns: Columns) -> State:
+        residuals = np.empty(scores.shape)
+        probabilities = np.empty(scores.shape, dtype=np.float32)
+        for rows in _blocks(self.labels.size):
+            part, labels = residuals[rows], self.labels[rows]
+            np.exp(scores[rows] - scores[rows].max(axis=1, keepdims=True), out=part)
+            part /= part.sum(axis=1, keepdims=True)
+            probabilities[rows] = part
+            part[np.arange(labels.size), labels] -= 1.0
+            part *= self.weights[rows, None]
         return _SoftmaxState(residuals, probabilities, self.weights.astype(np.float32))
 
 
@@ -119,13 +132,14 @@ class Logistic:
         odds: Floats = np.log(shares / (1.0 - shares))
         return odds
 
-    def values(self, scores: Floats, columns: Ints) -> Floats:
+    def values(self, scores: Floats, columns: Columns) -> Floats:
         signed = np.where(self.own[:, columns], -scores, scores)
         return _weighted(self.weights, np.logaddexp(0.0, signed))
 
-    def at(self, scores: Floats, columns: Ints) -> State:
+    def at(self, scores: Floats, columns: Columns) -> State:
         p = 1.0 / (1.0 + np.exp(-np.clip(scores, -700, 700)))
-        return _Pointwise((p - self.own[:, columns]) * self.weights[:, None], p * (1.0 - p) * self.weights[:, None])
+        curvature = (p * (1.0 - p) * self.weights[:, None]).astype(np.float32)
+        return _Pointwise((p - self.own[:, columns]) * self.weights[:, None], curvature)
 
 
 @dataclass(frozen=True)
@@ -139,14 +153,14 @@ class SquaredHinge:
     def first_intercepts(self) -> Floats:
         return 2.0 * _shares(self.own, self.weights) - 1.0
 
-    def values(self, scores: Floats, columns: Ints) -> Floats:
+    def values(self, scores: Floats, columns: Columns) -> Floats:
         short = np.maximum(1.0 - np.where(self.own[:, columns], scores, -scores), 0.0)
         return _weighted(self.weights, short * short)
 
-    def at(self, scores: Floats, columns: Ints) -> State:
+    def at(self, scores: Floats, columns: Columns) -> State:
         sign = np.where(self.own[:, columns], 1.0, -1.0)
         short = np.maximum(1.0 - sign * scores, 0.0)
-        inside = (short > 0.0) * (2.0 * self.weights[:, None])
+        inside = np.where(short > 0.0, 2.0 * self.weights[:, None], 0.0).astype(np.float32)
         return _Pointwise(-2.0 * self.weights[:, None] * sign * short, inside)
 
 
@@ -161,12 +175,18 @@ class Squares:
     def first_intercepts(self) -> Floats:
         return 2.0 * _shares(self.own, self.weights) - 1.0
 
-    def values(self, scores: Floats, columns: Ints) -> Floats:
+    def values(self, scores: Floats, columns: Columns) -> Floats:
         return _weighted(self.weights, (scores - np.where(self.own[:, columns], 1.0, -1.0)) ** 2)
 
-    def at(self, scores: Floats, columns: Ints) -> State:
+    def at(self, scores: Floats, columns: Columns) -> State:
         twice = np.broadcast_to(2.0 * self.weights[:, None], scores.shape)
-        return _Pointwise(twice * (scores - np.where(self.own[:, columns], 1.0, -1.0)), twice)
+        residuals = twice * (scores - np.where(self.own[:, columns], 1.0, -1.0))
+        return _Pointwise(residuals, twice.astype(np.float32))
+
+
+def _blocks(rows: int) -> Iterator[slice]:
+    """All rows, some at a time: few enough for the cache."""
+    return (slice(begin, begin + _ROWS_AT_ONCE) for begin in range(0, rows, _ROWS_AT_ONCE))
 
 
 def _shares(own: Bools, weights: Floats) -> Floats:

@@ -21,7 +21,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.classifiers.losses import Loss, State
+from upsort.core.classifiers.losses import Columns, Loss, State
 from upsort.core.classifiers.products import Products, Singles
 
 _SUFFICIENT = 1e-4  # share of the predicted decrease that a step must bring (Armijo's rule)
@@ -81,28 +81,32 @@ def minimise(
     enough = stopping.tolerance * reference / (np.sqrt(n_labels) if loss.separable else 1.0)
     steps, used = 0, 1
     while True:
-        state = loss.at(scores[:, active], active)
-        slopes = products.sums(state.residuals, active)
-        slopes[:-1] += ridge * weights[:-1, active]
+        columns = slice(None) if active.size == n_labels else active
+        state = loss.at(scores[:, columns], columns)
+        slopes = products.sums(state.residuals, columns)
+        slopes[:-1] += ridge * weights[:-1, columns]
         used += 1
-        downhill, free = _pseudo_gradient(slopes, weights[:, active], lasso)
+        downhill, free = _pseudo_gradient(slopes, weights[:, columns], lasso)
+        del slopes
         norms[active] = _norms(downhill, loss.separable)
+        optimality = _optimality(norms, reference, loss)
         if progress is not None:
-            progress(steps, _optimality(norms, reference, loss))
+            progress(steps, optimality)
         going = norms[active] > enough
         if not going.any() or steps >= stopping.most_iterations:
             break
         if loss.separable and not going.all():
             active, downhill, free = active[going], downhill[:, going], free[:, going]
             state = loss.at(scores[:, active], active)
-        step, inner = _direction(products, state, downhill, free, ridge, active, loss.separable)
+            columns = active
+        step, inner = _direction(products, state, downhill, free, ridge, columns, loss.separable)
         used += inner
+        del state
         moved = _line_search(products, loss, weights, scores, step, downhill, ridge, lasso, active)
         used += 1
         steps += 1
         if not moved.any():
             break  # neither the value nor the gradient can be told to fall any further
-    optimality = _optimality(norms, reference, loss)
     return weights, Ended(steps, used, optimality, optimality <= stopping.tolerance)
 
 
@@ -146,7 +150,7 @@ def _direction(
     downhill: Floats,
     free: Bools,
     ridge: float,
-    columns: Ints,
+    columns: Columns,
     separable: bool,
 ) -> tuple[Floats, int]:
     """(p + 1, c) an approximate solution of H·D = −gradient on the free weights, and the pairs of products used."""
@@ -207,14 +211,15 @@ def _line_search(
     active: Ints,
 ) -> Bools:
     """Move `weights` and `scores` of the active labels along `step` as far as the value falls; returns which moved."""
-    before = weights[:, active]
-    scores_before = scores[:, active]
-    value = loss.values(scores_before, active) + _penalty(before, ridge, lasso, loss.separable)
+    columns = slice(None) if active.size == weights.shape[1] else active
+    before = weights[:, columns]
+    scores_before = scores[:, columns]
+    value = loss.values(scores_before, columns) + _penalty(before, ridge, lasso, loss.separable)
     orthant = np.where(before != 0.0, np.sign(before), -np.sign(downhill))
-    change = products.scores(step, active) if lasso == 0.0 else None
+    change = products.scores(step, columns) if lasso == 0.0 else None
     length = np.ones(active.size)
     if change is not None:
-        length = _best_length(loss, scores_before, change, before, step, ridge, active)
+        length = _best_length(loss, scores_before, change, before, step, downhill, ridge, columns)
     moved = np.zeros(active.size, dtype=bool)
     waiting = np.ones(active.size, dtype=bool)
     for _ in range(_HALVINGS):
@@ -223,8 +228,8 @@ def _line_search(
             crossed = np.sign(trial) != orthant
             crossed[-1] = False
             trial[crossed] = 0.0
-        trial_scores = scores_before + length * change if change is not None else products.scores(trial, active)
-        trial_value = loss.values(trial_scores, active) + _penalty(trial, ridge, lasso, loss.separable)
+        trial_scores = scores_before + length * change if change is not None else products.scores(trial, columns)
+        trial_value = loss.values(trial_scores, columns) + _penalty(trial, ridge, lasso, loss.separable)
         expected = np.einsum("ij,ij->j", downhill, trial - before)
         expected = expected if loss.separable else np.full_like(expected, expected.sum())
         slack = _ROUNDING * np.abs(value)
@@ -241,7 +246,14 @@ def _line_search(
 
 
 def _best_length(
-    loss: Loss, scores: Floats, change: Floats, before: Floats, step: Floats, ridge: float, active: Ints
+    loss: Loss,
+    scores: Floats,
+    change: Floats,
+    before: Floats,
+    step: Floats,
+    downhill: Floats,
+    ridge: float,
+    columns: Columns,
 ) -> Floats:
     """(c,) how far to go along a step: where the slope of the value along it is a small share of what it was."""
 
@@ -252,13 +264,14 @@ def _best_length(
     square = ridge * np.einsum("ij,ij->j", step[:-1], step[:-1])
 
     def slope(length: Floats) -> Floats:
-        residuals = loss.at(scores + length * change, active).residuals
+        residuals = loss.at(scores + length * change, columns).residuals
         return summed(np.einsum("ij,ij->j", residuals, change) + along + length * square)
 
-    low, high = np.zeros(active.size), np.full(active.size, np.inf)
-    low_slope, high_slope = slope(low), np.full(active.size, np.nan)
+    many = change.shape[1]
+    low, high = np.zeros(many), np.full(many, np.inf)
+    low_slope, high_slope = summed(np.einsum("ij,ij->j", downhill, step)), np.full(many, np.nan)
     flat = _FLAT * np.abs(low_slope)
-    length = np.ones(active.size)
+    length = np.ones(many)
     for _ in range(_SEARCHES):
         here = slope(length)
         if (np.abs(here) <= flat).all():

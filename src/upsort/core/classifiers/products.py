@@ -1,12 +1,14 @@
 """The two products that training is made of: scores from weights, and sums over documents from residuals.
 
-Both come in float64, for values and gradients, and in float32, for the inner steps that need no more than a direction. Rows are
-split between two threads; each row is worked out in one piece, so that the result does not depend on the split.
+Both come in float64, for values and gradients, and in float32, for the inner steps that need no more than a direction. The
+rows are worked on in two halves, by two threads where that pays. The halves are the same on every machine, so that the result
+does not depend on the number of processors.
 """
 
 import os
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from itertools import pairwise
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -31,58 +33,88 @@ class Products:
         self.scale = scale
         self.rows = matrix.shape[0]
         self.width = matrix.shape[1] + 1
-        single = csr_array((matrix.data.astype(np.float32), matrix.indices, matrix.indptr), shape=matrix.shape)
-        self.single = _in_pieces(single)
-        self.single_transposed = _in_pieces(csr_array(single.T.tocsr()))
-        self.pieces = _in_pieces(matrix)
+
+    @cached_property
+    def _single(self) -> csr_array:
+        return _with_data(self.matrix, self.matrix.data.astype(np.float32))
+
+    @cached_property
+    def _single_transposed(self) -> csr_array:
+        return csr_array(self._single.T.tocsr())
 
     def scores(self, weights: Floats, columns: Any = slice(None)) -> Floats:
         """(p + 1, c) weights → (n, c) float64."""
         terms = weights[:-1] if self.scale is None else weights[:-1] * self.scale[:, columns]
-        scores: Floats = _product(self.pieces, np.ascontiguousarray(terms)) + weights[-1]
+        scores: Floats = _times(self.matrix, np.ascontiguousarray(terms))
+        scores += weights[-1]
         return scores
 
     def sums(self, residuals: Floats, columns: Any = slice(None)) -> Floats:
         """(n, c) residuals → (p + 1, c) float64."""
-        terms = np.asarray(self.matrix.T @ residuals)
+        sums: Floats = _transposed_times(self.matrix, residuals)
         if self.scale is not None:
-            terms *= self.scale[:, columns]
-        return np.vstack((terms, residuals.sum(axis=0)))
+            sums[:-1] *= self.scale[:, columns]
+        return sums
 
     def fast_scores(self, weights: Singles, columns: Any = slice(None)) -> Singles:
         """As `scores`, in float32."""
         terms = weights[:-1] if self.scale is None else weights[:-1] * self.scale[:, columns].astype(np.float32)
-        scores: Singles = _product(self.single, np.ascontiguousarray(terms)) + weights[-1]
+        scores: Singles = _times(self._single, np.ascontiguousarray(terms))
+        scores += weights[-1]
         return scores
 
     def fast_sums(self, residuals: Singles, columns: Any = slice(None)) -> Singles:
         """As `sums`, in float32."""
-        terms = _product(self.single_transposed, np.ascontiguousarray(residuals))
+        terms = _times(self._single_transposed, np.ascontiguousarray(residuals))
         if self.scale is not None:
             terms *= self.scale[:, columns].astype(np.float32)
         return np.vstack((terms, residuals.sum(axis=0)))
 
-    def squared_sums(self, values: Floats, columns: Any = slice(None)) -> Floats:
+    def squared_sums(self, values: Singles, columns: Any = slice(None)) -> Floats:
         """(n, c) ≥ 0 → (p + 1, c): sums over documents of value² · entry, in float32."""
-        squared = [_with_data(piece, piece.data**2) for piece in self.single_transposed]
-        terms: Floats = _product(squared, np.ascontiguousarray(values.astype(np.float32))).astype(np.float64)
+        squared = _with_data(self.matrix, np.square(self.matrix.data, dtype=np.float32, casting="unsafe"))
+        sums: Floats = _transposed_times(squared, values).astype(np.float64)
         if self.scale is not None:
-            terms *= self.scale[:, columns] ** 2
-        return np.vstack((terms, values.sum(axis=0)))
+            sums[:-1] *= self.scale[:, columns] ** 2
+        return sums
 
 
 def _with_data(matrix: csr_array, data: npt.NDArray[Any]) -> csr_array:
     return csr_array((data, matrix.indices, matrix.indptr), shape=matrix.shape)
 
 
-def _in_pieces(matrix: csr_array) -> list[csr_array]:
-    """The rows in pieces with about the same number of entries."""
-    cuts = np.searchsorted(matrix.indptr, np.linspace(0, matrix.nnz, _THREADS + 1)[1:-1]).tolist()
-    return [csr_array(matrix[begin:end]) for begin, end in pairwise([0, *cuts, matrix.shape[0]])]
+def _halves(matrix: csr_array) -> list[tuple[slice, csr_array]]:
+    """The rows in two parts with about the same number of entries: where they are, and the parts, which share its memory."""
+    middle = int(np.searchsorted(matrix.indptr, matrix.nnz // 2))
+    halves = []
+    for begin, end in ((0, middle), (middle, matrix.shape[0])):
+        first, last = matrix.indptr[begin], matrix.indptr[end]
+        arrays = (matrix.data[first:last], matrix.indices[first:last], matrix.indptr[begin : end + 1] - first)
+        halves.append((slice(begin, end), csr_array(arrays, shape=(end - begin, matrix.shape[1]))))
+    return halves
 
 
-def _product(pieces: list[csr_array], dense: npt.NDArray[Any]) -> Any:
-    if len(pieces) == 1 or sum(piece.nnz for piece in pieces) * dense.shape[1] < _WORTH_A_THREAD:
-        return np.vstack([piece @ dense for piece in pieces])
-    with ThreadPoolExecutor(len(pieces)) as pool:
-        return np.vstack(list(pool.map(lambda piece: piece @ dense, pieces)))
+def _of_each_half(matrix: csr_array, dense: npt.NDArray[Any], work: Callable[[slice, csr_array], Any]) -> list[Any]:
+    halves = _halves(matrix)
+    if _THREADS == 1 or matrix.nnz * dense.shape[1] < _WORTH_A_THREAD:
+        return [work(*half) for half in halves]
+    with ThreadPoolExecutor(_THREADS) as pool:
+        return list(pool.map(lambda half: work(*half), halves))
+
+
+def _times(matrix: csr_array, dense: npt.NDArray[Any]) -> Any:
+    """matrix @ dense."""
+    product = np.empty((matrix.shape[0], dense.shape[1]), dtype=dense.dtype)
+
+    def work(rows: slice, part: csr_array) -> None:
+        product[rows] = part @ dense
+
+    _of_each_half(matrix, dense, work)
+    return product
+
+
+def _transposed_times(matrix: csr_array, dense: npt.NDArray[Any]) -> Any:
+    """The transposed matrix @ dense, and below it the sums of the columns of `dense`."""
+    first, second = _of_each_half(matrix, dense, lambda rows, part: part.T @ np.ascontiguousarray(dense[rows]))
+    first += second
+    return np.vstack((first, dense.sum(axis=0)))
