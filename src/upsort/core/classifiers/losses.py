@@ -120,68 +120,81 @@ class Softmax:
 
 
 @dataclass(frozen=True)
-class Logistic:
-    """Σ wᵢ · ln(1 + exp(−y S)) for each label, y = ±1. own: (n, k) which labels a document has."""
+class _OneByOne:
+    """A loss in which every label has a value of its own. own: (n, k) which labels a document has; weights: (n,)."""
 
     own: Bools
     weights: Floats
     separable: bool = True
+
+    def first_intercepts(self) -> Floats:
+        return 2.0 * _shares(self.own, self.weights) - 1.0
+
+    def values(self, scores: Floats, columns: Columns) -> Floats:
+        values = np.zeros(scores.shape[1])
+        for rows in _blocks(len(scores)):
+            margins = self._margins(scores, rows, columns)
+            values += np.einsum("i,ij->j", self.weights[rows], self._losses(margins))
+        return values
+
+    def at(self, scores: Floats, columns: Columns) -> State:
+        residuals = np.empty(scores.shape)
+        curvature = np.empty(scores.shape, dtype=np.float32)
+        for rows in _blocks(len(scores)):
+            slopes, bends = self._derivatives(self._margins(scores, rows, columns))
+            slopes *= self.weights[rows, None]
+            residuals[rows] = np.where(self.own[rows, columns], slopes, -slopes)
+            curvature[rows] = bends * self.weights[rows, None]
+        return _Pointwise(residuals, curvature)
+
+    def _margins(self, scores: Floats, rows: slice, columns: Columns) -> Floats:
+        """y S of some rows, y = ±1: above 0 where the score has the right sign."""
+        return np.where(self.own[rows, columns], scores[rows], -scores[rows])
+
+    def _losses(self, margins: Floats) -> Floats:
+        raise NotImplementedError
+
+    def _derivatives(self, margins: Floats) -> tuple[Floats, Floats]:
+        """The first and second derivative by the margin."""
+        raise NotImplementedError
+
+
+class Logistic(_OneByOne):
+    """Σ wᵢ · ln(1 + exp(−y S)) for each label, y = ±1."""
 
     def first_intercepts(self) -> Floats:
         shares = np.clip(_shares(self.own, self.weights), _LEAST_SHARE, 1.0 - _LEAST_SHARE)
         odds: Floats = np.log(shares / (1.0 - shares))
         return odds
 
-    def values(self, scores: Floats, columns: Columns) -> Floats:
-        signed = np.where(self.own[:, columns], -scores, scores)
-        return _weighted(self.weights, np.logaddexp(0.0, signed))
+    def _losses(self, margins: Floats) -> Floats:
+        losses: Floats = np.logaddexp(0.0, -margins)
+        return losses
 
-    def at(self, scores: Floats, columns: Columns) -> State:
-        p = 1.0 / (1.0 + np.exp(-np.clip(scores, -700, 700)))
-        curvature = (p * (1.0 - p) * self.weights[:, None]).astype(np.float32)
-        return _Pointwise((p - self.own[:, columns]) * self.weights[:, None], curvature)
+    def _derivatives(self, margins: Floats) -> tuple[Floats, Floats]:
+        wrong = 1.0 / (1.0 + np.exp(np.clip(margins, -700, 700)))
+        return -wrong, wrong * (1.0 - wrong)
 
 
-@dataclass(frozen=True)
-class SquaredHinge:
+class SquaredHinge(_OneByOne):
     """Σ wᵢ · max(0, 1 − y S)² for each label. Its second derivative is that of the documents inside the margin."""
 
-    own: Bools
-    weights: Floats
-    separable: bool = True
+    def _losses(self, margins: Floats) -> Floats:
+        return np.maximum(1.0 - margins, 0.0) ** 2
 
-    def first_intercepts(self) -> Floats:
-        return 2.0 * _shares(self.own, self.weights) - 1.0
-
-    def values(self, scores: Floats, columns: Columns) -> Floats:
-        short = np.maximum(1.0 - np.where(self.own[:, columns], scores, -scores), 0.0)
-        return _weighted(self.weights, short * short)
-
-    def at(self, scores: Floats, columns: Columns) -> State:
-        sign = np.where(self.own[:, columns], 1.0, -1.0)
-        short = np.maximum(1.0 - sign * scores, 0.0)
-        inside = np.where(short > 0.0, 2.0 * self.weights[:, None], 0.0).astype(np.float32)
-        return _Pointwise(-2.0 * self.weights[:, None] * sign * short, inside)
+    def _derivatives(self, margins: Floats) -> tuple[Floats, Floats]:
+        short = np.maximum(1.0 - margins, 0.0)
+        return -2.0 * short, np.where(short > 0.0, 2.0, 0.0)
 
 
-@dataclass(frozen=True)
-class Squares:
+class Squares(_OneByOne):
     """Σ wᵢ · (S − y)² for each label, y = ±1."""
 
-    own: Bools
-    weights: Floats
-    separable: bool = True
+    def _losses(self, margins: Floats) -> Floats:
+        return (1.0 - margins) ** 2
 
-    def first_intercepts(self) -> Floats:
-        return 2.0 * _shares(self.own, self.weights) - 1.0
-
-    def values(self, scores: Floats, columns: Columns) -> Floats:
-        return _weighted(self.weights, (scores - np.where(self.own[:, columns], 1.0, -1.0)) ** 2)
-
-    def at(self, scores: Floats, columns: Columns) -> State:
-        twice = np.broadcast_to(2.0 * self.weights[:, None], scores.shape)
-        residuals = twice * (scores - np.where(self.own[:, columns], 1.0, -1.0))
-        return _Pointwise(residuals, twice.astype(np.float32))
+    def _derivatives(self, margins: Floats) -> tuple[Floats, Floats]:
+        return 2.0 * (margins - 1.0), np.full_like(margins, 2.0)
 
 
 def _blocks(rows: int) -> Iterator[slice]:
@@ -193,8 +206,3 @@ def _shares(own: Bools, weights: Floats) -> Floats:
     """(k,) the share of the documents that have each label."""
     shares: Floats = (own * weights[:, None]).sum(axis=0) / weights.sum()
     return shares
-
-
-def _weighted(weights: Floats, losses: Floats) -> Floats:
-    sums: Floats = np.einsum("i,ij->j", weights, losses)
-    return sums
