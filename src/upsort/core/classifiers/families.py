@@ -24,6 +24,7 @@ from upsort.core.classifiers import (
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import Linear, LinearRule
 from upsort.core.classifiers.losses import Loss
+from upsort.core.classifiers.newton import Ended, reference_norm
 from upsort.core.classifiers.penalised import trained
 from upsort.core.classifiers.priors import log_priors
 from upsort.core.classifiers.products import Products
@@ -137,17 +138,34 @@ def loss_of(targets: Targets, settings: plan.Classifier) -> Loss:
 
 
 def path(data: TrainingData, settings: plan.Classifier, penalties: Sequence[float] = PENALTIES) -> list[Fitted]:
-    """The classifiers of a descending grid of penalties; each begins where the one before ended."""
-    fitted: list[Fitted] = []
+    """The classifiers of a descending grid of penalties.
+
+    Each begins where the ones before point to: their weights are taken as a curve over the logarithm of the penalty, whose last
+    three points are continued by a parabola (two by a line).
+    """
+    fitted: list[Linear] = []
     if settings.kind == "weighted-svm":
         return [train(data, settings, penalty) for penalty in penalties]
     products = Products(data.matrix)
     loss = loss_of(data.targets, settings)
-    before: Linear | None = None
+    k = data.targets.n_labels
+    smooth = settings.kind != "logistic" or settings.sparsity == 0.0
+    reference = reference_norm(products, loss, k) if smooth else None
+    before: list[Linear] = []
     for penalty in penalties:
-        before = trained(data.matrix, loss, data.targets.n_labels, settings, penalty, before, products)
-        fitted.append(before)
-    return fitted
+        start = _continued(before) if smooth else before[-1] if before else None
+        fitted.append(trained(data.matrix, loss, k, settings, penalty, start, products, reference))
+        before = [*before, fitted[-1]][-3:]
+    return [*fitted]
+
+
+def _continued(before: Sequence[Linear]) -> Linear | None:
+    """Where the weights of consecutive penalties, evenly apart on a logarithmic scale, point to."""
+    if not before:
+        return None
+    shares = {1: (1.0,), 2: (-1.0, 2.0), 3: (1.0, -3.0, 3.0)}[len(before)]
+    weights = sum(share * one.parameters for share, one in zip(shares, before, strict=True))
+    return Linear.of(np.asarray(weights), Ended())
 
 
 def restored(settings: plan.Classifier, arrays: Mapping[str, AnyArray], n_terms: int, n_labels: int) -> Fitted:

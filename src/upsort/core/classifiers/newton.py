@@ -49,10 +49,14 @@ class Ended:
 
 @dataclass(frozen=True)
 class Stopping:
-    """When training stops: at this share of the gradient's norm at zero weights, or after so many steps."""
+    """When training stops: at this share of the gradient's norm at zero weights, or after so many steps.
+
+    reference: that norm, where it is known already.
+    """
 
     tolerance: float
     most_iterations: int
+    reference: float | None = None
 
 
 def minimise(
@@ -72,7 +76,7 @@ def minimise(
     """
     width = products.width
     active = np.arange(n_labels)
-    reference = _reference(products, loss, active, lasso)
+    reference = reference_norm(products, loss, n_labels, lasso) if stopping.reference is None else stopping.reference
     weights = np.zeros((width, n_labels)) if start is None else start.copy()
     if start is None:
         weights[-1] = loss.first_intercepts()
@@ -116,10 +120,10 @@ def _optimality(norms: Floats, reference: float, loss: Loss) -> float:
     return whole / reference if reference > 0 else 0.0
 
 
-def _reference(products: Products, loss: Loss, columns: Ints, lasso: float) -> float:
+def reference_norm(products: Products, loss: Loss, n_labels: int, lasso: float = 0.0) -> float:
     """The norm of the whole gradient at zero weights."""
-    state = loss.at(np.zeros((products.rows, columns.size)), columns)
-    slopes = products.sums(state.residuals, columns)
+    state = loss.at(np.zeros((products.rows, n_labels)), slice(None))
+    slopes = products.sums(state.residuals)
     downhill, _ = _pseudo_gradient(slopes, np.zeros(slopes.shape), lasso)
     return float(_norms(downhill, separable=False)[0])
 
