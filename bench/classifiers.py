@@ -13,7 +13,7 @@ from contextlib import suppress
 
 import numpy as np
 from made_matrix import made_matrix
-from measuring import high_water_mark, median_seconds
+from measuring import high_water_mark, median_seconds, medians_in_turn
 from scipy.optimize import minimize
 from scipy.sparse import csr_array
 
@@ -95,16 +95,17 @@ def main() -> None:
             f"{ended.iterations} steps, {ended.products} pairs of products, which alone would take {ended.products * pair:.1f} s "
             f"as in the unit; optimality {ended.optimality:.1e}"
         )
-        if kind == "logistic":
-            single = seconds
-    for kind in ("multinomial-nb", "bernoulli-nb", "complement-nb", "centroid"):
-        chosen = Classifier(kind=kind)  # type: ignore[arg-type]
-        seconds = median_seconds(lambda chosen=chosen: families.train(data, chosen), 5)
-        print(f"{kind:<14} {seconds * 1000:6.0f} ms = {seconds / a_pass:.1f} passes")
-    began = time.perf_counter()
-    families.path(data, Classifier(kind="logistic", tolerance=TOLERANCE))
-    seconds = time.perf_counter() - began
-    print(f"a path of {len(families.PENALTIES)} penalties {seconds:.1f} s = {seconds / single:.1f} single trainings")
+    kinds = ("multinomial-nb", "bernoulli-nb", "complement-nb", "centroid")
+    passes = {kind: lambda kind=kind: families.train(data, Classifier(kind=kind)) for kind in kinds}
+    seconds_of = medians_in_turn({"pass": lambda: matrix @ ones, **passes}, 9)
+    for kind in kinds:
+        print(f"{kind:<14} {seconds_of[kind] * 1000:6.0f} ms = {seconds_of[kind] / seconds_of['pass']:.1f} passes")
+    chosen = Classifier(kind="logistic", tolerance=TOLERANCE)
+    seconds_of = medians_in_turn(
+        {"one": lambda: families.train(data, chosen), "path": lambda: families.path(data, chosen)}, 3
+    )
+    one, path = seconds_of["one"], seconds_of["path"]
+    print(f"a path of {len(families.PENALTIES)} penalties {path:.1f} s = {path / one:.1f} single trainings, in turn")
     arguments = [sys.executable, __file__, str(documents), str(terms), str(k)]
     for kind in ("logistic", "svm"):
         done = subprocess.run([*arguments, kind], capture_output=True, text=True, check=True)
