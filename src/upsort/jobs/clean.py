@@ -263,7 +263,7 @@ def groups(
         text for block in read_documents(inputs, choices.columns, aside, cleaning=cleaning) for text in block.texts
     )
     for block in in_blocks(texts):
-        tokens = cleaning.cut(cleaning.cleaned(block, for_tokens=True))
+        tokens = cleaning.words_of(block)
         times = Counter(tokens.codes.tolist())
         for code, written in enumerate(tokens.words):
             stem = written

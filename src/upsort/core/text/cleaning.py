@@ -62,22 +62,23 @@ class Cleaner:
 
     def words_of(self, documents: Sequence[str]) -> Tokens:
         """The same before the steps on words: `forms` makes the cleaned tokens of these."""
-        return self.cut(self.cleaned(documents, for_tokens=True))
+        return self.cut(self.cleaned(documents, for_words=True), self.lowers_words)
 
-    def cleaned(self, documents: Sequence[str], for_tokens: bool = False) -> list[str]:
+    def cleaned(self, documents: Sequence[str], for_words: bool = False) -> list[str]:
         """The documents after the steps on running text.
 
-        for_tokens: leave out what `cut` does anyway. The tokeniser drops punctuation outside words by the very rules of that
-        step, so the step is only worked out where a later one would see the difference; words are lower-cased there.
+        for_words: leave out what `words_of` does in cutting. The tokeniser drops punctuation outside words by the very rules of
+        that step, so the step is only worked out where a later one would see the difference; words are lower-cased when they
+        are cut.
         """
         texts = list(documents)
         if has_marks("".join(texts)):
             texts = [unmarked(text) for text in texts]
         for place, (name, step) in enumerate(self.on_text):
             later = {other for other, _ in self.on_text[place + 1 :]}
-            if for_tokens and name == "punctuation" and self.tokens_by is None and not later & _NEED_PUNCTUATION:
+            if for_words and name == "punctuation" and self.tokens_by is None and not later & _NEED_PUNCTUATION:
                 continue
-            if for_tokens and name == "lower" and self.lowers_words and later <= _BLIND_TO_CASE:
+            if for_words and name == "lower" and self.lowers_words and later <= _BLIND_TO_CASE:
                 together = "\n".join(texts)
                 if not any(letter in together for letter in _NOT_ALONE):
                     continue
@@ -91,14 +92,13 @@ class Cleaner:
         same_everywhere = self.settings.language not in DOTTED_I_LANGUAGES
         return names[-1:] == ["lower"] and self.tokens_by is None and same_everywhere
 
-    def cut(self, texts: Sequence[str]) -> Tokens:
-        """Cleaned running text cut into tokens, in lower case where that is the last step, markers as they are shown."""
+    def cut(self, texts: Sequence[str], lower_words: bool = False) -> Tokens:
+        """Cleaned running text cut into tokens, markers as they are shown. lower_words: lower-case the tokens too."""
         if self.tokens_by is not None:
             tokens = _by_pattern(texts, self.tokens_by)
         else:
-            tokens = tokenise(texts, self.with_sentences, self.lowers_words)
-            if self.lowers_words:
-                tokens = lowered(tokens)
+            tokens = tokenise(texts, self.with_sentences, ascii_lower=lower_words)
+            tokens = lowered(tokens) if lower_words else tokens
         if OPEN in "".join(tokens.words):
             return mapped(tokens, shown)
         return tokens
