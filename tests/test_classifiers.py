@@ -394,3 +394,40 @@ def test_row_weights_are_read_and_checked(program: Program, tmp_path: Path) -> N
     (tmp_path / "t.csv").write_text("text,label,w\n" + "fern wet,a,1\nsand dry,b,2\n" * 8 + "fern,a,0\nfern,a,x\n")
     found = program("train", "t.csv", "--text=text", "--label=label", "--row-weight=w", "-o", "t.sorter")
     assert "no weight above 0: 2" in found.err
+
+
+@pytest.mark.parametrize("kind", ["logistic", "svm"])
+def test_a_path_gives_what_each_penalty_gives_alone(kind: str) -> None:
+    generator = np.random.default_rng(5)
+    matrix = csr_array(random_array((60, 30), density=0.3, rng=generator, format="csr"))
+    labels = generator.integers(0, 3, 60)
+    data = TrainingData(matrix, Targets(labels, 3, np.ones(60)), ("a", "b", "c"))
+    chosen = Classifier(kind=kind, tolerance=1e-8, most_iterations=200)  # type: ignore[arg-type]
+    for penalty, fitted in zip(families.PENALTIES, families.path(data, chosen), strict=True):
+        alone = families.train(data, chosen, penalty)
+        assert isinstance(fitted, Linear)
+        assert isinstance(alone, Linear)
+        assert fitted.ended.reached
+        assert fitted.rule.weights == pytest.approx(alone.rule.weights, abs=1e-5)
+        apart = fitted.rule.intercept - alone.rule.intercept  # the same for all labels, where only differences count
+        assert apart == pytest.approx(apart.mean() if kind == "logistic" else 0.0, abs=1e-5)
+
+
+@given(st.integers(0, 10_000), st.integers(1, 9))
+def test_neighbours_are_the_first_of_the_most_similar(seed: int, nearest: int) -> None:
+    generator = np.random.default_rng(seed)
+    documents = generator.integers(0, 2, (8, 4)).astype(float)  # many are equally similar
+    asked = generator.integers(0, 2, (3, 4)).astype(float)
+    labels = generator.integers(0, 3, 8)
+    scores = neighbours.train(csr_array(documents), Targets(labels, 3, np.ones(8)), nearest).scores(csr_array(asked))
+
+    def unit(rows: np.ndarray) -> np.ndarray:
+        return rows / np.maximum(np.linalg.norm(rows, axis=1, keepdims=True), 1e-300)
+
+    for similar, row in zip(unit(asked) @ unit(documents).T, scores, strict=True):
+        order = sorted(range(8), key=lambda place: (-round(similar[place], 12), place))[:nearest]
+        shares = np.zeros(3)
+        for place in order:
+            shares[labels[place]] += similar[place]
+        commonest = np.bincount(labels, minlength=3) / 8
+        assert row == pytest.approx(shares / shares.sum() if shares.sum() > 0 else commonest)

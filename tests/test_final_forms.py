@@ -1,0 +1,64 @@
+"""The forms that steps on words give to tokens, in bulk and one by one."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from upsort.core.plan import Clean
+from upsort.core.text import final_forms
+from upsort.core.text.cleaning import cleaner
+from upsort.core.text.final_forms import FinalForms, lowered, mapped
+from upsort.core.text.tokeniser import Tokens, tokenise
+
+WORDS = st.lists(st.lists(st.sampled_from(["fern", "ferns", "the", "Éa", "éa", "K", "moss"]), max_size=6), max_size=5)
+
+
+def spelt(tokens: Tokens) -> list[list[str]]:
+    ends = zip(tokens.starts[:-1].tolist(), tokens.starts[1:].tolist(), strict=True)
+    return [[tokens.words[code] for code in tokens.codes[begin:end].tolist()] for begin, end in ends]
+
+
+def without_s(word: str) -> str:
+    return "" if word == "the" else word.removesuffix("s")
+
+
+@given(WORDS, st.integers(1, 4))
+def test_forms_in_bulk_are_the_forms_of_each_word(documents: list[list[str]], most: int) -> None:
+    usual, final_forms._MOST_WORDS = final_forms._MOST_WORDS, most  # forgotten again and again
+    try:
+        forms = FinalForms(without_s, counted=True)
+        for block in (documents, documents[::-1]):
+            tokens = tokenise([" ".join(document) for document in block])
+            expected = [[without_s(word) for word in document if word != "the"] for document in block]
+            assert spelt(forms.of_tokens(tokens)) == expected == spelt(mapped(tokens, without_s))
+    finally:
+        final_forms._MOST_WORDS = usual
+    assert forms.of("ferns") == "fern"
+
+
+@given(WORDS)
+def test_lower_case_of_words_joins_them(documents: list[list[str]]) -> None:
+    tokens = lowered(tokenise([" ".join(document) for document in documents], ascii_lower=True))
+    assert spelt(tokens) == [[word.lower() for word in document] for document in documents]
+    assert len(set(tokens.words)) == len(tokens.words)
+
+
+def test_the_kelvin_sign_becomes_a_letter_that_is_there_already() -> None:
+    assert spelt(lowered(tokenise(["\u212a k \u212aa"], ascii_lower=True))) == [["k", "k", "ka"]]
+
+
+@pytest.mark.parametrize("most", [1, 1 << 20])
+def test_a_form_stands_for_its_commonest_word(most: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(final_forms, "_MOST_WORDS", most)
+    forms = FinalForms(without_s, counted=True)
+    for block in (["ferns ferns fern the"], ["moss ferns"]):
+        forms.of_tokens(tokenise(block))
+    assert forms.full_forms() == {"fern": "ferns", "mos": "moss"}
+
+
+def test_a_cleaner_without_steps_on_words_has_no_forms() -> None:
+    assert cleaner(Clean(steps=("lower",))).forms is None
+    stemming = cleaner(Clean(steps=("lower", "stem")))
+    assert stemming.forms is not None
+    assert stemming.forms.counted
+    assert spelt(stemming.tokens_of(["Ferns fern"])) == [["fern", "fern"]]
