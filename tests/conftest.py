@@ -30,6 +30,11 @@ class Run:
 Program = Callable[..., Run]
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The longest test first, so that no process waits for it alone in the end."""
+    items.sort(key=lambda item: "test_readme" not in item.nodeid)
+
+
 @pytest.fixture
 def program(tmp_path: Path) -> Program:
     """Runs `upsort` with some arguments in the test's folder; expects it to end with `code`."""
