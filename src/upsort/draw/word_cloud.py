@@ -23,6 +23,7 @@ _LARGEST, _SMALLEST = 88.0, 12.0  # type sizes in points
 _SCALES = (1.0, 0.8, 0.65, 0.5, 0.4)
 _GAP = 0.45  # free room beside a word, as a share of its type size
 _PIXELS_A_POINT = 100 / 72
+_PLACES_AT_ONCE = 2048
 
 
 @dataclass(frozen=True)
@@ -51,13 +52,13 @@ def laid_out(words: Sequence[CloudWord]) -> list[PlacedWord]:
     ordered = sorted(words, key=lambda word: (-word.weight, word.word))
     placed: list[PlacedWord] = []
     for scale in _SCALES:
-        placed = _placed(ordered, _LARGEST * scale)
+        placed = _placed(ordered, _LARGEST * scale, all_or_none=scale > _SCALES[-1])
         if len(placed) == len(ordered):
             break
     return placed
 
 
-def _placed(ordered: Sequence[CloudWord], largest: float) -> list[PlacedWord]:
+def _placed(ordered: Sequence[CloudWord], largest: float, all_or_none: bool) -> list[PlacedWord]:
     placed: list[PlacedWord] = []
     for word in ordered:
         heaviest, lightest = ordered[0].weight, ordered[-1].weight
@@ -66,6 +67,8 @@ def _placed(ordered: Sequence[CloudWord], largest: float) -> list[PlacedWord]:
         box = _free_box(width + _GAP * size * _PIXELS_A_POINT, height, placed)
         if box is not None:
             placed.append(PlacedWord(word, size, box))
+        elif all_or_none:
+            return []
     return placed
 
 
@@ -91,18 +94,19 @@ def _spiral() -> tuple[Floats, Floats]:
 
 
 def _free_box(width: float, height: float, placed: Sequence[PlacedWord]) -> tuple[float, float, float, float] | None:
-    right, above = _spiral()
-    left, bottom = _WIDTH / 2 + right - width / 2, _HEIGHT / 2 + above - height / 2
-    inside = (left >= 0) & (bottom >= 0) & (left + width <= _WIDTH) & (bottom + height <= _HEIGHT)
-    left, bottom = left[inside], bottom[inside]
-    free = np.ones(left.size, dtype=bool)
-    for other in placed:
-        x, y, wide, high = other.box
-        free &= ~((left < x + wide) & (x < left + width) & (bottom < y + high) & (y < bottom + height))
-    if not free.any():
-        return None
-    first = int(free.argmax())
-    return float(left[first]), float(bottom[first]), width, height
+    all_right, all_above = _spiral()
+    for begin in range(0, all_right.size, _PLACES_AT_ONCE):
+        right, above = all_right[begin : begin + _PLACES_AT_ONCE], all_above[begin : begin + _PLACES_AT_ONCE]
+        left, bottom = _WIDTH / 2 + right - width / 2, _HEIGHT / 2 + above - height / 2
+        inside = (left >= 0) & (bottom >= 0) & (left + width <= _WIDTH) & (bottom + height <= _HEIGHT)
+        left, bottom = left[inside], bottom[inside]
+        for other in placed:
+            x, y, wide, high = other.box
+            free = (left >= x + wide) | (x >= left + width) | (bottom >= y + high) | (y >= bottom + height)
+            left, bottom = left[free], bottom[free]
+        if left.size:
+            return float(left[0]), float(bottom[0]), width, height
+    return None
 
 
 def overlap(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
