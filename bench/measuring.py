@@ -10,12 +10,7 @@ from pathlib import Path
 
 def median_seconds(work: Callable[[], object], times: int = 3) -> float:
     """The median duration of some work."""
-    seconds = []
-    for _ in range(times):
-        began = time.perf_counter()
-        work()
-        seconds.append(time.perf_counter() - began)
-    return statistics.median(seconds)
+    return medians_in_turn({"work": work}, times)["work"]
 
 
 def medians_in_turn(works: dict[str, Callable[[], object]], times: int = 5) -> dict[str, float]:

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.sparse import coo_array, csr_array, hstack, vstack
+from scipy.sparse import coo_array, csr_array, vstack
 
 from upsort.core.arrays import AnyArray, Floats, Ints, Places
 
@@ -98,14 +98,16 @@ def empty(rows: int, columns: int, kind: npt.DTypeLike = np.float64) -> csr_arra
     return matrix
 
 
-def side_by_side(blocks: Sequence[csr_array]) -> csr_array:
-    """Blocks of the same rows as one CSR matrix."""
-    return blocks[0] if len(blocks) == 1 else csr_array(hstack(blocks, format="csr"))
-
-
 def one_below_the_other(blocks: Sequence[csr_array]) -> csr_array:
     """Blocks of the same columns as one CSR matrix."""
     return blocks[0] if len(blocks) == 1 else csr_array(vstack(blocks, format="csr"))
+
+
+def rows_of(matrix: csr_array, begin: int, end: int) -> csr_array:
+    """The rows from begin up to end; they share the memory of the matrix."""
+    first, last = matrix.indptr[begin], matrix.indptr[end]
+    arrays = (matrix.data[first:last], matrix.indices[first:last], matrix.indptr[begin : end + 1] - first)
+    return csr_array(arrays, shape=(end - begin, matrix.shape[1]))
 
 
 def row_sums(matrix: csr_array) -> Floats:

@@ -252,8 +252,8 @@ def groups(
     word: only the group that this word falls into.
     """
     cleaning, _ = cleaner_for(choices)
-    joining = {"stem", "lemmas"} & {name for name, _ in cleaning.on_words}
-    if not joining:
+    forms = cleaning.forms
+    if forms is None or not forms.counted:
         raise DataProblem(
             "The plan's steps neither stem nor lemmatise, so no words fall together.",
             "Try --set clean.steps=lower,stem",
@@ -266,9 +266,7 @@ def groups(
         tokens = cleaning.words_of(block)
         times = Counter(tokens.codes.tolist())
         for code, written in enumerate(tokens.words):
-            stem = written
-            for _, step in cleaning.on_words:
-                stem = step(stem) if stem else stem
+            stem = forms.of(written)
             if stem:
                 counts.setdefault(stem, Counter())[written] += times[code]
         advance(len(block))

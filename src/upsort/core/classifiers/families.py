@@ -138,29 +138,27 @@ def loss_of(targets: Targets, settings: plan.Classifier) -> Loss:
 
 
 def path(data: TrainingData, settings: plan.Classifier, penalties: Sequence[float] = PENALTIES) -> list[Fitted]:
-    """The classifiers of a descending grid of penalties.
+    """The classifiers of a descending grid of penalties, evenly apart on a logarithmic scale.
 
-    Each begins where the ones before point to: their weights are taken as a curve over the logarithm of the penalty, whose last
-    three points are continued by a parabola (two by a line).
+    Without a lasso part each begins where the ones before point to: their weights are taken as a curve over the logarithm of the
+    penalty, whose last three points are continued by a parabola (two by a line). With one, each begins where the last ended.
     """
-    fitted: list[Linear] = []
     if settings.kind == "weighted-svm":
         return [train(data, settings, penalty) for penalty in penalties]
+    fitted: list[Linear] = []
     products = Products(data.matrix)
     loss = loss_of(data.targets, settings)
     k = data.targets.n_labels
     smooth = settings.kind != "logistic" or settings.sparsity == 0.0
     reference = reference_norm(products, loss, k) if smooth else None
-    before: list[Linear] = []
     for penalty in penalties:
-        start = _continued(before) if smooth else before[-1] if before else None
+        start = _continued(fitted[-3:] if smooth else fitted[-1:])
         fitted.append(trained(data.matrix, loss, k, settings, penalty, start, products, reference))
-        before = [*before, fitted[-1]][-3:]
     return [*fitted]
 
 
 def _continued(before: Sequence[Linear]) -> Linear | None:
-    """Where the weights of consecutive penalties, evenly apart on a logarithmic scale, point to."""
+    """Where the weights of up to three consecutive penalties point to."""
     if not before:
         return None
     shares = {1: (1.0,), 2: (-1.0, 2.0), 3: (1.0, -3.0, 3.0)}[len(before)]

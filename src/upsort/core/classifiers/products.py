@@ -16,6 +16,7 @@ import numpy.typing as npt
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats
+from upsort.core.sparse import rows_of
 
 Singles = npt.NDArray[np.float32]
 _THREADS = min(2, os.cpu_count() or 1)
@@ -86,12 +87,8 @@ def _with_data(matrix: csr_array, data: npt.NDArray[Any]) -> csr_array:
 def _halves(matrix: csr_array) -> list[tuple[slice, csr_array]]:
     """The rows in two parts with about the same number of entries: where they are, and the parts, which share its memory."""
     middle = int(np.searchsorted(matrix.indptr, matrix.nnz // 2))
-    halves = []
-    for begin, end in ((0, middle), (middle, matrix.shape[0])):
-        first, last = matrix.indptr[begin], matrix.indptr[end]
-        arrays = (matrix.data[first:last], matrix.indices[first:last], matrix.indptr[begin : end + 1] - first)
-        halves.append((slice(begin, end), csr_array(arrays, shape=(end - begin, matrix.shape[1]))))
-    return halves
+    ends = ((0, middle), (middle, matrix.shape[0]))
+    return [(slice(begin, end), rows_of(matrix, begin, end)) for begin, end in ends]
 
 
 def _of_each_half(matrix: csr_array, dense: npt.NDArray[Any], work: Callable[[slice, csr_array], Any]) -> list[Any]:

@@ -70,13 +70,12 @@ def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str =
     first = _Level(places, units.codes[places], width, _names_by(units.words))
     joiner = " " if settings.units == "words" else ""
     bits = max(documents - 1, 1).bit_length()
+    with_gap: list[Grams] = []
     if settings.skip and settings.units == "words":
         level = _extended(first, units, enough, region, 2, f" {GAP} ", bits)
         names_of, keys = level.names_of, _keys(level.numbers, owner[level.places], bits)
         del level
-        with_gap = [_grouped(keys, bits, at_least, names_of, prefix)[0]]
-    else:
-        with_gap = []
+        with_gap.append(_grouped(keys, bits, at_least, names_of, prefix)[0])
     level = first
     del first
     for length in range(2, longest + 1):

@@ -23,7 +23,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.sparse import row_sums
+from upsort.core.sparse import row_sums, rows_of
 
 _CELLS_AT_ONCE = 1 << 18
 LETTERS = {"count": "nnn", "presence": "bnn", "share": "snn", "tfidf": "ltc", "smoothed-tfidf": "lrc"}
@@ -86,12 +86,7 @@ def weigh(counts: csr_array, idf: Floats, chosen: Scheme) -> csr_array:
     """(n, v) counts and (v,) idf → weights of the same shape, float64; an all-zero row stays zero."""
     weights = np.empty(counts.nnz)
     for begin, end in _row_blocks(counts):
-        first, last = counts.indptr[begin], counts.indptr[end]
-        rows = csr_array(
-            (counts.data[first:last], counts.indices[first:last], counts.indptr[begin : end + 1] - first),
-            shape=(end - begin, counts.shape[1]),
-        )
-        weights[first:last] = _weights(rows, idf, chosen)
+        weights[counts.indptr[begin] : counts.indptr[end]] = _weights(rows_of(counts, begin, end), idf, chosen)
     return csr_array((weights, counts.indices, counts.indptr), shape=counts.shape)
 
 
