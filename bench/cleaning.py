@@ -65,7 +65,9 @@ def main() -> None:
 
     def counted(workers: int) -> None:
         cleaning = cleaner(STEPS)
-        results[workers] = counts_of(cut_words(in_blocks(texts), cleaning, workers), forms=cleaning.forms)
+        results[workers] = counts_of(
+            cut_words(in_blocks(texts), cleaning, workers, cleaning.memory()), forms=cleaning.forms
+        )
 
     seconds = medians_in_turn({"one": lambda: counted(1), "two": lambda: counted(2)})
     same = results[1].terms == results[2].terms and (results[1].matrix != results[2].matrix).nnz == 0

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from upsort.core.plan import Clean
 from upsort.core.text import final_forms
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.final_forms import FinalForms, lowered, mapped
+from upsort.core.text.final_forms import FinalForms, mapped
 from upsort.core.text.tokeniser import Tokens, tokenise
 
 WORDS = st.lists(st.lists(st.sampled_from(["fern", "ferns", "the", "Éa", "éa", "K", "moss"]), max_size=6), max_size=5)
@@ -38,13 +38,13 @@ def test_forms_in_bulk_are_the_forms_of_each_word(documents: list[list[str]], mo
 
 @given(WORDS)
 def test_lower_case_of_words_joins_them(documents: list[list[str]]) -> None:
-    tokens = lowered(tokenise([" ".join(document) for document in documents], ascii_lower=True))
+    tokens = cleaner(Clean(steps=("lower",))).words_of([" ".join(document) for document in documents])
     assert spelt(tokens) == [[word.lower() for word in document] for document in documents]
     assert len(set(tokens.words)) == len(tokens.words)
 
 
 def test_the_kelvin_sign_becomes_a_letter_that_is_there_already() -> None:
-    assert spelt(lowered(tokenise(["\u212a k \u212aa"], ascii_lower=True))) == [["k", "k", "ka"]]
+    assert spelt(cleaner(Clean(steps=("lower",))).words_of(["\u212a k \u212aa"])) == [["k", "k", "ka"]]
 
 
 @pytest.mark.parametrize("most", [1, 1 << 20])

@@ -1,50 +1,29 @@
-"""Cleaning and tokenising in several local processes, block by block, in order.
+"""Work spread over several local processes, item by item, its results in order; cleaning and tokenising above all.
 
-The steps on running text and the tokeniser run in the other processes. The steps on words are left to this one, so that a
-word is stemmed once, not once in each process.
+The process that asks works too: it takes an item itself whenever the others have enough in hand. The steps on words are left
+to it, so that a word is stemmed once, not once in each process, and every other process sends each word only once.
 """
 
+import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
+from dataclasses import dataclass, replace
+from itertools import islice
 from multiprocessing import get_all_start_methods, get_context
 from typing import Any, TypeVar
 
+import numpy as np
+
+from upsort.core.arrays import Codes
 from upsort.core.plan import Clean
+from upsort.core.sparse import narrow
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.tokeniser import Tokens
+from upsort.core.text.word_memory import WordMemory
 
-_AHEAD = 2  # blocks in hand for each process, so that none waits and memory stays bounded
-
-_cleaning: Cleaner | None = None
-
-
-def cut_words(blocks: Iterable[Sequence[str]], cleaning: Cleaner, workers: int) -> Iterator[Tokens]:
-    """The tokens of each block before the steps on words, in the order of the blocks."""
-    if workers == 1:
-        yield from map(cleaning.words_of, blocks)
-        return
-    pending: deque[Future[Tokens]] = deque()
-    context = get_context("fork" if "fork" in get_all_start_methods() else "spawn")  # a fork starts in no time
-    needs = (cleaning.settings, cleaning.with_sentences)
-    with ProcessPoolExecutor(workers, context, initializer=_prepare, initargs=needs) as pool:
-        for block in blocks:
-            pending.append(pool.submit(_cut, block))
-            if len(pending) >= _AHEAD * workers:
-                yield pending.popleft().result()
-        while pending:
-            yield pending.popleft().result()
-
-
-def _prepare(settings: Clean, with_sentences: bool) -> None:
-    global _cleaning
-    _cleaning = cleaner(settings, with_sentences=with_sentences)
-
-
-def _cut(block: Sequence[str]) -> Tokens:
-    assert _cleaning is not None
-    return _cleaning.words_of(block)
-
+_AHEAD = 2  # items in hand for each other process, so that none waits
+_MOST_HELD = 8  # for each process, so that memory stays bounded where one item takes long
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
@@ -56,21 +35,33 @@ def in_order(work: Callable[[Item], Result], items: Iterable[Item], workers: int
 
     work: may hold anything; processes that are forked have it at once, others are sent it once.
     """
+    items = iter(items)
+    for item in (
+        items if workers == 1 else islice(items, 1)
+    ):  # the first here: what it taught the work, a fork knows too
+        yield item, work(item)
     if workers == 1:
-        for item in items:
-            yield item, work(item)
         return
     pending: deque[tuple[Item, Future[Result]]] = deque()
-    context = get_context("fork" if "fork" in get_all_start_methods() else "spawn")
-    with ProcessPoolExecutor(workers, context, initializer=_take, initargs=(work,)) as pool:
+    others = workers - 1
+    context = get_context("fork" if "fork" in get_all_start_methods() else "spawn")  # a fork starts in no time
+    with ProcessPoolExecutor(others, context, initializer=_take, initargs=(work,)) as pool:
         for item in items:
-            pending.append((item, pool.submit(_do, item)))
-            if len(pending) >= _AHEAD * workers:
+            if sum(not future.done() for _, future in pending) < _AHEAD * others:
+                pending.append((item, pool.submit(_do, item)))
+            else:
+                pending.append((item, _done(work(item))))
+            while pending and (pending[0][1].done() or len(pending) >= _MOST_HELD * workers):
                 first, future = pending.popleft()
                 yield first, future.result()
-        while pending:
-            first, future = pending.popleft()
+        for first, future in pending:
             yield first, future.result()
+
+
+def _done(result: Result) -> Future[Result]:
+    future: Future[Result] = Future()
+    future.set_result(result)
+    return future
 
 
 def _take(work: Callable[[Any], Any]) -> None:
@@ -81,3 +72,57 @@ def _take(work: Callable[[Any], Any]) -> None:
 def _do(item: Any) -> Any:
     assert _work is not None
     return _work(item)
+
+
+def cut_words(
+    blocks: Iterable[Sequence[str]], cleaning: Cleaner, workers: int, memory: WordMemory | None = None
+) -> Iterator[Tokens]:
+    """The tokens of each block before the steps on words, in the order of the blocks.
+
+    memory: of `cleaning`, to number the words of all blocks; without, those of each block are numbered anew.
+    """
+    numbers: dict[int, Codes] = {}
+    for _, cut in in_order(_Cutting(cleaning, memory), blocks, workers):
+        yield _numbered(cut, memory, numbers)
+
+
+@dataclass(frozen=True)
+class _Cut:
+    """What a process has cut. known: words that it had met before. tokens: in its own numbers; their words are the new ones."""
+
+    process: int
+    known: int
+    tokens: Tokens
+
+
+@dataclass(frozen=True)
+class _Cutting:
+    """Cuts blocks, each process with a memory of its own."""
+
+    cleaning: Cleaner
+    memory: WordMemory | None
+
+    def __call__(self, block: Sequence[str]) -> _Cut:
+        known = len(self.memory.words) if self.memory is not None else 0
+        tokens = self.cleaning.words_of(block, self.memory)
+        return _Cut(os.getpid(), known, replace(tokens, words=tokens.words[known:], codes=narrow(tokens.codes)))
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return _cutting, (self.cleaning.settings, self.cleaning.with_sentences, self.memory is not None)
+
+
+def _cutting(settings: Clean, with_sentences: bool, remember: bool) -> _Cutting:
+    cleaning = cleaner(settings, with_sentences=with_sentences)
+    return _Cutting(cleaning, cleaning.memory() if remember else None)
+
+
+def _numbered(cut: _Cut, memory: WordMemory | None, numbers: dict[int, Codes]) -> Tokens:
+    """The tokens in the numbers of the memory. numbers: for each other process what its numbers are there; renewed."""
+    codes = cut.tokens.codes
+    if memory is None:
+        return replace(cut.tokens, codes=codes.astype(np.int32))
+    if cut.process != os.getpid():
+        before = numbers.get(cut.process, np.arange(cut.known, dtype=np.int32))  # known since the fork
+        numbers[cut.process] = np.concatenate((before, memory.number_forms(cut.tokens.words)))
+        codes = numbers[cut.process][codes] if codes.size else codes
+    return replace(cut.tokens, words=memory.words, codes=codes.astype(np.int32))

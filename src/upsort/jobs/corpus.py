@@ -51,7 +51,7 @@ def measured_of(
             held.append(block)
             yield from block.parts
 
-    tokens = cut_words(parts(), cleaning, workers)
+    tokens = cut_words(parts(), cleaning, workers, measuring.memory_of(cleaning))
     for first in tokens:
         block = held.popleft()
         measuring.add(block, [first, *islice(tokens, len(block.parts) - 1)])

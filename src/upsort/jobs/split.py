@@ -64,14 +64,14 @@ def split(
     labels: list[str] = []
     groups: list[str] = []
     dates: list[str] = []
-    counting = TermCounting(plan.Features())
     cleaning = cleaner(plan.Clean())
+    counting, memory = TermCounting(plan.Features(), forms=cleaning.forms), cleaning.memory()
     for block in read_documents(inputs, columns, aside, need_label=True, need_text=False):
         labels += block.labels
         groups += block.groups
         dates += block.dates
         if columns.text and not allow_copies:
-            counting.add(cleaning.tokens_of(block.texts))
+            counting.add(cleaning.words_of(block.texts, memory))
     if not labels:
         raise DataProblem(f"No usable row: {nothing_usable(aside)}.", "Check --label and --encoding.")
     names, numbers = numbered(labels)

@@ -43,7 +43,7 @@ def make_word_vectors(
             yield block.texts
             advance(len(block.texts))
 
-    for tokens in cut_words(texts(), cleaning, 1):
+    for tokens in cut_words(texts(), cleaning, 1, cleaning.memory()):
         counting.add(tokens)
     tokens = counting.tokens()
     words, vectors = make_vectors(tokens, dimensions)

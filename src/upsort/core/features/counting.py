@@ -18,7 +18,7 @@ from upsort.core.text.cleaning import Cleaner
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.tokeniser import Tokens
 
-BLOCK_CHARACTERS = 3_000_000
+BLOCK_CHARACTERS = 2_000_000
 
 Places = Callable[[Sequence[str]], tuple[Ints, Ints]]
 """Gives the columns and the signs of terms."""
@@ -82,7 +82,9 @@ def count(
     documents: any number of texts, read once. settings: which n-grams are terms; single words without. at_least: documents that a
     term must stand in. prefix: what every term's name begins with.
     """
-    return counts_of(map(cleaning.words_of, in_blocks(documents)), settings, at_least, prefix, cleaning.forms)
+    memory = cleaning.memory()
+    blocks = (cleaning.words_of(block, memory) for block in in_blocks(documents))
+    return counts_of(blocks, settings, at_least, prefix, cleaning.forms)
 
 
 def counts_of(
@@ -94,7 +96,7 @@ def counts_of(
 ) -> Counts:
     """Count the terms of consecutive blocks of documents. The result does not depend on how they were divided.
 
-    forms: what the steps on words still to be done make of the tokens.
+    blocks: with one memory of words. forms: what the steps on words still to be done make of the tokens.
     """
     counting = TermCounting(settings or Features(), prefix, forms)
     for tokens in blocks:
@@ -105,23 +107,25 @@ def counts_of(
 class TermCounting:
     """Collects the tokens of consecutive blocks of documents, and counts their terms in the end.
 
-    forms: what the steps on words still to be done make of the tokens; done in the end too, once for each distinct word.
+    The blocks are cut with one memory of words, so that a number means the same word in all of them. forms: what the steps on
+    words still to be done make of the tokens; done in the end too, once for each distinct word.
     """
 
     def __init__(self, settings: Features, prefix: str = "", forms: FinalForms | None = None) -> None:
         self.settings = settings
         self.prefix = prefix
         self.forms = forms
-        self.numbers: dict[str, int] = {}
+        self.words: list[str] = []
         self.codes: list[Codes] = [np.zeros(0, dtype=np.int32)]
         self.lengths: list[Ints] = [np.zeros(0, dtype=np.int64)]
         self.sentences: list[Ints] = [np.zeros(0, dtype=np.int64)]
 
     def add(self, tokens: Tokens) -> None:
         """The next block."""
-        numbers = self.numbers
-        new = np.array([numbers.setdefault(word, len(numbers)) for word in tokens.words], dtype=np.int32)
-        self.codes.append(new[tokens.codes] if tokens.words else tokens.codes)
+        if self.words is not tokens.words and len(self.codes) > 1:
+            raise ValueError("Blocks to be counted together need one memory of words.")
+        self.words = tokens.words
+        self.codes.append(tokens.codes)
         self.lengths.append(np.diff(tokens.starts))
         if self.settings.within_sentences:
             self.sentences.append(tokens.sentences)
@@ -131,7 +135,7 @@ class TermCounting:
         starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(np.concatenate(self.lengths))))
         self.codes, self.sentences = [np.concatenate(self.codes)], [np.concatenate(self.sentences)]
         sentences = self.sentences[0] if self.settings.within_sentences else np.zeros(0, dtype=np.int64)
-        tokens = Tokens(list(self.numbers), self.codes[0], starts, sentences)
+        tokens = Tokens(self.words, self.codes[0], starts, sentences)
         return tokens if self.forms is None else self.forms.of_tokens(tokens)
 
     def counts(self, at_least: int = 1) -> Counts:

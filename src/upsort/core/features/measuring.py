@@ -14,6 +14,7 @@ from upsort.core.plan import Columns, Features
 from upsort.core.text.cleaning import Cleaner
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.tokeniser import Tokens
+from upsort.core.text.word_memory import WordMemory
 
 
 def prefixes(columns: Columns, features: Features) -> tuple[str, ...]:
@@ -35,6 +36,10 @@ class Measuring:
         )
         self.plain = [TermCounting(features, begin, forms) for begin in begins] if not features.hash_bits else []
         self.cells: list[Cells] = []
+
+    def memory_of(self, cleaning: Cleaner) -> WordMemory | None:
+        """What the tokens are to be cut with: one memory for all, unless they are hashed, where none is to grow."""
+        return None if self.hashed else cleaning.memory()
 
     def add(self, documents: Documents, tokens: Sequence[Tokens]) -> None:
         """A block of documents, and for each of its parts the tokens."""
@@ -91,6 +96,7 @@ def measure(
 ) -> Measured:
     """Clean, count and measure blocks of documents in this process."""
     measuring = Measuring(columns, features, cleaning.forms)
+    memory = measuring.memory_of(cleaning)
     for block in documents:
-        measuring.add(block, [cleaning.words_of(part) for part in block.parts])
+        measuring.add(block, [cleaning.words_of(part, memory) for part in block.parts])
     return measuring.measured(at_least)

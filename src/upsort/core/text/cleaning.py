@@ -15,12 +15,13 @@ from upsort.core.errors import UsageProblem
 from upsort.core.plan import Clean
 from upsort.core.text import word_steps
 from upsort.core.text.editing import TextStep, Traced
-from upsort.core.text.final_forms import FinalForms, lowered, mapped
+from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.lowercase import DOTTED_I_LANGUAGES
-from upsort.core.text.markers import OPEN, has_marks, shown, unmarked
+from upsort.core.text.markers import has_marks, shown, unmarked
 from upsort.core.text.stemmers import FOR_LANGUAGE
 from upsort.core.text.text_steps import TimedSubstitution, checked_pattern, text_step
 from upsort.core.text.tokeniser import Tokens, tokenise
+from upsort.core.text.word_memory import WordMemory
 from upsort.core.text.word_steps import Resources, WordStep, word_step
 
 _BLIND_TO_CASE = frozenset({"punctuation", "links", "emails", "names", "spaces"})
@@ -60,9 +61,16 @@ class Cleaner:
         tokens = self.words_of(documents)
         return self.forms.of_tokens(tokens) if self.forms is not None else tokens
 
-    def words_of(self, documents: Sequence[str]) -> Tokens:
-        """The same before the steps on words: `forms` makes the cleaned tokens of these."""
-        return self.cut(self.cleaned(documents, for_words=True), self.lowers_words)
+    def memory(self) -> WordMemory:
+        """What numbers the words of `words_of`, for blocks that are to share their numbers."""
+        return WordMemory(_shown_in_lower_case if self.lowers_words else shown)
+
+    def words_of(self, documents: Sequence[str], memory: WordMemory | None = None) -> Tokens:
+        """The tokens before the steps on words: `forms` makes the cleaned tokens of these.
+
+        memory: as of `memory`; a fresh one without.
+        """
+        return self.cut(self.cleaned(documents, for_words=True), self.lowers_words, memory or self.memory())
 
     def cleaned(self, documents: Sequence[str], for_words: bool = False) -> list[str]:
         """The documents after the steps on running text.
@@ -92,16 +100,15 @@ class Cleaner:
         same_everywhere = self.settings.language not in DOTTED_I_LANGUAGES
         return names[-1:] == ["lower"] and self.tokens_by is None and same_everywhere
 
-    def cut(self, texts: Sequence[str], lower_words: bool = False) -> Tokens:
-        """Cleaned running text cut into tokens, markers as they are shown. lower_words: lower-case the tokens too."""
+    def cut(self, texts: Sequence[str], lower_words: bool = False, memory: WordMemory | None = None) -> Tokens:
+        """Cleaned running text cut into tokens, markers as they are shown.
+
+        lower_words: lower-case the letters A to Z first. memory: what numbers the tokens, and forms them; a fresh one without.
+        """
+        memory = memory or WordMemory(shown)
         if self.tokens_by is not None:
-            tokens = _by_pattern(texts, self.tokens_by)
-        else:
-            tokens = tokenise(texts, self.with_sentences, ascii_lower=lower_words)
-            tokens = lowered(tokens) if lower_words else tokens
-        if OPEN in "".join(tokens.words):
-            return mapped(tokens, shown)
-        return tokens
+            return _by_pattern(texts, self.tokens_by, memory)
+        return tokenise(texts, self.with_sentences, lower_words, memory)
 
     def traced(self, document: str) -> list[tuple[str, int, int]]:
         """The tokens of one document, each with the stretch of the original that it came from.
@@ -208,16 +215,20 @@ def _on_a_word(step: TextStep) -> WordStep:
     return lambda word: word if word.startswith("<") else shown("".join(step.apply(word).split()))
 
 
-def _by_pattern(texts: Sequence[str], pattern: TimedSubstitution) -> Tokens:
+def _shown_in_lower_case(word: str) -> str:
+    return shown(word.lower())
+
+
+def _by_pattern(texts: Sequence[str], pattern: TimedSubstitution, memory: WordMemory) -> Tokens:
     """Tokens as the matches of a pattern (its first group, where it has one)."""
-    numbers: dict[str, int] = {}
-    codes: list[int] = []
+    words: list[str] = []
     starts = [0]
     for text in texts:
         for found in pattern.pattern.finditer(text, timeout=pattern.seconds):
             word = found.group(1) if pattern.pattern.groups else found.group()
             if word and not word.isspace():
-                codes.append(numbers.setdefault(" ".join(word.split()), len(numbers)))
-        starts.append(len(codes))
-    places = np.array(codes, dtype=np.int32)
-    return Tokens(list(numbers), places, np.array(starts, dtype=np.int64), np.zeros(0, dtype=np.int64))
+                words.append(" ".join(word.split()))
+        starts.append(len(words))
+    return Tokens(
+        memory.words, memory.number_words(words), np.array(starts, dtype=np.int64), np.zeros(0, dtype=np.int64)
+    )

@@ -82,25 +82,6 @@ def mapped(tokens: Tokens, step: WordStep) -> Tokens:
     return recoded(tokens, list(numbers)[1:], np.array(places, dtype=np.int32))
 
 
-def lowered(tokens: Tokens) -> Tokens:
-    """The tokens in lower case, where the letters A to Z are so already."""
-    beyond = {word: number for number, word in enumerate(tokens.words) if not word.isascii()}
-    forms = {number: word.lower() for word, number in beyond.items()}
-    changed = {number: form for number, form in forms.items() if form != tokens.words[number]}
-    if not changed:
-        return tokens
-    if any(map(str.isascii, changed.values())):  # as that of the Kelvin sign is
-        return mapped(tokens, str.lower)
-    words = list(tokens.words)
-    target = np.arange(len(words), dtype=np.int32)
-    for number, form in changed.items():
-        words[number] = form
-        target[number] = beyond.setdefault(form, number)
-    kept = target == np.arange(len(words))
-    places = (np.cumsum(kept, dtype=np.int32) - 1)[target]
-    return recoded(tokens, [word for word, keep in zip(words, kept.tolist(), strict=True) if keep], places)
-
-
 def recoded(tokens: Tokens, words: Sequence[str], places: Codes) -> Tokens:
     """The tokens with words[places[i]] for the i-th of theirs; those with −1 are left out."""
     codes = places[tokens.codes] if places.size else tokens.codes
