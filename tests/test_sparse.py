@@ -9,7 +9,7 @@ from scipy.sparse import csr_array
 
 from upsort.core import sparse
 from upsort.core.features import ngrams, weighting
-from upsort.core.features.counting import count
+from upsort.core.features.counting import count, counts_of
 from upsort.core.plan import Clean, Features
 from upsort.core.text.cleaning import cleaner
 
@@ -26,11 +26,12 @@ def test_triplets_become_the_matrix_in_the_order_asked_for(
     order = np.argsort([random.random() for _ in range(whole.shape[1])])  # type: ignore[attr-defined]
     rank = np.empty(order.size, dtype=np.int64)
     rank[order] = np.arange(order.size)
-    usual, sparse._KEY_BITS = sparse._KEY_BITS, 63 if wide else 2  # with so few bits the keys do not fit
+    usual, at_once = sparse._KEY_BITS, sparse._AT_ONCE
+    sparse._KEY_BITS, sparse._AT_ONCE = 63 if wide else 2, 2  # with so few bits the keys do not fit
     try:
-        made = sparse.from_triplets(parts, rank, rows)
+        made = sparse.from_triplets(parts, rank, rows, threads=random.choice([1, 2]))  # type: ignore[attr-defined]
     finally:
-        sparse._KEY_BITS = usual
+        sparse._KEY_BITS, sparse._AT_ONCE = usual, at_once
     assert made.toarray().tolist() == whole[:, order].tolist()
     assert made.has_sorted_indices
 
@@ -57,22 +58,36 @@ def test_weights_do_not_depend_on_how_rows_are_divided(name: str, monkeypatch: p
     counts = csr_array(dense.astype(np.int32))
     idf = np.linspace(0.2, 1.4, 7)
     whole = weighting.weigh(counts, idf, weighting.scheme(name))
-    monkeypatch.setattr(weighting, "_CELLS_AT_ONCE", 5)
+    monkeypatch.setattr(sparse, "_CELLS_AT_ONCE", 5)
     divided = weighting.weigh(counts, idf, weighting.scheme(name))
     assert divided.toarray().tolist() == whole.toarray().tolist()
     nothing = weighting.weigh(csr_array((3, 7), dtype=np.int32), idf, weighting.scheme(name))
     assert nothing.nnz == 0
 
 
-@pytest.mark.parametrize("at_least", [1, 2])
-def test_n_grams_do_not_depend_on_how_much_is_done_at_once(at_least: int, monkeypatch: pytest.MonkeyPatch) -> None:
+@given(SMALL, st.data())
+def test_chosen_columns_are_the_dense_ones(dense: np.ndarray, data: st.DataObject) -> None:
+    kept = np.flatnonzero(data.draw(st.lists(st.booleans(), min_size=dense.shape[1], max_size=dense.shape[1])))
+    usual, sparse._CELLS_AT_ONCE = sparse._CELLS_AT_ONCE, data.draw(st.sampled_from([1, 3, 100]))
+    try:
+        chosen = sparse.only_columns(csr_array(dense), kept)
+    finally:
+        sparse._CELLS_AT_ONCE = usual
+    assert chosen.toarray().tolist() == dense[:, kept].tolist()
+
+
+@pytest.mark.parametrize(("at_least", "threads"), [(1, 1), (2, 2)])
+def test_n_grams_do_not_depend_on_how_much_is_done_at_once(
+    at_least: int, threads: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     texts = ["fern moss fern moss", "moss fern moss", "", "reed fern moss reed fern", "dune"] * 3
     settings = Features(lengths=(1, 3), skip=True)
     cleaning = cleaner(Clean(steps=("lower",)))
     whole = count(texts, cleaning, settings, at_least)
     monkeypatch.setattr(ngrams, "_AT_ONCE", 3)
-    pieces = count(texts, cleaning, settings, at_least)
-    assert pieces.terms == whole.terms
+    monkeypatch.setattr(ngrams, "_PIECE", 3)
+    pieces = counts_of([cleaning.words_of(texts)], settings, at_least, threads=threads)
+    assert (pieces.terms, pieces.distinct, pieces.seen_once) == (whole.terms, whole.distinct, whole.seen_once)
     assert pieces.matrix.toarray().tolist() == whole.matrix.toarray().tolist()
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -9,9 +10,12 @@ import numpy.typing as npt
 from scipy.sparse import coo_array, csr_array, vstack
 
 from upsort.core.arrays import AnyArray, Floats, Ints, Places
+from upsort.core.threads import by_threads
 
 _KEY_BITS = 63
-_AT_ONCE = 1 << 20
+_AT_ONCE = 1 << 19
+_CELLS_AT_ONCE = 1 << 18
+_MOST_STRETCHES = 16
 
 
 @dataclass(frozen=True)
@@ -46,49 +50,55 @@ def from_cells(values: AnyArray, rows: AnyArray, columns: AnyArray, shape: tuple
     return matrix
 
 
-def from_triplets(parts: Sequence[Triplets], rank: Ints, rows: int) -> csr_array:
+def from_triplets(parts: Sequence[Triplets], rank: Ints, rows: int, threads: int = 1) -> csr_array:
     """The CSR matrix of int32 whose column rank[c] is the c-th of the parts' columns; no place comes twice.
 
-    Row, column and count lie in one 64-bit key and are sorted together, where they fit.
+    Row, column and count lie in one 64-bit key and are sorted together, where they fit, for a stretch of rows after the other.
     """
     largest = max((int(part.counts.max(initial=0)) for part in parts), default=0)
     column_bits, count_bits = max(rank.size - 1, 1).bit_length(), max(largest, 1).bit_length()
-    shape = (rows, rank.size)
+    begins = np.cumsum([0, *(part.width for part in parts)]).tolist()
+    ranks = [rank[begin:end] for begin, end in pairwise(begins)]
     if max(rows - 1, 1).bit_length() + column_bits + count_bits > _KEY_BITS:
-        columns = np.concatenate(list(_ranked(parts, rank)))
+        columns = np.concatenate([own[part.columns] for part, own in zip(parts, ranks, strict=True)])
         counts = np.concatenate([part.counts for part in parts]).astype(np.int32)
-        return from_cells(counts, np.concatenate([part.rows for part in parts]), columns, shape)
-    keys = np.empty(sum(part.counts.size for part in parts), dtype=np.int64)
-    at = 0
-    for part, columns in zip(parts, _ranked(parts, rank), strict=True):
-        key = keys[at : at + part.counts.size]
-        key[:] = part.rows
-        key <<= column_bits
-        key |= columns
-        key <<= count_bits
-        key |= part.counts
-        at += key.size
-    if not (keys[1:] > keys[:-1]).all():
-        keys.sort()
-    starts = np.searchsorted(keys, np.arange(rows + 1) << (column_bits + count_bits))
-    kind = np.int32 if keys.size < np.iinfo(np.int32).max else np.int64
-    counts = np.empty(keys.size, dtype=np.int32)
-    indices: AnyArray = np.empty(keys.size, dtype=kind)
-    np.bitwise_and(keys, (1 << count_bits) - 1, out=counts, casting="unsafe")
-    keys >>= count_bits
-    np.bitwise_and(keys, (1 << column_bits) - 1, out=indices, casting="unsafe")
-    matrix = csr_array((counts, indices, starts.astype(kind)), shape=shape)
+        return from_cells(counts, np.concatenate([part.rows for part in parts]), columns, (rows, rank.size))
+    sizes = np.zeros(rows + 1, dtype=np.int64)
+    for part in parts:
+        sizes[1:] += np.bincount(part.rows, minlength=rows)
+    starts = np.cumsum(sizes)
+    size = int(starts[-1])
+    kind = np.int32 if size < np.iinfo(np.int32).max else np.int64
+    data = np.empty(size, dtype=np.int32)
+    indices: AnyArray = np.empty(size, dtype=kind)
+
+    def fill(bounds: tuple[int, int]) -> None:
+        first, last = bounds
+        place = slice(starts[first], starts[last])
+        keys = np.empty(place.stop - place.start, dtype=np.int64)
+        at = 0
+        for part, own in zip(parts, ranks, strict=True):
+            inside = np.flatnonzero((part.rows >= first) & (part.rows < last))
+            key = keys[at : at + inside.size]
+            key[:] = part.rows[inside]
+            key <<= column_bits
+            key |= own[part.columns[inside]]
+            key <<= count_bits
+            key |= part.counts[inside]
+            at += inside.size
+        if not (keys[1:] > keys[:-1]).all():
+            keys.sort()
+        np.bitwise_and(keys, (1 << count_bits) - 1, out=data[place], casting="unsafe")
+        keys >>= count_bits
+        np.bitwise_and(keys, (1 << column_bits) - 1, out=indices[place], casting="unsafe")
+
+    number = min(max(size // _AT_ONCE, threads), _MOST_STRETCHES)
+    ends = np.searchsorted(starts, np.arange(1, number) * (size / number))
+    by_threads(fill, pairwise([0, *ends.tolist(), rows]), threads)
+    matrix = csr_array((data, indices, starts.astype(kind)), shape=(rows, rank.size))
     matrix.has_sorted_indices = True
     matrix.has_canonical_format = True
     return matrix
-
-
-def _ranked(parts: Sequence[Triplets], rank: Ints) -> Iterator[Ints]:
-    """The final columns of each part's cells."""
-    before = 0
-    for part in parts:
-        yield rank[before : before + part.width][part.columns]
-        before += part.width
 
 
 def empty(rows: int, columns: int, kind: npt.DTypeLike = np.float64) -> csr_array:
@@ -108,6 +118,14 @@ def rows_of(matrix: csr_array, begin: int, end: int) -> csr_array:
     first, last = matrix.indptr[begin], matrix.indptr[end]
     arrays = (matrix.data[first:last], matrix.indices[first:last], matrix.indptr[begin : end + 1] - first)
     return csr_array(arrays, shape=(end - begin, matrix.shape[1]))
+
+
+def row_blocks(matrix: csr_array) -> Iterator[tuple[int, int]]:
+    """Stretches of rows with not too many values, so that what is needed on the way stays small."""
+    wanted = np.arange(0, matrix.nnz, _CELLS_AT_ONCE)
+    cuts = np.unique(np.concatenate((np.searchsorted(matrix.indptr, wanted), [matrix.shape[0]])))
+    cuts[0] = 0
+    return pairwise(cuts.tolist())
 
 
 def row_sums(matrix: csr_array) -> Floats:
@@ -154,12 +172,21 @@ def only_columns(counts: csr_array, kept: Places) -> csr_array:
         return counts
     place = np.full(counts.shape[1], -1, dtype=counts.indices.dtype)
     place[kept] = np.arange(kept.size, dtype=counts.indices.dtype)
-    indices = place[counts.indices]
-    inside = indices >= 0
-    before = np.concatenate((np.zeros(1, dtype=counts.indptr.dtype), np.cumsum(inside, dtype=counts.indptr.dtype)))
-    chosen = csr_array(
-        (counts.data[inside], indices[inside], before[counts.indptr]), shape=(counts.shape[0], kept.size)
-    )
-    chosen.has_sorted_indices = True
-    chosen.has_canonical_format = True
-    return chosen
+    size = int(column_sizes(counts)[kept].sum())
+    data, indices = np.empty(size, dtype=counts.data.dtype), np.empty(size, dtype=counts.indices.dtype)
+    starts = np.zeros_like(counts.indptr)
+    at = 0
+    for begin, end in row_blocks(counts):
+        block = rows_of(counts, begin, end)
+        columns = place[block.indices]
+        inside = columns >= 0
+        running = np.cumsum(inside)
+        chosen = slice(at, at + int(inside.sum()))
+        data[chosen], indices[chosen] = block.data[inside], columns[inside]
+        ends = block.indptr[1:]
+        starts[begin + 1 : end + 1] = at + np.where(ends > 0, running[ends - 1] if running.size else 0, 0)
+        at = chosen.stop
+    chosen_columns = csr_array((data, indices, starts), shape=(counts.shape[0], kept.size))
+    chosen_columns.has_sorted_indices = True
+    chosen_columns.has_canonical_format = True
+    return chosen_columns

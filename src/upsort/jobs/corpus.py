@@ -60,7 +60,7 @@ def measured_of(
     if at_least is None:
         whole = resources.vocabulary or choices.features.hash_bits or choices.classifier.kind in plan.NAIVE_BAYES_KINDS
         at_least = 1 if whole else choices.features.in_at_least
-    measured = measuring.measured(at_least)
+    measured = measuring.measured(at_least, workers)
     if not choices.features.vectors_file:
         return measured
     begins = prefixes(choices.columns, choices.features)

@@ -7,7 +7,6 @@ does not depend on the number of processors.
 
 import os
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from functools import cached_property
 from typing import Any
 
@@ -17,6 +16,7 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats
 from upsort.core.sparse import rows_of
+from upsort.core.threads import by_threads
 
 Singles = npt.NDArray[np.float32]
 _THREADS = min(2, os.cpu_count() or 1)
@@ -92,11 +92,8 @@ def _halves(matrix: csr_array) -> list[tuple[slice, csr_array]]:
 
 
 def _of_each_half(matrix: csr_array, dense: npt.NDArray[Any], work: Callable[[slice, csr_array], Any]) -> list[Any]:
-    halves = _halves(matrix)
-    if _THREADS == 1 or matrix.nnz * dense.shape[1] < _WORTH_A_THREAD:
-        return [work(*half) for half in halves]
-    with ThreadPoolExecutor(_THREADS) as pool:
-        return list(pool.map(lambda half: work(*half), halves))
+    threads = _THREADS if matrix.nnz * dense.shape[1] >= _WORTH_A_THREAD else 1
+    return by_threads(lambda half: work(*half), _halves(matrix), threads)
 
 
 def _times(matrix: csr_array, dense: npt.NDArray[Any]) -> Any:

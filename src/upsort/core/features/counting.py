@@ -93,6 +93,7 @@ def counts_of(
     at_least: int = 1,
     prefix: str = "",
     forms: FinalForms | None = None,
+    threads: int = 1,
 ) -> Counts:
     """Count the terms of consecutive blocks of documents. The result does not depend on how they were divided.
 
@@ -101,7 +102,7 @@ def counts_of(
     counting = TermCounting(settings or Features(), prefix, forms)
     for tokens in blocks:
         counting.add(tokens)
-    return counting.counts(at_least)
+    return counting.counts(at_least, threads)
 
 
 class TermCounting:
@@ -138,13 +139,16 @@ class TermCounting:
         tokens = Tokens(self.words, self.codes[0], starts, sentences)
         return tokens if self.forms is None else self.forms.of_tokens(tokens)
 
-    def counts(self, at_least: int = 1) -> Counts:
+    def counts(self, at_least: int = 1, threads: int = 1) -> Counts:
         """All terms that stand in at least so many documents."""
         words = self.tokens()
         units = letters_of(words) if self.settings.units == "letters" else words
-        grams = grams_of(units, self.settings, at_least, self.prefix)
+        grams = grams_of(units, self.settings, at_least, self.prefix, threads)
         matrix, terms = _in_order(
-            [gram.cells for gram in grams], [name for gram in grams for name in gram.names], words.starts.size - 1
+            [gram.cells for gram in grams],
+            [name for gram in grams for name in gram.names],
+            words.starts.size - 1,
+            threads,
         )
         distinct, seen_once = sum(gram.distinct for gram in grams), sum(gram.seen_once for gram in grams)
         return Counts(matrix, terms, np.diff(words.starts), distinct, seen_once)
@@ -206,9 +210,11 @@ def _known_units(units: Tokens, places: Places, width: int, prefix: str) -> Know
     return KnownCounts(matrix, np.diff(units.starts), np.diff(starts))
 
 
-def _in_order(parts: Sequence[Triplets], names: list[str], documents: int) -> tuple[csr_array, list[str]]:
+def _in_order(
+    parts: Sequence[Triplets], names: list[str], documents: int, threads: int = 1
+) -> tuple[csr_array, list[str]]:
     """Triplets of consecutive columns as one matrix, its columns in the order of their names."""
     order = sorted(range(len(names)), key=names.__getitem__)
     rank = np.empty(len(names), dtype=np.int64)
     rank[order] = np.arange(len(names))
-    return from_triplets(parts, rank, documents), [names[place] for place in order]
+    return from_triplets(parts, rank, documents, threads), [names[place] for place in order]

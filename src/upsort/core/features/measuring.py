@@ -47,13 +47,13 @@ class Measuring:
             (self.hashed[place] if self.hashed else self.plain[place]).add(part)
         self.cells.append(documents.cells(self.features.measures))
 
-    def measured(self, at_least: int = 1) -> Measured:
+    def measured(self, at_least: int = 1, threads: int = 1) -> Measured:
         """Everything. at_least: documents in which a term must stand to be counted at all."""
         hashed = None
         if self.hashed:
             counts, hashed = HashedCounting.together(self.hashed)
         else:
-            counts = joined([counting.counts(at_least) for counting in self.plain])
+            counts = joined([counting.counts(at_least, threads) for counting in self.plain])
         left_out = max(counts.distinct - len(counts.terms), 0) if hashed is None else 0
         return Measured(
             counts.matrix,

@@ -4,10 +4,14 @@ An n-gram is a number: that of its first n − 1 units times the number of disti
 number and the number of its document, side by side in one 64-bit key, are sorted once; the runs of the sorted keys are all
 that there is to know: which n-grams there are, in how many documents, how often in each. What stands in too few documents
 never gets a name, and no n-gram is built on a beginning that does.
+
+N-grams with different first units have nothing to do with each other. So they are found part by part, each part those
+that begin with some of the units: that bounds the memory beside the result, and threads can share the parts.
 """
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import pandas as pd
@@ -16,12 +20,15 @@ from upsort.core.arrays import AnyArray, Bools, Ints
 from upsort.core.plan import Features
 from upsort.core.sparse import Triplets, narrow
 from upsort.core.text.tokeniser import Tokens
+from upsort.core.threads import by_threads
 
 GAP = "…"
 """Stands for the word left out of a pair with a gap: `leaves … brown`."""
 
 _KEY_BITS = 63
-_AT_ONCE = 1 << 18
+_AT_ONCE = 1 << 19  # units in a part, or a few more
+_MOST_PARTS = 32
+_PIECE = 1 << 18
 Namer = Callable[[Ints], list[str]]
 
 
@@ -52,95 +59,127 @@ class _Level:
     names_of: Namer
 
 
-def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str = "") -> list[Grams]:
-    """The terms of documents, a `Grams` for each length asked for and one for pairs with a gap.
+def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str = "", threads: int = 1) -> list[Grams]:
+    """The terms of documents: single units first, where they are asked for, then parts of the longer ones and those with a gap.
 
     units: words or letters of all documents. at_least: documents that a term must stand in. prefix: what each name begins with.
     """
-    shortest, longest = min(settings.lengths), max(settings.lengths)
-    documents = units.starts.size - 1
-    singles, enough = _single_units(units, at_least, prefix)
-    found = [singles] if shortest == 1 else []
-    if longest == 1 and not settings.skip:
+    singles, enough = _single_units(units, at_least, prefix, threads)
+    found = [singles] if min(settings.lengths) == 1 else []
+    if max(settings.lengths) == 1 and not settings.skip:
         return found
-    width = max(len(units.words), 1)
+    documents = units.starts.size - 1
     owner = narrow(np.repeat(np.arange(documents, dtype=np.int32), np.diff(units.starts)))
     region = _regions(owner, units.sentences) if settings.within_sentences else owner
-    places = _places_of(enough[units.codes])
-    first = _Level(places, units.codes[places], width, _names_by(units.words))
+    text = _Text(units, enough, owner, region, max(documents - 1, 1).bit_length(), at_least, prefix)
+    parts = by_threads(lambda bounds: _longer(text, settings, *bounds), _parts(units, threads), threads)
+    return found + [grams for part in parts for grams in part]
+
+
+@dataclass(frozen=True)
+class _Text:
+    """What the parts share. enough: which units stand in enough documents. owner: the document of each place.
+
+    region: the same, or a number for each sentence. bits: that the number of a document takes.
+    """
+
+    units: Tokens
+    enough: Bools
+    owner: AnyArray
+    region: AnyArray
+    bits: int
+    at_least: int
+    prefix: str
+
+
+def _parts(units: Tokens, threads: int) -> list[tuple[int, int]]:
+    """Ranges of units that begin about as many n-grams each."""
+    before = np.cumsum(np.bincount(units.codes, minlength=len(units.words)))
+    number = min(max(units.codes.size // _AT_ONCE, threads), _MOST_PARTS)
+    ends = np.searchsorted(before, np.arange(1, number) * (units.codes.size / number), side="left") + 1
+    bounds = [0, *np.unique(np.minimum(ends, before.size)).tolist(), before.size]
+    return [(begin, end) for begin, end in pairwise(bounds) if begin < end]
+
+
+def _longer(text: _Text, settings: Features, begin: int, end: int) -> list[Grams]:
+    """The terms of more than one unit whose first is one of those from `begin` up to `end`."""
+    units, longest = text.units, max(settings.lengths)
+    starting = text.enough.copy()
+    starting[:begin] = False
+    starting[end:] = False
+    places = _places_of(starting[units.codes])
+    level = first = _Level(places, units.codes[places], max(len(units.words), 1), _names_by(units.words))
+    found: list[Grams] = []
     joiner = " " if settings.units == "words" else ""
-    bits = max(documents - 1, 1).bit_length()
-    with_gap: list[Grams] = []
-    if settings.skip and settings.units == "words":
-        level = _extended(first, units, enough, region, 2, f" {GAP} ", bits)
-        names_of, keys = level.names_of, _keys(level.numbers, owner[level.places], bits)
-        del level
-        with_gap.append(_grouped(keys, bits, at_least, names_of, prefix)[0])
-    level = first
-    del first
     for length in range(2, longest + 1):
-        level = _extended(level, units, enough, region, length - 1, joiner, bits)
-        numbers = level.numbers if length == longest else level.numbers.copy()
-        names_of, keys = level.names_of, _keys(numbers, owner[level.places], bits)
-        if length == longest:
-            del level, numbers, owner, region  # room for what follows
-        grams, frequent = _grouped(keys, bits, at_least, names_of, prefix)
-        if length >= shortest:
+        level = _extended(level, text, length - 1, joiner)
+        grams, frequent = _grouped(level, text)
+        if length >= min(settings.lengths):
             found.append(grams)
-        if length < longest and at_least > 1:
+        if length < longest and text.at_least > 1:
             kept = np.isin(level.numbers, frequent)
-            level = _Level(level.places[kept], level.numbers[kept], level.span, names_of)
-    return found + with_gap
+            level = _Level(level.places[kept], level.numbers[kept], level.span, level.names_of)
+    if settings.skip and settings.units == "words":
+        found.append(_grouped(_extended(first, text, 2, f" {GAP} "), text)[0])
+    return found
 
 
 def _names_by(words: list[str]) -> Namer:
     return lambda numbers: [words[number] for number in numbers.tolist()]
 
 
-def _single_units(units: Tokens, at_least: int, prefix: str) -> tuple[Grams, Bools]:
+def _single_units(units: Tokens, at_least: int, prefix: str, threads: int) -> tuple[Grams, Bools]:
     """The units themselves as terms, sorted, and which of them stand in enough documents."""
     width, documents = len(units.words), units.starts.size - 1
     order = np.array(sorted(range(width), key=units.words.__getitem__), dtype=np.int64)
     rank = np.empty(width, dtype=np.int32)
     rank[order] = np.arange(width, dtype=np.int32)
-    bits = max(width - 1, 1).bit_length()
-    keys = np.repeat(np.arange(documents) << bits, np.diff(units.starts))
-    keys |= rank[units.codes] if width else 0
-    keys, counts = _runs(keys)
-    columns = _last_bits(keys, bits)
-    keys >>= bits
-    rows = narrow(keys)
-    del keys
     totals = np.bincount(units.codes, minlength=width)
+    bits = max(width - 1, 1).bit_length()
+
+    def counted(bounds: tuple[int, int]) -> tuple[AnyArray, AnyArray, AnyArray]:
+        begin, end = bounds
+        sizes = np.diff(units.starts[begin : end + 1])
+        keys = np.repeat(np.arange(begin, end) << bits, sizes)
+        keys |= rank[units.codes[units.starts[begin] : units.starts[end]]]
+        keys, counts = _runs(keys)
+        columns = _last_bits(keys, bits)
+        keys >>= bits
+        return narrow(keys), columns, counts
+
+    number = min(max(units.codes.size // _AT_ONCE, threads), _MOST_PARTS)
+    ends = np.searchsorted(units.starts, np.arange(1, number) * (units.codes.size / number))
+    stretches = by_threads(counted, pairwise([0, *ends.tolist(), documents]), threads)
+    rows, columns, counts = (np.concatenate(arrays) for arrays in zip(*stretches, strict=True))
+    del stretches
     enough = np.bincount(columns, minlength=width) >= at_least
     kept = np.flatnonzero(enough)
     cells = Triplets(rows, columns, counts, width)
     if kept.size < width:
         place = np.cumsum(enough, dtype=np.int32) - 1
         inside = enough[columns]
-        cells = Triplets(cells.rows[inside], place[columns[inside]], counts[inside], kept.size)
+        cells = Triplets(rows[inside], place[columns[inside]], counts[inside], kept.size)
     names = [prefix + units.words[number] for number in order[kept].tolist()]
     return Grams(names, cells, int((totals > 0).sum()), int((totals == 1).sum())), enough[rank]
 
 
-def _extended(
-    level: _Level, units: Tokens, enough: Bools, region: AnyArray, reach: int, joiner: str, bits: int
-) -> _Level:
+def _extended(level: _Level, text: _Text, reach: int, joiner: str) -> _Level:
     """N-grams one unit longer: the beginnings of `level`, each with the unit `reach` further on in the same region.
 
     Their numbers are made smaller where they would not fit into a key beside the bits of a document.
     """
+    units, region = text.units, text.region
     width = max(len(units.words), 1)
     beyond = int(np.searchsorted(level.places, region.size - reach))
     places = level.places[:beyond]
     inside = region[reach:][places] == region[places]
-    inside &= enough[units.codes[reach:][places]]
+    inside &= text.enough[units.codes[reach:][places]]
     places, numbers = places[inside], level.numbers[:beyond][inside].astype(np.int64)
     numbers *= width
     numbers += units.codes[reach:][places]
     span = level.span * width
     distinct: Ints | None = None
-    if span.bit_length() + bits > _KEY_BITS - 8:  # room for a further unit of few kinds
+    if span.bit_length() + text.bits > _KEY_BITS - 8:  # room for a further unit of few kinds
         codes, distinct = pd.factorize(numbers)
         numbers, span = codes.astype(np.int64), max(len(distinct), 1)
 
@@ -153,15 +192,11 @@ def _extended(
     return _Level(places, numbers, span, names_of)
 
 
-def _keys(numbers: Ints, owners: AnyArray, bits: int) -> Ints:
-    """For each place the number of its n-gram, and in the last bits that of its document. The numbers are used up."""
-    numbers <<= bits
-    numbers |= owners
-    return numbers
-
-
-def _grouped(keys: Ints, bits: int, at_least: int, names_of: Namer, prefix: str) -> tuple[Grams, Ints]:
-    """The n-grams in at least so many documents, and their numbers, ascending. keys: as of `_keys`; they are used up."""
+def _grouped(level: _Level, text: _Text) -> tuple[Grams, Ints]:
+    """The n-grams in enough documents, and their numbers, ascending."""
+    bits = text.bits
+    keys = level.numbers << np.int64(bits)
+    keys |= text.owner[level.places]
     keys, counts = _runs(keys)
     owners = _last_bits(keys, bits)
     keys >>= np.int64(bits)
@@ -169,16 +204,16 @@ def _grouped(keys: Ints, bits: int, at_least: int, names_of: Namer, prefix: str)
     frequency = narrow(np.diff(firsts, append=firsts.dtype.type(keys.size)))
     seen_once = int((counts[firsts[frequency == 1]] == 1).sum())
     distinct = int(firsts.size)
-    enough = frequency >= at_least
+    enough = frequency >= text.at_least
     frequent = keys[firsts[enough]]
     del keys, firsts
-    if at_least > 1:
+    if text.at_least > 1:
         inside = np.repeat(enough, frequency)
         owners, counts = owners[inside], counts[inside]
     columns = np.repeat(np.arange(frequent.size, dtype=np.int32), frequency[enough])
-    names = names_of(frequent)
+    names = level.names_of(frequent)
     cells = Triplets(owners, columns, counts, frequent.size)
-    return Grams([prefix + name for name in names] if prefix else names, cells, distinct, seen_once), frequent
+    return Grams([text.prefix + name for name in names] if text.prefix else names, cells, distinct, seen_once), frequent
 
 
 def _runs(keys: Ints) -> tuple[Ints, AnyArray]:
@@ -187,8 +222,8 @@ def _runs(keys: Ints) -> tuple[Ints, AnyArray]:
     new = _changes(keys)
     begins = _places_of(new)
     counts = narrow(np.diff(begins, append=begins.dtype.type(keys.size)))
-    for begin in range(0, begins.size, _AT_ONCE):  # each moves to the front, so none is lost before its turn
-        end = min(begin + _AT_ONCE, begins.size)
+    for begin in range(0, begins.size, _PIECE):  # each moves to the front, so none is lost before its turn
+        end = min(begin + _PIECE, begins.size)
         keys[begin:end] = keys[begins[begin:end]]
     return keys[: begins.size], counts
 
@@ -197,8 +232,8 @@ def _places_of(marks: Bools) -> AnyArray:
     """Where marks are true, worked out piece by piece."""
     places = np.empty(np.count_nonzero(marks), dtype=np.int32 if marks.size < np.iinfo(np.int32).max else np.int64)
     at = 0
-    for begin in range(0, marks.size, _AT_ONCE):
-        found = np.flatnonzero(marks[begin : begin + _AT_ONCE])
+    for begin in range(0, marks.size, _PIECE):
+        found = np.flatnonzero(marks[begin : begin + _PIECE])
         found += begin
         places[at : at + found.size] = found
         at += found.size

@@ -15,17 +15,14 @@ logarithm of how much more often the term stands in a label's documents than in 
 for which that is largest.
 """
 
-from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.sparse import row_sums, rows_of
+from upsort.core.sparse import row_blocks, row_sums, rows_of
 
-_CELLS_AT_ONCE = 1 << 18
 LETTERS = {"count": "nnn", "presence": "bnn", "share": "snn", "tfidf": "ltc", "smoothed-tfidf": "lrc"}
 
 
@@ -85,17 +82,9 @@ def term_frequency(counts: csr_array, kind: str) -> Floats:
 def weigh(counts: csr_array, idf: Floats, chosen: Scheme) -> csr_array:
     """(n, v) counts and (v,) idf → weights of the same shape, float64; an all-zero row stays zero."""
     weights = np.empty(counts.nnz)
-    for begin, end in _row_blocks(counts):
+    for begin, end in row_blocks(counts):
         weights[counts.indptr[begin] : counts.indptr[end]] = _weights(rows_of(counts, begin, end), idf, chosen)
     return csr_array((weights, counts.indices, counts.indptr), shape=counts.shape)
-
-
-def _row_blocks(counts: csr_array) -> Iterator[tuple[int, int]]:
-    """Stretches of rows with not too many counts, so that what is needed on the way stays small."""
-    wanted = np.arange(0, counts.nnz, _CELLS_AT_ONCE)
-    cuts = np.unique(np.concatenate((np.searchsorted(counts.indptr, wanted), [counts.shape[0]])))
-    cuts[0] = 0
-    return pairwise(cuts.tolist())
 
 
 def _weights(counts: csr_array, idf: Floats, chosen: Scheme) -> Floats:
