@@ -6,6 +6,7 @@ import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 
 def median_seconds(work: Callable[[], object], times: int = 3) -> float:
@@ -13,9 +14,9 @@ def median_seconds(work: Callable[[], object], times: int = 3) -> float:
     return medians_in_turn({"work": work}, times)["work"]
 
 
-def medians_in_turn(works: dict[str, Callable[[], object]], times: int = 5) -> dict[str, float]:
+def medians_in_turn(works: dict[Any, Callable[[], object]], times: int = 5) -> dict[Any, float]:
     """The median duration of each of several works, run in turn, so that a slow moment of the machine falls on all."""
-    seconds: dict[str, list[float]] = {name: [] for name in works}
+    seconds: dict[Any, list[float]] = {name: [] for name in works}
     for _ in range(times):
         for name, work in works.items():
             began = time.perf_counter()

@@ -29,7 +29,8 @@ _KEY_BITS = 63
 _AT_ONCE = 1 << 19  # units in a part, or a few more
 _MOST_PARTS = 32
 _PIECE = 1 << 18
-Namer = Callable[[Ints], list[str]]
+Namer = Callable[[Ints], AnyArray]
+"""Gives the names of n-grams, as an array of strings."""
 
 
 @dataclass(frozen=True)
@@ -64,6 +65,7 @@ def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str =
 
     units: words or letters of all documents. at_least: documents that a term must stand in. prefix: what each name begins with.
     """
+    units = _in_order(units)
     singles, enough = _single_units(units, at_least, prefix, threads)
     found = [singles] if min(settings.lengths) == 1 else []
     if max(settings.lengths) == 1 and not settings.skip:
@@ -71,19 +73,22 @@ def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str =
     documents = units.starts.size - 1
     owner = narrow(np.repeat(np.arange(documents, dtype=np.int32), np.diff(units.starts)))
     region = _regions(owner, units.sentences) if settings.within_sentences else owner
-    text = _Text(units, enough, owner, region, max(documents - 1, 1).bit_length(), at_least, prefix)
+    words = np.array(units.words, dtype=object)
+    text = _Text(units, words, enough, owner, region, max(documents - 1, 1).bit_length(), at_least, prefix)
     parts = by_threads(lambda bounds: _longer(text, settings, *bounds), _parts(units, threads), threads)
     return found + [grams for part in parts for grams in part]
 
 
 @dataclass(frozen=True)
 class _Text:
-    """What the parts share. enough: which units stand in enough documents. owner: the document of each place.
+    """What the parts share.
 
+    words: those of the units, as an array. enough: which units stand in enough documents. owner: the document of each place.
     region: the same, or a number for each sentence. bits: that the number of a document takes.
     """
 
     units: Tokens
+    words: AnyArray
     enough: Bools
     owner: AnyArray
     region: AnyArray
@@ -104,11 +109,11 @@ def _parts(units: Tokens, threads: int) -> list[tuple[int, int]]:
 def _longer(text: _Text, settings: Features, begin: int, end: int) -> list[Grams]:
     """The terms of more than one unit whose first is one of those from `begin` up to `end`."""
     units, longest = text.units, max(settings.lengths)
-    starting = text.enough.copy()
-    starting[:begin] = False
-    starting[end:] = False
-    places = _places_of(starting[units.codes])
-    level = first = _Level(places, units.codes[places], max(len(units.words), 1), _names_by(units.words))
+    marks = units.codes >= begin
+    marks &= units.codes < end
+    places = _places_of(marks)
+    places = places[text.enough[units.codes[places]]]
+    level = first = _Level(places, units.codes[places], max(len(units.words), 1), text.words.__getitem__)
     found: list[Grams] = []
     joiner = " " if settings.units == "words" else ""
     for length in range(2, longest + 1):
@@ -124,16 +129,18 @@ def _longer(text: _Text, settings: Features, begin: int, end: int) -> list[Grams
     return found
 
 
-def _names_by(words: list[str]) -> Namer:
-    return lambda numbers: [words[number] for number in numbers.tolist()]
+def _in_order(units: Tokens) -> Tokens:
+    """The same units, numbered in the order of their spelling, in which nearly all n-grams then come too."""
+    order = sorted(range(len(units.words)), key=units.words.__getitem__)
+    rank = np.empty(len(order), dtype=np.int32)
+    rank[order] = np.arange(len(order), dtype=np.int32)
+    codes = rank[units.codes] if order else units.codes
+    return Tokens([units.words[place] for place in order], codes, units.starts, units.sentences)
 
 
 def _single_units(units: Tokens, at_least: int, prefix: str, threads: int) -> tuple[Grams, Bools]:
-    """The units themselves as terms, sorted, and which of them stand in enough documents."""
+    """The units themselves as terms, and which of them stand in enough documents."""
     width, documents = len(units.words), units.starts.size - 1
-    order = np.array(sorted(range(width), key=units.words.__getitem__), dtype=np.int64)
-    rank = np.empty(width, dtype=np.int32)
-    rank[order] = np.arange(width, dtype=np.int32)
     totals = np.bincount(units.codes, minlength=width)
     bits = max(width - 1, 1).bit_length()
 
@@ -141,7 +148,7 @@ def _single_units(units: Tokens, at_least: int, prefix: str, threads: int) -> tu
         begin, end = bounds
         sizes = np.diff(units.starts[begin : end + 1])
         keys = np.repeat(np.arange(begin, end) << bits, sizes)
-        keys |= rank[units.codes[units.starts[begin] : units.starts[end]]]
+        keys |= units.codes[units.starts[begin] : units.starts[end]]
         keys, counts = _runs(keys)
         columns = _last_bits(keys, bits)
         keys >>= bits
@@ -159,8 +166,8 @@ def _single_units(units: Tokens, at_least: int, prefix: str, threads: int) -> tu
         place = np.cumsum(enough, dtype=np.int32) - 1
         inside = enough[columns]
         cells = Triplets(rows[inside], place[columns[inside]], counts[inside], kept.size)
-    names = [prefix + units.words[number] for number in order[kept].tolist()]
-    return Grams(names, cells, int((totals > 0).sum()), int((totals == 1).sum())), enough[rank]
+    names = [prefix + units.words[number] for number in kept.tolist()]
+    return Grams(names, cells, int((totals > 0).sum()), int((totals == 1).sum())), enough
 
 
 def _extended(level: _Level, text: _Text, reach: int, joiner: str) -> _Level:
@@ -183,11 +190,10 @@ def _extended(level: _Level, text: _Text, reach: int, joiner: str) -> _Level:
         codes, distinct = pd.factorize(numbers)
         numbers, span = codes.astype(np.int64), max(len(distinct), 1)
 
-    def names_of(chosen: Ints) -> list[str]:
+    def names_of(chosen: Ints) -> AnyArray:
         originals = chosen if distinct is None else distinct[chosen]
-        beginnings = level.names_of(originals // width)
-        lasts = [units.words[number] for number in (originals % width).tolist()]
-        return [f"{beginning}{joiner}{last}" for beginning, last in zip(beginnings, lasts, strict=True)]
+        names: AnyArray = level.names_of(originals // width) + (joiner + text.words)[originals % width]
+        return names
 
     return _Level(places, numbers, span, names_of)
 
@@ -213,7 +219,7 @@ def _grouped(level: _Level, text: _Text) -> tuple[Grams, Ints]:
     columns = np.repeat(np.arange(frequent.size, dtype=np.int32), frequency[enough])
     names = level.names_of(frequent)
     cells = Triplets(owners, columns, counts, frequent.size)
-    return Grams([text.prefix + name for name in names] if text.prefix else names, cells, distinct, seen_once), frequent
+    return Grams((text.prefix + names if text.prefix else names).tolist(), cells, distinct, seen_once), frequent
 
 
 def _runs(keys: Ints) -> tuple[Ints, AnyArray]:
