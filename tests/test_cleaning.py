@@ -1,6 +1,7 @@
 """Cleaning steps: their examples, their properties on any text, and what the program shows of them."""
 
 import csv
+import unicodedata
 from itertools import pairwise
 from pathlib import Path
 
@@ -12,7 +13,7 @@ from hypothesis import strategies as st
 from upsort.core.plan import Clean
 from upsort.core.text import text_steps, word_steps
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.editing import edited
+from upsort.core.text.editing import Substitution, edited
 from upsort.core.text.lemmas import learned_rules, rules_on_held_out, table_lemmatiser
 from upsort.core.text.markers import shown, unmarked
 from upsort.core.text.text_steps import text_step
@@ -60,6 +61,42 @@ def test_no_step_fails_on_any_text_and_edits_say_what_it_did(name: str, text: st
     assert step.apply_to_all([text, text]) == [after, after]
     if name in IDEMPOTENT:
         assert step.apply(after) == after
+
+
+LIKELY = st.lists(
+    st.sampled_from(
+        [
+            *"ants'’ 8:;=<3-)D(|0123,._é\u0301İſK한\u200d🌱🏽©\n",
+            "cannot",
+            "CaNNot",
+            "aİn't",
+            "let's",
+            "www.a.b ",
+            "...",
+            "ooo",
+        ]
+    )
+).map("".join)
+
+
+@pytest.mark.parametrize("name", STEPS)
+@given(text=LIKELY)
+def test_the_quick_way_of_a_step_is_its_pattern(name: str, text: str) -> None:
+    step = text_step(name, Clean())
+    if isinstance(step, Substitution):
+        assert step.apply(text) == step.pattern.sub(step.replacement, text)
+
+
+@given(LIKELY)
+def test_letters_lose_their_accents_and_nothing_else(text: str) -> None:
+    apart = unicodedata.normalize("NFD", text)
+    bases = "".join(character for character in apart if unicodedata.category(character) != "Mn")
+    assert text_step("accents", Clean()).apply(text) == unicodedata.normalize("NFC", bases)
+
+
+def test_letters_that_only_resemble_those_of_a_contraction_stay() -> None:
+    step = text_step("contractions", Clean())
+    assert step.apply("aİn't let'ſ CAN'T couldn’t we're") == "aİn't let'ſ Can not could not we are"
 
 
 @given(st.lists(ANY_TEXT, max_size=4))

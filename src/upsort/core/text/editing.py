@@ -37,33 +37,43 @@ class OneByOne:
         return [self.apply(text) for text in texts]
 
 
+def holding(*parts: str) -> Callable[[str], bool]:
+    """Whether a text holds one of some parts."""
+    return lambda text: any(part in text for part in parts)
+
+
+def _always(_: str) -> bool:
+    return True
+
+
 @dataclass(frozen=True)
 class Substitution(OneByOne):
-    """Every match of a pattern replaced. hints: the step cannot match a text that holds none of these (nothing: it may)."""
+    """Every match of a pattern replaced.
+
+    possible: whether a text, or several one after the other, may hold a match; quicker than to look for one. whole: the same
+    step on a whole text, where there is a quicker way.
+    """
 
     pattern: Any
     replacement: Callable[[Any], str]
-    hints: tuple[str, ...] = ()
+    possible: Callable[[str], bool] = _always
+    whole: Callable[[str], str] | None = None
 
     def apply(self, text: str) -> str:
-        if self.hints and not _holds_any(text, self.hints):
+        if not self.possible(text):
             return text
-        changed: str = self.pattern.sub(self.replacement, text)
+        changed: str = self.whole(text) if self.whole is not None else self.pattern.sub(self.replacement, text)
         return changed
 
     def apply_to_all(self, texts: list[str]) -> list[str]:
-        if self.hints and not _holds_any("\n".join(texts), self.hints):
+        if not self.possible("\n".join(texts)):
             return texts
         return [self.apply(text) for text in texts]
 
     def edits(self, text: str) -> list[Edit]:
-        if self.hints and not _holds_any(text, self.hints):
+        if not self.possible(text):
             return []
         return [Edit(found.start(), found.end(), self.replacement(found)) for found in self.pattern.finditer(text)]
-
-
-def _holds_any(text: str, hints: tuple[str, ...]) -> bool:
-    return any(hint in text for hint in hints)
 
 
 @dataclass(frozen=True)

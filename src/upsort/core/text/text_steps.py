@@ -8,12 +8,13 @@ from functools import partial
 from itertools import product
 from typing import Any
 
+import numpy as np
 import regex
 
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Clean
 from upsort.core.text.characters import DIGIT, DIGIT_INNER, INNER, MARK, WORD, character_class
-from upsort.core.text.editing import Edit, OneByOne, Rewriting, Substitution, TextStep, edited
+from upsort.core.text.editing import Edit, OneByOne, Rewriting, Substitution, TextStep, edited, holding
 from upsort.core.text.lowercase import lower
 from upsort.core.text.markers import CLOSE, OPEN, marker
 from upsort.core.text.stop_words import negations
@@ -42,11 +43,11 @@ _MARKUP = re.compile(rf"{_TAG}|&(?:#\d{{1,7}}|#[xX][0-9a-fA-F]{{1,6}}|[a-zA-Z][a
 _LINK = re.compile(
     r"\b(?:https?|ftp)://[^\s<>\"']*[^\s<>\"'.,;:!?)\]]|\bwww\.[^\s<>\"']*[^\s<>\"'.,;:!?)\]]", re.IGNORECASE
 )
-_LINK_HINTS = ("://", *(f"{one}{other}." for one, other in product("wW", repeat=2)))
 _EMAIL = re.compile(r"\b[\w.+-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63}){1,8}\b")
 _NAME = re.compile(r"(?<![\w@])@\w{1,64}")
 _HASHTAG = re.compile(r"(?<![\w#&])#(\w*[^\W\d]\w*)")
-_NUMBER = re.compile(r"(?<![^\W_])\d+(?:[.,:/]\d+)*(?:st|nd|rd|th)?(?![^\W_])")
+# A look behind comes after the first character, so that a match is looked for only where that one stands.
+_NUMBER = re.compile(r"\d(?<![^\W_]\d)\d*(?:[.,:/]\d+)*(?:st|nd|rd|th)?(?![^\W_])")
 _PHONE = r"(?P<phone>(?<!\w)\+?\d(?:[ ()/-]{0,2}\d){8,14}(?!\w))"
 _PRICE = (
     r"(?P<price>[£$€]\s?\d+(?:[.,]\d+)*|(?<!\w)\d+(?:[.,]\d+)*\s?(?:[£$€]|(?:eur|euros?|usd|gbp|pounds?|dollars?)\b))"
@@ -56,9 +57,12 @@ _SHAPES = re.compile(
 )
 _EMOJI = regex.compile(r"\p{Emoji_Presentation}|\p{Extended_Pictographic}\ufe0f?")
 _EMOJI_JOINERS = regex.compile(r"[\ufe0f\u200d\U0001f3fb-\U0001f3ff]+")
+_MAY_BE_EMOJI = re.compile("[\u200d\u00a9\u00ae\u203c-\U0010ffff]")
 _EMOTICON = re.compile(
-    r"(?<![\w:;])(?:(?P<smile>[:;=8][-o']?[)\]dDpP])|(?P<frown>[:;=8][-o']?[(\[/\\|])|(?P<heart><3))(?!\w)"
+    r"[:;=8<](?<![\w:;][:;=8<])"
+    r"(?:(?<=<)(?P<heart>3)|(?<!<)[-o']?(?:(?P<smile>[)\]dDpP])|(?P<frown>[(\[/\\|])))(?!\w)"
 )
+_NOT_ASCII = re.compile(r"[^\x00-\x7f]+")
 _WITH_MARKS = regex.compile(r"\P{M}?\p{M}*", regex.DOTALL)
 _REPEATED = re.compile(r"([^\W\d_])\1{2,}")
 _PUNCTUATION = regex.compile(r"[\p{P}\p{S}--\p{Emoji_Presentation}]", flags=regex.V1)
@@ -66,13 +70,14 @@ _SPACES = re.compile(r"^\s+|\s+$|\s+")
 _ENGLISH_CONTRACTIONS = {
     "won't": "will not", "can't": "can not", "cannot": "can not", "shan't": "shall not", "ain't": "is not", "let's": "let us",
 }  # fmt: skip
-_ENGLISH_ENDINGS = {"n't": " not", "'re": " are", "'ve": " have", "'ll": " will", "'m": " am", "'d": " would"}
+_ENGLISH_ENDINGS = {"'t": " not", "'re": " are", "'ve": " have", "'ll": " will", "'m": " am", "'d": " would"}
 _ENGLISH = re.compile(
-    r"\b(?:(?P<whole>won['’]t|can['’]t|cannot|shan['’]t|ain['’]t|let['’]s)|(?P<stem>\w+?)(?P<end>n['’]t|['’](?:re|ve|ll|m|d)))\b",
+    r"\b(?:(?P<whole>cannot|(?:won|can|shan|ain)['’]t|let['’]s)|(?P<stem>\w++)(?P<end>(?<=\wn)['’]t|['’](?:re|ve|ll|m|d)))\b",
     re.IGNORECASE,
 )
 _ELISION = re.compile(r"\b(?P<short>qu|[cdjlmnst]|(?:nell|dell|dall|all|sull|un))['’](?=\w)", re.IGNORECASE)
-_WORD_OR_STOP = re.compile(r"(?P<word>[\w'’\-\ue000\ue001]+)|(?P<stop>[.,;:!?()\n])")
+_WORDS = re.compile(r"[\w'’\-\ue000\ue001]+")
+_WORD_OR_STOP = re.compile(rf"(?P<word>{_WORDS.pattern})|(?P<stop>[.,;:!?()\n])")
 
 
 def text_steps(settings: Clean, names: Sequence[str]) -> list[TextStep]:
@@ -89,22 +94,24 @@ def text_step(name: str, settings: Clean) -> TextStep:
                 regex.compile(r"\P{M}?\p{M}*", regex.DOTALL),
             )
         case "accents":
-            return Rewriting(_without_accents, _WITH_MARKS)
+            return Rewriting(_without_accents, _WITH_MARKS, over_lines=True)
         case "lower":
             return Rewriting(
                 partial(lower, language=settings.language), re.compile(r"I\u0307|.", re.DOTALL), over_lines=True
             )
         case "markup":
-            return Substitution(_MARKUP, lambda found: _entity(found.group()), ("<", "&"))
+            return Substitution(_MARKUP, lambda found: _entity(found.group()), holding("<", "&"))
         case "links":
-            return Substitution(_LINK, _choice(settings.links, "link"), _LINK_HINTS)
+            return Substitution(_LINK, _choice(settings.links, "link"), holding("://", *_in_any_case("ww")))
         case "emails":
-            return Substitution(_EMAIL, _choice(settings.emails, "email"), ("@",))
+            return Substitution(_EMAIL, _choice(settings.emails, "email"), holding("@"))
         case "names":
-            return Substitution(_NAME, _choice(settings.names, "name"), ("@",))
+            return Substitution(_NAME, _choice(settings.names, "name"), holding("@"))
         case "tags":
             choice = _choice(settings.tags, "tag")
-            return Substitution(_HASHTAG, (lambda found: found.group(1)) if settings.tags == "keep" else choice, ("#",))
+            return Substitution(
+                _HASHTAG, (lambda found: found.group(1)) if settings.tags == "keep" else choice, holding("#")
+            )
         case "numbers":
             return _numbers(settings.numbers)
         case "emoji":
@@ -112,30 +119,47 @@ def text_step(name: str, settings: Clean) -> TextStep:
         case "contractions":
             english = settings.language == "en"
             return (
-                Substitution(_ENGLISH, _split_contraction)
+                Substitution(_ENGLISH, _split_contraction, holding("'", "’", *_in_any_case("nn")))
                 if english
-                else Substitution(_ELISION, _split_elision, ("'", "’"))
+                else Substitution(_ELISION, _split_elision, holding("'", "’"))
             )
         case "negations":
             return _Negations(settings.language)
         case "replace":
             return _Sequence([_replacement(old, new, settings.pattern_seconds) for old, new in settings.replace])
         case "letters":
-            return Substitution(_REPEATED, lambda found: found.group(1) * 2)
+            return Substitution(_REPEATED, lambda found: found.group(1) * 2, _three_alike)
         case "punctuation":
             return Substitution(_PUNCTUATION, _punctuation)
         case _:
             return Substitution(
-                _SPACES, lambda found: " " if found.start() > 0 and found.end() < len(found.string) else ""
+                _SPACES,
+                lambda found: " " if found.start() > 0 and found.end() < len(found.string) else "",
+                whole=lambda text: " ".join(text.split()),
             )
 
 
+class _Bases(dict[int, str]):
+    """For each character what it is without its accents; worked out when it is met first."""
+
+    def __missing__(self, code: int) -> str:
+        parts = unicodedata.normalize("NFD", chr(code))
+        self[code] = "".join(part for part in parts if unicodedata.category(part) != "Mn")
+        return self[code]
+
+
+_BASES = _Bases()
+
+
 def _without_accents(text: str) -> str:
-    if text.isascii():
-        return text
-    decomposed = unicodedata.normalize("NFD", text)
-    kept = "".join(character for character in decomposed if unicodedata.category(character) != "Mn")
-    return unicodedata.normalize("NFC", kept)
+    return unicodedata.normalize("NFC", _NOT_ASCII.sub(lambda found: found.group().translate(_BASES), text))
+
+
+def _three_alike(text: str) -> bool:
+    """Whether a character stands three times in a row."""
+    points = np.frombuffer(text.encode("utf-32-le", "surrogatepass"), dtype="<u4")
+    same = points[1:] == points[:-1]
+    return bool((same[1:] & same[:-1]).any())
 
 
 def _punctuation(found: Any) -> str:
@@ -157,6 +181,10 @@ def _entity(found: str) -> str:
     return html.unescape(found).replace(OPEN, " ").replace(CLOSE, " ") if found[0] == "&" else " "
 
 
+def _in_any_case(letters: str) -> list[str]:
+    return ["".join(cases) for cases in product(*((letter, letter.upper()) for letter in letters))]
+
+
 def _choice(mode: str, name: str) -> Callable[[Any], str]:
     match mode:
         case "drop":
@@ -176,9 +204,10 @@ def _numbers(mode: str) -> TextStep:
 def _split_contraction(found: "re.Match[str]") -> str:
     if found["whole"]:
         whole = found["whole"].replace("’", "'")
-        split = _ENGLISH_CONTRACTIONS[whole.lower()]
+        split = _ENGLISH_CONTRACTIONS.get(whole.lower(), found["whole"])  # İ and ſ are taken for i and s, but are none
         return split.capitalize() if whole[0].isupper() else split
-    return found["stem"] + _ENGLISH_ENDINGS[found["end"].replace("’", "'").lower()]
+    ending = found["end"].replace("’", "'").lower()
+    return (found["stem"][:-1] if ending == "'t" else found["stem"]) + _ENGLISH_ENDINGS[ending]
 
 
 def _split_elision(found: "re.Match[str]") -> str:
@@ -209,13 +238,12 @@ class _Emoji(OneByOne):
         self.keep = keep
 
     def apply(self, text: str) -> str:
-        if text.isascii() and not any(sign in text for sign in ":;=8<"):
-            return text
-        return edited(text, self.edits(text))
+        edits = self.edits(text)
+        return edited(text, edits) if edits else text
 
     def edits(self, text: str) -> list[Edit]:
         found = [Edit(one.start(), one.end(), self._emoticon(one)) for one in _EMOTICON.finditer(text)]
-        if not text.isascii():
+        if _MAY_BE_EMOJI.search(text):
             found += [Edit(one.start(), one.end(), self._emoji(one.group())) for one in _EMOJI.finditer(text)]
             covered = {place for edit in found for place in range(edit.start, edit.end)}
             found += [
@@ -245,7 +273,11 @@ class _Negations(OneByOne):
         return edited(text, self.edits(text))
 
     def edits(self, text: str) -> list[Edit]:
-        edits, negated = [], False
+        edits: list[Edit] = []
+        negated = False
+        small = lower(text, self.language).replace("’", "'")
+        if self.negations.isdisjoint(_WORDS.findall(small)) and not (self.language == "en" and "n't" in small):
+            return edits
         for found in _WORD_OR_STOP.finditer(text):
             if found["stop"]:
                 negated = False
@@ -261,7 +293,7 @@ class _Negations(OneByOne):
 def _replacement(old: str, new: str, seconds: float) -> TextStep:
     if len(old) > 2 and old[0] == old[-1] == "/":
         return TimedSubstitution(checked_pattern(old[1:-1]), new, seconds)
-    return Substitution(re.compile(re.escape(old)), lambda found: new, (old,))
+    return Substitution(re.compile(re.escape(old)), lambda found: new, holding(old))
 
 
 class TimedSubstitution(OneByOne):
