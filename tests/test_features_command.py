@@ -33,6 +33,13 @@ def test_the_term_table_counts_by_hand(program: Program, wet_and_dry: Path, tmp_
     assert next(iter(rows)) == "fern"
 
 
+@pytest.mark.parametrize("length", ["2", "[2]", "2,2"])
+def test_one_length_alone_is_the_shortest_and_the_longest(program: Program, wet_and_dry: Path, length: str) -> None:
+    bounds = ("--set=features.in_at_least=1", f"--set=features.lengths={length}")
+    found = program("features", wet_and_dry, "--text=text", *bounds, "--json").json
+    assert all(term["term"].count(" ") == 1 for term in found["top"])
+
+
 def test_matrices_written_and_read_back_are_equal(program: Program, demo: Path, tmp_path: Path) -> None:
     letters = (demo / "letters-2024.csv", *LETTERS)
     for name in ("m.mtx", "m.npz"):
@@ -76,6 +83,8 @@ def test_who_wrote_it_by_pairs_of_words(program: Program, demo: Path) -> None:
         (("--matrix=m.csv", "--terms=watr"), 2, "Nearest terms: water"),
         (("--document=F24-xyz",), 1, "No document is called 'F24-xyz'"),
         (("--set=features.lengths=0,2",), 2, "features.lengths cannot be 0"),
+        (("--set=features.lengths=[1,2,3]",), 2, "it takes the least and the most"),
+        (("--set=clean.steps=3",), 2, "clean.steps cannot be 3: it must be a list"),
         (("--set=features.units=leters",), 2, "Nearest values: letters"),
         (("--from-sorter=none.sorter",), 1, "There is no sorter none.sorter"),
     ],

@@ -86,7 +86,16 @@ def _as_lists(values: dict[str, Any]) -> dict[str, Any]:
                 key: _as_list(value) if key in lists and isinstance(getattr(defaults, key), tuple) else value
                 for key, value in held.items()
             }
+    features = listed_values.get("features")
+    if isinstance(features, dict) and "lengths" in features:
+        listed_values["features"] = {**features, "lengths": _from_to(features["lengths"])}
     return listed_values
+
+
+def _from_to(lengths: Any) -> Any:
+    """One length alone as the shortest and the longest."""
+    alone = lengths[0] if isinstance(lengths, list | tuple) and len(lengths) == 1 else lengths
+    return [alone, alone] if isinstance(alone, int) else lengths
 
 
 def _as_list(value: Any) -> Any:
@@ -119,11 +128,21 @@ def _readable(error: Any, where: str) -> UsageProblem:
             f"{where}: {key} cannot be {error['input']!r}.",
             f"{suggestion(str(error['input']), SCHEMES, 'values')} Or three letters such as ltc: [nlab][ntp][nc].",
         )
+    if error["type"] in {"missing", "too_long", "tuple_type"} and _from_least_to_most(place):
+        return UsageProblem(
+            f"{where}: {key} cannot be {error['input']!r}: it takes the least and the most.", "For example: [1, 2]"
+        )
     return UsageProblem(f"{where}: {key} cannot be {error['input']!r}: {_lowered(error['msg'])}.", _keys_hint(place))
 
 
+def _from_least_to_most(place: list[str]) -> bool:
+    """Whether a key takes two numbers."""
+    default = getattr(getattr(Plan(), place[0], None), place[1], ()) if len(place) > 1 else ()
+    return isinstance(default, tuple) and len(default) == 2 and all(isinstance(number, int) for number in default)
+
+
 def _lowered(message: str) -> str:
-    return message.split(", unable")[0].replace("Input should be", "it must be")
+    return message.split(", unable")[0].replace("Input should be", "it must be").replace("a valid tuple", "a list")
 
 
 def _keys_hint(place: list[str]) -> str:

@@ -32,6 +32,7 @@ from upsort.jobs.progress import Advance, no_progress, nothing_usable
 MATRIX_ENDINGS = (".mtx", ".npz", ".csv", ".tsv", ".jsonl", ".parquet")
 UNLABELLED = "(no label)"
 _MOST_DENSE_CELLS = 200_000_000
+_ROWS_AT_ONCE = 1000
 
 
 @dataclass(frozen=True)
@@ -271,9 +272,13 @@ def write_terms(matrix: Matrix, path: Path, rows: Sequence[TermRow]) -> None:
     """The term table as a file, with a column of document frequencies for each label."""
     columns = ("term", "documents", "count", "idf", "mean_weight", "largest_weight")
     with table_file(path, [*columns, *(f"documents: {label}" for label in matrix.labels)]) as writer:
-        for row in rows:
-            numbers = (f"{row.idf:.6f}", f"{row.mean_weight:.6f}", f"{row.largest_weight:.6f}")
-            writer.writerow([row.term, str(row.documents), str(row.count), *numbers, *map(str, row.by_label)])
+        for begin in range(0, len(rows), _ROWS_AT_ONCE):
+            writer.writerows([_cells(row) for row in rows[begin : begin + _ROWS_AT_ONCE]])
+
+
+def _cells(row: TermRow) -> list[str]:
+    numbers = (f"{row.idf:.6f}", f"{row.mean_weight:.6f}", f"{row.largest_weight:.6f}")
+    return [row.term, str(row.documents), str(row.count), *numbers, *map(str, row.by_label)]
 
 
 def write_matrix(matrix: Matrix, path: Path, only: Sequence[str] = ()) -> list[Path]:
@@ -341,11 +346,13 @@ def _write_dense(matrix: Matrix, path: Path, only: Sequence[str]) -> None:
         )
     chosen = matrix.weights[:, [matrix.space.columns[name] for name in names]]
     with table_file(path, ["document", *names]) as writer:
-        for begin in range(0, chosen.shape[0], 1000):
-            dense = chosen[begin : begin + 1000].toarray()
+        for begin in range(0, chosen.shape[0], _ROWS_AT_ONCE):
+            dense = chosen[begin : begin + _ROWS_AT_ONCE].toarray()
             writer.writerows(
                 [
                     [reference, *(f"{weight:.6g}" for weight in row)]
-                    for reference, row in zip(matrix.references[begin : begin + 1000], dense.tolist(), strict=True)
+                    for reference, row in zip(
+                        matrix.references[begin : begin + _ROWS_AT_ONCE], dense.tolist(), strict=True
+                    )
                 ]
             )
