@@ -102,7 +102,11 @@ def text_step(name: str, settings: Clean) -> TextStep:
         case "markup":
             return Substitution(_MARKUP, lambda found: _entity(found.group()), holding("<", "&"))
         case "links":
-            return Substitution(_LINK, _choice(settings.links, "link"), holding("://", *_in_any_case("ww")))
+            return Substitution(
+                _LINK,
+                _choice(settings.links, "link"),
+                holding("://", *(f"{letters}." for letters in _in_any_case("ww"))),
+            )
         case "emails":
             return Substitution(_EMAIL, _choice(settings.emails, "email"), holding("@"))
         case "names":
