@@ -13,6 +13,8 @@ import pytest
 
 from upsort.jobs.demo import lay_out
 
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # the program is compiled once, not at each of its many starts
+
 
 @dataclass(frozen=True)
 class Run:
