@@ -284,7 +284,7 @@ def test_training_tells_the_corpus_own_stop_words_and_empty_documents(program: P
     )
     assert found.json["too_common"] == ["the"]
     assert found.json["without_tokens"] == 1
-    assert "1 documents have no tokens after cleaning" in found.err
+    assert "Documents without a token after cleaning: 1;" in found.err
 
 
 def test_how_good_learned_lemma_rules_are_is_told(program: Program, tmp_path: Path) -> None:

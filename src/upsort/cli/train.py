@@ -100,7 +100,7 @@ def _warn(answer: "AnswerResult", console: Console) -> None:
     sorter, trained = answer.sorter, answer.sorter.trained
     if answer.without_tokens:
         console.warn(
-            f"{answer.without_tokens:,} documents have no tokens after cleaning; they teach nothing but their label."
+            f"Documents without a token after cleaning: {answer.without_tokens:,}; they teach nothing but their label."
         )
     if not trained.ended.reached:
         console.warn(
