@@ -84,7 +84,7 @@ def test_n_grams_do_not_depend_on_how_much_is_done_at_once(
     settings = Features(lengths=(1, 3), skip=True)
     cleaning = cleaner(Clean(steps=("lower",)))
     whole = count(texts, cleaning, settings, at_least)
-    monkeypatch.setattr(ngrams, "_AT_ONCE", 3)
+    monkeypatch.setattr(sparse, "_AT_ONCE", 3)
     monkeypatch.setattr(ngrams, "_PIECE", 3)
     pieces = counts_of([cleaning.words_of(texts)], settings, at_least, threads=threads)
     assert (pieces.terms, pieces.distinct, pieces.seen_once) == (whole.terms, whole.distinct, whole.seen_once)

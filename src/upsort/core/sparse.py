@@ -15,7 +15,7 @@ from upsort.core.threads import by_threads
 _KEY_BITS = 63
 _AT_ONCE = 1 << 19
 _CELLS_AT_ONCE = 1 << 18
-_MOST_STRETCHES = 16
+_MOST_STRETCHES = 32
 
 
 @dataclass(frozen=True)
@@ -48,6 +48,17 @@ def from_cells(values: AnyArray, rows: AnyArray, columns: AnyArray, shape: tuple
     matrix: csr_array = cells.tocsr()
     matrix.sort_indices()
     return matrix
+
+
+def stretches(starts: Ints, at_least: int = 1) -> list[tuple[int, int]]:
+    """Stretches of rows that hold about as many values each, at least so many of them; more where there are many values.
+
+    starts: (n_rows + 1,) where the values of each row begin.
+    """
+    total, rows = int(starts[-1]), starts.size - 1
+    number = min(max(total // _AT_ONCE, at_least), _MOST_STRETCHES)
+    ends = np.unique(np.searchsorted(starts, np.arange(1, number) * (total / number)))
+    return [(begin, end) for begin, end in pairwise([0, *ends.tolist(), rows]) if begin < end] or [(0, rows)]
 
 
 def from_triplets(parts: Sequence[Triplets], rank: Ints, rows: int, threads: int = 1) -> csr_array:
@@ -92,9 +103,7 @@ def from_triplets(parts: Sequence[Triplets], rank: Ints, rows: int, threads: int
         keys >>= count_bits
         np.bitwise_and(keys, (1 << column_bits) - 1, out=indices[place], casting="unsafe")
 
-    number = min(max(size // _AT_ONCE, threads), _MOST_STRETCHES)
-    ends = np.searchsorted(starts, np.arange(1, number) * (size / number))
-    by_threads(fill, pairwise([0, *ends.tolist(), rows]), threads)
+    by_threads(fill, stretches(starts, threads), threads)
     matrix = csr_array((data, indices, starts.astype(kind)), shape=(rows, rank.size))
     matrix.has_sorted_indices = True
     matrix.has_canonical_format = True

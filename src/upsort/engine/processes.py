@@ -36,9 +36,9 @@ def in_order(work: Callable[[Item], Result], items: Iterable[Item], workers: int
     work: may hold anything; processes that are forked have it at once, others are sent it once.
     """
     items = iter(items)
-    for item in (
-        items if workers == 1 else islice(items, 1)
-    ):  # the first here: what it taught the work, a fork knows too
+    for item in islice(
+        items, None if workers == 1 else 1
+    ):  # the first here: what it teaches the work, a fork knows too
         yield item, work(item)
     if workers == 1:
         return

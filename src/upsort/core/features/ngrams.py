@@ -11,14 +11,13 @@ that begin with some of the units: that bounds the memory beside the result, and
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 import pandas as pd
 
 from upsort.core.arrays import AnyArray, Bools, Ints
 from upsort.core.plan import Features
-from upsort.core.sparse import Triplets, narrow
+from upsort.core.sparse import Triplets, narrow, stretches
 from upsort.core.text.tokeniser import Tokens
 from upsort.core.threads import by_threads
 
@@ -26,8 +25,6 @@ GAP = "…"
 """Stands for the word left out of a pair with a gap: `leaves … brown`."""
 
 _KEY_BITS = 63
-_AT_ONCE = 1 << 19  # units in a part, or a few more
-_MOST_PARTS = 32
 _PIECE = 1 << 18
 Namer = Callable[[Ints], AnyArray]
 """Gives the names of n-grams, as an array of strings."""
@@ -99,11 +96,9 @@ class _Text:
 
 def _parts(units: Tokens, threads: int) -> list[tuple[int, int]]:
     """Ranges of units that begin about as many n-grams each."""
-    before = np.cumsum(np.bincount(units.codes, minlength=len(units.words)))
-    number = min(max(units.codes.size // _AT_ONCE, threads), _MOST_PARTS)
-    ends = np.searchsorted(before, np.arange(1, number) * (units.codes.size / number), side="left") + 1
-    bounds = [0, *np.unique(np.minimum(ends, before.size)).tolist(), before.size]
-    return [(begin, end) for begin, end in pairwise(bounds) if begin < end]
+    before = np.zeros(len(units.words) + 1, dtype=np.int64)
+    np.cumsum(np.bincount(units.codes, minlength=len(units.words)), out=before[1:])
+    return stretches(before, threads)
 
 
 def _longer(text: _Text, settings: Features, begin: int, end: int) -> list[Grams]:
@@ -140,7 +135,7 @@ def _in_order(units: Tokens) -> Tokens:
 
 def _single_units(units: Tokens, at_least: int, prefix: str, threads: int) -> tuple[Grams, Bools]:
     """The units themselves as terms, and which of them stand in enough documents."""
-    width, documents = len(units.words), units.starts.size - 1
+    width = len(units.words)
     totals = np.bincount(units.codes, minlength=width)
     bits = max(width - 1, 1).bit_length()
 
@@ -154,11 +149,9 @@ def _single_units(units: Tokens, at_least: int, prefix: str, threads: int) -> tu
         keys >>= bits
         return narrow(keys), columns, counts
 
-    number = min(max(units.codes.size // _AT_ONCE, threads), _MOST_PARTS)
-    ends = np.searchsorted(units.starts, np.arange(1, number) * (units.codes.size / number))
-    stretches = by_threads(counted, pairwise([0, *ends.tolist(), documents]), threads)
-    rows, columns, counts = (np.concatenate(arrays) for arrays in zip(*stretches, strict=True))
-    del stretches
+    pieces = by_threads(counted, stretches(units.starts, threads), threads)
+    rows, columns, counts = (np.concatenate(arrays) for arrays in zip(*pieces, strict=True))
+    del pieces
     enough = np.bincount(columns, minlength=width) >= at_least
     kept = np.flatnonzero(enough)
     cells = Triplets(rows, columns, counts, width)

@@ -91,7 +91,7 @@ def text_step(name: str, settings: Clean) -> TextStep:
         case "nfc" | "nfkc":
             return Rewriting(
                 partial(unicodedata.normalize, "NFC" if name == "nfc" else "NFKC"),
-                regex.compile(r"\P{M}?\p{M}*", regex.DOTALL),
+                _WITH_MARKS,
             )
         case "accents":
             return Rewriting(_without_accents, _WITH_MARKS, over_lines=True)

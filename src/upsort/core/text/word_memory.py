@@ -73,7 +73,9 @@ class WordMemory:
             hashed = np.flatnonzero((distinct[known:] & _MARK) == _HASHED)
             new_parts[: len(parts), hashed] = parts[:, np.searchsorted(longer, first[hashed])]
             all_parts = np.concatenate((all_parts, new_parts), axis=1)
-        if any(not np.array_equal(known[codes[longer]], own) for known, own in zip(all_parts, parts, strict=False)):
+        if any(
+            not np.array_equal(first_of[codes[longer]], own) for first_of, own in zip(all_parts, parts, strict=False)
+        ):
             return self._number_pieces(raw, begins, ends)
         numbers = np.concatenate((self._key_numbers, self._number_pieces(raw, begins[first], ends[first])))
         self._keys, self._key_numbers = distinct[:_MOST_KEYS], numbers[:_MOST_KEYS]
