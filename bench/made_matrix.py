@@ -12,8 +12,8 @@ def made_matrix(
 ) -> tuple[csr_array, np.ndarray]:
     """(documents, terms) tf-idf rows and (documents,) label numbers.
 
-    A document's words are drawn from a Zipfian distribution that all labels share, two in five of them from a part of it that its
-    label prefers; one label in twenty is wrong.
+    A document's words are drawn from a Zipfian distribution that all labels share, two in five of them from a part of it that
+    its label prefers; one label in twenty is wrong.
     """
     generator = np.random.default_rng(seed)
     shares = 1 / (np.arange(labels) + 2.0)

@@ -19,7 +19,7 @@ from made_text import documents
 from measuring import command
 from scipy.sparse import csr_array
 
-from upsort.core.sorter import Sorter
+from upsort.core.learning.sorter import Sorter
 from upsort.files.sorter_file import load_sorter
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")

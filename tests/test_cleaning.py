@@ -19,7 +19,7 @@ from upsort.core.text.markers import shown, unmarked
 from upsort.core.text.text_steps import text_step
 from upsort.core.text.word_steps import Resources
 from upsort.files.resources import resources_for
-from upsort.jobs.clean import on_corpus
+from upsort.jobs.clean import OnCorpus
 
 ANY_TEXT = st.text(
     st.one_of(
@@ -301,7 +301,10 @@ def test_how_good_learned_lemma_rules_are_is_told(program: Program, tmp_path: Pa
 
 def test_the_table_of_steps_shows_what_each_step_does_alone() -> None:
     cleaning = cleaner(Clean(steps=("markup", "lower", "links", "stem")))
-    rows = on_corpus(cleaning, ["Ferns, <b>ferns</b> and FERNS", "Ferns https://fernhollow.example"])
+    corpus = OnCorpus(cleaning)
+    for text in ("Ferns, <b>ferns</b> and FERNS", "Ferns https://fernhollow.example"):
+        corpus.add([text])
+    rows = corpus.steps()
     assert [(row.step, row.tokens, row.distinct) for row in rows] == [
         ("as it comes", 10, 8),
         ("markup", 8, 7),

@@ -14,8 +14,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.sparse import csr_array
 
-from upsort.core.documents import Documents
 from upsort.core.features.beside import learn_beside, text_measures
+from upsort.core.features.documents import Documents
 from upsort.core.features.hashing import NameTable, estimated_terms, sharing
 from upsort.core.features.measuring import measure
 from upsort.core.features.vectors import WordVectors, make_vectors
@@ -29,7 +29,11 @@ from upsort.files.vectors import read_vectors, write_vectors
 
 def documents(texts: list[str], photos: list[float], channels: list[str]) -> Documents:
     return Documents(
-        (texts,), ("photos",), np.array(photos, dtype=np.float64).reshape(-1, 1), ("channel",), (channels,)
+        parts=(texts,),
+        number_names=("photos",),
+        numbers=np.array(photos, dtype=np.float64).reshape(-1, 1),
+        category_names=("channel",),
+        categories=(channels,),
     )
 
 
@@ -74,7 +78,16 @@ def test_what_is_a_number(cell: str, number: float | None) -> None:
 @given(st.lists(st.text("abcd ", max_size=20), min_size=1, max_size=6), st.integers(1, 4))
 def test_hashed_counts_are_signed_sums(texts: list[str], bits: int) -> None:
     settings = Features(hash_bits=bits, lengths=(1, 2), weighting="count")
-    found = measure([Documents((texts,), (), np.zeros((len(texts), 0)), (), ())], cleaner(Clean()), Columns(), settings)
+    found = measure(
+        [
+            Documents(
+                parts=(texts,), number_names=(), numbers=np.zeros((len(texts), 0)), category_names=(), categories=()
+            )
+        ],
+        cleaner(Clean()),
+        Columns(),
+        settings,
+    )
     expected = np.zeros((len(texts), 1 << bits))
     for row, text in enumerate(texts):
         words = text.split()

@@ -11,17 +11,19 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from scipy.sparse import csr_array
 
-from upsort.core.documents import Documents
+from upsort.core.features.documents import Documents
 from upsort.core.features.measuring import measure
 from upsort.core.insight.comparing_terms import TermCounts, likelihood_ratios, log_odds
-from upsort.core.insight.drift import drift
+from upsort.core.insight.drift import NewDocuments, drift
 from upsort.core.insight.explanation import explain, rounded_to_sum, smallest_change
 from upsort.core.insight.label_next import choose, entropies
 from upsort.core.insight.trends import trend_of
+from upsort.core.learning.labelled import Labelled, numbered
+from upsort.core.learning.method import Method
+from upsort.core.learning.sorter import Sorter, length_classes
+from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Classifier, Clean, Columns, Features, Plan
-from upsort.core.sorter import Sorter, length_classes
 from upsort.core.text.cleaning import cleaner
-from upsort.core.training import Labelled, fit, numbered
 
 TEXTS = st.lists(st.text("abcd ", min_size=1, max_size=16), min_size=6, max_size=14)
 LINEAR = ("logistic", "svm", "ridge", "multinomial-nb", "bernoulli-nb", "complement-nb", "centroid")
@@ -31,9 +33,12 @@ def trained(texts: list[str], kind: str, lengths: tuple[int, int] = (1, 1)) -> S
     labels = ["xyz"[place % 3] for place in range(len(texts))]
     names, numbers = numbered(labels)
     features = Features(in_at_least=1, in_at_most=1.0, lengths=lengths)
-    plan = Plan(Columns(text=("t",)), clean=Clean(), features=features, classifier=Classifier(kind=kind))  # type: ignore[arg-type]
-    block = Documents((texts,), (), np.zeros((len(texts), 0)), (), ())
-    return fit(Labelled(measure([block], cleaner(Clean()), plan.columns, features), numbers, names), plan)[0]
+    plan = Plan(columns=Columns(text=("t",)), clean=Clean(), features=features, classifier=Classifier(kind=kind))  # type: ignore[arg-type]
+    block = Documents(
+        parts=(texts,), number_names=(), numbers=np.zeros((len(texts), 0)), category_names=(), categories=()
+    )
+    measured = measure([block], cleaner(Clean()), plan.columns, features)
+    return train_sorter(Labelled(measured=measured, labels=numbers, names=names), Method(plan))[0]
 
 
 @given(TEXTS, st.sampled_from(LINEAR), st.sampled_from([(1, 1), (1, 2)]), st.text("abcde ", max_size=20))
@@ -41,7 +46,7 @@ def trained(texts: list[str], kind: str, lengths: tuple[int, int] = (1, 1)) -> S
 def test_pulls_and_intercept_are_the_score(texts: list[str], kind: str, lengths: tuple[int, int], text: str) -> None:
     texts = [f"{text} a" for text in texts]
     sorter = trained(texts, kind, lengths)
-    found = explain(sorter, text)
+    found = explain(sorter, sorter.texts_alone([text]))
     sums = found.intercept + sum((one.pulls for one in found.terms), np.zeros(3))
     assert sums == pytest.approx(found.scores, abs=1e-9)
     decisions = sorter.decide(sorter.texts_alone([text]))
@@ -61,7 +66,7 @@ def test_rounded_numbers_add_up(values: list[float], digits: int) -> None:
 
 def test_the_words_taken_out_change_the_label() -> None:
     sorter = trained(["a b", "c d", "b d"] * 3, "multinomial-nb")
-    found = explain(sorter, "a b d")
+    found = explain(sorter, sorter.texts_alone(["a b d"]))
     change = smallest_change(sorter, found)
     assert change is not None
     words, label = change
@@ -197,9 +202,9 @@ def test_what_to_label_next_is_uncertain_and_spread(program: Program, demo: Path
 
 def test_drift_is_told_with_numbers() -> None:
     sorter = trained(["a b", "c d", "b d"] * 40, "multinomial-nb")
-    same = drift(sorter, np.array([40, 40, 40]), sorter.trained.lengths, 240, 0.0)
+    same = drift(sorter, NewDocuments(np.array([40, 40, 40]), sorter.trained.lengths, 240, 0.0))
     assert not same.any
-    other = drift(sorter, np.array([110, 5, 5]), length_classes(np.full(120, 40)), 4800, 2400.0)
+    other = drift(sorter, NewDocuments(np.array([110, 5, 5]), length_classes(np.full(120, 40)), 4800, 2400.0))
     assert other.unknown == (0.0, 0.5)
     assert other.labels is not None and other.labels[0] == pytest.approx((110 - 5 - 5 + 20 - 40) / 120, abs=0.2)
     assert other.lengths == (3, 48)

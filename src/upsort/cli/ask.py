@@ -2,13 +2,19 @@
 
 import argparse
 import io
+import json
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.status import Exit
 from upsort.core.names import listed
+
+if TYPE_CHECKING:
+    from upsort.files.reasons import Reason
+    from upsort.jobs.ask import Asked
 
 DESCRIPTION = "Type a message and see its label, how probable it is, and the words that decided; an empty line ends it."
 EXAMPLE = "upsort ask desk.sorter"
@@ -22,18 +28,27 @@ OPTIONS = (
     ),
     options.COMMON,
 )
+RULES: tuple[options.Rule, ...] = ()
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Answer line by line; piped lines are answered one line each."""
-    from upsort.core.insight.explanation import decided, deciding_words, explain
+    from upsort.files.documents import Reader
+    from upsort.files.reasons import Reason
     from upsort.files.sorter_file import load_sorters
+    from upsort.jobs.ask import asked, document_in
 
     sorters = load_sorters(Path(request.sorter))
+    reader = Reader.of_sorter(sorters[0])
     lines = io.TextIOWrapper(console.input or sys.stdin.buffer, encoding="utf-8", errors="replace")
     typed = lines.isatty()
     if typed:
         console.note("A message, then Enter. An empty line ends it.")
+    if beside := [*reader.columns.text[:-1], *reader.beside[0], *reader.beside[1]]:
+        console.note(
+            f"The sorter also reads {listed(beside)}; of a bare text they are empty. A line may be an object of JSON that "
+            "holds them."
+        )
     while True:
         if typed:
             console.error.write("> ")
@@ -41,24 +56,31 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         line = lines.readline()
         if not line or (typed and not line.strip()):
             return Exit.DONE
-        text = line.rstrip("\r\n")
-        for sorter in sorters:
-            begin = f"{sorter.answer}: " if sorter.answer else ""
-            decisions = decided(sorter, text)
-            best = int(decisions.best[0])
-            label, probability = sorter.labels[best], float(decisions.probabilities[0, best])
-            words: list[str] = []
-            if sorter.classifier.rule is not None:
-                words = deciding_words(explain(sorter, text), request.words)
-            if console.as_json:
-                import json
-
-                answer = {"answer": sorter.answer} if sorter.answer else {}
-                found = {**answer, "text": text, "label": label, "probability": probability, "words": words}
-                console.say(json.dumps(found, ensure_ascii=False))
-            elif typed:
-                because = f", because of {listed(words)}" if words else ", though it knows none of these words"
-                console.say(f"{begin}{label} ({probability:.2f}){because}")
-            else:
-                console.say(f"{begin}{label}\t{probability:.4f}\t{', '.join(words)}")
+        document = document_in(reader, line)
+        if isinstance(document, Reason):
+            _refuse(document, line, typed, console)
+        else:
+            for answer in asked(sorters, document, request.words):
+                _answer(answer, typed, console)
         console.output.flush()
+
+
+def _refuse(reason: "Reason", line: str, typed: bool, console: Console) -> None:
+    """No answer, and why."""
+    if console.as_json:
+        console.say(json.dumps({"text": line.rstrip("\r\n"), "error": str(reason)}, ensure_ascii=False))
+    else:
+        console.say(f"no answer: {reason}" if typed else f"\t\t{reason}")
+
+
+def _answer(found: "Asked", typed: bool, console: Console) -> None:
+    begin = f"{found.answer}: " if found.answer else ""
+    if console.as_json:
+        answer = {"answer": found.answer} if found.answer else {}
+        said = {"text": found.text, "label": found.given, "probability": found.probability, "words": found.words}
+        console.say(json.dumps(answer | said, ensure_ascii=False))
+    elif typed:
+        because = f", because of {listed(found.words)}" if found.words else ", though it knows none of these words"
+        console.say(f"{begin}{found.given or '(none)'} ({found.probability:.2f}){because if found.has_words else ''}")
+    else:
+        console.say(f"{begin}{found.given}\t{found.probability:.6f}\t{', '.join(found.words)}")

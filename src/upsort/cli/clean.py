@@ -10,12 +10,12 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
-from upsort.cli.wording import interval, percent, rate_json, shortened
+from upsort.cli.wording import interval, kept_json, kept_together, percent, rate_json, shortened
 from upsort.core.errors import UsageProblem
 
 if TYPE_CHECKING:
     from upsort.core.plan import Plan
-    from upsort.jobs.clean import CleanResult, DocumentSteps
+    from upsort.jobs.clean import CleanResult, DocumentSteps, StepsResult
 
 DESCRIPTION = (
     "Show what each cleaning step does: to single documents, to single words, to the corpus as a whole. Every step can hurt.\n"
@@ -46,17 +46,27 @@ OPTIONS = (
             options.SEED,
         ),
     ),
-    options.COLUMNS,
+    options.columns("text", "label", "id"),
     options.READING,
     options.PLAN,
     options.COMMON,
 )  # fmt: skip
 _MOST_MARKED = 14
+_SHOWN = ("--show", "--document", "--most-changed-by")
+RULES: tuple[options.Rule, ...] = (
+    options.Clash("--word", ("--output", "--compare-steps", *_SHOWN), "it follows single words"),
+    options.Clash(
+        "--groups", ("--output", "--in-place", "--compare-steps", *_SHOWN), "it shows words that fall together"
+    ),
+    options.Clash("--compare-steps", ("--output", "--in-place", "--steps", *_SHOWN), "it tries lists of steps"),
+    options.Clash("--document", ("--show", "--most-changed-by", "--seed"), "it shows this document"),
+    options.Need("--in-place", ("--output",)),
+)
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Show the steps at work."""
-    from upsort.jobs.clean import clean, cleaner_for
+    from upsort.jobs.clean import CleanedFile, Showing, clean, cleaner_for
 
     if request.steps is not None:
         request.set = [*request.set, f"clean.steps={request.steps}"]
@@ -67,6 +77,10 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     if plan.clean.lemma_file and "lemmas" in plan.clean.steps:
         _tell_lemmas(plan, console)
     if request.word and request.groups is None:
+        if request.input:
+            raise UsageProblem(
+                "--word follows single words; a table has no part in it.", "Name no table, or add --groups."
+            )
         return _words(request, cleaning, console)
     if not request.input:
         raise UsageProblem("There is nothing to clean.", "Name a table, or words with --word.")
@@ -74,24 +88,16 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     if request.most_changed_by and request.most_changed_by not in known:
         raise UsageProblem(f"{request.most_changed_by!r} is none of the steps.", f"Steps: {', '.join(known)}.")
     inputs = inputs_of(request, console, plan.source)
-    plan = completed(plan, inputs, "welcome" if request.compare_steps else "not used", console)
+    plan = completed(plan, inputs, "welcome" if request.compare_steps or plan.columns.label else "not used", console)
     output = Path(request.output) if request.output else None
     with set_aside_of(request, output) as aside, console.progress("documents cleaned") as advance:
         if request.groups is not None:
             return _groups(request, inputs, plan, aside, advance, console)
         if request.compare_steps:
             return _compare(request, inputs, plan, aside, advance, console)
-        result = clean(
-            inputs,
-            plan,
-            aside,
-            request.show,
-            request.document,
-            request.most_changed_by,
-            output,
-            request.in_place,
-            advance,
-        )
+        showing = Showing(request.show, request.document, request.most_changed_by)
+        written = CleanedFile(output, request.in_place) if output is not None else None
+        result = clean(inputs, plan, aside, showing, written, advance)
     if console.as_json:
         console.json(asdict(result) | {"rows": rows_json(aside, result.documents)})
         return Exit.DONE
@@ -199,33 +205,41 @@ def _compare(
     checked = [checked_plan({"clean": {"steps": list(steps)}}, "--compare-steps").clean.steps for steps in lists]
     found = compare_steps(inputs, plan, aside, checked, advance)
     if console.as_json:
-        console.json(
+        steps = [
             {
-                "steps": [
-                    {
-                        "steps": list(one.steps),
-                        "distinct": one.distinct,
-                        "accuracy": rate_json(one.accuracy) if one.accuracy else None,
-                    }
-                    for one in found
-                ]
+                "steps": list(one.steps),
+                "distinct": one.distinct,
+                "accuracy": rate_json(one.compared.result.overall.accuracy) if one.compared else None,
+                "p_exact": one.compared.exact if one.compared else None,
             }
-        )
+            for one in found.lists
+        ]
+        console.json({"steps": steps, **(kept_json(found.whole.kept) if found.whole is not None else {})})
         return Exit.DONE
     console.table(
-        ("steps", "distinct tokens", "accuracy", "95 % interval"),
-        [
-            (
-                ", ".join(one.steps) or "none",
-                f"{one.distinct:,}",
-                percent(one.accuracy.value) if one.accuracy else "–",
-                interval(one.accuracy) if one.accuracy else "–",
-            )
-            for one in found
-        ],
-        numeric=(1, 2, 3),
+        ("steps", "distinct tokens", "accuracy", "95 % interval", "p exact"),
+        [_steps_row(place, one) for place, one in enumerate(found.lists)],
+        numeric=(1, 2, 3, 4),
     )
+    if found.whole is None:
+        console.say("Without a label nothing can be said of accuracy; name one with --label.")
+        return Exit.DONE
+    for line in kept_together(found.whole.kept, plan):
+        console.say(line)
     console.say(
-        f"Accuracy is cross-validated on {plan.judge.folds} folds; differences well inside the intervals are noise."
+        "Best first, cross-validated on the same documents and folds. p exact: the chance of a difference from "
+        "the first at least as "
+        "large as this if neither were better, corrected for the number of lists."
     )
     return Exit.DONE
+
+
+def _steps_row(place: int, one: "StepsResult") -> tuple[str, ...]:
+    accuracy = one.compared.result.overall.accuracy if one.compared is not None else None
+    return (
+        ", ".join(one.steps) or "none",
+        f"{one.distinct:,}",
+        percent(accuracy.value) if accuracy is not None else "–",
+        interval(accuracy) if accuracy is not None else "–",
+        f"{one.compared.exact:.3f}" if one.compared is not None and place else "",
+    )

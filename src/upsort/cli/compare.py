@@ -6,13 +6,14 @@ from typing import TYPE_CHECKING, Any
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.recording import record_result
+from upsort.cli.recording import Recorded, record_result
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.requirements import check_written, measures_of, met
 from upsort.cli.status import Exit
-from upsort.cli.wording import interval, percent, rate_json
+from upsort.cli.wording import interval, kept_json, kept_together, number, percent, rate_json
 
 if TYPE_CHECKING:
+    from upsort.core.plan import Plan
     from upsort.jobs.compare import Compared, CompareResult
 
 DESCRIPTION = (
@@ -41,13 +42,14 @@ OPTIONS = (
     options.PLAN,
     options.COMMON,
 )  # fmt: skip
+RULES: tuple[options.Rule, ...] = options.FOLDS_RULES
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Compare and show."""
     from dataclasses import replace
 
-    from upsort.jobs.compare import candidates, compare
+    from upsort.jobs.compare import Comparing, candidates, compare
 
     check_written(request.require)
     plan = plan_of(request, console)
@@ -56,12 +58,12 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     plan = completed(plan, inputs, "needed", console)
     tried = candidates(plan, request.tries)
     with set_aside_of(request, None) as aside, console.progress("documents read") as advance:
-        found = compare(inputs, plan, tried, aside, advance, request.workers, request.nested)
+        found = compare(inputs, plan, tried, aside, advance, Comparing(request.workers, request.nested))
     best = found.compared[0]
     if console.as_json:
         console.json(_as_json(found) | {"rows": rows_json(aside, found.documents)})
     else:
-        _show(found, console)
+        _show(found, plan, console)
     if request.output:
         from upsort.files.plan_text import plan_text
         from upsort.files.writing import replacing_text
@@ -71,16 +73,9 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         console.note(f"The winner's plan: {request.output}.")
     tell_set_aside(aside, found.documents, console)
     for one in found.compared:
-        record_result(
-            request,
-            console,
-            "compare",
-            one.candidate.name,
-            one.candidate.plan,
-            one.result.overall,
-            one.result.probability,
-        )
-    return met(request.require, measures_of(best.result.overall, best.result.probability), console)
+        what = Recorded("compare", one.candidate.name, one.candidate.plan)
+        record_result(request, console, what, one.result.overall, one.result.probability)
+    return met(request.require, {"": measures_of(best.result.overall, best.result.probability)}, console)
 
 
 def _verdict(place: int, one: "Compared") -> str:
@@ -89,7 +84,7 @@ def _verdict(place: int, one: "Compared") -> str:
     return "no worse than the best" if one.no_worse else "worse than the best"
 
 
-def _show(found: "CompareResult", console: Console) -> None:
+def _show(found: "CompareResult", plan: "Plan", console: Console) -> None:
     heads = ("candidate", "accuracy", "95 % interval", "log loss", "p exact", "p folds", "verdict", "seconds")
     further = ("macro F1", "only it right", "only the best right", "kB")  # where there is room
     rows: list[list[object]] = []
@@ -99,13 +94,13 @@ def _show(found: "CompareResult", console: Console) -> None:
             percent(one.result.overall.accuracy.value),
             interval(one.result.overall.accuracy),
             f"{one.result.probability.log_loss.value or 0:.3f}",
-            f"{one.mcnemar:.3f}" if place else "",
+            f"{one.exact:.3f}" if place else "",
             f"{one.folds:.3f}" if place else "",
             _verdict(place, one),
             f"{one.seconds:.1f}",
         ]
         if not console.drawn:
-            alone = one.against_best if place else ("", "")
+            alone = [number(count) for count in one.against_best] if place else ["", ""]
             row += [percent(one.result.overall.macro_f1.value), *alone, f"{one.bytes / 1000:,.0f}"]
         rows.append(row)
     console.table(heads if console.drawn else (*heads, *further), rows, numeric=(1, 2, 3, 4, 5, 7))
@@ -114,9 +109,15 @@ def _show(found: "CompareResult", console: Console) -> None:
         f"Always answering {overall.majority!r} would be right for {percent(overall.baseline.value)}. All on the same "
         f"{found.documents:,} documents and folds; the text was counted {_times(found.counted)}."
     )
+    for line in kept_together(found.kept, plan):
+        console.say(line)
+    what = "groups that belong together" if overall.groups is not None else "documents"
     console.say(
-        "p exact: McNemar's test on documents; p folds: corrected t test on folds; both corrected for the number of candidates. "
+        f"p exact: McNemar's test on {what}; p folds: corrected t test on folds; both corrected for the number of candidates. "
         "The verdict goes by the first."
+        if overall.repeats == 1 and overall.groups is None
+        else f"p exact: randomisation test on {what}, each judged {_times(overall.repeats)}; p folds: corrected t test on folds; "
+        "both corrected for the number of candidates. The verdict goes by the first."
     )
     if found.nested is not None:
         console.say(
@@ -145,7 +146,7 @@ def _as_json(found: "CompareResult") -> dict[str, Any]:
                 "baseline": rate_json(one.result.overall.baseline),
                 "only_it": one.against_best[0],
                 "only_the_best": one.against_best[1],
-                "p_exact": one.mcnemar,
+                "p_exact": one.exact,
                 "p_folds": one.folds,
                 "no_worse_than_the_best": one.no_worse,
                 "seconds": one.seconds,
@@ -154,6 +155,6 @@ def _as_json(found: "CompareResult") -> dict[str, Any]:
             for one in found.compared
         ],
         "counted": found.counted,
-        "copies": found.copies,
+        **kept_json(found.kept),
         "nested": rate_json(found.nested) if found.nested is not None else None,
     }

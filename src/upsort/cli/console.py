@@ -17,7 +17,7 @@ _PROGRESS_AFTER = 1.0  # seconds
 _LEAST_TEXT_WIDTH = 12  # of a column of text on a narrow terminal
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Console:
     """Where a command reads from and writes to. quiet: no notes and no progress. as_json: the result is JSON."""
 

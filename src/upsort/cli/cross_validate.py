@@ -7,13 +7,24 @@ from typing import TYPE_CHECKING, Any
 from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.evaluate import show_labels, show_measures
-from upsort.cli.recording import record_result
+from upsort.cli.recording import Recorded, record_result
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.requirements import check_written, measures_of, met
 from upsort.cli.status import Exit
-from upsort.cli.wording import headline, interval, judgement_json, percent, probability_json, rate_json
+from upsort.cli.wording import (
+    headline,
+    interval,
+    judgement_json,
+    kept_json,
+    kept_together,
+    number,
+    percent,
+    probability_json,
+    rate_json,
+)
 
 if TYPE_CHECKING:
+    from upsort.core.plan import Plan
     from upsort.jobs.cross_validate import CrossValidateResult
 
 DESCRIPTION = (
@@ -47,6 +58,10 @@ OPTIONS = (
     options.PLAN,
     options.COMMON,
 )
+RULES: tuple[options.Rule, ...] = (
+    *options.FOLDS_RULES,
+    options.Clash("--json", ("--shares", "--measures"), "JSON holds all counts and measures"),
+)
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
@@ -59,7 +74,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     plan = completed(plan, inputs, "needed", console)
     output = Path(request.output) if request.output else None
     with set_aside_of(request, output) as aside, console.progress("documents read") as advance:
-        found = cross_validate(inputs, plan, aside, advance, workers=request.workers, output=output)
+        found = cross_validate(inputs, plan, aside, advance, request.workers, output)
     used = max(one.documents for one in found)
     if console.as_json:
         answers = {one.name: _as_json(one) for one in found}
@@ -67,7 +82,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         console.json(whole | {"rows": rows_json(aside, used)})
     else:
         for one in found:
-            _show(one, len(found) > 1, request, console)
+            _show(one, len(found) > 1, plan, request, console)
         if output is not None:
             console.say(f"What each document was given: {output}.")
         tell_set_aside(aside, used, console)
@@ -75,8 +90,10 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         stopped = [str(number) for number, fold in enumerate(one.result.folds, 1) if not fold.reached]
         if stopped:
             console.warn(f"training stopped short of the tolerance in fold {', '.join(stopped[:10])}.")
-        record_result(request, console, "cross-validate", one.name, plan, one.result.overall, one.result.probability)
-    return met(request.require, measures_of(found[0].result.overall, found[0].result.probability), console)
+        what = Recorded("cross-validate", one.name, plan)
+        record_result(request, console, what, one.result.overall, one.result.probability)
+    measures = {one.name: measures_of(one.result.overall, one.result.probability) for one in found}
+    return met(request.require, measures, console)
 
 
 def _as_json(one: "CrossValidateResult") -> dict[str, Any]:
@@ -98,7 +115,7 @@ def _as_json(one: "CrossValidateResult") -> dict[str, Any]:
         **probability_json(result.probability, result.overall.labels),
         "folds": folds,
         "spread": result.spread(),
-        "copies": one.copies,
+        **kept_json(one.kept),
         **(
             {"copies_together": judgement_json(careful.overall), "copied_documents": _copied_json(one)}
             if careful is not None
@@ -115,28 +132,29 @@ def _copied_json(one: "CrossValidateResult") -> dict[str, Any]:
     }
 
 
-def _show(one: "CrossValidateResult", named: bool, request: argparse.Namespace, console: Console) -> None:
+def _show(one: "CrossValidateResult", named: bool, plan: "Plan", request: argparse.Namespace, console: Console) -> None:
     result = one.result
     if named:
         console.say(f"── {one.name}")
-    for line in headline(result.overall):
+    for line in headline(result.overall, None, plan.columns.group):
         console.say(line)
     console.say(f"Between the folds the accuracy has a standard deviation of {percent(result.spread())}.")
     if one.without_copies_apart is not None:
         careful = one.without_copies_apart.overall.accuracy
         console.say(
-            f"Here copies may stand on both sides ({one.copies:,} documents copy another one). Kept on one side: "
+            f"Here copies may stand on both sides ({one.kept.copies:,} documents copy another one). Kept on one side: "
             f"{percent(careful.value)} ({interval(careful)})."
         )
         if one.copied is not None and one.copied[0].of:
             apart, together = one.copied
             by_heart = (apart.value or 0.0) > (together.value or 0.0)
             console.say(
-                f"Of the {apart.of:,} documents that have a copy {percent(apart.value)} are right when it may be in the training "
+                f"Of the {number(apart.of)} documents that have a copy {percent(apart.value)} are right when it "
+                "may be in the training "
                 f"part, {percent(together.value)} when it may not{': the difference is learned by heart' if by_heart else ''}."
             )
-    elif one.copies:
-        console.say(f"{one.copies:,} documents copy another one; they are kept on one side of every split.")
+    for line in kept_together(one.kept, plan):
+        console.say(line)
     console.say()
     if len(result.folds) <= _MOST_SHOWN:
         console.table(

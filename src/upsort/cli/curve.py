@@ -8,7 +8,7 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
-from upsort.cli.wording import percent
+from upsort.cli.wording import kept_json, kept_together, percent
 
 DESCRIPTION = (
     "How the result grows with more labelled documents.\n"
@@ -31,6 +31,7 @@ OPTIONS = (
     options.PLAN,
     options.COMMON,
 )
+RULES: tuple[options.Rule, ...] = options.FOLDS_RULES
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
@@ -49,6 +50,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         console.json(
             {
                 "points": [asdict(point) for point in found.points],
+                **kept_json(found.kept),
                 "growth": asdict(found.growth) if found.growth is not None else None,
                 "twice_as_many": {"low": twice[0], "high": twice[1]} if twice is not None else None,
                 "written": str(written) if written else None,
@@ -70,6 +72,8 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         ],
         numeric=range(5),
     )
+    for line in kept_together(found.kept, plan):
+        console.say(line)
     if twice is not None:
         console.say(
             f"Twice as many labelled documents would probably give {100 * twice[0]:.1f} to {100 * twice[1]:.1f} % "

@@ -28,6 +28,7 @@ OPTIONS = (
     ),
     options.COMMON,
 )
+RULES: tuple[options.Rule, ...] = (options.Clash("--json", ("--files-only",), "it runs nothing, and lists the files"),)
 
 COLUMNS = "--text subject,message --label topic"
 STEPS = (
@@ -189,7 +190,7 @@ def _run(command: str, console: Console) -> Exit:
 
     console.output.flush()
     _, *arguments = shlex.split(command)
-    status = main(arguments, Console(console.output, console.error, quiet=console.quiet))
+    status = main(arguments, Console(output=console.output, error=console.error, quiet=console.quiet))
     console.error.flush()
     return status
 

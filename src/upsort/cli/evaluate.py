@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.recording import record_result
-from upsort.cli.request import inputs_of, named_columns, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.recording import Recorded, record_result
+from upsort.cli.request import incoming_of, inputs_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.requirements import check_written, measures_of, met
 from upsort.cli.status import Exit
 from upsort.cli.wording import (
@@ -18,6 +18,8 @@ from upsort.cli.wording import (
     interval,
     judgement_json,
     label_rows,
+    measured_on,
+    number,
     percent,
     probability_json,
     probability_rows,
@@ -54,7 +56,7 @@ OPTIONS = (
                 help="add up the passages of each document",
             ),
             options.option("--document-column", default="document", metavar="COLUMN", help="names a passage's document"),
-            options.option("--cost", metavar="FILE", default="", help="a table of costs, given by true label"),
+            options.COST,
             options.option("--undecided-below", type=options.share, metavar="P", help="leave less probable ones undecided"),
             options.option(
                 "--shares", choices=("row", "column"), default="", help="confusions as shares of the true or given label"
@@ -70,6 +72,10 @@ OPTIONS = (
 )  # fmt: skip
 
 _MOST_CONFUSED = 12  # labels, above which the matrix in the terminal gives way to a list
+RULES: tuple[options.Rule, ...] = (
+    options.Need("--document-column", ("--per-document",)),
+    options.Clash("--json", ("--shares", "--measures"), "JSON holds all counts and measures"),
+)
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
@@ -77,20 +83,18 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     from upsort.files.sorter_file import load_sorters
     from upsort.jobs.decisions import deciding
     from upsort.jobs.evaluate import Wanted, evaluate
-    from upsort.jobs.score import columns_for
+    from upsort.jobs.score import Passages
 
     check_written(request.require)
     sorters = deciding(load_sorters(Path(request.sorter)), request.cost, request.undecided_below)
     inputs = inputs_of(request, console)
-    training = None
-    if request.training:
-        training = inputs_of(argparse.Namespace(**{**vars(request), "input": request.training}), console)
+    training = inputs_of(request, console, names=request.training) if request.training else None
     output = Path(request.output) if request.output else None
-    columns = columns_for(sorters[0], named_columns(request), inputs)
-    wanted = Wanted(request.by, request.per_document, request.document_column, training)
+    passages = Passages(request.per_document, request.document_column) if request.per_document else None
     with set_aside_of(request, output) as aside, console.progress("documents judged") as advance:
-        found = evaluate(sorters, inputs, columns, aside, output, advance, wanted)
-    used = max(one.judgement.accuracy.of or 0 for one in found)
+        incoming = incoming_of(request, sorters[0], inputs, aside, advance, labels=True)
+        found = evaluate(sorters, incoming, output, Wanted(request.by, passages, training))
+    used = incoming.read
     written = []
     if request.figures:
         from upsort.jobs.judgement_figures import draw_judgement
@@ -102,17 +106,18 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         console.json(whole | {"written": [str(path) for path in written], "rows": rows_json(aside, used)})
     else:
         for one in found:
-            _show(one, request, console)
+            _show(one, incoming.reader.columns.group, request, console)
         if output is not None:
             console.say(f"All {sum(len(one.mistakes) for one in found):,} mistakes: {output}.")
         if written:
             console.say(f"Written: {', '.join(map(str, written))}.")
         tell_set_aside(aside, used, console)
     for one in found:
-        record_result(
-            request, console, "evaluate", _named(request.sorter, one), one.sorter.plan, one.judgement, one.probability
-        )
-    return met(request.require, measures_of(found[0].judgement, found[0].probability), console)
+        what = Recorded("evaluate", _named(request.sorter, one), one.sorter.plan)
+        record_result(request, console, what, one.judgement, one.probability)
+    return met(
+        request.require, {one.sorter.answer: measures_of(one.judgement, one.probability) for one in found}, console
+    )
 
 
 def _named(sorter: str, one: "Judged") -> str:
@@ -140,10 +145,10 @@ def _as_json(one: "Judged", mistakes: int) -> dict[str, Any]:
     }
 
 
-def _show(one: "Judged", request: argparse.Namespace, console: Console) -> None:
+def _show(one: "Judged", group: str, request: argparse.Namespace, console: Console) -> None:
     if one.sorter.answer:
         console.say(f"── {one.sorter.answer}")
-    for line in headline(one.judgement, one.training_accuracy):
+    for line in headline(one.judgement, one.training_accuracy, "" if request.per_document else group):
         console.say(line)
     for label, count in one.unknown_labels.items():
         console.warn(
@@ -152,8 +157,8 @@ def _show(one: "Judged", request: argparse.Namespace, console: Console) -> None:
     if one.undecided is not None:
         left = (one.judgement.accuracy.of or 0) - (one.undecided.of or 0)
         console.say(
-            f"{left:,} are left undecided; of the {one.undecided.of:,} others {percent(one.undecided.value)} are right "
-            f"({interval(one.undecided)})."
+            f"{number(left)} are left undecided; of the {number(one.undecided.of)} others {percent(one.undecided.value)} are "
+            f"right ({interval(one.undecided)})."
         )
     if one.cost is not None:
         console.say(f"A document costs {one.cost:.3f} on average by the table of costs.")
@@ -185,7 +190,7 @@ def _show(one: "Judged", request: argparse.Namespace, console: Console) -> None:
 
 
 def _said(rate: "Rate") -> str:
-    return f"{percent(rate.value)} ({rate.right:,} of {rate.of:,})"
+    return f"{percent(rate.value)} ({number(rate.right)} of {number(rate.of)})"
 
 
 def _show_coverage(one: "Judged", console: Console) -> None:
@@ -239,7 +244,7 @@ def show_labels(judgement: "Judgement", console: Console, shares: str = "") -> N
         )
     for confusion in judgement.largest_confusions():
         console.say(
-            f"{confusion.documents} of {confusion.of} {confusion.true!r} documents were taken for {confusion.given!r}."
+            f"{number(confusion.documents)} of {confusion.of:,} {confusion.true!r} documents were taken for {confusion.given!r}."
         )
 
 
@@ -251,10 +256,18 @@ def show_measures(
     console.say()
     if whole:
         console.table(("measure", "value", "95 % interval"), rows, numeric=(1, 2))
+        _tell_where(judgement, probability, console)
         return
     told = [f"{name} {value} ({ends})" for name, value, ends in rows if name in _TOLD]
     line = "; ".join(told)
     console.say(f"{line[:1].upper()}{line[1:]}. More with --measures.")
+    _tell_where(judgement, probability, console)
+
+
+def _tell_where(judgement: "Judgement", probability: "ProbabilityMeasures | None", console: Console) -> None:
+    """Say on which documents probabilities are measured, where that is not all of them."""
+    if probability is not None and (told := measured_on(probability, judgement)):
+        console.say(told)
 
 
 _TOLD = ("macro F1", "log loss", "own label among the two most probable")

@@ -6,14 +6,15 @@ from typing import TYPE_CHECKING, Any
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.request import inputs_of
+from upsort.cli.request import incoming_of, inputs_of
 from upsort.cli.status import Exit
 from upsort.cli.wording import percent, shortened
+from upsort.core.errors import UsageProblem
 from upsort.core.names import listed
 
 if TYPE_CHECKING:
     from upsort.core.insight.explanation import Explanation
-    from upsort.core.sorter import Sorter
+    from upsort.core.learning.sorter import Sorter
     from upsort.jobs.explain import Explained
 
 DESCRIPTION = (
@@ -26,7 +27,9 @@ OPTIONS = (
         "what to explain",
         (
             options.SORTER,
-            options.option("text", metavar="TEXT", help="the text; with --document a table that holds the document"),
+            options.option(
+                "text_or_table", metavar="TEXT", help="the text; with --document a table that holds the document"
+            ),
             options.option(
                 "--document", metavar="ID", help="explain the document of this identifier in the table TEXT"
             ),
@@ -46,33 +49,39 @@ OPTIONS = (
             options.option("-o", "--output", metavar="FILE", help="write a page (.html)"),
         ),
     ),
-    options.READING,
+    options.columns("text", "id", "vectors"),
+    options.READING_ALONE,
     options.COMMON,
 )
 _SIMILAR = 3
 _DIGITS = 4
+RULES: tuple[options.Rule, ...] = (
+    *(options.Need(name, ("--document", "--among")) for name in options.READ_OPTIONS[:-1]),
+    *(options.Need(name, ("--document",)) for name in ("--text", "--id", "--document-vectors")),
+    options.Clash("--json", ("--top", "--arithmetic"), "JSON holds every term"),
+)
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Explain and show."""
     from upsort.core.classifiers.tree import Tree
     from upsort.core.insight.explanation import tree_path
+    from upsort.files.set_aside import SetAside
     from upsort.files.sorter_file import load_sorter
-    from upsort.jobs.explain import document_text, explained
+    from upsort.jobs.explain import document_of, document_of_text, explained
+    from upsort.jobs.progress import no_progress
 
     sorter = load_sorter(Path(request.sorter), request.answer)
-    text = request.text
     if request.document:
-        inputs = inputs_of(argparse.Namespace(**{**vars(request), "input": [request.text]}), console)
-        text = document_text(sorter, inputs, request.document)
+        inputs = inputs_of(request, console, names=[request.text_or_table])
+        incoming = incoming_of(request, sorter, inputs, SetAside(), no_progress)
+        document = document_of(sorter, incoming.reader, inputs, request.document)
+    else:
+        document = document_of_text(sorter, request.text_or_table)
     if isinstance(sorter.classifier, Tree):
-        for line in tree_path(sorter, text):
-            console.say(line)
-        return Exit.DONE
-    among = (
-        inputs_of(argparse.Namespace(**{**vars(request), "input": request.among}), console) if request.among else None
-    )
-    found = explained(sorter, text, among, _SIMILAR)
+        return _tree(request, tree_path(sorter, document), console)
+    among = inputs_of(request, console, names=request.among) if request.among else None
+    found = explained(sorter, document, among, _SIMILAR)
     if request.output:
         from upsort.jobs.explanation_page import write_page
 
@@ -88,6 +97,21 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     return Exit.DONE
 
 
+def _tree(request: argparse.Namespace, path: list[str], console: Console) -> Exit:
+    """The way through a tree, which has no pulls to add up."""
+    unused = sorted(request.given & {"--top", "--arithmetic", "--among", "--output"})
+    if unused:
+        raise UsageProblem(
+            f"{unused[0]} has no meaning for a tree, whose questions are shown.", f"Leave {unused[0]} out."
+        )
+    if console.as_json:
+        console.json({"path": path})
+        return Exit.DONE
+    for line in path:
+        console.say(line)
+    return Exit.DONE
+
+
 def _show(sorter: "Sorter", found: "Explained", top: int, console: Console) -> None:
     from upsort.cli.shading import shaded
     from upsort.core.insight.explanation import rounded_to_sum
@@ -97,6 +121,8 @@ def _show(sorter: "Sorter", found: "Explained", top: int, console: Console) -> N
     console.say(
         f"{label}, with probability {one.probabilities[one.label]:.3f}; next {second}, {one.probabilities[one.second]:.3f}."
     )
+    if one.given != label:
+        console.say(f"What it is given: {one.given or '(none)'}.")
     console.say()
     shaded(one, console)
     console.say()
@@ -187,7 +213,7 @@ def _as_json(sorter: "Sorter", found: "Explained") -> dict[str, Any]:
         return {label: float(value) for label, value in zip(sorter.labels, values, strict=True)}
 
     return {
-        "label": sorter.labels[one.label],
+        "label": one.given,
         "second_label": sorter.labels[one.second],
         "probabilities": by_label(one.probabilities),
         "scores": by_label(one.scores),

@@ -34,6 +34,7 @@ _TOLD = {
     "everything": "Trained anew on all documents",
     "anchor": "Drawn from the earlier weights towards the new documents; training on all is another thing (--with OLDER)",
 }
+RULES: tuple[options.Rule, ...] = ()
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
@@ -43,7 +44,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     inputs = inputs_of(request, console)
     older = None
     if request.older:
-        older = inputs_of(argparse.Namespace(**{**vars(request), "input": request.older}), console)
+        older = inputs_of(request, console, names=request.older)
     output = Path(request.output)
     with set_aside_of(request, output) as aside, console.progress("documents read") as advance:
         result = extend(Path(request.sorter), inputs, older, output, aside, advance)

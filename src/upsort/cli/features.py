@@ -60,6 +60,15 @@ OPTIONS = (
     options.PLAN,
     options.COMMON,
 )  # fmt: skip
+RULES: tuple[options.Rule, ...] = (
+    options.Clash(
+        "--make-vectors",
+        ("--from-sorter", "--workers", "--top", "--sort", "--holding", "--document", "--output", "--matrix", "--figures",),
+        "it makes word vectors and nothing else",
+    ),
+    options.Need("--terms", ("--matrix",)),
+    options.Need("--dimensions", ("--make-vectors",)),
+)  # fmt: skip
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
@@ -111,7 +120,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         console.table(
             ("term", "count", "weight"), [(term, n, f"{weight:.4f}") for term, n, weight in row], numeric=(1, 2)
         )
-    elif rows[: request.top]:
+    if rows[: request.top] and (not row or request.given & {"--top", "--sort", "--holding"}):
         console.say()
         _show_terms(rows[: request.top], matrix, console)
         beside = "; -o writes their documents of each label" if matrix.labels and console.drawn else ""

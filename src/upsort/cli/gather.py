@@ -12,6 +12,7 @@ from upsort.core.errors import UsageProblem
 from upsort.core.names import listed
 
 if TYPE_CHECKING:
+    from upsort.core.plan import Plan
     from upsort.jobs.gather import GatherResult
 
 DESCRIPTION = (
@@ -81,13 +82,14 @@ OPTIONS = (
             ),
         ),
     ),
-    options.COLUMNS,
+    options.columns("text", "label", "id"),
     options.READING,
     options.PLAN,
     options.COMMON,
 )
 
 _GROUPS_TOLD = 4
+RULES: tuple[options.Rule, ...] = ()
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
@@ -98,6 +100,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     inputs = inputs_of(request, console, plan.source, _pairs(request.rename, "--rename"))
     if not plan.columns.text:
         plan = completed(plan, inputs, "welcome", console)
+    _check_used(request, plan)
     output = Path(request.output)
     with set_aside_of(request, output) as aside, console.progress("documents gathered") as advance:
         result = gather(inputs, plan, output, aside, advance)
@@ -108,6 +111,19 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         tell_set_aside(aside, result.documents, console)
     _warn(result, console)
     return Exit.DONE
+
+
+def _check_used(request: argparse.Namespace, plan: "Plan") -> None:
+    """Raises UsageProblem for an option that changes nothing, given the others and the plan."""
+    settings = plan.gather
+    for name, used, without in (
+        ("--overlap", bool(settings.passages), "--passages"),
+        ("--passage-unit", bool(settings.passages), "--passages"),
+        ("--rare-into", bool(settings.rare_below), "--rare-below"),
+        ("--similarity", "near-copies" in settings.drop, "--drop near-copies"),
+    ):
+        if name in request.given and not used:
+            raise UsageProblem(f"{name} has no meaning without {without}.", f"Add it, or leave {name} out.")
 
 
 def _own_choices(request: argparse.Namespace) -> dict[str, Any]:

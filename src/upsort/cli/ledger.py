@@ -27,6 +27,9 @@ OPTIONS = (
     ),
     options.COMMON,
 )
+RULES: tuple[options.Rule, ...] = (
+    options.Clash("--json", ("--top", "--differences"), "JSON lists all, with the plans"),
+)
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:

@@ -99,7 +99,7 @@ def _run(name: str, arguments: list[str], console: Console) -> Exit:
     command = import_module(f"upsort.cli.{name.replace('-', '_')}")
     parser = command_parser(name, command.DESCRIPTION, command.EXAMPLE, command.OPTIONS)
     try:
-        request = parse(parser, arguments)
+        request = parse(parser, arguments, command.RULES)
     except SystemExit:  # argparse has printed the help
         return Exit.DONE
     console.quiet = request.quiet

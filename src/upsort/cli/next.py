@@ -6,7 +6,7 @@ from pathlib import Path
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.request import inputs_of, named_columns, set_aside_of, tell_set_aside
+from upsort.cli.request import incoming_of, inputs_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
 from upsort.cli.wording import shortened
 
@@ -31,27 +31,33 @@ OPTIONS = (
             options.option("-o", "--output", metavar="FILE", help="write their rows to a table"),
         ),
     ),
-    options.COLUMNS,
+    options.columns("text", "id", "vectors"),
     options.READING,
     options.COMMON,
 )
+RULES: tuple[options.Rule, ...] = ()
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Choose and show."""
     from upsort.files.sorter_file import load_sorter
     from upsort.jobs.label_next import label_next
-    from upsort.jobs.score import columns_for
 
     sorter = load_sorter(Path(request.sorter), request.answer)
     inputs = inputs_of(request, console)
     output = Path(request.output) if request.output else None
-    columns = columns_for(sorter, named_columns(request), inputs)
     seed = request.seed if request.seed is not None else sorter.plan.judge.seed
     with set_aside_of(request, output) as aside, console.progress("documents read") as advance:
-        found, used = label_next(sorter, inputs, columns, aside, request.most, seed, output, advance)
+        incoming = incoming_of(request, sorter, inputs, aside, advance)
+        found, used = label_next(sorter, incoming, request.most, seed, output)
     if console.as_json:
-        console.json({"documents": [asdict(one) for one in found], "written": str(output) if output else None})
+        console.json(
+            {
+                "documents": [asdict(one) for one in found],
+                "written": str(output) if output else None,
+                "rows": rows_json(aside, used),
+            }
+        )
         return Exit.DONE
     console.table(
         ("document", "guess", "probability", "or", "bits", "text"),

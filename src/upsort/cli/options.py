@@ -21,6 +21,26 @@ class Group:
     options: tuple[Option, ...]
 
 
+@dataclass(frozen=True)
+class Clash:
+    """Options of which the first has no meaning beside any of the others. why: in a few words."""
+
+    option: str
+    beside: tuple[str, ...]
+    why: str
+
+
+@dataclass(frozen=True)
+class Need:
+    """An option that has a meaning only beside one of others."""
+
+    option: str
+    one_of: tuple[str, ...]
+
+
+Rule = Clash | Need
+
+
 def option(*spellings: str, **settings: Any) -> Option:
     """An `Option`, written as it would be for argparse."""
     return Option(spellings, settings)
@@ -69,6 +89,9 @@ WORKERS = option(
 )
 SEED = option("--seed", type=whole_number(0), metavar="N", help="seed of every random choice (default: the plan's)")
 
+COST = option(
+    "--cost", action="append", default=[], metavar="[ANSWER=]FILE", help="decide by a table of costs, given by true label"
+)  # fmt: skip
 NO_LEDGER = option("--no-ledger", action="store_true", help="do not note the result in upsort-ledger.sqlite")
 REQUIRE = option(
     "--require", action="append", default=[], metavar="BOUND", help="end with 3 unless it holds: 'accuracy>=0.8', 'f1:pests>=0.7'"
@@ -80,6 +103,11 @@ FOLDS = (
     option("--in-time", action="store_const", const=True, help="judge documents by earlier ones (needs columns.date)"),
     option("--alone", action="store_const", const=True, help="each document is a fold of its own (tiny corpora)"),
     option("--allow-copies", action="store_const", const=True, help="copies may stand on both sides of a split"),
+)
+
+FOLDS_RULES: tuple[Rule, ...] = (
+    Clash("--in-time", ("--alone", "--repeats"), "stretches of time are there once"),
+    Clash("--alone", ("--folds", "--repeats"), "there are as many folds as documents"),
 )
 
 READING = Group(
@@ -105,15 +133,23 @@ READING = Group(
         option("--set-aside", metavar="FILE", help="where rows that cannot be used go (default: beside the output)"),
     ),
 )
-COLUMNS = Group(
-    "columns",
-    (
-        option("--text", metavar="COLUMN[,COLUMN]", help="the text, by name or number; several are joined"),
-        option("--label", metavar="COLUMN[,COLUMN]", help="the label; several give an answer each"),
-        option("--id", metavar="COLUMN", help="what to call a document by"),
-        option("--document-vectors", metavar="FILE", help=".npy file with numbers for each row of the table"),
-    ),
-)
+READING_ALONE = Group("reading", READING.options[:-1])
+"""Of commands that set nothing aside."""
+READ_OPTIONS = tuple(one.spellings[0] for one in READING.options)
+_COLUMNS = {
+    "text": option("--text", metavar="COLUMN[,COLUMN]", help="the text, by name or number; several are joined"),
+    "label": option("--label", metavar="COLUMN[,COLUMN]", help="the label; several give an answer each"),
+    "id": option("--id", metavar="COLUMN", help="what to call a document by"),
+    "vectors": option("--document-vectors", metavar="FILE", help=".npy file with numbers for each row of the table"),
+}
+
+
+def columns(*names: str) -> Group:
+    """The options of the columns that a command reads."""
+    return Group("columns", tuple(_COLUMNS[name] for name in names))
+
+
+COLUMNS = columns("text", "label", "id", "vectors")
 PLAN = Group(
     "plan",
     (

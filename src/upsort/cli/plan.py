@@ -26,9 +26,12 @@ OPTIONS = (
         ),
     ),
     options.COLUMNS,
-    options.READING,
+    options.READING_ALONE,
     options.PLAN,
     options.COMMON,
+)
+RULES: tuple[options.Rule, ...] = (
+    options.Clash("--check", ("--output", "--overwrite", *options.READ_OPTIONS), "it reads a plan and writes nothing"),
 )
 
 

@@ -1,6 +1,7 @@
 """Writing evaluations into the ledger."""
 
 import argparse
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from upsort.cli.console import Console
@@ -11,12 +12,19 @@ if TYPE_CHECKING:
     from upsort.core.plan import Plan
 
 
+@dataclass(frozen=True)
+class Recorded:
+    """What was judged: by which command, under which name, by which plan."""
+
+    command: str
+    name: str
+    plan: "Plan"
+
+
 def record_result(
     request: argparse.Namespace,
     console: Console,
-    command: str,
-    name: str,
-    plan: "Plan",
+    what: Recorded,
     judgement: "Judgement",
     probability: "ProbabilityMeasures | None",
 ) -> None:
@@ -25,23 +33,23 @@ def record_result(
         return
     from upsort.files.ledger import Entry, data_digest, plan_digest, record
 
-    digest, settings = plan_digest(plan)
+    digest, settings = plan_digest(what.plan)
     accuracy = judgement.accuracy
     why = record(
         Entry(
-            command,
-            name,
-            digest,
-            data_digest(request.input),
-            plan.judge.seed,
-            accuracy.of or 0,
-            accuracy.value,
-            accuracy.low,
-            accuracy.high,
-            judgement.baseline.value,
-            judgement.macro_f1.value,
-            probability.log_loss.value if probability is not None else None,
-            settings,
+            command=what.command,
+            name=what.name,
+            plan=digest,
+            data=data_digest(request.input),
+            seed=what.plan.judge.seed,
+            documents=round(accuracy.of or 0),
+            accuracy=accuracy.value,
+            low=accuracy.low,
+            high=accuracy.high,
+            baseline=judgement.baseline.value,
+            macro_f1=judgement.macro_f1.value,
+            log_loss=probability.log_loss.value if probability is not None else None,
+            settings=settings,
         )
     )
     if why:

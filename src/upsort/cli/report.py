@@ -5,7 +5,7 @@ from pathlib import Path
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.request import inputs_of, named_columns, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.request import incoming_of, inputs_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
 from upsort.cli.wording import LABEL_COLUMNS, headline, label_rows, probability_rows, whole_rows
 
@@ -29,40 +29,43 @@ OPTIONS = (
     options.READING,
     options.COMMON,
 )  # fmt: skip
+RULES: tuple[options.Rule, ...] = ()
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Judge and write."""
     from dataclasses import replace
 
+    from upsort.files.documents import LABELLED, Reader
     from upsort.files.sorter_file import load_sorter
-    from upsort.jobs.report import Sources, Wording, judged_for_report, write_report
-    from upsort.jobs.score import columns_for
+    from upsort.jobs.report import Sources, Wording, judged_for_report, suspects_for_report, write_report
 
     sorter = load_sorter(Path(request.sorter), request.answer)
     inputs = inputs_of(request, console)
-    training = None
-    if request.training:
-        training = inputs_of(argparse.Namespace(**{**vars(request), "input": request.training}), console)
+    training = inputs_of(request, console, names=request.training) if request.training else None
     output = Path(request.output)
-    columns = replace(columns_for(sorter, named_columns(request), inputs), also=())
-    if sorter.answer:
-        columns = replace(columns, label=sorter.answer)
     with set_aside_of(request, None) as aside, console.progress("documents judged") as advance:
-        one = judged_for_report(sorter, inputs, columns, aside, advance)
+        incoming = incoming_of(request, sorter, inputs, aside, advance, labels=True)
+        columns = replace(incoming.reader.columns, label=sorter.answer or incoming.reader.columns.label, also=())
+        incoming = replace(incoming, reader=Reader.of_sorter(sorter, columns, LABELLED))
+        one = judged_for_report(sorter, incoming)
     measures = [*whole_rows(one.judgement), *(probability_rows(one.probability) if one.probability else [])]
     wording = Wording(
-        headline(one.judgement, one.training_accuracy), LABEL_COLUMNS, label_rows(one.judgement), measures
+        headline(one.judgement, one.training_accuracy, columns.group),
+        LABEL_COLUMNS,
+        label_rows(one.judgement),
+        measures,
     )
     sources = Sources(request.sorter, request.input, request.training or [])
-    suspects = write_report(one, wording, sources, training, columns, output)
-    used = one.judgement.accuracy.of or 0
+    suspects = suspects_for_report(sorter, training, columns.label) if training is not None else None
+    write_report(one, wording, sources, suspects, output)
+    used = incoming.read
     if console.as_json:
         console.json(
             {
                 "written": str(output),
                 "bytes": output.stat().st_size,
-                "suspects": None if suspects is None else len(suspects),
+                "suspects": None if suspects is None else len(suspects.suspects),
                 "rows": rows_json(aside, used),
             }
         )

@@ -8,12 +8,15 @@ from upsort.cli.console import Console
 from upsort.core.errors import UsageProblem
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Mapping, Sequence
 
+    from upsort.core.learning.sorter import Sorter
     from upsort.core.plan import Columns, Plan, Source
     from upsort.files.columns import LabelUse
     from upsort.files.set_aside import SetAside
     from upsort.files.sources import Inputs
+    from upsort.jobs.progress import Advance
+    from upsort.jobs.score import Incoming
 
 
 def inputs_of(
@@ -21,10 +24,12 @@ def inputs_of(
     console: Console,
     sources: "Mapping[str, Source] | None" = None,
     rename: "Mapping[str, str] | None" = None,
+    names: "Sequence[str] | None" = None,
 ) -> "Inputs":
     """The tables named on the command line; what was found out about them is told.
 
-    sources: the plan's choices for single sources. rename: columns to call otherwise.
+    sources: the plan's choices for single sources. rename: columns to call otherwise. names: of other tables than the
+    command's input. Raises UsageProblem for an option of reading that has no meaning for any of the sources.
     """
     from upsort.files.rows import Reading
     from upsort.files.sources import open_inputs
@@ -36,19 +41,39 @@ def inputs_of(
     if request.label_from not in {"", "folder", "name"}:
         checked_pattern(request.label_from)
     reading = Reading(
-        request.kind,
-        request.encoding,
-        delimiter,
-        request.header,
-        request.sheet,
-        request.each_line,
-        request.label_from,
-        request.unpack_limit,
+        kind=request.kind,
+        encoding=request.encoding,
+        delimiter=delimiter,
+        header=request.header,
+        sheet=request.sheet,
+        each_line=request.each_line,
+        label_from=request.label_from,
+        unpack_limit=request.unpack_limit,
     )
-    inputs = open_inputs(request.input, reading, console.input, sources, rename)
+    inputs = open_inputs(request.input if names is None else names, reading, console.input, sources, rename)
+    if names is None:
+        for name, kinds in _READ_OF.items():
+            if name in request.given and not inputs.kinds & kinds:
+                raise UsageProblem(
+                    f"{name} has no meaning here: the sources are {', '.join(sorted(inputs.kinds))}, it is for "
+                    f"{', '.join(sorted(kinds))}.",
+                    f"Leave {name} out.",
+                )
     for note in inputs.notes:
         console.note(note)
     return inputs
+
+
+_READ_OF = {
+    "--encoding": {"delimited", "json", "json lines", "text"},
+    "--delimiter": {"delimited"},
+    "--header": {"delimited", "spreadsheet"},
+    "--each-line": {"text"},
+    "--sheet": {"spreadsheet"},
+    "--label-from": {"text"},
+    "--unpack-limit": {"archive"},
+}
+"""Options of reading, with the kinds of source that each is for."""
 
 
 def plan_of(request: argparse.Namespace, console: Console, gather: dict[str, Any] | None = None) -> "Plan":
@@ -65,7 +90,14 @@ def plan_of(request: argparse.Namespace, console: Console, gather: dict[str, Any
     }
     own["gather"] = gather or {}
     own["judge"] = {key: value for key, value in judge.items() if value is not None}
-    return load_plan(path, request.set, own)
+    plan = load_plan(path, request.set, own)
+    dealt = request.given & {"--folds", "--repeats", "--in-time", "--alone"}
+    if plan.columns.fold and dealt:
+        raise UsageProblem(
+            f"{sorted(dealt)[0]} has no meaning here: the column {plan.columns.fold!r} says which fold each document is in.",
+            "Leave one of them out (columns.fold).",
+        )
+    return plan
 
 
 def named_columns(request: argparse.Namespace) -> "Columns":
@@ -90,6 +122,23 @@ def completed(plan: "Plan", inputs: "Inputs", label_is: "LabelUse", console: Con
     for note in notes:
         console.note(note)
     return replace(plan, columns=columns)
+
+
+def incoming_of(
+    request: argparse.Namespace,
+    sorter: "Sorter",
+    inputs: "Inputs",
+    aside: "SetAside",
+    advance: "Advance",
+    labels: bool = False,
+) -> "Incoming":
+    """Tables as a sorter reads them. labels: whether each row must have its label."""
+    from upsort.files.documents import LABELLED, Reader, columns_for
+    from upsort.jobs.score import Incoming
+
+    columns = columns_for(sorter, named_columns(request), inputs, labels)
+    reader = Reader.of_sorter(sorter, columns, LABELLED if labels else None)
+    return Incoming(inputs=inputs, reader=reader, aside=aside, advance=advance)
 
 
 def set_aside_of(request: argparse.Namespace, output: Path | None) -> "SetAside":

@@ -1,4 +1,4 @@
-"""Bounds that a result must meet: accuracy>=0.8, f1:pests>=0.7, accuracy.low>=0.75."""
+"""Bounds that a result must meet: accuracy>=0.8, f1:pests>=0.7, accuracy.low>=0.75, urgent/accuracy>=0.8."""
 
 import operator
 import re
@@ -55,19 +55,37 @@ def check_written(bounds: Sequence[str]) -> None:
             )
 
 
-def met(bounds: Sequence[str], measures: "Mapping[str, Rate]", console: Console) -> Exit:
-    """Whether all bounds hold; those that do not are told. Raises UsageProblem for a measure that there is not."""
+def met(bounds: Sequence[str], answers: "Mapping[str, Mapping[str, Rate]]", console: Console) -> Exit:
+    """Whether all bounds hold; those that do not are told.
+
+    answers: the measures of each answer, under its name. A bound that names an answer, as `urgent/accuracy>=0.8`, is about
+    that one, any other must hold for all. Raises UsageProblem for a measure or an answer that there is not.
+    """
     missed = False
     for bound in bounds:
         found = _BOUND.match(bound)
         assert found is not None
-        name = found["name"]
-        if name not in measures:
-            raise UsageProblem(f"There is no measure {name!r}.", suggestion(name, list(measures), "measures"))
-        rate = measures[name]
-        value = {"low": rate.low, "high": rate.high}.get(found["end"] or "", rate.value)
-        if value is None or not _WAYS[found["way"]](value, float(found["number"])):
-            missed = True
-            shown = "not defined" if value is None else f"{value:.4f}"
-            console.error.write(f"upsort: required {bound.strip()}, but it is {shown}.\n")
+        for answer, name in _meant(found["name"], answers):
+            measures = answers[answer]
+            if name not in measures:
+                raise UsageProblem(f"There is no measure {name!r}.", suggestion(name, list(measures), "measures"))
+            rate = measures[name]
+            value = {"low": rate.low, "high": rate.high}.get(found["end"] or "", rate.value)
+            if value is None or not _WAYS[found["way"]](value, float(found["number"])):
+                missed = True
+                shown = "not defined" if value is None else f"{value:.4f}"
+                where = f" for {answer}" if len(answers) > 1 else ""
+                console.error.write(f"upsort: required {bound.strip()}, but it is {shown}{where}.\n")
     return Exit.MISSED if missed else Exit.DONE
+
+
+def _meant(written: str, answers: "Mapping[str, Mapping[str, Rate]]") -> list[tuple[str, str]]:
+    """The answers that a bound is about, each with the measure."""
+    answer, slash, measure = written.partition("/")
+    if slash and answer in answers:
+        return [(answer, measure)]
+    if slash and len(answers) > 1 and not any(written in measures for measures in answers.values()):
+        raise UsageProblem(f"There is no answer {answer!r}.", suggestion(answer, list(answers), "answers"))
+    named = [(answer, written) for answer, measures in answers.items() if written in measures]
+    # A measure of a label that only some answers have is about those.
+    return named or [(answer, written) for answer in answers]

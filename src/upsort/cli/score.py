@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.request import inputs_of, named_columns, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.request import incoming_of, inputs_of, named_columns, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
 from upsort.cli.wording import percent
 from upsort.core.errors import DataProblem, Interrupted, UsageProblem
@@ -16,12 +16,8 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from upsort.core.insight.drift import Drift
-    from upsort.core.plan import Columns
-    from upsort.core.sorter import Sorter
-    from upsort.files.set_aside import SetAside
-    from upsort.files.sources import Inputs
-    from upsort.jobs.progress import Advance
-    from upsort.jobs.score import Layout, ScoreResult
+    from upsort.core.learning.sorter import Sorter
+    from upsort.jobs.score import Incoming, Layout, ScoreResult, Scoring
 
 DESCRIPTION = (
     "Label new documents in bulk. Every column is kept; added are sorted_label, sorted_probability,\n"
@@ -39,7 +35,7 @@ OPTIONS = (
             options.option("--overwrite", action="store_true", help="replace an output that exists"),
             options.option("--resume", action="store_true", help="go on with an interrupted run"),
             options.option("--undecided-below", type=options.share, metavar="P", help="give no label below this probability"),
-            options.option("--cost", metavar="FILE", default="", help="decide by a table of costs, given by true label"),
+            options.COST,
         ),
     ),
     options.Group(
@@ -57,36 +53,45 @@ OPTIONS = (
             options.option("--flush", action="store_true", help="answer each line of JSON Lines at once, as a filter"),
         ),
     ),
-    options.COLUMNS,
+    options.columns("text", "id", "vectors"),
     options.READING,
     options.COMMON,
 )  # fmt: skip
-
-_NUMBERS = ("probability", "margin", "unknown_share")
+RULES: tuple[options.Rule, ...] = (
+    options.Clash(
+        "--flush",
+        ("--output", "--workers", "--per-document", "--lines", "--json", "--spreadsheet-safe", "--document-vectors",
+         *options.READ_OPTIONS),
+        "it answers standard input line by line",
+    ),
+    options.Clash("--per-document", ("--thin", "--resume"), "a row is a document, made of many"),
+    options.Clash("--lines", ("--output", "--json"), "JSON Lines go to standard output"),
+    options.Need("--document-column", ("--per-document",)),
+    options.Need("--resume", ("--output",)),
+    options.Need("--overwrite", ("--output",)),
+)  # fmt: skip
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Score, to a file or to standard output."""
     from upsort.files.sorter_file import load_sorters
     from upsort.jobs.decisions import deciding
-    from upsort.jobs.score import Layout, columns_for
+    from upsort.jobs.score import Layout, Scoring
 
     sorters = deciding(load_sorters(Path(request.sorter)), request.cost, request.undecided_below)
     output = Path(request.output) if request.output else None
     if output is not None and output.exists() and not request.overwrite:
         raise DataProblem(f"{output} exists and is kept.", "Choose another name, or replace it with --overwrite.")
-    if request.flush:
-        from upsort.jobs.filter import answer_lines
-
-        return _filtered(answer_lines(sorters, console.input, console.output), console)
-    inputs = inputs_of(request, console)
-    columns = columns_for(sorters[0], named_columns(request), inputs)
     layout = Layout(request.thin, request.all_probabilities, request.spreadsheet_safe)
+    if request.flush:
+        return _filter(request, sorters, layout, console)
+    inputs = inputs_of(request, console)
     with set_aside_of(request, output) as aside, console.progress("documents scored") as advance:
-        if request.per_document:
-            return _per_document(request, sorters, inputs, columns, aside, advance, output, console)
-        result = _scored(request, sorters, inputs, columns, layout, aside, advance, output, console)
-    _tell(result, sorters, output, console)
+        incoming = incoming_of(request, sorters[0], inputs, aside, advance)
+        scoring = Scoring(sorters, layout, inputs, incoming.reader.columns.id)
+        result = _scored(request, scoring, incoming, output, console)
+    _tell(result, sorters, output, request, console)
+    read = result.passages if result.passages is not None else result.documents
     if output is not None and console.as_json:
         console.json(
             {
@@ -95,97 +100,97 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
                 **_labels_json(result, sorters),
                 "without_tokens": result.without_tokens,
                 "unknown_share": result.unknown_share,
-                "rows": rows_json(aside, result.documents),
+                "rows": rows_json(aside, read),
             }
         )
-    tell_set_aside(aside, result.documents, console)
+    tell_set_aside(aside, read, console)
     return Exit.DONE
 
 
-def _filtered(unreadable: int, console: Console) -> Exit:
+def _filter(request: argparse.Namespace, sorters: "Sequence[Sorter]", layout: "Layout", console: Console) -> Exit:
+    from dataclasses import replace
+
+    from upsort.files.documents import Reader
+    from upsort.jobs.filter import answer_lines
+
+    if request.input != ["-"]:
+        raise UsageProblem("--flush answers what comes on standard input.", "Name - in place of files.")
+    named = named_columns(request)
+    trained = sorters[0].plan.columns
+    columns = replace(trained, text=named.text or trained.text, id=named.id or trained.id, document_vectors="")
+    reader = Reader.of_sorter(sorters[0], columns)
+    unreadable = answer_lines(sorters, reader, console.input, console.output, layout)
     if unreadable:
-        console.warn(f"{unreadable:,} lines could not be read; each was answered by an object with an error.")
+        console.warn(f"{unreadable:,} lines could not be used; each was answered by an object with an error.")
     return Exit.DONE
 
 
 def _scored(
-    request: argparse.Namespace,
-    sorters: "Sequence[Sorter]",
-    inputs: "Inputs",
-    columns: "Columns",
-    layout: "Layout",
-    aside: "SetAside",
-    advance: "Advance",
-    output: Path | None,
-    console: Console,
+    request: argparse.Namespace, scoring: "Scoring", incoming: "Incoming", output: Path | None, console: Console
 ) -> "ScoreResult":
-    from upsort.files.resumable import ENDINGS, ResumableTable
+    """Score into what was asked for."""
+    from upsort.files.resumable import ENDINGS
     from upsort.files.tables_out import json_lines, table_file, table_stream
-    from upsort.jobs.score import output_columns, run_key, score
+    from upsort.jobs.score import Going, Passages, Rows, score, score_documents_of_passages
 
-    names = output_columns(inputs, sorters, layout, columns.id)
+    passages = Passages(request.per_document, request.document_column) if request.per_document else None
+    names = passages.columns(scoring.deciding.sorters, scoring.layout) if passages is not None else scoring.columns
+
+    def into(writer: Rows) -> "ScoreResult":
+        if passages is not None:
+            return score_documents_of_passages(scoring, incoming, writer, passages, request.workers)
+        return score(scoring, incoming, writer, Going(workers=request.workers))
+
     if output is None:
         if console.as_json:
-            rows = _JsonRows(console, names)
-            result = score(sorters, inputs, columns, rows, aside, advance, layout, request.workers)
+            rows = _JsonRows(console, names, _numbers(scoring))
+            result = into(rows)
             rows.close()
             return result
-        stream = json_lines(console.output, names) if request.lines else table_stream(console.output, names, "\t")
-        return score(sorters, inputs, columns, stream, aside, advance, layout, request.workers)
-    if output.suffix.lower() not in ENDINGS:
-        if request.resume:
-            raise UsageProblem(
-                f"A run that writes {output.suffix} cannot be gone on with.", f"Use one of {', '.join(ENDINGS)}."
-            )
+        return into(json_lines(console.output, names) if request.lines else table_stream(console.output, names, "\t"))
+    resumable = output.suffix.lower() in ENDINGS
+    if request.resume and not resumable:
+        raise UsageProblem(
+            f"A run that writes {output.suffix} cannot be gone on with.", f"Use one of {', '.join(ENDINGS)}."
+        )
+    if passages is not None or not resumable:
         with table_file(output, names) as writer:
-            return score(sorters, inputs, columns, writer, aside, advance, layout, request.workers)
-    key = run_key(Path(request.sorter), request.input, layout)
-    table = ResumableTable(output, names, key, request.resume, request.overwrite)
+            return into(writer)
+    return _resumed(request, scoring, incoming, output, console)
+
+
+def _resumed(
+    request: argparse.Namespace, scoring: "Scoring", incoming: "Incoming", output: Path, console: Console
+) -> "ScoreResult":
+    """Score into a table that can be gone on with."""
+    from upsort.files.resumable import ResumableTable
+    from upsort.jobs.score import Going, Run, run_key, score
+
+    deciding = f"{request.cost}, {request.undecided_below}"
+    key = run_key(
+        Run(
+            sorter=Path(request.sorter),
+            sources=request.input,
+            layout=scoring.layout,
+            columns=incoming.reader.columns,
+            deciding=deciding,
+        )
+    )
+    table = ResumableTable(output, scoring.columns, key, request.resume, request.overwrite)
     if request.resume and table.rows:
         console.note(f"Going on after {table.rows:,} rows.")
     try:
-        result = score(
-            sorters,
-            inputs,
-            columns,
-            table,
-            aside,
-            advance,
-            layout,
-            request.workers,
-            table.rows,
-            table.state,
-            table.done,
-        )
+        result = score(scoring, incoming, table, Going(table.rows, table.state, table.done, request.workers))
     except KeyboardInterrupt:
         raise Interrupted(f"interrupted after {table.rows:,} rows; {table.part} is kept, --resume goes on.") from None
     table.finish()
     return result
 
 
-def _per_document(
-    request: argparse.Namespace,
-    sorters: "Sequence[Sorter]",
-    inputs: "Inputs",
-    columns: "Columns",
-    aside: "SetAside",
-    advance: "Advance",
-    output: Path | None,
-    console: Console,
-) -> Exit:
-    from upsort.files.tables_out import table_file, table_stream
-    from upsort.jobs.score import passage_columns, score_documents_of_passages
+def _numbers(scoring: "Scoring") -> set[str]:
+    from upsort.jobs.scored_rows import number_columns
 
-    names = passage_columns(sorters, request.document_column)
-    way, column = request.per_document, request.document_column
-    if output is not None:
-        with table_file(output, names) as writer:
-            found = score_documents_of_passages(sorters, inputs, columns, writer, aside, way, column, advance)
-    else:
-        stream = table_stream(console.output, names, "\t")
-        found = score_documents_of_passages(sorters, inputs, columns, stream, aside, way, column, advance)
-    console.note(f"Scored {found:,} documents, their passages added up ({way}){f': {output}' if output else ''}.")
-    return Exit.DONE
+    return number_columns(scoring.deciding.sorters, scoring.layout.all_probabilities)
 
 
 def _labels_json(result: "ScoreResult", sorters: "Sequence[Sorter]") -> dict[str, Any]:
@@ -195,8 +200,16 @@ def _labels_json(result: "ScoreResult", sorters: "Sequence[Sorter]") -> dict[str
     return {"answers": {sorter.answer: labels for sorter, labels in zip(sorters, counts, strict=True)}}
 
 
-def _tell(result: "ScoreResult", sorters: "Sequence[Sorter]", output: Path | None, console: Console) -> None:
+def _tell(
+    result: "ScoreResult",
+    sorters: "Sequence[Sorter]",
+    output: Path | None,
+    request: argparse.Namespace,
+    console: Console,
+) -> None:
     where = f": {output}" if output is not None else ""
+    if result.passages is not None:
+        console.note(f"{result.passages:,} passages were added up ({request.per_document}).")
     for sorter, counted in zip(sorters, result.labels, strict=True):
         labels = ", ".join(f"{label or '(none)'} {count:,}" for label, count in counted.most_common(10))
         which = f"{sorter.answer}: " if sorter.answer else ""
@@ -208,7 +221,7 @@ def _tell(result: "ScoreResult", sorters: "Sequence[Sorter]", output: Path | Non
             f"{result.without_tokens:,} documents have no words at all; their label comes from the intercepts alone, and "
             "their sorted_unknown_share is left empty."
         )
-    for sorter, found in zip(sorters, result.drifts, strict=True):
+    for sorter, found in zip(sorters, result.drifts, strict=False):  # of documents made of passages there are none
         _tell_drift(sorter, found, console)
 
 
@@ -234,21 +247,21 @@ def _tell_drift(sorter: "Sorter", found: "Drift", console: Console) -> None:
 
 
 class _JsonRows:
-    """Writes rows as the objects of one JSON array, as they come."""
+    """Writes rows as the objects of one JSON array, as they come. numbers: the columns that hold numbers."""
 
-    def __init__(self, console: Console, columns: "Sequence[str]") -> None:
+    def __init__(self, console: Console, columns: "Sequence[str]", numbers: "set[str]") -> None:
         self.console = console
         self.columns = columns
+        self.numbers = numbers
         self.any = False
         console.output.write("[")
 
     def writerows(self, rows: "Sequence[Sequence[Any]]") -> None:
+        from upsort.jobs.scored_rows import value_of
+
         for row in rows:
             self.console.output.write(",\n " if self.any else "\n ")
-            cells = dict(zip(self.columns, row, strict=True))
-            for name in cells:
-                if name.startswith("sorted_") and name.split(":")[0].endswith(_NUMBERS):
-                    cells[name] = float(cells[name]) if cells[name] else None
+            cells = {name: value_of(cell, name in self.numbers) for name, cell in zip(self.columns, row, strict=True)}
             json.dump(cells, self.console.output, ensure_ascii=False)
             self.any = True
 

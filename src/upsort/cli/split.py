@@ -2,11 +2,17 @@
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.request import inputs_of, plan_of, rows_json, tell_set_aside
+from upsort.cli.request import completed, inputs_of, plan_of, rows_json, tell_set_aside
 from upsort.cli.status import Exit
+from upsort.cli.wording import percent
+
+if TYPE_CHECKING:
+    from upsort.core.plan import Plan
+    from upsort.jobs.split import SplitResult
 
 DESCRIPTION = "Divide a corpus into a training part and a held-out part, each label in the same share in both."
 EXAMPLE = "upsort split corpus.csv --label topic --hold-out 0.2 --seed 5 -o parts/"
@@ -26,44 +32,30 @@ OPTIONS = (
             ),
         ),
     ),
-    options.COLUMNS,
+    options.columns("text", "label", "id"),
     options.READING,
     options.PLAN,
     options.COMMON,
+)
+RULES: tuple[options.Rule, ...] = (
+    options.Clash("--in-time", ("--seed",), "the latest rows are held out, whatever the seed"),
 )
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Split and tell how many went where."""
-    from dataclasses import replace
-
-    from upsort.files.documents import complete_columns
     from upsort.files.set_aside import SetAside
     from upsort.files.writing import make_folder
     from upsort.jobs.split import split
 
     plan = plan_of(request, console)
     inputs = inputs_of(request, console, plan.source)
-    columns = plan.columns
-    if not columns.label or not columns.text:
-        guessed, notes = complete_columns(inputs, columns, "needed")
-        columns = replace(columns, text=guessed.text, label=guessed.label)
-        for note in notes:
-            console.note(note)
+    plan = completed(plan, inputs, "needed", console)
     folder = Path(request.output)
     make_folder(folder)
     aside_file = Path(request.set_aside) if request.set_aside else folder / "set-aside.csv"
     with SetAside(aside_file) as aside:
-        result = split(
-            inputs,
-            columns,
-            request.hold_out,
-            plan.judge.seed,
-            folder,
-            aside,
-            plan.judge.allow_copies,
-            plan.judge.in_time,
-        )
+        result = split(inputs, plan, request.hold_out, folder, aside)
     used = result.training_labels.total() + result.held_out_labels.total()
     if console.as_json:
         console.json(
@@ -75,7 +67,11 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
                     for label in result.labels
                 },
                 "copies": result.copies,
-                "seed": plan.judge.seed,
+                "groups": result.groups,
+                "taken_out_of_training": result.taken_out,
+                "without_date": result.undated,
+                "off_the_share": {label or "all": share for label, share in result.far.items()},
+                "seed": None if plan.judge.in_time else plan.judge.seed,
                 "rows": rows_json(aside, used),
             }
         )
@@ -88,8 +84,29 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         ],
         numeric=(1, 2),
     )
-    if result.copies:
-        console.say(f"{result.copies:,} rows copy another one; copies are on one side.")
-    console.say(f"Written: {result.training} and {result.held_out} (seed {plan.judge.seed}).")
+    _tell(result, plan, request.hold_out, console)
+    seed = "" if plan.judge.in_time else f" (seed {plan.judge.seed})"
+    console.say(f"Written: {result.training} and {result.held_out}{seed}.")
     tell_set_aside(aside, used, console)
     return Exit.DONE
+
+
+def _tell(result: "SplitResult", plan: "Plan", share: float, console: Console) -> None:
+    """How copies and groups were kept on one side, and how near the shares came."""
+    if result.copies and not plan.judge.allow_copies:
+        console.say(f"{result.copies:,} rows copy another one; copies are on one side.")
+    if result.groups is not None:
+        console.say(f"Rows with the same {plan.columns.group!r} are on one side; there are {result.groups:,} groups.")
+    if result.taken_out:
+        console.say(
+            f"{result.taken_out:,} earlier rows belong together with a held-out one (the same group, or a copy); "
+            "they are in neither "
+            "part, but set aside."
+        )
+    if result.undated:
+        console.say(f"{result.undated:,} rows have no date; they are in neither part, but set aside.")
+    if result.far:
+        told = ", ".join(f"{label or 'all rows'} {percent(held)}" for label, held in result.far.items())
+        console.warn(
+            f"held out are not {percent(share)} of each label: {told}. Rows that belong together cannot be divided."
+        )

@@ -54,10 +54,23 @@ OPTIONS = (
             options.SEED,
         ),
     ),
-    options.COLUMNS,
+    options.columns("text", "label", "id"),
     options.READING,
     options.PLAN,
     options.COMMON,
+)
+_WHOLE = ("--shortest", "--top", "--figures", "--set-aside")  # what only a survey of everything shows
+RULES: tuple[options.Rule, ...] = (
+    options.Clash(
+        "--columns",
+        ("--shortest", "--top", "--figures", "--show", "--find", "--where", "--set-aside"),
+        "it only lists the columns",
+    ),
+    options.Clash("--find", (*_WHOLE, "--seed"), "it looks for a word alone"),
+    options.Clash("--show", _WHOLE, "it shows single documents alone"),
+    options.Clash("--where", _WHOLE, "it picks single documents"),
+    options.Need("--figure-kind", ("--figures",)),
+    options.Need("--seed", ("--show", "--where")),
 )
 
 

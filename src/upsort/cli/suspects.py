@@ -8,7 +8,7 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
-from upsort.cli.wording import percent, shortened
+from upsort.cli.wording import kept_json, kept_together, percent, shortened
 
 DESCRIPTION = (
     "List labelled documents whose own label looks wrong to sorters that never saw them, most suspicious first.\n"
@@ -34,6 +34,10 @@ OPTIONS = (
     options.PLAN,
     options.COMMON,
 )
+RULES: tuple[options.Rule, ...] = (
+    *options.FOLDS_RULES,
+    options.Clash("--json", ("--top",), "JSON lists all"),
+)
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
@@ -51,15 +55,23 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
             {
                 "suspects": [asdict(one) for one in found.suspects],
                 "usual_confidence": found.usual,
+                "judged": found.judged,
+                **kept_json(found.kept),
                 "rows": rows_json(aside, found.documents),
             }
         )
         return Exit.DONE
-    share = len(found.suspects) / max(found.documents, 1)
+    share = len(found.suspects) / max(found.judged, 1)
     console.say(
-        f"{len(found.suspects):,} of {found.documents:,} documents ({percent(share)}) look as if they had another label. "
+        f"{len(found.suspects):,} of {found.judged:,} documents ({percent(share)}) look as if they had another label. "
         "Not all of them do: read them."
     )
+    if found.judged < found.documents:
+        console.say(
+            f"{found.documents - found.judged:,} documents are held out by no split, so that nothing is said of them."
+        )
+    for line in kept_together(found.kept, plan):
+        console.say(line)
     if found.suspects[: request.top]:
         console.say()
         console.table(

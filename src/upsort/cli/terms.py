@@ -9,6 +9,7 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, set_aside_of
 from upsort.cli.status import Exit
+from upsort.core.errors import UsageProblem
 
 if TYPE_CHECKING:
     from upsort.core.plan import Plan
@@ -46,6 +47,20 @@ OPTIONS = (
     options.PLAN,
     options.COMMON,
 )  # fmt: skip
+_OF_A_CORPUS = {
+    "--stable",
+    "--contexts",
+    "--text",
+    "--label",
+    "--id",
+    "--document-vectors",
+    "--plan",
+    "--set",
+    *options.READ_OPTIONS,
+}
+RULES: tuple[options.Rule, ...] = (
+    options.Clash("--json", ("--against", "--contexts"), "JSON holds both sides, and no examples"),
+)
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
@@ -58,6 +73,12 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     unit = "weight"
     inputs = plan = None
     if len(request.input) == 1 and request.input[0].endswith(".sorter"):
+        unused = sorted(request.given & _OF_A_CORPUS)
+        if unused:
+            raise UsageProblem(
+                f"{unused[0]} has no meaning for a sorter's terms.",
+                f"Leave it out, or name tables in place of {request.input[0]}.",
+            )
         sorter = load_sorter(Path(request.input[0]), request.answer)
         evidence, way = of_sorter(sorter), request.way or "weight"
         unit = "log odds" if sorter.plan.classifier.kind in NAIVE_BAYES_KINDS else "weight"
@@ -87,8 +108,6 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
 
 
 def _pair(text: str) -> tuple[str, str] | None:
-    from upsort.core.errors import UsageProblem
-
     if not text:
         return None
     first, comma, second = (part.strip() for part in text.partition(","))
@@ -100,6 +119,8 @@ def _pair(text: str) -> tuple[str, str] | None:
 def _of_corpus(request: argparse.Namespace, console: Console) -> "tuple[Evidence, str, Inputs, Plan]":
     from upsort.jobs.terms import of_corpus
 
+    if request.answer:
+        raise UsageProblem("--answer names an answer of a sorter.", "Name the label column of a corpus with --label.")
     plan = plan_of(request, console)
     inputs = inputs_of(request, console, plan.source)
     plan = completed(plan, inputs, "needed", console)

@@ -38,18 +38,19 @@ _SCARCE = 10  # documents of a label below which it is hardly learned
 _RARE_SHARE = 0.01
 _DOCUMENTS_A_LABEL = 30
 _LARGE_GAP = 0.10  # between the accuracy on its own documents and the upper end of that on others
+RULES: tuple[options.Rule, ...] = ()
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Train, save, and tell what came of it."""
-    from upsort.jobs.train import train
+    from upsort.jobs.train import Training, train
 
     plan = plan_of(request, console)
     inputs = inputs_of(request, console, plan.source)
     plan = completed(plan, inputs, "needed", console)
     output = Path(request.output)
     with set_aside_of(request, output) as aside, console.progress("documents read") as advance:
-        result = train(inputs, plan, output, aside, advance, request.workers, not request.no_check)
+        result = train(inputs, plan, output, aside, advance, Training(request.workers, not request.no_check))
     used = max(answer.sorter.trained.documents for answer in result.answers)
     if console.as_json:
         console.json(_as_json(result) | {"rows": rows_json(aside, used)})
@@ -92,6 +93,8 @@ def _show(answer: "AnswerResult", console: Console) -> None:
         console.say(
             f"{own}, and {percent(answer.held_out.value)} ({interval(answer.held_out)}) of documents held out in a quick check."
         )
+        if answer.copies and not sorter.plan.judge.allow_copies:
+            console.say(f"{answer.copies:,} documents copy another one; the check keeps them on one side.")
     else:
         console.say(f"{own}; that says little about new ones.")
 
@@ -154,6 +157,7 @@ def _answer_json(answer: "AnswerResult") -> dict[str, Any]:
         "calibration": sorter.calibration.kind,
         "too_common": answer.too_common,
         "without_tokens": answer.without_tokens,
+        "copies": answer.copies,
         "training_accuracy": rate_json(answer.training_accuracy),
         "held_out_accuracy": rate_json(answer.held_out) if answer.held_out is not None else None,
     }

@@ -9,6 +9,7 @@ from upsort.cli.console import Console
 from upsort.cli.request import inputs_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
 from upsort.cli.wording import percent, rate_json
+from upsort.core.errors import UsageProblem
 
 DESCRIPTION = (
     "Count the labels of a table over time, or by another column, and name what stands out.\n"
@@ -35,6 +36,7 @@ OPTIONS = (
 )  # fmt: skip
 _MOST_COLUMNS = 10
 _MOST_SENTENCES = 6
+RULES: tuple[options.Rule, ...] = (options.Need("--shares", ("--output",)),)
 
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
@@ -51,6 +53,8 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     sizes = found.counts.sum(axis=1)
     if output is not None and output.suffix.lower().removeprefix(".") in ENDINGS:
         draw_trend(result, output, request.shares)
+    elif output is not None and request.shares:
+        raise UsageProblem(f"--shares is for a figure; {output} is a table, which holds both.", "Leave --shares out.")
     elif output is not None:
         from upsort.files.tables_out import table_file
 

@@ -8,6 +8,8 @@ if TYPE_CHECKING:
     from upsort.core.judging.intervals import Rate
     from upsort.core.judging.measures import Judgement
     from upsort.core.judging.probability_measures import ProbabilityMeasures
+    from upsort.core.plan import Plan
+    from upsort.jobs.judging import Kept
 
 
 _FEW = 100  # documents, of which little can be said
@@ -29,34 +31,58 @@ def rate_json(rate: "Rate") -> dict[str, Any]:
     found: dict[str, Any] = {"value": rate.value, "low": rate.low, "high": rate.high}
     if rate.of is not None:
         found |= {"right": rate.right, "of": rate.of}
+    if rate.documents is not None:
+        found |= {"documents": rate.documents}
     return found
 
 
-def counted(documents: int | None) -> str:
-    """So many documents, as the subject of a sentence with its verb."""
-    return "1 document is" if documents == 1 else f"{documents or 0:,} documents are"
+def counted(documents: float | None, groups: bool = False) -> str:
+    """So many documents, or groups of them, as the subject of a sentence with its verb."""
+    noun = "group" if groups else "document"
+    return f"1 {noun} is" if documents == 1 else f"{number(documents)} {noun}s are"
 
 
-def headline(judgement: "Judgement", training: "Rate | None" = None) -> list[str]:
-    """What a judgement comes to, in plain sentences. training: the accuracy on the training documents."""
+def number(count: float | None) -> str:
+    """A count; a mean of counts with one decimal."""
+    return f"{count or 0:,}" if isinstance(count, int) or count is None else f"{count:,.1f}"
+
+
+def headline(judgement: "Judgement", training: "Rate | None" = None, group: str = "") -> list[str]:
+    """What a judgement comes to, in plain sentences. training: the accuracy on the training documents. group: the column
+    whose values belong together."""
     accuracy, baseline = judgement.accuracy, judgement.baseline
+    passages = group == "document" and judgement.groups is not None
+    what = "passages" if passages else "documents"
+    over = f", on average over {judgement.repeats} repeats" if judgement.repeats > 1 else ""
     lines = [
-        f"{accuracy.right:,} of {accuracy.of:,} documents right: accuracy {percent(accuracy.value)} "
+        f"{number(accuracy.right)} of {number(accuracy.of)} {what} right{over}: accuracy {percent(accuracy.value)} "
         f"(95 % interval {interval(accuracy)}).",
+    ]
+    if passages:
+        lines.append(f"They are passages of {judgement.groups:,} documents, and the intervals rest on those.")
+    elif judgement.groups is not None:
+        lines.append(
+            f"Counting what belongs together (groups, copies) once leaves {judgement.groups:,}; the intervals rest on those."
+        )
+    lines += [
         f"Always answering {judgement.majority!r}, the commonest label in training, would be right for "
         f"{percent(baseline.value)}.",
     ]
     if training is not None and training.value is not None:
         lines.append(f"On its own training documents it gets {percent(training.value)}.")
-    few = (accuracy.of or 0) < _FEW
+    independent = judgement.groups if judgement.groups is not None else accuracy.of
+    few = (independent or 0) < _FEW
     if accuracy.low is not None and baseline.value is not None and accuracy.low <= baseline.value:
         lines.append(
-            f"{counted(accuracy.of)} too few to tell: the interval reaches down to the baseline."
+            f"{counted(independent, judgement.groups is not None and not passages)} too few to tell: the interval "
+            "reaches down to "
+            "the baseline."
             if few
             else "The interval reaches down to the baseline: the sorter cannot be told from guessing."
         )
     elif accuracy.low is not None and accuracy.high is not None and accuracy.high - accuracy.low > _WIDE:
-        lines.append(f"{counted(accuracy.of)} too few to tell how good it is: the interval is wide.")
+        units_are = counted(independent, judgement.groups is not None and not passages)
+        lines.append(f"{units_are} too few to tell how good it is: the interval is wide.")
     else:
         lines.append("The test is large enough to tell it from guessing.")
     return lines
@@ -67,8 +93,8 @@ def label_rows(judgement: "Judgement") -> list[list[str]]:
     return [
         [
             measures.label,
-            str(measures.support),
-            str(measures.given),
+            number(measures.support),
+            number(measures.given),
             percent(measures.precision.value),
             interval(measures.precision),
             percent(measures.recall.value),
@@ -95,8 +121,49 @@ def confusion_rows(judgement: "Judgement", shares: str = "") -> list[list[str]]:
             for row, whole in zip(table.tolist(), (sums + 0 * table).tolist(), strict=True)
         ]
     else:
-        cells = [[str(count) if count else "·" for count in row] for row in table.tolist()]
+        cells = [[number(count) if count else "·" for count in row] for row in table.tolist()]
     return [[label, *row] for label, row in zip(judgement.labels, cells, strict=True)]
+
+
+def kept_together(kept: "Kept", plan: "Plan") -> list[str]:
+    """How copies and groups were kept on one side of every split, and what that took."""
+    lines = []
+    if kept.groups is not None:
+        lines.append(
+            f"Documents with the same {plan.columns.group!r} are kept on one side of every split; there are "
+            f"{kept.groups:,} groups."
+        )
+    if kept.copies and not plan.judge.allow_copies:
+        lines.append(f"{kept.copies:,} documents copy another one; they are kept on one side of every split.")
+    if kept.taken_out:
+        lines.append(
+            f"To that end {kept.taken_out:,} documents, counted over all splits, were taken out of training parts: they belong "
+            "together with a held-out one."
+        )
+    if kept.undated:
+        lines.append(f"{kept.undated:,} documents have no date; they are neither learned from nor judged.")
+    return lines
+
+
+def kept_json(kept: "Kept") -> dict[str, Any]:
+    """The same as a JSON object."""
+    return {
+        "copies": kept.copies,
+        "group_count": kept.groups,
+        "taken_out_of_training": kept.taken_out,
+        "without_date": kept.undated,
+    }
+
+
+def measured_on(probability: "ProbabilityMeasures", judgement: "Judgement") -> str:
+    """On which documents probabilities are measured, where that is not all of them."""
+    known, every = probability.log_loss.documents or 0, round(judgement.accuracy.of or 0)
+    if known == every:
+        return ""
+    return (
+        f"Log loss, Brier score and the two areas are measured on the {known:,} of {every:,} documents whose label the "
+        "sorter knows."
+    )
 
 
 def probability_rows(probability: "ProbabilityMeasures") -> list[tuple[str, str, str]]:
@@ -163,6 +230,8 @@ def judgement_json(judgement: "Judgement") -> dict[str, Any]:
         "accuracy": rate_json(judgement.accuracy),
         "baseline": {**rate_json(judgement.baseline), "label": judgement.majority},
         "macro_f1": rate_json(judgement.macro_f1),
+        "repeats": judgement.repeats,
+        "groups": judgement.groups,
         **{name: rate_json(rate) for name, rate in judgement.others.items()},
         "labels": {
             measures.label: {

@@ -37,7 +37,7 @@ _WEIGHTINGS = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Columns:
     """Which columns of the table are what; an empty name means there is none.
 
@@ -70,7 +70,7 @@ class Columns:
         return (self.label, *self.also) if self.label else ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Source:
     """How one source is read, where it differs from the others. rename: old column name to new."""
 
@@ -83,7 +83,7 @@ class Source:
     sheet: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Gather:
     """What of the sources goes into the corpus.
 
@@ -121,7 +121,7 @@ Step = Literal[
 OrMarker = Literal["drop", "keep", "marker"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Clean:
     """How text becomes tokens: the steps in their order, and how those that have a choice are to work.
 
@@ -158,7 +158,7 @@ class Clean:
     pattern_seconds: Annotated[float, Gt(0)] = 2.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Features:
     """Which terms are kept and how they are weighted.
 
@@ -195,7 +195,7 @@ class Features:
     vector_weights: Literal["equal", "idf"] = "equal"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Classifier:
     """Which classifier, and how it is trained.
 
@@ -231,12 +231,13 @@ class Classifier:
     most_iterations: Annotated[int, Ge(1)] = 100
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Judge:
     """How results are measured.
 
-    repeats: how often the folds are dealt anew. in_time: documents are judged by what was learned from earlier ones. alone: each
-    document is a fold of its own. allow_copies: copies of a document may stand on both sides of a split. beta: of F-beta.
+    repeats: how often the folds are dealt anew. in_time: documents are judged by what was learned from earlier ones. alone:
+    each document is a fold of its own. allow_copies: copies of a document may stand on both sides of a split. beta: of
+    F-beta.
     """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
@@ -253,9 +254,9 @@ class Judge:
 class Decide:
     """How probabilities become labels.
 
-    cost_file: a table of what it costs to give a label (rows) to a document of another (columns). f_beta: weights of labels are
-    chosen on folds of the training part so that macro F-beta is highest, 0 for none. undecided_below: documents whose probability
-    is lower get no label.
+    cost_file: a table of what it costs to give a label (rows) to a document of another (columns). f_beta: weights of labels
+    are chosen on folds of the training part so that macro F-beta is highest, 0 for none. undecided_below: documents whose
+    probability is lower get no label.
     """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
@@ -264,7 +265,7 @@ class Decide:
     undecided_below: Annotated[float, Ge(0), Le(1)] = 0.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Plan:
     """All of it, a section each. source: choices for single sources, by name or pattern.
 

@@ -26,9 +26,9 @@ def corpus_files() -> dict[str, bytes]:
     """Name and content of every file of the demo corpus, and of the record of planted faults."""
     letters, logbooks = _bank("letters"), _bank("logbooks")
     generator = random.Random(SEED)
-    first = letters_of(Year(2024, 1480, date(2024, 12, 31)), letters, generator)
-    second = letters_of(Year(2025, 1450, date(2025, 12, 31)), letters, generator)
-    new = letters_of(Year(2026, 600, date(2026, 8, 31), faults=False), letters, generator)
+    first = letters_of(Year(year=2024, letters=1480, last_day=date(2024, 12, 31)), letters, generator)
+    second = letters_of(Year(year=2025, letters=1450, last_day=date(2025, 12, 31)), letters, generator)
+    new = letters_of(Year(year=2026, letters=600, last_day=date(2026, 8, 31), faults=False), letters, generator)
     files = {
         "letters-2024.csv": _first_shape(first),
         "letters-2025.csv": _second_shape(second),

@@ -13,7 +13,7 @@ BENCHES = ("pests", "diseases", "pruning", "soil", "watering", "identification",
 CHANNELS = (("email", 46), ("web form", 27), ("phone", 14), ("card", 8), ("desk", 5))
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Letter:
     """One row of the desk's history. fault: what was planted in it, if anything."""
 
@@ -29,7 +29,7 @@ class Letter:
     fault: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Year:
     """How a year's table is made."""
 
@@ -78,7 +78,15 @@ class LetterWriter:
         if channel in {"phone", "card"}:
             photos = 0
         return Letter(
-            ref, received, channel, writer, self._subject(topic, plant, channel), message, topic, urgent, photos
+            ref=ref,
+            received=received,
+            channel=channel,
+            writer=writer,
+            subject=self._subject(topic, plant, channel),
+            message=message,
+            topic=topic,
+            urgent=urgent,
+            photos=photos,
         )
 
     def _topic(self, month: int) -> str:

@@ -1,9 +1,9 @@
-"""One look for all figures, and one way of saving them."""
+"""One look for all figures, and one way of making files of them."""
 
-from pathlib import Path
+import io
 from typing import TYPE_CHECKING
 
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import UsageProblem
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -59,16 +59,17 @@ def colour_of(number: int) -> str:
     return COLOURS[number % len(COLOURS)]
 
 
-def save(figure: "Figure", path: Path) -> Path:
-    """Write a figure as PNG or SVG, the same bytes each time."""
-    kind = path.suffix.lower().removeprefix(".")
+def kind_of(name: str) -> str:
+    """The kind of figure that a file's name asks for. Raises UsageProblem for another than PNG and SVG."""
+    kind = name.rpartition(".")[2].lower() if "." in name else ""
     if kind not in ENDINGS:
-        raise UsageProblem(f"{path} is no kind of figure.", "Use .png or .svg.")
+        raise UsageProblem(f"{name} is no kind of figure.", "Use .png or .svg.")
+    return kind
+
+
+def content_of(figure: "Figure", kind: str) -> bytes:
+    """A figure as the content of a file, the same bytes each time. kind: png or svg."""
+    buffer = io.BytesIO()
     metadata = {"Date": None} if kind == "svg" else {"Software": None}
-    try:
-        figure.savefig(path, format=kind, facecolor=PAPER, metadata=metadata)
-    except OSError as error:
-        raise DataProblem(
-            f"The figure {path} cannot be written: {error.strerror or error}.", "Choose another place."
-        ) from None
-    return path
+    figure.savefig(buffer, format=kind, facecolor=PAPER, metadata=metadata)
+    return buffer.getvalue()

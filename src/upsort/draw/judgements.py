@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.judging.deciding import Coverage
+from upsort.core.judging.coverage import Coverage
 from upsort.core.judging.probability_measures import Reliability, precision_recall_curve, roc_curve
 from upsort.draw.canvas import FAINT, INK, PAPER, bare_figure, colour_of, new_figure, tidy
 
@@ -17,7 +17,7 @@ _MOST_CURVES = 10
 _NUMBERS_UP_TO = 15  # labels, up to which the cells of a confusion matrix carry numbers
 
 
-def confusion_figure(table: Ints, labels: Sequence[str]) -> "Figure":
+def confusion_figure(table: Ints | Floats, labels: Sequence[str]) -> "Figure":
     """The confusion matrix, coloured by the share of the true label; counts in the cells where they can be read."""
     from matplotlib.colors import LinearSegmentedColormap, PowerNorm
 
@@ -44,7 +44,7 @@ def confusion_figure(table: Ints, labels: Sequence[str]) -> "Figure":
                 axes.text(
                     column,
                     row,
-                    f"{count:,}",
+                    f"{float(count):,.4g}" if float(count) % 1 else f"{int(count):,}",
                     ha="center",
                     va="center",
                     color=PAPER if shares[row, column] > 0.5 else INK,

@@ -19,7 +19,7 @@ _TEXT_NAMES = ("text", "message", "body", "content", "document")
 _ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Roles:
     """Places of columns in one table; None where there is none.
 
@@ -37,6 +37,11 @@ class Roles:
     numbers: tuple[tuple[str, int], ...] = ()
     categories: tuple[tuple[str, int], ...] = ()
 
+    @property
+    def answers(self) -> tuple[int, ...]:
+        """All label columns, the first one first."""
+        return (self.label, *self.also) if self.label is not None else ()
+
 
 def column_place(name: str, columns: Sequence[str], source: str) -> int:
     """The place of a column given by name, or by number counted from 1 where no column has that name.
@@ -53,6 +58,15 @@ def column_place(name: str, columns: Sequence[str], source: str) -> int:
     raise UsageProblem(f"{source} has no column {name!r}.", suggestion(name, columns, "columns"))
 
 
+def column_in(name: str, columns: Sequence[str]) -> bool:
+    """Whether `column_place` finds a column."""
+    try:
+        column_place(name, columns, "")
+    except UsageProblem:
+        return False
+    return True
+
+
 def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> Roles:
     """Where the named columns stand in one table. Raises UsageProblem for one that is not there."""
 
@@ -63,16 +77,16 @@ def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> Roles:
         return tuple((columns[at], at) for name in names for at in _matching(name, columns, source))
 
     return Roles(
-        tuple(column_place(name, columns, source) for name in named.text),
-        place(named.label),
-        place(named.id),
-        place(named.date),
-        place(named.group),
-        place(named.row_weight),
-        place(named.fold),
-        tuple(column_place(name, columns, source) for name in named.also),
-        named_places(named.numbers),
-        named_places(named.categories),
+        text=tuple(column_place(name, columns, source) for name in named.text),
+        label=place(named.label),
+        id=place(named.id),
+        date=place(named.date),
+        group=place(named.group),
+        weight=place(named.row_weight),
+        fold=place(named.fold),
+        also=tuple(column_place(name, columns, source) for name in named.also),
+        numbers=named_places(named.numbers),
+        categories=named_places(named.categories),
     )
 
 
@@ -84,6 +98,30 @@ def _matching(name: str, columns: Sequence[str], source: str) -> list[int]:
     if not found:
         raise UsageProblem(f"{source} has no column like {name!r}.", f"Columns: {listed(columns)}.")
     return found
+
+
+def written_names(named: plan.Columns, table: Table) -> plan.Columns:
+    """The columns that were named by number, or in other case, by the names that a table gives them."""
+
+    def written(name: str) -> str:
+        return table.columns[column_place(name, table.columns, table.name)] if name else name
+
+    def all_written(names: Sequence[str]) -> tuple[str, ...]:
+        return tuple(name if "*" in name or "?" in name else written(name) for name in names)
+
+    return replace(
+        named,
+        text=all_written(named.text),
+        label=written(named.label),
+        also=all_written(named.also),
+        id=written(named.id),
+        date=written(named.date),
+        group=written(named.group),
+        fold=written(named.fold),
+        row_weight=written(named.row_weight),
+        numbers=all_written(named.numbers),
+        categories=all_written(named.categories),
+    )
 
 
 def guessed_columns(

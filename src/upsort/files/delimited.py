@@ -11,6 +11,7 @@ from typing import BinaryIO
 
 from upsort.core.errors import DataProblem
 from upsort.files.encoding import NOTED_ESCAPE, Encoding, find_encoding, noted_escapes
+from upsort.files.reasons import Reason, Why
 from upsort.files.rows import ROWS_A_BLOCK, Block, EmptySource, Entry, Reading, Refused, Table
 
 _LINE_END = re.compile("\r\n|\r|\n")
@@ -111,7 +112,7 @@ def _checked(rows: list[list[str]], lines: list[int], source: str, shape: Shape,
     width = len(shape.columns)
     damaged = suspicious and _holds_undecodable(rows)
     if not damaged and set(map(len, rows)) == {width}:
-        return Block(source, shape.columns, rows, lines)
+        return Block(source=source, columns=shape.columns, rows=rows, lines=lines)
     good: list[list[str]] = []
     good_lines: list[int] = []
     refused: list[Refused] = []
@@ -124,17 +125,17 @@ def _checked(rows: list[list[str]], lines: list[int], source: str, shape: Shape,
         else:
             good.append(row)
             good_lines.append(line)
-    return Block(source, shape.columns, good, good_lines, refused)
+    return Block(source=source, columns=shape.columns, rows=good, lines=good_lines, refused=refused)
 
 
-def _width_fault(row: list[str], width: int) -> str:
+def _width_fault(row: list[str], width: int) -> Reason | None:
     if len(row) == width:
-        return ""
-    reason = f"{len(row)} cell{'s' if len(row) != 1 else ''} where the table has {width} columns"
+        return None
+    cells = f"{len(row)} cell{'s' if len(row) != 1 else ''}"
     longest = max(cell.count("\n") for cell in row)
     if longest > 20:
-        reason += f"; a quote is opened that is not closed for {longest} lines"
-    return reason
+        return Reason(Why.WIDTH, (cells, str(width)), f"a quote is opened that is not closed for {longest} lines")
+    return Reason(Why.WIDTH, (cells, str(width)))
 
 
 def _holds_undecodable(rows: list[list[str]]) -> bool:
@@ -145,14 +146,15 @@ def _holds_undecodable(rows: list[list[str]]) -> bool:
     return False
 
 
-def _undecodable(row: list[str], shape: Shape) -> str:
+def _undecodable(row: list[str], shape: Shape) -> Reason:
     encoding = shape.encoding.name.removesuffix("-sig")
     for name, cell in zip(shape.columns, row, strict=False):
         for place, character in enumerate(cell):
             if "\udc80" <= character <= "\udcff":
                 byte = ord(character) - 0xDC00
-                return f"byte 0x{byte:02X} is not {encoding}, at character {place + 1} of column {name!r}"
-    return f"bytes that are not {encoding}"
+                where = f"at character {place + 1} of column {name!r}"
+                return Reason(Why.BYTES, (f"byte 0x{byte:02X} is not {encoding}",), where)
+    return Reason(Why.BYTES, (f"bytes that are not {encoding}",))
 
 
 def _sample(stream: BinaryIO, encoding: str) -> str:

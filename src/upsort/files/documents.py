@@ -1,49 +1,78 @@
-"""Documents out of tables: each usable row with its text and label, and the other rows set aside."""
+"""From rows to documents: one reader, bound to a plan or a sorter, for rows of tables, objects of JSON and bare texts alike.
 
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+It knows which columns are what, keeps parts of the text apart or joins them, reads numbers, categories and ready-made
+vectors, holds patterns to their time, and says of each row that it refuses why.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, fields, replace
 from itertools import islice
 from math import isfinite
 from pathlib import Path
-from typing import TYPE_CHECKING, TypeVar
+from typing import Any
 
 import numpy as np
 
 from upsort.core import plan
-from upsort.core.documents import Documents, joined_documents
+from upsort.core.arrays import Floats
 from upsort.core.errors import DataProblem
-from upsort.files.columns import LabelUse, Roles, guessed_columns, roles_in
-from upsort.files.rows import Refused
+from upsort.core.features.documents import Documents, joined_documents
+from upsort.core.learning.sorter import Sorter
+from upsort.core.text.cleaning import Cleaner
+from upsort.files.columns import LabelUse, Roles, guessed_columns, roles_in, written_names
+from upsort.files.reasons import Reason, Why
+from upsort.files.rows import Block, Refused, cell_of
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.vectors import RowVectors
 
-if TYPE_CHECKING:
-    from upsort.core.arrays import Floats
-    from upsort.core.text.cleaning import Cleaner
+PASSAGE_COLUMNS = ("document", "passage")
+"""The columns that tell which document a passage was cut from, and the how manieth it is."""
 
 
-T = TypeVar("T")
+@dataclass(frozen=True, kw_only=True)
+class Marks:
+    """What the columns beside text and features say of n documents, cell by cell; empty where no column is named.
 
-
-@dataclass(frozen=True)
-class DocumentBlock:
-    """Usable rows of one table, in order. labels: empty strings where no label is needed and none is given.
-
-    also: the labels of further answers. documents: texts and the columns beside them. rows: all cells, as read. lines: where
-    each row begins in `source`. dates, groups, weights: the cells of those columns, empty where none is named.
+    ids: what each is called. answers: for each label column its cells. folds, groups, dates, weights: the cells of those
+    columns.
     """
 
-    source: str
-    columns: tuple[str, ...]
-    documents: Documents
-    labels: list[str]
     ids: list[str]
-    also: list[list[str]]
+    answers: tuple[list[str], ...]
     dates: list[str]
     groups: list[str]
     weights: list[str]
     folds: list[str]
+
+    @property
+    def labels(self) -> list[str]:
+        """The cells of the first label column."""
+        return self.answers[0] if self.answers else [""] * len(self.ids)
+
+    @staticmethod
+    def joined(parts: Sequence["Marks"]) -> "Marks":
+        """Those of consecutive blocks as one."""
+        if len(parts) == 1:
+            return parts[0]
+        lists = {
+            field.name: [cell for part in parts for cell in getattr(part, field.name)]
+            for field in fields(Marks)
+            if field.name != "answers"
+        }
+        answers = tuple([cell for part in parts for cell in part.answers[at]] for at in range(len(parts[0].answers)))
+        return Marks(answers=answers, **lists)
+
+
+@dataclass(frozen=True, kw_only=True)
+class DocumentBlock:
+    """Usable rows of one table, in order. documents: texts and the columns beside them. rows: all cells, as read. lines: where
+    each row begins in `source`."""
+
+    source: str
+    columns: tuple[str, ...]
+    documents: Documents
+    marks: Marks
     rows: list[list[str]]
     lines: list[int]
 
@@ -52,132 +81,231 @@ class DocumentBlock:
         """The whole text of each document."""
         return self.documents.texts
 
+    @property
+    def ids(self) -> list[str]:
+        """What each document is called."""
+        return self.marks.ids
+
 
 def joined_blocks(blocks: Sequence[DocumentBlock]) -> DocumentBlock:
     """Consecutive blocks of one table as one."""
     if len(blocks) == 1:
         return blocks[0]
-
-    def all_of(cells: "Callable[[DocumentBlock], list[T]]") -> "list[T]":
-        return [cell for block in blocks for cell in cells(block)]
-
     return DocumentBlock(
-        blocks[0].source,
-        blocks[0].columns,
-        joined_documents([block.documents for block in blocks]),
-        all_of(lambda block: block.labels),
-        all_of(lambda block: block.ids),
-        [[cell for block in blocks for cell in block.also[place]] for place in range(len(blocks[0].also))],
-        all_of(lambda block: block.dates),
-        all_of(lambda block: block.groups),
-        all_of(lambda block: block.weights),
-        all_of(lambda block: block.folds),
-        all_of(lambda block: block.rows),
-        all_of(lambda block: block.lines),
+        source=blocks[0].source,
+        columns=blocks[0].columns,
+        documents=joined_documents([block.documents for block in blocks]),
+        marks=Marks.joined([block.marks for block in blocks]),
+        rows=[row for block in blocks for row in block.rows],
+        lines=[line for block in blocks for line in block.lines],
     )
 
 
 def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:
-    """The columns by name, guessed from the first table where nobody named them; and what to tell about it."""
+    """The columns by the names that the first table gives them, guessed where nobody named them; and what to tell about it."""
     first = inputs.tables[0]
     rows = [row for block in islice(first.blocks(), 1) for row in block.rows]
     if not rows:
         raise DataProblem(f"{first.name} has no usable rows.", "Give a table with documents, or check --encoding.")
-    columns, notes = guessed_columns(first.columns, rows, named, label_is)
+    columns, notes = guessed_columns(first.columns, rows, written_names(named, first), label_is)
+    if (
+        label_is == "needed"
+        and not columns.group
+        and all({*PASSAGE_COLUMNS} <= {*table.columns} for table in inputs.tables)
+    ):
+        columns = replace(columns, group=PASSAGE_COLUMNS[0])
+        notes = [*notes, f"Passages of one {PASSAGE_COLUMNS[0]} are kept together (columns.group)."]
     if not named.id and any(columns.id not in table.columns for table in inputs.tables):
         columns = replace(columns, id="")
     return columns, notes
 
 
-def read_documents(
-    inputs: Inputs,
-    named: plan.Columns,
-    aside: SetAside,
-    need_label: bool = False,
-    need_text: bool = True,
-    cleaning: "Cleaner | None" = None,
-    apart: bool = False,
-) -> Iterator[DocumentBlock]:
-    """All usable documents; every row that is not among them goes to `aside`.
+def columns_for(sorter: Sorter, named: plan.Columns, inputs: Inputs, labels: bool = True) -> plan.Columns:
+    """The columns to read for a sorter: those named now, else those of its training; what it can do without only where all
+    tables have it (identifier, group, date). labels: whether label columns are read."""
+    trained = sorter.plan.columns
 
-    cleaning: where its patterns may take without end on a document, that document is set aside as well. apart: several text
-    columns are parts of their own.
+    def everywhere(name: str) -> str:
+        return name if all(name in table.columns for table in inputs.tables) else ""
 
-    Raises UsageProblem for a named column that a table does not have.
+    return replace(
+        trained,
+        text=named.text or trained.text,
+        label=(named.label or trained.label) if labels else "",
+        also=(named.also or trained.also) if labels else (),
+        row_weight="",
+        fold="",
+        id=named.id or everywhere(trained.id),
+        date=named.date or everywhere(trained.date),
+        group=named.group or everywhere(trained.group),
+        document_vectors=named.document_vectors,
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class Needs:
+    """What a row must have to be used: a text, a label in one of the label columns, or what else its columns ask for alone."""
+
+    text: bool = True
+    label: bool = False
+
+
+LABELLED = Needs(label=True)
+
+
+class Reader:
+    """Reads rows as a plan or a sorter wants them.
+
+    columns: which are what. apart: several text columns are parts of their own. cleaning: whose patterns may take without end
+    on a document, which is refused then. beside: the names of number and of category columns, where no table tells them.
     """
-    vectors = RowVectors(Path(named.document_vectors)) if named.document_vectors else None
-    for table in inputs.tables:
-        roles = roles_in(table.columns, table.name, named)
-        for block in table.blocks():
-            unusable = list(block.refused)
-            texts = texts_of(block.rows, roles)
-            numbers, wrong = _numbers(block.rows, roles, named.wrong_numbers == "fill")
-            usable = list(range(len(texts)))
-            slow = cleaning.too_slow(texts) if cleaning is not None and cleaning.has_patterns else {}
-            if need_text or need_label or wrong:
-                usable = []
-                for place, text in enumerate(texts):
-                    fault = _fault(text, block.rows[place], roles, need_label, need_text)
-                    reason = slow.get(place) or fault or wrong.get(place, "")
-                    if reason:
-                        unusable.append(Refused(table.name, block.lines[place], reason, tuple(block.rows[place])))
-                    else:
-                        usable.append(place)
-            for refused in sorted(unusable, key=lambda refused: refused.line):
-                aside.add(refused)
-            rows = [block.rows[place] for place in usable]
-            if apart and len(roles.text) > 1:
-                parts = tuple([row[column] for row in rows] for column in roles.text)
-            else:
-                parts = ([texts[place] for place in usable],)
-            names = tuple(name for name, _ in roles.numbers)
-            numbers = numbers[usable]
-            if vectors is not None:
-                names = (*names, *vectors.names)
-                numbers = np.hstack((numbers, vectors.of(block)[usable]))
-            yield DocumentBlock(
-                table.name,
-                table.columns,
-                Documents(
-                    parts,
-                    names,
-                    numbers,
-                    tuple(name for name, _ in roles.categories),
-                    tuple([row[column].strip() for row in rows] for _, column in roles.categories),
-                ),
-                _cells(rows, roles.label),
-                [
-                    block.rows[place][roles.id] if roles.id is not None else f"line {block.lines[place]}"
-                    for place in usable
-                ],
-                [_cells(rows, column) for column in roles.also],
-                _cells(rows, roles.date),
-                _cells(rows, roles.group),
-                _cells(rows, roles.weight),
-                _cells(rows, roles.fold),
-                rows,
-                [block.lines[place] for place in usable],
-            )
-    if vectors is not None:
-        vectors.check_used_up()
 
+    def __init__(
+        self,
+        columns: plan.Columns,
+        apart: bool = False,
+        cleaning: Cleaner | None = None,
+        needs: Needs | None = None,
+        beside: tuple[Sequence[str], Sequence[str]] = ((), ()),
+    ) -> None:
+        self.columns = columns
+        self.apart = apart and len(columns.text) > 1
+        self.cleaning = cleaning if cleaning is not None and cleaning.has_patterns else None
+        self.needs = needs or Needs()
+        self.beside = beside
 
-def _cells(rows: Sequence[Sequence[str]], column: int | None) -> list[str]:
-    return [row[column].strip() if column is not None else "" for row in rows]
+    @staticmethod
+    def of_plan(choices: plan.Plan, cleaning: Cleaner, needs: Needs | None = None) -> "Reader":
+        """A reader of what a plan is to be tried on."""
+        return Reader(choices.columns, choices.features.apart, cleaning, needs)
 
+    @staticmethod
+    def of_sorter(sorter: Sorter, columns: plan.Columns | None = None, needs: Needs | None = None) -> "Reader":
+        """A reader of what a sorter is to decide about. columns: of the tables; those of its training without."""
+        numbers = [
+            name.removeprefix("column:") for name in sorter.space.beside.number_names if name.startswith("column:")
+        ]
+        categories = [name for name, _ in sorter.space.beside.categories]
+        chosen = columns or replace(sorter.plan.columns, label="", also=(), row_weight="", fold="")
+        return Reader(chosen, sorter.plan.features.apart, sorter.cleaning, needs, (numbers, categories))
 
-def _numbers(rows: Sequence[Sequence[str]], roles: Roles, fill: bool) -> "tuple[Floats, dict[int, str]]":
-    """(n, m) the number columns, NaN where a cell is empty or (fill) no number; and why rows cannot be used otherwise."""
-    values = np.full((len(rows), len(roles.numbers)), np.nan)
-    wrong: dict[int, str] = {}
-    for column, (name, at) in enumerate(roles.numbers):
+    def blocks(self, inputs: Inputs, aside: SetAside) -> Iterator[DocumentBlock]:
+        """All usable documents of all tables; every row that is not among them goes to `aside`.
+
+        Raises UsageProblem for a named column that a table does not have.
+        """
+        vectors = RowVectors(Path(self.columns.document_vectors)) if self.columns.document_vectors else None
+        for table in inputs.tables:
+            roles = roles_in(table.columns, table.name, self.columns)
+            for block in table.blocks():
+                documents, faults = self._read(block.rows, roles)
+                usable = [place for place, fault in enumerate(faults) if fault is None]
+                refused = [
+                    Refused(table.name, line, fault, tuple(row))
+                    for row, line, fault in zip(block.rows, block.lines, faults, strict=True)
+                    if fault is not None
+                ]
+                for one in sorted([*block.refused, *refused], key=lambda one: one.line):
+                    aside.add(one)
+                if vectors is not None:
+                    documents = replace(
+                        documents,
+                        number_names=(*documents.number_names, *vectors.names),
+                        numbers=np.hstack((documents.numbers, vectors.of(block))),
+                    )
+                yield _usable(block, documents, roles, usable)
+        if vectors is not None:
+            vectors.check_used_up()
+
+    def of_object(self, found: Mapping[str, Any]) -> Documents | Reason:
+        """The document of an object of JSON, read as a row of a table with its names as columns; what it lacks is an empty
+        cell."""
+        numbers, categories = self.beside
+        columns = tuple(dict.fromkeys((*self.columns.text, *numbers, *categories)))
+        roles = roles_in(
+            columns, "the object", replace(plan.Columns(text=self.columns.text), numbers=(), categories=())
+        )
+        places = {name: place for place, name in enumerate(columns)}
+        roles = replace(
+            roles,
+            numbers=tuple((name, places[name]) for name in numbers),
+            categories=tuple((name, places[name]) for name in categories),
+        )
+        documents, faults = self._read([[cell_of(found.get(name)) for name in columns]], roles)
+        return faults[0] or documents
+
+    def of_text(self, text: str) -> Documents | Reason:
+        """The document of which only the text is known; it stands in the last text column."""
+        return self.of_object({(self.columns.text or ("text",))[-1]: text})
+
+    def _read(self, rows: Sequence[Sequence[str]], roles: Roles) -> tuple[Documents, list[Reason | None]]:
+        """The documents of rows, and why each cannot be used, where it cannot."""
+        texts = texts_of(rows, roles)
+        numbers, faults = self._numbers(rows, roles)
+        slow = self.cleaning.too_slow(texts) if self.cleaning is not None else {}
         for place, row in enumerate(rows):
-            cell = row[at].strip()
-            number = as_number(cell)
-            if cell and number is None and not fill:
-                wrong[place] = f"no number in column {name}"
-            values[place, column] = np.nan if number is None else number
-    return values, wrong
+            fault = self._fault(texts[place], row, roles)
+            if place in slow:
+                fault = Reason(Why.SLOW_PATTERN, (f"{slow[place]:g}",))
+            faults[place] = fault or faults[place]
+        parts = tuple([row[at] for row in rows] for at in roles.text) if self.apart else (texts,)
+        documents = Documents(
+            parts=parts,
+            number_names=tuple(name for name, _ in roles.numbers),
+            numbers=numbers,
+            category_names=tuple(name for name, _ in roles.categories),
+            categories=tuple([row[at].strip() for row in rows] for _, at in roles.categories),
+        )
+        return documents, faults
+
+    def _numbers(self, rows: Sequence[Sequence[str]], roles: Roles) -> tuple[Floats, list[Reason | None]]:
+        """(n, m) the number columns, NaN where a cell is empty or no number; the latter is a fault unless it may be filled."""
+        values = np.full((len(rows), len(roles.numbers)), np.nan)
+        faults: list[Reason | None] = [None] * len(rows)
+        for column, (name, at) in enumerate(roles.numbers):
+            for place, row in enumerate(rows):
+                cell = row[at].strip()
+                number = as_number(cell)
+                if cell and number is None and self.columns.wrong_numbers == "set-aside":
+                    faults[place] = Reason(Why.NO_NUMBER, (name,))
+                values[place, column] = np.nan if number is None else number
+        return values, faults
+
+    def _fault(self, text: str, row: Sequence[str], roles: Roles) -> Reason | None:
+        if self.needs.text and not text.strip():
+            return Reason(Why.NO_TEXT)
+        if not self.needs.label:
+            return None
+        if roles.answers and not any(row[at].strip() for at in roles.answers):
+            return Reason(Why.NO_LABEL)
+        if roles.weight is not None:
+            weight = as_number(row[roles.weight].strip())
+            if weight is None or weight <= 0:
+                return Reason(Why.NO_WEIGHT)
+        return None
+
+
+def _usable(block: Block, documents: Documents, roles: Roles, places: list[int]) -> DocumentBlock:
+    """The documents at some places of a block, with what stands beside them."""
+    rows = block.rows
+    if len(places) < len(rows):
+        documents, rows = documents.rows(places), [rows[place] for place in places]
+
+    def cells(column: int | None) -> list[str]:
+        return [row[column].strip() if column is not None else "" for row in rows]
+
+    lines = [block.lines[place] for place in places]
+    marks = Marks(
+        ids=[row[roles.id] for row in rows] if roles.id is not None else [f"line {line}" for line in lines],
+        answers=tuple(cells(column) for column in roles.answers),
+        dates=cells(roles.date),
+        groups=cells(roles.group),
+        weights=cells(roles.weight),
+        folds=cells(roles.fold),
+    )
+    return DocumentBlock(
+        source=block.source, columns=block.columns, documents=documents, marks=marks, rows=rows, lines=lines
+    )
 
 
 def as_number(cell: str) -> float | None:
@@ -197,15 +325,3 @@ def texts_of(rows: Sequence[Sequence[str]], roles: Roles) -> list[str]:
         place = roles.text[0]
         return [row[place] for row in rows]
     return ["\n".join(row[place] for place in roles.text if row[place]) for row in rows]
-
-
-def _fault(text: str, row: Sequence[str], roles: Roles, need_label: bool, need_text: bool) -> str:
-    if need_text and not text.strip():
-        return "no text"
-    if need_label and roles.label is not None and not any(row[at].strip() for at in (roles.label, *roles.also)):
-        return "no label"
-    if roles.weight is not None and need_label:
-        weight = as_number(row[roles.weight].strip())
-        if weight is None or weight <= 0:
-            return "no weight above 0"
-    return ""

@@ -35,6 +35,11 @@ class Found:
     notes: list[str] = field(default_factory=list)
 
 
+def is_packed(name: str) -> bool:
+    """Whether a file's name is that of an archive, or of a packed file."""
+    return name.lower().endswith((*_ARCHIVES, ".gz", ".xz"))
+
+
 def entries_of(name: str, reading: Reading) -> Found:
     """All files that a path or pattern names, in the order of their names.
 
@@ -146,7 +151,11 @@ def _of_zip(path: Path, reading: Reading) -> Found:
             found.notes.append(f"{shown} is encrypted and was left out.")
         elif not _left_out(parts, shown, found):
             found.entries.append(
-                Entry(shown, (path.stem, *parts), _unpacked(_zip_opener(archive, member), parts[-1], reading))
+                Entry(
+                    shown,
+                    (path.stem, *parts),
+                    _unpacked(_zip_opener(archive, member), parts[-1], reading),
+                )
             )
     return found
 

@@ -10,10 +10,11 @@ from typing import Any, BinaryIO, cast
 
 from upsort.core.errors import DataProblem
 from upsort.files.encoding import find_encoding
+from upsort.files.reasons import Reason, Why
 from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table, cell_of
 
-Item = tuple[int, Any, str]
-"""Its line or number, its value, and why it cannot be used (empty where it can)."""
+Item = tuple[int, Any, Reason | None]
+"""Its line or number, its value, and why it cannot be used, where it cannot."""
 
 
 def json_lines_table(entry: Entry, reading: Reading) -> Table:
@@ -46,7 +47,7 @@ def _table(entry: Entry, items: Any) -> Table:
     columns = tuple(keys)
 
     def blocks() -> Iterator[Block]:
-        block = Block(entry.name, columns, [], [])
+        block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         for line, value, fault in items():
             if fault:
                 shown = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
@@ -56,7 +57,7 @@ def _table(entry: Entry, items: Any) -> Table:
                 block.lines.append(line)
             if len(block.rows) + len(block.refused) == ROWS_A_BLOCK:
                 yield block
-                block = Block(entry.name, columns, [], [])
+                block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         yield block
 
     return Table(entry.name, columns, blocks)
@@ -71,16 +72,17 @@ def _lines(entry: Entry, reading: Reading) -> Iterator[Item]:
             try:
                 text = line if wide else line.decode(encoding)
             except UnicodeDecodeError as error:
-                yield number, line.decode(encoding, "backslashreplace"), f"byte {error.start + 1} is not {encoding}"
+                fault = Reason(Why.BYTES, (f"byte {error.start + 1} is not {encoding}",))
+                yield number, line.decode(encoding, "backslashreplace"), fault
                 continue
             if not text.strip():
                 continue
             try:
                 value = json.loads(text)
             except (ValueError, RecursionError) as error:
-                yield number, text.strip(), f"not JSON: {error}"
+                yield number, text.strip(), Reason(Why.NOT_JSON, (str(error),))
                 continue
-            yield number, value, "" if isinstance(value, dict) else "not a JSON object"
+            yield number, value, None if isinstance(value, dict) else Reason(Why.NOT_AN_OBJECT)
 
 
 def _array(entry: Entry, encoding: str) -> Iterator[Item]:
@@ -96,10 +98,10 @@ def _array(entry: Entry, encoding: str) -> Iterator[Item]:
         try:
             for value in ijson.items(recoded, "item", use_float=True):
                 number += 1
-                yield number, value, "" if isinstance(value, dict) else "not a JSON object"
+                yield number, value, None if isinstance(value, dict) else Reason(Why.NOT_AN_OBJECT)
         except ijson.JSONError as error:
             reason = " ".join(str(error).split()).split(" (right here)")[0]
-            yield number + 1, "", f"the JSON is broken off or wrong here: {reason[:120]}"
+            yield number + 1, "", Reason(Why.BROKEN_JSON, (reason[:120],))
 
 
 def _transposed(entry: Entry, encoding: str) -> list[Item]:
@@ -115,4 +117,4 @@ def _transposed(entry: Entry, encoding: str) -> list[Item]:
             "Give an array of objects, an object of arrays, or JSON Lines (.jsonl).",
         )
     rows = zip(*held.values(), strict=True)
-    return [(number, dict(zip(held, row, strict=True)), "") for number, row in enumerate(rows, 1)]
+    return [(number, dict(zip(held, row, strict=True)), None) for number, row in enumerate(rows, 1)]

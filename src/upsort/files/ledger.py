@@ -22,7 +22,7 @@ _TABLE = f"CREATE TABLE IF NOT EXISTS evaluations ({', '.join(COLUMNS)}, setting
 _PATIENCE = 20.0  # seconds to wait for another writer
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Entry:
     """One evaluation. name: of the sorter file or the candidate. plan, data: digests. settings: the whole plan, as JSON."""
 

@@ -17,7 +17,9 @@ def parquet_table(entry: Entry) -> Table:
         for batch in _file(entry).iter_batches(batch_size=ROWS_A_BLOCK):
             values = [column.to_pylist() for column in batch.columns]
             rows = [[cell_of(value) for value in row] for row in zip(*values, strict=True)]
-            yield Block(entry.name, columns, rows, list(range(line + 1, line + len(rows) + 1)))
+            yield Block(
+                source=entry.name, columns=columns, rows=rows, lines=list(range(line + 1, line + len(rows) + 1))
+            )
             line += len(rows)
 
     return Table(entry.name, columns, blocks)

@@ -8,22 +8,32 @@ from importlib.resources import files
 from pathlib import Path
 
 from upsort.core.errors import DataProblem
-from upsort.core.plan import Clean, Decide, Features
+from upsort.core.learning.method import Method
+from upsort.core.plan import Clean, Features, Plan
 from upsort.core.text.word_steps import Resources
 
 _PARTS = {"NOUN": "noun", "PROPN": "noun", "VERB": "verb", "AUX": "verb", "ADJ": "adjective"}
 
 
-def resources_for(settings: Clean, features: Features | None = None, decide: Decide | None = None) -> Resources:
-    """What the steps of a plan need, its vocabulary and its costs. Raises DataProblem for a file that cannot be used."""
-    stop_words = read_stop_words(Path(settings.stop_words_file)) if settings.stop_words_file else None
+def method_for(choices: Plan) -> Method:
+    """A plan with what stands in the files it names. Raises DataProblem for a file that cannot be used."""
+    costs = read_costs(Path(choices.decide.cost_file)) if choices.decide.cost_file else None
+    return Method(choices, resources_for(choices.clean, choices.features), costs)
+
+
+def resources_for(settings: Clean, features: Features | None = None) -> Resources:
+    """What the steps of a plan need, and its vocabulary. Raises DataProblem for a file that cannot be used."""
     wants_lemmas = "lemmas" in settings.steps
     table = read_lemmas(Path(settings.lemma_file), settings.lemma_part) if wants_lemmas and settings.lemma_file else {}
-    vocabulary = (
-        read_vocabulary(Path(features.vocabulary_file)) if features and features.vocabulary_file else frozenset()
+    bases, irregular = english_for(settings if not table else None)
+    vocabulary = features.vocabulary_file if features is not None else ""
+    return Resources(
+        stop_words=read_stop_words(Path(settings.stop_words_file)) if settings.stop_words_file else None,
+        lemma_table=table,
+        bases=bases,
+        irregular=irregular,
+        vocabulary=read_vocabulary(Path(vocabulary)) if vocabulary else frozenset(),
     )
-    costs = read_costs(Path(decide.cost_file)) if decide and decide.cost_file else None
-    return Resources(stop_words, table, *english_for(settings if not table else None), vocabulary, costs)
 
 
 def read_costs(path: Path) -> dict[str, dict[str, float]]:

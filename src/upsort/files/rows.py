@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
 from upsort.core.errors import DataProblem
+from upsort.files.reasons import Reason
 
 ROWS_A_BLOCK = 2000
 
@@ -13,7 +14,7 @@ class EmptySource(DataProblem):
     """A file without content; among the files of a folder or archive it is passed over and told."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Reading:
     """How a source is to be read where that is not left to be found out.
 
@@ -39,11 +40,11 @@ class Refused:
 
     source: str
     line: int
-    reason: str
+    reason: Reason
     cells: tuple[str, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Block:
     """A stretch of one table.
 

@@ -39,7 +39,7 @@ class SetAside:
     def add(self, refused: Refused) -> None:
         """Set one row aside."""
         self.count += 1
-        self.reasons[refused.reason.split(",")[0].split(";")[0]] += 1
+        self.reasons[refused.reason.what] += 1
         if len(self.examples) < _KEPT_EXAMPLES:
             self.examples.append(refused)
         if self.path is None:

@@ -16,7 +16,7 @@ import numpy as np
 from upsort.core.arrays import AnyArray
 from upsort.core.classifiers import families
 from upsort.core.errors import DataProblem
-from upsort.core.sorter import LENGTH_CLASSES
+from upsort.core.learning.sorter import LENGTH_CLASSES
 
 FORMAT = 2
 HEAD = "sorter.json"

@@ -16,7 +16,7 @@ import io
 import json
 import zipfile
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
@@ -31,9 +31,11 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.beside import Beside
 from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import FeatureSpace
+from upsort.core.learning.method import Costs
+from upsort.core.learning.reserve import Reserve
+from upsort.core.learning.sorter import Sorter, Trained
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
-from upsort.core.sorter import Reserve, Sorter, Trained
 from upsort.core.text.word_steps import Resources
 from upsort.files.plan_file import checked_plan
 from upsort.files.resources import english_for
@@ -59,7 +61,7 @@ def save_sorters(sorters: Sequence[Sorter], path: Path) -> int:
         "resources": {
             "stop_words": sorted(stop_words) if (stop_words := first.resources.stop_words) is not None else None,
             "lemma_table": dict(sorted(first.resources.lemma_table.items())),
-            "costs": first.resources.costs,
+            "costs": next((sorter.costs for sorter in sorters if sorter.costs is not None), None),
             "full_forms": dict(first.resources.full_forms),
         },
         "members": [
@@ -205,14 +207,18 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
         expected |= {folder + _TERMS, *(f"{folder}arrays/{name}.npy" for name in held)}
         expected |= {folder + _LEFT_OUT} if "left_out_counts" in held else set()
     contents = checked_members(archive, head, expected, path)
-    resources = _resources(head, plan, path)
+    whole = _Whole(plan, _resources(head, plan, path), _costs(head), path)
     sorters = []
     for number, (answer, space, held) in enumerate(zip(answers, spaces, names, strict=True), 1):
         folder = _folder(number, len(answers))
-        arrays = {name: array_in(contents[f"{folder}arrays/{name}.npy"], name, path) for name in held}
-        terms = contents[folder + _TERMS].decode("utf-8").split("\n")[:-1]
-        left_out = contents.get(folder + _LEFT_OUT, b"").decode("utf-8").split("\n")[:-1]
-        sorters.append(_restored(answer, plan, terms, left_out, space, arrays, resources, path))
+        found = _Held(
+            said=answer,
+            declared=space,
+            terms=contents[folder + _TERMS].decode("utf-8").split("\n")[:-1],
+            left_out=contents.get(folder + _LEFT_OUT, b"").decode("utf-8").split("\n")[:-1],
+            arrays={name: array_in(contents[f"{folder}arrays/{name}.npy"], name, path) for name in held},
+        )
+        sorters.append(_restored(found, whole))
     return tuple(sorters)
 
 
@@ -241,56 +247,73 @@ def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], p
     ]
 
 
-def _restored(
-    answer: dict[str, Any],
-    plan: Plan,
-    terms: list[str],
-    left_out: list[str],
-    declared: tuple[int, tuple[str, ...], tuple[tuple[str, tuple[str, ...]], ...]],
-    arrays: dict[str, AnyArray],
-    resources: Resources,
-    path: Path,
-) -> Sorter:
-    labels, (counted, numbers, categories), seen = tuple(answer["labels"]), declared, answer["trained_on"]
+Declared = tuple[int, tuple[str, ...], tuple[tuple[str, tuple[str, ...]], ...]]
+"""How many terms are counted, the number columns, and the categories with their values."""
+
+
+@dataclass(frozen=True)
+class _Whole:
+    """What all answers of a file share."""
+
+    plan: Plan
+    resources: Resources
+    costs: Costs | None
+    path: Path
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Held:
+    """What the file holds of one answer. said: its part of the head. terms, left_out: lines of its lists."""
+
+    said: dict[str, Any]
+    declared: Declared
+    terms: list[str]
+    left_out: list[str]
+    arrays: dict[str, AnyArray]
+
+
+def _restored(held: _Held, whole: _Whole) -> Sorter:
+    answer, arrays, terms, plan, path = held.said, held.arrays, held.terms, whole.plan, whole.path
+    labels, (counted, numbers, categories), seen = tuple(answer["labels"]), held.declared, answer["trained_on"]
     if counted > len(terms):
         raise damaged(path, "it has fewer terms than it says")
     sizes = {"terms": len(terms), "labels": len(labels), "counted": counted, "numbers": len(numbers), "knot columns": 3}
-    sizes["terms left out"] = len(left_out)
+    sizes["terms left out"] = len(held.left_out)
     check_shapes(arrays, sizes, path)
     trained = Trained(
-        np.array(seen["label_documents"], dtype=np.int64),
-        arrays["label_document_frequency"].astype(np.int64),
-        int(seen["documents"]),
-        int(seen["right"]) if seen["right"] is not None else None,
-        Ended(int(seen["iterations"]), int(seen["products"]), float(seen["optimality"]), bool(seen["reached"])),
-        float(seen["penalty"]),
-        (int(seen["held_out"][0]), int(seen["held_out"][1])),
-        np.array(seen["lengths"], dtype=np.int64),
-        int(seen["words"]),
-        int(seen["known_words"]),
+        label_documents=np.array(seen["label_documents"], dtype=np.int64),
+        label_document_frequency=arrays["label_document_frequency"].astype(np.int64),
+        documents=int(seen["documents"]),
+        right=int(seen["right"]) if seen["right"] is not None else None,
+        ended=Ended(int(seen["iterations"]), int(seen["products"]), float(seen["optimality"]), bool(seen["reached"])),
+        penalty=float(seen["penalty"]),
+        held_out=(int(seen["held_out"][0]), int(seen["held_out"][1])),
+        lengths=np.array(seen["lengths"], dtype=np.int64),
+        words=int(seen["words"]),
+        known_words=int(seen["known_words"]),
     )
     beside = Beside()
     if numbers or categories:
         beside = Beside(
-            numbers,
-            arrays.get("number_mean", np.zeros(0)),
-            arrays.get("number_deviation", np.zeros(0)),
-            arrays.get("number_marked", np.zeros(0)).astype(bool),
-            categories,
+            number_names=numbers,
+            mean=arrays.get("number_mean", np.zeros(0)),
+            deviation=arrays.get("number_deviation", np.zeros(0)),
+            marked=arrays.get("number_marked", np.zeros(0)).astype(bool),
+            categories=categories,
         )
     has_vectors = "vectors" in arrays
     space = FeatureSpace(
-        terms,
-        counted,
-        arrays["document_frequency"].astype(np.int64),
-        trained.label_document_frequency,
-        trained.documents,
-        float(seen.get("mean_length", 0.0)),
-        plan.features,
-        beside,
-        WordVectors(arrays["vector_terms"].astype(np.int64), arrays["vectors"]) if has_vectors else None,
-        arrays["vector_scale"] if has_vectors else None,
-        arrays["hashed"].astype(np.int64) if "hashed" in arrays else None,
+        terms=terms,
+        counted=counted,
+        document_frequency=arrays["document_frequency"].astype(np.int64),
+        label_document_frequency=trained.label_document_frequency,
+        documents=trained.documents,
+        mean_length=float(seen.get("mean_length", 0.0)),
+        settings=plan.features,
+        beside=beside,
+        vectors=WordVectors(arrays["vector_terms"].astype(np.int64), arrays["vectors"]) if has_vectors else None,
+        vector_scale=arrays["vector_scale"] if has_vectors else None,
+        hashed=arrays["hashed"].astype(np.int64) if "hashed" in arrays else None,
     )
     dimensions = space.vectors.vectors.shape[1] if space.vectors is not None else 0
     if len(terms) != counted + dimensions + len(beside.names):
@@ -310,19 +333,27 @@ def _restored(
     )
     if wrong_slopes or (calibration.kind == "isotonic" and set(calibration.knots[:, 0]) != set(range(len(labels)))):
         raise damaged(path, "its calibration does not fit its labels")
-    thresholds = arrays.get("thresholds")
     reserve = None
     if "left_out_counts" in arrays:
-        reserve = Reserve(left_out, arrays["left_out_frequency"].astype(np.int64), arrays["left_out_counts"])
-    name = str(answer.get("name", ""))
+        reserve = Reserve(held.left_out, arrays["left_out_frequency"].astype(np.int64), arrays["left_out_counts"])
     decision = arrays.get("decision")
-    return Sorter(plan, labels, space, classifier, trained, resources, calibration, name, thresholds, reserve, decision)
+    return Sorter(
+        plan=plan,
+        labels=labels,
+        space=space,
+        classifier=classifier,
+        trained=trained,
+        resources=whole.resources,
+        costs=whole.costs if decision is not None and not plan.decide.f_beta else None,
+        calibration=calibration,
+        answer=str(answer.get("name", "")),
+        thresholds=arrays.get("thresholds"),
+        reserve=reserve,
+        decision=decision,
+    )
 
 
-def _declared_space(
-    head: dict[str, Any], path: Path
-) -> tuple[int, tuple[str, ...], tuple[tuple[str, tuple[str, ...]], ...]]:
-    """How many terms are counted, the number columns, and the categories with their values."""
+def _declared_space(head: dict[str, Any], path: Path) -> Declared:
     held = head.get("space")
     try:
         counted, numbers = int(held["counted"]), tuple(map(str, held["numbers"]))  # type: ignore[index]
@@ -341,6 +372,12 @@ def _plan(head: dict[str, Any], path: Path) -> Plan:
         raise damaged(path, f"its plan is not one this version knows ({problem.what})") from None
 
 
+def _costs(head: dict[str, Any]) -> Costs | None:
+    held = head.get("resources")
+    costs: Costs | None = held.get("costs") if isinstance(held, dict) else None
+    return costs
+
+
 def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
     held = head.get("resources", {"stop_words": None, "lemma_table": {}})
     words: Any = held.get("stop_words") if isinstance(held, dict) else 0
@@ -351,6 +388,6 @@ def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
     if not sound:
         raise damaged(path, "its word lists are not as they should be")
     stop_words = frozenset(words) if words is not None else None
-    costs = held.get("costs") if isinstance(held, dict) else None
     full = held.get("full_forms", {}) if isinstance(held, dict) else {}
-    return Resources(stop_words, table, *english_for(plan.clean if not table else None), frozenset(), costs, full)
+    bases, irregular = english_for(plan.clean if not table else None)
+    return Resources(stop_words=stop_words, lemma_table=table, bases=bases, irregular=irregular, full_forms=full)

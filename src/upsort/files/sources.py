@@ -15,7 +15,7 @@ from upsort.core.names import suggestion
 from upsort.core.plan import Source
 from upsort.files.columns import renamed
 from upsort.files.delimited import delimited_table
-from upsort.files.entries import entries_of
+from upsort.files.entries import entries_of, is_packed
 from upsort.files.json_tables import json_lines_table, json_table
 from upsort.files.parquet_tables import parquet_table
 from upsort.files.rows import EmptySource, Entry, Reading, Table
@@ -41,10 +41,11 @@ KINDS = {
 
 @dataclass(frozen=True)
 class Inputs:
-    """What a command reads. notes: what was found out and should be told."""
+    """What a command reads. notes: what was found out and should be told. kinds: of source, those of KINDS and `archive`."""
 
     tables: tuple[Table, ...]
     notes: list[str] = field(default_factory=list)
+    kinds: frozenset[str] = frozenset()
 
 
 def open_inputs(
@@ -62,16 +63,18 @@ def open_inputs(
     """
     tables: list[Table] = []
     notes: list[str] = []
+    kinds: set[str] = set()
     for name in names:
         try:
-            here, told = _tables_of(name, reading, standard_input, sources or {}, rename or {})
+            here, told, of_kinds = _tables_of(name, reading, standard_input, sources or {}, rename or {})
         except OSError as error:
             raise DataProblem(
                 f"{name} cannot be read: {error.strerror or error}.", "Check the name and the permissions."
             ) from error
         tables += here
         notes += told
-    return Inputs(tuple(tables), notes + [note for table in tables for note in table.notes])
+        kinds |= of_kinds
+    return Inputs(tuple(tables), notes + [note for table in tables for note in table.notes], frozenset(kinds))
 
 
 def _tables_of(
@@ -80,14 +83,19 @@ def _tables_of(
     standard_input: BinaryIO | None,
     sources: Mapping[str, Source],
     rename: Mapping[str, str],
-) -> tuple[list[Table], list[str]]:
+) -> tuple[list[Table], list[str], set[str]]:
     if name == STANDARD_INPUT:
         entry = Entry("standard input", ("standard input",), _spooled(standard_input))
         chosen = reading if reading.kind else replace(reading, kind=_kind_of_content(entry))
-        return [renamed(_table(entry, chosen), rename)], []
+        return [renamed(_table(entry, chosen), rename)], [], {_kind(entry, chosen)}
     found = entries_of(name, reading)
     tables, notes = [], list(found.notes)
     alone = len(found.entries) == 1
+    kinds = (
+        {"archive"}
+        if any(is_packed(part) for entry in found.entries for part in (*entry.path, *Path(name).parts))
+        else set()
+    )
 
     def kind_or_none(entry: Entry) -> str:
         try:
@@ -99,6 +107,7 @@ def _tables_of(
             return ""
 
     for kind, group in groupby(found.entries, kind_or_none):
+        kinds |= {kind} - {""}
         if kind == "text":
             members = list(group)
             shown = members[0].name if len(members) == 1 else name
@@ -118,7 +127,7 @@ def _tables_of(
                 tables.append(_renamed_for(entry, table, sources, rename))
     if not tables:
         raise DataProblem(f"{name} holds nothing that can be read.", f"Kinds: {', '.join(KINDS)}.")
-    return tables, notes
+    return tables, notes, kinds
 
 
 def _table(entry: Entry, reading: Reading) -> Table:

@@ -37,7 +37,7 @@ def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
 
     def blocks() -> Iterator[Block]:
         again = _sheet(entry, content, reading, streamed)
-        block = Block(entry.name, columns, [], [])
+        block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         for number, row in enumerate(_rows(again, streamed), 1):
             if number < header_at or (has_header and number == header_at) or not any(row):
                 continue
@@ -45,7 +45,7 @@ def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
             block.lines.append(number)
             if len(block.rows) == ROWS_A_BLOCK:
                 yield block
-                block = Block(entry.name, columns, [], [])
+                block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         yield block
 
     return Table(entry.name, columns, blocks, tuple(notes))

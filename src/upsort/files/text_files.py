@@ -6,6 +6,7 @@ from pathlib import PurePosixPath
 
 from upsort.core.errors import UsageProblem
 from upsort.files.encoding import find_encoding
+from upsort.files.reasons import Reason, Why
 from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
 
 _FILES_A_BLOCK = 200
@@ -23,7 +24,7 @@ def text_table(name: str, entries: Sequence[Entry], reading: Reading) -> Table:
                 yield from _line_blocks(entry, columns, label_from, reading)
             return
         for begin in range(0, len(entries), _FILES_A_BLOCK):
-            block = Block(name, columns, [], [], [], [])
+            block = Block(source=name, columns=columns, rows=[], lines=[], files=[])
             for entry in entries[begin : begin + _FILES_A_BLOCK]:
                 _add_file(block, entry, label_from, reading)
             yield block
@@ -38,7 +39,7 @@ def _add_file(block: Block, entry: Entry, label_from: str, reading: Reading) -> 
     try:
         text = content.decode(encoding).removeprefix("\ufeff")
     except UnicodeDecodeError as error:
-        reason = f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}"
+        reason = Reason(Why.BYTES, (f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}",))
         block.refused.append(Refused(entry.name, 1, reason, (content.decode(encoding, "backslashreplace"),)))
         return
     block.rows.append([entry.name, *_labels(entry, label_from), text.replace("\r\n", "\n")])
@@ -51,12 +52,12 @@ def _line_blocks(entry: Entry, columns: tuple[str, ...], label_from: str, readin
     labels = _labels(entry, label_from)
     with entry.open() as stream:
         encoding = find_encoding(stream, reading.encoding).name
-        block = Block(entry.name, columns, [], [])
+        block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         for number, line in enumerate(stream, 1):
             try:
                 text = line.decode(encoding).removeprefix("\ufeff").rstrip("\r\n")
             except UnicodeDecodeError as error:
-                reason = f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}"
+                reason = Reason(Why.BYTES, (f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}",))
                 block.refused.append(Refused(entry.name, number, reason, (line.decode(encoding, "backslashreplace"),)))
                 continue
             if text.strip():
@@ -64,7 +65,7 @@ def _line_blocks(entry: Entry, columns: tuple[str, ...], label_from: str, readin
                 block.lines.append(number)
             if len(block.rows) == ROWS_A_BLOCK:
                 yield block
-                block = Block(entry.name, columns, [], [])
+                block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         yield block
 
 

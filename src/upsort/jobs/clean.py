@@ -3,33 +3,35 @@
 import random
 import time
 from collections import Counter
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass, field, replace
 from itertools import pairwise, zip_longest
 from pathlib import Path
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem
-from upsort.core.features.counting import count, in_blocks
-from upsort.core.features.measured import of_counts
-from upsort.core.judging.cross_validation import cross_validate
-from upsort.core.judging.intervals import Rate
-from upsort.core.judging.splits import splits
+from upsort.core.features.counting import in_blocks
+from upsort.core.features.documents import Documents
+from upsort.core.names import suggestion
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.editing import edited
 from upsort.core.text.final_forms import mapped
 from upsort.core.text.markers import shown, unmarked
 from upsort.core.text.tokeniser import Tokens, tokenise
-from upsort.core.training import Labelled, numbered
-from upsort.files.documents import read_documents
+from upsort.files.by_name import ByName, together
+from upsort.files.documents import DocumentBlock, Reader
 from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
+from upsort.jobs.compare import Candidate, Compared, CompareResult, Comparing, compare
+from upsort.jobs.corpus import measured_of
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
 
 CLEANED_COLUMN = "cleaned"
 NOTHING = "(nothing)"
+_SAMPLE = 2000  # documents among which those that a step changes most are looked for
 
 
 @dataclass(frozen=True)
@@ -52,7 +54,7 @@ class DocumentSteps:
     steps: list[StepOnDocument]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StepOnCorpus:
     """The corpus after one step. empty: documents without tokens. seconds: what the step itself took."""
 
@@ -83,11 +85,36 @@ class WordGroup:
 
 @dataclass(frozen=True)
 class StepsResult:
-    """What a list of steps leads to. accuracy: of cross-validation; None without labels."""
+    """What a list of steps leads to. compared: on the same folds with the other lists, where there are labels."""
 
     steps: tuple[str, ...]
     distinct: int
-    accuracy: Rate | None
+    compared: Compared | None
+
+
+@dataclass(frozen=True)
+class StepsCompared:
+    """Best first, or in the order in which they were asked for where there are no labels. whole: of the comparison."""
+
+    lists: list[StepsResult]
+    whole: CompareResult | None
+
+
+@dataclass(frozen=True)
+class Showing:
+    """Which documents to show: so many at random, those called so, or those that one step changes most."""
+
+    show: int = 2
+    wanted: Sequence[str] = ()
+    most_changed_by: str = ""
+
+
+@dataclass(frozen=True)
+class CleanedFile:
+    """Where the cleaned corpus goes. in_place: the cleaned text stands in place of the text, not in a column of its own."""
+
+    path: Path
+    in_place: bool = False
 
 
 def cleaner_for(choices: plan.Plan) -> tuple[Cleaner, list[str]]:
@@ -101,44 +128,105 @@ def clean(
     inputs: Inputs,
     choices: plan.Plan,
     aside: SetAside,
-    show: int = 2,
-    wanted: Sequence[str] = (),
-    most_changed_by: str = "",
-    output: Path | None = None,
-    in_place: bool = False,
+    showing: Showing,
+    output: CleanedFile | None = None,
     advance: Advance = no_progress,
 ) -> CleanResult:
-    """Show documents (by identifier, at random, or those that one step changes most), measure each step, write the corpus.
-
-    in_place: the cleaned text stands in place of the text, not in a column of its own.
-    """
+    """Show documents, measure each step, write the corpus; block by block, however large it is."""
     cleaning, _ = cleaner_for(choices)
-    blocks = list(read_documents(inputs, choices.columns, aside, cleaning=cleaning))
-    texts = [text for block in blocks for text in block.texts]
-    if not texts:
-        raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
-    references = [reference for block in blocks for reference in block.ids]
-    labels = [label for block in blocks for label in block.labels]
-    places = _chosen(texts, references, cleaning, show, wanted, most_changed_by, choices.judge.seed)
-    documents = [
-        DocumentSteps(references[at], labels[at], texts[at], on_document(cleaning, texts[at])) for at in places
-    ]
+    chosen = _Chosen(showing, choices.judge.seed)
+    measuring = OnCorpus(cleaning)
     written = 0
-    if output is not None:
-        columns = list(inputs.tables[0].columns)
-        target = columns.index(choices.columns.text[0]) if in_place else None
-        with table_file(output, columns if in_place else [*columns, CLEANED_COLUMN]) as writer:
-            for block in blocks:
-                rows = [list(row) for row in block.rows]
-                for row, cleaned in zip(rows, _as_text(cleaning, block.texts), strict=True):
-                    if target is None:
-                        row.append(cleaned)
-                    else:
-                        row[target] = cleaned
-                writer.writerows(rows)
-                written += len(rows)
-    advance(len(texts))
-    return CleanResult(len(texts), documents, on_corpus(cleaning, texts), written)
+    with ExitStack() as stack:
+        write = stack.enter_context(_cleaned_rows(inputs, choices, cleaning, output)) if output is not None else None
+        for block in Reader.of_plan(choices, cleaning).blocks(inputs, aside):
+            if not block.rows:
+                continue
+            chosen.look(block)
+            measuring.add(block.texts)
+            if write is not None:
+                write(block)
+                written += len(block.rows)
+            advance(len(block.rows))
+        if not measuring.documents:
+            raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
+        documents = [
+            DocumentSteps(reference, label, text, on_document(cleaning, text))
+            for reference, label, text in chosen.found(cleaning)
+        ]
+    return CleanResult(measuring.documents, documents, measuring.steps(), written)
+
+
+@contextmanager
+def _cleaned_rows(
+    inputs: Inputs, choices: plan.Plan, cleaning: Cleaner, output: CleanedFile
+) -> Iterator[Callable[[DocumentBlock], None]]:
+    """A writer of blocks with their cleaned text."""
+    columns = [name for name in together(table.columns for table in inputs.tables) if name != CLEANED_COLUMN]
+    by_name = ByName(columns)
+    target = columns.index(choices.columns.text[0]) if output.in_place else None
+    with table_file(output.path, columns if output.in_place else [*columns, CLEANED_COLUMN]) as writer:
+
+        def write(block: DocumentBlock) -> None:
+            rows = by_name.rows(block.columns, block.rows)
+            for row, cleaned in zip(rows, _as_text(cleaning, block.texts), strict=True):
+                if target is None:
+                    row.append(cleaned)
+                else:
+                    row[target] = cleaned
+            writer.writerows(rows)
+
+        yield write
+
+
+class _Chosen:
+    """The documents to show, picked as they pass: all that are wanted, or a sample of all (Vitter 1985, algorithm R)."""
+
+    def __init__(self, showing: Showing, seed: int) -> None:
+        self.showing = showing
+        self.most = _SAMPLE if showing.most_changed_by else showing.show
+        self.generator = random.Random(seed)
+        self.kept: list[tuple[int, tuple[str, str, str]]] = []
+        self.named: dict[str, tuple[str, str, str]] = {}
+        self.references: list[str] = []
+        self.seen = 0
+
+    def look(self, block: DocumentBlock) -> None:
+        texts, labels = block.texts, block.marks.labels
+        if self.showing.wanted:
+            self.references += block.ids
+            for place, reference in enumerate(block.ids):
+                if reference in self.showing.wanted:
+                    self.named.setdefault(reference, (reference, labels[place], texts[place]))
+            return
+        for entry in zip(block.ids, labels, texts, strict=True):
+            if len(self.kept) < self.most:
+                self.kept.append((self.seen, entry))
+            elif self.most and (at := self.generator.randrange(self.seen + 1)) < self.most:
+                self.kept[at] = (self.seen, entry)
+            self.seen += 1
+
+    def found(self, cleaning: Cleaner) -> list[tuple[str, str, str]]:
+        """Reference, label and text of each. Raises DataProblem for one that is wanted and not there."""
+        for reference in self.showing.wanted:
+            if reference not in self.named:
+                raise DataProblem(
+                    f"No document is called {reference!r}.", suggestion(reference, self.references, "documents")
+                )
+        if self.showing.wanted:
+            return [self.named[reference] for reference in self.showing.wanted]
+        entries = [entry for _, entry in sorted(self.kept, key=lambda kept: kept[0])]
+        if not self.showing.most_changed_by:
+            return entries
+        changes = [_change(cleaning, text, self.showing.most_changed_by) for _, _, text in entries]
+        order = sorted(range(len(entries)), key=lambda at: (-changes[at], at))
+        return [entries[at] for at in order[: self.showing.show]]
+
+
+def _change(cleaning: Cleaner, text: str, step: str) -> float:
+    """The share of the document's words that a step removes or changes."""
+    found = next((one for one in on_document(cleaning, text) if one.step == step), None)
+    return (len(found.removed) + len(found.changed)) / max(len(text.split()), 1) if found else 0.0
 
 
 def on_document(cleaning: Cleaner, text: str) -> list[StepOnDocument]:
@@ -171,58 +259,56 @@ def _whole_words(before: str, after: str) -> list[tuple[str, str]]:
     return [(old, new) for old, new in pairs if old != new]
 
 
-def on_corpus(cleaning: Cleaner, texts: Sequence[str]) -> list[StepOnCorpus]:
-    """Tokens, distinct tokens and empty documents after each step, and its time."""
-    held = [unmarked(text) for text in texts]
-    began = time.perf_counter()
-    tokens = tokenise(held)
-    rows = [_corpus_row("as it comes", tokens, time.perf_counter() - began)]
-    for name, change in cleaning.on_text:
+class OnCorpus:
+    """Tokens, distinct tokens and empty documents after each step, and its time, added up over blocks."""
+
+    def __init__(self, cleaning: Cleaner) -> None:
+        self.cleaning = cleaning
+        self.documents = 0
+        self.rows: dict[str, _Tally] = {}
+
+    def add(self, texts: Sequence[str]) -> None:
+        """A block of documents."""
+        self.documents += len(texts)
+        held = [unmarked(text) for text in texts]
         began = time.perf_counter()
-        held = [change.apply(text) for text in held]
-        seconds = time.perf_counter() - began
-        rows.append(_corpus_row(name, cleaning.cut(held), seconds))
-    tokens = cleaning.cut(held)
-    for name, step in cleaning.on_words:
-        began = time.perf_counter()
-        tokens = mapped(tokens, step)
-        rows.append(_corpus_row(name, tokens, time.perf_counter() - began))
-    return rows
+        tokens = tokenise(held)
+        self._note("as it comes", 0, tokens, time.perf_counter() - began)
+        for number, (name, change) in enumerate(self.cleaning.on_text, 1):
+            began = time.perf_counter()
+            held = [change.apply(text) for text in held]
+            seconds = time.perf_counter() - began
+            self._note(name, number, self.cleaning.cut(held), seconds)
+        tokens = self.cleaning.cut(held)
+        for number, (name, step) in enumerate(self.cleaning.on_words, 1 + len(self.cleaning.on_text)):
+            began = time.perf_counter()
+            tokens = mapped(tokens, step)
+            self._note(name, number, tokens, time.perf_counter() - began)
+
+    def _note(self, name: str, number: int, tokens: Tokens, seconds: float) -> None:
+        tally = self.rows.setdefault(f"{number} {name}", _Tally(name))
+        tally.tokens += tokens.codes.size
+        tally.words.update(tokens.words)
+        tally.empty += int((tokens.starts[1:] == tokens.starts[:-1]).sum())
+        tally.seconds += seconds
+
+    def steps(self) -> list[StepOnCorpus]:
+        """A row for each step, in order."""
+        return [
+            StepOnCorpus(
+                step=one.step, tokens=one.tokens, distinct=len(one.words), empty=one.empty, seconds=one.seconds
+            )
+            for one in self.rows.values()
+        ]
 
 
-def _corpus_row(name: str, tokens: Tokens, seconds: float) -> StepOnCorpus:
-    empty = int((tokens.starts[1:] == tokens.starts[:-1]).sum())
-    return StepOnCorpus(name, tokens.codes.size, len(tokens.words), empty, seconds)
-
-
-def _chosen(
-    texts: Sequence[str],
-    references: Sequence[str],
-    cleaning: Cleaner,
-    show: int,
-    wanted: Sequence[str],
-    most_changed_by: str,
-    seed: int,
-) -> list[int]:
-    if wanted:
-        missing = [reference for reference in wanted if reference not in references]
-        if missing:
-            from upsort.core.names import suggestion
-
-            raise DataProblem(f"No document is called {missing[0]!r}.", suggestion(missing[0], references, "documents"))
-        return [references.index(reference) for reference in wanted]
-    if most_changed_by:
-        sample = (
-            range(len(texts)) if len(texts) <= 2000 else sorted(random.Random(seed).sample(range(len(texts)), 2000))
-        )
-        return sorted(sample, key=lambda at: (-_change(cleaning, texts[at], most_changed_by), at))[:show]
-    return sorted(random.Random(seed).sample(range(len(texts)), min(show, len(texts))))
-
-
-def _change(cleaning: Cleaner, text: str, step: str) -> float:
-    """The share of the document's words that a step removes or changes."""
-    found = next((one for one in on_document(cleaning, text) if one.step == step), None)
-    return (len(found.removed) + len(found.changed)) / max(len(text.split()), 1) if found else 0.0
+@dataclass
+class _Tally:
+    step: str
+    tokens: int = 0
+    words: set[str] = field(default_factory=set)
+    empty: int = 0
+    seconds: float = 0.0
 
 
 def _as_text(cleaning: Cleaner, texts: Sequence[str]) -> list[str]:
@@ -259,9 +345,7 @@ def groups(
             "Try --set clean.steps=lower,stem",
         )
     counts: dict[str, Counter[str]] = {}
-    texts = (
-        text for block in read_documents(inputs, choices.columns, aside, cleaning=cleaning) for text in block.texts
-    )
+    texts = (text for block in Reader.of_plan(choices, cleaning).blocks(inputs, aside) for text in block.texts)
     for block in in_blocks(texts):
         tokens = cleaning.words_of(block)
         times = Counter(tokens.codes.tolist())
@@ -283,25 +367,32 @@ def compare_steps(
     aside: SetAside,
     lists: Sequence[tuple[plan.Step, ...]],
     advance: Advance = no_progress,
-) -> list[StepsResult]:
-    """For each list of steps the size of the vocabulary and, where there are labels, the cross-validated accuracy."""
-    labelled = bool(choices.columns.label)
-    texts: list[str] = []
-    labels: list[str] = []
-    for block in read_documents(inputs, choices.columns, aside, need_label=labelled):
-        texts += block.texts
-        labels += block.labels
-        advance(len(block.texts))
-    results = []
-    for steps in lists:
-        tried = replace(choices, clean=replace(choices.clean, steps=steps))
-        counts = count(
-            texts, cleaner(tried.clean, resources_for(tried.clean)), tried.features, tried.features.in_at_least
-        )
-        accuracy = None
-        if labelled:
-            names, numbers = numbered(labels)
-            documents = Labelled(of_counts(counts), numbers, names)
-            accuracy = cross_validate(documents, tried, splits(numbers, names, tried.judge)).overall.accuracy
-        results.append(StepsResult(steps, counts.distinct, accuracy))
-    return results
+) -> StepsCompared:
+    """For each list of steps the size of the vocabulary and, where there are labels, what `compare` says of them."""
+    tried = [
+        Candidate(", ".join(steps) or "none", replace(choices, clean=replace(choices.clean, steps=steps)))
+        for steps in lists
+    ]
+    if not choices.columns.label:
+        found = [
+            StepsResult(steps, _distinct_terms(inputs, one.plan, SetAside() if number else aside, advance), None)
+            for number, (steps, one) in enumerate(zip(lists, tried, strict=True))
+        ]
+        return StepsCompared(found, None)
+    whole = compare(inputs, choices, tried, aside, advance, Comparing(command="clean --compare-steps"))
+    return StepsCompared(
+        [StepsResult(one.candidate.plan.clean.steps, one.distinct_terms, one) for one in whole.compared], whole
+    )
+
+
+def _distinct_terms(inputs: Inputs, choices: plan.Plan, aside: SetAside, advance: Advance) -> int:
+    """How many terms there are."""
+    resources = resources_for(choices.clean, choices.features)
+    cleaning = cleaner(choices.clean, resources, choices.features.within_sentences)
+
+    def documents() -> Iterator[Documents]:
+        for block in Reader.of_plan(choices, cleaning).blocks(inputs, aside):
+            yield block.documents
+            advance(len(block.documents))
+
+    return measured_of(documents(), cleaning, choices, resources, at_least=1).distinct

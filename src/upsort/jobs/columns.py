@@ -11,7 +11,7 @@ from upsort.files.sources import Inputs
 _SAMPLE_BLOCKS = 1
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ColumnInfo:
     """One column as its first rows show it. guess: text, label, id, date or empty."""
 
@@ -38,7 +38,18 @@ def columns_of(inputs: Inputs) -> list[ColumnInfo]:
             examples = list(dict.fromkeys(filled))[:3]
             share = len(filled) / len(cells) if cells else 0.0
             guess = guesses.get(name, "date" if kind == "date" else "")
-            found.append(ColumnInfo(table.name, place + 1, name, kind, share, len(set(filled)), examples, guess))
+            found.append(
+                ColumnInfo(
+                    table=table.name,
+                    place=place + 1,
+                    name=name,
+                    kind=kind,
+                    filled=share,
+                    distinct=len(set(filled)),
+                    examples=examples,
+                    guess=guess,
+                )
+            )
     return found
 
 

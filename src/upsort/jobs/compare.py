@@ -1,26 +1,30 @@
 """Judging several plans on the same folds."""
 
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
+from functools import reduce
 from itertools import product
 from typing import Any
 
 import numpy as np
 
-from upsort.core.errors import UsageProblem
-from upsort.core.judging.cross_validation import CrossValidation, FoldSpaces, cross_validate
-from upsort.core.judging.intervals import Rate, wilson
-from upsort.core.judging.paired import corrected_t, disagreements, holm, mcnemar
-from upsort.core.judging.splits import Split, splits
-from upsort.core.plan import Judge, Plan
-from upsort.core.text.word_steps import Resources
-from upsort.core.training import INNER_FOLDS, Labelled, fit, represented
-from upsort.files.plan_file import checked_plan
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.judging.cross_validation import CrossValidation, cross_validate
+from upsort.core.judging.intervals import Rate, share_of
+from upsort.core.judging.paired import corrected_t, holm, sign_test
+from upsort.core.judging.protocol import Parts, outcome, outcome_of
+from upsort.core.judging.sample import Sample
+from upsort.core.judging.together import joined
+from upsort.core.learning.inner import INNER_FOLDS, dealt_splits
+from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.method import Method
+from upsort.core.plan import NAIVE_BAYES_KINDS, Judge, Plan
+from upsort.files.plan_file import checked_plan, parsed_value
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
-from upsort.jobs.corpus import LabelledCorpus, read_labelled_corpus
-from upsort.jobs.judging import prepared
+from upsort.jobs.corpus import Answer, Keeping, LabelledCorpus, read_labelled_corpus
+from upsort.jobs.judging import Kept, Prepared, prepared
 from upsort.jobs.progress import Advance, no_progress
 
 _SURE = 0.05
@@ -37,31 +41,32 @@ class Candidate:
     plan: Plan
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Compared:
-    """One candidate, judged. against_best: documents only it, and only the best, gets right. mcnemar, folds: p values against the
-    best, corrected for their number (Holm); no_worse: neither is below 0.05. bytes: of the classifier."""
+    """One candidate, judged. against_best: documents only it, and only the best, gets right (means over the repeats). exact,
+    folds: p values against the best, corrected for their number (Holm); no_worse: the first is not below 0.05. bytes: of
+    the classifier. distinct_terms: in the corpus, counted its way."""
 
     candidate: Candidate
     result: CrossValidation
     seconds: float
-    against_best: tuple[int, int]
-    mcnemar: float
+    against_best: tuple[float, float]
+    exact: float
     folds: float
     no_worse: bool
     bytes: int
+    distinct_terms: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CompareResult:
-    """Best first. counted: how often the text was cleaned and counted. nested: the accuracy of choosing the best on the
-    training part
-    of each fold, where that was asked for."""
+    """Best first. counted: how often the text was cleaned and counted. kept: how copies and groups were kept on one side.
+    nested: the accuracy of choosing the best on the training part of each fold, where that was asked for."""
 
     compared: list[Compared]
     counted: int
     documents: int
-    copies: int
+    kept: Kept
     nested: Rate | None
 
 
@@ -106,12 +111,19 @@ def _grid(text: str) -> tuple[str, str, list[Any]]:
 
 
 def _value(section: str, key: str, text: str) -> Any:
-    from upsort.files.plan_file import parsed_value
-
     default = getattr(getattr(Plan(), section, None), key, None)
     if isinstance(default, tuple):
         return [parsed_value(part) for part in text.split("+") if part]
     return parsed_value(text)
+
+
+@dataclass(frozen=True)
+class Comparing:
+    """workers: processes to clean text in. nested: choose anew in each fold. command: which one asks."""
+
+    workers: int = 1
+    nested: bool = False
+    command: str = "compare"
 
 
 def compare(
@@ -120,125 +132,139 @@ def compare(
     tried: Sequence[Candidate],
     aside: SetAside,
     advance: Advance = no_progress,
-    workers: int = 1,
-    nested: bool = False,
-    done: Callable[[str], None] | None = None,
+    how: Comparing | None = None,
 ) -> CompareResult:
     """Judge all candidates on the same folds. The text is counted once for all that share that part of the plan."""
-    groups: dict[str, list[int]] = {}
-    for number, candidate in enumerate(tried):
-        groups.setdefault(_counting_key(candidate.plan), []).append(number)
+    how = how or Comparing()
+    rounds: list[_Round] = []
+    answers: list[Answer] = []
+    for members in _counted_alike(tried).values():
+        spare = SetAside() if rounds else aside
+        corpus = _counted(inputs, [tried[number].plan for number in members], spare, advance, how.workers)
+        answers.append(corpus.only_answer(how.command))
+        methods = {number: corpus.method_of(tried[number].plan) for number in members}
+        rounds.append(_Round(corpus, answers[-1].documents, methods))
+    first = prepared(rounds[0].corpus, plan, _together(rounds, answers))
+    rounds = [replace(one, documents=replace(one.documents, groups=first.documents.groups)) for one in rounds]
     results: dict[int, tuple[CrossValidation, float]] = {}
-    made: tuple[Split, ...] = ()
-    labels = np.zeros(0, dtype=np.int64)
-    copies = documents = 0
-    corpora: list[tuple[Labelled, Resources, list[int]]] = []
-    for round_number, members in enumerate(groups.values()):
-        corpus = _counted(
-            inputs, [tried[number].plan for number in members], SetAside() if round_number else aside, advance, workers
-        )
-        ready = prepared(corpus, tried[members[0]].plan)
-        if not made:
-            made, labels, copies = ready.splits, ready.documents.labels, ready.copies
-            documents = ready.documents.measured.documents
-        elif ready.documents.labels.size != labels.size:
+    for one in rounds:
+        parts = Parts(one.documents, first.splits.each)
+        for number, method in one.methods.items():
+            began = time.perf_counter()
+            found = cross_validate(parts, method, plan.judge.repeats)
+            results[number] = (found, time.perf_counter() - began)
+    distinct = {number: one.corpus.measured.distinct for one in rounds for number in one.methods}
+    return CompareResult(
+        compared=_against_the_best(tried, results, distinct, first),
+        counted=len(rounds),
+        documents=first.documents.documents,
+        kept=first.kept,
+        nested=_nested(rounds, first, plan.judge) if how.nested else None,
+    )
+
+
+@dataclass(frozen=True)
+class _Round:
+    """The candidates that count the text alike. methods: by their numbers."""
+
+    corpus: LabelledCorpus
+    documents: Labelled
+    methods: Mapping[int, Method]
+
+
+def _together(rounds: Sequence[_Round], answers: Sequence[Answer]) -> Answer:
+    """The first answer, with the copies that candidates of any text columns find. Raises UsageProblem for other documents."""
+    first = answers[0]
+    for one, answer in zip(rounds, answers, strict=True):
+        if one.corpus.marks.ids != rounds[0].corpus.marks.ids or not np.array_equal(answer.rows, first.rows):
             raise UsageProblem(
                 "The candidates do not use the same documents, so that they cannot be compared.",
                 "Patterns or columns of one candidate set rows aside that others use.",
             )
-        spaces = FoldSpaces(ready.documents, made)
-        for number in members:
-            began = time.perf_counter()
-            found = cross_validate(ready.documents, tried[number].plan, made, corpus.resources, None, spaces)
-            results[number] = (found, time.perf_counter() - began)
-            if done is not None:
-                done(tried[number].name)
-        corpora.append((ready.documents, corpus.resources, members))
-    order = sorted(results, key=lambda number: -(results[number][0].overall.accuracy.value or 0.0))
-    compared = _against_the_best(tried, results, order, labels, made)
-    chosen = _nested(tried, corpora, made, plan.judge) if nested else None
-    return CompareResult(compared, len(groups), documents, copies, chosen)
+    copied = reduce(joined, (answer.together.copied for answer in answers))
+    return replace(first, together=replace(first.together, copied=copied))
 
 
-def _counting_key(plan: Plan) -> str:
-    features = asdict(plan.features)
-    return repr((plan.columns, plan.clean, [features[name] for name in _COUNTED_BY]))
+def _counted_alike(tried: Sequence[Candidate]) -> dict[str, list[int]]:
+    groups: dict[str, list[int]] = {}
+    for number, candidate in enumerate(tried):
+        features = asdict(candidate.plan.features)
+        key = repr((candidate.plan.columns, candidate.plan.clean, [features[name] for name in _COUNTED_BY]))
+        groups.setdefault(key, []).append(number)
+    return groups
 
 
 def _counted(inputs: Inputs, plans: Sequence[Plan], aside: SetAside, advance: Advance, workers: int) -> LabelledCorpus:
     """The corpus counted once for all of some plans: with the terms that the most generous of them keeps."""
-    from upsort.core.plan import NAIVE_BAYES_KINDS
-
     least = min(plan.features.in_at_least for plan in plans)
     whole = plans[0].features.vocabulary_file or plans[0].features.hash_bits
     keep_all = whole or any(plan.classifier.kind in NAIVE_BAYES_KINDS for plan in plans)
-    return read_labelled_corpus(inputs, plans[0], aside, advance, workers, at_least=1 if keep_all else least)
+    keeping = Keeping(at_least=1 if keep_all else least)
+    return read_labelled_corpus(inputs, plans[0], aside, advance, workers, keeping)
 
 
 def _against_the_best(
     tried: Sequence[Candidate],
     results: Mapping[int, tuple[CrossValidation, float]],
-    order: Sequence[int],
-    labels: np.ndarray[Any, Any],
-    made: Sequence[Split],
+    distinct: Mapping[int, int],
+    judged: Prepared,
 ) -> list[Compared]:
-    best = results[order[0]][0]
-    best_right = best.right(labels)
-    tested = float(np.mean([split.held_out.size for split in made]))
-    trained = float(np.mean([split.training.size for split in made]))
+    order = sorted(results, key=lambda number: -(results[number][0].overall.accuracy.value or 0.0))
+    best, labels = results[order[0]][0], judged.documents.labels
+    best_right, sample = best.right(labels), best.sample
+    tested = float(np.mean([split.held_out.size for split in judged.splits.each]))
+    trained = float(np.mean([split.training.size for split in judged.splits.each]))
     pairs, exact, by_folds = [], [], []
     for number in order:
         result = results[number][0]
-        only_it, only_best = disagreements(result.right(labels), best_right)
-        pairs.append((only_it, only_best))
-        exact.append(mcnemar(only_it, only_best))
-        differences = np.array(best.accuracies()) - np.array(result.accuracies())
-        by_folds.append(corrected_t(differences, tested, trained))
+        difference = result.right(labels) - best_right
+        pairs.append(
+            (
+                float(np.maximum(difference, 0).sum()) / sample.repeats,
+                float(np.maximum(-difference, 0).sum()) / sample.repeats,
+            )
+        )
+        exact.append(sign_test(np.rint(sample.summed(difference.astype(np.float64))).astype(np.int64)))
+        by_folds.append(corrected_t(np.array(best.accuracies()) - np.array(result.accuracies()), tested, trained))
     exact_all = [1.0, *holm(np.array(exact[1:])).tolist()]
     folds_all = [1.0, *holm(np.array(by_folds[1:])).tolist()]
     return [
         Compared(
-            tried[number],
-            results[number][0],
-            results[number][1],
-            pairs[place],
-            exact_all[place],
-            folds_all[place],
-            exact_all[place] >= _SURE,
-            max(fold.bytes for fold in results[number][0].folds),
+            candidate=tried[number],
+            result=results[number][0],
+            seconds=results[number][1],
+            against_best=pairs[place],
+            exact=exact_all[place],
+            folds=folds_all[place],
+            no_worse=exact_all[place] >= _SURE,
+            bytes=max(fold.bytes for fold in results[number][0].folds),
+            distinct_terms=distinct[number],
         )
         for place, number in enumerate(order)
     ]
 
 
-def _nested(
-    tried: Sequence[Candidate],
-    corpora: Sequence[tuple[Labelled, Resources, list[int]]],
-    made: Sequence[Split],
-    settings: Judge,
-) -> Rate:
+def _nested(rounds: Sequence[_Round], judged: Prepared, settings: Judge) -> Rate:
     """In each fold, the candidate that is best on folds of its training part is trained there and judged on the rest."""
-    right = judged = 0
-    for split in made:
-        best: tuple[float, int, int] | None = None
-        for place, (documents, resources, members) in enumerate(corpora):
-            part = documents.rows(split.training)
-            inner = splits(
-                part.labels, part.names, replace(settings, folds=INNER_FOLDS, repeats=1, in_time=False), part.groups
+    right, places = [], []
+    for split in judged.splits.each:
+        inner = dealt_splits(judged.documents.rows(split.training), INNER_FOLDS, settings.seed)
+        if not inner:
+            raise DataProblem(
+                "Too few documents are left inside a fold to choose on.", "Use fewer folds, or leave --nested out."
             )
-            spaces = FoldSpaces(part, inner)
-            for number in members:
-                found = cross_validate(part, tried[number].plan, inner, resources, None, spaces)
-                value = found.overall.accuracy.value or 0.0
+        best: tuple[float, _Round, Method] | None = None
+        for one in rounds:
+            parts = Parts(one.documents.rows(split.training), inner)
+            for method in one.methods.values():
+                value = sum(outcome(parts, number, method).right(parts.documents) for number in range(len(inner)))
                 if best is None or value > best[0]:
-                    best = (value, place, number)
+                    best = (value, one, method)
         assert best is not None
-        documents, resources, _ = corpora[best[1]]
-        sorter, seen = fit(documents.rows(split.training), tried[best[2]].plan, resources)
-        outside = documents.measured.rows(split.held_out)
-        scores = sorter.classifier.scores(represented(seen.space, seen.kept, outside))
-        best_labels = sorter.decisions(scores, outside.tokens, np.zeros(split.held_out.size)).best
-        numbers = np.array([documents.names.index(label) for label in sorter.labels])
-        right += int((numbers[best_labels] == documents.labels[split.held_out]).sum())
-        judged += split.held_out.size
-    return wilson(right, judged)
+        _, one, method = best
+        found = outcome_of(one.documents, split, method)
+        right.append(found.given == one.documents.labels[found.held_out])
+        places.append(found.held_out)
+    every = np.concatenate(right).astype(np.float64)
+    sample = Sample.of(np.concatenate(places), settings.repeats, judged.documents.groups)
+    return share_of(every, np.ones(every.size), sample)

@@ -1,4 +1,4 @@
-"""The labelled corpus that training and judging start from: counted once, whatever is done with it."""
+"""The labelled corpus that training and judging start from: read and counted once, whatever is done with it."""
 
 from collections import deque
 from collections.abc import Iterable, Iterator
@@ -9,19 +9,24 @@ from pathlib import Path
 import numpy as np
 
 from upsort.core import plan
-from upsort.core.arrays import Bools, Ints
-from upsort.core.documents import Documents, regrouped
-from upsort.core.errors import DataProblem
+from upsort.core.arrays import Bools, Ints, Keys
+from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
+from upsort.core.features.documents import Documents, regrouped
 from upsort.core.features.measured import Measured, of_counts
 from upsort.core.features.measuring import Measuring, prefixes
 from upsort.core.features.vectors import vectors_of_terms
+from upsort.core.judging.near_copies import Prints, prints_of
+from upsort.core.judging.near_copies import joined as joined_prints
+from upsort.core.judging.together import Together, copy_groups, named_groups
+from upsort.core.learning.dealing import document_keys, text_digests
+from upsort.core.learning.labelled import Labelled, numbered
+from upsort.core.learning.method import Method
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.word_steps import Resources
-from upsort.core.training import Labelled, numbered
 from upsort.engine.processes import cut_words
-from upsort.files.documents import as_number, read_documents
-from upsort.files.resources import resources_for
+from upsort.files.documents import LABELLED, DocumentBlock, Marks, Reader, as_number
+from upsort.files.resources import method_for
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.vectors import read_vectors
@@ -71,32 +76,55 @@ def measured_of(
 
 @dataclass(frozen=True)
 class Answer:
-    """One label column. rows: (m,) the documents that have a label there. documents: those, with their labels."""
+    """One label column. rows: (m,) the documents that have a label there. documents: those, with their labels. together: who
+    of them belongs together."""
 
     name: str
     rows: Ints
     documents: Labelled
+    together: Together
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LabelledCorpus:
-    """answers: one for each label column. resources: of the cleaning. ids, dates, folds: (n,) of all documents.
-
-    texts: of all documents, where they were asked to be kept.
-    """
+    """answers: one for each label column. resources: of the cleaning. marks: of all documents. texts: of all, where they were
+    asked to be kept."""
 
     measured: Measured
     answers: tuple[Answer, ...]
     resources: Resources
-    ids: list[str]
-    dates: list[str]
-    folds: list[str]
+    method: Method
+    marks: Marks
     texts: list[str]
 
     @property
     def documents(self) -> int:
         """Number of documents."""
         return self.measured.documents
+
+    def method_of(self, choices: plan.Plan) -> Method:
+        """A plan with its files, cleaned as this corpus was. Raises DataProblem for a file that cannot be used."""
+        same = choices.decide.cost_file == self.method.plan.decide.cost_file
+        return Method(choices, self.resources, self.method.costs if same else method_for(choices).costs)
+
+    def only_answer(self, command: str) -> Answer:
+        """The one answer. Raises UsageProblem for a command that looks at one label column and was given several."""
+        if len(self.answers) > 1:
+            names = ", ".join(answer.name for answer in self.answers)
+            raise UsageProblem(
+                f"upsort {command} looks at one label column; named are {names}.", "Name one of them with --label."
+            )
+        return self.answers[0]
+
+
+@dataclass(frozen=True)
+class Keeping:
+    """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. at_least: documents in
+    which a term must stand, as in `measured_of`."""
+
+    texts: bool = False
+    copies: bool = True
+    at_least: int | None = None
 
 
 def read_labelled_corpus(
@@ -105,69 +133,90 @@ def read_labelled_corpus(
     aside: SetAside,
     advance: Advance = no_progress,
     workers: int = 1,
-    keep_texts: bool = False,
-    at_least: int | None = None,
+    keeping: Keeping | None = None,
 ) -> LabelledCorpus:
     """Read, clean and count all usable labelled documents. Raises DataProblem when there is none.
 
-    workers: processes to clean and tokenise in; the result is the same for any number. at_least: as in `measured_of`.
+    workers: processes to clean and tokenise in; the result is the same for any number.
     """
-    columns = choices.columns
-    labels: list[list[str]] = [[] for _ in columns.answers]
-    ids: list[str] = []
-    dates: list[str] = []
-    folds: list[str] = []
-    groups: list[str] = []
-    weights: list[str] = []
-    texts: list[str] = []
-    resources = resources_for(choices.clean, choices.features, choices.decide)
-    cleaning = cleaner(choices.clean, resources, choices.features.within_sentences)
+    keeping = keeping or Keeping()
+    method = method_for(choices)
+    cleaning = cleaner(choices.clean, method.resources, choices.features.within_sentences)
+    collected = _Collected(keeping)
 
     def documents() -> Iterator[Documents]:
-        for block in read_documents(
-            inputs, columns, aside, need_label=True, cleaning=cleaning, apart=choices.features.apart
-        ):
-            for held, cells in zip(labels, (block.labels, *block.also), strict=True):
-                held.extend(cells)
-            ids.extend(block.ids)
-            dates.extend(block.dates)
-            folds.extend(block.folds)
-            groups.extend(block.groups)
-            weights.extend(block.weights)
-            if keep_texts:
-                texts.extend(block.texts)
+        for block in Reader.of_plan(choices, cleaning, LABELLED).blocks(inputs, aside):
+            collected.add(block)
             yield block.documents
             advance(len(block.documents))
 
-    measured = measured_of(documents(), cleaning, choices, resources, workers, at_least)
+    measured = measured_of(documents(), cleaning, choices, method.resources, workers, keeping.at_least)
+    resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
         resources = replace(resources, full_forms=cleaning.forms.full_forms())
-    if not ids:
+    if not measured.documents:
         raise DataProblem(
             f"No usable document: {nothing_usable(aside)}.", "Check --text, --label and --encoding against the table."
         )
-    row_weights = np.array([as_number(cell) for cell in weights], dtype=np.float64) if columns.row_weight else None
-    group_numbers = numbered(groups)[1] if columns.group else None
-    if group_numbers is not None:  # documents of no group stand for themselves
-        alone = np.array([not group for group in groups])
-        group_numbers[alone] = group_numbers.max() + 1 + np.arange(int(alone.sum()))
-    answers = []
-    for name, cells in zip(columns.answers, labels, strict=True):
-        rows = np.array([place for place, cell in enumerate(cells) if cell], dtype=np.int64)
-        own = [cells[place] for place in rows.tolist()]
-        if not own:
-            raise DataProblem(f"No document has a label in column {name!r}.", "Check --label.")
-        names, numbers, sets = _labels_of(own, columns.label_separator, name)
-        labelled = Labelled(
-            measured if rows.size == measured.documents else measured.rows(rows),
-            numbers,
-            names,
-            row_weights[rows] if row_weights is not None else None,
-            group_numbers[rows] if group_numbers is not None else None,
-            sets,
-        )
-        answers.append(Answer(name, rows, labelled))
-    return LabelledCorpus(measured, tuple(answers), resources, ids, dates, folds, texts)
+    marks = Marks.joined(collected.marks)
+    together = Together(
+        named_groups(marks.groups) if choices.columns.group else None,
+        copy_groups(joined_prints(collected.prints)) if keeping.copies else None,
+    )
+    weights = None
+    if choices.columns.row_weight:
+        weights = np.array([as_number(cell) for cell in marks.weights], dtype=np.float64)
+    whole = Labelled(
+        measured=measured,
+        labels=np.zeros(measured.documents, dtype=np.int64),
+        names=("",),
+        weights=weights,
+        groups=together.groups,
+        keys=document_keys(np.concatenate(collected.digests), marks.ids),
+    )
+    answers = [
+        _answer(whole, together, cells, name, choices.columns.label_separator)
+        for name, cells in zip(choices.columns.answers, marks.answers, strict=True)
+    ]
+    return LabelledCorpus(
+        measured=measured,
+        answers=tuple(answers),
+        resources=resources,
+        method=method,
+        marks=marks,
+        texts=collected.texts,
+    )
+
+
+class _Collected:
+    """What is kept of each block while its documents are counted."""
+
+    def __init__(self, keeping: Keeping) -> None:
+        self.keeping = keeping
+        self.marks: list[Marks] = []
+        self.texts: list[str] = []
+        self.digests: list[Keys] = []
+        self.prints: list[Prints] = []
+
+    def add(self, block: DocumentBlock) -> None:
+        """A block of usable documents."""
+        self.marks.append(block.marks)
+        texts = block.texts
+        self.digests.append(text_digests(texts))
+        if self.keeping.texts:
+            self.texts += texts
+        if self.keeping.copies:
+            self.prints.append(prints_of(texts))
+
+
+def _answer(whole: Labelled, together: Together, cells: list[str], name: str, separator: str) -> Answer:
+    rows = np.array([place for place, cell in enumerate(cells) if cell], dtype=np.int64)
+    own = [cells[place] for place in rows.tolist()]
+    if not own:
+        raise DataProblem(f"No document has a label in column {name!r}.", "Check --label.")
+    names, numbers, sets = _labels_of(own, separator, name)
+    documents = whole if rows.size == whole.documents else whole.rows(rows)
+    return Answer(name, rows, replace(documents, labels=numbers, names=names, sets=sets), together.rows(rows))
 
 
 def _labels_of(cells: list[str], separator: str, column: str) -> tuple[tuple[str, ...], Ints, Bools | None]:

@@ -2,35 +2,40 @@
 
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core import plan
-from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.arrays import AnyArray, Bools, Floats, Ints
+from upsort.core.classifiers.calibration import softmax
 from upsort.core.errors import DataProblem
-from upsort.core.judging.adding_up import added_up
-from upsort.core.judging.deciding import Coverage, coverage, mean_cost
-from upsort.core.judging.intervals import Rate, of_known, wilson
-from upsort.core.judging.measures import Judgement, judge
+from upsort.core.insight.terms import strongest_terms
+from upsort.core.judging.coverage import Coverage, coverage, mean_cost
+from upsort.core.judging.intervals import Rate, of_known, share_of
+from upsort.core.judging.measures import Decided, Judgement, judge
+from upsort.core.judging.near_copies import SIMILARITY, find_copies, joined, prints_of
 from upsort.core.judging.probability_measures import ProbabilityMeasures, brier_terms, judge_probabilities, log_losses
-from upsort.core.sorter import Decisions, Sorter
+from upsort.core.judging.sample import Sample
+from upsort.core.judging.together import named_groups
+from upsort.core.learning.sorter import Decisions, Sorter
+from upsort.core.plan import Columns
+from upsort.core.sparse import one_below_the_other
 from upsort.files.columns import column_place
-from upsort.files.documents import DocumentBlock, read_documents
+from upsort.files.documents import DocumentBlock, Reader
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
-from upsort.files.tables_out import table_file
+from upsort.files.tables_out import RowWriter, table_file
 from upsort.jobs.corpus import set_of_labels
-from upsort.jobs.progress import Advance, no_progress, nothing_usable
-from upsort.jobs.score import output_columns
-from upsort.jobs.scored_rows import decision_columns, decision_rows, given_labels, joined_labels, kept_columns
+from upsort.jobs.progress import nothing_usable
+from upsort.jobs.score import Incoming, Layout, Passages, Scoring, joined_decisions, with_decisions
 
 _PULLS = 3
+_ADDED = ("wrong_answers", "pulled_by")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Mistake:
     """One document that was given another label than its own. pulled_by: the terms that spoke most for the wrong label."""
 
@@ -43,7 +48,7 @@ class Mistake:
     pulled_by: tuple[str, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Judged:
     """One answer.
 
@@ -77,252 +82,346 @@ class Judged:
 
 @dataclass(frozen=True)
 class Wanted:
-    """What to judge beside the whole. by: a column. per_document: how to add up passages, of which `document_column` names the
-    document. training: the documents that the sorter was trained on."""
+    """What to judge beside the whole. by: a column. passages: how to add up passages. training: the documents that the sorter
+    was trained on."""
 
     by: str = ""
-    per_document: str = ""
-    document_column: str = "document"
+    passages: Passages | None = None
     training: Inputs | None = None
 
 
 @dataclass
 class _Gathered:
-    """What is kept of each document of one answer until all are read."""
+    """What is kept of each document of one answer until all are read. matrices: of passages, which are explained together."""
 
     true: list[str] = field(default_factory=list)
-    given: list[str] = field(default_factory=list)
-    probabilities: list[Floats] = field(default_factory=list)
-    plain: list[Floats] = field(default_factory=list)
-    unknown_share: list[Floats] = field(default_factory=list)
+    decisions: list[Decisions] = field(default_factory=list)
     values: list[str] = field(default_factory=list)
-    documents: list[str] = field(default_factory=list)
+    names: list[str] = field(default_factory=list)
+    groups: list[str] = field(default_factory=list)
     texts: list[str] = field(default_factory=list)
-    undecided: list[bool] = field(default_factory=list)
+    matrices: list[csr_array] = field(default_factory=list)
     mistakes: list[Mistake] = field(default_factory=list)
 
 
 def evaluate(
-    sorters: Sequence[Sorter],
-    inputs: Inputs,
-    columns: plan.Columns,
-    aside: SetAside,
-    mistakes_file: Path | None = None,
-    advance: Advance = no_progress,
-    wanted: Wanted | None = None,
+    sorters: Sequence[Sorter], incoming: Incoming, mistakes_file: Path | None = None, wanted: Wanted | None = None
 ) -> list[Judged]:
-    """Decide about every labelled document and compare, answer by answer; write the mistaken rows to `mistakes_file`."""
+    """Decide about every labelled document and compare, answer by answer; write the mistaken rows to `mistakes_file`, or a
+    row for each mistaken document where passages are added up."""
     wanted = wanted or Wanted()
     gathered = [_Gathered() for _ in sorters]
-    first = sorters[0]
-    added = [name for sorter in sorters for name in decision_columns(sorter)]
+    scoring = Scoring(sorters, Layout(), incoming.inputs)
     with ExitStack() as stack:
         writer = None
         if mistakes_file is not None:
-            heads = [*output_columns(inputs, sorters), "wrong_answers", "pulled_by"]
-            writer = stack.enter_context(table_file(mistakes_file, heads))
-        for block in read_documents(
-            inputs, columns, aside, need_label=True, cleaning=first.cleaning, apart=first.plan.features.apart
-        ):
-            words = first.tokens_of(block.documents)
-            wrong: dict[int, list[tuple[Sorter, Mistake]]] = {}
-            decided = []
-            for sorter, held, labels in zip(sorters, gathered, (block.labels, *block.also), strict=True):
+            columns = wanted.passages.columns(sorters, Layout()) if wanted.passages is not None else scoring.columns
+            writer = stack.enter_context(table_file(mistakes_file, [*columns, *_ADDED]))
+        for block in incoming.blocks():
+            words = sorters[0].tokens_of(block.documents)
+            decided, wrong = [], dict[int, list[tuple[Sorter, Mistake]]]()
+            for number, (sorter, held) in enumerate(zip(sorters, gathered, strict=True)):
                 matrix, known = sorter.matrix(block.documents, words)
-                scores = sorter.classifier.scores(matrix)
-                decisions = sorter.decisions(scores, known.tokens, known.unknown_share())
+                decisions = sorter.decide_matrix(matrix, known)
                 decided.append(decisions)
-                for place, mistake in _gather(held, sorter, block, labels, matrix, scores, decisions, wanted):
+                for place, mistake in _gather(held, _Seen(sorter, block, number, matrix, decisions), wanted):
                     wrong.setdefault(place, []).append((sorter, mistake))
-            if writer is not None:
-                kept = kept_columns(block.columns, added)
-                cells = [decision_rows(sorter, decisions) for sorter, decisions in zip(sorters, decided, strict=True)]
+            if writer is not None and wanted.passages is None:
+                rows = with_decisions(scoring.by_name.rows(block.columns, block.rows), sorters, decided, Layout())
                 for place, found in sorted(wrong.items()):
-                    row = [block.rows[place][column] for column in kept]
-                    for decision in cells:
-                        row += decision[place]
-                    answers = ", ".join(sorter.answer or columns.label for sorter, _ in found)
-                    writer.writerow([*row, answers, ", ".join(found[0][1].pulled_by)])
-            advance(len(block.documents))
-    if not any(held.true for held in gathered):
-        raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text, --label and --encoding.")
-    copies = _copies_of_training(gathered[0].texts, wanted.training, columns) if wanted.training is not None else None
-    return [_judged(sorter, held, wanted, copies) for sorter, held in zip(sorters, gathered, strict=True)]
+                    writer.writerow([*rows[place], *_about(found, incoming.reader.columns)])
+            incoming.advance(len(block.documents))
+        if not any(held.true for held in gathered):
+            raise DataProblem(
+                f"No usable document: {nothing_usable(incoming.aside)}.", "Check --text, --label and --encoding."
+            )
+        copies = None
+        if wanted.training is not None:
+            copies = _copies_of_training(gathered[0].texts, wanted.training, incoming.reader.columns)
+        compared = [_compared(sorter, held, wanted, copies) for sorter, held in zip(sorters, gathered, strict=True)]
+        if writer is not None and wanted.passages is not None:
+            _write_documents(writer, compared, incoming.reader.columns)
+    return [_judged(one, wanted) for one in compared]
 
 
-def _gather(
-    held: _Gathered,
-    sorter: Sorter,
-    block: DocumentBlock,
-    labels: Sequence[str],
-    matrix: csr_array,
-    scores: Floats,
-    decisions: Decisions,
-    wanted: Wanted,
-) -> Iterator[tuple[int, Mistake]]:
-    """Keep what a block's documents were given; yields the mistaken ones."""
+@dataclass(frozen=True)
+class _Seen:
+    """A block as one answer sees it. answer: which of the label columns it is for."""
+
+    sorter: Sorter
+    block: DocumentBlock
+    answer: int
+    matrix: csr_array
+    decisions: Decisions
+
+
+def _gather(held: _Gathered, seen: _Seen, wanted: Wanted) -> Iterator[tuple[int, Mistake]]:
+    """Keep what a block's documents were given; yields the mistaken ones, where they are not made of passages."""
+    sorter, block = seen.sorter, seen.block
+    labels = block.marks.answers[seen.answer]
     labelled = [place for place, label in enumerate(labels) if label]
     by = column_place(wanted.by, block.columns, block.source) if wanted.by else None
-    document = column_place(wanted.document_column, block.columns, block.source) if wanted.per_document else None
-    held.probabilities.append(decisions.probabilities[labelled])
-    held.plain.append(scores[labelled])
-    labels_given = given_labels(sorter, decisions)
-    held.unknown_share.append(decisions.unknown_share[labelled])
+    passages = wanted.passages
+    named = column_place(passages.column, block.columns, block.source) if passages is not None else None
+    held.decisions.append(some(seen.decisions, labelled))
+    held.groups += [block.marks.groups[place] for place in labelled]
+    held.values += [block.rows[place][by] if by is not None else "" for place in labelled]
+    held.names += [block.rows[place][named] if named is not None else block.ids[place] for place in labelled]
+    held.true += [_true(sorter, labels[place]) for place in labelled]
+    texts = block.texts
+    if wanted.training is not None or passages is not None:
+        held.texts += [texts[place] for place in labelled]
+    if passages is not None:
+        held.matrices.append(csr_array(seen.matrix[labelled]))
+        return
+    given = sorter.given(seen.decisions)
     for place in labelled:
-        true, given = labels[place], labels_given[place]
-        if decisions.sets is not None:
-            true = joined_labels(set_of_labels(true, sorter.plan.columns.label_separator), sorter)
-        undecided = decisions.undecided is not None and bool(decisions.undecided[place])
-        right = true == given
-        held.true.append(true)
-        held.given.append(sorter.labels[int(decisions.best[place])] if undecided or decisions.sets is None else given)
-        held.undecided.append(undecided)
-        held.values.append(block.rows[place][by] if by is not None else "")
-        held.documents.append(block.rows[place][document] if document is not None else "")
-        if wanted.training is not None:
-            held.texts.append(block.texts[place])
-        if not right and not undecided:
-            best = int(decisions.best[place])
-            own = sorter.labels.index(true) if true in sorter.labels else None
-            mistake = Mistake(
-                block.ids[place],
-                block.texts[place],
-                true,
-                given,
-                float(decisions.probabilities[place, best]),
-                float(decisions.probabilities[place, own]) if own is not None else 0.0,
-                _pulled_by(sorter, matrix, place, best, own),
-            )
+        true = _true(sorter, labels[place])
+        undecided = seen.decisions.undecided is not None and bool(seen.decisions.undecided[place])
+        if given[place] != true and not undecided:
+            begin, end = seen.matrix.indptr[place : place + 2].tolist()
+            values = (seen.matrix.indices[begin:end], seen.matrix.data[begin:end])
+            mistake = _mistake(sorter, seen.decisions, place, (block.ids[place], texts[place], true), values)
             held.mistakes.append(mistake)
             yield place, mistake
 
 
-def _pulled_by(sorter: Sorter, matrix: csr_array, place: int, given: int, own: int | None) -> tuple[str, ...]:
-    """The terms of a document that speak most for the label given against its own, or against the mean where that is unknown."""
-    rule = sorter.classifier.rule
-    if rule is None:
-        return ()
-    begin, end = matrix.indptr[place : place + 2].tolist()
-    terms = matrix.indices[begin:end]
-    against = rule.weights[terms, own] if own is not None else rule.weights[terms].mean(axis=1)
-    pulls = matrix.data[begin:end] * (rule.weights[terms, given] - against)
-    order = np.argsort(-pulls, kind="stable")[:_PULLS]
-    return tuple(sorter.space.terms[int(terms[at])] for at in order.tolist() if pulls[at] > 0)
+def some(decisions: Decisions, places: Sequence[int]) -> Decisions:
+    """The decisions about some of the documents."""
+    chosen = {name: value[list(places)] for name, value in vars(decisions).items() if value is not None}
+    return replace(decisions, **chosen)
 
 
-def _copies_of_training(texts: list[str], training: Inputs, columns: plan.Columns) -> Bools:
+def _true(sorter: Sorter, cell: str) -> str:
+    """The own label of a document, or its own labels as the sorter writes a set."""
+    if sorter.thresholds is None:
+        return cell
+    return sorter.joined(set_of_labels(cell, sorter.plan.columns.label_separator))
+
+
+def _mistake(
+    sorter: Sorter, decisions: Decisions, place: int, said: tuple[str, str, str], values: tuple[AnyArray, AnyArray]
+) -> Mistake:
+    """said: what the document is called, its text, and its own label. values: its terms."""
+    reference, text, true = said
+    best = int(decisions.best[place])
+    own = sorter.labels.index(true) if true in sorter.labels else None
+    return Mistake(
+        reference=reference,
+        text=text,
+        true=true,
+        given=sorter.given(some(decisions, [place]))[0],
+        probability=float(decisions.probabilities[place, best]),
+        own_probability=float(decisions.probabilities[place, own]) if own is not None else 0.0,
+        pulled_by=strongest_terms(sorter, values, best, own)[:_PULLS],
+    )
+
+
+def _about(found: Sequence[tuple[Sorter, Mistake]], columns: Columns) -> list[str]:
+    """Which answers are wrong, and what the first of them was pulled by."""
+    return [", ".join(sorter.answer or columns.label for sorter, _ in found), ", ".join(found[0][1].pulled_by)]
+
+
+def _copies_of_training(texts: list[str], training: Inputs, columns: Columns) -> Bools:
     """(n,) which documents copy one that the sorter was trained on, exactly or nearly."""
-    from upsort.core.judging.near_copies import find_copies, joined, prints_of
-
-    parts = [prints_of(block.texts) for block in read_documents(training, plan.Columns(columns.text), SetAside())]
+    parts = [prints_of(block.texts) for block in Reader(Columns(text=columns.text)).blocks(training, SetAside())]
     before = sum(part.words.size for part in parts)
-    copies = find_copies(joined([*parts, prints_of(texts)]), 0.8).of()[before:]
+    copies = find_copies(joined([*parts, prints_of(texts)]), SIMILARITY).of()[before:]
     return np.asarray((copies >= 0) & (copies < before))
 
 
-def _judged(sorter: Sorter, held: _Gathered, wanted: Wanted, copies: Bools | None) -> Judged:
-    probabilities = np.concatenate(held.probabilities)
-    plain = np.concatenate(held.plain)
-    unknown = np.nan_to_num(np.concatenate(held.unknown_share))
-    true, given, values = held.true, held.given, held.values
-    if wanted.per_document:
-        probabilities, true, given, values, unknown = _per_document(sorter, held, wanted, probabilities, unknown)
-        plain, copies = np.log(np.maximum(probabilities, 1e-300)), None
-    separator = sorter.plan.columns.label_separator if sorter.thresholds is not None else ""
+@dataclass(frozen=True, kw_only=True)
+class _Compared:
+    """The documents of one answer, or those made of passages: their own labels, the decisions, and what else is known of them."""
+
+    sorter: Sorter
+    names: Sequence[str]
+    true: Sequence[str]
+    decisions: Decisions
+    values: Sequence[str]
+    groups: Sequence[str]
+    copies: Bools | None
+    mistakes: list[Mistake]
+    times: Sequence[int]
+
+    @property
+    def given(self) -> list[str]:
+        """What each was given; the most probable label for one that is left undecided."""
+        return self.sorter.given(replace(self.decisions, undecided=None))
+
+    @property
+    def undecided(self) -> Bools:
+        """(n,) which are left undecided."""
+        undecided = self.decisions.undecided
+        return undecided if undecided is not None else np.zeros(len(self.true), dtype=bool)
+
+
+def _compared(sorter: Sorter, held: _Gathered, wanted: Wanted, copies: Bools | None) -> _Compared:
+    decisions = joined_decisions(held.decisions)
+    whole = _Compared(
+        sorter=sorter,
+        names=held.names,
+        true=held.true,
+        decisions=decisions,
+        values=held.values,
+        groups=held.groups,
+        copies=copies,
+        mistakes=held.mistakes,
+        times=[1] * len(held.true),
+    )
+    return whole if wanted.passages is None else _of_documents(whole, held, wanted.passages)
+
+
+def _of_documents(passages: _Compared, held: _Gathered, how: Passages) -> _Compared:
+    """One entry a document in place of one a passage. A document's label, group and value are those of its first passage; it
+    copies a training document when one of its passages does."""
+    sorter = passages.sorter
+    names, decisions = sorter.decide_added_up(passages.decisions, passages.names, how.way)
+    number = {name: place for place, name in enumerate(names)}
+    owner = np.array([number[name] for name in passages.names], dtype=np.int64)
+    first = np.unique(owner, return_index=True)[1].tolist()
+    copies = None
+    if passages.copies is not None:
+        copies = np.bincount(owner, weights=passages.copies, minlength=len(names)) > 0
+    true = [passages.true[place] for place in first]
+    given = sorter.given(decisions)
+    matrix = one_below_the_other(held.matrices)
+    mistakes = []
+    for place in range(len(names)):
+        undecided = decisions.undecided is not None and bool(decisions.undecided[place])
+        if given[place] != true[place] and not undecided:
+            summed = csr_array(matrix[np.flatnonzero(owner == place)].sum(axis=0).reshape(1, -1))
+            said = (names[place], held.texts[first[place]], true[place])
+            mistakes.append(_mistake(sorter, decisions, place, said, (summed.indices, summed.data)))
+    return _Compared(
+        sorter=sorter,
+        names=names,
+        true=true,
+        decisions=decisions,
+        values=[passages.values[place] for place in first],
+        groups=[passages.groups[place] for place in first],
+        copies=copies,
+        mistakes=mistakes,
+        times=np.bincount(owner, minlength=len(names)).tolist(),
+    )
+
+
+def _write_documents(writer: RowWriter, compared: Sequence[_Compared], columns: Columns) -> None:
+    """The mistaken documents, one a row. Every answer judges the documents that have a label in its column."""
+    places = [{name: place for place, name in enumerate(one.names)} for one in compared]
+    for name in dict.fromkeys(name for one in compared for name in one.names):
+        found = [(one.sorter, mistake) for one in compared for mistake in one.mistakes if mistake.reference == name]
+        if not found:
+            continue
+        cells: list[str] = []
+        for one, at in zip(compared, places, strict=True):
+            if name in at:
+                cells += with_decisions([[]], [one.sorter], [some(one.decisions, [at[name]])], Layout())[0]
+            else:
+                cells += [""] * len(with_decisions([[]], [one.sorter], [some(one.decisions, [0])], Layout())[0])
+        times = next(one.times[at[name]] for one, at in zip(compared, places, strict=True) if name in at)
+        writer.writerow([name, str(times), *cells, *_about(found, columns)])
+
+
+def _judged(one: _Compared, wanted: Wanted) -> Judged:
+    sorter, decisions, true, given = one.sorter, one.decisions, one.true, one.given
+    sample = _sample(one)
     right = np.array([a == b for a, b in zip(true, given, strict=True)], dtype=bool)
     names = tuple(sorted({*sorter.labels, *true, *given}))
     number = {name: place for place, name in enumerate(names)}
     majority = sorter.labels[sorter.majority]
-    numbers = np.array([number[label] for label in true], dtype=np.int64)
-    decided = np.array([number[label] for label in given], dtype=np.int64)
-    judgement = judge(
-        numbers,
-        decided,
-        names,
-        baseline_right=true.count(majority),
+    decided = Decided(
+        true=np.array([number[label] for label in true], dtype=np.int64),
+        given=np.array([number[label] for label in given], dtype=np.int64),
+        labels=names,
         majority=majority,
-        seed=sorter.plan.judge.seed,
-        beta=sorter.plan.judge.beta,
+        baseline=np.array([label == majority for label in true], dtype=bool),
+        sample=sample,
     )
-    if separator:
-        judgement = _judged_sets(judgement, sorter, true, given, separator, right)
-    own = np.array([sorter.labels.index(label) if label in sorter.labels else -1 for label in true])
-    best = np.array([sorter.labels.index(label) if label in sorter.labels else 0 for label in given])
-    probability, before, uncalibrated = None, None, None
-    if not separator:
-        probability = judge_probabilities(own, probabilities, best, sorter.plan.judge.seed)
-        if sorter.calibration.kind != "none" and not wanted.per_document:
-            from upsort.core.classifiers.calibration import softmax
+    judgement = judge(decided, sorter.plan.judge.seed, sorter.plan.judge.beta)
+    sets = sorter.thresholds is not None
+    if sets:
+        judgement = _judged_sets(judgement, one, sample, right)
+    probability, before, plain = None, None, None
+    if not sets:
+        own = np.array([sorter.labels.index(label) if label in sorter.labels else -1 for label in true])
+        probability = judge_probabilities(own, decisions.probabilities, decisions.best, sorter.plan.judge.seed, sample)
+        if sorter.calibration.kind != "none" and wanted.passages is None:
+            plain = softmax(decisions.scores)
+            before = _losses(own, plain)
 
-            uncalibrated = softmax(plain)
-            known = own >= 0
-            losses = (log_losses(own[known], uncalibrated[known]), brier_terms(own[known], uncalibrated[known]))
-            before = (float(losses[0].mean()), float(losses[1].mean())) if known.any() else None
-    undecided = np.array(held.undecided, dtype=bool)
-    by = {value: _rate(right[np.array(values) == value]) for value in sorted(set(values))} if wanted.by else {}
-    costs = sorter.resources.costs
-    cost = None
-    if costs is not None and set(true) <= set(costs):
-        matrix = np.array([[costs.get(a, {}).get(b, 0.0) for b in names] for a in names])
-        cost = mean_cost(numbers, decided, matrix)
+    def rate(among: Bools) -> Rate:
+        return share_of((right & among).astype(np.float64), among.astype(np.float64), sample)
+
+    unknown = np.nan_to_num(decisions.unknown_share)
+    values = np.array(one.values, dtype=object)
     return Judged(
-        sorter,
-        judgement,
-        probability,
-        of_known(sorter.trained.right, sorter.trained.documents),
-        sorted(held.mistakes, key=lambda mistake: -mistake.probability),
-        {label: true.count(label) for label in sorted(set(true) - set(sorter.labels))} if not separator else {},
-        by,
-        _rate(right[unknown == 0]),
-        _rate(right[unknown > 0]),
-        _rate(right[~copies]) if copies is not None else None,
-        before,
-        cost,
-        _rate(right[~undecided]) if undecided.any() and not wanted.per_document else None,
-        coverage(probabilities.max(axis=1), right),
-        numbers,
-        decided,
-        probabilities,
-        uncalibrated,
+        sorter=sorter,
+        judgement=judgement,
+        probability=probability,
+        training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
+        mistakes=sorted(one.mistakes, key=lambda mistake: -mistake.probability),
+        unknown_labels={} if sets else {label: true.count(label) for label in sorted(set(true) - set(sorter.labels))},
+        by={value: rate(np.asarray(values == value)) for value in sorted(set(one.values))} if wanted.by else {},
+        known_words=rate(unknown == 0),
+        new_words=rate(unknown > 0),
+        not_copies=rate(~one.copies) if one.copies is not None else None,
+        before=before,
+        cost=_cost(sorter, decided),
+        undecided=rate(~one.undecided) if one.undecided.any() else None,
+        coverage=coverage(decisions.probabilities.max(axis=1), right),
+        true=decided.true,
+        given=decided.given,
+        probabilities=decisions.probabilities,
+        plain=plain,
     )
 
 
-def _judged_sets(
-    judgement: Judgement, sorter: Sorter, true: list[str], given: list[str], separator: str, right: Bools
-) -> Judgement:
+def _sample(one: _Compared) -> Sample:
+    groups = named_groups(one.groups) if any(one.groups) else None
+    return Sample.of(np.arange(len(one.true)), 1, groups)
+
+
+def _losses(own: Ints, probabilities: Floats) -> tuple[float, float] | None:
+    """Mean log loss and Brier score over the documents whose label the sorter knows."""
+    known = own >= 0
+    if not known.any():
+        return None
+    return (
+        float(log_losses(own[known], probabilities[known]).mean()),
+        float(brier_terms(own[known], probabilities[known]).mean()),
+    )
+
+
+def _cost(sorter: Sorter, decided: Decided) -> float | None:
+    """The mean cost, where costs are known for all labels that occur."""
+    costs, names = sorter.costs, decided.labels
+    if costs is None or not {names[number] for number in np.unique(decided.true).tolist()} <= set(costs):
+        return None
+    matrix = np.array([[costs.get(a, {}).get(b, 0.0) for b in names] for a in names])
+    return mean_cost(decided.true, decided.given, matrix)
+
+
+def _judged_sets(judgement: Judgement, one: _Compared, sample: Sample, right: Bools) -> Judgement:
     """The judgement where documents have sets of labels: right is a whole set; by label, having it is judged for itself."""
-    from dataclasses import replace
-
-    from upsort.core.judging.measures import LabelMeasures
-
-    trues = [set_of_labels(cell, separator) for cell in true]
-    givens = [set_of_labels(cell, separator) for cell in given]
+    sorter = one.sorter
+    separator = sorter.plan.columns.label_separator
+    trues = [set_of_labels(cell, separator) for cell in one.true]
+    givens = [set_of_labels(cell, separator) for cell in one.given]
     names = tuple(sorted({*sorter.labels, *(label for labels in trues for label in labels)}))
     measures = []
     for name in names:
         has = np.array([name in labels for labels in trues], dtype=np.int64)
         got = np.array([name in labels for labels in givens], dtype=np.int64)
-        alone = judge(has, got, ("without", "with"), int((has == 0).sum()), "without", sorter.plan.judge.seed)
-        measures.append(replace(alone.per_label[1], label=name))
+        alone = Decided(
+            true=has, given=got, labels=("without", "with"), majority="without", baseline=has == 0, sample=sample
+        )
+        measures.append(replace(judge(alone, sorter.plan.judge.seed).per_label[1], label=name))
     f1 = [found.f1.value for found in measures if found.f1.value is not None]
-    macro = Rate(float(np.mean(f1)) if f1 else None, None, None)
-    per_label: tuple[LabelMeasures, ...] = tuple(measures)
     return replace(
-        judgement, accuracy=wilson(int(right.sum()), right.size), macro_f1=macro, others={}, per_label=per_label
+        judgement,
+        accuracy=share_of(right.astype(np.float64), np.ones(right.size), sample),
+        macro_f1=Rate(value=float(np.mean(f1)) if f1 else None, low=None, high=None),
+        others={},
+        per_label=tuple(measures),
     )
-
-
-def _rate(right: Bools) -> Rate:
-    return wilson(int(right.sum()), int(right.size))
-
-
-def _per_document(
-    sorter: Sorter, held: _Gathered, wanted: Wanted, probabilities: Floats, unknown: Floats
-) -> tuple[Floats, list[str], list[str], list[str], Floats]:
-    """The same lists with one entry a document in place of one a passage. A document's label is that of its first passage."""
-    names, together = added_up(probabilities, held.documents, wanted.per_document)
-    first = {name: held.documents.index(name) for name in names}
-    given = [sorter.labels[best] for best in together.argmax(axis=1).tolist()]
-    places = [first[name] for name in names]
-    values = [held.values[place] for place in places]
-    return together, [held.true[place] for place in places], given, values, unknown[places]

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from upsort.core.errors import UsageProblem
 from upsort.core.insight.explanation import rounded_to_sum
-from upsort.core.sorter import Sorter
+from upsort.core.learning.sorter import Sorter
 from upsort.draw.pages import ShadedWord, rendered
 from upsort.files.writing import replacing_text
 from upsort.jobs.explain import Explained

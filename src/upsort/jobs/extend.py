@@ -4,19 +4,19 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from upsort.core.extending import extended_by_anchor, extended_by_counts
+from upsort.core.learning.extending import extended_by_anchor, extended_by_counts
+from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.training import train_sorter
 from upsort.core.plan import NAIVE_BAYES_KINDS
-from upsort.core.sorter import Sorter
-from upsort.core.training import fit
 from upsort.files.set_aside import SetAside
 from upsort.files.sorter_file import load_sorters, save_sorters
 from upsort.files.sources import Inputs
 from upsort.files.writing import check_writable
-from upsort.jobs.corpus import read_labelled_corpus
+from upsort.jobs.corpus import Keeping, read_labelled_corpus
 from upsort.jobs.progress import Advance, no_progress
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ExtendResult:
     """The answers after the extension. way: `counts`, `everything` or `anchor`, see `core.extending`. added: documents.
 
@@ -41,13 +41,14 @@ def extend(
     plan = sorters[0].plan
     if older is not None:
         more = replace(more, tables=(*older.tables, *more.tables))
-    corpus = read_labelled_corpus(more, plan, aside, advance, at_least=1)
+    keeping = Keeping(copies=not plan.judge.allow_copies and older is not None, at_least=1)
+    corpus = read_labelled_corpus(more, plan, aside, advance, keeping=keeping)
     exact = plan.classifier.kind in NAIVE_BAYES_KINDS
     way = "everything" if older is not None else "counts" if exact else "anchor"
     extended = []
     for sorter, answer in zip(sorters, corpus.answers, strict=True):
         if older is not None:
-            whole, _ = fit(answer.documents, plan, corpus.resources)
+            whole, _ = train_sorter(answer.documents, corpus.method_of(plan))
             extended.append(replace(whole, answer=sorter.answer))
         else:
             extended.append((extended_by_counts if exact else extended_by_anchor)(sorter, answer.documents))
@@ -58,7 +59,13 @@ def extend(
     }
     added = sum(sorter.trained.documents for sorter in extended) - sum(sorter.trained.documents for sorter in sorters)
     return ExtendResult(
-        tuple(extended), way, added, len(after - before), len(before - after), tuple(sorted(labels)), size
+        sorters=tuple(extended),
+        way=way,
+        added=added,
+        new_terms=len(after - before),
+        lost_terms=len(before - after),
+        new_labels=tuple(sorted(labels)),
+        size=size,
     )
 
 

@@ -2,10 +2,10 @@
 
 from pathlib import Path
 
-from upsort.draw.canvas import save
 from upsort.draw.terms import frequency_histogram, rank_frequency
 from upsort.files.writing import make_folder
 from upsort.jobs.features import Matrix
+from upsort.jobs.figures import save
 
 
 def draw_features(matrix: Matrix, folder: Path) -> list[Path]:

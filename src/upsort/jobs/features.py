@@ -12,15 +12,15 @@ from scipy.sparse import csr_array, vstack
 
 from upsort.core import plan
 from upsort.core.arrays import Floats, Ints
-from upsort.core.documents import Documents
 from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.features.documents import Documents
 from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, total_counts
+from upsort.core.learning.labelled import numbered
+from upsort.core.learning.sorter import Sorter
 from upsort.core.names import suggestion
-from upsort.core.sorter import Sorter
 from upsort.core.sparse import column_sums, only_columns
 from upsort.core.text.cleaning import cleaner
-from upsort.core.training import numbered
-from upsort.files.documents import read_documents
+from upsort.files.documents import Reader
 from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
@@ -35,7 +35,7 @@ _MOST_DENSE_CELLS = 200_000_000
 _ROWS_AT_ONCE = 1000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Matrix:
     """A corpus as numbers. weights: (n, n_terms) CSR; counts: the same before weighting; references: (n,) names of documents.
 
@@ -62,7 +62,7 @@ class Matrix:
     unseen: dict[str, int]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Summary:
     """What there is. too_rare, too_common, too_many: terms that each bound left out. bytes: of the weights in memory."""
 
@@ -79,7 +79,7 @@ class Summary:
     bytes: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TermRow:
     """One term. mean_weight: over the documents that hold it. by_label: documents of each label that hold it."""
 
@@ -115,8 +115,8 @@ def build(
     )
 
     def documents() -> Iterator[Documents]:
-        for block in read_documents(inputs, choices.columns, aside, cleaning=cleaning, apart=choices.features.apart):
-            labels.extend(block.labels)
+        for block in Reader.of_plan(choices, cleaning).blocks(inputs, aside):
+            labels.extend(block.marks.labels)
             references.extend(block.ids)
             yield block.documents
             advance(len(block.documents))
@@ -137,20 +137,20 @@ def build(
         totals = total_counts(counts)
         with_vectors = float(totals[space.vectors.columns].sum() / max(totals.sum(), 1))
     return Matrix(
-        space.matrix(counts, measured.cells),
-        counts,
-        space,
-        False,
-        references,
-        names,
-        document_frequencies(measured.counts),
-        np.abs(total_counts(measured.counts)),
-        measured.distinct,
-        measured.seen_once,
-        measured.left_out,
-        int((measured.tokens == 0).sum()),
-        with_vectors,
-        {},
+        weights=space.matrix(counts, measured.cells),
+        counts=counts,
+        space=space,
+        from_sorter=False,
+        references=references,
+        labels=names,
+        frequencies=document_frequencies(measured.counts),
+        totals=np.abs(total_counts(measured.counts)),
+        distinct=measured.distinct,
+        seen_once=measured.seen_once,
+        left_out=measured.left_out,
+        without_tokens=int((measured.tokens == 0).sum()),
+        with_vectors=with_vectors,
+        unseen={},
     )
 
 
@@ -168,20 +168,20 @@ def _in_sorter(sorter: Sorter, blocks: Iterator[Documents], references: list[str
     counts = csr_array(vstack(counted, format="csr"))
     frequencies = document_frequencies(counts)
     return Matrix(
-        csr_array(vstack(matrices, format="csr")),
-        counts,
-        sorter.space,
-        True,
-        references,
-        (),
-        frequencies,
-        total_counts(counts),
-        int((frequencies > 0).sum()),
-        0,
-        0,
-        int((np.concatenate(tokens) == 0).sum()),
-        None,
-        dict(unseen),
+        weights=csr_array(vstack(matrices, format="csr")),
+        counts=counts,
+        space=sorter.space,
+        from_sorter=True,
+        references=references,
+        labels=(),
+        frequencies=frequencies,
+        totals=total_counts(counts),
+        distinct=int((frequencies > 0).sum()),
+        seen_once=0,
+        left_out=0,
+        without_tokens=int((np.concatenate(tokens) == 0).sum()),
+        with_vectors=None,
+        unseen=dict(unseen),
     )
 
 
@@ -235,13 +235,13 @@ def term_table(matrix: Matrix, sort: str = "documents", holding: str = "") -> li
     order = np.argsort(-columns[sort], kind="stable") if sort in columns else np.arange(len(matrix.space.terms))
     return [
         TermRow(
-            matrix.space.terms[place],
-            int(frequency[place]),
-            int(totals[place]),
-            float(idf[place]),
-            float(means[place]),
-            float(largest[place]),
-            matrix.space.label_document_frequency[place].tolist() if matrix.labels else [],
+            term=matrix.space.terms[place],
+            documents=int(frequency[place]),
+            count=int(totals[place]),
+            idf=float(idf[place]),
+            mean_weight=float(means[place]),
+            largest_weight=float(largest[place]),
+            by_label=matrix.space.label_document_frequency[place].tolist() if matrix.labels else [],
         )
         for place in order.tolist()
         if holding in matrix.space.terms[place]
@@ -292,6 +292,8 @@ def write_matrix(matrix: Matrix, path: Path, only: Sequence[str] = ()) -> list[P
         raise UsageProblem(
             f"{path} has no ending that names a form of matrix.", f"Use one of {', '.join(MATRIX_ENDINGS)}."
         )
+    if only and ending in {".mtx", ".npz"}:
+        raise UsageProblem(f"{path} holds all terms.", "Choose terms with --terms for a dense table alone (.csv …).")
     match ending:
         case ".mtx":
             from scipy.io import mmwrite

@@ -5,49 +5,49 @@ import sys
 from collections.abc import Sequence
 from typing import Any, BinaryIO, TextIO
 
-from upsort.core.sorter import Sorter
-from upsort.jobs.scored_rows import decision_columns, decision_rows
+from upsort.core.learning.sorter import Sorter
+from upsort.files.documents import Reader
+from upsort.files.reasons import Reason
+from upsort.jobs.score import Layout
+from upsort.jobs.scored_rows import decision_values
 
 
-def answer_lines(sorters: Sequence[Sorter], given: BinaryIO | None, output: TextIO) -> int:
+def answer_lines(
+    sorters: Sequence[Sorter], reader: Reader, given: BinaryIO | None, output: TextIO, layout: Layout
+) -> int:
     """Answer every object with the same object and the decision added; flush after each.
 
-    A line that is no object, or lacks the text, is answered by an object with `error` and the line. Returns how many were.
+    A line that is no object, or one that scoring a table would set aside, is answered by an object with `error` and the line.
+    Returns how many were. layout: thin: the decision alone, with the identifier where there is one.
     """
-    first = sorters[0]
-    columns = first.plan.columns.text
     unreadable = 0
     stream = given if given is not None else sys.stdin.buffer
     for line in iter(stream.readline, b""):
         if not line.strip():
             continue
-        found = _object_in(line)
-        texts = [found.get(name) for name in columns] if found is not None else []
-        if found is None or not any(isinstance(text, str) for text in texts):
-            unreadable += 1
-            needed = ", ".join(columns)
-            answer: dict[str, Any] = {
-                "error": f"no object with {needed}",
-                "line": line.decode("utf-8", "replace").rstrip(),
-            }
-        else:
-            text = "\n".join(text for text in texts if isinstance(text, str) and text)
-            documents = first.texts_alone([text])
-            words = first.tokens_of(documents)
-            answer = dict(found)
-            for sorter in sorters:
-                cells = decision_rows(sorter, sorter.decide(documents, words))[0]
-                names = decision_columns(sorter)
-                answer |= {
-                    name: (float(cell) if cell else None) if place in {1, 3, 4} else cell
-                    for place, (name, cell) in enumerate(zip(names, cells, strict=True))
-                }
+        answer = answered(sorters, reader, line, layout)
+        unreadable += "error" in answer
         output.write(json.dumps(answer, ensure_ascii=False) + "\n")
         output.flush()
     return unreadable
 
 
-def _object_in(line: bytes) -> dict[str, Any] | None:
+def answered(sorters: Sequence[Sorter], reader: Reader, line: bytes, layout: Layout) -> dict[str, Any]:
+    """The answer to one line."""
+    found = object_in(line)
+    documents = reader.of_object(found) if found is not None else None
+    if found is None or documents is None or isinstance(documents, Reason):
+        said = str(documents) if isinstance(documents, Reason) else "not a JSON object"
+        return {"error": said, "line": line.decode("utf-8", "replace").rstrip()}
+    words = sorters[0].tokens_of(documents)
+    kept = {name: value for name, value in found.items() if not layout.thin or name == reader.columns.id}
+    for sorter in sorters:
+        kept |= decision_values(sorter, sorter.decide(documents, words), layout.all_probabilities)[0]
+    return kept
+
+
+def object_in(line: bytes) -> dict[str, Any] | None:
+    """The object of JSON that a line holds, where it holds one."""
     try:
         found = json.loads(line)
     except (ValueError, RecursionError):

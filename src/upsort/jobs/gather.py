@@ -8,7 +8,7 @@ import re
 from array import array
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,13 +17,15 @@ import numpy as np
 from upsort.core import plan
 from upsort.core.arrays import Ints
 from upsort.core.errors import UsageProblem
-from upsort.core.labels import mapped, spellings
 from upsort.core.names import nearest
+from upsort.core.text.labels import mapped, spellings
 from upsort.core.text.lowercase import lower
 from upsort.core.text.passages import kept_lines, passages
 from upsort.core.text.repetition import is_repetition
-from upsort.files.columns import Roles, column_place, roles_in
-from upsort.files.documents import texts_of
+from upsort.files.by_name import ByName, together
+from upsort.files.columns import Roles, column_in, column_place, roles_in
+from upsort.files.documents import PASSAGE_COLUMNS, texts_of
+from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Block, Refused, Table
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
@@ -36,11 +38,10 @@ if TYPE_CHECKING:
 
 SOURCE_COLUMN = "source"
 MARK_COLUMN = "set_aside"
-PASSAGE_COLUMNS = ("document", "passage")
 _PRINTED_CHARACTERS = 2_000_000
 
 
-@dataclass
+@dataclass(kw_only=True)
 class GatherResult:
     """documents: written (before cutting into passages). rows: written. marked: kept, but marked as to be set aside.
 
@@ -61,15 +62,15 @@ class GatherResult:
     unseen: dict[str, list[str]] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Documents:
-    """A block on its way, row by row: the text as it will stand, the label, and why it is to be set aside (or nothing)."""
+    """A block on its way, row by row: the text as it will stand, the label, and why it is to be set aside, where it is."""
 
     block: Block
     roles: Roles
     texts: list[str]
     labels: list[str]
-    faults: list[str]
+    faults: list[Reason | None]
 
 
 class _Looked:
@@ -101,6 +102,8 @@ class _Gathering:
         self.inputs, self.choices, self.aside, self.advance = inputs, choices, aside, advance
         self.settings = choices.gather
         self.junk = [_checked_pattern(pattern) for pattern in self.settings.junk]
+        if choices.columns.id:  # one table may lack it, not all
+            column_place(choices.columns.id, together(table.columns for table in inputs.tables), "None of the sources")
         self.roles = [_roles(table, choices.columns) for table in inputs.tables]
         self.taken = self._taken()
         self.columns = self._output_columns()
@@ -110,7 +113,7 @@ class _Gathering:
             if lacking:
                 self.result.missing[table.name] = lacking
         self.spelt: Counter[str] = Counter()
-        self.places: dict[str, list[int | None]] = {}
+        self.by_name = ByName(self.taken)
         self.labels_as_written: dict[str, str] = {}
 
     def run(self, writer: RowWriter) -> GatherResult:
@@ -128,10 +131,10 @@ class _Gathering:
                         judged += 1
             kept = [row for row, fault in enumerate(documents.faults) if self.settings.keep or not fault]
             self._set_aside(documents)
-            out = self._output_rows(table, documents, kept)
+            out = self._output_rows(documents, kept)
             writer.writerows(out)
             self.result.labels.update(filter(None, (documents.labels[row] for row in kept)))
-            self.result.marked += sum(bool(documents.faults[row]) for row in kept)
+            self.result.marked += sum(documents.faults[row] is not None for row in kept)
             self.result.documents += len(kept)
             self.result.rows += len(out)
             counts = self.result.per_source[table.name]
@@ -193,24 +196,24 @@ class _Gathering:
         self.spelt.clear()
         return looked
 
-    def _judged(self, looked: _Looked, place: int, label: str) -> tuple[str, str]:
+    def _judged(self, looked: _Looked, place: int, label: str) -> tuple[Reason | None, str]:
         """Why a document without a fault of its own is set aside after all, and its label when it is not."""
         if looked.copies is not None:
             first, exact = int(looked.copy_of[place]), looked.copies.exact[place] >= 0
             if first >= 0 and (not exact or "copies" in self.settings.drop):
                 origin = f"{self.inputs.tables[looked.tables[first]].name}:{looked.lines[first]}"
                 theirs = looked.label_names[looked.label_numbers[first]]
-                kind = "exact copy" if exact else "near copy"
                 likeness = "" if exact else f", similarity {looked.copies.similarity[place]:.2f}"
                 if theirs and label and theirs != label:
                     self.result.conflicts += 1
-                    return f"{kind} under another label, of {origin}{likeness}: {theirs} there, {label} here", label
-                return f"{kind}, of {origin}{likeness}", label
+                    why = Why.OTHERWISE_LABELLED_COPY if exact else Why.OTHERWISE_LABELLED_NEAR_COPY
+                    return Reason(why, (), f"of {origin}{likeness}: {theirs} there, {label} here"), label
+                return Reason(Why.COPY if exact else Why.NEAR_COPY, (), f"of {origin}{likeness}"), label
         if label and looked.labels[label] < self.settings.rare_below:
             if not self.settings.rare_into:
-                return f"rare label, {label}: {looked.labels[label]} documents", label
-            return "", self.settings.rare_into
-        return "", label
+                return Reason(Why.RARE, (), f"{label}: {looked.labels[label]} documents"), label
+            return None, self.settings.rare_into
+        return None, label
 
     def _blocks(self) -> Iterator[tuple[Table, _Documents]]:
         settings = self.settings
@@ -227,8 +230,8 @@ class _Gathering:
                     if settings.labels:
                         for row, label in enumerate(labels):
                             if not faults[row] and label not in settings.labels:
-                                faults[row] = f"label not chosen, {label}" if label else "no label"
-                yield table, _Documents(block, roles, texts, labels, faults)
+                                faults[row] = Reason(Why.NOT_CHOSEN, (), label) if label else Reason(Why.NO_LABEL)
+                yield table, _Documents(block=block, roles=roles, texts=texts, labels=labels, faults=faults)
 
     def _label(self, written: str) -> str:
         """The label that a cell stands for; each spelling is worked out once."""
@@ -238,32 +241,31 @@ class _Gathering:
             self.labels_as_written[written] = label
         return self.labels_as_written[written]
 
-    def _faults(self, texts: Sequence[str]) -> list[str]:
-        """Why each text is of no use by itself; empty where it is not."""
+    def _faults(self, texts: Sequence[str]) -> list[Reason | None]:
+        """Why each text is of no use by itself; None where it is not."""
         settings = self.settings
-        faults = ["" if text and not text.isspace() else "no text" for text in texts]
+        faults = [None if text and not text.isspace() else Reason(Why.NO_TEXT) for text in texts]
         if settings.at_least_words or "repetitions" in settings.drop:
             from upsort.core.judging.near_copies import prints_of
 
             prints = prints_of(list(texts), with_signatures=False)
             for place in np.flatnonzero(prints.words < settings.at_least_words).tolist():
-                faults[place] = faults[place] or f"shorter than {settings.at_least_words} words"
+                faults[place] = faults[place] or Reason(Why.TOO_SHORT, (str(settings.at_least_words),))
             if "repetitions" in settings.drop:
                 for place, (words, distinct) in enumerate(
                     zip(prints.words.tolist(), prints.distinct.tolist(), strict=True)
                 ):
                     if is_repetition(words, distinct):
-                        faults[place] = faults[place] or "the same few words repeated"
+                        faults[place] = faults[place] or Reason(Why.REPETITION)
         for pattern in self.junk:
             for place, text in enumerate(texts):
                 if not faults[place] and pattern.search(text):
-                    faults[place] = f"junk, matches {pattern.pattern}"
+                    faults[place] = Reason(Why.JUNK, (), f"matches {pattern.pattern}")
         return faults
 
     def _taken(self) -> list[str]:
         """The columns of the sources that go into the corpus, in the order in which they first appear."""
-        every = list(dict.fromkeys(name for table in self.inputs.tables for name in table.columns))
-        every = [name for name in every if name != MARK_COLUMN]
+        every = [name for name in together(table.columns for table in self.inputs.tables) if name != MARK_COLUMN]
         if not self.settings.take:
             return every
         chosen = [every[column_place(name, every, "the sources together")] for name in self.settings.take]
@@ -283,14 +285,10 @@ class _Gathering:
             columns += [name for name in PASSAGE_COLUMNS if name not in columns]
         return [*columns, MARK_COLUMN] if settings.keep else columns
 
-    def _output_rows(self, table: Table, documents: _Documents, kept: list[int]) -> list[list[str]]:
+    def _output_rows(self, documents: _Documents, kept: list[int]) -> list[list[str]]:
         """The rows of the corpus for the rows `kept` of a block."""
         block, roles = documents.block, documents.roles
-        places = self._places(table)
-        if places == list(range(len(block.columns))):
-            rows = [block.rows[row][:] for row in kept]
-        else:
-            rows = [[block.rows[row][place] if place is not None else "" for place in places] for row in kept]
+        rows = self.by_name.rows(block.columns, [block.rows[row] for row in kept])
         label_at, text_at = self._taken_at(self.choices.columns.label), self._text_at()
         if label_at is not None and roles.label is not None:
             for cells, row in zip(rows, kept, strict=True):
@@ -306,7 +304,8 @@ class _Gathering:
                 cells[text_at] = documents.texts[row]
         if self.settings.keep:
             for cells, row in zip(rows, kept, strict=True):
-                cells.append(documents.faults[row])
+                fault = documents.faults[row]
+                cells.append(str(fault) if fault is not None else "")
         return rows
 
     def _cut(
@@ -328,22 +327,19 @@ class _Gathering:
     def _text_at(self) -> int | None:
         return self._taken_at(self.choices.columns.text[0]) if self.choices.columns.text else None
 
-    def _places(self, table: Table) -> list[int | None]:
-        if table.name not in self.places:
-            self.places[table.name] = [
-                table.columns.index(name) if name in table.columns else None for name in self.taken
-            ]
-        return self.places[table.name]
-
     def _taken_at(self, column: str) -> int | None:
         return self.taken.index(column) if column in self.taken else None
 
 
 def _roles(table: Table, named: plan.Columns) -> Roles:
+    if named.id and not column_in(
+        named.id, table.columns
+    ):  # as with any other missing column its cells are empty, which is told
+        named = replace(named, id="")
     try:
         return roles_in(table.columns, table.name, named)
     except UsageProblem as problem:
-        missing = [name for name in (*named.text, named.label, named.id) if name and name not in table.columns]
+        missing = [name for name in (*named.text, named.label) if name and name not in table.columns]
         close = nearest(missing[0], table.columns, most=1) if missing else []
         old, new = close[0] if close else "OLD", missing[0] if missing else "NEW"
         raise UsageProblem(

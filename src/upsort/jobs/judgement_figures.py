@@ -6,7 +6,6 @@ from pathlib import Path
 import numpy as np
 
 from upsort.core.judging.probability_measures import reliability
-from upsort.draw.canvas import save
 from upsort.draw.judgements import (
     confusion_figure,
     coverage_figure,
@@ -17,6 +16,7 @@ from upsort.draw.judgements import (
 )
 from upsort.files.writing import make_folder
 from upsort.jobs.evaluate import Judged
+from upsort.jobs.figures import save
 
 
 def draw_judgement(found: Sequence[Judged], folder: Path) -> list[Path]:

@@ -1,4 +1,4 @@
-"""What all judging jobs share: the labelled documents, who must stay together, and the splits."""
+"""What all judging jobs share: the labelled documents of one answer, and the splits that keep together what belongs together."""
 
 from dataclasses import dataclass, replace
 
@@ -6,46 +6,65 @@ import numpy as np
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.errors import UsageProblem
-from upsort.core.judging.copies_together import copy_groups, one_side
-from upsort.core.judging.splits import Split, splits
+from upsort.core.judging.protocol import Parts
+from upsort.core.judging.splits import Order, Splits, splits
+from upsort.core.learning.labelled import Labelled
 from upsort.core.plan import Plan
-from upsort.core.training import Labelled
 from upsort.files.dates import as_day
-from upsort.jobs.corpus import LabelledCorpus
+from upsort.jobs.corpus import Answer, LabelledCorpus
 
 
 @dataclass(frozen=True)
-class Prepared:
-    """documents: with their groups. splits: to judge by. copies: documents that copy another one. name: of the answer.
+class Kept:
+    """How what belongs together was kept on one side. copies: documents that copy another one. taken_out: documents that
+    training parts had to give up for it, over all splits. undated: documents without a date, in a split in time. groups:
+    how many there are, where a column names them."""
 
-    rows: (n,) which documents of the corpus they are.
-    """
+    copies: int = 0
+    taken_out: int = 0
+    undated: int = 0
+    groups: int | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Prepared:
+    """documents: with their groups. splits: to judge by. name: of the answer. rows: (n,) which documents of the corpus they
+    are."""
 
     documents: Labelled
-    splits: tuple[Split, ...]
-    copies: int
+    splits: Splits
+    kept: Kept
     name: str
     rows: Ints
 
+    @property
+    def parts(self) -> Parts:
+        """The two sides of each split, not yet learned from."""
+        return Parts(self.documents, self.splits.each)
 
-def prepared(corpus: LabelledCorpus, plan: Plan, answer: int = 0) -> Prepared:
-    """Find the copies and make the splits that a plan asks for. Raises UsageProblem where a cell may hold several labels."""
-    found = corpus.answers[answer]
-    if found.documents.sets is not None:
+
+def prepared(corpus: LabelledCorpus, plan: Plan, answer: Answer, allow_copies: bool | None = None) -> Prepared:
+    """The splits that a plan asks for. allow_copies: otherwise than the plan says.
+
+    Raises UsageProblem where a cell may hold several labels.
+    """
+    if answer.documents.sets is not None:
         raise UsageProblem(
             "Cells with several labels are not judged by folds.",
             "Hold documents out (upsort split), train on the rest, and judge with upsort evaluate.",
         )
-    documents, groups, copies = found.documents, found.documents.groups, 0
-    if not plan.judge.allow_copies:
-        together = copy_groups(documents.measured.counts)
-        copies = int(together.size - np.unique(together).size)
-        groups = one_side(groups, together)
-    documents = replace(documents, groups=groups)
-    dates = day_numbers([corpus.dates[row] for row in found.rows.tolist()]) if plan.columns.date else None
-    given = [corpus.folds[row] for row in found.rows.tolist()] if plan.columns.fold else []
-    made = splits(documents.labels, documents.names, plan.judge, groups, dates, given)
-    return Prepared(documents, made, copies, found.name, found.rows)
+    allowed = plan.judge.allow_copies if allow_copies is None else allow_copies
+    together = answer.together
+    documents = replace(answer.documents, groups=together.named if allowed else together.groups)
+    marks, rows = corpus.marks, answer.rows.tolist()
+    order = Order(
+        day_numbers([marks.dates[row] for row in rows]) if plan.columns.date else None,
+        [marks.folds[row] for row in rows] if plan.columns.fold else (),
+    )
+    made = splits(documents, plan.judge, order)
+    named = np.unique(together.named).size if together.named is not None else None
+    kept = Kept(together.copies, sum(made.taken_out), made.undated, named)
+    return Prepared(documents=documents, splits=made, kept=kept, name=answer.name, rows=answer.rows)
 
 
 def day_numbers(cells: list[str]) -> Floats:

@@ -8,7 +8,7 @@ from upsort.core import plan
 from upsort.core.errors import UsageProblem
 from upsort.core.text.lowercase import lower
 from upsort.files.columns import column_place
-from upsort.files.documents import DocumentBlock, read_documents
+from upsort.files.documents import DocumentBlock, Reader
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 
@@ -25,7 +25,7 @@ class Shown:
     text: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class InContext:
     """One occurrence of a word, with the text before and after it."""
 
@@ -42,7 +42,9 @@ def sample(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], mos
     kept: list[tuple[int, Shown]] = []
     seen = 0
     for block, place in _meeting(inputs, choices, where):
-        shown = Shown(block.ids[place], block.labels[place], f"{block.source}:{block.lines[place]}", block.texts[place])
+        shown = Shown(
+            block.ids[place], block.marks.labels[place], f"{block.source}:{block.lines[place]}", block.texts[place]
+        )
         if len(kept) < most:
             kept.append((seen, shown))
         elif (at := generator.randrange(seen + 1)) < most:
@@ -71,11 +73,11 @@ def find(
             end = at + len(wanted)
             found.append(
                 InContext(
-                    block.ids[place],
-                    block.labels[place],
-                    " ".join(aligned[max(0, at - _CONTEXT) : at].split()),
-                    aligned[at:end],
-                    " ".join(aligned[end : end + _CONTEXT].split()),
+                    reference=block.ids[place],
+                    label=block.marks.labels[place],
+                    before=" ".join(aligned[max(0, at - _CONTEXT) : at].split()),
+                    word=aligned[at:end],
+                    after=" ".join(aligned[end : end + _CONTEXT].split()),
                 )
             )
     return found, holding, documents
@@ -84,7 +86,7 @@ def find(
 def _meeting(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]]) -> Iterator[tuple[DocumentBlock, int]]:
     """Blocks and places of the documents that have the wanted values in the wanted columns."""
     columns = choices.columns
-    for block in read_documents(inputs, columns, SetAside()):
+    for block in Reader(columns).blocks(inputs, SetAside()):
         places = [(_where_place(name, block, columns), value) for name, value in where]
         for place, row in enumerate(block.rows):
             if all(row[column].strip() == value for column, value in places):

@@ -15,17 +15,18 @@ from upsort.core.errors import UsageProblem
 from upsort.core.insight.terms import informative_terms
 from upsort.core.judging.measures import Confusion
 from upsort.core.judging.probability_measures import reliability
-from upsort.core.sorter import Sorter
+from upsort.core.learning.sorter import Sorter
 from upsort.draw.judgements import confusion_figure, coverage_figure, probability_histograms, reliability_figure
 from upsort.draw.pages import embedded, rendered
+from upsort.files.documents import columns_for
 from upsort.files.ledger import data_digest, plan_digest
 from upsort.files.plan_text import plan_text
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.writing import replacing_text
 from upsort.jobs.evaluate import Judged, evaluate
-from upsort.jobs.progress import Advance, no_progress
-from upsort.jobs.suspects import Suspect, suspects
+from upsort.jobs.score import Incoming
+from upsort.jobs.suspects import SuspectsResult, suspects
 
 _TERMS = 12
 _MISTAKES = 15
@@ -52,24 +53,25 @@ class Sources:
     training: Sequence[str]
 
 
-def judged_for_report(
-    sorter: Sorter, inputs: Inputs, columns: plan.Columns, aside: SetAside, advance: Advance = no_progress
-) -> Judged:
-    """Judge the first answer of a sorter."""
-    return evaluate([sorter], inputs, columns, aside, None, advance)[0]
+def judged_for_report(sorter: Sorter, incoming: Incoming) -> Judged:
+    """Judge one answer of a sorter."""
+    return evaluate([sorter], incoming)[0]
 
 
-def write_report(
-    one: Judged, wording: Wording, sources: Sources, training: Inputs | None, columns: plan.Columns, path: Path
-) -> list[Suspect] | None:
-    """Write the page; returns the suspects, where training documents were given to look for them in."""
+def suspects_for_report(sorter: Sorter, training: Inputs, label: str) -> SuspectsResult:
+    """What looks mislabelled among the training documents, judged by the sorter's own plan."""
+    trained = sorter.plan.columns
+    columns = replace(columns_for(sorter, trained, training), label=label, also=(), row_weight=trained.row_weight)
+    if all(trained.fold in table.columns for table in training.tables):
+        columns = replace(columns, fold=trained.fold)
+    return suspects(training, replace(sorter.plan, columns=columns), SetAside())
+
+
+def write_report(one: Judged, wording: Wording, sources: Sources, found: SuspectsResult | None, path: Path) -> None:
+    """Write the page. found: suspects, where training documents were given to look for them in."""
     if path.suffix.lower() not in {".html", ".htm"}:
         raise UsageProblem(f"{path} is no page.", "Use a name that ends in .html.")
     sorter = one.sorter
-    found = None
-    if training is not None:
-        settings = replace(sorter.plan, columns=replace(columns, label=columns.label))
-        found = suspects(training, settings, SetAside()).suspects
     linear = sorter.classifier.rule is not None
     digest, _ = plan_digest(sorter.plan)
     page = rendered(
@@ -91,7 +93,7 @@ def write_report(
         confusions=[_confusion(one, pair) for pair in one.judgement.largest_confusions()],
         deciding=_deciding(sorter),
         terms=list(informative_terms(sorter, _TERMS).items()) if linear else [],
-        suspects=found,
+        suspects=found.suspects if found is not None else None,
         mistakes=one.mistakes[:_MISTAKES],
         plan=plan_text(replace(sorter.plan, candidates={})),
         commands=_commands(sources, sorter),
@@ -102,7 +104,6 @@ def write_report(
     )
     with replacing_text(path) as text:
         text.write(page)
-    return found
 
 
 def _corpus(one: Judged) -> list[list[str]]:
@@ -130,7 +131,7 @@ def _features(sorter: Sorter) -> str:
 
 def _deciding(sorter: Sorter) -> str:
     parts = []
-    if sorter.resources.costs is not None:
+    if sorter.costs is not None:
         parts.append("The label of least expected cost is given.")
     elif sorter.decision is not None:
         weights = ", ".join(

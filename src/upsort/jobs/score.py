@@ -3,25 +3,24 @@
 import hashlib
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, fields
 from pathlib import Path
 from typing import Any, Protocol
 
 import numpy as np
 
-from upsort.core import plan
-from upsort.core.arrays import Floats, Ints
-from upsort.core.errors import DataProblem
-from upsort.core.insight.drift import Drift, drift
-from upsort.core.judging.adding_up import added_up
-from upsort.core.sorter import LENGTH_CLASSES, Sorter, length_classes
+from upsort.core.arrays import Ints
+from upsort.core.insight.drift import Drift, NewDocuments, drift
+from upsort.core.learning.sorter import LENGTH_CLASSES, Decisions, Sorter, length_classes
+from upsort.core.plan import Columns
 from upsort.engine.processes import in_order
+from upsort.files.by_name import ByName, together
 from upsort.files.columns import column_place
-from upsort.files.documents import DocumentBlock, joined_blocks, read_documents
+from upsort.files.documents import DocumentBlock, Reader, joined_blocks
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
-from upsort.jobs.scored_rows import decision_columns, decision_rows, kept_columns
+from upsort.jobs.scored_rows import decision_columns, decision_rows
 
 _CHARACTERS_AT_ONCE = 2_000_000
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
@@ -39,16 +38,18 @@ class Layout:
     safe: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ScoreResult:
     """documents: rows written. labels: how often each was given, for each answer. without_tokens: those decided by the
-    intercepts alone, having no word that could count. unknown_share: of all words. drifts: for each answer."""
+    intercepts alone, having no word that could count. unknown_share: of all words. drifts: for each answer. passages: that were
+    read, where documents were made of them."""
 
     documents: int
     labels: tuple[Counter[str], ...]
     without_tokens: int
     unknown_share: float
     drifts: tuple[Drift, ...]
+    passages: int | None = None
 
 
 class Rows(Protocol):
@@ -58,7 +59,40 @@ class Rows(Protocol):
         """Write many."""
 
 
-@dataclass
+@dataclass(frozen=True, kw_only=True)
+class Incoming:
+    """What is to be scored: tables, how they are read, where rows that cannot be used go."""
+
+    inputs: Inputs
+    reader: Reader
+    aside: SetAside
+    advance: Advance = no_progress
+    _counted: list[int] = field(default_factory=list)
+
+    def blocks(self) -> Iterator[DocumentBlock]:
+        """All usable documents."""
+        for block in self.reader.blocks(self.inputs, self.aside):
+            self._counted.append(len(block.rows))
+            yield block
+
+    @property
+    def read(self) -> int:
+        """How many usable rows have come so far."""
+        return sum(self._counted)
+
+
+@dataclass(frozen=True)
+class Going:
+    """Where a run begins and whom it tells how far it is. rows: usable rows that an earlier run wrote; state: what it knew of
+    them. done: told after each block how many rows are written in all, and what is known of them. workers: processes."""
+
+    rows: int = 0
+    state: dict[str, Any] = field(default_factory=dict)
+    done: Callable[[int, dict[str, Any]], None] | None = None
+    workers: int = 1
+
+
+@dataclass(kw_only=True)
 class _Tally:
     """What is added up over all blocks; kept in the journal of a run that can be gone on with."""
 
@@ -88,16 +122,28 @@ class _Tally:
         if not state:
             empty: tuple[Counter[str], ...] = tuple(Counter() for _ in sorters)
             best = [np.zeros(len(sorter.labels), dtype=np.int64) for sorter in sorters]
-            return _Tally(empty, best, np.zeros(LENGTH_CLASSES, dtype=np.int64))
+            return _Tally(labels=empty, best=best, lengths=np.zeros(LENGTH_CLASSES, dtype=np.int64))
         return _Tally(
-            tuple(Counter(labels) for labels in state["labels"]),
-            [np.array(best, dtype=np.int64) for best in state["best"]],
-            np.array(state["lengths"], dtype=np.int64),
-            state["documents"],
-            state["without_tokens"],
-            state["words"],
-            state["unknown"],
+            labels=tuple(Counter(labels) for labels in state["labels"]),
+            best=[np.array(best, dtype=np.int64) for best in state["best"]],
+            lengths=np.array(state["lengths"], dtype=np.int64),
+            documents=state["documents"],
+            without_tokens=state["without_tokens"],
+            words=state["words"],
+            unknown=state["unknown"],
         )
+
+
+class Deciding:
+    """Decides about blocks of documents, once for each answer; their text is cleaned once. It may be sent to other processes."""
+
+    def __init__(self, sorters: Sequence[Sorter]) -> None:
+        self.sorters = list(sorters)
+
+    def __call__(self, block: DocumentBlock) -> list[Decisions]:
+        """The decisions of each answer."""
+        words = self.sorters[0].tokens_of(block.documents)
+        return [sorter.decide(block.documents, words) for sorter in self.sorters]
 
 
 @dataclass(frozen=True)
@@ -111,55 +157,50 @@ class _Scored:
     unknown: float
 
 
-def output_columns(
-    inputs: Inputs, sorters: Sequence[Sorter], layout: Layout | None = None, identity: str = ""
-) -> list[str]:
-    """The columns of the scored table. Raises DataProblem when the inputs' columns differ."""
-    layout = layout or Layout()
-    columns = inputs.tables[0].columns
-    for table in inputs.tables[1:]:
-        if table.columns != columns:
-            raise DataProblem(
-                f"{table.name} has other columns than {inputs.tables[0].name}.", "Score them one at a time."
-            )
-    added = [name for sorter in sorters for name in decision_columns(sorter, layout.all_probabilities)]
-    if layout.thin:
-        return [identity or "document", *added]
-    return [columns[place] for place in kept_columns(columns, added)] + added
-
-
 class Scoring:
-    """Turns blocks of documents into scored rows; it may be sent to other processes."""
+    """Turns blocks of documents into rows under `columns`; it may be sent to other processes.
 
-    def __init__(self, sorters: Sequence[Sorter], layout: Layout) -> None:
-        self.sorters = list(sorters)
+    inputs: the tables that will come. identity: what the first column of a thin table is called.
+    """
+
+    def __init__(self, sorters: Sequence[Sorter], layout: Layout, inputs: Inputs, identity: str = "") -> None:
+        self.deciding = Deciding(sorters)
         self.layout = layout
-        self.added = [name for sorter in sorters for name in decision_columns(sorter, layout.all_probabilities)]
+        self.added = decision_columns(sorters, layout.all_probabilities)
+        kept = [name for name in together(table.columns for table in inputs.tables) if name not in self.added]
+        self.by_name = ByName([identity or "document"] if layout.thin else kept)
+
+    @property
+    def columns(self) -> list[str]:
+        """The columns of the scored table: those of all tables, but for decisions of an earlier scoring; then the decisions."""
+        return [*self.by_name.columns, *self.added]
 
     def __call__(self, block: DocumentBlock) -> _Scored:
-        """Decide about a block, once for each answer; its text is cleaned once."""
-        words = self.sorters[0].tokens_of(block.documents)
-        decided = [sorter.decide(block.documents, words) for sorter in self.sorters]
-        cells = [
-            decision_rows(sorter, decisions, self.layout.all_probabilities)
-            for sorter, decisions in zip(self.sorters, decided, strict=True)
-        ]
-        labels = [[row[0] for row in rows] for rows in cells]
-        if self.layout.thin:
-            rows = [[name] for name in block.ids]
-        else:
-            kept = kept_columns(block.columns, self.added)
-            rows = block.rows if len(kept) == len(block.columns) else [[row[at] for at in kept] for row in block.rows]
-        rows = [[cell for part in parts for cell in part] for parts in zip(rows, *cells, strict=True)]
-        if self.layout.safe:
-            rows = [[_guarded(cell) for cell in row] for row in rows]
+        """Decide about a block."""
+        decided = self.deciding(block)
+        kept = [[name] for name in block.ids] if self.layout.thin else self.by_name.rows(block.columns, block.rows)
+        sorters = self.deciding.sorters
+        rows = with_decisions(kept, sorters, decided, self.layout)
         best = [
             np.bincount(decisions.best, minlength=len(sorter.labels)).astype(np.int64)
-            for sorter, decisions in zip(self.sorters, decided, strict=True)
+            for sorter, decisions in zip(sorters, decided, strict=True)
         ]
         tokens = decided[0].tokens
         unknown = float((np.nan_to_num(decided[0].unknown_share) * tokens).sum())
+        labels = [sorter.given(decisions) for sorter, decisions in zip(sorters, decided, strict=True)]
         return _Scored(rows, labels, best, tokens, unknown)
+
+
+def with_decisions(
+    rows: Sequence[Sequence[str]], sorters: Sequence[Sorter], decided: Sequence[Decisions], layout: Layout
+) -> list[list[str]]:
+    """Rows with the cells of all decisions behind them."""
+    cells = [
+        decision_rows(sorter, decisions, layout.all_probabilities)
+        for sorter, decisions in zip(sorters, decided, strict=True)
+    ]
+    whole = [[cell for part in parts for cell in part] for parts in zip(rows, *cells, strict=True)]
+    return [[_guarded(cell) for cell in row] for row in whole] if layout.safe else whole
 
 
 def _guarded(cell: str) -> str:
@@ -173,33 +214,12 @@ def _guarded(cell: str) -> str:
     return cell
 
 
-def score(
-    sorters: Sequence[Sorter],
-    inputs: Inputs,
-    columns: plan.Columns,
-    writer: Rows,
-    aside: SetAside,
-    advance: Advance = no_progress,
-    layout: Layout | None = None,
-    workers: int = 1,
-    skip: int = 0,
-    state: dict[str, Any] | None = None,
-    done: Callable[[int, dict[str, Any]], None] | None = None,
-) -> ScoreResult:
-    """Write every usable row of `inputs`, under `output_columns`, with the sorter's decisions.
-
-    skip: usable rows that an earlier run wrote; state: what it knew of them. done: told after each block how many rows are
-    written in all, and what is known of them.
-    """
-    tally = _Tally.of(state or {}, sorters)
-    first = sorters[0]
-    blocks = _large_blocks(
-        read_documents(
-            inputs, replace(columns, label="", also=()), aside, cleaning=first.cleaning, apart=first.plan.features.apart
-        ),
-        skip,
-    )
-    for block, scored in in_order(Scoring(sorters, layout or Layout()), blocks, workers):
+def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | None = None) -> ScoreResult:
+    """Write every usable row, under the columns of `scoring`, with the sorter's decisions."""
+    going = going or Going()
+    sorters = scoring.deciding.sorters
+    tally = _Tally.of(going.state, sorters)
+    for block, scored in in_order(scoring, _large_blocks(incoming.blocks(), going.rows), going.workers):
         writer.writerows(scored.rows)
         for held, labels in zip(tally.labels, scored.labels, strict=True):
             held.update(labels)
@@ -210,21 +230,27 @@ def score(
         tally.without_tokens += int((scored.tokens == 0).sum())
         tally.words += int(scored.tokens.sum())
         tally.unknown += scored.unknown
-        if done is not None:
-            done(tally.documents, tally.state())
-        advance(len(block.rows))
+        if going.done is not None:
+            going.done(tally.documents, tally.state())
+        incoming.advance(len(block.rows))
     drifts = tuple(
-        drift(sorter, best, tally.lengths, tally.words, tally.unknown)
+        drift(sorter, NewDocuments(best, tally.lengths, tally.words, tally.unknown))
         for sorter, best in zip(sorters, tally.best, strict=True)
     )
-    share = tally.unknown / tally.words if tally.words else 0.0
-    return ScoreResult(tally.documents, tally.labels, tally.without_tokens, share, drifts)
+    return ScoreResult(
+        documents=tally.documents,
+        labels=tally.labels,
+        without_tokens=tally.without_tokens,
+        unknown_share=tally.unknown / tally.words if tally.words else 0.0,
+        drifts=drifts,
+    )
 
 
 def _large_blocks(blocks: Iterator[DocumentBlock], skip: int) -> Iterator[DocumentBlock]:
     """Blocks of one table joined to about two million characters, without the first `skip` rows.
 
-    Where blocks end depends on the rows alone, not on where an earlier run was interrupted, since that only ends between blocks.
+    Where blocks end depends on the rows alone, not on where an earlier run was interrupted, since that only ends between
+    blocks.
     """
     held: list[DocumentBlock] = []
     size = seen = 0
@@ -247,80 +273,90 @@ def _large_blocks(blocks: Iterator[DocumentBlock], skip: int) -> Iterator[Docume
         yield from ready()
 
 
+@dataclass(frozen=True)
+class Passages:
+    """How passages become documents. way: of adding up, see `learning.adding_up`. column: names a passage's document."""
+
+    way: str
+    column: str
+
+    def columns(self, sorters: Sequence[Sorter], layout: Layout) -> list[str]:
+        """The columns of a table with a row for each document."""
+        return [self.column, "passages", *decision_columns(sorters, layout.all_probabilities)]
+
+
 def score_documents_of_passages(
-    sorters: Sequence[Sorter],
-    inputs: Inputs,
-    columns: plan.Columns,
-    writer: Rows,
-    aside: SetAside,
-    way: str,
-    document_column: str,
-    advance: Advance = no_progress,
-) -> int:
-    """Write one row for each document, its passages added up: the document, then label, probability and margin of each answer.
+    scoring: Scoring, incoming: Incoming, writer: Rows, passages: Passages, workers: int = 1
+) -> ScoreResult:
+    """Write one row for each document, its passages added up and decided about as a single text would be.
 
-    Returns how many documents there are. The passages' probabilities are held in memory.
+    The passages' probabilities are held in memory.
     """
-    first = sorters[0]
-    names: list[str] = []
-    chances: list[list[Floats]] = [[] for _ in sorters]
-    for block in read_documents(
-        inputs, replace(columns, label="", also=()), aside, cleaning=first.cleaning, apart=first.plan.features.apart
-    ):
-        place = column_place(document_column, block.columns, block.source)
+    sorters, names = scoring.deciding.sorters, []
+    held: list[list[Decisions]] = [[] for _ in sorters]
+    for block, decided in in_order(scoring.deciding, incoming.blocks(), workers):
+        place = column_place(passages.column, block.columns, block.source)
         names += [row[place] for row in block.rows]
-        words = first.tokens_of(block.documents)
-        for held, sorter in zip(chances, sorters, strict=True):
-            held.append(sorter.decide(block.documents, words).probabilities)
-        advance(len(block.rows))
-    if not names:
-        return 0
-    passages = Counter(names)
-    together = [added_up(np.concatenate(held), names, way) for held in chances]
-    rows = []
-    for number, document in enumerate(together[0][0]):
-        cells = [document, str(passages[document])]
-        for sorter, (_, probabilities) in zip(sorters, together, strict=True):
-            order = np.argsort(-probabilities[number], kind="stable")
-            best, second = int(order[0]), int(order[min(1, order.size - 1)])
-            margin = probabilities[number, best] - probabilities[number, second]
-            chance = f"{probabilities[number, best]:.6f}"
-            cells += [sorter.labels[best], chance, sorter.labels[second], f"{margin:.6f}"]
-        rows.append(cells)
-    writer.writerows(rows)
-    return len(rows)
+        for mine, decisions in zip(held, decided, strict=True):
+            mine.append(decisions)
+        incoming.advance(len(block.rows))
+    documents: list[str] = []
+    whole: list[Decisions] = []
+    for sorter, parts in zip(sorters, held, strict=True):
+        if names:
+            documents, found = sorter.decide_added_up(joined_decisions(parts), names, passages.way)
+            whole.append(found)
+    times = Counter(names)
+    if names:
+        rows = [[document, str(times[document])] for document in documents]
+        writer.writerows(with_decisions(rows, sorters, whole, scoring.layout))
+    tokens = whole[0].tokens if whole else np.zeros(0, dtype=np.int64)
+    unknown = float((np.nan_to_num(whole[0].unknown_share) * tokens).sum()) if whole else 0.0
+    return ScoreResult(
+        documents=len(documents),
+        labels=tuple(Counter(sorter.given(found)) for sorter, found in zip(sorters, whole, strict=False)),
+        without_tokens=int((tokens == 0).sum()),
+        unknown_share=unknown / max(int(tokens.sum()), 1),
+        drifts=(),
+        passages=len(names),
+    )
 
 
-def passage_columns(sorters: Sequence[Sorter], document_column: str) -> list[str]:
-    """The columns of `score_documents_of_passages`."""
-    return [document_column, "passages", *(name for sorter in sorters for name in decision_columns(sorter)[:4])]
+def joined_decisions(parts: Sequence[Decisions]) -> Decisions:
+    """Those about consecutive blocks as one."""
+
+    def all_of(name: str) -> Any:
+        found = [getattr(part, name) for part in parts]
+        return np.concatenate(found) if found[0] is not None else None
+
+    return Decisions(**{one.name: all_of(one.name) for one in fields(Decisions)})
 
 
-def run_key(sorter: Path, sources: Sequence[str], layout: Layout) -> dict[str, Any]:
-    """What must be the same for a run to be gone on with: the sorter, the sources and the layout."""
+@dataclass(frozen=True, kw_only=True)
+class Run:
+    """What a run is: which sorter scores what, into which layout, read how. deciding: what was asked of it beyond the
+    sorter's own."""
+
+    sorter: Path
+    sources: Sequence[str]
+    layout: Layout
+    columns: Columns
+    deciding: str
+
+
+def run_key(run: Run) -> dict[str, Any]:
+    """What must be the same for a run to be gone on with."""
     files = {}
-    for source in sources:
+    for source in run.sources:
         path = Path(source)
         if path.is_file():
             status = path.stat()
             files[source] = [status.st_size, status.st_mtime_ns]
-    digest = hashlib.sha256(sorter.read_bytes()).hexdigest()
-    return {"sorter": digest, "sources": list(sources), "files": files, "layout": repr(layout)}
-
-
-def columns_for(sorter: Sorter, named: plan.Columns, inputs: Inputs, labels: bool = True) -> plan.Columns:
-    """The columns to read: those named now, else those of the sorter's training; its identifier where every table has it."""
-    trained = sorter.plan.columns
-    everywhere = all(trained.id in table.columns for table in inputs.tables)
-    return replace(
-        trained,
-        text=named.text or trained.text,
-        label=(named.label or trained.label) if labels else "",
-        also=trained.also if labels else (),
-        row_weight="",
-        fold="",
-        id=named.id or (trained.id if everywhere else ""),
-        date=named.date,
-        group=named.group,
-        document_vectors=named.document_vectors,
-    )
+    return {
+        "sorter": hashlib.sha256(run.sorter.read_bytes()).hexdigest(),
+        "sources": list(run.sources),
+        "files": files,
+        "layout": repr(run.layout),
+        "columns": repr(run.columns),
+        "deciding": run.deciding,
+    }

@@ -1,62 +1,86 @@
-"""Rows with a sorter's decisions beside them: what `score` writes for all and `evaluate` for the mistaken ones."""
+"""Decisions as cells: the columns that scoring adds, in every output, with their text in tables and their values in JSON."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from math import isnan
+from typing import Any
 
 import numpy as np
 
-from upsort.core.sorter import Decisions, Sorter
-
-_COLUMNS = ("label", "probability", "second_label", "margin", "unknown_share")
-UNDECIDED = "(undecided)"
-"""Stands for a label where the sorter is not sure enough to give one."""
+from upsort.core.learning.sorter import Decisions, Sorter
 
 
-def decision_columns(sorter: Sorter, all_probabilities: bool = False) -> list[str]:
+@dataclass(frozen=True)
+class DecisionColumn:
+    """One added column. values: what stands in it for each document. digits: behind the point of a number; None for text."""
+
+    name: str
+    values: Callable[[Sorter, Decisions], list[Any]]
+    digits: int | None = None
+
+    def cells(self, sorter: Sorter, decisions: Decisions) -> list[str]:
+        """The values as cells of a table; a number that is not defined is an empty one."""
+        values = self.values(sorter, decisions)
+        if self.digits is None:
+            return values
+        return ["" if isnan(value) else f"{value:.{self.digits}f}" for value in values]
+
+
+def _of_best(sorter: Sorter, decisions: Decisions) -> list[Any]:
+    return decisions.probabilities[np.arange(decisions.best.size), decisions.best].tolist()  # type: ignore[no-any-return]
+
+
+COLUMNS = (
+    DecisionColumn("label", lambda sorter, decisions: sorter.given(decisions)),
+    DecisionColumn("probability", _of_best, 6),
+    DecisionColumn("second_label", lambda sorter, found: [sorter.labels[second] for second in found.second.tolist()]),
+    DecisionColumn("margin", lambda sorter, decisions: decisions.margin.tolist(), 6),
+    DecisionColumn("unknown_share", lambda sorter, decisions: decisions.unknown_share.tolist(), 4),
+)
+
+
+def columns_of(sorter: Sorter, all_probabilities: bool = False) -> list[DecisionColumn]:
     """The columns of one answer: sorted_label …, with the answer's name where the sorter gives several."""
     begin = f"sorted_{sorter.answer}_" if sorter.answer else "sorted_"
-    each = [f"{begin}probability: {label}" for label in sorter.labels] if all_probabilities else []
-    return [*(begin + name for name in _COLUMNS), *each]
+    found = [DecisionColumn(begin + one.name, one.values, one.digits) for one in COLUMNS]
+    if all_probabilities:
+        found += [_probability_of(number, f"{begin}probability: {label}") for number, label in enumerate(sorter.labels)]
+    return found
 
 
-def kept_columns(columns: Sequence[str], added: Sequence[str]) -> list[int]:
-    """The places of the columns that stay: all but decisions of an earlier scoring."""
-    return [place for place, name in enumerate(columns) if name not in added]
+def _probability_of(label: int, name: str) -> DecisionColumn:
+    return DecisionColumn(name, lambda sorter, decisions: decisions.probabilities[:, label].tolist(), 6)
+
+
+def decision_columns(sorters: Sequence[Sorter], all_probabilities: bool = False) -> list[str]:
+    """The names of all added columns."""
+    return [column.name for sorter in sorters for column in columns_of(sorter, all_probabilities)]
+
+
+def number_columns(sorters: Sequence[Sorter], all_probabilities: bool = False) -> set[str]:
+    """The names of those that hold numbers."""
+    found = [column for sorter in sorters for column in columns_of(sorter, all_probabilities)]
+    return {column.name for column in found if column.digits is not None}
 
 
 def decision_rows(sorter: Sorter, decisions: Decisions, all_probabilities: bool = False) -> list[list[str]]:
-    """The cells under `decision_columns` for each document. A document without tokens has no unknown share."""
-    places = np.arange(decisions.best.size)
-    chances = decisions.probabilities[places, decisions.best].tolist()
-    seconds = [sorter.labels[second] for second in decisions.second.tolist()]
-    unknown = ["" if isnan(share) else f"{share:.4f}" for share in decisions.unknown_share.tolist()]
-    margins = decisions.margin.tolist()
-    rows = [
-        [label, f"{chance:.6f}", second, f"{margin:.6f}", share]
-        for label, chance, second, margin, share in zip(
-            given_labels(sorter, decisions), chances, seconds, margins, unknown, strict=True
-        )
+    """The cells of one answer for each document."""
+    columns = [column.cells(sorter, decisions) for column in columns_of(sorter, all_probabilities)]
+    return [list(cells) for cells in zip(*columns, strict=True)]
+
+
+def decision_values(sorter: Sorter, decisions: Decisions, all_probabilities: bool = False) -> list[dict[str, Any]]:
+    """The same by name, with numbers as numbers, rounded as in tables, and None where one is not defined."""
+    columns = columns_of(sorter, all_probabilities)
+    rows = decision_rows(sorter, decisions, all_probabilities)
+    return [
+        {column.name: value_of(cell, column.digits is not None) for column, cell in zip(columns, row, strict=True)}
+        for row in rows
     ]
-    if all_probabilities:
-        for row, each in zip(rows, decisions.probabilities.tolist(), strict=True):
-            row += [f"{value:.6f}" for value in each]
-    return rows
 
 
-def given_labels(sorter: Sorter, decisions: Decisions) -> list[str]:
-    """The label that each document is given, or its labels with the plan's separator between them."""
-    if decisions.sets is not None:
-        return [
-            joined_labels((label for label, has in zip(sorter.labels, held, strict=True) if has), sorter)
-            for held in decisions.sets.tolist()
-        ]
-    labels = [sorter.labels[best] for best in decisions.best.tolist()]
-    if decisions.undecided is not None:
-        return [UNDECIDED if left else label for label, left in zip(labels, decisions.undecided.tolist(), strict=True)]
-    return labels
-
-
-def joined_labels(labels: Iterable[str], sorter: Sorter) -> str:
-    """A set of labels as one cell: sorted, with the plan's separator between them."""
-    separator = sorter.plan.columns.label_separator
-    return (f"{separator} " if separator.strip() else separator).join(sorted(labels))
+def value_of(cell: str, number: bool) -> Any:
+    """A cell of a table as a value of JSON."""
+    if not number:
+        return cell
+    return float(cell) if cell else None

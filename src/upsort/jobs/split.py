@@ -1,21 +1,28 @@
 """Dividing a corpus into a training and a held-out table, row for row as it was read."""
 
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from scipy.sparse import csr_array
 
-from upsort.core import plan
-from upsort.core.arrays import Bools, Ints
+from upsort.core.arrays import Bools, Keys
 from upsort.core.errors import DataProblem
-from upsort.core.features.counting import TermCounting
-from upsort.core.judging.copies_together import copy_groups, one_side
-from upsort.core.judging.folds import stratified_hold_out
-from upsort.core.judging.splits import hold_out
-from upsort.core.text.cleaning import cleaner
-from upsort.core.training import numbered
-from upsort.files.documents import read_documents
+from upsort.core.features.beside import no_cells
+from upsort.core.features.measured import Measured
+from upsort.core.judging.near_copies import Prints, prints_of
+from upsort.core.judging.near_copies import joined as joined_prints
+from upsort.core.judging.splits import hold_out, latest
+from upsort.core.judging.together import Together, copy_groups, named_groups
+from upsort.core.learning.dealing import document_keys, text_digests
+from upsort.core.learning.labelled import Labelled, numbered
+from upsort.core.plan import Plan
+from upsort.files.by_name import ByName, together
+from upsort.files.documents import Marks, Needs, Reader
+from upsort.files.reasons import Reason, Why
+from upsort.files.rows import Refused
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
@@ -24,11 +31,15 @@ from upsort.jobs.progress import nothing_usable
 
 TRAINING_NAME = "train.csv"
 HELD_OUT_NAME = "held-out.csv"
+_FAR = 0.03  # from the share that was asked for
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SplitResult:
-    """Where the parts are, and how many documents of each label each has. copies: rows that copy another one."""
+    """Where the parts are, and how many documents of each label each has. copies: rows that copy another one. taken_out: rows
+    that may be learned from by nobody, belonging together with held-out ones. groups: of rows that stay together, where a
+    column names them. far: labels whose held-out share is more than 3 points from what was asked for, and of all rows
+    under an empty name."""
 
     training: Path
     held_out: Path
@@ -36,81 +47,122 @@ class SplitResult:
     training_labels: Counter[str]
     held_out_labels: Counter[str]
     copies: int
+    taken_out: int
+    undated: int
+    groups: int | None
+    far: dict[str, float]
 
 
-def split(
-    inputs: Inputs,
-    columns: plan.Columns,
-    share: float,
-    seed: int,
-    folder: Path,
-    aside: SetAside,
-    allow_copies: bool = False,
-    in_time: bool = False,
-) -> SplitResult:
+def split(inputs: Inputs, plan: Plan, share: float, folder: Path, aside: SetAside) -> SplitResult:
     """Hold out `share` of each label's documents. The inputs are read twice: once for the labels, once for the rows.
 
-    Documents of one group, and copies of each other unless they are allowed, stay on one side. in_time: hold out the latest
-    instead.
-
+    Documents of one group, and copies of each other unless the plan allows them, stay on one side. In time the latest are held
+    out; earlier rows that belong together with one of them go to neither part, but to `aside`, and so do rows without a date.
     Raises DataProblem when there are fewer than two labels or a label has a single document.
     """
-    first = inputs.tables[0].columns
-    for table in inputs.tables[1:]:
-        if table.columns != first:
-            raise DataProblem(
-                f"{table.name} has other columns than {inputs.tables[0].name}.", "Split them one at a time."
-            )
-    labels: list[str] = []
-    groups: list[str] = []
-    dates: list[str] = []
-    cleaning = cleaner(plan.Clean())
-    counting, memory = TermCounting(plan.Features(), forms=cleaning.forms), cleaning.memory()
-    for block in read_documents(inputs, columns, aside, need_label=True, need_text=False):
-        labels += block.labels
-        groups += block.groups
-        dates += block.dates
-        if columns.text and not allow_copies:
-            counting.add(cleaning.words_of(block.texts, memory))
-    if not labels:
-        raise DataProblem(f"No usable row: {nothing_usable(aside)}.", "Check --label and --encoding.")
-    names, numbers = numbered(labels)
+    reader = Reader(plan.columns, needs=Needs(text=False, label=True))
+    seen = _looked(inputs, plan, reader, aside)
+    names, numbers = numbered(seen.marks.labels)
     if len(names) < 2:
         raise DataProblem(f"All rows have the label {names[0]!r}; there is nothing to sort.", "Check --label.")
-    copies = copy_groups(counting.counts().matrix) if columns.text and not allow_copies else None
-    together = one_side(copies, numbered(groups)[1] if columns.group else None)
-    held = _held_out(numbers, names, share, seed, together, dates if in_time else None)
-    copied = int(copies.size - np.unique(copies).size) if copies is not None else 0
-    training, held_out = folder / TRAINING_NAME, folder / HELD_OUT_NAME
-    place = 0
-    with table_file(training, first) as into_training, table_file(held_out, first) as into_held_out:
-        for block in read_documents(inputs, columns, SetAside(), need_label=True, need_text=False):
-            for row in block.rows:
-                (into_held_out if held[place] else into_training).writerow(row)
-                place += 1
+    documents = Labelled(
+        measured=not_counted(numbers.size), labels=numbers, names=names, groups=seen.together.groups, keys=seen.keys
+    )
+    left_out: dict[int, Reason] = {}
+    if plan.judge.in_time:
+        days = day_numbers(seen.marks.dates)
+        held, taken = latest(days, share, documents.groups)
+        left_out = {place: Reason(Why.NO_DATE) for place in np.flatnonzero(np.isnan(days)).tolist()}
+        left_out |= {place: Reason(Why.HELD_OUT_TOGETHER) for place in np.flatnonzero(taken).tolist()}
+    else:
+        held = hold_out(documents, share, plan.judge.seed)
+    paths = (folder / TRAINING_NAME, folder / HELD_OUT_NAME)
+    _write(inputs, reader, paths, held, left_out, aside)
+    kept = np.array([place not in left_out for place in range(numbers.size)], dtype=bool)
+    labels = np.array(seen.marks.labels, dtype=object)
+    sides = [Counter(labels[side & kept].tolist()) for side in (~held, held)]
+    named = seen.together.named
     return SplitResult(
-        training,
-        held_out,
-        names,
-        Counter(label for label, out in zip(labels, held.tolist(), strict=True) if not out),
-        Counter(label for label, out in zip(labels, held.tolist(), strict=True) if out),
-        copied,
+        training=paths[0],
+        held_out=paths[1],
+        labels=names,
+        training_labels=sides[0],
+        held_out_labels=sides[1],
+        copies=seen.together.copies,
+        taken_out=sum(reason.why is Why.HELD_OUT_TOGETHER for reason in left_out.values()),
+        undated=sum(reason.why is Why.NO_DATE for reason in left_out.values()),
+        groups=np.unique(named).size if named is not None else None,
+        far={} if plan.judge.in_time else _far(names, sides, share),
     )
 
 
-def _held_out(
-    labels: Ints, names: tuple[str, ...], share: float, seed: int, groups: Ints | None, dates: list[str] | None
-) -> Bools:
-    """(n,) which rows are held out."""
-    if dates is not None:
-        days = day_numbers(dates)
-        known = days[~np.isnan(days)]
-        if np.unique(known).size < 2:
-            raise DataProblem("To split in time, rows need dates.", "Name their column with --set columns.date=COLUMN.")
-        bound = np.sort(known)[int(np.floor((1.0 - share) * known.size))]
-        return np.asarray(days >= bound)
-    if groups is None or np.unique(groups).size == groups.size:
-        return stratified_hold_out(labels, names, share, seed)
-    out = np.zeros(labels.size, dtype=bool)
-    out[hold_out(labels, share, seed, groups)] = True
-    return out
+@dataclass(frozen=True)
+class _Looked:
+    """What the first reading tells of the rows."""
+
+    marks: Marks
+    keys: Keys
+    together: Together
+
+
+def _looked(inputs: Inputs, plan: Plan, reader: Reader, aside: SetAside) -> _Looked:
+    marks: list[Marks] = []
+    digests: list[Keys] = []
+    prints: list[Prints] = []
+    copies_wanted = bool(plan.columns.text) and not plan.judge.allow_copies
+    for block in reader.blocks(inputs, aside):
+        marks.append(block.marks)
+        texts = block.texts if plan.columns.text else ["\0".join(row) for row in block.rows]
+        digests.append(text_digests(texts))
+        if copies_wanted:
+            prints.append(prints_of(texts))
+    whole = Marks.joined(marks) if marks else None
+    if whole is None or not whole.ids:
+        raise DataProblem(f"No usable row: {nothing_usable(aside)}.", "Check --label and --encoding.")
+    together_ = Together(
+        named_groups(whole.groups) if plan.columns.group else None,
+        copy_groups(joined_prints(prints)) if copies_wanted else None,
+    )
+    return _Looked(whole, document_keys(np.concatenate(digests), whole.ids), together_)
+
+
+def not_counted(documents: int) -> Measured:
+    """Documents whose words do not matter here."""
+    return Measured(
+        counts=csr_array(np.zeros((documents, 0), dtype=np.int32)),
+        terms=[],
+        tokens=np.zeros(documents, dtype=np.int64),
+        cells=no_cells(documents),
+    )
+
+
+def _write(
+    inputs: Inputs,
+    reader: Reader,
+    paths: Sequence[Path],
+    held: Bools,
+    left_out: dict[int, Reason],
+    aside: SetAside,
+) -> None:
+    """Write the rows of both parts; those of neither are set aside with their reason."""
+    by_name = ByName(together(table.columns for table in inputs.tables))
+    with table_file(paths[0], by_name.columns) as training, table_file(paths[1], by_name.columns) as held_out:
+        place = 0
+        for block in reader.blocks(inputs, SetAside()):
+            for row, line, cells in zip(block.rows, block.lines, by_name.rows(block.columns, block.rows), strict=True):
+                if place in left_out:
+                    aside.add(Refused(block.source, line, left_out[place], tuple(row)))
+                else:
+                    (held_out if held[place] else training).writerow(cells)
+                place += 1
+
+
+def _far(names: Sequence[str], sides: Sequence[Counter[str]], share: float) -> dict[str, float]:
+    """The held-out shares that are further from what was asked for than 3 points, and further than one document makes."""
+    found = {}
+    for name in (*names, ""):
+        kept, held = (side[name] if name else side.total() for side in sides)
+        off = abs(held - share * (kept + held))
+        if off > _FAR * (kept + held) and off >= 1:
+            found[name] = held / (kept + held)
+    return found

@@ -14,14 +14,15 @@ from upsort.core.insight.columns import ColumnSummary, ColumnTally, kind_of
 from upsort.core.insight.common_terms import CommonTerm, TermTally
 from upsort.core.insight.lengths import Lengths, share_between, summarised
 from upsort.core.judging.near_copies import Prints, find_copies, joined, prints_of_tokens
-from upsort.core.labels import spellings
+from upsort.core.learning.labelled import numbered
+from upsort.core.text.labels import spellings
 from upsort.core.text.lowercase import lower
 from upsort.core.text.oddities import has_broken_characters, languages_of, other_script, stop_word_hits
 from upsort.core.text.repetition import is_repetition
 from upsort.core.text.stop_words import negations, stop_words
 from upsort.core.text.tokeniser import first_in_document, tokenise
-from upsort.core.training import numbered
-from upsort.files.documents import DocumentBlock, joined_blocks, read_documents
+from upsort.files.documents import DocumentBlock, Reader, joined_blocks
+from upsort.files.reasons import Why
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
@@ -41,7 +42,7 @@ class Document:
     label: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CopyPair:
     """A document and the earlier one that it copies."""
 
@@ -57,7 +58,7 @@ class CopyPair:
         return bool(self.label and self.first_label and self.label != self.first_label)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CopyCounts:
     """exact, near: documents that copy an earlier one. groups: originals that have copies. conflicting: copies under another
     label than their original. examples: conflicting ones first."""
@@ -78,7 +79,7 @@ class Odd:
     examples: list[str]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SurveyResult:
     """labels: documents of each label, commonest first; empty without a label column. unlabelled: documents without one.
 
@@ -119,11 +120,11 @@ def survey(
 ) -> SurveyResult:
     """Read all documents once and tell what is there. top: how many terms of each list."""
     looking = _Looking(inputs, choices, shortest)
-    for block in _large_blocks(read_documents(inputs, choices.columns, aside), advance):
+    for block in _large_blocks(Reader(choices.columns).blocks(inputs, aside), advance):
         looking.add(block)
     if not looking.labels:
         raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
-    return looking.result(aside.reasons["no text"], top)
+    return looking.result(aside.reasons[Why.NO_TEXT], top)
 
 
 def _large_blocks(blocks: Iterator[DocumentBlock], advance: Advance) -> Iterator[DocumentBlock]:
@@ -164,14 +165,14 @@ class _Looking:
         once = first_in_document(tokens)
         prints = prints_of_tokens(tokens, once)
         lengths = prints.words.tolist()
-        self.labels += block.labels
+        self.labels += block.marks.labels
         self.references += block.ids
         self.characters += map(len, block.texts)
         self.words += lengths
         self.prints.append(prints)
-        self.terms.add(tokens, block.labels, once)
+        self.terms.add(tokens, block.marks.labels, once)
         self.languages += languages_of(stop_word_hits(tokens))
-        entries = list(zip(block.ids, lengths, block.texts, block.labels, strict=True))
+        entries = list(zip(block.ids, lengths, block.texts, block.marks.labels, strict=True))
         short = [Document(*entry) for entry in nsmallest(self.listed, entries, key=lambda entry: entry[1])]
         long = [Document(*entry) for entry in nlargest(self.listed, entries, key=lambda entry: entry[1])]
         self.short = nsmallest(self.listed, [*self.short, *short], key=lambda document: document.words)
@@ -190,7 +191,7 @@ class _Looking:
             elif script := other_script(text):
                 self._note(f"mostly in {script} script", reference)
         for place, tally in self.tallies.get(block.columns, {}).items():
-            tally.add([row[place] for row in block.rows], block.labels)
+            tally.add([row[place] for row in block.rows], block.marks.labels)
 
     def _note(self, what: str, reference: str) -> None:
         self.odd.setdefault(what, []).append(reference)
@@ -234,11 +235,11 @@ class _Looking:
         first = found.of()
         pairs = [
             CopyPair(
-                self.references[place],
-                self.references[first[place]],
-                self.labels[place],
-                self.labels[first[place]],
-                float(found.similarity[place]),
+                reference=self.references[place],
+                first=self.references[first[place]],
+                label=self.labels[place],
+                first_label=self.labels[first[place]],
+                similarity=float(found.similarity[place]),
             )
             for place in np.flatnonzero(first >= 0).tolist()
         ]

@@ -4,11 +4,11 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from upsort.draw.bars import label_bars, term_bars
-from upsort.draw.canvas import save
 from upsort.draw.histograms import length_histograms
 from upsort.draw.months import month_bars
 from upsort.draw.word_cloud import CloudWord, word_cloud
 from upsort.files.writing import check_writable, make_folder
+from upsort.jobs.figures import save
 from upsort.jobs.survey import SurveyResult
 
 

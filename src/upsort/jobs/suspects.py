@@ -5,23 +5,27 @@ from pathlib import Path
 
 import numpy as np
 
+from upsort.core.insight.terms import strongest_terms
 from upsort.core.judging.cross_validation import cross_validate
 from upsort.core.judging.suspects import find_suspects
+from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Plan
-from upsort.core.training import fit
-from upsort.files.documents import read_documents
+from upsort.core.text.cleaning import cleaner
+from upsort.files.by_name import ByName, together
+from upsort.files.documents import LABELLED, Reader
+from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
-from upsort.jobs.corpus import read_labelled_corpus
-from upsort.jobs.judging import prepared
+from upsort.jobs.corpus import Keeping, read_labelled_corpus
+from upsort.jobs.judging import Kept, prepared
 from upsort.jobs.progress import Advance, no_progress
 
 _PULLS = 4
 SUGGESTED, OWN, OTHER = "suggested_label", "own_probability", "suggested_probability"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Suspect:
     """One document. pulled_by: its terms that speak most for the suggested label."""
 
@@ -34,13 +38,16 @@ class Suspect:
     pulled_by: tuple[str, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SuspectsResult:
-    """Most suspicious first. usual: the usual confidence of each label."""
+    """Most suspicious first. usual: the usual confidence of each label. judged: documents that were held out at all. kept:
+    how copies and groups were kept on one side."""
 
     suspects: list[Suspect]
     usual: dict[str, float]
     documents: int
+    judged: int
+    kept: Kept
 
 
 def suspects(
@@ -52,34 +59,30 @@ def suspects(
     output: Path | None = None,
 ) -> SuspectsResult:
     """Judge every document by sorters that never saw it. output: the suspicious rows, whole, with the suggestion beside them."""
-    corpus = read_labelled_corpus(inputs, plan, aside, advance, workers, keep_texts=True)
-    ready = prepared(corpus, plan)
-    documents = ready.documents
-    result = cross_validate(documents, plan, ready.splits, corpus.resources)
-    chances = np.zeros((documents.labels.size, len(documents.names)))
-    times = np.zeros(documents.labels.size)
-    np.add.at(chances, result.judged, result.probabilities)
-    np.add.at(times, result.judged, 1.0)
-    judged = np.flatnonzero(times > 0)
-    found = find_suspects(documents.labels[judged], chances[judged] / times[judged, None])
-    whole, seen = fit(documents, plan, corpus.resources)
-    rule = whole.classifier.rule
+    corpus = read_labelled_corpus(inputs, plan, aside, advance, workers, Keeping(texts=True))
+    ready = prepared(corpus, plan, corpus.only_answer("suspects"))
+    documents, method = ready.documents, corpus.method_of(plan)
+    result = cross_validate(ready.parts, method, plan.judge.repeats)
+    judged = np.unique(result.judged)
+    chances = np.column_stack([result.sample.mean(column) for column in result.probabilities.T])
+    found = find_suspects(documents.labels[judged], chances)
+    whole, seen = train_sorter(documents, method)
     listed: list[Suspect] = []
     of_row: dict[int, Suspect] = {}
     for at, place in enumerate(judged[found.places].tolist()):
         row = int(ready.rows[place])
         own, suggested = int(documents.labels[place]), int(found.suggested[at])
-        pulled: tuple[str, ...] = ()
-        if rule is not None:
-            begin, end = seen.matrix.indptr[place : place + 2].tolist()
-            terms = seen.matrix.indices[begin:end]
-            pulls = seen.matrix.data[begin:end] * (rule.weights[terms, suggested] - rule.weights[terms, own])
-            order = np.argsort(-pulls, kind="stable")[:_PULLS].tolist()
-            pulled = tuple(whole.space.terms[int(terms[one])] for one in order if pulls[one] > 0)
+        begin, end = seen.matrix.indptr[place : place + 2].tolist()
+        values = (seen.matrix.indices[begin:end], seen.matrix.data[begin:end])
         suspect = Suspect(
-            corpus.ids[row], corpus.texts[row], documents.names[own], documents.names[suggested],
-            float(found.own[at]), float(found.other[at]), pulled,
-        )  # fmt: skip
+            reference=corpus.marks.ids[row],
+            text=corpus.texts[row],
+            label=documents.names[own],
+            suggested=documents.names[suggested],
+            own=float(found.own[at]),
+            other=float(found.other[at]),
+            pulled_by=strongest_terms(whole, values, suggested, own)[:_PULLS],
+        )
         listed.append(suspect)
         of_row[row] = suspect
     if output is not None:
@@ -87,18 +90,24 @@ def suspects(
     usual = {
         name: value for name, value in zip(documents.names, found.usual.tolist(), strict=True) if not np.isnan(value)
     }
-    return SuspectsResult(listed, usual, documents.measured.documents)
+    return SuspectsResult(
+        suspects=listed, usual=usual, documents=documents.documents, judged=judged.size, kept=ready.kept
+    )
 
 
 def _write(inputs: Inputs, plan: Plan, output: Path, of_row: dict[int, Suspect]) -> None:
     """The suspicious rows as they were read, most suspicious first, with three columns added."""
+    by_name = ByName(
+        [name for name in together(table.columns for table in inputs.tables) if name not in (SUGGESTED, OWN, OTHER)]
+    )
     rows: dict[int, list[str]] = {}
     row = 0
-    for block in read_documents(inputs, plan.columns, SetAside(), need_label=True):
+    cleaning = cleaner(plan.clean, resources_for(plan.clean), plan.features.within_sentences)
+    for block in Reader.of_plan(plan, cleaning, LABELLED).blocks(inputs, SetAside()):
         for cells in block.rows:
             if row in of_row:
-                rows[row] = cells
+                rows[row] = by_name.row(block.columns, cells)
             row += 1
-    with table_file(output, [*inputs.tables[0].columns, SUGGESTED, OWN, OTHER]) as writer:
+    with table_file(output, [*by_name.columns, SUGGESTED, OWN, OTHER]) as writer:
         for number, suspect in of_row.items():
             writer.writerow([*rows[number], suspect.suggested, f"{suspect.own:.4f}", f"{suspect.other:.4f}"])

@@ -11,11 +11,13 @@ from upsort.core.errors import UsageProblem
 from upsort.core.features.vocabulary import label_document_frequencies
 from upsort.core.insight.comparing_terms import TermCounts, associations, likelihood_ratios, log_odds
 from upsort.core.insight.terms import leanings, weights_of
-from upsort.core.judging.splits import Split
+from upsort.core.learning.apart import Split, represent
+from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.method import Method
+from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.training import train_sorter
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
-from upsort.core.sorter import Sorter
-from upsort.core.training import Labelled, fit, represent
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.writing import make_folder
@@ -26,7 +28,7 @@ from upsort.jobs.progress import Advance, no_progress
 WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Leaning:
     """One term for one label. value: by the chosen way; z: of log odds. documents, others: with it, of the label and of all
     others
@@ -40,7 +42,7 @@ class Leaning:
     stable: bool | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TermsResult:
     """For each label its terms for and against, strongest first, and a sentence about the first of them."""
 
@@ -53,7 +55,7 @@ class TermsResult:
     counts: TermCounts
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Evidence:
     """counts: of terms by label. weights: leanings of a linear sorter. stable: (n_terms, k), where folds were made.
 
@@ -72,7 +74,9 @@ def of_sorter(sorter: Sorter) -> Evidence:
     frequency = sorter.trained.label_document_frequency
     counts = TermCounts(sorter.space.terms, frequency.astype(np.float64), frequency, sorter.trained.label_documents)
     weights = leanings(weights_of(sorter)) if sorter.classifier.rule is not None else None
-    return Evidence(sorter.labels, counts, weights, None, dict(sorter.resources.full_forms))
+    return Evidence(
+        labels=sorter.labels, counts=counts, weights=weights, stable=None, full_forms=dict(sorter.resources.full_forms)
+    )
 
 
 def of_corpus(
@@ -80,7 +84,8 @@ def of_corpus(
 ) -> Evidence:
     """What a labelled corpus tells of its terms within the plan's bounds. with_folds: see what is stable in all folds."""
     corpus = read_labelled_corpus(inputs, plan, aside, advance)
-    documents = corpus.answers[0].documents
+    answer, method = corpus.only_answer("terms"), corpus.method_of(plan)
+    documents = answer.documents
     seen = represent(documents, plan.settled().features, corpus.resources)
     kept = documents.measured.counts.tocsc()[:, seen.kept].tocsr()
     k = len(documents.names)
@@ -93,20 +98,27 @@ def of_corpus(
         np.bincount(documents.labels, minlength=k).astype(np.int64),
     )
     weights = stable = None
-    sorter, _ = fit(documents, plan, corpus.resources, None, seen)
+    sorter, _ = train_sorter(documents, method, seen)
     if sorter.classifier.rule is not None:
         weights = leanings(weights_of(sorter))[: seen.space.counted]
         if with_folds:
-            stable = _same_sign(documents, plan, prepared(corpus, plan).splits, sorter, weights)
-    return Evidence(documents.names, counts, weights, stable, dict(corpus.resources.full_forms))
+            ready = prepared(corpus, plan, answer)
+            stable = _same_sign(ready.documents, method, ready.splits.each, sorter, weights)
+    return Evidence(
+        labels=documents.names,
+        counts=counts,
+        weights=weights,
+        stable=stable,
+        full_forms=dict(corpus.resources.full_forms),
+    )
 
 
-def _same_sign(documents: Labelled, plan: Plan, splits: Sequence[Split], sorter: Sorter, weights: Floats) -> Bools:
+def _same_sign(documents: Labelled, method: Method, splits: Sequence[Split], sorter: Sorter, weights: Floats) -> Bools:
     """(n_terms, k) whether a term leans the same way in the sorters of all folds that know it."""
     same = np.ones(weights.shape, dtype=bool)
     place = {term: number for number, term in enumerate(sorter.space.terms)}
     for split in splits:
-        tried, _ = fit(documents.rows(split.training), plan, sorter.resources)
+        tried, _ = train_sorter(documents.rows(split.training), method)
         if tried.labels != sorter.labels:
             continue
         lean = leanings(weights_of(tried))
@@ -134,7 +146,15 @@ def terms(evidence: Evidence, way: str, top: int, only: str = "", pair: tuple[st
         speaking_for[label] = [_leaning(evidence, values, z, int(row), column) for row in order[:top]]
         against[label] = [_leaning(evidence, values, z, int(row), column) for row in order[::-1][:top]]
     sentences = [_sentence(evidence, label, speaking_for[label]) for label in chosen if speaking_for[label]]
-    return TermsResult(way, evidence.labels, speaking_for, against, sentences, values, evidence.counts)
+    return TermsResult(
+        way=way,
+        labels=evidence.labels,
+        speaking_for=speaking_for,
+        against=against,
+        sentences=sentences,
+        values=values,
+        counts=evidence.counts,
+    )
 
 
 def _of_pair(evidence: Evidence, pair: tuple[str, str]) -> Evidence:
@@ -144,16 +164,16 @@ def _of_pair(evidence: Evidence, pair: tuple[str, str]) -> Evidence:
     chosen = np.ix_(rows, np.array(columns))
     weights = evidence.weights[chosen] if evidence.weights is not None else None
     return Evidence(
-        pair,
-        TermCounts(
+        labels=pair,
+        counts=TermCounts(
             [counts.terms[row] for row in rows.tolist()],
             counts.by_label[chosen],
             counts.documents[chosen],
             counts.label_documents[columns],
         ),
-        weights - weights[:, ::-1] if weights is not None else None,
-        evidence.stable[chosen] if evidence.stable is not None else None,
-        evidence.full_forms,
+        weights=weights - weights[:, ::-1] if weights is not None else None,
+        stable=evidence.stable[chosen] if evidence.stable is not None else None,
+        full_forms=evidence.full_forms,
     )
 
 
@@ -182,12 +202,12 @@ def _leaning(evidence: Evidence, values: Floats, z: Floats | None, row: int, col
     term = evidence.counts.terms[row]
     documents = evidence.counts.documents[row]
     return Leaning(
-        shown(term, evidence.full_forms),
-        float(values[row, column]),
-        float(z[row, column]) if z is not None else None,
-        int(documents[column]),
-        int(documents.sum() - documents[column]),
-        bool(evidence.stable[row, column]) if evidence.stable is not None else None,
+        term=shown(term, evidence.full_forms),
+        value=float(values[row, column]),
+        z=float(z[row, column]) if z is not None else None,
+        documents=int(documents[column]),
+        others=int(documents.sum() - documents[column]),
+        stable=bool(evidence.stable[row, column]) if evidence.stable is not None else None,
     )
 
 
@@ -214,8 +234,8 @@ def _sentence(evidence: Evidence, label: str, ranked: Sequence[Leaning]) -> str:
 
 def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
     """Write the figures into `folder`, which is made: bars for each label, and frequency against leaning for each."""
-    from upsort.draw.canvas import save
     from upsort.draw.leanings import diverging_bars, frequency_scatter
+    from upsort.jobs.figures import save
 
     make_folder(folder)
     written = []

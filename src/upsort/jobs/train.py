@@ -1,41 +1,46 @@
 """Training a sorter and saving it."""
 
 import time
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
+from upsort.core.errors import DataProblem
 from upsort.core.features.vocabulary import too_common
-from upsort.core.judging.folds import dealt_folds
-from upsort.core.judging.intervals import Rate, of_known, wilson
-from upsort.core.plan import Plan
-from upsort.core.sorter import Sorter
-from upsort.core.text.word_steps import Resources
-from upsort.core.training import Labelled, fit, represented
+from upsort.core.judging.intervals import Rate, of_known, share_of, wilson
+from upsort.core.judging.protocol import outcome_of
+from upsort.core.judging.sample import Sample
+from upsort.core.learning.inner import dealt_splits
+from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.method import Method
+from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.training import train_sorter
+from upsort.core.plan import PENALISED_KINDS, Plan
 from upsort.files.set_aside import SetAside
 from upsort.files.sorter_file import save_sorters
 from upsort.files.sources import Inputs
 from upsort.files.writing import check_writable
-from upsort.jobs.corpus import read_labelled_corpus
+from upsort.jobs.corpus import Answer, Keeping, read_labelled_corpus
+from upsort.jobs.decisions import check_costs
 from upsort.jobs.progress import Advance, no_progress
 
 _CHECK_FOLDS = 5  # the quick check holds out one document in so many
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AnswerResult:
     """One answer of a sorter.
 
-    training_accuracy: on the documents it was trained on. held_out: a quick check: on documents that a sorter of the same plan,
-    trained on the others, never saw. too_common: terms left out because more than features.in_at_most of the documents hold
-    them: the corpus's own stop words, commonest first. seconds: by stage.
+    training_accuracy: on the documents it was trained on. held_out: a quick check: on documents that a sorter of the same
+    plan, trained on the others, never saw. copies: documents that copy another one. too_common: terms left out because more
+    than features.in_at_most of the documents hold them: the corpus's own stop words, commonest first. seconds: by stage.
     """
 
     sorter: Sorter
     training_accuracy: Rate
     held_out: Rate | None
+    copies: int
     too_common: list[str]
     without_tokens: int
     seconds: dict[str, float]
@@ -51,63 +56,80 @@ class TrainResult:
     read_seconds: float
 
 
+@dataclass(frozen=True)
+class Training:
+    """workers: processes to clean text in. check: make the quick check."""
+
+    workers: int = 1
+    check: bool = True
+
+
 def train(
     inputs: Inputs,
     plan: Plan,
     output: Path,
     aside: SetAside,
     advance: Advance = no_progress,
-    workers: int = 1,
-    check: bool = True,
+    how: Training | None = None,
 ) -> TrainResult:
-    """Train on all usable labelled documents of `inputs` and write the sorter to `output`. check: make the quick check."""
+    """Train on all usable labelled documents of `inputs` and write the sorter to `output`."""
+    how = how or Training()
     check_writable(output)
     began = time.perf_counter()
-    corpus = read_labelled_corpus(inputs, plan, aside, advance, workers)
+    keeping = Keeping(copies=not plan.judge.allow_copies and (how.check or _has_inner_folds(plan)))
+    corpus = read_labelled_corpus(inputs, plan, aside, advance, how.workers, keeping)
     read = time.perf_counter() - began
+    method = corpus.method_of(plan)
+    check_costs([answer.documents.names for answer in corpus.answers], method.costs, plan.decide.cost_file)
     several = len(corpus.answers) > 1
-    answers = [
-        _answer(answer.documents, plan, corpus.resources, answer.name if several else "", check)
-        for answer in corpus.answers
-    ]
+    answers = [_answer(answer, method, answer.name if several else "", how.check) for answer in corpus.answers]
     size = save_sorters([answer.sorter for answer in answers], output)
     return TrainResult(tuple(answers), output, size, read)
 
 
-def _answer(documents: Labelled, plan: Plan, resources: Resources, name: str, check: bool) -> AnswerResult:
+def _has_inner_folds(plan: Plan) -> bool:
+    """Whether training itself may hold documents out, so that it must know which belong together."""
+    chosen = plan.classifier.penalty == "auto" and plan.classifier.kind in PENALISED_KINDS
+    return plan.calibration != "none" or chosen or plan.decide.f_beta > 0 or bool(plan.columns.label_separator)
+
+
+def _answer(answer: Answer, method: Method, name: str, check: bool) -> AnswerResult:
+    documents, plan = answer.documents, method.plan
     seconds: dict[str, float] = {}
-
-    def timed(stage: str, work: Callable[[], tuple[Sorter, object]]) -> Sorter:
-        began = time.perf_counter()
-        sorter, _ = work()
-        seconds[stage] = time.perf_counter() - began
-        return sorter
-
-    sorter = timed("training", lambda: fit(documents, plan, resources))
-    held_out = wilson(*sorter.trained.held_out) if sorter.trained.held_out[1] else None
+    began = time.perf_counter()
+    sorter, _ = train_sorter(documents, method)
+    seconds["training"] = time.perf_counter() - began
+    held_out = _on_inner_folds(sorter, documents) if check and sorter.trained.held_out[1] else None
     if check and held_out is None and documents.sets is None:
         began = time.perf_counter()
-        held_out = _quick_check(documents, plan, sorter, resources)
+        held_out = _quick_check(documents, method)
         seconds["check"] = time.perf_counter() - began
     return AnswerResult(
-        replace(sorter, answer=name),
-        of_known(sorter.trained.right, sorter.trained.documents),
-        held_out,
-        too_common(documents.measured.counts, documents.measured.terms, plan.features),
-        int((documents.measured.tokens == 0).sum()),
-        seconds,
+        sorter=replace(sorter, answer=name),
+        training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
+        held_out=held_out,
+        copies=answer.together.copies,
+        too_common=too_common(documents.measured.counts, documents.measured.terms, plan.features),
+        without_tokens=int((documents.measured.tokens == 0).sum()),
+        seconds=seconds,
     )
 
 
-def _quick_check(documents: Labelled, plan: Plan, sorter: Sorter, resources: Resources) -> Rate | None:
-    """Train once more on four documents in five and count the right ones of the fifth. The penalty is that of the sorter."""
-    fold = dealt_folds(documents.labels, _CHECK_FOLDS, plan.judge.seed, documents.groups)
-    out = np.flatnonzero(fold == 0)
-    rest = documents.rows(fold != 0)
-    if out.size == 0 or np.unique(rest.labels).size < 2:
+def _on_inner_folds(sorter: Sorter, documents: Labelled) -> Rate:
+    """What the folds of training told already; their documents are as few as their groups, at worst."""
+    right, of = sorter.trained.held_out
+    groups = np.unique(documents.groups).size if documents.groups is not None else of
+    return wilson(right, of, min(of, groups))
+
+
+def _quick_check(documents: Labelled, method: Method) -> Rate | None:
+    """Train once more on four documents in five and count the right ones of the fifth; what belongs together stays together."""
+    split = next(iter(dealt_splits(documents, _CHECK_FOLDS, method.plan.judge.seed)), None)
+    if split is None:
         return None
-    settled = replace(plan, classifier=replace(plan.classifier, penalty=sorter.trained.penalty))
-    tried, seen = fit(rest, settled, resources)
-    scores = tried.classifier.scores(represented(seen.space, seen.kept, documents.measured.rows(out)))
-    numbers = np.array([documents.names.index(label) for label in tried.labels])
-    return wilson(int((numbers[scores.argmax(axis=1)] == documents.labels[out]).sum()), int(out.size))
+    try:
+        found = outcome_of(documents, split, method)
+    except DataProblem:  # four in five may be too few to learn from, where all are enough
+        return None
+    right = (found.given == documents.labels[found.held_out]).astype(np.float64)
+    return share_of(right, np.ones(right.size), Sample.of(found.held_out, 1, documents.groups))

@@ -8,11 +8,14 @@ from pathlib import Path
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.trends import Trend, trend_of
 from upsort.core.names import listed
+from upsort.draw.trends import stacked_figure
 from upsort.files.columns import column_place
 from upsort.files.dates import as_day
+from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Refused
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
+from upsort.jobs.figures import save
 from upsort.jobs.progress import Advance, no_progress
 
 _MOST_PERIODS = 400
@@ -51,7 +54,7 @@ def trend(
                 value, name = row[by_at].strip(), row[label_at].strip()
                 day = as_day(value) if period else None
                 if not name or (period and day is None):
-                    reason = "no label" if not name else f"no date in column {by}"
+                    reason = Reason(Why.NO_DATE_IN, (by,)) if name else Reason(Why.NO_LABEL)
                     aside.add(Refused(table.name, line, reason, tuple(row)))
                     continue
                 labels.append(name)
@@ -119,8 +122,5 @@ def _date_column(inputs: Inputs) -> str:
 
 def draw_trend(result: TrendResult, path: Path, shares: bool) -> Path:
     """The figure of a trend."""
-    from upsort.draw.canvas import save
-    from upsort.draw.trends import stacked_figure
-
     found = result.trend
     return save(stacked_figure(found.periods, found.labels, found.counts, shares, result.by), path)

@@ -11,7 +11,7 @@ from upsort.core.features.counting import TermCounting
 from upsort.core.features.vectors import make_vectors
 from upsort.core.text.cleaning import cleaner
 from upsort.engine.processes import cut_words
-from upsort.files.documents import read_documents
+from upsort.files.documents import Reader
 from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
@@ -39,7 +39,7 @@ def make_word_vectors(
     counting = TermCounting(choices.features, forms=cleaning.forms)
 
     def texts() -> Iterator[list[str]]:
-        for block in read_documents(inputs, choices.columns, aside, cleaning=cleaning):
+        for block in Reader(choices.columns, cleaning=cleaning).blocks(inputs, aside):
             yield block.texts
             advance(len(block.texts))
 

@@ -1,7 +1,8 @@
-"""Bernoulli naive Bayes, in which absent terms count too (McCallum & Nigam 1998; Manning, Raghavan & Schütze 2008, section 13.3).
+"""Bernoulli naive Bayes, in which absent terms count too (McCallum & Nigam 1998; Manning, Raghavan & Schütze 2008, section
+13.3).
 
-    P(term present | label) = (documents of the label with the term + s) / (documents of the label + 2 s)
-    score(document, label) = ln P(label) + Σ over present terms of ln P(present) + Σ over absent terms of ln(1 − P(present))
+P(term present | label) = (documents of the label with the term + s) / (documents of the label + 2 s)
+score(document, label) = ln P(label) + Σ over present terms of ln P(present) + Σ over absent terms of ln(1 − P(present))
 
 The sum over absent terms is that over all terms, worked out once, with the present ones taken out again: a linear rule.
 """
@@ -19,11 +20,12 @@ from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BernoulliNaiveBayes:
     """Counts kept as they are, so that more documents can be added exactly.
 
-    term_documents: (n_terms, n_labels) float64, documents of each label with each term. label_documents, log_prior: (n_labels,).
+    term_documents: (n_terms, n_labels) float64, documents of each label with each term. label_documents, log_prior:
+    (n_labels,).
     """
 
     term_documents: Floats
@@ -59,4 +61,9 @@ def presence(matrix: csr_array) -> csr_array:
 
 def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> BernoulliNaiveBayes:
     """Estimate from documents. matrix: (n, n_terms) CSR; any value but 0 is presence."""
-    return BernoulliNaiveBayes(label_sums(presence(matrix), targets), label_totals(targets), log_prior, smoothing)
+    return BernoulliNaiveBayes(
+        term_documents=label_sums(presence(matrix), targets),
+        label_documents=label_totals(targets),
+        log_prior=log_prior,
+        smoothing=smoothing,
+    )

@@ -23,13 +23,19 @@ _LARGEST_SLOPE = 1e3
 class Calibration:
     """kind: none, temperature, platt or isotonic.
 
-    slopes, offsets: (1,) for a temperature, (k,) for platt. knots: (m, 3) for isotonic: label, score, value, by label and score.
+    slopes, offsets: (1,) for a temperature, (k,) for platt. knots: (m, 3) for isotonic: label, score, value, by label and
+    score.
     """
 
     kind: str = "none"
     slopes: Floats = field(default_factory=lambda: np.zeros(0))
     offsets: Floats = field(default_factory=lambda: np.zeros(0))
     knots: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+
+    @property
+    def keeps_order(self) -> bool:
+        """Whether the label of the highest score is always that of the highest probability."""
+        return self.kind in {"none", "temperature"}
 
     def probabilities(self, scores: Floats) -> Floats:
         """(n, k) scores → (n, k) probabilities, whose rows sum to 1."""

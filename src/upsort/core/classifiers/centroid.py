@@ -1,7 +1,8 @@
-"""Nearest centroid (Rocchio 1971; Manning, Raghavan & Schütze 2008, section 14.2): the label whose mean document is most similar.
+"""Nearest centroid (Rocchio 1971; Manning, Raghavan & Schütze 2008, section 14.2): the label whose mean document is most
+similar.
 
-A label's centroid is the sum of its documents; score(document, label) = Σ value · centroid / ‖centroid‖, which for documents of
-unit length is the cosine.
+A label's centroid is the sum of its documents; score(document, label) = Σ value · centroid / ‖centroid‖, which for documents
+of unit length is the cosine.
 """
 
 from dataclasses import dataclass, field

@@ -19,7 +19,7 @@ from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ComplementNaiveBayes:
     """As `MultinomialNaiveBayes`, with the estimates of the other labels together."""
 
@@ -50,4 +50,9 @@ class ComplementNaiveBayes:
 
 def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> ComplementNaiveBayes:
     """Estimate from documents. matrix: (n, n_terms) CSR of non-negative values, usually counts."""
-    return ComplementNaiveBayes(label_sums(matrix, targets), label_totals(targets), log_prior, smoothing)
+    return ComplementNaiveBayes(
+        term_counts=label_sums(matrix, targets),
+        label_documents=label_totals(targets),
+        log_prior=log_prior,
+        smoothing=smoothing,
+    )

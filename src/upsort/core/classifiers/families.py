@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TypedDict
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -88,10 +89,9 @@ class TrainingData:
     names: tuple[str, ...]
 
 
-def train(data: TrainingData, settings: plan.Classifier, penalty: float = 1.0, start: Fitted | None = None) -> Fitted:
-    """Train the kind that `settings` names.
+def train(data: TrainingData, settings: plan.Classifier, penalty: float = 1.0) -> Fitted:
+    """Train the kind that `settings` names, from nothing.
 
-    start: a classifier of the same kind, terms and labels to begin with, where the kind is trained step by step.
     Raises UsageProblem for values below 0 where the kind cannot take them.
     """
     matrix, targets = data.matrix, data.targets
@@ -100,7 +100,6 @@ def train(data: TrainingData, settings: plan.Classifier, penalty: float = 1.0, s
             f"{settings.kind} needs values that are not below 0; number columns, vectors and hashed terms have some.",
             "Leave those out, or use --set classifier.kind=logistic or svm.",
         )
-    begin = start if isinstance(start, Linear) else None
     match settings.kind:
         case "multinomial-nb" | "complement-nb":
             prior = log_priors(multinomial_nb.label_totals(targets), settings, data.names)
@@ -111,7 +110,7 @@ def train(data: TrainingData, settings: plan.Classifier, penalty: float = 1.0, s
             prior = log_priors(multinomial_nb.label_totals(targets), settings, data.names)
             return bernoulli_nb.train(matrix, targets, prior, settings.smoothing)
         case "logistic" | "svm" | "ridge":
-            return trained(matrix, loss_of(targets, settings), targets.n_labels, settings, penalty, begin)
+            return trained(matrix, loss_of(targets, settings), targets.n_labels, settings, penalty)
         case "weighted-svm":
             return weighted_svm.train(matrix, targets, settings, penalty)
         case "centroid":
@@ -140,8 +139,9 @@ def loss_of(targets: Targets, settings: plan.Classifier) -> Loss:
 def path(data: TrainingData, settings: plan.Classifier, penalties: Sequence[float] = PENALTIES) -> list[Fitted]:
     """The classifiers of a descending grid of penalties, evenly apart on a logarithmic scale.
 
-    Without a lasso part each begins where the ones before point to: their weights are taken as a curve over the logarithm of the
-    penalty, whose last three points are continued by a parabola (two by a line). With one, each begins where the last ended.
+    Without a lasso part each begins where the ones before point to: their weights are taken as a curve over the logarithm of
+    the penalty, whose last three points are continued by a parabola (two by a line). With one, each begins where the last
+    ended.
     """
     if settings.kind == "weighted-svm":
         return [train(data, settings, penalty) for penalty in penalties]
@@ -170,12 +170,17 @@ def restored(settings: plan.Classifier, arrays: Mapping[str, AnyArray], n_terms:
     """The classifier that `arrays` (named as in ARRAY_NAMES) were taken from. Raises ValueError where they make no sense."""
     match settings.kind:
         case "multinomial-nb":
-            return multinomial_nb.MultinomialNaiveBayes(*_counts(arrays), settings.smoothing)
+            return multinomial_nb.MultinomialNaiveBayes(
+                term_counts=_counts(arrays, "term_counts"), **_sizes(arrays), smoothing=settings.smoothing
+            )
         case "complement-nb":
-            return complement_nb.ComplementNaiveBayes(*_counts(arrays), settings.smoothing)
+            return complement_nb.ComplementNaiveBayes(
+                term_counts=_counts(arrays, "term_counts"), **_sizes(arrays), smoothing=settings.smoothing
+            )
         case "bernoulli-nb":
-            counts = (arrays["term_documents"], arrays["label_documents"], arrays["log_prior"])
-            return bernoulli_nb.BernoulliNaiveBayes(*counts, settings.smoothing)
+            return bernoulli_nb.BernoulliNaiveBayes(
+                term_documents=_counts(arrays, "term_documents"), **_sizes(arrays), smoothing=settings.smoothing
+            )
         case "logistic" | "svm" | "ridge" | "weighted-svm":
             return Linear(LinearRule(arrays["weights"], arrays["intercept"]))
         case "centroid":
@@ -190,10 +195,19 @@ def restored(settings: plan.Classifier, arrays: Mapping[str, AnyArray], n_terms:
             return baselines.Chance(arrays["label_documents"])
 
 
-def _counts(arrays: Mapping[str, AnyArray]) -> tuple[AnyArray, AnyArray, AnyArray]:
-    if (arrays["term_counts"] < 0).any():
+class _Sizes(TypedDict):
+    label_documents: AnyArray
+    log_prior: AnyArray
+
+
+def _sizes(arrays: Mapping[str, AnyArray]) -> _Sizes:
+    return {"label_documents": arrays["label_documents"], "log_prior": arrays["log_prior"]}
+
+
+def _counts(arrays: Mapping[str, AnyArray], name: str) -> AnyArray:
+    if (arrays[name] < 0).any():
         raise ValueError("counts below 0")
-    return arrays["term_counts"], arrays["label_documents"], arrays["log_prior"]
+    return arrays[name]
 
 
 def _neighbours(
@@ -213,7 +227,9 @@ def _neighbours(
     if not sound:
         raise ValueError("neighbours that point nowhere")
     documents = csr_array((arrays["neighbour_values"], terms, starts), shape=(labels.size, n_terms))
-    return neighbours.Neighbours(documents, labels.astype(np.int64), n_labels, settings.nearest)
+    return neighbours.Neighbours(
+        documents=documents, labels=labels.astype(np.int64), n_labels=n_labels, nearest=settings.nearest
+    )
 
 
 def _tree(arrays: Mapping[str, AnyArray], n_terms: int) -> tree.Tree:
@@ -225,4 +241,4 @@ def _tree(arrays: Mapping[str, AnyArray], n_terms: int) -> tree.Tree:
         sound = sound and bool((following[asks] > places[asks]).all() and (following[asks] < term.size).all())
     if not sound:
         raise ValueError("a tree whose nodes point nowhere")
-    return tree.Tree(term, present, absent, arrays["support"])
+    return tree.Tree(term=term, present=present, absent=absent, support=arrays["support"])

@@ -2,13 +2,13 @@
 
 Minimises over the weights W (n_terms, k) and the intercepts b (k,)
 
-    Σ over documents of weight · loss(own label) + penalty · ((1 − sparsity) / 2 · Σ W² + sparsity · Σ |W|)
+Σ over documents of weight · loss(own label) + penalty · ((1 − sparsity) / 2 · Σ W² + sparsity · Σ |W|)
 
-with the loss −ln softmax(x·W + b)[own label] (multinomial; Hastie, Tibshirani & Friedman 2009, section 4.4), or for each label
-ln(1 + exp(−y (x·w + b))) with y = ±1 (one against the rest). The intercepts are not penalised; the mixed penalty is the elastic
-net of Zou & Hastie 2005. The penalty is the inverse variance of a normal prior of mean 0 on each weight, so that its meaning
-does not change with the number of documents. Trained by `newton`, whose stopping rule is the gradient's norm relative to its norm
-at zero weights.
+with the loss −ln softmax(x·W + b)[own label] (multinomial; Hastie, Tibshirani & Friedman 2009, section 4.4), or for each
+label ln(1 + exp(−y (x·w + b))) with y = ±1 (one against the rest). The intercepts are not penalised; the mixed penalty is the
+elastic net of Zou & Hastie 2005. The penalty is the inverse variance of a normal prior of mean 0 on each weight, so that its
+meaning does not change with the number of documents. Trained by `newton`, whose stopping rule is the gradient's norm relative
+to its norm at zero weights.
 """
 
 from upsort.core import plan

@@ -20,7 +20,7 @@ from upsort.core.classifiers.targets import Targets
 from upsort.core.sparse import group_sums
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MultinomialNaiveBayes:
     """Counts kept as they are, so that more documents can be added exactly.
 
@@ -66,4 +66,9 @@ def label_totals(targets: Targets) -> Floats:
 
 def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> MultinomialNaiveBayes:
     """Estimate from documents. matrix: (n, n_terms) CSR of non-negative values, usually counts."""
-    return MultinomialNaiveBayes(label_sums(matrix, targets), label_totals(targets), log_prior, smoothing)
+    return MultinomialNaiveBayes(
+        term_counts=label_sums(matrix, targets),
+        label_documents=label_totals(targets),
+        log_prior=log_prior,
+        smoothing=smoothing,
+    )

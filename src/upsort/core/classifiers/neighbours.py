@@ -1,7 +1,8 @@
 """k nearest neighbours by cosine (Cover & Hart 1967; Manning, Raghavan & Schütze 2008, section 14.3).
 
-score(document, label) = the similarities of those of its k most similar training documents that have the label, added up, divided
-by the similarities of all k. Of equally similar documents the earlier one is taken. Similarities are worked out block by block.
+score(document, label) = the similarities of those of its k most similar training documents that have the label, added up,
+divided by the similarities of all k. Of equally similar documents the earlier one is taken. Similarities are worked out block
+by block.
 """
 
 from dataclasses import dataclass, field
@@ -18,7 +19,7 @@ from upsort.core.features.weighting import unit_length
 _CELLS_AT_ONCE = 20_000_000  # of similarities held densely
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Neighbours:
     """documents: (n, n_terms) CSR, training documents as rows of unit length. labels: (n,) their labels. nearest: k."""
 
@@ -72,4 +73,4 @@ class Neighbours:
 
 def train(matrix: csr_array, targets: Targets, nearest: int) -> Neighbours:
     """Keep the documents. matrix: (n, n_terms) CSR."""
-    return Neighbours(unit_length(matrix), targets.labels, targets.n_labels, nearest)
+    return Neighbours(documents=unit_length(matrix), labels=targets.labels, n_labels=targets.n_labels, nearest=nearest)

@@ -37,8 +37,8 @@ _ROUNDING = 1e-14  # of a value of this many times its size nothing can be told
 class Ended:
     """How training ended.
 
-    iterations: steps taken. products: pairs of products with the matrix. optimality: the norm of the (least sub-)gradient at the
-    end as a share of its norm at zero weights. reached: whether that is within the tolerance.
+    iterations: steps taken. products: pairs of products with the matrix. optimality: the norm of the (least sub-)gradient at
+    the end as a share of its norm at zero weights. reached: whether that is within the tolerance.
     """
 
     iterations: int = 0

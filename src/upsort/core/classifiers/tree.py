@@ -20,7 +20,7 @@ from upsort.core.sparse import column_sizes
 LEAF = -1
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Tree:
     """Nodes in the order in which they were made; node 0 is the root.
 
@@ -92,7 +92,7 @@ def train(matrix: csr_array, targets: Targets, depth: int, least: int) -> Tree:
             with_term[inside.tocsc()[:, [best]].indices] = True
             waiting.append((members[with_term], level + 1, number, True))
             waiting.append((members[~with_term], level + 1, number, False))
-    return Tree(np.array(terms), np.array(present), np.array(absent), np.array(support))
+    return Tree(term=np.array(terms), present=np.array(present), absent=np.array(absent), support=np.array(support))
 
 
 def _best_term(holds: csr_array, own: Floats, least: int) -> int:

@@ -23,7 +23,7 @@ _WORD = re.compile(r"\w+")
 _DIGIT = re.compile(r"\d")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Cells:
     """The values of such columns, nothing learned of them yet; n documents.
 
@@ -45,20 +45,26 @@ class Cells:
     def rows(self, chosen: Bools | Ints) -> "Cells":
         """The values of some documents."""
         return Cells(
-            self.number_names,
-            self.numbers[chosen],
-            self.category_names,
-            self.categories[chosen],
-            self.category_values,
+            number_names=self.number_names,
+            numbers=self.numbers[chosen],
+            category_names=self.category_names,
+            categories=self.categories[chosen],
+            category_values=self.category_values,
         )
 
 
 def no_cells(documents: int) -> Cells:
     """No column at all."""
-    return Cells((), np.zeros((documents, 0)), (), np.zeros((documents, 0), dtype=np.int64), ())
+    return Cells(
+        number_names=(),
+        numbers=np.zeros((documents, 0)),
+        category_names=(),
+        categories=np.zeros((documents, 0), dtype=np.int64),
+        category_values=(),
+    )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Beside:
     """What training learned of the columns beside the text.
 
@@ -118,7 +124,13 @@ def learn_beside(cells: Cells) -> Beside:
         present = np.unique(cells.categories[:, place])
         values_seen = sorted(cells.category_values[place][number] for number in present.tolist() if number >= 0)
         categories.append((name, tuple(values_seen)))
-    return Beside(cells.number_names, mean, deviation, np.asarray(missing.any(axis=0)), tuple(categories))
+    return Beside(
+        number_names=cells.number_names,
+        mean=mean,
+        deviation=deviation,
+        marked=np.asarray(missing.any(axis=0)),
+        categories=tuple(categories),
+    )
 
 
 def text_measures(texts: Sequence[str], measures: Sequence[Measure]) -> Floats:

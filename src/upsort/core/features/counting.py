@@ -24,7 +24,7 @@ Places = Callable[[Sequence[str]], tuple[Ints, Ints]]
 """Gives the columns and the signs of terms."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Counts:
     """How often each term stands in each document; nothing is weighted yet.
 
@@ -79,8 +79,8 @@ def count(
 ) -> Counts:
     """Count every term of every document.
 
-    documents: any number of texts, read once. settings: which n-grams are terms; single words without. at_least: documents that a
-    term must stand in. prefix: what every term's name begins with.
+    documents: any number of texts, read once. settings: which n-grams are terms; single words without. at_least: documents
+    that a term must stand in. prefix: what every term's name begins with.
     """
     memory = cleaning.memory()
     blocks = (cleaning.words_of(block, memory) for block in in_blocks(documents))
@@ -151,7 +151,7 @@ class TermCounting:
             threads,
         )
         distinct, seen_once = sum(gram.distinct for gram in grams), sum(gram.seen_once for gram in grams)
-        return Counts(matrix, terms, np.diff(words.starts), distinct, seen_once)
+        return Counts(matrix=matrix, terms=terms, tokens=np.diff(words.starts), distinct=distinct, seen_once=seen_once)
 
 
 def joined(parts: Sequence[Counts]) -> Counts:
@@ -164,7 +164,13 @@ def joined(parts: Sequence[Counts]) -> Counts:
         parts[0].tokens.size,
     )
     tokens: Ints = np.sum([part.tokens for part in parts], axis=0)
-    return Counts(matrix, terms, tokens, sum(part.distinct for part in parts), sum(part.seen_once for part in parts))
+    return Counts(
+        matrix=matrix,
+        terms=terms,
+        tokens=tokens,
+        distinct=sum(part.distinct for part in parts),
+        seen_once=sum(part.seen_once for part in parts),
+    )
 
 
 def count_known(words: Tokens, places: Places, width: int, settings: Features, prefix: str = "") -> KnownCounts:

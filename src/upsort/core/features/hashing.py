@@ -92,7 +92,7 @@ class HashedCounting:
     def counts(self, at_least: int) -> Counts:
         """The counts of all 2^bits columns; they have no names yet."""
         matrix = one_below_the_other(self.pieces)
-        return Counts(matrix, [], np.concatenate(self.tokens), 0, 0)
+        return Counts(matrix=matrix, terms=[], tokens=np.concatenate(self.tokens), distinct=0, seen_once=0)
 
     @staticmethod
     def together(parts: "Sequence[HashedCounting]") -> tuple[Counts, Ints]:
@@ -114,7 +114,9 @@ class HashedCounting:
         for part in parts:
             table.add(list(part.table.documents), np.array(list(part.table.documents.values()), dtype=np.int64))
         tokens = np.sum([counts.tokens for counts in counted], axis=0)
-        return Counts(squeezed, table.names_of(present, bits), tokens, present.size, 0), present
+        return Counts(
+            matrix=squeezed, terms=table.names_of(present, bits), tokens=tokens, distinct=present.size, seen_once=0
+        ), present
 
 
 def estimated_terms(occupied: int, bits: int) -> float:

@@ -10,7 +10,7 @@ from upsort.core.features.counting import Counts
 from upsort.core.features.vectors import WordVectors
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Measured:
     """n documents, n_terms terms.
 
@@ -44,10 +44,10 @@ class Measured:
 def of_counts(counts: Counts) -> Measured:
     """Documents of which there is nothing but the counts of their terms."""
     return Measured(
-        counts.matrix,
-        counts.terms,
-        counts.tokens,
-        no_cells(counts.matrix.shape[0]),
+        counts=counts.matrix,
+        terms=counts.terms,
+        tokens=counts.tokens,
+        cells=no_cells(counts.matrix.shape[0]),
         distinct=counts.distinct,
         seen_once=counts.seen_once,
         left_out=counts.distinct - len(counts.terms),

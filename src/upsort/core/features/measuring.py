@@ -5,9 +5,9 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from upsort.core.arrays import Ints
-from upsort.core.documents import Documents
 from upsort.core.features.beside import Cells
 from upsort.core.features.counting import TermCounting, joined
+from upsort.core.features.documents import Documents
 from upsort.core.features.hashing import HashedCounting
 from upsort.core.features.measured import Measured
 from upsort.core.plan import Columns, Features
@@ -56,15 +56,15 @@ class Measuring:
             counts = joined([counting.counts(at_least, threads) for counting in self.plain])
         left_out = max(counts.distinct - len(counts.terms), 0) if hashed is None else 0
         return Measured(
-            counts.matrix,
-            counts.terms,
-            counts.tokens,
-            all_cells(self.cells),
-            None,
-            hashed,
-            counts.distinct,
-            counts.seen_once,
-            left_out,
+            counts=counts.matrix,
+            terms=counts.terms,
+            tokens=counts.tokens,
+            cells=all_cells(self.cells),
+            vectors=None,
+            hashed=hashed,
+            distinct=counts.distinct,
+            seen_once=counts.seen_once,
+            left_out=left_out,
         )
 
 
@@ -83,11 +83,11 @@ def all_cells(blocks: Sequence[Cells]) -> Cells:
             renumbered[:, place] = new[block.categories[:, place]]
         codes.append(renumbered)
     return Cells(
-        first.number_names,
-        np.vstack([block.numbers for block in blocks]),
-        first.category_names,
-        np.vstack(codes),
-        tuple(values),
+        number_names=first.number_names,
+        numbers=np.vstack([block.numbers for block in blocks]),
+        category_names=first.category_names,
+        categories=np.vstack(codes),
+        category_values=tuple(values),
     )
 
 

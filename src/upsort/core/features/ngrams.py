@@ -71,12 +71,21 @@ def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str =
     owner = narrow(np.repeat(np.arange(documents, dtype=np.int32), np.diff(units.starts)))
     region = _regions(owner, units.sentences) if settings.within_sentences else owner
     words = np.array(units.words, dtype=object)
-    text = _Text(units, words, enough, owner, region, max(documents - 1, 1).bit_length(), at_least, prefix)
+    text = _Text(
+        units=units,
+        words=words,
+        enough=enough,
+        owner=owner,
+        region=region,
+        bits=max(documents - 1, 1).bit_length(),
+        at_least=at_least,
+        prefix=prefix,
+    )
     parts = by_threads(lambda bounds: _longer(text, settings, *bounds), _parts(units, threads), threads)
     return found + [grams for part in parts for grams in part]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Text:
     """What the parts share.
 

@@ -10,16 +10,15 @@ from scipy.sparse import csr_array, hstack
 from upsort.core import plan
 from upsort.core.arrays import Floats, Ints, Places
 from upsort.core.errors import DataProblem
-from upsort.core.features import weighting
+from upsort.core.features import association, weighting
 from upsort.core.features.beside import Beside, Cells, learn_beside
 from upsort.core.features.hashing import hashed_places
 from upsort.core.features.measured import Measured
 from upsort.core.features.vectors import WordVectors
-from upsort.core.insight import association
 from upsort.core.sparse import column_sizes, column_sums, group_sums, only_columns
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FeatureSpace:
     """The terms that a sorter knows, with what is needed to weigh them in any document.
 
@@ -124,7 +123,7 @@ def total_counts(counts: csr_array) -> Ints:
     return np.rint(column_sums(counts)).astype(np.int64)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TermStatistics:
     """What the choice of terms rests on.
 
@@ -193,13 +192,28 @@ def learn_space(
     by_label = label_document_frequencies(counts, labels, n_labels)
     totals = frequency if settings.weighting == "presence" else total_counts(counts)
     sizes = np.bincount(labels, minlength=n_labels) if labels is not None else np.zeros(0, dtype=np.int64)
-    statistics = TermStatistics(terms, frequency, totals, by_label, sizes, documents, measured.left_out)
+    statistics = TermStatistics(
+        terms=terms,
+        frequency=frequency,
+        totals=totals,
+        by_label=by_label,
+        label_documents=sizes,
+        documents=documents,
+        left_out=measured.left_out,
+    )
     kept = chosen_terms(statistics, settings, vocabulary, ranked=measured.hashed is None)
     mean_length = float(np.abs(totals[kept]).sum()) / max(documents, 1) if settings.weighting == "bm25" else 0.0
     names = [terms[column] for column in kept.tolist()]
     hashed = measured.hashed[kept] if measured.hashed is not None else None
     space = FeatureSpace(
-        names, len(names), frequency[kept], by_label[kept], documents, mean_length, settings, hashed=hashed
+        terms=names,
+        counted=len(names),
+        document_frequency=frequency[kept],
+        label_document_frequency=by_label[kept],
+        documents=documents,
+        mean_length=mean_length,
+        settings=settings,
+        hashed=hashed,
     )
     return _with_columns(space, measured, kept, labels, n_labels), kept
 

@@ -40,7 +40,7 @@ def month_of(cell: str) -> str:
     return f"{year}-{int(month):02d}" if 1 <= int(month) <= 12 else ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ColumnSummary:
     """One column. filled: cells that are not empty. values: its commonest values, or documents per month, in order.
 
@@ -91,13 +91,13 @@ class ColumnTally:
         numbers = self._counts.total()
         ordered = sorted(self._values.items()) if self.kind == "date" else self._values.most_common(8)
         return ColumnSummary(
-            self.name,
-            self.kind,
-            self._filled,
-            len(self._values),
-            ordered if self.kind in {"date", "category"} else [],
-            sum(self._sums.values()) / numbers if numbers else None,
-            self._least if numbers else None,
-            self._most if numbers else None,
-            {label: self._sums[label] / count for label, count in sorted(self._counts.items()) if label},
+            name=self.name,
+            kind=self.kind,
+            filled=self._filled,
+            distinct=len(self._values),
+            values=ordered if self.kind in {"date", "category"} else [],
+            mean=sum(self._sums.values()) / numbers if numbers else None,
+            least=self._least if numbers else None,
+            most=self._most if numbers else None,
+            means={label: self._sums[label] / count for label, count in sorted(self._counts.items()) if label},
         )

@@ -9,7 +9,7 @@ from upsort.core.arrays import Ints, Places
 from upsort.core.text.tokeniser import Tokens
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CommonTerm:
     """A term, the documents it is in, and the label it leans to most: the one with the largest share of documents that hold
     it, with that share and the share among all documents. The label is empty where documents have none."""
@@ -92,6 +92,12 @@ class TermTally:
         share = float(counts.sum() / totals.sum())
         named = [number for label, number in self._labels.items() if label]
         if len(named) < 2:
-            return CommonTerm(term, documents, "", share, share)
+            return CommonTerm(term=term, documents=documents, label="", share_in_label=share, share=share)
         best = max(named, key=lambda number: (counts[number] / totals[number], -number))
-        return CommonTerm(term, documents, list(self._labels)[best], float(counts[best] / totals[best]), share)
+        return CommonTerm(
+            term=term,
+            documents=documents,
+            label=list(self._labels)[best],
+            share_in_label=float(counts[best] / totals[best]),
+            share=share,
+        )

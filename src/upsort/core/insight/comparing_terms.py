@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.insight import association
+from upsort.core.features import association
 
 PRIOR = 500.0
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.sorter import Sorter
+from upsort.core.learning.sorter import Sorter
 
 _LEAST = 50  # documents, of fewer nothing is said
 _MORE_UNKNOWN = 0.10  # of the words, beyond what was unknown in training
@@ -31,8 +31,19 @@ class Drift:
         return (self.unknown, self.labels, self.lengths) != (None, None, None)
 
 
-def drift(sorter: Sorter, label_counts: Ints, lengths: Ints, words: int, unknown_words: float) -> Drift:
-    """Compare. label_counts: (k,) labels given. lengths: (32,) as of training. words, unknown_words: of all new documents."""
+@dataclass(frozen=True)
+class NewDocuments:
+    """label_counts: (k,) labels given. lengths: (32,) as of training. words, unknown_words: of all of them."""
+
+    label_counts: Ints
+    lengths: Ints
+    words: int
+    unknown_words: float
+
+
+def drift(sorter: Sorter, new: NewDocuments) -> Drift:
+    """Compare new documents with those of training."""
+    label_counts, lengths, words, unknown_words = new.label_counts, new.lengths, new.words, new.unknown_words
     documents = int(lengths.sum())
     if documents < _LEAST:
         return Drift(None, None, None)

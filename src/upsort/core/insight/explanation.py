@@ -5,7 +5,7 @@ says for a label is its pull there minus its mean pull on the others (see `insig
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -15,9 +15,11 @@ from upsort.core.classifiers.bernoulli_nb import BernoulliNaiveBayes, presence
 from upsort.core.classifiers.multinomial_nb import MultinomialNaiveBayes
 from upsort.core.classifiers.tree import LEAF, Tree
 from upsort.core.errors import DataProblem
+from upsort.core.features.documents import Documents
+from upsort.core.features.measuring import prefixes
 from upsort.core.features.weighting import unit_length
 from upsort.core.insight.terms import leanings
-from upsort.core.sorter import Decisions, Sorter
+from upsort.core.learning.sorter import Sorter
 
 _MOST_OUT = 8  # words taken out in search of another label
 _MOST_TRIED = 60  # words that are tried for each
@@ -34,11 +36,11 @@ class Pulls:
     pulls: Floats
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Word:
     """A word of the text as it was written, from start to end in it. term: what cleaning made of it. known: to the sorter.
 
-    leaning: what it says for the label that was given, per occurrence; 0 where it is not known.
+    leaning: what it says for the label that was given, per occurrence; 0 where it is not known. part: of the text it stands in.
     """
 
     start: int
@@ -46,13 +48,17 @@ class Word:
     term: str
     known: bool
     leaning: float
+    part: int = 0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Explanation:
-    """All of a decision. terms: strongest for the given label first. intercept, scores, probabilities: (k,)."""
+    """All of a decision about one document. text: its parts joined by line ends. given: what it is given, as everywhere. terms:
+    strongest for the first label first. intercept, scores, probabilities: (k,)."""
 
+    document: Documents
     text: str
+    given: str
     label: int
     second: int
     terms: list[Pulls]
@@ -63,18 +69,17 @@ class Explanation:
     unknown: list[str]
 
 
-def explain(sorter: Sorter, text: str) -> Explanation:
-    """Explain the decision about one text. Raises DataProblem for a sorter that has no weights."""
+def explain(sorter: Sorter, document: Documents) -> Explanation:
+    """Explain the decision about one document. Raises DataProblem for a sorter that has no weights."""
     rule = sorter.classifier.rule
     if rule is None:
         raise DataProblem(
             f"A sorter of kind {sorter.plan.classifier.kind} has no pulls of terms to add up.",
             "Train a linear one, for example with --set classifier.kind=logistic.",
         )
-    documents = sorter.texts_alone([text])
-    matrix, known = sorter.matrix(documents)
+    matrix, known = sorter.matrix(document)
     values = presence(matrix) if isinstance(sorter.classifier, BernoulliNaiveBayes) else matrix
-    decisions = sorter.decisions(sorter.classifier.scores(matrix), known.tokens, known.unknown_share())
+    decisions = sorter.decide_matrix(matrix, known)
     counts = dict(zip(known.matrix.indices.tolist(), known.matrix.data.tolist(), strict=True))
     label = int(decisions.best[0])
     terms = [
@@ -82,18 +87,19 @@ def explain(sorter: Sorter, text: str) -> Explanation:
         for column, value in zip(values.indices.tolist(), values.data.tolist(), strict=True)
     ]
     terms.sort(key=lambda one: (-_leaning(one.pulls, label), one.term))
-    words = _words(sorter, text, {one.term: one for one in terms}, label)
-    unknown = list(dict.fromkeys(word.term for word in words if not word.known))
+    words = _words(sorter, document, {one.term: one for one in terms}, label)
     return Explanation(
-        text,
-        label,
-        int(decisions.second[0]),
-        terms,
-        rule.intercept,
-        decisions.scores[0],
-        decisions.probabilities[0],
-        words,
-        unknown,
+        document=document,
+        text=document.texts[0],
+        given=sorter.given(decisions)[0],
+        label=label,
+        second=int(decisions.second[0]),
+        terms=terms,
+        intercept=rule.intercept,
+        scores=decisions.scores[0],
+        probabilities=decisions.probabilities[0],
+        words=words,
+        unknown=list(dict.fromkeys(word.term for word in words if not word.known)),
     )
 
 
@@ -101,28 +107,57 @@ def _leaning(pulls: Floats, label: int) -> float:
     return float(leanings(pulls[None, :])[0, label])
 
 
-def _words(sorter: Sorter, text: str, terms: dict[str, Pulls], label: int) -> list[Word]:
-    """The words of the text; the leaning of an n-gram is shared evenly among its words, wherever they stand."""
-    traced = sorter.cleaning.traced(text)
-    if sorter.plan.features.units == "letters":
-        return [Word(start, end, term, True, 0.0) for term, start, end in traced]
-    shares: dict[str, float] = {}
+def _words(sorter: Sorter, document: Documents, terms: dict[str, Pulls], label: int) -> list[Word]:
+    """The words of the whole text; the leaning of an n-gram is shared evenly among its words, wherever in their part they
+    stand."""
+    found: list[Word] = []
+    begins = prefixes(sorter.plan.columns, sorter.plan.features)
+    for part, offset in enumerate(_offsets(document)):
+        traced = sorter.cleaning.traced(document.parts[part][0])
+        own = {name.removeprefix(begins[part]): one for name, one in terms.items() if name.startswith(begins[part])}
+        shares = _shares([term for term, _, _ in traced], own, label)
+        in_letters = sorter.plan.features.units == "letters"
+        found += [
+            Word(
+                start=offset + start,
+                end=offset + end,
+                term=term,
+                known=in_letters or term in shares,
+                leaning=0.0 if in_letters else shares.get(term, 0.0),
+                part=part,
+            )
+            for term, start, end in traced
+        ]
+    return found
+
+
+def _shares(words: Sequence[str], terms: dict[str, Pulls], label: int) -> dict[str, float]:
+    """What each word that is in a term says for the label, each time it stands there."""
     times: dict[str, int] = {}
-    for term, _, _ in traced:
-        times[term] = times.get(term, 0) + 1
+    for word in words:
+        times[word] = times.get(word, 0) + 1
+    shares: dict[str, float] = {}
     for name, one in terms.items():
-        bare = name.split(":", 1)[1] if sorter.plan.features.apart and ":" in name else name
-        parts = [part for part in bare.replace("…", " ").split() if part in times]
+        parts = [part for part in name.replace("…", " ").split() if part in times]
         for part in parts:
             shares[part] = shares.get(part, 0.0) + _leaning(one.pulls, label) / len(parts) / times[part]
-    return [Word(start, end, term, term in shares, shares.get(term, 0.0)) for term, start, end in traced]
+    return shares
+
+
+def _offsets(document: Documents) -> list[int]:
+    """Where each part begins in the whole text of a document."""
+    offsets, at = [], 0
+    for part in document.parts:
+        offsets.append(at)
+        at += len(part[0]) + 1 if part[0] else 0
+    return offsets
 
 
 def smallest_change(sorter: Sorter, explanation: Explanation) -> tuple[list[str], int] | None:
     """Words that, taken out of the text, change the label; found greedily, so that there may be a smaller set.
 
-    Each step takes out the word (all its occurrences) after which the margin of the given label over the best other is smallest.
-    Returns the words and the new label, or None where no few words do it.
+    Each step takes out the word (all its occurrences) after which the margin of the given label over the best other is
+    smallest. Returns the words and the new label, or None where no few words do it.
     """
     label = explanation.label
     out: list[str] = []
@@ -131,8 +166,7 @@ def smallest_change(sorter: Sorter, explanation: Explanation) -> tuple[list[str]
         candidates = list(dict.fromkeys(term for leaning, term in words if leaning > 0))[:_MOST_TRIED]
         if not candidates:
             return None
-        texts = [_without(explanation, {*out, term}) for term in candidates]
-        decisions = sorter.decide(sorter.texts_alone(texts))
+        decisions = sorter.decide(_without(explanation, [{*out, term} for term in candidates]))
         scores = decisions.scores
         others = np.delete(scores, label, axis=1).max(axis=1)
         best = int(np.argmin(scores[:, label] - others))
@@ -142,13 +176,19 @@ def smallest_change(sorter: Sorter, explanation: Explanation) -> tuple[list[str]
     return None
 
 
-def _without(explanation: Explanation, terms: set[str]) -> str:
-    parts, at = [], 0
-    for word in explanation.words:
-        if word.term in terms:
-            parts.append(explanation.text[at : word.start])
-            at = word.end
-    return "".join([*parts, explanation.text[at:]])
+def _without(explanation: Explanation, sets: Sequence[set[str]]) -> Documents:
+    """The document without some words, once for each set of them; its columns beside the text stay."""
+    document, offsets = explanation.document, _offsets(explanation.document)
+    parts: tuple[list[str], ...] = tuple([] for _ in document.parts)
+    for terms in sets:
+        for part, texts in enumerate(parts):
+            text, pieces, at = document.parts[part][0], [], 0
+            for word in explanation.words:
+                if word.part == part and word.term in terms:
+                    pieces.append(text[at : word.start - offsets[part]])
+                    at = word.end - offsets[part]
+            texts.append("".join([*pieces, text[at:]]))
+    return replace(document.rows([0] * len(sets)), parts=parts)
 
 
 def rounded_to_sum(values: Sequence[float], total: float, digits: int) -> list[float]:
@@ -165,7 +205,7 @@ def rounded_to_sum(values: Sequence[float], total: float, digits: int) -> list[f
     return [round(value * unit, digits) for value in below.tolist()]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ArithmeticRow:
     """One term of multinomial naive Bayes for one label: its count there, and the logarithm of its smoothed share."""
 
@@ -176,7 +216,7 @@ class ArithmeticRow:
     log: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Arithmetic:
     """The whole sum for one label. documents, of: those of the label, and all. total: counts of all terms in the label."""
 
@@ -211,27 +251,29 @@ def arithmetic(sorter: Sorter, explanation: Explanation) -> list[Arithmetic]:
         for one in sorted(explanation.terms, key=lambda one: one.term):
             count = float(counts[sorter.space.columns[one.term]])
             share = (count + fitted.smoothing) / (total + fitted.smoothing * size)
-            rows.append(ArithmeticRow(one.term, one.count, count, share, float(np.log(share))))
+            rows.append(
+                ArithmeticRow(term=one.term, times=one.count, count=count, share=share, log=float(np.log(share)))
+            )
         found.append(
             Arithmetic(
-                sorter.labels[label],
-                float(fitted.label_documents[label]),
-                float(fitted.label_documents.sum()),
-                float(fitted.log_prior[label]),
-                total,
-                fitted.smoothing,
-                size,
-                rows,
+                label=sorter.labels[label],
+                documents=float(fitted.label_documents[label]),
+                of=float(fitted.label_documents.sum()),
+                log_prior=float(fitted.log_prior[label]),
+                total=total,
+                smoothing=fitted.smoothing,
+                terms=size,
+                rows=rows,
             )
         )
     return found
 
 
-def tree_path(sorter: Sorter, text: str) -> list[str]:
-    """The questions of a tree that a text is asked, with the answers, as sentences."""
+def tree_path(sorter: Sorter, document: Documents) -> list[str]:
+    """The questions of a tree that a document is asked, with the answers, as sentences."""
     fitted = sorter.classifier
     assert isinstance(fitted, Tree)
-    matrix, _ = sorter.matrix(sorter.texts_alone([text]))
+    matrix, _ = sorter.matrix(document)
     held = set(matrix.indices[matrix.data > 0].tolist())
     node, lines = 0, []
     while int(fitted.term[node]) != LEAF:
@@ -251,10 +293,10 @@ def tree_path(sorter: Sorter, text: str) -> list[str]:
     return [*lines, f"so: {shares}"]
 
 
-def nearest(sorter: Sorter, text: str, documents: csr_array, most: int) -> tuple[Ints, Floats]:
-    """The places of the most similar documents, (n, n_terms) in the sorter's space, and their cosines, highest first."""
-    matrix, _ = sorter.matrix(sorter.texts_alone([text]))
-    similar = np.asarray((unit_length(documents) @ unit_length(matrix).T).toarray()).reshape(-1)
+def nearest(sorter: Sorter, document: Documents, others: csr_array, most: int) -> tuple[Ints, Floats]:
+    """The places of the most similar ones of others, (n, n_terms) in the sorter's space, and their cosines, highest first."""
+    matrix, _ = sorter.matrix(document)
+    similar = np.asarray((unit_length(others) @ unit_length(matrix).T).toarray()).reshape(-1)
     order = np.argsort(-similar, kind="stable")[:most]
     return order.astype(np.int64), similar[order]
 
@@ -263,8 +305,3 @@ def deciding_words(explanation: Explanation, most: int) -> list[str]:
     """The words that say most for the label that was given."""
     ranked = sorted({(-word.leaning, word.term) for word in explanation.words if word.leaning > 0})
     return [term for _, term in ranked[:most]]
-
-
-def decided(sorter: Sorter, text: str) -> Decisions:
-    """The decision about one text."""
-    return sorter.decide(sorter.texts_alone([text]))

@@ -7,9 +7,9 @@ import numpy as np
 from upsort.core.classifiers import multinomial_nb
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.counting import count
+from upsort.core.learning.labelled import numbered
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
-from upsort.core.training import numbered
 
 
 def told_by_text(texts: Sequence[str], values: Sequence[str]) -> float:

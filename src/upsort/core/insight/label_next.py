@@ -1,8 +1,8 @@
 """Which unlabelled documents to label next: the least certain ones, spread over different contents.
 
-Uncertainty is the entropy of a document's probabilities (Lewis & Gale 1994 for the idea). Of the ten times as many least certain
-documents as are wanted, one after the other is taken that is least like those taken before: the product of its entropy and one
-minus its largest cosine to them is highest. The first is the least certain; of equals a seeded order decides.
+Uncertainty is the entropy of a document's probabilities (Lewis & Gale 1994 for the idea). Of the ten times as many least
+certain documents as are wanted, one after the other is taken that is least like those taken before: the product of its
+entropy and one minus its largest cosine to them is highest. The first is the least certain; of equals a seeded order decides.
 """
 
 import numpy as np

@@ -7,7 +7,7 @@ import numpy as np
 from upsort.core.arrays import Floats, Ints
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Lengths:
     """Five numbers and the mean of a set of lengths."""
 
@@ -22,7 +22,14 @@ class Lengths:
 def summarised(values: Ints) -> Lengths:
     """The summary of (n,) lengths, n at least 1."""
     lower, median, upper = np.quantile(values, [0.25, 0.5, 0.75]).tolist()
-    return Lengths(int(values.min()), lower, median, float(values.mean()), upper, int(values.max()))
+    return Lengths(
+        least=int(values.min()),
+        lower_quartile=lower,
+        median=median,
+        mean=float(values.mean()),
+        upper_quartile=upper,
+        most=int(values.max()),
+    )
 
 
 def share_between(values: Floats, groups: Ints) -> float | None:

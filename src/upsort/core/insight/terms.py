@@ -13,9 +13,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from upsort.core.arrays import Floats
+from upsort.core.arrays import AnyArray, Floats
 from upsort.core.errors import DataProblem
-from upsort.core.sorter import Sorter
+from upsort.core.learning.sorter import Sorter
 
 
 @dataclass(frozen=True)
@@ -68,3 +68,20 @@ def informative_terms(sorter: Sorter, top: int) -> dict[str, list[LabelTerm]]:
             for term in order
         ]
     return found
+
+
+def strongest_terms(
+    sorter: Sorter, values: tuple[AnyArray, AnyArray], label: int, other: int | None
+) -> tuple[str, ...]:
+    """The terms of a document that speak for a label against another, or against the mean of all labels; the strongest first.
+
+    values: (m,) columns and (m,) values of the document. Nothing for a sorter without weights.
+    """
+    rule = sorter.classifier.rule
+    if rule is None:
+        return ()
+    terms, numbers = values
+    against = rule.weights[terms, other] if other is not None else rule.weights[terms].mean(axis=1)
+    pulls = numbers * (rule.weights[terms, label] - against)
+    order = np.argsort(-pulls, kind="stable")
+    return tuple(sorter.space.terms[int(terms[at])] for at in order.tolist() if pulls[at] > 0)

@@ -18,7 +18,7 @@ _RISK = 0.01
 _LEAST = 5  # documents of a label in a period, to stand out by being many
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StandingOut:
     """A label in a period. here, elsewhere: its shares. z: positive where there is more of it."""
 
@@ -70,7 +70,14 @@ def _standing_out(periods: Sequence[str], labels: Sequence[str], counts: Ints) -
             continue
         elsewhere = (totals[0, label] - times) / max(n - size, 1.0)
         found.append(
-            StandingOut(periods[period], labels[label], times, times / size, float(elsewhere), float(z[period, label]))
+            StandingOut(
+                period=periods[period],
+                label=labels[label],
+                documents=times,
+                here=times / size,
+                elsewhere=float(elsewhere),
+                z=float(z[period, label]),
+            )
         )
     return tuple(sorted(found, key=lambda one: -abs(one.z)))
 

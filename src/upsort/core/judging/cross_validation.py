@@ -1,29 +1,25 @@
 """Cross-validation: each document judged by a sorter that never saw it.
 
 The text is counted once for all folds. Everything that is learned (vocabulary, bounds, document frequencies, weights) is
-learned by `training.fit` from the rows of each fold's training part.
+learned by `protocol.outcome` from the rows of each fold's training side, from nothing.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.classifiers.fitted import Fitted
-from upsort.core.classifiers.linear import Linear, LinearRule
+from upsort.core.arrays import Floats, Ints
 from upsort.core.judging.intervals import Rate, of_known, wilson
-from upsort.core.judging.measures import Judgement, judge
+from upsort.core.judging.measures import Decided, Judgement, judge
 from upsort.core.judging.probability_measures import ProbabilityMeasures, judge_probabilities
-from upsort.core.judging.splits import Split
-from upsort.core.plan import Features, Plan
-from upsort.core.sorter import Sorter
-from upsort.core.text.word_steps import Resources
-from upsort.core.training import Labelled, Represented, fit, represent, represented
+from upsort.core.judging.protocol import Outcome, Parts, outcome
+from upsort.core.judging.sample import Sample
+from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.method import Method
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FoldResult:
     """One fold: its accuracy on its held-out documents beside that on its training documents. bytes: of the classifier."""
 
@@ -35,12 +31,12 @@ class FoldResult:
     bytes: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CrossValidation:
     """All folds.
 
     judged: (m,) the documents that were held out, fold by fold. fold: (m,) in which. given, probabilities: (m,) and (m, k) the
-    label number each was given and the probabilities, by a sorter that never saw it.
+    label number each was given and the probabilities, by a sorter that never saw it. sample: which documents those are.
     """
 
     overall: Judgement
@@ -50,6 +46,7 @@ class CrossValidation:
     fold: Ints
     given: Ints
     probabilities: Floats
+    sample: Sample
 
     def spread(self) -> float:
         """The standard deviation of the folds' accuracies."""
@@ -59,94 +56,60 @@ class CrossValidation:
         """The accuracy of each fold."""
         return [fold.accuracy.value or 0.0 for fold in self.folds]
 
-    def right(self, labels: Ints) -> Bools:
-        """(m,) which of the judged documents were given their own label. labels: (n,) of all documents."""
-        return np.asarray(self.given == labels[self.judged])
-
-
-class FoldSpaces:
-    """The training part of each fold as numbers, learned once for all candidates that ask for the same features."""
-
-    def __init__(self, documents: Labelled, splits: Sequence[Split]) -> None:
-        self.documents = documents
-        self.splits = splits
-        self.known: dict[tuple[int, Features], tuple[Labelled, Represented, csr_array]] = {}
-
-    def of(
-        self, number: int, features: Features, resources: Resources | None
-    ) -> tuple[Labelled, Represented, csr_array]:
-        """The training documents of a fold, as they are represented, and the held-out documents in the same space."""
-        if (number, features) not in self.known:
-            split = self.splits[number]
-            training = self.documents.rows(split.training).present()
-            seen = represent(training, features, resources)
-            outside = represented(seen.space, seen.kept, self.documents.measured.rows(split.held_out))
-            self.known[number, features] = (training, seen, outside)
-        return self.known[number, features]
+    def right(self, labels: Ints) -> Ints:
+        """(n,) how often each of the judged documents was given its own label, in the order of their places. labels: of all."""
+        mine = (self.given == labels[self.judged]).astype(np.float64)
+        return np.rint(np.bincount(self.sample.document, weights=mine, minlength=self.sample.documents)).astype(
+            np.int64
+        )
 
 
 def cross_validate(
-    documents: Labelled,
-    plan: Plan,
-    splits: Sequence[Split],
-    resources: Resources | None = None,
-    progress: Callable[[int], None] | None = None,
-    spaces: FoldSpaces | None = None,
+    parts: Parts, method: Method, repeats: int = 1, progress: Callable[[int], None] | None = None
 ) -> CrossValidation:
-    """Judge a plan. spaces: of the same splits, to share."""
-    plan = plan.settled()
-    spaces = spaces or FoldSpaces(documents, splits)
-    results, judged, folds, given, probabilities = [], [], [], [], []
-    baseline_right = 0
-    first: tuple[Sorter, Represented] | None = None
-    for number, split in enumerate(splits):
-        out = split.held_out
-        training, seen, outside = spaces.of(number, plan.features, resources)
-        start = _carried(first, training, seen) if first is not None else None
-        sorter, _ = fit(training, plan, resources, start, seen)
-        first = first or (sorter, seen)
-        unknown = np.zeros(out.size)
-        decisions = sorter.decisions(sorter.classifier.scores(outside), documents.measured.tokens[out], unknown)
-        in_names = np.array([documents.names.index(label) for label in sorter.labels], dtype=np.int64)
-        mine = in_names[decisions.best]
-        whole = np.zeros((out.size, len(documents.names)))
-        whole[:, in_names] = decisions.probabilities
-        in_baseline = int((documents.labels[out] == in_names[sorter.majority]).sum())
-        baseline_right += in_baseline
-        results.append(
-            FoldResult(
-                accuracy=wilson(int((mine == documents.labels[out]).sum()), out.size),
-                baseline=wilson(in_baseline, out.size),
-                training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
-                terms=len(sorter.space.terms),
-                reached=sorter.trained.ended.reached,
-                bytes=sum(array.nbytes for array in sorter.classifier.arrays().values()),
-            )
-        )
-        judged.append(out)
-        folds.append(np.full(out.size, number))
-        given.append(mine)
-        probabilities.append(whole)
+    """Judge a plan on the splits of `parts`. repeats: how often each document is held out."""
+    documents, plan = parts.documents, method.plan
+    results, outcomes = [], []
+    for number in range(len(parts.splits)):
+        found = outcome(parts, number, method)
+        results.append(_fold(found, documents))
+        outcomes.append(found)
         if progress is not None:
             progress(number + 1)
     names = documents.names
-    most = names[int(np.argmax(np.bincount(documents.labels, minlength=len(names))))]
-    places, decided = np.concatenate(judged), np.concatenate(given)
-    overall = judge(documents.labels[places], decided, names, baseline_right, most, plan.judge.seed, plan.judge.beta)
-    likely = np.concatenate(probabilities)
-    measured = judge_probabilities(documents.labels[places], likely, decided, plan.judge.seed)
-    return CrossValidation(overall, measured, tuple(results), places, np.concatenate(folds), decided, likely)
+    judged = np.concatenate([found.held_out for found in outcomes])
+    given = np.concatenate([found.given for found in outcomes])
+    probabilities = np.concatenate([found.probabilities for found in outcomes])
+    majority = np.concatenate([np.full(found.held_out.size, found.majority) for found in outcomes])
+    sample = Sample.of(judged, repeats, documents.groups)
+    true = documents.labels[judged]
+    decided = Decided(
+        true=true,
+        given=given,
+        labels=names,
+        majority=names[int(np.argmax(np.bincount(documents.labels, minlength=len(names))))],
+        baseline=np.asarray(majority == true),
+        sample=sample,
+    )
+    return CrossValidation(
+        overall=judge(decided, plan.judge.seed, plan.judge.beta),
+        probability=judge_probabilities(true, probabilities, given, plan.judge.seed, sample),
+        folds=tuple(results),
+        judged=judged,
+        fold=np.concatenate([np.full(found.held_out.size, number) for number, found in enumerate(outcomes)]),
+        given=given,
+        probabilities=probabilities,
+        sample=sample,
+    )
 
 
-def _carried(first: tuple[Sorter, Represented], training: Labelled, seen: Represented) -> Fitted | None:
-    """The first fold's weights in another fold's space: where its training begins, so that it has less far to go."""
-    sorter, before = first
-    if not isinstance(sorter.classifier, Linear) or sorter.labels != training.names:
-        return None
-    if sorter.plan.classifier.kind == "weighted-svm" or before.space.counted != len(before.space.terms):
-        return None
-    weights = np.zeros((len(seen.space.terms), len(sorter.labels)))
-    place = np.searchsorted(before.kept, seen.kept)
-    shared = (place < before.kept.size) & (before.kept[np.minimum(place, before.kept.size - 1)] == seen.kept)
-    weights[: seen.kept.size][shared] = sorter.classifier.rule.weights[place[shared]]
-    return Linear(LinearRule(weights, sorter.classifier.rule.intercept))
+def _fold(found: Outcome, documents: Labelled) -> FoldResult:
+    sorter, size = found.sorter, found.held_out.size
+    return FoldResult(
+        accuracy=wilson(found.right(documents), size),
+        baseline=wilson(int((documents.labels[found.held_out] == found.majority).sum()), size),
+        training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
+        terms=len(sorter.space.terms),
+        reached=sorter.trained.ended.reached,
+        bytes=sum(array.nbytes for array in sorter.classifier.arrays().values()),
+    )

@@ -2,10 +2,10 @@
 
 For a label: precision = right / given, recall = right / true (van Rijsbergen 1979, chapter 7), and
 
-    F1 = 2 · right / (given + true),
+F1 = 2 · right / (given + true),
 
-the harmonic mean of the two; F-beta = (1 + β²) · right / (given + β² · true). A value is undefined where its denominator is zero,
-and stays undefined. Of the whole table, with N documents:
+the harmonic mean of the two; F-beta = (1 + β²) · right / (given + β² · true). A value is undefined where its denominator is
+zero, and stays undefined. Of the whole table, with N documents:
 
 - balanced accuracy: the mean recall of the labels that occur; macro precision and macro F: means over the labels for which they
   are defined; weighted F1: the mean weighted by support. Micro precision, recall and F1 of one label a document are the accuracy.
@@ -17,11 +17,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from upsort.core.arrays import Floats, Ints
-from upsort.core.judging.intervals import Rate, bootstrap, wilson
+from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.judging.intervals import Rate, bootstrap, resampled_groups, resampled_tables, share_of
+from upsort.core.judging.sample import Sample
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LabelMeasures:
     """The measures of one label. support: documents that truly have it. given: documents that were given it."""
 
@@ -31,7 +32,7 @@ class LabelMeasures:
     f1: Rate
     f_beta: Rate
     support: int
-    given: int
+    given: float
 
 
 @dataclass(frozen=True)
@@ -40,26 +41,30 @@ class Confusion:
 
     true: str
     given: str
-    documents: int
+    documents: float
     of: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Judgement:
     """All measures of one set of decisions.
 
-    table: (k, k) counts, rows true labels, columns given labels, in the order of `labels`.
-    baseline: the accuracy of always giving the label `majority`, on the same documents. others: further measures by name.
+    table: (k, k) counts, rows true labels, columns given labels, in the order of `labels`. baseline: the accuracy of always
+    giving the label `majority`, on the same documents. others: further measures by name. repeats: how often each document was
+    judged; all counts are means over them. groups: how many groups of documents that belong together there are; None where
+    all stand alone.
     """
 
     labels: tuple[str, ...]
-    table: Ints
+    table: Ints | Floats
     accuracy: Rate
     baseline: Rate
     majority: str
     macro_f1: Rate
     others: dict[str, Rate]
     per_label: tuple[LabelMeasures, ...]
+    repeats: int = 1
+    groups: int | None = None
 
     def largest_confusions(self, most: int = 3) -> list[Confusion]:
         """The most frequent pairs of true and wrongly given label, most documents first."""
@@ -69,66 +74,79 @@ class Judgement:
         pairs = [divmod(place, len(self.labels)) for place in places]
         supports = self.table.sum(axis=1)
         return [
-            Confusion(self.labels[true], self.labels[given], int(wrong[true, given]), int(supports[true]))
+            Confusion(self.labels[true], self.labels[given], wrong[true, given].item(), round(float(supports[true])))
             for true, given in pairs
             if wrong[true, given]
         ]
 
 
-def confusion_table(true: Ints, given: Ints, n_labels: int) -> Ints:
-    """(k, k) counts of documents by true label (rows) and given label (columns)."""
-    cells = np.bincount(true * n_labels + given, minlength=n_labels * n_labels)
-    return cells.reshape(n_labels, n_labels).astype(np.int64)
+@dataclass(frozen=True, kw_only=True)
+class Decided:
+    """m decisions to be judged.
+
+    true, given: (m,) label numbers into `labels`. majority: the label that was commonest in training; baseline: (m,) whether it
+    is the document's own. sample: which documents the decisions are about.
+    """
+
+    true: Ints
+    given: Ints
+    labels: tuple[str, ...]
+    majority: str
+    baseline: Bools
+    sample: Sample
 
 
 WHOLE = ("balanced_accuracy", "macro_precision", "macro_f1", "weighted_f1", "macro_f_beta", "matthews", "kappa")
 """The measures of a whole table, in the order of `_of_tables`."""
+_RESAMPLES = 1000
 
 
-def judge(
-    true: Ints,
-    given: Ints,
-    labels: tuple[str, ...],
-    baseline_right: int,
-    majority: str,
-    seed: int,
-    beta: float = 1.0,
-) -> Judgement:
-    """Measure decisions against the true labels.
-
-    true, given: (n,) label numbers. baseline_right: how many of these documents have the label that was commonest in
-    training, `majority`. seed: of the bootstrap.
-    """
-    table = confusion_table(true, given, len(labels))
-    right, supports, givens = np.diag(table), table.sum(axis=1), table.sum(axis=0)
-    documents, k = int(table.sum()), len(labels)
-    drawn = bootstrap(lambda tables: _of_tables(tables, beta), table, seed=seed)
+def judge(decided: Decided, seed: int, beta: float = 1.0) -> Judgement:
+    """Measure decisions against the true labels. seed: of the bootstrap."""
+    true, given, k, sample = decided.true, decided.given, len(decided.labels), decided.sample
+    cells = true * k + given
+    counts = np.bincount(cells, minlength=k * k).reshape(k, k).astype(np.int64)
+    table: Floats = counts / sample.repeats
+    if sample.plain:
+        drawn: Floats = resampled_tables(counts, _RESAMPLES, seed).astype(np.float64)
+    else:
+        drawn = resampled_groups(cells, k, sample, _RESAMPLES, seed)
+    rates = bootstrap(lambda tables: _of_tables(tables, beta), table, drawn)
+    right = (true == given).astype(np.float64)
+    supports = np.bincount(true, minlength=k) / sample.repeats
     per_label = tuple(
         LabelMeasures(
-            label,
-            precision=wilson(int(right[number]), int(givens[number])),
-            recall=wilson(int(right[number]), int(supports[number])),
-            f1=drawn[number],
-            f_beta=drawn[k + number],
-            support=int(supports[number]),
-            given=int(givens[number]),
+            label=label,
+            precision=share_of(right * (given == number), (given == number).astype(np.float64), sample),
+            recall=share_of(right * (true == number), (true == number).astype(np.float64), sample),
+            f1=rates[number],
+            f_beta=rates[k + number],
+            support=round(float(supports[number])),
+            given=_tidy(float(table[:, number].sum())),
         )
-        for number, label in enumerate(labels)
+        for number, label in enumerate(decided.labels)
     )
-    whole = dict(zip(WHOLE, drawn[2 * k :], strict=True))
+    whole = dict(zip(WHOLE, rates[2 * k :], strict=True))
+    every = np.ones(true.size)
     return Judgement(
-        labels,
-        table,
-        accuracy=wilson(int(right.sum()), documents),
-        baseline=wilson(baseline_right, documents),
-        majority=majority,
+        labels=decided.labels,
+        table=counts if sample.repeats == 1 else table,
+        accuracy=share_of(right, every, sample),
+        baseline=share_of(decided.baseline.astype(np.float64), every, sample),
+        majority=decided.majority,
         macro_f1=whole.pop("macro_f1"),
         others=whole,
         per_label=per_label,
+        repeats=sample.repeats,
+        groups=sample.groups if sample.group is not None else None,
     )
 
 
-def _of_tables(tables: Ints, beta: float) -> Floats:
+def _tidy(count: float) -> float:
+    return round(count) if abs(count - round(count)) < 1e-9 else count
+
+
+def _of_tables(tables: Floats | Ints, beta: float) -> Floats:
     """(m, k, k) tables → (m, 2k + 7): F1 and F-beta of each label, then the measures of WHOLE; NaN where undefined."""
     right = np.einsum("mkk->mk", tables).astype(np.float64)
     true, given = tables.sum(axis=2).astype(np.float64), tables.sum(axis=1).astype(np.float64)

@@ -20,6 +20,9 @@ from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys, Places
 from upsort.core.text.lowercase import lower
 from upsort.core.text.tokeniser import Tokens, first_in_document, tokenise
 
+SIMILARITY = 0.8
+"""From which share of common pairs of words on a document counts as a near copy, where nobody says otherwise."""
+
 PLACES = 64
 _BAND = 4
 _CHUNK = 1 << 15

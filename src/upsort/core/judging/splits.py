@@ -1,11 +1,14 @@
-"""The splits by which a plan is judged: for each, the documents that are held out. The others are its training part.
+"""The splits by which a plan is judged, and how each kind keeps on one side what belongs together.
 
-- stratified: the documents of each label are dealt to the folds (see `folds`); repeated with other seeds on request
-- grouped: documents of one group, copies among them, stay together
+- stratified: the documents of each label are dealt to the folds (see `learning.dealing`); repeated with other seeds on request.
+  Whole groups are dealt.
 - in time: the documents in the order of their dates are cut into folds + 1 stretches; each stretch after the first is held
   out, and trained on is what came before it (Hyndman & Athanasopoulos 2021, section 5.10)
 - each one alone: as many folds as documents
 - given: by the values of a column
+
+The last three say themselves what is held out. From their training parts every document is taken that belongs together with
+one that is held out, and what was taken is counted.
 """
 
 from collections.abc import Sequence
@@ -14,92 +17,185 @@ from itertools import pairwise
 
 import numpy as np
 
-from upsort.core.arrays import Floats, Ints
-from upsort.core.errors import DataProblem
-from upsort.core.judging.folds import dealt_folds, stratified_folds
+from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.learning.apart import Split
+from upsort.core.learning.dealing import folds_of, held_out_of
+from upsort.core.learning.labelled import Labelled
 from upsort.core.plan import Judge
 
 _MOST_ALONE = 2000
 
 
 @dataclass(frozen=True)
-class Split:
-    """training, held_out: places of documents; together they need not be all."""
+class Splits:
+    """taken_out: (s,) of each split, the documents that its training part had to give up because they belong together with
+    held-out ones. undated: documents without a date, which a split in time neither learns from nor judges."""
 
-    training: Ints
-    held_out: Ints
+    each: tuple[Split, ...]
+    taken_out: tuple[int, ...]
+    undated: int = 0
+
+    @staticmethod
+    def whole(each: Sequence[Split]) -> "Splits":
+        """Splits that keep groups whole by themselves."""
+        return Splits(tuple(each), (0,) * len(each))
 
 
-def splits(
-    labels: Ints,
-    names: Sequence[str],
-    settings: Judge,
-    groups: Ints | None = None,
-    dates: Floats | None = None,
-    given: Sequence[str] = (),
-) -> tuple[Split, ...]:
+@dataclass(frozen=True)
+class Order:
+    """What else a split may go by. dates: (n,) numbers that grow with time, NaN where unknown. folds: (n,) the fold of each
+    document by name, where a column tells it."""
+
+    dates: Floats | None = None
+    folds: Sequence[str] = ()
+
+
+def splits(documents: Labelled, settings: Judge, order: Order | None = None) -> Splits:
     """The splits that a plan asks for.
 
-    labels: (n,) numbers into `names`. groups: (n,) documents of one number stay together. dates: (n,) numbers that grow with
-    time, NaN where unknown. given: the fold of each document by name, where a column tells it. Raises DataProblem, with the
-    numbers, for what cannot be done.
+    Raises UsageProblem for wishes that exclude each other, and DataProblem, with the numbers, for what the documents do not
+    allow.
     """
-    n = labels.size
-    if given:
-        return _given(given)
+    order = order or Order()
+    _check(settings, bool(order.folds))
+    if order.folds:
+        return _apart(_given(order.folds), documents.groups)
     if settings.in_time:
-        if dates is None or np.isnan(dates).all():
+        if order.dates is None or np.isnan(order.dates).all():
             raise DataProblem(
                 "To judge in time, documents need dates.", "Name their column with --set columns.date=COLUMN."
             )
-        return _in_time(dates, settings.folds)
+        undated = int(np.isnan(order.dates).sum())
+        return _apart(_in_time(order.dates, settings.folds), documents.groups, undated)
     if settings.alone:
-        if n > _MOST_ALONE:
-            raise DataProblem(
-                f"Holding out each of {n:,} documents alone means as many trainings.",
-                f"It is meant for up to {_MOST_ALONE:,}; use --folds.",
-            )
-        return tuple(Split(np.delete(np.arange(n), place), np.array([place])) for place in range(n))
+        return _apart(_alone(documents.documents), documents.groups)
+    _check_folds(documents, settings.folds)
     found = []
     for repeat in range(settings.repeats):
         seed = settings.seed + repeat
-        if groups is None:
-            fold = stratified_folds(labels, names, settings.folds, seed)
-        else:
-            fold = _grouped(labels, names, settings.folds, seed, groups)
+        fold = folds_of(documents.labels, settings.folds, seed, documents.groups, documents.keys)
         found += [
             Split(np.flatnonzero(fold != number), np.flatnonzero(fold == number)) for number in range(settings.folds)
         ]
-    return tuple(found)
+    return Splits.whole(found)
 
 
-def _grouped(labels: Ints, names: Sequence[str], folds: int, seed: int, groups: Ints) -> Ints:
-    k = len(names)
-    sizes = np.bincount(labels, minlength=k)
-    if any(0 < size < folds for size in sizes.tolist()):
-        return stratified_folds(labels, names, folds, seed)  # refuses, with the numbers
-    distinct, group = np.unique(groups, return_inverse=True)
-    if distinct.size < folds:
+def hold_out(documents: Labelled, share: float, seed: int) -> Bools:
+    """(n,) which documents are held out: about `share` of each label's, at least one on either side, groups whole.
+
+    Raises DataProblem for a label all of whose documents would be on one side.
+    """
+    sizes = np.bincount(documents.labels, minlength=len(documents.names))
+    lone = [repr(name) for name, size in zip(documents.names, sizes.tolist(), strict=True) if size == 1]
+    if lone:
         raise DataProblem(
-            f"{folds} folds need at least {folds} groups of documents; there are {distinct.size}.",
-            f"Use --folds {distinct.size}." if distinct.size > 1 else "Name another column with columns.group.",
+            f"A split needs at least two documents of each label, one for each side; a single one has: {', '.join(lone[:5])}.",
+            "Leave out or merge the small labels, or add documents of them.",
         )
-    pairs = np.unique(group * k + labels)
-    groups_of_label = np.bincount(pairs % k, minlength=k)
-    scarce = [number for number in range(k) if 0 < groups_of_label[number] < 2]
-    if scarce:
-        number = scarce[0]
+    _check_groups(documents)
+    return held_out_of(documents.labels, share, seed, documents.groups, documents.keys)
+
+
+def latest(dates: Floats, share: float, groups: Ints | None) -> tuple[Bools, Bools]:
+    """(n,) which documents are held out, being the latest `share` of those with a date, and (n,) which earlier ones belong
+    together with one of them, so that nothing may be learned from them. Documents of one date stay on one side."""
+    known = dates[~np.isnan(dates)]
+    if np.unique(known).size < 2:
+        raise DataProblem("To split in time, rows need dates.", "Name their column with --set columns.date=COLUMN.")
+    bound = max(float(np.sort(known)[int(np.floor((1.0 - share) * known.size))]), float(np.unique(known)[1]))
+    held: Bools = np.asarray(dates >= bound)
+    return held, _belonging(held, groups) & ~np.isnan(dates)
+
+
+def _check(settings: Judge, given: bool) -> None:
+    """Raises UsageProblem for kinds of split that exclude each other."""
+    wishes = [
+        ("columns.fold", given),
+        ("judge.in_time", settings.in_time),
+        ("judge.alone", settings.alone),
+        ("judge.repeats", settings.repeats > 1),
+    ]
+    wanted = [name for name, wish in wishes if wish]
+    if len(wanted) > 1:
+        raise UsageProblem(
+            f"{wanted[0]} and {wanted[1]} cannot both say which documents are held out.", "Leave one of them out."
+        )
+
+
+def _check_folds(documents: Labelled, folds: int) -> None:
+    names, sizes = documents.names, np.bincount(documents.labels, minlength=len(documents.names))
+    small = [number for number in range(len(names)) if 0 < sizes[number] < folds]
+    if small:
+        scarce = ", ".join(f"{names[number]!r} has {sizes[number]}" for number in small[:5])
+        fewest = int(sizes[small].min())
+        fewer = f"--folds {fewest}, " if fewest >= 2 else ""
         raise DataProblem(
-            f"All {sizes[number]} documents of {names[number]!r} are in one group, or copies of each other: no fold can learn it "
-            "and judge it.",
+            f"{folds} folds need at least {folds} documents of each label; {scarce}.",
+            f"Use {fewer}or leave out or merge the small labels.",
+        )
+    if documents.groups is not None and (groups := np.unique(documents.groups).size) < folds:
+        raise DataProblem(
+            f"{folds} folds need at least {folds} groups of documents; there are {groups}.",
+            f"Use --folds {groups}." if groups > 1 else "Name another column with columns.group.",
+        )
+    _check_groups(documents)
+
+
+def _check_groups(documents: Labelled) -> None:
+    """Raises DataProblem for a label whose documents all belong together."""
+    if documents.groups is None:
+        return
+    k = len(documents.names)
+    _, group = np.unique(documents.groups, return_inverse=True)
+    groups_of_label = np.bincount(np.unique(group * k + documents.labels) % k, minlength=k)
+    scarce = np.flatnonzero(groups_of_label == 1)
+    if scarce.size:
+        number = int(scarce[0])
+        raise DataProblem(
+            f"All {int((documents.labels == number).sum())} documents of {documents.names[number]!r} are in one group, or copies "
+            "of each other: no split can learn it and judge it.",
             "Leave that label out, or name another column with columns.group.",
         )
-    if np.unique(group).size == group.size:
-        return stratified_folds(labels, names, folds, seed)
-    return dealt_folds(labels, folds, seed, groups)
 
 
-def _in_time(dates: Floats, folds: int) -> tuple[Split, ...]:
+def _apart(wanted: Sequence[tuple[Ints, Ints]], groups: Ints | None, undated: int = 0) -> Splits:
+    """Splits whose held-out sides are wanted as they are; training sides give up what belongs together with them.
+
+    A split that has nothing left to learn from is refused.
+    """
+    made, taken = [], []
+    for training, held_out in wanted:
+        left = training
+        if groups is not None:
+            left = training[~np.isin(groups[training], groups[held_out])]
+        if not left.size:
+            raise DataProblem(
+                f"All {training.size:,} documents to learn from belong together with held-out ones (the same group, or copies).",
+                "Use ordinary folds, which keep groups whole, or name another column with columns.group.",
+            )
+        made.append(Split(left, held_out))
+        taken.append(training.size - left.size)
+    return Splits(tuple(made), tuple(taken), undated)
+
+
+def _belonging(held: Bools, groups: Ints | None) -> Bools:
+    """(n,) which of the others belong together with a held-out document."""
+    if groups is None:
+        return np.zeros(held.size, dtype=bool)
+    return np.asarray(~held & np.isin(groups, groups[held]))
+
+
+def _alone(n: int) -> list[tuple[Ints, Ints]]:
+    if n > _MOST_ALONE:
+        raise DataProblem(
+            f"Holding out each of {n:,} documents alone means as many trainings.",
+            f"It is meant for up to {_MOST_ALONE:,}; use --folds.",
+        )
+    return [(np.delete(np.arange(n), place), np.array([place])) for place in range(n)]
+
+
+def _in_time(dates: Floats, folds: int) -> list[tuple[Ints, Ints]]:
     known = np.flatnonzero(~np.isnan(dates))
     order = known[np.argsort(dates[known], kind="stable")]
     if np.unique(dates[known]).size <= folds:
@@ -110,12 +206,11 @@ def _in_time(dates: Floats, folds: int) -> tuple[Split, ...]:
     ordered = dates[order]
     cuts = [round(order.size * number / (folds + 1)) for number in range(1, folds + 1)]
     # Documents of one date stay on one side.
-    edges = [0, *(int(np.searchsorted(ordered, ordered[cut], side="left")) for cut in cuts), order.size]
-    edges = sorted(set(edges))
-    return tuple(Split(order[:begin], order[begin:end]) for begin, end in pairwise(edges[1:]) if end > begin)
+    edges = sorted({0, *(int(np.searchsorted(ordered, ordered[cut], side="left")) for cut in cuts), order.size})
+    return [(order[:begin], order[begin:end]) for begin, end in pairwise(edges[1:])]
 
 
-def _given(folds: Sequence[str]) -> tuple[Split, ...]:
+def _given(folds: Sequence[str]) -> list[tuple[Ints, Ints]]:
     names = sorted({fold for fold in folds if fold})
     held = np.array([names.index(fold) if fold else -1 for fold in folds])
     if len(names) < 2:
@@ -123,26 +218,4 @@ def _given(folds: Sequence[str]) -> tuple[Split, ...]:
             f"The column of folds has {len(names)} different value{'s' if len(names) != 1 else ''}; at least two are needed.",
             "Each value is one fold; documents without one are only trained on.",
         )
-    return tuple(Split(np.flatnonzero(held != number), np.flatnonzero(held == number)) for number in range(len(names)))
-
-
-def hold_out(labels: Ints, share: float, seed: int, groups: Ints) -> Ints:
-    """The places of about `share` of each label's documents, ascending; documents of one group stay together.
-
-    A group counts with the label that most of its documents have.
-    """
-    generator = np.random.default_rng(seed)
-    _, group = np.unique(groups, return_inverse=True)
-    k = int(labels.max()) + 1
-    content = np.bincount(group * k + labels, minlength=(int(group.max()) + 1) * k).reshape(-1, k)
-    commonest = content.argmax(axis=1)
-    out = np.zeros(len(content), dtype=bool)
-    for label in range(k):
-        members = generator.permutation(np.flatnonzero(commonest == label))
-        sizes = content[members].sum(axis=1)
-        goal = np.floor(share * sizes.sum() + 0.5)
-        before = np.cumsum(sizes) - sizes
-        out[members[(before < goal) & (members.size > 1)]] = True
-        if members.size > 1 and out[members].all():
-            out[members[-1]] = False
-    return np.flatnonzero(out[group])
+    return [(np.flatnonzero(held != number), np.flatnonzero(held == number)) for number in range(len(names))]

@@ -13,10 +13,10 @@ import numpy as np
 from upsort.core.arrays import Floats, Ints
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Suspects:
-    """places: (m,) documents, most suspicious first. suggested: (m,) label numbers. own, other: (m,) the probabilities of the own
-    and of the suggested label. usual: (k,) usual confidence of each label, NaN for a label without documents."""
+    """places: (m,) documents, most suspicious first. suggested: (m,) label numbers. own, other: (m,) the probabilities of the
+    own and of the suggested label. usual: (k,) usual confidence of each label, NaN for a label without documents."""
 
     places: Ints
     suggested: Ints
@@ -40,4 +40,6 @@ def find_suspects(labels: Ints, probabilities: Floats) -> Suspects:
     other = probabilities[places, suggested[places]]
     order = np.argsort(own[places] - other, kind="stable")
     places = places[order]
-    return Suspects(places, suggested[places].astype(np.int64), own[places], other[order], usual)
+    return Suspects(
+        places=places, suggested=suggested[places].astype(np.int64), own=own[places], other=other[order], usual=usual
+    )

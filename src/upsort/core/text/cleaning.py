@@ -32,7 +32,7 @@ _NEED_PUNCTUATION = frozenset(
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Cleaner:
     """The steps of a plan, ready to work. on_text and on_words: names and steps, in order."""
 
@@ -135,14 +135,14 @@ class Cleaner:
         """Whether patterns of somebody's own are among the steps, which may take without end on some document."""
         return self.tokens_by is not None or (bool(self.settings.replace) and "replace" in self.settings.steps)
 
-    def too_slow(self, documents: Sequence[str]) -> dict[int, str]:
-        """The places of documents on which a pattern takes longer than allowed, with the reason to set them aside."""
+    def too_slow(self, documents: Sequence[str]) -> dict[int, float]:
+        """The places of documents on which a pattern takes longer than the seconds allowed, with those."""
         slow = {}
         for place, document in enumerate(documents):
             try:
                 self.cut(self.cleaned([document]))
             except TimeoutError:
-                slow[place] = f"a pattern of the plan took longer than {self.settings.pattern_seconds:g} seconds"
+                slow[place] = self.settings.pattern_seconds
         return slow
 
     def warnings(self, resources: Resources) -> list[str]:
@@ -194,7 +194,13 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
     pattern = None
     if settings.tokens_by:
         pattern = TimedSubstitution(checked_pattern(settings.tokens_by), "", settings.pattern_seconds)
-    return Cleaner(settings, tuple(on_text), tuple(on_words), pattern, with_sentences)
+    return Cleaner(
+        settings=settings,
+        on_text=tuple(on_text),
+        on_words=tuple(on_words),
+        tokens_by=pattern,
+        with_sentences=with_sentences,
+    )
 
 
 def _one_after_the_other(on_text: Sequence[tuple[str, TextStep]], earlier: Sequence[WordStep]) -> WordStep:

@@ -57,8 +57,8 @@ class WordMemory:
     def number_tokens(self, raw: bytes, text: Bytes, begins: Places, ends: Places) -> Codes:
         """(n_tokens,) the number of the word of each token.
 
-        raw, text: UTF-8, as bytes and as an array, with eight bytes beyond the last token. begins, ends: where tokens begin, and
-        one past where they end.
+        raw, text: UTF-8, as bytes and as an array, with eight bytes beyond the last token. begins, ends: where tokens begin,
+        and one past where they end.
         """
         keys, longer, parts = self._keys_of(raw, text, begins, ends)
         known = self._keys.size

@@ -19,11 +19,10 @@ EXAMPLES = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Resources:
     """What steps need from files. stop_words: a list of one's own. lemma_table: forms and lemmas; bases and irregular: English.
-    vocabulary: the terms to use, where they are given. costs: of giving a label to a document of another. full_forms:
-    for a stem or lemma, the word that it most often stands for.
+    vocabulary: the terms to use, where they are given. full_forms: for a stem or lemma, the word that it most often stands for.
 
     All empty where the plan asks for none of them.
     """
@@ -33,7 +32,6 @@ class Resources:
     bases: frozenset[str] = frozenset()
     irregular: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
     vocabulary: frozenset[str] = frozenset()
-    costs: Mapping[str, Mapping[str, float]] | None = None
     full_forms: Mapping[str, str] = field(default_factory=dict)
 
 

@@ -1,7 +1,7 @@
 """A block of documents as it comes from files: texts, and what stands in the columns beside them."""
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -9,7 +9,7 @@ from upsort.core.arrays import Floats
 from upsort.core.features.beside import Cells, Measure, text_measures
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Documents:
     """n documents.
 
@@ -33,6 +33,15 @@ class Documents:
             return self.parts[0]
         return ["\n".join(part for part in parts if part) for parts in zip(*self.parts, strict=True)]
 
+    def rows(self, chosen: Sequence[int]) -> "Documents":
+        """Some of the documents; one may come several times."""
+        return replace(
+            self,
+            parts=tuple([part[place] for place in chosen] for part in self.parts),
+            numbers=self.numbers[list(chosen)],
+            categories=tuple([cells[place] for place in chosen] for cells in self.categories),
+        )
+
     def cells(self, measures: Sequence[Measure] = ()) -> Cells:
         """The values beside the text, and those measured of it: numbers named column:NAME and text:MEASURE."""
         names = [*(f"column:{name}" for name in self.number_names), *(f"text:{measure}" for measure in measures)]
@@ -42,7 +51,13 @@ class Documents:
         for place, (column, distinct) in enumerate(zip(self.categories, values, strict=True)):
             number = {value: code for code, value in enumerate(distinct)}
             codes[:, place] = [number.get(cell, -1) for cell in column]
-        return Cells(tuple(names), numbers, self.category_names, codes, tuple(map(tuple, values)))
+        return Cells(
+            number_names=tuple(names),
+            numbers=numbers,
+            category_names=self.category_names,
+            categories=codes,
+            category_values=tuple(map(tuple, values)),
+        )
 
 
 def texts_alone(
@@ -51,11 +66,11 @@ def texts_alone(
     """Documents of which nothing is known but the text; every column beside it is empty, every part but the last."""
     n = len(texts)
     return Documents(
-        (*([""] * n for _ in range(parts - 1)), list(texts)),
-        tuple(number_names),
-        np.full((n, len(number_names)), np.nan),
-        tuple(category_names),
-        tuple([""] * n for _ in category_names),
+        parts=(*([""] * n for _ in range(parts - 1)), list(texts)),
+        number_names=tuple(number_names),
+        numbers=np.full((n, len(number_names)), np.nan),
+        category_names=tuple(category_names),
+        categories=tuple([""] * n for _ in category_names),
     )
 
 
@@ -65,11 +80,13 @@ def joined_documents(blocks: Sequence[Documents]) -> Documents:
     if len(blocks) == 1:
         return first
     return Documents(
-        tuple([text for block in blocks for text in block.parts[place]] for place in range(len(first.parts))),
-        first.number_names,
-        np.vstack([block.numbers for block in blocks]),
-        first.category_names,
-        tuple([cell for block in blocks for cell in block.categories[place]] for place in range(len(first.categories))),
+        parts=tuple([text for block in blocks for text in block.parts[place]] for place in range(len(first.parts))),
+        number_names=first.number_names,
+        numbers=np.vstack([block.numbers for block in blocks]),
+        category_names=first.category_names,
+        categories=tuple(
+            [cell for block in blocks for cell in block.categories[place]] for place in range(len(first.categories))
+        ),
     )
 
 

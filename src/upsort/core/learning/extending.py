@@ -21,14 +21,16 @@ from upsort.core.classifiers.products import Products
 from upsort.core.classifiers.targets import targets_of
 from upsort.core.errors import DataProblem
 from upsort.core.features.vocabulary import FeatureSpace, TermStatistics, chosen_terms
-from upsort.core.sorter import Reserve, Sorter, Trained, length_classes
+from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.reserve import Reserve
+from upsort.core.learning.sorter import Sorter, Trained, length_classes
+from upsort.core.learning.training import known_words
 from upsort.core.sparse import from_cells
-from upsort.core.training import Labelled, known_words
 
 _ARRAYS = {"multinomial-nb": "term_counts", "complement-nb": "term_counts", "bernoulli-nb": "term_documents"}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Counted:
     """Counts by term and label, of all terms. documents: (k,) of each label."""
 
@@ -54,23 +56,23 @@ def extended_by_counts(sorter: Sorter, more: Labelled) -> Sorter:
     presence = sorter.plan.features.weighting == "presence"
     totals = whole.frequency.sum(axis=1) if presence else np.rint(whole.counts.sum(axis=1)).astype(np.int64)
     statistics = TermStatistics(
-        whole.terms,
-        whole.frequency.sum(axis=1),
-        totals,
-        whole.frequency,
-        whole.documents,
-        documents,
+        terms=whole.terms,
+        frequency=whole.frequency.sum(axis=1),
+        totals=totals,
+        by_label=whole.frequency,
+        label_documents=whole.documents,
+        documents=documents,
     )
     features = sorter.plan.features
     kept = chosen_terms(statistics, features, sorter.resources.vocabulary)
     space = FeatureSpace(
-        [whole.terms[place] for place in kept.tolist()],
-        kept.size,
-        whole.frequency[kept].sum(axis=1),
-        whole.frequency[kept],
-        documents,
-        0.0,
-        features,
+        terms=[whole.terms[place] for place in kept.tolist()],
+        counted=kept.size,
+        document_frequency=whole.frequency[kept].sum(axis=1),
+        label_document_frequency=whole.frequency[kept],
+        documents=documents,
+        mean_length=0.0,
+        settings=features,
     )
     presence = presence or sorter.plan.classifier.kind == "bernoulli-nb"
     values = whole.frequency[kept].astype(np.float64) if presence else whole.counts[kept]
@@ -87,11 +89,11 @@ def extended_by_counts(sorter: Sorter, more: Labelled) -> Sorter:
     reserve = Reserve([whole.terms[place] for place in places.tolist()], whole.frequency[places], whole.counts[places])
     # Without calibration nothing is kept that the documents themselves would be needed for.
     trained = Trained(
-        whole.documents,
-        space.label_document_frequency,
-        documents,
-        None,
-        classifier.ended,
+        label_documents=whole.documents,
+        label_document_frequency=space.label_document_frequency,
+        documents=documents,
+        right=None,
+        ended=classifier.ended,
         lengths=sorter.trained.lengths + length_classes(more.measured.tokens),
         words=sorter.trained.words + int(more.measured.tokens.sum()),
         known_words=known_words(space, totals[kept]),
@@ -105,11 +107,11 @@ def _held(sorter: Sorter, reserve: Reserve) -> _Counted:
     arrays = sorter.classifier.arrays()
     counts = arrays.get("term_counts", frequency.astype(np.float64))
     return _Counted(
-        sorter.labels,
-        sorter.space.terms + reserve.terms,
-        np.vstack((frequency, reserve.frequency)),
-        np.vstack((counts, reserve.counts)),
-        sorter.trained.label_documents,
+        names=sorter.labels,
+        terms=sorter.space.terms + reserve.terms,
+        frequency=np.vstack((frequency, reserve.frequency)),
+        counts=np.vstack((counts, reserve.counts)),
+        documents=sorter.trained.label_documents,
     )
 
 
@@ -122,11 +124,11 @@ def _of_documents(more: Labelled, sorter: Sorter) -> _Counted:
     presence = sorter.plan.features.weighting == "presence" or sorter.plan.classifier.kind == "bernoulli-nb"
     values = np.ones(counts.nnz) if presence else counts.data.astype(np.float64)
     return _Counted(
-        more.names,
-        more.measured.terms,
-        np.bincount(cells, minlength=size).reshape(-1, k).astype(np.int64),
-        np.bincount(cells, weights=values, minlength=size).reshape(-1, k).astype(np.float64),
-        np.bincount(more.labels, minlength=k).astype(np.int64),
+        names=more.names,
+        terms=more.measured.terms,
+        frequency=np.bincount(cells, minlength=size).reshape(-1, k).astype(np.int64),
+        counts=np.bincount(cells, weights=values, minlength=size).reshape(-1, k).astype(np.float64),
+        documents=np.bincount(more.labels, minlength=k).astype(np.int64),
     )
 
 
@@ -144,7 +146,7 @@ def _added(first: _Counted, second: _Counted) -> _Counted:
         frequency[np.ix_(rows, columns)] += part.frequency
         counts[np.ix_(rows, columns)] += part.counts
         documents[columns] += part.documents
-    return _Counted(names, terms, frequency, counts, documents)
+    return _Counted(names=names, terms=terms, frequency=frequency, counts=counts, documents=documents)
 
 
 @dataclass(frozen=True)

@@ -1,7 +1,7 @@
 """The sorter: a feature space and a classifier, ready to decide about new text."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -11,29 +11,35 @@ from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.calibration import Calibration
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.newton import Ended
-from upsort.core.documents import Documents, texts_alone
 from upsort.core.errors import DataProblem
 from upsort.core.features.beside import Cells
 from upsort.core.features.counting import KnownCounts, count_known
+from upsort.core.features.documents import Documents, texts_alone
 from upsort.core.features.measuring import prefixes
 from upsort.core.features.vocabulary import FeatureSpace
+from upsort.core.learning.adding_up import added_up
+from upsort.core.learning.decision import values_of
+from upsort.core.learning.method import Costs
+from upsort.core.learning.reserve import Reserve
 from upsort.core.names import listed
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.tokeniser import Tokens
 from upsort.core.text.word_steps import Resources
 
+UNDECIDED = "(undecided)"
+"""Stands for a label where the sorter is not sure enough to give one."""
 
-@dataclass(frozen=True)
+
+@dataclass(frozen=True, kw_only=True)
 class Decisions:
     """What a sorter says about documents, row by row; n documents, k labels.
 
-    scores: (n, k) float64. probabilities: (n, k) float64; rows sum to 1, unless documents may have several labels.
-    best, second: (n,) int64, numbers of the most and the second most probable labels; equal ones: the label that sorts first.
-    margin: (n,) difference of the two highest probabilities.
-    tokens: (n,) int64. unknown_share: (n,) share of tokens the sorter does not know; NaN for a document without tokens.
-    sets: (n, k) which labels each document is given, where it may have several or none. undecided: (n,) which documents are less
-    probable than the plan wants them to be.
+    scores: (n, k) float64. probabilities: (n, k) float64; rows sum to 1, unless documents may have several labels. best,
+    second: (n,) int64, numbers of the first and the second label by the sorter's rule; equal ones: the label that sorts
+    first. margin: (n,) difference of their probabilities. tokens: (n,) int64. unknown_share: (n,) share of tokens the sorter
+    does not know; NaN for a document without tokens. sets: (n, k) which labels each document is given, where it may have
+    several or none. undecided: (n,) which documents are less probable than the plan wants them to be.
     """
 
     scores: Floats
@@ -56,7 +62,7 @@ def length_classes(tokens: Ints) -> Ints:
     return np.bincount(np.minimum(classes, LENGTH_CLASSES - 1), minlength=LENGTH_CLASSES).astype(np.int64)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Trained:
     """What training saw and how it ended.
 
@@ -79,26 +85,15 @@ class Trained:
     known_words: int = 0
 
 
-@dataclass(frozen=True)
-class Reserve:
-    """What is known of the terms that the bounds left out, for a sorter that can be extended exactly.
-
-    terms: sorted. frequency: (t, k) int64 documents of each label with each. counts: (t, k) float64 how often in them.
-    """
-
-    terms: list[str]
-    frequency: Ints
-    counts: Floats
-
-
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Sorter:
     """A trained model.
 
-    labels: sorted; the columns of scores and probabilities. resources: word lists its cleaning needs. calibration: from scores to
-    probabilities. answer: the label column it answers for, where there are several. thresholds: (k,) from which probability on a
-    label is given, where a document may have several labels. reserve: see `Reserve`. decision: (k, k)
-    the rule by which probabilities become labels (see `judging.deciding`), None for the most probable one.
+    labels: sorted; the columns of scores and probabilities. resources: word lists its cleaning needs. costs: that it decides
+    by, where it does. calibration: from scores to probabilities. answer: the label column it answers for, where there are
+    several. thresholds: (k,) from which probability on a label is given, where a document may have several labels. reserve:
+    see `Reserve`. decision: (k, k) the rule by which probabilities become labels (see `learning.decision`), None for the most
+    probable one.
     """
 
     plan: Plan
@@ -107,6 +102,7 @@ class Sorter:
     classifier: Fitted
     trained: Trained
     resources: Resources = field(default_factory=Resources)
+    costs: Costs | None = None
     calibration: Calibration = field(default_factory=Calibration)
     answer: str = ""
     thresholds: Floats | None = None
@@ -148,25 +144,72 @@ class Sorter:
         tokens: of each part of the documents, where they are at hand.
         """
         matrix, counts = self.matrix(documents, tokens)
-        return self.decisions(self.classifier.scores(matrix), counts.tokens, counts.unknown_share())
+        return self.decide_matrix(matrix, counts)
 
-    def decisions(self, scores: Floats, tokens: Ints, unknown_share: Floats) -> Decisions:
-        """Rank labels by their scores, and turn scores into probabilities."""
+    def decide_matrix(self, matrix: csr_array, counts: KnownCounts) -> Decisions:
+        """Decide about documents as numbers, as `matrix` gives them."""
+        decisions = self.decide_scores(self.classifier.scores(matrix))
+        return replace(decisions, tokens=counts.tokens, unknown_share=counts.unknown_share())
+
+    def decide_scores(self, scores: Floats) -> Decisions:
+        """The one way from scores to decisions: probabilities, then the sorter's rule. scores: (n, k). Nothing is said of
+        words."""
         if self.thresholds is not None:
             probabilities = self.calibration.each(scores)
-            ranked_by, sets = probabilities, probabilities >= self.thresholds
-        else:
-            probabilities, sets = self.calibration.probabilities(scores), None
-            ranked_by = probabilities if self.calibration.kind in {"platt", "isotonic"} else scores
-            if self.decision is not None:
-                ranked_by = np.round(probabilities @ self.decision, 12)
+            return self._decided(scores, probabilities, probabilities)
+        probabilities = self.calibration.probabilities(scores)
+        return self._decided(scores, probabilities, scores if self.calibration.keeps_order else probabilities)
+
+    def decide_added_up(self, passages: Decisions, documents: Sequence[str], way: str) -> tuple[list[str], Decisions]:
+        """Decide about documents made of passages by the same rule.
+
+        documents: (n,) whose passage each is. way: see `adding_up`. Returns the documents in the order of their first
+        passages, and the decisions about them; the scores are the logarithms of the probabilities.
+        """
+        names, owner, probabilities = added_up(passages.probabilities, documents, way, self.thresholds is None)
+        tokens = np.bincount(owner, weights=passages.tokens, minlength=len(names)).astype(np.int64)
+        unknown = np.bincount(owner, np.nan_to_num(passages.unknown_share) * passages.tokens, minlength=len(names))
+        with np.errstate(invalid="ignore"):
+            share: Floats = unknown / tokens
+        scores = np.log(np.maximum(probabilities, 1e-300))
+        return names, replace(self._decided(scores, probabilities, probabilities), tokens=tokens, unknown_share=share)
+
+    def _decided(self, scores: Floats, probabilities: Floats, ranked_by: Floats) -> Decisions:
+        """ranked_by: what the labels are ranked by where no rule of costs or weights does it."""
+        if self.thresholds is None and self.decision is not None:
+            ranked_by = values_of(probabilities, self.decision)
         order = np.argsort(-ranked_by, axis=1, kind="stable")
         best, second = order[:, 0].astype(np.int64), order[:, min(1, order.shape[1] - 1)].astype(np.int64)
         rows = np.arange(len(scores))
-        margin = probabilities[rows, best] - probabilities[rows, second]
         bound = self.plan.decide.undecided_below
-        undecided = probabilities[rows, best] < bound if bound > 0 else None
-        return Decisions(scores, probabilities, best, second, margin, tokens, unknown_share, sets, undecided)
+        return Decisions(
+            scores=scores,
+            probabilities=probabilities,
+            best=best,
+            second=second,
+            margin=probabilities[rows, best] - probabilities[rows, second],
+            tokens=np.zeros(len(scores), dtype=np.int64),
+            unknown_share=np.full(len(scores), np.nan),
+            sets=probabilities >= self.thresholds if self.thresholds is not None else None,
+            undecided=probabilities[rows, best] < bound if bound > 0 and self.thresholds is None else None,
+        )
+
+    def given(self, decisions: Decisions) -> list[str]:
+        """What each document is given: its label, its labels with the plan's separator between them, or UNDECIDED."""
+        if decisions.sets is not None:
+            return [
+                self.joined(label for label, has in zip(self.labels, held, strict=True) if has)
+                for held in decisions.sets.tolist()
+            ]
+        labels = [self.labels[best] for best in decisions.best.tolist()]
+        if decisions.undecided is None:
+            return labels
+        return [UNDECIDED if left else label for label, left in zip(labels, decisions.undecided.tolist(), strict=True)]
+
+    def joined(self, labels: Iterable[str]) -> str:
+        """A set of labels as one cell: sorted, with the plan's separator between them."""
+        separator = self.plan.columns.label_separator
+        return (f"{separator} " if separator.strip() else separator).join(sorted(labels))
 
     def cells(self, documents: Documents) -> Cells:
         """The columns beside the text, in the order of training. Raises DataProblem where there are others."""
@@ -180,9 +223,8 @@ class Sorter:
         return cells
 
     def texts_alone(self, texts: Sequence[str]) -> Documents:
-        """Documents of which only the text is known, for this sorter."""
-        numbers = [
-            name.removeprefix("column:") for name in self.space.beside.number_names if name.startswith("column:")
-        ]
+        """Documents of which only the text is known, for this sorter: its last text column, where columns are kept apart."""
+        beside = self.space.beside
+        numbers = [name.removeprefix("column:") for name in beside.number_names if name.startswith("column:")]
         parts = len(prefixes(self.plan.columns, self.plan.features))
-        return texts_alone(texts, parts, numbers, [name for name, _ in self.space.beside.categories])
+        return texts_alone(texts, parts, numbers, [name for name, _ in beside.categories])

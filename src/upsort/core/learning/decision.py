@@ -1,19 +1,38 @@
 """Deciding otherwise than for the most probable label: by costs, by weights that raise F-beta, or not at all.
 
-A decision rule is a matrix D (k, k): the label g is given for which Σ over labels t of p[t] · D[t, g] is largest. With costs C
-(given × true) D = −Cᵀ, which has the least expected cost (Bayes' rule; Elkan 2001, equation 1). For F-beta D is diagonal: each
-label's probability is multiplied by a weight of its own. The weights are chosen on held-out documents, one label after the other,
-from a grid, as long as macro F-beta rises.
+A decision rule is a matrix D (k, k): the label g is given for which Σ over labels t of p[t] · D[t, g] is largest. With costs
+C (given × true) D = −Cᵀ, which has the least expected cost (Bayes' rule; Elkan 2001, equation 1). For F-beta D is diagonal:
+each label's probability is multiplied by a weight of its own. The weights are chosen on held-out documents, one label after
+the other, from a grid, as long as macro F-beta rises.
 """
 
-from dataclasses import dataclass
+from collections.abc import Sequence
 
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.errors import DataProblem
+from upsort.core.learning.method import Costs
+from upsort.core.names import listed
 
 _GRID = np.geomspace(0.2, 5.0, 21)
 _ROUNDS = 3
+
+
+def cost_table(costs: Costs, labels: Sequence[str]) -> Floats | None:
+    """(k given, k true) the costs of deciding among these labels; None where the costs are about none of them.
+
+    Raises DataProblem where they are about some of the labels only.
+    """
+    missing = [label for label in labels if label not in costs]
+    if len(missing) == len(labels):
+        return None
+    if missing:
+        raise DataProblem(
+            f"The table of costs has no label {missing[0]!r}; its labels are {listed(costs)}.",
+            "Each label needs a row and a column.",
+        )
+    return np.array([[costs[given][true] for true in labels] for given in labels])
 
 
 def by_costs(costs: Floats) -> Floats:
@@ -22,14 +41,10 @@ def by_costs(costs: Floats) -> Floats:
     return rule
 
 
-def decide(probabilities: Floats, rule: Floats) -> Ints:
-    """(n,) the label of the highest value; of equals the first."""
-    return np.asarray(np.argmax(np.round(probabilities @ rule, 12), axis=1), dtype=np.int64)
-
-
-def mean_cost(true: Ints, given: Ints, costs: Floats) -> float:
-    """The mean of the costs of what was given."""
-    return float(costs[given, true].mean())
+def values_of(probabilities: Floats, rule: Floats) -> Floats:
+    """(n, k) what each label is worth by a rule, rounded so that what should be equal is."""
+    values: Floats = np.round(probabilities @ rule, 12)
+    return values
 
 
 def macro_f_beta(true: Ints, given: Ints, k: int, beta: float) -> float:
@@ -59,25 +74,3 @@ def weights_for_f_beta(true: Ints, probabilities: Floats, beta: float) -> Floats
         if best <= before:
             break
     return np.diag(weights)
-
-
-@dataclass(frozen=True)
-class Coverage:
-    """What leaving the less certain documents undecided brings: for each bound, how many are decided, and right."""
-
-    bounds: tuple[float, ...]
-    decided: tuple[int, ...]
-    right: tuple[int, ...]
-    documents: int
-
-
-def coverage(probability: Floats, right: "np.ndarray[tuple[int], np.dtype[np.bool_]]") -> Coverage:
-    """probability: (n,) of the given label. right: (n,)."""
-    bounds = tuple(round(0.05 * step, 2) for step in range(20))
-    decided = [probability >= bound for bound in bounds]
-    return Coverage(
-        bounds,
-        tuple(int(mask.sum()) for mask in decided),
-        tuple(int((mask & right).sum()) for mask in decided),
-        int(probability.size),
-    )

@@ -45,12 +45,14 @@ def test_planted_copies_change_the_result_when_allowed(program: Program, gathere
 
 
 def test_planted_wrong_labels_are_suspects(program: Program, gathered: Path, tmp_path: Path) -> None:
-    found = program("suspects", gathered, *COLUMNS, "--id=ref", "-o", "suspects.csv", "--json").json["suspects"]
     wrong = planted("wrong bench")
-    named = [suspect["reference"] for suspect in found]
-    hit = wrong & set(named)
-    assert len(hit) / len(wrong) >= 0.5  # recall
-    assert len(wrong & set(named[:30])) / 30 >= 0.7  # precision among those it is surest of
+    precisions = []
+    for seed in (3, 5, 11):
+        shared = ("suspects", gathered, *COLUMNS, "--id=ref", f"--seed={seed}", "-o", "suspects.csv", "--json")
+        named = [suspect["reference"] for suspect in program(*shared).json["suspects"]]
+        assert len(wrong & set(named)) / len(wrong) >= 0.5  # recall
+        precisions.append(len(wrong & set(named[:30])) / 30)
+    assert sum(precisions) / 3 >= 0.7  # among those it is surest of
     with (tmp_path / "suspects.csv").open(newline="", encoding="utf-8") as stream:
         rows = list(csv.DictReader(stream))
     assert [row["ref"] for row in rows] == named
@@ -110,7 +112,7 @@ def test_the_curve_rises(program: Program, demo: Path, tmp_path: Path) -> None:
     assert found["twice_as_many"]["high"] <= 1
     assert (tmp_path / "curve.png").stat().st_size > 10_000
     nowhere = program("curve", demo / "letters-2024.csv", *COLUMNS, "--folds=2", "-o", "nowhere/curve.png", code=1)
-    assert "nowhere/curve.png cannot be written" in nowhere.err
+    assert "The folder nowhere does not exist, so curve.png cannot be written" in nowhere.err
 
 
 def test_bounds_end_with_three_when_missed(program: Program, demo: Path) -> None:
@@ -157,7 +159,7 @@ def test_three_right_of_three_is_no_evidence(program: Program, demo: Path, tmp_p
 
 
 def test_evaluation_by_column_costs_and_figures(program: Program, demo: Path, tmp_path: Path) -> None:
-    program("split", demo / "letters-2024.csv", "--label=urgent", "--hold-out=0.3", "-o", "parts/")
+    program("split", demo / "letters-2024.csv", "--label=urgent", "--hold-out=0.3", "--allow-copies", "-o", "parts/")
     program("train", "parts/train.csv", "--text=message", "--label=urgent", "-o", "u.sorter")
     (tmp_path / "costs.csv").write_text(",no,yes\nno,0,10\nyes,1,0\n")
     shared = ("evaluate", "u.sorter", "parts/held-out.csv", "--json", "--no-ledger")

@@ -1,0 +1,71 @@
+"""The one protocol of judging: train on a part, decide about the rest, in the labels of the whole corpus.
+
+Every figure about documents that a sorter has not seen comes from `outcome`: the quick check, cross-validation, comparisons,
+nested choices, growth, suspects. Each training starts from nothing and sees its part alone.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from upsort.core.arrays import Floats, Ints
+from upsort.core.learning.apart import Apart, Split, set_apart
+from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.method import Method
+from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.training import train_sorter
+from upsort.core.plan import Features
+from upsort.core.text.word_steps import Resources
+
+
+@dataclass(frozen=True, kw_only=True)
+class Outcome:
+    """What a sorter that was trained on one side of a split says of the other; m documents held out, k labels in the corpus.
+
+    held_out: (m,) places of documents. given: (m,) label numbers of the corpus. probabilities: (m, k), 0 for labels that the
+    training side lacks. majority: the number of the commonest label of the training side.
+    """
+
+    sorter: Sorter
+    held_out: Ints
+    given: Ints
+    probabilities: Floats
+    majority: int
+
+    def right(self, documents: Labelled) -> int:
+        """How many of the held-out documents were given their own label."""
+        return int((self.given == documents.labels[self.held_out]).sum())
+
+
+class Parts:
+    """The two sides of each split as numbers, learned once for all candidates that ask for the same features."""
+
+    def __init__(self, documents: Labelled, splits: Sequence[Split]) -> None:
+        self.documents = documents
+        self.splits = splits
+        self._known: dict[tuple[int, Features], Apart] = {}
+
+    def of(self, number: int, features: Features, resources: Resources) -> Apart:
+        """A split, as the features represent it. features: settled."""
+        if (number, features) not in self._known:
+            self._known[number, features] = set_apart(self.documents, self.splits[number], features, resources)
+        return self._known[number, features]
+
+
+def outcome(parts: Parts, number: int, method: Method) -> Outcome:
+    """Train on one side of a split and decide about the other, as the sorter itself decides."""
+    plan = method.plan.settled()
+    apart = parts.of(number, plan.features, method.resources)
+    sorter, _ = train_sorter(apart.training, replace(method, plan=plan), apart.seen)
+    decisions = sorter.decide_scores(sorter.classifier.scores(apart.outside))
+    return Outcome(
+        sorter=sorter,
+        held_out=apart.held_out,
+        given=apart.in_corpus[decisions.best],
+        probabilities=apart.in_all_labels(decisions.probabilities),
+        majority=int(apart.in_corpus[sorter.majority]),
+    )
+
+
+def outcome_of(documents: Labelled, split: Split, method: Method) -> Outcome:
+    """The same for a split of its own."""
+    return outcome(Parts(documents, (split,)), 0, method)

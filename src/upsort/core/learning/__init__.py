@@ -1,0 +1,1 @@
+"""From counts to a trained sorter: representing documents, training, calibrating, deciding, extending."""

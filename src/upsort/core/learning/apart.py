@@ -1,0 +1,92 @@
+"""A part of the documents to learn from, and others in the space that the part alone teaches: one way for folds of every kind."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import Floats, Ints, Places
+from upsort.core.classifiers.fitted import Fitted
+from upsort.core.features.measured import Measured
+from upsort.core.features.vocabulary import FeatureSpace, learn_space
+from upsort.core.learning.labelled import Labelled
+from upsort.core.plan import Features
+from upsort.core.sparse import only_columns
+from upsort.core.text.word_steps import Resources
+
+
+@dataclass(frozen=True)
+class Split:
+    """training, held_out: places of documents; together they need not be all."""
+
+    training: Ints
+    held_out: Ints
+
+
+@dataclass(frozen=True)
+class Represented:
+    """Training documents as numbers: the learned space, which columns of the counts it keeps, and the (n, n_terms) matrix."""
+
+    space: FeatureSpace
+    kept: Places
+    matrix: csr_array
+
+    def of(self, measured: Measured) -> csr_array:
+        """(m, n_terms) any documents of the corpus in the space."""
+        return self.space.matrix(only_columns(measured.counts, self.kept), measured.cells)
+
+
+def represent(documents: Labelled, features: Features, resources: Resources) -> Represented:
+    """Learn the feature space from training documents. features: settled."""
+    measured = documents.measured
+    space, kept = learn_space(measured, features, documents.labels, len(documents.names), resources.vocabulary)
+    return Represented(space, kept, space.matrix(only_columns(measured.counts, kept), measured.cells))
+
+
+@dataclass(frozen=True, kw_only=True)
+class Apart:
+    """A part to learn from, and the rest to judge by.
+
+    training: the part, labels that it lacks left out. seen: the same as numbers. held_out: (m,) places of the rest in the
+    corpus; outside: (m, n_terms) as numbers; tokens: (m,) their words. in_corpus: (k′,) the corpus's number of each label of
+    the part. labels: how many labels the corpus has.
+    """
+
+    training: Labelled
+    seen: Represented
+    held_out: Ints
+    outside: csr_array
+    tokens: Ints
+    in_corpus: Ints
+    labels: int
+
+    def in_all_labels(self, values: Floats, missing: Floats | float = 0.0) -> Floats:
+        """(m, k′) values of the part's labels as (m, k) of the corpus's. missing: of labels that the part lacks."""
+        whole = np.empty((len(values), self.labels))
+        whole[:] = np.reshape(missing, (-1, 1))
+        whole[:, self.in_corpus] = values
+        return whole
+
+    def scores(self, fitted: Fitted) -> Floats:
+        """(m, k) the scores of the rest; a label that the part lacks has a lower one than all others."""
+        scores = fitted.scores(self.outside)
+        return self.in_all_labels(scores, scores.min(axis=1) - np.ptp(scores) - 1.0)
+
+
+def set_apart(documents: Labelled, split: Split, features: Features, resources: Resources) -> Apart:
+    """Learn from the training side alone how documents become numbers. features: settled.
+
+    Raises DataProblem when that side has fewer than two labels, or no term within the bounds.
+    """
+    training = documents.rows(split.training).present()
+    seen = represent(training, features, resources)
+    rest = documents.measured.rows(split.held_out)
+    return Apart(
+        training=training,
+        seen=seen,
+        held_out=split.held_out,
+        outside=seen.of(rest),
+        tokens=rest.tokens,
+        in_corpus=np.array([documents.names.index(name) for name in training.names], dtype=np.int64),
+        labels=len(documents.names),
+    )

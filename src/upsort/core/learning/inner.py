@@ -1,0 +1,87 @@
+"""Folds inside the training documents: for each, everything is learned anew from the others, and its own documents are judged.
+
+What a sorter needs beyond its classifier (a penalty, probabilities, thresholds, a rule of deciding) is learned from what these
+folds tell. Groups stay on one side here as in every split.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import Floats
+from upsort.core.classifiers import families
+from upsort.core.classifiers.families import TrainingData
+from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.sampling import sampled
+from upsort.core.classifiers.targets import targets_of
+from upsort.core.learning.apart import Apart, Split, set_apart
+from upsort.core.learning.dealing import folds_of
+from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.method import Method
+from upsort.core.plan import Plan
+
+INNER_FOLDS = 3
+
+
+def dealt_splits(documents: Labelled, folds: int, seed: int) -> list[Split]:
+    """As many splits as folds, those left out whose training side or held-out side could not be used."""
+    fold = folds_of(documents.labels, folds, seed, documents.groups, documents.keys)
+    found = []
+    for number in range(folds):
+        split = Split(np.flatnonzero(fold != number), np.flatnonzero(fold == number))
+        if split.held_out.size and np.unique(documents.labels[split.training]).size >= min(2, len(documents.names)):
+            found.append(split)
+    return found
+
+
+@dataclass(frozen=True)
+class InnerFolds:
+    """The folds, each learned from once, whatever is asked of them. documents: all of them."""
+
+    documents: Labelled
+    folds: Sequence[Apart]
+
+    @staticmethod
+    def of(documents: Labelled, method: Method) -> "InnerFolds":
+        """Deal the documents and learn each fold's space. method: its plan settled."""
+        made = dealt_splits(documents, INNER_FOLDS, method.plan.judge.seed)
+        return InnerFolds(
+            documents, [set_apart(documents, split, method.plan.features, method.resources) for split in made]
+        )
+
+    def scores(self, plan: Plan, penalty: float) -> Floats:
+        """(n, k) the scores of each document by a classifier that never saw it; NaN where no fold could judge it."""
+        found = np.full((self.documents.documents, len(self.documents.names)), np.nan)
+        for apart in self.folds:
+            found[apart.held_out] = apart.scores(trained_on(apart.training, apart.seen.matrix, plan, penalty))
+        return found
+
+    def best_penalty(self, plan: Plan) -> float:
+        """The penalty of the grid that gets most held-out documents right; of equals the largest."""
+        right = np.zeros(len(families.PENALTIES))
+        for apart in self.folds:
+            data = training_data(apart.training, apart.seen.matrix, plan)
+            own = self.documents.rows(apart.held_out)
+            for place, fitted in enumerate(families.path(data, plan.classifier)):
+                scores = apart.scores(fitted)
+                if own.sets is not None:
+                    right[place] += ((scores > 0) == own.sets)[:, apart.in_corpus].sum()
+                else:
+                    right[place] += (scores.argmax(axis=1) == own.labels).sum()
+        return families.PENALTIES[int(np.argmax(right))]
+
+
+def trained_on(documents: Labelled, matrix: csr_array, plan: Plan, penalty: float) -> Fitted:
+    """The classifier of a plan, trained from nothing on documents as numbers."""
+    return families.train(training_data(documents, matrix, plan), plan.classifier, penalty)
+
+
+def training_data(documents: Labelled, matrix: csr_array, plan: Plan) -> TrainingData:
+    """What a classifier is trained on: the documents, sampled and weighted as the plan says."""
+    targets = targets_of(documents.labels, documents.names, plan.classifier, documents.weights, documents.sets)
+    if plan.classifier.sampling != "none" and documents.sets is None:
+        rows = sampled(documents.labels, len(documents.names), plan.classifier.sampling, plan.judge.seed)
+        return TrainingData(csr_array(matrix[rows]), targets.rows(rows), documents.names)
+    return TrainingData(matrix, targets, documents.names)

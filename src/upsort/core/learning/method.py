@@ -1,0 +1,19 @@
+"""A plan together with what stands in the files it names: all that training needs beside the documents."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from upsort.core.plan import Plan
+from upsort.core.text.word_steps import Resources
+
+Costs = Mapping[str, Mapping[str, float]]
+"""What it costs to give a label (first) to a document of another (second)."""
+
+
+@dataclass(frozen=True)
+class Method:
+    """resources: what cleaning and the vocabulary need. costs: of deciding, where the plan has any."""
+
+    plan: Plan
+    resources: Resources = field(default_factory=Resources)
+    costs: Costs | None = None

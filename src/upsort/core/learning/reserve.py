@@ -1,0 +1,53 @@
+"""What a naive Bayes sorter keeps so that more documents can be added exactly: the counts of terms outside the bounds."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from upsort.core.arrays import Floats, Ints
+from upsort.core.classifiers.multinomial_nb import label_sums
+from upsort.core.classifiers.targets import targets_of
+from upsort.core.features.vocabulary import label_document_frequencies
+from upsort.core.learning.apart import Represented
+from upsort.core.learning.labelled import Labelled
+from upsort.core.plan import NAIVE_BAYES_KINDS, Classifier, Plan
+from upsort.core.sparse import column_sizes, only_columns
+
+
+@dataclass(frozen=True)
+class Reserve:
+    """What is known of the terms that the bounds left out, for a sorter that can be extended exactly.
+
+    terms: sorted. frequency: (t, k) int64 documents of each label with each. counts: (t, k) float64 how often in them.
+    """
+
+    terms: list[str]
+    frequency: Ints
+    counts: Floats
+
+
+def can_be_extended(plan: Plan, documents: Labelled) -> bool:
+    """Whether counts alone make the sorter: naive Bayes on counts or presence, nothing beside the text, all documents alike."""
+    features, classifier = plan.features, plan.classifier
+    return (
+        classifier.kind in NAIVE_BAYES_KINDS
+        and features.weighting in {"count", "presence"}
+        and not (features.hash_bits or features.vectors_file or features.measures or plan.columns.document_vectors)
+        and not documents.measured.cells.width
+        and documents.weights is None
+        and documents.measured.left_out == 0
+        and (classifier.sampling, classifier.label_weights, classifier.label_weight) == ("none", "equal", {})
+    )
+
+
+def left_out_counts(documents: Labelled, seen: Represented, plan: Plan) -> Reserve:
+    """The counts of the terms that the bounds left out, so that more documents can bring them in."""
+    others = np.ones(len(documents.measured.terms), dtype=bool)
+    others[seen.kept] = False
+    places = np.flatnonzero(others & (column_sizes(documents.measured.counts) > 0))
+    counts = only_columns(documents.measured.counts, places)
+    targets = targets_of(documents.labels, documents.names, Classifier())
+    frequency = label_document_frequencies(counts, documents.labels, len(documents.names))
+    presence = plan.features.weighting == "presence" or plan.classifier.kind == "bernoulli-nb"
+    sums = frequency.astype(np.float64) if presence else label_sums(counts, targets)
+    return Reserve([documents.measured.terms[place] for place in places.tolist()], frequency, sums)

@@ -1,0 +1,80 @@
+"""From held-out scores to what turns scores into decisions: probabilities, thresholds of sets, a rule other than the most
+probable."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from upsort.core.arrays import Bools, Floats
+from upsort.core.classifiers.calibration import Calibration, calibrate, calibrate_each
+from upsort.core.learning.decision import by_costs, cost_table, weights_for_f_beta
+from upsort.core.learning.inner import INNER_FOLDS, InnerFolds
+from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.method import Method
+from upsort.core.plan import Plan
+
+
+@dataclass(frozen=True)
+class Settled:
+    """thresholds: (k,) of sets of labels. decision: (k, k) see `learning.decision`. held_out: of the documents that the folds
+    held out, how many were right, of how many; (0, 0) where that would not be what the sorter gets on new ones."""
+
+    calibration: Calibration = field(default_factory=Calibration)
+    thresholds: Floats | None = None
+    decision: Floats | None = None
+    held_out: tuple[int, int] = (0, 0)
+
+
+def settled(documents: Labelled, method: Method, inner: InnerFolds, penalty: float, penalty_chosen: bool) -> Settled:
+    """Learn all of it. penalty_chosen: on these very folds, so that they no longer tell how good the sorter is."""
+    plan = method.plan
+    costs = cost_table(method.costs, documents.names) if method.costs is not None and documents.sets is None else None
+    decision = by_costs(costs) if costs is not None else None
+    scores = inner.scores(plan, penalty) if inner.folds else np.full((documents.documents, 1), np.nan)
+    judged: Bools = np.asarray(~np.isnan(scores).any(axis=1))
+    if not judged.any():
+        return Settled(Calibration(), _halves(documents), decision)
+    scores = scores[judged]
+    if documents.sets is not None:
+        return _of_sets(scores, documents.sets[judged], plan)
+    labels = documents.labels[judged]
+    calibration = calibrate(plan.calibration, scores, labels)
+    if plan.decide.f_beta > 0:
+        decision = weights_for_f_beta(labels, calibration.probabilities(scores), plan.decide.f_beta)
+    as_on_new = decision is None and calibration.keeps_order and not penalty_chosen
+    right = int((scores.argmax(axis=1) == labels).sum())
+    return Settled(calibration, None, decision, (right, labels.size) if as_on_new else (0, 0))
+
+
+def needs_folds(documents: Labelled, plan: Plan) -> bool:
+    """Whether something is to be learned from folds of the training documents."""
+    if documents.sets is not None or plan.decide.f_beta > 0:
+        return True
+    sizes = np.bincount(documents.labels, minlength=len(documents.names))
+    # What is asked for by name is always done, even where folds can tell little.
+    return plan.calibration != "none" and (plan.classifier.calibrate != "auto" or int(sizes.min()) >= INNER_FOLDS)
+
+
+def _halves(documents: Labelled) -> Floats | None:
+    return np.full(len(documents.names), 0.5) if documents.sets is not None else None
+
+
+def _of_sets(scores: Floats, own: Bools, plan: Plan) -> Settled:
+    kind = "isotonic" if plan.calibration == "isotonic" else "platt"
+    calibration = calibrate_each(kind, scores, own)
+    each = calibration.each(scores)
+    return Settled(
+        calibration, np.array([_best_threshold(each[:, label], own[:, label]) for label in range(own.shape[1])])
+    )
+
+
+def _best_threshold(probabilities: Floats, own: Bools) -> float:
+    """The threshold with the highest F1; halfway between neighbouring probabilities."""
+    order = np.argsort(-probabilities, kind="stable")
+    ranked = probabilities[order]
+    right = np.cumsum(own[order])
+    f1 = 2.0 * right / (np.arange(1, own.size + 1) + max(int(own.sum()), 1))
+    last_of_equals = np.append(ranked[1:] < ranked[:-1], True)
+    best = int(np.argmax(np.where(last_of_equals, f1, -1.0)))
+    following = ranked[best + 1] if best + 1 < ranked.size else 0.0
+    return float((ranked[best] + following) / 2.0)

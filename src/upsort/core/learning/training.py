@@ -1,0 +1,116 @@
+"""Training: from measured documents and labels to a sorter. The only place where anything is learned from documents."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from upsort.core.arrays import Ints
+from upsort.core.classifiers import families
+from upsort.core.errors import UsageProblem
+from upsort.core.features.vocabulary import FeatureSpace, total_counts
+from upsort.core.learning.apart import Represented, represent
+from upsort.core.learning.inner import InnerFolds, trained_on
+from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.method import Method
+from upsort.core.learning.reserve import can_be_extended, left_out_counts
+from upsort.core.learning.settling import needs_folds, settled
+from upsort.core.learning.sorter import Sorter, Trained, length_classes
+from upsort.core.plan import PENALISED_KINDS, Classifier, Plan
+
+
+def train_sorter(documents: Labelled, method: Method, seen: Represented | None = None) -> tuple[Sorter, Represented]:
+    """Train a sorter on these documents and no others, from nothing.
+
+    Labels that none of these documents has are left out of the sorter. seen: the documents as numbers, where they were
+    represented before. Returns the sorter and the documents as it saw them. Raises DataProblem for fewer than two labels and
+    when no term is within the bounds.
+    """
+    documents = documents.present()
+    plan = method.plan.settled()
+    method = replace(method, plan=plan)
+    _check(documents, plan)
+    seen = seen or represent(documents, plan.features, method.resources)
+    choosing = plan.classifier.penalty == "auto" and plan.classifier.kind in PENALISED_KINDS
+    settling = needs_folds(documents, plan)
+    inner = InnerFolds.of(documents, method) if settling or choosing else InnerFolds(documents, ())
+    penalty = inner.best_penalty(plan) if choosing else _given(plan.classifier)
+    found = settled(documents, method, inner if settling else InnerFolds(documents, ()), penalty, choosing)
+    classifier = trained_on(documents, seen.matrix, plan, penalty)
+    trained = Trained(
+        label_documents=_label_documents(documents),
+        label_document_frequency=seen.space.label_document_frequency,
+        documents=documents.documents,
+        right=None,
+        ended=classifier.ended,
+        penalty=penalty,
+        held_out=found.held_out,
+        lengths=length_classes(documents.measured.tokens),
+        words=int(documents.measured.tokens.sum()) if plan.features.units == "words" else 0,
+        known_words=known_words(seen.space, total_counts(documents.measured.counts)[seen.kept]),
+    )
+    sorter = Sorter(
+        plan=plan,
+        labels=documents.names,
+        space=seen.space,
+        classifier=classifier,
+        trained=trained,
+        resources=method.resources,
+        costs=method.costs if found.decision is not None and not plan.decide.f_beta else None,
+        calibration=found.calibration,
+        thresholds=found.thresholds,
+        reserve=left_out_counts(documents, seen, plan) if can_be_extended(plan, documents) else None,
+        decision=found.decision,
+    )
+    return replace(sorter, trained=replace(trained, right=_right(sorter, documents, seen))), seen
+
+
+def known_words(space: FeatureSpace, totals: Ints) -> int:
+    """How many words of the training documents are terms; 0 where terms are not words. totals: (counted,) of each term."""
+    settings = space.settings
+    if (
+        settings.units != "words"
+        or min(settings.lengths) > 1
+        or "presence" in settings.weighting
+        or space.hashed is not None
+    ):
+        return 0
+    single = np.array([" " not in term for term in space.terms[: space.counted]], dtype=bool)
+    return int(totals[single].sum())
+
+
+def _check(documents: Labelled, plan: Plan) -> None:
+    if documents.sets is not None and plan.classifier.kind not in PENALISED_KINDS:
+        raise UsageProblem(
+            f"{plan.classifier.kind} gives one label; the label column has several in a cell.",
+            "Use --set classifier.kind=logistic, svm, ridge or weighted-svm.",
+        )
+    if documents.sets is not None and (plan.decide.cost_file or plan.decide.f_beta or plan.decide.undecided_below):
+        raise UsageProblem(
+            "The label column has several labels in a cell, each given by a threshold of its own: decide.cost_file, "
+            "decide.f_beta and decide.undecided_below have no place there.",
+            "Leave them out.",
+        )
+    if plan.decide.cost_file and plan.decide.f_beta > 0:
+        raise UsageProblem(
+            "decide.cost_file and decide.f_beta are two ways of deciding; a sorter has one.", "Leave one of them out."
+        )
+
+
+def _given(settings: Classifier) -> float:
+    if isinstance(settings.penalty, str):
+        return families.USUAL_PENALTY.get(settings.kind, 1.0)
+    return settings.penalty
+
+
+def _label_documents(documents: Labelled) -> Ints:
+    if documents.sets is not None:
+        return np.asarray(documents.sets.sum(axis=0), dtype=np.int64)
+    return np.bincount(documents.labels, minlength=len(documents.names)).astype(np.int64)
+
+
+def _right(sorter: Sorter, documents: Labelled, seen: Represented) -> int:
+    """How many of its own documents it gets right, deciding as it decides about others."""
+    decisions = sorter.decide_scores(sorter.classifier.scores(seen.matrix))
+    if documents.sets is not None and decisions.sets is not None:
+        return int((decisions.sets == documents.sets).all(axis=1).sum())
+    return int((decisions.best == documents.labels).sum())

@@ -1,0 +1,47 @@
+"""Answering what is typed, one message at a time."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from upsort.core.features.documents import Documents
+from upsort.core.insight.explanation import deciding_words, explain
+from upsort.core.learning.sorter import Sorter
+from upsort.files.documents import Reader
+from upsort.files.reasons import Reason
+from upsort.jobs.filter import object_in
+
+
+@dataclass(frozen=True, kw_only=True)
+class Asked:
+    """One answer. given: as scoring gives it. words: that say most for it; has_words: whether a sorter of this kind can tell."""
+
+    answer: str
+    text: str
+    given: str
+    probability: float
+    words: list[str]
+    has_words: bool
+
+
+def document_in(reader: Reader, line: str) -> Documents | Reason:
+    """The document of a line: an object of JSON with the sorter's columns, or else the text itself."""
+    found = object_in(line.encode("utf-8", "surrogatepass")) if line.lstrip().startswith("{") else None
+    if found is not None and any(name in found for name in reader.columns.text):
+        return reader.of_object(found)
+    return reader.of_text(line.rstrip("\r\n"))
+
+
+def asked(sorters: Sequence[Sorter], document: Documents, most: int) -> Iterator[Asked]:
+    """The answer of each sorter. most: words to name."""
+    words = sorters[0].tokens_of(document)
+    for sorter in sorters:
+        decisions = sorter.decide(document, words)
+        has_words = sorter.classifier.rule is not None
+        yield Asked(
+            answer=sorter.answer,
+            text=document.texts[0],
+            given=sorter.given(decisions)[0],
+            probability=round(float(decisions.probabilities[0, decisions.best[0]]), 6),
+            words=deciding_words(explain(sorter, document), most) if has_words else [],
+            has_words=has_words,
+        )
