@@ -15,7 +15,7 @@ from upsort.core.classifiers.calibration import calibrate, isotonic
 from upsort.core.classifiers.families import TrainingData
 from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.multinomial_nb import MultinomialNaiveBayes
-from upsort.core.classifiers.newton import Stopping, minimise
+from upsort.core.classifiers.newton import Objective, Stopping, minimise
 from upsort.core.classifiers.products import Products
 from upsort.core.classifiers.sampling import sampled
 from upsort.core.classifiers.targets import Targets, targets_of
@@ -120,7 +120,9 @@ def test_each_optimum_meets_its_condition_and_an_independent_optimum(
     ones = np.ones(rows)
     own = labels[:, None] == np.arange(k)
     loss = losses.Softmax(labels, ones) if kind == "softmax" else LOSSES[kind](own, ones)  # type: ignore[arg-type]
-    found, ended = minimise(Products(matrix), loss, k, ridge, 0.0, Stopping(1e-8, 300))
+    found, ended = minimise(
+        Objective(products=Products(matrix), loss=loss, n_labels=k, ridge=ridge), Stopping(1e-8, 300)
+    )
     assert ended.reached
     dense = np.hstack((matrix.toarray(), ones[:, None]))
 

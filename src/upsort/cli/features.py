@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.request import completed, incoming_of, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
 from upsort.cli.wording import percent
 
@@ -75,7 +75,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     """Build, show and write."""
     from upsort.files.sorter_file import load_sorter
     from upsort.files.tables_out import check_ending
-    from upsort.jobs.features import build, document_row, summary, term_table, write_matrix, write_terms
+    from upsort.jobs.features import build, document_row, in_sorter, summary, term_table, write_matrix, write_terms
 
     output = Path(request.output) if request.output else None
     if output is not None:
@@ -83,11 +83,15 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     plan = plan_of(request, console)
     inputs = inputs_of(request, console, plan.source)
     sorter = load_sorter(Path(request.from_sorter)) if request.from_sorter else None
-    plan = _columns(plan, sorter.plan if sorter else None, inputs, console)
+    if sorter is None:
+        plan = completed(plan, inputs, "welcome", console)
     if request.make_vectors:
         return _make_vectors(request, plan, inputs, console)
     with set_aside_of(request, output) as aside, console.progress("documents counted") as advance:
-        matrix = build(inputs, plan, aside, sorter, advance, request.workers, whole=bool(request.figures))
+        if sorter is not None:
+            matrix = in_sorter(sorter, incoming_of(request, sorter, inputs, aside, advance))
+        else:
+            matrix = build(inputs, plan, aside, advance, request.workers, whole=bool(request.figures))
     found, rows = summary(matrix), term_table(matrix, request.sort, request.holding)
     row = document_row(matrix, request.document) if request.document else []
     written = []
@@ -147,15 +151,6 @@ def _make_vectors(request: argparse.Namespace, plan: "Plan", inputs: "Inputs", c
         console.table(("word", "nearest"), [(word, ", ".join(near)) for word, near in made.nearest.items()])
     tell_set_aside(aside, made.documents, console)
     return Exit.DONE
-
-
-def _columns(plan: "Plan", trained: "Plan | None", inputs: "Inputs", console: Console) -> "Plan":
-    """The columns to read: those named, else the sorter's, else guessed."""
-    from dataclasses import replace
-
-    if trained is not None and not plan.columns.text:
-        return replace(plan, columns=replace(trained.columns, label="", id=plan.columns.id))
-    return completed(plan, inputs, "not used" if trained is not None else "welcome", console)
 
 
 def _show_summary(found: "Summary", matrix: "Matrix", console: Console) -> None:

@@ -3,7 +3,7 @@
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
@@ -28,6 +28,7 @@ from upsort.files.tables_out import table_file
 from upsort.files.writing import replacing, replacing_text
 from upsort.jobs.corpus import measured_of
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
+from upsort.jobs.score import Incoming
 
 MATRIX_ENDINGS = (".mtx", ".npz", ".csv", ".tsv", ".jsonl", ".parquet")
 UNLABELLED = "(no label)"
@@ -96,23 +97,15 @@ def build(
     inputs: Inputs,
     choices: plan.Plan,
     aside: SetAside,
-    sorter: Sorter | None = None,
     advance: Advance = no_progress,
     workers: int = 1,
     whole: bool = False,
 ) -> Matrix:
-    """The matrix of all usable documents; with a sorter, in the sorter's columns and weights.
-
-    whole: count the terms in too few documents too, which figures show.
-    """
+    """The matrix of all usable documents. whole: count the terms in too few documents too, which figures show."""
     labels: list[str] = []
     references: list[str] = []
-    if sorter is not None:
-        choices = replace(choices, clean=sorter.plan.clean, features=sorter.plan.features)
-    resources = sorter.resources if sorter is not None else resources_for(choices.clean, choices.features)
-    cleaning = (
-        sorter.cleaning if sorter is not None else cleaner(choices.clean, resources, choices.features.within_sentences)
-    )
+    resources = resources_for(choices.clean, choices.features)
+    cleaning = cleaner(choices.clean, resources, choices.features.within_sentences)
 
     def documents() -> Iterator[Documents]:
         for block in Reader.of_plan(choices, cleaning).blocks(inputs, aside):
@@ -121,8 +114,6 @@ def build(
             yield block.documents
             advance(len(block.documents))
 
-    if sorter is not None:
-        return _in_sorter(sorter, documents(), references, aside)
     measured = measured_of(documents(), cleaning, choices, resources, workers, 1 if whole else None)
     if not references:
         raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
@@ -154,17 +145,20 @@ def build(
     )
 
 
-def _in_sorter(sorter: Sorter, blocks: Iterator[Documents], references: list[str], aside: SetAside) -> Matrix:
-    """The matrix of documents in a sorter's columns."""
+def in_sorter(sorter: Sorter, incoming: Incoming) -> Matrix:
+    """The matrix of all usable documents in a sorter's columns and weights."""
+    references: list[str] = []
     counted, matrices, tokens, unseen = [], [], [], Counter[str]()
-    for block in blocks:
-        known, cells = sorter.known(sorter.tokens_of(block)), sorter.cells(block)
+    for block in incoming.blocks():
+        references += block.ids
+        incoming.advance(len(block.rows))
+        known, cells = sorter.known(sorter.tokens_of(block.documents)), sorter.cells(block.documents)
         counted.append(known.matrix)
         matrices.append(sorter.space.matrix(known.matrix, cells))
         tokens.append(known.tokens)
         unseen.update(sorter.space.beside.unseen(cells))
     if not references:
-        raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
+        raise DataProblem(f"No usable document: {nothing_usable(incoming.aside)}.", "Check --text and --encoding.")
     counts = csr_array(vstack(counted, format="csr"))
     frequencies = document_frequencies(counts)
     return Matrix(

@@ -26,7 +26,7 @@ from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import Linear, LinearRule
 from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.newton import Ended, reference_norm
-from upsort.core.classifiers.penalised import trained
+from upsort.core.classifiers.penalised import objective_of, trained
 from upsort.core.classifiers.priors import log_priors
 from upsort.core.classifiers.products import Products
 from upsort.core.classifiers.targets import Targets
@@ -110,7 +110,8 @@ def train(data: TrainingData, settings: plan.Classifier, penalty: float = 1.0) -
             prior = log_priors(multinomial_nb.label_totals(targets), settings, data.names)
             return bernoulli_nb.train(matrix, targets, prior, settings.smoothing)
         case "logistic" | "svm" | "ridge":
-            return trained(matrix, loss_of(targets, settings), targets.n_labels, settings, penalty)
+            loss = loss_of(targets, settings)
+            return trained(objective_of(Products(matrix), loss, targets.n_labels, settings, penalty), settings)
         case "weighted-svm":
             return weighted_svm.train(matrix, targets, settings, penalty)
         case "centroid":
@@ -150,10 +151,10 @@ def path(data: TrainingData, settings: plan.Classifier, penalties: Sequence[floa
     loss = loss_of(data.targets, settings)
     k = data.targets.n_labels
     smooth = settings.kind != "logistic" or settings.sparsity == 0.0
-    reference = reference_norm(products, loss, k) if smooth else None
+    reference = reference_norm(objective_of(products, loss, k, settings, 0.0)) if smooth else None
     for penalty in penalties:
         start = _continued(fitted[-3:] if smooth else fitted[-1:])
-        fitted.append(trained(data.matrix, loss, k, settings, penalty, start, products, reference))
+        fitted.append(trained(objective_of(products, loss, k, settings, penalty), settings, start, reference))
     return [*fitted]
 
 

@@ -15,7 +15,6 @@ Directions are found in float32; values and gradients, and with them the stoppin
 order, so that the result does not depend on the number of processors.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -59,24 +58,36 @@ class Stopping:
     reference: float | None = None
 
 
-def minimise(
-    products: Products,
-    loss: Loss,
-    n_labels: int,
-    ridge: float,
-    lasso: float,
-    stopping: Stopping,
-    start: Floats | None = None,
-    progress: Callable[[int, float], None] | None = None,
-) -> tuple[Floats, Ended]:
+@dataclass(frozen=True, kw_only=True)
+class Objective:
+    """F: products with X, the loss of scores for so many labels, and both penalties."""
+
+    products: Products
+    loss: Loss
+    n_labels: int
+    ridge: float
+    lasso: float = 0.0
+
+
+@dataclass(frozen=True)
+class _Way:
+    """From where a step of the active labels leads where. columns: of the active labels. before, step, downhill: (p + 1, c)."""
+
+    columns: Columns
+    before: Floats
+    step: Floats
+    downhill: Floats
+
+
+def minimise(objective: Objective, stopping: Stopping, start: Floats | None = None) -> tuple[Floats, Ended]:
     """(p + 1, k) the weights at the minimum, and how the search ended.
 
-    start: (p + 1, k) where to begin; without it, zero weights and the intercepts that alone are best or nearly so. progress:
-    told the steps taken and the optimality reached.
+    start: (p + 1, k) where to begin; without it, zero weights and the intercepts that alone are best or nearly so.
     """
-    width = products.width
+    products, loss, n_labels = objective.products, objective.loss, objective.n_labels
+    ridge, lasso, width = objective.ridge, objective.lasso, products.width
     active = np.arange(n_labels)
-    reference = reference_norm(products, loss, n_labels, lasso) if stopping.reference is None else stopping.reference
+    reference = reference_norm(objective) if stopping.reference is None else stopping.reference
     weights = np.zeros((width, n_labels)) if start is None else start.copy()
     if start is None:
         weights[-1] = loss.first_intercepts()
@@ -94,8 +105,6 @@ def minimise(
         del slopes
         norms[active] = _norms(downhill, loss.separable)
         optimality = _optimality(norms, reference, loss)
-        if progress is not None:
-            progress(steps, optimality)
         going = norms[active] > enough
         if not going.any() or steps >= stopping.most_iterations:
             break
@@ -103,10 +112,11 @@ def minimise(
             active, downhill, free = active[going], downhill[:, going], free[:, going]
             state = loss.at(scores[:, active], active)
             columns = active
-        step, inner = _direction(products, state, downhill, free, ridge, columns, loss.separable)
+        step, inner = _direction(objective, state, downhill, free, columns)
         used += inner
         del state
-        moved = _line_search(products, loss, weights, scores, step, downhill, ridge, lasso, active)
+        way = _Way(columns, weights[:, columns], step, downhill)
+        moved = _line_search(objective, weights, scores, way, active)
         used += 1
         steps += 1
         if not moved.any():
@@ -120,11 +130,12 @@ def _optimality(norms: Floats, reference: float, loss: Loss) -> float:
     return whole / reference if reference > 0 else 0.0
 
 
-def reference_norm(products: Products, loss: Loss, n_labels: int, lasso: float = 0.0) -> float:
+def reference_norm(objective: Objective) -> float:
     """The norm of the whole gradient at zero weights."""
-    state = loss.at(np.zeros((products.rows, n_labels)), slice(None))
+    products = objective.products
+    state = objective.loss.at(np.zeros((products.rows, objective.n_labels)), slice(None))
     slopes = products.sums(state.residuals)
-    downhill, _ = _pseudo_gradient(slopes, np.zeros(slopes.shape), lasso)
+    downhill, _ = _pseudo_gradient(slopes, np.zeros(slopes.shape), objective.lasso)
     return float(_norms(downhill, separable=False)[0])
 
 
@@ -149,15 +160,10 @@ def _pseudo_gradient(slopes: Floats, weights: Floats, lasso: float) -> tuple[Flo
 
 
 def _direction(
-    products: Products,
-    state: State,
-    downhill: Floats,
-    free: Bools,
-    ridge: float,
-    columns: Columns,
-    separable: bool,
+    objective: Objective, state: State, downhill: Floats, free: Bools, columns: Columns
 ) -> tuple[Floats, int]:
     """(p + 1, c) an approximate solution of H·D = −gradient on the free weights, and the pairs of products used."""
+    products, ridge, separable = objective.products, objective.ridge, objective.loss.separable
     diagonal = products.squared_sums(state.stiffness(), columns)
     diagonal[:-1] += ridge
     diagonal += 1e-8 * diagonal.max(axis=0)
@@ -203,27 +209,17 @@ def _direction(
     return step.astype(np.float64), inner
 
 
-def _line_search(
-    products: Products,
-    loss: Loss,
-    weights: Floats,
-    scores: Floats,
-    step: Floats,
-    downhill: Floats,
-    ridge: float,
-    lasso: float,
-    active: Ints,
-) -> Bools:
-    """Move `weights` and `scores` of the active labels along `step` as far as the value falls; returns which moved."""
-    columns = slice(None) if active.size == weights.shape[1] else active
-    before = weights[:, columns]
+def _line_search(objective: Objective, weights: Floats, scores: Floats, way: _Way, active: Ints) -> Bools:
+    """Move `weights` and `scores` of the active labels along the way as far as the value falls; returns which moved."""
+    products, loss, ridge, lasso = objective.products, objective.loss, objective.ridge, objective.lasso
+    columns, before, step, downhill = way.columns, way.before, way.step, way.downhill
     scores_before = scores[:, columns]
     value = loss.values(scores_before, columns) + _penalty(before, ridge, lasso, loss.separable)
     orthant = np.where(before != 0.0, np.sign(before), -np.sign(downhill))
     change = products.scores(step, columns) if lasso == 0.0 else None
     length = np.ones(active.size)
     if change is not None:
-        length = _best_length(loss, scores_before, change, before, step, downhill, ridge, columns)
+        length = _best_length(objective, scores_before, change, way)
     moved = np.zeros(active.size, dtype=bool)
     waiting = np.ones(active.size, dtype=bool)
     for _ in range(_HALVINGS):
@@ -249,17 +245,10 @@ def _line_search(
     return moved
 
 
-def _best_length(
-    loss: Loss,
-    scores: Floats,
-    change: Floats,
-    before: Floats,
-    step: Floats,
-    downhill: Floats,
-    ridge: float,
-    columns: Columns,
-) -> Floats:
+def _best_length(objective: Objective, scores: Floats, change: Floats, way: _Way) -> Floats:
     """(c,) how far to go along a step: where the slope of the value along it is a small share of what it was."""
+    loss, ridge = objective.loss, objective.ridge
+    before, step, downhill = way.before, way.step, way.downhill
 
     def summed(each: Floats) -> Floats:
         return each if loss.separable else np.full_like(each, each.sum())
@@ -268,7 +257,7 @@ def _best_length(
     square = ridge * np.einsum("ij,ij->j", step[:-1], step[:-1])
 
     def slope(length: Floats) -> Floats:
-        residuals = loss.at(scores + length * change, columns).residuals
+        residuals = loss.at(scores + length * change, way.columns).residuals
         return summed(np.einsum("ij,ij->j", residuals, change) + along + length * square)
 
     many = change.shape[1]

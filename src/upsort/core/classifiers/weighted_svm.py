@@ -13,7 +13,7 @@ from upsort.core import plan
 from upsort.core.arrays import Floats
 from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.losses import SquaredHinge
-from upsort.core.classifiers.newton import Stopping, minimise
+from upsort.core.classifiers.newton import Objective, Stopping, minimise
 from upsort.core.classifiers.products import Products
 from upsort.core.classifiers.targets import Targets
 
@@ -22,12 +22,13 @@ def train(matrix: csr_array, targets: Targets, settings: plan.Classifier, penalt
     """Train to the optimum. matrix: (n, n_terms) CSR, float64, ≥ 0, usually presence."""
     ratios = label_ratios(matrix, targets)
     parameters, ended = minimise(
-        Products(matrix, scale=ratios),
-        SquaredHinge(targets.own, targets.weights),
-        targets.n_labels,
-        ridge=penalty,
-        lasso=0.0,
-        stopping=Stopping(settings.tolerance, settings.most_iterations),
+        Objective(
+            products=Products(matrix, scale=ratios),
+            loss=SquaredHinge(targets.own, targets.weights),
+            n_labels=targets.n_labels,
+            ridge=penalty,
+        ),
+        Stopping(settings.tolerance, settings.most_iterations),
     )
     beta = settings.interpolation
     size = np.abs(parameters[:-1]).mean(axis=0)

@@ -138,10 +138,8 @@ def find_copies(prints: Prints, similarity: float | None) -> Copies:
     if similarity is None:
         return Copies(exact, near, estimated)
     open_ones = np.flatnonzero((exact < 0) & (prints.words > 0))
-    signatures = np.ascontiguousarray(prints.signatures[open_ones])
-    bands = signatures.view(np.uint64)  # four places of 16 bits each
-    best = np.zeros(open_ones.size)
-    found = np.full(open_ones.size, -1, dtype=np.int64)
+    search = _Search(np.ascontiguousarray(prints.signatures[open_ones]), similarity)
+    bands = search.signatures.view(np.uint64)  # four places of 16 bits each
     for band in range(PLACES // _BAND):
         order = np.argsort(bands[:, band], kind="stable")
         same = bands[order[1:], band] == bands[order[:-1], band]
@@ -150,24 +148,32 @@ def find_copies(prints: Prints, similarity: float | None) -> Copies:
         first = order[group_begin[group]] if order.size else order
         previous = np.concatenate((order[:1], order[:-1]))
         for candidate, valid in ((first, order != first), (previous, np.concatenate((np.zeros(1, dtype=bool), same)))):
-            _compare(signatures, order, candidate, valid[: order.size], similarity, best, found)
+            chosen = valid[: order.size]
+            search.compare(order[chosen], candidate[chosen])
+    found, best = search.found, search.best
     hit = found >= 0
     near[open_ones[hit]] = open_ones[found[hit]]
     estimated[open_ones[hit]] = best[hit]
     return Copies(exact, near, estimated)
 
 
-def _compare(
-    signatures: AnyArray, later: Ints, earlier: Ints, valid: Bools, similarity: float, best: Floats, found: Ints
-) -> None:
-    """Estimate the similarity of candidate pairs and note, for each later document, the earliest similar one."""
-    later, earlier = later[valid], earlier[valid]
-    for begin in range(0, later.size, _CHUNK):
-        a, b = later[begin : begin + _CHUNK], earlier[begin : begin + _CHUNK]
-        alike = (signatures[a] == signatures[b]).mean(axis=1)
-        enough = (alike >= similarity) & ((found[a] < 0) | (b < found[a]))
-        found[a[enough]] = b[enough]
-        best[a[enough]] = alike[enough]
+class _Search:
+    """The earliest similar document of each, as far as pairs were compared. found: (n,) its place or −1; best: (n,) the
+    similarity."""
+
+    def __init__(self, signatures: AnyArray, similarity: float) -> None:
+        self.signatures, self.similarity = signatures, similarity
+        self.best = np.zeros(len(signatures))
+        self.found = np.full(len(signatures), -1, dtype=np.int64)
+
+    def compare(self, later: Ints, earlier: Ints) -> None:
+        """Estimate the similarity of candidate pairs and note, for each later document, the earliest similar one."""
+        for begin in range(0, later.size, _CHUNK):
+            a, b = later[begin : begin + _CHUNK], earlier[begin : begin + _CHUNK]
+            alike = (self.signatures[a] == self.signatures[b]).mean(axis=1)
+            enough = (alike >= self.similarity) & ((self.found[a] < 0) | (b < self.found[a]))
+            self.found[a[enough]] = b[enough]
+            self.best[a[enough]] = alike[enough]
 
 
 def _first_alike(sums: Keys, usable: Bools) -> Ints:

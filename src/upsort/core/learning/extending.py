@@ -15,7 +15,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers import families, losses
 from upsort.core.classifiers.linear import Linear
-from upsort.core.classifiers.newton import Stopping, minimise
+from upsort.core.classifiers.newton import Objective, Stopping, minimise
 from upsort.core.classifiers.priors import log_priors
 from upsort.core.classifiers.products import Products
 from upsort.core.classifiers.targets import targets_of
@@ -193,12 +193,13 @@ def extended_by_anchor(sorter: Sorter, more: Labelled) -> Sorter:
     settings = sorter.plan.classifier
     loss = families.loss_of(targets, settings)
     moved, ended = minimise(
-        Products(matrix),
-        _Shifted(loss, rule.scores(matrix)),
-        len(sorter.labels),
-        ridge=sorter.trained.penalty,
-        lasso=0.0,
-        stopping=Stopping(settings.tolerance, settings.most_iterations),
+        Objective(
+            products=Products(matrix),
+            loss=_Shifted(loss, rule.scores(matrix)),
+            n_labels=len(sorter.labels),
+            ridge=sorter.trained.penalty,
+        ),
+        Stopping(settings.tolerance, settings.most_iterations),
     )
     earlier = Linear(rule).parameters
     classifier = Linear.of(earlier + moved, ended)
