@@ -10,6 +10,7 @@ import subprocess
 import sys
 import time
 from contextlib import suppress
+from functools import partial
 
 import numpy as np
 from made_matrix import made_matrix
@@ -20,7 +21,7 @@ from scipy.sparse import csr_array
 from upsort.core.classifiers import families
 from upsort.core.classifiers.families import TrainingData
 from upsort.core.classifiers.targets import Targets
-from upsort.core.plan import Classifier
+from upsort.core.plan import Classifier, Kind
 
 TOLERANCE = 1e-3
 
@@ -58,9 +59,14 @@ def plain_lbfgs(matrix: csr_array, labels: np.ndarray, k: int, penalty: float) -
     return asked
 
 
+LINEAR: tuple[Kind, ...] = ("logistic", "svm", "ridge", "weighted-svm")
+COUNTED: tuple[Kind, ...] = ("multinomial-nb", "bernoulli-nb", "complement-nb", "centroid")
+
+
 def main() -> None:
     """Measure and print."""
-    documents, terms, k = (int(text) for text in sys.argv[1:4]) if len(sys.argv) > 3 else (60_000, 35_000, 40)
+    usual = (600, 900, 4) if "--smallest" in sys.argv else (60_000, 35_000, 40)
+    documents, terms, k = (int(text) for text in sys.argv[1:4]) if len(sys.argv) > 3 else usual
     matrix, labels = made_matrix(documents, terms, k)
     data = TrainingData(matrix, Targets(labels, k, np.ones(documents)), tuple(f"{n:03}" for n in range(k)))
     if len(sys.argv) > 4:
@@ -82,8 +88,8 @@ def main() -> None:
     asked = plain_lbfgs(matrix, labels, k, 1.0)
     plain = time.perf_counter() - began
     print(f"plain L-BFGS: {plain:.1f} s, {asked} values and gradients")
-    for kind in ("logistic", "svm", "ridge", "weighted-svm"):
-        chosen = Classifier(kind=kind, tolerance=TOLERANCE)  # type: ignore[arg-type]
+    for kind in LINEAR:
+        chosen = Classifier(kind=kind, tolerance=TOLERANCE)
         began = time.perf_counter()
         fitted = families.train(data, chosen)
         seconds = time.perf_counter() - began
@@ -94,8 +100,8 @@ def main() -> None:
             f"as in the unit; optimality {ended.optimality:.1e}"
         )
     ones = np.ones(matrix.shape[1])
-    kinds = ("multinomial-nb", "bernoulli-nb", "complement-nb", "centroid")
-    passes = {kind: lambda kind=kind: families.train(data, Classifier(kind=kind)) for kind in kinds}
+    kinds = COUNTED
+    passes = {kind: partial(families.train, data, Classifier(kind=kind)) for kind in kinds}
     seconds_of = medians_in_turn({"pass": lambda: matrix @ ones, **passes}, 9)
     print(f"one pass over the matrix {seconds_of['pass'] * 1000:.1f} ms")
     for kind in kinds:

@@ -14,7 +14,7 @@ import time
 from collections import Counter
 
 from made_text import documents
-from measuring import high_water_mark
+from measuring import high_water_mark, size_asked
 from scipy.sparse import csr_array
 
 from upsort.core.features.counting import count
@@ -59,7 +59,7 @@ def peak(way: str, number: int) -> float:
 
 def main() -> None:
     """Measure and print."""
-    number = int(sys.argv[1]) if len(sys.argv) > 1 else 60_000
+    number = size_asked(60_000, 600)
     texts = list(documents(number, 420))
     if len(sys.argv) > 2:
         if sys.argv[2] in WAYS:

@@ -11,11 +11,12 @@ import subprocess
 import sys
 import time
 from collections import Counter
+from functools import partial
 from itertools import pairwise
 
 import numpy as np
 from made_text import documents
-from measuring import gain_of_a_second_process, high_water_mark, medians_in_turn
+from measuring import gain_of_a_second_process, high_water_mark, medians_in_turn, size_asked
 from scipy.sparse import csr_array
 
 from upsort.core.features.counting import counts_of, in_blocks
@@ -73,7 +74,7 @@ def memory(way: str, number: int, pairs: bool) -> int:
 
 def main() -> None:
     """Measure and print."""
-    number = int(sys.argv[1]) if len(sys.argv) > 1 else 60_000
+    number = size_asked(60_000, 600)
     texts = list(documents(number, 420))
     if len(sys.argv) > 2:
         if sys.argv[2] in WAYS:
@@ -84,9 +85,7 @@ def main() -> None:
     base = memory("nothing", number, False)
     print(f"{number:,} documents, {size:.0f} million characters")
     for pairs in (False, True):
-        seconds = medians_in_turn(
-            {way: lambda work=work, pairs=pairs: work(texts, pairs) for way, work in WAYS.items()}
-        )
+        seconds = medians_in_turn({way: partial(work, texts, pairs) for way, work in WAYS.items()})
         peaks = {way: memory(way, number, pairs) - base for way in WAYS}
         print(
             f"{'words and pairs' if pairs else 'words':<16} plain {seconds['plain']:6.2f} s, ours {seconds['ours']:6.2f} s: "
@@ -94,15 +93,13 @@ def main() -> None:
             f"peak beyond the text {peaks['plain'] / 1e6:,.0f} MB against {peaks['ours'] / 1e6:,.0f} MB"
         )
     for pairs in (False, True):
-        seconds = medians_in_turn(
-            {workers: lambda workers=workers, pairs=pairs: ours(texts, pairs, workers) for workers in (1, 2)}
-        )
+        seconds = medians_in_turn({workers: partial(ours, texts, pairs, workers) for workers in (1, 2)})
         print(
             f"{'words and pairs' if pairs else 'words':<16} one worker {seconds[1]:.2f} s, two {seconds[2]:.2f} s: "
             f"{seconds[1] / seconds[2]:.2f} times as fast"
         )
     print(f"plain arithmetic gains {gain_of_a_second_process():.2f} times from a second process on this machine")
-    for many in (10_000, 100_000, 1_000_000):
+    for many in (number // 6, number * 5 // 3, number * 50 // 3):
         short = list(documents(many, 60, distinct=20_000))
         began = time.perf_counter()
         ours(short, False)

@@ -5,20 +5,20 @@ python bench/judging.py [DOCUMENTS]
 
 import csv
 import random
-import sys
 import tempfile
 from pathlib import Path
 
 import numpy as np
 from made_text import documents
-from measuring import command, median_seconds
+from measuring import command, median_seconds, size_asked
 
-from upsort.core.judging.measures import judge
+from upsort.core.judging.measures import Decided, judge
+from upsort.core.judging.sample import Sample
 
 
 def main() -> None:
     """Measure and print."""
-    number = int(sys.argv[1]) if len(sys.argv) > 1 else 60_000
+    number = size_asked(60_000, 600)
     generator = random.Random(3)
     with tempfile.TemporaryDirectory() as name:
         table = Path(name) / "t.csv"
@@ -37,7 +37,15 @@ def main() -> None:
             print(f"{kind}: training {once:.1f} s, five folds {folds:.1f} s: {folds / once:.1f} times")
     draws = np.random.default_rng(1)
     true, given = draws.integers(0, 10, 10_000), draws.integers(0, 10, 10_000)
-    seconds = median_seconds(lambda: judge(true, given, tuple("abcdefghij"), 0, "a", 1))
+    decided = Decided(
+        true=true,
+        given=given,
+        labels=tuple("abcdefghij"),
+        majority="a",
+        baseline=true == 0,
+        sample=Sample.of(np.arange(10_000)),
+    )
+    seconds = median_seconds(lambda: judge(decided, 1))
     print(f"bootstrap of 1,000 resamples over 10,000 documents: {seconds:.2f} s")
 
 

@@ -9,6 +9,13 @@ from pathlib import Path
 from typing import Any
 
 
+def size_asked(usual: int, smallest: int) -> int:
+    """How large a benchmark is to be: the first argument, or as usual; with --smallest just large enough to run."""
+    if "--smallest" in sys.argv:
+        return smallest
+    return int(sys.argv[1]) if len(sys.argv) > 1 else usual
+
+
 def median_seconds(work: Callable[[], object], times: int = 3) -> float:
     """The median duration of some work."""
     return medians_in_turn({"work": work}, times)["work"]
@@ -27,7 +34,8 @@ def medians_in_turn(works: dict[Any, Callable[[], object]], times: int = 5) -> d
 
 def gain_of_a_second_process() -> float:
     """How many times as fast this machine does plain arithmetic in two processes as in one: what can be had at most."""
-    code = "total = 0\nfor number in range(20_000_000):\n    total += number"
+    steps = 200_000 if "--smallest" in sys.argv else 20_000_000
+    code = f"total = 0\nfor number in range({steps}):\n    total += number"
 
     def running(many: int) -> float:
         began = time.perf_counter()

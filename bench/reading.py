@@ -36,7 +36,7 @@ def write_table(path: Path, megabytes: int) -> int:
 
 def main() -> None:
     """Measure and print."""
-    sizes = [int(size) for size in sys.argv[1:]] or [25, 100]
+    sizes = [1] if "--smallest" in sys.argv else [int(size) for size in sys.argv[1:]] or [25, 100]
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         for megabytes in sizes:

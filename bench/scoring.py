@@ -57,20 +57,22 @@ def plain(sorter: Sorter, source: Path, target: Path) -> None:
 
 def main() -> None:
     """Measure and print."""
-    millions = float(sys.argv[1]) if len(sys.argv) > 1 else 2
+    smallest = "--smallest" in sys.argv
+    millions = 0.002 if smallest else float(sys.argv[1]) if len(sys.argv) > 1 else 2
+    few = 1_000 if smallest else 20_000
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         made_table(folder / "train.csv", 5_000, labelled=True)
         sorter_file = str(folder / "s.sorter")
         columns = ["--text", "text", "--label", "label", "--no-check", "--quiet"]
         command(["train", str(folder / "train.csv"), *columns, "-o", sorter_file])
-        size = made_table(folder / "20k.csv", 20_000, labelled=False)
+        size = made_table(folder / "few.csv", few, labelled=False)
         sorter = load_sorter(Path(sorter_file))
         began = time.perf_counter()
-        plain(sorter, folder / "20k.csv", folder / "plain.csv")
+        plain(sorter, folder / "few.csv", folder / "plain.csv")
         slow = time.perf_counter() - began
-        print(f"plain loop: {20_000 / slow:,.0f} documents/s ({size / slow / 1e6:.1f} MB/s)")
-        for rows in (100_000, int(millions * 1e6)):
+        print(f"plain loop: {few / slow:,.0f} documents/s ({size / slow / 1e6:.1f} MB/s)")
+        for rows in (5 * few, int(millions * 1e6)):
             size = made_table(folder / "big.csv", rows, labelled=False)
             for workers in (1, 2):
                 output = folder / f"o{workers}.csv"
@@ -78,7 +80,7 @@ def main() -> None:
                 seconds, peak = command([*arguments, "--workers", str(workers)])
                 print(
                     f"{rows:>9,} documents, {size / 1e6:,.0f} MB, workers {workers}: {seconds:.1f} s with start, "
-                    f"{rows / seconds:,.0f} documents/s, {rows / seconds * slow / 20_000:.1f} times the plain loop, "
+                    f"{rows / seconds:,.0f} documents/s, {rows / seconds * slow / few:.1f} times the plain loop, "
                     f"peak {peak / 1e6:,.0f} MB",
                     flush=True,
                 )

@@ -1,7 +1,9 @@
-"""The layers, and the demo corpus that its generator makes."""
+"""The layers, the order inside the core, the shape of records and functions, and the demo corpus that its generator makes."""
 
 import ast
+import gzip
 import zipfile
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -16,19 +18,64 @@ MAY_USE = {
     "engine": {"engine", "core"},
     "draw": {"draw", "core"},
     "jobs": {"jobs", "core", "files", "engine", "draw", "demo"},
+    "cli": {"cli", "jobs", "core", "files", "draw"},
     "demo": {"demo"},
 }
+CORE = ("", "text", "features", "classifiers", "learning", "judging", "insight")  # each uses only those before it
+MOST_PARAMETERS, MOST_FIELDS = 6, 4
+
+
+def imported(path: Path) -> Iterator[str]:
+    """The modules of this program that a file imports."""
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        names: list[str] = []
+        if isinstance(node, ast.ImportFrom):
+            assert node.level == 0, f"{path} imports relatively"
+            names = [f"{node.module}.{alias.name}" for alias in node.names]
+        elif isinstance(node, ast.Import):
+            names = [alias.name for alias in node.names]
+        yield from (name for name in names if name.startswith("upsort."))
 
 
 @pytest.mark.parametrize("room", sorted(MAY_USE))
 def test_imports_run_downwards(room: str) -> None:
     for path in (ROOT / room).rglob("*.py"):
+        for name in imported(path):
+            other = name.split(".")[1]
+            assert other in MAY_USE[room] or not (ROOT / other).is_dir(), f"{path} imports {name}"
+
+
+def test_inside_the_core_each_room_uses_those_before_it() -> None:
+    for path in (ROOT / "core").rglob("*.py"):
+        parts = path.relative_to(ROOT / "core").parts
+        own = CORE.index(parts[0] if len(parts) > 1 else "")
+        for name in imported(path):
+            other = name.split(".")[2]
+            assert CORE.index(other if other in CORE else "") <= own, f"{path} imports {name}"
+
+
+def definitions() -> Iterator[tuple[str, ast.AST]]:
+    for path in ROOT.rglob("*.py"):
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
-            names = [node.module or ""] if isinstance(node, ast.ImportFrom) else []
-            names += [alias.name for alias in node.names] if isinstance(node, ast.Import) else []
-            for name in names:
-                if name.startswith("upsort."):
-                    assert name.split(".")[1] in MAY_USE[room], f"{path} imports {name}"
+            yield f"{path}:{getattr(node, 'lineno', 0)}", node
+
+
+def test_a_function_takes_few_things() -> None:
+    for where, node in definitions():
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+            given = node.args
+            names = [one.arg for one in (*given.posonlyargs, *given.args, *given.kwonlyargs)]
+            assert len([name for name in names if name not in ("self", "cls")]) <= MOST_PARAMETERS, where
+
+
+def test_records_of_many_fields_are_built_by_keyword() -> None:
+    for where, node in definitions():
+        if not isinstance(node, ast.ClassDef):
+            continue
+        marks = [one for one in node.decorator_list if "dataclass" in ast.unparse(one)]
+        fields = [one for one in node.body if isinstance(one, ast.AnnAssign) and "ClassVar" not in ast.unparse(one)]
+        if marks and len(fields) > MOST_FIELDS:
+            assert "kw_only=True" in ast.unparse(marks[0]), f"{where}: {node.name} has {len(fields)} fields"
 
 
 def test_the_generator_makes_the_corpus_that_is_shipped() -> None:
@@ -39,6 +86,4 @@ def test_the_generator_makes_the_corpus_that_is_shipped() -> None:
     assert {name: made[name] for name in made if not name.endswith(".gz")} == {
         name: content for name, content in shipped.items() if not name.endswith(".gz")
     }
-    import gzip
-
     assert all(gzip.decompress(made[name]) == gzip.decompress(shipped[name]) for name in made if name.endswith(".gz"))

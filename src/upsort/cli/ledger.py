@@ -72,7 +72,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
                 one["time"],
                 one["command"],
                 one["name"],
-                f"{one['documents']:,}",
+                f"{one['documents']:,}" if one["documents"] is not None else "–",
                 rate(one["accuracy"]),
                 f"{rate(one['low'])} to {rate(one['high'])}",
                 rate(one["baseline"]),

@@ -64,6 +64,12 @@ def main(arguments: list[str], console: Console | None = None) -> Exit:
         told = str(stopped) if isinstance(stopped, Interrupted) else "interrupted; no unfinished file was left behind."
         console.error.write(f"\nupsort: {told}\n")
         return Exit.INTERRUPTED
+    except TimeoutError:
+        console.error.write(
+            "upsort: a pattern of the plan took longer than clean.pattern_seconds allows.\n"
+            "        Mend the pattern (clean.replace, clean.tokens_by), or allow it more.\n"
+        )
+        return Exit.DATA
     except MemoryError:
         console.error.write("upsort: there is not enough memory for this.\n        Use fewer documents or terms.\n")
         return Exit.DATA

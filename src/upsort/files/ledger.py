@@ -1,4 +1,8 @@
-"""The ledger: an SQLite file in the working folder, in which every evaluation is one row."""
+"""The ledger: an SQLite file in the working folder, in which every evaluation is one row.
+
+Its version stands in SQLite's `user_version`. A ledger of an older version is brought up to date by the first program that
+writes to it, its rows stay; one of a newer version is read as far as its columns are known here, and never written to.
+"""
 
 import hashlib
 import json
@@ -18,7 +22,10 @@ COLUMNS = (
     "time", "command", "name", "plan", "data", "seed", "documents", "accuracy", "low", "high", "baseline", "macro_f1", "log_loss",
     "version",
 )  # fmt: skip
-_TABLE = f"CREATE TABLE IF NOT EXISTS evaluations ({', '.join(COLUMNS)}, settings)"
+VERSION = 2
+"""1: before versions were noted. 2: `user_version`; columns may be missing in rows of before, which are NULL there."""
+_NAMES = (*COLUMNS, "settings")
+_TABLE = f"CREATE TABLE IF NOT EXISTS evaluations ({', '.join(_NAMES)})"
 _PATIENCE = 20.0  # seconds to wait for another writer
 
 
@@ -47,17 +54,40 @@ def record(entry: Entry, path: Path | None = None) -> str:
     """Add an evaluation; several programs may do so at once. Returns why it could not be, or an empty string."""
     path = path or Path(NAME)
     values = asdict(entry) | {"time": datetime.now(UTC).isoformat(timespec="seconds")}
-    names = [*COLUMNS, "settings"]
     try:
-        with closing(sqlite3.connect(path, timeout=_PATIENCE)) as ledger, ledger:
-            ledger.execute(_TABLE)
-            places = ", ".join("?" for _ in names)
+        with closing(sqlite3.connect(path, timeout=_PATIENCE, isolation_level=None)) as ledger:
+            ledger.execute("BEGIN IMMEDIATE")  # nobody else brings it up to date at the same time
+            if (newer := _version(ledger)) > VERSION:
+                return f"{path} is of version {newer}, which this program does not know"
+            _bring_up_to_date(ledger)
+            places = ", ".join("?" for _ in _NAMES)
             ledger.execute(
-                f"INSERT INTO evaluations ({', '.join(names)}) VALUES ({places})", [values[name] for name in names]
+                f"INSERT INTO evaluations ({', '.join(_NAMES)}) VALUES ({places})", [values[name] for name in _NAMES]
             )
+            ledger.execute("COMMIT")
     except sqlite3.Error as error:
         return f"{path} cannot be written: {error}"
     return ""
+
+
+def _version(ledger: sqlite3.Connection) -> int:
+    return int(ledger.execute("PRAGMA user_version").fetchone()[0])
+
+
+def _columns(ledger: sqlite3.Connection) -> set[str]:
+    return {row[1] for row in ledger.execute("PRAGMA table_info(evaluations)")}
+
+
+def _bring_up_to_date(ledger: sqlite3.Connection) -> None:
+    """Make the table, or add the columns that it lacks; rows that are there keep everything."""
+    if _version(ledger) == VERSION:
+        return
+    ledger.execute(_TABLE)
+    held = _columns(ledger)
+    for name in _NAMES:
+        if name not in held:
+            ledger.execute(f"ALTER TABLE evaluations ADD COLUMN {name}")
+    ledger.execute(f"PRAGMA user_version = {VERSION}")
 
 
 def entries(path: Path) -> list[dict[str, object]]:
@@ -66,13 +96,14 @@ def entries(path: Path) -> list[dict[str, object]]:
         raise DataProblem(f"There is no ledger {path}.", "upsort evaluate and cross-validate write one where they run.")
     try:
         with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True, timeout=_PATIENCE)) as ledger:
-            names = [*COLUMNS, "settings"]
-            rows = ledger.execute(f"SELECT {', '.join(names)} FROM evaluations ORDER BY rowid").fetchall()
+            held = _columns(ledger)
+            asked = ", ".join(name if name in held else f"NULL AS {name}" for name in _NAMES)
+            rows = ledger.execute(f"SELECT {asked} FROM evaluations ORDER BY rowid").fetchall()
     except sqlite3.Error as error:
         raise DataProblem(
             f"{path} is not a ledger, or is damaged: {error}.", "Move it away; a new one is begun."
         ) from None
-    return [dict(zip(names, row, strict=True)) for row in rows]
+    return [dict(zip(_NAMES, row, strict=True)) for row in rows]
 
 
 def plan_digest(plan: Plan) -> tuple[str, str]:

@@ -1,8 +1,9 @@
 """A plan as the text of a TOML file, with a comment for every key."""
 
-import json
-from dataclasses import fields, is_dataclass
+from dataclasses import fields
 from typing import Any
+
+import tomlkit
 
 from upsort.core.plan import Plan, Source
 
@@ -138,7 +139,7 @@ def plan_text(plan: Plan) -> str:
 
 
 def _source(pattern: str, source: Source) -> str:
-    lines = [f"[source.{json.dumps(pattern, ensure_ascii=False)}]"]
+    lines = [f"[source.{tomlkit.key(pattern).as_string()}]"]
     for field in fields(source):
         value = getattr(source, field.name)
         if value not in ("", None, {}):
@@ -147,16 +148,16 @@ def _source(pattern: str, source: Source) -> str:
 
 
 def _value(value: Any) -> str:
+    """A value as TOML on one line."""
     match value:
-        case bool():
-            return "true" if value else "false"
-        case str():
-            return json.dumps(value, ensure_ascii=False)
-        case float() | int():
-            return repr(value)
         case dict():
-            pairs = ", ".join(f"{json.dumps(key, ensure_ascii=False)} = {_value(item)}" for key, item in value.items())
-            return f"{{ {pairs} }}" if pairs else "{}"
+            table = tomlkit.inline_table()
+            table.update({key: _plain(item) for key, item in value.items()})
+            return str(table.as_string())
         case _:
-            assert not is_dataclass(value)
-            return f"[{', '.join(_value(item) for item in value)}]"
+            return str(tomlkit.item(_plain(value)).as_string())
+
+
+def _plain(value: Any) -> Any:
+    """Tuples as lists, all the way down."""
+    return [_plain(item) for item in value] if isinstance(value, tuple | list) else value

@@ -286,7 +286,7 @@ class OnCorpus:
             self._note(name, number, tokens, time.perf_counter() - began)
 
     def _note(self, name: str, number: int, tokens: Tokens, seconds: float) -> None:
-        tally = self.rows.setdefault(f"{number} {name}", _Tally(name))
+        tally = self.rows.setdefault(f"{number} {name}", _Tally(step=name))
         tally.tokens += tokens.codes.size
         tally.words.update(tokens.words)
         tally.empty += int((tokens.starts[1:] == tokens.starts[:-1]).sum())
@@ -302,7 +302,7 @@ class OnCorpus:
         ]
 
 
-@dataclass
+@dataclass(kw_only=True)
 class _Tally:
     step: str
     tokens: int = 0

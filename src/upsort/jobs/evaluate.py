@@ -90,7 +90,7 @@ class Wanted:
     training: Inputs | None = None
 
 
-@dataclass
+@dataclass(kw_only=True)
 class _Gathered:
     """What is kept of each document of one answer until all are read. matrices: of passages, which are explained together."""
 
@@ -124,7 +124,9 @@ def evaluate(
                 matrix, known = sorter.matrix(block.documents, words)
                 decisions = sorter.decide_matrix(matrix, known)
                 decided.append(decisions)
-                for place, mistake in _gather(held, _Seen(sorter, block, number, matrix, decisions), wanted):
+                for place, mistake in _gather(
+                    held, _Seen(sorter=sorter, block=block, answer=number, matrix=matrix, decisions=decisions), wanted
+                ):
                     wrong.setdefault(place, []).append((sorter, mistake))
             if writer is not None and wanted.passages is None:
                 rows = with_decisions(scoring.by_name.rows(block.columns, block.rows), sorters, decided, Layout())
@@ -144,7 +146,7 @@ def evaluate(
     return [_judged(one, wanted) for one in compared]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Seen:
     """A block as one answer sees it. answer: which of the label columns it is for."""
 

@@ -18,7 +18,7 @@ def ordered(entries: Sequence[dict[str, object]], by: str, data: str) -> list[di
 
 def differing(entries: Sequence[dict[str, object]]) -> dict[str, list[str]]:
     """The keys in which plans differ, each with its value in every plan."""
-    plans = [_flat(json.loads(str(entry["settings"]))) for entry in entries]
+    plans = [_flat(json.loads(str(entry["settings"] or "{}"))) for entry in entries]
     keys = sorted({key for plan in plans for key in plan})
     values = {key: [json.dumps(plan.get(key), ensure_ascii=False).strip('"') for plan in plans] for key in keys}
     return {key: held for key, held in values.items() if len(set(held)) > 1}

@@ -146,7 +146,7 @@ class Deciding:
         return [sorter.decide(block.documents, words) for sorter in self.sorters]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Scored:
     """What a block comes to."""
 
@@ -188,7 +188,7 @@ class Scoring:
         tokens = decided[0].tokens
         unknown = float((np.nan_to_num(decided[0].unknown_share) * tokens).sum())
         labels = [sorter.given(decisions) for sorter, decisions in zip(sorters, decided, strict=True)]
-        return _Scored(rows, labels, best, tokens, unknown)
+        return _Scored(rows=rows, labels=labels, best=best, tokens=tokens, unknown=unknown)
 
 
 def with_decisions(
