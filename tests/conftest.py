@@ -1,5 +1,6 @@
 """The installed program, driven on files in a temporary folder."""
 
+import io
 import json
 import os
 import subprocess
@@ -11,6 +12,8 @@ from typing import Any
 
 import pytest
 
+from upsort.cli.console import Console
+from upsort.cli.main import main
 from upsort.jobs.demo import lay_out
 
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # the program is compiled once, not at each of its many starts
@@ -55,6 +58,23 @@ def program(tmp_path: Path) -> Program:
         found = Run(done.returncode, done.stdout.decode(), done.stderr.decode())
         assert found.code == code, found
         assert "Traceback" not in found.err
+        return found
+
+    return run
+
+
+@pytest.fixture
+def inside(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Program:
+    """The same within this process, where no start of Python needs to be waited for."""
+    monkeypatch.chdir(tmp_path)
+
+    def run(*arguments: str | Path, code: int = 0, given: bytes = b"", folder: Path = tmp_path) -> Run:
+        monkeypatch.chdir(folder)
+        console = Console(output=io.StringIO(), error=io.StringIO(), input=io.BytesIO(given))
+        status = main(list(map(str, arguments)), console)
+        found = Run(int(status), console.output.getvalue(), console.error.getvalue())
+        assert found.code == code, found
+        assert "error of the program itself" not in found.err
         return found
 
     return run
