@@ -1,4 +1,4 @@
-"""Trying to cheat: every command that judges, with every kind of split, on corpora on which only a cheat does better than chance."""
+"""Trying to cheat: every command that judges, every kind of split, on corpora on which only a cheat does better than chance."""
 
 from collections.abc import Callable
 from pathlib import Path

@@ -89,7 +89,7 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape) -> Iterator[Bloc
                 rows, lines, skip = rows[1:], lines[1:], False
             if rows:
                 yield _checked(rows, lines, source, shape, noted_escapes() > sound_until)
-    except (csv.Error, UnicodeDecodeError) as error:
+    except (csv.Error, UnicodeError) as error:
         raise DataProblem(
             f"{source} cannot be read beyond line {line}: {error}.",
             "Check --encoding and --delimiter, or mend the line.",

@@ -67,6 +67,11 @@ def open_inputs(
     for name in names:
         try:
             here, told, of_kinds = _tables_of(name, reading, standard_input, sources or {}, rename or {})
+        except UnicodeError as error:
+            raise DataProblem(
+                f"{name} is not {reading.encoding or 'of the encoding that it looks like'}: {error}.",
+                "Name another one with --encoding, or leave it out.",
+            ) from error
         except OSError as error:
             raise DataProblem(
                 f"{name} cannot be read: {error.strerror or error}.", "Check the name and the permissions."

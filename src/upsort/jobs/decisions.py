@@ -19,6 +19,11 @@ def deciding(sorters: Sequence[Sorter], costs: Sequence[str], undecided_below: f
     answer.
     """
     found = list(sorters)
+    if costs and any(one.thresholds is not None for one in found):
+        raise UsageProblem(
+            "This sorter gives sets of labels; costs of one label in place of another say nothing about sets.",
+            "Leave --cost out.",
+        )
     for text in costs:
         answer, table = _named(text, found)
         check_costs([one.labels for one in found if answer in ("", one.answer)], table, text)
@@ -57,10 +62,5 @@ def _named(text: str, sorters: Sequence[Sorter]) -> tuple[str, Costs]:
 
 
 def _with_costs(sorter: Sorter, costs: Costs) -> Sorter:
-    if sorter.thresholds is not None:
-        raise UsageProblem(
-            "This sorter gives sets of labels; costs of one label in place of another say nothing about sets.",
-            "Leave --cost out.",
-        )
     table = cost_table(costs, sorter.labels)
     return sorter if table is None else replace(sorter, decision=by_costs(table), costs=costs)

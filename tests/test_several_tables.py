@@ -1,0 +1,135 @@
+"""Several tables with other columns, in other order, through every writer: every cell stands under its own name."""
+
+import csv
+import json
+from pathlib import Path
+
+import pytest
+from conftest import Program
+from hypothesis import given
+from hypothesis import strategies as st
+
+from upsort.files.by_name import ByName, together
+
+LONG = [
+    {
+        "ref": f"a{n}",
+        "channel": "web",
+        "topic": "soil" if n % 2 else "pests",
+        "message": f"{'clay heap' if n % 2 else 'aphids web'} word{n}",
+    }
+    for n in range(24)
+]
+SHORT = [
+    {
+        "topic": "soil" if n % 2 else "pests",
+        "message": f"{'compost clay' if n % 2 else 'greenfly aphids'} thing{n}",
+        "photos": str(n),
+        "ref": f"b{n}",
+    }
+    for n in range(18)
+]
+
+
+def write(path: Path, rows: list[dict[str, str]]) -> None:
+    with path.open("w", newline="", encoding="utf-8") as stream:
+        writer = csv.DictWriter(stream, list(rows[0]))
+        writer.writeheader()
+        writer.writerows(rows)
+
+
+def read(path: Path) -> list[dict[str, str]]:
+    with path.open(newline="", encoding="utf-8") as stream:
+        return list(csv.DictReader(stream))
+
+
+@pytest.fixture
+def tables(tmp_path: Path, inside: Program) -> Path:
+    write(tmp_path / "a.csv", LONG)
+    write(tmp_path / "b.csv", SHORT)
+    inside("train", "a.csv", "b.csv", "--text=message", "--label=topic", "--id=ref", "--no-check", "-o", "s.sorter")
+    return tmp_path
+
+
+def cells_stand_under_their_names(rows: list[dict[str, str]], but: tuple[str, ...] = ()) -> None:
+    """Every row is one of the two tables, under the names of both; what its table lacks is empty."""
+    own = {row["ref"]: row for row in (*LONG, *SHORT)}
+    assert rows
+    for row in rows:
+        for name in ("channel", "topic", "message", "photos"):
+            if name not in but:
+                assert row[name] == own[row["ref"]].get(name, ""), (name, row)
+
+
+@pytest.mark.parametrize("order", [("a.csv", "b.csv"), ("b.csv", "a.csv")])
+def test_every_writer(inside: Program, tables: Path, order: tuple[str, str]) -> None:
+    columns = ("--text=message", "--label=topic", "--id=ref")
+    inside("score", "s.sorter", *order, "-o", "scored.csv")
+    cells_stand_under_their_names(read(tables / "scored.csv"))
+    assert len(read(tables / "scored.csv")) == 42
+    inside("split", *order, *columns, "--hold-out=0.3", "-o", "parts")
+    parts = [read(tables / "parts" / name) for name in ("train.csv", "held-out.csv")]
+    cells_stand_under_their_names([*parts[0], *parts[1]])
+    assert len(parts[0]) + len(parts[1]) == 42
+    inside("next", "s.sorter", *order, "--most=30", "-o", "next.csv")
+    cells_stand_under_their_names(read(tables / "next.csv"), but=("topic",))
+    inside("clean", *order, "--text=message", "--set=columns.id=ref", "-o", "clean.csv")
+    cells_stand_under_their_names(read(tables / "clean.csv"))
+    inside("clean", *order, "--text=message", "-o", "place.csv", "--in-place", "--steps=lower,stopwords")
+    cells_stand_under_their_names(read(tables / "place.csv"))
+    inside("gather", *order, *columns, "-o", "gathered.csv")
+    cells_stand_under_their_names(read(tables / "gathered.csv"))
+    wrong = [row | {"topic": "soil" if row["topic"] == "pests" else "pests"} for row in (*LONG[:6], *SHORT[:6])]
+    write(tables / "wrong-a.csv", [row for row in wrong if "channel" in row])
+    write(tables / "wrong-b.csv", [row for row in wrong if "channel" not in row])
+    files = [f"wrong-{name}" for name in order]
+    inside("evaluate", "s.sorter", *files, "-o", "mistakes.csv", "--no-ledger")
+    cells_stand_under_their_names(read(tables / "mistakes.csv"), but=("topic",))
+    settings = ("--set=features.in_at_least=1", "--set=features.in_at_most=1", "--folds=3")
+    inside("suspects", *order, *files, *columns, *settings, "--allow-copies", "-o", "suspects.csv")
+    cells_stand_under_their_names(read(tables / "suspects.csv"), but=("topic",))
+
+
+def test_the_scored_table_is_the_same_in_every_container(inside: Program, tables: Path) -> None:
+    inside("score", "s.sorter", "a.csv", "b.csv", "-o", "o.jsonl")
+    lines = [json.loads(line) for line in (tables / "o.jsonl").read_text(encoding="utf-8").splitlines()]
+    inside("score", "s.sorter", "a.csv", "b.csv", "-o", "o.csv", "--workers=2")
+    assert [{name: str(value) for name, value in line.items()} for line in lines] == read(tables / "o.csv")
+
+
+def test_a_missing_id_is_an_empty_cell_as_any_other(inside: Program, tables: Path) -> None:
+    write(tables / "bare.csv", [{"topic": "soil", "message": "clay and more clay"}])
+    found = inside("gather", "a.csv", "bare.csv", "--text=message", "--label=topic", "--id=ref", "-o", "g.csv")
+    assert "bare.csv has no column ref" in found.err
+    assert read(tables / "g.csv")[-1] == {
+        "ref": "",
+        "channel": "",
+        "topic": "soil",
+        "message": "clay and more clay",
+        "source": "bare.csv:2",
+    }
+    assert (
+        "no column 'reff'"
+        in inside("gather", "a.csv", "bare.csv", "--text=message", "--id=reff", "-o", "g.csv", code=2).err
+    )
+
+
+def test_columns_given_by_number_keep_their_names(inside: Program, tables: Path) -> None:
+    inside("train", "a.csv", "--text=4", "--label=3", "--id=1", "--no-check", "-o", "n.sorter")
+    inside("next", "n.sorter", "a.csv", "--most=3", "-o", "n.csv")
+    assert list(read(tables / "n.csv")[0]) == ["ref", "channel", "message", "topic", "guessed_label"]
+    inside("plan", "a.csv", "--text=4", "--label=3", "-o", "n.toml")
+    assert 'label = "topic"' in (tables / "n.toml").read_text()
+
+
+NAMES = st.lists(st.sampled_from("abcdef"), min_size=1, max_size=5, unique=True)
+
+
+@given(st.lists(NAMES, min_size=1, max_size=4))
+def test_rows_by_name(tables: list[list[str]]) -> None:
+    every = together(tables)
+    assert sorted(every) == sorted({name for names in tables for name in names})
+    by_name = ByName(every)
+    for names in tables:
+        (row,) = by_name.rows(names, [[f"cell of {name}" for name in names]])
+        assert row == [f"cell of {name}" if name in names else "" for name in every]
