@@ -266,3 +266,28 @@ def test_rows_of_a_split_in_time_are_all_accounted_for(
     with (tmp_path / "parts" / "train.csv").open(newline="", encoding="utf-8") as stream:
         last = max(row["received"] for row in csv.DictReader(stream))
     assert last < min(row["received"] for row in read(tmp_path / "parts" / "held-out.csv"))
+
+
+def test_the_intervals_of_folds_rest_on_groups_too(inside: Program, demo: Path) -> None:
+    inside("gather", demo / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
+    found = inside("cross-validate", "p.csv", "--text=text", "--label=label", "--folds=4", "--json", "--no-ledger").json
+    for fold in found["folds"]:
+        if fold["accuracy"]["value"] == 1:  # of two volumes
+            assert fold["accuracy"]["low"] == pytest.approx(1 / (1 + 1.959964**2 / 2), abs=1e-4)
+
+
+def test_the_baseline_is_called_what_it_is(inside: Program, tmp_path: Path) -> None:
+    # Early letters are mostly a, late ones mostly b: what is commonest changes with the training part.
+    rows = [
+        {
+            "day": f"2025-{1 + n // 28:02}-{1 + n % 28:02}",
+            "text": f"moss{n % 9} sand{n % 7}",
+            "label": "ab"[(n * 7 % 10) < n // 17],
+        }
+        for n in range(168)
+    ]
+    write(tmp_path / "t.csv", rows)
+    shared = ("cross-validate", "t.csv", "--text=text", "--label=label", "--allow-copies", "--no-ledger", "--folds=4")
+    settings = ("--set=columns.date=day", "--in-time", "--set=features.in_at_least=1")
+    assert "Always answering the commonest label of each training part" in inside(*shared, *settings).out
+    assert inside(*shared, *settings, "--json").json["baseline"]["label"] is None

@@ -10,7 +10,7 @@ from upsort.cli.recording import Recorded, record_result
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.requirements import check_written, measures_of, met
 from upsort.cli.status import Exit
-from upsort.cli.wording import interval, kept_json, kept_together, number, percent, rate_json
+from upsort.cli.wording import always_answering, interval, kept_json, kept_together, number, percent, rate_json
 
 if TYPE_CHECKING:
     from upsort.core.plan import Plan
@@ -106,7 +106,7 @@ def _show(found: "CompareResult", plan: "Plan", console: Console) -> None:
     console.table(heads if console.drawn else (*heads, *further), rows, numeric=(1, 2, 3, 4, 5, 7))
     overall = found.compared[0].result.overall
     console.say(
-        f"Always answering {overall.majority!r} would be right for {percent(overall.baseline.value)}. All on the same "
+        f"{always_answering(overall)} would be right for {percent(overall.baseline.value)}. All on the same "
         f"{found.documents:,} documents and folds; the text was counted {_times(found.counted)}."
     )
     for line in kept_together(found.kept, plan):

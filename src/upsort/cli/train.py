@@ -91,7 +91,8 @@ def _show(answer: "AnswerResult", console: Console) -> None:
     own = f"It gets {percent(answer.training_accuracy.value)} of its own training documents right"
     if answer.held_out is not None:
         console.say(
-            f"{own}, and {percent(answer.held_out.value)} ({interval(answer.held_out)}) of documents held out in a quick check."
+            f"{own}, and {percent(answer.held_out.value)} ({interval(answer.held_out)}) of "
+            f"{'passages' if sorter.plan.columns.group == 'document' else 'documents'} held out in a quick check."
         )
         if answer.copies and not sorter.plan.judge.allow_copies:
             console.say(f"{answer.copies:,} documents copy another one; the check keeps them on one side.")

@@ -47,6 +47,13 @@ def number(count: float | None) -> str:
     return f"{count or 0:,}" if isinstance(count, int) or count is None else f"{count:,.1f}"
 
 
+def always_answering(judgement: "Judgement") -> str:
+    """The baseline as the subject of a sentence."""
+    if not judgement.majority:
+        return "Always answering the commonest label of each training part"
+    return f"Always answering {judgement.majority!r}, the commonest label in training,"
+
+
 def headline(judgement: "Judgement", training: "Rate | None" = None, group: str = "") -> list[str]:
     """What a judgement comes to, in plain sentences. training: the accuracy on the training documents. group: the column
     whose values belong together."""
@@ -65,8 +72,7 @@ def headline(judgement: "Judgement", training: "Rate | None" = None, group: str 
             f"Counting what belongs together (groups, copies) once leaves {judgement.groups:,}; the intervals rest on those."
         )
     lines += [
-        f"Always answering {judgement.majority!r}, the commonest label in training, would be right for "
-        f"{percent(baseline.value)}.",
+        f"{always_answering(judgement)} would be right for {percent(baseline.value)}.",
     ]
     if training is not None and training.value is not None:
         lines.append(f"On its own training documents it gets {percent(training.value)}.")
@@ -228,7 +234,7 @@ def judgement_json(judgement: "Judgement") -> dict[str, Any]:
     """All of a judgement as a JSON object."""
     return {
         "accuracy": rate_json(judgement.accuracy),
-        "baseline": {**rate_json(judgement.baseline), "label": judgement.majority},
+        "baseline": {**rate_json(judgement.baseline), "label": judgement.majority or None},
         "macro_f1": rate_json(judgement.macro_f1),
         "repeats": judgement.repeats,
         "groups": judgement.groups,

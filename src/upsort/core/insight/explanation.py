@@ -304,4 +304,4 @@ def nearest(sorter: Sorter, document: Documents, others: csr_array, most: int) -
 def deciding_words(explanation: Explanation, most: int) -> list[str]:
     """The words that say most for the label that was given."""
     ranked = sorted({(-word.leaning, word.term) for word in explanation.words if word.leaning > 0})
-    return [term for _, term in ranked[:most]]
+    return list(dict.fromkeys(term for _, term in ranked))[:most]

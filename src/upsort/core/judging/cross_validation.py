@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.judging.intervals import Rate, of_known, wilson
+from upsort.core.judging.intervals import Rate, of_known, share_of
 from upsort.core.judging.measures import Decided, Judgement, judge
 from upsort.core.judging.probability_measures import ProbabilityMeasures, judge_probabilities
 from upsort.core.judging.protocol import Outcome, Parts, outcome
@@ -87,7 +87,7 @@ def cross_validate(
         true=true,
         given=given,
         labels=names,
-        majority=names[int(np.argmax(np.bincount(documents.labels, minlength=len(names))))],
+        majority=names[outcomes[0].majority] if np.unique(majority).size == 1 else "",
         baseline=np.asarray(majority == true),
         sample=sample,
     )
@@ -104,10 +104,11 @@ def cross_validate(
 
 
 def _fold(found: Outcome, documents: Labelled) -> FoldResult:
-    sorter, size = found.sorter, found.held_out.size
+    sorter, own = found.sorter, documents.labels[found.held_out]
+    sample, every = Sample.of(found.held_out, 1, documents.groups), np.ones(own.size)
     return FoldResult(
-        accuracy=wilson(found.right(documents), size),
-        baseline=wilson(int((documents.labels[found.held_out] == found.majority).sum()), size),
+        accuracy=share_of((found.given == own).astype(np.float64), every, sample),
+        baseline=share_of((own == found.majority).astype(np.float64), every, sample),
         training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
         terms=len(sorter.space.terms),
         reached=sorter.trained.ended.reached,

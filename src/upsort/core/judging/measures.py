@@ -50,9 +50,9 @@ class Judgement:
     """All measures of one set of decisions.
 
     table: (k, k) counts, rows true labels, columns given labels, in the order of `labels`. baseline: the accuracy of always
-    giving the label `majority`, on the same documents. others: further measures by name. repeats: how often each document was
-    judged; all counts are means over them. groups: how many groups of documents that belong together there are; None where
-    all stand alone.
+    giving the label `majority` (where it is empty, the commonest of each training), on the same documents. others: further
+    measures by name. repeats: how often each document was judged; all counts are means over them. groups: how many groups of
+    documents that belong together there are; None where all stand alone.
     """
 
     labels: tuple[str, ...]
@@ -84,8 +84,8 @@ class Judgement:
 class Decided:
     """m decisions to be judged.
 
-    true, given: (m,) label numbers into `labels`. majority: the label that was commonest in training; baseline: (m,) whether it
-    is the document's own. sample: which documents the decisions are about.
+    true, given: (m,) label numbers into `labels`. majority: the label that was commonest in training, empty where trainings
+    differ in it; baseline: (m,) whether it is the document's own. sample: which documents the decisions are about.
     """
 
     true: Ints
