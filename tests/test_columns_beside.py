@@ -12,12 +12,12 @@ import xxhash
 from conftest import Program
 from hypothesis import given
 from hypothesis import strategies as st
+from measured import measure
 from scipy.sparse import csr_array
 
 from upsort.core.features.beside import learn_beside, text_measures
 from upsort.core.features.documents import Documents
 from upsort.core.features.hashing import NameTable, estimated_terms, sharing
-from upsort.core.features.measuring import measure
 from upsort.core.features.vectors import WordVectors, make_vectors
 from upsort.core.features.vocabulary import learn_space
 from upsort.core.plan import Clean, Columns, Features

@@ -9,10 +9,10 @@ import pytest
 from conftest import Program
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from measured import measure
 from scipy.sparse import csr_array
 
 from upsort.core.features.documents import Documents
-from upsort.core.features.measuring import measure
 from upsort.core.insight.comparing_terms import TermCounts, likelihood_ratios, log_odds
 from upsort.core.insight.drift import NewDocuments, drift
 from upsort.core.insight.explanation import explain, rounded_to_sum, smallest_change

@@ -50,9 +50,9 @@ class Entry:
     version: str = __version__
 
 
-def record(entry: Entry, path: Path | None = None) -> str:
+def record(entry: Entry) -> str:
     """Add an evaluation; several programs may do so at once. Returns why it could not be, or an empty string."""
-    path = path or Path(NAME)
+    path = Path(NAME)
     values = asdict(entry) | {"time": datetime.now(UTC).isoformat(timespec="seconds")}
     try:
         with closing(sqlite3.connect(path, timeout=_PATIENCE, isolation_level=None)) as ledger:

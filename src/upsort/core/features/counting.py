@@ -60,14 +60,14 @@ class KnownCounts:
         return share
 
 
-def in_blocks(documents: Iterable[str], characters: int = BLOCK_CHARACTERS) -> Iterator[list[str]]:
-    """Documents in lists of about so many characters."""
+def in_blocks(documents: Iterable[str]) -> Iterator[list[str]]:
+    """Documents in lists of about two million characters."""
     block: list[str] = []
     held = 0
     for document in documents:
         block.append(document)
         held += len(document) + 1
-        if held >= characters:
+        if held >= BLOCK_CHARACTERS:
             yield block
             block, held = [], 0
     if block:

@@ -1,6 +1,6 @@
 """Measuring a corpus block by block: terms of each part of the text counted, columns beside it collected."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -89,14 +89,3 @@ def all_cells(blocks: Sequence[Cells]) -> Cells:
         categories=np.vstack(codes),
         category_values=tuple(values),
     )
-
-
-def measure(
-    documents: Iterable[Documents], cleaning: Cleaner, columns: Columns, features: Features, at_least: int = 1
-) -> Measured:
-    """Clean, count and measure blocks of documents in this process."""
-    measuring = Measuring(columns, features, cleaning.forms)
-    memory = measuring.memory_of(cleaning)
-    for block in documents:
-        measuring.add(block, [cleaning.words_of(part, memory) for part in block.parts])
-    return measuring.measured(at_least)

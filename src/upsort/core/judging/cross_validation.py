@@ -4,7 +4,6 @@ The text is counted once for all folds. Everything that is learned (vocabulary, 
 learned by `protocol.outcome` from the rows of each fold's training side, from nothing.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -64,18 +63,10 @@ class CrossValidation:
         )
 
 
-def cross_validate(
-    parts: Parts, method: Method, repeats: int = 1, progress: Callable[[int], None] | None = None
-) -> CrossValidation:
+def cross_validate(parts: Parts, method: Method, repeats: int = 1) -> CrossValidation:
     """Judge a plan on the splits of `parts`. repeats: how often each document is held out."""
     documents, plan = parts.documents, method.plan
-    results, outcomes = [], []
-    for number in range(len(parts.splits)):
-        found = outcome(parts, number, method)
-        results.append(_fold(found, documents))
-        outcomes.append(found)
-        if progress is not None:
-            progress(number + 1)
+    outcomes = [outcome(parts, number, method) for number in range(len(parts.splits))]
     names = documents.names
     judged = np.concatenate([found.held_out for found in outcomes])
     given = np.concatenate([found.given for found in outcomes])
@@ -94,7 +85,7 @@ def cross_validate(
     return CrossValidation(
         overall=judge(decided, plan.judge.seed, plan.judge.beta),
         probability=judge_probabilities(true, probabilities, given, plan.judge.seed, sample),
-        folds=tuple(results),
+        folds=tuple(_fold(found, documents) for found in outcomes),
         judged=judged,
         fold=np.concatenate([np.full(found.held_out.size, number) for number, found in enumerate(outcomes)]),
         given=given,

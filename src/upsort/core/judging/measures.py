@@ -66,11 +66,11 @@ class Judgement:
     repeats: int = 1
     groups: int | None = None
 
-    def largest_confusions(self, most: int = 3) -> list[Confusion]:
+    def largest_confusions(self) -> list[Confusion]:
         """The most frequent pairs of true and wrongly given label, most documents first."""
         wrong = self.table.copy()
         np.fill_diagonal(wrong, 0)
-        places = np.argsort(-wrong.reshape(-1), kind="stable")[:most].tolist()
+        places = np.argsort(-wrong.reshape(-1), kind="stable")[:_MOST_CONFUSIONS].tolist()
         pairs = [divmod(place, len(self.labels)) for place in places]
         supports = self.table.sum(axis=1)
         return [
@@ -99,6 +99,7 @@ class Decided:
 WHOLE = ("balanced_accuracy", "macro_precision", "macro_f1", "weighted_f1", "macro_f_beta", "matthews", "kappa")
 """The measures of a whole table, in the order of `_of_tables`."""
 _RESAMPLES = 1000
+_MOST_CONFUSIONS = 3
 
 
 def judge(decided: Decided, seed: int, beta: float = 1.0) -> Judgement:

@@ -50,9 +50,9 @@ def named_groups(cells: Sequence[str]) -> Ints:
     )
 
 
-def copy_groups(prints: Prints, similarity: float = SIMILARITY) -> Ints:
+def copy_groups(prints: Prints) -> Ints:
     """(n,) a number for each document; copies, and copies of copies, share one."""
-    copies = find_copies(prints, similarity).of()
+    copies = find_copies(prints, SIMILARITY).of()
     later = np.flatnonzero(copies >= 0)
     return _connected(later, copies[later], copies.size)
 

@@ -5,6 +5,7 @@ from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 
 _LONGEST_SUFFIX = 6
+_LEAST_FORMS = 2
 _LEAST_STEM = 2
 _LEAST_PLURAL = 4
 
@@ -25,8 +26,8 @@ class SuffixRules:
         return form
 
 
-def learned_rules(table: Mapping[str, str], least: int = 2) -> SuffixRules:
-    """Rules from forms and their lemmas. An ending gets a rule when at least `least` forms have it."""
+def learned_rules(table: Mapping[str, str]) -> SuffixRules:
+    """Rules from forms and their lemmas. An ending gets a rule when at least two forms have it."""
     ways: dict[str, Counter[tuple[int, str]]] = {}
     for form, lemma in sorted(table.items()):
         same = 0
@@ -38,7 +39,7 @@ def learned_rules(table: Mapping[str, str], least: int = 2) -> SuffixRules:
     rules = {}
     for ending, counts in ways.items():
         change, times = min(counts.items(), key=lambda entry: (-entry[1], entry[0]))
-        if counts.total() >= least and times * 2 > counts.total():
+        if counts.total() >= _LEAST_FORMS and times * 2 > counts.total():
             rules[ending] = change
     return SuffixRules(rules)
 

@@ -80,11 +80,6 @@ _WORDS = re.compile(r"[\w'’\-\ue000\ue001]+")
 _WORD_OR_STOP = re.compile(rf"(?P<word>{_WORDS.pattern})|(?P<stop>[.,;:!?()\n])")
 
 
-def text_steps(settings: Clean, names: Sequence[str]) -> list[TextStep]:
-    """The steps of these names, in this order."""
-    return [text_step(name, settings) for name in names]
-
-
 def text_step(name: str, settings: Clean) -> TextStep:
     """One step. Raises UsageProblem for a pattern that is no regular expression."""
     match name:

@@ -1,0 +1,18 @@
+"""Documents counted and measured in this process, for tests of what is made of them."""
+
+from collections.abc import Iterable
+
+from upsort.core.features.documents import Documents
+from upsort.core.features.measured import Measured
+from upsort.core.features.measuring import Measuring
+from upsort.core.plan import Columns, Features
+from upsort.core.text.cleaning import Cleaner
+
+
+def measure(documents: Iterable[Documents], cleaning: Cleaner, columns: Columns, features: Features) -> Measured:
+    """Clean, count and measure blocks of documents."""
+    measuring = Measuring(columns, features, cleaning.forms)
+    memory = measuring.memory_of(cleaning)
+    for block in documents:
+        measuring.add(block, [cleaning.words_of(part, memory) for part in block.parts])
+    return measuring.measured()
