@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from upsort.core.judging.intervals import Rate
     from upsort.core.judging.measures import Judgement
     from upsort.core.judging.probability_measures import ProbabilityMeasures
-    from upsort.jobs.evaluate import Judged
+    from upsort.jobs.judged import Judged
 
 DESCRIPTION = "Judge a sorter on labelled documents that it was not trained on."
 EXAMPLE = "upsort evaluate desk.sorter parts/held-out.csv -o mistakes.csv"

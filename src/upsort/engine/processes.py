@@ -27,19 +27,24 @@ _MOST_HELD = 8  # for each process, so that memory stays bounded where one item 
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
+Block = TypeVar("Block")
 _work: Callable[[Any], Any] | None = None
 
 
-def in_order(work: Callable[[Item], Result], items: Iterable[Item], workers: int) -> Iterator[tuple[Item, Result]]:
+def in_order(
+    work: Callable[[Any], Result], items: Iterable[Item], workers: int, sent: Callable[[Item], Any] | None = None
+) -> Iterator[tuple[Item, Result]]:
     """Each item with what the work makes of it, in the order of the items; so many processes work at once.
 
-    work: may hold anything; processes that are forked have it at once, others are sent it once.
+    work: may hold anything; processes that are forked have it at once, others are sent it once. sent: what of an item the
+    work is given; all of it, where nothing is said.
     """
+    given = sent or _whole
     items = iter(items)
     for item in islice(
         items, None if workers == 1 else 1
     ):  # the first here: what it teaches the work, a fork knows too
-        yield item, work(item)
+        yield item, work(given(item))
     if workers == 1:
         return
     pending: deque[tuple[Item, Future[Result]]] = deque()
@@ -48,14 +53,18 @@ def in_order(work: Callable[[Item], Result], items: Iterable[Item], workers: int
     with ProcessPoolExecutor(others, context, initializer=_take, initargs=(work,)) as pool:
         for item in items:
             if sum(not future.done() for _, future in pending) < _AHEAD * others:
-                pending.append((item, pool.submit(_do, item)))
+                pending.append((item, pool.submit(_do, given(item))))
             else:
-                pending.append((item, _done(work(item))))
+                pending.append((item, _done(work(given(item)))))
             while pending and (pending[0][1].done() or len(pending) >= _MOST_HELD * workers):
                 first, future = pending.popleft()
                 yield first, future.result()
         for first, future in pending:
             yield first, future.result()
+
+
+def _whole(item: Any) -> Any:
+    return item
 
 
 def _done(result: Result) -> Future[Result]:
@@ -74,16 +83,24 @@ def _do(item: Any) -> Any:
     return _work(item)
 
 
-def cut_words(
-    blocks: Iterable[Sequence[str]], cleaning: Cleaner, workers: int, memory: WordMemory | None = None
-) -> Iterator[Tokens]:
-    """The tokens of each block before the steps on words, in the order of the blocks.
+@dataclass(frozen=True)
+class Cutting:
+    """How texts are cut into tokens. memory: of `cleaning`, to number the words of all blocks; without, those of each block
+    are numbered anew. workers: how many processes cut."""
 
-    memory: of `cleaning`, to number the words of all blocks; without, those of each block are numbered anew.
-    """
+    cleaning: Cleaner
+    memory: WordMemory | None
+    workers: int = 1
+
+
+def cut_blocks(
+    blocks: Iterable[Block], parts_of: Callable[[Block], Sequence[Sequence[str]]], cutting: Cutting
+) -> Iterator[tuple[Block, list[Tokens]]]:
+    """Each block, in order, with the tokens of each of its parts before the steps on words. parts_of: the texts of a block."""
     numbers: dict[int, Codes] = {}
-    for _, cut in in_order(_Cutting(cleaning, memory), blocks, workers):
-        yield _numbered(cut, memory, numbers)
+    work = _PartsCut(cutting.cleaning, cutting.memory)
+    for block, cuts in in_order(work, blocks, cutting.workers, parts_of):
+        yield block, [_numbered(cut, cutting.memory, numbers) for cut in cuts]
 
 
 @dataclass(frozen=True)
@@ -96,24 +113,27 @@ class _Cut:
 
 
 @dataclass(frozen=True)
-class _Cutting:
-    """Cuts blocks, each process with a memory of its own."""
+class _PartsCut:
+    """Cuts the parts of blocks, each process with a memory of its own."""
 
     cleaning: Cleaner
     memory: WordMemory | None
 
-    def __call__(self, block: Sequence[str]) -> _Cut:
+    def __call__(self, parts: Sequence[Sequence[str]]) -> list[_Cut]:
+        return [self._cut(texts) for texts in parts]
+
+    def _cut(self, texts: Sequence[str]) -> _Cut:
         known = len(self.memory.words) if self.memory is not None else 0
-        tokens = self.cleaning.words_of(block, self.memory)
+        tokens = self.cleaning.words_of(texts, self.memory)
         return _Cut(os.getpid(), known, replace(tokens, words=tokens.words[known:], codes=narrow(tokens.codes)))
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return _cutting, (self.cleaning.settings, self.cleaning.with_sentences, self.memory is not None)
+        return _parts_cut, (self.cleaning.settings, self.cleaning.with_sentences, self.memory is not None)
 
 
-def _cutting(settings: Clean, with_sentences: bool, remember: bool) -> _Cutting:
+def _parts_cut(settings: Clean, with_sentences: bool, remember: bool) -> _PartsCut:
     cleaning = cleaner(settings, with_sentences=with_sentences)
-    return _Cutting(cleaning, cleaning.memory() if remember else None)
+    return _PartsCut(cleaning, cleaning.memory() if remember else None)
 
 
 def _numbered(cut: _Cut, memory: WordMemory | None, numbers: dict[int, Codes]) -> Tokens:

@@ -4,7 +4,7 @@ It knows which columns are what, keeps parts of the text apart or joins them, re
 vectors, holds patterns to their time, and says of each row that it refuses why.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from itertools import islice
 from math import isfinite
@@ -99,6 +99,22 @@ def joined_blocks(blocks: Sequence[DocumentBlock]) -> DocumentBlock:
         rows=[row for block in blocks for row in block.rows],
         lines=[line for block in blocks for line in block.lines],
     )
+
+
+def large_blocks(blocks: Iterable[DocumentBlock], characters: int) -> Iterator[DocumentBlock]:
+    """Blocks of one table joined to at least so many characters of text, but for a table's last; array operations like long
+    arrays. Where blocks end depends on the rows alone."""
+    held: list[DocumentBlock] = []
+    size = 0
+    for block in blocks:
+        if held and (held[0].source != block.source or size >= characters):
+            yield joined_blocks(held)
+            held, size = [], 0
+        if block.rows:
+            held.append(block)
+            size += sum(len(text) for part in block.documents.parts for text in part)
+    if held:
+        yield joined_blocks(held)
 
 
 def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:

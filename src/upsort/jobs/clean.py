@@ -12,7 +12,7 @@ from pathlib import Path
 from upsort.core import plan
 from upsort.core.errors import DataProblem
 from upsort.core.features.counting import in_blocks
-from upsort.core.features.documents import Documents
+from upsort.core.features.measuring import Measuring
 from upsort.core.names import suggestion
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.editing import edited
@@ -26,7 +26,7 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.jobs.compare import Candidate, Compared, CompareResult, Comparing, compare
-from upsort.jobs.corpus import measured_of
+from upsort.jobs.corpus import measured_by, with_tokens
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
 
 CLEANED_COLUMN = "cleaned"
@@ -389,10 +389,8 @@ def _distinct_terms(inputs: Inputs, choices: plan.Plan, aside: SetAside, advance
     """How many terms there are."""
     resources = resources_for(choices.clean, choices.features)
     cleaning = cleaner(choices.clean, resources, choices.features.within_sentences)
-
-    def documents() -> Iterator[Documents]:
-        for block in Reader.of_plan(choices, cleaning).blocks(inputs, aside):
-            yield block.documents
-            advance(len(block.documents))
-
-    return measured_of(documents(), cleaning, choices, resources, at_least=1).distinct
+    measuring = Measuring(choices.columns, choices.features, cleaning.forms)
+    for block, tokens in with_tokens(Reader.of_plan(choices, cleaning).blocks(inputs, aside), measuring, cleaning):
+        measuring.add(block.documents, tokens)
+        advance(len(block.documents))
+    return measured_by(measuring, choices, resources, at_least=1).distinct

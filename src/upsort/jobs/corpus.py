@@ -1,9 +1,7 @@
 """The labelled corpus that training and judging start from: read and counted once, whatever is done with it."""
 
-from collections import deque
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
-from itertools import islice
 from pathlib import Path
 
 import numpy as np
@@ -12,7 +10,6 @@ from upsort.core import plan
 from upsort.core.arrays import Bools, Ints, Keys
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
-from upsort.core.features.documents import Documents, regrouped
 from upsort.core.features.measured import Measured, of_counts
 from upsort.core.features.measuring import Measuring, prefixes
 from upsort.core.features.vectors import vectors_of_terms
@@ -23,9 +20,10 @@ from upsort.core.learning.dealing import document_keys, text_digests
 from upsort.core.learning.labelled import Labelled, numbered
 from upsort.core.learning.method import Method
 from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.tokeniser import Tokens
 from upsort.core.text.word_steps import Resources
-from upsort.engine.processes import cut_words
-from upsort.files.documents import LABELLED, DocumentBlock, Marks, Reader, as_number
+from upsort.engine.processes import Cutting, cut_blocks
+from upsort.files.documents import LABELLED, DocumentBlock, Marks, Reader, as_number, large_blocks
 from upsort.files.resources import method_for
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
@@ -35,31 +33,22 @@ from upsort.jobs.progress import Advance, no_progress, nothing_usable
 _MOST_LABELS_UNASKED = 20
 
 
-def measured_of(
-    documents: Iterable[Documents],
-    cleaning: Cleaner,
-    choices: plan.Plan,
-    resources: Resources,
-    workers: int = 1,
-    at_least: int | None = None,
+def with_tokens(
+    blocks: Iterable[DocumentBlock], measuring: Measuring, cleaning: Cleaner, workers: int = 1
+) -> Iterator[tuple[DocumentBlock, list[Tokens]]]:
+    """The documents in large blocks, each with the tokens that are to be added to `measuring`."""
+    cutting = Cutting(cleaning, measuring.memory_of(cleaning), workers)
+    return cut_blocks(large_blocks(blocks, BLOCK_CHARACTERS), lambda block: block.documents.parts, cutting)
+
+
+def measured_by(
+    measuring: Measuring, choices: plan.Plan, resources: Resources, workers: int = 1, at_least: int | None = None
 ) -> Measured:
-    """Clean, count and measure documents by a plan, word vectors included.
+    """What was measured of all documents added, word vectors included.
 
     Terms in fewer documents than `at_least` (the plan's bound) are left out at once, unless a vocabulary is given or the
     classifier keeps the counts of all.
     """
-    measuring = Measuring(choices.columns, choices.features, cleaning.forms)
-    held: deque[Documents] = deque()
-
-    def parts() -> Iterator[list[str]]:
-        for block in regrouped(documents, BLOCK_CHARACTERS):
-            held.append(block)
-            yield from block.parts
-
-    tokens = cut_words(parts(), cleaning, workers, measuring.memory_of(cleaning))
-    for first in tokens:
-        block = held.popleft()
-        measuring.add(block, [first, *islice(tokens, len(block.parts) - 1)])
     if not measuring.cells:
         return of_counts(counts_of(()))
     if at_least is None:
@@ -142,15 +131,14 @@ def read_labelled_corpus(
     keeping = keeping or Keeping()
     method = method_for(choices)
     cleaning = cleaner(choices.clean, method.resources, choices.features.within_sentences)
+    measuring = Measuring(choices.columns, choices.features, cleaning.forms)
     collected = _Collected(keeping)
-
-    def documents() -> Iterator[Documents]:
-        for block in Reader.of_plan(choices, cleaning, LABELLED).blocks(inputs, aside):
-            collected.add(block)
-            yield block.documents
-            advance(len(block.documents))
-
-    measured = measured_of(documents(), cleaning, choices, method.resources, workers, keeping.at_least)
+    blocks = Reader.of_plan(choices, cleaning, LABELLED).blocks(inputs, aside)
+    for block, tokens in with_tokens(blocks, measuring, cleaning, workers):
+        measuring.add(block.documents, tokens)
+        collected.add(block)
+        advance(len(block.documents))
+    measured = measured_by(measuring, choices, method.resources, workers, keeping.at_least)
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
         resources = replace(resources, full_forms=cleaning.forms.full_forms())

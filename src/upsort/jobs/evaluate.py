@@ -8,17 +8,10 @@ from pathlib import Path
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import AnyArray, Bools, Floats, Ints
-from upsort.core.classifiers.calibration import softmax
+from upsort.core.arrays import AnyArray, Bools
 from upsort.core.errors import DataProblem
 from upsort.core.insight.terms import strongest_terms
-from upsort.core.judging.coverage import Coverage, coverage, mean_cost
-from upsort.core.judging.intervals import Rate, of_known, share_of
-from upsort.core.judging.measures import Decided, Judgement, judge
 from upsort.core.judging.near_copies import SIMILARITY, find_copies, joined, prints_of
-from upsort.core.judging.probability_measures import ProbabilityMeasures, brier_terms, judge_probabilities, log_losses
-from upsort.core.judging.sample import Sample
-from upsort.core.judging.together import named_groups
 from upsort.core.learning.sorter import Decisions, Sorter
 from upsort.core.plan import Columns
 from upsort.core.sparse import one_below_the_other
@@ -28,56 +21,12 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import RowWriter, table_file
 from upsort.jobs.corpus import set_of_labels
+from upsort.jobs.judged import Compared, Judged, Mistake, judged
 from upsort.jobs.progress import nothing_usable
 from upsort.jobs.score import Incoming, Layout, Passages, Scoring, joined_decisions, with_decisions
 
 _PULLS = 3
 _ADDED = ("wrong_answers", "pulled_by")
-
-
-@dataclass(frozen=True, kw_only=True)
-class Mistake:
-    """One document that was given another label than its own. pulled_by: the terms that spoke most for the wrong label."""
-
-    reference: str
-    text: str
-    true: str
-    given: str
-    probability: float
-    own_probability: float
-    pulled_by: tuple[str, ...]
-
-
-@dataclass(frozen=True, kw_only=True)
-class Judged:
-    """One answer.
-
-    mistakes: the most confidently wrong documents, most confident first. unknown_labels: true labels that the sorter has
-    never seen, with their documents; they count as wrong. by: for each value of a column, how many were right. known_words,
-    new_words: documents all of whose words the sorter knows, and the others. not_copies: without near-copies of training
-    documents, where those were given. before: log loss and Brier score without calibration, where there is one. cost: mean
-    cost, where costs were given. true, given: (n,) label numbers in `judgement.labels`; probabilities: (n, k) in the sorter's
-    labels.
-    """
-
-    sorter: Sorter
-    judgement: Judgement
-    probability: ProbabilityMeasures | None
-    training_accuracy: Rate
-    mistakes: list[Mistake]
-    unknown_labels: dict[str, int]
-    by: dict[str, Rate]
-    known_words: Rate
-    new_words: Rate
-    not_copies: Rate | None
-    before: tuple[float, float] | None
-    cost: float | None
-    undecided: Rate | None
-    coverage: Coverage
-    true: Ints
-    given: Ints
-    probabilities: Floats
-    plain: Floats | None
 
 
 @dataclass(frozen=True)
@@ -143,7 +92,7 @@ def evaluate(
         compared = [_compared(sorter, held, wanted, copies) for sorter, held in zip(sorters, gathered, strict=True)]
         if writer is not None and wanted.passages is not None:
             _write_documents(writer, compared, incoming.reader.columns)
-    return [_judged(one, wanted) for one in compared]
+    return [judged(one, bool(wanted.by), wanted.passages is not None) for one in compared]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -232,35 +181,9 @@ def _copies_of_training(texts: list[str], training: Inputs, columns: Columns) ->
     return np.asarray((copies >= 0) & (copies < before))
 
 
-@dataclass(frozen=True, kw_only=True)
-class _Compared:
-    """The documents of one answer, or those made of passages: their own labels, the decisions, and what else is known of them."""
-
-    sorter: Sorter
-    names: Sequence[str]
-    true: Sequence[str]
-    decisions: Decisions
-    values: Sequence[str]
-    groups: Sequence[str]
-    copies: Bools | None
-    mistakes: list[Mistake]
-    times: Sequence[int]
-
-    @property
-    def given(self) -> list[str]:
-        """What each was given; the most probable label for one that is left undecided."""
-        return self.sorter.given(replace(self.decisions, undecided=None))
-
-    @property
-    def undecided(self) -> Bools:
-        """(n,) which are left undecided."""
-        undecided = self.decisions.undecided
-        return undecided if undecided is not None else np.zeros(len(self.true), dtype=bool)
-
-
-def _compared(sorter: Sorter, held: _Gathered, wanted: Wanted, copies: Bools | None) -> _Compared:
+def _compared(sorter: Sorter, held: _Gathered, wanted: Wanted, copies: Bools | None) -> Compared:
     decisions = joined_decisions(held.decisions)
-    whole = _Compared(
+    whole = Compared(
         sorter=sorter,
         names=held.names,
         true=held.true,
@@ -274,7 +197,7 @@ def _compared(sorter: Sorter, held: _Gathered, wanted: Wanted, copies: Bools | N
     return whole if wanted.passages is None else _of_documents(whole, held, wanted.passages)
 
 
-def _of_documents(passages: _Compared, held: _Gathered, how: Passages) -> _Compared:
+def _of_documents(passages: Compared, held: _Gathered, how: Passages) -> Compared:
     """One entry a document in place of one a passage. A document's label, group and value are those of its first passage; it
     copies a training document when one of its passages does."""
     sorter = passages.sorter
@@ -295,7 +218,7 @@ def _of_documents(passages: _Compared, held: _Gathered, how: Passages) -> _Compa
             summed = csr_array(matrix[np.flatnonzero(owner == place)].sum(axis=0).reshape(1, -1))
             said = (names[place], held.texts[first[place]], true[place])
             mistakes.append(_mistake(sorter, decisions, place, said, (summed.indices, summed.data)))
-    return _Compared(
+    return Compared(
         sorter=sorter,
         names=names,
         true=true,
@@ -308,7 +231,7 @@ def _of_documents(passages: _Compared, held: _Gathered, how: Passages) -> _Compa
     )
 
 
-def _write_documents(writer: RowWriter, compared: Sequence[_Compared], columns: Columns) -> None:
+def _write_documents(writer: RowWriter, compared: Sequence[Compared], columns: Columns) -> None:
     """The mistaken documents, one a row. Every answer judges the documents that have a label in its column."""
     places = [{name: place for place, name in enumerate(one.names)} for one in compared]
     for name in dict.fromkeys(name for one in compared for name in one.names):
@@ -323,107 +246,3 @@ def _write_documents(writer: RowWriter, compared: Sequence[_Compared], columns: 
                 cells += [""] * len(with_decisions([[]], [one.sorter], [some(one.decisions, [0])], Layout())[0])
         times = next(one.times[at[name]] for one, at in zip(compared, places, strict=True) if name in at)
         writer.writerow([name, str(times), *cells, *_about(found, columns)])
-
-
-def _judged(one: _Compared, wanted: Wanted) -> Judged:
-    sorter, decisions, true, given = one.sorter, one.decisions, one.true, one.given
-    sample = _sample(one)
-    right = np.array([a == b for a, b in zip(true, given, strict=True)], dtype=bool)
-    names = tuple(sorted({*sorter.labels, *true, *given}))
-    number = {name: place for place, name in enumerate(names)}
-    majority = sorter.labels[sorter.majority]
-    decided = Decided(
-        true=np.array([number[label] for label in true], dtype=np.int64),
-        given=np.array([number[label] for label in given], dtype=np.int64),
-        labels=names,
-        majority=majority,
-        baseline=np.array([label == majority for label in true], dtype=bool),
-        sample=sample,
-    )
-    judgement = judge(decided, sorter.plan.judge.seed, sorter.plan.judge.beta)
-    sets = sorter.thresholds is not None
-    if sets:
-        judgement = _judged_sets(judgement, one, sample, right)
-    probability, before, plain = None, None, None
-    if not sets:
-        own = np.array([sorter.labels.index(label) if label in sorter.labels else -1 for label in true])
-        probability = judge_probabilities(own, decisions.probabilities, decisions.best, sorter.plan.judge.seed, sample)
-        if sorter.calibration.kind != "none" and wanted.passages is None:
-            plain = softmax(decisions.scores)
-            before = _losses(own, plain)
-
-    def rate(among: Bools) -> Rate:
-        return share_of((right & among).astype(np.float64), among.astype(np.float64), sample)
-
-    unknown = np.nan_to_num(decisions.unknown_share)
-    values = np.array(one.values, dtype=object)
-    return Judged(
-        sorter=sorter,
-        judgement=judgement,
-        probability=probability,
-        training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
-        mistakes=sorted(one.mistakes, key=lambda mistake: -mistake.probability),
-        unknown_labels={} if sets else {label: true.count(label) for label in sorted(set(true) - set(sorter.labels))},
-        by={value: rate(np.asarray(values == value)) for value in sorted(set(one.values))} if wanted.by else {},
-        known_words=rate(unknown == 0),
-        new_words=rate(unknown > 0),
-        not_copies=rate(~one.copies) if one.copies is not None else None,
-        before=before,
-        cost=_cost(sorter, decided),
-        undecided=rate(~one.undecided) if one.undecided.any() else None,
-        coverage=coverage(decisions.probabilities.max(axis=1), right),
-        true=decided.true,
-        given=decided.given,
-        probabilities=decisions.probabilities,
-        plain=plain,
-    )
-
-
-def _sample(one: _Compared) -> Sample:
-    groups = named_groups(one.groups) if any(one.groups) else None
-    return Sample.of(np.arange(len(one.true)), 1, groups)
-
-
-def _losses(own: Ints, probabilities: Floats) -> tuple[float, float] | None:
-    """Mean log loss and Brier score over the documents whose label the sorter knows."""
-    known = own >= 0
-    if not known.any():
-        return None
-    return (
-        float(log_losses(own[known], probabilities[known]).mean()),
-        float(brier_terms(own[known], probabilities[known]).mean()),
-    )
-
-
-def _cost(sorter: Sorter, decided: Decided) -> float | None:
-    """The mean cost, where costs are known for all labels that occur."""
-    costs, names = sorter.costs, decided.labels
-    if costs is None or not {names[number] for number in np.unique(decided.true).tolist()} <= set(costs):
-        return None
-    matrix = np.array([[costs.get(a, {}).get(b, 0.0) for b in names] for a in names])
-    return mean_cost(decided.true, decided.given, matrix)
-
-
-def _judged_sets(judgement: Judgement, one: _Compared, sample: Sample, right: Bools) -> Judgement:
-    """The judgement where documents have sets of labels: right is a whole set; by label, having it is judged for itself."""
-    sorter = one.sorter
-    separator = sorter.plan.columns.label_separator
-    trues = [set_of_labels(cell, separator) for cell in one.true]
-    givens = [set_of_labels(cell, separator) for cell in one.given]
-    names = tuple(sorted({*sorter.labels, *(label for labels in trues for label in labels)}))
-    measures = []
-    for name in names:
-        has = np.array([name in labels for labels in trues], dtype=np.int64)
-        got = np.array([name in labels for labels in givens], dtype=np.int64)
-        alone = Decided(
-            true=has, given=got, labels=("without", "with"), majority="without", baseline=has == 0, sample=sample
-        )
-        measures.append(replace(judge(alone, sorter.plan.judge.seed).per_label[1], label=name))
-    f1 = [found.f1.value for found in measures if found.f1.value is not None]
-    return replace(
-        judgement,
-        accuracy=share_of(right.astype(np.float64), np.ones(right.size), sample),
-        macro_f1=Rate(value=float(np.mean(f1)) if f1 else None, low=None, high=None),
-        others={},
-        per_label=tuple(measures),
-    )

@@ -13,7 +13,7 @@ from scipy.sparse import csr_array, vstack
 from upsort.core import plan
 from upsort.core.arrays import Floats, Ints
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.features.documents import Documents
+from upsort.core.features.measuring import Measuring
 from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, total_counts
 from upsort.core.learning.labelled import numbered
 from upsort.core.learning.sorter import Sorter
@@ -26,7 +26,7 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.files.writing import replacing, replacing_text
-from upsort.jobs.corpus import measured_of
+from upsort.jobs.corpus import measured_by, with_tokens
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
 from upsort.jobs.score import Incoming
 
@@ -107,14 +107,14 @@ def build(
     resources = resources_for(choices.clean, choices.features)
     cleaning = cleaner(choices.clean, resources, choices.features.within_sentences)
 
-    def documents() -> Iterator[Documents]:
-        for block in Reader.of_plan(choices, cleaning).blocks(inputs, aside):
-            labels.extend(block.marks.labels)
-            references.extend(block.ids)
-            yield block.documents
-            advance(len(block.documents))
-
-    measured = measured_of(documents(), cleaning, choices, resources, workers, 1 if whole else None)
+    measuring = Measuring(choices.columns, choices.features, cleaning.forms)
+    blocks = Reader.of_plan(choices, cleaning).blocks(inputs, aside)
+    for block, tokens in with_tokens(blocks, measuring, cleaning, workers):
+        measuring.add(block.documents, tokens)
+        labels += block.marks.labels
+        references += block.ids
+        advance(len(block.documents))
+    measured = measured_by(measuring, choices, resources, workers, 1 if whole else None)
     if not references:
         raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
     names: tuple[str, ...] = ()

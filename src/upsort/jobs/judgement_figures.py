@@ -15,8 +15,8 @@ from upsort.draw.judgements import (
     roc_figure,
 )
 from upsort.files.writing import make_folder
-from upsort.jobs.evaluate import Judged
 from upsort.jobs.figures import save
+from upsort.jobs.judged import Judged
 
 
 def draw_judgement(found: Sequence[Judged], folder: Path) -> list[Path]:

@@ -24,7 +24,8 @@ from upsort.files.plan_text import plan_text
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.writing import replacing_text
-from upsort.jobs.evaluate import Judged, evaluate
+from upsort.jobs.evaluate import evaluate
+from upsort.jobs.judged import Judged
 from upsort.jobs.score import Incoming
 from upsort.jobs.suspects import SuspectsResult, suspects
 

@@ -2,7 +2,7 @@
 
 import hashlib
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, fields
 from pathlib import Path
 from typing import Any, Protocol
@@ -16,7 +16,7 @@ from upsort.core.plan import Columns
 from upsort.engine.processes import in_order
 from upsort.files.by_name import ByName, together
 from upsort.files.columns import column_place
-from upsort.files.documents import DocumentBlock, Reader, joined_blocks
+from upsort.files.documents import DocumentBlock, Reader, large_blocks
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
@@ -219,7 +219,8 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
     going = going or Going()
     sorters = scoring.deciding.sorters
     tally = _Tally.of(going.state, sorters)
-    for block, scored in in_order(scoring, _large_blocks(incoming.blocks(), going.rows), going.workers):
+    blocks = _unfinished(large_blocks(incoming.blocks(), _CHARACTERS_AT_ONCE), going.rows)
+    for block, scored in in_order(scoring, blocks, going.workers):
         writer.writerows(scored.rows)
         for held, labels in zip(tally.labels, scored.labels, strict=True):
             held.update(labels)
@@ -246,31 +247,13 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
     )
 
 
-def _large_blocks(blocks: Iterator[DocumentBlock], skip: int) -> Iterator[DocumentBlock]:
-    """Blocks of one table joined to about two million characters, without the first `skip` rows.
-
-    Where blocks end depends on the rows alone, not on where an earlier run was interrupted, since that only ends between
-    blocks.
-    """
-    held: list[DocumentBlock] = []
-    size = seen = 0
-
-    def ready() -> Iterator[DocumentBlock]:
-        nonlocal seen
-        whole = joined_blocks(held)
-        seen += len(whole.rows)
-        if seen > skip:
-            yield whole
-
+def _unfinished(blocks: Iterable[DocumentBlock], rows: int) -> Iterator[DocumentBlock]:
+    """The blocks after the first `rows` rows, which an interrupted run had written; runs are interrupted between blocks."""
+    seen = 0
     for block in blocks:
-        if held and (held[0].source != block.source or size >= _CHARACTERS_AT_ONCE):
-            yield from ready()
-            held, size = [], 0
-        if block.rows:
-            held.append(block)
-            size += sum(map(len, block.texts))
-    if held:
-        yield from ready()
+        seen += len(block.rows)
+        if seen > rows:
+            yield block
 
 
 @dataclass(frozen=True)

@@ -1,7 +1,6 @@
 """Looking at a corpus before anything is trained: one pass over the documents, nothing kept of them but prints and lengths."""
 
 from collections import Counter
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 from heapq import nlargest, nsmallest
 from itertools import islice
@@ -21,7 +20,7 @@ from upsort.core.text.oddities import has_broken_characters, languages_of, other
 from upsort.core.text.repetition import is_repetition
 from upsort.core.text.stop_words import negations, stop_words
 from upsort.core.text.tokeniser import first_in_document, tokenise
-from upsort.files.documents import DocumentBlock, Reader, joined_blocks
+from upsort.files.documents import DocumentBlock, Reader, large_blocks
 from upsort.files.reasons import Why
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
@@ -120,26 +119,12 @@ def survey(
 ) -> SurveyResult:
     """Read all documents once and tell what is there. top: how many terms of each list."""
     looking = _Looking(inputs, choices, shortest)
-    for block in _large_blocks(Reader(choices.columns).blocks(inputs, aside), advance):
+    for block in large_blocks(Reader(choices.columns).blocks(inputs, aside), _CHARACTERS_AT_ONCE):
         looking.add(block)
+        advance(len(block.documents))
     if not looking.labels:
         raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
     return looking.result(aside.reasons[Why.NO_TEXT], top)
-
-
-def _large_blocks(blocks: Iterator[DocumentBlock], advance: Advance) -> Iterator[DocumentBlock]:
-    """Blocks of one table joined to about four million characters, since array operations like long arrays."""
-    held: list[DocumentBlock] = []
-    size = 0
-    for block in blocks:
-        advance(len(block.documents))
-        if held and (held[0].source != block.source or size >= _CHARACTERS_AT_ONCE):
-            yield joined_blocks(held)
-            held, size = [], 0
-        held.append(block)
-        size += sum(map(len, block.texts))
-    if held:
-        yield joined_blocks(held)
 
 
 class _Looking:

@@ -1,17 +1,16 @@
 """Making word vectors from the documents at hand."""
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from upsort.core import plan
-from upsort.core.features.counting import TermCounting
+from upsort.core.features.counting import BLOCK_CHARACTERS, TermCounting
 from upsort.core.features.vectors import make_vectors
 from upsort.core.text.cleaning import cleaner
-from upsort.engine.processes import cut_words
-from upsort.files.documents import Reader
+from upsort.engine.processes import Cutting, cut_blocks
+from upsort.files.documents import Reader, large_blocks
 from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
@@ -37,14 +36,11 @@ def make_word_vectors(
     """Read the documents, factorise their words' co-occurrences, write the vectors to `output`."""
     cleaning = cleaner(choices.clean, resources_for(choices.clean))
     counting = TermCounting(choices.features, forms=cleaning.forms)
-
-    def texts() -> Iterator[list[str]]:
-        for block in Reader(choices.columns, cleaning=cleaning).blocks(inputs, aside):
-            yield block.texts
-            advance(len(block.texts))
-
-    for tokens in cut_words(texts(), cleaning, 1, cleaning.memory()):
-        counting.add(tokens)
+    blocks = large_blocks(Reader(choices.columns, cleaning=cleaning).blocks(inputs, aside), BLOCK_CHARACTERS)
+    for block, cut in cut_blocks(blocks, lambda block: [block.texts], Cutting(cleaning, cleaning.memory())):
+        for part in cut:
+            counting.add(part)
+        advance(len(block.documents))
     tokens = counting.tokens()
     words, vectors = make_vectors(tokens, dimensions)
     write_vectors(output, words, vectors)

@@ -1,6 +1,6 @@
 """A block of documents as it comes from files: texts, and what stands in the columns beside them."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -88,17 +88,3 @@ def joined_documents(blocks: Sequence[Documents]) -> Documents:
             [cell for block in blocks for cell in block.categories[place]] for place in range(len(first.categories))
         ),
     )
-
-
-def regrouped(blocks: Iterable[Documents], characters: int) -> Iterator[Documents]:
-    """The same documents in blocks of at least so many characters of text, but for the last."""
-    held: list[Documents] = []
-    size = 0
-    for block in blocks:
-        held.append(block)
-        size += sum(len(text) for part in block.parts for text in part)
-        if size >= characters:
-            yield joined_documents(held)
-            held, size = [], 0
-    if held:
-        yield joined_documents(held)
