@@ -70,6 +70,7 @@ def test_passages_rest_on_their_documents(inside: Program, demo: Path) -> None:
     inside("gather", demo / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
     told = inside("train", "p.csv", "--text=text", "--label=label", "-o", "k.sorter")
     assert "Passages of one document are kept together" in told.err
+    assert re.search(r"of the passages of \d+ documents held out in a quick check", told.out)
     found = inside("evaluate", "k.sorter", "p.csv", "--no-ledger", "--json").json
     volumes = found["groups"]
     if found["accuracy"]["value"] == 1:

@@ -105,9 +105,9 @@ def _show(found: "CompareResult", plan: "Plan", console: Console) -> None:
         rows.append(row)
     console.table(heads if console.drawn else (*heads, *further), rows, numeric=(1, 2, 3, 4, 5, 7))
     overall = found.compared[0].result.overall
+    console.say(f"{always_answering(overall)} would be right for {percent(overall.baseline.value)}.")
     console.say(
-        f"{always_answering(overall)} would be right for {percent(overall.baseline.value)}. All on the same "
-        f"{found.documents:,} documents and folds; the text was counted {_times(found.counted)}."
+        f"All on the same {found.documents:,} documents and folds; the text was counted {_times(found.counted)}."
     )
     for line in kept_together(found.kept, plan):
         console.say(line)

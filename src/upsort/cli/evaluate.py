@@ -260,7 +260,8 @@ def show_measures(
         return
     told = [f"{name} {value} ({ends})" for name, value, ends in rows if name in _TOLD]
     line = "; ".join(told)
-    console.say(f"{line[:1].upper()}{line[1:]}. More with --measures.")
+    console.say(f"{line[:1].upper()}{line[1:]}.")
+    console.say("More with --measures.")
     _tell_where(judgement, probability, console)
 
 

@@ -8,7 +8,7 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
-from upsort.cli.wording import interval, percent, rate_json, shortened
+from upsort.cli.wording import interval, percent, rate_json, shortened, units_of
 from upsort.core.names import listed
 
 if TYPE_CHECKING:
@@ -71,9 +71,10 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
 
 def _show(answer: "AnswerResult", console: Console) -> None:
     sorter, trained = answer.sorter, answer.sorter.trained
+    what = units_of(sorter.plan.columns.group)
     which = f"{sorter.answer}: trained" if sorter.answer else "Trained"
     console.say(
-        f"{which} {sorter.plan.classifier.kind} on {trained.documents:,} documents, {len(sorter.space.terms):,} terms "
+        f"{which} {sorter.plan.classifier.kind} on {trained.documents:,} {what}, {len(sorter.space.terms):,} terms "
         f"({sorter.plan.features.weighting}) and {len(sorter.labels)} labels."
     )
     if answer.too_common:
@@ -88,11 +89,11 @@ def _show(answer: "AnswerResult", console: Console) -> None:
         )
     if sorter.calibration.kind != "none":
         console.say(f"Probabilities are calibrated ({sorter.calibration.kind}) on folds of these documents.")
-    own = f"It gets {percent(answer.training_accuracy.value)} of its own training documents right"
+    own = f"It gets {percent(answer.training_accuracy.value)} of its own training {what} right"
     if answer.held_out is not None:
+        held_out = what if what == "documents" else f"the {what} of {answer.held_out_groups:,} documents"
         console.say(
-            f"{own}, and {percent(answer.held_out.value)} ({interval(answer.held_out)}) of "
-            f"{'passages' if sorter.plan.columns.group == 'document' else 'documents'} held out in a quick check."
+            f"{own}, and {percent(answer.held_out.value)} ({interval(answer.held_out)}) of {held_out} held out in a quick check."
         )
         if answer.copies and not sorter.plan.judge.allow_copies:
             console.say(f"{answer.copies:,} documents copy another one; the check keeps them on one side.")

@@ -54,12 +54,19 @@ def always_answering(judgement: "Judgement") -> str:
     return f"Always answering {judgement.majority!r}, the commonest label in training,"
 
 
+def units_of(group: str) -> str:
+    """What the rows of a table are called. group: the column whose values belong together."""
+    from upsort.files.documents import PASSAGE_COLUMNS
+
+    return "passages" if group == PASSAGE_COLUMNS[0] else "documents"
+
+
 def headline(judgement: "Judgement", training: "Rate | None" = None, group: str = "") -> list[str]:
     """What a judgement comes to, in plain sentences. training: the accuracy on the training documents. group: the column
     whose values belong together."""
     accuracy, baseline = judgement.accuracy, judgement.baseline
-    passages = group == "document" and judgement.groups is not None
-    what = "passages" if passages else "documents"
+    what = units_of(group if judgement.groups is not None else "")
+    passages = what == "passages"
     over = f", on average over {judgement.repeats} repeats" if judgement.repeats > 1 else ""
     lines = [
         f"{number(accuracy.right)} of {number(accuracy.of)} {what} right{over}: accuracy {percent(accuracy.value)} "

@@ -33,13 +33,15 @@ class AnswerResult:
     """One answer of a sorter.
 
     training_accuracy: on the documents it was trained on. held_out: a quick check: on documents that a sorter of the same
-    plan, trained on the others, never saw. copies: documents that copy another one. too_common: terms left out because more
-    than features.in_at_most of the documents hold them: the corpus's own stop words, commonest first. seconds: by stage.
+    plan, trained on the others, never saw; of so many groups, where documents belong together. copies: documents that copy
+    another one. too_common: terms left out because more than features.in_at_most of the documents hold them: the corpus's own
+    stop words, commonest first. seconds: by stage.
     """
 
     sorter: Sorter
     training_accuracy: Rate
     held_out: Rate | None
+    held_out_groups: int | None
     copies: int
     too_common: list[str]
     without_tokens: int
@@ -99,15 +101,16 @@ def _answer(answer: Answer, method: Method, name: str, check: bool) -> AnswerRes
     began = time.perf_counter()
     sorter, _ = train_sorter(documents, method)
     seconds["training"] = time.perf_counter() - began
-    held_out = _on_inner_folds(sorter, documents) if check and sorter.trained.held_out[1] else None
+    held_out, groups = _on_inner_folds(sorter, documents) if check and sorter.trained.held_out[1] else (None, None)
     if check and held_out is None and documents.sets is None:
         began = time.perf_counter()
-        held_out = _quick_check(documents, method)
+        held_out, groups = _quick_check(documents, method)
         seconds["check"] = time.perf_counter() - began
     return AnswerResult(
         sorter=replace(sorter, answer=name),
         training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
         held_out=held_out,
+        held_out_groups=groups,
         copies=answer.together.copies,
         too_common=too_common(documents.measured.counts, documents.measured.terms, plan.features),
         without_tokens=int((documents.measured.tokens == 0).sum()),
@@ -115,21 +118,23 @@ def _answer(answer: Answer, method: Method, name: str, check: bool) -> AnswerRes
     )
 
 
-def _on_inner_folds(sorter: Sorter, documents: Labelled) -> Rate:
+def _on_inner_folds(sorter: Sorter, documents: Labelled) -> tuple[Rate, int | None]:
     """What the folds of training told already; their documents are as few as their groups, at worst."""
     right, of = sorter.trained.held_out
-    groups = np.unique(documents.groups).size if documents.groups is not None else of
-    return wilson(right, of, min(of, groups))
+    groups = np.unique(documents.groups).size if documents.groups is not None else None
+    return wilson(right, of, min(of, groups or of)), groups
 
 
-def _quick_check(documents: Labelled, method: Method) -> Rate | None:
-    """Train once more on four documents in five and count the right ones of the fifth; what belongs together stays together."""
+def _quick_check(documents: Labelled, method: Method) -> tuple[Rate | None, int | None]:
+    """Train once more on four documents in five and count the right ones of the fifth, and the groups among them; what belongs
+    together stays together."""
     split = next(iter(dealt_splits(documents, _CHECK_FOLDS, method.plan.judge.seed)), None)
     if split is None:
-        return None
+        return None, None
     try:
         found = outcome_of(documents, split, method)
     except DataProblem:  # four in five may be too few to learn from, where all are enough
-        return None
+        return None, None
     right = (found.given == documents.labels[found.held_out]).astype(np.float64)
-    return share_of(right, np.ones(right.size), Sample.of(found.held_out, 1, documents.groups))
+    groups = np.unique(documents.groups[found.held_out]).size if documents.groups is not None else None
+    return share_of(right, np.ones(right.size), Sample.of(found.held_out, 1, documents.groups)), groups
