@@ -2,6 +2,7 @@
 
 import csv
 import json
+import re
 import sqlite3
 import tomllib
 from pathlib import Path
