@@ -172,8 +172,13 @@ def test_evaluation_by_column_costs_and_figures(program: Program, demo: Path, tm
     assert drawn == {
         f"{n}.png" for n in ("confusion", "roc", "precision-recall", "reliability", "probabilities", "coverage")
     }
-    (tmp_path / "costs.csv").write_text(",no\nno,0\n")
-    assert "do not name the same labels" in program(*shared, "--cost=costs.csv", code=1).err
+    for written, said in (
+        (",no\nno,0\n", "do not name the same labels"),
+        (",no,yes,yes\nno,0,1,2\nyes,1,0,0\nyes,1,0,0\n", "names a label twice"),
+        ("", "holds no costs"),
+    ):
+        (tmp_path / "costs.csv").write_text(written)
+        assert said in program(*shared, "--cost=costs.csv", code=1).err
 
 
 def test_costs_and_f_beta_are_kept_in_the_sorter(program: Program, demo: Path, tmp_path: Path) -> None:

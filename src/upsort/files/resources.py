@@ -40,6 +40,8 @@ def read_costs(path: Path) -> dict[str, dict[str, float]]:
     """A CSV table: the first row names true labels, the first cell of each other row a given one, the others are costs ≥ 0."""
     rows = [row for row in csv.reader(_lines(path)) if any(cell.strip() for cell in row)]
     head = [cell.strip() for cell in rows[0][1:]] if rows else []
+    if not head:
+        raise DataProblem(f"{path} holds no costs.", "Give each label a row and a column.")
     costs: dict[str, dict[str, float]] = {}
     for number, row in enumerate(rows[1:], 2):
         values = [cost_in(cell) for cell in row[1:]]
@@ -48,10 +50,12 @@ def read_costs(path: Path) -> dict[str, dict[str, float]]:
                 f"{path}, row {number}: {len(head)} costs of 0 or more were expected.", "Mend the row; 0 costs nothing."
             )
         costs[row[0].strip()] = {name: float(value or 0.0) for name, value in zip(head, values, strict=True)}
-    if set(costs) != set(head) or len(head) < 2:
+    if sorted(row[0].strip() for row in rows[1:]) != sorted(head) or len(head) < 2:
         raise DataProblem(
             f"{path}: the rows and the columns do not name the same labels.", "Give each label a row and a column."
         )
+    if len(costs) < len(head):
+        raise DataProblem(f"{path} names a label twice.", "Give each label one row and one column.")
     return costs
 
 
