@@ -109,7 +109,7 @@ class LabelledCorpus:
 @dataclass(frozen=True)
 class Keeping:
     """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. at_least: documents in
-    which a term must stand, as in `measured_of`."""
+    which a term must stand, as in `measured_by`."""
 
     texts: bool = False
     copies: bool = True
