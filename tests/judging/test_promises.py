@@ -5,6 +5,7 @@ import json
 import re
 import sqlite3
 import tomllib
+import tracemalloc
 from pathlib import Path
 
 import pytest
@@ -293,3 +294,15 @@ def test_the_baseline_is_called_what_it_is(inside: Program, tmp_path: Path) -> N
     settings = ("--set=columns.date=day", "--in-time", "--set=features.in_at_least=1")
     assert "Always answering the commonest label of each training part" in inside(*shared, *settings).out
     assert inside(*shared, *settings, "--json").json["baseline"]["label"] is None
+
+
+def test_cleaning_holds_no_corpus_in_memory(inside: Program, tmp_path: Path) -> None:
+    words = "the hedge by the pond wants cutting back again " * 40
+    peaks = []
+    for number in (20, 2000, 6000):  # the first loads what is loaded once
+        write(tmp_path / f"{number}.csv", [{"ref": f"r{row}", "text": f"{words}{row}"} for row in range(number)])
+        tracemalloc.start()
+        inside("clean", f"{number}.csv", "--text=text", "--steps=lower,punctuation", "-o", f"c{number}.csv")
+        peaks.append(tracemalloc.get_traced_memory()[1])
+        tracemalloc.stop()
+    assert peaks[2] - peaks[1] < 4000 * len(words)
