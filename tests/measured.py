@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable
 
+import numpy as np
+
 from upsort.core.features.documents import Documents
 from upsort.core.features.measured import Measured
 from upsort.core.features.measuring import Measuring
@@ -16,3 +18,10 @@ def measure(documents: Iterable[Documents], cleaning: Cleaner, columns: Columns,
     for block in documents:
         measuring.add(block, [cleaning.words_of(part, memory) for part in block.parts])
     return measuring.measured()
+
+
+def texts_alone(*texts: str) -> Documents:
+    """Documents of one text column and nothing beside it."""
+    return Documents(
+        parts=([*texts],), number_names=(), numbers=np.zeros((len(texts), 0)), category_names=(), categories=()
+    )

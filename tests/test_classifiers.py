@@ -7,6 +7,7 @@ import pytest
 from conftest import Program
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from measured import texts_alone
 from scipy.optimize import minimize
 from scipy.sparse import csr_array, random_array
 
@@ -44,7 +45,7 @@ def test_naive_bayes_gives_the_textbook_numbers(program: Program, wet_and_dry: P
     (row,) = program("score", "plants.sorter", "new.csv", "--json").json
     assert row["sorted_label"] == "wet"
     assert row["sorted_probability"] == pytest.approx(0.68976, abs=5e-5)
-    scores = sorter.decide(sorter.texts_alone(["fern fern fern cactus sand"])).scores[0]
+    scores = sorter.decide(texts_alone("fern fern fern cactus sand")).scores[0]
     assert np.exp(scores) == pytest.approx([0.0001355, 0.0003012], rel=1e-3)  # dry, wet
 
 
@@ -52,7 +53,7 @@ def test_bernoulli_gives_the_textbook_numbers(program: Program, wet_and_dry: Pat
     # The same, section 13.3.
     program("train", wet_and_dry, *UNBOUNDED, "--set=classifier.kind=bernoulli-nb", "-o", "plants.sorter")
     sorter = load_sorter(tmp_path / "plants.sorter")
-    decisions = sorter.decide(sorter.texts_alone(["fern fern fern cactus sand"]))
+    decisions = sorter.decide(texts_alone("fern fern fern cactus sand"))
     assert np.exp(decisions.scores[0]) == pytest.approx([0.021948, 0.005184], rel=1e-4)
     assert sorter.labels[decisions.best[0]] == "dry"
 
@@ -61,7 +62,7 @@ def test_complement_by_hand(program: Program, wet_and_dry: Path, tmp_path: Path)
     # Outside dry stand fern 5, moss, reed, dune 1 each (8 words); outside wet cactus, sand, fern 1 each (3); six terms.
     program("train", wet_and_dry, *UNBOUNDED, "--set=classifier.kind=complement-nb", "-o", "plants.sorter")
     sorter = load_sorter(tmp_path / "plants.sorter")
-    dry, wet = sorter.decide(sorter.texts_alone(["fern fern fern cactus sand"])).scores[0]
+    dry, wet = sorter.decide(texts_alone("fern fern fern cactus sand")).scores[0]
     assert dry == pytest.approx(np.log(1 / 4) - 3 * np.log(6 / 14) - 2 * np.log(1 / 14))
     assert wet == pytest.approx(np.log(3 / 4) - 5 * np.log(2 / 9))
 

@@ -9,7 +9,7 @@ import pytest
 from conftest import Program
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from measured import measure
+from measured import measure, texts_alone
 from scipy.sparse import csr_array
 
 from upsort.core.features.documents import Documents
@@ -46,10 +46,10 @@ def trained(texts: list[str], kind: str, lengths: tuple[int, int] = (1, 1)) -> S
 def test_pulls_and_intercept_are_the_score(texts: list[str], kind: str, lengths: tuple[int, int], text: str) -> None:
     texts = [f"{text} a" for text in texts]
     sorter = trained(texts, kind, lengths)
-    found = explain(sorter, sorter.texts_alone([text]))
+    found = explain(sorter, texts_alone(text))
     sums = found.intercept + sum((one.pulls for one in found.terms), np.zeros(3))
     assert sums == pytest.approx(found.scores, abs=1e-9)
-    decisions = sorter.decide(sorter.texts_alone([text]))
+    decisions = sorter.decide(texts_alone(text))
     assert decisions.scores[0] == pytest.approx(found.scores, abs=1e-9)
     assert decisions.probabilities.sum() == pytest.approx(1.0)
     assert found.label == decisions.best[0]
@@ -66,12 +66,12 @@ def test_rounded_numbers_add_up(values: list[float], digits: int) -> None:
 
 def test_the_words_taken_out_change_the_label() -> None:
     sorter = trained(["a b", "c d", "b d"] * 3, "multinomial-nb")
-    found = explain(sorter, sorter.texts_alone(["a b d"]))
+    found = explain(sorter, texts_alone("a b d"))
     change = smallest_change(sorter, found)
     assert change is not None
     words, label = change
     left = " ".join(word for word in ["a", "b", "d"] if word not in words)
-    assert sorter.decide(sorter.texts_alone([left])).best[0] == label != found.label
+    assert sorter.decide(texts_alone(left)).best[0] == label != found.label
 
 
 def test_log_odds_by_hand() -> None:

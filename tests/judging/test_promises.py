@@ -306,3 +306,18 @@ def test_cleaning_holds_no_corpus_in_memory(inside: Program, tmp_path: Path) -> 
         peaks.append(tracemalloc.get_traced_memory()[1])
         tracemalloc.stop()
     assert peaks[2] - peaks[1] < 4000 * len(words)
+
+
+def test_documents_that_share_passages_are_not_called_documents(inside: Program, demo: Path, tmp_path: Path) -> None:
+    inside("gather", demo / "logbooks", "--lines=3:0", "--passages=150", "-o", "p.csv")
+    rows = read(tmp_path / "p.csv")
+    volumes = {row["document"]: row for row in rows}
+    one, other = [name for name in volumes if volumes[name]["label"] == rows[0]["label"]][:2]
+    shared = [row | {"document": other} for row in rows if row["document"] == one][:3]
+    write(tmp_path / "q.csv", rows + shared)
+    shared_options = ("q.csv", "--text=text", "--label=label")
+    judged = inside("cross-validate", *shared_options, "--folds=2", "--no-ledger").out
+    assert f"Counting the passages of one document and copies once leaves {len(volumes) - 1};" in judged
+    assert "They are passages of" not in judged and "passages right" in judged
+    trained = inside("train", *shared_options, "-o", "q.sorter").out
+    assert "of passages held out in a quick check" in trained and "3 passages copy another one" in trained

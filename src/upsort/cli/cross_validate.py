@@ -136,7 +136,7 @@ def _show(one: "CrossValidateResult", named: bool, plan: "Plan", request: argpar
     result = one.result
     if named:
         console.say(f"── {one.name}")
-    for line in headline(result.overall, None, plan.columns.group):
+    for line in headline(result.overall, None, plan.columns.group, one.kept.copies > 0 and not plan.judge.allow_copies):
         console.say(line)
     console.say(f"Between the folds the accuracy has a standard deviation of {percent(result.spread())}.")
     if one.without_copies_apart is not None:

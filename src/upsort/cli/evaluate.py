@@ -25,6 +25,7 @@ from upsort.cli.wording import (
     probability_rows,
     rate_json,
     shortened,
+    units_of,
     whole_rows,
 )
 
@@ -148,7 +149,9 @@ def _as_json(one: "Judged", mistakes: int) -> dict[str, Any]:
 def _show(one: "Judged", group: str, request: argparse.Namespace, console: Console) -> None:
     if one.sorter.answer:
         console.say(f"── {one.sorter.answer}")
-    for line in headline(one.judgement, one.training_accuracy, "" if request.per_document else group):
+    for line in headline(
+        one.judgement, one.training_accuracy, "" if request.per_document and units_of(group) == "passages" else group
+    ):
         console.say(line)
     for label, count in one.unknown_labels.items():
         console.warn(

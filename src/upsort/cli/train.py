@@ -91,12 +91,14 @@ def _show(answer: "AnswerResult", console: Console) -> None:
         console.say(f"Probabilities are calibrated ({sorter.calibration.kind}) on folds of these documents.")
     own = f"It gets {percent(answer.training_accuracy.value)} of its own training {what} right"
     if answer.held_out is not None:
-        held_out = what if what == "documents" else f"the {what} of {answer.held_out_groups:,} documents"
+        # documents that copy passages of each other are one group, so that there are more of them than groups
+        alone = what == "documents" or answer.copies
+        held_out = what if alone else f"the {what} of {answer.held_out_groups:,} documents"
         console.say(
             f"{own}, and {percent(answer.held_out.value)} ({interval(answer.held_out)}) of {held_out} held out in a quick check."
         )
         if answer.copies and not sorter.plan.judge.allow_copies:
-            console.say(f"{answer.copies:,} documents copy another one; the check keeps them on one side.")
+            console.say(f"{answer.copies:,} {what} copy another one; the check keeps them on one side.")
     else:
         console.say(f"{own}; that says little about new ones.")
 

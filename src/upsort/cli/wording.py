@@ -61,9 +61,11 @@ def units_of(group: str) -> str:
     return "passages" if group == PASSAGE_COLUMNS[0] else "documents"
 
 
-def headline(judgement: "Judgement", training: "Rate | None" = None, group: str = "") -> list[str]:
+def headline(
+    judgement: "Judgement", training: "Rate | None" = None, group: str = "", copies: bool = False
+) -> list[str]:
     """What a judgement comes to, in plain sentences. training: the accuracy on the training documents. group: the column
-    whose values belong together."""
+    whose values belong together. copies: whether there are copies that were counted as one."""
     accuracy, baseline = judgement.accuracy, judgement.baseline
     what = units_of(group if judgement.groups is not None else "")
     passages = what == "passages"
@@ -72,12 +74,12 @@ def headline(judgement: "Judgement", training: "Rate | None" = None, group: str 
         f"{number(accuracy.right)} of {number(accuracy.of)} {what} right{over}: accuracy {percent(accuracy.value)} "
         f"(95 % interval {interval(accuracy)}).",
     ]
-    if passages:
+    if passages and not copies:
         lines.append(f"They are passages of {judgement.groups:,} documents, and the intervals rest on those.")
-    elif judgement.groups is not None:
-        lines.append(
-            f"Counting what belongs together (groups, copies) once leaves {judgement.groups:,}; the intervals rest on those."
-        )
+    elif judgement.groups is not None and judgement.groups != accuracy.of:
+        once = ["the passages of one document" if passages else "each group"] if group or not copies else []
+        once += ["copies"] if copies else []
+        lines.append(f"Counting {' and '.join(once)} once leaves {judgement.groups:,}; the intervals rest on those.")
     lines += [
         f"{always_answering(judgement)} would be right for {percent(baseline.value)}.",
     ]

@@ -60,20 +60,6 @@ class Documents:
         )
 
 
-def texts_alone(
-    texts: Sequence[str], parts: int = 1, number_names: Sequence[str] = (), category_names: Sequence[str] = ()
-) -> Documents:
-    """Documents of which nothing is known but the text; every column beside it is empty, every part but the last."""
-    n = len(texts)
-    return Documents(
-        parts=(*([""] * n for _ in range(parts - 1)), list(texts)),
-        number_names=tuple(number_names),
-        numbers=np.full((n, len(number_names)), np.nan),
-        category_names=tuple(category_names),
-        categories=tuple([""] * n for _ in category_names),
-    )
-
-
 def joined_documents(blocks: Sequence[Documents]) -> Documents:
     """Consecutive blocks as one."""
     first = blocks[0]

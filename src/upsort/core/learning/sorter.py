@@ -14,7 +14,7 @@ from upsort.core.classifiers.newton import Ended
 from upsort.core.errors import DataProblem
 from upsort.core.features.beside import Cells
 from upsort.core.features.counting import KnownCounts, count_known
-from upsort.core.features.documents import Documents, texts_alone
+from upsort.core.features.documents import Documents
 from upsort.core.features.measuring import prefixes
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.learning.adding_up import added_up
@@ -221,10 +221,3 @@ class Sorter:
                 "Give a table with the same columns.",
             )
         return cells
-
-    def texts_alone(self, texts: Sequence[str]) -> Documents:
-        """Documents of which only the text is known, for this sorter: its last text column, where columns are kept apart."""
-        beside = self.space.beside
-        numbers = [name.removeprefix("column:") for name in beside.number_names if name.startswith("column:")]
-        parts = len(prefixes(self.plan.columns, self.plan.features))
-        return texts_alone(texts, parts, numbers, [name for name, _ in beside.categories])
