@@ -42,7 +42,7 @@ def decided(true: np.ndarray, given_labels: np.ndarray, labels: tuple[str, ...],
 
 
 def judged_alone(true: np.ndarray, given_labels: np.ndarray, labels: tuple[str, ...], majority: str) -> Judgement:
-    return judge(decided(true, given_labels, labels, majority), seed=1, beta=2.0)
+    return judge(decided(true, given_labels, labels, majority), beta=2.0)
 
 
 def labelled(labels: np.ndarray, names: str, groups: np.ndarray | None = None) -> Labelled:
@@ -136,17 +136,22 @@ def test_measures_that_are_not_defined_stay_so() -> None:
 def test_probability_measures_by_hand() -> None:
     true = np.array([0, 0, 1])
     chances = np.array([[0.9, 0.1], [0.4, 0.6], [0.2, 0.8]])
-    found = judge_probabilities(true, chances, np.array([0, 1, 1]), 1, Sample.of(np.arange(3)))
+    found = judge_probabilities(true, chances, np.array([0, 1, 1]), Sample.of(np.arange(3)))
     assert found.log_loss.value == pytest.approx(-(np.log(0.9) + np.log(0.4) + np.log(0.8)) / 3)
     assert found.brier.value == pytest.approx((0.02 + 0.72 + 0.08) / 3)
-    assert found.areas[0] == (1.0, 1.0)  # both documents of the label are above the other
+    assert (found.areas.labels[0].roc.value, found.areas.labels[0].precision_recall.value) == (
+        1.0,
+        1.0,
+    )  # both documents of the label are above the other
     assert found.top2.value == 1.0
     # Four scores 4 3 2 1 of own, other, own, other: 3 of 4 pairs in order; precision 1 and 2/3 at recall 1/2 and 1.
     labels, score = np.array([0, 1, 0, 1]), np.array([0.8, 0.6, 0.4, 0.2])
     again = judge_probabilities(
-        labels, np.column_stack((score, 1 - score)), np.zeros(4, dtype=np.int64), 1, Sample.of(np.arange(4))
+        labels, np.column_stack((score, 1 - score)), np.zeros(4, dtype=np.int64), Sample.of(np.arange(4))
     )
-    assert again.areas[0] == pytest.approx((0.75, (1 + 2 / 3) / 2))
+    assert (again.areas.labels[0].roc.value, again.areas.labels[0].precision_recall.value) == pytest.approx(
+        (0.75, (1 + 2 / 3) / 2)
+    )
 
 
 @given(st.lists(st.tuples(st.booleans(), st.integers(0, 5)), min_size=2, max_size=30))
@@ -155,7 +160,7 @@ def test_the_roc_area_counts_pairs_in_order(points: list[tuple[bool, int]]) -> N
     score = np.array([b / 10 for _, b in points])
     labels = np.where(own, 0, 1)
     sample = Sample.of(np.arange(labels.size))
-    found = judge_probabilities(labels, np.column_stack((score, 1 - score)), labels, 0, sample).areas[0][0]
+    found = judge_probabilities(labels, np.column_stack((score, 1 - score)), labels, sample).areas.labels[0].roc.value
     if own.all() or not own.any():
         assert found is None
         return
@@ -374,7 +379,7 @@ def test_repeats_do_not_multiply_documents() -> None:
     given_labels = np.where(right > 0, true, (true + 1) % 3)
     whole = decided(np.tile(true, 5), np.tile(given_labels, 5), ("a", "b", "c"), "a")
     whole = replace(whole, sample=Sample.of(places, 5))
-    alone, repeated = judged_alone(true, given_labels, ("a", "b", "c"), "a"), judge(whole, 1, 2.0)
+    alone, repeated = judged_alone(true, given_labels, ("a", "b", "c"), "a"), judge(whole, 2.0)
     assert repeated.table.tolist() == alone.table.tolist()
     for one, other in zip(repeated.per_label, alone.per_label, strict=True):
         assert (one.precision, one.recall, one.support) == (other.precision, other.recall, other.support)

@@ -34,8 +34,8 @@ def measures_of(judgement: "Judgement", probability: "ProbabilityMeasures | None
         found |= {
             "log_loss": probability.log_loss,
             "brier": probability.brier,
-            "roc_area": probability.roc_area,
-            "precision_recall_area": probability.precision_recall_area,
+            "roc_area": probability.areas.roc,
+            "precision_recall_area": probability.areas.precision_recall,
             "top2_accuracy": probability.top2,
         }
     return found

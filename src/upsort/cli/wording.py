@@ -185,8 +185,8 @@ def probability_rows(probability: "ProbabilityMeasures") -> list[tuple[str, str,
     """Measure, value, interval of what probabilities are worth."""
     rates = (
         ("own label among the two most probable", probability.top2),
-        ("ROC area, mean of the labels", probability.roc_area),
-        ("precision-recall area, mean of the labels", probability.precision_recall_area),
+        ("ROC area, mean of the labels", probability.areas.roc),
+        ("precision-recall area, mean of the labels", probability.areas.precision_recall),
     )
     losses = (("log loss", probability.log_loss), ("Brier score", probability.brier))
     return [
@@ -228,12 +228,12 @@ def probability_json(probability: "ProbabilityMeasures", labels: "Sequence[str]"
     return {
         "log_loss": rate_json(probability.log_loss),
         "brier": rate_json(probability.brier),
-        "roc_area": rate_json(probability.roc_area),
-        "precision_recall_area": rate_json(probability.precision_recall_area),
+        "roc_area": rate_json(probability.areas.roc),
+        "precision_recall_area": rate_json(probability.areas.precision_recall),
         "top2_accuracy": rate_json(probability.top2),
         "areas": {
-            label: {"roc": roc, "precision_recall": average}
-            for label, (roc, average) in zip(labels, probability.areas, strict=True)
+            label: {"roc": rate_json(found.roc), "precision_recall": rate_json(found.precision_recall)}
+            for label, found in zip(labels, probability.areas.labels, strict=True)
         },
         "calibration_error": probability.reliability.expected_error(),
     }

@@ -105,14 +105,14 @@ def judged(one: Compared, by_column: bool, of_passages: bool) -> Judged:
         baseline=np.array([label == majority for label in true], dtype=bool),
         sample=sample,
     )
-    judgement = judge(decided, sorter.plan.judge.seed, sorter.plan.judge.beta)
+    judgement = judge(decided, sorter.plan.judge.beta)
     sets = sorter.thresholds is not None
     if sets:
         judgement = _judged_sets(judgement, one, sample, right)
     probability, before, plain = None, None, None
     if not sets:
         own = np.array([sorter.labels.index(label) if label in sorter.labels else -1 for label in true])
-        probability = judge_probabilities(own, decisions.probabilities, decisions.best, sorter.plan.judge.seed, sample)
+        probability = judge_probabilities(own, decisions.probabilities, decisions.best, sample)
         if sorter.calibration.kind != "none" and not of_passages:
             plain = softmax(decisions.scores)
             before = _losses(own, plain)
@@ -183,7 +183,7 @@ def _judged_sets(judgement: Judgement, one: Compared, sample: Sample, right: Boo
         alone = Decided(
             true=has, given=got, labels=("without", "with"), majority="without", baseline=has == 0, sample=sample
         )
-        measures.append(replace(judge(alone, sorter.plan.judge.seed).per_label[1], label=name))
+        measures.append(replace(judge(alone).per_label[1], label=name))
     f1 = [found.f1.value for found in measures if found.f1.value is not None]
     return replace(
         judgement,

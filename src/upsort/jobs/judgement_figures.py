@@ -31,7 +31,8 @@ def draw_judgement(found: Sequence[Judged], folder: Path) -> list[Path]:
             place = {label: number for number, label in enumerate(labels)}
             own = np.array([place.get(one.judgement.labels[true], -1) for true in one.true.tolist()])
             given = np.array([place.get(one.judgement.labels[label], 0) for label in one.given.tolist()])
-            roc, average = zip(*one.probability.areas, strict=True)
+            roc = [area.roc.value for area in one.probability.areas.labels]
+            average = [area.precision_recall.value for area in one.probability.areas.labels]
             reliable = {one.sorter.calibration.kind: one.probability.reliability}
             if one.sorter.calibration.kind == "none":
                 reliable = {"as trained": one.probability.reliability}

@@ -83,8 +83,8 @@ def cross_validate(parts: Parts, method: Method, repeats: int = 1) -> CrossValid
         sample=sample,
     )
     return CrossValidation(
-        overall=judge(decided, plan.judge.seed, plan.judge.beta),
-        probability=judge_probabilities(true, probabilities, given, plan.judge.seed, sample),
+        overall=judge(decided, plan.judge.beta),
+        probability=judge_probabilities(true, probabilities, given, sample),
         folds=tuple(_fold(found, documents) for found in outcomes),
         judged=judged,
         fold=np.concatenate([np.full(found.held_out.size, number) for number, found in enumerate(outcomes)]),

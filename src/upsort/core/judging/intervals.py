@@ -1,31 +1,36 @@
 """Intervals around measured rates.
 
-A rate that counts documents gets Wilson's interval; a measure made of several counts (F1, macro F1) gets the percentile
-interval of a stratified bootstrap, drawn from the confusion matrix, which holds all that such a measure depends on.
+A rate that counts documents gets Wilson's score interval. Every other measure between 0 and 1 gets the same interval with the
+number of documents that would tell as much about a plain rate: n' = v (1 − v) / variance, with v the measure and its variance
+by linearisation, that is the sum of the squared influences of the documents (Hampel 1974; for tables, the delta method of
+Bishop, Fienberg & Holland 1975, section 14.6). What such a measure rests on is often few documents (the mean recall hangs on
+those of the rarest label), so the normal quantile gives way to Student's, with Satterthwaite's (1946) degrees of freedom.
+`bench/coverage.py` shows how often these intervals hold the truth.
 
-Where documents belong together, Wilson's interval is taken for as many documents as would tell as much if they had nothing to
-do with each other: n / d, with d the design effect (Kish 1965), that is the variance of the rate with groups as units
-(linearised, Cochran 1977, section 9.7, and widened as Student's t is for few groups) over that of single documents. Few
-mistakes tell little about how they come together; d is therefore drawn towards n / groups, the value where a group is right
-or wrong as a whole, by the weight of one mistake. The bootstrap draws groups.
+Where documents belong together, n' is divided by the design effect (Kish 1965): the variance with groups as units (linearised,
+Cochran 1977, section 9.7) over that of single documents. Few mistakes tell little about how they come together; the effect is
+therefore drawn towards n / groups, its value where a group is right or wrong as a whole, by the weight of one mistake.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from math import sqrt
 
 import numpy as np
 from scipy.special import stdtrit
 
-from upsort.core.arrays import Floats, Ints
+from upsort.core.arrays import Floats
 from upsort.core.judging.sample import Sample
 
 Z_95 = 1.959963984540054  # the 97.5 % point of the standard normal distribution
 
+FEW = 10
+"""Documents of a label, below which a measure of that label gets no interval by linearisation."""
+
 
 @dataclass(frozen=True, kw_only=True)
 class Rate:
-    """A measured value with its 95 % interval. None where it is not defined (nothing to divide by).
+    """A measured value with its 95 % interval. None where it is not defined (nothing to divide by); only the ends are None
+    where too few documents bear on it.
 
     right, of: the counts behind it, where it is a share of documents; means over the repeats where there are any. documents:
     how many it was measured on, where it is no share of them.
@@ -49,13 +54,28 @@ def wilson(right: float, of: float, effective: float | None = None) -> Rate:
     """
     if of == 0:
         return Rate(value=None, low=None, high=None, right=_whole(right), of=_whole(of))
-    share, n = right / of, effective or of
-    z2 = Z_95**2
-    centre = (share + z2 / (2 * n)) / (1 + z2 / n)
-    half = Z_95 / (1 + z2 / n) * sqrt(share * (1 - share) / n + z2 / (4 * n**2))
-    # At 0 and 1 one end is exactly the share; rounding must not carry it past.
-    low, high = 0.0 if right == 0 else centre - half, 1.0 if right == of else centre + half
-    return Rate(value=share, low=low, high=high, right=_whole(right), of=_whole(of))
+    low, high = score_interval(right / of, effective or of)
+    return Rate(value=right / of, low=low, high=high, right=_whole(right), of=_whole(of))
+
+
+def score_interval(value: float, effective: float, quantile: float = Z_95) -> tuple[float, float]:
+    """Wilson's interval around a value between 0 and 1. effective: documents. quantile: of the standardised value."""
+    z2 = quantile**2
+    centre = (value + z2 / (2 * effective)) / (1 + z2 / effective)
+    half = quantile / (1 + z2 / effective) * sqrt(value * (1 - value) / effective + z2 / (4 * effective**2))
+    # At 0 and 1 one end is exactly the value; rounding must not carry it past.
+    return (0.0 if value == 0 else centre - half), (1.0 if value == 1 else centre + half)
+
+
+def student(degrees: float) -> float:
+    """The 97.5 % point of Student's t; that of one degree of freedom where there are fewer."""
+    return float(stdtrit(max(degrees, 1.0), 0.975)) if degrees < 1e6 else Z_95
+
+
+def satterthwaite(parts: Floats, documents: Floats) -> float:
+    """The degrees of freedom of a variance that is a sum of parts, each from so many documents."""
+    whole = float(parts.sum())
+    return whole**2 / float((parts**2 / np.maximum(documents - 1.0, 1.0)).sum()) if whole > 0 else 1.0
 
 
 def _whole(count: float) -> float:
@@ -74,80 +94,23 @@ def share_of(right: Floats, among: Floats, sample: Sample) -> Rate:
     whole, n = float(rights.sum()), float(amongs.sum())
     if sample.group is None or n == 0:
         return wilson(whole, n)
-    return wilson(whole, n, n / _design_effect(rights, amongs, sample))
+    effect = design_effect(rights - whole / n * amongs, amongs, sample, min(whole, n - whole))
+    return wilson(whole, n, n / effect)
 
 
-def _design_effect(right: Floats, among: Floats, sample: Sample) -> float:
-    whole, n = float(right.sum()), float(among.sum())
+def design_effect(influences: Floats, among: Floats, sample: Sample, mistakes: float) -> float:
+    """How many times as large the variance is with groups as units; 1 where all documents stand alone.
+
+    influences: (n,) what each document adds to the measure, 0 in sum. among: (n,) how much each bears on it. mistakes: how
+    many documents' worth of mistakes the measurement rests on.
+    """
+    if sample.group is None:
+        return 1.0
     groups = int((sample.summed(among) > 0).sum())
-    at_most = max(n / groups, 1.0)
-    mistakes = min(whole, n - whole)
-    if groups < 2 or mistakes < 1e-9:
+    at_most = max(float(among.sum()) / max(groups, 1), 1.0)
+    alone = float((influences**2).sum())
+    if groups < 2 or mistakes < 1e-9 or alone <= 0:
         return at_most
-    share = whole / n
-    residuals = sample.summed(right - share * among)
-    widened = (float(stdtrit(groups - 1, 0.975)) / Z_95) ** 2
-    measured = groups / (groups - 1) * float((residuals**2).sum()) / (n * share * (1.0 - share)) * widened
+    widened = (student(groups - 1) / Z_95) ** 2
+    measured = groups / (groups - 1) * float((sample.summed(influences) ** 2).sum()) / alone * widened
     return (max(measured, 1.0) * mistakes + at_most) / (mistakes + 1.0)
-
-
-def resampled_tables(table: Ints, resamples: int, seed: int) -> Ints:
-    """Confusion matrices of bootstrap samples that keep each true label's number of documents.
-
-    table: (k, k) counts, rows true. Drawing documents of a label with replacement and counting the given labels is a
-    multinomial draw from the label's row (Efron & Tibshirani 1993, section 8.3). Returns (resamples, k, k).
-    """
-    generator = np.random.default_rng(seed)
-    drawn = np.zeros((resamples, *table.shape), dtype=np.int64)
-    for label, row in enumerate(table):
-        total = int(row.sum())
-        if total:
-            drawn[:, label] = generator.multinomial(total, row / total, size=resamples)
-    return drawn
-
-
-def resampled_groups(cells: Ints, k: int, sample: Sample, resamples: int, seed: int) -> Floats:
-    """(resamples, k, k) confusion matrices of bootstrap samples of whole groups.
-
-    cells: (m,) true · k + given of each decision. Groups with the same table are drawn together, as one multinomial draw.
-    Where no group has documents of several labels, each label's number of groups is kept.
-    """
-    unit = sample.unit
-    keys, number = np.unique(unit * (k * k) + cells, return_inverse=True)
-    counts = np.bincount(number) / sample.repeats
-    owner, cell = keys // (k * k), keys % (k * k)
-    owner = np.unique(owner, return_inverse=True)[1]
-    units = int(owner.max()) + 1
-    marks = np.random.default_rng(20261).random(k * k)
-    print_of = np.round(np.bincount(owner, weights=counts * marks[cell], minlength=units), 9)
-    _, first, kind, times = np.unique(print_of, return_index=True, return_inverse=True, return_counts=True)
-    tables = np.zeros((first.size, k * k))
-    chosen = first[kind[owner]] == owner
-    np.add.at(tables, (kind[owner[chosen]], cell[chosen]), counts[chosen])
-    by_label = tables.reshape(-1, k, k).sum(axis=2)
-    pure = bool(((by_label > 0).sum(axis=1) == 1).all())
-    stratum = by_label.argmax(axis=1) if pure else np.zeros(first.size, dtype=np.int64)
-    generator = np.random.default_rng(seed)
-    drawn = np.zeros((resamples, k * k))
-    for part in np.unique(stratum).tolist():
-        members = np.flatnonzero(stratum == part)
-        total = int(times[members].sum())
-        drawn += generator.multinomial(total, times[members] / total, size=resamples) @ tables[members]
-    return drawn.reshape(resamples, k, k)
-
-
-def percentiles(value: float, drawn: Floats) -> Rate:
-    """A value with the 95 % percentile interval of resampled ones; not defined where the value is NaN."""
-    if np.isnan(value):
-        return UNKNOWN
-    low, high = np.quantile(drawn[~np.isnan(drawn)], [0.025, 0.975])
-    return Rate(value=value, low=float(low), high=float(high))
-
-
-def bootstrap(measure: Callable[[Floats], Floats], table: Floats, drawn: Floats) -> list[Rate]:
-    """Values and 95 % percentile intervals of a measure of confusion matrices.
-
-    measure: (m, k, k) tables → (m, q) values, NaN where undefined. drawn: (r, k, k) resampled tables. Returns q rates.
-    """
-    values, spread = measure(table[None])[0], measure(drawn)
-    return [percentiles(value, spread[:, column]) for column, value in enumerate(values.tolist())]

@@ -5,21 +5,21 @@ For a label: precision = right / given, recall = right / true (van Rijsbergen 19
 F1 = 2 · right / (given + true),
 
 the harmonic mean of the two; F-beta = (1 + β²) · right / (given + β² · true). A value is undefined where its denominator is
-zero, and stays undefined. Of the whole table, with N documents:
+zero, and stays undefined. Micro precision, recall and F1 of one label a document are the accuracy; for those of the whole table
+see `table_measures`.
 
-- balanced accuracy: the mean recall of the labels that occur; macro precision and macro F: means over the labels for which they
-  are defined; weighted F1: the mean weighted by support. Micro precision, recall and F1 of one label a document are the accuracy.
-- Matthews' coefficient for k labels: (N · right − Σ true · given) / √((N² − Σ given²)(N² − Σ true²)) (Gorodkin 2004)
-- Cohen's kappa: (accuracy − chance) / (1 − chance) with chance = Σ true · given / N² (Cohen 1960)
+F1 = 2 J / (1 + J), with J the share of right ones among the documents that have the label or were given it (Jaccard 1901), so
+that its interval is Wilson's for J, carried over.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.judging.intervals import Rate, bootstrap, resampled_groups, resampled_tables, share_of
+from upsort.core.judging.intervals import FEW, UNKNOWN, Rate, design_effect, score_interval, share_of, student
 from upsort.core.judging.sample import Sample
+from upsort.core.judging.table_measures import whole_rates
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -96,38 +96,17 @@ class Decided:
     sample: Sample
 
 
-WHOLE = ("balanced_accuracy", "macro_precision", "macro_f1", "weighted_f1", "macro_f_beta", "matthews", "kappa")
-"""The measures of a whole table, in the order of `_of_tables`."""
-_RESAMPLES = 1000
 _MOST_CONFUSIONS = 3
 
 
-def judge(decided: Decided, seed: int, beta: float = 1.0) -> Judgement:
-    """Measure decisions against the true labels. seed: of the bootstrap."""
+def judge(decided: Decided, beta: float = 1.0) -> Judgement:
+    """Measure decisions against the true labels."""
     true, given, k, sample = decided.true, decided.given, len(decided.labels), decided.sample
     cells = true * k + given
     counts = np.bincount(cells, minlength=k * k).reshape(k, k).astype(np.int64)
     table: Floats = counts / sample.repeats
-    if sample.plain:
-        drawn: Floats = resampled_tables(counts, _RESAMPLES, seed).astype(np.float64)
-    else:
-        drawn = resampled_groups(cells, k, sample, _RESAMPLES, seed)
-    rates = bootstrap(lambda tables: _of_tables(tables, beta), table, drawn)
     right = (true == given).astype(np.float64)
-    supports = np.bincount(true, minlength=k) / sample.repeats
-    per_label = tuple(
-        LabelMeasures(
-            label=label,
-            precision=share_of(right * (given == number), (given == number).astype(np.float64), sample),
-            recall=share_of(right * (true == number), (true == number).astype(np.float64), sample),
-            f1=rates[number],
-            f_beta=rates[k + number],
-            support=round(float(supports[number])),
-            given=_tidy(float(table[:, number].sum())),
-        )
-        for number, label in enumerate(decided.labels)
-    )
-    whole = dict(zip(WHOLE, rates[2 * k :], strict=True))
+    whole = whole_rates(table, cells, sample, beta)
     every = np.ones(true.size)
     return Judgement(
         labels=decided.labels,
@@ -137,44 +116,67 @@ def judge(decided: Decided, seed: int, beta: float = 1.0) -> Judgement:
         majority=decided.majority,
         macro_f1=whole.pop("macro_f1"),
         others=whole,
-        per_label=per_label,
+        per_label=tuple(_of_label(decided, number, beta) for number in range(k)),
         repeats=sample.repeats,
         groups=sample.groups if sample.group is not None else None,
     )
 
 
+def _of_label(decided: Decided, number: int, beta: float) -> LabelMeasures:
+    sample = decided.sample
+    has, got = (decided.true == number).astype(np.float64), (decided.given == number).astype(np.float64)
+    documents = float(has.sum()) / sample.repeats
+    f1 = _f1(has, got, sample)
+    f_beta = f1 if beta == 1.0 else _f_beta(has, got, sample, beta)
+    if documents < FEW:
+        f1, f_beta = replace(f1, low=None, high=None), replace(f_beta, low=None, high=None)
+    return LabelMeasures(
+        label=decided.labels[number],
+        precision=share_of(has * got, got, sample),
+        recall=share_of(has * got, has, sample),
+        f1=f1,
+        f_beta=f_beta,
+        support=round(documents),
+        given=_tidy(float(got.sum()) / sample.repeats),
+    )
+
+
+def _f1(has: Floats, got: Floats, sample: Sample) -> Rate:
+    """has, got: (m,) whether each decision's document has the label, and was given it."""
+    share = share_of(has * got, np.maximum(has, got), sample)
+    if share.value is None or share.low is None or share.high is None:
+        return UNKNOWN
+    return Rate(value=_from_share(share.value), low=_from_share(share.low), high=_from_share(share.high))
+
+
+def _from_share(share: float) -> float:
+    return 2.0 * share / (1.0 + share)
+
+
+def _f_beta(has: Floats, got: Floats, sample: Sample, beta: float) -> Rate:
+    """F-beta of one label, its interval by linearisation; half a document is added to either kind of mistake for the variance."""
+    right, missed, wrongly = (
+        float(kind.sum()) / sample.repeats for kind in (has * got, has * (1 - got), got * (1 - has))
+    )
+    b2 = beta**2
+
+    def value(right: float, missed: float, wrongly: float) -> tuple[float, float]:
+        below = (1.0 + b2) * right + b2 * missed + wrongly
+        return ((1.0 + b2) * right / below if below > 0 else 0.0), below
+
+    f, below = value(right, missed, wrongly)
+    if below == 0:
+        return UNKNOWN
+    middle, below = value(right + 0.5, missed + 0.5, wrongly + 0.5)
+    kinds = np.array([(1.0 + b2) * (1.0 - middle), -b2 * middle, -middle]) / below
+    variance = float((kinds**2 * np.array([right + 0.5, missed + 0.5, wrongly + 0.5])).sum())
+    of_decisions = sample.mean(kinds[0] * has * got + kinds[1] * has * (1 - got) + kinds[2] * got * (1 - has))
+    either = sample.mean(np.maximum(has, got))
+    effect = design_effect(of_decisions - of_decisions.sum() / either.sum() * either, either, sample, missed + wrongly)
+    bearing = right + missed + wrongly
+    low, high = score_interval(f, middle * (1.0 - middle) / variance / effect, student(bearing - 1.0))
+    return Rate(value=f, low=low, high=high)
+
+
 def _tidy(count: float) -> float:
     return round(count) if abs(count - round(count)) < 1e-9 else count
-
-
-def _of_tables(tables: Floats | Ints, beta: float) -> Floats:
-    """(m, k, k) tables → (m, 2k + 7): F1 and F-beta of each label, then the measures of WHOLE; NaN where undefined."""
-    right = np.einsum("mkk->mk", tables).astype(np.float64)
-    true, given = tables.sum(axis=2).astype(np.float64), tables.sum(axis=1).astype(np.float64)
-    n = true.sum(axis=1)
-
-    def ratio(above: Floats, below: Floats) -> Floats:
-        found: Floats = np.divide(above, below, out=np.full(above.shape, np.nan), where=below > 0)
-        return found
-
-    def mean_of_defined(values: Floats) -> Floats:
-        defined = ~np.isnan(values)
-        return ratio(np.where(defined, values, 0.0).sum(axis=1), defined.sum(axis=1).astype(np.float64))
-
-    f1 = ratio(2.0 * right, given + true)
-    f_beta = ratio((1.0 + beta**2) * right, given + beta**2 * true)
-    chance = (true * given).sum(axis=1)
-    all_right = right.sum(axis=1)
-    spread = np.sqrt((n**2 - (given**2).sum(axis=1)) * (n**2 - (true**2).sum(axis=1)))
-    whole = np.column_stack(
-        (
-            mean_of_defined(ratio(right, true)),
-            mean_of_defined(ratio(right, given)),
-            mean_of_defined(f1),
-            ratio(np.where(true > 0, np.nan_to_num(f1) * true, 0.0).sum(axis=1), n),
-            mean_of_defined(f_beta),
-            ratio(n * all_right - chance, spread),
-            ratio(n * all_right - chance, n**2 - chance),
-        )
-    )
-    return np.column_stack((f1, f_beta, whole))

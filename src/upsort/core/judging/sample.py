@@ -67,7 +67,9 @@ class Sample:
             return values
         return np.asarray(np.bincount(self.group, weights=values, minlength=self.groups), dtype=np.float64)
 
-    @property
-    def unit(self) -> Ints:
-        """(m,) the group of each decision's document, or the document where all stand alone."""
-        return self.document if self.group is None else self.group[self.document]
+    def decided_once(self) -> list[Ints]:
+        """The places of the decisions of each repeat: each document once."""
+        if self.repeats == 1:
+            return [np.arange(self.document.size)]
+        order = np.argsort(self.document, kind="stable")
+        return [np.sort(order[start :: self.repeats]) for start in range(self.repeats)]

@@ -1,0 +1,71 @@
+"""Intervals hold the truth about as often as they say, and none is given where too little bears on it."""
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+
+from benchmarks import benchmark
+from upsort.core.judging.areas import areas
+from upsort.core.judging.intervals import FEW
+from upsort.core.judging.measures import Decided, judge
+from upsort.core.judging.sample import Sample
+
+coverage = benchmark("coverage")
+CASES = coverage.CASES
+
+
+def judged(true: np.ndarray, given: np.ndarray, groups: np.ndarray | None = None, beta: float = 1.0):  # noqa: ANN201
+    labels = tuple(f"l{number}" for number in range(int(max(true.max(), given.max())) + 1))
+    sample = Sample.of(np.arange(true.size), 1, groups)
+    decided = Decided(true=true, given=given, labels=labels, majority="l0", baseline=true == 0, sample=sample)
+    return judge(decided, beta)
+
+
+@pytest.mark.parametrize("case", CASES, ids=[case.name for case in CASES])
+def test_intervals_cover(case: Callable[..., None]) -> None:
+    # 400 draws have a standard error of 1.1 points; an area of nearly 1 is held more often, its lower end being what nobody can tell.
+    found = coverage.covered(case, 400, 3)
+    for name, (share, width) in found.items():
+        at_most = 1.0 if "area" in name else 0.98
+        assert 0.92 <= share <= at_most, (case.name, name, share)
+        assert 0 < width < 0.7
+
+
+def test_no_mistake_is_no_certainty() -> None:
+    labels = np.repeat([0, 1], 30)
+    found = judged(labels, labels)
+    for rate in (found.macro_f1, *found.others.values(), *(one.f1 for one in found.per_label)):
+        assert rate.value == 1.0
+        assert rate.low is not None
+        assert rate.low < 0.98
+    chances = np.column_stack((1.0 - labels, labels)).astype(float)
+    whole = areas(labels, chances, Sample.of(np.arange(60)))
+    assert whole.roc.value == whole.precision_recall.value == 1.0
+    assert whole.roc.low is not None
+    assert whole.roc.low < 0.999
+
+
+def test_few_documents_of_a_label_have_no_interval() -> None:
+    labels = np.array([0] * 40 + [1] * (FEW - 1))
+    given = labels.copy()
+    given[:3], given[-2:] = 1, 0
+    few = judged(labels, given, beta=2.0).per_label[1]
+    assert few.f1.value == pytest.approx(2 * 7 / (9 + 10))
+    assert few.f1.low is few.f_beta.low is None
+    assert few.recall.low is not None  # a share of documents holds for any number of them
+    assert judged(labels, given).per_label[0].f1.low is not None
+
+
+def test_copied_documents_widen_every_interval() -> None:
+    generator = np.random.default_rng(4)
+    labels = generator.integers(0, 3, 60)
+    given = np.where(generator.random(60) < 0.7, labels, 0)
+    once = judged(labels, given, beta=2.0)
+    thrice = judged(np.tile(labels, 3), np.tile(given, 3), np.tile(np.arange(60), 3), beta=2.0)
+    pairs = [(once.macro_f1, thrice.macro_f1)]
+    pairs += [(once.others[name], thrice.others[name]) for name in once.others]
+    pairs += [(a.f_beta, b.f_beta) for a, b in zip(once.per_label, thrice.per_label, strict=True)]
+    for alone, copied in pairs:
+        assert copied.value == pytest.approx(alone.value)
+        assert copied.high - copied.low == pytest.approx(alone.high - alone.low, rel=0.1)
