@@ -4,8 +4,8 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
-
 from benchmarks import benchmark
+
 from upsort.core.judging.areas import areas
 from upsort.core.judging.intervals import FEW
 from upsort.core.judging.measures import Decided, judge
@@ -15,7 +15,7 @@ coverage = benchmark("coverage")
 CASES = coverage.CASES
 
 
-def judged(true: np.ndarray, given: np.ndarray, groups: np.ndarray | None = None, beta: float = 1.0):  # noqa: ANN201
+def judged(true: np.ndarray, given: np.ndarray, groups: np.ndarray | None = None, beta: float = 1.0):
     labels = tuple(f"l{number}" for number in range(int(max(true.max(), given.max())) + 1))
     sample = Sample.of(np.arange(true.size), 1, groups)
     decided = Decided(true=true, given=given, labels=labels, majority="l0", baseline=true == 0, sample=sample)
@@ -24,7 +24,8 @@ def judged(true: np.ndarray, given: np.ndarray, groups: np.ndarray | None = None
 
 @pytest.mark.parametrize("case", CASES, ids=[case.name for case in CASES])
 def test_intervals_cover(case: Callable[..., None]) -> None:
-    # 400 draws have a standard error of 1.1 points; an area of nearly 1 is held more often, its lower end being what nobody can tell.
+    # 400 draws have a standard error of 1.1 points; an area of nearly 1 is held more often, its lower end being what nobody can
+    # tell.
     found = coverage.covered(case, 400, 3)
     for name, (share, width) in found.items():
         at_most = 1.0 if "area" in name else 0.98

@@ -10,7 +10,8 @@ from upsort.cli.recording import Recorded, record_result
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.requirements import check_written, measures_of, met
 from upsort.cli.status import Exit
-from upsort.cli.wording import always_answering, interval, kept_json, kept_together, number, percent, rate_json
+from upsort.cli.verdicts import always_answering
+from upsort.cli.wording import interval, kept_json, kept_together, number, percent, rate_json
 
 if TYPE_CHECKING:
     from upsort.core.plan import Plan

@@ -11,8 +11,8 @@ from upsort.cli.recording import Recorded, record_result
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.requirements import check_written, measures_of, met
 from upsort.cli.status import Exit
+from upsort.cli.verdicts import dominated, headline
 from upsort.cli.wording import (
-    headline,
     interval,
     judgement_json,
     kept_json,
@@ -138,7 +138,10 @@ def _show(one: "CrossValidateResult", named: bool, plan: "Plan", request: argpar
         console.say(f"── {one.name}")
     for line in headline(result.overall, None, plan.columns.group, one.kept.copies > 0 and not plan.judge.allow_copies):
         console.say(line)
-    console.say(f"Between the folds the accuracy has a standard deviation of {percent(result.spread())}.")
+    for line in dominated(result.overall, result.probability):
+        console.say(line)
+    if (spread := result.spread()) is not None:
+        console.say(f"Between the folds the accuracy has a standard deviation of {100 * spread:.1f} points.")
     if one.without_copies_apart is not None:
         careful = one.without_copies_apart.overall.accuracy
         console.say(
@@ -176,7 +179,7 @@ def _show(one: "CrossValidateResult", named: bool, plan: "Plan", request: argpar
         )
         console.say()
     show_labels(result.overall, console, request.shares)
-    show_measures(result.overall, result.probability, console, request.measures)
+    show_measures(result.overall, result.probability, result.overall.labels, console, request.measures)
 
 
 _MOST_SHOWN = 30  # folds in the table

@@ -11,25 +11,29 @@ from upsort.cli.recording import Recorded, record_result
 from upsort.cli.request import incoming_of, inputs_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.requirements import check_written, measures_of, met
 from upsort.cli.status import Exit
+from upsort.cli.verdicts import calibration_told, dominated, headline, left_out, units_of
 from upsort.cli.wording import (
     LABEL_COLUMNS,
+    OWN_COLUMNS,
+    RELIABILITY_COLUMNS,
     confusion_rows,
-    headline,
     interval,
     judgement_json,
     label_rows,
-    measured_on,
     number,
+    own_rows,
     percent,
     probability_json,
     probability_rows,
     rate_json,
+    reliability_rows,
     shortened,
-    units_of,
     whole_rows,
 )
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from upsort.core.judging.intervals import Rate
     from upsort.core.judging.measures import Judgement
     from upsort.core.judging.probability_measures import ProbabilityMeasures
@@ -153,6 +157,8 @@ def _show(one: "Judged", group: str, request: argparse.Namespace, console: Conso
         one.judgement, one.training_accuracy, "" if request.per_document and units_of(group) == "passages" else group
     ):
         console.say(line)
+    for line in dominated(one.judgement, one.probability):
+        console.say(line)
     for label, count in one.unknown_labels.items():
         console.warn(
             f"{count:,} documents have the label {label!r}, which the sorter does not know; they count as wrong."
@@ -181,7 +187,7 @@ def _show(one: "Judged", group: str, request: argparse.Namespace, console: Conso
         )
     console.say()
     show_labels(one.judgement, console, request.shares)
-    show_measures(one.judgement, one.probability, console, request.measures)
+    show_measures(one.judgement, one.probability, one.sorter.labels, console, request.measures)
     if one.before is not None and one.probability is not None:
         console.say(
             f"Before calibration ({one.sorter.calibration.kind}) the log loss would be {one.before[0]:.3f} and the Brier "
@@ -252,26 +258,35 @@ def show_labels(judgement: "Judgement", console: Console, shares: str = "") -> N
 
 
 def show_measures(
-    judgement: "Judgement", probability: "ProbabilityMeasures | None", console: Console, whole: bool
+    judgement: "Judgement",
+    probability: "ProbabilityMeasures | None",
+    labels: "Sequence[str]",
+    console: Console,
+    whole: bool,
 ) -> None:
-    """The measures of the whole, and those of the probabilities: as a table, or the most telling ones as a line."""
+    """The measures of the whole, and those of the probabilities: as tables, or the most telling ones as sentences. labels: of
+    the probabilities."""
     rows = [*whole_rows(judgement), *(probability_rows(probability) if probability is not None else [])]
     console.say()
     if whole:
         console.table(("measure", "value", "95 % interval"), rows, numeric=(1, 2))
-        _tell_where(judgement, probability, console)
-        return
-    told = [f"{name} {value} ({ends})" for name, value, ends in rows if name in _TOLD]
-    line = "; ".join(told)
-    console.say(f"{line[:1].upper()}{line[1:]}.")
-    console.say("More with --measures.")
-    _tell_where(judgement, probability, console)
-
-
-def _tell_where(judgement: "Judgement", probability: "ProbabilityMeasures | None", console: Console) -> None:
-    """Say on which documents probabilities are measured, where that is not all of them."""
-    if probability is not None and (told := measured_on(probability, judgement)):
-        console.say(told)
+        if probability is not None:
+            console.say()
+            console.table(RELIABILITY_COLUMNS, reliability_rows(probability.reliability), numeric=range(1, 5))
+            console.say()
+            console.table(OWN_COLUMNS, own_rows(probability, labels), numeric=range(1, 4))
+            console.say()
+    else:
+        told = [f"{name} {value} ({ends})" for name, value, ends in rows if name in _TOLD]
+        line = "; ".join(told)
+        console.say(f"{line[:1].upper()}{line[1:]}.")
+    if probability is not None:
+        for line in calibration_told(probability.reliability):
+            console.say(line)
+    for line in left_out(judgement, probability, whole):
+        console.say(line)
+    if not whole:
+        console.say("More with --measures.")
 
 
 _TOLD = ("macro F1", "log loss", "own label among the two most probable")

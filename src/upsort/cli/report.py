@@ -7,7 +7,8 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import incoming_of, inputs_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
-from upsort.cli.wording import LABEL_COLUMNS, headline, label_rows, probability_rows, whole_rows
+from upsort.cli.verdicts import calibration_told, dominated, headline, left_out
+from upsort.cli.wording import LABEL_COLUMNS, label_rows, probability_rows, whole_rows
 
 DESCRIPTION = (
     "One page about a sorter, complete in itself: what it was made of, how good it is on labelled documents it has not seen,\n"
@@ -51,10 +52,17 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         one = judged_for_report(sorter, incoming)
     measures = [*whole_rows(one.judgement), *(probability_rows(one.probability) if one.probability else [])]
     wording = Wording(
-        headline(one.judgement, one.training_accuracy, columns.group),
-        LABEL_COLUMNS,
-        label_rows(one.judgement),
-        measures,
+        headline=[
+            *headline(one.judgement, one.training_accuracy, columns.group),
+            *dominated(one.judgement, one.probability),
+        ],
+        label_heads=LABEL_COLUMNS,
+        label_rows=label_rows(one.judgement),
+        measures=measures,
+        remarks=[
+            *(calibration_told(one.probability.reliability) if one.probability else []),
+            *left_out(one.judgement, one.probability, measures=True),
+        ],
     )
     sources = Sources(request.sorter, request.input, request.training or [])
     suspects = suspects_for_report(sorter, training, columns.label) if training is not None else None

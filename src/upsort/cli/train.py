@@ -8,7 +8,8 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
-from upsort.cli.wording import interval, percent, rate_json, shortened, units_of
+from upsort.cli.verdicts import units_of
+from upsort.cli.wording import interval, percent, rate_json, shortened
 from upsort.core.names import listed
 
 if TYPE_CHECKING:

@@ -1,4 +1,4 @@
-"""How numbers are said and written: rates with their intervals, judgements as sentences, and both as JSON."""
+"""How numbers are said and written: rates with their intervals, as text, rows of tables and JSON."""
 
 from typing import TYPE_CHECKING, Any
 
@@ -8,12 +8,9 @@ if TYPE_CHECKING:
     from upsort.core.judging.intervals import Rate
     from upsort.core.judging.measures import Judgement
     from upsort.core.judging.probability_measures import ProbabilityMeasures
+    from upsort.core.judging.reliability import Reliability
     from upsort.core.plan import Plan
     from upsort.jobs.judging import Kept
-
-
-_FEW = 100  # documents, of which little can be said
-_WIDE = 0.2  # of an interval
 
 
 def percent(value: float | None) -> str:
@@ -36,71 +33,24 @@ def rate_json(rate: "Rate") -> dict[str, Any]:
     return found
 
 
-def counted(documents: float | None, groups: bool = False) -> str:
-    """So many documents, or groups of them, as the subject of a sentence with its verb."""
-    noun = "group" if groups else "document"
-    return f"1 {noun} is" if documents == 1 else f"{number(documents)} {noun}s are"
-
-
 def number(count: float | None) -> str:
     """A count; a mean of counts with one decimal."""
     return f"{count or 0:,}" if isinstance(count, int) or count is None else f"{count:,.1f}"
 
 
-def always_answering(judgement: "Judgement") -> str:
-    """The baseline as the subject of a sentence."""
-    if not judgement.majority:
-        return "Always answering the commonest label of each training part"
-    return f"Always answering {judgement.majority!r}, the commonest label in training,"
+def decimal(rate: "Rate") -> str:
+    """A measure that is no share of documents, with its interval; a dash where it is not defined."""
+    return "–" if rate.value is None else f"{rate.value:.3f} ({decimal_interval(rate)})"
 
 
-def units_of(group: str) -> str:
-    """What the rows of a table are called. group: the column whose values belong together."""
-    from upsort.files.documents import PASSAGE_COLUMNS
-
-    return "passages" if group == PASSAGE_COLUMNS[0] else "documents"
+def decimal_interval(rate: "Rate") -> str:
+    """The two ends of its 95 % interval."""
+    return "–" if rate.low is None or rate.high is None else f"{rate.low:.3f} to {rate.high:.3f}"
 
 
-def headline(
-    judgement: "Judgement", training: "Rate | None" = None, group: str = "", copies: bool = False
-) -> list[str]:
-    """What a judgement comes to, in plain sentences. training: the accuracy on the training documents. group: the column
-    whose values belong together. copies: whether there are copies that were counted as one."""
-    accuracy, baseline = judgement.accuracy, judgement.baseline
-    what = units_of(group if judgement.groups is not None else "")
-    passages = what == "passages"
-    over = f", on average over {judgement.repeats} repeats" if judgement.repeats > 1 else ""
-    lines = [
-        f"{number(accuracy.right)} of {number(accuracy.of)} {what} right{over}: accuracy {percent(accuracy.value)} "
-        f"(95 % interval {interval(accuracy)}).",
-    ]
-    if passages and not copies:
-        lines.append(f"They are passages of {judgement.groups:,} documents, and the intervals rest on those.")
-    elif judgement.groups is not None and judgement.groups != accuracy.of:
-        once = ["the passages of one document" if passages else "each group"] if group or not copies else []
-        once += ["copies"] if copies else []
-        lines.append(f"Counting {' and '.join(once)} once leaves {judgement.groups:,}; the intervals rest on those.")
-    lines += [
-        f"{always_answering(judgement)} would be right for {percent(baseline.value)}.",
-    ]
-    if training is not None and training.value is not None:
-        lines.append(f"On its own training documents it gets {percent(training.value)}.")
-    independent = judgement.groups if judgement.groups is not None else accuracy.of
-    few = (independent or 0) < _FEW
-    if accuracy.low is not None and baseline.value is not None and accuracy.low <= baseline.value:
-        lines.append(
-            f"{counted(independent, judgement.groups is not None and not passages)} too few to tell: the interval "
-            "reaches down to "
-            "the baseline."
-            if few
-            else "The interval reaches down to the baseline: the sorter cannot be told from guessing."
-        )
-    elif accuracy.low is not None and accuracy.high is not None and accuracy.high - accuracy.low > _WIDE:
-        units_are = counted(independent, judgement.groups is not None and not passages)
-        lines.append(f"{units_are} too few to tell how good it is: the interval is wide.")
-    else:
-        lines.append("The test is large enough to tell it from guessing.")
-    return lines
+def p_value(p: float) -> str:
+    """A p value with three decimals."""
+    return "p < 0.001" if p < 0.001 else f"p = {p:.3f}"
 
 
 def label_rows(judgement: "Judgement") -> list[list[str]]:
@@ -170,34 +120,21 @@ def kept_json(kept: "Kept") -> dict[str, Any]:
     }
 
 
-def measured_on(probability: "ProbabilityMeasures", judgement: "Judgement") -> str:
-    """On which documents probabilities are measured, where that is not all of them."""
-    known, every = probability.log_loss.documents or 0, round(judgement.accuracy.of or 0)
-    if known == every:
-        return ""
-    return (
-        f"Log loss, Brier score and the two areas are measured on the {known:,} of {every:,} documents whose label the "
-        "sorter knows."
-    )
-
-
 def probability_rows(probability: "ProbabilityMeasures") -> list[tuple[str, str, str]]:
-    """Measure, value, interval of what probabilities are worth."""
-    rates = (
-        ("own label among the two most probable", probability.top2),
+    """Measure, value, interval of what probabilities are worth. With two labels every own one is among the two most probable."""
+    top2 = ("own label among the two most probable", percent(probability.top2.value), interval(probability.top2))
+    rows = [top2] if len(probability.areas.labels) > 2 else []
+    decimals = (
         ("ROC area, mean of the labels", probability.areas.roc),
         ("precision-recall area, mean of the labels", probability.areas.precision_recall),
+        ("log loss", probability.log_loss),
+        ("Brier score", probability.brier),
     )
-    losses = (("log loss", probability.log_loss), ("Brier score", probability.brier))
-    return [
-        *((name, percent(rate.value), interval(rate)) for name, rate in rates),
-        *(
-            (name, "–", "–")
-            if rate.value is None or rate.low is None or rate.high is None
-            else (name, f"{rate.value:.3f}", f"{rate.low:.3f} to {rate.high:.3f}")
-            for name, rate in losses
-        ),
-    ]
+    return [*rows, *((name, _decimals(rate), decimal_interval(rate)) for name, rate in decimals)]
+
+
+def _decimals(rate: "Rate") -> str:
+    return "–" if rate.value is None else f"{rate.value:.3f}"
 
 
 def whole_rows(judgement: "Judgement") -> list[tuple[str, str, str]]:
@@ -216,26 +153,68 @@ def whole_rows(judgement: "Judgement") -> list[tuple[str, str, str]]:
     rows = [("macro F1", judgement.macro_f1), *((names[name], rate) for name, rate in others.items())]
     coefficients = {"Matthews' coefficient", "Cohen's kappa"}
     return [
-        (name, f"{rate.value:.3f}", f"{rate.low:.3f} to {rate.high:.3f}")
-        if name in coefficients and rate.value is not None and rate.low is not None and rate.high is not None
+        (name, _decimals(rate), decimal_interval(rate))
+        if name in coefficients
         else (name, percent(rate.value), interval(rate))
         for name, rate in rows
     ]
 
 
+def own_rows(probability: "ProbabilityMeasures", labels: "Sequence[str]") -> list[list[str]]:
+    """For each label its documents, and the mean and the median of the probability that they got for it."""
+    return [
+        [label, number(own.documents), "–" if own.mean is None else f"{own.mean:.3f}", _middle(own.median)]
+        for label, own in zip(labels, probability.own, strict=True)
+    ]
+
+
+def _middle(median: float | None) -> str:
+    return "–" if median is None else f"{median:.3f}"
+
+
+OWN_COLUMNS = ("label", "documents", "mean probability of it", "median")
+
+
+def reliability_rows(found: "Reliability") -> list[list[str]]:
+    """For each tenth of probability: documents, mean probability, share right and its interval."""
+    return [
+        [
+            f"{100 * one.low:.0f} to {100 * one.high:.0f} %",
+            number(one.right.of),
+            percent(one.probability),
+            percent(one.right.value),
+            interval(one.right),
+        ]
+        for one in found.bins
+    ]
+
+
+RELIABILITY_COLUMNS = ("stated", "documents", "on average", "right", "95 % interval")
+
+
 def probability_json(probability: "ProbabilityMeasures", labels: "Sequence[str]") -> dict[str, Any]:
     """The measures of probabilities as a JSON object."""
+    reliable = probability.reliability
     return {
         "log_loss": rate_json(probability.log_loss),
         "brier": rate_json(probability.brier),
         "roc_area": rate_json(probability.areas.roc),
         "precision_recall_area": rate_json(probability.areas.precision_recall),
-        "top2_accuracy": rate_json(probability.top2),
+        **({"top2_accuracy": rate_json(probability.top2)} if len(labels) > 2 else {}),
         "areas": {
             label: {"roc": rate_json(found.roc), "precision_recall": rate_json(found.precision_recall)}
             for label, found in zip(labels, probability.areas.labels, strict=True)
         },
-        "calibration_error": probability.reliability.expected_error(),
+        "own_probability": {
+            label: {"documents": own.documents, "mean": own.mean, "median": own.median}
+            for label, own in zip(labels, probability.own, strict=True)
+        },
+        "calibration_error": reliable.error,
+        "calibration_error_by_chance": reliable.by_chance,
+        "reliability": [
+            {"from": one.low, "to": one.high, "probability": one.probability, "right": rate_json(one.right)}
+            for one in reliable.bins
+        ],
     }
 
 
@@ -244,6 +223,7 @@ def judgement_json(judgement: "Judgement") -> dict[str, Any]:
     return {
         "accuracy": rate_json(judgement.accuracy),
         "baseline": {**rate_json(judgement.baseline), "label": judgement.majority or None},
+        "p_against_baseline": judgement.against_baseline,
         "macro_f1": rate_json(judgement.macro_f1),
         "repeats": judgement.repeats,
         "groups": judgement.groups,

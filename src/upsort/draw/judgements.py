@@ -7,7 +7,8 @@ import numpy as np
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.judging.coverage import Coverage
-from upsort.core.judging.probability_measures import Reliability, precision_recall_curve, roc_curve
+from upsort.core.judging.probability_measures import precision_recall_curve, roc_curve
+from upsort.core.judging.reliability import Reliability
 from upsort.draw.canvas import FAINT, INK, PAPER, bare_figure, colour_of, new_figure, tidy
 
 if TYPE_CHECKING:
@@ -91,14 +92,18 @@ def reliability_figure(found: Mapping[str, Reliability]) -> "Figure":
     figure, axes = new_figure("Is it right as often as it says?")
     axes.plot([0, 1], [0, 1], color=FAINT, linewidth=1)
     for number, (name, one) in enumerate(found.items()):
-        axes.plot(
-            one.probability, one.right, marker="o", color=colour_of(number), linewidth=1.8,
-            label=f"{name} (mean distance {one.expected_error():.3f})",
+        x = np.array([part.probability for part in one.bins])
+        y = np.array([part.right.value or 0.0 for part in one.bins])
+        low = np.array([part.right.low or 0.0 for part in one.bins])
+        high = np.array([part.right.high or 0.0 for part in one.bins])
+        axes.errorbar(
+            x, y, yerr=np.maximum([y - low, high - y], 0.0), marker="o", color=colour_of(number), linewidth=1.8,
+            elinewidth=1.0, label=f"{name} (calibration error {one.error:.3f})",
         )  # fmt: skip
     axes.set_xlim(0, 1.02)
     axes.set_ylim(0, 1.05)
-    axes.set_xlabel("probability of the given label, in bins of equally many documents")
-    axes.set_ylabel("share of them that are right")
+    axes.set_xlabel("probability of the given label, in bins of a tenth")
+    axes.set_ylabel("share of them that are right (95 % interval)")
     axes.legend(frameon=False, loc="upper left")
     return figure
 

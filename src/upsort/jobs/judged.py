@@ -12,6 +12,7 @@ from upsort.core.judging.coverage import Coverage, coverage, mean_cost
 from upsort.core.judging.intervals import Rate, of_known, share_of
 from upsort.core.judging.measures import Decided, Judgement, judge
 from upsort.core.judging.probability_measures import ProbabilityMeasures, brier_terms, judge_probabilities, log_losses
+from upsort.core.judging.reliability import Reliability, reliability
 from upsort.core.judging.sample import Sample
 from upsort.core.judging.together import named_groups
 from upsort.core.learning.sorter import Decisions, Sorter
@@ -39,8 +40,8 @@ class Judged:
     never seen, with their documents; they count as wrong. by: for each value of a column, how many were right. known_words,
     new_words: documents all of whose words the sorter knows, and the others. not_copies: without near-copies of training
     documents, where those were given. before: log loss and Brier score without calibration, where there is one. cost: mean
-    cost, where costs were given. true, given: (n,) label numbers in `judgement.labels`; probabilities: (n, k) in the sorter's
-    labels.
+    cost, where costs were given. reliability_before: without calibration, where there is one. true, given: (n,) label numbers in
+    `judgement.labels`; probabilities: (n, k) in the sorter's labels.
     """
 
     sorter: Sorter
@@ -60,7 +61,7 @@ class Judged:
     true: Ints
     given: Ints
     probabilities: Floats
-    plain: Floats | None
+    reliability_before: Reliability | None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -109,13 +110,15 @@ def judged(one: Compared, by_column: bool, of_passages: bool) -> Judged:
     sets = sorter.thresholds is not None
     if sets:
         judgement = _judged_sets(judgement, one, sample, right)
-    probability, before, plain = None, None, None
+    probability, before, reliability_before = None, None, None
     if not sets:
         own = np.array([sorter.labels.index(label) if label in sorter.labels else -1 for label in true])
         probability = judge_probabilities(own, decisions.probabilities, decisions.best, sample)
         if sorter.calibration.kind != "none" and not of_passages:
             plain = softmax(decisions.scores)
             before = _losses(own, plain)
+            chosen = plain[np.arange(own.size), decisions.best]
+            reliability_before = reliability(chosen, np.asarray(own == decisions.best), sample)
 
     def rate(among: Bools) -> Rate:
         return share_of((right & among).astype(np.float64), among.astype(np.float64), sample)
@@ -140,7 +143,7 @@ def judged(one: Compared, by_column: bool, of_passages: bool) -> Judged:
         true=decided.true,
         given=decided.given,
         probabilities=decisions.probabilities,
-        plain=plain,
+        reliability_before=reliability_before,
     )
 
 

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
-from upsort.core.judging.probability_measures import reliability
+from upsort.core.judging.reliability import Reliability
 from upsort.draw.judgements import (
     confusion_figure,
     coverage_figure,
@@ -30,23 +30,22 @@ def draw_judgement(found: Sequence[Judged], folder: Path) -> list[Path]:
             labels = one.sorter.labels
             place = {label: number for number, label in enumerate(labels)}
             own = np.array([place.get(one.judgement.labels[true], -1) for true in one.true.tolist()])
-            given = np.array([place.get(one.judgement.labels[label], 0) for label in one.given.tolist()])
             roc = [area.roc.value for area in one.probability.areas.labels]
             average = [area.precision_recall.value for area in one.probability.areas.labels]
-            reliable = {one.sorter.calibration.kind: one.probability.reliability}
-            if one.sorter.calibration.kind == "none":
-                reliable = {"as trained": one.probability.reliability}
-            elif one.plain is not None:
-                reliable = {
-                    "before calibration": reliability(own, one.plain, given),
-                    "calibrated": one.probability.reliability,
-                }
             figures |= {
                 "roc": roc_figure(own, one.probabilities, labels, roc),
                 "precision-recall": precision_recall_figure(own, one.probabilities, labels, average),
-                "reliability": reliability_figure(reliable),
+                "reliability": reliability_figure(reliabilities(one)),
                 "probabilities": probability_histograms(own, one.probabilities, labels),
                 "coverage": coverage_figure(one.coverage),
             }
         written += [save(figure, folder / f"{begin}{name}.png") for name, figure in figures.items()]
     return written
+
+
+def reliabilities(one: Judged) -> dict[str, Reliability]:
+    """How often a sorter that gives probabilities is right, as calibrated and before."""
+    assert one.probability is not None
+    if one.reliability_before is None:
+        return {"as trained": one.probability.reliability}
+    return {"before calibration": one.reliability_before, "calibrated": one.probability.reliability}

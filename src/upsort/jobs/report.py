@@ -14,7 +14,6 @@ from upsort.core import plan
 from upsort.core.errors import UsageProblem
 from upsort.core.insight.terms import informative_terms
 from upsort.core.judging.measures import Confusion
-from upsort.core.judging.probability_measures import reliability
 from upsort.core.learning.sorter import Sorter
 from upsort.draw.judgements import confusion_figure, coverage_figure, probability_histograms, reliability_figure
 from upsort.draw.pages import embedded, rendered
@@ -26,6 +25,7 @@ from upsort.files.sources import Inputs
 from upsort.files.writing import replacing_text
 from upsort.jobs.evaluate import evaluate
 from upsort.jobs.judged import Judged
+from upsort.jobs.judgement_figures import reliabilities
 from upsort.jobs.score import Incoming
 from upsort.jobs.suspects import SuspectsResult, suspects
 
@@ -35,7 +35,7 @@ _EXAMPLES = 2
 _TEXT = 400
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Wording:
     """How the page says what it shows; made where wording is made."""
 
@@ -43,6 +43,7 @@ class Wording:
     label_heads: Sequence[str]
     label_rows: Sequence[Sequence[str]]
     measures: Sequence[Sequence[str]]
+    remarks: Sequence[str]
 
 
 @dataclass(frozen=True)
@@ -90,6 +91,7 @@ def write_report(one: Judged, wording: Wording, sources: Sources, found: Suspect
         label_heads=wording.label_heads,
         label_rows=wording.label_rows,
         measures=wording.measures,
+        remarks=wording.remarks,
         figures=_figures(one),
         confusions=[_confusion(one, pair) for pair in one.judgement.largest_confusions()],
         deciding=_deciding(sorter),
@@ -157,12 +159,8 @@ def _figures(one: Judged) -> dict[str, str]:
     labels = one.sorter.labels
     place = {label: number for number, label in enumerate(labels)}
     own = np.array([place.get(one.judgement.labels[true], -1) for true in one.true.tolist()])
-    given = np.array([place.get(one.judgement.labels[label], 0) for label in one.given.tolist()])
-    reliable = {one.sorter.calibration.kind.replace("none", "as trained"): one.probability.reliability}
-    if one.plain is not None:
-        reliable = {"before calibration": reliability(own, one.plain, given), "calibrated": one.probability.reliability}
     figures = (
-        reliability_figure(reliable),
+        reliability_figure(reliabilities(one)),
         probability_histograms(own, one.probabilities, labels),
         coverage_figure(one.coverage),
     )

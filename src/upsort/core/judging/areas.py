@@ -45,7 +45,7 @@ class Areas:
     labels: tuple[LabelAreas, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Found:
     """An area of one label. influences: (n,) of the documents. of, others: documents of the label and others."""
 
@@ -97,8 +97,10 @@ def _of_label(own: Ints, probabilities: Floats, label: int, sample: Sample) -> t
         value, change = _two_areas(own[part] == label, probabilities[part, label])
         values += value / len(parts)
         influences[:, sample.document[part]] += change / len(parts)
-    roc = _Found(label, float(values[0]), influences[0], of, others) if others else None
-    return roc, _Found(label, float(values[1]), influences[1], of, others)
+    roc = (
+        _Found(label=label, value=float(values[0]), influences=influences[0], of=of, others=others) if others else None
+    )
+    return roc, _Found(label=label, value=float(values[1]), influences=influences[1], of=of, others=others)
 
 
 def _two_areas(own: Bools, score: Floats) -> tuple[Floats, Floats]:

@@ -47,9 +47,10 @@ class CrossValidation:
     probabilities: Floats
     sample: Sample
 
-    def spread(self) -> float:
-        """The standard deviation of the folds' accuracies."""
-        return float(np.std(self.accuracies(), ddof=1)) if len(self.folds) > 1 else 0.0
+    def spread(self) -> float | None:
+        """The standard deviation of the folds' accuracies; None where they hold out one document each."""
+        alone = all(fold.accuracy.of == 1 for fold in self.folds)
+        return float(np.std(self.accuracies(), ddof=1)) if len(self.folds) > 1 and not alone else None
 
     def accuracies(self) -> list[float]:
         """The accuracy of each fold."""
@@ -74,13 +75,19 @@ def cross_validate(parts: Parts, method: Method, repeats: int = 1) -> CrossValid
     majority = np.concatenate([np.full(found.held_out.size, found.majority) for found in outcomes])
     sample = Sample.of(judged, repeats, documents.groups)
     true = documents.labels[judged]
+    alone = all(found.held_out.size == 1 for found in outcomes)
+    if (
+        alone
+    ):  # without a document its own label is often no longer the commonest, which would tell against the baseline
+        majority = np.full(judged.size, np.bincount(documents.labels).argmax())
     decided = Decided(
         true=true,
         given=given,
         labels=names,
-        majority=names[outcomes[0].majority] if np.unique(majority).size == 1 else "",
+        majority=names[majority[0]] if np.unique(majority).size == 1 else "",
         baseline=np.asarray(majority == true),
         sample=sample,
+        majority_in_training=not alone,
     )
     return CrossValidation(
         overall=judge(decided, plan.judge.beta),

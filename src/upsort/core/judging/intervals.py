@@ -53,9 +53,9 @@ def wilson(right: float, of: float, effective: float | None = None) -> Rate:
     effective: how many independent documents tell as much, where they are fewer than `of`.
     """
     if of == 0:
-        return Rate(value=None, low=None, high=None, right=_whole(right), of=_whole(of))
+        return Rate(value=None, low=None, high=None, right=whole_or_mean(right), of=whole_or_mean(of))
     low, high = score_interval(right / of, effective or of)
-    return Rate(value=right / of, low=low, high=high, right=_whole(right), of=_whole(of))
+    return Rate(value=right / of, low=low, high=high, right=whole_or_mean(right), of=whole_or_mean(of))
 
 
 def score_interval(value: float, effective: float, quantile: float = Z_95) -> tuple[float, float]:
@@ -78,7 +78,7 @@ def satterthwaite(parts: Floats, documents: Floats) -> float:
     return whole**2 / float((parts**2 / np.maximum(documents - 1.0, 1.0)).sum()) if whole > 0 else 1.0
 
 
-def _whole(count: float) -> float:
+def whole_or_mean(count: float) -> float:
     """A count as a whole number, where it is one."""
     return round(count) if abs(count - round(count)) < 1e-9 else float(count)
 

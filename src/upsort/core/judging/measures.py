@@ -17,7 +17,17 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.judging.intervals import FEW, UNKNOWN, Rate, design_effect, score_interval, share_of, student
+from upsort.core.judging.intervals import (
+    FEW,
+    UNKNOWN,
+    Rate,
+    design_effect,
+    score_interval,
+    share_of,
+    student,
+    whole_or_mean,
+)
+from upsort.core.judging.paired import SURE, sign_test
 from upsort.core.judging.sample import Sample
 from upsort.core.judging.table_measures import whole_rates
 
@@ -50,21 +60,32 @@ class Judgement:
     """All measures of one set of decisions.
 
     table: (k, k) counts, rows true labels, columns given labels, in the order of `labels`. baseline: the accuracy of always
-    giving the label `majority` (where it is empty, the commonest of each training), on the same documents. others: further
-    measures by name. repeats: how often each document was judged; all counts are means over them. groups: how many groups of
-    documents that belong together there are; None where all stand alone.
+    giving the label `majority` (where it is empty, the commonest of each training), on the same documents. majority_in_training:
+    whether that was the commonest label of training; otherwise it is that of all documents. against_baseline: the
+    p value of the exact paired test of the two. others: further measures by name. repeats: how often each document was judged;
+    all counts are means over them. groups: how many groups of documents that belong together there are; None where all stand
+    alone.
     """
 
     labels: tuple[str, ...]
     table: Ints | Floats
     accuracy: Rate
     baseline: Rate
+    against_baseline: float
     majority: str
+    majority_in_training: bool
     macro_f1: Rate
     others: dict[str, Rate]
     per_label: tuple[LabelMeasures, ...]
     repeats: int = 1
     groups: int | None = None
+
+    @property
+    def above_baseline(self) -> bool | None:
+        """Whether it is better than always giving one label, by the paired test; None where that cannot be told."""
+        if self.against_baseline >= SURE:
+            return None
+        return (self.accuracy.value or 0.0) > (self.baseline.value or 0.0)
 
     def largest_confusions(self) -> list[Confusion]:
         """The most frequent pairs of true and wrongly given label, most documents first."""
@@ -85,7 +106,8 @@ class Decided:
     """m decisions to be judged.
 
     true, given: (m,) label numbers into `labels`. majority: the label that was commonest in training, empty where trainings
-    differ in it; baseline: (m,) whether it is the document's own. sample: which documents the decisions are about.
+    differ in it, or that of the whole corpus where majority_in_training is False; baseline: (m,) whether it is the document's
+    own. sample: which documents the decisions are about.
     """
 
     true: Ints
@@ -94,6 +116,7 @@ class Decided:
     majority: str
     baseline: Bools
     sample: Sample
+    majority_in_training: bool = True
 
 
 _MOST_CONFUSIONS = 3
@@ -113,7 +136,9 @@ def judge(decided: Decided, beta: float = 1.0) -> Judgement:
         table=counts if sample.repeats == 1 else table,
         accuracy=share_of(right, every, sample),
         baseline=share_of(decided.baseline.astype(np.float64), every, sample),
+        against_baseline=sign_test(sample.differences(right - decided.baseline)),
         majority=decided.majority,
+        majority_in_training=decided.majority_in_training,
         macro_f1=whole.pop("macro_f1"),
         others=whole,
         per_label=tuple(_of_label(decided, number, beta) for number in range(k)),
@@ -137,7 +162,7 @@ def _of_label(decided: Decided, number: int, beta: float) -> LabelMeasures:
         f1=f1,
         f_beta=f_beta,
         support=round(documents),
-        given=_tidy(float(got.sum()) / sample.repeats),
+        given=whole_or_mean(float(got.sum()) / sample.repeats),
     )
 
 
@@ -176,7 +201,3 @@ def _f_beta(has: Floats, got: Floats, sample: Sample, beta: float) -> Rate:
     bearing = right + missed + wrongly
     low, high = score_interval(f, middle * (1.0 - middle) / variance / effect, student(bearing - 1.0))
     return Rate(value=f, low=low, high=high)
-
-
-def _tidy(count: float) -> float:
-    return round(count) if abs(count - round(count)) < 1e-9 else count

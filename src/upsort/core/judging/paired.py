@@ -7,6 +7,9 @@ from scipy.special import bdtr, gammaln, ndtr, stdtr
 
 from upsort.core.arrays import Floats, Ints
 
+SURE = 0.05
+"""The p value below which a difference is said to be one."""
+
 _MOST_EXACT = 20_000  # units of difference up to which the distribution is worked out
 
 

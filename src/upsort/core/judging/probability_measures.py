@@ -16,36 +16,32 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.judging.areas import Areas, areas
-from upsort.core.judging.intervals import UNKNOWN, Rate, share_of, student
+from upsort.core.judging.intervals import UNKNOWN, Rate, share_of, student, whole_or_mean
+from upsort.core.judging.reliability import Reliability, reliability
 from upsort.core.judging.sample import Sample
 
 _SMALLEST = 1e-15
-_BINS = 10
 
 
 @dataclass(frozen=True)
-class Reliability:
-    """Documents by the probability of the label they were given: mean probability, share right, and documents, of each bin."""
+class OwnProbability:
+    """What documents of one label got for that label. mean, median: None where there are none."""
 
-    probability: tuple[float, ...]
-    right: tuple[float, ...]
-    documents: tuple[int, ...]
-
-    def expected_error(self) -> float:
-        """The mean distance of probability and share right, weighted by documents (Naeini, Cooper & Hauskrecht 2015)."""
-        weights = np.array(self.documents, dtype=np.float64)
-        gap = np.abs(np.array(self.probability) - np.array(self.right))
-        return float((weights * gap).sum() / max(weights.sum(), 1.0))
+    documents: float
+    mean: float | None
+    median: float | None
 
 
 @dataclass(frozen=True, kw_only=True)
 class ProbabilityMeasures:
-    """All but top2 are over the documents whose label the sorter knows; each rate says how many those are."""
+    """All but top2 are over the documents whose label the sorter knows; each rate says how many those are. own: by
+    label."""
 
     log_loss: Rate
     brier: Rate
     top2: Rate
     areas: Areas
+    own: tuple[OwnProbability, ...]
     reliability: Reliability
 
 
@@ -74,7 +70,16 @@ def judge_probabilities(true: Ints, probabilities: Floats, given: Ints, sample: 
         brier=_mean(brier_terms(own, mine), drawn),
         top2=share_of(top2.astype(np.float64), np.ones(true.size), sample),
         areas=areas(own, mine, drawn),
-        reliability=reliability(true, probabilities, given),
+        own=tuple(_own(mine[own == label, label], sample.repeats) for label in range(probabilities.shape[1])),
+        reliability=reliability(probabilities[np.arange(given.size), given], np.asarray(true == given), sample),
+    )
+
+
+def _own(probabilities: Floats, repeats: int) -> OwnProbability:
+    if not probabilities.size:
+        return OwnProbability(0, None, None)
+    return OwnProbability(
+        whole_or_mean(probabilities.size / repeats), float(probabilities.mean()), float(np.median(probabilities))
     )
 
 
@@ -90,18 +95,6 @@ def _mean(losses: Floats, sample: Sample) -> Rate:
     error = float(np.sqrt(units / (units - 1) * (residuals**2).sum())) / n
     factor = float(np.exp(student(units - 1) * error / value))
     return Rate(value=value, low=value / factor, high=value * factor, documents=n)
-
-
-def reliability(true: Ints, probabilities: Floats, given: Ints) -> Reliability:
-    """Ten bins of equally many documents, by the probability of the given label."""
-    chosen = probabilities[np.arange(given.size), given]
-    order = np.argsort(chosen, kind="stable")
-    parts = [part for part in np.array_split(order, min(_BINS, max(1, given.size // 5))) if part.size]
-    return Reliability(
-        tuple(float(chosen[part].mean()) for part in parts),
-        tuple(float((true[part] == given[part]).mean()) for part in parts),
-        tuple(int(part.size) for part in parts),
-    )
 
 
 def roc_curve(own: Bools, score: Floats) -> tuple[Floats, Floats]:

@@ -67,6 +67,11 @@ class Sample:
             return values
         return np.asarray(np.bincount(self.group, weights=values, minlength=self.groups), dtype=np.float64)
 
+    def differences(self, values: Floats) -> Ints:
+        """(g,) the sums of (m,) whole numbers over the decisions about the documents of each group."""
+        whole = self.summed(self.mean(values) * self.repeats)
+        return np.rint(whole).astype(np.int64)
+
     def decided_once(self) -> list[Ints]:
         """The places of the decisions of each repeat: each document once."""
         if self.repeats == 1:

@@ -1,0 +1,141 @@
+"""What a judgement comes to, in sentences. Each is printed only where it is true; tests/judging/test_sentences.py lists them all
+with the condition of each."""
+
+from typing import TYPE_CHECKING
+
+from upsort.cli.wording import decimal, interval, number, p_value, percent
+from upsort.core.names import listed
+
+if TYPE_CHECKING:
+    from upsort.core.judging.intervals import Rate
+    from upsort.core.judging.measures import Judgement
+    from upsort.core.judging.probability_measures import ProbabilityMeasures
+    from upsort.core.judging.reliability import Reliability
+
+_FEW = 100  # documents, of which little can be said
+_WIDE = 0.2  # of an interval
+_DOMINATES = 0.8  # share of one label, from which accuracy can hardly show what is known of the others
+
+
+def units_of(group: str) -> str:
+    """What the rows of a table are called. group: the column whose values belong together."""
+    from upsort.files.documents import PASSAGE_COLUMNS
+
+    return "passages" if group == PASSAGE_COLUMNS[0] else "documents"
+
+
+def headline(
+    judgement: "Judgement", training: "Rate | None" = None, group: str = "", copies: bool = False
+) -> list[str]:
+    """The accuracy, what it rests on, and how it stands against always giving one label.
+
+    training: the accuracy on the training documents. group: the column whose values belong together. copies: whether there are
+    copies that were counted as one.
+    """
+    accuracy, baseline = judgement.accuracy, judgement.baseline
+    passages = units_of(group if judgement.groups is not None else "") == "passages"
+    what = "passages" if passages else "documents"
+    over = f", on average over {judgement.repeats} repeats" if judgement.repeats > 1 else ""
+    lines = [
+        f"{number(accuracy.right)} of {number(accuracy.of)} {what} right{over}: accuracy {percent(accuracy.value)} "
+        f"(95 % interval {interval(accuracy)}).",
+    ]
+    if passages and not copies:
+        lines.append(f"They are passages of {judgement.groups:,} documents, and the intervals rest on those.")
+    elif judgement.groups is not None and judgement.groups != accuracy.of:
+        once = ["the passages of one document" if passages else "each group"] if group or not copies else []
+        once += ["copies"] if copies else []
+        lines.append(f"Counting {' and '.join(once)} once leaves {judgement.groups:,}; the intervals rest on those.")
+    lines.append(f"{always_answering(judgement)} would be right for {percent(baseline.value)}.")
+    if training is not None and training.value is not None:
+        lines.append(f"On its own training documents it gets {percent(training.value)}.")
+    independent = judgement.groups if judgement.groups is not None else accuracy.of
+    units = _counted(independent, judgement.groups is not None and not passages)
+    p = f"(exact paired test, {p_value(judgement.against_baseline)})"
+    few = (independent or 0) < _FEW
+    match judgement.above_baseline:
+        case True:
+            lines.append(f"It is better than always giving that label {p}.")
+        case False:
+            lines.append(f"It is worse than always giving that label {p}.")
+        case None if few:
+            lines.append(f"{units} too few to tell it from always giving that label {p}.")
+        case None:
+            lines.append(f"It cannot be told from always giving that label {p}.")
+    if accuracy.low is not None and accuracy.high is not None and accuracy.high - accuracy.low > _WIDE:
+        lines.append(f"{units} too few to tell how good it is: the interval is wide.")
+    return lines
+
+
+def dominated(judgement: "Judgement", probability: "ProbabilityMeasures | None") -> list[str]:
+    """What to look at where one label is so common that accuracy can hardly show what is known of the others."""
+    areas, balanced = (
+        probability.areas.roc if probability is not None else None,
+        judgement.others.get("balanced_accuracy"),
+    )
+    if (
+        judgement.above_baseline is True
+        or (judgement.baseline.value or 0.0) < _DOMINATES
+        or areas is None
+        or balanced is None
+        or (areas.low or 0.0) <= 0.5
+    ):
+        return []
+    occurring = sum(1 for one in judgement.per_label if one.support)
+    return [
+        f"One label is so common that accuracy can hardly show what is known of the others: the balanced accuracy is "
+        f"{percent(balanced.value)} ({interval(balanced)}; always giving one label gets {percent(1 / occurring)}), the ROC area "
+        f"{decimal(areas)}, so that it does tell labels apart.",
+        "To have rare labels given more often: train with --set classifier.label_weights=balanced or --set decide.f_beta=1, or "
+        "decide by prices with --cost TABLE.",
+    ]
+
+
+def always_answering(judgement: "Judgement") -> str:
+    """The baseline as the subject of a sentence."""
+    if not judgement.majority:
+        return "Always answering the commonest label of each training part"
+    where = " in training" if judgement.majority_in_training else ""
+    return f"Always answering {judgement.majority!r}, the commonest label{where},"
+
+
+def calibration_told(found: "Reliability") -> list[str]:
+    """How far probabilities are from shares right."""
+    fullest = found.fullest
+    if fullest is None:
+        return []
+    return [
+        f"Of the {number(fullest.right.of)} documents stated at {100 * fullest.low:.0f} to {100 * fullest.high:.0f} %, "
+        f"{percent(fullest.right.value)} are right ({interval(fullest.right)}).",
+        f"Calibration error: probabilities and shares right are {100 * found.error:.1f} points apart on average; perfect "
+        f"probabilities would show about {100 * found.by_chance:.1f} on as many documents.",
+    ]
+
+
+def left_out(judgement: "Judgement", probability: "ProbabilityMeasures | None", measures: bool) -> list[str]:
+    """What is not measured, and why. measures: whether all measures are shown."""
+    from upsort.core.judging.intervals import FEW
+
+    lines = []
+    scarce = [f"{one.label} ({one.support})" for one in judgement.per_label if 0 < one.support < FEW]
+    if scarce:
+        lines.append(
+            f"Fewer than {FEW} documents: {listed(scarce, 8)}; too few for an interval of F1 or of areas of such a label."
+        )
+    never = [one.label for one in judgement.per_label if one.support and not one.given]
+    if never and measures:
+        lines.append(f"Never given: {listed(never, 8)}; macro precision leaves them out, macro F1 takes them as 0.")
+    if probability is not None:
+        known, every = probability.log_loss.documents or 0, round(judgement.accuracy.of or 0)
+        if known != every:
+            lines.append(
+                f"Log loss, Brier score and the two areas are measured on the {known:,} of {every:,} documents whose label "
+                "the sorter knows."
+            )
+    return lines
+
+
+def _counted(documents: float | None, groups: bool = False) -> str:
+    """So many documents, or groups of them, as the subject of a sentence with its verb."""
+    noun = "group" if groups else "document"
+    return f"1 {noun} is" if documents == 1 else f"{number(documents)} {noun}s are"
