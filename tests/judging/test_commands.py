@@ -86,7 +86,7 @@ def test_candidates_share_one_count(program: Program, demo: Path, tmp_path: Path
     assert found["counted"] == 1
     accuracies = [one["accuracy"]["value"] for one in found["candidates"]]
     assert accuracies == sorted(accuracies, reverse=True)
-    assert found["candidates"][0]["no_worse_than_the_best"]
+    assert found["candidates"][0]["standing"] == "best"
     winner = program("cross-validate", table, "--plan=best.toml", "--folds=3", "--json").json
     assert winner["accuracy"] == found["candidates"][0]["accuracy"]
     steps = program("compare", table, *COLUMNS, "--try=clean.steps=lower,lower+stem", "--folds=2", "--json").json

@@ -10,6 +10,7 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
+from upsort.cli.verdicts import how_told, standing
 from upsort.cli.wording import interval, kept_json, kept_together, percent, rate_json, shortened
 from upsort.core.errors import UsageProblem
 
@@ -41,6 +42,7 @@ OPTIONS = (
             options.option("--word", metavar="WORD", action="append", default=[], help="a single word's way through the steps"),
             options.option("--groups", type=options.whole_number(1), nargs="?", const=20, metavar="N",
                            help="which words fall together (default: the 20 largest groups)"),
+            options.MARGIN,
             options.option("--compare-steps", metavar="STEPS", nargs="+",
                            help="lists of steps, each with commas: vocabulary and cross-validated accuracy"),
             options.SEED,
@@ -58,6 +60,7 @@ RULES: tuple[options.Rule, ...] = (
     options.Clash(
         "--groups", ("--output", "--in-place", "--compare-steps", *_SHOWN), "it shows words that fall together"
     ),
+    options.Need("--margin", ("--compare-steps",)),
     options.Clash("--compare-steps", ("--output", "--in-place", "--steps", *_SHOWN), "it tries lists of steps"),
     options.Clash("--document", ("--show", "--most-changed-by", "--seed"), "it shows this document"),
     options.Need("--in-place", ("--output",)),
@@ -203,7 +206,7 @@ def _compare(
 
     lists: list[Sequence[str]] = [[step for step in text.split(",") if step] for text in request.compare_steps]
     checked = [checked_plan({"clean": {"steps": list(steps)}}, "--compare-steps").clean.steps for steps in lists]
-    found = compare_steps(inputs, plan, aside, checked, advance)
+    found = compare_steps(inputs, plan, aside, checked, advance, request.margin)
     if console.as_json:
         steps = [
             {
@@ -211,35 +214,35 @@ def _compare(
                 "distinct": one.distinct,
                 "accuracy": rate_json(one.compared.result.overall.accuracy) if one.compared else None,
                 "p_exact": one.compared.exact if one.compared else None,
+                "behind_the_best": asdict(one.compared.behind) if one.compared else None,
+                "standing": one.compared.standing.value if one.compared else None,
             }
             for one in found.lists
         ]
         console.json({"steps": steps, **(kept_json(found.whole.kept) if found.whole is not None else {})})
         return Exit.DONE
     console.table(
-        ("steps", "distinct tokens", "accuracy", "95 % interval", "p exact"),
-        [_steps_row(place, one) for place, one in enumerate(found.lists)],
-        numeric=(1, 2, 3, 4),
+        ("steps", "distinct tokens", "accuracy", "95 % interval", "behind the best"),
+        [_steps_row(one, request.margin) for one in found.lists],
+        numeric=(1, 2, 3),
     )
     if found.whole is None:
         console.say("Without a label nothing can be said of accuracy; name one with --label.")
         return Exit.DONE
     for line in kept_together(found.whole.kept, plan):
         console.say(line)
-    console.say(
-        "Best first, cross-validated on the same documents and folds. p exact: the chance of a difference from "
-        "the first at least as "
-        "large as this if neither were better, corrected for the number of lists."
-    )
+    console.say("Best first, cross-validated on the same documents and folds.")
+    for line in how_told(found.whole, plan.judge.repeats):
+        console.say(line)
     return Exit.DONE
 
 
-def _steps_row(place: int, one: "StepsResult") -> tuple[str, ...]:
+def _steps_row(one: "StepsResult", margin: float) -> tuple[str, ...]:
     accuracy = one.compared.result.overall.accuracy if one.compared is not None else None
     return (
         ", ".join(one.steps) or "none",
         f"{one.distinct:,}",
         percent(accuracy.value) if accuracy is not None else "–",
         interval(accuracy) if accuracy is not None else "–",
-        f"{one.compared.exact:.3f}" if one.compared is not None and place else "",
+        standing(one.compared, margin) if one.compared is not None else "–",
     )

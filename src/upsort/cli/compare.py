@@ -1,6 +1,7 @@
 """upsort compare."""
 
 import argparse
+from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -10,12 +11,12 @@ from upsort.cli.recording import Recorded, record_result
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.requirements import check_written, measures_of, met
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import always_answering
+from upsort.cli.verdicts import always_answering, at_the_end, how_told, standing, times
 from upsort.cli.wording import interval, kept_json, kept_together, number, percent, rate_json
 
 if TYPE_CHECKING:
     from upsort.core.plan import Plan
-    from upsort.jobs.compare import Compared, CompareResult
+    from upsort.jobs.compare import CompareResult
 
 DESCRIPTION = (
     "Judge several plans on the same folds, best first.\n"
@@ -32,6 +33,7 @@ OPTIONS = (
             *options.FOLDS,
             options.SEED,
             options.WORKERS,
+            options.MARGIN,
             options.option("--nested", action="store_true", help="choose anew in each fold: what choosing the best is worth"),
             options.option("-o", "--output", metavar="FILE", help="write the winner's plan"),
             options.REQUIRE,
@@ -59,12 +61,14 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     plan = completed(plan, inputs, "needed", console)
     tried = candidates(plan, request.tries)
     with set_aside_of(request, None) as aside, console.progress("documents read") as advance:
-        found = compare(inputs, plan, tried, aside, advance, Comparing(request.workers, request.nested))
+        found = compare(
+            inputs, plan, tried, aside, advance, Comparing(request.workers, request.nested, margin=request.margin)
+        )
     best = found.compared[0]
     if console.as_json:
         console.json(_as_json(found) | {"rows": rows_json(aside, found.documents)})
     else:
-        _show(found, plan, console)
+        _show(found, plan, request.margin, console)
     if request.output:
         from upsort.files.plan_text import plan_text
         from upsort.files.writing import replacing_text
@@ -79,15 +83,27 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     return met(request.require, {"": measures_of(best.result.overall, best.result.probability)}, console)
 
 
-def _verdict(place: int, one: "Compared") -> str:
-    if place == 0:
-        return "best"
-    return "no worse than the best" if one.no_worse else "worse than the best"
-
-
-def _show(found: "CompareResult", plan: "Plan", console: Console) -> None:
-    heads = ("candidate", "accuracy", "95 % interval", "log loss", "p exact", "p folds", "verdict", "seconds")
-    further = ("macro F1", "only it right", "only the best right", "kB")  # where there is room
+def _show(found: "CompareResult", plan: "Plan", margin: float, console: Console) -> None:
+    heads = (
+        "candidate",
+        "accuracy",
+        "95 % interval",
+        "log loss",
+        "on its training parts",
+        "behind the best",
+        "seconds",
+    )
+    further = (
+        "behind, points",
+        "from",
+        "to",
+        "p exact",
+        "p folds",
+        "macro F1",
+        "only it right",
+        "only the best right",
+        "kB",
+    )
     rows: list[list[object]] = []
     for place, one in enumerate(found.compared):
         row: list[object] = [
@@ -95,31 +111,29 @@ def _show(found: "CompareResult", plan: "Plan", console: Console) -> None:
             percent(one.result.overall.accuracy.value),
             interval(one.result.overall.accuracy),
             f"{one.result.probability.log_loss.value or 0:.3f}",
-            f"{one.exact:.3f}" if place else "",
-            f"{one.folds:.3f}" if place else "",
-            _verdict(place, one),
+            percent(one.training),
+            standing(one, margin),
             f"{one.seconds:.1f}",
         ]
-        if not console.drawn:
-            alone = [number(count) for count in one.against_best] if place else ["", ""]
-            row += [percent(one.result.overall.macro_f1.value), *alone, f"{one.bytes / 1000:,.0f}"]
+        if not console.drawn:  # where there is room
+            apart = [one.behind.value, one.behind.low, one.behind.high]
+            row += [f"{100 * value:.2f}" if place else "" for value in apart]
+            row += [f"{p:.4f}" if place else "" for p in (one.exact, one.folds)]
+            row.append(percent(one.result.overall.macro_f1.value))
+            row += [number(count) if place else "" for count in one.against_best]
+            row.append(f"{one.bytes / 1000:,.0f}")
         rows.append(row)
-    console.table(heads if console.drawn else (*heads, *further), rows, numeric=(1, 2, 3, 4, 5, 7))
+    numeric = (1, 2, 3, 4, 6)
+    console.table(heads if console.drawn else (*heads, *further), rows, numeric=numeric)
     overall = found.compared[0].result.overall
     console.say(f"{always_answering(overall)} would be right for {percent(overall.baseline.value)}.")
     console.say(
-        f"All on the same {found.documents:,} documents and folds; the text was counted {_times(found.counted)}."
+        f"All on the same {found.documents:,} documents and folds; the text was counted {times(found.counted)}."
     )
     for line in kept_together(found.kept, plan):
         console.say(line)
-    what = "groups that belong together" if overall.groups is not None else "documents"
-    console.say(
-        f"p exact: McNemar's test on {what}; p folds: corrected t test on folds; both corrected for the number of candidates. "
-        "The verdict goes by the first."
-        if overall.repeats == 1 and overall.groups is None
-        else f"p exact: randomisation test on {what}, each judged {_times(overall.repeats)}; p folds: corrected t test on folds; "
-        "both corrected for the number of candidates. The verdict goes by the first."
-    )
+    for line in (*how_told(found, plan.judge.repeats), *at_the_end(found)):
+        console.say(line)
     if found.nested is not None:
         console.say(
             f"Choosing the best anew in each fold gets {percent(found.nested.value)} ({interval(found.nested)}): that is what "
@@ -130,10 +144,6 @@ def _show(found: "CompareResult", plan: "Plan", console: Console) -> None:
             f"The best of {len(found.compared)} was chosen on these very documents, so that its number is a little too high; "
             "--nested tells by how much."
         )
-
-
-def _times(number: int) -> str:
-    return {1: "once", 2: "twice"}.get(number, f"{number} times")
 
 
 def _as_json(found: "CompareResult") -> dict[str, Any]:
@@ -149,13 +159,16 @@ def _as_json(found: "CompareResult") -> dict[str, Any]:
                 "only_the_best": one.against_best[1],
                 "p_exact": one.exact,
                 "p_folds": one.folds,
-                "no_worse_than_the_best": one.no_worse,
+                "behind_the_best": {"value": one.behind.value, "low": one.behind.low, "high": one.behind.high},
+                "standing": one.standing.value,
+                "on_training_parts": one.training,
                 "seconds": one.seconds,
                 "bytes": one.bytes,
             }
             for one in found.compared
         ],
         "counted": found.counted,
+        "at_the_end": [asdict(one) for one in found.at_the_end],
         **kept_json(found.kept),
         "nested": rate_json(found.nested) if found.nested is not None else None,
     }

@@ -72,6 +72,17 @@ def share(text: str) -> float:
     return number
 
 
+def points(text: str) -> float:
+    """A converter of percentage points, as a share."""
+    try:
+        number = float(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a number of percentage points") from None
+    if not 0 <= number <= 100:
+        raise argparse.ArgumentTypeError(f"{text} is not between 0 and 100 points")
+    return number / 100
+
+
 def byte_size(text: str) -> int:
     """A converter of sizes such as 500MB or 4GB."""
     units = {"KB": 10**3, "MB": 10**6, "GB": 10**9, "TB": 10**12}
@@ -95,6 +106,9 @@ COST = option(
 NO_LEDGER = option("--no-ledger", action="store_true", help="do not note the result in upsort-ledger.sqlite")
 REQUIRE = option(
     "--require", action="append", default=[], metavar="BOUND", help="end with 3 unless it holds: 'accuracy>=0.8', 'f1:pests>=0.7'"
+)  # fmt: skip
+MARGIN = option(
+    "--margin", type=points, default=0.01, metavar="POINTS", help="how far behind the best still counts as no worse (1 point)"
 )  # fmt: skip
 MEASURES = option("--measures", action="store_true", help="all measures, as a table")
 FOLDS = (

@@ -1,7 +1,7 @@
 """What a judgement comes to, in sentences. Each is printed only where it is true; tests/judging/test_sentences.py lists them all
 with the condition of each."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, assert_never
 
 from upsort.cli.wording import decimal, interval, number, p_value, percent
 from upsort.core.names import listed
@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from upsort.core.judging.measures import Judgement
     from upsort.core.judging.probability_measures import ProbabilityMeasures
     from upsort.core.judging.reliability import Reliability
+    from upsort.jobs.compare import Compared, CompareResult
 
 _FEW = 100  # documents, of which little can be said
 _WIDE = 0.2  # of an interval
@@ -139,3 +140,46 @@ def _counted(documents: float | None, groups: bool = False) -> str:
     """So many documents, or groups of them, as the subject of a sentence with its verb."""
     noun = "group" if groups else "document"
     return f"1 {noun} is" if documents == 1 else f"{number(documents)} {noun}s are"
+
+
+def standing(one: "Compared", margin: float) -> str:
+    """What may be said of a candidate beside the best. margin: a share of the documents."""
+    from upsort.core.judging.behind import Standing
+
+    low, high = 100 * one.behind.low, 100 * one.behind.high
+    match one.standing:
+        case Standing.BEST:
+            return "best"
+        case Standing.WORSE:
+            return f"worse by {low:.1f} to {high:.1f} points"
+        case Standing.NO_WORSE:
+            return f"no worse (by less than {100 * margin:g} point{'' if margin == 0.01 else 's'})"
+        case Standing.NOT_TOLD_APART:
+            return f"not told apart ({low:+.1f} to {high:+.1f} points)"
+        case _:
+            assert_never(one.standing)
+
+
+def how_told(found: "CompareResult", repeats: int) -> list[str]:
+    """Where the distances to the best come from."""
+    groups = found.compared[0].result.overall.groups is not None
+    what = "groups that belong together" if groups else "documents"
+    each = f", each judged {times(repeats)}" if repeats > 1 else ""
+    return [
+        f"Behind the best: 95 % interval of the difference in accuracy on the same {what}{each}, wide enough to hold for all "
+        f"pairs of {len(found.compared)} candidates at once. Where it holds 0, the data cannot tell which is better."
+    ]
+
+
+def at_the_end(found: "CompareResult") -> list[str]:
+    """Values that are best at the end of what was tried."""
+    return [
+        f"The best {one.key}, {one.value:g}, is the {'lowest' if one.lowest else 'highest'} that was tried: "
+        f"{'lower' if one.lowest else 'higher'} ones may be better still."
+        for one in found.at_the_end
+    ]
+
+
+def times(count: int) -> str:
+    """How often."""
+    return {1: "once", 2: "twice"}.get(count, f"{count} times")

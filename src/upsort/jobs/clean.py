@@ -25,7 +25,7 @@ from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
-from upsort.jobs.compare import Candidate, Compared, CompareResult, Comparing, compare
+from upsort.jobs.compare import MARGIN, Candidate, Compared, CompareResult, Comparing, compare
 from upsort.jobs.corpus import measured_by, with_tokens
 from upsort.jobs.progress import Advance, no_progress, nothing_usable
 
@@ -367,6 +367,7 @@ def compare_steps(
     aside: SetAside,
     lists: Sequence[tuple[plan.Step, ...]],
     advance: Advance = no_progress,
+    margin: float = MARGIN,
 ) -> StepsCompared:
     """For each list of steps the size of the vocabulary and, where there are labels, what `compare` says of them."""
     tried = [
@@ -379,7 +380,7 @@ def compare_steps(
             for number, (steps, one) in enumerate(zip(lists, tried, strict=True))
         ]
         return StepsCompared(found, None)
-    whole = compare(inputs, choices, tried, aside, advance, Comparing(command="clean --compare-steps"))
+    whole = compare(inputs, choices, tried, aside, advance, Comparing(command="clean --compare-steps", margin=margin))
     return StepsCompared(
         [StepsResult(one.candidate.plan.clean.steps, one.distinct_terms, one) for one in whole.compared], whole
     )

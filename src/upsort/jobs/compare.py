@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
 from functools import reduce
 from itertools import product
 from typing import Any
@@ -10,8 +10,9 @@ from typing import Any
 import numpy as np
 
 from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.judging.behind import Behind, Standing, behind
 from upsort.core.judging.cross_validation import CrossValidation, cross_validate
-from upsort.core.judging.intervals import Rate, share_of
+from upsort.core.judging.intervals import Rate, share_of, whole_or_mean
 from upsort.core.judging.paired import corrected_t, holm, sign_test
 from upsort.core.judging.protocol import Parts, outcome, outcome_of
 from upsort.core.judging.sample import Sample
@@ -27,7 +28,8 @@ from upsort.jobs.corpus import Answer, Keeping, LabelledCorpus, read_labelled_co
 from upsort.jobs.judging import Kept, Prepared, prepared
 from upsort.jobs.progress import Advance, no_progress
 
-_SURE = 0.05
+MARGIN = 0.01
+_A_GRID = 3  # values of a key, from which on the best one tells whether more should be tried
 _COUNTED_BY = (
     "units", "lengths", "skip", "within_sentences", "apart", "measures", "hash_bits", "vectors_file", "vocabulary_file"
 )  # fmt: skip
@@ -35,17 +37,19 @@ _COUNTED_BY = (
 
 @dataclass(frozen=True)
 class Candidate:
-    """A plan to judge. name: what differs in it."""
+    """A plan to judge. name: what differs in it. values: of the keys that were tried, by name."""
 
     name: str
     plan: Plan
+    values: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, kw_only=True)
 class Compared:
-    """One candidate, judged. against_best: documents only it, and only the best, gets right (means over the repeats). exact,
-    folds: p values against the best, corrected for their number (Holm); no_worse: the first is not below 0.05. bytes: of
-    the classifier. distinct_terms: in the corpus, counted its way."""
+    """One candidate, judged. against_best: documents only it, and only the best, gets right (means over the repeats). behind: by
+    how much it is behind the best. exact, folds: p values against the best, corrected for their number (Holm). training: the
+    accuracy on the training parts, None where that is not known. bytes: of the classifier. distinct_terms: in the corpus,
+    counted its way."""
 
     candidate: Candidate
     result: CrossValidation
@@ -53,7 +57,9 @@ class Compared:
     against_best: tuple[float, float]
     exact: float
     folds: float
-    no_worse: bool
+    behind: Behind
+    standing: Standing
+    training: float | None
     bytes: int
     distinct_terms: int
 
@@ -61,13 +67,24 @@ class Compared:
 @dataclass(frozen=True, kw_only=True)
 class CompareResult:
     """Best first. counted: how often the text was cleaned and counted. kept: how copies and groups were kept on one side.
-    nested: the accuracy of choosing the best on the training part of each fold, where that was asked for."""
+    nested: the accuracy of choosing the best on the training part of each fold, where that was asked for. at_the_end: keys whose
+    best value is the lowest or the highest of at least three that were tried."""
 
     compared: list[Compared]
     counted: int
     documents: int
     kept: Kept
     nested: Rate | None
+    at_the_end: list["AtTheEnd"]
+
+
+@dataclass(frozen=True)
+class AtTheEnd:
+    """The best value of a key is the lowest or the highest that was tried."""
+
+    key: str
+    value: float
+    lowest: bool
 
 
 def candidates(plan: Plan, tries: Sequence[str]) -> list[Candidate]:
@@ -82,7 +99,8 @@ def candidates(plan: Plan, tries: Sequence[str]) -> list[Candidate]:
             name = ", ".join(
                 f"{key}={value if value != '' else 'none'}" for (_, key, _), value in zip(grids, chosen, strict=True)
             )
-            found.append(Candidate(name, changed(plan, sections)))
+            values = {f"{section}.{key}": value for (section, key, _), value in zip(grids, chosen, strict=True)}
+            found.append(Candidate(name, changed(plan, sections), values))
     if len(found) < 2:
         raise UsageProblem(
             f"To compare takes at least two candidates; there {'is one' if found else 'are none'}.",
@@ -119,11 +137,13 @@ def _value(section: str, key: str, text: str) -> Any:
 
 @dataclass(frozen=True)
 class Comparing:
-    """workers: processes to clean text in. nested: choose anew in each fold. command: which one asks."""
+    """workers: processes to clean text in. nested: choose anew in each fold. command: which one asks. margin: by how large a
+    share of the documents a candidate may be behind the best and count as no worse."""
 
     workers: int = 1
     nested: bool = False
     command: str = "compare"
+    margin: float = MARGIN
 
 
 def compare(
@@ -154,12 +174,14 @@ def compare(
             found = cross_validate(parts, method, plan.judge.repeats)
             results[number] = (found, time.perf_counter() - began)
     distinct = {number: one.corpus.measured.distinct for one in rounds for number in one.methods}
+    compared = _against_the_best(tried, results, distinct, first, how.margin)
     return CompareResult(
-        compared=_against_the_best(tried, results, distinct, first),
+        compared=compared,
         counted=len(rounds),
         documents=first.documents.documents,
         kept=first.kept,
         nested=_nested(rounds, first, plan.judge) if how.nested else None,
+        at_the_end=_at_the_end([one.candidate.values for one in compared]),
     )
 
 
@@ -208,22 +230,24 @@ def _against_the_best(
     results: Mapping[int, tuple[CrossValidation, float]],
     distinct: Mapping[int, int],
     judged: Prepared,
+    margin: float,
 ) -> list[Compared]:
     order = sorted(results, key=lambda number: -(results[number][0].overall.accuracy.value or 0.0))
     best, labels = results[order[0]][0], judged.documents.labels
     best_right, sample = best.right(labels), best.sample
     tested = float(np.mean([split.held_out.size for split in judged.splits.each]))
     trained = float(np.mean([split.training.size for split in judged.splits.each]))
-    pairs, exact, by_folds = [], [], []
+    pairs, exact, by_folds, behinds = [], [], [], []
     for number in order:
         result = results[number][0]
         difference = result.right(labels) - best_right
         pairs.append(
             (
-                float(np.maximum(difference, 0).sum()) / sample.repeats,
-                float(np.maximum(-difference, 0).sum()) / sample.repeats,
+                whole_or_mean(float(np.maximum(difference, 0).sum()) / sample.repeats),
+                whole_or_mean(float(np.maximum(-difference, 0).sum()) / sample.repeats),
             )
         )
+        behinds.append(behind(-difference / sample.repeats, sample, len(order)))
         exact.append(sign_test(np.rint(sample.summed(difference.astype(np.float64))).astype(np.int64)))
         by_folds.append(corrected_t(np.array(best.accuracies()) - np.array(result.accuracies()), tested, trained))
     exact_all = [1.0, *holm(np.array(exact[1:])).tolist()]
@@ -236,12 +260,31 @@ def _against_the_best(
             against_best=pairs[place],
             exact=exact_all[place],
             folds=folds_all[place],
-            no_worse=exact_all[place] >= _SURE,
+            behind=behinds[place],
+            standing=behinds[place].standing(margin) if place else Standing.BEST,
+            training=_on_training_parts(results[number][0]),
             bytes=max(fold.bytes for fold in results[number][0].folds),
             distinct_terms=distinct[number],
         )
         for place, number in enumerate(order)
     ]
+
+
+def _on_training_parts(found: CrossValidation) -> float | None:
+    values = [fold.training_accuracy.value for fold in found.folds]
+    return float(np.mean([value for value in values if value is not None])) if None not in values else None
+
+
+def _at_the_end(tried: Sequence[Mapping[str, Any]]) -> list[AtTheEnd]:
+    """tried: the values of each candidate, best first."""
+    found = []
+    for key, best in tried[0].items():
+        numbers = {values[key] for values in tried if isinstance(values.get(key), int | float)}
+        if len(numbers) >= _A_GRID and best in numbers and all(key in values for values in tried):
+            lowest, highest = best == min(numbers), best == max(numbers)
+            if lowest or highest:
+                found.append(AtTheEnd(key, best, lowest))
+    return found
 
 
 def _nested(rounds: Sequence[_Round], judged: Prepared, settings: Judge) -> Rate:

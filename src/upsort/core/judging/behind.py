@@ -1,0 +1,60 @@
+"""How far one result is behind another on the same documents, and what may be said of it.
+
+With d the difference of the two results on each document, from −1 to 1, the mean difference gets the adjusted interval of
+Bonett & Price (2012) for paired proportions: one document is added on which only the first is right, and one on which only the
+second is; D = Σ d / (n + 2), and its variance is that of the n + 2 differences. Where documents belong together the variance is
+that of the sums of their groups, the two added ones count as groups of mean size, and Student's quantile stands for the normal
+one. Where the best of several is looked for after the results are known, each of the m (m − 1) / 2 pairs of candidates could have
+been the one that is shown, so that the interval is widened to hold for all of them at once (Bonferroni).
+"""
+
+from dataclasses import dataclass
+from enum import Enum
+from math import sqrt
+
+import numpy as np
+from scipy.special import stdtrit
+
+from upsort.core.arrays import Floats
+from upsort.core.judging.sample import Sample
+
+
+class Standing(Enum):
+    """What may be said of a candidate beside the best."""
+
+    BEST = "best"
+    WORSE = "worse"
+    NO_WORSE = "no worse"
+    NOT_TOLD_APART = "not told apart"
+
+
+@dataclass(frozen=True)
+class Behind:
+    """By how much a candidate is behind the best, as a share of the documents, with an interval that holds for all at once."""
+
+    value: float
+    low: float
+    high: float
+
+    def standing(self, margin: float) -> Standing:
+        """margin: a difference below which a candidate counts as no worse."""
+        if self.low > 0.0:
+            return Standing.WORSE
+        return Standing.NO_WORSE if self.high < margin else Standing.NOT_TOLD_APART
+
+
+def behind(differences: Floats, sample: Sample, candidates: int) -> Behind:
+    """differences: (n,) of each document, positive where the best does better. candidates: m, the best one among them."""
+    n = differences.size
+    sums = sample.summed(differences)
+    sizes = sample.summed(np.ones(n))
+    size = n / sums.size
+    whole = n + 2.0 * size
+    mean = float(sums.sum()) / whole
+    residuals = float(((sums - mean * sizes) ** 2).sum()) + size**2 * ((1.0 - mean) ** 2 + (1.0 + mean) ** 2)
+    groups = sums.size + 2.0
+    deviation = sqrt(residuals * (groups / (groups - 1.0) if sample.group is not None else 1.0)) / whole
+    pairs = max(candidates * (candidates - 1) // 2, 1)
+    degrees = groups - 1.0 if sample.group is not None else 1e9
+    half = float(stdtrit(degrees, 1.0 - 0.025 / pairs)) * deviation
+    return Behind(float(differences.mean()), max(mean - half, -1.0), min(mean + half, 1.0))
