@@ -81,7 +81,7 @@ def altered(change: Callable[[dict[str, bytes]], None]) -> Callable[[Path], None
 
 def newer(members: dict[str, bytes]) -> None:
     head = json.loads(members["sorter.json"])
-    members["sorter.json"] = json.dumps(head | {"format": 3}).encode()
+    members["sorter.json"] = json.dumps(head | {"format": 4}).encode()
 
 
 def other_terms(members: dict[str, bytes]) -> None:
@@ -100,12 +100,40 @@ def endless(members: dict[str, bytes]) -> None:
     members["sorter.json"] = json.dumps(head).encode()
 
 
+def misstated(members: dict[str, bytes]) -> None:
+    head = json.loads(members["sorter.json"])
+    head["answers"][0]["trained_on"]["held_out"]["documents"] = -1
+    members["sorter.json"] = json.dumps(head).encode()
+
+
+def older(members: dict[str, bytes]) -> None:
+    """As format 2 had it."""
+    head = json.loads(members["sorter.json"])
+    for answer in head["answers"]:
+        told = answer["trained_on"]["held_out"]
+        answer["trained_on"]["held_out"] = [told["right"] or 0, told["documents"]]
+    del head["plan"]["decide"]["rank_by"]
+    members["sorter.json"] = json.dumps(head | {"format": 2}).encode()
+
+
+def test_a_sorter_of_the_format_before_is_read_and_decides_as_it_did(
+    program: Program, demo: Path, tmp_path: Path
+) -> None:
+    by_probability = ("--set=classifier.calibrate=platt", "--set=decide.rank_by=probabilities", "--no-check")
+    program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", *by_probability, "-o", "a.sorter")
+    letters = demo / "letters-2026.csv"
+    before = program("score", "a.sorter", letters, "--json", "--quiet").json
+    altered(older)(tmp_path / "a.sorter")
+    assert program("score", "a.sorter", letters, "--json", "--quiet").json == before
+
+
 @pytest.mark.parametrize(
     ("spoil", "says"),
     [
         (lambda path: path.write_bytes(path.read_bytes()[:-200]), "cut short or altered"),
         (lambda path: path.write_bytes(path.read_bytes().replace(b"fern", b"worm")), "cut short or altered"),
-        (altered(newer), "is in sorter format 3; this program reads format 2"),
+        (altered(newer), "is in sorter format 4; this program reads formats 2 to 3"),
+        (altered(misstated), "lacks or misstates"),
         (altered(other_terms), "the digest of terms.txt is wrong"),
         (altered(lambda members: members.update({"evil.py": b"x"})), "its members are not those of a sorter"),
         (altered(lambda members: members.pop("arrays/weights.npy")), "its members are not those of a sorter"),

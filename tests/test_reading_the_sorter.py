@@ -14,13 +14,12 @@ from scipy.sparse import csr_array
 
 from upsort.core.features.documents import Documents
 from upsort.core.insight.comparing_terms import TermCounts, likelihood_ratios, log_odds
-from upsort.core.insight.drift import NewDocuments, drift
 from upsort.core.insight.explanation import explain, rounded_to_sum, smallest_change
 from upsort.core.insight.label_next import choose, entropies
 from upsort.core.insight.trends import trend_of
 from upsort.core.learning.labelled import Labelled, numbered
 from upsort.core.learning.method import Method
-from upsort.core.learning.sorter import Sorter, length_classes
+from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Classifier, Clean, Columns, Features, Plan
 from upsort.core.text.cleaning import cleaner
@@ -198,13 +197,3 @@ def test_what_to_label_next_is_uncertain_and_spread(program: Program, demo: Path
     with (tmp_path / "t.csv").open(newline="", encoding="utf-8") as stream:
         rows = list(csv.DictReader(stream))
     assert len(rows) == 12 and all(row["topic"] == "" and row["guessed_label"] for row in rows)
-
-
-def test_drift_is_told_with_numbers() -> None:
-    sorter = trained(["a b", "c d", "b d"] * 40, "multinomial-nb")
-    same = drift(sorter, NewDocuments(np.array([40, 40, 40]), sorter.trained.lengths, 240, 0.0))
-    assert not same.any
-    other = drift(sorter, NewDocuments(np.array([110, 5, 5]), length_classes(np.full(120, 40)), 4800, 2400.0))
-    assert other.unknown == (0.0, 0.5)
-    assert other.labels is not None and other.labels[0] == pytest.approx((110 - 5 - 5 + 20 - 40) / 120, abs=0.2)
-    assert other.lengths == (3, 48)

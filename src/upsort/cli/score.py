@@ -9,7 +9,7 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import incoming_of, inputs_of, named_columns, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
-from upsort.cli.wording import percent
+from upsort.cli.wording import p_value, percent
 from upsort.core.errors import DataProblem, Interrupted, UsageProblem
 
 if TYPE_CHECKING:
@@ -229,20 +229,20 @@ def _tell_drift(sorter: "Sorter", found: "Drift", console: Console) -> None:
     """Say how the new documents differ from those of training."""
     which = f"{sorter.answer}: " if sorter.answer else ""
     if found.unknown is not None:
-        before, now = found.unknown
         console.warn(
-            f"{which}{percent(now)} of the words are unknown; of the training documents' it was {percent(before)}."
+            f"{which}{percent(found.unknown.now)} of the words are unknown; of held-out training documents it was "
+            f"{percent(found.unknown.before)} ({p_value(found.unknown.p)})."
         )
-    if found.labels is not None:
-        apart, label, before, now = found.labels
+    if (labels := found.labels) is not None:
         console.warn(
-            f"{which}the shares of the labels are {percent(apart)} apart from training; {label!r} most: {percent(before)} then, "
-            f"{percent(now)} now."
+            f"{which}{percent(labels.apart)} of the documents would need another label for the labels to be given as often as to "
+            f"held-out training documents ({p_value(labels.p)}); {labels.label!r} differs most: {percent(labels.before)} there, "
+            f"{percent(labels.now)} here."
         )
-    if found.lengths is not None:
-        before_words, now_words = found.lengths
+    if (lengths := found.lengths) is not None:
         console.warn(
-            f"{which}the documents are of other lengths: about {now_words:,} words, in training {before_words:,}."
+            f"{which}the documents are of other lengths: about {lengths.now:,} words, in training {lengths.before:,} "
+            f"({percent(lengths.apart)} apart, {p_value(lengths.p)})."
         )
 
 

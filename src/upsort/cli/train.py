@@ -9,7 +9,7 @@ from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
 from upsort.cli.verdicts import units_of
-from upsort.cli.wording import interval, percent, rate_json, shortened
+from upsort.cli.wording import interval, number, percent, rate_json, shortened
 from upsort.core.names import listed
 
 if TYPE_CHECKING:
@@ -92,11 +92,15 @@ def _show(answer: "AnswerResult", console: Console) -> None:
         console.say(f"Probabilities are calibrated ({sorter.calibration.kind}) on folds of these documents.")
     own = f"It gets {percent(answer.training_accuracy.value)} of its own training {what} right"
     if answer.held_out is not None:
-        # documents that copy passages of each other are one group, so that there are more of them than groups
-        alone = what == "documents" or answer.copies
-        held_out = what if alone else f"the {what} of {answer.held_out_groups:,} documents"
+        rate, groups = answer.held_out.rate, answer.held_out.groups
+        of_groups = (
+            ""
+            if groups == rate.of
+            else f" of {groups:,} {'documents' if what == 'passages' and not answer.copies else 'groups'}"
+        )
         console.say(
-            f"{own}, and {percent(answer.held_out.value)} ({interval(answer.held_out)}) of {held_out} held out in a quick check."
+            f"{own}, and {percent(rate.value)} ({interval(rate)}) of {number(rate.of)} {what}{of_groups} held out in a quick "
+            "check (sorters of the same plan, trained on four fifths)."
         )
         if answer.copies and not sorter.plan.judge.allow_copies:
             console.say(f"{answer.copies:,} {what} copy another one; the check keeps them on one side.")
@@ -133,7 +137,7 @@ def _warn(answer: "AnswerResult", console: Console) -> None:
         console.warn(
             f"{trained.documents:,} documents are few for {len(counts)} labels; a label needs about {_DOCUMENTS_A_LABEL}."
         )
-    held_out, own = answer.held_out, answer.training_accuracy
+    held_out, own = answer.held_out.rate if answer.held_out is not None else None, answer.training_accuracy
     if held_out is not None and held_out.high is not None and (own.value or 0.0) - held_out.high > _LARGE_GAP:
         console.warn(
             f"it knows its own documents much better than others ({percent(own.value)} against {percent(held_out.value)}): "
@@ -164,5 +168,5 @@ def _answer_json(answer: "AnswerResult") -> dict[str, Any]:
         "without_tokens": answer.without_tokens,
         "copies": answer.copies,
         "training_accuracy": rate_json(answer.training_accuracy),
-        "held_out_accuracy": rate_json(answer.held_out) if answer.held_out is not None else None,
+        "held_out_accuracy": rate_json(answer.held_out.rate) if answer.held_out is not None else None,
     }

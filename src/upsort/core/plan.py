@@ -205,8 +205,8 @@ class Classifier:
     the sizes of the weights instead of their squares (logistic). contrast: whether labels are told apart all at once, or each
     against the rest (logistic). interpolation: of weighted-svm. label_weights: whether all labels count the same;
     label_weight: how much documents of a label count. sampling: rare labels drawn again, or common ones thinned out, in
-    training. nearest: neighbours asked. depth, least_in_leaf: of the tree. calibrate: how scores become probabilities; `auto`
-    is none for logistic regression, whose scores are logarithms of probabilities, and temperature for the others. tolerance:
+    training. nearest: neighbours asked. depth, least_in_leaf: of the tree. calibrate: how scores become probabilities, learned on
+    folds of the training documents; `auto` is temperature. tolerance:
     training stops when the gradient's norm is this share of its norm at the start. most_iterations: training stops there in
     any case, and says so.
     """
@@ -256,13 +256,15 @@ class Decide:
 
     cost_file: a table of what it costs to give a label (rows) to a document of another (columns). f_beta: weights of labels
     are chosen on folds of the training part so that macro F-beta is highest, 0 for none. undecided_below: documents whose
-    probability is lower get no label.
+    probability is lower get no label. rank_by: what the given label has the highest of, where calibration by label makes a
+    difference: scores, or probabilities.
     """
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     cost_file: str = ""
     f_beta: Annotated[float, Ge(0)] = 0.0
     undecided_below: Annotated[float, Ge(0), Le(1)] = 0.0
+    rank_by: Literal["scores", "probabilities"] = "scores"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -296,4 +298,4 @@ class Plan:
         chosen = self.classifier.calibrate
         if self.classifier.kind in {"majority", "chance"}:
             return "none"
-        return ("none" if self.classifier.kind == "logistic" else "temperature") if chosen == "auto" else chosen
+        return "temperature" if chosen == "auto" else chosen

@@ -98,6 +98,7 @@ COMMENTS = {
     "judge.beta": "of F-beta: above 1 recall counts more, below 1 precision",
     "decide.cost_file": "a table of costs: a row for each given label, a column for each true one",
     "decide.f_beta": "choose weights of labels for the highest macro F-beta, with this beta; 0: none",
+    "decide.rank_by": "scores, or probabilities: what the given label has most of (platt, isotonic)",
     "decide.undecided_below": "documents whose probability is lower get no label",
     "judge.folds": "of a cross-validation",
     "judge.seed": "of every random choice",

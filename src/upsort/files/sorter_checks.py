@@ -18,7 +18,8 @@ from upsort.core.classifiers import families
 from upsort.core.errors import DataProblem
 from upsort.core.learning.sorter import LENGTH_CLASSES
 
-FORMAT = 2
+FORMAT = 3
+READABLE = (2, 3)
 HEAD = "sorter.json"
 _HEAD_LIMIT = 16 * 1024 * 1024
 _KINDS = {"<f8", "<i8", "<i4"}
@@ -49,9 +50,9 @@ def read_head(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
     number = head.get("format") if isinstance(head, dict) else None
     if not isinstance(number, int):
         raise damaged(path, "its sorter.json gives no format number")
-    if number != FORMAT:
+    if number not in READABLE:
         raise DataProblem(
-            f"{path} is in sorter format {number}; this program reads format {FORMAT}.",
+            f"{path} is in sorter format {number}; this program reads formats {READABLE[0]} to {FORMAT}.",
             "Use a newer version of upsort." if number > FORMAT else "Train it again with this version.",
         )
     answers = head.get("answers")
@@ -83,8 +84,7 @@ def _is_whole(answer: Any) -> bool:
         and (seen.get("right") is None or isinstance(seen["right"], int))
         and isinstance(seen.get("lengths"), list)
         and len(seen["lengths"]) == LENGTH_CLASSES
-        and isinstance(seen.get("held_out"), list)
-        and len(seen["held_out"]) == 2
+        and _told_of_folds(seen.get("held_out"), len(labels))
         and all(
             isinstance(seen.get(key), int | float)
             for key in (
@@ -99,6 +99,25 @@ def _is_whole(answer: Any) -> bool:
             )
         )
     )
+
+
+def _told_of_folds(said: Any, labels: int) -> bool:
+    """Whether it is what folds told: in format 2 two counts."""
+    if isinstance(said, list):
+        return len(said) == 2 and all(_is_count(number) for number in said)
+    return (
+        isinstance(said, dict)
+        and said.keys() == {"documents", "groups", "right", "labels", "words", "unknown"}
+        and all(_is_count(said[key]) for key in ("documents", "groups", "words", "unknown"))
+        and (said["right"] is None or _is_count(said["right"]))
+        and isinstance(said["labels"], list)
+        and len(said["labels"]) in (0, labels)
+        and all(_is_count(number) for number in said["labels"])
+    )
+
+
+def _is_count(number: Any) -> bool:
+    return isinstance(number, int) and not isinstance(number, bool) and number >= 0
 
 
 def checked_members(archive: zipfile.ZipFile, head: dict[str, Any], expected: set[str], path: Path) -> dict[str, bytes]:

@@ -16,7 +16,7 @@ import io
 import json
 import zipfile
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +31,7 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.beside import Beside
 from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import FeatureSpace
+from upsort.core.learning.held_out import HeldOut
 from upsort.core.learning.method import Costs
 from upsort.core.learning.reserve import Reserve
 from upsort.core.learning.sorter import Sorter, Trained
@@ -44,6 +45,7 @@ from upsort.files.writing import replacing
 
 _TERMS = "terms.txt"
 _LEFT_OUT = "left-out.txt"
+_BY_PROBABILITY = 2  # the format of sorters that gave the most probable label, whatever the calibration
 _TIMESTAMP = (1980, 1, 1, 0, 0, 0)
 
 
@@ -94,7 +96,7 @@ def _answer(sorter: Sorter) -> dict[str, Any]:
             "documents": trained.documents,
             "label_documents": trained.label_documents.tolist(),
             "right": None if exactly_extendable else trained.right,
-            "held_out": list(trained.held_out),
+            "held_out": {**asdict(trained.held_out), "labels": trained.held_out.labels.tolist()},
             "penalty": trained.penalty,
             "iterations": trained.ended.iterations,
             "products": trained.ended.products,
@@ -287,7 +289,7 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
         right=int(seen["right"]) if seen["right"] is not None else None,
         ended=Ended(int(seen["iterations"]), int(seen["products"]), float(seen["optimality"]), bool(seen["reached"])),
         penalty=float(seen["penalty"]),
-        held_out=(int(seen["held_out"][0]), int(seen["held_out"][1])),
+        held_out=_held_out(seen["held_out"]),
         lengths=np.array(seen["lengths"], dtype=np.int64),
         words=int(seen["words"]),
         known_words=int(seen["known_words"]),
@@ -353,6 +355,14 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
     )
 
 
+def _held_out(said: Any) -> HeldOut:
+    """What folds told; of format 2 only how many were right of how many."""
+    if isinstance(said, list):
+        right, documents = int(said[0]), int(said[1])
+        return HeldOut(documents=documents, groups=documents, right=right) if documents else HeldOut()
+    return HeldOut(**{**said, "labels": np.array(said["labels"], dtype=np.int64)})
+
+
 def _declared_space(head: dict[str, Any], path: Path) -> Declared:
     held = head.get("space")
     try:
@@ -367,9 +377,12 @@ def _declared_space(head: dict[str, Any], path: Path) -> Declared:
 
 def _plan(head: dict[str, Any], path: Path) -> Plan:
     try:
-        return checked_plan(head["plan"], str(path))
+        plan = checked_plan(head["plan"], str(path))
     except UsageProblem as problem:
         raise damaged(path, f"its plan is not one this version knows ({problem.what})") from None
+    if head["format"] == _BY_PROBABILITY and plan.classifier.calibrate in {"platt", "isotonic"}:
+        return replace(plan, decide=replace(plan.decide, rank_by="probabilities"))
+    return plan
 
 
 def _costs(head: dict[str, Any]) -> Costs | None:

@@ -3,7 +3,7 @@
 import hashlib
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import asdict, dataclass, field, fields
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -11,6 +11,7 @@ import numpy as np
 
 from upsort.core.arrays import Ints
 from upsort.core.insight.drift import Drift, NewDocuments, drift
+from upsort.core.learning.held_out import UnknownWords
 from upsort.core.learning.sorter import LENGTH_CLASSES, Decisions, Sorter, length_classes
 from upsort.core.plan import Columns
 from upsort.engine.processes import in_order
@@ -101,8 +102,7 @@ class _Tally:
     lengths: Ints
     documents: int = 0
     without_tokens: int = 0
-    words: int = 0
-    unknown: float = 0.0
+    words: UnknownWords = field(default_factory=UnknownWords)
 
     def state(self) -> dict[str, Any]:
         """As JSON."""
@@ -112,8 +112,7 @@ class _Tally:
             "lengths": self.lengths.tolist(),
             "documents": self.documents,
             "without_tokens": self.without_tokens,
-            "words": self.words,
-            "unknown": self.unknown,
+            "words": asdict(self.words),
         }
 
     @staticmethod
@@ -129,8 +128,7 @@ class _Tally:
             lengths=np.array(state["lengths"], dtype=np.int64),
             documents=state["documents"],
             without_tokens=state["without_tokens"],
-            words=state["words"],
-            unknown=state["unknown"],
+            words=UnknownWords(**{**state["words"], "squares": tuple(state["words"]["squares"])}),
         )
 
 
@@ -154,7 +152,7 @@ class _Scored:
     labels: list[list[str]]
     best: list[Ints]
     tokens: Ints
-    unknown: float
+    unknown: UnknownWords
 
 
 class Scoring:
@@ -186,7 +184,7 @@ class Scoring:
             for sorter, decisions in zip(sorters, decided, strict=True)
         ]
         tokens = decided[0].tokens
-        unknown = float((np.nan_to_num(decided[0].unknown_share) * tokens).sum())
+        unknown = UnknownWords.of(tokens, decided[0].unknown_share)
         labels = [sorter.given(decisions) for sorter, decisions in zip(sorters, decided, strict=True)]
         return _Scored(rows=rows, labels=labels, best=best, tokens=tokens, unknown=unknown)
 
@@ -229,20 +227,19 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
         tally.lengths += length_classes(scored.tokens)
         tally.documents += len(scored.rows)
         tally.without_tokens += int((scored.tokens == 0).sum())
-        tally.words += int(scored.tokens.sum())
-        tally.unknown += scored.unknown
+        tally.words = UnknownWords.summed((tally.words, scored.unknown))
         if going.done is not None:
             going.done(tally.documents, tally.state())
         incoming.advance(len(block.rows))
     drifts = tuple(
-        drift(sorter, NewDocuments(best, tally.lengths, tally.words, tally.unknown))
+        drift(sorter, NewDocuments(best, tally.lengths, tally.words))
         for sorter, best in zip(sorters, tally.best, strict=True)
     )
     return ScoreResult(
         documents=tally.documents,
         labels=tally.labels,
         without_tokens=tally.without_tokens,
-        unknown_share=tally.unknown / tally.words if tally.words else 0.0,
+        unknown_share=tally.words.share,
         drifts=drifts,
     )
 
@@ -294,12 +291,11 @@ def score_documents_of_passages(
         rows = [[document, str(times[document])] for document in documents]
         writer.writerows(with_decisions(rows, sorters, whole, scoring.layout))
     tokens = whole[0].tokens if whole else np.zeros(0, dtype=np.int64)
-    unknown = float((np.nan_to_num(whole[0].unknown_share) * tokens).sum()) if whole else 0.0
     return ScoreResult(
         documents=len(documents),
         labels=tuple(Counter(sorter.given(found)) for sorter, found in zip(sorters, whole, strict=False)),
         without_tokens=int((tokens == 0).sum()),
-        unknown_share=unknown / max(int(tokens.sum()), 1),
+        unknown_share=UnknownWords.of(tokens, whole[0].unknown_share).share if whole else 0.0,
         drifts=(),
         passages=len(names),
     )

@@ -11,7 +11,7 @@ from upsort.core.features.vocabulary import too_common
 from upsort.core.judging.intervals import Rate, of_known, share_of, wilson
 from upsort.core.judging.protocol import outcome_of
 from upsort.core.judging.sample import Sample
-from upsort.core.learning.inner import dealt_splits
+from upsort.core.learning.inner import CALIBRATION_FOLDS, dealt_splits
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
@@ -25,27 +25,32 @@ from upsort.jobs.corpus import Answer, Keeping, read_labelled_corpus
 from upsort.jobs.decisions import check_costs
 from upsort.jobs.progress import Advance, no_progress
 
-_CHECK_FOLDS = 5  # the quick check holds out one document in so many
-
 
 @dataclass(frozen=True, kw_only=True)
 class AnswerResult:
     """One answer of a sorter.
 
-    training_accuracy: on the documents it was trained on. held_out: a quick check: on documents that a sorter of the same
-    plan, trained on the others, never saw; of so many groups, where documents belong together. copies: documents that copy
+    training_accuracy: on the documents it was trained on. held_out: a quick check: on documents that sorters of the same plan,
+    trained on four fifths of the documents, never saw. copies: documents that copy
     another one. too_common: terms left out because more than features.in_at_most of the documents hold them: the corpus's own
     stop words, commonest first. seconds: by stage.
     """
 
     sorter: Sorter
     training_accuracy: Rate
-    held_out: Rate | None
-    held_out_groups: int | None
+    held_out: "Checked | None"
     copies: int
     too_common: list[str]
     without_tokens: int
     seconds: dict[str, float]
+
+
+@dataclass(frozen=True)
+class Checked:
+    """A quick check: the rate, and how many of its documents do not belong together."""
+
+    rate: Rate
+    groups: int
 
 
 @dataclass(frozen=True)
@@ -101,16 +106,15 @@ def _answer(answer: Answer, method: Method, name: str, check: bool) -> AnswerRes
     began = time.perf_counter()
     sorter, _ = train_sorter(documents, method)
     seconds["training"] = time.perf_counter() - began
-    held_out, groups = _on_inner_folds(sorter, documents) if check and sorter.trained.held_out[1] else (None, None)
+    held_out = _on_inner_folds(sorter) if check else None
     if check and held_out is None and documents.sets is None:
         began = time.perf_counter()
-        held_out, groups = _quick_check(documents, method)
+        held_out = _quick_check(documents, method)
         seconds["check"] = time.perf_counter() - began
     return AnswerResult(
         sorter=replace(sorter, answer=name),
         training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
         held_out=held_out,
-        held_out_groups=groups,
         copies=answer.together.copies,
         too_common=too_common(documents.measured.counts, documents.measured.terms, plan.features),
         without_tokens=int((documents.measured.tokens == 0).sum()),
@@ -118,23 +122,23 @@ def _answer(answer: Answer, method: Method, name: str, check: bool) -> AnswerRes
     )
 
 
-def _on_inner_folds(sorter: Sorter, documents: Labelled) -> tuple[Rate, int | None]:
+def _on_inner_folds(sorter: Sorter) -> Checked | None:
     """What the folds of training told already; their documents are as few as their groups, at worst."""
-    right, of = sorter.trained.held_out
-    groups = np.unique(documents.groups).size if documents.groups is not None else None
-    return wilson(right, of, min(of, groups or of)), groups
+    found = sorter.trained.held_out
+    if found.right is None:
+        return None
+    return Checked(wilson(found.right, found.documents, min(found.documents, found.groups)), found.groups)
 
 
-def _quick_check(documents: Labelled, method: Method) -> tuple[Rate | None, int | None]:
-    """Train once more on four documents in five and count the right ones of the fifth, and the groups among them; what belongs
-    together stays together."""
-    split = next(iter(dealt_splits(documents, _CHECK_FOLDS, method.plan.judge.seed)), None)
+def _quick_check(documents: Labelled, method: Method) -> Checked | None:
+    """Train once more on four documents in five and judge the fifth; what belongs together stays together."""
+    split = next(iter(dealt_splits(documents, CALIBRATION_FOLDS, method.plan.judge.seed)), None)
     if split is None:
-        return None, None
+        return None
     try:
         found = outcome_of(documents, split, method)
     except DataProblem:  # four in five may be too few to learn from, where all are enough
-        return None, None
+        return None
     right = (found.given == documents.labels[found.held_out]).astype(np.float64)
-    groups = np.unique(documents.groups[found.held_out]).size if documents.groups is not None else None
-    return share_of(right, np.ones(right.size), Sample.of(found.held_out, 1, documents.groups)), groups
+    sample = Sample.of(found.held_out, 1, documents.groups)
+    return Checked(share_of(right, np.ones(right.size), sample), sample.groups)

@@ -1,12 +1,15 @@
 """From scores to probabilities, learned on documents that the classifier was not trained on.
 
-- temperature: softmax(S · t), the one slope t > 0 that gives the least log loss (Guo et al. 2017)
+- temperature: softmax(S · t), the one slope t > 0 that gives the least log loss (Guo et al. 2017). Of n documents each counts
+  1 / (n + 2) as one of the other labels, as in Platt's targets, so that scores without mistakes do not pass for certain.
 - platt: for each label 1 / (1 + exp(−(a S + b))), with Platt's smoothed targets (Platt 1999), then divided by their sum
 - isotonic: for each label the non-decreasing step function of S with the least squares (Zadrozny & Elkan 2002; pool adjacent
-  violators, Ayer et al. 1955), between the steps a straight line, then divided by their sum
+  violators, Ayer et al. 1955), between the steps a straight line, then divided by their sum. A lowest step of n documents none of
+  which has the label is taken as ½ / (n + 1), a highest one all of which have it as (n + ½) / (n + 1): never 0 or 1.
 - none: softmax(S)
 
-Sums of 0, which step functions can give, become equal shares.
+Platt's and the step functions see one label at a time, so that the label of the highest score need not be the most probable one.
+Where scores decide, what contradicts their order is pooled (`in_order_of`).
 """
 
 from dataclasses import dataclass, field
@@ -17,6 +20,7 @@ from scipy.special import expit, logsumexp
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints
 
 _LARGEST_SLOPE = 1e3
+_ROWS = 4096  # pooled at a time
 
 
 @dataclass(frozen=True)
@@ -34,7 +38,7 @@ class Calibration:
 
     @property
     def keeps_order(self) -> bool:
-        """Whether the label of the highest score is always that of the highest probability."""
+        """Whether the label of the highest score is that of the highest probability, whatever the scores."""
         return self.kind in {"none", "temperature"}
 
     def probabilities(self, scores: Floats) -> Floats:
@@ -43,9 +47,8 @@ class Calibration:
             case "temperature":
                 return softmax(scores * self.slopes[0])
             case "platt" | "isotonic":
-                each = self.each(scores)
-                totals = each.sum(axis=1, keepdims=True)
-                return np.where(totals > 0, each / np.where(totals > 0, totals, 1.0), 1.0 / scores.shape[1])
+                each = np.maximum(self.each(scores), 1e-300)
+                return np.asarray(each / each.sum(axis=1, keepdims=True))
             case _:
                 return softmax(scores)
 
@@ -107,10 +110,14 @@ def calibrate_each(kind: str, scores: Floats, own: Bools) -> Calibration:
 def _slope(scores: Floats, labels: Ints) -> float:
     """The t that minimises Σ −ln softmax(S t)[label]; on a log scale, since only its size matters."""
     rows = np.arange(labels.size)
+    others = 1.0 / (labels.size + 2.0)
+    own = scores[rows, labels]
+    rest = (scores.sum(axis=1) - own) / (scores.shape[1] - 1)
+    targets = (1.0 - others) * own + others * rest
 
     def loss(log_slope: float) -> float:
-        scaled = scores * np.exp(log_slope)
-        return float((logsumexp(scaled, axis=1) - scaled[rows, labels]).mean())
+        slope = np.exp(log_slope)
+        return float((logsumexp(scores * slope, axis=1) - targets * slope).mean())
 
     from scipy.optimize import minimize_scalar  # slow to load
 
@@ -151,19 +158,45 @@ def _platt(scores: Floats, own: Bools) -> tuple[float, float]:
 
 def isotonic(scores: Floats, own: Bools) -> Floats:
     """(m, 2) ascending scores and non-decreasing values of the least-squares step function of `own`, without needless steps."""
+    from scipy.optimize import isotonic_regression  # slow to load
+
     distinct, place = np.unique(scores, return_inverse=True)
-    weights = np.bincount(place).astype(np.float64)
-    means = np.bincount(place, weights=own.astype(np.float64)) / weights
-    blocks: list[list[float]] = []  # value, weight, how many distinct scores
-    for mean, weight in zip(means.tolist(), weights.tolist(), strict=True):
-        blocks.append([mean, weight, 1])
-        while len(blocks) > 1 and blocks[-2][0] >= blocks[-1][0]:
-            value, size, many = blocks.pop()
-            last = blocks[-1]
-            last[0] = (last[0] * last[1] + value * size) / (last[1] + size)
-            last[1] += size
-            last[2] += many
-    values = np.repeat([block[0] for block in blocks], [int(block[2]) for block in blocks])
+    sizes = np.bincount(place).astype(np.float64)
+    means = np.bincount(place, weights=own.astype(np.float64)) / sizes
+    found = isotonic_regression(means, weights=sizes)
+    values, blocks = found.x, found.blocks
+    begin, end = blocks[:-1], blocks[1:]
+    documents = np.add.reduceat(sizes, begin)
+    if values[0] <= 0.0 and begin.size > 1:
+        values[: end[0]] = min(0.5 / (documents[0] + 1.0), values[end[0]])
+    if values[-1] >= 1.0 and begin.size > 1:
+        values[begin[-1] :] = max((documents[-1] + 0.5) / (documents[-1] + 1.0), values[begin[-1] - 1])
+    if begin.size == 1:  # nothing is told by the score
+        values[:] = (own.sum() + 0.5) / (own.size + 1.0)
     inner = np.zeros(values.size, dtype=bool)
     inner[1:-1] = (values[1:-1] == values[:-2]) & (values[1:-1] == values[2:])
     return np.column_stack((distinct[~inner], values[~inner]))
+
+
+def in_order_of(scores: Floats, probabilities: Floats) -> Floats:
+    """(n, k) the probabilities nearest to the given ones (in squares) that never contradict the order of the scores.
+
+    In a row where a lower score has the higher probability, both get their mean, and so on (pool adjacent violators). Sums stay.
+    """
+    order = np.argsort(-scores, axis=1, kind="stable")
+    ranked = np.take_along_axis(probabilities, order, axis=1)
+    against = np.flatnonzero((np.diff(ranked, axis=1) > 0).any(axis=1))
+    k = scores.shape[1]
+    for begin in range(0, against.size, _ROWS):
+        rows = against[begin : begin + _ROWS]
+        sums = np.concatenate((np.zeros((rows.size, 1)), np.cumsum(ranked[rows], axis=1)), axis=1)
+        # the value at j is the least over first places i ≤ j of the largest mean of a stretch from i to an l ≥ j
+        pooled = np.full((rows.size, k), np.inf)
+        for first in range(k):
+            means = (sums[:, first + 1 :] - sums[:, first, None]) / np.arange(1, k - first + 1)
+            largest = np.maximum.accumulate(means[:, ::-1], axis=1)[:, ::-1]
+            pooled[:, first:] = np.minimum(pooled[:, first:], largest)
+        ranked[rows] = pooled
+    found = np.empty_like(ranked)
+    np.put_along_axis(found, order, ranked, axis=1)
+    return found

@@ -284,3 +284,17 @@ def too_common(counts: csr_array, terms: list[str], settings: plan.Features) -> 
     frequency = document_frequencies(counts)
     common = np.flatnonzero(frequency > _most_documents(settings, counts.shape[0]))
     return [terms[column] for column in common[np.argsort(-frequency[common], kind="stable")].tolist()]
+
+
+def known_words(space: FeatureSpace, totals: Ints) -> int:
+    """How many words of documents are terms; 0 where terms are not words. totals: (counted,) how often each stands in them."""
+    settings = space.settings
+    if (
+        settings.units != "words"
+        or min(settings.lengths) > 1
+        or "presence" in settings.weighting
+        or space.hashed is not None
+    ):
+        return 0
+    single = np.array([" " not in term for term in space.terms[: space.counted]], dtype=bool)
+    return int(totals[single].sum())

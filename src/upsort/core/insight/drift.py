@@ -1,29 +1,68 @@
-"""Whether new documents are like those that a sorter was trained on: its known words, its labels, their lengths."""
+"""Whether new documents are like those that a sorter was trained on: its known words, the labels it gives, their lengths.
+
+The labels that new documents are given are compared with those that held-out training documents were given by the folds of the
+training, not with the true ones: a sorter has its own leanings, which are no news. So are unknown words. Each of the three
+differences is told only where a test finds it (p < 0.01 for the three together, Bonferroni) and where it is large enough to
+matter. Labels and lengths are compared by Pearson's chi-square test of homogeneity (Pearson 1911), what is expected less than
+five times being counted together; unknown words by a normal test with documents as units. Both numbers are given.
+"""
 
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.special import chdtrc, ndtr
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.learning.held_out import UnknownWords
 from upsort.core.learning.sorter import Sorter
 
 _LEAST = 50  # documents, of fewer nothing is said
+_SURE = 0.01
+_TESTS = 3
 _MORE_UNKNOWN = 0.10  # of the words, beyond what was unknown in training
-_LABELS_APART = 0.20  # of the documents, that would have to change their label for the shares to be the same
-_LENGTHS_APART = 0.30
+_LABELS_APART = 0.10  # of the documents, that would have to change their label for the shares to be the same
+_LENGTHS_APART = 0.20
+_EXPECTED = 5.0
+
+
+@dataclass(frozen=True)
+class MoreUnknown:
+    """Shares of unknown words among held-out training documents and the new ones."""
+
+    before: float
+    now: float
+    p: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class OtherLabels:
+    """apart: how far the shares of the labels are apart (half the sum of differences). label: whose share changed most, with both
+    shares."""
+
+    apart: float
+    label: str
+    before: float
+    now: float
+    p: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class OtherLengths:
+    """apart: how far the shares of lengths are apart, in classes from 2ⁿ words on. before, now: the middle class, in words."""
+
+    apart: float
+    before: int
+    now: int
+    p: float
 
 
 @dataclass(frozen=True)
 class Drift:
-    """What is different. Each pair is of training and of the new documents; None where it is not much.
+    """What is different; None where nothing can be said to be."""
 
-    unknown: shares of unknown words. labels: how far the shares of labels are apart (half the sum of differences), and the
-    label whose share changed most with both shares. lengths: median words, to a power of two.
-    """
-
-    unknown: tuple[float, float] | None
-    labels: tuple[float, str, float, float] | None
-    lengths: tuple[int, int] | None
+    unknown: MoreUnknown | None = None
+    labels: OtherLabels | None = None
+    lengths: OtherLengths | None = None
 
     @property
     def any(self) -> bool:
@@ -33,34 +72,75 @@ class Drift:
 
 @dataclass(frozen=True)
 class NewDocuments:
-    """label_counts: (k,) labels given. lengths: (32,) as of training. words, unknown_words: of all of them."""
+    """label_counts: (k,) labels given. lengths: (32,) as of training."""
 
     label_counts: Ints
     lengths: Ints
-    words: int
-    unknown_words: float
+    words: UnknownWords
 
 
 def drift(sorter: Sorter, new: NewDocuments) -> Drift:
     """Compare new documents with those of training."""
-    label_counts, lengths, words, unknown_words = new.label_counts, new.lengths, new.words, new.unknown_words
-    documents = int(lengths.sum())
-    if documents < _LEAST:
-        return Drift(None, None, None)
-    trained = sorter.trained
-    unknown = None
-    if trained.known_words and words:
-        before, now = 1.0 - trained.known_words / max(trained.words, 1), unknown_words / words
-        unknown = (before, now) if now > before + _MORE_UNKNOWN else None
-    labels = None
-    if label_counts.sum() and sorter.thresholds is None:
-        was, is_now = _shares(trained.label_documents), _shares(label_counts)
-        apart = float(np.abs(was - is_now).sum() / 2)
-        most = int(np.abs(was - is_now).argmax())
-        labels = (apart, sorter.labels[most], float(was[most]), float(is_now[most])) if apart > _LABELS_APART else None
-    shape = float(np.abs(_shares(trained.lengths) - _shares(lengths)).sum() / 2)
-    medians = (_median(trained.lengths), _median(lengths))
-    return Drift(unknown, labels, medians if shape > _LENGTHS_APART and medians[0] != medians[1] else None)
+    if int(new.lengths.sum()) < _LEAST:
+        return Drift()
+    return Drift(
+        _more_unknown(sorter, new.words), _other_labels(sorter, new.label_counts), _other_lengths(sorter, new.lengths)
+    )
+
+
+def _more_unknown(sorter: Sorter, words: UnknownWords) -> MoreUnknown | None:
+    held_out = sorter.trained.held_out
+    if not held_out.words or not words.words:
+        return None
+    before, now = held_out.unknown / held_out.words, words.share
+    # held-out documents are taken to vary like the new ones
+    error = words.error * np.sqrt(1.0 + words.documents / max(held_out.documents, 1))
+    p = float(ndtr(-(now - before) / error)) if error > 0 else float(now <= before)
+    return MoreUnknown(before, now, p) if now > before + _MORE_UNKNOWN and p < _SURE / _TESTS else None
+
+
+def _other_labels(sorter: Sorter, counts: Ints) -> OtherLabels | None:
+    expected = sorter.trained.held_out.labels
+    if not expected.sum() or not counts.sum() or sorter.thresholds is not None:
+        return None
+    apart, p = compared(expected, counts)
+    if apart <= _LABELS_APART or p >= _SURE / _TESTS:
+        return None
+    was, is_now = _shares(expected), _shares(counts)
+    most = int(np.abs(was - is_now).argmax())
+    return OtherLabels(apart=apart, label=sorter.labels[most], before=float(was[most]), now=float(is_now[most]), p=p)
+
+
+def _other_lengths(sorter: Sorter, lengths: Ints) -> OtherLengths | None:
+    trained = sorter.trained.lengths
+    if not trained.sum():
+        return None
+    apart, p = compared(trained, lengths)
+    before, now = _median(trained), _median(lengths)
+    if apart <= _LENGTHS_APART or p >= _SURE / _TESTS or before == now:
+        return None
+    return OtherLengths(apart=apart, before=before, now=now, p=p)
+
+
+def compared(first: Ints, second: Ints) -> tuple[float, float]:
+    """How far two (k,) counts of the same classes are apart, as half the sum of the differences of their shares, and the p value
+    of the chi-square test that they come from the same shares. Classes expected less than five times in either are one class."""
+    both = (first + second).astype(np.float64)
+    least = min(float(first.sum()), float(second.sum())) / float(both.sum())
+    large = both * least >= _EXPECTED
+    table = np.vstack([np.append(counts[large], counts[~large].sum()) for counts in (first, second)]).astype(np.float64)
+    if (
+        table[:, -1].sum() * least < _EXPECTED and large.sum() > 1
+    ):  # the rest is too few: it goes with the smallest of the others
+        smallest = int(table[:, :-1].sum(axis=0).argmin())
+        table[:, smallest] += table[:, -1]
+        table = table[:, :-1]
+    table = table[:, table.sum(axis=0) > 0]
+    apart = float(np.abs(table[0] / table[0].sum() - table[1] / table[1].sum()).sum() / 2.0)
+    if table.shape[1] < 2:
+        return apart, 1.0
+    expected = np.outer(table.sum(axis=1), table.sum(axis=0)) / table.sum()
+    return apart, float(chdtrc(table.shape[1] - 1, ((table - expected) ** 2 / expected).sum()))
 
 
 def _shares(counts: Ints) -> Floats:

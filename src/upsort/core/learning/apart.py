@@ -8,7 +8,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Floats, Ints, Places
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.features.measured import Measured
-from upsort.core.features.vocabulary import FeatureSpace, learn_space
+from upsort.core.features.vocabulary import FeatureSpace, known_words, learn_space, total_counts
 from upsort.core.learning.labelled import Labelled
 from upsort.core.plan import Features
 from upsort.core.sparse import only_columns
@@ -48,8 +48,8 @@ class Apart:
     """A part to learn from, and the rest to judge by.
 
     training: the part, labels that it lacks left out. seen: the same as numbers. held_out: (m,) places of the rest in the
-    corpus; outside: (m, n_terms) as numbers; tokens: (m,) their words. in_corpus: (k′,) the corpus's number of each label of
-    the part. labels: how many labels the corpus has.
+    corpus; outside: (m, n_terms) as numbers; tokens: (m,) their words; known_words: how many of those are terms, 0 where terms
+    are not words. in_corpus: (k′,) the corpus's number of each label of the part. labels: how many labels the corpus has.
     """
 
     training: Labelled
@@ -57,6 +57,7 @@ class Apart:
     held_out: Ints
     outside: csr_array
     tokens: Ints
+    known_words: int
     in_corpus: Ints
     labels: int
 
@@ -87,6 +88,7 @@ def set_apart(documents: Labelled, split: Split, features: Features, resources: 
         held_out=split.held_out,
         outside=seen.of(rest),
         tokens=rest.tokens,
+        known_words=known_words(seen.space, total_counts(only_columns(rest.counts, seen.kept))),
         in_corpus=np.array([documents.names.index(name) for name in training.names], dtype=np.int64),
         labels=len(documents.names),
     )

@@ -20,11 +20,11 @@ from upsort.core.classifiers.priors import log_priors
 from upsort.core.classifiers.products import Products
 from upsort.core.classifiers.targets import targets_of
 from upsort.core.errors import DataProblem
-from upsort.core.features.vocabulary import FeatureSpace, TermStatistics, chosen_terms
+from upsort.core.features.vocabulary import FeatureSpace, TermStatistics, chosen_terms, known_words
+from upsort.core.learning.held_out import HeldOut
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.reserve import Reserve
 from upsort.core.learning.sorter import Sorter, Trained, length_classes
-from upsort.core.learning.training import known_words
 from upsort.core.sparse import from_cells
 
 _ARRAYS = {"multinomial-nb": "term_counts", "complement-nb": "term_counts", "bernoulli-nb": "term_documents"}
@@ -97,6 +97,7 @@ def extended_by_counts(sorter: Sorter, more: Labelled) -> Sorter:
         lengths=sorter.trained.lengths + length_classes(more.measured.tokens),
         words=sorter.trained.words + int(more.measured.tokens.sum()),
         known_words=known_words(space, totals[kept]),
+        held_out=replace(sorter.trained.held_out, right=None) if whole.names == sorter.labels else HeldOut(),
     )
     return replace(sorter, labels=whole.names, space=space, classifier=classifier, trained=trained, reserve=reserve)
 
@@ -210,7 +211,7 @@ def extended_by_anchor(sorter: Sorter, more: Labelled) -> Sorter:
         documents=sorter.trained.documents + labels.size,
         right=None,
         ended=ended,
-        held_out=(0, 0),
+        held_out=replace(sorter.trained.held_out, right=None),
     )
     return replace(sorter, classifier=classifier, trained=trained)
 

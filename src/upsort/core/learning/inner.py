@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Floats
+from upsort.core.arrays import Bools, Floats
 from upsort.core.classifiers import families
 from upsort.core.classifiers.families import TrainingData
 from upsort.core.classifiers.fitted import Fitted
@@ -23,6 +23,22 @@ from upsort.core.learning.method import Method
 from upsort.core.plan import Plan
 
 INNER_FOLDS = 3
+"""How often a penalty or a plan is tried inside training documents."""
+
+CALIBRATION_FOLDS = 5
+"""Into how many folds documents are dealt to learn how scores become probabilities. Training on four fifths is near enough to
+training on all that the scores are spread alike; of two thirds they are less extreme."""
+
+ENOUGH = 1500
+"""Held-out documents that are enough to learn one slope from, and to say how good a sorter is."""
+
+
+@dataclass(frozen=True)
+class Dealing:
+    """How training documents are dealt. enough: held-out documents, after which no further fold is made; None for all folds."""
+
+    folds: int = INNER_FOLDS
+    enough: int | None = None
 
 
 def dealt_splits(documents: Labelled, folds: int, seed: int) -> list[Split]:
@@ -44,9 +60,12 @@ class InnerFolds:
     folds: Sequence[Apart]
 
     @staticmethod
-    def of(documents: Labelled, method: Method) -> "InnerFolds":
+    def of(documents: Labelled, method: Method, dealing: Dealing) -> "InnerFolds":
         """Deal the documents and learn each fold's space. method: its plan settled."""
-        made = dealt_splits(documents, INNER_FOLDS, method.plan.judge.seed)
+        made = dealt_splits(documents, dealing.folds, method.plan.judge.seed)
+        if dealing.enough is not None:
+            held_out = np.cumsum([split.held_out.size for split in made])
+            made = made[: int(np.searchsorted(held_out, dealing.enough)) + 1]
         return InnerFolds(
             documents, [set_apart(documents, split, method.plan.features, method.resources) for split in made]
         )
@@ -57,6 +76,23 @@ class InnerFolds:
         for apart in self.folds:
             found[apart.held_out] = apart.scores(trained_on(apart.training, apart.seen.matrix, plan, penalty))
         return found
+
+    def taught(self) -> Bools:
+        """(n,) which documents have a label that the training side of their fold has too."""
+        found = np.zeros(self.documents.documents, dtype=bool)
+        for apart in self.folds:
+            found[apart.held_out] = np.isin(self.documents.labels[apart.held_out], apart.in_corpus)
+        return found
+
+    def words(self) -> tuple[int, int]:
+        """How many words the held-out documents have, and how many their folds' training sides do not know; 0 where terms are not
+        words."""
+        words = unknown = 0
+        for apart in self.folds:
+            mine = int(apart.tokens.sum())
+            if apart.known_words:
+                words, unknown = words + mine, unknown + mine - apart.known_words
+        return words, unknown
 
     def best_penalty(self, plan: Plan) -> float:
         """The penalty of the grid that gets most held-out documents right; of equals the largest."""

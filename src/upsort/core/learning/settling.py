@@ -6,23 +6,26 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats
-from upsort.core.classifiers.calibration import Calibration, calibrate, calibrate_each
-from upsort.core.learning.decision import by_costs, cost_table, weights_for_f_beta
-from upsort.core.learning.inner import INNER_FOLDS, InnerFolds
+from upsort.core.classifiers.calibration import Calibration, calibrate, calibrate_each, in_order_of
+from upsort.core.learning.decision import by_costs, cost_table, values_of, weights_for_f_beta
+from upsort.core.learning.held_out import HeldOut
+from upsort.core.learning.inner import CALIBRATION_FOLDS, ENOUGH, Dealing, InnerFolds
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.plan import Plan
 
+_LEAST = 40  # documents, of fewer `auto` learns no calibration
+
 
 @dataclass(frozen=True)
 class Settled:
-    """thresholds: (k,) of sets of labels. decision: (k, k) see `learning.decision`. held_out: of the documents that the folds
-    held out, how many were right, of how many; (0, 0) where that would not be what the sorter gets on new ones."""
+    """thresholds: (k,) of sets of labels. decision: (k, k) see `learning.decision`. held_out: what was told of
+    documents that the folds held out."""
 
     calibration: Calibration = field(default_factory=Calibration)
     thresholds: Floats | None = None
     decision: Floats | None = None
-    held_out: tuple[int, int] = (0, 0)
+    held_out: HeldOut = field(default_factory=HeldOut)
 
 
 def settled(documents: Labelled, method: Method, inner: InnerFolds, penalty: float, penalty_chosen: bool) -> Settled:
@@ -38,21 +41,43 @@ def settled(documents: Labelled, method: Method, inner: InnerFolds, penalty: flo
     if documents.sets is not None:
         return _of_sets(scores, documents.sets[judged], plan)
     labels = documents.labels[judged]
-    calibration = calibrate(plan.calibration, scores, labels)
+    # A document whose label its fold could not learn tells nothing of how scores become probabilities.
+    taught = inner.taught()[judged]
+    calibration = calibrate(plan.calibration, scores[taught], labels[taught]) if taught.any() else Calibration()
+    probabilities = calibration.probabilities(scores)
+    ranked_by = scores if calibration.keeps_order or plan.decide.rank_by == "scores" else probabilities
+    if ranked_by is scores and not calibration.keeps_order:
+        probabilities = in_order_of(scores, probabilities)
     if plan.decide.f_beta > 0:
-        decision = weights_for_f_beta(labels, calibration.probabilities(scores), plan.decide.f_beta)
-    as_on_new = decision is None and calibration.keeps_order and not penalty_chosen
-    right = int((scores.argmax(axis=1) == labels).sum())
-    return Settled(calibration, None, decision, (right, labels.size) if as_on_new else (0, 0))
+        decision = weights_for_f_beta(labels, probabilities, plan.decide.f_beta)
+    given = (values_of(probabilities, decision) if decision is not None else ranked_by).argmax(axis=1)
+    as_on_new = decision is None and ranked_by is scores and not penalty_chosen
+    words, unknown = inner.words()
+    held_out = HeldOut(
+        documents=labels.size,
+        groups=np.unique(documents.groups[judged]).size if documents.groups is not None else labels.size,
+        right=int((given == labels).sum()) if as_on_new else None,
+        labels=np.bincount(given, minlength=len(documents.names)).astype(np.int64),
+        words=words,
+        unknown=unknown,
+    )
+    return Settled(calibration, None, decision, held_out)
 
 
 def needs_folds(documents: Labelled, plan: Plan) -> bool:
     """Whether something is to be learned from folds of the training documents."""
     if documents.sets is not None or plan.decide.f_beta > 0:
         return True
-    sizes = np.bincount(documents.labels, minlength=len(documents.names))
     # What is asked for by name is always done, even where folds can tell little.
-    return plan.calibration != "none" and (plan.classifier.calibrate != "auto" or int(sizes.min()) >= INNER_FOLDS)
+    return plan.calibration != "none" and (plan.classifier.calibrate != "auto" or documents.documents >= _LEAST)
+
+
+def dealing_for(documents: Labelled, plan: Plan, choosing: bool) -> Dealing:
+    """How the documents are dealt to learn all of it. choosing: a penalty too."""
+    if choosing or documents.sets is not None:
+        return Dealing()
+    one_slope = plan.calibration == "temperature" and plan.decide.f_beta == 0
+    return Dealing(CALIBRATION_FOLDS, ENOUGH if one_slope else None)
 
 
 def _halves(documents: Labelled) -> Floats | None:

@@ -8,7 +8,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.classifiers.calibration import Calibration
+from upsort.core.classifiers.calibration import Calibration, in_order_of
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.newton import Ended
 from upsort.core.errors import DataProblem
@@ -19,6 +19,7 @@ from upsort.core.features.measuring import prefixes
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.learning.adding_up import added_up
 from upsort.core.learning.decision import values_of
+from upsort.core.learning.held_out import HeldOut
 from upsort.core.learning.method import Costs
 from upsort.core.learning.reserve import Reserve
 from upsort.core.names import listed
@@ -69,8 +70,7 @@ class Trained:
     label_documents: (k,) int64. label_document_frequency: (n_terms, k) int64, in how many documents of each label each
     term stands. documents: training documents. right: those that the sorter itself gets right, None where that
     is not known. ended: of the optimiser.
-    penalty: the number that was used. held_out: of the documents that folds of the training held out, how many were right, of
-    how many; (0, 0) where there were no folds.
+    penalty: the number that was used. held_out: what the folds of the training told.
     """
 
     label_documents: Ints
@@ -79,7 +79,7 @@ class Trained:
     right: int | None
     ended: Ended
     penalty: float = 1.0
-    held_out: tuple[int, int] = (0, 0)
+    held_out: HeldOut = field(default_factory=HeldOut)
     lengths: Ints = field(default_factory=lambda: np.zeros(LENGTH_CLASSES, dtype=np.int64))
     words: int = 0
     known_words: int = 0
@@ -158,7 +158,11 @@ class Sorter:
             probabilities = self.calibration.each(scores)
             return self._decided(scores, probabilities, probabilities)
         probabilities = self.calibration.probabilities(scores)
-        return self._decided(scores, probabilities, scores if self.calibration.keeps_order else probabilities)
+        if self.calibration.keeps_order:
+            return self._decided(scores, probabilities, scores)
+        if self.plan.decide.rank_by == "probabilities":
+            return self._decided(scores, probabilities, probabilities)
+        return self._decided(scores, in_order_of(scores, probabilities), scores)
 
     def decide_added_up(self, passages: Decisions, documents: Sequence[str], way: str) -> tuple[list[str], Decisions]:
         """Decide about documents made of passages by the same rule.

@@ -7,13 +7,13 @@ import numpy as np
 from upsort.core.arrays import Ints
 from upsort.core.classifiers import families
 from upsort.core.errors import UsageProblem
-from upsort.core.features.vocabulary import FeatureSpace, total_counts
+from upsort.core.features.vocabulary import known_words, total_counts
 from upsort.core.learning.apart import Represented, represent
 from upsort.core.learning.inner import InnerFolds, trained_on
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.reserve import can_be_extended, left_out_counts
-from upsort.core.learning.settling import needs_folds, settled
+from upsort.core.learning.settling import dealing_for, needs_folds, settled
 from upsort.core.learning.sorter import Sorter, Trained, length_classes
 from upsort.core.plan import PENALISED_KINDS, Classifier, Plan
 
@@ -32,7 +32,9 @@ def train_sorter(documents: Labelled, method: Method, seen: Represented | None =
     seen = seen or represent(documents, plan.features, method.resources)
     choosing = plan.classifier.penalty == "auto" and plan.classifier.kind in PENALISED_KINDS
     settling = needs_folds(documents, plan)
-    inner = InnerFolds.of(documents, method) if settling or choosing else InnerFolds(documents, ())
+    inner = InnerFolds(documents, ())
+    if settling or choosing:
+        inner = InnerFolds.of(documents, method, dealing_for(documents, plan, choosing))
     penalty = inner.best_penalty(plan) if choosing else _given(plan.classifier)
     found = settled(documents, method, inner if settling else InnerFolds(documents, ()), penalty, choosing)
     classifier = trained_on(documents, seen.matrix, plan, penalty)
@@ -62,20 +64,6 @@ def train_sorter(documents: Labelled, method: Method, seen: Represented | None =
         decision=found.decision,
     )
     return replace(sorter, trained=replace(trained, right=_right(sorter, documents, seen))), seen
-
-
-def known_words(space: FeatureSpace, totals: Ints) -> int:
-    """How many words of the training documents are terms; 0 where terms are not words. totals: (counted,) of each term."""
-    settings = space.settings
-    if (
-        settings.units != "words"
-        or min(settings.lengths) > 1
-        or "presence" in settings.weighting
-        or space.hashed is not None
-    ):
-        return 0
-    single = np.array([" " not in term for term in space.terms[: space.counted]], dtype=bool)
-    return int(totals[single].sum())
 
 
 def _check(documents: Labelled, plan: Plan) -> None:
