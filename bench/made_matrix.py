@@ -3,6 +3,7 @@
 import numpy as np
 from scipy.sparse import csr_array
 
+from upsort.core.arrays import Ints
 from upsort.core.features import weighting
 from upsort.core.sparse import from_cells
 
@@ -35,3 +36,18 @@ def made_matrix(
     wrong = generator.random(documents) < 0.05
     label[wrong] = generator.integers(0, labels, int(wrong.sum()))
     return matrix, label.astype(np.int64)
+
+
+def made_counts(smallest: bool) -> tuple[csr_array, Ints]:
+    """Whole counts and labels of a made corpus of 20,000 documents and 20 labels, for simulations."""
+    matrix, labels = made_matrix(
+        1_000 if smallest else 20_000, 500 if smallest else 8_000, 5 if smallest else 20, 7, 25
+    )
+    return csr_array((np.ceil(matrix.data), matrix.indices, matrix.indptr), shape=matrix.shape), labels
+
+
+def counts_of(path: str) -> tuple[csr_array, Ints]:
+    """The counts and labels of a file."""
+    with np.load(path) as held:
+        parts = (held["counts"].astype(np.float64), held["terms"], held["starts"])
+        return csr_array(parts, shape=tuple(held["shape"].tolist())), held["labels"].astype(np.int64)

@@ -13,7 +13,7 @@ from measured import measure, texts_alone
 from scipy.sparse import csr_array
 
 from upsort.core.features.documents import Documents
-from upsort.core.insight.comparing_terms import TermCounts, likelihood_ratios, log_odds
+from upsort.core.insight.comparing_terms import TermCounts, how_often, log_odds, rarest_in
 from upsort.core.insight.explanation import explain, rounded_to_sum, smallest_change
 from upsort.core.insight.label_next import choose, entropies
 from upsort.core.insight.trends import trend_of
@@ -82,7 +82,16 @@ def test_log_odds_by_hand() -> None:
     expected = np.log((6 + 4) / (10 + 10 - 10)) - np.log((2 + 4) / (10 + 10 - 6))
     assert delta[0, 0] == pytest.approx(expected)
     assert z[0, 0] == pytest.approx(expected / np.sqrt(1 / 10 + 1 / 6))
-    assert likelihood_ratios(counts, 0, 1).tolist() == pytest.approx([3.5 / 1.5, 2.5 / 4.5])
+
+
+def test_how_often_a_term_stands_by_hand() -> None:
+    # 102 of 383 against 6 of 361: 16.02 times as often; standard error of the logarithm √(1/102 − 1/383 + 1/6 − 1/361) = 0.4138.
+    counts = TermCounts(["oak"], np.zeros((1, 3)), np.array([[102, 6, 0]]), np.array([383, 361, 391]))
+    found = how_often(counts, 0, 0, 1)
+    half = 1.96 * np.sqrt(1 / 102 - 1 / 383 + 1 / 6 - 1 / 361)
+    assert found.ratio == pytest.approx((16.02, 16.02 * np.exp(-half), 16.02 * np.exp(half)), rel=1e-3)
+    assert rarest_in(counts, 0, 0) == 2
+    assert how_often(counts, 0, 0, 2).ratio is None
 
 
 def test_a_table_of_pulls_adds_up_to_the_last_digit(program: Program, demo: Path) -> None:

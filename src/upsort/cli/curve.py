@@ -51,8 +51,15 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
             {
                 "points": [asdict(point) for point in found.points],
                 **kept_json(found.kept),
-                "growth": asdict(found.growth) if found.growth is not None else None,
-                "twice_as_many": {"low": twice[0], "high": twice[1]} if twice is not None else None,
+                "growth": asdict(found.growth.curve) if found.growth is not None else None,
+                "twice_as_many": None
+                if twice is None or found.growth is None
+                else {
+                    "documents": 2 * last.documents,
+                    "value": found.growth.at(2 * last.documents),
+                    "low": twice[0],
+                    "high": twice[1],
+                },
                 "written": str(written) if written else None,
                 "rows": rows_json(aside, found.labelled),
             }
@@ -76,8 +83,8 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         console.say(line)
     if twice is not None:
         console.say(
-            f"Twice as many labelled documents would probably give {100 * twice[0]:.1f} to {100 * twice[1]:.1f} % "
-            f"(now {percent(last.held_out)}), if they are of the same kind."
+            f"Trained on twice as many, {2 * last.documents:,} documents of the same kind, it is expected to be right for "
+            f"{100 * twice[0]:.1f} to {100 * twice[1]:.1f} % (95 % prediction interval; now {percent(last.held_out)})."
         )
     else:
         console.say("There are too few points for a curve that says what more documents would give.")

@@ -9,6 +9,7 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, set_aside_of
 from upsort.cli.status import Exit
+from upsort.cli.verdicts import term_told
 from upsort.core.errors import UsageProblem
 
 if TYPE_CHECKING:
@@ -90,16 +91,18 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         console.json(
             {
                 "way": way,
-                "labels": {label: [asdict(one) for one in found] for label, found in result.speaking_for.items()},
-                "against": {label: [asdict(one) for one in found] for label, found in result.against.items()},
-                "sentences": result.sentences,
+                "labels": {
+                    label: [_leaning_json(one) for one in found] for label, found in result.speaking_for.items()
+                },
+                "against": {label: [_leaning_json(one) for one in found] for label, found in result.against.items()},
+                "facts": [asdict(one) for one in result.facts],
                 "written": [str(path) for path in written],
             }
         )
         return Exit.DONE
     _show(result, {"weight": unit}.get(way, way.replace("-", " ")), request.against, console)
-    for sentence in result.sentences if console.drawn else ():
-        console.say(sentence)
+    for fact in result.facts if console.drawn else ():
+        console.say(term_told(fact, len(result.labels)))
     if request.contexts and inputs is not None and plan is not None:
         _show_contexts(result, inputs, plan, request.contexts, console)
     if written:
@@ -141,6 +144,10 @@ def _show(result: "TermsResult", unit: str, against: bool, console: Console) -> 
                 name = f"{begin}{label}" if place == 0 or not console.drawn else ""
                 rows.append(_row(name, one, has_z, has_stable))
     console.table([*heads, *(["in every fold"] if has_stable else [])], rows, numeric=range(2, len(heads)))
+
+
+def _leaning_json(one: "Leaning") -> dict[str, object]:
+    return {name: value for name, value in asdict(one).items() if name != "row"}
 
 
 def _row(name: str, one: "Leaning", has_z: bool, has_stable: bool) -> list[object]:

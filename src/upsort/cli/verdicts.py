@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from upsort.core.judging.probability_measures import ProbabilityMeasures
     from upsort.core.judging.reliability import Reliability
     from upsort.jobs.compare import Compared, CompareResult
+    from upsort.jobs.terms import Fact
 
 _FEW = 100  # documents, of which little can be said
 _WIDE = 0.2  # of an interval
@@ -183,3 +184,17 @@ def at_the_end(found: "CompareResult") -> list[str]:
 def times(count: int) -> str:
     """How often."""
     return {1: "once", 2: "twice"}.get(count, f"{count} times")
+
+
+def term_told(fact: "Fact", labels: int) -> str:
+    """How much oftener a term stands in documents of its label than in those where it is rarest. labels: how many there are."""
+    often = fact.often
+    rarest = ", where it is rarest" if labels > 2 else ""
+    own = f"{fact.term!r} stands in {often.documents:,} of {often.of:,} documents about {fact.label}"
+    if often.ratio is None:
+        return f"{own}, in {often.other_documents or 'none'} of {often.other_of:,} about {fact.rarest_in}{rarest}."
+    value, low, high = often.ratio
+    return (
+        f"{own}, in {often.other_documents:,} of {often.other_of:,} about {fact.rarest_in}{rarest}: {value:,.1f} times as often "
+        f"(95 % interval {low:,.1f} to {high:,.1f})."
+    )

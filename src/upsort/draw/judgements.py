@@ -1,6 +1,7 @@
 """Figures of a judgement: confusions, curves, reliability, scores, coverage."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -146,22 +147,47 @@ def coverage_figure(found: Coverage) -> "Figure":
     return figure
 
 
+@dataclass(frozen=True, kw_only=True)
+class GrowthPoint:
+    """So many documents trained on: mean, lowest and highest accuracy on held-out documents; mean on the training ones."""
+
+    documents: int
+    held_out: float
+    lowest: float
+    highest: float
+    training: float
+
+
 def growth_figure(
-    sizes: Sequence[int],
-    held_out: Sequence[tuple[float, float, float]],
-    training: Sequence[float],
-    further: Sequence[tuple[float, float]],
+    points: Sequence[GrowthPoint],
+    fitted: Sequence[tuple[float, float]],
+    wedge: Sequence[tuple[float, float, float]],
 ) -> "Figure":
-    """Accuracy against labelled documents: mean, lowest and highest of the folds; on training documents; and the fitted curve."""
+    """Accuracy against labelled documents: mean, lowest and highest of the folds; on training documents; the fitted curve, and
+    between which values it is expected beyond the last point. fitted: documents, accuracy. wedge: documents, low, high."""
     figure, axes = new_figure("How the result grows with labelled documents")
+    sizes = [point.documents for point in points]
     axes.fill_between(
-        sizes, [low for _, low, _ in held_out], [high for _, _, high in held_out], color=colour_of(0), alpha=0.18, linewidth=0
+        sizes, [point.lowest for point in points], [point.highest for point in points], color=colour_of(0), alpha=0.18,
+        linewidth=0, label="lowest to highest fold",
     )  # fmt: skip
-    axes.plot(sizes, [mean for mean, _, _ in held_out], marker="o", color=colour_of(0), label="on held-out documents")
-    axes.plot(sizes, training, marker="o", color=colour_of(1), label="on its own training documents")
-    if further:
+    axes.plot(
+        sizes, [point.held_out for point in points], marker="o", color=colour_of(0), label="on held-out documents"
+    )
+    axes.plot(
+        sizes,
+        [point.training for point in points],
+        marker="o",
+        color=colour_of(1),
+        label="on its own training documents",
+    )
+    if fitted:
         axes.plot(
-            [x for x, _ in further], [y for _, y in further], color=colour_of(0), linestyle="--", label="continued (fitted)"
+            [x for x, _ in fitted], [y for _, y in fitted], color=colour_of(0), linestyle="--", label="continued (fitted)"
+        )  # fmt: skip
+        axes.fill_between(
+            [x for x, _, _ in wedge], [low for _, low, _ in wedge], [high for _, _, high in wedge], color=colour_of(2),
+            alpha=0.25, linewidth=0, label="95 % prediction interval",
         )  # fmt: skip
     axes.set_xlabel("labelled documents trained on")
     axes.set_ylabel("accuracy")

@@ -9,7 +9,7 @@ import numpy as np
 from upsort.core.arrays import Bools, Floats
 from upsort.core.errors import UsageProblem
 from upsort.core.features.vocabulary import label_document_frequencies
-from upsort.core.insight.comparing_terms import TermCounts, associations, likelihood_ratios, log_odds
+from upsort.core.insight.comparing_terms import Often, TermCounts, associations, how_often, log_odds, rarest_in
 from upsort.core.insight.terms import leanings, weights_of
 from upsort.core.learning.apart import Split, represent
 from upsort.core.learning.labelled import Labelled
@@ -25,6 +25,7 @@ from upsort.jobs.corpus import read_labelled_corpus
 from upsort.jobs.judging import prepared
 from upsort.jobs.progress import Advance, no_progress
 
+_FACTS = 3
 WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
 
 
@@ -32,9 +33,11 @@ WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
 class Leaning:
     """One term for one label. value: by the chosen way; z: of log odds. documents, others: with it, of the label and of all
     others
-    (of the other label of a pair). stable: whether the sign is the same in every fold, where folds were made."""
+    (of the other label of a pair). row: among the terms. stable: whether the sign is the same in every fold, where folds were
+    made."""
 
     term: str
+    row: int
     value: float
     z: float | None
     documents: int
@@ -42,15 +45,26 @@ class Leaning:
     stable: bool | None
 
 
+@dataclass(frozen=True)
+class Fact:
+    """A term in the documents of its label and in those of the label in which it is rarest."""
+
+    term: str
+    label: str
+    rarest_in: str
+    often: Often
+
+
 @dataclass(frozen=True, kw_only=True)
 class TermsResult:
-    """For each label its terms for and against, strongest first, and a sentence about the first of them."""
+    """For each label its terms for and against, strongest first. facts: about the first terms of the labels that have the
+    strongest ones."""
 
     way: str
     labels: tuple[str, ...]
     speaking_for: dict[str, list[Leaning]]
     against: dict[str, list[Leaning]]
-    sentences: list[str]
+    facts: list[Fact]
     values: Floats
     counts: TermCounts
 
@@ -145,13 +159,16 @@ def terms(evidence: Evidence, way: str, top: int, only: str = "", pair: tuple[st
         order = np.argsort(-(values if z is None else z)[:, column], kind="stable")
         speaking_for[label] = [_leaning(evidence, values, z, int(row), column) for row in order[:top]]
         against[label] = [_leaning(evidence, values, z, int(row), column) for row in order[::-1][:top]]
-    sentences = [_sentence(evidence, label, speaking_for[label]) for label in chosen if speaking_for[label]]
+    strongest = sorted(
+        (label for label in chosen if speaking_for[label]), key=lambda label: -speaking_for[label][0].value
+    )
+    facts = [_fact(evidence, label, speaking_for[label][0].row) for label in strongest[:_FACTS]]
     return TermsResult(
         way=way,
         labels=evidence.labels,
         speaking_for=speaking_for,
         against=against,
-        sentences=sentences,
+        facts=facts,
         values=values,
         counts=evidence.counts,
     )
@@ -203,6 +220,7 @@ def _leaning(evidence: Evidence, values: Floats, z: Floats | None, row: int, col
     documents = evidence.counts.documents[row]
     return Leaning(
         term=shown(term, evidence.full_forms),
+        row=row,
         value=float(values[row, column]),
         z=float(z[row, column]) if z is not None else None,
         documents=int(documents[column]),
@@ -217,19 +235,11 @@ def shown(term: str, full_forms: dict[str, str]) -> str:
     return term if full == term else f"{term} ({full})"
 
 
-def _sentence(evidence: Evidence, label: str, ranked: Sequence[Leaning]) -> str:
-    """About the first term: how many times as likely it is in the label's documents as in those of the label it is rarest in."""
+def _fact(evidence: Evidence, label: str, row: int) -> Fact:
     own = evidence.labels.index(label)
-    first = ranked[0].term.split(" (")[0]
-    row = evidence.counts.terms.index(first)
-    shares = evidence.counts.documents[row] / np.maximum(evidence.counts.label_documents, 1)
-    other = int(np.argmin(np.where(np.arange(shares.size) == own, np.inf, shares)))
-    ratio = float(likelihood_ratios(evidence.counts, own, other)[row])
-    return (
-        f"{first!r} is {ratio:,.1f} times as likely in a document about {label} as in one about {evidence.labels[other]} "
-        f"({evidence.counts.documents[row, own]:,} of {evidence.counts.label_documents[own]:,} against "
-        f"{evidence.counts.documents[row, other]:,} of {evidence.counts.label_documents[other]:,})."
-    )
+    other = rarest_in(evidence.counts, row, own)
+    often = how_often(evidence.counts, row, own, other)
+    return Fact(evidence.counts.terms[row], label, evidence.labels[other], often)
 
 
 def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:

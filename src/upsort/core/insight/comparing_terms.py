@@ -3,16 +3,19 @@
 - log odds with an informative prior (Monroe, Colaresi & Quinn 2008, equations 15, 16 and 22): with y the count of the term in the
   label, n all counts there, and α the count in the whole corpus scaled to a prior of α₀ counts in all,
   δ = ln((y + α) / (n + α₀ − y − α)) − the same of all other labels; z = δ / √(1 / (y + α) + 1 / (y' + α))
-- likelihood ratio: P(term in a document | label) / P(term in a document | other label), from documents + ½ over documents + 1
+- likelihood ratio: P(term in a document | label) / the mean of P(term in a document | other label), from documents + ½ over
+  documents + 1
 - chi-square and mutual information: see `association`
 """
 
 from dataclasses import dataclass
+from math import exp, sqrt
 
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.features import association
+from upsort.core.judging.intervals import Z_95
 
 PRIOR = 500.0
 
@@ -57,8 +60,31 @@ def associations(counts: TermCounts, way: str) -> Floats:
     return signed
 
 
-def likelihood_ratios(counts: TermCounts, label: int, other: int) -> Floats:
-    """(n_terms,) how many times as likely a document of `label` is to hold each term as one of `other`."""
-    shares = (counts.documents + 0.5) / (counts.label_documents + 1.0)
-    ratios: Floats = shares[:, label] / shares[:, other]
-    return ratios
+@dataclass(frozen=True, kw_only=True)
+class Often:
+    """In how many documents of two labels a term stands. ratio: of the two shares, with its 95 % interval; None where it stands
+    in none of the other's."""
+
+    documents: int
+    of: int
+    other_documents: int
+    other_of: int
+    ratio: tuple[float, float, float] | None
+
+
+def how_often(counts: TermCounts, term: int, label: int, other: int) -> Often:
+    """A term in two labels. The interval is that of the logarithm (Katz, Baptista, Azen & Pike 1978)."""
+    a, b = int(counts.documents[term, label]), int(counts.documents[term, other])
+    n, m = int(counts.label_documents[label]), int(counts.label_documents[other])
+    ratio = None
+    if a and b:
+        value = (a / n) / (b / m)
+        factor = exp(Z_95 * sqrt(max(1 / a - 1 / n + 1 / b - 1 / m, 0.0)))
+        ratio = (value, value / factor, value * factor)
+    return Often(documents=a, of=n, other_documents=b, other_of=m, ratio=ratio)
+
+
+def rarest_in(counts: TermCounts, term: int, label: int) -> int:
+    """The other label in whose documents a term is rarest."""
+    shares = counts.documents[term] / np.maximum(counts.label_documents, 1)
+    return int(np.argmin(np.where(np.arange(shares.size) == label, np.inf, shares)))

@@ -1,57 +1,110 @@
-"""How the result grows with the number of labelled documents.
+"""How the result grows with the number of labelled documents, and what more of them would give.
 
-To the mean accuracies a(m) on m documents the curve a − b · m^(−c), b, c > 0, is fitted by least squares (the inverse power
-law of learning curves; Figueroa et al. 2012).
+To the mean accuracies y(m) of sorters trained on m documents the curve a − b · m^(−c), b, c > 0, a ≤ 1, is fitted by least
+squares (the inverse power law of learning curves; Figueroa et al. 2012). For each c of a grid the best a and b are those of a
+linear regression on m^(−c).
+
+What so many documents more would give is told with a prediction interval, by a parametric bootstrap (Efron & Tibshirani 1993,
+section 6.5): the curve is fitted again to points drawn around it, and the value of each such curve gets the error of a
+measurement too. Points err in two ways: each for itself, by the documents drawn for its training and by what the curve cannot
+follow, and all alike, by the documents that they are judged on, which are the same. `bench/growth.py` shows how often the
+interval holds what the doubled size brings.
 """
 
 from dataclasses import dataclass
-from math import inf
 
 import numpy as np
 
 from upsort.core.arrays import Floats
 
+_RATES = np.geomspace(0.02, 3.0, 60)
+_DRAWS = 1000
+_LEAST_POINTS = 4
+
 
 @dataclass(frozen=True)
-class Growth:
-    """ceiling, drop, rate: a, b and c. spread: the standard deviation of the points around the curve."""
+class Curve:
+    """ceiling, drop, rate: a, b and c."""
 
     ceiling: float
     drop: float
     rate: float
+
+    def at(self, documents: float) -> float:
+        """The accuracy expected from so many documents."""
+        return float(self.ceiling - self.drop * documents**-self.rate)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Growth:
+    """curve: the best one. drawn: (r, 3) a, b and c of those fitted to drawn points. judged: how many documents the accuracies
+    were measured on. noise: (r,) standard normal errors of a measurement. spread: the standard deviation of a point for
+    itself."""
+
+    curve: Curve
+    drawn: Floats
+    judged: int
+    noise: Floats
     spread: float
 
     def at(self, documents: float) -> float:
         """The accuracy expected from so many documents."""
-        return float(min(self.ceiling - self.drop * documents**-self.rate, 1.0))
+        return self.curve.at(documents)
 
     def between(self, documents: float) -> tuple[float, float]:
-        """That accuracy, give or take two standard deviations."""
-        middle = self.at(documents)
-        return max(middle - 2 * self.spread, 0.0), min(middle + 2 * self.spread, 1.0)
+        """The 95 % prediction interval of the accuracy that so many documents will be found to give, on as many others as these
+        were judged on."""
+        values = self.drawn[:, 0] - self.drawn[:, 1] * documents ** -self.drawn[:, 2]
+        share = np.clip(values, 0.0, 1.0)
+        errors = np.sqrt(share * (1.0 - share) / self.judged + self.spread**2)
+        low, high = np.quantile(np.clip(values + errors * self.noise, 0.0, 1.0), [0.025, 0.975])
+        return float(low), float(high)
 
 
-def fitted_growth(documents: Floats, accuracies: Floats) -> Growth | None:
-    """The curve through the points, or None where there are fewer than four or none fits."""
-    if documents.size < 4:
+def fitted_growth(sizes: Floats, accuracies: Floats, judged: int) -> Growth | None:
+    """The curve through the means of accuracies, or None where there are fewer than four points.
+
+    sizes: (p,) documents trained on. accuracies: (f, p) of each fold. judged: documents judged by all folds together.
+    """
+    folds, points = accuracies.shape
+    if points < _LEAST_POINTS:
         return None
+    means = accuracies.mean(axis=0)
+    parameters = _fits(sizes, means[None])
+    curve = Curve(*parameters[0].tolist())
+    fitted = curve.ceiling - curve.drop * sizes**-curve.rate
+    beside_the_curve = float(((means - fitted) ** 2).sum()) / max(points - 3, 1)
+    # what the folds' own ups and downs leave in the mean of a point, beyond those that a fold has at every size
+    between = accuracies - accuracies.mean(axis=1, keepdims=True) - means + means.mean()
+    within = float((between**2).sum()) / max((folds - 1) * (points - 1), 1) / folds
+    spread = float(np.sqrt(max(beside_the_curve, within)))
+    level = float(np.sqrt(np.clip(means[-1] * (1.0 - means[-1]), 0.25 / judged, None) / judged))
+    generator = np.random.default_rng(20191)
+    shared = generator.normal(size=(_DRAWS, 1)) * level
+    own = generator.normal(size=(_DRAWS, points)) * spread
+    return Growth(
+        curve=curve,
+        drawn=_fits(sizes, fitted + shared + own),
+        judged=judged,
+        noise=generator.normal(size=_DRAWS),
+        spread=spread,
+    )
 
-    def curve(m: Floats, a: float, b: float, c: float) -> Floats:
-        values: Floats = a - b * m**-c
-        return values
 
-    from scipy.optimize import curve_fit  # slow to load
-
-    try:
-        (a, b, c), _ = curve_fit(
-            curve,
-            documents,
-            accuracies,
-            p0=(float(accuracies.max()), 1.0, 0.5),
-            bounds=((0.0, 0.0, 0.01), (1.0, inf, 3.0)),
-            maxfev=5000,
-        )
-    except RuntimeError:
-        return None
-    spread = float(np.sqrt(((curve(documents, a, b, c) - accuracies) ** 2).sum() / max(documents.size - 3, 1)))
-    return Growth(float(a), float(b), float(c), spread)
+def _fits(sizes: Floats, values: Floats) -> Floats:
+    """(r, 3) a, b and c of the curves nearest to (r, p) values."""
+    best = np.full(len(values), np.inf)
+    found = np.zeros((len(values), 3))
+    for rate in _RATES:
+        x = sizes**-rate
+        centred = x - x.mean()
+        b = np.maximum(-(values - values.mean(axis=1, keepdims=True)) @ centred / float((centred**2).sum()), 0.0)
+        a = values.mean(axis=1) + b * x.mean()
+        over = a > 1.0  # then a is 1, and b what fits best below it
+        b = np.where(over, np.maximum((1.0 - values) @ x / float((x**2).sum()), 0.0), b)
+        a = np.where(over, 1.0, a)
+        errors = ((values - a[:, None] + b[:, None] * x) ** 2).sum(axis=1)
+        better = errors < best
+        best[better] = errors[better]
+        found[better] = np.column_stack((a, b, np.full(len(values), rate)))[better]
+    return found

@@ -1,7 +1,7 @@
 """A plan together with what stands in the files it names: all that training needs beside the documents."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from upsort.core.plan import Plan
 from upsort.core.text.word_steps import Resources
@@ -17,3 +17,10 @@ class Method:
     plan: Plan
     resources: Resources = field(default_factory=Resources)
     costs: Costs | None = None
+
+    def for_labels(self) -> "Method":
+        """The same where only labels are asked for: without calibration, unless it has a part in choosing them."""
+        decide = self.plan.decide
+        if self.costs is not None or decide.f_beta or decide.rank_by == "probabilities":
+            return self
+        return replace(self, plan=replace(self.plan, classifier=replace(self.plan.classifier, calibrate="none")))

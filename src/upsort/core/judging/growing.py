@@ -1,0 +1,52 @@
+"""Sorters trained on growing parts of each fold's training documents, judged on the fold's held-out ones."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from upsort.core.arrays import Floats
+from upsort.core.judging.protocol import Parts, outcome_of
+from upsort.core.learning.apart import Split
+from upsort.core.learning.dealing import shuffled
+from upsort.core.learning.method import Method
+
+SHARES = (0.05, 0.1, 0.2, 0.35, 0.5, 0.7, 1.0)
+"""Of the training documents of a fold."""
+
+
+@dataclass(frozen=True)
+class Grown:
+    """sizes: (p,) mean number of documents trained on. held_out, training: (f, p) accuracies of each fold on its held-out and on
+    its training documents. judged: documents held out in all."""
+
+    sizes: Floats
+    held_out: Floats
+    training: Floats
+    judged: int
+
+
+def grown(parts: Parts, method: Method) -> Grown:
+    """Parts are drawn at random, each containing the smaller ones. Those of one label are left out, in all folds."""
+    documents, plan = parts.documents, method.plan
+    found: dict[float, list[tuple[int, float, float]]] = {share: [] for share in SHARES}
+    for number, split in enumerate(parts.splits):
+        keys = documents.keys[split.training] if documents.keys is not None else None
+        drawn = split.training[shuffled(split.training.size, plan.judge.seed + number, keys)]
+        for share in SHARES:
+            members = np.sort(drawn[: max(round(share * drawn.size), 1)])
+            if np.unique(documents.labels[members]).size < 2:
+                continue
+            least = min(plan.features.in_at_least, max(1, members.size // 50))  # tiny parts would be left without terms
+            tried = replace(method, plan=replace(plan, features=replace(plan.features, in_at_least=least)))
+            made = outcome_of(documents, Split(members, split.held_out), tried.for_labels())
+            right = made.right(documents) / split.held_out.size
+            training = (made.sorter.trained.right or 0) / members.size
+            found[share].append((members.size, right, training))
+    rows = [rows for rows in found.values() if len(rows) == len(parts.splits)]
+    table = np.array(rows, dtype=np.float64).reshape(len(rows), len(parts.splits), 3)
+    return Grown(
+        table[:, :, 0].mean(axis=1),
+        table[:, :, 1].T,
+        table[:, :, 2].T,
+        int(np.unique(np.concatenate([split.held_out for split in parts.splits])).size),
+    )
