@@ -248,7 +248,7 @@ class _Gathering:
         if settings.at_least_words or "repetitions" in settings.drop:
             from upsort.core.judging.near_copies import prints_of
 
-            prints = prints_of(list(texts), with_signatures=False)
+            prints = prints_of(list(texts), with_shingles=False)
             for place in np.flatnonzero(prints.words < settings.at_least_words).tolist():
                 faults[place] = faults[place] or Reason(Why.TOO_SHORT, (str(settings.at_least_words),))
             if "repetitions" in settings.drop:

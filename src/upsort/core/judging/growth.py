@@ -1,8 +1,8 @@
 """How the result grows with the number of labelled documents, and what more of them would give.
 
 To the mean accuracies y(m) of sorters trained on m documents the curve a − b · m^(−c), b, c > 0, a ≤ 1, is fitted by least
-squares (the inverse power law of learning curves; Figueroa et al. 2012). For each c of a grid the best a and b are those of a
-linear regression on m^(−c).
+squares, weighted by m (the inverse power law of learning curves; Figueroa et al. 2012). For each c of a grid the best a and b are
+those of a linear regression on m^(−c).
 
 What so many documents more would give is told with a prediction interval, by a parametric bootstrap (Efron & Tibshirani 1993,
 section 6.5): the curve is fitted again to points drawn around it, and the value of each such curve gets the error of a
@@ -38,7 +38,7 @@ class Curve:
 @dataclass(frozen=True, kw_only=True)
 class Growth:
     """curve: the best one. drawn: (r, 3) a, b and c of those fitted to drawn points. judged: how many documents the accuracies
-    were measured on. noise: (r,) standard normal errors of a measurement. spread: the standard deviation of a point for
+    were measured on. noise: (r,) standard normal errors of a measurement. spread: the standard deviation of the last point for
     itself."""
 
     curve: Curve
@@ -70,40 +70,44 @@ def fitted_growth(sizes: Floats, accuracies: Floats, judged: int) -> Growth | No
     if points < _LEAST_POINTS:
         return None
     means = accuracies.mean(axis=0)
-    parameters = _fits(sizes, means[None])
+    weights = sizes / sizes.max()
+    parameters = _fits(sizes, means[None], weights)
     curve = Curve(*parameters[0].tolist())
     fitted = curve.ceiling - curve.drop * sizes**-curve.rate
-    beside_the_curve = float(((means - fitted) ** 2).sum()) / max(points - 3, 1)
+    beside_the_curve = float((weights * (means - fitted) ** 2).sum()) / max(points - 3, 1)
     # what the folds' own ups and downs leave in the mean of a point, beyond those that a fold has at every size
     between = accuracies - accuracies.mean(axis=1, keepdims=True) - means + means.mean()
-    within = float((between**2).sum()) / max((folds - 1) * (points - 1), 1) / folds
+    within = float((weights * between**2).sum()) / max((folds - 1) * (points - 1), 1) / folds
     spread = float(np.sqrt(max(beside_the_curve, within)))
     level = float(np.sqrt(np.clip(means[-1] * (1.0 - means[-1]), 0.25 / judged, None) / judged))
     generator = np.random.default_rng(20191)
     shared = generator.normal(size=(_DRAWS, 1)) * level
-    own = generator.normal(size=(_DRAWS, points)) * spread
+    own = generator.normal(size=(_DRAWS, points)) * spread / np.sqrt(weights)
     return Growth(
         curve=curve,
-        drawn=_fits(sizes, fitted + shared + own),
+        drawn=_fits(sizes, fitted + shared + own, weights),
         judged=judged,
         noise=generator.normal(size=_DRAWS),
         spread=spread,
     )
 
 
-def _fits(sizes: Floats, values: Floats) -> Floats:
-    """(r, 3) a, b and c of the curves nearest to (r, p) values."""
+def _fits(sizes: Floats, values: Floats, weights: Floats) -> Floats:
+    """(r, 3) a, b and c of the curves nearest to (r, p) values. weights: (p,) of the squares."""
+    shares = weights / weights.sum()
+    means = values @ shares
     best = np.full(len(values), np.inf)
     found = np.zeros((len(values), 3))
     for rate in _RATES:
         x = sizes**-rate
-        centred = x - x.mean()
-        b = np.maximum(-(values - values.mean(axis=1, keepdims=True)) @ centred / float((centred**2).sum()), 0.0)
-        a = values.mean(axis=1) + b * x.mean()
+        middle = float(x @ shares)
+        centred = x - middle
+        b = np.maximum(-(values - means[:, None]) @ (shares * centred) / float(shares @ centred**2), 0.0)
+        a = means + b * middle
         over = a > 1.0  # then a is 1, and b what fits best below it
-        b = np.where(over, np.maximum((1.0 - values) @ x / float((x**2).sum()), 0.0), b)
+        b = np.where(over, np.maximum((1.0 - values) @ (shares * x) / float(shares @ x**2), 0.0), b)
         a = np.where(over, 1.0, a)
-        errors = ((values - a[:, None] + b[:, None] * x) ** 2).sum(axis=1)
+        errors = (values - a[:, None] + b[:, None] * x) ** 2 @ shares
         better = errors < best
         best[better] = errors[better]
         found[better] = np.column_stack((a, b, np.full(len(values), rate)))[better]

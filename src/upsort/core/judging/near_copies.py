@@ -1,17 +1,20 @@
 """Exact and near copies among documents, in time linear in the text.
 
 An exact copy has the same words in the same order, whatever the case, spaces and punctuation. Near copies are found by
-their shingles, the pairs of neighbouring words: the similarity of two documents is the share of shingles that they have in
-common (Jaccard; Broder 1997). It is estimated from min-hash signatures: for each of 64 random orders of all shingles, the
-document's first; the share of places where two signatures agree is an unbiased estimate of the similarity, with a standard
-error of at most 0.063. Of each signature only 16 bits a place are kept (b-bit minwise hashing, Li & König 2010). Pairs to
-compare are those that agree in all four places of at least one of 16 bands (Indyk & Motwani 1998): at a similarity of 0.8,
-99.98 % of pairs are found; at 0.9, all but one in 10^7.
+their shingles, the pairs of neighbouring words: the similarity of two documents is the share of their distinct shingles that they
+have in common (Jaccard; Broder 1997). Pairs to compare are found by min-hash signatures: for each of 64 random orders of all
+shingles, the document's first, 16 bits of it (b-bit minwise hashing, Li & König 2010). Two documents are compared where all
+places of a band agree (Leskovec, Rajaraman & Ullman 2014, section 3.4): 16 bands of 4 places for similarities from 0.77 on, at
+which that misses less than one pair in 1,000 (one in 5,000 at 0.8), 32 of 2 from 0.44 on, else 64 of 1. Of documents alike in a
+band each is compared with the first and the three before it. What is compared is compared shingle by shingle, so that no pair
+below the similarity is ever called one (but for shingles whose 32-bit hashes collide). `bench/copies.py` measures how many pairs
+are found.
 
-A document costs 144 bytes: two 64-bit sums that identify its words, and its signature.
+A document costs 16 bytes for two sums that identify its words, and 4 bytes for each distinct shingle.
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import xxhash
@@ -24,8 +27,11 @@ SIMILARITY = 0.8
 """From which share of common pairs of words on a document counts as a near copy, where nobody says otherwise."""
 
 PLACES = 64
-_BAND = 4
+_NEIGHBOURS = 3  # before it in a band, that a document is compared with
+_CLEARLY_LESS = 0.2  # four standard errors of a similarity that is told from 64 places
 _CHUNK = 1 << 15
+_COMPARED = 1 << 20  # shingles at a time
+_MISSED = 0.001
 _RANDOM = np.random.Generator(np.random.PCG64(20011))
 _FACTORS = _RANDOM.integers(0, 1 << 31, PLACES, dtype=np.uint32) * np.uint32(2) + np.uint32(1)
 _SHIFTS = _RANDOM.integers(0, 1 << 32, PLACES, dtype=np.uint32)
@@ -33,16 +39,18 @@ _ODD = np.uint64(0x9E3779B97F4A7C15)
 _OTHER_ODD = np.uint64(0xC2B2AE3D27D4EB4F)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Prints:
     """What is kept of n documents to tell copies by.
 
-    sums: (n, 2) uint64. signatures: (n, 64) uint16. words: (n,) int64, number of words; documents without any are copies of
-    none. distinct: (n,) int64, number of distinct words.
+    sums: (n, 2) uint64. shingles: uint32, the distinct ones of each document, sorted, one document after the other; starts:
+    (n + 1,) int64, where each document's begin; empty where only exact copies are looked for. words: (n,) int64, number of words;
+    documents without any are copies of none. distinct: (n,) int64, number of distinct words.
     """
 
     sums: Keys
-    signatures: AnyArray
+    shingles: AnyArray
+    starts: Ints
     words: Ints
     distinct: Ints
 
@@ -52,7 +60,7 @@ class Copies:
     """For each of n documents, the earlier document that it copies, or -1.
 
     exact: (n,) int64, the first with the same words. near: (n,) int64, the first of those found similar. similarity: (n,)
-    float64, estimated, for near; 1 for exact; 0 where neither.
+    float64, for near; 1 for exact; 0 where neither.
     """
 
     exact: Ints
@@ -64,13 +72,13 @@ class Copies:
         return np.where(self.exact >= 0, self.exact, self.near)
 
 
-def prints_of(texts: list[str], with_signatures: bool = True) -> Prints:
-    """The prints of a block of documents; without signatures only exact copies can be told."""
+def prints_of(texts: list[str], with_shingles: bool = True) -> Prints:
+    """The prints of a block of documents; without shingles only exact copies can be told."""
     tokens = tokenise([lower(text, "") for text in texts])
-    return prints_of_tokens(tokens, first_in_document(tokens), with_signatures)
+    return prints_of_tokens(tokens, first_in_document(tokens), with_shingles)
 
 
-def prints_of_tokens(tokens: Tokens, once: Places, with_signatures: bool = True) -> Prints:
+def prints_of_tokens(tokens: Tokens, once: Places, with_shingles: bool = True) -> Prints:
     """The same for documents that are lower-cased and tokenised already. once: `first_in_document` of the tokens."""
     hashes = np.array([xxhash.xxh3_64_intdigest(word.encode("utf-8")) for word in tokens.words], dtype=np.uint64)
     stream = hashes[tokens.codes] if tokens.words else np.zeros(0, dtype=np.uint64)
@@ -84,24 +92,32 @@ def prints_of_tokens(tokens: Tokens, once: Places, with_signatures: bool = True)
         running = np.concatenate((np.zeros(1, dtype=np.uint64), np.cumsum(mixed * factor, dtype=np.uint64)))
         sums[:, column] = running[tokens.starts[1:]] - running[tokens.starts[:-1]]
     distinct = np.bincount(owner[once], minlength=lengths.size)
-    signatures = _signatures(stream, tokens.starts) if with_signatures else np.zeros((lengths.size, 0), dtype=np.uint16)
-    return Prints(sums, signatures, lengths, distinct.astype(np.int64))
+    shingles, starts = _shingles(stream, tokens.starts) if with_shingles else (np.zeros(0, dtype=np.uint32), None)
+    return Prints(
+        sums=sums,
+        shingles=shingles,
+        starts=starts if starts is not None else np.zeros(lengths.size + 1, dtype=np.int64),
+        words=lengths,
+        distinct=distinct.astype(np.int64),
+    )
 
 
 def joined(parts: list[Prints]) -> Prints:
     """Prints of consecutive blocks as those of one."""
+    sizes = np.concatenate([np.diff(part.starts) for part in parts])
     return Prints(
-        np.concatenate([part.sums for part in parts]),
-        np.concatenate([part.signatures for part in parts]),
-        np.concatenate([part.words for part in parts]),
-        np.concatenate([part.distinct for part in parts]),
+        sums=np.concatenate([part.sums for part in parts]),
+        shingles=np.concatenate([part.shingles for part in parts]),
+        starts=np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes))),
+        words=np.concatenate([part.words for part in parts]),
+        distinct=np.concatenate([part.distinct for part in parts]),
     )
 
 
-def _signatures(stream: Keys, starts: Ints) -> AnyArray:
-    """(n, 64) uint16 signatures of the documents whose word hashes are stream[starts[d] : starts[d + 1]]."""
+def _shingles(stream: Keys, starts: Ints) -> tuple[AnyArray, Ints]:
+    """The distinct shingles of the documents whose word hashes are stream[starts[d] : starts[d + 1]], and where each one's
+    begin."""
     lengths = np.diff(starts)
-    signatures = np.zeros((lengths.size, PLACES), dtype=np.uint16)
     # A shingle is a word with its follower; the last word of a document counts only where it is the only one.
     follower = np.concatenate((stream[1:], np.zeros(1, dtype=np.uint64))) if stream.size else stream
     is_last = np.zeros(stream.size, dtype=bool)
@@ -110,21 +126,59 @@ def _signatures(stream: Keys, starts: Ints) -> AnyArray:
     keep = ~is_last
     keep[starts[:-1][lengths == 1]] = True
     mixed = (stream * _ODD) ^ (follower * _OTHER_ODD)
-    shingles = ((mixed ^ (mixed >> np.uint64(32))) * _ODD >> np.uint64(32)).astype(np.uint32)[keep]
-    counts = np.where(lengths > 1, lengths - 1, lengths)
-    begins = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(counts)))
-    filled = np.flatnonzero(counts > 0)
+    hashed = (mixed ^ (mixed >> np.uint64(32))) * _ODD >> np.uint64(32)
+    owner = np.repeat(np.arange(lengths.size, dtype=np.uint64), lengths)
+    keys = np.unique(((owner << np.uint64(32)) | hashed)[keep])
+    sizes = np.bincount((keys >> np.uint64(32)).astype(np.int64), minlength=lengths.size)
+    return keys.astype(np.uint32), np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))
+
+
+def _signatures(prints: Prints, rows: Ints) -> AnyArray:
+    """(r, 64) uint16 signatures of some documents; those without shingles get zeros."""
+    signatures = np.zeros((rows.size, PLACES), dtype=np.uint16)
+    sizes = np.diff(prints.starts)[rows]
+    ends = np.cumsum(sizes)
+    filled = np.flatnonzero(sizes > 0)
     at = 0
     while at < filled.size:  # so many documents at a time that their shingles stay in the processor's cache
-        upto = max(at + 1, int(np.searchsorted(begins[filled], begins[filled[at]] + _CHUNK)))
+        upto = max(at + 1, int(np.searchsorted(ends[filled], ends[filled[at]] + _CHUNK)))
         chosen = filled[at:upto]
-        begin, end = begins[chosen[0]], begins[chosen[-1] + 1]
-        chunk, edges = shingles[begin:end], begins[chosen] - begin
+        chunk, edges = _of_rows(prints, rows[chosen])
         for place in range(PLACES):
-            least = np.minimum.reduceat(chunk * _FACTORS[place] + _SHIFTS[place], edges)
+            least = np.minimum.reduceat(chunk * _FACTORS[place] + _SHIFTS[place], edges[:-1])
             signatures[chosen, place] = least.astype(np.uint16)
         at = upto
     return signatures
+
+
+def _of_rows(prints: Prints, rows: Ints) -> tuple[AnyArray, Ints]:
+    """The shingles of some documents, one after the other, and where each one's begin."""
+    sizes = np.diff(prints.starts)[rows]
+    edges = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))
+    places = np.arange(int(edges[-1])) - np.repeat(edges[:-1] - prints.starts[rows], sizes)
+    return prints.shingles[places], edges
+
+
+def similarities(prints: Prints, first: Ints, second: Ints) -> Floats:
+    """(p,) the shares of shingles that pairs of documents have in common."""
+    found = np.zeros(first.size)
+    sizes = np.diff(prints.starts)
+    work = np.cumsum(sizes[first] + sizes[second])
+    begin = 0
+    while begin < first.size:
+        already = work[begin - 1] if begin else 0
+        end = max(begin + 1, int(np.searchsorted(work, already + _COMPARED, side="right")))
+        keys = []
+        for side in (first[begin:end], second[begin:end]):
+            shingles, edges = _of_rows(prints, side)
+            pair = np.repeat(np.arange(side.size, dtype=np.uint64), np.diff(edges))
+            keys.append((pair << np.uint64(32)) | shingles)
+        both = np.sort(np.concatenate(keys))
+        common = np.bincount((both[1:][both[1:] == both[:-1]] >> np.uint64(32)).astype(np.int64), minlength=end - begin)
+        union = sizes[first[begin:end]] + sizes[second[begin:end]] - common
+        found[begin:end] = common / np.maximum(union, 1)
+        begin = end
+    return found
 
 
 def find_copies(prints: Prints, similarity: float | None) -> Copies:
@@ -134,46 +188,58 @@ def find_copies(prints: Prints, similarity: float | None) -> Copies:
     """
     exact = _first_alike(prints.sums, prints.words > 0)
     near = np.full(exact.size, -1, dtype=np.int64)
-    estimated = np.where(exact >= 0, 1.0, 0.0)
+    found = np.where(exact >= 0, 1.0, 0.0)
     if similarity is None:
-        return Copies(exact, near, estimated)
+        return Copies(exact, near, found)
     open_ones = np.flatnonzero((exact < 0) & (prints.words > 0))
-    search = _Search(np.ascontiguousarray(prints.signatures[open_ones]), similarity)
-    bands = search.signatures.view(np.uint64)  # four places of 16 bits each
-    for band in range(PLACES // _BAND):
-        order = np.argsort(bands[:, band], kind="stable")
-        same = bands[order[1:], band] == bands[order[:-1], band]
-        group = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(~same)))
-        group_begin = np.flatnonzero(np.concatenate((np.ones(1, dtype=bool), ~same)))
-        first = order[group_begin[group]] if order.size else order
-        previous = np.concatenate((order[:1], order[:-1]))
-        for candidate, valid in ((first, order != first), (previous, np.concatenate((np.zeros(1, dtype=bool), same)))):
-            chosen = valid[: order.size]
-            search.compare(order[chosen], candidate[chosen])
-    found, best = search.found, search.best
-    hit = found >= 0
-    near[open_ones[hit]] = open_ones[found[hit]]
-    estimated[open_ones[hit]] = best[hit]
-    return Copies(exact, near, estimated)
+    search = _Search(prints, open_ones, similarity)
+    for band in _bands(search.signatures, similarity):
+        order = np.argsort(band, kind="stable")
+        alike = band[order[1:]] == band[order[:-1]]
+        begins = np.flatnonzero(np.concatenate((np.ones(min(order.size, 1), dtype=bool), ~alike)))
+        place = np.arange(order.size)
+        begin = np.repeat(begins, np.diff(np.append(begins, order.size)))
+        search.compare(order[place > begin], order[begin[place > begin]])
+        for back in range(1, _NEIGHBOURS + 1):
+            later = place[place - back > begin]
+            search.compare(order[later], order[later - back])
+    hit = search.found >= 0
+    near[open_ones[hit]] = open_ones[search.found[hit]]
+    found[open_ones[hit]] = search.best[hit]
+    return Copies(exact, near, found)
+
+
+def _bands(signatures: AnyArray, similarity: float) -> list[AnyArray]:
+    """The bands, each as one number a document; as wide as the similarity allows."""
+    kinds: list[tuple[int, type[np.unsignedinteger[Any]]]] = [(4, np.uint64), (2, np.uint32), (1, np.uint16)]
+    for width, kind in kinds:
+        if width == 1 or (1.0 - similarity**width) ** (PLACES // width) <= _MISSED:
+            return [np.ascontiguousarray(band) for band in signatures.view(kind).T]
+    raise AssertionError
 
 
 class _Search:
     """The earliest similar document of each, as far as pairs were compared. found: (n,) its place or −1; best: (n,) the
     similarity."""
 
-    def __init__(self, signatures: AnyArray, similarity: float) -> None:
-        self.signatures, self.similarity = signatures, similarity
-        self.best = np.zeros(len(signatures))
-        self.found = np.full(len(signatures), -1, dtype=np.int64)
+    def __init__(self, prints: Prints, rows: Ints, similarity: float) -> None:
+        self.prints, self.rows, self.similarity = prints, rows, similarity
+        self.signatures = _signatures(prints, rows)
+        self.best = np.zeros(rows.size)
+        self.found = np.full(rows.size, -1, dtype=np.int64)
 
     def compare(self, later: Ints, earlier: Ints) -> None:
-        """Estimate the similarity of candidate pairs and note, for each later document, the earliest similar one."""
+        """Compare candidate pairs and note, for each later document, the earliest similar one."""
         for begin in range(0, later.size, _CHUNK):
             a, b = later[begin : begin + _CHUNK], earlier[begin : begin + _CHUNK]
-            alike = (self.signatures[a] == self.signatures[b]).mean(axis=1)
-            enough = (alike >= self.similarity) & ((self.found[a] < 0) | (b < self.found[a]))
+            new = (self.found[a] < 0) | (b < self.found[a])
+            a, b = a[new], b[new]
+            alike = (self.signatures[a] == self.signatures[b]).mean(axis=1) >= self.similarity - _CLEARLY_LESS
+            a, b = a[alike], b[alike]
+            exactly = similarities(self.prints, self.rows[a], self.rows[b])
+            enough = exactly >= self.similarity
             self.found[a[enough]] = b[enough]
-            self.best[a[enough]] = alike[enough]
+            self.best[a[enough]] = exactly[enough]
 
 
 def _first_alike(sums: Keys, usable: Bools) -> Ints:
