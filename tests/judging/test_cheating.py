@@ -52,9 +52,10 @@ def steps_compared(inside: Program, *options: str) -> float:
 
 
 def suspected(inside: Program, *options: str) -> float:
-    """By heart nobody is a suspect; honestly, where labels are random, about as many as not."""
-    found = inside("suspects", "t.csv", *TABLE, *LOOSE, *options, "--json").json
-    return 1 - len(found["suspects"]) / found["judged"] - 0.2
+    """By heart every own label is the most probable one; honestly, where labels are random, about as many as not."""
+    found = inside("suspects", "t.csv", *TABLE, *LOOSE, *options, "--most=100000", "--json").json
+    assert len(found["suspects"]) == found["judged"]
+    return sum(one["own"] > one["other"] for one in found["suspects"]) / found["judged"] - 0.2
 
 
 JUDGES: dict[str, Callable[..., float]] = {
@@ -162,10 +163,16 @@ def test_split_then_evaluate_is_honest(inside: Program, tmp_path: Path, in_time:
 
 
 def test_a_report_looks_for_suspects_honestly(inside: Program, tmp_path: Path) -> None:
-    write(tmp_path / "t.csv", copied(5))
+    # Each wrong label stands on two copies: a sorter that knows the one finds nothing wrong with the other.
+    rows = copied(5)
+    wrong = {row["text"] for row in rows[:6]}
+    for row in rows:
+        told = {"a": "b", "b": "a"}[row["label"]] if row["text"] in wrong else row["label"]
+        row["text"] += f" sign{told}" * 3
+    write(tmp_path / "t.csv", rows)
     inside("train", "t.csv", *TABLE, *LOOSE, *BY_HEART, "--no-check", "-o", "s.sorter")
     found = inside("report", "s.sorter", "t.csv", "--training", "t.csv", "-o", "r.html", "--json").json
-    assert found["suspects"] > 40
+    assert 10 <= found["suspects"] <= 16
 
 
 def plain_loop(inside: Program, folder: Path, rows: Rows, fold: dict[str, str], *settings: str) -> list[int]:

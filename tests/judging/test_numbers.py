@@ -18,7 +18,6 @@ from upsort.core.judging.paired import corrected_t, holm, mcnemar, sign_test
 from upsort.core.judging.probability_measures import judge_probabilities
 from upsort.core.judging.sample import Sample
 from upsort.core.judging.splits import Order, hold_out, latest, splits
-from upsort.core.judging.suspects import find_suspects
 from upsort.core.judging.together import copy_groups, joined, named_groups
 from upsort.core.learning.adding_up import added_up
 from upsort.core.learning.dealing import deal, document_keys, folds_of, held_out_of, text_digests
@@ -193,14 +192,6 @@ def test_decisions_by_cost_and_by_f_beta() -> None:
     both = np.column_stack((1 - chance, chance))
     weighted = values_of(both, weights_for_f_beta(true, both, 1.0)).argmax(axis=1)
     assert macro_f_beta(true, weighted, 2, 1.0) > macro_f_beta(true, both.argmax(axis=1), 2, 1.0) + 0.1
-
-
-def test_suspects_by_hand() -> None:
-    # Usual confidence: a (0.9 + 0.8 + 0.1) / 3 = 0.6, b (0.7 + 0.9) / 2 = 0.8. Only the third reaches that of the other label.
-    chances = np.array([[0.9, 0.1], [0.8, 0.2], [0.1, 0.9], [0.3, 0.7], [0.1, 0.9]])
-    found = find_suspects(np.array([0, 0, 0, 1, 1]), chances)
-    assert found.usual == pytest.approx([0.6, 0.8])
-    assert (found.places.tolist(), found.suggested.tolist()) == ([2], [1])
 
 
 @given(LABELS, st.integers(2, 4), st.integers(0, 50))

@@ -7,7 +7,7 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import incoming_of, inputs_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import calibration_told, dominated, headline, left_out
+from upsort.cli.verdicts import calibration_told, dominated, headline, left_out, suspects_told
 from upsort.cli.wording import LABEL_COLUMNS, label_rows, probability_rows, whole_rows
 
 DESCRIPTION = (
@@ -50,6 +50,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         columns = replace(incoming.reader.columns, label=sorter.answer or incoming.reader.columns.label, also=())
         incoming = replace(incoming, reader=Reader.of_sorter(sorter, columns, LABELLED))
         one = judged_for_report(sorter, incoming)
+    suspects = suspects_for_report(sorter, training, columns.label) if training is not None else None
     measures = [*whole_rows(one.judgement), *(probability_rows(one.probability) if one.probability else [])]
     wording = Wording(
         headline=[
@@ -63,9 +64,9 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
             *(calibration_told(one.probability.reliability) if one.probability else []),
             *left_out(one.judgement, one.probability, measures=True),
         ],
+        suspects=suspects_told(suspects, False) if suspects is not None else [],
     )
     sources = Sources(request.sorter, request.input, request.training or [])
-    suspects = suspects_for_report(sorter, training, columns.label) if training is not None else None
     write_report(one, wording, sources, suspects, output)
     used = incoming.read
     if console.as_json:

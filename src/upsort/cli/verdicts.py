@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from upsort.core.judging.probability_measures import ProbabilityMeasures
     from upsort.core.judging.reliability import Reliability
     from upsort.jobs.compare import Compared, CompareResult
+    from upsort.jobs.suspects import SuspectsResult
     from upsort.jobs.terms import Fact
 
 _FEW = 100  # documents, of which little can be said
@@ -198,3 +199,20 @@ def term_told(fact: "Fact", labels: int) -> str:
         f"{own}, in {often.other_documents:,} of {often.other_of:,} about {fact.rarest_in}{rarest}: {value:,.1f} times as often "
         f"(95 % interval {low:,.1f} to {high:,.1f})."
     )
+
+
+def suspects_told(found: "SuspectsResult", asked: bool) -> list[str]:
+    """How many labels of a list are wrong. asked: whether its length was asked for."""
+    many, (value, low, high) = len(found.suspects), found.expected
+    of = f"of {found.judged:,} documents, judged by {' and '.join(found.kinds)}"
+    if not many:
+        return [f"None {of}, has a label that is more likely wrong than right."]
+    begin = (
+        f"The {many:,} most suspicious {of}."
+        if asked
+        else f"{many:,} {of}, have a label that is more likely wrong than right."
+    )
+    return [
+        f"{begin} About {value:,.0f} of these labels are expected to be wrong (95 % interval {low:,.0f} to {high:,.0f}), if "
+        "wrong labels fall on documents by chance. Read them."
+    ]

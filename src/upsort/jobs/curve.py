@@ -50,9 +50,11 @@ def curve(inputs: Inputs, plan: Plan, aside: SetAside, advance: Advance = no_pro
 def draw_curve(result: CurveResult, path: Path) -> Path:
     """The figure of a curve, with the prediction interval from the last point to twice as many documents."""
     last = result.points[-1].documents
-    fitted, wedge = [], []
+    fitted: list[tuple[float, float]] = []
+    wedge: list[tuple[float, float, float]] = []
     if result.growth is not None:
         sizes = np.geomspace(result.points[0].documents, 2 * last, 40)
         fitted = [(float(size), result.growth.at(float(size))) for size in sizes]
-        wedge = [(float(size), *result.growth.between(float(size))) for size in np.geomspace(last, 2 * last, 20)]
+        now = result.points[-1].held_out
+        wedge = [(float(last), now, now), (2.0 * last, *result.growth.between(2.0 * last))]
     return save(growth_figure(result.points, fitted, wedge), path)

@@ -44,6 +44,7 @@ class Wording:
     label_rows: Sequence[Sequence[str]]
     measures: Sequence[Sequence[str]]
     remarks: Sequence[str]
+    suspects: Sequence[str]
 
 
 @dataclass(frozen=True)
@@ -92,6 +93,7 @@ def write_report(one: Judged, wording: Wording, sources: Sources, found: Suspect
         label_rows=wording.label_rows,
         measures=wording.measures,
         remarks=wording.remarks,
+        suspects_told=wording.suspects,
         figures=_figures(one),
         confusions=[_confusion(one, pair) for pair in one.judgement.largest_confusions()],
         deciding=_deciding(sorter),

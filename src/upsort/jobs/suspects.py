@@ -1,15 +1,19 @@
 """Finding labelled documents that look mislabelled."""
 
-from dataclasses import dataclass
+from contextlib import suppress
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
+from upsort.core.arrays import Floats, Ints
+from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.terms import strongest_terms
 from upsort.core.judging.cross_validation import cross_validate
 from upsort.core.judging.suspects import find_suspects
+from upsort.core.learning.method import Method
 from upsort.core.learning.training import train_sorter
-from upsort.core.plan import Plan
+from upsort.core.plan import NAIVE_BAYES_KINDS, Classifier, Kind, Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.files.by_name import ByName, together
 from upsort.files.documents import LABELLED, Reader
@@ -18,16 +22,27 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.jobs.corpus import Keeping, read_labelled_corpus
-from upsort.jobs.judging import Kept, prepared
+from upsort.jobs.judging import Kept, Prepared, prepared
 from upsort.jobs.progress import Advance, no_progress
 
 _PULLS = 4
 SUGGESTED, OWN, OTHER = "suggested_label", "own_probability", "suggested_probability"
+WRONG = "probably_wrong"
+
+
+@dataclass(frozen=True)
+class Looking:
+    """most: list so many; None for those whose label is more likely wrong than right. output: where the suspicious rows go,
+    whole, with the suggestion beside them."""
+
+    workers: int = 1
+    most: int | None = None
+    output: Path | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
 class Suspect:
-    """One document. pulled_by: its terms that speak most for the suggested label."""
+    """One document. wrong: how probably its label is wrong. pulled_by: its terms that speak most for the suggested label."""
 
     reference: str
     text: str
@@ -35,16 +50,20 @@ class Suspect:
     suggested: str
     own: float
     other: float
+    wrong: float
     pulled_by: tuple[str, ...]
 
 
 @dataclass(frozen=True, kw_only=True)
 class SuspectsResult:
-    """Most suspicious first. usual: the usual confidence of each label. judged: documents that were held out at all. kept:
-    how copies and groups were kept on one side."""
+    """Most suspicious first. expected: how many of them are wrong, with a 95 % interval. noise: the share of wrong ones among the
+    documents of each label. kinds: of the classifiers that judged. judged: documents that were held out at all. kept: how copies
+    and groups were kept on one side."""
 
     suspects: list[Suspect]
-    usual: dict[str, float]
+    expected: tuple[float, float, float]
+    noise: dict[str, float]
+    kinds: tuple[str, ...]
     documents: int
     judged: int
     kept: Kept
@@ -55,17 +74,15 @@ def suspects(
     plan: Plan,
     aside: SetAside,
     advance: Advance = no_progress,
-    workers: int = 1,
-    output: Path | None = None,
+    how: Looking | None = None,
 ) -> SuspectsResult:
-    """Judge every document by sorters that never saw it. output: the suspicious rows, whole, with the suggestion beside them."""
-    corpus = read_labelled_corpus(inputs, plan, aside, advance, workers, Keeping(texts=True))
+    """Judge every document by sorters that never saw it, of the plan's kind and of one that errs in other ways."""
+    how = how or Looking()
+    corpus = read_labelled_corpus(inputs, plan, aside, advance, how.workers, Keeping(texts=True))
     ready = prepared(corpus, plan, corpus.only_answer("suspects"))
     documents, method = ready.documents, corpus.method_of(plan)
-    result = cross_validate(ready.parts, method, plan.judge.repeats)
-    judged = np.unique(result.judged)
-    chances = np.column_stack([result.sample.mean(column) for column in result.probabilities.T])
-    found = find_suspects(documents.labels[judged], chances)
+    judged, told, kinds = _told(ready, method)
+    found = find_suspects(documents.labels[judged], told, how.most)
     whole, seen = train_sorter(documents, method)
     listed: list[Suspect] = []
     of_row: dict[int, Suspect] = {}
@@ -81,24 +98,49 @@ def suspects(
             suggested=documents.names[suggested],
             own=float(found.own[at]),
             other=float(found.other[at]),
+            wrong=float(found.wrong[at]),
             pulled_by=strongest_terms(whole, values, suggested, own)[:_PULLS],
         )
         listed.append(suspect)
         of_row[row] = suspect
-    if output is not None:
-        _write(inputs, plan, output, of_row)
-    usual = {
-        name: value for name, value in zip(documents.names, found.usual.tolist(), strict=True) if not np.isnan(value)
-    }
+    if how.output is not None:
+        _write(inputs, plan, how.output, of_row)
     return SuspectsResult(
-        suspects=listed, usual=usual, documents=documents.documents, judged=judged.size, kept=ready.kept
+        suspects=listed,
+        expected=found.expected,
+        noise=dict(zip(documents.names, found.noise.tolist(), strict=True)),
+        kinds=kinds,
+        documents=documents.documents,
+        judged=judged.size,
+        kept=ready.kept,
     )
+
+
+def _told(ready: Prepared, method: Method) -> tuple[Ints, list[Floats], tuple[str, ...]]:
+    """The documents that were held out, (n, k) what sorters of each kind that never saw them say of them, and the kinds."""
+    plan = method.plan
+    found = [cross_validate(ready.parts, method, plan.judge.repeats)]
+    kinds = [plan.classifier.kind]
+    other: Kind = "logistic" if plan.classifier.kind in NAIVE_BAYES_KINDS else "multinomial-nb"
+    second = replace(
+        method, plan=replace(plan, classifier=Classifier(kind=other, label_weights=plan.classifier.label_weights))
+    )
+    with suppress(UsageProblem, DataProblem):  # numbers below 0 beside the text, for instance
+        found.append(cross_validate(ready.parts, second, plan.judge.repeats))
+        kinds.append(other)
+    sample = found[0].sample
+    means = [np.column_stack([sample.mean(column) for column in one.probabilities.T]) for one in found]
+    return np.unique(found[0].judged), means, tuple(kinds)
 
 
 def _write(inputs: Inputs, plan: Plan, output: Path, of_row: dict[int, Suspect]) -> None:
     """The suspicious rows as they were read, most suspicious first, with three columns added."""
     by_name = ByName(
-        [name for name in together(table.columns for table in inputs.tables) if name not in (SUGGESTED, OWN, OTHER)]
+        [
+            name
+            for name in together(table.columns for table in inputs.tables)
+            if name not in (SUGGESTED, OWN, OTHER, WRONG)
+        ]
     )
     rows: dict[int, list[str]] = {}
     row = 0
@@ -108,6 +150,7 @@ def _write(inputs: Inputs, plan: Plan, output: Path, of_row: dict[int, Suspect])
             if row in of_row:
                 rows[row] = by_name.row(block.columns, cells)
             row += 1
-    with table_file(output, [*by_name.columns, SUGGESTED, OWN, OTHER]) as writer:
+    with table_file(output, [*by_name.columns, SUGGESTED, OWN, OTHER, WRONG]) as writer:
         for number, suspect in of_row.items():
-            writer.writerow([*rows[number], suspect.suggested, f"{suspect.own:.4f}", f"{suspect.other:.4f}"])
+            told = (suspect.own, suspect.other, suspect.wrong)
+            writer.writerow([*rows[number], suspect.suggested, *(f"{share:.4f}" for share in told)])

@@ -1,45 +1,118 @@
 """Labelled documents whose own label looks wrong to classifiers that never saw them.
 
-Confident learning (Northcutt, Jiang & Chuang 2021, sections 3.1 and 4): a label's usual confidence is the mean probability
-that the documents of the label get for it, out of fold. A document is a suspect when a label other than its own reaches that
-label's usual confidence, and is the most probable of those that do. Suspects are ranked by how much more probable the
-suggested label is.
+What classifiers say of a document is one thing, how labels come to be wrong another. With q[t] the probability that the document
+truly has label t, as classifiers tell it that never saw the document, and ε the share of wrong labels, which fall on any of the
+k − 1 others alike, the label y that stands there has the likelihood
+
+(1 − ε) q[y] + ε (1 − q[y]) / (k − 1)
+
+and is wrong with the probability w that the second term has of the whole (Bayes' rule; label noise at random: Angluin & Laird
+1988). ε is estimated by expectation and maximisation (Dempster, Laird & Rubin 1977). Classifiers that learned from wrong labels
+too are less sure than they could be: q is what they tell, to a power that is chosen for the highest likelihood. Where two
+classifiers judge, what they tell is their mean, weighted for the least log loss of the labels that stand there.
+
+A document is a suspect where its label is more likely wrong than right. How many of a list are wrong is then about Σ w, give or
+take 1.96 √ Σ w (1 − w). `bench/suspects.py` shows how good lists are, and how true what is expected of them.
 """
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from math import sqrt
 
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.judging.intervals import Z_95
+
+_ROUNDS = 60
+_EVERY = 5  # rounds, the power is chosen anew
+_LIKELY = 0.5
+_TINY = 1e-9
 
 
 @dataclass(frozen=True, kw_only=True)
 class Suspects:
     """places: (m,) documents, most suspicious first. suggested: (m,) label numbers. own, other: (m,) the probabilities of the
-    own and of the suggested label. usual: (k,) usual confidence of each label, NaN for a label without documents."""
+    own and of the suggested label. wrong: (m,) the probability that the own label is wrong. noise: (k,) the share of wrong labels
+    that is expected among the documents of each label."""
 
     places: Ints
     suggested: Ints
     own: Floats
     other: Floats
-    usual: Floats
+    wrong: Floats
+    noise: Floats
+
+    @property
+    def expected(self) -> tuple[float, float, float]:
+        """How many of them are wrong, with a 95 % interval."""
+        value, half = float(self.wrong.sum()), Z_95 * sqrt(float((self.wrong * (1.0 - self.wrong)).sum()))
+        return value, max(value - half, 0.0), min(value + half, float(self.wrong.size))
 
 
-def find_suspects(labels: Ints, probabilities: Floats) -> Suspects:
-    """labels: (n,) own label numbers. probabilities: (n, k), by classifiers that never saw the document."""
-    n, k = probabilities.shape
-    own = probabilities[np.arange(n), labels]
-    sums = np.bincount(labels, weights=own, minlength=k)
-    sizes = np.bincount(labels, minlength=k)
-    usual = np.divide(sums, sizes, out=np.full(k, np.nan), where=sizes > 0)
-    confident = probabilities >= np.where(np.isnan(usual), np.inf, usual)
-    ranked = np.where(confident, probabilities, -1.0)
-    suggested = ranked.argmax(axis=1)
-    is_suspect = confident.any(axis=1) & (suggested != labels)
-    places = np.flatnonzero(is_suspect)
-    other = probabilities[places, suggested[places]]
-    order = np.argsort(own[places] - other, kind="stable")
-    places = places[order]
+def find_suspects(labels: Ints, told: Sequence[Floats], most: int | None = None) -> Suspects:
+    """labels: (n,) own label numbers. told: by one or two classifiers that never saw the document, (n, k) probabilities. most:
+    list so many, the most suspicious; None for those whose label is more likely wrong than right."""
+    rows = np.arange(labels.size)
+    probabilities = _together(labels, told)
+    wrong = wrong_labels(labels, probabilities)
+    own = probabilities[rows, labels]
+    others = probabilities.copy()
+    others[rows, labels] = -1.0
+    order = np.lexsort((own, -wrong))
+    places = order[wrong[order] >= _LIKELY] if most is None else order[:most]
+    suggested = others[places].argmax(axis=1).astype(np.int64)
+    k = probabilities.shape[1]
+    sizes = np.maximum(np.bincount(labels, minlength=k), 1)
     return Suspects(
-        places=places, suggested=suggested[places].astype(np.int64), own=own[places], other=other[order], usual=usual
+        places=places,
+        suggested=suggested,
+        own=own[places],
+        other=others[places, suggested],
+        wrong=wrong[places],
+        noise=np.bincount(labels, weights=wrong, minlength=k) / sizes,
     )
+
+
+def _together(labels: Ints, told: Sequence[Floats]) -> Floats:
+    """The mean of what classifiers tell, weighted for the least log loss."""
+    if len(told) == 1:
+        return told[0]
+    first, second = told
+    rows = np.arange(labels.size)
+    a, b = first[rows, labels], second[rows, labels]
+    weight = _least(lambda share: -float(np.log(share * a + (1.0 - share) * b + _TINY).sum()), 0.0, 1.0)
+    return weight * first + (1.0 - weight) * second
+
+
+def wrong_labels(labels: Ints, probabilities: Floats) -> Floats:
+    """(n,) the probability that each document's label is wrong."""
+    n, k = probabilities.shape
+    rows = np.arange(n)
+    logs = np.log(np.maximum(probabilities, _TINY))
+
+    def own_at(log_power: float) -> Floats:
+        powers = np.exp(logs * np.exp(log_power))
+        return np.asarray(powers[rows, labels] / powers.sum(axis=1))
+
+    def likelihood(own: Floats, noise: float) -> tuple[Floats, Floats]:
+        return (1.0 - noise) * own, noise * (1.0 - own) / max(k - 1, 1)
+
+    noise, own, wrong = 0.03, own_at(0.0), np.zeros(n)
+    for number in range(_ROUNDS):
+        if number % _EVERY == 0:
+
+            def loss(log_power: float, now: float = noise) -> float:
+                return -float(np.log(np.maximum(np.add(*likelihood(own_at(log_power), now)), 1e-300)).sum())
+
+            own = own_at(_least(loss, -1.0, 2.0))
+        right, otherwise = likelihood(own, noise)
+        wrong = otherwise / np.maximum(right + otherwise, 1e-300)
+        noise = float(wrong.mean())
+    return wrong
+
+
+def _least(loss: Callable[[float], float], low: float, high: float) -> float:
+    from scipy.optimize import minimize_scalar  # slow to load
+
+    return float(minimize_scalar(loss, bounds=(low, high), method="bounded").x)
