@@ -14,8 +14,9 @@ from scipy.sparse import csr_array
 
 from upsort.core.features.documents import Documents
 from upsort.core.insight.comparing_terms import TermCounts, how_often, log_odds, rarest_in
-from upsort.core.insight.explanation import explain, rounded_to_sum, smallest_change
+from upsort.core.insight.explanation import explain, smallest_change
 from upsort.core.insight.label_next import choose, entropies
+from upsort.core.insight.sums import written
 from upsort.core.insight.trends import trend_of
 from upsort.core.learning.labelled import Labelled, numbered
 from upsort.core.learning.method import Method
@@ -54,13 +55,13 @@ def test_pulls_and_intercept_are_the_score(texts: list[str], kind: str, lengths:
     assert found.label == decisions.best[0]
 
 
-@given(st.lists(st.floats(-50, 50), min_size=1, max_size=20), st.integers(0, 5))
-def test_rounded_numbers_add_up(values: list[float], digits: int) -> None:
-    total = float(np.sum(values))
-    rounded = rounded_to_sum(values, total, digits)
-    assert round(sum(rounded), digits) == pytest.approx(round(total, digits), abs=0.51 * 10**-digits)
-    for value, shown in zip(values, rounded, strict=True):
-        assert abs(value - shown) <= 10**-digits * (1 + 1e-6)
+@given(st.lists(st.floats(-50, 50), min_size=1, max_size=30), st.integers(1, 5))
+def test_written_sums_are_rounded_number_by_number(values: list[float], digits: int) -> None:
+    found = written([[value] for value in values], [sum(values)], digits)
+    unit = 10.0**-digits
+    assert found.rows[:, 0] == pytest.approx(np.round(values, digits), abs=unit / 100)
+    assert float(found.rows.sum() + found.rounding[0]) == pytest.approx(float(found.total[0]), abs=unit / 100)
+    assert abs(float(found.rounding[0])) <= (len(values) + 1) * unit / 2 + unit / 100
 
 
 def test_the_words_taken_out_change_the_label() -> None:
@@ -114,8 +115,24 @@ def test_the_arithmetic_of_naive_bayes_is_written_out(program: Program, wet_and_
     program("train", wet_and_dry, "--text=text", "--label=label", *bounds, "-o", "p.sorter")
     out = program("explain", "p.sorter", "fern fern fern cactus sand", "--arithmetic").out
     # The textbook's numbers: 3 of 4 documents, P(fern | wet) = 6 / 14, score ln 0.0003012.
-    assert "ln(3 of 4 documents)" in out and "(5 + 1) / 14" in out and "(0 + 1) / 14" in out
-    assert f"{np.log(0.75 * (3 / 7) ** 3 / 14**2):.4f}" in out
+    assert "log prior\t\t3 of 4 documents\t0.750000" in out and "(5 + 1) / 14" in out and "(0 + 1) / 14" in out
+    wet, dry = 0.75 * (3 / 7) ** 3 / 14**2, 0.25 * (2 / 9) ** 5
+    for product in (wet, dry):  # every label's sum
+        assert f"score\t\t\t\t{np.log(product):+.4f}" in out
+    assert f"{wet / (wet + dry):.6f}" in out and f"{1 + dry / wet:.4f}" in out
+
+
+def test_absent_terms_have_a_line_of_their_own(program: Program, wet_and_dry: Path) -> None:
+    bounds = ("--set=features.in_at_least=1", "--set=features.in_at_most=1", "--set=classifier.kind=bernoulli-nb")
+    program("train", wet_and_dry, "--text=text", "--label=label", *bounds, "-o", "p.sorter")
+    out = program("explain", "p.sorter", "fern fern fern cactus sand", "--arithmetic").out
+    # The textbook's numbers: dry 1/4 · (2/3)³ · (2/3)³, wet 3/4 · 4/5 · 1/5 · 1/5 · (3/5)³; moss, reed and dune are absent.
+    assert f"3 absent terms\t\tsum of ln(1 − P)\t\t{3 * np.log(2 / 3):+.4f}" in out
+    assert f"3 absent terms\t\tsum of ln(1 − P)\t\t{3 * np.log(3 / 5):+.4f}" in out
+    assert f"log prior\t\t1 of 4 documents\t0.250000\t{np.log(1 / 4):+.4f}" in out
+    assert f"log prior\t\t\t{np.log(1 / 4):+.4f}\t{np.log(3 / 4):+.4f}" in out  # and in the table of pulls
+    dry, wet = 0.25 * (2 / 3) ** 6, 0.75 * 0.8 * 0.04 * 0.6**3
+    assert f"score\t\t\t\t{np.log(dry):+.4f}" in out and f"{dry / (wet + dry):.6f}" in out
 
 
 def test_a_document_of_a_table_is_explained_with_similar_ones(program: Program, demo: Path, tmp_path: Path) -> None:

@@ -1,6 +1,7 @@
 """upsort explain."""
 
 import argparse
+from math import exp
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -13,6 +14,7 @@ from upsort.core.errors import UsageProblem
 from upsort.core.names import listed
 
 if TYPE_CHECKING:
+    from upsort.core.insight.arithmetic import Arithmetic
     from upsort.core.insight.explanation import Explanation
     from upsort.core.learning.sorter import Sorter
     from upsort.jobs.explain import Explained
@@ -114,7 +116,7 @@ def _tree(request: argparse.Namespace, path: list[str], console: Console) -> Exi
 
 def _show(sorter: "Sorter", found: "Explained", top: int, console: Console) -> None:
     from upsort.cli.shading import shaded
-    from upsort.core.insight.explanation import rounded_to_sum
+    from upsort.core.insight.sums import beginnings, written
 
     one = found.explanation
     label, second = sorter.labels[one.label], sorter.labels[one.second]
@@ -127,28 +129,23 @@ def _show(sorter: "Sorter", found: "Explained", top: int, console: Console) -> N
     shaded(one, console)
     console.say()
     columns = [one.label, one.second]
-    start = "log prior" if sorter.plan.classifier.kind.endswith("-nb") else "intercept"
-    shown = one.terms[:top]
-    rest = one.terms[top:]
-    names = [start, *(term.term for term in shown), *([f"{len(rest)} other terms"] if rest else [])]
-    cells = []
-    for place in columns:
-        values = [float(one.intercept[place]), *(float(term.pulls[place]) for term in shown)]
-        if rest:
-            values.append(sum(float(term.pulls[place]) for term in rest))
-        cells.append(rounded_to_sum(values, float(one.scores[place]), _DIGITS))
-    rows = [
-        (
-            name,
-            (shown[at - 1].count or "") if 0 < at <= len(shown) else "",
-            f"{shown[at - 1].value:.{_DIGITS}f}" if 0 < at <= len(shown) else "",
-            f"{cells[0][at]:+.{_DIGITS}f}",
-            f"{cells[1][at]:+.{_DIGITS}f}",
-        )
-        for at, name in enumerate(names)
-    ]
-    totals = [f"{round(sum(column), _DIGITS):+.{_DIGITS}f}" for column in cells]
-    console.table(("term", "times", "value", label, second), [*rows, ("score", "", "", *totals)], numeric=(1, 2, 3, 4))
+    begin = beginnings(sorter)
+    shown, rest = one.terms[:top], one.terms[top:]
+    addends = [[float(values[place]) for place in columns] for _, values in begin]
+    addends += [[float(term.pulls[place]) for place in columns] for term in shown]
+    heads: list[tuple[object, ...]] = [(name, "", "") for name, _ in begin]
+    heads += [(term.term, term.count or "", f"{term.value:.{_DIGITS}f}") for term in shown]
+    if rest:
+        addends.append([sum(float(term.pulls[place]) for term in rest) for place in columns])
+        heads.append((f"{len(rest)} other terms", "", ""))
+    sums = written(addends, [float(one.scores[place]) for place in columns], _DIGITS)
+    rows = [(*head, *map(_signed, row)) for head, row in zip(heads, sums.rows.tolist(), strict=True)]
+    if not sums.is_exact:
+        rows.append(("rounding", "", "", *map(_signed, sums.rounding.tolist())))
+    rows.append(("score", "", "", *map(_signed, sums.total.tolist())))
+    console.table(("term", "times", "value", label, second), rows, numeric=(1, 2, 3, 4))
+    if not sums.is_exact:
+        console.say("Every number is rounded by itself; the line rounding is what that leaves over.")
     if sorter.calibration.kind != "none":
         console.say(f"Probabilities are those of the scores, calibrated ({sorter.calibration.kind}).")
     console.say()
@@ -179,31 +176,74 @@ def _show(sorter: "Sorter", found: "Explained", top: int, console: Console) -> N
         )
 
 
-def _show_arithmetic(sorter: "Sorter", one: "Explanation", console: Console) -> None:
-    from upsort.core.insight.explanation import arithmetic
+def _signed(value: float) -> str:
+    return f"{value:+.{_DIGITS}f}"
 
-    for found in arithmetic(sorter, one):
+
+def _show_arithmetic(sorter: "Sorter", one: "Explanation", console: Console) -> None:
+    """The sums of all labels, the shares that follow from them, and the probabilities that calibration makes of those."""
+    from upsort.core.insight.arithmetic import arithmetic
+
+    worked = arithmetic(sorter, one)
+    for found in worked:
         console.say()
-        console.say(
-            f"{found.label}: ln P = ln({found.documents:,.0f} of {found.of:,.0f} documents) = {found.log_prior:.{_DIGITS}f}; "
-            f"{found.total:,.0f} words in {found.terms:,} terms, smoothing {found.smoothing:g}."
-        )
-        below = found.total + found.smoothing * found.terms
-        console.table(
-            ("term", "times", "(count + smoothing) / (words + smoothing · terms)", "P(term | label)", "times · ln P"),
-            [
-                (
-                    row.term,
-                    row.times,
-                    f"({row.count:,.0f} + {found.smoothing:g}) / {below:,.0f}",
-                    f"{row.share:.6f}",
-                    f"{row.times * row.log:.{_DIGITS}f}",
-                )
-                for row in found.rows
-            ],
-            numeric=(1, 2, 3, 4),
-        )
-        console.say(f"Sum, with ln P: {found.score:.{_DIGITS}f}.")
+        console.say(f"{found.label}:")
+        _show_sum(found, sorter.plan.classifier.priors == "data" and not sorter.plan.classifier.prior, console)
+    whole = sum(found.exponential for found in worked)
+    slope = sorter.calibration.slopes[0] if sorter.calibration.kind == "temperature" else None
+    console.say()
+    console.say(
+        f"The exponentials of the scores, less the highest, add up to {whole:.{_DIGITS}f}; divided by that they are the plain "
+        "shares. Every number is rounded by itself; lines called rounding are what that leaves over."
+    )
+    if slope is not None:
+        console.say(f"Calibrated, the same is done with {slope:.{_DIGITS}f} times the scores.")
+    elif sorter.calibration.kind != "none":
+        console.say(f"Calibration ({sorter.calibration.kind}) makes the probabilities of the scores.")
+    console.table(
+        (
+            "label",
+            "score",
+            "e^(score − highest)",
+            "plain share",
+            *(["times the slope"] if slope is not None else []),
+            "probability",
+        ),
+        [
+            (
+                found.label,
+                _signed(found.score),
+                f"{found.exponential:.6f}",
+                f"{found.plain:.6f}",
+                *([_signed(slope * found.score)] if slope is not None else []),
+                f"{found.probability:.6f}",
+            )
+            for found in worked
+        ],
+        numeric=range(1, 6),
+    )
+
+
+def _show_sum(found: "Arithmetic", from_data: bool, console: Console) -> None:
+    """The sum of one label. from_data: whether the prior is the share of its documents."""
+    from upsort.core.insight.sums import written
+
+    prior = f"{found.documents:,.0f} of {found.of:,.0f} documents" if from_data else "as the plan says"
+    heads = [("log prior", "", prior, f"{exp(found.log_prior):.6f}")]
+    addends = [[found.log_prior]]
+    if found.absent is not None:
+        heads.append((f"{found.absent[0]:,} absent terms", "", "sum of ln(1 − P)", ""))
+        addends.append([found.absent[1]])
+    for one in found.terms:
+        fraction = f"({one.above - found.smoothing:,.6g} + {found.smoothing:g}) / {one.below:,.6g}"
+        heads.append((one.term, str(one.times), fraction, f"{one.share:.6f}"))
+        addends.append([one.log])
+    sums = written(addends, [found.score], _DIGITS)
+    rows = [(*head, _signed(value)) for head, (value,) in zip(heads, sums.rows.tolist(), strict=True)]
+    if not sums.is_exact:
+        rows.append(("rounding", "", "", "", _signed(float(sums.rounding[0]))))
+    rows.append(("score", "", "", "", _signed(float(sums.total[0]))))
+    console.table(("", "times", "estimate", "P", "times · ln P"), rows, numeric=(1, 2, 3, 4))
 
 
 def _as_json(sorter: "Sorter", found: "Explained") -> dict[str, Any]:

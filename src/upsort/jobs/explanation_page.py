@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from upsort.core.errors import UsageProblem
-from upsort.core.insight.explanation import rounded_to_sum
+from upsort.core.insight.sums import beginnings, written
 from upsort.core.learning.sorter import Sorter
 from upsort.draw.pages import ShadedWord, rendered
 from upsort.files.writing import replacing_text
@@ -31,23 +31,18 @@ def write_page(sorter: Sorter, found: Explained, path: Path, top: int) -> None:
         raise UsageProblem(f"{path} is no page.", "Use a name that ends in .html.")
     one = found.explanation
     columns = [one.label, one.second]
-    cells = [
-        rounded_to_sum(
-            [float(one.intercept[place]), *(float(term.pulls[place]) for term in one.terms)],
-            float(one.scores[place]),
-            _DIGITS,
-        )
-        for place in columns
-    ]
-    names = [
-        "log prior" if sorter.plan.classifier.kind.endswith("-nb") else "intercept",
-        *(term.term for term in one.terms),
-    ]
-    rows = [[name, *(f"{column[at]:+.{_DIGITS}f}" for column in cells)] for at, name in enumerate(names)]
-    if len(rows) > top + 1:
-        rest = [f"{sum(column[top + 1 :]):+.{_DIGITS}f}" for column in cells]
-        rows = [*rows[: top + 1], [f"{len(names) - top - 1} other terms", *rest]]
-    rows.append(["score", *(f"{sum(column):+.{_DIGITS}f}" for column in cells)])
+    begin = beginnings(sorter)
+    shown, rest = one.terms[:top], one.terms[top:]
+    addends = [[float(values[place]) for place in columns] for _, values in begin]
+    addends += [[float(term.pulls[place]) for place in columns] for term in shown]
+    names = [*(name for name, _ in begin), *(term.term for term in shown)]
+    if rest:
+        addends.append([sum(float(term.pulls[place]) for term in rest) for place in columns])
+        names.append(f"{len(rest)} other terms")
+    sums = written(addends, [float(one.scores[place]) for place in columns], _DIGITS)
+    table = [*sums.rows.tolist(), *([] if sums.is_exact else [sums.rounding.tolist()]), sums.total.tolist()]
+    names += [*([] if sums.is_exact else ["rounding"]), "score"]
+    rows = [[name, *(f"{value:+.{_DIGITS}f}" for value in row)] for name, row in zip(names, table, strict=True)]
     order = sorted(range(len(sorter.labels)), key=lambda place: -one.probabilities[place])
     with replacing_text(path) as text:
         text.write(
@@ -58,6 +53,7 @@ def write_page(sorter: Sorter, found: Explained, path: Path, top: int) -> None:
                 words=shaded_words(found),
                 heads=["term", *(sorter.labels[place] for place in columns)],
                 rows=rows,
+                exact=sums.is_exact,
                 labels=[(sorter.labels[place], f"{100 * one.probabilities[place]:.1f}") for place in order],
                 unknown=one.unknown,
                 flip=found.flip,

@@ -12,7 +12,6 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.bernoulli_nb import BernoulliNaiveBayes, presence
-from upsort.core.classifiers.multinomial_nb import MultinomialNaiveBayes
 from upsort.core.classifiers.tree import LEAF, Tree
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
@@ -189,84 +188,6 @@ def _without(explanation: Explanation, sets: Sequence[set[str]]) -> Documents:
                     at = word.end - offsets[part]
             texts.append("".join([*pieces, text[at:]]))
     return replace(document.rows([0] * len(sets)), parts=parts)
-
-
-def rounded_to_sum(values: Sequence[float], total: float, digits: int) -> list[float]:
-    """Values rounded so that they add up to the rounded total, each by less than one unit of the last digit.
-
-    Largest remainders first, as seats are given out (Hamilton's method). values: that add up to total.
-    """
-    unit = 10.0**-digits
-    below = np.floor(np.array(values, dtype=np.float64) / unit)
-    missing = int(round(total / unit) - below.sum())
-    remainders = np.array(values) / unit - below
-    order = np.argsort(-remainders, kind="stable")
-    below[order[: max(missing, 0)]] += 1
-    return [round(value * unit, digits) for value in below.tolist()]
-
-
-@dataclass(frozen=True, kw_only=True)
-class ArithmeticRow:
-    """One term of multinomial naive Bayes for one label: its count there, and the logarithm of its smoothed share."""
-
-    term: str
-    times: int
-    count: float
-    share: float
-    log: float
-
-
-@dataclass(frozen=True, kw_only=True)
-class Arithmetic:
-    """The whole sum for one label. documents, of: those of the label, and all. total: counts of all terms in the label."""
-
-    label: str
-    documents: float
-    of: float
-    log_prior: float
-    total: float
-    smoothing: float
-    terms: int
-    rows: list[ArithmeticRow]
-
-    @property
-    def score(self) -> float:
-        """ln P(label) + Σ times · ln P(term | label)."""
-        return self.log_prior + sum(row.times * row.log for row in self.rows)
-
-
-def arithmetic(sorter: Sorter, explanation: Explanation) -> list[Arithmetic]:
-    """The worked sums of the given and the second label. Raises DataProblem for all but multinomial naive Bayes on counts."""
-    fitted = sorter.classifier
-    if not isinstance(fitted, MultinomialNaiveBayes) or sorter.plan.features.weighting != "count":
-        raise DataProblem(
-            "The arithmetic can be written out for multinomial naive Bayes on counts alone.",
-            "Train it with --set classifier.kind=multinomial-nb.",
-        )
-    found = []
-    for label in (explanation.label, explanation.second):
-        counts = fitted.term_counts[:, label]
-        total, size = float(counts.sum()), counts.size
-        rows = []
-        for one in sorted(explanation.terms, key=lambda one: one.term):
-            count = float(counts[sorter.space.columns[one.term]])
-            share = (count + fitted.smoothing) / (total + fitted.smoothing * size)
-            rows.append(
-                ArithmeticRow(term=one.term, times=one.count, count=count, share=share, log=float(np.log(share)))
-            )
-        found.append(
-            Arithmetic(
-                label=sorter.labels[label],
-                documents=float(fitted.label_documents[label]),
-                of=float(fitted.label_documents.sum()),
-                log_prior=float(fitted.log_prior[label]),
-                total=total,
-                smoothing=fitted.smoothing,
-                terms=size,
-                rows=rows,
-            )
-        )
-    return found
 
 
 def tree_path(sorter: Sorter, document: Documents) -> list[str]:

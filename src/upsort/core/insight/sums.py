@@ -1,0 +1,46 @@
+"""Sums as they are written down: every number rounded by itself, and what the roundings leave over in a line of its own."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from upsort.core.arrays import Floats
+from upsort.core.classifiers.bernoulli_nb import BernoulliNaiveBayes
+from upsort.core.learning.sorter import Sorter
+from upsort.core.plan import NAIVE_BAYES_KINDS
+
+
+@dataclass(frozen=True)
+class WrittenSum:
+    """rows: (r, c) addends, each rounded to so many digits. rounding: (c,) what has to be added so that the rows give the total.
+    total: (c,) the sums, rounded."""
+
+    rows: Floats
+    rounding: Floats
+    total: Floats
+
+    @property
+    def is_exact(self) -> bool:
+        """Whether the rounded addends give the rounded sums."""
+        return not self.rounding.any()
+
+
+def written(addends: Sequence[Sequence[float]], totals: Sequence[float], digits: int) -> WrittenSum:
+    """addends: rows of one number a column, which add up to the totals before they are rounded."""
+    rows: Floats = np.round(np.array(addends, dtype=np.float64), digits)
+    total: Floats = np.round(np.array(totals, dtype=np.float64), digits)
+    return WrittenSum(rows, np.round(total - rows.sum(axis=0), digits), total)
+
+
+def beginnings(sorter: Sorter) -> list[tuple[str, Floats]]:
+    """What the scores begin with before any term is counted: names, and (k,) values. Raises ValueError for a sorter without
+    weights."""
+    rule, fitted = sorter.classifier.rule, sorter.classifier
+    if rule is None:
+        raise ValueError("the sorter has no weights")
+    if isinstance(
+        fitted, BernoulliNaiveBayes
+    ):  # absent terms count: all of them, of which present ones take theirs back
+        return [("log prior", fitted.log_prior), ("all terms absent", rule.intercept - fitted.log_prior)]
+    return [("log prior" if sorter.plan.classifier.kind in NAIVE_BAYES_KINDS else "intercept", rule.intercept)]
