@@ -13,7 +13,7 @@ from scipy.optimize import isotonic_regression, minimize
 from scipy.sparse import csr_array, random_array
 from scipy.special import logsumexp
 
-from upsort.core.classifiers import families, losses, neighbours, tree
+from upsort.core.classifiers import families, losses, neighbours, tree, weighted_svm
 from upsort.core.classifiers.calibration import calibrate, in_order_of, isotonic
 from upsort.core.classifiers.families import TrainingData
 from upsort.core.classifiers.linear import Linear
@@ -453,6 +453,43 @@ def test_probabilities_are_brought_into_the_order_of_the_scores(rows: list[list[
         assert (np.diff(after[order]) <= 1e-12).all()
         # the nearest falling values, by an independent method
         assert after[order] == pytest.approx(isotonic_regression(before[order], increasing=False).x)
+
+
+def test_neighbours_count_by_their_weights() -> None:
+    # Two documents alike to the new one, of one label each; that of label 1 counts three times.
+    rows = csr_array(np.array([[1.0, 0.0], [1.0, 0.0]]))
+    found = neighbours.train(rows, Targets(np.array([0, 1]), 2, np.array([0.5, 1.5])), nearest=2)
+    assert found.scores(csr_array(np.array([[2.0, 0.0]])))[0] == pytest.approx([0.25, 0.75])
+    assert found.scores(csr_array(np.array([[0.0, 3.0]])))[0] == pytest.approx([0.25, 0.75])  # like none of them
+    again = families.restored(Classifier(kind="neighbours", nearest=2), found.arrays(), 2, 2)
+    assert again.scores(csr_array(np.array([[2.0, 0.0]])))[0] == pytest.approx([0.25, 0.75])
+
+
+def test_ratios_of_terms_go_by_weights() -> None:
+    rows = csr_array(np.array([[1.0, 0.0], [0.0, 1.0], [1.0, 1.0]]))
+    labels, weights = np.array([0, 1, 1]), np.array([1.0, 2.0, 1.0])
+    twice = csr_array(np.array([[1.0, 0.0], [0.0, 1.0], [0.0, 1.0], [1.0, 1.0]]))
+    expected = weighted_svm.label_ratios(twice, Targets(np.array([0, 1, 1, 1]), 2, np.ones(4)))
+    assert weighted_svm.label_ratios(rows, Targets(labels, 2, weights)) == pytest.approx(expected)
+
+
+@pytest.mark.parametrize("kind", ["neighbours", "weighted-svm"])
+def test_row_weights_change_the_sorter(program: Program, tmp_path: Path, kind: str) -> None:
+    rows = [f"fern moss w{n % 7},{'ab'[n % 2]},{3 if n % 2 else 1}" for n in range(60)]
+    (tmp_path / "t.csv").write_text("text,label,counts\n" + "\n".join(rows) + "\n")
+    shared = ("train", "t.csv", "--text=text", "--label=label", f"--set=classifier.kind={kind}", "--no-check")
+    program(*shared, "-o", "plain.sorter")
+    program(*shared, "--row-weight=counts", "-o", "weighed.sorter")
+    (tmp_path / "new.csv").write_text("text\nfern moss\n")
+    plain, weighed = (
+        program("score", name, "new.csv", "--json", "--quiet", "--all-probabilities").json[0]
+        for name in ("plain.sorter", "weighed.sorter")
+    )
+    assert (
+        weighed["sorted_probability_b"] > plain["sorted_probability_b"]
+        if "sorted_probability_b" in plain
+        else weighed != plain
+    )
 
 
 @pytest.mark.parametrize("kind", ["platt", "isotonic"])

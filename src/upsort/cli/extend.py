@@ -2,12 +2,16 @@
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import inputs_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
 from upsort.core.names import listed
+
+if TYPE_CHECKING:
+    from upsort.core.learning.sorter import Sorter
 
 DESCRIPTION = (
     "Add newly labelled documents to a sorter.\n"
@@ -30,7 +34,7 @@ OPTIONS = (
 )
 
 _TOLD = {
-    "counts": "Exactly the sorter that training on all documents gives",
+    "counts": "Its counts are those of training on all documents",
     "everything": "Trained anew on all documents",
     "anchor": "Drawn from the earlier weights towards the new documents; training on all is another thing (--with OLDER)",
 }
@@ -72,8 +76,29 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     )
     if result.new_labels:
         console.say(f"New labels: {listed(result.new_labels)}.")
-    if result.way == "counts" and result.sorters[0].calibration.kind != "none":
-        console.note("Its probabilities are calibrated as before; train on everything to calibrate them anew.")
+    for line in _of_probabilities(result.way, result.sorters[0]):
+        console.say(line)
     console.say(f"Saved: {output} ({result.size / 1000:,.0f} kB).")
     tell_set_aside(aside, result.added, console)
     return Exit.DONE
+
+
+def _of_probabilities(way: str, sorter: "Sorter") -> list[str]:
+    """What is the same as after training on all documents, and what is not."""
+    calibrated = sorter.calibration.kind != "none"
+    by_scores = sorter.decision is None and sorter.plan.decide.rank_by == "scores"
+    match way:
+        case "counts" if calibrated and by_scores:
+            return [
+                "So are its labels; its probabilities are calibrated as before. Train on everything to calibrate them anew."
+            ]
+        case "counts" if calibrated:
+            return [
+                "Its labels go by probabilities, which are calibrated as before. Train on everything to calibrate them anew."
+            ]
+        case "counts":
+            return ["So are its labels and probabilities."]
+        case "anchor" if calibrated:
+            return ["Its probabilities are calibrated as before."]
+        case _:
+            return []

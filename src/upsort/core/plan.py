@@ -200,7 +200,7 @@ class Classifier:
     """Which classifier, and how it is trained.
 
     smoothing: added to each count (naive Bayes). priors, prior: of naive Bayes: from the data, uniform, or given label by
-    label. penalty: inverse variance of the normal prior of each weight, `usual` for 0.1 (logistic) or 1 (others); more of it
+    label. penalty: how much the squares of the weights count, `usual` for 0.1 (logistic) or 1 (others); more of it
     means smaller weights; `auto` is chosen on folds of the training documents. sparsity: the share of the penalty that is on
     the sizes of the weights instead of their squares (logistic). contrast: whether labels are told apart all at once, or each
     against the rest (logistic). interpolation: of weighted-svm. label_weights: whether all labels count the same;

@@ -77,7 +77,7 @@ COMMENTS = {
     "classifier.smoothing": "added to every count (naive Bayes)",
     "classifier.priors": "of naive Bayes: data or uniform",
     "classifier.prior": "of naive Bayes, label by label, for example { pests = 0.3 }",
-    "classifier.penalty": "inverse variance of the weights; more of it: smaller weights; usual, or auto: chosen on folds",
+    "classifier.penalty": "on the squares of the weights; more of it: smaller weights; usual, or auto: chosen on folds",
     "classifier.sparsity": "share of the penalty on the sizes of the weights, which sets many to 0 (logistic)",
     "classifier.contrast": "multinomial, or one-against-rest (logistic)",
     "classifier.interpolation": "of weighted-svm: 0 all terms weigh the same, 1 as trained",

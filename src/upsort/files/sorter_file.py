@@ -45,6 +45,7 @@ from upsort.files.writing import replacing
 
 _TERMS = "terms.txt"
 _LEFT_OUT = "left-out.txt"
+_OPTIONAL = ("neighbour_weights", "thresholds", "decision")
 _BY_PROBABILITY = 2  # the format of sorters that gave the most probable label, whatever the calibration
 _TIMESTAMP = (1980, 1, 1, 0, 0, 0)
 
@@ -243,8 +244,7 @@ def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], p
         *(["number_mean", "number_deviation", "number_marked"] if numbers else []),
         *families.ARRAY_NAMES[plan.classifier.kind],
         *calibration[kind],
-        *(["thresholds"] if "thresholds" in answer.get("arrays", ()) else []),
-        *(["decision"] if "decision" in answer.get("arrays", ()) else []),
+        *(name for name in _OPTIONAL if name in answer.get("arrays", ())),
         *(["left_out_frequency", "left_out_counts"] if "left_out_counts" in answer.get("arrays", ()) else []),
     ]
 

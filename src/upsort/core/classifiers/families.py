@@ -60,6 +60,7 @@ SHAPES: dict[str, tuple[str, ...]] = {
     "neighbour_terms": ("values",),
     "neighbour_starts": ("documents and one",),
     "neighbour_labels": ("documents",),
+    "neighbour_weights": ("documents",),
     "term": ("nodes",),
     "present": ("nodes",),
     "absent": ("nodes",),
@@ -228,8 +229,15 @@ def _neighbours(
     if not sound:
         raise ValueError("neighbours that point nowhere")
     documents = csr_array((arrays["neighbour_values"], terms, starts), shape=(labels.size, n_terms))
+    weights = arrays.get("neighbour_weights", np.ones(labels.size))
+    if (weights < 0).any() or not weights.any():
+        raise ValueError("weights below 0")
     return neighbours.Neighbours(
-        documents=documents, labels=labels.astype(np.int64), n_labels=n_labels, nearest=settings.nearest
+        documents=documents,
+        labels=labels.astype(np.int64),
+        weights=weights,
+        n_labels=n_labels,
+        nearest=settings.nearest,
     )
 
 

@@ -1,8 +1,8 @@
 """k nearest neighbours by cosine (Cover & Hart 1967; Manning, Raghavan & Schütze 2008, section 14.3).
 
-score(document, label) = the similarities of those of its k most similar training documents that have the label, added up,
-divided by the similarities of all k. Of equally similar documents the earlier one is taken. Similarities are worked out block
-by block.
+score(document, label) = the similarities of those of its k most similar training documents that have the label, each times the
+document's weight, added up, divided by the same of all k. Of equally similar documents the earlier one is taken. Similarities are
+worked out block by block.
 """
 
 from dataclasses import dataclass, field
@@ -21,10 +21,12 @@ _CELLS_AT_ONCE = 20_000_000  # of similarities held densely
 
 @dataclass(frozen=True, kw_only=True)
 class Neighbours:
-    """documents: (n, n_terms) CSR, training documents as rows of unit length. labels: (n,) their labels. nearest: k."""
+    """documents: (n, n_terms) CSR, training documents as rows of unit length. labels, weights: (n,) their labels, and how much
+    each counts. nearest: k."""
 
     documents: csr_array
     labels: Ints
+    weights: Floats
     n_labels: int
     nearest: int
     ended: Ended = field(default_factory=Ended, compare=False)
@@ -55,10 +57,10 @@ class Neighbours:
         chosen = nearer | (level & (np.cumsum(level, axis=1) <= k - nearer.sum(axis=1, keepdims=True)))
         rows, columns = np.nonzero(chosen)
         cells = rows * self.n_labels + self.labels[columns]
-        values = np.maximum(similar[chosen], 0.0)
+        values = np.maximum(similar[chosen], 0.0) * self.weights[columns]
         shares = np.bincount(cells, values, minlength=len(similar) * self.n_labels).reshape(-1, self.n_labels)
         totals = shares.sum(axis=1, keepdims=True)
-        commonest = np.bincount(self.labels, minlength=self.n_labels) / self.labels.size
+        commonest = np.bincount(self.labels, weights=self.weights, minlength=self.n_labels) / self.weights.sum()
         return np.where(totals > 0, shares / np.where(totals > 0, totals, 1.0), commonest)
 
     def arrays(self) -> dict[str, AnyArray]:
@@ -68,9 +70,16 @@ class Neighbours:
             "neighbour_terms": self.documents.indices.astype("<i4"),
             "neighbour_starts": self.documents.indptr.astype("<i8"),
             "neighbour_labels": self.labels,
+            **({"neighbour_weights": self.weights} if (self.weights != 1.0).any() else {}),
         }
 
 
 def train(matrix: csr_array, targets: Targets, nearest: int) -> Neighbours:
     """Keep the documents. matrix: (n, n_terms) CSR."""
-    return Neighbours(documents=unit_length(matrix), labels=targets.labels, n_labels=targets.n_labels, nearest=nearest)
+    return Neighbours(
+        documents=unit_length(matrix),
+        labels=targets.labels,
+        weights=targets.weights,
+        n_labels=targets.n_labels,
+        nearest=nearest,
+    )

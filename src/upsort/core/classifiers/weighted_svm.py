@@ -1,6 +1,6 @@
 """The naive-Bayes-weighted support vector machine (Wang & Manning 2012, *Baselines and bigrams*), one label against the rest.
 
-With p the label's sums of term values plus 1 divided by their total, and q the same of all other labels, each term is
+With p the label's weighted sums of term values plus 1 divided by their total, and q the same of all other labels, each term is
 multiplied by r = ln(p / q) before a support vector machine (see `svm`) is trained on it. The machine's weights v are drawn
 towards their mean size, v' = (1 − β) · mean |v| + β · v with β = `interpolation` (their section 2.3); the rule's weights are
 r · v'.
@@ -38,9 +38,9 @@ def train(matrix: csr_array, targets: Targets, settings: plan.Classifier, penalt
 
 def label_ratios(matrix: csr_array, targets: Targets) -> Floats:
     """(n_terms, k) ln(p / q) of each term and label."""
-    own = targets.own.astype(np.float64)
-    values = np.asarray(matrix.T @ own)
-    others = np.asarray(matrix.T @ (1.0 - own))
+    weights = targets.weights[:, None]
+    values = np.asarray(matrix.T @ (targets.own * weights))
+    others = np.asarray(matrix.T @ (~targets.own * weights))
     p, q = values + 1.0, others + 1.0
     ratios: Floats = np.log(p / p.sum(axis=0)) - np.log(q / q.sum(axis=0))
     return ratios

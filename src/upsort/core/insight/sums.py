@@ -28,8 +28,8 @@ class WrittenSum:
 
 def written(addends: Sequence[Sequence[float]], totals: Sequence[float], digits: int) -> WrittenSum:
     """addends: rows of one number a column, which add up to the totals before they are rounded."""
-    rows: Floats = np.round(np.array(addends, dtype=np.float64), digits)
-    total: Floats = np.round(np.array(totals, dtype=np.float64), digits)
+    rows = np.asarray(np.round(np.array(addends, dtype=np.float64), digits), dtype=np.float64)
+    total = np.asarray(np.round(np.array(totals, dtype=np.float64), digits), dtype=np.float64)
     return WrittenSum(rows, np.round(total - rows.sum(axis=0), digits), total)
 
 
