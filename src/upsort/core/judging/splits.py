@@ -129,10 +129,10 @@ def _check_folds(documents: Labelled, folds: int) -> None:
     if small:
         scarce = ", ".join(f"{names[number]!r} has {sizes[number]}" for number in small[:5])
         fewest = int(sizes[small].min())
-        fewer = f"--folds {fewest}, " if fewest >= 2 else ""
+        fewer = f"Use --folds {fewest}, or leave" if fewest >= 2 else "Leave"
         raise DataProblem(
             f"{folds} folds need at least {folds} documents of each label; {scarce}.",
-            f"Use {fewer}or leave out or merge the small labels.",
+            f"{fewer} out or merge the small labels.",
         )
     if documents.groups is not None and (groups := np.unique(documents.groups).size) < folds:
         raise DataProblem(
