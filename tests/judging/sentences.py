@@ -420,6 +420,63 @@ SENTENCES = (
         r"([\d,]+) (?:documents|passages) copy another one; the check keeps them on one side\.",
         lambda f, m: number(m[1]) == f["copies"],
     ),
+    Sentence(
+        "explained",
+        rf"(.+), with probability {NUMBER}; next (.+), {NUMBER}\.",
+        lambda f, m: (
+            abs(f["probabilities"][m[1]] - number(m[2])) <= 0.00051
+            and abs(f["probabilities"][m[3]] - number(m[4])) <= 0.00051
+            and f["second_label"] == m[3]
+        ),
+    ),
+    Sentence("calibrated scores", r"Probabilities are those of the scores, calibrated \((\w+)\)\.", always),
+    Sentence(
+        "rounding",
+        r"Every number is rounded by itself; the line rounding is what that leaves over\.",
+        always,
+    ),
+    Sentence(
+        "unknown words",
+        r"Not among its terms, being new to it or outside the bounds: (.+)\.",
+        lambda f, m: m[1].split(", ")[0] == f["unknown_words"][0],
+    ),
+    Sentence(
+        "without a word",
+        r"Without (.+) it would be (.+)\.",
+        lambda f, m: f["flip"]["label"] == m[2] and ", ".join(f["flip"]["without"]) == m[1],
+    ),
+    Sentence(
+        "no change",
+        r"Taking out its words one after the other, up to 8, does not make it another label\.",
+        lambda f, m: f["flip"] is None,
+    ),
+    Sentence(
+        "extended",
+        r"(Its counts are those of training on all documents|Trained anew on all documents|Drawn from the "
+        r"earlier weights towards "
+        r"the new documents; training on all is another thing \(--with OLDER\)): ([\d,]+) documents now, "
+        r"([\d,]+) more than before\.",
+        lambda f, m: (
+            {"Its": "counts", "Tra": "everything", "Dra": "anchor"}[m[1][:3]] == f["way"]
+            and number(m[2]) == f["documents"]
+            and number(m[3]) == f["added"]
+        ),
+    ),
+    Sentence(
+        "terms of the extended",
+        r"(?:Terms: ([\d,]+) new ones within the bounds, ([\d,]+) no longer within them|Terms and labels are as they were)\.",
+        lambda f, m: (f["way"] == "anchor") == (m[1] is None) and number(m[1] or "0") == f["new_terms"],
+    ),
+    Sentence("new labels", r"New labels: (.+)\.", lambda f, m: m[1] == ", ".join(f["new_labels"])),
+    Sentence(
+        "labels as of all",
+        r"So are its labels; its probabilities are calibrated as before\. Train on everything to calibrate them anew\.",
+        lambda f, m: f["way"] == "counts",
+    ),
+    Sentence("all as of all", r"So are its labels and probabilities\.", lambda f, m: f["way"] == "counts"),
+    Sentence(
+        "calibrated as before", r"Its probabilities are calibrated as before\.", lambda f, m: f["way"] == "anchor"
+    ),
 )
 
 

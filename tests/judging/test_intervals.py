@@ -70,3 +70,28 @@ def test_copied_documents_widen_every_interval() -> None:
     for alone, copied in pairs:
         assert copied.value == pytest.approx(alone.value)
         assert copied.high - copied.low == pytest.approx(alone.high - alone.low, rel=0.1)
+
+
+def test_a_coin_is_not_told_from_guessing() -> None:
+    # Two labels, one somewhat commoner, and answers by a coin, whose chances are the shares of the labels or even.
+    generator = np.random.default_rng(9)
+    for documents, share in ((60, 0.5), (200, 0.5), (200, 0.6), (1000, 0.5)):
+        better = 0
+        for _ in range(400):
+            labels = (generator.random(documents) > share).astype(np.int64)
+            given = generator.integers(0, 2, documents)
+            better += judged(labels, given).above_baseline is True
+        assert better <= 0.035 * 400, (documents, share)
+
+
+def test_the_paired_test_sees_what_intervals_do_not() -> None:
+    # 98.2 % have the common label. Ten of the rare ones found and none called rare wrongly is no luck: p = 2 / 2^10.
+    labels = np.array([0] * 982 + [1] * 18)
+    given = labels.copy()
+    given[-8:] = 0
+    found = judged(labels, given)
+    assert found.accuracy.low is not None
+    assert found.baseline.high is not None
+    assert found.accuracy.low < found.baseline.high  # the intervals overlap
+    assert found.against_baseline == pytest.approx(2 / 2**10)
+    assert found.above_baseline is True

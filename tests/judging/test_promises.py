@@ -321,3 +321,28 @@ def test_documents_that_share_passages_are_not_called_documents(inside: Program,
     assert "They are passages of" not in judged and "passages right" in judged
     trained = inside("train", *shared_options, "-o", "q.sorter").out
     assert re.search(r"of \d+ passages of \d+ groups held out", trained) and "3 passages copy another one" in trained
+
+
+def test_documents_held_out_alone_are_judged_against_the_whole_corpus(inside: Program, tmp_path: Path) -> None:
+    # Left out, a document's own label is no longer the commonest of two even ones: the baseline of training parts would be 0.
+    rows = [{"text": f"word{n % 3} sign{'ab'[n % 2]}", "label": "ab"[n % 2]} for n in range(20)]
+    write(tmp_path / "t.csv", rows)
+    found = inside("cross-validate", "t.csv", "--text=text", "--label=label", "--alone", "--no-ledger", "--json").json
+    assert found["baseline"]["value"] == 0.5
+    assert found["baseline"]["label"] == "a"
+    assert found["spread"] is None
+    said = inside("cross-validate", "t.csv", "--text=text", "--label=label", "--alone", "--no-ledger").out
+    assert "standard deviation" not in said
+    assert "own label among the two" not in said  # of two labels that says nothing
+
+
+@pytest.mark.parametrize("kind", ["logistic", "svm", "multinomial-nb", "tree", "majority"])
+def test_the_quick_check_is_of_one_kind_for_every_classifier(inside: Program, demo: Path, kind: str) -> None:
+    shared = ("train", demo / "letters-2024.csv", "--text=message", "--label=topic", f"--set=classifier.kind={kind}")
+    plain = inside(*shared, "--set=classifier.calibrate=none", "-o", "a.sorter").out
+    told = inside(*shared, "-o", "b.sorter").out
+    for out in (plain, told):
+        assert re.search(
+            r"of [\d,]+ documents(?: of [\d,]+ groups)? held out in a quick check \(sorters of the same plan", out
+        )
+        assert "trained on four fifths" in out

@@ -37,10 +37,12 @@ def told(seed: int, documents: int, share: float, labels: str = "abc", sure: flo
 def said(inside: Program, *command: str) -> Counter[str]:
     """The sentences of a command, each looked up and checked against the same result as JSON."""
     found = inside(*command)
-    result = inside(*command[:1], *(one for one in command[1:] if one not in {"--measures", "--top=0"}), "--json").json
+    result = inside(
+        *command[:1], *(one for one in command[1:] if one not in {"--measures", "--top=0", "--top=2"}), "--json"
+    ).json
     names: Counter[str] = Counter()
     for line in found.out.splitlines():
-        if not line or "\t" in line or line.startswith(_ELSEWHERE):
+        if not line or "\t" in line or line.startswith(_ELSEWHERE) or line in command:
             continue
         matches = found_in(line)
         assert len(matches) == 1, (line, [one.name for one, _ in matches])
@@ -125,6 +127,25 @@ def test_each_sentence_is_true_where_it_is_said(inside: Program, tmp_path: Path,
     names += said(inside, "evaluate", "s.sorter", "turned.csv", "--no-ledger", "--mistakes=0")
     write(tmp_path / "few.csv", told(12, 3, 0.5))
     names += said(inside, "evaluate", "s.sorter", "few.csv", "--no-ledger", "--mistakes=0")
+    for kind, *more in (["logistic"], ["multinomial-nb"], ["multinomial-nb", "--set=classifier.calibrate=none"]):
+        write(tmp_path / "t.csv", good)
+        shared = (
+            "t.csv",
+            "--text=text",
+            "--label=label",
+            f"--set=classifier.kind={kind}",
+            *more,
+            "--no-check",
+            "-o",
+            "x.sorter",
+        )
+        inside("train", *shared)
+        write(tmp_path / "more.csv", told(13, 60, 0.4, "abcd" if kind != "logistic" else "abc"))
+        names += said(inside, "extend", "x.sorter", "more.csv", "-o", "y.sorter")
+        names += said(inside, "explain", "x.sorter", "signa signa barsa unheard", "--top=2")
+        names += said(inside, "explain", "x.sorter", "signb signc", "--top=2")
+        names += said(inside, "explain", "x.sorter", " ".join(f"signa{' barsa' * n}" for n in range(12)), "--top=2")
+    names += said(inside, "explain", "x.sorter", "barsa", "--top=2")
     missing = [one.name for one in SENTENCES if one.name not in names]
     assert not missing, f"no result brings these about: {missing}"
 

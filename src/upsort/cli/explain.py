@@ -116,6 +116,7 @@ def _tree(request: argparse.Namespace, path: list[str], console: Console) -> Exi
 
 def _show(sorter: "Sorter", found: "Explained", top: int, console: Console) -> None:
     from upsort.cli.shading import shaded
+    from upsort.core.insight.explanation import MOST_OUT
     from upsort.core.insight.sums import beginnings, written
 
     one = found.explanation
@@ -163,7 +164,7 @@ def _show(sorter: "Sorter", found: "Explained", top: int, console: Console) -> N
         words, other = found.flip
         console.say(f"Without {listed(words)} it would be {other}.")
     else:
-        console.say("No few words make it another label when they are taken out.")
+        console.say(f"Taking out its words one after the other, up to {MOST_OUT}, does not make it another label.")
     if found.neighbours:
         console.say()
         console.table(

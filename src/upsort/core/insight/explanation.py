@@ -20,7 +20,9 @@ from upsort.core.features.weighting import unit_length
 from upsort.core.insight.terms import leanings
 from upsort.core.learning.sorter import Sorter
 
-_MOST_OUT = 8  # words taken out in search of another label
+MOST_OUT = 8
+"""Words that are taken out in search of another label."""
+
 _MOST_TRIED = 60  # words that are tried for each
 
 
@@ -160,7 +162,7 @@ def smallest_change(sorter: Sorter, explanation: Explanation) -> tuple[list[str]
     """
     label = explanation.label
     out: list[str] = []
-    for _ in range(_MOST_OUT):
+    for _ in range(MOST_OUT):
         words = sorted({(word.leaning, word.term) for word in explanation.words if word.term not in out}, reverse=True)
         candidates = list(dict.fromkeys(term for leaning, term in words if leaning > 0))[:_MOST_TRIED]
         if not candidates:
