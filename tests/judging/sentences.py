@@ -249,7 +249,7 @@ SENTENCES = (
     ),
     Sentence(
         "copies apart",
-        rf"Here copies may stand on both sides \({NUMBER} documents copy another one\)\. Kept on one side: "
+        rf"Here copies may stand on both sides \({NUMBER} documents? cop(?:y|ies) another one\)\. Kept on one side: "
         rf"{NUMBER} % \({NUMBER} to "
         rf"{NUMBER} %\)\.",
         lambda f, m: number(m[1]) == f["copies"] and shown(m[2], f["copies_together"]["accuracy"]["value"]),
@@ -271,7 +271,8 @@ SENTENCES = (
     ),
     Sentence(
         "copies kept",
-        r"([\d,]+) documents copy another one; they are kept on one side of every split\.",
+        r"([\d,]+) (?:document copies another one; it is|documents copy another one; they are) kept on one side "
+        r"of every split\.",
         lambda f, m: number(m[1]) == f["copies"],
     ),
     Sentence(
@@ -417,7 +418,9 @@ SENTENCES = (
     ),
     Sentence(
         "check keeps copies",
-        r"([\d,]+) (?:documents|passages) copy another one; the check keeps them on one side\.",
+        r"([\d,]+) (?:(?:document|passage) copies another one; it is|(?:documents|passages) copy another one; "
+        r"they are) kept on one side "
+        r"in it\.",
         lambda f, m: number(m[1]) == f["copies"],
     ),
     Sentence(

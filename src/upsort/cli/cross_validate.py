@@ -13,6 +13,7 @@ from upsort.cli.requirements import check_written, measures_of, met
 from upsort.cli.status import Exit
 from upsort.cli.verdicts import dominated, headline
 from upsort.cli.wording import (
+    copying,
     interval,
     judgement_json,
     kept_json,
@@ -145,7 +146,7 @@ def _show(one: "CrossValidateResult", named: bool, plan: "Plan", request: argpar
     if one.without_copies_apart is not None:
         careful = one.without_copies_apart.overall.accuracy
         console.say(
-            f"Here copies may stand on both sides ({one.kept.copies:,} documents copy another one). Kept on one side: "
+            f"Here copies may stand on both sides ({copying(one.kept.copies, 'documents').partition(';')[0]}). Kept on one side: "
             f"{percent(careful.value)} ({interval(careful)})."
         )
         if one.copied is not None and one.copied[0].of:

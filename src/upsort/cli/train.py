@@ -9,7 +9,7 @@ from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
 from upsort.cli.verdicts import units_of
-from upsort.cli.wording import interval, number, percent, rate_json, shortened
+from upsort.cli.wording import copying, interval, number, percent, rate_json, shortened
 from upsort.core.names import listed
 
 if TYPE_CHECKING:
@@ -93,17 +93,15 @@ def _show(answer: "AnswerResult", console: Console) -> None:
     own = f"It gets {percent(answer.training_accuracy.value)} of its own training {what} right"
     if answer.held_out is not None:
         rate, groups = answer.held_out.rate, answer.held_out.groups
-        of_groups = (
-            ""
-            if groups == rate.of
-            else f" of {groups:,} {'documents' if what == 'passages' and not answer.copies else 'groups'}"
-        )
+        grouped = sorter.plan.columns.group and groups != rate.of
+        noun = "documents" if what == "passages" and not answer.copies else "groups"
+        of_groups = f" of {groups:,} {noun}" if grouped else ""
         console.say(
             f"{own}, and {percent(rate.value)} ({interval(rate)}) of {number(rate.of)} {what}{of_groups} held out in a quick "
             "check (sorters of the same plan, trained on four fifths)."
         )
         if answer.copies and not sorter.plan.judge.allow_copies:
-            console.say(f"{answer.copies:,} {what} copy another one; the check keeps them on one side.")
+            console.say(f"{copying(answer.copies, what)} kept on one side in it.")
     else:
         console.say(f"{own}; that says little about new ones.")
 

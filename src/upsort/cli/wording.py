@@ -99,7 +99,7 @@ def kept_together(kept: "Kept", plan: "Plan") -> list[str]:
             f"{kept.groups:,} groups."
         )
     if kept.copies and not plan.judge.allow_copies:
-        lines.append(f"{kept.copies:,} documents copy another one; they are kept on one side of every split.")
+        lines.append(f"{copying(kept.copies, 'documents')} kept on one side of every split.")
     if kept.taken_out:
         lines.append(
             f"To that end {kept.taken_out:,} documents, counted over all splits, were taken out of training parts: they belong "
@@ -108,6 +108,11 @@ def kept_together(kept: "Kept", plan: "Plan") -> list[str]:
     if kept.undated:
         lines.append(f"{kept.undated:,} documents have no date; they are neither learned from nor judged.")
     return lines
+
+
+def copying(count: int, what: str) -> str:
+    """So many documents or passages that copy another one, as the subject of what happens to them. what: in the plural."""
+    return f"1 {what[:-1]} copies another one; it is" if count == 1 else f"{count:,} {what} copy another one; they are"
 
 
 def kept_json(kept: "Kept") -> dict[str, Any]:
