@@ -181,6 +181,8 @@ def _show(one: "CrossValidateResult", named: bool, plan: "Plan", request: argpar
         console.say()
     show_labels(result.overall, console, request.shares)
     show_measures(result.overall, result.probability, result.overall.labels, console, request.measures)
+    if not request.measures:
+        console.say("More with --measures.")
 
 
 _MOST_SHOWN = 30  # folds in the table

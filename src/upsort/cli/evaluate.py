@@ -188,14 +188,22 @@ def _show(one: "Judged", group: str, request: argparse.Namespace, console: Conso
     console.say()
     show_labels(one.judgement, console, request.shares)
     show_measures(one.judgement, one.probability, one.sorter.labels, console, request.measures)
-    if one.before is not None and one.probability is not None:
-        console.say(
-            f"Before calibration ({one.sorter.calibration.kind}) the log loss would be {one.before[0]:.3f} and the Brier "
-            f"score {one.before[1]:.3f}."
-        )
+    for line in _before_calibration(one):
+        console.say(line)
+    if not request.measures:
+        console.say("More with --measures.")
     if request.undecided_below:
         _show_coverage(one, console)
     _show_mistakes(one, request.mistakes, console)
+
+
+def _before_calibration(one: "Judged") -> list[str]:
+    if one.before is None or one.probability is None:
+        return []
+    log_loss, brier = one.before
+    return [
+        f"Before calibration ({one.sorter.calibration.kind}) the log loss would be {log_loss:.3f} and the Brier score {brier:.3f}."
+    ]
 
 
 def _said(rate: "Rate") -> str:
@@ -285,8 +293,6 @@ def show_measures(
             console.say(line)
     for line in left_out(judgement, probability, whole):
         console.say(line)
-    if not whole:
-        console.say("More with --measures.")
 
 
 _TOLD = ("macro F1", "log loss", "own label among the two most probable")

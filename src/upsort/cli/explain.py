@@ -142,7 +142,7 @@ def _show(sorter: "Sorter", found: "Explained", top: int, console: Console) -> N
     sums = written(addends, [float(one.scores[place]) for place in columns], _DIGITS)
     rows = [(*head, *map(_signed, row)) for head, row in zip(heads, sums.rows.tolist(), strict=True)]
     if not sums.is_exact:
-        rows.append(("rounding", "", "", *map(_signed, sums.rounding.tolist())))
+        rows.append(("rounding", "", "", *(_signed(value) if value else "" for value in sums.rounding.tolist())))
     rows.append(("score", "", "", *map(_signed, sums.total.tolist())))
     console.table(("term", "times", "value", label, second), rows, numeric=(1, 2, 3, 4))
     if not sums.is_exact:

@@ -56,5 +56,18 @@ def draw_curve(result: CurveResult, path: Path) -> Path:
         sizes = np.geomspace(result.points[0].documents, 2 * last, 40)
         fitted = [(float(size), result.growth.at(float(size))) for size in sizes]
         now = result.points[-1].held_out
-        wedge = [(float(last), now, now), (2.0 * last, *result.growth.between(2.0 * last))]
+        wedge = _wedge(result.growth, last, now)
     return save(growth_figure(result.points, fitted, wedge), path)
+
+
+def _wedge(growth: Growth, last: int, now: float) -> list[tuple[float, float, float]]:
+    """Documents, low and high from what was found at the last point to the prediction interval of twice as many: the middle goes
+    over to the curve, the width grows with the square root."""
+    low, high = growth.between(2.0 * last)
+    end, beside = growth.at(2.0 * last), now - growth.at(float(last))
+    found = []
+    for share in np.linspace(0.0, 1.0, 25).tolist():
+        size = last * 2.0**share
+        middle = growth.at(size) + beside * (1.0 - share)
+        found.append((size, middle - (end - low) * share**0.5, middle + (high - end) * share**0.5))
+    return found

@@ -30,7 +30,7 @@ def written(addends: Sequence[Sequence[float]], totals: Sequence[float], digits:
     """addends: rows of one number a column, which add up to the totals before they are rounded."""
     rows = np.asarray(np.round(np.array(addends, dtype=np.float64), digits), dtype=np.float64)
     total = np.asarray(np.round(np.array(totals, dtype=np.float64), digits), dtype=np.float64)
-    return WrittenSum(rows, np.round(total - rows.sum(axis=0), digits), total)
+    return WrittenSum(rows, np.round(total - rows.sum(axis=0), digits) + 0.0, total)  # + 0.0: not −0
 
 
 def beginnings(sorter: Sorter) -> list[tuple[str, Floats]]:
