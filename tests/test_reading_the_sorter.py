@@ -104,7 +104,7 @@ def test_a_table_of_pulls_adds_up_to_the_last_digit(program: Program, demo: Path
         begin = next(place for place, line in enumerate(lines) if line[0] == "term")
         rows = []
         for line in lines[begin + 1 :]:
-            rows.append([round(float(cell) * 10_000) for cell in line[-2:]])
+            rows.append([round(float(cell or 0) * 10_000) for cell in line[-2:]])
             if line[0] == "score":
                 break
         assert np.sum(rows[:-1], axis=0).tolist() == rows[-1]

@@ -201,9 +201,8 @@ def _before_calibration(one: "Judged") -> list[str]:
     if one.before is None or one.probability is None:
         return []
     log_loss, brier = one.before
-    return [
-        f"Before calibration ({one.sorter.calibration.kind}) the log loss would be {log_loss:.3f} and the Brier score {brier:.3f}."
-    ]
+    kind = one.sorter.calibration.kind
+    return [f"Before calibration ({kind}) the log loss would be {log_loss:.3f} and the Brier score {brier:.3f}."]
 
 
 def _said(rate: "Rate") -> str:
