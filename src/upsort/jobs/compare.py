@@ -299,7 +299,7 @@ def _nested(rounds: Sequence[_Round], judged: Prepared, settings: Judge) -> Rate
         best: tuple[float, _Round, Method] | None = None
         for one in rounds:
             parts = Parts(one.documents.rows(split.training), inner)
-            for method in one.methods.values():
+            for method in (asked.for_labels() for asked in one.methods.values()):
                 value = sum(outcome(parts, number, method).right(parts.documents) for number in range(len(inner)))
                 if best is None or value > best[0]:
                     best = (value, one, method)

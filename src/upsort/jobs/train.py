@@ -136,7 +136,7 @@ def _quick_check(documents: Labelled, method: Method) -> Checked | None:
     if split is None:
         return None
     try:
-        found = outcome_of(documents, split, method)
+        found = outcome_of(documents, split, method.for_labels())
     except DataProblem:  # four in five may be too few to learn from, where all are enough
         return None
     right = (found.given == documents.labels[found.held_out]).astype(np.float64)
