@@ -56,9 +56,9 @@ BASE: dict[str, tuple[str, ...]] = {
     "train": ("letters.csv", T, L, "--output=out.sorter"),
     "evaluate": ("s.sorter", "letters.csv"),
     "cross-validate": ("letters.csv", T, L, "--set=columns.date=received"),
-    "compare": ("letters.csv", T, L, "--set=columns.date=received", "--try=classifier.kind=centroid,majority"),
+    "compare": ("letters.csv", T, L, "--set=columns.date=received", "--try=classifier.kind=centroid,complement-nb"),
     "curve": ("letters.csv", T, L, "--set=columns.date=received", "--set=classifier.kind=centroid"),
-    "suspects": ("letters.csv", T, L, "--set=columns.date=received"),
+    "suspects": ("letters.csv", T, L, "--set=columns.date=received", "--most=25"),
     "terms": ("letters.csv", T, L),
     "explain": ("s.sorter", "my plum has a few leaves with spots, and when is the best time to prune it in the garden"),
     "ask": ("s.sorter",),
@@ -77,7 +77,7 @@ OWN = {
     "plan": "--output=elsewhere.toml --check",
     "clean": (
         "--steps=lower,stem --output=c.csv --in-place --show=1 --document=F24-0011 --most-changed-by=links "
-        "--word=leaves --groups=2 --compare-steps=lower --seed=5"
+        "--word=leaves --groups=2 --compare-steps=lower --margin=60 --seed=5"
     ),
     "features": (
         "--from-sorter=s.sorter --top=3 --sort=term --holding=ea --document=F24-0011 --output=t.csv "
@@ -99,11 +99,11 @@ OWN = {
         "--require=accuracy>0.999"
     ),
     "compare": (
-        "--try=features.in_at_least=1,3 --folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --nested "
+        "--try=features.in_at_least=1,3 --folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --margin=60 --nested "
         "--output=w.toml --require=accuracy>0.999"
     ),
     "curve": "--folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --output=c.png",
-    "suspects": "--folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --top=2 --output=s.csv",
+    "suspects": "--folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --top=0 --most=7 --output=s.csv",
     "terms": (
         "--way=chi-square --top=2 --only=soil --pair=soil,pests --against --stable --contexts=1 --figures=f "
         "--answer=topic"

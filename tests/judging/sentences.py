@@ -352,11 +352,11 @@ SENTENCES = (
     ),
     Sentence(
         "suspects",
-        rf"{NUMBER} of {NUMBER} documents, judged by (.+), have a label that is more likely wrong than right\. "
+        rf"{NUMBER} of {NUMBER} documents, judged by (.+), (?:has|have) a label that is more likely wrong than right\. "
         rf"About {NUMBER} of these "
-        rf"labels are expected to be wrong \(95 % interval {NUMBER} to {NUMBER}\), if wrong labels fall on "
+        rf"labels (?:is|are) expected to be wrong \(95 % interval {NUMBER} to {NUMBER}\), if wrong labels fall on "
         rf"documents by chance\. Read "
-        "them.",
+        "(?:it|them)\\.",
         lambda f, m: (
             number(m[1]) == len(f["suspects"])
             and all(one["wrong"] >= 0.5 for one in f["suspects"])
@@ -366,8 +366,8 @@ SENTENCES = (
     Sentence(
         "the most suspicious",
         rf"The {NUMBER} most suspicious of {NUMBER} documents, judged by (.+)\. About {NUMBER} of these labels "
-        rf"are expected to be wrong "
-        rf"\(95 % interval {NUMBER} to {NUMBER}\), if wrong labels fall on documents by chance\. Read them\.",
+        rf"(?:is|are) expected to be wrong "
+        rf"\(95 % interval {NUMBER} to {NUMBER}\), if wrong labels fall on documents by chance\. Read (?:it|them)\.",
         lambda f, m: number(m[1]) == len(f["suspects"]) and abs(number(m[4]) - expected(f)["value"]) <= 0.51,
     ),
     Sentence(
@@ -378,7 +378,7 @@ SENTENCES = (
     Sentence(
         "not held out",
         r"([\d,]+) documents are held out by no split, so that nothing is said of them\.",
-        lambda f, m: number(m[1]) == f["rows"]["used"] - f["judged"] - f["without_date"] + f["without_date"],
+        lambda f, m: number(m[1]) == f["rows"]["used"] - f["judged"],
     ),
     Sentence(
         "trained",

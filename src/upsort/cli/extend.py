@@ -2,7 +2,7 @@
 
 import argparse
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, assert_never
 
 from upsort.cli import options
 from upsort.cli.console import Console
@@ -12,6 +12,7 @@ from upsort.core.names import listed
 
 if TYPE_CHECKING:
     from upsort.core.learning.sorter import Sorter
+    from upsort.jobs.extend import Way
 
 DESCRIPTION = (
     "Add newly labelled documents to a sorter.\n"
@@ -83,7 +84,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     return Exit.DONE
 
 
-def _of_probabilities(way: str, sorter: "Sorter") -> list[str]:
+def _of_probabilities(way: "Way", sorter: "Sorter") -> list[str]:
     """What is the same as after training on all documents, and what is not."""
     calibrated = sorter.calibration.kind != "none"
     by_scores = sorter.decision is None and sorter.plan.decide.rank_by == "scores"
@@ -100,5 +101,7 @@ def _of_probabilities(way: str, sorter: "Sorter") -> list[str]:
             return ["So are its labels and probabilities."]
         case "anchor" if calibrated:
             return ["Its probabilities are calibrated as before."]
-        case _:
+        case "anchor" | "everything":
             return []
+        case _:
+            assert_never(way)

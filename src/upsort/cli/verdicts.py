@@ -207,12 +207,12 @@ def suspects_told(found: "SuspectsResult", asked: bool) -> list[str]:
     of = f"of {found.judged:,} documents, judged by {' and '.join(found.kinds)}"
     if not many:
         return [f"None {of}, has a label that is more likely wrong than right."]
-    begin = (
-        f"The {many:,} most suspicious {of}."
-        if asked
-        else f"{many:,} {of}, have a label that is more likely wrong than right."
-    )
+    if asked:
+        begin = f"The {many:,} most suspicious {of}."
+    else:
+        begin = f"{many:,} {of}, {'has' if many == 1 else 'have'} a label that is more likely wrong than right."
+    these = f"About {value:,.0f} of these labels {'is' if round(value) == 1 else 'are'} expected to be wrong"
     return [
-        f"{begin} About {value:,.0f} of these labels are expected to be wrong (95 % interval {low:,.0f} to {high:,.0f}), if "
-        "wrong labels fall on documents by chance. Read them."
+        f"{begin} {these} (95 % interval {low:,.0f} to {high:,.0f}), if wrong labels fall on documents by chance. Read "
+        f"{'it' if many == 1 else 'them'}."
     ]

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Literal
 
 from upsort.core.learning.extending import extended_by_anchor, extended_by_counts
 from upsort.core.learning.sorter import Sorter
@@ -15,6 +16,9 @@ from upsort.files.writing import check_writable
 from upsort.jobs.corpus import Keeping, read_labelled_corpus
 from upsort.jobs.progress import Advance, no_progress
 
+Way = Literal["counts", "everything", "anchor"]
+"""Exactly by counts, trained anew on everything, or drawn from the earlier weights."""
+
 
 @dataclass(frozen=True, kw_only=True)
 class ExtendResult:
@@ -24,7 +28,7 @@ class ExtendResult:
     """
 
     sorters: tuple[Sorter, ...]
-    way: str
+    way: Way
     added: int
     new_terms: int
     lost_terms: int
@@ -44,7 +48,7 @@ def extend(
     keeping = Keeping(copies=not plan.judge.allow_copies and older is not None, at_least=1)
     corpus = read_labelled_corpus(more, plan, aside, advance, keeping=keeping)
     exact = plan.classifier.kind in NAIVE_BAYES_KINDS
-    way = "everything" if older is not None else "counts" if exact else "anchor"
+    way: Way = "everything" if older is not None else "counts" if exact else "anchor"
     extended = []
     for sorter, answer in zip(sorters, corpus.answers, strict=True):
         if older is not None:

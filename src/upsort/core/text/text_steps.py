@@ -6,13 +6,13 @@ import unicodedata
 from collections.abc import Callable, Sequence
 from functools import partial
 from itertools import product
-from typing import Any
+from typing import Any, Literal, assert_never
 
 import numpy as np
 import regex
 
 from upsort.core.errors import UsageProblem
-from upsort.core.plan import Clean
+from upsort.core.plan import Clean, OrMarker, Step
 from upsort.core.text.characters import DIGIT, DIGIT_INNER, INNER, MARK, WORD, character_class
 from upsort.core.text.editing import Edit, OneByOne, Rewriting, Substitution, TextStep, edited, holding
 from upsort.core.text.lowercase import lower
@@ -80,7 +80,7 @@ _WORDS = re.compile(r"[\w'’\-\ue000\ue001]+")
 _WORD_OR_STOP = re.compile(rf"(?P<word>{_WORDS.pattern})|(?P<stop>[.,;:!?()\n])")
 
 
-def text_step(name: str, settings: Clean) -> TextStep:
+def text_step(name: Step, settings: Clean) -> TextStep:
     """One step. Raises UsageProblem for a pattern that is no regular expression."""
     match name:
         case "nfc" | "nfkc":
@@ -130,12 +130,16 @@ def text_step(name: str, settings: Clean) -> TextStep:
             return Substitution(_REPEATED, lambda found: found.group(1) * 2, _three_alike)
         case "punctuation":
             return Substitution(_PUNCTUATION, _punctuation)
-        case _:
+        case "spaces":
             return Substitution(
                 _SPACES,
                 lambda found: " " if found.start() > 0 and found.end() < len(found.string) else "",
                 whole=lambda text: " ".join(text.split()),
             )
+        case "stopwords" | "stem" | "lemmas" | "lengths":
+            raise ValueError(f"{name} works on words, not on running text")
+        case _:
+            assert_never(name)
 
 
 class _Bases(dict[int, str]):
@@ -184,17 +188,19 @@ def _in_any_case(letters: str) -> list[str]:
     return ["".join(cases) for cases in product(*((letter, letter.upper()) for letter in letters))]
 
 
-def _choice(mode: str, name: str) -> Callable[[Any], str]:
+def _choice(mode: OrMarker, name: str) -> Callable[[Any], str]:
     match mode:
         case "drop":
             return lambda found: " "
         case "marker":
             return lambda found: marker(name)
-        case _:
+        case "keep":
             return lambda found: found.group()
+        case _:
+            assert_never(mode)
 
 
-def _numbers(mode: str) -> TextStep:
+def _numbers(mode: Literal["drop", "keep", "marker", "shape"]) -> TextStep:
     if mode == "shape":
         return Substitution(_SHAPES, lambda found: marker(found.lastgroup))
     return Substitution(_NUMBER, _choice(mode, "number"))

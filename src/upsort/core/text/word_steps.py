@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
-from upsort.core.plan import Clean
+from upsort.core.plan import Clean, Step
 from upsort.core.text.stemmers import FOR_LANGUAGE, STEMMERS
 from upsort.core.text.stop_words import negations, stop_words
 
@@ -43,7 +43,7 @@ def stop_list(settings: Clean, resources: Resources) -> frozenset[str]:
     return (words | frozenset(settings.stop_words_add)) - frozenset(settings.stop_words_keep)
 
 
-def word_step(name: str, settings: Clean, resources: Resources, before: "WordStep | None" = None) -> WordStep:
+def word_step(name: Step, settings: Clean, resources: Resources, before: "WordStep | None" = None) -> WordStep:
     """One step.
 
     before: what the earlier steps do to a word; the stop words go through it too, so that they are compared in the form in
@@ -59,9 +59,11 @@ def word_step(name: str, settings: Clean, resources: Resources, before: "WordSte
             return _sparing(stemmer, settings.unchanged)
         case "lemmas":
             return _sparing(_lemmatiser(settings, resources), settings.unchanged)
-        case _:
+        case "lengths":
             least, most = settings.token_lengths
             return lambda word: word if len(word) >= least and (not most or len(word) <= most) else ""
+        case _:
+            raise ValueError(f"{name} works on running text, not on words")
 
 
 def _itself(word: str) -> str:
