@@ -402,9 +402,8 @@ SENTENCES = (
         "quick check",
         rf"It gets {NUMBER} % of its own training (?:documents|passages) right, and {NUMBER} % \({NUMBER} to "
         rf"{NUMBER} %\) of {NUMBER} "
-        r"(?:documents|passages)(?: of ([\d,]+) (?:documents|groups))? held out in a quick check \(sorters of "
-        r"the same plan, trained on "
-        r"four fifths\)\.",
+        r"(?:documents|passages)(?: of ([\d,]+) (?:documents|groups))? held out in a quick check \(by sorters "
+        r"of the same plan, trained on the rest\)\.",
         lambda f, m: (
             shown(m[1], f["training_accuracy"]["value"])
             and shown(m[2], f["held_out_accuracy"]["value"])

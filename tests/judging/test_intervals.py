@@ -1,6 +1,6 @@
 """Intervals hold the truth about as often as they say, and none is given where too little bears on it."""
 
-from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 import pytest
@@ -23,7 +23,7 @@ def judged(true: np.ndarray, given: np.ndarray, groups: np.ndarray | None = None
 
 
 @pytest.mark.parametrize("case", CASES, ids=[case.name for case in CASES])
-def test_intervals_cover(case: Callable[..., None]) -> None:
+def test_intervals_cover(case: Any) -> None:
     # 400 draws have a standard error of 1.1 points; an area of nearly 1 is held more often, its lower end being what nobody can
     # tell.
     found = coverage.covered(case, 400, 3)

@@ -343,6 +343,6 @@ def test_the_quick_check_is_of_one_kind_for_every_classifier(inside: Program, de
     told = inside(*shared, "-o", "b.sorter").out
     for out in (plain, told):
         assert re.search(
-            r"of [\d,]+ documents(?: of [\d,]+ groups)? held out in a quick check \(sorters of the same plan", out
+            r"of [\d,]+ documents(?: of [\d,]+ groups)? held out in a quick check \(by sorters of the same plan", out
         )
-        assert "trained on four fifths" in out
+        assert "trained on the rest" in out

@@ -98,7 +98,7 @@ def _show(answer: "AnswerResult", console: Console) -> None:
         of_groups = f" of {groups:,} {noun}" if grouped else ""
         console.say(
             f"{own}, and {percent(rate.value)} ({interval(rate)}) of {number(rate.of)} {what}{of_groups} held out in a quick "
-            "check (sorters of the same plan, trained on four fifths)."
+            "check (by sorters of the same plan, trained on the rest)."
         )
         if answer.copies and not sorter.plan.judge.allow_copies:
             console.say(f"{copying(answer.copies, what)} kept on one side in it.")

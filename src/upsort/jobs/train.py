@@ -31,9 +31,8 @@ class AnswerResult:
     """One answer of a sorter.
 
     training_accuracy: on the documents it was trained on. held_out: a quick check: on documents that sorters of the same plan,
-    trained on four fifths of the documents, never saw. copies: documents that copy
-    another one. too_common: terms left out because more than features.in_at_most of the documents hold them: the corpus's own
-    stop words, commonest first. seconds: by stage.
+    trained on the others, never saw. copies: documents that copy another one. too_common: terms left out because more than
+    features.in_at_most of the documents hold them: the corpus's own stop words, commonest first. seconds: by stage.
     """
 
     sorter: Sorter
