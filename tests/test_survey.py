@@ -159,6 +159,8 @@ def test_the_share_of_variance_between_groups_by_hand() -> None:
     # Means 2 and 6 around 4: between 2·4 + 2·4 = 16; values 1, 3, 5, 7 around 4: in all 9 + 1 + 1 + 9 = 20.
     assert share_between(np.array([1.0, 3.0, 5.0, 7.0]), np.array([0, 0, 1, 1])) == pytest.approx(0.8)
     assert share_between(np.array([2.0, 2.0]), np.array([0, 1])) is None
+    alike = np.full(100_000, np.log1p(60))  # whose mean is not quite the value
+    assert share_between(alike, np.arange(100_000) % 2) is None
 
 
 def test_words_of_a_cloud_do_not_overlap() -> None:

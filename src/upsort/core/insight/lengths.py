@@ -38,9 +38,11 @@ def share_between(values: Floats, groups: Ints) -> float | None:
     groups: (n,) numbers from 0. 0 means that the group tells nothing of the value, 1 that it tells all. None where the values
     do not vary.
     """
-    total = float(((values - values.mean()) ** 2).sum())
-    if total == 0.0:
+    if values.max() - values.min() <= 1e-12 * max(
+        abs(float(values.max())), 1.0
+    ):  # the mean of equal values may differ from them
         return None
+    total = float(((values - values.mean()) ** 2).sum())
     counts = np.bincount(groups)
     sums = np.bincount(groups, weights=values)
     means = np.divide(sums, counts, out=np.zeros_like(sums), where=counts > 0)
