@@ -194,7 +194,7 @@ SENTENCES = (
     ),
     Sentence(
         "confusion",
-        rf"{NUMBER} of {NUMBER} '(.+)' documents were taken for '(.+)'\.",
+        rf"{NUMBER} of {NUMBER} '(.+)' documents (?:was|were) taken for '(.+)'\.",
         lambda f, m: m[3] != m[4] and abs(f["confusion"][m[3]][m[4]] - number(m[1])) <= 0.051,
     ),
     Sentence(

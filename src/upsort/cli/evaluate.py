@@ -259,9 +259,8 @@ def show_labels(judgement: "Judgement", console: Console, shares: str = "") -> N
             numeric=range(1, len(judgement.labels) + 1),
         )
     for confusion in judgement.largest_confusions():
-        console.say(
-            f"{number(confusion.documents)} of {confusion.of:,} {confusion.true!r} documents were taken for {confusion.given!r}."
-        )
+        were, count = "was" if confusion.documents == 1 else "were", number(confusion.documents)
+        console.say(f"{count} of {confusion.of:,} {confusion.true!r} documents {were} taken for {confusion.given!r}.")
 
 
 def show_measures(

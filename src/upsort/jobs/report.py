@@ -173,7 +173,8 @@ def _confusion(one: Judged, pair: Confusion) -> dict[str, Any]:
     examples = [
         mistake.text[:_TEXT] for mistake in one.mistakes if (mistake.true, mistake.given) == (pair.true, pair.given)
     ]
-    said = f"{pair.documents} of {pair.of} {pair.true!r} documents were taken for {pair.given!r}."
+    were = "was" if pair.documents == 1 else "were"
+    said = f"{pair.documents} of {pair.of} {pair.true!r} documents {were} taken for {pair.given!r}."
     return {"said": said, "examples": examples[:_EXAMPLES]}
 
 
