@@ -492,6 +492,17 @@ def test_row_weights_change_the_sorter(program: Program, tmp_path: Path, kind: s
     )
 
 
+def test_folds_that_leave_no_term_do_not_stop_a_training(program: Program, tmp_path: Path) -> None:
+    # Every word stands in two documents, and those belong together: whatever is held out, no word of the rest is lost to it;
+    # with groups of all but one document the rest has none in two documents.
+    rows = [f"word{n // 2} only{n // 2},{'ab'[n // 2 % 2]},{'x' if n < 76 else n}" for n in range(80)]
+    rows += [f"lone{n},{'ab'[n % 2]},y{n}" for n in range(4)]
+    (tmp_path / "t.csv").write_text("text,label,who\n" + "\n".join(rows) + "\n")
+    grouped = ("--set=columns.group=who", "--set=judge.allow_copies=true")
+    out = program("train", "t.csv", "--text=text", "--label=label", *grouped, "-o", "s.sorter").out
+    assert "Trained logistic on 84 documents" in out
+
+
 @pytest.mark.parametrize("kind", ["platt", "isotonic"])
 def test_calibration_by_label_leaves_labels_alone(program: Program, demo: Path, tmp_path: Path, kind: str) -> None:
     table = demo / "letters-2024.csv"

@@ -159,7 +159,7 @@ SENTENCES = (
         "what to do then",
         r"To have rare labels given more often: train with --set classifier\.label_weights=balanced or --set "
         r"decide\.f_beta=1, or "
-        r"decide by prices with --cost TABLE\.",
+        r"evaluate and score with prices: --cost TABLE\.",
         lambda f, m: dominated(f),
     ),
     Sentence(
@@ -346,8 +346,8 @@ SENTENCES = (
     ),
     Sentence(
         "gap",
-        rf"On its training documents it gets {NUMBER} %: the gap of {NUMBER} points is what more documents, fewer terms or a "
-        r"larger penalty can close\.",
+        rf"On its training documents it gets {NUMBER} %: the gap of {NUMBER} points is what more documents, "
+        r"(?:a larger classifier\.penalty |more classifier\.\w+ |less classifier\.depth )?or fewer terms can close\.",
         lambda f, m: f["points"][-1]["training"] - f["points"][-1]["held_out"] > 0.03,
     ),
     Sentence(

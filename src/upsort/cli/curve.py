@@ -8,6 +8,7 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
+from upsort.cli.verdicts import restraint
 from upsort.cli.wording import kept_json, kept_together, percent
 
 DESCRIPTION = (
@@ -92,7 +93,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     if gap > _LARGE_GAP:
         console.say(
             f"On its training documents it gets {percent(last.training)}: the gap of {100 * gap:.1f} points is what more "
-            "documents, fewer terms or a larger penalty can close."
+            f"documents, {restraint(plan.classifier.kind)}fewer terms can close."
         )
     if written:
         console.say(f"Written: {written}.")

@@ -117,7 +117,7 @@ def _tree(request: argparse.Namespace, path: list[str], console: Console) -> Exi
 def _show(sorter: "Sorter", found: "Explained", top: int, console: Console) -> None:
     from upsort.cli.shading import shaded
     from upsort.core.insight.explanation import MOST_OUT
-    from upsort.core.insight.sums import beginnings, written
+    from upsort.core.insight.sums import sum_of_pulls
 
     one = found.explanation
     label, second = sorter.labels[one.label], sorter.labels[one.second]
@@ -130,17 +130,12 @@ def _show(sorter: "Sorter", found: "Explained", top: int, console: Console) -> N
     shaded(one, console)
     console.say()
     columns = [one.label, one.second]
-    begin = beginnings(sorter)
-    shown, rest = one.terms[:top], one.terms[top:]
-    addends = [[float(values[place]) for place in columns] for _, values in begin]
-    addends += [[float(term.pulls[place]) for place in columns] for term in shown]
-    heads: list[tuple[object, ...]] = [(name, "", "") for name, _ in begin]
-    heads += [(term.term, term.count or "", f"{term.value:.{_DIGITS}f}") for term in shown]
-    if rest:
-        addends.append([sum(float(term.pulls[place]) for term in rest) for place in columns])
-        heads.append((f"{len(rest)} other terms", "", ""))
-    sums = written(addends, [float(one.scores[place]) for place in columns], _DIGITS)
-    rows = [(*head, *map(_signed, row)) for head, row in zip(heads, sums.rows.tolist(), strict=True)]
+    found_sum = sum_of_pulls(sorter, one, columns, top, _DIGITS)
+    sums = found_sum.sums
+    rows: list[tuple[object, ...]] = []
+    for name, term, values in zip(found_sum.names, found_sum.terms, sums.rows.tolist(), strict=True):
+        stands = (term.count or "", f"{term.value:.{_DIGITS}f}") if term is not None else ("", "")
+        rows.append((name, *stands, *map(_signed, values)))
     if not sums.is_exact:
         rows.append(("rounding", "", "", *(_signed(value) if value else "" for value in sums.rounding.tolist())))
     rows.append(("score", "", "", *map(_signed, sums.total.tolist())))

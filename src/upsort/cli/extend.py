@@ -87,7 +87,8 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
 def _of_probabilities(way: "Way", sorter: "Sorter") -> list[str]:
     """What is the same as after training on all documents, and what is not."""
     calibrated = sorter.calibration.kind != "none"
-    by_scores = sorter.decision is None and sorter.plan.decide.rank_by == "scores"
+    decide = sorter.plan.decide
+    by_scores = sorter.decision is None and decide.rank_by == "scores" and not decide.undecided_below
     match way:
         case "counts" if calibrated and by_scores:
             return [

@@ -8,7 +8,7 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import units_of
+from upsort.cli.verdicts import restraint, units_of
 from upsort.cli.wording import copying, interval, number, percent, rate_json, shortened
 from upsort.core.names import listed
 
@@ -139,19 +139,8 @@ def _warn(answer: "AnswerResult", console: Console) -> None:
     if held_out is not None and held_out.high is not None and (own.value or 0.0) - held_out.high > _LARGE_GAP:
         console.warn(
             f"it knows its own documents much better than others ({percent(own.value)} against {percent(held_out.value)}): "
-            f"it has learned them by heart. More documents, {_restraint(sorter.plan.classifier.kind)}fewer terms help."
+            f"it has learned them by heart. More documents, {restraint(sorter.plan.classifier.kind)}fewer terms help."
         )
-
-
-def _restraint(kind: str) -> str:
-    """What keeps a kind of classifier from learning by heart, as the beginning of a list."""
-    from upsort.core.plan import NAIVE_BAYES_KINDS, PENALISED_KINDS
-
-    if kind in NAIVE_BAYES_KINDS:
-        return "more classifier.smoothing or "
-    if kind in PENALISED_KINDS:
-        return "a larger classifier.penalty or "
-    return {"neighbours": "more classifier.nearest or ", "tree": "less classifier.depth or "}.get(kind, "or ")
 
 
 def _as_json(result: "TrainResult") -> dict[str, Any]:

@@ -90,7 +90,7 @@ def dominated(judgement: "Judgement", probability: "ProbabilityMeasures | None")
         f"{percent(balanced.value)} ({interval(balanced)}; always giving one label gets {percent(1 / occurring)}), the ROC area "
         f"{decimal(areas)}, so that it does tell labels apart.",
         "To have rare labels given more often: train with --set classifier.label_weights=balanced or --set decide.f_beta=1, or "
-        "decide by prices with --cost TABLE.",
+        "evaluate and score with prices: --cost TABLE.",
     ]
 
 
@@ -216,3 +216,14 @@ def suspects_told(found: "SuspectsResult", asked: bool) -> list[str]:
         f"{begin} {these} (95 % interval {low:,.0f} to {high:,.0f}), if wrong labels fall on documents by chance. Read "
         f"{'it' if many == 1 else 'them'}."
     ]
+
+
+def restraint(kind: str) -> str:
+    """What keeps a kind of classifier from learning by heart, as the beginning of a list."""
+    from upsort.core.plan import NAIVE_BAYES_KINDS, PENALISED_KINDS
+
+    if kind in NAIVE_BAYES_KINDS:
+        return "more classifier.smoothing or "
+    if kind in PENALISED_KINDS:
+        return "a larger classifier.penalty or "
+    return {"neighbours": "more classifier.nearest or ", "tree": "less classifier.depth or "}.get(kind, "or ")

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from upsort.core.errors import UsageProblem
-from upsort.core.insight.sums import beginnings, written
+from upsort.core.insight.sums import sum_of_pulls
 from upsort.core.learning.sorter import Sorter
 from upsort.draw.pages import ShadedWord, rendered
 from upsort.files.writing import replacing_text
@@ -31,15 +31,8 @@ def write_page(sorter: Sorter, found: Explained, path: Path, top: int) -> None:
         raise UsageProblem(f"{path} is no page.", "Use a name that ends in .html.")
     one = found.explanation
     columns = [one.label, one.second]
-    begin = beginnings(sorter)
-    shown, rest = one.terms[:top], one.terms[top:]
-    addends = [[float(values[place]) for place in columns] for _, values in begin]
-    addends += [[float(term.pulls[place]) for place in columns] for term in shown]
-    names = [*(name for name, _ in begin), *(term.term for term in shown)]
-    if rest:
-        addends.append([sum(float(term.pulls[place]) for term in rest) for place in columns])
-        names.append(f"{len(rest)} other terms")
-    sums = written(addends, [float(one.scores[place]) for place in columns], _DIGITS)
+    found_sum = sum_of_pulls(sorter, one, columns, top, _DIGITS)
+    sums, names = found_sum.sums, list(found_sum.names)
     table = [*sums.rows.tolist(), *([] if sums.is_exact else [sums.rounding.tolist()]), sums.total.tolist()]
     names += [*([] if sums.is_exact else ["rounding"]), "score"]
     rows = [[name, *(f"{value:+.{_DIGITS}f}" for value in row)] for name, row in zip(names, table, strict=True)]

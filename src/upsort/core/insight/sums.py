@@ -7,6 +7,7 @@ import numpy as np
 
 from upsort.core.arrays import Floats
 from upsort.core.classifiers.bernoulli_nb import BernoulliNaiveBayes
+from upsort.core.insight.explanation import Explanation, Pulls
 from upsort.core.learning.sorter import Sorter
 from upsort.core.plan import NAIVE_BAYES_KINDS
 
@@ -44,3 +45,27 @@ def beginnings(sorter: Sorter) -> list[tuple[str, Floats]]:
     ):  # absent terms count: all of them, of which present ones take theirs back
         return [("log prior", fitted.log_prior), ("all terms absent", rule.intercept - fitted.log_prior)]
     return [("log prior" if sorter.plan.classifier.kind in NAIVE_BAYES_KINDS else "intercept", rule.intercept)]
+
+
+@dataclass(frozen=True)
+class PullSum:
+    """What adds up to the scores of some labels: what they begin with, the first terms one by one, the rest together. names: of
+    the rows. terms: the pulls of a row, None where it is no single term. sums: (rows, labels)."""
+
+    names: list[str]
+    terms: list[Pulls | None]
+    sums: WrittenSum
+
+
+def sum_of_pulls(sorter: Sorter, one: Explanation, labels: Sequence[int], top: int, digits: int) -> PullSum:
+    """The sum for the label numbers `labels`, with the `top` first terms by themselves."""
+    begin, shown, rest = beginnings(sorter), one.terms[:top], one.terms[top:]
+    names = [*(name for name, _ in begin), *(term.term for term in shown)]
+    addends = [[float(values[label]) for label in labels] for _, values in begin]
+    addends += [[float(term.pulls[label]) for label in labels] for term in shown]
+    terms: list[Pulls | None] = [*(None for _ in begin), *shown]
+    if rest:
+        names.append(f"{len(rest)} other terms")
+        addends.append([sum(float(term.pulls[label]) for term in rest) for label in labels])
+        terms.append(None)
+    return PullSum(names, terms, written(addends, [float(one.scores[label]) for label in labels], digits))

@@ -5,6 +5,7 @@ folds tell. Groups stay on one side here as in every split.
 """
 
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,6 +17,7 @@ from upsort.core.classifiers.families import TrainingData
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.sampling import sampled
 from upsort.core.classifiers.targets import targets_of
+from upsort.core.errors import DataProblem
 from upsort.core.learning.apart import Apart, Split, set_apart
 from upsort.core.learning.dealing import folds_of
 from upsort.core.learning.labelled import Labelled
@@ -61,14 +63,17 @@ class InnerFolds:
 
     @staticmethod
     def of(documents: Labelled, method: Method, dealing: Dealing) -> "InnerFolds":
-        """Deal the documents and learn each fold's space. method: its plan settled."""
+        """Deal the documents and learn each fold's space; folds that leave nothing to learn from are left out. method: its plan
+        settled."""
         made = dealt_splits(documents, dealing.folds, method.plan.judge.seed)
         if dealing.enough is not None:
             held_out = np.cumsum([split.held_out.size for split in made])
             made = made[: int(np.searchsorted(held_out, dealing.enough)) + 1]
-        return InnerFolds(
-            documents, [set_apart(documents, split, method.plan.features, method.resources) for split in made]
-        )
+        folds = []
+        for split in made:
+            with suppress(DataProblem):  # a part may be left without terms where the whole is not
+                folds.append(set_apart(documents, split, method.plan.features, method.resources))
+        return InnerFolds(documents, folds)
 
     def scores(self, plan: Plan, penalty: float) -> Floats:
         """(n, k) the scores of each document by a classifier that never saw it; NaN where no fold could judge it."""
