@@ -493,10 +493,9 @@ def test_row_weights_change_the_sorter(program: Program, tmp_path: Path, kind: s
 
 
 def test_folds_that_leave_no_term_do_not_stop_a_training(program: Program, tmp_path: Path) -> None:
-    # Every word stands in two documents, and those belong together: whatever is held out, no word of the rest is lost to it;
-    # with groups of all but one document the rest has none in two documents.
-    rows = [f"word{n // 2} only{n // 2},{'ab'[n // 2 % 2]},{'x' if n < 76 else n}" for n in range(80)]
-    rows += [f"lone{n},{'ab'[n % 2]},y{n}" for n in range(4)]
+    # All words that stand twice are one writer's: where that one is held out, the rest is left without a term.
+    rows = [f"word{n // 2},{'ab'[n // 2 % 2]},one" for n in range(76)]
+    rows += [f"lone{n},{'ab'[n % 2]},other{n}" for n in range(8)]
     (tmp_path / "t.csv").write_text("text,label,who\n" + "\n".join(rows) + "\n")
     grouped = ("--set=columns.group=who", "--set=judge.allow_copies=true")
     out = program("train", "t.csv", "--text=text", "--label=label", *grouped, "-o", "s.sorter").out
