@@ -19,9 +19,9 @@ from scipy.optimize import minimize
 from scipy.sparse import csr_array
 
 from upsort.core.classifiers import families
-from upsort.core.classifiers.families import TrainingData
+from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.targets import Targets
-from upsort.core.plan import Classifier, Kind
+from upsort.core.plan import Classifier
 
 TOLERANCE = 1e-3
 
@@ -59,8 +59,8 @@ def plain_lbfgs(matrix: csr_array, labels: np.ndarray, k: int, penalty: float) -
     return asked
 
 
-LINEAR: tuple[Kind, ...] = ("logistic", "svm", "ridge", "weighted-svm")
-COUNTED: tuple[Kind, ...] = ("multinomial-nb", "bernoulli-nb", "complement-nb", "centroid")
+LINEAR: tuple[str, ...] = ("logistic", "svm", "ridge", "weighted-svm")
+COUNTED: tuple[str, ...] = ("multinomial-nb", "bernoulli-nb", "complement-nb", "centroid")
 
 
 def main() -> None:
@@ -72,7 +72,7 @@ def main() -> None:
     if len(sys.argv) > 4:
         before = high_water_mark()
         if sys.argv[4] != "nothing":
-            families.train(data, Classifier(kind=sys.argv[4], tolerance=TOLERANCE))  # type: ignore[arg-type]
+            families.train(data, Classifier(kind=sys.argv[4], tolerance=TOLERANCE))
         print(before, high_water_mark())
         return
     size = matrix.data.nbytes + matrix.indices.nbytes + matrix.indptr.nbytes

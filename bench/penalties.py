@@ -10,11 +10,11 @@ from made_matrix import made_matrix
 from scipy.sparse import csr_array
 
 from upsort.core.classifiers import families
-from upsort.core.classifiers.families import TrainingData
+from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.targets import Targets
-from upsort.core.plan import Classifier, Kind
+from upsort.core.plan import Classifier
 
-KINDS: tuple[Kind, ...] = ("logistic", "svm")
+KINDS: tuple[str, ...] = ("logistic", "svm")
 
 
 def main() -> None:
@@ -32,7 +32,7 @@ def main() -> None:
             held, true = csr_array(matrix[out]), labels[out]
             for kind in KINDS:
                 chosen = Classifier(kind=kind, tolerance=1e-3)
-                usual = families.USUAL_PENALTY.get(kind, 1.0)
+                usual = families.penalty_of(chosen)
                 right = [float((f.scores(held).argmax(axis=1) == true).mean()) for f in families.path(data, chosen)]
                 fixed = float((families.train(data, chosen, usual).scores(held).argmax(axis=1) == true).mean())
                 cells = " | ".join(f"{100 * share:.1f}" for share in [*right, fixed])

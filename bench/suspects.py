@@ -22,10 +22,10 @@ from upsort.core.judging.suspects import Suspects, find_suspects
 from upsort.core.learning.inner import dealt_splits
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
-from upsort.core.plan import Classifier, Kind, Plan
+from upsort.core.plan import Classifier, Plan
 
 CHANGED = 0.03  # of the labels
-KINDS: tuple[Kind, ...] = ("logistic", "multinomial-nb")
+KINDS: tuple[str, ...] = ("logistic", "multinomial-nb")
 
 
 @dataclass(frozen=True)
@@ -94,7 +94,7 @@ def with_changed_labels(documents: Labelled, seed: int) -> tuple[Labelled, Bools
     return replace(documents, labels=np.where(wrong, moved, documents.labels)), np.asarray(wrong)
 
 
-def out_of_fold(documents: Labelled, kind: Kind, seed: int) -> Floats:
+def out_of_fold(documents: Labelled, kind: str, seed: int) -> Floats:
     """(n, k) what sorters of a kind say of documents that they never saw."""
     parts = Parts(documents, dealt_splits(documents, 5, seed))
     told = np.zeros((documents.documents, len(documents.names)))

@@ -41,8 +41,8 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 
 @pytest.fixture
-def program(tmp_path: Path) -> Program:
-    """Runs `upsort` with some arguments in the test's folder; expects it to end with `code`."""
+def installed(tmp_path: Path) -> Program:
+    """Runs `upsort` as a program of its own in the test's folder; expects it to end with `code`."""
 
     def run(*arguments: str | Path, code: int = 0, given: bytes = b"", folder: Path = tmp_path) -> Run:
         environment = {**os.environ, "PYTHONIOENCODING": "utf-8", "PYTHONUTF8": "1"}
@@ -64,8 +64,8 @@ def program(tmp_path: Path) -> Program:
 
 
 @pytest.fixture
-def inside(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Program:
-    """The same within this process, where no start of Python needs to be waited for."""
+def program(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Program:
+    """The same within this process, where no start of Python has to be waited for."""
     monkeypatch.chdir(tmp_path)
 
     def run(*arguments: str | Path, code: int = 0, given: bytes = b"", folder: Path = tmp_path) -> Run:

@@ -15,7 +15,7 @@ from scipy.special import logsumexp
 
 from upsort.core.classifiers import families, losses, neighbours, tree, weighted_svm
 from upsort.core.classifiers.calibration import calibrate, in_order_of, isotonic
-from upsort.core.classifiers.families import TrainingData
+from upsort.core.classifiers.family import Stored, TrainingData
 from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.multinomial_nb import MultinomialNaiveBayes
 from upsort.core.classifiers.newton import Objective, Stopping, minimise
@@ -70,7 +70,7 @@ def test_complement_by_hand(program: Program, wet_and_dry: Path, tmp_path: Path)
 
 
 def test_priors_can_be_uniform_or_given(program: Program, wet_and_dry: Path, tmp_path: Path) -> None:
-    for setting, expected in (("priors=uniform", [0.5, 0.5]), ("prior={ dry = 3, wet = 1 }", [0.75, 0.25])):
+    for setting, expected in (("prior=uniform", [0.5, 0.5]), ("prior={ dry = 3, wet = 1 }", [0.75, 0.25])):
         program("train", wet_and_dry, *TEXTBOOK, f"--set=classifier.{setting}", "-o", "plants.sorter")
         rule = load_sorter(tmp_path / "plants.sorter").classifier.rule
         assert rule is not None
@@ -189,7 +189,9 @@ def test_balanced_labels_weigh_the_same_together() -> None:
     weights = targets_of(labels, ("a", "b"), Classifier(label_weights="balanced")).weights
     assert weights[labels == 0].sum() == pytest.approx(weights[labels == 1].sum())
     assert weights.sum() == pytest.approx(10)
-    assert targets_of(labels, ("a", "b"), Classifier(label_weight={"b": 3.0})).weights.tolist() == [1.0] * 8 + [3.0] * 2
+    assert (
+        targets_of(labels, ("a", "b"), Classifier(label_weights={"b": 3.0})).weights.tolist() == [1.0] * 8 + [3.0] * 2
+    )
 
 
 @given(st.lists(st.integers(0, 3), min_size=1, max_size=40), st.sampled_from(["over", "under"]), st.integers(0, 9))
@@ -305,7 +307,7 @@ def test_separable_and_contradictory_documents_without_penalty_end_soundly(kind:
     assert np.isfinite(contrary.scores(matrix)).all()
 
 
-ALL_KINDS = sorted(families.ARRAY_NAMES)
+ALL_KINDS = sorted(families.FAMILIES)
 
 
 @pytest.mark.parametrize("kind", ALL_KINDS)
@@ -461,7 +463,8 @@ def test_neighbours_count_by_their_weights() -> None:
     found = neighbours.train(rows, Targets(np.array([0, 1]), 2, np.array([0.5, 1.5])), nearest=2)
     assert found.scores(csr_array(np.array([[2.0, 0.0]])))[0] == pytest.approx([0.25, 0.75])
     assert found.scores(csr_array(np.array([[0.0, 3.0]])))[0] == pytest.approx([0.25, 0.75])  # like none of them
-    again = families.restored(Classifier(kind="neighbours", nearest=2), found.arrays(), 2, 2)
+    chosen = Classifier(kind="neighbours", nearest=2)
+    again = neighbours.FAMILY.restore(Stored(settings=chosen, arrays=found.arrays(), terms=2, labels=2))
     assert again.scores(csr_array(np.array([[2.0, 0.0]])))[0] == pytest.approx([0.25, 0.75])
 
 

@@ -2,6 +2,7 @@
 
 import csv
 import unicodedata
+from dataclasses import fields
 from itertools import pairwise
 from pathlib import Path
 
@@ -11,13 +12,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upsort.core.plan import Clean
-from upsort.core.text import text_steps, word_steps
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.editing import Substitution, edited
+from upsort.core.text.editing import Substitution, TextStep, edited
 from upsort.core.text.lemmas import learned_rules, rules_on_held_out, table_lemmatiser
 from upsort.core.text.markers import shown, unmarked
-from upsort.core.text.text_steps import text_step
-from upsort.core.text.word_steps import Resources
+from upsort.core.text.resources import Resources
+from upsort.core.text.step import Place
+from upsort.core.text.steps import STEPS
 from upsort.files.resources import resources_for
 from upsort.jobs.clean import OnCorpus
 
@@ -28,7 +29,7 @@ ANY_TEXT = st.text(
     ),
     max_size=40,
 )
-STEPS = tuple(text_steps.EXAMPLES)
+ON_TEXT = tuple(name for name, step in STEPS.items() if step.place is not Place.ON_WORDS)
 IDEMPOTENT = ("nfc", "nfkc", "accents", "lower", "links", "emails", "letters", "punctuation", "spaces", "negations")
 ALL_STEPS = ("nfc", "markup", "lower", "links", "emails", "names", "tags", "emoji", "contractions", "negations", "letters",
              "punctuation", "numbers", "stopwords", "stem", "lengths")  # fmt: skip
@@ -40,19 +41,32 @@ def words(steps: tuple[str, ...], text: str, **choices: object) -> list[str]:
     return [tokens.words[code] for code in tokens.codes]
 
 
+def text_step(name: str, settings: Clean) -> TextStep:
+    on_text = STEPS[name].on_text
+    assert on_text is not None
+    return on_text(settings)
+
+
 @pytest.mark.parametrize("name", STEPS)
 def test_the_documented_example_of_each_step(name: str) -> None:
-    before, after = text_steps.EXAMPLES[name]
-    assert shown(text_step(name, Clean()).apply(before)) == after
-
-
-@pytest.mark.parametrize("name", word_steps.EXAMPLES)
-def test_the_documented_example_of_each_step_on_words(name: str) -> None:
-    before, after = word_steps.EXAMPLES[name]
-    assert words((name,), before, token_lengths=(3, 0)) == after.split()
+    step = STEPS[name]
+    before, after = step.example
+    if step.place is Place.ON_WORDS:
+        assert words((name,), before, **step.example_with) == after.split()
+    else:
+        assert shown(text_step(name, Clean(**step.example_with)).apply(before)) == after
 
 
 @pytest.mark.parametrize("name", STEPS)
+def test_what_a_step_reads_is_there_to_be_read(name: str) -> None:
+    step = STEPS[name]
+    assert set(step.options) <= {one.name for one in fields(Clean)}
+    assert set(step.resources) <= {one.name for one in fields(Resources)}
+    assert {*step.before, *step.after} <= STEPS.keys()
+    assert (step.on_words is not None) == (step.place is Place.ON_WORDS) == (step.on_text is None)
+
+
+@pytest.mark.parametrize("name", ON_TEXT)
 @given(text=ANY_TEXT)
 def test_no_step_fails_on_any_text_and_edits_say_what_it_did(name: str, text: str) -> None:
     step = text_step(name, Clean(numbers="shape", language="tr" if "İ" in text else "en"))
@@ -79,7 +93,7 @@ LIKELY = st.lists(
 ).map("".join)
 
 
-@pytest.mark.parametrize("name", STEPS)
+@pytest.mark.parametrize("name", ON_TEXT)
 @given(text=LIKELY)
 def test_the_quick_way_of_a_step_is_its_pattern(name: str, text: str) -> None:
     step = text_step(name, Clean())

@@ -74,10 +74,10 @@ OWN = {
     "survey": (
         "--columns --shortest=2 --top=2 --figures=f --figure-kind=svg --show=2 --find=soil --where=topic=soil --seed=7"
     ),
-    "plan": "--output=elsewhere.toml --check",
+    "plan": "--output=elsewhere.toml --check --explain=clean",
     "clean": (
         "--steps=lower,stem --output=c.csv --in-place --show=1 --document=F24-0011 --most-changed-by=links "
-        "--word=leaves --groups=2 --compare-steps=lower --margin=60 --seed=5"
+        "--steps-help --word=leaves --groups=2 --compare-steps=lower --margin=60 --seed=5"
     ),
     "features": (
         "--from-sorter=s.sorter --top=3 --sort=term --holding=ea --document=F24-0011 --output=t.csv "
@@ -99,8 +99,8 @@ OWN = {
         "--require=accuracy>0.999"
     ),
     "compare": (
-        "--try=features.in_at_least=1,3 --folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --margin=60 --nested "
-        "--output=w.toml --require=accuracy>0.999"
+        "--try=features.in_at_least=1,3 --by=kappa --folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --margin=60 "
+        "--nested --output=w.toml --require=accuracy>0.999"
     ),
     "curve": "--folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --output=c.png",
     "suspects": "--folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --top=0 --most=7 --output=s.csv",
@@ -192,8 +192,8 @@ def workshop(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 class Results:
     """Runs command lines, each in a copy of the folder, and keeps what came of them."""
 
-    def __init__(self, inside: Program, workshop: Path, where: Path) -> None:
-        self.inside, self.workshop, self.where = inside, workshop, where
+    def __init__(self, program: Program, workshop: Path, where: Path) -> None:
+        self.program, self.workshop, self.where = program, workshop, where
         self.known: dict[tuple[str, ...], tuple[int, str, str]] = {}
 
     def of(self, command: str, *options: str) -> tuple[int, str, str]:
@@ -204,7 +204,7 @@ class Results:
             found = None
             for code in (0, 1, 2, 3):
                 try:
-                    found = self.inside(
+                    found = self.program(
                         command,
                         *BASE[command],
                         *options,
@@ -235,8 +235,8 @@ class Results:
 
 
 @pytest.fixture
-def results(inside: Program, workshop: Path, tmp_path: Path) -> Results:
-    return Results(inside, workshop, tmp_path / "runs")
+def results(program: Program, workshop: Path, tmp_path: Path) -> Results:
+    return Results(program, workshop, tmp_path / "runs")
 
 
 def refused(result: tuple[int, str, str]) -> bool:

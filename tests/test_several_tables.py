@@ -44,10 +44,10 @@ def read(path: Path) -> list[dict[str, str]]:
 
 
 @pytest.fixture
-def tables(tmp_path: Path, inside: Program) -> Path:
+def tables(tmp_path: Path, program: Program) -> Path:
     write(tmp_path / "a.csv", LONG)
     write(tmp_path / "b.csv", SHORT)
-    inside("train", "a.csv", "b.csv", "--text=message", "--label=topic", "--id=ref", "--no-check", "-o", "s.sorter")
+    program("train", "a.csv", "b.csv", "--text=message", "--label=topic", "--id=ref", "--no-check", "-o", "s.sorter")
     return tmp_path
 
 
@@ -62,44 +62,44 @@ def cells_stand_under_their_names(rows: list[dict[str, str]], but: tuple[str, ..
 
 
 @pytest.mark.parametrize("order", [("a.csv", "b.csv"), ("b.csv", "a.csv")])
-def test_every_writer(inside: Program, tables: Path, order: tuple[str, str]) -> None:
+def test_every_writer(program: Program, tables: Path, order: tuple[str, str]) -> None:
     columns = ("--text=message", "--label=topic", "--id=ref")
-    inside("score", "s.sorter", *order, "-o", "scored.csv")
+    program("score", "s.sorter", *order, "-o", "scored.csv")
     cells_stand_under_their_names(read(tables / "scored.csv"))
     assert len(read(tables / "scored.csv")) == 42
-    inside("split", *order, *columns, "--hold-out=0.3", "-o", "parts")
+    program("split", *order, *columns, "--hold-out=0.3", "-o", "parts")
     parts = [read(tables / "parts" / name) for name in ("train.csv", "held-out.csv")]
     cells_stand_under_their_names([*parts[0], *parts[1]])
     assert len(parts[0]) + len(parts[1]) == 42
-    inside("next", "s.sorter", *order, "--most=30", "-o", "next.csv")
+    program("next", "s.sorter", *order, "--most=30", "-o", "next.csv")
     cells_stand_under_their_names(read(tables / "next.csv"), but=("topic",))
-    inside("clean", *order, "--text=message", "--set=columns.id=ref", "-o", "clean.csv")
+    program("clean", *order, "--text=message", "--set=columns.id=ref", "-o", "clean.csv")
     cells_stand_under_their_names(read(tables / "clean.csv"))
-    inside("clean", *order, "--text=message", "-o", "place.csv", "--in-place", "--steps=lower,stopwords")
+    program("clean", *order, "--text=message", "-o", "place.csv", "--in-place", "--steps=lower,stopwords")
     cells_stand_under_their_names(read(tables / "place.csv"))
-    inside("gather", *order, *columns, "-o", "gathered.csv")
+    program("gather", *order, *columns, "-o", "gathered.csv")
     cells_stand_under_their_names(read(tables / "gathered.csv"))
     wrong = [row | {"topic": "soil" if row["topic"] == "pests" else "pests"} for row in (*LONG[:6], *SHORT[:6])]
     write(tables / "wrong-a.csv", [row for row in wrong if "channel" in row])
     write(tables / "wrong-b.csv", [row for row in wrong if "channel" not in row])
     files = [f"wrong-{name}" for name in order]
-    inside("evaluate", "s.sorter", *files, "-o", "mistakes.csv", "--no-ledger")
+    program("evaluate", "s.sorter", *files, "-o", "mistakes.csv", "--no-ledger")
     cells_stand_under_their_names(read(tables / "mistakes.csv"), but=("topic",))
     settings = ("--set=features.in_at_least=1", "--set=features.in_at_most=1", "--folds=3")
-    inside("suspects", *order, *files, *columns, *settings, "--allow-copies", "-o", "suspects.csv")
+    program("suspects", *order, *files, *columns, *settings, "--allow-copies", "-o", "suspects.csv")
     cells_stand_under_their_names(read(tables / "suspects.csv"), but=("topic",))
 
 
-def test_the_scored_table_is_the_same_in_every_container(inside: Program, tables: Path) -> None:
-    inside("score", "s.sorter", "a.csv", "b.csv", "-o", "o.jsonl")
+def test_the_scored_table_is_the_same_in_every_container(program: Program, tables: Path) -> None:
+    program("score", "s.sorter", "a.csv", "b.csv", "-o", "o.jsonl")
     lines = [json.loads(line) for line in (tables / "o.jsonl").read_text(encoding="utf-8").splitlines()]
-    inside("score", "s.sorter", "a.csv", "b.csv", "-o", "o.csv", "--workers=2")
+    program("score", "s.sorter", "a.csv", "b.csv", "-o", "o.csv", "--workers=2")
     assert [{name: str(value) for name, value in line.items()} for line in lines] == read(tables / "o.csv")
 
 
-def test_a_missing_id_is_an_empty_cell_as_any_other(inside: Program, tables: Path) -> None:
+def test_a_missing_id_is_an_empty_cell_as_any_other(program: Program, tables: Path) -> None:
     write(tables / "bare.csv", [{"topic": "soil", "message": "clay and more clay"}])
-    found = inside("gather", "a.csv", "bare.csv", "--text=message", "--label=topic", "--id=ref", "-o", "g.csv")
+    found = program("gather", "a.csv", "bare.csv", "--text=message", "--label=topic", "--id=ref", "-o", "g.csv")
     assert "bare.csv has no column ref" in found.err
     assert read(tables / "g.csv")[-1] == {
         "ref": "",
@@ -110,15 +110,15 @@ def test_a_missing_id_is_an_empty_cell_as_any_other(inside: Program, tables: Pat
     }
     assert (
         "no column 'reff'"
-        in inside("gather", "a.csv", "bare.csv", "--text=message", "--id=reff", "-o", "g.csv", code=2).err
+        in program("gather", "a.csv", "bare.csv", "--text=message", "--id=reff", "-o", "g.csv", code=2).err
     )
 
 
-def test_columns_given_by_number_keep_their_names(inside: Program, tables: Path) -> None:
-    inside("train", "a.csv", "--text=4", "--label=3", "--id=1", "--no-check", "-o", "n.sorter")
-    inside("next", "n.sorter", "a.csv", "--most=3", "-o", "n.csv")
+def test_columns_given_by_number_keep_their_names(program: Program, tables: Path) -> None:
+    program("train", "a.csv", "--text=4", "--label=3", "--id=1", "--no-check", "-o", "n.sorter")
+    program("next", "n.sorter", "a.csv", "--most=3", "-o", "n.csv")
     assert list(read(tables / "n.csv")[0]) == ["ref", "channel", "message", "topic", "guessed_label"]
-    inside("plan", "a.csv", "--text=4", "--label=3", "-o", "n.toml")
+    program("plan", "a.csv", "--text=4", "--label=3", "-o", "n.toml")
     assert 'label = "topic"' in (tables / "n.toml").read_text()
 
 

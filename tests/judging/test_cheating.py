@@ -22,38 +22,38 @@ CHANCE = 0.58
 GROUPED = "--set=columns.group=who"
 
 
-def cross_validated(inside: Program, *options: str) -> float:
-    return inside("cross-validate", "t.csv", *TABLE, *LOOSE, *options, "--json", "--no-ledger").json["accuracy"]["low"]
+def cross_validated(program: Program, *options: str) -> float:
+    return program("cross-validate", "t.csv", *TABLE, *LOOSE, *options, "--json", "--no-ledger").json["accuracy"]["low"]
 
 
-def compared(inside: Program, *options: str) -> float:
+def compared(program: Program, *options: str) -> float:
     tries = ("--try=classifier.kind=neighbours,logistic", "--no-ledger", "--json")
-    found = inside("compare", "t.csv", *TABLE, *LOOSE, *options, *tries).json
+    found = program("compare", "t.csv", *TABLE, *LOOSE, *options, *tries).json
     return max(one["accuracy"]["low"] for one in found["candidates"])
 
 
-def nested(inside: Program, *options: str) -> float:
+def nested(program: Program, *options: str) -> float:
     tries = ("--try=classifier.nearest=1,3", "--nested", "--no-ledger", "--json")
-    return inside("compare", "t.csv", *TABLE, *LOOSE, *options, *tries).json["nested"]["low"]
+    return program("compare", "t.csv", *TABLE, *LOOSE, *options, *tries).json["nested"]["low"]
 
 
-def grown(inside: Program, *options: str) -> float:
-    points = inside("curve", "t.csv", *TABLE, *LOOSE, *options, "--json").json["points"]
+def grown(program: Program, *options: str) -> float:
+    points = program("curve", "t.csv", *TABLE, *LOOSE, *options, "--json").json["points"]
     return points[-1]["held_out"] - 0.08  # without an interval of its own: so much above chance is still chance
 
 
-def steps_compared(inside: Program, *options: str) -> float:
+def steps_compared(program: Program, *options: str) -> float:
     judge = {"--folds=4": "judge.folds=4", "--folds=3": "judge.folds=3", "--repeats=2": "judge.repeats=2"}
     judge |= {"--in-time": "judge.in_time=true", "--alone": "judge.alone=true"}
     settings = [f"--set={judge[one]}" if one in judge else one for one in options]
     lists = ("--compare-steps", "lower", "lower,punctuation", "--json")
-    found = inside("clean", "t.csv", *TABLE, *LOOSE, *settings, *lists).json["steps"]
+    found = program("clean", "t.csv", *TABLE, *LOOSE, *settings, *lists).json["steps"]
     return max(one["accuracy"]["low"] for one in found)
 
 
-def suspected(inside: Program, *options: str) -> float:
+def suspected(program: Program, *options: str) -> float:
     """By heart every own label is the most probable one; honestly, where labels are random, about as many as not."""
-    found = inside("suspects", "t.csv", *TABLE, *LOOSE, *options, "--most=100000", "--json").json
+    found = program("suspects", "t.csv", *TABLE, *LOOSE, *options, "--most=100000", "--json").json
     assert len(found["suspects"]) == found["judged"]
     return sum(one["own"] > one["other"] for one in found["suspects"]) / found["judged"] - 0.2
 
@@ -70,18 +70,18 @@ JUDGES: dict[str, Callable[..., float]] = {
 
 @pytest.mark.parametrize("judge", JUDGES)
 @pytest.mark.parametrize("kind", SPLITS)
-def test_copies_teach_nothing(inside: Program, tmp_path: Path, judge: str, kind: str) -> None:
+def test_copies_teach_nothing(program: Program, tmp_path: Path, judge: str, kind: str) -> None:
     if (kind, judge) in {("alone", "compare --nested"), ("alone", "curve")}:
         rows = copied(5, 24)  # as many trainings as documents, times others
     else:
         rows = copied(5, 40 if kind == "alone" else 100)
     write(tmp_path / "t.csv", rows)
-    assert JUDGES[judge](inside, *BY_HEART, *SPLITS[kind]) <= CHANCE
+    assert JUDGES[judge](program, *BY_HEART, *SPLITS[kind]) <= CHANCE
 
 
 @pytest.mark.parametrize("judge", JUDGES)
 @pytest.mark.parametrize("kind", SPLITS)
-def test_a_group_that_tells_the_label_teaches_nothing(inside: Program, tmp_path: Path, judge: str, kind: str) -> None:
+def test_a_group_that_tells_the_label_teaches_nothing(program: Program, tmp_path: Path, judge: str, kind: str) -> None:
     if kind == "alone" and judge in ("compare --nested", "curve"):
         rows = told_by_group(4, groups=12, each=3)
     else:
@@ -91,37 +91,37 @@ def test_a_group_that_tells_the_label_teaches_nothing(inside: Program, tmp_path:
     ):  # a writer's parts belong together, so that all but other writers is taken out
         rows = [row | {"part": str(int(row["who"].removeprefix("writer")) % 3)} for row in rows]
     write(tmp_path / "t.csv", rows)
-    assert JUDGES[judge](inside, *BY_HEART, GROUPED, *SPLITS[kind]) <= CHANCE
+    assert JUDGES[judge](program, *BY_HEART, GROUPED, *SPLITS[kind]) <= CHANCE
 
 
-def test_training_parts_give_up_what_belongs_together_and_it_is_told(inside: Program, tmp_path: Path) -> None:
+def test_training_parts_give_up_what_belongs_together_and_it_is_told(program: Program, tmp_path: Path) -> None:
     write(tmp_path / "t.csv", told_by_group(4))
     shared = ("cross-validate", "t.csv", *TABLE, *LOOSE, GROUPED, "--no-ledger")
-    found = inside(*shared, *SPLITS["in time"], "--json").json
+    found = program(*shared, *SPLITS["in time"], "--json").json
     assert found["group_count"] == 30 and found["taken_out_of_training"] > 10
-    said = inside(*shared, *SPLITS["in time"]).out
+    said = program(*shared, *SPLITS["in time"]).out
     assert (
         f"{found['taken_out_of_training']:,} documents, counted over all splits, were taken out of training parts"
         in said
     )
     write(tmp_path / "t.csv", told_by_group(4, groups=4, each=30, window=4))  # everybody writes all the time
-    refused = inside(*shared, *SPLITS["in time"], code=1).err
+    refused = program(*shared, *SPLITS["in time"], code=1).err
     assert "belong together with held-out ones" in refused
 
 
 @pytest.mark.parametrize("kind", ["in time", "given"])
 def test_a_word_that_tells_the_label_of_held_out_documents_teaches_nothing(
-    inside: Program, tmp_path: Path, kind: str
+    program: Program, tmp_path: Path, kind: str
 ) -> None:
     write(tmp_path / "t.csv", told_when_held_out(3))
     for settings in (BY_HEART, (), ("--set=classifier.penalty=0",), ("--set=classifier.penalty=auto",)):
         for judge in ("cross-validate", "compare", "compare --nested", "curve", "clean --compare-steps"):
             if judge != "compare --nested" or settings == BY_HEART:
-                assert JUDGES[judge](inside, *settings, *SPLITS[kind]) <= CHANCE, (judge, settings)
+                assert JUDGES[judge](program, *settings, *SPLITS[kind]) <= CHANCE, (judge, settings)
 
 
-def quick_check(inside: Program, *options: str) -> dict[str, float]:
-    return inside("train", "t.csv", *TABLE, *LOOSE, *options, "-o", "t.sorter", "--json").json["held_out_accuracy"]
+def quick_check(program: Program, *options: str) -> dict[str, float]:
+    return program("train", "t.csv", *TABLE, *LOOSE, *options, "-o", "t.sorter", "--json").json["held_out_accuracy"]
 
 
 @pytest.mark.parametrize(
@@ -135,21 +135,21 @@ def quick_check(inside: Program, *options: str) -> dict[str, float]:
     ],
 )
 def test_the_quick_check_keeps_together_what_belongs_together(
-    inside: Program, tmp_path: Path, settings: tuple[str, ...]
+    program: Program, tmp_path: Path, settings: tuple[str, ...]
 ) -> None:
     write(tmp_path / "t.csv", copied(5))
-    assert quick_check(inside, *settings)["low"] <= CHANCE
+    assert quick_check(program, *settings)["low"] <= CHANCE
     write(tmp_path / "t.csv", told_by_group(4))
-    assert quick_check(inside, *settings, GROUPED)["low"] <= CHANCE
+    assert quick_check(program, *settings, GROUPED)["low"] <= CHANCE
 
 
 @pytest.mark.parametrize("in_time", [False, True])
-def test_split_then_evaluate_is_honest(inside: Program, tmp_path: Path, in_time: bool) -> None:
+def test_split_then_evaluate_is_honest(program: Program, tmp_path: Path, in_time: bool) -> None:
     write(tmp_path / "copied.csv", copied(5))
     write(tmp_path / "told.csv", told_by_group(4))
     for table, settings in (("copied.csv", ()), ("told.csv", (GROUPED,))):
         options = ("--in-time", "--set=columns.date=day") if in_time else ("--seed=3",)
-        inside("split", table, *TABLE, *settings, *options, "--hold-out=0.4", "-o", "parts/")
+        program("split", table, *TABLE, *settings, *options, "--hold-out=0.4", "-o", "parts/")
         parts = [read(tmp_path / "parts" / name) for name in ("train.csv", "held-out.csv")]
         for column in ("text", "who") if settings else ("text",):
             assert not {row[column] for row in parts[0]} & {row[column] for row in parts[1]}
@@ -157,12 +157,12 @@ def test_split_then_evaluate_is_honest(inside: Program, tmp_path: Path, in_time:
         assert sum(map(len, parts)) + len(aside) == len(read(tmp_path / table))
         assert {row["reason"] for row in aside} <= {"in one group with a held-out row, or a copy of one"}
         if len({row["label"] for row in parts[0]}) > 1:
-            inside("train", "parts/train.csv", *TABLE, *LOOSE, *BY_HEART, "--no-check", "-o", "s.sorter")
-            found = inside("evaluate", "s.sorter", "parts/held-out.csv", "--json", "--no-ledger").json
+            program("train", "parts/train.csv", *TABLE, *LOOSE, *BY_HEART, "--no-check", "-o", "s.sorter")
+            found = program("evaluate", "s.sorter", "parts/held-out.csv", "--json", "--no-ledger").json
             assert found["accuracy"]["low"] <= CHANCE
 
 
-def test_a_report_looks_for_suspects_honestly(inside: Program, tmp_path: Path) -> None:
+def test_a_report_looks_for_suspects_honestly(program: Program, tmp_path: Path) -> None:
     # Each wrong label stands on two copies: a sorter that knows the one finds nothing wrong with the other.
     rows = copied(5)
     wrong = {row["text"] for row in rows[:6]}
@@ -170,20 +170,20 @@ def test_a_report_looks_for_suspects_honestly(inside: Program, tmp_path: Path) -
         told = {"a": "b", "b": "a"}[row["label"]] if row["text"] in wrong else row["label"]
         row["text"] += f" sign{told}" * 3
     write(tmp_path / "t.csv", rows)
-    inside("train", "t.csv", *TABLE, *LOOSE, *BY_HEART, "--no-check", "-o", "s.sorter")
-    found = inside("report", "s.sorter", "t.csv", "--training", "t.csv", "-o", "r.html", "--json").json
-    by_heart = inside("suspects", "t.csv", *TABLE, *LOOSE, *BY_HEART, "--allow-copies", "--json").json
+    program("train", "t.csv", *TABLE, *LOOSE, *BY_HEART, "--no-check", "-o", "s.sorter")
+    found = program("report", "s.sorter", "t.csv", "--training", "t.csv", "-o", "r.html", "--json").json
+    by_heart = program("suspects", "t.csv", *TABLE, *LOOSE, *BY_HEART, "--allow-copies", "--json").json
     assert len(by_heart["suspects"]) < 2 < found["suspects"] <= 14
 
 
-def plain_loop(inside: Program, folder: Path, rows: Rows, fold: dict[str, str], *settings: str) -> list[int]:
+def plain_loop(program: Program, folder: Path, rows: Rows, fold: dict[str, str], *settings: str) -> list[int]:
     """How many are right in each fold, by trainings from scratch that have nothing in common but the rows."""
     right = []
     for name in sorted(set(fold.values())):
         write(folder / "train.csv", [row for row in rows if fold[row["ref"]] != name])
         write(folder / "held.csv", [row for row in rows if fold[row["ref"]] == name])
-        inside("train", "train.csv", *TABLE, *settings, "--no-check", "-o", "plain.sorter")
-        right.append(inside("evaluate", "plain.sorter", "held.csv", "--json", "--no-ledger").json["accuracy"]["right"])
+        program("train", "train.csv", *TABLE, *settings, "--no-check", "-o", "plain.sorter")
+        right.append(program("evaluate", "plain.sorter", "held.csv", "--json", "--no-ledger").json["accuracy"]["right"])
     return right
 
 
@@ -201,19 +201,19 @@ def plain_loop(inside: Program, folder: Path, rows: Rows, fold: dict[str, str], 
     ],
 )
 def test_folds_are_what_separate_trainings_from_scratch_give(
-    inside: Program, tmp_path: Path, demo: Path, settings: tuple[str, ...]
+    program: Program, tmp_path: Path, demo: Path, settings: tuple[str, ...]
 ) -> None:
     letters = read(demo / "letters-2024.csv")[:500]
     rows = [row | {"ref": f"r{n}", "text": row["message"], "label": row["topic"]} for n, row in enumerate(letters)]
     rows = [row for row in rows if row["label"] and len(row["text"]) > 20]
     write(tmp_path / "t.csv", rows)
     shared = ("cross-validate", "t.csv", *TABLE, *settings, "--folds=4", "-o", "out.csv", "--json", "--no-ledger")
-    found = inside(*shared).json
+    found = program(*shared).json
     fold = {row["document"]: row["fold"] for row in read(tmp_path / "out.csv")}
-    assert [one["accuracy"]["right"] for one in found["folds"]] == plain_loop(inside, tmp_path, rows, fold, *settings)
+    assert [one["accuracy"]["right"] for one in found["folds"]] == plain_loop(program, tmp_path, rows, fold, *settings)
 
 
-def test_folds_hang_on_seed_labels_and_groups_alone(inside: Program, tmp_path: Path, demo: Path) -> None:
+def test_folds_hang_on_seed_labels_and_groups_alone(program: Program, tmp_path: Path, demo: Path) -> None:
     rows = [row for row in read(demo / "letters-2024.csv")[:400] if row["topic"] and row["message"]]
     write(tmp_path / "t.csv", rows)
     write(tmp_path / "shuffled.csv", rows[::-1][7:] + rows[::-1][:7])
@@ -226,23 +226,23 @@ def test_folds_hang_on_seed_labels_and_groups_alone(inside: Program, tmp_path: P
         ("t.csv", ("--seed=12",)),
     ):
         columns = ("--text=message", "--label=topic", "--id=ref", "--folds=3", "-o", "out.csv", "--no-ledger")
-        inside("cross-validate", table, *columns, *settings)
+        program("cross-validate", table, *columns, *settings)
         found.append({row["document"]: row["fold"] for row in read(tmp_path / "out.csv")})
     assert found[0] == found[1] == found[2] == found[3]
     assert found[0] != found[4]
 
 
-def test_repeats_leave_the_number_of_documents_as_it_is(inside: Program, tmp_path: Path, demo: Path) -> None:
+def test_repeats_leave_the_number_of_documents_as_it_is(program: Program, tmp_path: Path, demo: Path) -> None:
     shared = ("--text=message", "--label=topic", "--folds=3", "--json", "--no-ledger")
     table = write(tmp_path / "t.csv", read(demo / "letters-2024.csv")[:500])
-    once = inside("cross-validate", table, *shared).json
-    often = inside("cross-validate", table, *shared, "--repeats=4").json
+    once = program("cross-validate", table, *shared).json
+    often = program("cross-validate", table, *shared, "--repeats=4").json
     assert often["accuracy"]["of"] == once["accuracy"]["of"]
     for name in ("accuracy", "macro_f1", "log_loss", "brier", "roc_area"):
         width = [found[name]["high"] - found[name]["low"] for found in (once, often)]
         assert width[1] == pytest.approx(width[0], rel=0.3), name
     assert sum(sum(row.values()) for row in often["confusion"].values()) == pytest.approx(often["accuracy"]["of"])
     tries = "--try=classifier.kind=logistic,multinomial-nb"
-    p = [inside("compare", table, *shared, tries, f"--repeats={n}").json["candidates"][1]["p_exact"] for n in (1, 4)]
+    p = [program("compare", table, *shared, tries, f"--repeats={n}").json["candidates"][1]["p_exact"] for n in (1, 4)]
     assert p[1] > p[0] / 20  # five times the documents would make it smaller by orders of magnitude
-    assert "on average over 4 repeats" in inside("cross-validate", table, *shared[:3], "--repeats=4").out
+    assert "on average over 4 repeats" in program("cross-validate", table, *shared[:3], "--repeats=4").out

@@ -117,7 +117,11 @@ def test_the_ledger_keeps_every_evaluation(program: Program, demo: Path, tmp_pat
     program("cross-validate", table, *COLUMNS, "--folds=3", "--no-ledger")
     rows = program("ledger", "--sort=accuracy", "--json").json["evaluations"]
     assert [row["command"] for row in rows] == ["cross-validate"] * 2
-    assert rows[0]["accuracy"] > rows[1]["accuracy"]
+    assert rows[0]["measures"]["accuracy"]["value"] > rows[1]["measures"]["accuracy"]["value"]
+    assert program("ledger", "--sort=kappa", "--json").json["evaluations"] == rows
+    assert program("ledger", "--sort=brier", "--json").json["evaluations"] == rows
+    assert "Cohen's kappa" in program("ledger", "--sort=kappa").out
+    assert "Nearest measures: kappa" in program("ledger", "--sort=kapa", code=2).err
     assert rows[0]["data"] == rows[1]["data"] and rows[0]["plan"] != rows[1]["plan"]
     assert "majority" in program("ledger", "--differences").out
     (tmp_path / "upsort-ledger.sqlite").write_bytes(b"no database at all, but long enough to be looked at as one")

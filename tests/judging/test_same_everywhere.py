@@ -9,7 +9,7 @@ import pytest
 from conftest import Program
 from corpora import Rows, words, write
 
-from upsort.core.plan import NAIVE_BAYES_KINDS
+from upsort.core.classifiers.families import FAMILIES
 from upsort.files.documents import Reader
 from upsort.files.rows import Reading
 from upsort.files.set_aside import SetAside
@@ -88,19 +88,19 @@ def tables(tmp_path: Path) -> Path:
     return tmp_path
 
 
-def all_agree(inside: Program, folder: Path, sorter: str = "s.sorter") -> None:
+def all_agree(program: Program, folder: Path, sorter: str = "s.sorter") -> None:
     """Ask every way in about the rows of new.csv."""
-    scored = inside("score", sorter, "new.csv", "--json", "--all-probabilities").json
+    scored = program("score", sorter, "new.csv", "--json", "--all-probabilities").json
     objects = [{k: v for k, v in row.items() if not k.startswith("sorted_")} for row in scored]
     lines = "\n".join(json.dumps(row, ensure_ascii=False) for row in objects).encode()
     decisions = [{k: v for k, v in row.items() if k.startswith("sorted_")} for row in scored]
     filtered = [
         json.loads(line)
-        for line in inside("score", sorter, "-", "--flush", "--all-probabilities", given=lines).out.splitlines()
+        for line in program("score", sorter, "-", "--flush", "--all-probabilities", given=lines).out.splitlines()
     ]
     assert filtered == scored
     sorters = load_sorters(folder / sorter)
-    asked = [json.loads(line) for line in inside("ask", sorter, "--json", given=lines).out.splitlines()]
+    asked = [json.loads(line) for line in program("ask", sorter, "--json", given=lines).out.splitlines()]
     for number, one in enumerate(sorters):
         begin = f"sorted_{one.answer}_" if one.answer else "sorted_"
         mine = asked[number :: len(sorters)]
@@ -122,7 +122,7 @@ def all_agree(inside: Program, folder: Path, sorter: str = "s.sorter") -> None:
         reference = ("new.csv", f"--document={objects[number]['ref']}", "--id=ref")
         for one in sorters:
             begin = f"sorted_{one.answer}_" if one.answer else "sorted_"
-            found = inside(
+            found = program(
                 "explain", sorter, *reference, *([f"--answer={one.answer}"] if one.answer else []), "--json"
             ).json
             assert found["label"] == decisions[number][f"{begin}label"]
@@ -130,10 +130,10 @@ def all_agree(inside: Program, folder: Path, sorter: str = "s.sorter") -> None:
                 assert round(value, 6) == decisions[number][f"{begin}probability: {label}"]
 
 
-def evaluated_alike(inside: Program, sorter: str = "s.sorter", *options: str) -> None:
+def evaluated_alike(program: Program, sorter: str = "s.sorter", *options: str) -> None:
     """Evaluate counts right what score gives."""
-    scored = inside("score", sorter, "new.csv", "--json", *options).json
-    found = inside("evaluate", sorter, "new.csv", "--json", "--no-ledger", "--mistakes=99", *options).json
+    scored = program("score", sorter, "new.csv", "--json", *options).json
+    found = program("evaluate", sorter, "new.csv", "--json", "--no-ledger", "--mistakes=99", *options).json
     decided = [row for row in scored if row["sorted_label"] != "(undecided)"]
     wrong = {
         (row["ref"], row["sorted_label"], row["sorted_probability"])
@@ -148,16 +148,16 @@ def evaluated_alike(inside: Program, sorter: str = "s.sorter", *options: str) ->
 
 
 @pytest.mark.parametrize("columns", COLUMNS)
-def test_with_every_kind_of_column(inside: Program, tables: Path, columns: str) -> None:
-    inside("train", "train.csv", *COLUMNS[columns], "--label=label", "--id=ref", *LOOSE, "-o", "s.sorter")
-    all_agree(inside, tables)
-    evaluated_alike(inside)
+def test_with_every_kind_of_column(program: Program, tables: Path, columns: str) -> None:
+    program("train", "train.csv", *COLUMNS[columns], "--label=label", "--id=ref", *LOOSE, "-o", "s.sorter")
+    all_agree(program, tables)
+    evaluated_alike(program)
 
 
 @pytest.mark.parametrize("kind", KINDS)
-def test_with_every_family(inside: Program, tables: Path, kind: str) -> None:
-    columns = COLUMNS["joined" if kind in NAIVE_BAYES_KINDS or kind == "weighted-svm" else "categories"]
-    inside(
+def test_with_every_family(program: Program, tables: Path, kind: str) -> None:
+    columns = COLUMNS["joined" if FAMILIES[kind].not_negative else "categories"]
+    program(
         "train",
         "train.csv",
         *columns,
@@ -168,80 +168,82 @@ def test_with_every_family(inside: Program, tables: Path, kind: str) -> None:
         "-o",
         "s.sorter",
     )
-    all_agree(inside, tables)
-    evaluated_alike(inside)
+    all_agree(program, tables)
+    evaluated_alike(program)
 
 
 @pytest.mark.parametrize("deciding", DECIDING)
 @pytest.mark.parametrize("kind", ["logistic", "svm", "multinomial-nb"])
-def test_however_it_decides(inside: Program, tables: Path, deciding: str, kind: str) -> None:
+def test_however_it_decides(program: Program, tables: Path, deciding: str, kind: str) -> None:
     options = (*LOOSE, f"--set=classifier.kind={kind}", *DECIDING[deciding])
-    trained = inside("train", "train.csv", BOTH, "--label=label", "--id=ref", *options, "-o", "s.sorter", "--json").json
-    all_agree(inside, tables)
-    evaluated_alike(inside)
-    evaluated_alike(inside, "s.sorter", "--cost=costs.csv", "--undecided-below=0.6")
+    trained = program(
+        "train", "train.csv", BOTH, "--label=label", "--id=ref", *options, "-o", "s.sorter", "--json"
+    ).json
+    all_agree(program, tables)
+    evaluated_alike(program)
+    evaluated_alike(program, "s.sorter", "--cost=costs.csv", "--undecided-below=0.6")
     # Training counts its own right ones as it decides about others.
-    own = inside("evaluate", "s.sorter", "train.csv", "--json", "--no-ledger").json["accuracy"]
+    own = program("evaluate", "s.sorter", "train.csv", "--json", "--no-ledger").json["accuracy"]
     if deciding != "undecided":
         assert own["right"] == trained["training_accuracy"]["right"]
 
 
-def test_with_several_answers_and_sets_of_labels(inside: Program, tables: Path) -> None:
-    inside("train", "train.csv", BOTH, "--label=label,urgent", "--id=ref", *LOOSE, "-o", "two.sorter")
-    all_agree(inside, tables, "two.sorter")
+def test_with_several_answers_and_sets_of_labels(program: Program, tables: Path) -> None:
+    program("train", "train.csv", BOTH, "--label=label,urgent", "--id=ref", *LOOSE, "-o", "two.sorter")
+    all_agree(program, tables, "two.sorter")
     sets = ("--label=tags", "--set=columns.label_separator=;")
-    inside("train", "train.csv", BOTH, *sets, "--id=ref", *LOOSE, "-o", "sets.sorter")
-    all_agree(inside, tables, "sets.sorter")
-    found = inside("evaluate", "sets.sorter", "new.csv", "--json", "--no-ledger").json["accuracy"]
-    scored = inside("score", "sets.sorter", "new.csv", "--json").json
+    program("train", "train.csv", BOTH, *sets, "--id=ref", *LOOSE, "-o", "sets.sorter")
+    all_agree(program, tables, "sets.sorter")
+    found = program("evaluate", "sets.sorter", "new.csv", "--json", "--no-ledger").json["accuracy"]
+    scored = program("score", "sets.sorter", "new.csv", "--json").json
     assert found["right"] == sum(sorted(row["tags"].split(";")) == row["sorted_label"].split("; ") for row in scored)
-    assert "gives sets of labels" in inside("score", "sets.sorter", "new.csv", "--undecided-below=0.5", code=2).err
-    assert "gives sets of labels" in inside("score", "sets.sorter", "new.csv", "--cost=costs.csv", code=2).err
+    assert "gives sets of labels" in program("score", "sets.sorter", "new.csv", "--undecided-below=0.5", code=2).err
+    assert "gives sets of labels" in program("score", "sets.sorter", "new.csv", "--cost=costs.csv", code=2).err
 
 
-def test_what_scoring_sets_aside_nobody_answers(inside: Program, tables: Path) -> None:
+def test_what_scoring_sets_aside_nobody_answers(program: Program, tables: Path) -> None:
     options = (BOTH, "--label=label", "--set=columns.numbers=photos", *LOOSE)
-    inside("train", "train.csv", *options, "-o", "s.sorter")
+    program("train", "train.csv", *options, "-o", "s.sorter")
     wrong = [{"subject": "", "body": " ", "photos": "1"}, {"subject": "moss", "body": "pond", "photos": "many"}]
     write(tables / "wrong.csv", wrong)
-    inside("score", "s.sorter", "wrong.csv", "-o", "o.csv", "--set-aside=aside.csv")
+    program("score", "s.sorter", "wrong.csv", "-o", "o.csv", "--set-aside=aside.csv")
     reasons = [line.split(",")[2] for line in (tables / "aside.csv").read_text().splitlines()[1:]]
     assert reasons == ["no text", "no number in column photos"]
     lines = "".join(json.dumps(row) + "\n" for row in wrong).encode()
-    filtered = [json.loads(line) for line in inside("score", "s.sorter", "-", "--flush", given=lines).out.splitlines()]
-    asked = [json.loads(line) for line in inside("ask", "s.sorter", "--json", given=lines).out.splitlines()]
+    filtered = [json.loads(line) for line in program("score", "s.sorter", "-", "--flush", given=lines).out.splitlines()]
+    asked = [json.loads(line) for line in program("ask", "s.sorter", "--json", given=lines).out.splitlines()]
     assert [one["error"] for one in filtered] == [one["error"] for one in asked] == reasons
-    assert "nothing to explain: no text" in inside("explain", "s.sorter", "  ", code=1).err
-    assert "no column 'label'" in inside("evaluate", "s.sorter", "wrong.csv", code=2).err
+    assert "nothing to explain: no text" in program("explain", "s.sorter", "  ", code=1).err
+    assert "no column 'label'" in program("evaluate", "s.sorter", "wrong.csv", code=2).err
 
 
-def test_passages_are_decided_about_as_documents_are(inside: Program, tables: Path) -> None:
+def test_passages_are_decided_about_as_documents_are(program: Program, tables: Path) -> None:
     write(tables / "passages.csv", [row | {"document": f"d{number // 5}"} for number, row in enumerate(rows(3, 60))])
-    inside("train", "train.csv", BOTH, "--label=label", *LOOSE, "--set=classifier.kind=svm", "-o", "s.sorter")
+    program("train", "train.csv", BOTH, "--label=label", *LOOSE, "--set=classifier.kind=svm", "-o", "s.sorter")
     shared = ("score", "s.sorter", "passages.csv", "--per-document=mean", "--json")
-    plain = inside(*shared, "--all-probabilities").json
+    plain = program(*shared, "--all-probabilities").json
     assert len(plain) == 12 and all(row["passages"] == "5" for row in plain)
-    single = inside("score", "s.sorter", "passages.csv", "--json", "--all-probabilities").json
+    single = program("score", "s.sorter", "passages.csv", "--json", "--all-probabilities").json
     for number, row in enumerate(plain):
         for label in ("dry", "wet", "mixed"):
             mean = np.mean([one[f"sorted_probability: {label}"] for one in single[5 * number : 5 * number + 5]])
             assert row[f"sorted_probability: {label}"] == pytest.approx(mean, abs=2e-6)
-    undecided = inside(*shared, "--undecided-below=0.6").json
+    undecided = program(*shared, "--undecided-below=0.6").json
     assert [row["sorted_label"] == "(undecided)" for row in undecided] == [
         row["sorted_probability"] < 0.6 for row in plain
     ]
-    costly = inside(*shared, "--cost=costs.csv", "--all-probabilities").json
+    costly = program(*shared, "--cost=costs.csv", "--all-probabilities").json
     costs = np.array([[0, 4, 1], [1, 0, 1], [2, 1, 0]])  # given by true, dry wet mixed
     for row in costly:
         chances = np.array([row[f"sorted_probability: {label}"] for label in ("dry", "wet", "mixed")])
         expected = costs @ chances
         assert expected[["dry", "wet", "mixed"].index(row["sorted_label"])] == pytest.approx(expected.min(), abs=1e-5)
-    assert inside(*shared, "--workers=2").json == inside(*shared).json
-    found = inside(
+    assert program(*shared, "--workers=2").json == program(*shared).json
+    found = program(
         "evaluate", "s.sorter", "passages.csv", "--per-document=mean", "--json", "--no-ledger", "--mistakes=99"
     ).json
     assert found["accuracy"]["of"] == 12
     assert {one["reference"] for one in found["mistakes"]} <= {row["document"] for row in plain}
     assert len(found["mistakes"]) == 12 - found["accuracy"]["right"]
-    inside("evaluate", "s.sorter", "passages.csv", "--per-document=mean", "-o", "wrong.csv", "--no-ledger")
+    program("evaluate", "s.sorter", "passages.csv", "--per-document=mean", "-o", "wrong.csv", "--no-ledger")
     assert len((tables / "wrong.csv").read_text().splitlines()) == 1 + len(found["mistakes"])

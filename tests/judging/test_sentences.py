@@ -34,10 +34,10 @@ def told(seed: int, documents: int, share: float, labels: str = "abc", sure: flo
     return rows
 
 
-def said(inside: Program, *command: str) -> Counter[str]:
+def said(program: Program, *command: str) -> Counter[str]:
     """The sentences of a command, each looked up and checked against the same result as JSON."""
-    found = inside(*command)
-    result = inside(
+    found = program(*command)
+    result = program(
         *command[:1], *(one for one in command[1:] if one not in {"--measures", "--top=0", "--top=2"}), "--json"
     ).json
     names: Counter[str] = Counter()
@@ -52,13 +52,13 @@ def said(inside: Program, *command: str) -> Counter[str]:
     return names
 
 
-def test_each_sentence_is_true_where_it_is_said(inside: Program, tmp_path: Path, demo: Path) -> None:
+def test_each_sentence_is_true_where_it_is_said(program: Program, tmp_path: Path, demo: Path) -> None:
     names: Counter[str] = Counter()
 
     def judged(rows: Rows, *options: str, command: str = "cross-validate", **_: str) -> None:
         nonlocal names
         write(tmp_path / "t.csv", rows)
-        names += said(inside, command, *TABLE[: 4 if command != "suspects" else 3], *options)
+        names += said(program, command, *TABLE[: 4 if command != "suspects" else 3], *options)
 
     good, coin = told(1, 300, 0.4), told(2, 240, 0.5, "ab", sure=0.0)
     judged(good, "--measures")
@@ -78,7 +78,7 @@ def test_each_sentence_is_true_where_it_is_said(inside: Program, tmp_path: Path,
     judged(good, "--try=classifier.kind=logistic,majority", "--folds=3", "--nested", "--repeats=2", command="compare")
     write(tmp_path / "t.csv", good)
     names += said(
-        inside,
+        program,
         "clean",
         "t.csv",
         "--text=text",
@@ -88,9 +88,9 @@ def test_each_sentence_is_true_where_it_is_said(inside: Program, tmp_path: Path,
         "lower",
         "lower,stem",
     )
-    names += said(inside, "curve", "t.csv", "--text=text", "--label=label", "--folds=3")
+    names += said(program, "curve", "t.csv", "--text=text", "--label=label", "--folds=3")
     names += said(
-        inside, "curve", "t.csv", "--text=text", "--label=label", "--in-time", "--set=columns.date=day", "--folds=3"
+        program, "curve", "t.csv", "--text=text", "--label=label", "--in-time", "--set=columns.date=day", "--folds=3"
     )
     flipped = [row | {"label": "c"} if number < 6 and row["label"] == "a" else row for number, row in enumerate(good)]
     judged(flipped, "--top=0", command="suspects")
@@ -105,28 +105,28 @@ def test_each_sentence_is_true_where_it_is_said(inside: Program, tmp_path: Path,
         ("--set=classifier.kind=svm",),
     ):
         write(tmp_path / "t.csv", good)
-        names += said(inside, "train", "t.csv", "--text=text", "--label=label", "-o", "s.sorter", *options)
+        names += said(program, "train", "t.csv", "--text=text", "--label=label", "-o", "s.sorter", *options)
     write(tmp_path / "t.csv", copied(7))
-    names += said(inside, "train", "t.csv", "--text=text", "--label=label", "-o", "c.sorter")
-    inside("gather", demo / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
-    names += said(inside, "train", "p.csv", "--text=text", "--label=label", "-o", "p.sorter")
-    names += said(inside, "evaluate", "p.sorter", "p.csv", "--no-ledger", "--mistakes=0")
+    names += said(program, "train", "t.csv", "--text=text", "--label=label", "-o", "c.sorter")
+    program("gather", demo / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
+    names += said(program, "train", "p.csv", "--text=text", "--label=label", "-o", "p.sorter")
+    names += said(program, "evaluate", "p.sorter", "p.csv", "--no-ledger", "--mistakes=0")
     write(tmp_path / "new.csv", told(10, 120, 0.4, "abcd"))
     (tmp_path / "costs.csv").write_text("given,a,b,c\na,0,1,1\nb,2,0,1\nc,2,1,0\n")
     for options in (("--undecided-below=0.6",), ("--cost=costs.csv",), ("--training", "t.csv"), ("--measures",)):
         write(tmp_path / "t.csv", good)
-        names += said(inside, "evaluate", "s.sorter", "new.csv", "--no-ledger", *options)
+        names += said(program, "evaluate", "s.sorter", "new.csv", "--no-ledger", *options)
     write(tmp_path / "known.csv", told(10, 120, 0.4))
-    names += said(inside, "evaluate", "s.sorter", "known.csv", "--no-ledger", "--cost=costs.csv", "--mistakes=0")
+    names += said(program, "evaluate", "s.sorter", "known.csv", "--no-ledger", "--cost=costs.csv", "--mistakes=0")
     write(
         tmp_path / "t.csv", [row | {"label": "b" if number in {3, 7} else "a"} for number, row in enumerate(good[:12])]
     )
-    names += said(inside, "curve", "t.csv", "--text=text", "--label=label", "--folds=2")
+    names += said(program, "curve", "t.csv", "--text=text", "--label=label", "--folds=2")
     turned = [row | {"label": {"a": "b", "b": "a", "c": "a"}[row["label"]]} for row in told(11, 200, 0.2, sure=1.0)]
     write(tmp_path / "turned.csv", [row for row in turned if row["label"] == "a"])
-    names += said(inside, "evaluate", "s.sorter", "turned.csv", "--no-ledger", "--mistakes=0")
+    names += said(program, "evaluate", "s.sorter", "turned.csv", "--no-ledger", "--mistakes=0")
     write(tmp_path / "few.csv", told(12, 3, 0.5))
-    names += said(inside, "evaluate", "s.sorter", "few.csv", "--no-ledger", "--mistakes=0")
+    names += said(program, "evaluate", "s.sorter", "few.csv", "--no-ledger", "--mistakes=0")
     for kind, *more in (["logistic"], ["multinomial-nb"], ["multinomial-nb", "--set=classifier.calibrate=none"]):
         write(tmp_path / "t.csv", good)
         shared = (
@@ -139,20 +139,20 @@ def test_each_sentence_is_true_where_it_is_said(inside: Program, tmp_path: Path,
             "-o",
             "x.sorter",
         )
-        inside("train", *shared)
+        program("train", *shared)
         write(tmp_path / "more.csv", told(13, 60, 0.4, "abcd" if kind != "logistic" else "abc"))
-        names += said(inside, "extend", "x.sorter", "more.csv", "-o", "y.sorter")
-        names += said(inside, "explain", "x.sorter", "signa signa barsa unheard", "--top=2")
-        names += said(inside, "explain", "x.sorter", "signb signc", "--top=2")
-        names += said(inside, "explain", "x.sorter", " ".join(f"signa{' barsa' * n}" for n in range(12)), "--top=2")
-    names += said(inside, "explain", "x.sorter", "barsa", "--top=2")
+        names += said(program, "extend", "x.sorter", "more.csv", "-o", "y.sorter")
+        names += said(program, "explain", "x.sorter", "signa signa barsa unheard", "--top=2")
+        names += said(program, "explain", "x.sorter", "signb signc", "--top=2")
+        names += said(program, "explain", "x.sorter", " ".join(f"signa{' barsa' * n}" for n in range(12)), "--top=2")
+    names += said(program, "explain", "x.sorter", "barsa", "--top=2")
     missing = [one.name for one in SENTENCES if one.name not in names]
     assert not missing, f"no result brings these about: {missing}"
 
 
 @pytest.mark.parametrize("seed", range(4))
-def test_a_coin_is_seldom_called_better(inside: Program, tmp_path: Path, seed: int) -> None:
+def test_a_coin_is_seldom_called_better(program: Program, tmp_path: Path, seed: int) -> None:
     write(tmp_path / "t.csv", told(100 + seed, 200, 0.5, "ab", sure=0.0))
-    found = inside("cross-validate", *TABLE, "--json").json
+    found = program("cross-validate", *TABLE, "--json").json
     if found["p_against_baseline"] >= 0.05:
-        assert "better than" not in inside("cross-validate", *TABLE).out
+        assert "better than" not in program("cross-validate", *TABLE).out

@@ -51,9 +51,9 @@ def test_changed_labels_of_twelve_are_found(seed: int) -> None:
     assert abs(found.wrong - value) <= max(high - low, 6)
 
 
-def changed_letters(demo: Path, inside: Program, folder: Path, seed: int) -> set[str]:
+def changed_letters(demo: Path, program: Program, folder: Path, seed: int) -> set[str]:
     """Both years of letters as one table, 3 % with another bench; the references of those, and of those that the demo planted."""
-    inside("gather", demo / "letters-2024.csv", demo / "letters-2025.csv", *COLUMNS, *BOTH_YEARS, "-o", "g.csv")
+    program("gather", demo / "letters-2024.csv", demo / "letters-2025.csv", *COLUMNS, *BOTH_YEARS, "-o", "g.csv")
     rows = [row for row in read(folder / "g.csv") if row["topic"]]
     draws, benches = random.Random(seed), sorted({row["topic"] for row in rows})
     wrong = planted("wrong bench") | planted("copy, other bench")
@@ -65,15 +65,15 @@ def changed_letters(demo: Path, inside: Program, folder: Path, seed: int) -> set
     return wrong & {row["ref"] for row in rows}
 
 
-def test_changed_labels_of_the_letters_are_found(inside: Program, demo: Path, tmp_path: Path) -> None:
-    wrong = changed_letters(demo, inside, tmp_path, 4)
-    found = inside("suspects", "c.csv", *COLUMNS, *LISTED, f"--most={3 * len(wrong)}", "-o", "s.csv").json
+def test_changed_labels_of_the_letters_are_found(program: Program, demo: Path, tmp_path: Path) -> None:
+    wrong = changed_letters(demo, program, tmp_path, 4)
+    found = program("suspects", "c.csv", *COLUMNS, *LISTED, f"--most={3 * len(wrong)}", "-o", "s.csv").json
     named = [one["reference"] for one in found["suspects"]]
     hits = np.cumsum([name in wrong for name in named])
     at = int(np.searchsorted(hits, np.ceil(0.7 * len(wrong))))
     assert hits[at] / (at + 1) >= 0.75
     assert hits[49] / 50 >= 0.9
-    listed = inside("suspects", "c.csv", *COLUMNS, *LISTED).json
+    listed = program("suspects", "c.csv", *COLUMNS, *LISTED).json
     assert all(one["wrong"] >= 0.5 for one in listed["suspects"])
     expected = listed["expected_wrong"]
     true = len({one["reference"] for one in listed["suspects"]} & wrong)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_idle, tell_set_aside
 from upsort.cli.status import Exit
 from upsort.cli.verdicts import how_told, standing
 from upsort.cli.wording import interval, kept_json, kept_together, percent, rate_json, shortened
@@ -28,6 +28,7 @@ OPTIONS = (
         "what to clean",
         (
             options.option("input", nargs="*", metavar="SOURCE", help="files, folders, archives; - for standard input"),
+            options.option("--steps-help", action="store_true", help="list all steps, each with an example"),
             options.option("--steps", metavar="STEP[,STEP]", help="the steps to try, in this order"),
             options.option("-o", "--output", metavar="FILE", help="write the corpus with a column 'cleaned'"),
             options.option("--in-place", action="store_true", help="with -o: put the cleaned text in place of the text"),
@@ -56,6 +57,20 @@ OPTIONS = (
 _MOST_MARKED = 14
 _SHOWN = ("--show", "--document", "--most-changed-by")
 RULES: tuple[options.Rule, ...] = (
+    options.Clash(
+        "--steps-help",
+        (
+            "--output",
+            "--steps",
+            "--word",
+            "--groups",
+            "--compare-steps",
+            *_SHOWN,
+            *options.READ_OPTIONS,
+            *options.COLUMN_OPTIONS,
+        ),
+        "it lists the steps that there are",
+    ),
     options.Clash("--word", ("--output", "--compare-steps", *_SHOWN), "it follows single words"),
     options.Clash(
         "--groups", ("--output", "--in-place", "--compare-steps", *_SHOWN), "it shows words that fall together"
@@ -71,12 +86,15 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     """Show the steps at work."""
     from upsort.jobs.clean import CleanedFile, Showing, clean, cleaner_for
 
+    if request.steps_help:
+        return _all_steps(request, console)
     if request.steps is not None:
         request.set = [*request.set, f"clean.steps={request.steps}"]
     plan = plan_of(request, console)
     cleaning, warnings = cleaner_for(plan)
     for warning in warnings:
         console.warn(warning)
+    tell_idle([plan], console, ("clean",))
     if plan.clean.lemma_file and "lemmas" in plan.clean.steps:
         _tell_lemmas(plan, console)
     if request.word and request.groups is None:
@@ -110,6 +128,37 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     if output is not None:
         console.say(f"Written: {output}, {result.written:,} rows.")
     tell_set_aside(aside, result.documents, console)
+    return Exit.DONE
+
+
+def _all_steps(request: argparse.Namespace, console: Console) -> Exit:
+    """What steps there are."""
+    from upsort.core.text.step import Place
+    from upsort.core.text.steps import STEPS
+
+    if request.input:
+        raise UsageProblem("--steps-help lists the steps that there are; it reads no data.", "Leave the data out.")
+    if console.as_json:
+        steps = [
+            {
+                "step": step.name,
+                "does": step.told,
+                "works": step.place.value,
+                "before": step.example[0],
+                "after": step.example[1],
+                "keys": [f"clean.{name}" for name in step.options],
+            }
+            for step in STEPS.values()
+        ]
+        console.json({"steps": steps})
+        return Exit.DONE
+    rows = [(step.name, step.told, shortened(step.example[0]), shortened(step.example[1])) for step in STEPS.values()]
+    console.table(("step", "does", "for example", "becomes"), rows)
+    words = [step.name for step in STEPS.values() if step.place is Place.ON_WORDS]
+    console.say(
+        f"{', '.join(words[:-1])} and {words[-1]} work on single words: put them after steps that need running text."
+    )
+    console.say("What a key of a step may be: upsort plan --explain clean.")
     return Exit.DONE
 
 

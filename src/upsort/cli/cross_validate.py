@@ -8,8 +8,17 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.evaluate import show_labels, show_measures
 from upsort.cli.recording import Recorded, record_result
-from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
-from upsort.cli.requirements import check_written, measures_of, met
+from upsort.cli.request import (
+    LEARNING,
+    completed,
+    inputs_of,
+    plan_of,
+    rows_json,
+    set_aside_of,
+    tell_idle,
+    tell_set_aside,
+)
+from upsort.cli.requirements import check_written, met
 from upsort.cli.status import Exit
 from upsort.cli.verdicts import dominated, headline
 from upsort.cli.wording import (
@@ -20,7 +29,6 @@ from upsort.cli.wording import (
     kept_together,
     number,
     percent,
-    probability_json,
     rate_json,
 )
 
@@ -67,12 +75,14 @@ RULES: tuple[options.Rule, ...] = (
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Cross-validate and show."""
+    from upsort.core.judging.measure_list import rates_of
     from upsort.jobs.cross_validate import cross_validate
 
     check_written(request.require)
     plan = plan_of(request, console)
     inputs = inputs_of(request, console, plan.source)
     plan = completed(plan, inputs, "needed", console)
+    tell_idle([plan], console, LEARNING)
     output = Path(request.output) if request.output else None
     with set_aside_of(request, output) as aside, console.progress("documents read") as advance:
         found = cross_validate(inputs, plan, aside, advance, request.workers, output)
@@ -92,8 +102,8 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         if stopped:
             console.warn(f"training stopped short of the tolerance in fold {', '.join(stopped[:10])}.")
         what = Recorded("cross-validate", one.name, plan)
-        record_result(request, console, what, one.result.overall, one.result.probability)
-    measures = {one.name: measures_of(one.result.overall, one.result.probability) for one in found}
+        record_result(request, console, what, one.result.evidence)
+    measures = {one.name: rates_of(one.result.evidence) for one in found}
     return met(request.require, measures, console)
 
 
@@ -110,15 +120,19 @@ def _as_json(one: "CrossValidateResult") -> dict[str, Any]:
         }
         for number, fold in enumerate(result.folds, 1)
     ]
+    from upsort.core.judging.measure import Evidence
+
     careful = one.without_copies_apart
     return {
-        **judgement_json(result.overall),
-        **probability_json(result.probability, result.overall.labels),
+        **judgement_json(result.evidence, result.overall.labels),
         "folds": folds,
         "spread": result.spread(),
         **kept_json(one.kept),
         **(
-            {"copies_together": judgement_json(careful.overall), "copied_documents": _copied_json(one)}
+            {
+                "copies_together": judgement_json(Evidence(careful.overall), careful.overall.labels),
+                "copied_documents": _copied_json(one),
+            }
             if careful is not None
             else {}
         ),
@@ -180,7 +194,7 @@ def _show(one: "CrossValidateResult", named: bool, plan: "Plan", request: argpar
         )
         console.say()
     show_labels(result.overall, console, request.shares)
-    show_measures(result.overall, result.probability, result.overall.labels, console, request.measures)
+    show_measures(result.evidence, result.overall.labels, console, request.measures)
     if not request.measures:
         console.say("More with --measures.")
 

@@ -6,7 +6,16 @@ from pathlib import Path
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.request import (
+    LEARNING,
+    completed,
+    inputs_of,
+    plan_of,
+    rows_json,
+    set_aside_of,
+    tell_idle,
+    tell_set_aside,
+)
 from upsort.cli.status import Exit
 from upsort.cli.verdicts import restraint
 from upsort.cli.wording import kept_json, kept_together, percent
@@ -42,6 +51,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     plan = plan_of(request, console)
     inputs = inputs_of(request, console, plan.source)
     plan = completed(plan, inputs, "needed", console)
+    tell_idle([plan], console, LEARNING)
     with set_aside_of(request, None) as aside, console.progress("documents read") as advance:
         found = curve(inputs, plan, aside, advance, request.workers)
     last = found.points[-1]

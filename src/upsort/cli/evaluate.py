@@ -9,34 +9,33 @@ from upsort.cli import options
 from upsort.cli.console import Console
 from upsort.cli.recording import Recorded, record_result
 from upsort.cli.request import incoming_of, inputs_of, rows_json, set_aside_of, tell_set_aside
-from upsort.cli.requirements import check_written, measures_of, met
+from upsort.cli.requirements import check_written, met
 from upsort.cli.status import Exit
 from upsort.cli.verdicts import calibration_told, dominated, headline, left_out, units_of
 from upsort.cli.wording import (
-    LABEL_COLUMNS,
     OWN_COLUMNS,
     RELIABILITY_COLUMNS,
     confusion_rows,
     interval,
     judgement_json,
+    label_columns,
     label_rows,
+    leading_measures,
+    measure_rows,
     number,
     own_rows,
     percent,
-    probability_json,
-    probability_rows,
     rate_json,
     reliability_rows,
     shortened,
-    whole_rows,
 )
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from upsort.core.judging.intervals import Rate
+    from upsort.core.judging.measure import Evidence
     from upsort.core.judging.measures import Judgement
-    from upsort.core.judging.probability_measures import ProbabilityMeasures
     from upsort.jobs.judged import Judged
 
 DESCRIPTION = "Judge a sorter on labelled documents that it was not trained on."
@@ -85,6 +84,7 @@ RULES: tuple[options.Rule, ...] = (
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Judge and show."""
+    from upsort.core.judging.measure_list import rates_of
     from upsort.files.sorter_file import load_sorters
     from upsort.jobs.decisions import deciding
     from upsort.jobs.evaluate import Wanted, evaluate
@@ -119,10 +119,8 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         tell_set_aside(aside, used, console)
     for one in found:
         what = Recorded("evaluate", _named(request.sorter, one), one.sorter.plan)
-        record_result(request, console, what, one.judgement, one.probability)
-    return met(
-        request.require, {one.sorter.answer: measures_of(one.judgement, one.probability) for one in found}, console
-    )
+        record_result(request, console, what, one.evidence)
+    return met(request.require, {one.sorter.answer: rates_of(one.evidence) for one in found}, console)
 
 
 def _named(sorter: str, one: "Judged") -> str:
@@ -131,8 +129,7 @@ def _named(sorter: str, one: "Judged") -> str:
 
 def _as_json(one: "Judged", mistakes: int) -> dict[str, Any]:
     return {
-        **judgement_json(one.judgement),
-        **(probability_json(one.probability, one.sorter.labels) if one.probability is not None else {}),
+        **judgement_json(one.evidence, one.sorter.labels),
         "training_accuracy": rate_json(one.training_accuracy),
         "unknown_labels": one.unknown_labels,
         "by": {value: rate_json(rate) for value, rate in one.by.items()},
@@ -187,7 +184,7 @@ def _show(one: "Judged", group: str, request: argparse.Namespace, console: Conso
         )
     console.say()
     show_labels(one.judgement, console, request.shares)
-    show_measures(one.judgement, one.probability, one.sorter.labels, console, request.measures)
+    show_measures(one.evidence, one.sorter.labels, console, request.measures)
     for line in _before_calibration(one):
         console.say(line)
     if not request.measures:
@@ -248,7 +245,7 @@ def _show_mistakes(one: "Judged", most: int, console: Console) -> None:
 
 def show_labels(judgement: "Judgement", console: Console, shares: str = "") -> None:
     """The table by label, the confusion matrix, and the largest confusions in words."""
-    console.table(LABEL_COLUMNS, label_rows(judgement), numeric=range(1, len(LABEL_COLUMNS)))
+    console.table(label_columns(), label_rows(judgement), numeric=range(1, len(label_columns())))
     console.say()
     if len(judgement.labels) <= _MOST_CONFUSED or not console.drawn:
         unit = {"row": ", in percent of the true label", "column": ", in percent of the given label"}.get(shares, "")
@@ -263,19 +260,13 @@ def show_labels(judgement: "Judgement", console: Console, shares: str = "") -> N
         console.say(f"{count} of {confusion.of:,} {confusion.true!r} documents {were} taken for {confusion.given!r}.")
 
 
-def show_measures(
-    judgement: "Judgement",
-    probability: "ProbabilityMeasures | None",
-    labels: "Sequence[str]",
-    console: Console,
-    whole: bool,
-) -> None:
+def show_measures(evidence: "Evidence", labels: "Sequence[str]", console: Console, whole: bool) -> None:
     """The measures of the whole, and those of the probabilities: as tables, or the most telling ones as sentences. labels: of
     the probabilities."""
-    rows = [*whole_rows(judgement), *(probability_rows(probability) if probability is not None else [])]
+    probability = evidence.probability
     console.say()
     if whole:
-        console.table(("measure", "value", "95 % interval"), rows, numeric=(1, 2))
+        console.table(("measure", "value", "95 % interval"), measure_rows(evidence), numeric=(1, 2))
         if probability is not None:
             console.say()
             console.table(RELIABILITY_COLUMNS, reliability_rows(probability.reliability), numeric=range(1, 5))
@@ -283,14 +274,9 @@ def show_measures(
             console.table(OWN_COLUMNS, own_rows(probability, labels), numeric=range(1, 4))
             console.say()
     else:
-        told = [f"{name} {value} ({ends})" for name, value, ends in rows if name in _TOLD]
-        line = "; ".join(told)
-        console.say(f"{line[:1].upper()}{line[1:]}.")
+        console.say(leading_measures(evidence))
     if probability is not None:
         for line in calibration_told(probability.reliability):
             console.say(line)
-    for line in left_out(judgement, probability, whole):
+    for line in left_out(evidence.judgement, probability, whole):
         console.say(line)
-
-
-_TOLD = ("macro F1", "log loss", "own label among the two most probable")

@@ -66,8 +66,8 @@ RULES: tuple[options.Rule, ...] = (
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Explain and show."""
-    from upsort.core.classifiers.tree import Tree
-    from upsort.core.insight.explanation import tree_path
+    from upsort.core.classifiers.families import family
+    from upsort.core.insight.explanation import questions_asked
     from upsort.files.set_aside import SetAside
     from upsort.files.sorter_file import load_sorter
     from upsort.jobs.explain import document_of, document_of_text, explained
@@ -80,8 +80,8 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         document = document_of(sorter, incoming.reader, inputs, request.document)
     else:
         document = document_of_text(sorter, request.text_or_table)
-    if isinstance(sorter.classifier, Tree):
-        return _tree(request, tree_path(sorter, document), console)
+    if family(sorter.plan.classifier.kind).questions is not None:
+        return _tree(request, questions_asked(sorter, document), console)
     among = inputs_of(request, console, names=request.among) if request.among else None
     found = explained(sorter, document, among, _SIMILAR)
     if request.output:
@@ -184,7 +184,7 @@ def _show_arithmetic(sorter: "Sorter", one: "Explanation", console: Console) -> 
     for found in worked:
         console.say()
         console.say(f"{found.label}:")
-        _show_sum(found, sorter.plan.classifier.priors == "data" and not sorter.plan.classifier.prior, console)
+        _show_sum(found, sorter.plan.classifier.prior == "data", console)
     whole = sum(found.exponential for found in worked)
     slope = sorter.calibration.slopes[0] if sorter.calibration.kind == "temperature" else None
     console.say()

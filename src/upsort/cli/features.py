@@ -7,7 +7,16 @@ from typing import TYPE_CHECKING
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.request import completed, incoming_of, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.request import (
+    completed,
+    incoming_of,
+    inputs_of,
+    plan_of,
+    rows_json,
+    set_aside_of,
+    tell_idle,
+    tell_set_aside,
+)
 from upsort.cli.status import Exit
 from upsort.cli.wording import percent
 
@@ -85,6 +94,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     sorter = load_sorter(Path(request.from_sorter)) if request.from_sorter else None
     if sorter is None:
         plan = completed(plan, inputs, "welcome", console)
+        tell_idle([plan], console, ("clean", "features"))
     if request.make_vectors:
         return _make_vectors(request, plan, inputs, console)
     with set_aside_of(request, output) as aside, console.progress("documents counted") as advance:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_idle, tell_set_aside
 from upsort.cli.status import Exit
 from upsort.core.errors import UsageProblem
 from upsort.core.names import listed
@@ -101,6 +101,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     if not plan.columns.text:
         plan = completed(plan, inputs, "welcome", console)
     _check_used(request, plan)
+    tell_idle([plan], console, ("gather",))
     output = Path(request.output)
     with set_aside_of(request, output) as aside, console.progress("documents gathered") as advance:
         result = gather(inputs, plan, output, aside, advance)

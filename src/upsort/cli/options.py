@@ -164,6 +164,7 @@ def columns(*names: str) -> Group:
 
 
 COLUMNS = columns("text", "label", "id", "vectors")
+COLUMN_OPTIONS = tuple(one.spellings[0] for one in COLUMNS.options)
 PLAN = Group(
     "plan",
     (

@@ -7,8 +7,7 @@ from typing import TYPE_CHECKING
 from upsort.cli.console import Console
 
 if TYPE_CHECKING:
-    from upsort.core.judging.measures import Judgement
-    from upsort.core.judging.probability_measures import ProbabilityMeasures
+    from upsort.core.judging.measure import Evidence
     from upsort.core.plan import Plan
 
 
@@ -21,20 +20,15 @@ class Recorded:
     plan: "Plan"
 
 
-def record_result(
-    request: argparse.Namespace,
-    console: Console,
-    what: Recorded,
-    judgement: "Judgement",
-    probability: "ProbabilityMeasures | None",
-) -> None:
+def record_result(request: argparse.Namespace, console: Console, what: Recorded, evidence: "Evidence") -> None:
     """Note a result, unless it is not wanted; a ledger that cannot be written never stops an evaluation."""
     if request.no_ledger:
         return
+    from upsort.core.judging.measure_list import MEASURES
     from upsort.files.ledger import Entry, data_digest, plan_digest, record
 
     digest, settings = plan_digest(what.plan)
-    accuracy = judgement.accuracy
+    rates = {key: one.of(evidence) for key, one in MEASURES.items()}
     why = record(
         Entry(
             command=what.command,
@@ -42,14 +36,9 @@ def record_result(
             plan=digest,
             data=data_digest(request.input),
             seed=what.plan.judge.seed,
-            documents=round(accuracy.of or 0),
-            accuracy=accuracy.value,
-            low=accuracy.low,
-            high=accuracy.high,
-            baseline=judgement.baseline.value,
-            macro_f1=judgement.macro_f1.value,
-            log_loss=probability.log_loss.value if probability is not None else None,
+            documents=round(evidence.judgement.accuracy.of or 0),
             settings=settings,
+            measures={key: (rate.value, rate.low, rate.high) for key, rate in rates.items() if rate is not None},
         )
     )
     if why:

@@ -8,7 +8,7 @@ from upsort.cli.console import Console
 from upsort.cli.request import incoming_of, inputs_of, rows_json, set_aside_of, tell_set_aside
 from upsort.cli.status import Exit
 from upsort.cli.verdicts import calibration_told, dominated, headline, left_out, suspects_told
-from upsort.cli.wording import LABEL_COLUMNS, label_rows, probability_rows, whole_rows
+from upsort.cli.wording import label_columns, label_rows, measure_rows
 
 DESCRIPTION = (
     "One page about a sorter, complete in itself: what it was made of, how good it is on labelled documents it has not seen,\n"
@@ -51,15 +51,14 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
         incoming = replace(incoming, reader=Reader.of_sorter(sorter, columns, LABELLED))
         one = judged_for_report(sorter, incoming)
     suspects = suspects_for_report(sorter, training, columns.label) if training is not None else None
-    measures = [*whole_rows(one.judgement), *(probability_rows(one.probability) if one.probability else [])]
     wording = Wording(
         headline=[
             *headline(one.judgement, one.training_accuracy, columns.group),
             *dominated(one.judgement, one.probability),
         ],
-        label_heads=LABEL_COLUMNS,
+        label_heads=label_columns(),
         label_rows=label_rows(one.judgement),
-        measures=measures,
+        measures=measure_rows(one.evidence),
         remarks=[
             *(calibration_told(one.probability.reliability) if one.probability else []),
             *left_out(one.judgement, one.probability, measures=True),

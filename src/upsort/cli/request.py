@@ -90,7 +90,7 @@ def plan_of(request: argparse.Namespace, console: Console, gather: dict[str, Any
     }
     own["gather"] = gather or {}
     own["judge"] = {key: value for key, value in judge.items() if value is not None}
-    plan = load_plan(path, request.set, own)
+    plan = load_plan(path, request.set, own, console.note)
     dealt = request.given & {"--folds", "--repeats", "--in-time", "--alone"}
     if plan.columns.fold and dealt:
         raise UsageProblem(
@@ -98,6 +98,19 @@ def plan_of(request: argparse.Namespace, console: Console, gather: dict[str, Any
             "Leave one of them out (columns.fold).",
         )
     return plan
+
+
+LEARNING = ("clean", "features", "classifier", "judge", "decide")
+"""The sections of a plan that commands read which train."""
+
+
+def tell_idle(plans: "Sequence[Plan]", console: Console, sections: "Sequence[str]" = ()) -> None:
+    """Tell the keys that are set and have no effect in any of the plans. sections: that the command reads; all, where none is
+    named."""
+    from upsort.files.plan_keys import SECTIONS, idle_keys
+
+    for sentence in idle_keys(plans, sections or SECTIONS):
+        console.note(sentence)
 
 
 def named_columns(request: argparse.Namespace) -> "Columns":

@@ -12,33 +12,9 @@ from upsort.core.names import suggestion
 
 if TYPE_CHECKING:
     from upsort.core.judging.intervals import Rate
-    from upsort.core.judging.measures import Judgement
-    from upsort.core.judging.probability_measures import ProbabilityMeasures
 
 _WAYS = {">=": operator.ge, "<=": operator.le, ">": operator.gt, "<": operator.lt}
 _BOUND = re.compile(r"\s*(?P<name>.+?)(?:\.(?P<end>low|high))?\s*(?P<way>>=|<=|>|<)\s*(?P<number>[-+.\deE]+)\s*$")
-
-
-def measures_of(judgement: "Judgement", probability: "ProbabilityMeasures | None") -> "dict[str, Rate]":
-    """All measures of a result by name; those of a label as precision:LABEL."""
-    found = {
-        "accuracy": judgement.accuracy,
-        "baseline": judgement.baseline,
-        "macro_f1": judgement.macro_f1,
-        **judgement.others,
-    }
-    for one in judgement.per_label:
-        found |= {f"precision:{one.label}": one.precision, f"recall:{one.label}": one.recall}
-        found |= {f"f1:{one.label}": one.f1, f"f_beta:{one.label}": one.f_beta}
-    if probability is not None:
-        found |= {
-            "log_loss": probability.log_loss,
-            "brier": probability.brier,
-            "roc_area": probability.areas.roc,
-            "precision_recall_area": probability.areas.precision_recall,
-            "top2_accuracy": probability.top2,
-        }
-    return found
 
 
 def check_written(bounds: Sequence[str]) -> None:

@@ -6,7 +6,16 @@ from pathlib import Path
 
 from upsort.cli import options
 from upsort.cli.console import Console
-from upsort.cli.request import completed, inputs_of, plan_of, rows_json, set_aside_of, tell_set_aside
+from upsort.cli.request import (
+    LEARNING,
+    completed,
+    inputs_of,
+    plan_of,
+    rows_json,
+    set_aside_of,
+    tell_idle,
+    tell_set_aside,
+)
 from upsort.cli.status import Exit
 from upsort.cli.verdicts import suspects_told
 from upsort.cli.wording import kept_json, kept_together, shortened
@@ -54,6 +63,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
     plan = plan_of(request, console)
     inputs = inputs_of(request, console, plan.source)
     plan = completed(plan, inputs, "needed", console)
+    tell_idle([plan], console, LEARNING)
     output = Path(request.output) if request.output else None
     with set_aside_of(request, output) as aside, console.progress("documents read") as advance:
         found = suspects(inputs, plan, aside, advance, Looking(request.workers, request.most, output))

@@ -66,7 +66,7 @@ RULES: tuple[options.Rule, ...] = (
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """List the terms."""
-    from upsort.core.plan import NAIVE_BAYES_KINDS
+    from upsort.core.classifiers.families import family
     from upsort.files.sorter_file import load_sorter
     from upsort.jobs.terms import draw_terms, of_sorter, terms
 
@@ -82,7 +82,7 @@ def run(request: argparse.Namespace, console: Console) -> Exit:
             )
         sorter = load_sorter(Path(request.input[0]), request.answer)
         evidence, way = of_sorter(sorter), request.way or "weight"
-        unit = "log odds" if sorter.plan.classifier.kind in NAIVE_BAYES_KINDS else "weight"
+        unit = family(sorter.plan.classifier.kind).weight
     else:
         evidence, way, inputs, plan = _of_corpus(request, console)
     result = terms(evidence, way, request.top, request.only, pair)

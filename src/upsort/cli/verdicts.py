@@ -8,6 +8,7 @@ from upsort.core.names import listed
 
 if TYPE_CHECKING:
     from upsort.core.judging.intervals import Rate
+    from upsort.core.judging.measure import Measure
     from upsort.core.judging.measures import Judgement
     from upsort.core.judging.probability_measures import ProbabilityMeasures
     from upsort.core.judging.reliability import Reliability
@@ -173,6 +174,19 @@ def how_told(found: "CompareResult", repeats: int) -> list[str]:
     ]
 
 
+def ordered_by(by: "Measure", found: "CompareResult") -> list[str]:
+    """What the order goes by, where it is not accuracy, and whether another candidate is the most accurate."""
+    from upsort.core.judging.behind import Standing
+
+    if by.key == "accuracy":
+        return []
+    most = next(one for one in found.compared if one.standing is Standing.BEST)
+    first = "the highest first" if by.more_is_better else "the lowest first"
+    if most is found.compared[0]:
+        return [f"Ordered by {by.name}, {first}; the first is the most accurate as well."]
+    return [f"Ordered by {by.name}, {first}; the most accurate is {most.candidate.name}, and the distances are to it."]
+
+
 def at_the_end(found: "CompareResult") -> list[str]:
     """Values that are best at the end of what was tried."""
     return [
@@ -220,10 +234,6 @@ def suspects_told(found: "SuspectsResult", asked: bool) -> list[str]:
 
 def restraint(kind: str) -> str:
     """What keeps a kind of classifier from learning by heart, as the beginning of a list."""
-    from upsort.core.plan import NAIVE_BAYES_KINDS, PENALISED_KINDS
+    from upsort.core.classifiers.families import family
 
-    if kind in NAIVE_BAYES_KINDS:
-        return "more classifier.smoothing or "
-    if kind in PENALISED_KINDS:
-        return "a larger classifier.penalty or "
-    return {"neighbours": "more classifier.nearest or ", "tree": "less classifier.depth or "}.get(kind, "or ")
+    return f"{family(kind).restraint} or ".lstrip()

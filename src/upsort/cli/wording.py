@@ -1,11 +1,12 @@
 """How numbers are said and written: rates with their intervals, as text, rows of tables and JSON."""
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, assert_never
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from upsort.core.judging.intervals import Rate
+    from upsort.core.judging.measure import Evidence, Measure
     from upsort.core.judging.measures import Judgement
     from upsort.core.judging.probability_measures import ProbabilityMeasures
     from upsort.core.judging.reliability import Reliability
@@ -53,24 +54,63 @@ def p_value(p: float) -> str:
     return "p < 0.001" if p < 0.001 else f"p = {p:.3f}"
 
 
+def label_columns() -> tuple[str, ...]:
+    """The columns of the table by label: how many documents have it and were given it, and its measures with their intervals."""
+    from upsort.core.judging.measure_list import LABEL_MEASURES
+
+    found = ["label", "support", "given"]
+    for one in LABEL_MEASURES.values():
+        if one.shown:
+            found += [one.name, "95 % interval"] if one.with_interval else [one.name]
+    return tuple(found)
+
+
 def label_rows(judgement: "Judgement") -> list[list[str]]:
-    """A row for each label: support, given, and the three measures with the interval of each."""
-    return [
-        [
-            measures.label,
-            number(measures.support),
-            number(measures.given),
-            percent(measures.precision.value),
-            interval(measures.precision),
-            percent(measures.recall.value),
-            interval(measures.recall),
-            percent(measures.f1.value),
-        ]
-        for measures in judgement.per_label
-    ]
+    """A row for each label, under `label_columns`."""
+    from upsort.core.judging.measure_list import LABEL_MEASURES
+
+    rows = []
+    for label in judgement.per_label:
+        row = [label.label, number(label.support), number(label.given)]
+        for one in LABEL_MEASURES.values():
+            if one.shown:
+                rate = one.of(label)
+                row += [percent(rate.value), interval(rate)] if one.with_interval else [percent(rate.value)]
+        rows.append(row)
+    return rows
 
 
-LABEL_COLUMNS = ("label", "support", "given", "precision", "95 % interval", "recall", "95 % interval", "F1")
+def measure_rows(evidence: "Evidence") -> list[tuple[str, str, str]]:
+    """Measure, value, interval of what is measured of decisions as a whole, beside their accuracy."""
+    from upsort.core.judging.measure_list import shown_measures
+
+    return [(one.name, *value_and_interval(one, rate)) for one, rate in shown_measures(evidence)]
+
+
+def leading_measures(evidence: "Evidence") -> str:
+    """The most telling ones in a sentence."""
+    from upsort.core.judging.measure_list import shown_measures
+
+    told = []
+    for one, rate in shown_measures(evidence):
+        if one.leading:
+            value, ends = value_and_interval(one, rate)
+            told.append(f"{one.name} {value} ({ends})")
+    line = "; ".join(told)
+    return f"{line[:1].upper()}{line[1:]}."
+
+
+def value_and_interval(measure: "Measure", rate: "Rate") -> tuple[str, str]:
+    """A value and its interval as they are written."""
+    from upsort.core.judging.measure import Unit
+
+    match measure.unit:
+        case Unit.PERCENT:
+            return percent(rate.value), interval(rate)
+        case Unit.NUMBER:
+            return _decimals(rate), decimal_interval(rate)
+        case _:
+            assert_never(measure.unit)
 
 
 def confusion_rows(judgement: "Judgement", shares: str = "") -> list[list[str]]:
@@ -125,44 +165,8 @@ def kept_json(kept: "Kept") -> dict[str, Any]:
     }
 
 
-def probability_rows(probability: "ProbabilityMeasures") -> list[tuple[str, str, str]]:
-    """Measure, value, interval of what probabilities are worth. With two labels every own one is among the two most probable."""
-    top2 = ("own label among the two most probable", percent(probability.top2.value), interval(probability.top2))
-    rows = [top2] if len(probability.areas.labels) > 2 else []
-    decimals = (
-        ("ROC area, mean of the labels", probability.areas.roc),
-        ("precision-recall area, mean of the labels", probability.areas.precision_recall),
-        ("log loss", probability.log_loss),
-        ("Brier score", probability.brier),
-    )
-    return [*rows, *((name, _decimals(rate), decimal_interval(rate)) for name, rate in decimals)]
-
-
 def _decimals(rate: "Rate") -> str:
     return "–" if rate.value is None else f"{rate.value:.3f}"
-
-
-def whole_rows(judgement: "Judgement") -> list[tuple[str, str, str]]:
-    """Measure, value, interval of the measures of the whole table."""
-    names = {
-        "balanced_accuracy": "balanced accuracy",
-        "macro_precision": "macro precision",
-        "weighted_f1": "weighted F1",
-        "macro_f_beta": "macro F-beta",
-        "matthews": "Matthews' coefficient",
-        "kappa": "Cohen's kappa",
-    }
-    others = {
-        name: rate for name, rate in judgement.others.items() if name != "macro_f_beta" or rate != judgement.macro_f1
-    }
-    rows = [("macro F1", judgement.macro_f1), *((names[name], rate) for name, rate in others.items())]
-    coefficients = {"Matthews' coefficient", "Cohen's kappa"}
-    return [
-        (name, _decimals(rate), decimal_interval(rate))
-        if name in coefficients
-        else (name, percent(rate.value), interval(rate))
-        for name, rate in rows
-    ]
 
 
 def own_rows(probability: "ProbabilityMeasures", labels: "Sequence[str]") -> list[list[str]]:
@@ -197,15 +201,39 @@ def reliability_rows(found: "Reliability") -> list[list[str]]:
 RELIABILITY_COLUMNS = ("stated", "documents", "on average", "right", "95 % interval")
 
 
-def probability_json(probability: "ProbabilityMeasures", labels: "Sequence[str]") -> dict[str, Any]:
-    """The measures of probabilities as a JSON object."""
+def judgement_json(evidence: "Evidence", labels: "Sequence[str]") -> dict[str, Any]:
+    """All of a judgement as a JSON object. labels: of the probabilities."""
+    from upsort.core.judging.measure_list import LABEL_MEASURES, MEASURES
+
+    judgement, probability = evidence.judgement, evidence.probability
+    rates = {key: one.of(evidence) for key, one in MEASURES.items()}
+    found: dict[str, Any] = {key: rate_json(rate) for key, rate in rates.items() if rate is not None}
+    found["baseline"]["label"] = judgement.majority or None
+    return {
+        **found,
+        "p_against_baseline": judgement.against_baseline,
+        "repeats": judgement.repeats,
+        "groups": judgement.groups,
+        "labels": {
+            label.label: {
+                "support": label.support,
+                "given": label.given,
+                **{key: rate_json(one.of(label)) for key, one in LABEL_MEASURES.items()},
+            }
+            for label in judgement.per_label
+        },
+        "confusion": {
+            true: dict(zip(judgement.labels, row, strict=True))
+            for true, row in zip(judgement.labels, judgement.table.tolist(), strict=True)
+        },
+        **(_probability_json(probability, labels) if probability is not None else {}),
+    }
+
+
+def _probability_json(probability: "ProbabilityMeasures", labels: "Sequence[str]") -> dict[str, Any]:
+    """What more is known of probabilities."""
     reliable = probability.reliability
     return {
-        "log_loss": rate_json(probability.log_loss),
-        "brier": rate_json(probability.brier),
-        "roc_area": rate_json(probability.areas.roc),
-        "precision_recall_area": rate_json(probability.areas.precision_recall),
-        **({"top2_accuracy": rate_json(probability.top2)} if len(labels) > 2 else {}),
         "areas": {
             label: {"roc": rate_json(found.roc), "precision_recall": rate_json(found.precision_recall)}
             for label, found in zip(labels, probability.areas.labels, strict=True)
@@ -220,34 +248,6 @@ def probability_json(probability: "ProbabilityMeasures", labels: "Sequence[str]"
             {"from": one.low, "to": one.high, "probability": one.probability, "right": rate_json(one.right)}
             for one in reliable.bins
         ],
-    }
-
-
-def judgement_json(judgement: "Judgement") -> dict[str, Any]:
-    """All of a judgement as a JSON object."""
-    return {
-        "accuracy": rate_json(judgement.accuracy),
-        "baseline": {**rate_json(judgement.baseline), "label": judgement.majority or None},
-        "p_against_baseline": judgement.against_baseline,
-        "macro_f1": rate_json(judgement.macro_f1),
-        "repeats": judgement.repeats,
-        "groups": judgement.groups,
-        **{name: rate_json(rate) for name, rate in judgement.others.items()},
-        "labels": {
-            measures.label: {
-                "support": measures.support,
-                "given": measures.given,
-                "precision": rate_json(measures.precision),
-                "recall": rate_json(measures.recall),
-                "f1": rate_json(measures.f1),
-                "f_beta": rate_json(measures.f_beta),
-            }
-            for measures in judgement.per_label
-        },
-        "confusion": {
-            true: dict(zip(judgement.labels, row, strict=True))
-            for true, row in zip(judgement.labels, judgement.table.tolist(), strict=True)
-        },
     }
 
 

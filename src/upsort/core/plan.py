@@ -1,12 +1,15 @@
 """The plan: every choice that, with the data and the seed, reproduces a sorter.
 
-Plain dataclasses with the defaults; reading and checking the TOML file is the work of `files.plan`.
+Plain dataclasses. Each key is declared once: its type and bounds, what it is for and where it has an effect (`Key`), its default.
+Reading the TOML file and checking it is the work of `files.plan_file`; comments, errors and docs come from the declarations.
 """
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Annotated, Any, ClassVar, Literal
 
 from annotated_types import Ge, Gt, Le, Predicate
+
+from upsort.core.keys import When, key
 
 SCHEMES = ("auto", "count", "presence", "share", "tfidf", "smoothed-tfidf", "bm25", "log-count-ratio")
 _SMART = ("nlabs", "ntpr", "ncs")
@@ -20,49 +23,41 @@ def weighting_is_known(name: str) -> bool:
 
 _STRICT: dict[str, Any] = {"extra": "forbid"}
 
-Kind = Literal[
-    "multinomial-nb", "bernoulli-nb", "complement-nb", "logistic", "svm", "ridge", "weighted-svm", "centroid", "neighbours",
-    "tree", "majority", "chance",
-]  # fmt: skip
-Weighting = Annotated[str, Predicate(weighting_is_known)]
-NAIVE_BAYES_KINDS = frozenset({"multinomial-nb", "bernoulli-nb", "complement-nb"})
-PENALISED_KINDS = frozenset({"logistic", "svm", "ridge", "weighted-svm"})
-NOT_NEGATIVE_KINDS = NAIVE_BAYES_KINDS | {"weighted-svm"}
-_WEIGHTINGS = {
-    "multinomial-nb": "count",
-    "complement-nb": "count",
-    "bernoulli-nb": "presence",
-    "weighted-svm": "presence",
-    "tree": "presence",
-}
+Names = tuple[str, ...]
+Count = Annotated[int, Ge(0)]
+AtLeastOne = Annotated[int, Ge(1)]
+Above0 = Annotated[float, Gt(0)]
+Share = Annotated[float, Ge(0), Le(1)]
+ShareAbove0 = Annotated[float, Gt(0), Le(1)]
+OrMarker = Literal["drop", "keep", "marker"]
+OfText = Literal["words", "characters", "capitals", "punctuation", "links", "digits"]
+
+_WHOLE_TEXT = (When("features.vectors", ("alone",)),)
 
 
 @dataclass(frozen=True, kw_only=True)
 class Columns:
-    """Which columns of the table are what; an empty name means there is none.
-
-    label: the column of labels; also: further ones, each an answer of its own. label_separator: what separates the labels of
-    a cell that may hold several. row_weight: how much a document counts in training. date: when a document was written.
-    group: documents with the same value stay on one side of every split.
-    fold: which fold a document is in, where that is given. numbers, categories: columns beside the text to sort
-    by; a name may be a pattern such as `v*`. wrong_numbers: what becomes of a row whose number is none. document_vectors: an
-    .npy file with a row for each row of the table.
-    """
+    """Which columns of the table are what."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
-    text: tuple[str, ...] = ()
-    label: str = ""
-    also: tuple[str, ...] = ()
-    label_separator: str = ""
-    id: str = ""
-    date: str = ""
-    group: str = ""
-    fold: str = ""
-    row_weight: str = ""
-    numbers: tuple[str, ...] = ()
-    categories: tuple[str, ...] = ()
-    wrong_numbers: Literal["set-aside", "fill"] = "set-aside"
-    document_vectors: str = ""
+    text: Annotated[Names, key("what is sorted by; several columns are joined")] = ()
+    label: Annotated[str, key("what it is sorted into")] = ""
+    also: Annotated[Names, key("further label columns, each an answer of its own")] = ()
+    label_separator: Annotated[
+        str, key("what separates the labels of a cell that may hold several; empty: one label a cell")
+    ] = ""
+    id: Annotated[str, key("what to call a document by")] = ""
+    date: Annotated[str, key("when a document was written")] = ""
+    group: Annotated[str, key("documents with the same value stay on one side of every split")] = ""
+    fold: Annotated[str, key("which fold a document is in, where a column tells it")] = ""
+    row_weight: Annotated[str, key("how much a document counts in training")] = ""
+    numbers: Annotated[Names, key("number columns to sort by as well; a pattern such as v* names several")] = ()
+    categories: Annotated[Names, key("columns of few values to sort by as well")] = ()
+    wrong_numbers: Annotated[
+        Literal["set-aside", "fill"],
+        key("rows whose number is none: set-aside, or fill (as if the cell were empty)", When("columns.numbers")),
+    ] = "set-aside"
+    document_vectors: Annotated[str, key("an .npy file with a row of numbers for each row of the table")] = ""
 
     @property
     def answers(self) -> tuple[str, ...]:
@@ -72,199 +67,231 @@ class Columns:
 
 @dataclass(frozen=True, kw_only=True)
 class Source:
-    """How one source is read, where it differs from the others. rename: old column name to new."""
+    """How one source is read, where it differs from the others."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
-    rename: dict[str, str] = field(default_factory=dict)
-    kind: str = ""
-    encoding: str = ""
-    delimiter: str = ""
-    header: bool | None = None
-    sheet: str = ""
+    rename: Annotated[dict[str, str], key('columns to call otherwise, for example { Text = "message" }')] = field(
+        default_factory=dict
+    )
+    kind: Annotated[str, key("what it is read as, whatever its ending")] = ""
+    encoding: Annotated[str, key("its encoding; empty: found out")] = ""
+    delimiter: Annotated[str, key("what separates its cells; empty: found out")] = ""
+    header: Annotated[bool | None, key("whether its first row names the columns; not given: found out")] = None
+    sheet: Annotated[str, key("the sheet of a spreadsheet; empty: the first with rows")] = ""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Gather:
-    """What of the sources goes into the corpus.
-
-    take: columns to keep (all, where none is named). relabel: old label to new; several may become one. fold_case: labels in
-    lower case. labels: those to keep (all, where none is named). rare_below: labels with fewer documents are rare; rare_into:
-    the label that rare ones become, or empty to set them aside.
-    lines: first and last line to keep of each document, a negative last counted from the end. passages: units a passage, 0
-    for whole documents. at_least_words: shorter documents are set aside. junk: regular expressions; what matches one is set
-    aside. drop: further kinds of document to set aside. similarity: share of common word pairs from which on a document is a
-    near copy. keep: set-aside documents stay in the corpus, marked in a column.
-    """
+    """What of the sources goes into the corpus (upsort gather)."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
-    take: tuple[str, ...] = ()
-    relabel: dict[str, str] = field(default_factory=dict)
-    fold_case: bool = False
-    labels: tuple[str, ...] = ()
-    rare_below: Annotated[int, Ge(0)] = 0
-    rare_into: str = ""
-    lines: tuple[int, int] | None = None
-    passages: Annotated[int, Ge(0)] = 0
-    passage_unit: Literal["words", "lines", "paragraphs"] = "words"
-    overlap: Annotated[int, Ge(0)] = 0
-    at_least_words: Annotated[int, Ge(0)] = 0
-    junk: tuple[str, ...] = ()
-    drop: tuple[Literal["repetitions", "copies", "near-copies"], ...] = ()
-    similarity: Annotated[float, Gt(0), Le(1)] = 0.8
-    keep: bool = False
-
-
-Step = Literal[
-    "nfc", "nfkc", "accents", "markup", "lower", "links", "emails", "names", "tags", "numbers", "emoji", "contractions",
-    "negations", "replace", "letters", "punctuation", "spaces", "stopwords", "stem", "lemmas", "lengths",
-]  # fmt: skip
-OrMarker = Literal["drop", "keep", "marker"]
+    take: Annotated[Names, key("columns that go into the corpus; none named: all")] = ()
+    relabel: Annotated[dict[str, str], key('labels to rename or merge, for example { "0" = "no" }')] = field(
+        default_factory=dict
+    )
+    fold_case: Annotated[bool, key("labels in lower case")] = False
+    labels: Annotated[Names, key("labels to keep; none named: all")] = ()
+    rare_below: Annotated[Count, key("labels with fewer documents are rare; 0: none is")] = 0
+    rare_into: Annotated[
+        str, key("the label that rare ones become; empty: they are set aside", When("gather.rare_below"))
+    ] = ""
+    lines: Annotated[
+        tuple[int, int] | None,
+        key("first and last line to keep of each document, for example [3, -1]; a negative one counts from the end"),
+    ] = None
+    passages: Annotated[Count, key("cut documents into passages of so many units; 0: leave them whole")] = 0
+    passage_unit: Annotated[
+        Literal["words", "lines", "paragraphs"], key("words, lines or paragraphs", When("gather.passages"))
+    ] = "words"
+    overlap: Annotated[Count, key("units that neighbouring passages share", When("gather.passages"))] = 0
+    at_least_words: Annotated[Count, key("shorter documents are set aside")] = 0
+    junk: Annotated[Names, key("regular expressions; documents that match one are set aside")] = ()
+    drop: Annotated[
+        tuple[Literal["repetitions", "copies", "near-copies"], ...],
+        key("further kinds to set aside: repetitions, copies, near-copies"),
+    ] = ()
+    similarity: Annotated[ShareAbove0, key("share of common word pairs from which on a document is a near copy")] = 0.8
+    keep: Annotated[bool, key("only mark such documents, in a column set_aside")] = False
 
 
 @dataclass(frozen=True, kw_only=True)
 class Clean:
-    """How text becomes tokens: the steps in their order, and how those that have a choice are to work.
-
-    links, emails, names (@name), tags (#tag): dropped, kept, or replaced by a marker term such as <link>. numbers: the same,
-    or a marker by shape (<year>, <price>, <phone>, <number>). emoji: kept as terms such as <smile>, or dropped.
-    replace: pairs of old and new; an old one between slashes is a regular expression. tokens_by: a regular expression
-    for tokens, in place of the word rules. token_lengths: least and most characters of a token, 0 for no bound.
-    stop_words_add, stop_words_keep: words that are stop words too, or none after all; stop_words_file: a list to use in place
-    of the language's. drop_negations: whether negations are stop words. stemmer: porter, porter2, german or french; empty for
-    the language's own. lemma_file: a table of forms and lemmas. lemma_part: the part of speech to read every form as.
-    unchanged: words that stemming and lemmas leave alone. pattern_seconds: how long a pattern may take on one document.
-    """
+    """How text becomes tokens: the steps in their order, and how those that have a choice are to work."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
-    language: str = "en"
-    steps: tuple[Step, ...] = ("markup", "lower", "links", "punctuation")
-    links: OrMarker = "marker"
-    emails: OrMarker = "marker"
-    names: OrMarker = "marker"
-    tags: OrMarker = "keep"
-    numbers: Literal["drop", "keep", "marker", "shape"] = "drop"
-    emoji: Literal["drop", "keep"] = "keep"
-    replace: tuple[tuple[str, str], ...] = ()
-    tokens_by: str = ""
-    token_lengths: tuple[int, int] = (1, 0)
-    stop_words_file: str = ""
-    stop_words_add: tuple[str, ...] = ()
-    stop_words_keep: tuple[str, ...] = ()
-    drop_negations: bool = False
-    stemmer: Literal["", "porter", "porter2", "german", "french"] = ""
-    lemma_file: str = ""
-    lemma_part: Literal["", "noun", "verb", "adjective"] = ""
-    unchanged: tuple[str, ...] = ()
-    pattern_seconds: Annotated[float, Gt(0)] = 2.0
+    language: Annotated[str, key("two letters; decides lower-casing, stop words, stems and lemmas")] = "en"
+    steps: Annotated[Names, key("in this order; all there are: upsort clean --steps-help", among="steps")] = (
+        "markup",
+        "lower",
+        "links",
+        "punctuation",
+    )
+    links: Annotated[OrMarker, key("drop, keep, or marker: the term <link> in place of each")] = "marker"
+    emails: Annotated[OrMarker, key("the same for e-mail addresses")] = "marker"
+    names: Annotated[OrMarker, key("the same for @names")] = "marker"
+    tags: Annotated[OrMarker, key("the same for #tags")] = "keep"
+    numbers: Annotated[
+        Literal["drop", "keep", "marker", "shape"],
+        key("drop, keep, marker, or shape: <year>, <price>, <phone>, <number>"),
+    ] = "drop"
+    emoji: Annotated[Literal["drop", "keep"], key("keep (as terms such as <smile>) or drop")] = "keep"
+    replace: Annotated[
+        tuple[tuple[str, str], ...],
+        key('pairs of old and new text, for example [["_", " "], ["/colou?r/", "colour"]]'),
+    ] = ()
+    tokens_by: Annotated[str, key("a regular expression for tokens in place of the word rules")] = ""
+    token_lengths: Annotated[tuple[int, int], key("least and most characters of a token; 0: no bound")] = (1, 0)
+    stop_words_file: Annotated[str, key("a list of stop words in place of the language's")] = ""
+    stop_words_add: Annotated[Names, key("words that are stop words too")] = ()
+    stop_words_keep: Annotated[Names, key("words that are no stop words after all")] = ()
+    drop_negations: Annotated[bool, key("whether no, not, never … are stop words too")] = False
+    stemmer: Annotated[
+        Literal["", "porter", "porter2", "german", "french"],
+        key("porter, porter2, german or french; empty: the language's own"),
+    ] = ""
+    lemma_file: Annotated[str, key("a table form<TAB>lemma, or a .conllu file; empty: English rules")] = ""
+    lemma_part: Annotated[
+        Literal["", "noun", "verb", "adjective"], key("noun, verb or adjective: how every form is read; empty: any")
+    ] = ""
+    unchanged: Annotated[Names, key("words that stem and lemmas leave alone")] = ()
+    pattern_seconds: Annotated[Above0, key("how long a pattern may take on one document", When("clean.tokens_by"))] = (
+        2.0
+    )
 
 
 @dataclass(frozen=True, kw_only=True)
 class Features:
-    """Which terms are kept and how they are weighted.
-
-    units: words, or letters for n-grams of letters. lengths: the shortest and the longest n-grams. skip: pairs of words with
-    one word between them are terms too. within_sentences: no n-gram reaches over the end of a sentence. weighting: a scheme
-    of `core.features.weighting`, or three letters of the SMART notation; `auto` is `count` or `presence` where the
-    classifier's model is of those, and `tfidf` for the others. bm25_k, bm25_b: saturation and length correction of `bm25`.
-    in_at_least: documents a term must be in. in_at_most: share of the documents a term may be in. most_terms: how many terms
-    are kept at most, 0 for no bound; choose_by: which ones. vocabulary_file: the terms to use, one a line, whatever the
-    bounds. apart: several text columns are counted each on its own, their terms named `subject:leaf`. measures: what is
-    measured of the text beside its words. hash_bits: terms are hashed into 2^bits columns, 0 for a vocabulary. vectors_file:
-    word vectors, a word and its numbers a line; vectors: whether they stand beside the terms or alone; vector_weights: how a
-    document's mean weighs its words.
-    """
+    """Which terms are kept and how they are weighted."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
-    units: Literal["words", "letters"] = "words"
-    lengths: tuple[Annotated[int, Ge(1), Le(9)], Annotated[int, Ge(1), Le(9)]] = (1, 1)
-    skip: bool = False
-    within_sentences: bool = False
-    weighting: Weighting = "auto"
-    bm25_k: Annotated[float, Gt(0)] = 1.2
-    bm25_b: Annotated[float, Ge(0), Le(1)] = 0.75
-    in_at_least: Annotated[int, Ge(1)] = 2
-    in_at_most: Annotated[float, Gt(0), Le(1)] = 0.6
-    most_terms: Annotated[int, Ge(0)] = 50_000
-    choose_by: Literal["count", "chi-square", "mutual-information"] = "count"
-    vocabulary_file: str = ""
-    apart: bool = False
-    measures: tuple[Literal["words", "characters", "capitals", "punctuation", "links", "digits"], ...] = ()
-    hash_bits: Annotated[int, Ge(0), Le(28)] = 0
-    vectors_file: str = ""
-    vectors: Literal["beside", "alone"] = "beside"
-    vector_weights: Literal["equal", "idf"] = "equal"
+    units: Annotated[Literal["words", "letters"], key("words, or letters for n-grams of letters")] = "words"
+    lengths: Annotated[
+        tuple[Annotated[int, Ge(1), Le(9)], Annotated[int, Ge(1), Le(9)]],
+        key("shortest and longest n-grams, for example [1, 2]"),
+    ] = (1, 1)
+    skip: Annotated[
+        bool, key("pairs of words with one word between them are terms too", When("features.units", ("words",)))
+    ] = False
+    within_sentences: Annotated[
+        bool, key("no n-gram reaches over the end of a sentence", When("features.units", ("words",)))
+    ] = False
+    weighting: Annotated[
+        str,
+        Predicate(weighting_is_known),
+        key(
+            "count, presence, share, tfidf, smoothed-tfidf, bm25, log-count-ratio, or letters such as ltc; auto: the kind's",
+            among="weightings",
+        ),
+    ] = "auto"
+    bm25_k: Annotated[Above0, key("saturation of bm25", When("features.weighting", ("bm25",)))] = 1.2
+    bm25_b: Annotated[Share, key("length correction of bm25", When("features.weighting", ("bm25",)))] = 0.75
+    in_at_least: Annotated[
+        AtLeastOne, key("documents that a term must be in", unless=(When("features.vocabulary_file"),))
+    ] = 2
+    in_at_most: Annotated[
+        ShareAbove0, key("share of the documents that a term may be in", unless=(When("features.vocabulary_file"),))
+    ] = 0.6
+    most_terms: Annotated[
+        Count, key("how many terms at most; 0: no bound", unless=(When("features.vocabulary_file"),))
+    ] = 50_000
+    choose_by: Annotated[
+        Literal["count", "chi-square", "mutual-information"],
+        key("when there are too many: count, chi-square or mutual-information", When("features.most_terms")),
+    ] = "count"
+    vocabulary_file: Annotated[str, key("the terms to use, one a line, whatever the bounds")] = ""
+    apart: Annotated[
+        bool, key("text columns are counted each on its own: subject:leaf is another term than message:leaf")
+    ] = False
+    measures: Annotated[
+        tuple[OfText, ...], key("of the text: words, characters, capitals, punctuation, links, digits")
+    ] = ()
+    hash_bits: Annotated[Annotated[int, Ge(0), Le(28)], key("hash terms into 2^bits columns; 0: keep a vocabulary")] = 0
+    vectors_file: Annotated[str, key("word vectors, a word and its numbers a line")] = ""
+    vectors: Annotated[Literal["beside", "alone"], key("beside the terms, or alone", When("features.vectors_file"))] = (
+        "beside"
+    )
+    vector_weights: Annotated[
+        Literal["equal", "idf"],
+        key("how a document's mean vector weighs its words: equal or idf", When("features.vectors_file")),
+    ] = "equal"
 
 
 @dataclass(frozen=True, kw_only=True)
 class Classifier:
-    """Which classifier, and how it is trained.
-
-    smoothing: added to each count (naive Bayes). priors, prior: of naive Bayes: from the data, uniform, or given label by
-    label. penalty: how much the squares of the weights count, `usual` for 0.1 (logistic) or 1 (others); more of it
-    means smaller weights; `auto` is chosen on folds of the training documents. sparsity: the share of the penalty that is on
-    the sizes of the weights instead of their squares (logistic). contrast: whether labels are told apart all at once, or each
-    against the rest (logistic). interpolation: of weighted-svm. label_weights: whether all labels count the same;
-    label_weight: how much documents of a label count. sampling: rare labels drawn again, or common ones thinned out, in
-    training. nearest: neighbours asked. depth, least_in_leaf: of the tree. calibrate: how scores become probabilities, learned on
-    folds of the training documents; `auto` is temperature. tolerance:
-    training stops when the gradient's norm is this share of its norm at the start. most_iterations: training stops there in
-    any case, and says so.
-    """
+    """Which classifier, and how it is trained."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
-    kind: Kind = "logistic"
-    smoothing: Annotated[float, Gt(0)] = 1.0
-    priors: Literal["data", "uniform"] = "data"
-    prior: dict[str, Annotated[float, Gt(0)]] = field(default_factory=dict)
-    penalty: Annotated[float, Ge(0)] | Literal["usual", "auto"] = "usual"
-    sparsity: Annotated[float, Ge(0), Le(1)] = 0.0
-    contrast: Literal["multinomial", "one-against-rest"] = "multinomial"
-    interpolation: Annotated[float, Ge(0), Le(1)] = 0.25
-    label_weights: Literal["equal", "balanced"] = "equal"
-    label_weight: dict[str, Annotated[float, Gt(0)]] = field(default_factory=dict)
-    sampling: Literal["none", "over", "under"] = "none"
-    nearest: Annotated[int, Ge(1)] = 15
-    depth: Annotated[int, Ge(1), Le(20)] = 5
-    least_in_leaf: Annotated[int, Ge(1)] = 5
-    calibrate: Literal["auto", "none", "temperature", "platt", "isotonic"] = "auto"
-    tolerance: Annotated[float, Gt(0), Le(1)] = 1e-4
-    most_iterations: Annotated[int, Ge(1)] = 100
+    kind: Annotated[str, key("the family of the classifier", among="kinds")] = "logistic"
+    smoothing: Annotated[Above0, key("added to every count")] = 1.0
+    prior: Annotated[
+        Literal["data", "uniform"] | dict[str, Above0],
+        key("of the labels: data, uniform, or one by one, for example { pests = 0.3, soil = 0.7 }"),
+    ] = "data"
+    penalty: Annotated[
+        Annotated[float, Ge(0)] | Literal["usual", "auto"],
+        key("on the squares of the weights; more of it: smaller weights; usual, or auto: chosen on folds"),
+    ] = "usual"
+    sparsity: Annotated[Share, key("share of the penalty on the sizes of the weights, which sets many to 0")] = 0.0
+    contrast: Annotated[
+        Literal["multinomial", "one-against-rest"], key("multinomial: all labels at once, or one-against-rest")
+    ] = "multinomial"
+    interpolation: Annotated[Share, key("0: all terms weigh the same, 1: as trained")] = 0.25
+    label_weights: Annotated[
+        Literal["equal", "balanced"] | dict[str, Above0],
+        key(
+            "how much documents of a label count: equal, balanced (all labels alike), or one by one: { bookings = 0.5 }"
+        ),
+    ] = "equal"
+    sampling: Annotated[
+        Literal["none", "over", "under"],
+        key("none, over (rare labels drawn again) or under (common ones thinned out), in training alone"),
+    ] = "none"
+    nearest: Annotated[AtLeastOne, key("how many neighbours are asked")] = 15
+    depth: Annotated[Annotated[int, Ge(1), Le(20)], key("questions from the top to a leaf")] = 5
+    least_in_leaf: Annotated[AtLeastOne, key("documents in a leaf")] = 5
+    calibrate: Annotated[
+        Literal["auto", "none", "temperature", "platt", "isotonic"],
+        key("how scores become probabilities: auto, none, temperature, platt or isotonic"),
+    ] = "auto"
+    tolerance: Annotated[
+        ShareAbove0, key("training stops when the gradient is this share of what it was at the start")
+    ] = 1e-4
+    most_iterations: Annotated[AtLeastOne, key("training stops there in any case, and says so")] = 100
 
 
 @dataclass(frozen=True, kw_only=True)
 class Judge:
-    """How results are measured.
-
-    repeats: how often the folds are dealt anew. in_time: documents are judged by what was learned from earlier ones. alone:
-    each document is a fold of its own. allow_copies: copies of a document may stand on both sides of a split. beta: of
-    F-beta.
-    """
+    """How results are measured."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
-    folds: Annotated[int, Ge(2)] = 5
-    repeats: Annotated[int, Ge(1)] = 1
-    in_time: bool = False
-    alone: bool = False
-    allow_copies: bool = False
-    beta: Annotated[float, Gt(0)] = 1.0
-    seed: Annotated[int, Ge(0)] = 11
+    folds: Annotated[
+        Annotated[int, Ge(2)], key("of a cross-validation", unless=(When("judge.alone"), When("columns.fold")))
+    ] = 5
+    repeats: Annotated[AtLeastOne, key("how often the folds are dealt anew", unless=(When("columns.fold"),))] = 1
+    in_time: Annotated[bool, key("judge documents by what was learned from earlier ones (columns.date)")] = False
+    alone: Annotated[bool, key("each document is a fold of its own (tiny corpora)")] = False
+    allow_copies: Annotated[bool, key("copies may stand on both sides of a split")] = False
+    beta: Annotated[Above0, key("of F-beta: above 1 recall counts more, below 1 precision")] = 1.0
+    seed: Annotated[Count, key("of every random choice")] = 11
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Decide:
-    """How probabilities become labels.
-
-    cost_file: a table of what it costs to give a label (rows) to a document of another (columns). f_beta: weights of labels
-    are chosen on folds of the training part so that macro F-beta is highest, 0 for none. undecided_below: documents whose
-    probability is lower get no label. rank_by: what the given label has the highest of, where calibration by label makes a
-    difference: scores, or probabilities.
-    """
+    """How probabilities become labels."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
-    cost_file: str = ""
-    f_beta: Annotated[float, Ge(0)] = 0.0
-    undecided_below: Annotated[float, Ge(0), Le(1)] = 0.0
-    rank_by: Literal["scores", "probabilities"] = "scores"
+    cost_file: Annotated[str, key("a table of costs: a row for each given label, a column for each true one")] = ""
+    f_beta: Annotated[
+        Annotated[float, Ge(0)], key("choose weights of labels for the highest macro F-beta, with this beta; 0: none")
+    ] = 0.0
+    undecided_below: Annotated[Share, key("documents whose probability is lower get no label")] = 0.0
+    rank_by: Annotated[
+        Literal["scores", "probabilities"],
+        key(
+            "scores, or probabilities: what the given label has most of",
+            When("classifier.calibrate", ("platt", "isotonic")),
+        ),
+    ] = "scores"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -284,18 +311,3 @@ class Plan:
     decide: Decide = field(default_factory=Decide)
     candidates: dict[str, dict[str, dict[str, Any]]] = field(default_factory=dict)
     source: dict[str, Source] = field(default_factory=dict)
-
-    def settled(self) -> "Plan":
-        """The same plan with `auto` replaced by what it stands for."""
-        if self.features.weighting != "auto":
-            return self
-        weighting = _WEIGHTINGS.get(self.classifier.kind, "tfidf")
-        return replace(self, features=replace(self.features, weighting=weighting))
-
-    @property
-    def calibration(self) -> str:
-        """How scores become probabilities, with `auto` replaced."""
-        chosen = self.classifier.calibrate
-        if self.classifier.kind in {"majority", "chance"}:
-            return "none"
-        return "temperature" if chosen == "auto" else chosen

@@ -1,4 +1,4 @@
-"""The ledger: an SQLite file in the working folder, in which every evaluation is one row.
+"""The ledger: an SQLite file in the working folder. Every evaluation is a row of one table, every measure of it a row of another.
 
 Its version stands in SQLite's `user_version`. A ledger of an older version is brought up to date by the first program that
 writes to it, its rows stay; one of a newer version is read as far as its columns are known here, and never written to.
@@ -7,7 +7,7 @@ writes to it, its rows stay; one of a newer version is read as far as its column
 import hashlib
 import json
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
@@ -18,34 +18,41 @@ from upsort.core.errors import DataProblem
 from upsort.core.plan import Plan
 
 NAME = "upsort-ledger.sqlite"
-COLUMNS = (
-    "time", "command", "name", "plan", "data", "seed", "documents", "accuracy", "low", "high", "baseline", "macro_f1", "log_loss",
-    "version",
-)  # fmt: skip
-VERSION = 2
-"""1: before versions were noted. 2: `user_version`; columns may be missing in rows of before, which are NULL there."""
+COLUMNS = ("time", "command", "name", "plan", "data", "seed", "documents", "version")
+VERSION = 3
+"""1: before versions were noted. 2: `user_version`; columns may be missing in rows of before, which are NULL there. 3: measures
+in rows of their own."""
 _NAMES = (*COLUMNS, "settings")
 _TABLE = f"CREATE TABLE IF NOT EXISTS evaluations ({', '.join(_NAMES)})"
+_MEASURES = "CREATE TABLE IF NOT EXISTS measures (evaluation INTEGER, measure TEXT, value REAL, low REAL, high REAL)"
+_WERE_COLUMNS = {
+    "accuracy": ("accuracy", "low", "high"),
+    "baseline": ("baseline",),
+    "macro_f1": ("macro_f1",),
+    "log_loss": ("log_loss",),
+}
+"""Measures that were columns up to version 2: value, low and high, as far as they were kept."""
+_CAN_DROP = (3, 35)  # the version of SQLite from which on columns can be dropped
 _PATIENCE = 20.0  # seconds to wait for another writer
+
+
+Ends = tuple[float | None, float | None, float | None]
+"""The value of a measure, and the ends of its interval."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Entry:
-    """One evaluation. name: of the sorter file or the candidate. plan, data: digests. settings: the whole plan, as JSON."""
+    """One evaluation. name: of the sorter file or the candidate. plan, data: digests. settings: the whole plan, as JSON.
+    measures: by key."""
 
     command: str
     name: str
     plan: str
     data: str
-    seed: int
-    documents: int
-    accuracy: float | None
-    low: float | None
-    high: float | None
-    baseline: float | None
-    macro_f1: float | None
-    log_loss: float | None
+    seed: int | None
+    documents: int | None
     settings: str
+    measures: Mapping[str, Ends]
     time: str = ""
     version: str = __version__
 
@@ -53,7 +60,7 @@ class Entry:
 def record(entry: Entry) -> str:
     """Add an evaluation; several programs may do so at once. Returns why it could not be, or an empty string."""
     path = Path(NAME)
-    values = asdict(entry) | {"time": datetime.now(UTC).isoformat(timespec="seconds")}
+    values = {name: getattr(entry, name) for name in _NAMES} | {"time": datetime.now(UTC).isoformat(timespec="seconds")}
     try:
         with closing(sqlite3.connect(path, timeout=_PATIENCE, isolation_level=None)) as ledger:
             ledger.execute("BEGIN IMMEDIATE")  # nobody else brings it up to date at the same time
@@ -61,8 +68,12 @@ def record(entry: Entry) -> str:
                 return f"{path} is of version {newer}, which this program does not know"
             _bring_up_to_date(ledger)
             places = ", ".join("?" for _ in _NAMES)
-            ledger.execute(
+            added = ledger.execute(
                 f"INSERT INTO evaluations ({', '.join(_NAMES)}) VALUES ({places})", [values[name] for name in _NAMES]
+            )
+            ledger.executemany(
+                "INSERT INTO measures VALUES (?, ?, ?, ?, ?)",
+                [(added.lastrowid, key, *ends) for key, ends in entry.measures.items()],
             )
             ledger.execute("COMMIT")
     except sqlite3.Error as error:
@@ -74,8 +85,8 @@ def _version(ledger: sqlite3.Connection) -> int:
     return int(ledger.execute("PRAGMA user_version").fetchone()[0])
 
 
-def _columns(ledger: sqlite3.Connection) -> set[str]:
-    return {row[1] for row in ledger.execute("PRAGMA table_info(evaluations)")}
+def _columns(ledger: sqlite3.Connection, table: str = "evaluations") -> set[str]:
+    return {row[1] for row in ledger.execute(f"PRAGMA table_info({table})")}
 
 
 def _bring_up_to_date(ledger: sqlite3.Connection) -> None:
@@ -83,14 +94,38 @@ def _bring_up_to_date(ledger: sqlite3.Connection) -> None:
     if _version(ledger) == VERSION:
         return
     ledger.execute(_TABLE)
+    ledger.execute(_MEASURES)
     held = _columns(ledger)
     for name in _NAMES:
         if name not in held:
             ledger.execute(f"ALTER TABLE evaluations ADD COLUMN {name}")
+    for row, measures in _of_columns(ledger):
+        rows = [(row, key, *ends) for key, ends in measures.items()]
+        ledger.executemany("INSERT INTO measures VALUES (?, ?, ?, ?, ?)", rows)
+    if sqlite3.sqlite_version_info >= _CAN_DROP:
+        for name in held & {name for names in _WERE_COLUMNS.values() for name in names}:
+            ledger.execute(f"ALTER TABLE evaluations DROP COLUMN {name}")
     ledger.execute(f"PRAGMA user_version = {VERSION}")
 
 
-def entries(path: Path) -> list[dict[str, object]]:
+def _of_columns(ledger: sqlite3.Connection) -> list[tuple[int, dict[str, Ends]]]:
+    """The measures of each row where they still are columns."""
+    held = _columns(ledger)
+    asked = [name for names in _WERE_COLUMNS.values() for name in names]
+    selected = ", ".join(name if name in held else "NULL" for name in asked)
+    found = []
+    for row, *values in ledger.execute(f"SELECT rowid, {selected} FROM evaluations").fetchall():
+        by_name = dict(zip(asked, values, strict=True))
+        measures: dict[str, Ends] = {}
+        for key, names in _WERE_COLUMNS.items():
+            if by_name[names[0]] is not None:
+                value, low, high = (*(by_name[name] for name in names), None, None)[:3]
+                measures[key] = (value, low, high)
+        found.append((row, measures))
+    return found
+
+
+def entries(path: Path) -> list[Entry]:
     """All evaluations, oldest first. Raises DataProblem for a file that is missing or no ledger."""
     if not path.is_file():
         raise DataProblem(f"There is no ledger {path}.", "upsort evaluate and cross-validate write one where they run.")
@@ -98,12 +133,18 @@ def entries(path: Path) -> list[dict[str, object]]:
         with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True, timeout=_PATIENCE)) as ledger:
             held = _columns(ledger)
             asked = ", ".join(name if name in held else f"NULL AS {name}" for name in _NAMES)
-            rows = ledger.execute(f"SELECT {asked} FROM evaluations ORDER BY rowid").fetchall()
+            rows = ledger.execute(f"SELECT rowid, {asked} FROM evaluations ORDER BY rowid").fetchall()
+            measures: dict[int, dict[str, Ends]] = {row: {} for row, *_ in rows}
+            if _columns(ledger, "measures"):
+                for row, key, *ends in ledger.execute("SELECT evaluation, measure, value, low, high FROM measures"):
+                    measures.setdefault(row, {})[key] = (ends[0], ends[1], ends[2])
+            else:
+                measures |= dict(_of_columns(ledger))
     except sqlite3.Error as error:
         raise DataProblem(
             f"{path} is not a ledger, or is damaged: {error}.", "Move it away; a new one is begun."
         ) from None
-    return [dict(zip(_NAMES, row, strict=True)) for row in rows]
+    return [Entry(**dict(zip(_NAMES, values, strict=True)), measures=measures[row]) for row, *values in rows]
 
 
 def plan_digest(plan: Plan) -> tuple[str, str]:

@@ -1,21 +1,30 @@
 """The plan file: TOML, read with `tomllib`, checked against the dataclasses of `core.plan`."""
 
 import tomllib
+from collections.abc import Callable
 from dataclasses import fields, is_dataclass
 from pathlib import Path
 from typing import Any
 
 from upsort.core.errors import UsageProblem
-from upsort.core.names import listed, suggestion
-from upsort.core.plan import SCHEMES, Plan
+from upsort.core.names import suggestion
+from upsort.core.plan import Plan
+from upsort.files.earlier_plans import renewed
+from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, source_keys
 
 DEFAULT_NAME = "upsort.toml"
 
 
-def load_plan(path: Path | None, settings: list[str], own: dict[str, dict[str, Any]]) -> Plan:
+def load_plan(
+    path: Path | None,
+    settings: list[str],
+    own: dict[str, dict[str, Any]],
+    tell: Callable[[str], None] = lambda _: None,
+) -> Plan:
     """The plan in force: defaults < plan file < `settings` (`section.key=value`) < `own` (section → key → value).
 
-    Raises UsageProblem for a file that cannot be read, and for an unknown key or wrong value.
+    tell: is told of keys that have another name now. Raises UsageProblem for a file that cannot be read, and for an unknown key
+    or wrong value.
     """
     values = _read(path) if path is not None else {}
     for setting in settings:
@@ -23,6 +32,8 @@ def load_plan(path: Path | None, settings: list[str], own: dict[str, dict[str, A
         values.setdefault(section, {})[key] = value
     for section, keys in own.items():
         values.setdefault(section, {}).update(keys)
+    for note in renewed(values)[1]:
+        tell(note)
     return checked_plan(values, str(path) if path is not None else "--set")
 
 
@@ -33,9 +44,16 @@ def checked_plan(values: dict[str, Any], where: str) -> Plan:
     if "try" in values:
         values = {**{key: value for key, value in values.items() if key != "try"}, "candidates": values["try"]}
     try:
-        return TypeAdapter(Plan).validate_python(_as_lists(values))
+        plan: Plan = TypeAdapter(Plan).validate_python(_as_lists(renewed(values)[0]))
     except ValidationError as error:
         raise _readable(error.errors()[0], where) from None
+    for key in declared_keys().values():
+        if key.said.among in {"kinds", "steps"}:
+            value = getattr(getattr(plan, key.section), key.name)
+            for name in [value] if isinstance(value, str) else value:
+                if name not in key.choices:
+                    raise _wrong(key, name, where)
+    return plan
 
 
 def _read(path: Path) -> dict[str, Any]:
@@ -112,43 +130,26 @@ def _readable(error: Any, where: str) -> UsageProblem:
                 f"{where}: there is no section {place[0]!r}.",
                 suggestion(place[0], [section.name for section in fields(Plan)], "sections"),
             )
-        section = getattr(Plan(), place[0])
-        return UsageProblem(
-            f"{where}: there is no key {key!r}.",
-            suggestion(place[-1], [field.name for field in fields(section)], f"keys of [{place[0]}]"),
-        )
-    if error["type"] == "literal_error":
-        choices = [choice.strip().strip("'") for choice in error["ctx"]["expected"].replace(" or ", ", ").split(", ")]
-        return UsageProblem(
-            f"{where}: {key} cannot be {error['input']!r}.",
-            suggestion(str(error["input"]), choices, "values"),
-        )
-    if error["type"] == "predicate_failed":
-        return UsageProblem(
-            f"{where}: {key} cannot be {error['input']!r}.",
-            f"{suggestion(str(error['input']), SCHEMES, 'values')} Or three letters such as ltc: [nlab][ntp][nc].",
-        )
-    if error["type"] in {"missing", "too_long", "tuple_type"} and _from_least_to_most(place):
-        return UsageProblem(
-            f"{where}: {key} cannot be {error['input']!r}: it takes the least and the most.", "For example: [1, 2]"
-        )
-    return UsageProblem(f"{where}: {key} cannot be {error['input']!r}: {_lowered(error['msg'])}.", _keys_hint(place))
+        known = [one.name for one in (*declared_keys().values(), *source_keys()) if one.section == place[0]]
+        return UsageProblem(f"{where}: there is no key {key!r}.", suggestion(place[-1], known, f"keys of [{place[0]}]"))
+    declared = declared_keys().get(".".join(place[:2]))
+    if declared is not None:
+        return _wrong(declared, error["input"], where)
+    return UsageProblem(f"{where}: {'.'.join(place)} cannot be {error['input']!r}.", _sections_hint(place))
 
 
-def _from_least_to_most(place: list[str]) -> bool:
-    """Whether a key takes two numbers."""
-    default = getattr(getattr(Plan(), place[0], None), place[1], ()) if len(place) > 1 else ()
-    return isinstance(default, tuple) and len(default) == 2 and all(isinstance(number, int) for number in default)
+def _wrong(key: Declared, value: Any, where: str) -> UsageProblem:
+    """What to say of a value that a key cannot have."""
+    what = f"{where}: {key.path} cannot be {value!r}"
+    if isinstance(value, str) and key.choices:
+        more = " Or three letters such as ltc: [nlab][ntp][nc]." if key.said.among == "weightings" else ""
+        return UsageProblem(f"{what}.", suggestion(value, key.choices, "values") + more)
+    return UsageProblem(
+        f"{what}: it is {key.may_be}.", f"What it is for: {key.comment}. More: upsort plan --explain {key.path}"
+    )
 
 
-def _lowered(message: str) -> str:
-    return message.split(", unable")[0].replace("Input should be", "it must be").replace("a valid tuple", "a list")
-
-
-def _keys_hint(place: list[str]) -> str:
-    if len(place) < 2:
-        return "Each section is a table of keys, for example [features]."
-    section = getattr(Plan(), place[0], None)
-    if section is None:
-        return ""
-    return f"Keys of [{place[0]}]: {listed(field.name for field in fields(section))}."
+def _sections_hint(place: list[str]) -> str:
+    if place[0] in SECTIONS:
+        return f"Each section is a table of keys, for example [{place[0]}]."
+    return f"Sections: {', '.join(SECTIONS)}, source.NAME, try.NAME."

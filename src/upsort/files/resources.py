@@ -10,7 +10,8 @@ from pathlib import Path
 from upsort.core.errors import DataProblem
 from upsort.core.learning.method import Method
 from upsort.core.plan import Clean, Features, Plan
-from upsort.core.text.word_steps import Resources
+from upsort.core.text.resources import Resources
+from upsort.core.text.steps import step_called
 
 _PARTS = {"NOUN": "noun", "PROPN": "noun", "VERB": "verb", "AUX": "verb", "ADJ": "adjective"}
 
@@ -23,8 +24,9 @@ def method_for(choices: Plan) -> Method:
 
 def resources_for(settings: Clean, features: Features | None = None) -> Resources:
     """What the steps of a plan need, and its vocabulary. Raises DataProblem for a file that cannot be used."""
-    wants_lemmas = "lemmas" in settings.steps
-    table = read_lemmas(Path(settings.lemma_file), settings.lemma_part) if wants_lemmas and settings.lemma_file else {}
+    table = {}
+    if settings.lemma_file and "lemma_table" in _wanted(settings):
+        table = read_lemmas(Path(settings.lemma_file), settings.lemma_part)
     bases, irregular = english_for(settings if not table else None)
     vocabulary = features.vocabulary_file if features is not None else ""
     return Resources(
@@ -34,6 +36,11 @@ def resources_for(settings: Clean, features: Features | None = None) -> Resource
         irregular=irregular,
         vocabulary=read_vocabulary(Path(vocabulary)) if vocabulary else frozenset(),
     )
+
+
+def _wanted(settings: Clean) -> set[str]:
+    """The resources that the steps of a plan need."""
+    return {resource for name in settings.steps for resource in step_called(name).resources}
 
 
 def read_costs(path: Path) -> dict[str, dict[str, float]]:
@@ -113,7 +120,7 @@ def read_lemmas(path: Path, part: str = "") -> dict[str, str]:
 
 def english_for(settings: Clean | None) -> tuple[frozenset[str], Mapping[str, Mapping[str, str]]]:
     """The English base forms and irregular forms, where a plan asks for English lemmas; else nothing."""
-    if settings is None or "lemmas" not in settings.steps or settings.language != "en":
+    if settings is None or "bases" not in _wanted(settings) or settings.language != "en":
         return frozenset(), {}
     return _english()
 

@@ -14,27 +14,31 @@ from typing import Any
 import numpy as np
 
 from upsort.core.arrays import AnyArray
-from upsort.core.classifiers import families
+from upsort.core.classifiers import calibration
+from upsort.core.classifiers.families import family
+from upsort.core.classifiers.family import ArrayOf
 from upsort.core.errors import DataProblem
 from upsort.core.learning.sorter import LENGTH_CLASSES
 
-FORMAT = 3
-READABLE = (2, 3)
+FORMAT = 4
+READABLE = (2, 3, 4)
 HEAD = "sorter.json"
 _HEAD_LIMIT = 16 * 1024 * 1024
 _KINDS = {"<f8", "<i8", "<i4"}
-_SHAPES = {
-    "document_frequency": ("terms",),
-    "label_document_frequency": ("terms", "labels"),
-    "hashed": ("counted",),
-    "left_out_frequency": ("terms left out", "labels"),
-    "left_out_counts": ("terms left out", "labels"),
-    "vector_terms": ("words with vectors",),
-    "vectors": ("words with vectors", "dimensions"),
-    "vector_scale": ("dimensions",),
-    "number_mean": ("numbers",),
-    "number_deviation": ("numbers",),
-    "number_marked": ("numbers",),
+_ARRAYS = {
+    "document_frequency": ArrayOf(("terms",), least=0.0),
+    "label_document_frequency": ArrayOf(("terms", "labels"), least=0.0),
+    "hashed": ArrayOf(("counted",)),
+    "left_out_frequency": ArrayOf(("terms left out", "labels"), least=0.0),
+    "left_out_counts": ArrayOf(("terms left out", "labels"), least=0.0),
+    "vector_terms": ArrayOf(("words with vectors",), points_into="counted"),
+    "vectors": ArrayOf(("words with vectors", "dimensions")),
+    "vector_scale": ArrayOf(("dimensions",)),
+    "number_mean": ArrayOf(("numbers",)),
+    "number_deviation": ArrayOf(("numbers",)),
+    "number_marked": ArrayOf(("numbers",)),
+    "thresholds": ArrayOf(("labels",)),
+    "decision": ArrayOf(("labels", "labels")),
 }
 
 
@@ -166,21 +170,25 @@ def array_in(content: bytes, name: str, path: Path) -> AnyArray:
     return array
 
 
-def check_shapes(arrays: dict[str, AnyArray], sizes: dict[str, int], path: Path) -> None:
-    """Whether each array is as large as the others and the head say; a dimension without a size may be any, but one."""
-    shapes = _SHAPES | families.SHAPES
+def check_arrays(arrays: dict[str, AnyArray], kind: str, sizes: dict[str, int], path: Path) -> None:
+    """Whether each array is as large as the others and the head say, and holds what it may; a dimension without a size may be
+    any, but one. kind: of the classifier."""
+    declared = {**_ARRAYS, **family(kind).arrays}
+    for of_calibration in calibration.ARRAYS.values():
+        declared |= of_calibration
     for name, array in arrays.items():
-        if array.ndim != len(shapes[name]):
-            raise damaged(path, f"the array {name} has {array.ndim} dimensions where {len(shapes[name])} are needed")
-        for size, dimension in zip(array.shape, shapes[name], strict=True):
+        dimensions = declared[name].dimensions
+        if array.ndim != len(dimensions):
+            raise damaged(path, f"the array {name} has {array.ndim} dimensions where {len(dimensions)} are needed")
+        for size, dimension in zip(array.shape, dimensions, strict=True):
             if sizes.setdefault(dimension, size) != size:
                 raise damaged(path, f"the array {name} has {size:,} {dimension} where {sizes[dimension]:,} are needed")
-    for name, most in (("vector_terms", sizes["counted"]),):
-        if name in arrays and arrays[name].size and (arrays[name].min() < 0 or arrays[name].max() >= most):
-            raise damaged(path, f"the array {name} points outside the terms")
-    for name in ("document_frequency", "label_documents", "term_counts", "term_documents", "support"):
-        if name in arrays and (arrays[name] < 0).any():
-            raise damaged(path, f"the array {name} holds counts below 0")
+    for name, array in arrays.items():
+        least, into = declared[name].least, declared[name].points_into
+        if into and array.size and (array.min() < 0 or array.max() >= sizes[into]):
+            raise damaged(path, f"the array {name} points outside the {'terms' if into == 'counted' else into}")
+        if least is not None and (array < least).any():
+            raise damaged(path, f"the array {name} holds numbers below {least:g}")
 
 
 def damaged(path: Path, why: str) -> DataProblem:

@@ -24,8 +24,10 @@ import numpy as np
 
 from upsort import __version__
 from upsort.core.arrays import AnyArray
-from upsort.core.classifiers import families
+from upsort.core.classifiers import calibration as calibrations
 from upsort.core.classifiers.calibration import Calibration
+from upsort.core.classifiers.families import family
+from upsort.core.classifiers.family import Stored
 from upsort.core.classifiers.newton import Ended
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.beside import Beside
@@ -37,15 +39,15 @@ from upsort.core.learning.reserve import Reserve
 from upsort.core.learning.sorter import Sorter, Trained
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
-from upsort.core.text.word_steps import Resources
+from upsort.core.text.resources import Resources
 from upsort.files.plan_file import checked_plan
 from upsort.files.resources import english_for
-from upsort.files.sorter_checks import FORMAT, HEAD, array_in, check_shapes, checked_members, damaged, read_head
+from upsort.files.sorter_checks import FORMAT, HEAD, array_in, check_arrays, checked_members, damaged, read_head
 from upsort.files.writing import replacing
 
 _TERMS = "terms.txt"
 _LEFT_OUT = "left-out.txt"
-_OPTIONAL = ("neighbour_weights", "thresholds", "decision")
+_OPTIONAL = ("thresholds", "decision")
 _BY_PROBABILITY = 2  # the format of sorters that gave the most probable label, whatever the calibration
 _TIMESTAMP = (1980, 1, 1, 0, 0, 0)
 
@@ -227,25 +229,20 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
 
 def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], path: Path) -> list[str]:
     """The arrays that an answer must have."""
-    calibration = {
-        "none": (),
-        "temperature": ("calibration_slopes",),
-        "platt": ("calibration_slopes", "calibration_offsets"),
-        "isotonic": ("calibration_knots",),
-    }
-    kind = answer.get("calibration")
-    if kind not in calibration:
+    kind, said = answer.get("calibration"), answer.get("arrays", ())
+    if kind not in calibrations.ARRAYS:
         raise damaged(path, f"its calibration is {kind!r}")
+    own = family(plan.classifier.kind).arrays
     return [
         "document_frequency",
         "label_document_frequency",
         *(["hashed"] if plan.features.hash_bits else []),
         *(["vector_terms", "vectors", "vector_scale"] if plan.features.vectors_file else []),
         *(["number_mean", "number_deviation", "number_marked"] if numbers else []),
-        *families.ARRAY_NAMES[plan.classifier.kind],
-        *calibration[kind],
-        *(name for name in _OPTIONAL if name in answer.get("arrays", ())),
-        *(["left_out_frequency", "left_out_counts"] if "left_out_counts" in answer.get("arrays", ()) else []),
+        *(name for name, array in own.items() if not array.optional or name in said),
+        *calibrations.ARRAYS[kind],
+        *(name for name in _OPTIONAL if name in said),
+        *(["left_out_frequency", "left_out_counts"] if "left_out_counts" in said else []),
     ]
 
 
@@ -281,7 +278,7 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
         raise damaged(path, "it has fewer terms than it says")
     sizes = {"terms": len(terms), "labels": len(labels), "counted": counted, "numbers": len(numbers), "knot columns": 3}
     sizes["terms left out"] = len(held.left_out)
-    check_shapes(arrays, sizes, path)
+    check_arrays(arrays, plan.classifier.kind, sizes, path)
     trained = Trained(
         label_documents=np.array(seen["label_documents"], dtype=np.int64),
         label_document_frequency=arrays["label_document_frequency"].astype(np.int64),
@@ -321,7 +318,9 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
     if len(terms) != counted + dimensions + len(beside.names):
         raise damaged(path, "its terms are not those that its columns make")
     try:
-        classifier = families.restored(plan.classifier, arrays, len(terms), len(labels))
+        classifier = family(plan.classifier.kind).restore(
+            Stored(settings=plan.classifier, arrays=arrays, terms=len(terms), labels=len(labels))
+        )
     except ValueError as error:
         raise damaged(path, f"it holds {error}") from None
     calibration = Calibration(

@@ -18,6 +18,7 @@ from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.editing import edited
 from upsort.core.text.final_forms import mapped
 from upsort.core.text.markers import shown, unmarked
+from upsort.core.text.steps import step_called
 from upsort.core.text.tokeniser import Tokens, tokenise
 from upsort.files.by_name import ByName, together
 from upsort.files.documents import DocumentBlock, Reader
@@ -237,7 +238,7 @@ def on_document(cleaning: Cleaner, text: str) -> list[StepOnDocument]:
         edits = change.edits(text)
         olds_news = [(text[edit.start : edit.end].strip(), shown(edit.new).strip()) for edit in edits]
         removed = [old for old, new in olds_news if old and not new]
-        changed = _whole_words(text, edited(text, edits)) if name in {"lower", "nfc", "nfkc", "accents"} else [
+        changed = _whole_words(text, edited(text, edits)) if step_called(name).respells else [
             (old, new) for old, new in olds_news if new and old != new
         ]  # fmt: skip
         text = edited(text, edits)
@@ -365,7 +366,7 @@ def compare_steps(
     inputs: Inputs,
     choices: plan.Plan,
     aside: SetAside,
-    lists: Sequence[tuple[plan.Step, ...]],
+    lists: Sequence[tuple[str, ...]],
     advance: Advance = no_progress,
     margin: float = MARGIN,
 ) -> StepsCompared:

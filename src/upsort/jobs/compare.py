@@ -9,10 +9,13 @@ from typing import Any
 
 import numpy as np
 
+from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.judging.behind import Behind, Standing, behind
 from upsort.core.judging.cross_validation import CrossValidation, cross_validate
-from upsort.core.judging.intervals import Rate, share_of, whole_or_mean
+from upsort.core.judging.intervals import UNKNOWN, Rate, share_of, whole_or_mean
+from upsort.core.judging.measure import Measure
+from upsort.core.judging.measure_list import MEASURES
 from upsort.core.judging.paired import corrected_t, holm, sign_test
 from upsort.core.judging.protocol import Parts, outcome, outcome_of
 from upsort.core.judging.sample import Sample
@@ -20,7 +23,7 @@ from upsort.core.judging.together import joined
 from upsort.core.learning.inner import INNER_FOLDS, dealt_splits
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
-from upsort.core.plan import NAIVE_BAYES_KINDS, Judge, Plan
+from upsort.core.plan import Judge, Plan
 from upsort.files.plan_file import checked_plan, parsed_value
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
@@ -66,11 +69,13 @@ class Compared:
 
 @dataclass(frozen=True, kw_only=True)
 class CompareResult:
-    """Best first. counted: how often the text was cleaned and counted. kept: how copies and groups were kept on one side.
-    nested: the accuracy of choosing the best on the training part of each fold, where that was asked for. at_the_end: keys whose
-    best value is the lowest or the highest of at least three that were tried."""
+    """Best by a measure first; distances are to the most accurate. by: the measure's key. counted: how often the text was cleaned
+    and counted. kept: how copies and groups were kept on one side. nested: the accuracy of choosing the best on the training part
+    of each fold, where that was asked for. at_the_end: keys whose best value is the lowest or the highest of at least three that
+    were tried."""
 
     compared: list[Compared]
+    by: str
     counted: int
     documents: int
     kept: Kept
@@ -135,15 +140,16 @@ def _value(section: str, key: str, text: str) -> Any:
     return parsed_value(text)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Comparing:
     """workers: processes to clean text in. nested: choose anew in each fold. command: which one asks. margin: by how large a
-    share of the documents a candidate may be behind the best and count as no worse."""
+    share of the documents a candidate may be behind the best and count as no worse. by: the measure that orders them."""
 
     workers: int = 1
     nested: bool = False
     command: str = "compare"
     margin: float = MARGIN
+    by: Measure = MEASURES["accuracy"]
 
 
 def compare(
@@ -175,8 +181,14 @@ def compare(
             results[number] = (found, time.perf_counter() - began)
     distinct = {number: one.corpus.measured.distinct for one in rounds for number in one.methods}
     compared = _against_the_best(tried, results, distinct, first, how.margin)
+    if any(how.by.of(one.result.evidence) is None for one in compared):
+        raise UsageProblem(
+            f"Here there is no {how.by.name} to compare by.", "With two labels the own one is always among two."
+        )
+    compared.sort(key=lambda one: -how.by.better((how.by.of(one.result.evidence) or UNKNOWN).value))
     return CompareResult(
         compared=compared,
+        by=how.by.key,
         counted=len(rounds),
         documents=first.documents.documents,
         kept=first.kept,
@@ -220,7 +232,7 @@ def _counted(inputs: Inputs, plans: Sequence[Plan], aside: SetAside, advance: Ad
     """The corpus counted once for all of some plans: with the terms that the most generous of them keeps."""
     least = min(plan.features.in_at_least for plan in plans)
     whole = plans[0].features.vocabulary_file or plans[0].features.hash_bits
-    keep_all = whole or any(plan.classifier.kind in NAIVE_BAYES_KINDS for plan in plans)
+    keep_all = whole or any(family(plan.classifier.kind).additive for plan in plans)
     keeping = Keeping(at_least=1 if keep_all else least)
     return read_labelled_corpus(inputs, plans[0], aside, advance, workers, keeping)
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from upsort.core import plan
 from upsort.core.arrays import Bools, Ints, Keys
+from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
 from upsort.core.features.measured import Measured, of_counts
@@ -20,8 +21,8 @@ from upsort.core.learning.dealing import document_keys, text_digests
 from upsort.core.learning.labelled import Labelled, numbered
 from upsort.core.learning.method import Method
 from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.resources import Resources
 from upsort.core.text.tokeniser import Tokens
-from upsort.core.text.word_steps import Resources
 from upsort.engine.processes import Cutting, cut_blocks
 from upsort.files.documents import LABELLED, DocumentBlock, Marks, Reader, as_number, large_blocks
 from upsort.files.resources import method_for
@@ -52,7 +53,7 @@ def measured_by(
     if not measuring.cells:
         return of_counts(counts_of(()))
     if at_least is None:
-        whole = resources.vocabulary or choices.features.hash_bits or choices.classifier.kind in plan.NAIVE_BAYES_KINDS
+        whole = resources.vocabulary or choices.features.hash_bits or family(choices.classifier.kind).additive
         at_least = 1 if whole else choices.features.in_at_least
     measured = measuring.measured(at_least, workers)
     if not choices.features.vectors_file:

@@ -5,10 +5,10 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
 
+from upsort.core.classifiers.families import family
 from upsort.core.learning.extending import extended_by_anchor, extended_by_counts
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
-from upsort.core.plan import NAIVE_BAYES_KINDS
 from upsort.files.set_aside import SetAside
 from upsort.files.sorter_file import load_sorters, save_sorters
 from upsort.files.sources import Inputs
@@ -47,7 +47,7 @@ def extend(
         more = replace(more, tables=(*older.tables, *more.tables))
     keeping = Keeping(copies=not plan.judge.allow_copies and older is not None, at_least=1)
     corpus = read_labelled_corpus(more, plan, aside, advance, keeping=keeping)
-    exact = plan.classifier.kind in NAIVE_BAYES_KINDS
+    exact = bool(family(plan.classifier.kind).additive)
     way: Way = "everything" if older is not None else "counts" if exact else "anchor"
     extended = []
     for sorter, answer in zip(sorters, corpus.answers, strict=True):

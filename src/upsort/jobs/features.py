@@ -12,6 +12,7 @@ from scipy.sparse import csr_array, vstack
 
 from upsort.core import plan
 from upsort.core.arrays import Floats, Ints
+from upsort.core.classifiers.families import settled
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.measuring import Measuring
 from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, total_counts
@@ -121,7 +122,7 @@ def build(
     given = None
     if any(labels):
         names, given = numbered([label or UNLABELLED for label in labels])
-    space, kept = learn_space(measured, choices.settled().features, given, len(names), resources.vocabulary)
+    space, kept = learn_space(measured, settled(choices).features, given, len(names), resources.vocabulary)
     counts = only_columns(measured.counts, kept)
     with_vectors = None
     if space.vectors is not None:

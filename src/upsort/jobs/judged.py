@@ -10,6 +10,7 @@ from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.calibration import softmax
 from upsort.core.judging.coverage import Coverage, coverage, mean_cost
 from upsort.core.judging.intervals import Rate, of_known, share_of
+from upsort.core.judging.measure import Evidence
 from upsort.core.judging.measures import Decided, Judgement, judge
 from upsort.core.judging.probability_measures import ProbabilityMeasures, brier_terms, judge_probabilities, log_losses
 from upsort.core.judging.reliability import Reliability, reliability
@@ -62,6 +63,11 @@ class Judged:
     given: Ints
     probabilities: Floats
     reliability_before: Reliability | None
+
+    @property
+    def evidence(self) -> Evidence:
+        """What measures are made from."""
+        return Evidence(self.judgement, self.probability)
 
 
 @dataclass(frozen=True, kw_only=True)

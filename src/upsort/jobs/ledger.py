@@ -4,21 +4,35 @@ import json
 from collections.abc import Sequence
 from typing import Any
 
+from upsort.core.judging.measure_list import MEASURES, measure_called
+from upsort.files.ledger import Ends, Entry
 
-def ordered(entries: Sequence[dict[str, object]], by: str, data: str) -> list[dict[str, object]]:
-    """The evaluations on some data (all, where none is named), newest or best first; those without a value last."""
-    chosen = [entry for entry in entries if not data or str(entry["data"]).startswith(data)]
+_NOTHING: Ends = (None, None, None)
+
+
+def ordered(entries: Sequence[Entry], by: str, data: str) -> list[Entry]:
+    """The evaluations on some data (all, where none is named), newest or best first; those without a value last.
+
+    by: `time`, `documents`, or the key of a measure. Raises UsageProblem for what is none of them.
+    """
+    chosen = [entry for entry in entries if not data or str(entry.data).startswith(data)][::-1]
     if by == "time":
-        return chosen[::-1]
-    known = [entry for entry in chosen if isinstance(entry[by], int | float)]
-    lowest_first = by == "log_loss"
-    known.sort(key=lambda entry: float(str(entry[by])), reverse=not lowest_first)
-    return known + [entry for entry in chosen if not isinstance(entry[by], int | float)]
+        return chosen
+    if by == "documents":
+        return sorted(chosen, key=lambda entry: -(entry.documents or 0))
+    measure = measure_called(by)
+    return sorted(chosen, key=lambda entry: -measure.better(entry.measures.get(by, _NOTHING)[0]))
 
 
-def differing(entries: Sequence[dict[str, object]]) -> dict[str, list[str]]:
+def measured(entries: Sequence[Entry]) -> list[str]:
+    """The keys of all measures that some evaluation has, known ones first."""
+    keys = dict.fromkeys(key for entry in entries for key in entry.measures)
+    return [key for key in MEASURES if key in keys] + [key for key in keys if key not in MEASURES]
+
+
+def differing(entries: Sequence[Entry]) -> dict[str, list[str]]:
     """The keys in which plans differ, each with its value in every plan."""
-    plans = [_flat(json.loads(str(entry["settings"] or "{}"))) for entry in entries]
+    plans = [_flat(json.loads(entry.settings or "{}")) for entry in entries]
     keys = sorted({key for plan in plans for key in plan})
     values = {key: [json.dumps(plan.get(key), ensure_ascii=False).strip('"') for plan in plans] for key in keys}
     return {key: held for key, held in values.items() if len(set(held)) > 1}

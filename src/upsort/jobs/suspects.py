@@ -7,13 +7,14 @@ from pathlib import Path
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.terms import strongest_terms
 from upsort.core.judging.cross_validation import cross_validate
 from upsort.core.judging.suspects import find_suspects
 from upsort.core.learning.method import Method
 from upsort.core.learning.training import train_sorter
-from upsort.core.plan import NAIVE_BAYES_KINDS, Classifier, Kind, Plan
+from upsort.core.plan import Classifier, Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.files.by_name import ByName, together
 from upsort.files.documents import LABELLED, Reader
@@ -121,7 +122,7 @@ def _told(ready: Prepared, method: Method) -> tuple[Ints, list[Floats], tuple[st
     plan = method.plan
     found = [cross_validate(ready.parts, method, plan.judge.repeats)]
     kinds = [plan.classifier.kind]
-    other: Kind = "logistic" if plan.classifier.kind in NAIVE_BAYES_KINDS else "multinomial-nb"
+    other = family(plan.classifier.kind).second_opinion
     second = replace(
         method, plan=replace(plan, classifier=Classifier(kind=other, label_weights=plan.classifier.label_weights))
     )

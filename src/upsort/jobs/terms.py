@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats
+from upsort.core.classifiers.families import settled
 from upsort.core.errors import UsageProblem
 from upsort.core.features.vocabulary import label_document_frequencies
 from upsort.core.insight.comparing_terms import Often, TermCounts, associations, how_often, log_odds, rarest_in
@@ -100,7 +101,7 @@ def of_corpus(
     corpus = read_labelled_corpus(inputs, plan, aside, advance)
     answer, method = corpus.only_answer("terms"), corpus.method_of(plan)
     documents = answer.documents
-    seen = represent(documents, plan.settled().features, corpus.resources)
+    seen = represent(documents, settled(plan).features, corpus.resources)
     kept = documents.measured.counts.tocsc()[:, seen.kept].tocsr()
     k = len(documents.names)
     own = np.eye(k)[documents.labels]

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
+from upsort.core.classifiers.families import calibration_of, chooses_penalty
 from upsort.core.errors import DataProblem
 from upsort.core.features.vocabulary import too_common
 from upsort.core.judging.intervals import Rate, of_known, share_of, wilson
@@ -16,7 +17,7 @@ from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
-from upsort.core.plan import PENALISED_KINDS, Plan
+from upsort.core.plan import Plan
 from upsort.files.set_aside import SetAside
 from upsort.files.sorter_file import save_sorters
 from upsort.files.sources import Inputs
@@ -95,8 +96,13 @@ def train(
 
 def _has_inner_folds(plan: Plan) -> bool:
     """Whether training itself may hold documents out, so that it must know which belong together."""
-    chosen = plan.classifier.penalty == "auto" and plan.classifier.kind in PENALISED_KINDS
-    return plan.calibration != "none" or chosen or plan.decide.f_beta > 0 or bool(plan.columns.label_separator)
+    chosen = chooses_penalty(plan.classifier)
+    return (
+        calibration_of(plan.classifier) != "none"
+        or chosen
+        or plan.decide.f_beta > 0
+        or bool(plan.columns.label_separator)
+    )
 
 
 def _answer(answer: Answer, method: Method, name: str, check: bool) -> AnswerResult:

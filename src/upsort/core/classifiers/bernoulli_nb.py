@@ -13,11 +13,15 @@ from functools import cached_property
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import AnyArray, Floats
+from upsort.core.arrays import AnyArray, Floats, Ints
+from upsort.core.classifiers import naive_bayes
+from upsort.core.classifiers.family import ArrayOf, Estimates, Family
+from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.multinomial_nb import label_sums, label_totals
+from upsort.core.classifiers.naive_bayes import label_sums, label_totals
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
+from upsort.core.features.weighting import presence
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -54,11 +58,6 @@ class BernoulliNaiveBayes:
         }
 
 
-def presence(matrix: csr_array) -> csr_array:
-    """1 for every value that is not 0."""
-    return csr_array(((matrix.data != 0).astype(np.float64), matrix.indices, matrix.indptr), shape=matrix.shape)
-
-
 def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> BernoulliNaiveBayes:
     """Estimate from documents. matrix: (n, n_terms) CSR; any value but 0 is presence."""
     return BernoulliNaiveBayes(
@@ -67,3 +66,38 @@ def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: flo
         log_prior=log_prior,
         smoothing=smoothing,
     )
+
+
+def _begins(fitted: Fitted) -> list[tuple[str, Floats]]:
+    """All terms are absent to begin with; those present take their share of that back."""
+    assert isinstance(fitted, BernoulliNaiveBayes)
+    return [("log prior", fitted.log_prior), ("all terms absent", fitted.rule.intercept - fitted.log_prior)]
+
+
+def _estimates(fitted: Fitted, label: int, columns: Ints) -> Estimates:
+    assert isinstance(fitted, BernoulliNaiveBayes)
+    with_term, s = fitted.term_documents[:, label], fitted.smoothing
+    below = float(fitted.label_documents[label]) + 2.0 * s
+    others = np.ones(with_term.size, dtype=bool)
+    others[columns] = False
+    absent = float(np.log1p(-(with_term[others] + s) / below).sum())
+    return Estimates(with_term[columns] + s, below, (int(others.sum()), absent))
+
+
+FAMILY = Family(
+    kind="bernoulli-nb",
+    told="naive Bayes on which terms are there, absent ones counting too",
+    settings=naive_bayes.SETTINGS,
+    train=naive_bayes.trained_by(train),
+    restore=naive_bayes.restored_as(BernoulliNaiveBayes, "term_documents"),
+    arrays={"term_documents": ArrayOf(("terms", "labels"), least=0.0), **naive_bayes.OF_LABELS},
+    weighting="presence",
+    not_negative=True,
+    on_presence=True,
+    additive="term_documents",
+    restraint=naive_bayes.RESTRAINT,
+    second_opinion="logistic",
+    begins=_begins,
+    weight="log odds",
+    estimates=_estimates,
+)

@@ -18,6 +18,15 @@ import numpy as np
 from scipy.special import expit, logsumexp
 
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints
+from upsort.core.classifiers.family import ArrayOf
+
+ARRAYS: dict[str, dict[str, ArrayOf]] = {
+    "none": {},
+    "temperature": {"calibration_slopes": ArrayOf(("slopes",))},
+    "platt": {"calibration_slopes": ArrayOf(("slopes",)), "calibration_offsets": ArrayOf(("slopes",))},
+    "isotonic": {"calibration_knots": ArrayOf(("knots", "knot columns"))},
+}
+"""What each kind keeps, by name."""
 
 _LARGEST_SLOPE = 1e3
 _ROWS = 4096  # pooled at a time

@@ -12,8 +12,9 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats
+from upsort.core.classifiers.family import ArrayOf, Family, intercept
 from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.multinomial_nb import label_sums
+from upsort.core.classifiers.naive_bayes import label_sums
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
 
@@ -43,3 +44,13 @@ class Centroids:
 def train(matrix: csr_array, targets: Targets) -> Centroids:
     """Add up. matrix: (n, n_terms) CSR, rows of unit length for cosines."""
     return Centroids(label_sums(matrix, targets))
+
+
+FAMILY = Family(
+    kind="centroid",
+    told="the label whose mean document is most similar",
+    train=lambda data, settings, penalty: train(data.matrix, data.targets),
+    restore=lambda stored: Centroids(stored.arrays["sums"]),
+    arrays={"sums": ArrayOf(("terms", "labels"))},
+    begins=intercept,
+)

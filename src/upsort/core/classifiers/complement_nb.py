@@ -13,8 +13,10 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats
+from upsort.core.classifiers import naive_bayes
+from upsort.core.classifiers.family import ArrayOf, Family
 from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.multinomial_nb import label_sums, label_totals
+from upsort.core.classifiers.naive_bayes import label_sums, label_totals
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
 
@@ -56,3 +58,20 @@ def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: flo
         log_prior=log_prior,
         smoothing=smoothing,
     )
+
+
+FAMILY = Family(
+    kind="complement-nb",
+    told="naive Bayes on the counts of all other labels; for labels of very different size",
+    settings=naive_bayes.SETTINGS,
+    train=naive_bayes.trained_by(train),
+    restore=naive_bayes.restored_as(ComplementNaiveBayes, "term_counts"),
+    arrays={"term_counts": ArrayOf(("terms", "labels"), least=0.0), **naive_bayes.OF_LABELS},
+    weighting="count",
+    not_negative=True,
+    additive="term_counts",
+    restraint=naive_bayes.RESTRAINT,
+    second_opinion="logistic",
+    begins=naive_bayes.begins,
+    weight="log odds",
+)

@@ -12,6 +12,8 @@ to its norm at zero weights.
 """
 
 from upsort.core import plan
+from upsort.core.classifiers import penalised
+from upsort.core.classifiers.family import Family, Penalised, intercept
 from upsort.core.classifiers.losses import Logistic, Softmax
 from upsort.core.classifiers.targets import Targets
 
@@ -21,3 +23,18 @@ def loss_of(targets: Targets, settings: plan.Classifier) -> Softmax | Logistic:
     if settings.contrast == "multinomial" and targets.sets is None:
         return Softmax(targets.labels, targets.weights)
     return Logistic(targets.own, targets.weights)
+
+
+_PENALISED = Penalised(usual=0.1, loss=loss_of, lasso=lambda settings: settings.sparsity)
+FAMILY = Family(
+    kind="logistic",
+    told="logistic regression",
+    settings=(*penalised.SETTINGS, "sparsity", "contrast"),
+    train=penalised.trained_by(_PENALISED),
+    restore=penalised.restored,
+    arrays=penalised.ARRAYS,
+    sets=True,
+    penalised=_PENALISED,
+    restraint=penalised.RESTRAINT,
+    begins=intercept,
+)

@@ -13,11 +13,14 @@ from functools import cached_property
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import AnyArray, Floats
+from upsort.core.arrays import AnyArray, Floats, Ints
+from upsort.core.classifiers import naive_bayes
+from upsort.core.classifiers.family import ArrayOf, Estimates, Family
+from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import LinearRule
+from upsort.core.classifiers.naive_bayes import label_sums, label_totals
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
-from upsort.core.sparse import group_sums
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -53,17 +56,6 @@ class MultinomialNaiveBayes:
         }
 
 
-def label_sums(matrix: csr_array, targets: Targets) -> Floats:
-    """(n_terms, k) each term's values added up over each label's documents, in one pass."""
-    return group_sums(matrix, targets.labels, targets.n_labels, targets.weights)
-
-
-def label_totals(targets: Targets) -> Floats:
-    """(k,) the weights of each label's documents."""
-    totals = np.bincount(targets.labels, weights=targets.weights, minlength=targets.n_labels)
-    return totals.astype(np.float64, copy=False)
-
-
 def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> MultinomialNaiveBayes:
     """Estimate from documents. matrix: (n, n_terms) CSR of non-negative values, usually counts."""
     return MultinomialNaiveBayes(
@@ -72,3 +64,28 @@ def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: flo
         log_prior=log_prior,
         smoothing=smoothing,
     )
+
+
+def _estimates(fitted: Fitted, label: int, columns: Ints) -> Estimates:
+    assert isinstance(fitted, MultinomialNaiveBayes)
+    counts = fitted.term_counts[:, label]
+    return Estimates(counts[columns] + fitted.smoothing, float(counts.sum()) + fitted.smoothing * counts.size)
+
+
+FAMILY = Family(
+    kind="multinomial-nb",
+    told="naive Bayes on how often terms occur",
+    settings=naive_bayes.SETTINGS,
+    train=naive_bayes.trained_by(train),
+    restore=naive_bayes.restored_as(MultinomialNaiveBayes, "term_counts"),
+    arrays={"term_counts": ArrayOf(("terms", "labels"), least=0.0), **naive_bayes.OF_LABELS},
+    weighting="count",
+    not_negative=True,
+    additive="term_counts",
+    restraint=naive_bayes.RESTRAINT,
+    second_opinion="logistic",
+    begins=naive_bayes.begins,
+    weight="log odds",
+    estimates=_estimates,
+    estimates_need="count",
+)

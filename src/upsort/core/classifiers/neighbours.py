@@ -11,6 +11,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats, Ints
+from upsort.core.classifiers.family import ArrayOf, Family, Stored
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
@@ -83,3 +84,44 @@ def train(matrix: csr_array, targets: Targets, nearest: int) -> Neighbours:
         n_labels=targets.n_labels,
         nearest=nearest,
     )
+
+
+def _restored(stored: Stored) -> Neighbours:
+    starts, terms, labels = (stored.arrays[f"neighbour_{name}"] for name in ("starts", "terms", "labels"))
+    sound = (
+        starts.size == labels.size + 1
+        and labels.size > 0
+        and starts[0] == 0
+        and starts[-1] == terms.size
+        and (np.diff(starts) >= 0).all()
+    )
+    if not sound:
+        raise ValueError("neighbours that point nowhere")
+    documents = csr_array((stored.arrays["neighbour_values"], terms, starts), shape=(labels.size, stored.terms))
+    weights = stored.arrays.get("neighbour_weights", np.ones(labels.size))
+    if not weights.any():
+        raise ValueError("weights of 0")
+    return Neighbours(
+        documents=documents,
+        labels=labels.astype(np.int64),
+        weights=weights,
+        n_labels=stored.labels,
+        nearest=stored.settings.nearest,
+    )
+
+
+FAMILY = Family(
+    kind="neighbours",
+    told="the labels of the most similar training documents",
+    settings=("nearest",),
+    train=lambda data, settings, penalty: train(data.matrix, data.targets, settings.nearest),
+    restore=_restored,
+    arrays={
+        "neighbour_values": ArrayOf(("values",)),
+        "neighbour_terms": ArrayOf(("values",), points_into="terms"),
+        "neighbour_starts": ArrayOf(("documents and one",)),
+        "neighbour_labels": ArrayOf(("documents",), points_into="labels"),
+        "neighbour_weights": ArrayOf(("documents",), least=0.0, optional=True),
+    },
+    restraint="more classifier.nearest",
+)

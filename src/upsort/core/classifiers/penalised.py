@@ -1,22 +1,80 @@
-"""What the linear classifiers with a penalty share: a loss, minimised by `newton`."""
+"""What the linear classifiers with a penalty share: a loss, minimised by `newton`, and what their records have in common."""
 
-from upsort.core import plan
-from upsort.core.classifiers.linear import Linear
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from upsort.core.classifiers.family import ArrayOf, Penalised, Stored, TrainingData
+from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.linear import Linear, LinearRule
 from upsort.core.classifiers.losses import Loss
-from upsort.core.classifiers.newton import Objective, Stopping, minimise
+from upsort.core.classifiers.newton import Ended, Objective, Stopping, minimise, reference_norm
 from upsort.core.classifiers.products import Products
+from upsort.core.plan import Classifier
+
+SETTINGS = ("penalty", "tolerance", "most_iterations")
+RESTRAINT = "a larger classifier.penalty"
+ARRAYS = {"weights": ArrayOf(("terms", "labels")), "intercept": ArrayOf(("labels",))}
 
 
-def objective_of(products: Products, loss: Loss, n_labels: int, settings: plan.Classifier, penalty: float) -> Objective:
-    """What a plan minimises. The lasso part is logistic regression's alone."""
-    lasso = settings.sparsity if settings.kind == "logistic" else 0.0
+def restored(stored: Stored) -> Linear:
+    """The classifier whose arrays these were."""
+    return Linear(LinearRule(stored.arrays["weights"], stored.arrays["intercept"]))
+
+
+def trained_by(penalised: Penalised) -> Callable[[TrainingData, Classifier, float], Fitted]:
+    """What a record's `train` is where a loss of the scores is minimised."""
+    assert penalised.loss is not None
+    loss_of = penalised.loss
+
+    def train(data: TrainingData, settings: Classifier, penalty: float) -> Fitted:
+        loss, k = loss_of(data.targets, settings), data.targets.n_labels
+        return trained(objective_of(Products(data.matrix), loss, k, penalty, penalised.lasso(settings)), settings)
+
+    return train
+
+
+def path(
+    data: TrainingData, settings: Classifier, penalised: Penalised, penalties: Sequence[float]
+) -> list[Linear] | None:
+    """The classifiers of a descending grid of penalties, evenly apart on a logarithmic scale; None where the loss is no function
+    of the scores alone.
+
+    Without a lasso part each begins where the ones before point to: their weights are taken as a curve over the logarithm of
+    the penalty, whose last three points are continued by a parabola (two by a line). With one, each begins where the last
+    ended.
+    """
+    if penalised.loss is None:
+        return None
+    fitted: list[Linear] = []
+    products, k = Products(data.matrix), data.targets.n_labels
+    loss, lasso = penalised.loss(data.targets, settings), penalised.lasso(settings)
+    smooth = lasso == 0.0
+    reference = reference_norm(objective_of(products, loss, k, 0.0, lasso)) if smooth else None
+    for penalty in penalties:
+        start = _continued(fitted[-3:] if smooth else fitted[-1:])
+        fitted.append(trained(objective_of(products, loss, k, penalty, lasso), settings, start, reference))
+    return fitted
+
+
+def _continued(before: Sequence[Linear]) -> Linear | None:
+    """Where the weights of up to three consecutive penalties point to."""
+    if not before:
+        return None
+    shares = {1: (1.0,), 2: (-1.0, 2.0), 3: (1.0, -3.0, 3.0)}[len(before)]
+    weights = sum(share * one.parameters for share, one in zip(shares, before, strict=True))
+    return Linear.of(np.asarray(weights), Ended())
+
+
+def objective_of(products: Products, loss: Loss, n_labels: int, penalty: float, lasso: float) -> Objective:
+    """What is minimised. lasso: the share of the penalty on the sizes of the weights."""
     return Objective(
         products=products, loss=loss, n_labels=n_labels, ridge=penalty * (1.0 - lasso), lasso=penalty * lasso
     )
 
 
 def trained(
-    objective: Objective, settings: plan.Classifier, start: Linear | None = None, reference: float | None = None
+    objective: Objective, settings: Classifier, start: Linear | None = None, reference: float | None = None
 ) -> Linear:
     """Train to the optimum.
 

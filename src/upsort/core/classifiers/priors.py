@@ -11,10 +11,11 @@ def log_priors(label_documents: Floats, settings: plan.Classifier, names: tuple[
 
     label_documents: (k,) > 0.
     """
-    if settings.prior:
-        shares = np.array([settings.prior.get(name, 0.0) for name in names])
-        shares = np.where(shares > 0, shares, min(settings.prior.values()))
-    elif settings.priors == "uniform":
+    if isinstance(settings.prior, dict):
+        given = settings.prior
+        shares = np.array([given.get(name, 0.0) for name in names])
+        shares = np.where(shares > 0, shares, min(given.values(), default=1.0))
+    elif settings.prior == "uniform":
         shares = np.ones(len(names))
     else:
         shares = label_documents

@@ -8,10 +8,28 @@ Minimises for each label, with y = ±1,
 penalised. Trained by `newton`, all labels side by side.
 """
 
+from upsort.core import plan
+from upsort.core.classifiers import penalised
+from upsort.core.classifiers.family import Family, Penalised, intercept
 from upsort.core.classifiers.losses import SquaredHinge
 from upsort.core.classifiers.targets import Targets
 
 
-def loss_of(targets: Targets) -> SquaredHinge:
+def loss_of(targets: Targets, _: plan.Classifier) -> SquaredHinge:
     """The loss for documents and their labels."""
     return SquaredHinge(targets.own, targets.weights)
+
+
+_PENALISED = Penalised(loss=loss_of)
+FAMILY = Family(
+    kind="svm",
+    told="a linear support vector machine, each label against the rest",
+    settings=penalised.SETTINGS,
+    train=penalised.trained_by(_PENALISED),
+    restore=penalised.restored,
+    arrays=penalised.ARRAYS,
+    sets=True,
+    penalised=_PENALISED,
+    restraint=penalised.RESTRAINT,
+    begins=intercept,
+)

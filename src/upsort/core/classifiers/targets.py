@@ -51,7 +51,8 @@ def targets_of(
         if settings.label_weights == "balanced":
             sizes = np.maximum(np.bincount(labels, minlength=k), 1)
             weights = weights * (n / (k * sizes))[labels]
-        for name, weight in settings.label_weight.items():
-            if name in names:
-                weights = np.where(labels == names.index(name), weights * weight, weights)
+        elif isinstance(settings.label_weights, dict):
+            for name, weight in settings.label_weights.items():
+                if name in names:
+                    weights = np.where(labels == names.index(name), weights * weight, weights)
     return Targets(labels, k, weights, sets)

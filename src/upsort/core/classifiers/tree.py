@@ -12,6 +12,8 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats, Ints
+from upsort.core.classifiers.family import ArrayOf, Family, Question, Stored
+from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
@@ -113,3 +115,45 @@ def _best_term(holds: csr_array, own: Floats, least: int) -> int:
     gain = np.where(allowed, impurity(total) - impurity(with_term) - impurity(without), -np.inf)
     best = int(np.argmax(gain))
     return best if gain[best] > 1e-9 * max(float(total.sum()), 1.0) else LEAF
+
+
+def _questions(fitted: Fitted, matrix: csr_array) -> tuple[list[Question], Floats]:
+    """The questions that one document is asked, and the (k,) training documents of its leaf."""
+    assert isinstance(fitted, Tree)
+    held = set(matrix.indices[matrix.data > 0].tolist())
+    node, asked = 0, []
+    while int(fitted.term[node]) != LEAF:
+        term = int(fitted.term[node])
+        asked.append(Question(term, term in held, float(fitted.support[node].sum())))
+        node = int(fitted.present[node] if term in held else fitted.absent[node])
+    return asked, fitted.support[node]
+
+
+def _restored(stored: Stored) -> Tree:
+    term, present, absent = (stored.arrays[name].astype(np.int64) for name in ("term", "present", "absent"))
+    asks = term != LEAF
+    places = np.arange(term.size)
+    sound = term.size > 0 and bool((term >= LEAF).all() and (term < stored.terms).all())
+    for following in (present, absent):
+        sound = sound and bool((following[asks] > places[asks]).all() and (following[asks] < term.size).all())
+    if not sound:
+        raise ValueError("a tree whose nodes point nowhere")
+    return Tree(term=term, present=present, absent=absent, support=stored.arrays["support"])
+
+
+FAMILY = Family(
+    kind="tree",
+    told="a small tree of terms, to be read as rules",
+    settings=("depth", "least_in_leaf"),
+    train=lambda data, settings, penalty: train(data.matrix, data.targets, settings.depth, settings.least_in_leaf),
+    restore=_restored,
+    arrays={
+        "term": ArrayOf(("nodes",)),
+        "present": ArrayOf(("nodes",)),
+        "absent": ArrayOf(("nodes",)),
+        "support": ArrayOf(("nodes", "labels"), least=0.0),
+    },
+    weighting="presence",
+    restraint="less classifier.depth",
+    questions=_questions,
+)

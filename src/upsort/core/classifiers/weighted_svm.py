@@ -11,6 +11,8 @@ from scipy.sparse import csr_array
 
 from upsort.core import plan
 from upsort.core.arrays import Floats
+from upsort.core.classifiers import penalised
+from upsort.core.classifiers.family import Family, Penalised, intercept
 from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.losses import SquaredHinge
 from upsort.core.classifiers.newton import Objective, Stopping, minimise
@@ -44,3 +46,20 @@ def label_ratios(matrix: csr_array, targets: Targets) -> Floats:
     p, q = values + 1.0, others + 1.0
     ratios: Floats = np.log(p / p.sum(axis=0)) - np.log(q / q.sum(axis=0))
     return ratios
+
+
+_PENALISED = Penalised()
+FAMILY = Family(
+    kind="weighted-svm",
+    told="a support vector machine on terms weighted by naive Bayes",
+    settings=(*penalised.SETTINGS, "interpolation"),
+    train=lambda data, settings, penalty: train(data.matrix, data.targets, settings, penalty),
+    weighting="presence",
+    not_negative=True,
+    restore=penalised.restored,
+    arrays=penalised.ARRAYS,
+    sets=True,
+    penalised=_PENALISED,
+    restraint=penalised.RESTRAINT,
+    begins=intercept,
+)

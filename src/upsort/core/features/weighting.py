@@ -121,6 +121,11 @@ def log_count_ratios(label_document_frequency: Ints) -> Floats:
     return largest
 
 
+def presence(matrix: csr_array) -> csr_array:
+    """1 for every value that is not 0."""
+    return csr_array(((matrix.data != 0).astype(np.float64), matrix.indices, matrix.indptr), shape=matrix.shape)
+
+
 def unit_length(matrix: csr_array) -> csr_array:
     """Each row divided by its Euclidean length."""
     squares = csr_array((matrix.data**2, matrix.indices, matrix.indptr), shape=matrix.shape)

@@ -4,12 +4,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from upsort.core.arrays import Floats
-from upsort.core.classifiers.bernoulli_nb import BernoulliNaiveBayes
 from upsort.core.classifiers.calibration import softmax
-from upsort.core.classifiers.multinomial_nb import MultinomialNaiveBayes
+from upsort.core.classifiers.families import FAMILIES, family
+from upsort.core.classifiers.family import Estimates
 from upsort.core.errors import DataProblem
-from upsort.core.insight.explanation import Explanation
+from upsort.core.insight.explanation import Explanation, Pulls
 from upsort.core.learning.sorter import Sorter
 
 
@@ -53,28 +52,32 @@ def arithmetic(sorter: Sorter, explanation: Explanation) -> list[Arithmetic]:
 
     Raises DataProblem for kinds that have no such sums.
     """
-    fitted, weighting = sorter.classifier, sorter.plan.features.weighting
-    counted = isinstance(fitted, MultinomialNaiveBayes) and weighting == "count"
-    if not counted and not isinstance(fitted, BernoulliNaiveBayes):
+    record = family(sorter.plan.classifier.kind)
+    estimates_of = record.estimates
+    if estimates_of is None or record.estimates_need not in ("", sorter.plan.features.weighting):
+        able = [kind for kind, other in FAMILIES.items() if other.estimates is not None]
         raise DataProblem(
             "The arithmetic can be written out for naive Bayes on counts or presence alone.",
-            "Train it with --set classifier.kind=multinomial-nb or bernoulli-nb.",
+            f"Train it with --set classifier.kind={' or '.join(able)}.",
         )
-    assert isinstance(fitted, MultinomialNaiveBayes | BernoulliNaiveBayes)
+    present = sorted(explanation.terms, key=lambda one: one.term)
+    columns = np.array([sorter.space.columns[one.term] for one in present], dtype=np.int64)
+    arrays = sorter.classifier.arrays()
+    sizes, log_prior = arrays["label_documents"], arrays["log_prior"]
     scores = explanation.scores
     plain = softmax(scores[None, :])[0]
     found = []
     for label in np.argsort(-scores, kind="stable").tolist():
-        terms, absent = _terms(fitted, sorter, explanation, label)
+        found_here = estimates_of(sorter.classifier, label, columns)
         found.append(
             Arithmetic(
                 label=sorter.labels[label],
-                documents=float(fitted.label_documents[label]),
-                of=float(fitted.label_documents.sum()),
-                log_prior=float(fitted.log_prior[label]),
-                smoothing=fitted.smoothing,
-                terms=terms,
-                absent=absent,
+                documents=float(sizes[label]),
+                of=float(sizes.sum()),
+                log_prior=float(log_prior[label]),
+                smoothing=sorter.plan.classifier.smoothing,
+                terms=_estimates(present, found_here, record.on_presence),
+                absent=found_here.absent,
                 score=float(scores[label]),
                 exponential=float(np.exp(scores[label] - scores.max())),
                 plain=float(plain[label]),
@@ -84,28 +87,15 @@ def arithmetic(sorter: Sorter, explanation: Explanation) -> list[Arithmetic]:
     return found
 
 
-def _terms(
-    fitted: MultinomialNaiveBayes | BernoulliNaiveBayes, sorter: Sorter, explanation: Explanation, label: int
-) -> tuple[list[Estimate], tuple[int, float] | None]:
-    present = sorted(explanation.terms, key=lambda one: one.term)
-    columns = [sorter.space.columns[one.term] for one in present]
-    s = fitted.smoothing
-    if isinstance(fitted, MultinomialNaiveBayes):
-        counts = fitted.term_counts[:, label]
-        times = [one.count for one in present]
-        above, below = counts[columns] + s, float(counts.sum()) + s * counts.size
-        return _estimates([one.term for one in present], times, above, below), None
-    with_term = fitted.term_documents[:, label]
-    below = float(fitted.label_documents[label]) + 2.0 * s
-    others = np.ones(with_term.size, dtype=bool)
-    others[columns] = False
-    absent = float(np.log1p(-(with_term[others] + s) / below).sum())
-    estimates = _estimates([one.term for one in present], [1] * len(present), with_term[columns] + s, below)
-    return estimates, (int(others.sum()), absent)
-
-
-def _estimates(terms: list[str], times: list[int], above: Floats, below: float) -> list[Estimate]:
+def _estimates(present: list[Pulls], found: Estimates, once: bool) -> list[Estimate]:
+    """once: whether a term counts once, however often it stands there."""
     return [
-        Estimate(term=term, times=many, above=float(top), below=below, log=many * float(np.log(top / below)))
-        for term, many, top in zip(terms, times, above.tolist(), strict=True)
+        Estimate(
+            term=one.term,
+            times=1 if once else one.count,
+            above=float(top),
+            below=found.below,
+            log=(1 if once else one.count) * float(np.log(top / found.below)),
+        )
+        for one, top in zip(present, found.above.tolist(), strict=True)
     ]

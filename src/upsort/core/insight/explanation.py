@@ -11,12 +11,11 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.classifiers.bernoulli_nb import BernoulliNaiveBayes, presence
-from upsort.core.classifiers.tree import LEAF, Tree
+from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
 from upsort.core.features.measuring import prefixes
-from upsort.core.features.weighting import unit_length
+from upsort.core.features.weighting import presence, unit_length
 from upsort.core.insight.terms import leanings
 from upsort.core.learning.sorter import Sorter
 
@@ -79,7 +78,7 @@ def explain(sorter: Sorter, document: Documents) -> Explanation:
             "Train a linear one, for example with --set classifier.kind=logistic.",
         )
     matrix, known = sorter.matrix(document)
-    values = presence(matrix) if isinstance(sorter.classifier, BernoulliNaiveBayes) else matrix
+    values = presence(matrix) if family(sorter.plan.classifier.kind).on_presence else matrix
     decisions = sorter.decide_matrix(matrix, known)
     counts = dict(zip(known.matrix.indices.tolist(), known.matrix.data.tolist(), strict=True))
     label = int(decisions.best[0])
@@ -192,22 +191,17 @@ def _without(explanation: Explanation, sets: Sequence[set[str]]) -> Documents:
     return replace(document.rows([0] * len(sets)), parts=parts)
 
 
-def tree_path(sorter: Sorter, document: Documents) -> list[str]:
-    """The questions of a tree that a document is asked, with the answers, as sentences."""
-    fitted = sorter.classifier
-    assert isinstance(fitted, Tree)
+def questions_asked(sorter: Sorter, document: Documents) -> list[str]:
+    """The questions that a document is asked, with the answers, as sentences. Raises DataProblem for a kind that asks none."""
+    asks = family(sorter.plan.classifier.kind).questions
+    if asks is None:
+        raise DataProblem(f"A sorter of kind {sorter.plan.classifier.kind} asks no questions.")
     matrix, _ = sorter.matrix(document)
-    held = set(matrix.indices[matrix.data > 0].tolist())
-    node, lines = 0, []
-    while int(fitted.term[node]) != LEAF:
-        term = int(fitted.term[node])
-        has = term in held
-        support = fitted.support[node]
-        lines.append(
-            f"{sorter.space.terms[term]!r} {'is there' if has else 'is not there'} ({support.sum():,.0f} documents)"
-        )
-        node = int(fitted.present[node] if has else fitted.absent[node])
-    leaf = fitted.support[node]
+    asked, leaf = asks(sorter.classifier, matrix)
+    lines = [
+        f"{sorter.space.terms[one.term]!r} {'is there' if one.there else 'is not there'} ({one.documents:,.0f} documents)"
+        for one in asked
+    ]
     shares = ", ".join(
         f"{sorter.labels[label]} {leaf[label]:,.0f}"
         for label in np.argsort(-leaf, kind="stable").tolist()

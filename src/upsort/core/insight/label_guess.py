@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from upsort.core.classifiers import multinomial_nb
+from upsort.core.classifiers import multinomial_nb, naive_bayes
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.counting import count
 from upsort.core.learning.labelled import numbered
@@ -25,7 +25,7 @@ def told_by_text(texts: Sequence[str], values: Sequence[str]) -> float:
     present = np.unique(numbers[training])
     known = np.searchsorted(present, numbers[training]).astype(np.int64)
     targets = Targets(known, present.size, np.ones(known.size))
-    prior = np.log(multinomial_nb.label_totals(targets) / known.size)
+    prior = np.log(naive_bayes.label_totals(targets) / known.size)
     fitted = multinomial_nb.train(counts[training].astype(np.float64), targets, prior, smoothing=1.0)
     given = present[fitted.scores(counts[~training].astype(np.float64)).argmax(axis=1)]
     true = numbers[~training]

@@ -6,10 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Floats
-from upsort.core.classifiers.bernoulli_nb import BernoulliNaiveBayes
+from upsort.core.classifiers.families import family
 from upsort.core.insight.explanation import Explanation, Pulls
 from upsort.core.learning.sorter import Sorter
-from upsort.core.plan import NAIVE_BAYES_KINDS
 
 
 @dataclass(frozen=True)
@@ -37,14 +36,10 @@ def written(addends: Sequence[Sequence[float]], totals: Sequence[float], digits:
 def beginnings(sorter: Sorter) -> list[tuple[str, Floats]]:
     """What the scores begin with before any term is counted: names, and (k,) values. Raises ValueError for a sorter without
     weights."""
-    rule, fitted = sorter.classifier.rule, sorter.classifier
-    if rule is None:
+    begins = family(sorter.plan.classifier.kind).begins
+    if begins is None:
         raise ValueError("the sorter has no weights")
-    if isinstance(
-        fitted, BernoulliNaiveBayes
-    ):  # absent terms count: all of them, of which present ones take theirs back
-        return [("log prior", fitted.log_prior), ("all terms absent", rule.intercept - fitted.log_prior)]
-    return [("log prior" if sorter.plan.classifier.kind in NAIVE_BAYES_KINDS else "intercept", rule.intercept)]
+    return list(begins(sorter.classifier))
 
 
 @dataclass(frozen=True)

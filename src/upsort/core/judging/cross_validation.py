@@ -10,6 +10,7 @@ import numpy as np
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.judging.intervals import Rate, of_known, share_of
+from upsort.core.judging.measure import Evidence
 from upsort.core.judging.measures import Decided, Judgement, judge
 from upsort.core.judging.probability_measures import ProbabilityMeasures, judge_probabilities
 from upsort.core.judging.protocol import Outcome, Parts, outcome
@@ -46,6 +47,11 @@ class CrossValidation:
     given: Ints
     probabilities: Floats
     sample: Sample
+
+    @property
+    def evidence(self) -> Evidence:
+        """What measures are made from."""
+        return Evidence(self.overall, self.probability)
 
     def spread(self) -> float | None:
         """The standard deviation of the folds' accuracies; None where they hold out one document each."""

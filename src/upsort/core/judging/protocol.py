@@ -8,13 +8,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.classifiers.families import settled
 from upsort.core.learning.apart import Apart, Split, set_apart
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Features
-from upsort.core.text.word_steps import Resources
+from upsort.core.text.resources import Resources
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -53,7 +54,7 @@ class Parts:
 
 def outcome(parts: Parts, number: int, method: Method) -> Outcome:
     """Train on one side of a split and decide about the other, as the sorter itself decides."""
-    plan = method.plan.settled()
+    plan = settled(method.plan)
     apart = parts.of(number, plan.features, method.resources)
     sorter, _ = train_sorter(apart.training, replace(method, plan=plan), apart.seen)
     decisions = sorter.decide_scores(sorter.classifier.scores(apart.outside))

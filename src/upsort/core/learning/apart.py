@@ -12,7 +12,7 @@ from upsort.core.features.vocabulary import FeatureSpace, known_words, learn_spa
 from upsort.core.learning.labelled import Labelled
 from upsort.core.plan import Features
 from upsort.core.sparse import only_columns
-from upsort.core.text.word_steps import Resources
+from upsort.core.text.resources import Resources
 
 
 @dataclass(frozen=True)

@@ -14,6 +14,7 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers import families, losses
+from upsort.core.classifiers.family import Stored
 from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.newton import Objective, Stopping, minimise
 from upsort.core.classifiers.priors import log_priors
@@ -23,11 +24,9 @@ from upsort.core.errors import DataProblem
 from upsort.core.features.vocabulary import FeatureSpace, TermStatistics, chosen_terms, known_words
 from upsort.core.learning.held_out import HeldOut
 from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.reserve import Reserve
+from upsort.core.learning.reserve import Reserve, counts_presence
 from upsort.core.learning.sorter import Sorter, Trained, length_classes
 from upsort.core.sparse import from_cells
-
-_ARRAYS = {"multinomial-nb": "term_counts", "complement-nb": "term_counts", "bernoulli-nb": "term_documents"}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -74,15 +73,16 @@ def extended_by_counts(sorter: Sorter, more: Labelled) -> Sorter:
         mean_length=0.0,
         settings=features,
     )
-    presence = presence or sorter.plan.classifier.kind == "bernoulli-nb"
-    values = whole.frequency[kept].astype(np.float64) if presence else whole.counts[kept]
+    values = whole.frequency[kept].astype(np.float64) if counts_presence(sorter.plan) else whole.counts[kept]
     sizes = whole.documents.astype(np.float64)
+    settings = sorter.plan.classifier
+    family = families.family(settings.kind)
     arrays = {
-        _ARRAYS[sorter.plan.classifier.kind]: np.ascontiguousarray(values),
+        family.additive: np.ascontiguousarray(values),
         "label_documents": sizes,
-        "log_prior": log_priors(sizes, sorter.plan.classifier, whole.names),
+        "log_prior": log_priors(sizes, settings, whole.names),
     }
-    classifier = families.restored(sorter.plan.classifier, arrays, kept.size, len(whole.names))
+    classifier = family.restore(Stored(settings=settings, arrays=arrays, terms=kept.size, labels=len(whole.names)))
     others = np.ones(len(whole.terms), dtype=bool)
     others[kept] = False
     places = np.flatnonzero(others)
@@ -106,7 +106,8 @@ def _held(sorter: Sorter, reserve: Reserve) -> _Counted:
     """What a sorter knows of its documents. Presence tells nothing of counts, and none are needed then."""
     frequency = sorter.trained.label_document_frequency
     arrays = sorter.classifier.arrays()
-    counts = arrays.get("term_counts", frequency.astype(np.float64))
+    additive = families.family(sorter.plan.classifier.kind).additive
+    counts = frequency.astype(np.float64) if counts_presence(sorter.plan) else arrays[additive]
     return _Counted(
         names=sorter.labels,
         terms=sorter.space.terms + reserve.terms,
@@ -122,8 +123,7 @@ def _of_documents(more: Labelled, sorter: Sorter) -> _Counted:
     counts = more.measured.counts
     cells = counts.indices.astype(np.int64) * k + np.repeat(more.labels, np.diff(counts.indptr))
     size = counts.shape[1] * k
-    presence = sorter.plan.features.weighting == "presence" or sorter.plan.classifier.kind == "bernoulli-nb"
-    values = np.ones(counts.nnz) if presence else counts.data.astype(np.float64)
+    values = np.ones(counts.nnz) if counts_presence(sorter.plan) else counts.data.astype(np.float64)
     return _Counted(
         names=more.names,
         terms=more.measured.terms,
@@ -178,7 +178,8 @@ def extended_by_anchor(sorter: Sorter, more: Labelled) -> Sorter:
     """
     rule = sorter.classifier.rule
     kind = sorter.plan.classifier.kind
-    if rule is None or kind not in {"logistic", "svm", "ridge"}:
+    penalised = families.family(kind).penalised
+    if rule is None or penalised is None or penalised.loss is None:
         raise DataProblem(
             f"A sorter of kind {kind} cannot be extended without its older documents.", "Give them with --with."
         )
@@ -192,7 +193,7 @@ def extended_by_anchor(sorter: Sorter, more: Labelled) -> Sorter:
     matrix = _in_space(sorter, more)
     targets = targets_of(labels, sorter.labels, sorter.plan.classifier, more.weights)
     settings = sorter.plan.classifier
-    loss = families.loss_of(targets, settings)
+    loss = penalised.loss(targets, settings)
     moved, ended = minimise(
         Objective(
             products=Products(matrix),

@@ -13,7 +13,7 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats
 from upsort.core.classifiers import families
-from upsort.core.classifiers.families import TrainingData
+from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.sampling import sampled
 from upsort.core.classifiers.targets import targets_of

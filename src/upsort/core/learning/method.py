@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from upsort.core.plan import Plan
-from upsort.core.text.word_steps import Resources
+from upsort.core.text.resources import Resources
 
 Costs = Mapping[str, Mapping[str, float]]
 """What it costs to give a label (first) to a document of another (second)."""

@@ -5,12 +5,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.classifiers.multinomial_nb import label_sums
+from upsort.core.classifiers.families import family
+from upsort.core.classifiers.naive_bayes import label_sums
 from upsort.core.classifiers.targets import targets_of
 from upsort.core.features.vocabulary import label_document_frequencies
 from upsort.core.learning.apart import Represented
 from upsort.core.learning.labelled import Labelled
-from upsort.core.plan import NAIVE_BAYES_KINDS, Classifier, Plan
+from upsort.core.plan import Classifier, Plan
 from upsort.core.sparse import column_sizes, only_columns
 
 
@@ -30,14 +31,19 @@ def can_be_extended(plan: Plan, documents: Labelled) -> bool:
     """Whether counts alone make the sorter: naive Bayes on counts or presence, nothing beside the text, all documents alike."""
     features, classifier = plan.features, plan.classifier
     return (
-        classifier.kind in NAIVE_BAYES_KINDS
+        bool(family(classifier.kind).additive)
         and features.weighting in {"count", "presence"}
         and not (features.hash_bits or features.vectors_file or features.measures or plan.columns.document_vectors)
         and not documents.measured.cells.width
         and documents.weights is None
         and documents.measured.left_out == 0
-        and (classifier.sampling, classifier.label_weights, classifier.label_weight) == ("none", "equal", {})
+        and (classifier.sampling, classifier.label_weights) == ("none", "equal")
     )
+
+
+def counts_presence(plan: Plan) -> bool:
+    """Whether what is added up is documents with a term, not how often it stands in them."""
+    return plan.features.weighting == "presence" or family(plan.classifier.kind).on_presence
 
 
 def left_out_counts(documents: Labelled, seen: Represented, plan: Plan) -> Reserve:
@@ -48,6 +54,5 @@ def left_out_counts(documents: Labelled, seen: Represented, plan: Plan) -> Reser
     counts = only_columns(documents.measured.counts, places)
     targets = targets_of(documents.labels, documents.names, Classifier())
     frequency = label_document_frequencies(counts, documents.labels, len(documents.names))
-    presence = plan.features.weighting == "presence" or plan.classifier.kind == "bernoulli-nb"
-    sums = frequency.astype(np.float64) if presence else label_sums(counts, targets)
+    sums = frequency.astype(np.float64) if counts_presence(plan) else label_sums(counts, targets)
     return Reserve([documents.measured.terms[place] for place in places.tolist()], frequency, sums)

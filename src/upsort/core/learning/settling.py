@@ -7,6 +7,7 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Floats
 from upsort.core.classifiers.calibration import Calibration, calibrate, calibrate_each, in_order_of
+from upsort.core.classifiers.families import calibration_of
 from upsort.core.learning.decision import by_costs, cost_table, values_of, weights_for_f_beta
 from upsort.core.learning.held_out import HeldOut
 from upsort.core.learning.inner import CALIBRATION_FOLDS, ENOUGH, Dealing, InnerFolds
@@ -43,7 +44,9 @@ def settled(documents: Labelled, method: Method, inner: InnerFolds, penalty: flo
     labels = documents.labels[judged]
     # A document whose label its fold could not learn tells nothing of how scores become probabilities.
     taught = inner.taught()[judged]
-    calibration = calibrate(plan.calibration, scores[taught], labels[taught]) if taught.any() else Calibration()
+    calibration = (
+        calibrate(calibration_of(plan.classifier), scores[taught], labels[taught]) if taught.any() else Calibration()
+    )
     probabilities = calibration.probabilities(scores)
     ranked_by = scores if calibration.keeps_order or plan.decide.rank_by == "scores" else probabilities
     if ranked_by is scores and not calibration.keeps_order:
@@ -69,14 +72,16 @@ def needs_folds(documents: Labelled, plan: Plan) -> bool:
     if documents.sets is not None or plan.decide.f_beta > 0:
         return True
     # What is asked for by name is always done, even where folds can tell little.
-    return plan.calibration != "none" and (plan.classifier.calibrate != "auto" or documents.documents >= _LEAST)
+    return calibration_of(plan.classifier) != "none" and (
+        plan.classifier.calibrate != "auto" or documents.documents >= _LEAST
+    )
 
 
 def dealing_for(documents: Labelled, plan: Plan, choosing: bool) -> Dealing:
     """How the documents are dealt to learn all of it. choosing: a penalty too."""
     if choosing or documents.sets is not None:
         return Dealing()
-    one_slope = plan.calibration == "temperature" and plan.decide.f_beta == 0
+    one_slope = calibration_of(plan.classifier) == "temperature" and plan.decide.f_beta == 0
     return Dealing(CALIBRATION_FOLDS, ENOUGH if one_slope else None)
 
 
@@ -85,7 +90,7 @@ def _halves(documents: Labelled) -> Floats | None:
 
 
 def _of_sets(scores: Floats, own: Bools, plan: Plan) -> Settled:
-    kind = "isotonic" if plan.calibration == "isotonic" else "platt"
+    kind = "isotonic" if calibration_of(plan.classifier) == "isotonic" else "platt"
     calibration = calibrate_each(kind, scores, own)
     each = calibration.each(scores)
     return Settled(

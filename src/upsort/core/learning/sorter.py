@@ -25,8 +25,8 @@ from upsort.core.learning.reserve import Reserve
 from upsort.core.names import listed
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.resources import Resources
 from upsort.core.text.tokeniser import Tokens
-from upsort.core.text.word_steps import Resources
 
 UNDECIDED = "(undecided)"
 """Stands for a label where the sorter is not sure enough to give one."""

@@ -15,7 +15,7 @@ from upsort.core.learning.method import Method
 from upsort.core.learning.reserve import can_be_extended, left_out_counts
 from upsort.core.learning.settling import dealing_for, needs_folds, settled
 from upsort.core.learning.sorter import Sorter, Trained, length_classes
-from upsort.core.plan import PENALISED_KINDS, Classifier, Plan
+from upsort.core.plan import Plan
 
 
 def train_sorter(documents: Labelled, method: Method, seen: Represented | None = None) -> tuple[Sorter, Represented]:
@@ -26,16 +26,16 @@ def train_sorter(documents: Labelled, method: Method, seen: Represented | None =
     when no term is within the bounds.
     """
     documents = documents.present()
-    plan = method.plan.settled()
+    plan = families.settled(method.plan)
     method = replace(method, plan=plan)
     _check(documents, plan)
     seen = seen or represent(documents, plan.features, method.resources)
-    choosing = plan.classifier.penalty == "auto" and plan.classifier.kind in PENALISED_KINDS
+    choosing = families.chooses_penalty(plan.classifier)
     settling = needs_folds(documents, plan)
     inner = InnerFolds(documents, ())
     if settling or choosing:
         inner = InnerFolds.of(documents, method, dealing_for(documents, plan, choosing))
-    penalty = inner.best_penalty(plan) if choosing else _given(plan.classifier)
+    penalty = inner.best_penalty(plan) if choosing else families.penalty_of(plan.classifier)
     found = settled(documents, method, inner if settling else InnerFolds(documents, ()), penalty, choosing)
     classifier = trained_on(documents, seen.matrix, plan, penalty)
     trained = Trained(
@@ -67,10 +67,11 @@ def train_sorter(documents: Labelled, method: Method, seen: Represented | None =
 
 
 def _check(documents: Labelled, plan: Plan) -> None:
-    if documents.sets is not None and plan.classifier.kind not in PENALISED_KINDS:
+    if documents.sets is not None and not families.family(plan.classifier.kind).sets:
+        able = [kind for kind, family in families.FAMILIES.items() if family.sets]
         raise UsageProblem(
             f"{plan.classifier.kind} gives one label; the label column has several in a cell.",
-            "Use --set classifier.kind=logistic, svm, ridge or weighted-svm.",
+            f"Use --set classifier.kind={', '.join(able[:-1])} or {able[-1]}.",
         )
     if documents.sets is not None and (plan.decide.cost_file or plan.decide.f_beta or plan.decide.undecided_below):
         raise UsageProblem(
@@ -82,12 +83,6 @@ def _check(documents: Labelled, plan: Plan) -> None:
         raise UsageProblem(
             "decide.cost_file and decide.f_beta are two ways of deciding; a sorter has one.", "Leave one of them out."
         )
-
-
-def _given(settings: Classifier) -> float:
-    if isinstance(settings.penalty, str):
-        return families.USUAL_PENALTY.get(settings.kind, 1.0)
-    return settings.penalty
 
 
 def _label_documents(documents: Labelled) -> Ints:

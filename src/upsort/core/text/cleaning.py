@@ -8,28 +8,26 @@ that need running text (`links`, `markup` …) must stand before.
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import assert_never
 
 import numpy as np
 
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Clean
-from upsort.core.text import word_steps
 from upsort.core.text.editing import TextStep, Traced
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.lowercase import DOTTED_I_LANGUAGES
 from upsort.core.text.markers import has_marks, shown, unmarked
-from upsort.core.text.stemmers import FOR_LANGUAGE
-from upsort.core.text.text_steps import TimedSubstitution, checked_pattern, text_step
+from upsort.core.text.resources import Resources, WordStep
+from upsort.core.text.step import OnText, OnWords, Place, Step
+from upsort.core.text.steps import step_called
+from upsort.core.text.steps.letters import LOWER
+from upsort.core.text.steps.patterns import TimedSubstitution, checked_pattern
+from upsort.core.text.steps.punctuation import PUNCTUATION
 from upsort.core.text.tokeniser import Tokens, tokenise
 from upsort.core.text.word_memory import WordMemory
-from upsort.core.text.word_steps import Resources, WordStep, word_step
 
-_BLIND_TO_CASE = frozenset({"punctuation", "links", "emails", "names", "spaces"})
 _NOT_ALONE = "Σİ"  # their lower case depends on their neighbours, or is two characters
-_EITHER_SIDE = frozenset({"nfc", "nfkc", "accents", "lower", "numbers", "letters", "punctuation", "replace"})
-_NEED_PUNCTUATION = frozenset(
-    {"markup", "links", "emails", "names", "tags", "numbers", "emoji", "contractions", "negations", "replace"}
-)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -54,7 +52,7 @@ class Cleaner:
                 word = step(word) if word else word
             return word
 
-        return FinalForms(formed, counted=any(name in {"stem", "lemmas"} for name, _ in self.on_words))
+        return FinalForms(formed, counted=any(step_called(name).joins_forms for name, _ in self.on_words))
 
     def tokens_of(self, documents: Sequence[str]) -> Tokens:
         """The cleaned tokens of a block of documents."""
@@ -83,10 +81,12 @@ class Cleaner:
         if has_marks("".join(texts)):
             texts = [unmarked(text) for text in texts]
         for place, (name, step) in enumerate(self.on_text):
-            later = {other for other, _ in self.on_text[place + 1 :]}
-            if for_words and name == "punctuation" and self.tokens_by is None and not later & _NEED_PUNCTUATION:
+            later = [step_called(other) for other, _ in self.on_text[place + 1 :]]
+            needless = self.tokens_by is None and not any(other.needs_punctuation for other in later)
+            if for_words and name == PUNCTUATION.name and needless:
                 continue
-            if for_words and name == "lower" and self.lowers_words and later <= _BLIND_TO_CASE:
+            blind = not any(other.sees_case for other in later)
+            if for_words and name == LOWER.name and self.lowers_words and blind:
                 together = "\n".join(texts)
                 if not any(letter in together for letter in _NOT_ALONE):
                     continue
@@ -96,9 +96,9 @@ class Cleaner:
     @property
     def lowers_words(self) -> bool:
         """Whether no step on running text after `lower` sees a difference, so that it may as well work on the words alone."""
-        names = [name for name, _ in self.on_text if name not in _BLIND_TO_CASE]
+        names = [name for name, _ in self.on_text if step_called(name).sees_case]
         same_everywhere = self.settings.language not in DOTTED_I_LANGUAGES
-        return names[-1:] == ["lower"] and self.tokens_by is None and same_everywhere
+        return names[-1:] == [LOWER.name] and self.tokens_by is None and same_everywhere
 
     def cut(self, texts: Sequence[str], lower_words: bool = False, memory: WordMemory | None = None) -> Tokens:
         """Cleaned running text cut into tokens, markers as they are shown.
@@ -133,7 +133,9 @@ class Cleaner:
     @property
     def has_patterns(self) -> bool:
         """Whether patterns of somebody's own are among the steps, which may take without end on some document."""
-        return self.tokens_by is not None or (bool(self.settings.replace) and "replace" in self.settings.steps)
+        return self.tokens_by is not None or any(
+            step_called(name).own_patterns(self.settings) for name in self.settings.steps
+        )
 
     def too_slow(self, documents: Sequence[str]) -> dict[int, float]:
         """The places of documents on which a pattern takes longer than the seconds allowed, with those."""
@@ -149,24 +151,14 @@ class Cleaner:
         """What in the order of the steps makes one of them useless."""
         names = [name for name, _ in (*self.on_text, *self.on_words)]
         told = []
-        if "stopwords" in names:
-            place = names.index("stopwords")
-            earlier = [name for name in names[:place] if name in {"stem", "lemmas"}]
-            if earlier:
-                told.append(
-                    f"stopwords stands after {earlier[0]}: the stop words are stemmed too before they are compared, so that "
-                    "other words that fall together with one are dropped with it. Put stopwords first."
-                )
-            if "lower" not in names[:place]:
-                told.append("stopwords stands before lower: stop words with capitals (The, It) are not recognised.")
-            if not word_steps.stop_list(self.settings, resources):
-                told.append(
-                    f"there is no list of stop words for the language {self.settings.language!r}; give stop_words_file."
-                )
-        if "stem" in names and not self.settings.stemmer and self.settings.language not in FOR_LANGUAGE:
-            told.append(f"there is no stemmer for the language {self.settings.language!r}; stem does nothing.")
-        if "negations" in names and "punctuation" in names[: names.index("negations")]:
-            told.append("negations stands after punctuation: nothing ends a negation any more.")
+        for place, name in enumerate(names):
+            step, earlier = step_called(name), names[:place]
+            wrong = [f"{name} stands after {other}: {step.before[other]}." for other in earlier if other in step.before]
+            missing = [
+                f"{name} stands before {other}: {why}." for other, why in step.after.items() if other not in earlier
+            ]
+            lacking = step.lacks(self.settings, resources)
+            told += [*wrong[:1], *missing, *([lacking] if lacking else [])]
         return told
 
 
@@ -177,20 +169,26 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
     does, and for a wrong pattern.
     """
     resources = resources or Resources()
-    first = next((place for place, name in enumerate(settings.steps) if name in word_steps.NAMES), len(settings.steps))
-    on_text = [(name, text_step(name, settings)) for name in settings.steps[:first]]
+    steps = [step_called(name) for name in settings.steps]
+    first = next((place for place, step in enumerate(steps) if step.place is Place.ON_WORDS), len(steps))
+    on_text = [(step.name, _on_text(step)(settings)) for step in steps[:first]]
     on_words: list[tuple[str, WordStep]] = []
-    for name in settings.steps[first:]:
-        if name in word_steps.NAMES:
-            earlier = [step for _, step in on_words]
-            on_words.append((name, word_step(name, settings, resources, _one_after_the_other(on_text, earlier))))
-        elif name in _EITHER_SIDE:
-            on_words.append((name, _on_a_word(text_step(name, settings))))
-        elif name != "spaces":
-            raise UsageProblem(
-                f"The step {name} needs running text, but stands after {settings.steps[first]}, which works on words.",
-                f"Put {name} before {settings.steps[first]} in clean.steps.",
-            )
+    for step in steps[first:]:
+        match step.place:
+            case Place.ON_WORDS:
+                before = _one_after_the_other(on_text, [earlier for _, earlier in on_words])
+                on_words.append((step.name, _on_words(step)(settings, resources, before)))
+            case Place.EITHER_SIDE:
+                on_words.append((step.name, _on_a_word(_on_text(step)(settings))))
+            case Place.HARMLESS_AFTER:
+                pass
+            case Place.BEFORE_WORDS:
+                raise UsageProblem(
+                    f"The step {step.name} needs running text, but stands after {steps[first].name}, which works on words.",
+                    f"Put {step.name} before {steps[first].name} in clean.steps.",
+                )
+            case _:
+                assert_never(step.place)
     pattern = None
     if settings.tokens_by:
         pattern = TimedSubstitution(checked_pattern(settings.tokens_by), "", settings.pattern_seconds)
@@ -203,9 +201,21 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
     )
 
 
+def _on_text(step: Step) -> OnText:
+    if step.on_text is None:
+        raise ValueError(f"the step {step.name} does not say what it does to text")
+    return step.on_text
+
+
+def _on_words(step: Step) -> OnWords:
+    if step.on_words is None:
+        raise ValueError(f"the step {step.name} does not say what it does to words")
+    return step.on_words
+
+
 def _one_after_the_other(on_text: Sequence[tuple[str, TextStep]], earlier: Sequence[WordStep]) -> WordStep:
     """What the steps so far do to a single word."""
-    letters = [step for name, step in on_text if name in {"nfc", "nfkc", "accents", "lower", "letters"}]
+    letters = [step for name, step in on_text if step_called(name).respells]
 
     def formed(word: str) -> str:
         for change in letters:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from itertools import product
 from typing import Any, Protocol
 
 
@@ -40,6 +41,11 @@ class OneByOne:
 def holding(*parts: str) -> Callable[[str], bool]:
     """Whether a text holds one of some parts."""
     return lambda text: any(part in text for part in parts)
+
+
+def in_any_case(letters: str) -> list[str]:
+    """The letters in all mixtures of small ones and capitals."""
+    return ["".join(cases) for cases in product(*((letter, letter.upper()) for letter in letters))]
 
 
 def _always(_: str) -> bool:

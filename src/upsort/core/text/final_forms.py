@@ -5,8 +5,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from upsort.core.arrays import Codes, Ints
+from upsort.core.text.resources import WordStep
 from upsort.core.text.tokeniser import Tokens
-from upsort.core.text.word_steps import WordStep
 
 _MOST_WORDS = 1 << 20  # so many are remembered, then all are forgotten
 

@@ -14,7 +14,7 @@ import numpy as np
 import pandas as pd
 
 from upsort.core.arrays import Bytes, Codes, Keys, Places
-from upsort.core.text.word_steps import WordStep
+from upsort.core.text.resources import WordStep
 
 BYTES_PER_WORD = 8
 _MOST_KEYS = 1 << 17  # later words are looked up as strings in each block: rare ones, where there are so many

@@ -1,0 +1,123 @@
+"""The record that each family of classifiers fills in. What a kind is stands there, and everything else reads it."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import AnyArray, Floats, Ints
+from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.losses import Loss
+from upsort.core.classifiers.targets import Targets
+from upsort.core.plan import Classifier
+
+
+@dataclass(frozen=True)
+class TrainingData:
+    """matrix: (n, n_terms) CSR, float64. names: of the labels."""
+
+    matrix: csr_array
+    targets: Targets
+    names: tuple[str, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Stored:
+    """What a sorter file holds of a classifier: its settings, its arrays by name, and how many terms and labels there are."""
+
+    settings: Classifier
+    arrays: Mapping[str, AnyArray]
+    terms: int
+    labels: int
+
+
+@dataclass(frozen=True)
+class ArrayOf:
+    """What an array of the sorter file must be like.
+
+    dimensions: their names; those of one name are of one size. least: the least number that it may hold. points_into: the
+    dimension whose places its numbers are. optional: whether it may be missing.
+    """
+
+    dimensions: tuple[str, ...]
+    least: float | None = None
+    points_into: str = ""
+    optional: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class Penalised:
+    """Of a family whose weights are held down by a penalty.
+
+    usual: the penalty where nobody names one. loss: what is minimised beside it, where that is a function of the scores alone, so
+    that a training may begin with earlier weights. lasso: the share of the penalty on the sizes of the weights.
+    """
+
+    usual: float = 1.0
+    loss: Callable[[Targets, Classifier], Loss] | None = None
+    lasso: Callable[[Classifier], float] = field(default=lambda _: 0.0)
+
+
+class Estimates(NamedTuple):
+    """P(term | label) of some terms for one label, as fractions. above: (t,). absent: how many terms are absent from the
+    document, and Σ ln(1 − P) over them, where they count."""
+
+    above: Floats
+    below: float
+    absent: tuple[int, float] | None = None
+
+
+@dataclass(frozen=True)
+class Question:
+    """A question that a tree asks a document. term: that it asks for. there: whether the document has it. documents: of the
+    training that were asked."""
+
+    term: int
+    there: bool
+    documents: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class Family:
+    """A kind of classifier.
+
+    kind: its name in a plan. told: what it is, in one line. settings: the keys of [classifier] that it reads, beside those that
+    every kind does. train: data, settings and penalty to a classifier. restore: the classifier whose `arrays` these were; raises
+    ValueError where they make no sense. arrays: what they must be like, by name.
+
+    Traits: weighting, calibration: what `auto` stands for. not_negative: whether values below 0 make no sense. on_presence:
+    whether it sees of a value only that it is not 0. sets: whether a document may have several labels. penalised: where it is.
+    additive: the array of counts that are added up when documents are added, which makes that exact; its settings are then those
+    of naive Bayes. restraint: what keeps it from learning by heart. second_opinion: the kind that errs in other ways.
+
+    Explaining: begins: what scores begin with, by name, where they are sums of pulls. weight: what a weight is. estimates: the
+    fractions behind the weights of some terms for a label; estimates_need: the weighting without which they are none. questions:
+    those that a document, (1, n_terms), is asked, and the training documents of each label that answered alike.
+    """
+
+    kind: str
+    told: str
+    settings: tuple[str, ...] = ()
+    train: Callable[[TrainingData, Classifier, float], Fitted]
+    restore: Callable[[Stored], Fitted]
+    arrays: Mapping[str, ArrayOf]
+    weighting: str = "tfidf"
+    calibration: str = "temperature"
+    not_negative: bool = False
+    on_presence: bool = False
+    sets: bool = False
+    penalised: Penalised | None = None
+    additive: str = ""
+    restraint: str = ""
+    second_opinion: str = "multinomial-nb"
+    begins: Callable[[Fitted], Sequence[tuple[str, Floats]]] | None = None
+    weight: str = "weight"
+    estimates: Callable[[Fitted, int, Ints], Estimates] | None = None
+    estimates_need: str = ""
+    questions: Callable[[Fitted, csr_array], tuple[Sequence[Question], Floats]] | None = None
+
+
+def intercept(fitted: Fitted) -> list[tuple[str, Floats]]:
+    """What the scores of a linear rule begin with."""
+    return [("intercept", fitted.rule.intercept)] if fitted.rule is not None else []

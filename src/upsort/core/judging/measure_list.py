@@ -1,0 +1,176 @@
+"""The measures by name. Each is a record; adding one is adding it here."""
+
+from collections.abc import Callable
+
+from upsort.core.errors import UsageProblem
+from upsort.core.judging.intervals import Rate
+from upsort.core.judging.measure import Evidence, LabelMeasure, Measure, Unit
+from upsort.core.judging.probability_measures import ProbabilityMeasures
+from upsort.core.names import suggestion
+
+
+def _whole(key: str) -> Callable[[Evidence], Rate | None]:
+    """A measure of the whole table."""
+    return lambda evidence: evidence.judgement.others.get(key)
+
+
+def _probable(of: Callable[[ProbabilityMeasures], Rate | None]) -> Callable[[Evidence], Rate | None]:
+    """A measure of probabilities, where there are any."""
+    return lambda evidence: of(evidence.probability) if evidence.probability is not None else None
+
+
+MEASURES: dict[str, Measure] = {
+    one.key: one
+    for one in (
+        Measure(
+            key="accuracy",
+            name="accuracy",
+            told="the share of documents that were given their own label",
+            of=lambda evidence: evidence.judgement.accuracy,
+        ),
+        Measure(
+            key="baseline",
+            name="baseline",
+            told="the accuracy of always giving the commonest label",
+            of=lambda evidence: evidence.judgement.baseline,
+        ),
+        Measure(
+            key="macro_f1",
+            name="macro F1",
+            told="the mean of the labels' F1",
+            of=lambda evidence: evidence.judgement.macro_f1,
+            leading=True,
+        ),
+        Measure(
+            key="balanced_accuracy",
+            name="balanced accuracy",
+            told="the mean of the labels' recall",
+            of=_whole("balanced_accuracy"),
+        ),
+        Measure(
+            key="macro_precision",
+            name="macro precision",
+            told="the mean of the labels' precision",
+            of=_whole("macro_precision"),
+        ),
+        Measure(
+            key="weighted_f1",
+            name="weighted F1",
+            told="the mean of the labels' F1, each weighted by its documents",
+            of=_whole("weighted_f1"),
+        ),
+        Measure(
+            key="macro_f_beta",
+            name="macro F-beta",
+            told="the mean of the labels' F-beta, with judge.beta",
+            of=_whole("macro_f_beta"),
+            same_as="macro_f1",
+        ),
+        Measure(
+            key="matthews",
+            name="Matthews' coefficient",
+            told="the correlation of true and given labels (Gorodkin 2004)",
+            of=_whole("matthews"),
+            unit=Unit.NUMBER,
+        ),
+        Measure(
+            key="kappa",
+            name="Cohen's kappa",
+            told="the agreement of true and given labels beyond chance (Cohen 1960)",
+            of=_whole("kappa"),
+            unit=Unit.NUMBER,
+        ),
+        Measure(
+            key="top2_accuracy",
+            name="own label among the two most probable",
+            told="the share of documents whose own label is among the two most probable, of more than two",
+            of=_probable(lambda found: found.top2 if len(found.areas.labels) > 2 else None),
+            leading=True,
+        ),
+        Measure(
+            key="roc_area",
+            name="ROC area, mean of the labels",
+            told="how often a document of a label gets a higher probability for it than one of another (Hanley & McNeil 1982)",
+            of=_probable(lambda found: found.areas.roc),
+            unit=Unit.NUMBER,
+        ),
+        Measure(
+            key="precision_recall_area",
+            name="precision-recall area, mean of the labels",
+            told="the mean precision at each document of a label, in the order of probability",
+            of=_probable(lambda found: found.areas.precision_recall),
+            unit=Unit.NUMBER,
+        ),
+        Measure(
+            key="log_loss",
+            name="log loss",
+            told="the mean of −ln of the probability of the own label (Good 1952)",
+            of=_probable(lambda found: found.log_loss),
+            unit=Unit.NUMBER,
+            more_is_better=False,
+            leading=True,
+        ),
+        Measure(
+            key="brier",
+            name="Brier score",
+            told="the mean squared distance of the probabilities from certainty about the own label (Brier 1950)",
+            of=_probable(lambda found: found.brier),
+            unit=Unit.NUMBER,
+            more_is_better=False,
+        ),
+    )
+}
+
+LABEL_MEASURES: dict[str, LabelMeasure] = {
+    one.key: one
+    for one in (
+        LabelMeasure(
+            key="precision",
+            name="precision",
+            told="the share of the documents given the label that have it",
+            of=lambda found: found.precision,
+        ),
+        LabelMeasure(
+            key="recall",
+            name="recall",
+            told="the share of the documents with the label that were given it",
+            of=lambda found: found.recall,
+        ),
+        LabelMeasure(
+            key="f1",
+            name="F1",
+            told="the harmonic mean of precision and recall",
+            of=lambda found: found.f1,
+            with_interval=False,
+        ),
+        LabelMeasure(
+            key="f_beta",
+            name="F-beta",
+            told="the mean of precision and recall in which recall counts beta times as much, with judge.beta",
+            of=lambda found: found.f_beta,
+            shown=False,
+        ),
+    )
+}
+
+
+def measure_called(key: str) -> Measure:
+    """The record of a measure. Raises UsageProblem for one that there is not."""
+    if key not in MEASURES:
+        raise UsageProblem(f"There is no measure {key!r}.", suggestion(key, MEASURES, "measures"))
+    return MEASURES[key]
+
+
+def rates_of(evidence: Evidence) -> dict[str, Rate]:
+    """All measures of a result by key, in the order in which they are told; those of a label as precision:LABEL."""
+    found = {key: rate for key, one in MEASURES.items() if (rate := one.of(evidence)) is not None}
+    for label in evidence.judgement.per_label:
+        found |= {f"{key}:{label.label}": one.of(label) for key, one in LABEL_MEASURES.items()}
+    return found
+
+
+def shown_measures(evidence: Evidence) -> list[tuple[Measure, Rate]]:
+    """The measures that a result shows beside its accuracy, each once."""
+    found = {key: rate for key, one in MEASURES.items() if (rate := one.of(evidence)) is not None}
+    apart = {key for key, rate in found.items() if MEASURES[key].same_as and rate == found.get(MEASURES[key].same_as)}
+    return [(MEASURES[key], rate) for key, rate in found.items() if key not in {"accuracy", "baseline", *apart}]

@@ -1,0 +1,30 @@
+"""What is declared of a key of the plan beside its type, default and bounds: what it is for, and where it has an effect."""
+
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass(frozen=True)
+class When:
+    """Another key of the plan, as section.key, that is set at all, or to one of some values."""
+
+    key: str
+    values: tuple[Any, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Key:
+    """told: what a key is for, in one line. among: whose names it takes: kinds or steps, which are records of their own, or
+    weightings. only: where it has an effect: in any of these cases; in all where none is named, unless kinds or steps say that it
+    is theirs. unless: where it has none.
+    """
+
+    told: str
+    among: str = ""
+    only: tuple[When, ...] = ()
+    unless: tuple[When, ...] = ()
+
+
+def key(told: str, *only: When, among: str = "", unless: tuple[When, ...] = ()) -> Key:
+    """A `Key`, as it is written beside the type of a key."""
+    return Key(told=told, among=among, only=only, unless=unless)

@@ -1,0 +1,23 @@
+"""What steps of cleaning need from files, and the shape of a step on words."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+WordStep = Callable[[str], str]
+"""A word to the word in its place; an empty string for none."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Resources:
+    """What steps need from files. stop_words: a list of one's own. lemma_table: forms and lemmas; bases and irregular: English.
+    vocabulary: the terms to use, where they are given. full_forms: for a stem or lemma, the word that it most often stands for.
+
+    All empty where the plan asks for none of them.
+    """
+
+    stop_words: frozenset[str] | None = None
+    lemma_table: Mapping[str, str] = field(default_factory=dict)
+    bases: frozenset[str] = frozenset()
+    irregular: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    vocabulary: frozenset[str] = frozenset()
+    full_forms: Mapping[str, str] = field(default_factory=dict)

@@ -1,0 +1,187 @@
+"""The keys of a plan as they are declared: what each may be, which kinds and steps it belongs to, and where it has no effect."""
+
+import types
+from collections.abc import Sequence
+from dataclasses import MISSING, Field, dataclass, fields
+from functools import cache
+from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
+
+from annotated_types import Ge, Gt, Le
+
+from upsort.core.classifiers.families import FAMILIES
+from upsort.core.keys import Key, When
+from upsort.core.names import listed
+from upsort.core.plan import SCHEMES, Plan, Source
+from upsort.core.text.steps import STEPS
+
+SECTIONS = tuple(one.name for one in fields(Plan) if one.name not in ("candidates", "source"))
+
+
+@dataclass(frozen=True, kw_only=True)
+class Declared:
+    """A key. annotation: its type with its bounds. said: the rest of its declaration."""
+
+    section: str
+    name: str
+    annotation: Any
+    default: Any
+    said: Key
+
+    @property
+    def path(self) -> str:
+        """section.key"""
+        return f"{self.section}.{self.name}"
+
+    @property
+    def choices(self) -> tuple[str, ...]:
+        """The names that it takes, where it takes no others."""
+        match self.said.among:
+            case "kinds":
+                return tuple(FAMILIES)
+            case "steps":
+                return tuple(STEPS)
+            case "weightings":
+                return SCHEMES
+            case "":
+                return tuple(str(name) for name in _literals(self.annotation) if name != "")
+            case other:
+                raise ValueError(f"{self.path} takes names of {other}, and nobody knows those")
+
+    @property
+    def may_be(self) -> str:
+        """What it may be, in words."""
+        if self.said.among:
+            names = f"one of {', '.join(self.choices)}"
+            return f"a list of steps, each {names}" if self.said.among == "steps" else names
+        return _in_words(self.annotation)
+
+    @property
+    def comment(self) -> str:
+        """What it is for, with the names that it takes where they are not told by it."""
+        return f"{self.said.told}: {', '.join(self.choices)}" if self.said.among == "kinds" else self.said.told
+
+    @property
+    def owners(self) -> tuple[str, ...]:
+        """The kinds of classifier, or the steps, that read it; none where it is for all."""
+        if self.section == "classifier":
+            own = tuple(kind for kind, family in FAMILIES.items() if self.name in family.settings)
+            probable = tuple(kind for kind, family in FAMILIES.items() if family.calibration != "none")
+            return probable if self.name == "calibrate" else own
+        if self.section == "clean":
+            own = tuple(name for name, step in STEPS.items() if self.name in step.options)
+            return () if self.name == "language" else own
+        return ()
+
+    def idle(self, plan: Plan) -> str:
+        """Why it has no effect in a plan, as the rest of a sentence; nothing where it has one."""
+        for when in self.said.unless:
+            if _holds(when, plan):
+                return f"has no effect where {when.key} is given"
+        owners, only = self.owners, self.said.only
+        chosen = plan.clean.steps if self.section == "clean" else (plan.classifier.kind,)
+        if not (owners or only) or set(owners) & set(chosen) or any(_holds(when, plan) for when in only):
+            return ""
+        if owners and self.section == "classifier":
+            return f"has no effect with classifier.kind = {plan.classifier.kind}; it is for {listed(owners)}"
+        if owners:
+            return f"has no effect without the step {' or '.join(owners)} in clean.steps"
+        return f"has no effect unless {' or '.join(map(_told, only))}"
+
+
+@cache
+def declared_keys() -> dict[str, Declared]:
+    """All keys by section.key, in the order of the plan."""
+    found: dict[str, Declared] = {}
+    for section in fields(Plan):
+        if section.name in SECTIONS:
+            found |= {one.path: one for one in _declared(section.name, section.default_factory)}
+    return found
+
+
+@cache
+def source_keys() -> tuple[Declared, ...]:
+    """The keys of a table [source.NAME]."""
+    return tuple(_declared("source", Source))
+
+
+def idle_keys(plans: Sequence[Plan], sections: Sequence[str] = SECTIONS) -> list[str]:
+    """A sentence for each key of some sections that is set and has no effect in any of the plans."""
+    found = []
+    for one in declared_keys().values():
+        if one.section not in sections:
+            continue
+        setting = [plan for plan in plans if getattr(getattr(plan, one.section), one.name) != one.default]
+        whys = [one.idle(plan) for plan in plans]
+        if setting and all(whys):
+            found.append(f"{one.path} {whys[0]}.")
+    return found
+
+
+def _declared(section: str, record: Any) -> list[Declared]:
+    hints = get_type_hints(record, include_extras=True)
+    return [
+        Declared(
+            section=section,
+            name=one.name,
+            annotation=hints[one.name],
+            default=_default(one),
+            said=next(extra for extra in get_args(hints[one.name])[1:] if isinstance(extra, Key)),
+        )
+        for one in fields(record)
+    ]
+
+
+def _default(one: "Field[Any]") -> Any:
+    return one.default_factory() if one.default_factory is not MISSING else one.default
+
+
+def _holds(when: When, plan: Plan) -> bool:
+    section, name = when.key.split(".")
+    value = getattr(getattr(plan, section), name)
+    return value in when.values if when.values else bool(value)
+
+
+def _told(when: When) -> str:
+    return f"{when.key} is {' or '.join(map(str, when.values))}" if when.values else f"{when.key} is given"
+
+
+def _literals(annotation: Any) -> tuple[Any, ...]:
+    """All names in a type."""
+    if get_origin(annotation) is Literal:
+        return get_args(annotation)
+    return tuple(name for part in get_args(annotation) if get_origin(part) for name in _literals(part))
+
+
+def _in_words(annotation: Any) -> str:
+    """A type in words."""
+    origin, parts = get_origin(annotation), get_args(annotation)
+    if origin is Annotated:
+        inner, bounds = parts[0], [extra for extra in parts[1:] if isinstance(extra, Ge | Gt | Le)]
+        return _number(inner, bounds) if bounds else _in_words(inner)
+    if origin is Literal:
+        names = [str(name) or '""' for name in parts]
+        return f"{', '.join(names[:-1])} or {names[-1]}" if len(names) > 1 else names[0]
+    if origin in (Union, types.UnionType):
+        return ", or ".join(_in_words(part) for part in parts if part is not type(None))
+    if origin is tuple:
+        if parts[-1] is Ellipsis:
+            return f"a list, each {_in_words(parts[0])}"
+        return f"two values, each {_in_words(parts[0])}" if len(parts) == 2 else "a list"
+    if origin is dict:
+        return f"a table of names, each with {_in_words(parts[1])}"
+    return _PLAIN[annotation]
+
+
+_PLAIN = {str: "a text", int: "a whole number", float: "a number", bool: "true or false"}
+
+
+def _number(kind: Any, bounds: list[Any]) -> str:
+    least = next((bound.ge for bound in bounds if isinstance(bound, Ge)), None)
+    above = next((bound.gt for bound in bounds if isinstance(bound, Gt)), None)
+    most = next((bound.le for bound in bounds if isinstance(bound, Le)), None)
+    words = _PLAIN[kind]
+    if least is not None and most is not None:
+        return f"{words} from {least:g} to {most:g}"
+    if above is not None:
+        return f"{words} above {above:g}" + (f", at most {most:g}" if most is not None else "")
+    return f"{words} of {least:g} or more"
