@@ -13,6 +13,7 @@ import pytest
 from conftest import Program
 
 from upsort.files import resumable
+from upsort.files.format import Layout
 
 
 @pytest.fixture
@@ -71,7 +72,7 @@ def test_killed_and_resumed_gives_the_same_bytes(program: Program, sorter: str, 
 
 def test_another_run_is_not_gone_on_with(program: Program, sorter: str, tmp_path: Path) -> None:
     table = many(tmp_path / "t.csv", 10)
-    part = resumable.ResumableTable(tmp_path / "o.csv", ["a"], {"sorter": "x"}, resume=False, overwrite=False)
+    part = resumable.ResumableTable(tmp_path / "o.csv", Layout(["a"]), {"sorter": "x"}, resume=False, overwrite=False)
     part.writerows([["1"]])
     part.done(1, {})
     assert "was another one" in program("score", sorter, table, "-o", "o.csv", "--resume", code=1).err

@@ -82,13 +82,13 @@ RULES: tuple[options.Rule, ...] = (
 
 def run(request: argparse.Namespace, console: Console) -> Exit:
     """Build, show and write."""
+    from upsort.files.formats import format_to_write
     from upsort.files.sorter_file import load_sorter
-    from upsort.files.tables_out import check_ending
     from upsort.jobs.features import build, document_row, in_sorter, summary, term_table, write_matrix, write_terms
 
     output = Path(request.output) if request.output else None
     if output is not None:
-        check_ending(output)
+        format_to_write(output)
     plan = plan_of(request, console)
     inputs = inputs_of(request, console, plan.source)
     sorter = load_sorter(Path(request.from_sorter)) if request.from_sorter else None

@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from upsort.cli.console import Console
+from upsort.cli.options import READ_OPTIONS
 from upsort.core.errors import UsageProblem
 
 if TYPE_CHECKING:
@@ -31,6 +32,7 @@ def inputs_of(
     sources: the plan's choices for single sources. rename: columns to call otherwise. names: of other tables than the
     command's input. Raises UsageProblem for an option of reading that has no meaning for any of the sources.
     """
+    from upsort.files.formats import FORMATS
     from upsort.files.rows import Reading
     from upsort.files.sources import open_inputs
     from upsort.files.text_files import checked_pattern
@@ -52,8 +54,9 @@ def inputs_of(
     )
     inputs = open_inputs(request.input if names is None else names, reading, console.input, sources, rename)
     if names is None:
-        for name, kinds in _READ_OF.items():
-            if name in request.given and not inputs.kinds & kinds:
+        for name in sorted({*READ_OPTIONS, "--unpack-limit"} & request.given - {"--as", "--set-aside"}):
+            kinds = {one.name for one in FORMATS if name in one.reads_with} or {"archive"}
+            if not inputs.kinds & kinds:
                 raise UsageProblem(
                     f"{name} has no meaning here: the sources are {', '.join(sorted(inputs.kinds))}, it is for "
                     f"{', '.join(sorted(kinds))}.",
@@ -62,18 +65,6 @@ def inputs_of(
     for note in inputs.notes:
         console.note(note)
     return inputs
-
-
-_READ_OF = {
-    "--encoding": {"delimited", "json", "json lines", "text"},
-    "--delimiter": {"delimited"},
-    "--header": {"delimited", "spreadsheet"},
-    "--each-line": {"text"},
-    "--sheet": {"spreadsheet"},
-    "--label-from": {"text"},
-    "--unpack-limit": {"archive"},
-}
-"""Options of reading, with the kinds of source that each is for."""
 
 
 def plan_of(request: argparse.Namespace, console: Console, gather: dict[str, Any] | None = None) -> "Plan":

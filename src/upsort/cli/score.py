@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
     from upsort.core.insight.drift import Drift
     from upsort.core.learning.sorter import Sorter
+    from upsort.files.format import Layout as TableLayout
     from upsort.jobs.score import Incoming, Layout, ScoreResult, Scoring
 
 DESCRIPTION = (
@@ -129,12 +130,16 @@ def _scored(
     request: argparse.Namespace, scoring: "Scoring", incoming: "Incoming", output: Path | None, console: Console
 ) -> "ScoreResult":
     """Score into what was asked for."""
-    from upsort.files.resumable import ENDINGS
-    from upsort.files.tables_out import json_lines, table_file, table_stream
+    from upsort.files.format import Layout as TableLayout
+    from upsort.files.formats import writing_endings
+    from upsort.files.tables_out import table_file
+    from upsort.files.writers import delimited, json_lines
     from upsort.jobs.score import Going, Passages, Rows, score, score_documents_of_passages
 
     passages = Passages(request.per_document, request.document_column) if request.per_document else None
     names = passages.columns(scoring.deciding.sorters, scoring.layout) if passages is not None else scoring.columns
+
+    table = TableLayout(names, scoring.numbers, ending="tsv")
 
     def into(writer: Rows) -> "ScoreResult":
         if passages is not None:
@@ -143,18 +148,19 @@ def _scored(
 
     if output is None:
         if console.as_json:
-            rows = _JsonRows(console, names, _numbers(scoring))
+            rows = _JsonRows(console, table)
             result = into(rows)
             rows.close()
             return result
-        return into(json_lines(console.output, names) if request.lines else table_stream(console.output, names, "\t"))
-    resumable = output.suffix.lower() in ENDINGS
+        return into((json_lines if request.lines else delimited)(console.output, table))
+    endings = writing_endings(resumable=True)
+    resumable = output.suffix.lower() in endings
     if request.resume and not resumable:
         raise UsageProblem(
-            f"A run that writes {output.suffix} cannot be gone on with.", f"Use one of {', '.join(ENDINGS)}."
+            f"A run that writes {output.suffix} cannot be gone on with.", f"Use one of {', '.join(endings)}."
         )
     if passages is not None or not resumable:
-        with table_file(output, names) as writer:
+        with table_file(output, names, scoring.numbers) as writer:
             return into(writer)
     return _resumed(request, scoring, incoming, output, console)
 
@@ -163,6 +169,7 @@ def _resumed(
     request: argparse.Namespace, scoring: "Scoring", incoming: "Incoming", output: Path, console: Console
 ) -> "ScoreResult":
     """Score into a table that can be gone on with."""
+    from upsort.files.format import Layout as TableLayout
     from upsort.files.resumable import ResumableTable
     from upsort.jobs.score import Going, Run, run_key, score
 
@@ -176,7 +183,8 @@ def _resumed(
             deciding=deciding,
         )
     )
-    table = ResumableTable(output, scoring.columns, key, request.resume, request.overwrite)
+    columns = TableLayout(scoring.columns, scoring.numbers)
+    table = ResumableTable(output, columns, key, request.resume, request.overwrite)
     if request.resume and table.rows:
         console.note(f"Going on after {table.rows:,} rows.")
     try:
@@ -185,12 +193,6 @@ def _resumed(
         raise Interrupted(f"interrupted after {table.rows:,} rows; {table.part} is kept, --resume goes on.") from None
     table.finish()
     return result
-
-
-def _numbers(scoring: "Scoring") -> set[str]:
-    from upsort.jobs.scored_rows import number_columns
-
-    return number_columns(scoring.deciding.sorters, scoring.layout.all_probabilities)
 
 
 def _labels_json(result: "ScoreResult", sorters: "Sequence[Sorter]") -> dict[str, Any]:
@@ -247,22 +249,20 @@ def _tell_drift(sorter: "Sorter", found: "Drift", console: Console) -> None:
 
 
 class _JsonRows:
-    """Writes rows as the objects of one JSON array, as they come. numbers: the columns that hold numbers."""
+    """Writes rows as the objects of one JSON array, as they come."""
 
-    def __init__(self, console: Console, columns: "Sequence[str]", numbers: "set[str]") -> None:
+    def __init__(self, console: Console, table: "TableLayout") -> None:
         self.console = console
-        self.columns = columns
-        self.numbers = numbers
+        self.table = table
         self.any = False
         console.output.write("[")
 
     def writerows(self, rows: "Sequence[Sequence[Any]]") -> None:
-        from upsort.jobs.scored_rows import value_of
+        from upsort.files.writers import as_object
 
         for row in rows:
             self.console.output.write(",\n " if self.any else "\n ")
-            cells = {name: value_of(cell, name in self.numbers) for name, cell in zip(self.columns, row, strict=True)}
-            json.dump(cells, self.console.output, ensure_ascii=False)
+            json.dump(as_object(row, self.table), self.console.output, ensure_ascii=False)
             self.any = True
 
     def close(self) -> None:

@@ -11,6 +11,8 @@ from typing import BinaryIO
 
 from upsort.core.errors import DataProblem
 from upsort.files.encoding import NOTED_ESCAPE, Encoding, find_encoding, noted_escapes
+from upsort.files.format import WITH_TABS
+from upsort.files.packing import ending_of
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import ROWS_A_BLOCK, Block, EmptySource, Entry, Reading, Refused, Table
 
@@ -59,9 +61,7 @@ def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
     sample = _sample(stream, encoding.name)
     if not sample.strip():
         raise EmptySource(f"{source} is empty.", "Give a table with a row of column names and rows of documents.")
-    tab_file = reading.kind in {"tsv", "tab"} or source.removesuffix(".gz").removesuffix(".xz").endswith(
-        (".tsv", ".tab")
-    )
+    tab_file = (reading.kind or ending_of(source)) in WITH_TABS
     delimiter = reading.delimiter or ("\t" if tab_file else _likeliest_delimiter(sample))
     rows = _rows_of(sample, delimiter)
     header = reading.header if reading.header is not None else _looks_like_header(rows)

@@ -5,9 +5,7 @@ what comes out is bounded in bytes and in members.
 """
 
 import glob
-import gzip
 import io
-import lzma
 import tarfile
 import tempfile
 import zipfile
@@ -19,12 +17,10 @@ from typing import BinaryIO, cast
 
 from upsort.core.errors import DataProblem
 from upsort.core.names import nearest, suggestion
+from upsort.files.packing import DAMAGED, LAYERS, TAR_ENDINGS, ZIP_ENDINGS, is_archive, opened
 from upsort.files.rows import Entry, Reading
 
 MOST_MEMBERS = 200_000
-_TAR_ENDINGS = (".tar", ".tar.gz", ".tgz", ".tar.xz", ".txz", ".tar.bz2")
-_LAYERS = (".gz", ".xz")
-_ARCHIVES = (".zip", *_TAR_ENDINGS)
 
 
 @dataclass
@@ -35,20 +31,13 @@ class Found:
     notes: list[str] = field(default_factory=list)
 
 
-def is_packed(name: str) -> bool:
-    """Whether a file's name is that of an archive, or of a packed file."""
-    return name.lower().endswith((*_ARCHIVES, ".gz", ".xz"))
-
-
 def entries_of(name: str, reading: Reading) -> Found:
     """All files that a path or pattern names, in the order of their names.
 
     Raises DataProblem for a missing file, a pattern without a match, and an archive that is damaged or over the limit.
     """
     path = Path(name)
-    archive = next(
-        (parent for parent in path.parents if parent.is_file() and parent.name.lower().endswith(_ARCHIVES)), None
-    )
+    archive = next((parent for parent in path.parents if parent.is_file() and is_archive(parent.name)), None)
     if archive is not None:
         return _of_member(archive, name, reading)
     if not path.exists() and glob.has_magic(name):
@@ -90,18 +79,11 @@ def _of_path(path: Path, reading: Reading) -> Found:
     if path.is_dir():
         return _of_folder(path, reading)
     try:
-        if path.name.lower().endswith(".zip"):
+        if path.name.lower().endswith(ZIP_ENDINGS):
             return _of_zip(path, reading)
-        if path.name.lower().endswith(_TAR_ENDINGS):
+        if path.name.lower().endswith(TAR_ENDINGS):
             return _of_tar(path, reading)
-    except (
-        zipfile.BadZipFile,
-        tarfile.TarError,
-        EOFError,
-        lzma.LZMAError,
-        gzip.BadGzipFile,
-        NotImplementedError,
-    ) as error:
+    except (zipfile.BadZipFile, tarfile.TarError, *DAMAGED, NotImplementedError) as error:
         raise DataProblem(
             f"{path} is a damaged or unreadable archive: {error}.", "Get it again, or unpack it."
         ) from error
@@ -116,7 +98,7 @@ def _of_folder(folder: Path, reading: Reading) -> Found:
             continue
         if path.is_symlink() or any(parent.is_symlink() for parent in _between(path, folder)):
             found.notes.append(f"{path} is a link; links in folders are not followed.")
-        elif path.name.lower().endswith(_ARCHIVES):
+        elif is_archive(path.name):
             found.notes.append(f"{path} is an archive inside a folder; name it itself to read it.")
         else:
             opener = _unpacked(_file_opener(path), path.name, reading)
@@ -208,7 +190,7 @@ def _left_out(parts: tuple[str, ...], shown: str, found: Found) -> bool:
     """Whether a member is none to be read: hidden, or an archive itself."""
     if any(part.startswith((".", "__MACOSX")) for part in parts):
         return True
-    if parts[-1].lower().endswith(_ARCHIVES):
+    if is_archive(parts[-1]):
         found.notes.append(f"{shown} is an archive inside an archive and was left out.")
         return True
     return False
@@ -240,13 +222,11 @@ def _too_large(name: str, reading: Reading) -> DataProblem:
 
 def _unpacked(opener: Callable[[], BinaryIO], name: str, reading: Reading) -> Callable[[], BinaryIO]:
     """The opener of what a compressed file holds; of the file itself where it is not compressed."""
-    if not name.lower().endswith(_LAYERS):
+    if not name.lower().endswith(tuple(LAYERS)):
         return opener
 
     def open_unpacked() -> BinaryIO:
-        packed = opener()
-        layer = gzip.open if name.lower().endswith(".gz") else lzma.open
-        return cast(BinaryIO, io.BufferedReader(_Bounded(cast(BinaryIO, layer(packed)), name, reading)))
+        return cast(BinaryIO, io.BufferedReader(_Bounded(opened(opener(), name), name, reading)))
 
     return open_unpacked
 
@@ -269,7 +249,7 @@ class _Bounded(io.RawIOBase):
     def readinto(self, buffer: "memoryview") -> int:  # type: ignore[override]
         try:
             content = self._stream.read(len(buffer))
-        except (EOFError, gzip.BadGzipFile, lzma.LZMAError, OSError) as error:
+        except (*DAMAGED, OSError) as error:
             raise DataProblem(f"{self._name} is damaged: {error}.", "Get it again.") from error
         buffer[: len(content)] = content
         if self._stream.tell() > self._reading.unpack_limit:

@@ -14,23 +14,20 @@ from pathlib import Path
 from typing import Any
 
 from upsort.core.errors import DataProblem
-from upsort.files.tables_out import RowWriter, json_lines, table_stream
+from upsort.files.format import Layout
+from upsort.files.formats import format_to_write
 from upsort.files.writing import cannot_write, check_writable, replacing_text
-
-ENDINGS = {".csv": ",", ".tsv": "\t", ".tab": "\t", ".jsonl": ""}
 
 
 class ResumableTable:
     """Open it, write blocks, tell after each how many input rows are done, and finish.
 
-    path: the target. columns: of the table. key: what must be the same for going on (sorter, sources, options). resume:
+    path: the target. table: its columns. key: what must be the same for going on (sorter, sources, options). resume:
     whether to go on with an earlier part. Raises DataProblem when there is a part and it is not to be gone on with, or does
     not fit.
     """
 
-    def __init__(
-        self, path: Path, columns: Sequence[str], key: Mapping[str, Any], resume: bool, overwrite: bool
-    ) -> None:
+    def __init__(self, path: Path, table: Layout, key: Mapping[str, Any], resume: bool, overwrite: bool) -> None:
         check_writable(path)
         self.path = path
         self.part = path.with_name(f"{path.name}.part")
@@ -52,12 +49,11 @@ class ResumableTable:
         except OSError as error:
             raise cannot_write(path, error) from error
         self.text = io.TextIOWrapper(self.stream, encoding="utf-8", errors="backslashreplace", newline="")
-        delimiter = ENDINGS[path.suffix.lower()]
-        self.writer: RowWriter
-        if delimiter:
-            self.writer = table_stream(self.text, columns, delimiter, with_head=not whole)
-        else:
-            self.writer = json_lines(self.text, columns)
+        written = format_to_write(path).to_text
+        if written is None:
+            raise ValueError(f"{path} is of a format that has to be whole")
+        ending = path.suffix.lower().removeprefix(".")
+        self.writer = written(self.text, Layout(table.columns, table.numbers, ending=ending, with_head=not whole))
 
     def _earlier(self) -> int:
         """Read the journal; returns how many bytes of the part are whole, 0 where there is no part."""

@@ -11,37 +11,21 @@ from shutil import copyfileobj
 from typing import BinaryIO, cast
 
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.names import suggestion
 from upsort.core.plan import Source
 from upsort.files.columns import renamed
-from upsort.files.delimited import delimited_table
-from upsort.files.entries import entries_of, is_packed
-from upsort.files.json_tables import json_lines_table, json_table
-from upsort.files.parquet_tables import parquet_table
+from upsort.files.entries import entries_of
+from upsort.files.format import Format
+from upsort.files.formats import TEXT, format_called, format_of_content, format_of_file, reading_names
+from upsort.files.packing import is_packed
 from upsort.files.rows import EmptySource, Entry, Reading, Table
-from upsort.files.spreadsheets import spreadsheet_table
-from upsort.files.text_files import text_table
 
+_BEGINNING = 65536  # bytes that tell what comes on standard input
 STANDARD_INPUT = "-"
-KINDS = {
-    "csv": "delimited",
-    "tsv": "delimited",
-    "tab": "delimited",
-    "json": "json",
-    "jsonl": "json lines",
-    "ndjson": "json lines",
-    "xlsx": "spreadsheet",
-    "parquet": "parquet",
-    "txt": "text",
-    "text": "text",
-    "md": "text",
-    "log": "text",
-}
 
 
 @dataclass(frozen=True)
 class Inputs:
-    """What a command reads. notes: what was found out and should be told. kinds: of source, those of KINDS and `archive`."""
+    """What a command reads. notes: what was found out and should be told. kinds: the names of the formats, and `archive`."""
 
     tables: tuple[Table, ...]
     notes: list[str] = field(default_factory=list)
@@ -91,8 +75,8 @@ def _tables_of(
 ) -> tuple[list[Table], list[str], set[str]]:
     if name == STANDARD_INPUT:
         entry = Entry("standard input", ("standard input",), _spooled(standard_input))
-        chosen = reading if reading.kind else replace(reading, kind=_kind_of_content(entry))
-        return [renamed(_table(entry, chosen), rename)], [], {_kind(entry, chosen)}
+        typed = format_called(reading.kind) if reading.kind else _kind_of_content(entry)
+        return [renamed(_table(entry, reading, typed), rename)], [], {typed.name}
     found = entries_of(name, reading)
     tables, notes = [], list(found.notes)
     alone = len(found.entries) == 1
@@ -102,26 +86,28 @@ def _tables_of(
         else set()
     )
 
-    def kind_or_none(entry: Entry) -> str:
+    def kind_or_none(entry: Entry) -> Format | None:
         try:
             return _kind(entry, _reading_for(entry, reading, sources))
         except UsageProblem:
             if alone:
                 raise
             notes.append(f"{entry.name} is of no kind that can be read and was left out.")
-            return ""
+            return None
 
     for kind, group in groupby(found.entries, kind_or_none):
-        kinds |= {kind} - {""}
-        if kind == "text":
+        if kind is None:
+            continue
+        kinds.add(kind.name)
+        if kind.read_together is not None:
             members = list(group)
             shown = members[0].name if len(members) == 1 else name
             choice = _reading_for(members[0], reading, sources)
-            tables.append(_renamed_for(members[0], text_table(shown, members, choice), sources, rename))
-        elif kind:
+            tables.append(_renamed_for(members[0], kind.read_together(shown, members, choice), sources, rename))
+        else:
             for entry in group:
                 try:
-                    table = _table(entry, _reading_for(entry, reading, sources))
+                    table = _table(entry, _reading_for(entry, reading, sources), kind)
                 except EmptySource as problem:
                     if alone:
                         raise
@@ -131,59 +117,34 @@ def _tables_of(
                     raise DataProblem(f"{entry.name} is damaged: {error}.", "Get the file again.") from error
                 tables.append(_renamed_for(entry, table, sources, rename))
     if not tables:
-        raise DataProblem(f"{name} holds nothing that can be read.", f"Kinds: {', '.join(KINDS)}.")
+        raise DataProblem(f"{name} holds nothing that can be read.", f"Kinds: {', '.join(reading_names())}.")
     return tables, notes, kinds
 
 
-def _table(entry: Entry, reading: Reading) -> Table:
-    match _kind(entry, reading):
-        case "delimited":
-            return delimited_table(entry, reading)
-        case "json":
-            return json_table(entry, reading)
-        case "json lines":
-            return json_lines_table(entry, reading)
-        case "spreadsheet":
-            return spreadsheet_table(entry, reading)
-        case "parquet":
-            return parquet_table(entry)
-        case _:
-            return text_table(entry.name, [entry], reading)
+def _table(entry: Entry, reading: Reading, kind: Format) -> Table:
+    if kind.read is not None:
+        return kind.read(entry, reading)
+    if kind.read_together is not None:
+        return kind.read_together(entry.name, [entry], reading)
+    raise UsageProblem(f"{entry.name}: {kind.name} can be written, but not read.", "Name another source.")
 
 
-def _kind(entry: Entry, reading: Reading) -> str:
+def _kind(entry: Entry, reading: Reading) -> Format:
     if reading.kind:
-        if reading.kind not in KINDS:
-            raise UsageProblem(
-                f"There is no kind of source {reading.kind!r}.", suggestion(reading.kind, KINDS, "kinds")
-            )
-        return KINDS[reading.kind]
+        return format_called(reading.kind)
     if reading.each_line:
-        return "text"
-    name = entry.path[-1].lower()
-    for layer in (".gz", ".xz"):
-        name = name.removesuffix(layer)
-    ending = name.rpartition(".")[2] if "." in name else ""
-    if ending in KINDS:
-        return KINDS[ending]
-    if not ending or ending.isdigit():
-        return "delimited" if len(entry.path) == 1 else "text"
-    raise UsageProblem(
-        f"{entry.name} has an ending of no known kind.", f"Say what it is with --as: {', '.join(KINDS)}."
-    )
+        return TEXT
+    found = format_of_file(entry.path[-1], alone=len(entry.path) == 1)
+    if found is None:
+        raise UsageProblem(
+            f"{entry.name} has an ending of no known kind.", f"Say what it is with --as: {', '.join(reading_names())}."
+        )
+    return found
 
 
-def _kind_of_content(entry: Entry) -> str:
+def _kind_of_content(entry: Entry) -> Format:
     with entry.open() as stream:
-        beginning = stream.read(65536)
-    if beginning.startswith(b"PAR1"):
-        return "parquet"
-    if beginning.startswith(b"PK\x03\x04"):
-        return "xlsx"
-    text = beginning.lstrip(b"\xef\xbb\xbf \t\r\n")
-    if text.startswith(b"{"):
-        return "jsonl"
-    return "json" if text.startswith(b"[") else "csv"
+        return format_of_content(stream.read(_BEGINNING))
 
 
 def _source_for(entry: Entry, sources: Mapping[str, Source]) -> Source | None:

@@ -6,11 +6,12 @@ from pathlib import PurePosixPath
 
 from upsort.core.errors import UsageProblem
 from upsort.files.encoding import find_encoding
+from upsort.files.packing import LAYERS
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
 
 _FILES_A_BLOCK = 200
-_ENDINGS = (".gz", ".xz", ".txt", ".text", ".md", ".log", ".eml")
+_ENDINGS = (*LAYERS, ".txt", ".text", ".md", ".log", ".eml")
 
 
 def text_table(name: str, entries: Sequence[Entry], reading: Reading) -> Table:

@@ -17,9 +17,10 @@ from upsort.core.plan import Columns
 from upsort.core.sparse import one_below_the_other
 from upsort.files.columns import column_place
 from upsort.files.documents import DocumentBlock, Reader
+from upsort.files.format import RowWriter
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
-from upsort.files.tables_out import RowWriter, table_file
+from upsort.files.tables_out import table_file
 from upsort.jobs.corpus import set_of_labels
 from upsort.jobs.judged import Compared, Judged, Mistake, judged
 from upsort.jobs.progress import nothing_usable

@@ -25,11 +25,13 @@ from upsort.core.text.repetition import is_repetition
 from upsort.files.by_name import ByName, together
 from upsort.files.columns import Roles, column_in, column_place, roles_in
 from upsort.files.documents import PASSAGE_COLUMNS, texts_of
+from upsort.files.format import RowWriter
+from upsort.files.formats import format_to_write
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Block, Refused, Table
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
-from upsort.files.tables_out import RowWriter, check_ending, table_file
+from upsort.files.tables_out import table_file
 from upsort.files.writing import check_writable
 from upsort.jobs.progress import Advance, no_progress
 
@@ -90,7 +92,7 @@ def gather(
     inputs: Inputs, choices: plan.Plan, output: Path, aside: SetAside, advance: Advance = no_progress
 ) -> GatherResult:
     """Write the corpus to `output`. Raises UsageProblem for columns that a source does not have."""
-    check_ending(output)
+    format_to_write(output)
     check_writable(output)
     work = _Gathering(inputs, choices, aside, advance)
     with table_file(output, work.columns) as writer:

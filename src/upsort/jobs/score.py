@@ -21,7 +21,7 @@ from upsort.files.documents import DocumentBlock, Reader, large_blocks
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
-from upsort.jobs.scored_rows import decision_columns, decision_rows
+from upsort.jobs.scored_rows import decision_columns, decision_rows, number_columns
 
 _CHARACTERS_AT_ONCE = 2_000_000
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
@@ -165,6 +165,7 @@ class Scoring:
         self.deciding = Deciding(sorters)
         self.layout = layout
         self.added = decision_columns(sorters, layout.all_probabilities)
+        self.numbers = number_columns(sorters, layout.all_probabilities)
         kept = [name for name in together(table.columns for table in inputs.tables) if name not in self.added]
         self.by_name = ByName([identity or "document"] if layout.thin else kept)
 

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from upsort.core.learning.sorter import Decisions, Sorter
+from upsort.files.writers import value_of
 
 
 @dataclass(frozen=True)
@@ -30,18 +31,22 @@ def _of_best(sorter: Sorter, decisions: Decisions) -> list[Any]:
     return decisions.probabilities[np.arange(decisions.best.size), decisions.best].tolist()  # type: ignore[no-any-return]
 
 
-COLUMNS = (
-    DecisionColumn("label", lambda sorter, decisions: sorter.given(decisions)),
+LABEL = DecisionColumn("label", lambda sorter, decisions: sorter.given(decisions))
+COLUMNS: list[DecisionColumn] = [
+    LABEL,
     DecisionColumn("probability", _of_best, 6),
     DecisionColumn("second_label", lambda sorter, found: [sorter.labels[second] for second in found.second.tolist()]),
     DecisionColumn("margin", lambda sorter, decisions: decisions.margin.tolist(), 6),
     DecisionColumn("unknown_share", lambda sorter, decisions: decisions.unknown_share.tolist(), 4),
-)
+]
+"""The columns that scoring adds, in their order; adding one is adding it here."""
+
+_BEGIN = "sorted_"
 
 
 def columns_of(sorter: Sorter, all_probabilities: bool = False) -> list[DecisionColumn]:
     """The columns of one answer: sorted_label …, with the answer's name where the sorter gives several."""
-    begin = f"sorted_{sorter.answer}_" if sorter.answer else "sorted_"
+    begin = f"{_BEGIN}{sorter.answer}_" if sorter.answer else _BEGIN
     found = [DecisionColumn(begin + one.name, one.values, one.digits) for one in COLUMNS]
     if all_probabilities:
         found += [_probability_of(number, f"{begin}probability: {label}") for number, label in enumerate(sorter.labels)]
@@ -57,10 +62,10 @@ def decision_columns(sorters: Sequence[Sorter], all_probabilities: bool = False)
     return [column.name for sorter in sorters for column in columns_of(sorter, all_probabilities)]
 
 
-def number_columns(sorters: Sequence[Sorter], all_probabilities: bool = False) -> set[str]:
+def number_columns(sorters: Sequence[Sorter], all_probabilities: bool = False) -> frozenset[str]:
     """The names of those that hold numbers."""
     found = [column for sorter in sorters for column in columns_of(sorter, all_probabilities)]
-    return {column.name for column in found if column.digits is not None}
+    return frozenset(column.name for column in found if column.digits is not None)
 
 
 def decision_rows(sorter: Sorter, decisions: Decisions, all_probabilities: bool = False) -> list[list[str]]:
@@ -74,13 +79,17 @@ def decision_values(sorter: Sorter, decisions: Decisions, all_probabilities: boo
     columns = columns_of(sorter, all_probabilities)
     rows = decision_rows(sorter, decisions, all_probabilities)
     return [
-        {column.name: value_of(cell, column.digits is not None) for column, cell in zip(columns, row, strict=True)}
+        {
+            column.name: cell if column.digits is None else value_of(cell)
+            for column, cell in zip(columns, row, strict=True)
+        }
         for row in rows
     ]
 
 
-def value_of(cell: str, number: bool) -> Any:
-    """A cell of a table as a value of JSON."""
-    if not number:
-        return cell
-    return float(cell) if cell else None
+def label_columns(names: Sequence[str]) -> list[str]:
+    """Those among the columns of a table that hold the label that scoring gave; one for each answer."""
+    begins = [name.removesuffix(LABEL.name) for name in names if name.startswith(_BEGIN) and name.endswith(LABEL.name)]
+    whole = [begin for begin in begins if all(begin + one.name in names for one in COLUMNS)]
+    # Columns may have been taken out since; the label of a sorter of one answer is then known by its name alone.
+    return [begin + LABEL.name for begin in whole or begins if begin in whole or begin == _BEGIN]

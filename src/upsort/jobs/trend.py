@@ -17,6 +17,7 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.figures import save
 from upsort.jobs.progress import Advance, no_progress
+from upsort.jobs.scored_rows import label_columns
 
 _MOST_PERIODS = 400
 _SAMPLE = 200
@@ -99,9 +100,7 @@ def _all_periods(begin: date, end: date, period: str) -> list[str]:
 
 
 def _label_column(columns: tuple[str, ...]) -> str:
-    found = [
-        name for name in columns if name.startswith("sorted_") and name.endswith("_label") and "second" not in name
-    ]
+    found = label_columns(columns)
     if not found:
         raise UsageProblem(
             "The table has no column sorted_label.", f"Name the label with --label. Columns: {listed(columns)}."

@@ -1,0 +1,58 @@
+"""The record that each format of tables fills in. Reading, writing, detection and help go by it."""
+
+from collections.abc import Callable, Sequence
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+from typing import Any, BinaryIO, Protocol, TextIO
+
+from upsort.files.rows import Entry, Reading, Table
+
+WITH_TABS = frozenset({"tsv", "tab"})
+"""Endings of separated cells that have tabs between them; others have commas."""
+
+
+class RowWriter(Protocol):
+    """Takes rows one after the other."""
+
+    def writerow(self, row: Sequence[Any], /) -> object:
+        """Write one row of cells."""
+
+    def writerows(self, rows: Sequence[Sequence[Any]], /) -> object:
+        """Write many."""
+
+
+@dataclass(frozen=True)
+class Layout:
+    """How a table is laid out. columns: their names. numbers: those of them that hold numbers, in formats that know numbers.
+    ending: of its file, where a format has several. with_head: unless there is a head already."""
+
+    columns: Sequence[str]
+    numbers: frozenset[str] = frozenset()
+    ending: str = ""
+    with_head: bool = True
+
+
+@dataclass(frozen=True, kw_only=True)
+class Format:
+    """A format of tables.
+
+    name: as it is told. endings: of its files, without dots, the usual one first; they are the names of --as too. signature:
+    whether the beginning of a file is that of this format; asked only of files without a name. read: one file as a table.
+    read_together: several files as one table, where each is no table of its own. reads_with: the options of reading that it goes
+    by. to_text: a writer to a text stream; tables of such a format can be gone on with. to_bytes: a writer to a stream of bytes,
+    for those that have to be whole.
+    """
+
+    name: str
+    endings: tuple[str, ...]
+    signature: Callable[[bytes], bool] | None = None
+    read: Callable[[Entry, Reading], Table] | None = None
+    read_together: Callable[[str, Sequence[Entry], Reading], Table] | None = None
+    reads_with: frozenset[str] = frozenset()
+    to_text: Callable[[TextIO, Layout], RowWriter] | None = None
+    to_bytes: Callable[[BinaryIO, Layout], AbstractContextManager[RowWriter]] | None = None
+
+    @property
+    def written(self) -> bool:
+        """Whether tables of this format can be written."""
+        return self.to_text is not None or self.to_bytes is not None

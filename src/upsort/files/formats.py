@@ -1,0 +1,125 @@
+"""The formats of tables by name. Each is a record; adding one is adding it here."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from upsort.core.errors import UsageProblem
+from upsort.core.names import suggestion
+from upsort.files import writers
+from upsort.files.delimited import delimited_table
+from upsort.files.format import Format
+from upsort.files.json_tables import json_lines_table, json_table
+from upsort.files.packing import ending_of
+from upsort.files.parquet_tables import parquet_table
+from upsort.files.spreadsheets import spreadsheet_table
+from upsort.files.text_files import text_table
+
+
+def _begins(*marks: bytes) -> Callable[[bytes], bool]:
+    """Whether a file begins with one of some bytes, whatever space stands before text."""
+    return lambda beginning: beginning.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(marks)
+
+
+DELIMITED = Format(
+    name="delimited",
+    endings=("csv", "tsv", "tab"),
+    read=delimited_table,
+    reads_with=frozenset({"--encoding", "--delimiter", "--header"}),
+    to_text=writers.delimited,
+)
+JSON_LINES = Format(
+    name="json lines",
+    endings=("jsonl", "ndjson"),
+    signature=_begins(b"{"),
+    read=json_lines_table,
+    reads_with=frozenset({"--encoding"}),
+    to_text=writers.json_lines,
+)
+TEXT = Format(
+    name="text",
+    endings=("txt", "text", "md", "log"),
+    read_together=text_table,
+    reads_with=frozenset({"--encoding", "--each-line", "--label-from"}),
+)
+FORMATS: list[Format] = [
+    DELIMITED,
+    Format(
+        name="json",
+        endings=("json",),
+        signature=_begins(b"["),
+        read=json_table,
+        reads_with=frozenset({"--encoding"}),
+    ),
+    JSON_LINES,
+    Format(
+        name="spreadsheet",
+        endings=("xlsx",),
+        signature=lambda beginning: beginning.startswith(b"PK\x03\x04"),
+        read=spreadsheet_table,
+        reads_with=frozenset({"--header", "--sheet"}),
+        to_bytes=writers.spreadsheet,
+    ),
+    Format(
+        name="parquet",
+        endings=("parquet",),
+        signature=lambda beginning: beginning.startswith(b"PAR1"),
+        read=lambda entry, _: parquet_table(entry),
+        to_bytes=writers.parquet,
+    ),
+    TEXT,
+]
+"""In the order in which they are told."""
+
+
+def reading_names() -> list[str]:
+    """All names of formats that can be read."""
+    return [ending for one in FORMATS for ending in one.endings]
+
+
+def writing_endings(resumable: bool = False) -> list[str]:
+    """The endings of tables that can be written, with their dots. resumable: only of those that can be gone on with."""
+    return [
+        f".{ending}"
+        for one in FORMATS
+        for ending in one.endings
+        if (one.to_text is not None if resumable else one.written)
+    ]
+
+
+def format_called(name: str) -> Format:
+    """The format of a name of --as. Raises UsageProblem for one that there is not."""
+    found = format_of_ending(name)
+    if found is None:
+        raise UsageProblem(f"There is no kind of source {name!r}.", suggestion(name, reading_names(), "kinds"))
+    return found
+
+
+def format_of_ending(ending: str) -> Format | None:
+    """The format that an ending, without its dot, names."""
+    return next((one for one in FORMATS if ending in one.endings), None)
+
+
+def format_to_write(path: Path) -> Format:
+    """The format that a file to be written is to have. Raises UsageProblem where its ending names none."""
+    found = format_of_ending(path.suffix.lower().removeprefix("."))
+    if found is None or not found.written:
+        raise UsageProblem(
+            f"{path} has no ending that names a kind of table.", f"Use one of {', '.join(writing_endings())}."
+        )
+    return found
+
+
+def format_of_content(beginning: bytes) -> Format:
+    """The format that the beginning of a file without a name looks like; separated cells, where it looks like no other."""
+    found = next((one for one in FORMATS if one.signature is not None and one.signature(beginning)), None)
+    return found or DELIMITED
+
+
+def format_of_file(name: str, alone: bool) -> Format | None:
+    """The format that a file's name tells. alone: whether it is a source of its own, not one file of a folder or archive."""
+    ending = ending_of(name)
+    if (found := format_of_ending(ending)) is not None:
+        return found
+    if not ending or ending.isdigit():
+        return DELIMITED if alone else TEXT
+    return None

@@ -1,0 +1,183 @@
+"""The writers of the formats of tables: separated cells, JSON Lines, Parquet, spreadsheets. All text is UTF-8."""
+
+import json
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from typing import Any, BinaryIO, TextIO
+
+from upsort.core.errors import DataProblem
+from upsort.files.format import WITH_TABS, Layout, RowWriter
+
+_ROWS_A_GROUP = 20_000
+_MOST_XLSX_ROWS = 1_048_575
+_MOST_XLSX_CELL = 32_767
+
+
+def delimited(stream: TextIO, layout: Layout) -> RowWriter:
+    """Separated cells, by commas or, for the endings of WITH_TABS, by tabs."""
+    writer = _Delimited(stream, "\t" if layout.ending in WITH_TABS else ",")
+    if layout.with_head:
+        writer.writerow(layout.columns)
+    return writer
+
+
+class _Delimited:
+    """Separated cells, quoted where they hold a delimiter, a quote or a line end (RFC 4180).
+
+    Rows are written column by column of a block: most columns hold nothing that needs a quote, which one look at the whole
+    column tells. That is several times as fast as looking at each cell's characters.
+    """
+
+    def __init__(self, stream: TextIO, delimiter: str) -> None:
+        self._write, self._delimiter = stream.write, delimiter
+        self._special = (delimiter, '"', "\n", "\r")
+
+    def writerow(self, row: Sequence[Any], /) -> None:
+        self.writerows([[cell if isinstance(cell, str) else str(cell) for cell in row]])
+
+    def writerows(self, rows: Sequence[Sequence[str]], /) -> None:
+        columns = [self._quoted(column) for column in zip(*rows, strict=True)]
+        if len(columns) == 1:  # an empty cell alone on its line would be no row at all
+            columns = [[cell or '""' for cell in columns[0]]]
+        lines = map(self._delimiter.join, zip(*columns, strict=True))
+        self._write("".join([f"{line}\n" for line in lines]))
+
+    def _quoted(self, column: Sequence[str]) -> Sequence[str]:
+        whole = "".join(column)
+        special = [character for character in self._special if character in whole]
+        if not special:
+            return column
+        return [
+            '"' + cell.replace('"', '""') + '"' if any(character in cell for character in special) else cell
+            for cell in column
+        ]
+
+
+def value_of(cell: Any) -> float | None:
+    """A cell of a column of numbers as a number; None for an empty one."""
+    return float(cell) if cell not in ("", None) else None
+
+
+class _Rows:
+    def writerow(self, row: Sequence[Any], /) -> None:
+        raise NotImplementedError
+
+    def writerows(self, rows: Sequence[Sequence[Any]], /) -> None:
+        for row in rows:
+            self.writerow(row)
+
+
+def json_lines(stream: TextIO, layout: Layout) -> RowWriter:
+    """Rows as JSON objects, one a line."""
+    return _JsonLines(stream, layout)
+
+
+class _JsonLines(_Rows):
+    def __init__(self, stream: TextIO, layout: Layout) -> None:
+        self._stream, self._layout = stream, layout
+
+    def writerow(self, row: Sequence[Any], /) -> None:
+        json.dump(as_object(row, self._layout), self._stream, ensure_ascii=False)
+        self._stream.write("\n")
+
+
+def as_object(row: Sequence[Any], layout: Layout) -> dict[str, Any]:
+    """A row as an object of JSON."""
+    return {
+        name: value_of(cell) if name in layout.numbers else cell for name, cell in zip(layout.columns, row, strict=True)
+    }
+
+
+@contextmanager
+def parquet(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
+    """Columns of text or of numbers, written in groups of rows."""
+    writer = _Parquet(stream, layout)
+    yield writer
+    writer.close()
+
+
+class _Parquet(_Rows):
+    def __init__(self, stream: Any, layout: Layout) -> None:
+        import pyarrow as pa  # slow to load
+        from pyarrow import parquet
+
+        self._arrow = pa
+        self._schema = pa.schema(
+            [(column, pa.float64() if column in layout.numbers else pa.string()) for column in layout.columns]
+        )
+        self._numbers = [column in layout.numbers for column in layout.columns]
+        self._writer = parquet.ParquetWriter(stream, self._schema)
+        self._held: list[Sequence[Any]] = []
+
+    def writerow(self, row: Sequence[Any], /) -> None:
+        self._held.append(row)
+        if len(self._held) >= _ROWS_A_GROUP:
+            self._flush()
+
+    def _flush(self) -> None:
+        columns = zip(*self._held, strict=True) if self._held else [[] for _ in self._schema]
+        arrays = [
+            self._arrow.array([value_of(cell) if number else _sound(cell) for cell in column], field.type)
+            for column, number, field in zip(columns, self._numbers, self._schema, strict=True)
+        ]
+        self._writer.write_table(self._arrow.Table.from_arrays(arrays, schema=self._schema))
+        self._held = []
+
+    def close(self) -> None:
+        if self._held:
+            self._flush()
+        self._writer.close()
+
+
+def _sound(cell: Any) -> str:
+    return str(cell).encode("utf-8", "backslashreplace").decode("utf-8")
+
+
+@contextmanager
+def spreadsheet(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
+    """One sheet, held in memory until it is whole; cells are text or numbers, never formulas."""
+    writer = _Spreadsheet(layout)
+    yield writer
+    writer.save(stream)
+
+
+class _Spreadsheet(_Rows):
+    def __init__(self, layout: Layout) -> None:
+        from openpyxl import Workbook  # slow to load
+
+        self._book = Workbook(write_only=True)
+        self._sheet = self._book.create_sheet("corpus")
+        self._rows = 0
+        self._numbers = [column in layout.numbers for column in layout.columns]
+        self._sheet.append(list(layout.columns))
+
+    def writerow(self, row: Sequence[Any], /) -> None:
+        from openpyxl.cell import WriteOnlyCell
+        from openpyxl.utils.exceptions import IllegalCharacterError
+
+        self._rows += 1
+        if self._rows > _MOST_XLSX_ROWS or any(len(str(cell)) > _MOST_XLSX_CELL for cell in row):
+            raise DataProblem(
+                f"Row {self._rows:,} does not fit a spreadsheet: at most {_MOST_XLSX_ROWS:,} rows and "
+                f"{_MOST_XLSX_CELL:,} characters a cell.",
+                "Write .csv, .jsonl or .parquet instead.",
+            )
+        cells = []
+        for value, number in zip(row, self._numbers, strict=True):
+            cell = WriteOnlyCell(self._sheet)
+            if number:
+                cell.value = value_of(value)
+                cells.append(cell)
+                continue
+            try:
+                cell.value = str(value)
+            except IllegalCharacterError:
+                cell.value = "".join(
+                    character for character in str(value) if character.isprintable() or character in "\n\t"
+                )
+            cell.data_type = "s"
+            cells.append(cell)
+        self._sheet.append(cells)
+
+    def save(self, stream: BinaryIO) -> None:
+        self._book.save(stream)
