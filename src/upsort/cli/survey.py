@@ -233,8 +233,10 @@ def _show_columns(result: "SurveyResult", console: Console) -> None:
                 )
             case "category":
                 what = ", ".join(f"{value} {count:,}" for value, count in column.values)
-            case _:
+            case "text":
                 what = f"{column.distinct:,} different values"
+            case other:
+                raise ValueError(f"nothing is known of columns of kind {other!r}")
         rows.append((column.name, column.kind, f"{column.filled:,}", shortened(what, 200)))
     console.table(("column", "kind", "filled", "what it holds"), rows, numeric=(2,))
 

@@ -212,8 +212,10 @@ def _values(evidence: Evidence, way: str) -> tuple[Floats, Floats | None]:
             others = (shares.sum(axis=1, keepdims=True) - shares) / (k - 1)
             ratios: Floats = np.log(shares / others)
             return ratios, None
-        case _:
+        case "chi-square" | "mutual-information":
             return associations(evidence.counts, way), None
+        case _:
+            raise ValueError(f"there is no way {way!r} to tell terms")
 
 
 def _leaning(evidence: Evidence, values: Floats, z: Floats | None, row: int, column: int) -> Leaning:

@@ -83,8 +83,10 @@ def period_of(day: date, period: str) -> str:
             return f"{day.year}-{day.month:02}"
         case "year":
             return str(day.year)
-        case _:
+        case "day":
             return day.isoformat()
+        case _:
+            raise ValueError(f"there is no period {period!r}")
 
 
 def _all_periods(begin: date, end: date, period: str) -> list[str]:

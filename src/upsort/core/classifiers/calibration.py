@@ -58,20 +58,26 @@ class Calibration:
             case "platt" | "isotonic":
                 each = np.maximum(self.each(scores), 1e-300)
                 return np.asarray(each / each.sum(axis=1, keepdims=True))
-            case _:
+            case "none":
                 return softmax(scores)
+            case _:
+                raise ValueError(f"there is no calibration {self.kind!r}")
 
     def each(self, scores: Floats) -> Floats:
         """(n, k) the probability of each label for itself, where labels do not exclude each other."""
-        if self.kind == "isotonic":
-            values = np.empty_like(scores)
-            for label in range(scores.shape[1]):
-                mine = self.knots[self.knots[:, 0] == label]
-                values[:, label] = np.interp(scores[:, label], mine[:, 1], mine[:, 2])
-            return values
-        if self.kind == "platt":
-            return np.asarray(expit(scores * self.slopes + self.offsets))
-        return np.asarray(expit(scores))
+        match self.kind:
+            case "isotonic":
+                values = np.empty_like(scores)
+                for label in range(scores.shape[1]):
+                    mine = self.knots[self.knots[:, 0] == label]
+                    values[:, label] = np.interp(scores[:, label], mine[:, 1], mine[:, 2])
+                return values
+            case "platt":
+                return np.asarray(expit(scores * self.slopes + self.offsets))
+            case "none":
+                return np.asarray(expit(scores))
+            case _:
+                raise ValueError(f"there is no calibration {self.kind!r} of each label for itself")
 
     def arrays(self) -> dict[str, AnyArray]:
         """What the sorter file keeps."""
@@ -82,8 +88,10 @@ class Calibration:
                 return {"calibration_slopes": self.slopes, "calibration_offsets": self.offsets}
             case "isotonic":
                 return {"calibration_knots": self.knots}
-            case _:
+            case "none":
                 return {}
+            case _:
+                raise ValueError(f"there is no calibration {self.kind!r}")
 
 
 def softmax(scores: Floats) -> Floats:
@@ -99,8 +107,10 @@ def calibrate(kind: str, scores: Floats, labels: Ints) -> Calibration:
             return Calibration(kind, np.array([_slope(scores, labels)]))
         case "platt" | "isotonic":
             return calibrate_each(kind, scores, own)
-        case _:
+        case "none":
             return Calibration()
+        case _:
+            raise ValueError(f"there is no calibration {kind!r}")
 
 
 def calibrate_each(kind: str, scores: Floats, own: Bools) -> Calibration:

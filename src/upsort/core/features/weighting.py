@@ -55,9 +55,11 @@ def inverse_document_frequency(document_frequency: Ints, documents: int, kind: s
         case "bm25":
             robertson: Floats = np.log1p(np.maximum(documents - df + 0.5, 0.0) / (df + 0.5))
             return robertson
-        case _:
+        case "t":
             plain: Floats = np.log10(documents / df)
             return plain
+        case _:
+            raise ValueError(f"there is no inverse document frequency {kind!r}")
 
 
 def term_frequency(counts: csr_array, kind: str) -> Floats:
@@ -75,6 +77,10 @@ def term_frequency(counts: csr_array, kind: str) -> Floats:
             data += 0.5
         case "s":
             data /= _spread(row_sums(counts), counts)
+        case "n":
+            pass
+        case _:
+            raise ValueError(f"there is no term frequency {kind!r}")
     return data
 
 
@@ -96,8 +102,10 @@ def _weights(counts: csr_array, idf: Floats, chosen: Scheme) -> Floats:
             return unit_length(matrix).data
         case "s":
             return _scaled(matrix, row_sums(matrix)).data
-        case _:
+        case "n":
             return data
+        case other:
+            raise ValueError(f"there is no length {other!r}")
 
 
 def bm25(counts: csr_array, idf: Floats, mean_length: float, k: float, b: float) -> csr_array:

@@ -49,5 +49,7 @@ def _together(passages: Floats, way: str, exclusive: bool) -> Floats:
                 against = np.log(np.maximum(1.0 - passages, 1e-300)).sum(axis=0)
                 return np.asarray(1.0 / (1.0 + np.exp(np.clip(against - logs, -700, 700))))
             return np.asarray(np.exp(logs - logs.max()))
-        case _:
+        case "mean":
             return np.asarray(passages.mean(axis=0))
+        case _:
+            raise ValueError(f"there is no way {way!r} of adding up")
