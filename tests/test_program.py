@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from conftest import Program
 
-from upsort.cli.demo import STEPS
+from upsort.cli.views.demo import STEPS
 from upsort.core.plan import Clean
 from upsort.files.sorter_file import load_sorter
 
@@ -179,8 +179,8 @@ def test_the_demo_runs_every_step_and_shows_it(program: Program, tmp_path: Path)
 
 def test_help_is_quick_because_it_imports_nothing_heavy() -> None:
     code = (
-        "import sys; from upsort.cli.main import main, COMMANDS\n"
-        "[main([name, '--help']) for name in COMMANDS]; main(['--help'])\n"
+        "import sys; from upsort.cli.main import main\nfrom upsort.cli.commands import NAMES\n"
+        "[main([name, '--help']) for name in NAMES]; main(['--help'])\n"
         "sys.exit(len({'numpy', 'scipy', 'pandas', 'rich', 'pydantic', 'matplotlib'} & sys.modules.keys()))"
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)

@@ -1,82 +1,137 @@
-"""Standard output, standard error and standard input, as one object.
+"""Standard output, standard error and standard input, as one object, and the one place where results are written.
 
 Standard output carries the result and nothing else: drawn tables on a terminal, tab-separated ones elsewhere, or one JSON
-document. Everything said along the way goes to standard error.
+document. Progress, notes and warnings go to standard error. Control characters never reach either as they are.
 """
 
 import json
 import os
+import shutil
 import sys
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
-from typing import Any, BinaryIO, TextIO
+from dataclasses import dataclass, field, replace
+from typing import Any, BinaryIO, TextIO, assert_never, cast
+
+from upsort.cli.harmless import escaped, harmless
+from upsort.cli.view import Note, Painted, Sentence, Table, View, Where
 
 _PROGRESS_AFTER = 1.0  # seconds
-_LEAST_TEXT_WIDTH = 12  # of a column of text on a narrow terminal
 
 
 @dataclass(kw_only=True)
 class Console:
-    """Where a command reads from and writes to. quiet: no notes and no progress. as_json: the result is JSON."""
+    """Where a command reads and writes. quiet: no notes and no progress. as_json: the result is JSON. width: of the terminal that
+    results are drawn for, whatever `output` is; 0 to find out."""
 
     output: TextIO = field(default_factory=lambda: sys.stdout)
     error: TextIO = field(default_factory=lambda: sys.stderr)
     input: BinaryIO | None = None
     quiet: bool = False
     as_json: bool = False
+    width: int = 0
 
     @property
     def drawn(self) -> bool:
         """Whether results are read by a person on a terminal."""
-        return self.output.isatty() and os.environ.get("TERM") != "dumb"
+        return self.width > 0 or (self.output.isatty() and os.environ.get("TERM") != "dumb")
 
-    def say(self, text: str = "") -> None:
+    @property
+    def columns(self) -> int:
+        """How many characters fit on a line."""
+        return self.width or shutil.get_terminal_size().columns
+
+    @property
+    def _elsewhere(self) -> Where:
+        """Where results are not shown now."""
+        return Where.PIPED if self.drawn else Where.TERMINAL
+
+    @property
+    def data(self) -> TextIO:
+        """Where rows of data go: as they are, or made harmless for a terminal."""
+        return cast(TextIO, _Guarded(self.output)) if self.drawn else self.output
+
+    def show(self, view: View) -> None:
+        """The whole result."""
+        if self.as_json:
+            self.json(view.values)
+        for part in view.parts:
+            match part:
+                case Note():
+                    (self.warn if part.warning else self.note)(part.text)
+                case Sentence() | Table() | Painted() if self.as_json:
+                    pass
+                case Sentence() | Table() if part.where is self._elsewhere:
+                    pass
+                case Sentence():
+                    self.say(part.text, part.wrapped)
+                case Table():
+                    self._table(part)
+                case Painted():
+                    self._painted(part)
+                case _:
+                    assert_never(part)
+
+    def show_notes(self, view: View) -> None:
+        """Only what is worth knowing beside a result that is written already."""
+        for part in view.parts:
+            if isinstance(part, Note):
+                (self.warn if part.warning else self.note)(part.text)
+
+    def say(self, text: str = "", wrap: bool = True) -> None:
         """A line of the result."""
+        text = harmless(text)
+        if self.drawn and wrap and len(text) > self.columns:
+            from upsort.cli.drawing import wrapped  # with what draws tables, which loads slowly
+
+            text = "\n".join(line for one in text.split("\n") for line in wrapped(one, self.columns))
         self.output.write(f"{text}\n")
 
     def note(self, text: str) -> None:
         """Something worth knowing that is not the result."""
         if not self.quiet:
             self.output.flush()
-            self.error.write(f"{text}\n")
+            self.error.write(f"{harmless(text)}\n")
 
     def warn(self, text: str) -> None:
         """Something that may make the result wrong; said even when quiet."""
         self.output.flush()
-        self.error.write(f"Warning: {text}\n")
+        self.error.write(f"Warning: {harmless(text)}\n")
+
+    def prompt(self, text: str) -> None:
+        """What stands before something that is typed."""
+        self.error.write(text)
+        self.error.flush()
+
+    def problem(self, text: str) -> None:
+        """A line about an error."""
+        self.error.write(f"{harmless(text)}\n")
 
     def json(self, result: Any) -> None:
         """The result as one JSON document."""
-        json.dump(result, self.output, ensure_ascii=False, indent=2, allow_nan=False)
+        self.output.write(escaped(json.dumps(result, ensure_ascii=False, indent=2, allow_nan=False)))
         self.output.write("\n")
 
-    def table(self, columns: Sequence[str], rows: Sequence[Sequence[object]], numeric: Sequence[int] = ()) -> None:
-        """A table of the result. numeric: the places of columns to align on the right."""
+    def json_line(self, result: Any) -> None:
+        """One of many results, as a line of JSON."""
+        self.output.write(escaped(json.dumps(result, ensure_ascii=False)) + "\n")
+
+    def _table(self, table: Table) -> None:
+        from upsort.cli.drawing import drawn_table, piped
+
         if self.drawn:
-            self._draw(columns, rows, numeric)
+            drawn_table(_harmless(table), self.output, self.columns)
             return
-        for row in (columns, *rows):
-            self.output.write("\t".join(_one_line(cell) for cell in row) + "\n")
+        shown = piped(table)
+        for row in ([column.name for column in shown.columns], *shown.rows):
+            self.output.write("\t".join(harmless(cell) for cell in row) + "\n")
 
-    def _draw(self, columns: Sequence[str], rows: Sequence[Sequence[object]], numeric: Sequence[int]) -> None:
-        from rich import box
-        from rich.console import Console as RichConsole
-        from rich.table import Table
-        from rich.text import Text
-
-        table = Table(box=box.HORIZONTALS, header_style="bold", pad_edge=False)
-        for place, name in enumerate(columns):
-            right = place in numeric
-            longest = max((len(_one_line(row[place])) for row in rows), default=0)
-            least = None if right else min(longest, _LEAST_TEXT_WIDTH)
-            table.add_column(
-                name, justify="right" if right else "left", no_wrap=right, overflow="fold", min_width=least
-            )
-        for row in rows:
-            table.add_row(*(Text(_one_line(cell)) for cell in row))
-        RichConsole(file=self.output, highlight=False).print(table)
+    def _painted(self, part: Painted) -> None:
+        if self.drawn:
+            part.paint(self.output, self.columns)
+        else:
+            self.say(part.plain)
 
     @contextmanager
     def progress(self, what: str) -> Iterator[Callable[[int], None]]:
@@ -84,7 +139,7 @@ class Console:
         if self.quiet or not self.error.isatty():
             yield _nothing
             return
-        from rich.console import Console as RichConsole
+        from rich.console import Console as RichConsole  # only where it is watched
         from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
 
         shown = Progress(
@@ -112,9 +167,22 @@ class Console:
                 shown.stop()
 
 
+def _harmless(table: Table) -> Table:
+    return replace(table, rows=[[harmless(cell) for cell in row] for row in table.rows])
+
+
+@dataclass(frozen=True)
+class _Guarded:
+    """A stream in which nothing steers the terminal."""
+
+    stream: TextIO
+
+    def write(self, text: str) -> int:
+        return self.stream.write(harmless(text))
+
+    def flush(self) -> None:
+        self.stream.flush()
+
+
 def _nothing(done: int) -> None:
     del done
-
-
-def _one_line(cell: object) -> str:
-    return " ".join(str(cell).split()) if isinstance(cell, str) else str(cell)

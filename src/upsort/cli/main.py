@@ -5,37 +5,15 @@ import sys
 import traceback
 from contextlib import suppress
 from importlib import import_module
+from textwrap import fill
 
 from upsort import __version__
+from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.console import Console
+from upsort.cli.parsing import WIDTH, command_parser, parse
 from upsort.cli.status import Exit
 from upsort.core.errors import Interrupted, Problem, UsageProblem
 from upsort.core.names import nearest
-
-COMMANDS = {
-    "demo": "lay the demo corpus into a folder and run the whole example on it",
-    "gather": "read files, folders and archives into one tidy corpus",
-    "survey": "show what is in a corpus: labels, lengths, copies, terms, what looks wrong",
-    "plan": "write a starter plan from the data; check an existing one",
-    "clean": "show what each cleaning step does; write the cleaned corpus",
-    "features": "build the document-term matrix, list its terms, export it",
-    "split": "divide a corpus into a training and a held-out part",
-    "train": "train a sorter on labelled documents",
-    "evaluate": "judge a sorter on labelled documents",
-    "cross-validate": "judge a plan by folds",
-    "compare": "judge several plans or classifiers on the same folds, best first",
-    "curve": "how the result grows with more labelled documents",
-    "suspects": "list labelled documents that look mislabelled",
-    "ledger": "list the evaluations so far, sorted",
-    "terms": "list the informative terms of each label",
-    "explain": "why a document got its label",
-    "ask": "label what is typed, one message at a time",
-    "next": "which unlabelled documents to label next",
-    "extend": "add newly labelled documents to a sorter",
-    "score": "label new documents in bulk",
-    "trend": "count labels over time or by another column",
-    "report": "one page of all of it",
-}
 
 
 def entry() -> None:
@@ -53,9 +31,9 @@ def main(arguments: list[str], console: Console | None = None) -> Exit:
     except Problem as problem:
         if debug:
             traceback.print_exc()
-        console.error.write(f"upsort: {problem.what}\n")
+        console.problem(f"upsort: {problem.what}")
         if problem.remedy:
-            console.error.write(f"        {problem.remedy}\n")
+            console.problem(f"        {problem.remedy}")
         return Exit.USAGE if isinstance(problem, UsageProblem) else Exit.DATA
     except BrokenPipeError:
         _silence_output()
@@ -76,11 +54,11 @@ def main(arguments: list[str], console: Console | None = None) -> Exit:
     except Exception as error:
         if debug:
             raise
-        console.error.write(
+        console.problem(
             f"upsort: an error of the program itself: {type(error).__name__}: {error}\n"
-            "        Please report it with the output of the same command with --debug.\n"
+            "        Please report it with the output of the same command with --debug."
         )
-        return Exit.DATA
+        return Exit.PROGRAM
     return status
 
 
@@ -92,34 +70,34 @@ def _dispatch(arguments: list[str], console: Console) -> Exit:
     if name == "--version":
         console.say(f"upsort {__version__}")
         return Exit.DONE
-    if name not in COMMANDS:
-        close = nearest(name, COMMANDS)
+    if name not in NAMES:
+        close = nearest(name, NAMES)
         hint = f"Did you mean {' or '.join(close)}?" if close else "See upsort --help for all commands."
         raise UsageProblem(f"There is no command {name!r}.", hint)
     return _run(name, rest, console)
 
 
 def _run(name: str, arguments: list[str], console: Console) -> Exit:
-    from upsort.cli.parsing import command_parser, parse
-
-    command = import_module(f"upsort.cli.{name.replace('-', '_')}")
-    parser = command_parser(name, command.DESCRIPTION, command.EXAMPLE, command.OPTIONS)
+    command = spec_of(name)
+    parser = command_parser(command)
     try:
-        request = parse(parser, arguments, command.RULES)
+        options = parse(parser, command, arguments)
     except SystemExit:  # argparse has printed the help
         return Exit.DONE
-    console.quiet = request.quiet
-    console.as_json = request.json
-    status: Exit = command.run(request, console)
+    console.quiet, console.as_json = options.quiet, options.json
+    view = import_module(f"upsort.cli.views.{name.replace('-', '_')}")  # what works is loaded only to work
+    status: Exit = view.run(options, console)
     return status
 
 
 def _overview() -> str:
-    width = max(map(len, COMMANDS))
-    commands = "\n".join(f"  {name:<{width}}  {summary}" for name, summary in COMMANDS.items())
+    width = max(map(len, NAMES)) + 2
+    commands = "\n".join(
+        fill(f"  {name:<{width}}{spec_of(name).summary}", WIDTH, subsequent_indent=" " * (width + 2)) for name in NAMES
+    )
     return (
-        "usage: upsort COMMAND [OPTIONS]\n\n"
-        "Sort labelled documents: train a classifier, judge it honestly, read it, and score new text.\n\n"
+        "upsort COMMAND [OPTIONS]\n\n"
+        "Sort labelled documents: train a classifier, judge it honestly, read it, and\nscore new text.\n\n"
         f"commands, in the order of the work:\n{commands}\n\n"
         "upsort COMMAND --help tells a command's options. New here? Type: upsort demo\n"
     )

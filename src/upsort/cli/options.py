@@ -1,24 +1,126 @@
-"""The options that commands share, declared once as data, in the groups in which help shows them."""
+"""How the options of a command are declared: a frozen record whose fields say what argparse is to know of them.
+
+What several commands share stands here once, as records that the records of commands are made of. Only light modules are
+imported: `--help` reads nothing else.
+"""
 
 import argparse
-from dataclasses import dataclass
-from typing import Any
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import MISSING, Field, dataclass, field, fields
+from enum import Enum
+from inspect import get_annotations
+from typing import Any, ClassVar
 
 
-@dataclass(frozen=True)
+class Many(Enum):
+    """How many values an option or a positional argument takes."""
+
+    ONE = None
+    OPTIONAL = "?"
+    ANY = "*"
+    SOME = "+"
+    REPEATED = "again"  # an option that may be written several times, with one value each
+
+
+@dataclass(frozen=True, kw_only=True)
 class Option:
-    """One argument: its spellings and what argparse is to know of it."""
+    """One argument. spellings: none for a positional one. value: what stands where it is written without one. flag: it takes
+    none. either: it can be written with no- before it. sets: the key of the plan, as section.key, that it sets. heading: the
+    group in help, where it is not that of the record it stands in."""
 
+    name: str
     spellings: tuple[str, ...]
-    settings: dict[str, Any]
-
-
-@dataclass(frozen=True)
-class Group:
-    """Options that belong together under one heading."""
-
+    help: str
+    metavar: str
+    convert: Callable[[str], Any]
+    choices: tuple[str, ...]
+    many: Many
+    value: Any
+    flag: bool
+    either: bool
+    default: Any
+    required: bool
+    sets: str
     heading: str
-    options: tuple[Option, ...]
+
+    @property
+    def spelling(self) -> str:
+        """The longest one; the metavar of a positional one."""
+        return max(self.spellings, key=len) if self.spellings else self.metavar
+
+
+def option(help: str, *spellings: str, default: Any = MISSING, **told: Any) -> Any:
+    """A field of a record of options.
+
+    spellings: by default -- and the field's name. default: without one it must be given. Further: metavar, convert, choices,
+    many, value, sets, heading, as in `Option`.
+    """
+    metadata = {"help": help, "spellings": spellings, **told}
+    if default is MISSING:
+        return field(metadata=metadata)
+    if isinstance(default, list | dict):
+        return field(default_factory=type(default), metadata=metadata)
+    return field(default=default, metadata=metadata)
+
+
+def positional(help: str, metavar: str, many: Many = Many.ONE, default: Any = MISSING) -> Any:
+    """A field for an argument without a name."""
+    return option(help, metavar=metavar, many=many, default=default, positional=True)
+
+
+def flag(help: str, *spellings: str, **told: Any) -> Any:
+    """A field that is True where the option is written, and otherwise False; None where it sets a key of the plan."""
+    return option(help, *spellings, default=None if "sets" in told else False, flag=True, **told)
+
+
+def declared(record: type[Any]) -> list[Option]:
+    """The options of a record in the order in which help shows them: arguments without names, its own options, then those of the
+    records that it is made of."""
+    known = {one.name: one for one in fields(record) if "help" in one.metadata}
+    own = vars(record).get("HEADING", "")
+    found: dict[str, Option] = {}
+    for holder in record.__mro__:
+        for name in get_annotations(holder):
+            if name in known and name not in found:
+                found[name] = _option(known[name], vars(holder).get("HEADING", own))
+    nameless = [one for one in found.values() if not one.spellings]
+    inherited = [one for one in nameless if one.name not in get_annotations(record)]
+    first = [*inherited, *(one for one in nameless if one not in inherited)]
+    return [*first, *(one for one in found.values() if one.spellings)]
+
+
+def _option(one: "Field[Any]", heading: str) -> Option:
+    told: Mapping[str, Any] = one.metadata
+    spellings = told["spellings"] or (() if told.get("positional") else (f"--{one.name.replace('_', '-')}",))
+    required = one.default is MISSING and one.default_factory is MISSING
+    return Option(
+        name=one.name,
+        spellings=spellings,
+        help=told["help"],
+        metavar=told.get("metavar", ""),
+        convert=told.get("convert", str),
+        choices=told.get("choices", ()),
+        many=told.get("many", Many.ONE),
+        value=told.get("value"),
+        flag=told.get("flag", False),
+        either=told.get("either", False),
+        default=None if required else _default(one),
+        required=required,
+        sets=told.get("sets", ""),
+        heading=told.get("heading", heading),
+    )
+
+
+def _default(one: "Field[Any]") -> Any:
+    return one.default_factory() if one.default_factory is not MISSING else one.default
+
+
+def spellings_of(*records: type[Any]) -> tuple[str, ...]:
+    """The longest spellings of all options of some records, but for those that every command has."""
+    everywhere = {one.name for one in declared(Everywhere)}
+    return tuple(
+        one.spelling for record in records for one in declared(record) if one.spellings and one.name not in everywhere
+    )
 
 
 @dataclass(frozen=True)
@@ -41,12 +143,20 @@ class Need:
 Rule = Clash | Need
 
 
-def option(*spellings: str, **settings: Any) -> Option:
-    """An `Option`, written as it would be for argparse."""
-    return Option(spellings, settings)
+@dataclass(frozen=True, kw_only=True)
+class Command:
+    """What is told of a command. summary: in the overview. options: a record of them. rules: which have no meaning beside
+    others."""
+
+    name: str
+    summary: str
+    description: str
+    example: str
+    options: type["Everywhere"]
+    rules: tuple[Rule, ...] = ()
 
 
-def whole_number(least: int) -> Any:
+def whole_number(least: int) -> Callable[[str], int]:
     """A converter of whole numbers from `least` up."""
 
     def convert(text: str) -> int:
@@ -93,90 +203,318 @@ def byte_size(text: str) -> int:
         raise argparse.ArgumentTypeError(f"{text!r} is not a size, such as 500MB") from None
 
 
-INPUT = option("input", nargs="+", metavar="SOURCE", help="files, folders, archives, patterns; - for standard input")
-SORTER = option("sorter", metavar="SORTER", help="a .sorter file made by upsort train")
-WORKERS = option(
-    "--workers", type=whole_number(1), default=1, metavar="N", help="processes to clean text in (default: 1)"
-)
-SEED = option("--seed", type=whole_number(0), metavar="N", help="seed of every random choice (default: the plan's)")
+def names(text: str) -> tuple[str, ...]:
+    """A converter of names with commas between them."""
+    return tuple(name.strip() for name in text.split(",") if name.strip())
 
-COST = option(
-    "--cost", action="append", default=[], metavar="[ANSWER=]FILE", help="decide by a table of costs, given by true label"
-)  # fmt: skip
-NO_LEDGER = option("--no-ledger", action="store_true", help="do not note the result in upsort-ledger.sqlite")
-REQUIRE = option(
-    "--require", action="append", default=[], metavar="BOUND", help="end with 3 unless it holds: 'accuracy>=0.8', 'f1:pests>=0.7'"
-)  # fmt: skip
-MARGIN = option(
-    "--margin", type=points, default=0.01, metavar="POINTS", help="how far behind the best still counts as no worse (1 point)"
-)  # fmt: skip
-MEASURES = option("--measures", action="store_true", help="all measures, as a table")
-FOLDS = (
-    option("--folds", type=whole_number(2), metavar="N", help="default: the plan's, 5"),
-    option("--repeats", type=whole_number(1), metavar="N", help="deal the folds so often anew (default: once)"),
-    option("--in-time", action="store_const", const=True, help="judge documents by earlier ones (needs columns.date)"),
-    option("--alone", action="store_const", const=True, help="each document is a fold of its own (tiny corpora)"),
-    option("--allow-copies", action="store_const", const=True, help="copies may stand on both sides of a split"),
-)
+
+def lengths(text: str) -> tuple[int, ...]:
+    """A converter of one or two whole numbers."""
+    try:
+        found = tuple(int(part) for part in names(text))
+    except ValueError:
+        found = ()
+    if len(found) not in (1, 2):
+        raise argparse.ArgumentTypeError(f"{text!r} is not one length, or the shortest and the longest")
+    return (found[0], found[-1])
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Everywhere:
+    """given: the options that were written, by their longest spellings."""
+
+    HEADING: ClassVar[str] = "everywhere"
+    json: bool = flag("the result as one JSON document")
+    quiet: bool = flag("no notes and no progress")
+    debug: bool = flag("show the traceback of an error")
+    given: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class SorterFile(Everywhere):
+    """A sorter to use."""
+
+    sorter: str = positional("a .sorter file made by upsort train", "SORTER")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Sources(Everywhere):
+    """What a command reads."""
+
+    input: list[str] = positional("files, folders, archives, patterns; - for standard input", "SOURCE", Many.SOME)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class MaybeSources(Everywhere):
+    """Tables to read, where there are any."""
+
+    input: list[str] = positional("files, folders, archives; - for standard input", "SOURCE", Many.ANY, default=[])
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Workers(Everywhere):
+    """Processes."""
+
+    workers: int = option("processes to clean text in (default: 1)", convert=whole_number(1), default=1, metavar="N")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Seed(Everywhere):
+    """Every random choice hangs on it."""
+
+    seed: int | None = option(
+        "seed of every random choice (default: the plan's)",
+        convert=whole_number(0),
+        default=None,
+        metavar="N",
+        sets="judge.seed",
+    )
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Costs(Everywhere):
+    """Deciding otherwise."""
+
+    cost: list[str] = option(
+        "decide by a table of costs, given by true label", many=Many.REPEATED, default=[], metavar="[ANSWER=]FILE"
+    )
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Answer(Everywhere):
+    """One answer of several."""
+
+    answer: str = option("which answer, where the sorter gives several", default="", metavar="COLUMN")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Judging(Everywhere):
+    """What becomes of a result."""
+
+    require: list[str] = option(
+        "end with 3 unless it holds: 'accuracy>=0.8', 'f1:pests>=0.7'",
+        many=Many.REPEATED,
+        default=[],
+        metavar="BOUND",
+    )
+    no_ledger: bool = flag("do not note the result in upsort-ledger.sqlite")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Measures(Everywhere):
+    """How much of a judgement is shown."""
+
+    shares: str = option("confusions as shares of the true or given label", choices=("row", "column"), default="")
+    measures: bool = flag("all measures, as a table")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Margin(Everywhere):
+    """What counts as no worse."""
+
+    margin: float = option(
+        "how far behind the best still counts as no worse (1 point)", convert=points, default=0.01, metavar="POINTS"
+    )
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Folds(Everywhere):
+    """How documents are dealt to folds."""
+
+    folds: int | None = option(
+        "default: the plan's, 5", convert=whole_number(2), default=None, metavar="N", sets="judge.folds"
+    )
+    repeats: int | None = option(
+        "deal the folds so often anew (default: once)",
+        convert=whole_number(1),
+        default=None,
+        metavar="N",
+        sets="judge.repeats",
+    )
+    in_time: bool | None = flag("judge documents by earlier ones (needs columns.date)", sets="judge.in_time")
+    alone: bool | None = flag("each document is a fold of its own (tiny corpora)", sets="judge.alone")
+    allow_copies: bool | None = flag("copies may stand on both sides of a split", sets="judge.allow_copies")
+
 
 FOLDS_RULES: tuple[Rule, ...] = (
     Clash("--in-time", ("--alone", "--repeats"), "stretches of time are there once"),
     Clash("--alone", ("--folds", "--repeats"), "there are as many folds as documents"),
 )
 
-READING = Group(
-    "reading",
-    (
-        option(
-            "--as", dest="kind", metavar="KIND", default="", help="read as csv, tsv, json, jsonl, xlsx, parquet or text"
-        ),
-        option("--encoding", metavar="NAME", default="", help="encoding of the sources (default: found out)"),
-        option("--delimiter", metavar="CHARACTER", default="", help="what separates cells (default: found out)"),
-        option("--header", action=argparse.BooleanOptionalAction, help="the first row names the columns, or does not"),
-        option("--sheet", metavar="NAME", default="", help="sheet of a spreadsheet (default: the first with rows)"),
-        option("--each-line", action="store_true", help="each line of a text file is a document"),
-        option(
-            "--label-from",
-            metavar="HOW",
-            default="",
-            help="label of a text file: its folder, its name, or a PATTERN's group",
-        ),
-        option(
-            "--unpack-limit", type=byte_size, metavar="SIZE", default=4 * 10**9, help="of an archive (default: 4GB)"
-        ),
-        option("--set-aside", metavar="FILE", help="where rows that cannot be used go (default: beside the output)"),
-    ),
-)
-READING_ALONE = Group("reading", READING.options[:-1])
-"""Of commands that set nothing aside."""
-READ_OPTIONS = tuple(one.spellings[0] for one in READING.options)
-_COLUMNS = {
-    "text": option("--text", metavar="COLUMN[,COLUMN]", help="the text, by name or number; several are joined"),
-    "label": option("--label", metavar="COLUMN[,COLUMN]", help="the label; several give an answer each"),
-    "id": option("--id", metavar="COLUMN", help="what to call a document by"),
-    "vectors": option("--document-vectors", metavar="FILE", help=".npy file with numbers for each row of the table"),
-}
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class TextColumn(Everywhere):
+    """The column of texts."""
+
+    HEADING: ClassVar[str] = "columns"
+    text: str | None = option(
+        "the text, by name or number; several are joined", default=None, metavar="COLUMN[,COLUMN]", sets="columns.text"
+    )
 
 
-def columns(*names: str) -> Group:
-    """The options of the columns that a command reads."""
-    return Group("columns", tuple(_COLUMNS[name] for name in names))
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class LabelColumn(Everywhere):
+    """The column of labels."""
+
+    HEADING: ClassVar[str] = "columns"
+    label: str | None = option(
+        "the label; several give an answer each", default=None, metavar="COLUMN[,COLUMN]", sets="columns.label"
+    )
 
 
-COLUMNS = columns("text", "label", "id", "vectors")
-COLUMN_OPTIONS = tuple(one.spellings[0] for one in COLUMNS.options)
-PLAN = Group(
-    "plan",
-    (
-        option("--plan", metavar="FILE", help="the plan (default: upsort.toml, where there is one)"),
-        option("--set", metavar="SECTION.KEY=VALUE", action="append", default=[], help="change one key of the plan"),
-    ),
-)
-COMMON = Group(
-    "everywhere",
-    (
-        option("--json", action="store_true", help="the result as one JSON document"),
-        option("--quiet", action="store_true", help="no notes and no progress"),
-        option("--debug", action="store_true", help="show the traceback of an error"),
-    ),
-)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class IdColumn(Everywhere):
+    """The column of identifiers."""
+
+    HEADING: ClassVar[str] = "columns"
+    id: str | None = option("what to call a document by", default=None, metavar="COLUMN", sets="columns.id")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class VectorColumns(Everywhere):
+    """Numbers beside a table."""
+
+    HEADING: ClassVar[str] = "columns"
+    document_vectors: str | None = option(
+        ".npy file with numbers for each row of the table",
+        default=None,
+        metavar="FILE",
+        sets="columns.document_vectors",
+    )
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Columns(TextColumn, LabelColumn, IdColumn, VectorColumns):
+    """All of them."""
+
+    HEADING: ClassVar[str] = "columns"
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class ReadingAlone(Everywhere):
+    """How sources are read, of commands that set nothing aside."""
+
+    HEADING: ClassVar[str] = "reading"
+    kind: str = option("read as csv, tsv, json, jsonl, xlsx, parquet or text", "--as", default="", metavar="KIND")
+    encoding: str = option("encoding of the sources (default: found out)", default="", metavar="NAME")
+    delimiter: str = option("what separates cells (default: found out)", default="", metavar="CHARACTER")
+    header: bool | None = option("the first row names the columns, or does not", "--header", default=None, either=True)
+    sheet: str = option("sheet of a spreadsheet (default: the first with rows)", default="", metavar="NAME")
+    each_line: bool = flag("each line of a text file is a document")
+    label_from: str = option(
+        "label of a text file: its folder, its name, or a PATTERN's group", default="", metavar="HOW"
+    )
+    unpack_limit: int = option("of an archive (default: 4GB)", convert=byte_size, default=4 * 10**9, metavar="SIZE")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Reading(ReadingAlone):
+    """How sources are read."""
+
+    HEADING: ClassVar[str] = "reading"
+    set_aside: str | None = option(
+        "where rows that cannot be used go (default: beside the output)", default=None, metavar="FILE"
+    )
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Planned(Everywhere):
+    """The plan."""
+
+    HEADING: ClassVar[str] = "plan"
+    plan: str | None = option("the plan (default: upsort.toml, where there is one)", default=None, metavar="FILE")
+    set: list[str] = option(
+        "change one key of the plan (what keys there are: upsort plan --explain)",
+        many=Many.REPEATED,
+        default=[],
+        metavar="SECTION.KEY=VALUE",
+    )
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Language(Everywhere):
+    """Of the texts."""
+
+    HEADING: ClassVar[str] = "plan"
+    language: str | None = option("of the texts, two letters", default=None, metavar="CODE", sets="clean.language")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class CleanKeys(Language):
+    """Keys of [clean] that are changed most."""
+
+    HEADING: ClassVar[str] = "plan"
+    steps: tuple[str, ...] | None = option(
+        "the cleaning steps, in this order", convert=names, default=None, metavar="STEP[,STEP]", sets="clean.steps"
+    )
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class TermKeys(Everywhere):
+    """Which terms there are."""
+
+    HEADING: ClassVar[str] = "plan"
+    lengths: tuple[int, ...] | None = option(
+        "shortest and longest n-grams, such as 1,2",
+        convert=lengths,
+        default=None,
+        metavar="N[,N]",
+        sets="features.lengths",
+    )
+    in_at_least: int | None = option(
+        "documents that a term must be in",
+        convert=whole_number(1),
+        default=None,
+        metavar="N",
+        sets="features.in_at_least",
+    )
+    in_at_most: str | None = option(
+        "share of the documents that a term may be in", default=None, metavar="SHARE", sets="features.in_at_most"
+    )
+    most_terms: int | None = option(
+        "how many terms at most; 0: no bound",
+        convert=whole_number(0),
+        default=None,
+        metavar="N",
+        sets="features.most_terms",
+    )
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class FeatureKeys(TermKeys):
+    """Keys of [features] that are changed most."""
+
+    HEADING: ClassVar[str] = "plan"
+    weighting: str | None = option("of terms in documents", default=None, metavar="SCHEME", sets="features.weighting")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class ClassifierKeys(Everywhere):
+    """Keys of [classifier] that are changed most."""
+
+    HEADING: ClassVar[str] = "plan"
+    classifier: str | None = option(
+        "logistic, svm, multinomial-nb … (all: upsort plan --explain classifier.kind)",
+        default=None,
+        metavar="KIND",
+        sets="classifier.kind",
+    )
+    penalty: str | None = option(
+        "on the weights: a number, usual, or auto", default=None, metavar="PENALTY", sets="classifier.penalty"
+    )
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Learning(ClassifierKeys, FeatureKeys, CleanKeys, Planned):
+    """The plan of commands that train."""
+
+    HEADING: ClassVar[str] = "plan"
+
+
+def plan_settings(options: Everywhere) -> Iterator[tuple[str, str, Any]]:
+    """Section, key and value of each option that was given and sets a key of the plan."""
+    for one in declared(type(options)):
+        value = getattr(options, one.name)
+        if one.sets and value is not None and value != "":
+            section, _, key = one.sets.partition(".")
+            yield section, key, value

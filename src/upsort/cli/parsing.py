@@ -1,12 +1,16 @@
-"""An argument parser whose errors are problems like all others, with the nearest options named."""
+"""From a command's record of options to a parser, and from arguments to a filled-in record. Errors are problems like all
+others."""
 
 import argparse
 from collections.abc import Sequence
-from typing import NoReturn, assert_never
+from textwrap import fill
+from typing import Any, NoReturn, assert_never
 
-from upsort.cli.options import Clash, Group, Need, Rule
+from upsort.cli.options import Clash, Command, Everywhere, Many, Need, Option, Rule, declared
 from upsort.core.errors import UsageProblem
 from upsort.core.names import nearest
+
+WIDTH = 80
 
 
 class Parser(argparse.ArgumentParser):
@@ -16,24 +20,77 @@ class Parser(argparse.ArgumentParser):
         raise UsageProblem(f"{self.prog}: {message}.", f"See {self.prog} --help.")
 
 
-def command_parser(name: str, description: str, example: str, groups: Sequence[Group]) -> Parser:
+class _Help(argparse.RawDescriptionHelpFormatter):
+    def __init__(self, prog: str) -> None:
+        super().__init__(prog, max_help_position=28, width=WIDTH)
+
+    def add_usage(self, usage: Any, actions: Any, groups: Any, prefix: Any = None) -> None:
+        super().add_usage(usage, actions, groups, "" if prefix is None else prefix)
+
+
+def command_parser(command: Command) -> Parser:
     """The parser of one command."""
+    options = declared(command.options)
     parser = Parser(
-        prog=f"upsort {name}",
-        description=description,
-        epilog=f"example:\n  {example}",
-        formatter_class=argparse.RawDescriptionHelpFormatter,
+        prog=f"upsort {command.name}",
+        usage=usage(command, options),
+        description=fill(command.description, WIDTH),
+        epilog=f"example:\n  {command.example}",
+        formatter_class=_Help,
         allow_abbrev=False,
+        add_help=False,
     )
-    for group in groups:
-        holder = parser.add_argument_group(group.heading)
-        for option in group.options:
-            holder.add_argument(*option.spellings, **option.settings)
+    groups: dict[str, Any] = {}
+    for option in options:
+        if option.heading not in groups:
+            groups[option.heading] = parser.add_argument_group(option.heading)
+        groups[option.heading].add_argument(*(option.spellings or (option.name,)), **_settings(option))
+    groups["everywhere"].add_argument("-h", "--help", action="help", help="show this and end")
     return parser
 
 
-def parse(parser: Parser, arguments: list[str], rules: Sequence[Rule] = ()) -> argparse.Namespace:
-    """Parse all arguments; `given` of the result holds the options that were written.
+def usage(command: Command, options: Sequence[Option]) -> str:
+    """One short line: what must be given."""
+    parts = []
+    for one in options:
+        if not one.spellings:
+            several = "…" if one.many in (Many.SOME, Many.ANY) else ""
+            name = f"{one.metavar}{several}"
+            parts.append(f"[{name}]" if one.many in (Many.ANY, Many.OPTIONAL) else name)
+    parts += [f"{one.spellings[0]} {one.metavar}" for one in options if one.spellings and one.required]
+    return " ".join(["upsort", command.name, *parts, "[OPTIONS]"])
+
+
+def _settings(option: Option) -> dict[str, Any]:
+    """What argparse is to know."""
+    told: dict[str, Any] = {"help": option.help, "default": option.default}
+    if option.spellings:
+        told |= {"dest": option.name, "required": option.required}
+    if option.either:
+        return {**told, "action": argparse.BooleanOptionalAction}
+    if option.flag:
+        return {**told, "action": "store_const", "const": True}
+    told["type"] = option.convert
+    if option.choices:
+        told["choices"] = option.choices
+    if option.metavar:
+        told["metavar"] = option.metavar
+    match option.many:
+        case Many.ONE:
+            pass
+        case Many.OPTIONAL | Many.ANY | Many.SOME:
+            told["nargs"] = option.many.value
+            if option.value is not None:
+                told["const"] = option.value
+        case Many.REPEATED:
+            told["action"] = "append"
+        case _:
+            assert_never(option.many)
+    return told
+
+
+def parse(parser: Parser, command: Command, arguments: list[str]) -> Everywhere:
+    """Parse all arguments into the command's record.
 
     Raises UsageProblem for an unknown option, with the nearest known ones, and for options that have no meaning beside each
     other.
@@ -44,10 +101,10 @@ def parse(parser: Parser, arguments: list[str], rules: Sequence[Rule] = ()) -> a
         close = nearest(unknown[0].split("=")[0], known)
         remedy = f"Did you mean {' or '.join(close)}?" if close else f"See {parser.prog} --help."
         raise UsageProblem(f"{parser.prog} does not know {unknown[0]!r}.", remedy)
-    request.given = written(parser, arguments)
-    for rule in rules:
-        _check(rule, request.given, parser.prog)
-    return request
+    given = written(parser, arguments)
+    for rule in command.rules:
+        _check(rule, given, parser.prog)
+    return command.options(**vars(request), given=given)
 
 
 def written(parser: Parser, arguments: Sequence[str]) -> frozenset[str]:

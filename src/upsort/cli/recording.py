@@ -1,32 +1,30 @@
 """Writing evaluations into the ledger."""
 
-import argparse
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-from upsort.cli.console import Console
-
-if TYPE_CHECKING:
-    from upsort.core.judging.measure import Evidence
-    from upsort.core.plan import Plan
+from upsort.cli.options import Judging
+from upsort.cli.view import View
+from upsort.core.judging.measure import Evidence
+from upsort.core.judging.measure_list import MEASURES
+from upsort.core.plan import Plan
+from upsort.files.ledger import Entry, data_digest, plan_digest, record
 
 
 @dataclass(frozen=True)
 class Recorded:
-    """What was judged: by which command, under which name, by which plan."""
+    """What was judged: by which command, under which name, by which plan, on which data."""
 
     command: str
     name: str
-    plan: "Plan"
+    plan: Plan
+    data: Sequence[str]
 
 
-def record_result(request: argparse.Namespace, console: Console, what: Recorded, evidence: "Evidence") -> None:
+def record_result(options: Judging, what: Recorded, evidence: Evidence, view: View) -> None:
     """Note a result, unless it is not wanted; a ledger that cannot be written never stops an evaluation."""
-    if request.no_ledger:
+    if options.no_ledger:
         return
-    from upsort.core.judging.measure_list import MEASURES
-    from upsort.files.ledger import Entry, data_digest, plan_digest, record
-
     digest, settings = plan_digest(what.plan)
     rates = {key: one.of(evidence) for key, one in MEASURES.items()}
     why = record(
@@ -34,7 +32,7 @@ def record_result(request: argparse.Namespace, console: Console, what: Recorded,
             command=what.command,
             name=what.name,
             plan=digest,
-            data=data_digest(request.input),
+            data=data_digest(what.data),
             seed=what.plan.judge.seed,
             documents=round(evidence.judgement.accuracy.of or 0),
             settings=settings,
@@ -42,4 +40,4 @@ def record_result(request: argparse.Namespace, console: Console, what: Recorded,
         )
     )
     if why:
-        console.warn(f"this evaluation is not in the ledger: {why}.")
+        view.warn(f"this evaluation is not in the ledger: {why}.")

@@ -1,88 +1,116 @@
-"""From parsed options to what the jobs take: inputs, a plan, a place for rows set aside."""
+"""From a command's options to what the jobs take: inputs, a plan, work to do."""
 
-import argparse
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from upsort.cli.console import Console
-from upsort.cli.options import READ_OPTIONS
+from upsort.cli.options import (
+    Everywhere,
+    Planned,
+    ReadingAlone,
+    Workers,
+    declared,
+    plan_settings,
+    spellings_of,
+)
+from upsort.cli.options import Reading as ReadingOptions
+from upsort.cli.view import View
 from upsort.core.errors import UsageProblem
+from upsort.core.learning.sorter import Sorter
+from upsort.core.plan import Columns, Plan, Source
+from upsort.files.columns import LabelUse
+from upsort.files.documents import LABELLED, Reader, columns_for, complete_columns
+from upsort.files.formats import FORMATS
+from upsort.files.plan_file import DEFAULT_NAME, checked_plan, load_plan
+from upsort.files.plan_keys import SECTIONS, declared_keys, idle_keys
+from upsort.files.rows import Reading
+from upsort.files.set_aside import SetAside
+from upsort.files.sources import Inputs, open_inputs
+from upsort.files.text_files import checked_pattern
+from upsort.jobs.progress import Advance
+from upsort.jobs.score import Incoming
+from upsort.jobs.work import Work
 
-if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+LEARNING = ("clean", "features", "classifier", "judge", "decide")
+"""The sections of a plan that commands read which train."""
 
-    from upsort.core.learning.sorter import Sorter
-    from upsort.core.plan import Columns, Plan, Source
-    from upsort.files.columns import LabelUse
-    from upsort.files.set_aside import SetAside
-    from upsort.files.sources import Inputs
-    from upsort.jobs.progress import Advance
-    from upsort.jobs.score import Incoming
+JUDGED = "documents judged"
+"""What is counted where every row must have its label."""
+
+_OF_ANY, _ARCHIVE = (
+    "--as",
+    "archive",
+)  # an option of reading that is for all, and the kind that those of no format are for
+_DEALING = frozenset({"--folds", "--repeats", "--in-time", "--alone"})
 
 
 def inputs_of(
-    request: argparse.Namespace,
+    options: ReadingAlone,
     console: Console,
-    sources: "Mapping[str, Source] | None" = None,
-    rename: "Mapping[str, str] | None" = None,
-    names: "Sequence[str] | None" = None,
-) -> "Inputs":
-    """The tables named on the command line; what was found out about them is told.
+    names: Sequence[str],
+    sources: Mapping[str, Source] | None = None,
+    rename: Mapping[str, str] | None = None,
+) -> Inputs:
+    """The tables that a command is about; what was found out about them is told.
 
-    sources: the plan's choices for single sources. rename: columns to call otherwise. names: of other tables than the
-    command's input. Raises UsageProblem for an option of reading that has no meaning for any of the sources.
+    sources: the plan's choices for single sources. rename: columns to call otherwise. Raises UsageProblem for an option of
+    reading that has no meaning for any of them.
     """
-    from upsort.files.formats import FORMATS
-    from upsort.files.rows import Reading
-    from upsort.files.sources import open_inputs
-    from upsort.files.text_files import checked_pattern
+    inputs = others_of(options, console, names, sources, rename)
+    for name in sorted(options.given & set(spellings_of(ReadingAlone))):
+        kinds = {one.name for one in FORMATS if name in one.reads_with} or {_ARCHIVE}
+        if name != _OF_ANY and not inputs.kinds & kinds:
+            raise UsageProblem(
+                f"{name} has no meaning here: the sources are {', '.join(sorted(inputs.kinds))}, it is for "
+                f"{', '.join(sorted(kinds))}.",
+                f"Leave {name} out.",
+            )
+    return inputs
 
-    delimiter = {"tab": "\t", "\\t": "\t"}.get(request.delimiter, request.delimiter)
+
+def others_of(
+    options: ReadingAlone,
+    console: Console,
+    names: Sequence[str],
+    sources: Mapping[str, Source] | None = None,
+    rename: Mapping[str, str] | None = None,
+) -> Inputs:
+    """Other tables, read in the same way as far as that goes."""
+    delimiter = {"tab": "\t", "\\t": "\t"}.get(options.delimiter, options.delimiter)
     if len(delimiter) > 1:
         raise UsageProblem(f"A delimiter is one character, not {delimiter!r}.", "Use for example --delimiter ';'.")
-    if request.label_from not in {"", "folder", "name"}:
-        checked_pattern(request.label_from)
+    if options.label_from not in {"", "folder", "name"}:
+        checked_pattern(options.label_from)
     reading = Reading(
-        kind=request.kind,
-        encoding=request.encoding,
+        kind=options.kind,
+        encoding=options.encoding,
         delimiter=delimiter,
-        header=request.header,
-        sheet=request.sheet,
-        each_line=request.each_line,
-        label_from=request.label_from,
-        unpack_limit=request.unpack_limit,
+        header=options.header,
+        sheet=options.sheet,
+        each_line=options.each_line,
+        label_from=options.label_from,
+        unpack_limit=options.unpack_limit,
     )
-    inputs = open_inputs(request.input if names is None else names, reading, console.input, sources, rename)
-    if names is None:
-        for name in sorted({*READ_OPTIONS, "--unpack-limit"} & request.given - {"--as", "--set-aside"}):
-            kinds = {one.name for one in FORMATS if name in one.reads_with} or {"archive"}
-            if not inputs.kinds & kinds:
-                raise UsageProblem(
-                    f"{name} has no meaning here: the sources are {', '.join(sorted(inputs.kinds))}, it is for "
-                    f"{', '.join(sorted(kinds))}.",
-                    f"Leave {name} out.",
-                )
+    inputs = open_inputs(names, reading, console.input, sources, rename)
     for note in inputs.notes:
         console.note(note)
     return inputs
 
 
-def plan_of(request: argparse.Namespace, console: Console, gather: dict[str, Any] | None = None) -> "Plan":
-    """The plan in force, the options of this command included. gather: what they say of gathering."""
-    from upsort.files.plan_file import DEFAULT_NAME, load_plan
-
-    path = Path(request.plan) if request.plan else None
+def plan_of(options: Planned, console: Console, own: Mapping[str, Mapping[str, Any]] | None = None) -> Plan:
+    """The plan in force, the options of this command included. own: keys that this command's options set in their own way."""
+    path = Path(options.plan) if options.plan else None
     if path is None and Path(DEFAULT_NAME).is_file():
         path = Path(DEFAULT_NAME)
         console.note(f"The plan is {DEFAULT_NAME}.")
-    own: dict[str, dict[str, Any]] = {"columns": _named_columns(request)}
-    judge = {
-        key: getattr(request, key, None) for key in ("folds", "repeats", "in_time", "alone", "allow_copies", "seed")
-    }
-    own["gather"] = gather or {}
-    own["judge"] = {key: value for key, value in judge.items() if value is not None}
-    plan = load_plan(path, request.set, own, console.note)
-    dealt = request.given & {"--folds", "--repeats", "--in-time", "--alone"}
+    given: dict[str, dict[str, Any]] = {section: dict(keys) for section, keys in (own or {}).items()}
+    for section, key, value in plan_settings(options):
+        given.setdefault(section, {})[key] = value
+    plan = load_plan(path, options.set, given, console.note)
+    dealt = options.given & _DEALING
     if plan.columns.fold and dealt:
         raise UsageProblem(
             f"{sorted(dealt)[0]} has no meaning here: the column {plan.columns.fold!r} says which fold each document is in.",
@@ -91,88 +119,96 @@ def plan_of(request: argparse.Namespace, console: Console, gather: dict[str, Any
     return plan
 
 
-LEARNING = ("clean", "features", "classifier", "judge", "decide")
-"""The sections of a plan that commands read which train."""
+def tell_idle(options: Everywhere, plans: Sequence[Plan], console: Console, sections: Sequence[str] = SECTIONS) -> None:
+    """Tell the keys that are set and have no effect in any of the plans. sections: that the command reads.
 
-
-def tell_idle(plans: "Sequence[Plan]", console: Console, sections: "Sequence[str]" = ()) -> None:
-    """Tell the keys that are set and have no effect in any of the plans. sections: that the command reads; all, where none is
-    named."""
-    from upsort.files.plan_keys import SECTIONS, idle_keys
-
-    for sentence in idle_keys(plans, sections or SECTIONS):
+    Raises UsageProblem where it is an option of the command that sets one.
+    """
+    for one in declared(type(options)):
+        key = declared_keys().get(one.sets)
+        if key is not None and one.spelling in options.given and all(whys := [key.idle(plan) for plan in plans]):
+            raise UsageProblem(f"{one.spelling} {whys[0]}.", f"Leave {one.spelling} out.")
+    for sentence in idle_keys(plans, sections):
         console.note(sentence)
 
 
-def named_columns(request: argparse.Namespace) -> "Columns":
+def named_columns(options: Everywhere) -> Columns:
     """The columns that this command's own options name."""
-    from upsort.files.plan_file import checked_plan
-
-    return checked_plan({"columns": _named_columns(request)}, "--text").columns
-
-
-def _named_columns(request: argparse.Namespace) -> dict[str, Any]:
-    named = {key: getattr(request, key, None) for key in ("text", "label", "id", "document_vectors", "row_weight")}
-    return {key: value for key, value in named.items() if value}
+    named = {key: value for section, key, value in plan_settings(options) if section == "columns"}
+    return checked_plan({"columns": named}, "--text").columns
 
 
-def completed(plan: "Plan", inputs: "Inputs", label_is: "LabelUse", console: Console) -> "Plan":
+def completed(plan: Plan, inputs: Inputs, label_is: LabelUse, console: Console) -> Plan:
     """The plan with the columns that nobody named guessed from the first table, and that told."""
-    from dataclasses import replace
-
-    from upsort.files.documents import complete_columns
-
     columns, notes = complete_columns(inputs, plan.columns, label_is)
     for note in notes:
         console.note(note)
     return replace(plan, columns=columns)
 
 
-def incoming_of(
-    request: argparse.Namespace,
-    sorter: "Sorter",
-    inputs: "Inputs",
-    aside: "SetAside",
-    advance: "Advance",
-    labels: bool = False,
-) -> "Incoming":
-    """Tables as a sorter reads them. labels: whether each row must have its label."""
-    from upsort.files.documents import LABELLED, Reader, columns_for
-    from upsort.jobs.score import Incoming
+@contextmanager
+def working(
+    options: ReadingAlone,
+    console: Console,
+    inputs: Inputs,
+    plan: Plan,
+    output: Path | None = None,
+    what: str = "documents read",
+) -> Iterator[Work]:
+    """What a job is given, with its progress shown and its refused rows written down. what: is counted."""
+    workers = options.workers if isinstance(options, Workers) else 1
+    with set_aside_of(options, output) as aside, console.progress(what) as advance:
+        yield Work(inputs=inputs, plan=plan, aside=aside, advance=advance, workers=workers)
 
-    columns = columns_for(sorter, named_columns(request), inputs, labels)
+
+@contextmanager
+def coming_in(
+    options: ReadingAlone,
+    console: Console,
+    sorter: Sorter,
+    inputs: Inputs,
+    output: Path | None = None,
+    what: str = "documents read",
+) -> Iterator[Incoming]:
+    """Tables as a sorter reads them, with progress shown and refused rows written down. what: is counted."""
+    with (
+        set_aside_of(options, output) as aside,
+        console.progress(what) as advance,
+    ):
+        yield incoming_of(options, sorter, inputs, aside, advance, labels=what == JUDGED)
+
+
+def incoming_of(
+    options: Everywhere, sorter: Sorter, inputs: Inputs, aside: SetAside, advance: Advance, labels: bool = False
+) -> Incoming:
+    """Tables as a sorter reads them. labels: whether each row must have its label."""
+    columns = columns_for(sorter, named_columns(options), inputs, labels)
     reader = Reader.of_sorter(sorter, columns, LABELLED if labels else None)
     return Incoming(inputs=inputs, reader=reader, aside=aside, advance=advance)
 
 
-def set_aside_of(request: argparse.Namespace, output: Path | None) -> "SetAside":
+def set_aside_of(options: ReadingAlone, output: Path | None) -> SetAside:
     """Where rows set aside go: where told, else beside the output, else only counted."""
-    from upsort.files.set_aside import SetAside
-
-    if request.set_aside:
-        return SetAside(Path(request.set_aside))
+    if isinstance(options, ReadingOptions) and options.set_aside:
+        return SetAside(Path(options.set_aside))
     return SetAside(output.with_name(f"{output.stem}.set-aside.csv") if output is not None else None)
 
 
-def tell_set_aside(aside: "SetAside", used: int, console: Console) -> None:
+def tell_set_aside(aside: SetAside, used: int, view: View) -> None:
     """Say how many rows were set aside, why, and where they are; nothing when there are none."""
-    if not aside.count:
-        return
-    reasons = "; ".join(f"{reason}: {count:,}" for reason, count in aside.reasons.most_common(4))
-    more = aside.count - sum(count for _, count in aside.reasons.most_common(4))
-    where = f"in {aside.path}" if aside.path else "to write them to a file: --set-aside FILE"
-    console.note(
-        f"Rows: {used + aside.count:,} read = {used:,} used + {aside.count:,} set aside "
-        f"({reasons}{f'; {more} other' if more > 0 else ''}); {where}."
-    )
-
-
-def rows_json(aside: "SetAside", used: int) -> dict[str, Any]:
-    """The same as a JSON object."""
-    return {
+    view.values["rows"] = {
         "read": used + aside.count,
         "used": used,
         "set_aside": aside.count,
         "reasons": dict(aside.reasons.most_common()),
         "set_aside_file": str(aside.path) if aside.path and aside.count else None,
     }
+    if not aside.count:
+        return
+    reasons = "; ".join(f"{reason}: {count:,}" for reason, count in aside.reasons.most_common(4))
+    more = aside.count - sum(count for _, count in aside.reasons.most_common(4))
+    where = f"in {aside.path}" if aside.path else "to write them to a file: --set-aside FILE"
+    view.note(
+        f"Rows: {used + aside.count:,} read = {used:,} used + {aside.count:,} set aside "
+        f"({reasons}{f'; {more} other' if more > 0 else ''}); {where}."
+    )

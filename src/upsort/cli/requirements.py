@@ -3,15 +3,12 @@
 import operator
 import re
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING
 
 from upsort.cli.console import Console
 from upsort.cli.status import Exit
 from upsort.core.errors import UsageProblem
+from upsort.core.judging.intervals import Rate
 from upsort.core.names import suggestion
-
-if TYPE_CHECKING:
-    from upsort.core.judging.intervals import Rate
 
 _WAYS = {">=": operator.ge, "<=": operator.le, ">": operator.gt, "<": operator.lt}
 _BOUND = re.compile(r"\s*(?P<name>.+?)(?:\.(?P<end>low|high))?\s*(?P<way>>=|<=|>|<)\s*(?P<number>[-+.\deE]+)\s*$")
@@ -31,7 +28,7 @@ def check_written(bounds: Sequence[str]) -> None:
             )
 
 
-def met(bounds: Sequence[str], answers: "Mapping[str, Mapping[str, Rate]]", console: Console) -> Exit:
+def met(bounds: Sequence[str], answers: Mapping[str, Mapping[str, Rate]], console: Console) -> Exit:
     """Whether all bounds hold; those that do not are told.
 
     answers: the measures of each answer, under its name. A bound that names an answer, as `urgent/accuracy>=0.8`, is about
@@ -51,11 +48,11 @@ def met(bounds: Sequence[str], answers: "Mapping[str, Mapping[str, Rate]]", cons
                 missed = True
                 shown = "not defined" if value is None else f"{value:.4f}"
                 where = f" for {answer}" if len(answers) > 1 else ""
-                console.error.write(f"upsort: required {bound.strip()}, but it is {shown}{where}.\n")
+                console.problem(f"upsort: required {bound.strip()}, but it is {shown}{where}.")
     return Exit.MISSED if missed else Exit.DONE
 
 
-def _meant(written: str, answers: "Mapping[str, Mapping[str, Rate]]") -> list[tuple[str, str]]:
+def _meant(written: str, answers: Mapping[str, Mapping[str, Rate]]) -> list[tuple[str, str]]:
     """The answers that a bound is about, each with the measure."""
     answer, slash, measure = written.partition("/")
     if slash and answer in answers:

@@ -13,4 +13,6 @@ class Exit(IntEnum):
     """The request is wrong."""
     MISSED = 3
     """A required bound was not met."""
+    PROGRAM = 4
+    """An error of the program itself."""
     INTERRUPTED = 130

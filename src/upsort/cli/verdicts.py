@@ -1,20 +1,21 @@
 """What a judgement comes to, in sentences. Each is printed only where it is true; tests/judging/test_sentences.py lists them all
 with the condition of each."""
 
-from typing import TYPE_CHECKING, assert_never
+from typing import assert_never
 
 from upsort.cli.wording import decimal, interval, number, p_value, percent
+from upsort.core.classifiers.families import family
+from upsort.core.judging.behind import Standing
+from upsort.core.judging.intervals import FEW, Rate
+from upsort.core.judging.measure import Measure
+from upsort.core.judging.measures import Judgement
+from upsort.core.judging.probability_measures import ProbabilityMeasures
+from upsort.core.judging.reliability import Reliability
 from upsort.core.names import listed
-
-if TYPE_CHECKING:
-    from upsort.core.judging.intervals import Rate
-    from upsort.core.judging.measure import Measure
-    from upsort.core.judging.measures import Judgement
-    from upsort.core.judging.probability_measures import ProbabilityMeasures
-    from upsort.core.judging.reliability import Reliability
-    from upsort.jobs.compare import Compared, CompareResult
-    from upsort.jobs.suspects import SuspectsResult
-    from upsort.jobs.terms import Fact
+from upsort.files.documents import PASSAGE_COLUMNS
+from upsort.jobs.compare import Compared, CompareResult
+from upsort.jobs.suspects import SuspectsResult
+from upsort.jobs.terms import Fact
 
 _FEW = 100  # documents, of which little can be said
 _WIDE = 0.2  # of an interval
@@ -23,14 +24,11 @@ _DOMINATES = 0.8  # share of one label, from which accuracy can hardly show what
 
 def units_of(group: str) -> str:
     """What the rows of a table are called. group: the column whose values belong together."""
-    from upsort.files.documents import PASSAGE_COLUMNS
 
     return "passages" if group == PASSAGE_COLUMNS[0] else "documents"
 
 
-def headline(
-    judgement: "Judgement", training: "Rate | None" = None, group: str = "", copies: bool = False
-) -> list[str]:
+def headline(judgement: Judgement, training: Rate | None = None, group: str = "", copies: bool = False) -> list[str]:
     """The accuracy, what it rests on, and how it stands against always giving one label.
 
     training: the accuracy on the training documents. group: the column whose values belong together. copies: whether there are
@@ -71,7 +69,7 @@ def headline(
     return lines
 
 
-def dominated(judgement: "Judgement", probability: "ProbabilityMeasures | None") -> list[str]:
+def dominated(judgement: Judgement, probability: ProbabilityMeasures | None) -> list[str]:
     """What to look at where one label is so common that accuracy can hardly show what is known of the others."""
     areas, balanced = (
         probability.areas.roc if probability is not None else None,
@@ -95,7 +93,7 @@ def dominated(judgement: "Judgement", probability: "ProbabilityMeasures | None")
     ]
 
 
-def always_answering(judgement: "Judgement") -> str:
+def always_answering(judgement: Judgement) -> str:
     """The baseline as the subject of a sentence."""
     if not judgement.majority:
         return "Always answering the commonest label of each training part"
@@ -103,7 +101,7 @@ def always_answering(judgement: "Judgement") -> str:
     return f"Always answering {judgement.majority!r}, the commonest label{where},"
 
 
-def calibration_told(found: "Reliability") -> list[str]:
+def calibration_told(found: Reliability) -> list[str]:
     """How far probabilities are from shares right."""
     fullest = found.fullest
     if fullest is None:
@@ -116,9 +114,8 @@ def calibration_told(found: "Reliability") -> list[str]:
     ]
 
 
-def left_out(judgement: "Judgement", probability: "ProbabilityMeasures | None", measures: bool) -> list[str]:
+def left_out(judgement: Judgement, probability: ProbabilityMeasures | None, measures: bool) -> list[str]:
     """What is not measured, and why. measures: whether all measures are shown."""
-    from upsort.core.judging.intervals import FEW
 
     lines = []
     scarce = [f"{one.label} ({one.support})" for one in judgement.per_label if 0 < one.support < FEW]
@@ -145,9 +142,8 @@ def _counted(documents: float | None, groups: bool = False) -> str:
     return f"1 {noun} is" if documents == 1 else f"{number(documents)} {noun}s are"
 
 
-def standing(one: "Compared", margin: float) -> str:
+def standing(one: Compared, margin: float) -> str:
     """What may be said of a candidate beside the best. margin: a share of the documents."""
-    from upsort.core.judging.behind import Standing
 
     low, high = 100 * one.behind.low, 100 * one.behind.high
     match one.standing:
@@ -163,7 +159,7 @@ def standing(one: "Compared", margin: float) -> str:
             assert_never(one.standing)
 
 
-def how_told(found: "CompareResult", repeats: int) -> list[str]:
+def how_told(found: CompareResult, repeats: int) -> list[str]:
     """Where the distances to the best come from."""
     groups = found.compared[0].result.overall.groups is not None
     what = "groups that belong together" if groups else "documents"
@@ -174,9 +170,8 @@ def how_told(found: "CompareResult", repeats: int) -> list[str]:
     ]
 
 
-def ordered_by(by: "Measure", found: "CompareResult") -> list[str]:
+def ordered_by(by: Measure, found: CompareResult) -> list[str]:
     """What the order goes by, where it is not accuracy, and whether another candidate is the most accurate."""
-    from upsort.core.judging.behind import Standing
 
     if by.key == "accuracy":
         return []
@@ -187,7 +182,7 @@ def ordered_by(by: "Measure", found: "CompareResult") -> list[str]:
     return [f"Ordered by {by.name}, {first}; the most accurate is {most.candidate.name}, and the distances are to it."]
 
 
-def at_the_end(found: "CompareResult") -> list[str]:
+def at_the_end(found: CompareResult) -> list[str]:
     """Values that are best at the end of what was tried."""
     return [
         f"The best {one.key}, {one.value:g}, is the {'lowest' if one.lowest else 'highest'} that was tried: "
@@ -201,7 +196,7 @@ def times(count: int) -> str:
     return {1: "once", 2: "twice"}.get(count, f"{count} times")
 
 
-def term_told(fact: "Fact", labels: int) -> str:
+def term_told(fact: Fact, labels: int) -> str:
     """How much oftener a term stands in documents of its label than in those where it is rarest. labels: how many there are."""
     often = fact.often
     rarest = ", where it is rarest" if labels > 2 else ""
@@ -215,7 +210,7 @@ def term_told(fact: "Fact", labels: int) -> str:
     )
 
 
-def suspects_told(found: "SuspectsResult", asked: bool) -> list[str]:
+def suspects_told(found: SuspectsResult, asked: bool) -> list[str]:
     """How many labels of a list are wrong. asked: whether its length was asked for."""
     many, (value, low, high) = len(found.suspects), found.expected
     of = f"of {found.judged:,} documents, judged by {' and '.join(found.kinds)}"
@@ -234,6 +229,5 @@ def suspects_told(found: "SuspectsResult", asked: bool) -> list[str]:
 
 def restraint(kind: str) -> str:
     """What keeps a kind of classifier from learning by heart, as the beginning of a list."""
-    from upsort.core.classifiers.families import family
 
     return f"{family(kind).restraint} or ".lstrip()

@@ -1,17 +1,18 @@
 """How numbers are said and written: rates with their intervals, as text, rows of tables and JSON."""
 
-from typing import TYPE_CHECKING, Any, assert_never
+from collections.abc import Sequence
+from typing import Any, assert_never
 
-if TYPE_CHECKING:
-    from collections.abc import Sequence
-
-    from upsort.core.judging.intervals import Rate
-    from upsort.core.judging.measure import Evidence, Measure
-    from upsort.core.judging.measures import Judgement
-    from upsort.core.judging.probability_measures import ProbabilityMeasures
-    from upsort.core.judging.reliability import Reliability
-    from upsort.core.plan import Plan
-    from upsort.jobs.judging import Kept
+from upsort.cli import columns as col
+from upsort.cli.view import Column
+from upsort.core.judging.intervals import Rate
+from upsort.core.judging.measure import Evidence, Measure, Unit
+from upsort.core.judging.measure_list import LABEL_MEASURES, MEASURES, shown_measures
+from upsort.core.judging.measures import Judgement
+from upsort.core.judging.probability_measures import ProbabilityMeasures
+from upsort.core.judging.reliability import Reliability
+from upsort.core.plan import Plan
+from upsort.jobs.judging import Kept
 
 
 def percent(value: float | None) -> str:
@@ -19,12 +20,12 @@ def percent(value: float | None) -> str:
     return "–" if value is None else f"{100 * value:.1f} %"
 
 
-def interval(rate: "Rate") -> str:
+def interval(rate: Rate) -> str:
     """The two ends of a 95 % interval."""
     return "–" if rate.low is None or rate.high is None else f"{100 * rate.low:.1f} to {100 * rate.high:.1f} %"
 
 
-def rate_json(rate: "Rate") -> dict[str, Any]:
+def rate_json(rate: Rate) -> dict[str, Any]:
     """A measured rate as a JSON object; `right` and `of` only where it counts documents."""
     found: dict[str, Any] = {"value": rate.value, "low": rate.low, "high": rate.high}
     if rate.of is not None:
@@ -39,12 +40,12 @@ def number(count: float | None) -> str:
     return f"{count or 0:,}" if isinstance(count, int) or count is None else f"{count:,.1f}"
 
 
-def decimal(rate: "Rate") -> str:
+def decimal(rate: Rate) -> str:
     """A measure that is no share of documents, with its interval; a dash where it is not defined."""
     return "–" if rate.value is None else f"{rate.value:.3f} ({decimal_interval(rate)})"
 
 
-def decimal_interval(rate: "Rate") -> str:
+def decimal_interval(rate: Rate) -> str:
     """The two ends of its 95 % interval."""
     return "–" if rate.low is None or rate.high is None else f"{rate.low:.3f} to {rate.high:.3f}"
 
@@ -54,20 +55,18 @@ def p_value(p: float) -> str:
     return "p < 0.001" if p < 0.001 else f"p = {p:.3f}"
 
 
-def label_columns() -> tuple[str, ...]:
+def label_columns() -> list[Column]:
     """The columns of the table by label: how many documents have it and were given it, and its measures with their intervals."""
-    from upsort.core.judging.measure_list import LABEL_MEASURES
 
-    found = ["label", "support", "given"]
+    found = [col.name("label"), col.count("support", 1), col.count("given", 2)]
     for one in LABEL_MEASURES.values():
         if one.shown:
-            found += [one.name, "95 % interval"] if one.with_interval else [one.name]
-    return tuple(found)
+            found += [col.share(one.name), *([col.interval()] if one.with_interval else [])]
+    return found
 
 
-def label_rows(judgement: "Judgement") -> list[list[str]]:
+def label_rows(judgement: Judgement) -> list[list[str]]:
     """A row for each label, under `label_columns`."""
-    from upsort.core.judging.measure_list import LABEL_MEASURES
 
     rows = []
     for label in judgement.per_label:
@@ -80,16 +79,14 @@ def label_rows(judgement: "Judgement") -> list[list[str]]:
     return rows
 
 
-def measure_rows(evidence: "Evidence") -> list[tuple[str, str, str]]:
+def measure_rows(evidence: Evidence) -> list[tuple[str, str, str]]:
     """Measure, value, interval of what is measured of decisions as a whole, beside their accuracy."""
-    from upsort.core.judging.measure_list import shown_measures
 
     return [(one.name, *value_and_interval(one, rate)) for one, rate in shown_measures(evidence)]
 
 
-def leading_measures(evidence: "Evidence") -> str:
+def leading_measures(evidence: Evidence) -> str:
     """The most telling ones in a sentence."""
-    from upsort.core.judging.measure_list import shown_measures
 
     told = []
     for one, rate in shown_measures(evidence):
@@ -100,9 +97,8 @@ def leading_measures(evidence: "Evidence") -> str:
     return f"{line[:1].upper()}{line[1:]}."
 
 
-def value_and_interval(measure: "Measure", rate: "Rate") -> tuple[str, str]:
+def value_and_interval(measure: Measure, rate: Rate) -> tuple[str, str]:
     """A value and its interval as they are written."""
-    from upsort.core.judging.measure import Unit
 
     match measure.unit:
         case Unit.PERCENT:
@@ -113,7 +109,7 @@ def value_and_interval(measure: "Measure", rate: "Rate") -> tuple[str, str]:
             assert_never(measure.unit)
 
 
-def confusion_rows(judgement: "Judgement", shares: str = "") -> list[list[str]]:
+def confusion_rows(judgement: Judgement, shares: str = "") -> list[list[str]]:
     """A row for each true label with the counts of each given label; a dot for none.
 
     shares: `row` or `column` for percentages of the true or of the given label's documents.
@@ -130,7 +126,7 @@ def confusion_rows(judgement: "Judgement", shares: str = "") -> list[list[str]]:
     return [[label, *row] for label, row in zip(judgement.labels, cells, strict=True)]
 
 
-def kept_together(kept: "Kept", plan: "Plan") -> list[str]:
+def kept_together(kept: Kept, plan: Plan) -> list[str]:
     """How copies and groups were kept on one side of every split, and what that took."""
     lines = []
     if kept.groups is not None:
@@ -155,7 +151,7 @@ def copying(count: int, what: str) -> str:
     return f"1 {what[:-1]} copies another one; it is" if count == 1 else f"{count:,} {what} copy another one; they are"
 
 
-def kept_json(kept: "Kept") -> dict[str, Any]:
+def kept_json(kept: Kept) -> dict[str, Any]:
     """The same as a JSON object."""
     return {
         "copies": kept.copies,
@@ -165,11 +161,11 @@ def kept_json(kept: "Kept") -> dict[str, Any]:
     }
 
 
-def _decimals(rate: "Rate") -> str:
+def _decimals(rate: Rate) -> str:
     return "–" if rate.value is None else f"{rate.value:.3f}"
 
 
-def own_rows(probability: "ProbabilityMeasures", labels: "Sequence[str]") -> list[list[str]]:
+def own_rows(probability: ProbabilityMeasures, labels: Sequence[str]) -> list[list[str]]:
     """For each label its documents, and the mean and the median of the probability that they got for it."""
     return [
         [label, number(own.documents), "–" if own.mean is None else f"{own.mean:.3f}", _middle(own.median)]
@@ -181,10 +177,10 @@ def _middle(median: float | None) -> str:
     return "–" if median is None else f"{median:.3f}"
 
 
-OWN_COLUMNS = ("label", "documents", "mean probability of it", "median")
+OWN_COLUMNS = (col.name("label"), col.count("documents", 1), col.number("mean probability of it"), col.number("median"))
 
 
-def reliability_rows(found: "Reliability") -> list[list[str]]:
+def reliability_rows(found: Reliability) -> list[list[str]]:
     """For each tenth of probability: documents, mean probability, share right and its interval."""
     return [
         [
@@ -198,12 +194,18 @@ def reliability_rows(found: "Reliability") -> list[list[str]]:
     ]
 
 
-RELIABILITY_COLUMNS = ("stated", "documents", "on average", "right", "95 % interval")
+RELIABILITY_COLUMNS = (
+    col.name("stated"),
+    col.count("documents", 1),
+    col.share("on average"),
+    col.share("right"),
+    col.interval(),
+)
+MEASURE_COLUMNS = (col.name("measure"), col.number("value"), col.interval())
 
 
-def judgement_json(evidence: "Evidence", labels: "Sequence[str]") -> dict[str, Any]:
+def judgement_json(evidence: Evidence, labels: Sequence[str]) -> dict[str, Any]:
     """All of a judgement as a JSON object. labels: of the probabilities."""
-    from upsort.core.judging.measure_list import LABEL_MEASURES, MEASURES
 
     judgement, probability = evidence.judgement, evidence.probability
     rates = {key: one.of(evidence) for key, one in MEASURES.items()}
@@ -230,7 +232,7 @@ def judgement_json(evidence: "Evidence", labels: "Sequence[str]") -> dict[str, A
     }
 
 
-def _probability_json(probability: "ProbabilityMeasures", labels: "Sequence[str]") -> dict[str, Any]:
+def _probability_json(probability: ProbabilityMeasures, labels: Sequence[str]) -> dict[str, Any]:
     """What more is known of probabilities."""
     reliable = probability.reliability
     return {

@@ -28,7 +28,8 @@ from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.jobs.compare import MARGIN, Candidate, Compared, CompareResult, Comparing, compare
 from upsort.jobs.corpus import measured_by, with_tokens
-from upsort.jobs.progress import Advance, no_progress, nothing_usable
+from upsort.jobs.progress import nothing_usable
+from upsort.jobs.work import Work
 
 CLEANED_COLUMN = "cleaned"
 NOTHING = "(nothing)"
@@ -125,22 +126,17 @@ def cleaner_for(choices: plan.Plan) -> tuple[Cleaner, list[str]]:
     return cleaning, cleaning.warnings(resources)
 
 
-def clean(
-    inputs: Inputs,
-    choices: plan.Plan,
-    aside: SetAside,
-    showing: Showing,
-    output: CleanedFile | None = None,
-    advance: Advance = no_progress,
-) -> CleanResult:
+def clean(work: Work, showing: Showing, output: CleanedFile | None = None) -> CleanResult:
     """Show documents, measure each step, write the corpus; block by block, however large it is."""
-    cleaning, _ = cleaner_for(choices)
-    chosen = _Chosen(showing, choices.judge.seed)
+    cleaning, _ = cleaner_for(work.plan)
+    chosen = _Chosen(showing, work.plan.judge.seed)
     measuring = OnCorpus(cleaning)
     written = 0
     with ExitStack() as stack:
-        write = stack.enter_context(_cleaned_rows(inputs, choices, cleaning, output)) if output is not None else None
-        for block in Reader.of_plan(choices, cleaning).blocks(inputs, aside):
+        write = (
+            stack.enter_context(_cleaned_rows(work.inputs, work.plan, cleaning, output)) if output is not None else None
+        )
+        for block in Reader.of_plan(work.plan, cleaning).blocks(work.inputs, work.aside):
             if not block.rows:
                 continue
             chosen.look(block)
@@ -148,9 +144,9 @@ def clean(
             if write is not None:
                 write(block)
                 written += len(block.rows)
-            advance(len(block.rows))
+            work.advance(len(block.rows))
         if not measuring.documents:
-            raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
+            raise DataProblem(f"No usable document: {nothing_usable(work.aside)}.", "Check --text and --encoding.")
         documents = [
             DocumentSteps(reference, label, text, on_document(cleaning, text))
             for reference, label, text in chosen.found(cleaning)
@@ -331,14 +327,12 @@ def on_word(cleaning: Cleaner, word: str) -> list[tuple[str, str]]:
     return way
 
 
-def groups(
-    inputs: Inputs, choices: plan.Plan, aside: SetAside, most: int, word: str = "", advance: Advance = no_progress
-) -> list[WordGroup]:
+def groups(work: Work, most: int, word: str = "") -> list[WordGroup]:
     """Which words fell together under each stem or lemma, those with most different words first.
 
     word: only the group that this word falls into.
     """
-    cleaning, _ = cleaner_for(choices)
+    cleaning, _ = cleaner_for(work.plan)
     forms = cleaning.forms
     if forms is None or not forms.counted:
         raise DataProblem(
@@ -346,7 +340,9 @@ def groups(
             "Try --set clean.steps=lower,stem",
         )
     counts: dict[str, Counter[str]] = {}
-    texts = (text for block in Reader.of_plan(choices, cleaning).blocks(inputs, aside) for text in block.texts)
+    texts = (
+        text for block in Reader.of_plan(work.plan, cleaning).blocks(work.inputs, work.aside) for text in block.texts
+    )
     for block in in_blocks(texts):
         tokens = cleaning.words_of(block)
         times = Counter(tokens.codes.tolist())
@@ -354,7 +350,7 @@ def groups(
             stem = forms.of(written)
             if stem:
                 counts.setdefault(stem, Counter())[written] += times[code]
-        advance(len(block))
+        work.advance(len(block))
     if word:
         mine = on_word(cleaning, word)[-1][1]
         counts = {stem: words for stem, words in counts.items() if stem == mine}
@@ -362,37 +358,37 @@ def groups(
     return sorted(joined, key=lambda group: (-len(group.words), group.stem))[:most]
 
 
-def compare_steps(
-    inputs: Inputs,
-    choices: plan.Plan,
-    aside: SetAside,
-    lists: Sequence[tuple[str, ...]],
-    advance: Advance = no_progress,
-    margin: float = MARGIN,
-) -> StepsCompared:
+def compare_steps(work: Work, lists: Sequence[tuple[str, ...]], margin: float = MARGIN) -> StepsCompared:
     """For each list of steps the size of the vocabulary and, where there are labels, what `compare` says of them."""
     tried = [
-        Candidate(", ".join(steps) or "none", replace(choices, clean=replace(choices.clean, steps=steps)))
+        Candidate(", ".join(steps) or "none", replace(work.plan, clean=replace(work.plan.clean, steps=steps)))
         for steps in lists
     ]
-    if not choices.columns.label:
+    if not work.plan.columns.label:
         found = [
-            StepsResult(steps, _distinct_terms(inputs, one.plan, SetAside() if number else aside, advance), None)
+            StepsResult(steps, _distinct_terms(_spare(work, one.plan, number)), None)
             for number, (steps, one) in enumerate(zip(lists, tried, strict=True))
         ]
         return StepsCompared(found, None)
-    whole = compare(inputs, choices, tried, aside, advance, Comparing(command="clean --compare-steps", margin=margin))
+    whole = compare(work, tried, Comparing(command="clean --compare-steps", margin=margin))
     return StepsCompared(
         [StepsResult(one.candidate.plan.clean.steps, one.distinct_terms, one) for one in whole.compared], whole
     )
 
 
-def _distinct_terms(inputs: Inputs, choices: plan.Plan, aside: SetAside, advance: Advance) -> int:
+def _spare(work: Work, choices: plan.Plan, number: int) -> Work:
+    """The same work by another plan; rows are set aside the first time alone."""
+    return replace(work, plan=choices, aside=SetAside() if number else work.aside)
+
+
+def _distinct_terms(work: Work) -> int:
     """How many terms there are."""
-    resources = resources_for(choices.clean, choices.features)
-    cleaning = cleaner(choices.clean, resources, choices.features.within_sentences)
-    measuring = Measuring(choices.columns, choices.features, cleaning.forms)
-    for block, tokens in with_tokens(Reader.of_plan(choices, cleaning).blocks(inputs, aside), measuring, cleaning):
+    resources = resources_for(work.plan.clean, work.plan.features)
+    cleaning = cleaner(work.plan.clean, resources, work.plan.features.within_sentences)
+    measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
+    for block, tokens in with_tokens(
+        Reader.of_plan(work.plan, cleaning).blocks(work.inputs, work.aside), measuring, cleaning
+    ):
         measuring.add(block.documents, tokens)
-        advance(len(block.documents))
-    return measured_by(measuring, choices, resources, at_least=1).distinct
+        work.advance(len(block.documents))
+    return measured_by(measuring, work.plan, resources, at_least=1).distinct

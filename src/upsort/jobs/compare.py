@@ -26,10 +26,9 @@ from upsort.core.learning.method import Method
 from upsort.core.plan import Judge, Plan
 from upsort.files.plan_file import checked_plan, parsed_value
 from upsort.files.set_aside import SetAside
-from upsort.files.sources import Inputs
 from upsort.jobs.corpus import Answer, Keeping, LabelledCorpus, read_labelled_corpus
 from upsort.jobs.judging import Kept, Prepared, prepared
-from upsort.jobs.progress import Advance, no_progress
+from upsort.jobs.work import Work
 
 MARGIN = 0.01
 _A_GRID = 3  # values of a key, from which on the best one tells whether more should be tried
@@ -142,42 +141,34 @@ def _value(section: str, key: str, text: str) -> Any:
 
 @dataclass(frozen=True, kw_only=True)
 class Comparing:
-    """workers: processes to clean text in. nested: choose anew in each fold. command: which one asks. margin: by how large a
+    """nested: choose anew in each fold. command: which one asks. margin: by how large a
     share of the documents a candidate may be behind the best and count as no worse. by: the measure that orders them."""
 
-    workers: int = 1
     nested: bool = False
     command: str = "compare"
     margin: float = MARGIN
     by: Measure = MEASURES["accuracy"]
 
 
-def compare(
-    inputs: Inputs,
-    plan: Plan,
-    tried: Sequence[Candidate],
-    aside: SetAside,
-    advance: Advance = no_progress,
-    how: Comparing | None = None,
-) -> CompareResult:
+def compare(work: Work, tried: Sequence[Candidate], how: Comparing | None = None) -> CompareResult:
     """Judge all candidates on the same folds. The text is counted once for all that share that part of the plan."""
     how = how or Comparing()
     rounds: list[_Round] = []
     answers: list[Answer] = []
     for members in _counted_alike(tried).values():
-        spare = SetAside() if rounds else aside
-        corpus = _counted(inputs, [tried[number].plan for number in members], spare, advance, how.workers)
+        spare = replace(work, aside=SetAside()) if rounds else work
+        corpus = _counted(spare, [tried[number].plan for number in members])
         answers.append(corpus.only_answer(how.command))
         methods = {number: corpus.method_of(tried[number].plan) for number in members}
         rounds.append(_Round(corpus, answers[-1].documents, methods))
-    first = prepared(rounds[0].corpus, plan, _together(rounds, answers))
+    first = prepared(rounds[0].corpus, work.plan, _together(rounds, answers))
     rounds = [replace(one, documents=replace(one.documents, groups=first.documents.groups)) for one in rounds]
     results: dict[int, tuple[CrossValidation, float]] = {}
     for one in rounds:
         parts = Parts(one.documents, first.splits.each)
         for number, method in one.methods.items():
             began = time.perf_counter()
-            found = cross_validate(parts, method, plan.judge.repeats)
+            found = cross_validate(parts, method, work.plan.judge.repeats)
             results[number] = (found, time.perf_counter() - began)
     distinct = {number: one.corpus.measured.distinct for one in rounds for number in one.methods}
     compared = _against_the_best(tried, results, distinct, first, how.margin)
@@ -192,7 +183,7 @@ def compare(
         counted=len(rounds),
         documents=first.documents.documents,
         kept=first.kept,
-        nested=_nested(rounds, first, plan.judge) if how.nested else None,
+        nested=_nested(rounds, first, work.plan.judge) if how.nested else None,
         at_the_end=_at_the_end([one.candidate.values for one in compared]),
     )
 
@@ -228,13 +219,13 @@ def _counted_alike(tried: Sequence[Candidate]) -> dict[str, list[int]]:
     return groups
 
 
-def _counted(inputs: Inputs, plans: Sequence[Plan], aside: SetAside, advance: Advance, workers: int) -> LabelledCorpus:
+def _counted(work: Work, plans: Sequence[Plan]) -> LabelledCorpus:
     """The corpus counted once for all of some plans: with the terms that the most generous of them keeps."""
     least = min(plan.features.in_at_least for plan in plans)
     whole = plans[0].features.vocabulary_file or plans[0].features.hash_bits
     keep_all = whole or any(family(plan.classifier.kind).additive for plan in plans)
     keeping = Keeping(at_least=1 if keep_all else least)
-    return read_labelled_corpus(inputs, plans[0], aside, advance, workers, keeping)
+    return read_labelled_corpus(replace(work, plan=plans[0]), keeping)
 
 
 def _against_the_best(

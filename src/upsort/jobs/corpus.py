@@ -26,10 +26,9 @@ from upsort.core.text.tokeniser import Tokens
 from upsort.engine.processes import Cutting, cut_blocks
 from upsort.files.documents import LABELLED, DocumentBlock, Marks, Reader, as_number, large_blocks
 from upsort.files.resources import method_for
-from upsort.files.set_aside import SetAside
-from upsort.files.sources import Inputs
 from upsort.files.vectors import read_vectors
-from upsort.jobs.progress import Advance, no_progress, nothing_usable
+from upsort.jobs.progress import nothing_usable
+from upsort.jobs.work import Work
 
 _MOST_LABELS_UNASKED = 20
 
@@ -117,43 +116,37 @@ class Keeping:
     at_least: int | None = None
 
 
-def read_labelled_corpus(
-    inputs: Inputs,
-    choices: plan.Plan,
-    aside: SetAside,
-    advance: Advance = no_progress,
-    workers: int = 1,
-    keeping: Keeping | None = None,
-) -> LabelledCorpus:
+def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> LabelledCorpus:
     """Read, clean and count all usable labelled documents. Raises DataProblem when there is none.
 
     workers: processes to clean and tokenise in; the result is the same for any number.
     """
     keeping = keeping or Keeping()
-    method = method_for(choices)
-    cleaning = cleaner(choices.clean, method.resources, choices.features.within_sentences)
-    measuring = Measuring(choices.columns, choices.features, cleaning.forms)
+    method = method_for(work.plan)
+    cleaning = cleaner(work.plan.clean, method.resources, work.plan.features.within_sentences)
+    measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
     collected = _Collected(keeping)
-    blocks = Reader.of_plan(choices, cleaning, LABELLED).blocks(inputs, aside)
-    for block, tokens in with_tokens(blocks, measuring, cleaning, workers):
+    blocks = Reader.of_plan(work.plan, cleaning, LABELLED).blocks(work.inputs, work.aside)
+    for block, tokens in with_tokens(blocks, measuring, cleaning, work.workers):
         measuring.add(block.documents, tokens)
         collected.add(block)
-        advance(len(block.documents))
-    measured = measured_by(measuring, choices, method.resources, workers, keeping.at_least)
+        work.advance(len(block.documents))
+    measured = measured_by(measuring, work.plan, method.resources, work.workers, keeping.at_least)
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
         resources = replace(resources, full_forms=cleaning.forms.full_forms())
     if not measured.documents:
         raise DataProblem(
-            f"No usable document: {nothing_usable(aside)}.", "Check --text, --label and --encoding against the table."
+            f"No usable document: {nothing_usable(work.aside)}.",
+            "Check --text, --label and --encoding against the table.",
         )
     marks = Marks.joined(collected.marks)
     together = Together(
-        named_groups(marks.groups) if choices.columns.group else None,
+        named_groups(marks.groups) if work.plan.columns.group else None,
         copy_groups(joined_prints(collected.prints)) if keeping.copies else None,
     )
     weights = None
-    if choices.columns.row_weight:
+    if work.plan.columns.row_weight:
         weights = np.array([as_number(cell) for cell in marks.weights], dtype=np.float64)
     whole = Labelled(
         measured=measured,
@@ -164,8 +157,8 @@ def read_labelled_corpus(
         keys=document_keys(np.concatenate(collected.digests), marks.ids),
     )
     answers = [
-        _answer(whole, together, cells, name, choices.columns.label_separator)
-        for name, cells in zip(choices.columns.answers, marks.answers, strict=True)
+        _answer(whole, together, cells, name, work.plan.columns.label_separator)
+        for name, cells in zip(work.plan.columns.answers, marks.answers, strict=True)
     ]
     return LabelledCorpus(
         measured=measured,

@@ -10,13 +10,10 @@ from upsort.core.errors import DataProblem
 from upsort.core.judging import cross_validation
 from upsort.core.judging.intervals import Rate, share_of
 from upsort.core.learning.labelled import Labelled
-from upsort.core.plan import Plan
-from upsort.files.set_aside import SetAside
-from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.jobs.corpus import LabelledCorpus, read_labelled_corpus
 from upsort.jobs.judging import Kept, Prepared, prepared
-from upsort.jobs.progress import Advance, no_progress
+from upsort.jobs.work import Work
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -33,27 +30,20 @@ class CrossValidateResult:
     distinct_terms: int
 
 
-def cross_validate(
-    inputs: Inputs,
-    plan: Plan,
-    aside: SetAside,
-    advance: Advance = no_progress,
-    workers: int = 1,
-    output: Path | None = None,
-) -> list[CrossValidateResult]:
+def cross_validate(work: Work, output: Path | None = None) -> list[CrossValidateResult]:
     """Read and count once, then train and judge fold by fold, answer by answer. output: a table of what each got."""
-    corpus = read_labelled_corpus(inputs, plan, aside, advance, workers)
-    method, repeats = corpus.method_of(plan), plan.judge.repeats
+    corpus = read_labelled_corpus(work)
+    method, repeats = corpus.method_of(work.plan), work.plan.judge.repeats
     results = []
     for answer in corpus.answers:
-        ready = prepared(corpus, plan, answer)
+        ready = prepared(corpus, work.plan, answer)
         result = cross_validation.cross_validate(ready.parts, method, repeats)
         other, copied = None, None
-        if plan.judge.allow_copies:
+        if work.plan.judge.allow_copies:
             with suppress(
                 DataProblem
             ):  # where nothing is left to learn from without copies, there is nothing to compare
-                careful = prepared(corpus, plan, answer, allow_copies=False)
+                careful = prepared(corpus, work.plan, answer, allow_copies=False)
                 other = cross_validation.cross_validate(careful.parts, method, repeats)
                 copied = (_on_copied(result, careful.documents), _on_copied(other, careful.documents))
         results.append(

@@ -7,14 +7,11 @@ import numpy as np
 
 from upsort.core.judging.growing import grown
 from upsort.core.judging.growth import Growth, fitted_growth
-from upsort.core.plan import Plan
 from upsort.draw.judgements import GrowthPoint, growth_figure
-from upsort.files.set_aside import SetAside
-from upsort.files.sources import Inputs
 from upsort.jobs.corpus import Keeping, read_labelled_corpus
 from upsort.jobs.figures import save
 from upsort.jobs.judging import Kept, prepared
-from upsort.jobs.progress import Advance, no_progress
+from upsort.jobs.work import Work
 
 
 @dataclass(frozen=True)
@@ -28,11 +25,11 @@ class CurveResult:
     kept: Kept
 
 
-def curve(inputs: Inputs, plan: Plan, aside: SetAside, advance: Advance = no_progress, workers: int = 1) -> CurveResult:
+def curve(work: Work) -> CurveResult:
     """Train on growing parts of each fold's training documents, drawn at random, and judge on its held-out ones."""
-    corpus = read_labelled_corpus(inputs, plan, aside, advance, workers, Keeping(at_least=1))
-    ready = prepared(corpus, plan, corpus.only_answer("curve"))
-    found = grown(ready.parts, corpus.method_of(plan))
+    corpus = read_labelled_corpus(work, Keeping(at_least=1))
+    ready = prepared(corpus, work.plan, corpus.only_answer("curve"))
+    found = grown(ready.parts, corpus.method_of(work.plan))
     points = [
         GrowthPoint(
             documents=round(float(size)),

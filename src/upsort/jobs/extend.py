@@ -9,12 +9,11 @@ from upsort.core.classifiers.families import family
 from upsort.core.learning.extending import extended_by_anchor, extended_by_counts
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
-from upsort.files.set_aside import SetAside
 from upsort.files.sorter_file import load_sorters, save_sorters
 from upsort.files.sources import Inputs
 from upsort.files.writing import check_writable
 from upsort.jobs.corpus import Keeping, read_labelled_corpus
-from upsort.jobs.progress import Advance, no_progress
+from upsort.jobs.work import Work
 
 Way = Literal["counts", "everything", "anchor"]
 """Exactly by counts, trained anew on everything, or drawn from the earlier weights."""
@@ -36,17 +35,16 @@ class ExtendResult:
     size: int
 
 
-def extend(
-    path: Path, more: Inputs, older: Inputs | None, output: Path, aside: SetAside, advance: Advance = no_progress
-) -> ExtendResult:
+def extend(path: Path, more: Work, older: Inputs | None, output: Path) -> ExtendResult:
     """Add the documents of `more` to the sorter at `path`; `older` are those it was trained on, where they are given again."""
     check_writable(output)
     sorters = load_sorters(path)
     plan = sorters[0].plan
+    inputs = more.inputs
     if older is not None:
-        more = replace(more, tables=(*older.tables, *more.tables))
+        inputs = replace(inputs, tables=(*older.tables, *inputs.tables))
     keeping = Keeping(copies=not plan.judge.allow_copies and older is not None, at_least=1)
-    corpus = read_labelled_corpus(more, plan, aside, advance, keeping=keeping)
+    corpus = read_labelled_corpus(replace(more, inputs=inputs, plan=plan), keeping)
     exact = bool(family(plan.classifier.kind).additive)
     way: Way = "everything" if older is not None else "counts" if exact else "anchor"
     extended = []

@@ -10,7 +10,6 @@ from typing import BinaryIO
 import numpy as np
 from scipy.sparse import csr_array, vstack
 
-from upsort.core import plan
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.families import settled
 from upsort.core.errors import DataProblem, UsageProblem
@@ -23,13 +22,12 @@ from upsort.core.sparse import column_sums, only_columns
 from upsort.core.text.cleaning import cleaner
 from upsort.files.documents import Reader
 from upsort.files.resources import resources_for
-from upsort.files.set_aside import SetAside
-from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.files.writing import replacing, replacing_text
 from upsort.jobs.corpus import measured_by, with_tokens
-from upsort.jobs.progress import Advance, no_progress, nothing_usable
+from upsort.jobs.progress import nothing_usable
 from upsort.jobs.score import Incoming
+from upsort.jobs.work import Work
 
 MATRIX_ENDINGS = (".mtx", ".npz", ".csv", ".tsv", ".jsonl", ".parquet")
 UNLABELLED = "(no label)"
@@ -94,35 +92,28 @@ class TermRow:
     by_label: list[int]
 
 
-def build(
-    inputs: Inputs,
-    choices: plan.Plan,
-    aside: SetAside,
-    advance: Advance = no_progress,
-    workers: int = 1,
-    whole: bool = False,
-) -> Matrix:
+def build(work: Work, whole: bool = False) -> Matrix:
     """The matrix of all usable documents. whole: count the terms in too few documents too, which figures show."""
     labels: list[str] = []
     references: list[str] = []
-    resources = resources_for(choices.clean, choices.features)
-    cleaning = cleaner(choices.clean, resources, choices.features.within_sentences)
+    resources = resources_for(work.plan.clean, work.plan.features)
+    cleaning = cleaner(work.plan.clean, resources, work.plan.features.within_sentences)
 
-    measuring = Measuring(choices.columns, choices.features, cleaning.forms)
-    blocks = Reader.of_plan(choices, cleaning).blocks(inputs, aside)
-    for block, tokens in with_tokens(blocks, measuring, cleaning, workers):
+    measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
+    blocks = Reader.of_plan(work.plan, cleaning).blocks(work.inputs, work.aside)
+    for block, tokens in with_tokens(blocks, measuring, cleaning, work.workers):
         measuring.add(block.documents, tokens)
         labels += block.marks.labels
         references += block.ids
-        advance(len(block.documents))
-    measured = measured_by(measuring, choices, resources, workers, 1 if whole else None)
+        work.advance(len(block.documents))
+    measured = measured_by(measuring, work.plan, resources, work.workers, 1 if whole else None)
     if not references:
-        raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
+        raise DataProblem(f"No usable document: {nothing_usable(work.aside)}.", "Check --text and --encoding.")
     names: tuple[str, ...] = ()
     given = None
     if any(labels):
         names, given = numbered([label or UNLABELLED for label in labels])
-    space, kept = learn_space(measured, settled(choices).features, given, len(names), resources.vocabulary)
+    space, kept = learn_space(measured, settled(work.plan).features, given, len(names), resources.vocabulary)
     counts = only_columns(measured.counts, kept)
     with_vectors = None
     if space.vectors is not None:

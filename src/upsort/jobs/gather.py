@@ -29,11 +29,9 @@ from upsort.files.format import RowWriter
 from upsort.files.formats import format_to_write
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Block, Refused, Table
-from upsort.files.set_aside import SetAside
-from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.files.writing import check_writable
-from upsort.jobs.progress import Advance, no_progress
+from upsort.jobs.work import Work
 
 if TYPE_CHECKING:
     from upsort.core.judging.near_copies import Copies
@@ -88,20 +86,19 @@ class _Looked:
         self.lines = array("q")
 
 
-def gather(
-    inputs: Inputs, choices: plan.Plan, output: Path, aside: SetAside, advance: Advance = no_progress
-) -> GatherResult:
+def gather(work: Work, output: Path) -> GatherResult:
     """Write the corpus to `output`. Raises UsageProblem for columns that a source does not have."""
     format_to_write(output)
     check_writable(output)
-    work = _Gathering(inputs, choices, aside, advance)
-    with table_file(output, work.columns) as writer:
-        return work.run(writer)
+    gathering = _Gathering(work)
+    with table_file(output, gathering.columns) as writer:
+        return gathering.run(writer)
 
 
 class _Gathering:
-    def __init__(self, inputs: Inputs, choices: plan.Plan, aside: SetAside, advance: Advance) -> None:
-        self.inputs, self.choices, self.aside, self.advance = inputs, choices, aside, advance
+    def __init__(self, work: Work) -> None:
+        self.inputs, self.choices, self.aside, self.advance = work.inputs, work.plan, work.aside, work.advance
+        inputs, choices = work.inputs, work.plan
         self.settings = choices.gather
         self.junk = [_checked_pattern(pattern) for pattern in self.settings.junk]
         if choices.columns.id:  # one table may lack it, not all

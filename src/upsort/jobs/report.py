@@ -28,6 +28,7 @@ from upsort.jobs.judged import Judged
 from upsort.jobs.judgement_figures import reliabilities
 from upsort.jobs.score import Incoming
 from upsort.jobs.suspects import SuspectsResult, suspects
+from upsort.jobs.work import Work
 
 _TERMS = 12
 _MISTAKES = 15
@@ -67,7 +68,7 @@ def suspects_for_report(sorter: Sorter, training: Inputs, label: str) -> Suspect
     columns = replace(columns_for(sorter, trained, training), label=label, also=(), row_weight=trained.row_weight)
     if all(trained.fold in table.columns for table in training.tables):
         columns = replace(columns, fold=trained.fold)
-    return suspects(training, replace(sorter.plan, columns=columns), SetAside())
+    return suspects(Work(inputs=training, plan=replace(sorter.plan, columns=columns), aside=SetAside()))
 
 
 def write_report(one: Judged, wording: Wording, sources: Sources, found: SuspectsResult | None, path: Path) -> None:

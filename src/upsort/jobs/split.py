@@ -18,16 +18,15 @@ from upsort.core.judging.splits import hold_out, latest
 from upsort.core.judging.together import Together, copy_groups, named_groups
 from upsort.core.learning.dealing import document_keys, text_digests
 from upsort.core.learning.labelled import Labelled, numbered
-from upsort.core.plan import Plan
 from upsort.files.by_name import ByName, together
 from upsort.files.documents import Marks, Needs, Reader
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Refused
 from upsort.files.set_aside import SetAside
-from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.jobs.judging import day_numbers
 from upsort.jobs.progress import nothing_usable
+from upsort.jobs.work import Work
 
 TRAINING_NAME = "train.csv"
 HELD_OUT_NAME = "held-out.csv"
@@ -53,15 +52,15 @@ class SplitResult:
     far: dict[str, float]
 
 
-def split(inputs: Inputs, plan: Plan, share: float, folder: Path, aside: SetAside) -> SplitResult:
+def split(work: Work, share: float, folder: Path) -> SplitResult:
     """Hold out `share` of each label's documents. The inputs are read twice: once for the labels, once for the rows.
 
     Documents of one group, and copies of each other unless the plan allows them, stay on one side. In time the latest are held
     out; earlier rows that belong together with one of them go to neither part, but to `aside`, and so do rows without a date.
     Raises DataProblem when there are fewer than two labels or a label has a single document.
     """
-    reader = Reader(plan.columns, needs=Needs(text=False, label=True))
-    seen = _looked(inputs, plan, reader, aside)
+    reader = Reader(work.plan.columns, needs=Needs(text=False, label=True))
+    seen = _looked(work, reader)
     names, numbers = numbered(seen.marks.labels)
     if len(names) < 2:
         raise DataProblem(f"All rows have the label {names[0]!r}; there is nothing to sort.", "Check --label.")
@@ -69,15 +68,15 @@ def split(inputs: Inputs, plan: Plan, share: float, folder: Path, aside: SetAsid
         measured=not_counted(numbers.size), labels=numbers, names=names, groups=seen.together.groups, keys=seen.keys
     )
     left_out: dict[int, Reason] = {}
-    if plan.judge.in_time:
+    if work.plan.judge.in_time:
         days = day_numbers(seen.marks.dates)
         held, taken = latest(days, share, documents.groups)
         left_out = {place: Reason(Why.NO_DATE) for place in np.flatnonzero(np.isnan(days)).tolist()}
         left_out |= {place: Reason(Why.HELD_OUT_TOGETHER) for place in np.flatnonzero(taken).tolist()}
     else:
-        held = hold_out(documents, share, plan.judge.seed)
+        held = hold_out(documents, share, work.plan.judge.seed)
     paths = (folder / TRAINING_NAME, folder / HELD_OUT_NAME)
-    _write(inputs, reader, paths, held, left_out, aside)
+    _write(work, reader, paths, held, left_out)
     kept = np.array([place not in left_out for place in range(numbers.size)], dtype=bool)
     labels = np.array(seen.marks.labels, dtype=object)
     sides = [Counter(labels[side & kept].tolist()) for side in (~held, held)]
@@ -92,7 +91,7 @@ def split(inputs: Inputs, plan: Plan, share: float, folder: Path, aside: SetAsid
         taken_out=sum(reason.why is Why.HELD_OUT_TOGETHER for reason in left_out.values()),
         undated=sum(reason.why is Why.NO_DATE for reason in left_out.values()),
         groups=np.unique(named).size if named is not None else None,
-        far={} if plan.judge.in_time else _far(names, sides, share),
+        far={} if work.plan.judge.in_time else _far(names, sides, share),
     )
 
 
@@ -105,22 +104,22 @@ class _Looked:
     together: Together
 
 
-def _looked(inputs: Inputs, plan: Plan, reader: Reader, aside: SetAside) -> _Looked:
+def _looked(work: Work, reader: Reader) -> _Looked:
     marks: list[Marks] = []
     digests: list[Keys] = []
     prints: list[Prints] = []
-    copies_wanted = bool(plan.columns.text) and not plan.judge.allow_copies
-    for block in reader.blocks(inputs, aside):
+    copies_wanted = bool(work.plan.columns.text) and not work.plan.judge.allow_copies
+    for block in reader.blocks(work.inputs, work.aside):
         marks.append(block.marks)
-        texts = block.texts if plan.columns.text else ["\0".join(row) for row in block.rows]
+        texts = block.texts if work.plan.columns.text else ["\0".join(row) for row in block.rows]
         digests.append(text_digests(texts))
         if copies_wanted:
             prints.append(prints_of(texts))
     whole = Marks.joined(marks) if marks else None
     if whole is None or not whole.ids:
-        raise DataProblem(f"No usable row: {nothing_usable(aside)}.", "Check --label and --encoding.")
+        raise DataProblem(f"No usable row: {nothing_usable(work.aside)}.", "Check --label and --encoding.")
     together_ = Together(
-        named_groups(whole.groups) if plan.columns.group else None,
+        named_groups(whole.groups) if work.plan.columns.group else None,
         copy_groups(joined_prints(prints)) if copies_wanted else None,
     )
     return _Looked(whole, document_keys(np.concatenate(digests), whole.ids), together_)
@@ -136,22 +135,15 @@ def not_counted(documents: int) -> Measured:
     )
 
 
-def _write(
-    inputs: Inputs,
-    reader: Reader,
-    paths: Sequence[Path],
-    held: Bools,
-    left_out: dict[int, Reason],
-    aside: SetAside,
-) -> None:
+def _write(work: Work, reader: Reader, paths: Sequence[Path], held: Bools, left_out: dict[int, Reason]) -> None:
     """Write the rows of both parts; those of neither are set aside with their reason."""
-    by_name = ByName(together(table.columns for table in inputs.tables))
+    by_name = ByName(together(table.columns for table in work.inputs.tables))
     with table_file(paths[0], by_name.columns) as training, table_file(paths[1], by_name.columns) as held_out:
         place = 0
-        for block in reader.blocks(inputs, SetAside()):
+        for block in reader.blocks(work.inputs, SetAside()):
             for row, line, cells in zip(block.rows, block.lines, by_name.rows(block.columns, block.rows), strict=True):
                 if place in left_out:
-                    aside.add(Refused(block.source, line, left_out[place], tuple(row)))
+                    work.aside.add(Refused(block.source, line, left_out[place], tuple(row)))
                 else:
                     (held_out if held[place] else training).writerow(cells)
                 place += 1

@@ -22,9 +22,9 @@ from upsort.core.text.stop_words import negations, stop_words
 from upsort.core.text.tokeniser import first_in_document, tokenise
 from upsort.files.documents import DocumentBlock, Reader, large_blocks
 from upsort.files.reasons import Why
-from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
-from upsort.jobs.progress import Advance, no_progress, nothing_usable
+from upsort.jobs.progress import nothing_usable
+from upsort.jobs.work import Work
 
 _CHARACTERS_AT_ONCE = 4_000_000
 _OPENING_WORDS = 4
@@ -109,22 +109,15 @@ class SurveyResult:
     lengths: dict[str, list[int]] = field(repr=False)
 
 
-def survey(
-    inputs: Inputs,
-    choices: plan.Plan,
-    aside: SetAside,
-    shortest: int = 5,
-    top: int = 12,
-    advance: Advance = no_progress,
-) -> SurveyResult:
+def survey(work: Work, shortest: int = 5, top: int = 12) -> SurveyResult:
     """Read all documents once and tell what is there. top: how many terms of each list."""
-    looking = _Looking(inputs, choices, shortest)
-    for block in large_blocks(Reader(choices.columns).blocks(inputs, aside), _CHARACTERS_AT_ONCE):
+    looking = _Looking(work.inputs, work.plan, shortest)
+    for block in large_blocks(Reader(work.plan.columns).blocks(work.inputs, work.aside), _CHARACTERS_AT_ONCE):
         looking.add(block)
-        advance(len(block.documents))
+        work.advance(len(block.documents))
     if not looking.labels:
-        raise DataProblem(f"No usable document: {nothing_usable(aside)}.", "Check --text and --encoding.")
-    return looking.result(aside.reasons[Why.NO_TEXT], top)
+        raise DataProblem(f"No usable document: {nothing_usable(work.aside)}.", "Check --text and --encoding.")
+    return looking.result(work.aside.reasons[Why.NO_TEXT], top)
 
 
 class _Looking:

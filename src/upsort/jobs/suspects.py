@@ -24,7 +24,7 @@ from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.jobs.corpus import Keeping, read_labelled_corpus
 from upsort.jobs.judging import Kept, Prepared, prepared
-from upsort.jobs.progress import Advance, no_progress
+from upsort.jobs.work import Work
 
 _PULLS = 4
 SUGGESTED, OWN, OTHER = "suggested_label", "own_probability", "suggested_probability"
@@ -36,7 +36,6 @@ class Looking:
     """most: list so many; None for those whose label is more likely wrong than right. output: where the suspicious rows go,
     whole, with the suggestion beside them."""
 
-    workers: int = 1
     most: int | None = None
     output: Path | None = None
 
@@ -70,18 +69,12 @@ class SuspectsResult:
     kept: Kept
 
 
-def suspects(
-    inputs: Inputs,
-    plan: Plan,
-    aside: SetAside,
-    advance: Advance = no_progress,
-    how: Looking | None = None,
-) -> SuspectsResult:
+def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
     """Judge every document by sorters that never saw it, of the plan's kind and of one that errs in other ways."""
     how = how or Looking()
-    corpus = read_labelled_corpus(inputs, plan, aside, advance, how.workers, Keeping(texts=True))
-    ready = prepared(corpus, plan, corpus.only_answer("suspects"))
-    documents, method = ready.documents, corpus.method_of(plan)
+    corpus = read_labelled_corpus(work, Keeping(texts=True))
+    ready = prepared(corpus, work.plan, corpus.only_answer("suspects"))
+    documents, method = ready.documents, corpus.method_of(work.plan)
     judged, told, kinds = _told(ready, method)
     found = find_suspects(documents.labels[judged], told, how.most)
     whole, seen = train_sorter(documents, method)
@@ -105,7 +98,7 @@ def suspects(
         listed.append(suspect)
         of_row[row] = suspect
     if how.output is not None:
-        _write(inputs, plan, how.output, of_row)
+        _write(work.inputs, work.plan, how.output, of_row)
     return SuspectsResult(
         suspects=listed,
         expected=found.expected,

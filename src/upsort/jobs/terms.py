@@ -18,13 +18,10 @@ from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.names import suggestion
-from upsort.core.plan import Plan
-from upsort.files.set_aside import SetAside
-from upsort.files.sources import Inputs
 from upsort.files.writing import make_folder
 from upsort.jobs.corpus import read_labelled_corpus
 from upsort.jobs.judging import prepared
-from upsort.jobs.progress import Advance, no_progress
+from upsort.jobs.work import Work
 
 _FACTS = 3
 WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
@@ -94,14 +91,12 @@ def of_sorter(sorter: Sorter) -> Evidence:
     )
 
 
-def of_corpus(
-    inputs: Inputs, plan: Plan, aside: SetAside, advance: Advance = no_progress, with_folds: bool = False
-) -> Evidence:
+def of_corpus(work: Work, with_folds: bool = False) -> Evidence:
     """What a labelled corpus tells of its terms within the plan's bounds. with_folds: see what is stable in all folds."""
-    corpus = read_labelled_corpus(inputs, plan, aside, advance)
-    answer, method = corpus.only_answer("terms"), corpus.method_of(plan)
+    corpus = read_labelled_corpus(work)
+    answer, method = corpus.only_answer("terms"), corpus.method_of(work.plan)
     documents = answer.documents
-    seen = represent(documents, settled(plan).features, corpus.resources)
+    seen = represent(documents, settled(work.plan).features, corpus.resources)
     kept = documents.measured.counts.tocsc()[:, seen.kept].tocsr()
     k = len(documents.names)
     own = np.eye(k)[documents.labels]
@@ -117,7 +112,7 @@ def of_corpus(
     if sorter.classifier.rule is not None:
         weights = leanings(weights_of(sorter))[: seen.space.counted]
         if with_folds:
-            ready = prepared(corpus, plan, answer)
+            ready = prepared(corpus, work.plan, answer)
             stable = _same_sign(ready.documents, method, ready.splits.each, sorter, weights)
     return Evidence(
         labels=documents.names,

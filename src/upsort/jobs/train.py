@@ -18,13 +18,11 @@ from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Plan
-from upsort.files.set_aside import SetAside
 from upsort.files.sorter_file import save_sorters
-from upsort.files.sources import Inputs
 from upsort.files.writing import check_writable
 from upsort.jobs.corpus import Answer, Keeping, read_labelled_corpus
 from upsort.jobs.decisions import check_costs
-from upsort.jobs.progress import Advance, no_progress
+from upsort.jobs.work import Work
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -63,33 +61,17 @@ class TrainResult:
     read_seconds: float
 
 
-@dataclass(frozen=True)
-class Training:
-    """workers: processes to clean text in. check: make the quick check."""
-
-    workers: int = 1
-    check: bool = True
-
-
-def train(
-    inputs: Inputs,
-    plan: Plan,
-    output: Path,
-    aside: SetAside,
-    advance: Advance = no_progress,
-    how: Training | None = None,
-) -> TrainResult:
-    """Train on all usable labelled documents of `inputs` and write the sorter to `output`."""
-    how = how or Training()
+def train(work: Work, output: Path, check: bool = True) -> TrainResult:
+    """Train on all usable labelled documents and write the sorter to `output`. check: make the quick check."""
     check_writable(output)
     began = time.perf_counter()
-    keeping = Keeping(copies=not plan.judge.allow_copies and (how.check or _has_inner_folds(plan)))
-    corpus = read_labelled_corpus(inputs, plan, aside, advance, how.workers, keeping)
+    keeping = Keeping(copies=not work.plan.judge.allow_copies and (check or _has_inner_folds(work.plan)))
+    corpus = read_labelled_corpus(work, keeping)
     read = time.perf_counter() - began
-    method = corpus.method_of(plan)
-    check_costs([answer.documents.names for answer in corpus.answers], method.costs, plan.decide.cost_file)
+    method = corpus.method_of(work.plan)
+    check_costs([answer.documents.names for answer in corpus.answers], method.costs, work.plan.decide.cost_file)
     several = len(corpus.answers) > 1
-    answers = [_answer(answer, method, answer.name if several else "", how.check) for answer in corpus.answers]
+    answers = [_answer(answer, method, answer.name if several else "", check) for answer in corpus.answers]
     size = save_sorters([answer.sorter for answer in answers], output)
     return TrainResult(tuple(answers), output, size, read)
 

@@ -13,11 +13,10 @@ from upsort.files.columns import column_place
 from upsort.files.dates import as_day
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Refused
-from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.figures import save
-from upsort.jobs.progress import Advance, no_progress
 from upsort.jobs.scored_rows import label_columns
+from upsort.jobs.work import Work
 
 _MOST_PERIODS = 400
 _SAMPLE = 200
@@ -33,36 +32,34 @@ class TrendResult:
     documents: int
 
 
-def trend(
-    inputs: Inputs, label: str, by: str, period: str, aside: SetAside, advance: Advance = no_progress
-) -> TrendResult:
+def trend(work: Work, label: str, by: str, period: str) -> TrendResult:
     """Count. label: the label column; empty for sorted_label. by: a column; empty for the first that holds dates.
 
     period: day, week, month or year, for a column of dates; empty for the values of the column as they are.
     """
-    first = inputs.tables[0]
+    first = work.inputs.tables[0]
     label = label or _label_column(first.columns)
     labels: list[str] = []
     keys: list[str] = []
     days: list[date] = []
-    by = by or _date_column(inputs)
-    for table in inputs.tables:
+    by = by or _date_column(work.inputs)
+    for table in work.inputs.tables:
         label_at, by_at = column_place(label, table.columns, table.name), column_place(by, table.columns, table.name)
         for block in table.blocks():
             for refused in block.refused:
-                aside.add(refused)
+                work.aside.add(refused)
             for row, line in zip(block.rows, block.lines, strict=True):
                 value, name = row[by_at].strip(), row[label_at].strip()
                 day = as_day(value) if period else None
                 if not name or (period and day is None):
                     reason = Reason(Why.NO_DATE_IN, (by,)) if name else Reason(Why.NO_LABEL)
-                    aside.add(Refused(table.name, line, reason, tuple(row)))
+                    work.aside.add(Refused(table.name, line, reason, tuple(row)))
                     continue
                 labels.append(name)
                 if day is not None:
                     days.append(day)
                 keys.append(period_of(day, period) if day is not None else value or "(empty)")
-            advance(len(block.rows))
+            work.advance(len(block.rows))
     if not labels:
         raise DataProblem(
             f"No row has a label and a date in {label!r} and {by!r}.", "Name others with --label and --by."

@@ -5,17 +5,14 @@ from pathlib import Path
 
 import numpy as np
 
-from upsort.core import plan
 from upsort.core.features.counting import BLOCK_CHARACTERS, TermCounting
 from upsort.core.features.vectors import make_vectors
 from upsort.core.text.cleaning import cleaner
 from upsort.engine.processes import Cutting, cut_blocks
 from upsort.files.documents import Reader, large_blocks
 from upsort.files.resources import resources_for
-from upsort.files.set_aside import SetAside
-from upsort.files.sources import Inputs
 from upsort.files.vectors import write_vectors
-from upsort.jobs.progress import Advance, no_progress
+from upsort.jobs.work import Work
 
 _SHOWN = 8
 _NEAREST = 5
@@ -30,17 +27,17 @@ class MadeVectors:
     nearest: dict[str, list[str]]
 
 
-def make_word_vectors(
-    inputs: Inputs, choices: plan.Plan, output: Path, dimensions: int, aside: SetAside, advance: Advance = no_progress
-) -> MadeVectors:
+def make_word_vectors(work: Work, output: Path, dimensions: int) -> MadeVectors:
     """Read the documents, factorise their words' co-occurrences, write the vectors to `output`."""
-    cleaning = cleaner(choices.clean, resources_for(choices.clean))
-    counting = TermCounting(choices.features, forms=cleaning.forms)
-    blocks = large_blocks(Reader(choices.columns, cleaning=cleaning).blocks(inputs, aside), BLOCK_CHARACTERS)
+    cleaning = cleaner(work.plan.clean, resources_for(work.plan.clean))
+    counting = TermCounting(work.plan.features, forms=cleaning.forms)
+    blocks = large_blocks(
+        Reader(work.plan.columns, cleaning=cleaning).blocks(work.inputs, work.aside), BLOCK_CHARACTERS
+    )
     for block, cut in cut_blocks(blocks, lambda block: [block.texts], Cutting(cleaning, cleaning.memory())):
         for part in cut:
             counting.add(part)
-        advance(len(block.documents))
+        work.advance(len(block.documents))
     tokens = counting.tokens()
     words, vectors = make_vectors(tokens, dimensions)
     write_vectors(output, words, vectors)

@@ -131,6 +131,11 @@ class Cleaner:
         return found
 
     @property
+    def wanted(self) -> frozenset[str]:
+        """The resources that its steps need."""
+        return frozenset(resource for name in self.settings.steps for resource in step_called(name).resources)
+
+    @property
     def has_patterns(self) -> bool:
         """Whether patterns of somebody's own are among the steps, which may take without end on some document."""
         return self.tokens_by is not None or any(

@@ -1,0 +1,173 @@
+"""Tables and sentences on a terminal, however narrow it is: no number is ever cut, and the first column always stays.
+
+A table that does not fit is made narrower step by step: texts are broken at words; intervals fold under their rates; columns that
+can be spared are left out, which is told; at last every row becomes a block of lines.
+"""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import TextIO
+
+from rich import box
+from rich.cells import cell_len
+from rich.console import Console as RichConsole
+from rich.table import Table as RichTable
+from rich.text import Text
+
+from upsort.cli.view import Column, Kind, Table, Where
+
+_LEAST_NAME = 14  # characters below which a name is not broken
+_LEAST_TEXT = 16
+_GAP = 3  # characters between two columns
+_EDGE = 2  # at both ends together
+_INDENT = "  "
+
+
+def drawn_table(table: Table, stream: TextIO, width: int) -> None:
+    """Draw a table that is at most `width` wide."""
+    shown = on_terminal(table)
+    if shown.grouped:
+        shown = grouped(shown)
+    if shown.square and _least(shown) > width:
+        shown = numbered(shown)
+    left_out: list[str] = []
+    while _least(shown) > width:
+        if any(column.kind is Kind.INTERVAL for column in shown.columns):
+            shown = folded(shown)
+            continue
+        spare = max((column.spare for column in shown.columns[1:]), default=0)
+        if not spare:
+            for line in blocks(on_terminal(table), width):
+                stream.write(f"{line}\n")
+            return
+        place = max(place for place, column in enumerate(shown.columns) if column.spare == spare)
+        left_out.append(shown.columns[place].name)
+        shown = without(shown, place)
+    _draw(shown, stream, width)
+    if left_out:
+        names = ", ".join(name for name in reversed(left_out))
+        for line in wrapped(f"Not shown: {names}; widen the terminal, or use --json.", width):
+            stream.write(f"{line}\n")
+
+
+def on_terminal(table: Table) -> Table:
+    """The columns that a terminal shows."""
+    places = [place for place, column in enumerate(table.columns) if column.where is not Where.PIPED]
+    return _chosen(table, places)
+
+
+def piped(table: Table) -> Table:
+    """The columns for other programs."""
+    places = [place for place, column in enumerate(table.columns) if column.where is not Where.TERMINAL]
+    return _chosen(table, places)
+
+
+def _chosen(table: Table, places: Sequence[int]) -> Table:
+    rows = [[row[place] for place in places] for row in table.rows]
+    return replace(table, columns=[table.columns[place] for place in places], rows=rows)
+
+
+def folded(table: Table) -> Table:
+    """The table with each interval under its rate, in one cell of two lines."""
+    columns: list[Column] = []
+    rows: list[list[str]] = [[] for _ in table.rows]
+    for place, column in enumerate(table.columns):
+        if column.kind is Kind.INTERVAL and columns:
+            for row, cells in zip(rows, table.rows, strict=True):
+                row[-1] = f"{row[-1]}\n{cells[place]}" if cells[place] else row[-1]
+            continue
+        columns.append(column)
+        for row, cells in zip(rows, table.rows, strict=True):
+            row.append(cells[place])
+    return replace(table, columns=columns, rows=rows)
+
+
+def grouped(table: Table) -> Table:
+    """The table with a first cell only where it is another one than above."""
+    rows = [
+        ["" if place and row[0] == table.rows[place - 1][0] else row[0], *row[1:]]
+        for place, row in enumerate(table.rows)
+    ]
+    return replace(table, rows=rows)
+
+
+def numbered(table: Table) -> Table:
+    """A square table whose columns are called by the numbers of their rows."""
+    first, *others = table.columns
+    columns = [first, *(replace(column, name=str(number)) for number, column in enumerate(others, 1))]
+    rows = [[f"{number} {row[0]}", *row[1:]] for number, row in enumerate(table.rows, 1)]
+    return replace(table, columns=columns, rows=rows)
+
+
+def without(table: Table, place: int) -> Table:
+    """The table without a column."""
+    return _chosen(table, [other for other in range(len(table.columns)) if other != place])
+
+
+def blocks(table: Table, width: int) -> list[str]:
+    """Each row as its first cell, and under it a line for each other cell that holds something, with its interval behind it."""
+    lines: list[str] = []
+    for row in table.rows:
+        lines += wrapped(f"{table.columns[0].name}: {row[0]}" if table.columns[0].name else row[0], width)
+        for place, column in enumerate(table.columns):
+            if place == 0 or column.kind is Kind.INTERVAL or row[place] in ("", "·"):
+                continue
+            following = table.columns[place + 1] if place + 1 < len(table.columns) else None
+            ends = ""
+            if following is not None and following.kind is Kind.INTERVAL and row[place + 1]:
+                ends = f" ({row[place + 1]})"
+            lines += wrapped(f"{_INDENT}{column.name} {row[place]}{ends}", width, _INDENT * 2)
+    return lines
+
+
+def _least(table: Table) -> int:
+    """The least width in which no number is cut and no word of a name or text is broken needlessly."""
+    return sum(_least_of(table, place) for place in range(len(table.columns))) + _GAP * (len(table.columns) - 1) + _EDGE
+
+
+def _least_of(table: Table, place: int) -> int:
+    column = table.columns[place]
+    longest = max(
+        (cell_len(line) for row in table.rows for line in row[place].split("\n")),
+        default=0,
+    )
+    head = max((cell_len(word) for word in column.name.split()), default=0)
+    match column.kind:
+        case Kind.NAME:
+            return max(head, min(longest, _LEAST_NAME))
+        case Kind.TEXT | Kind.BEFORE:
+            return max(head, min(longest, _LEAST_TEXT))
+        case Kind.COUNT | Kind.SHARE | Kind.NUMBER | Kind.INTERVAL | Kind.BAR:
+            return max(head, longest)
+
+
+def _draw(table: Table, stream: TextIO, width: int) -> None:
+    drawn = RichTable(box=box.HORIZONTALS, header_style="bold", pad_edge=False)
+    for place, column in enumerate(table.columns):
+        right = column.on_the_right
+        least = _least_of(table, place)
+        drawn.add_column(
+            Text(column.name),
+            justify="right" if right else "left",
+            no_wrap=False,
+            overflow="fold",
+            min_width=least,
+        )
+    for row in table.rows:
+        drawn.add_row(*(Text(cell) for cell in row))
+    RichConsole(file=stream, highlight=False, width=width).print(drawn)
+
+
+def wrapped(line: str, width: int, rest: str = _INDENT) -> list[str]:
+    """A line broken at words, at most `width` wide where its words allow that. rest: what further lines begin with."""
+    lines: list[str] = []
+    begin = line[: len(line) - len(line.lstrip())]
+    now = begin
+    for word in line.split():
+        glued = f"{now}{word}" if not now.strip() else f"{now} {word}"
+        if cell_len(glued) > width and now.strip():
+            lines.append(now)
+            now = f"{rest}{word}"
+        else:
+            now = glued
+    return [*lines, now]

@@ -1,0 +1,24 @@
+"""Text from documents, labels, files and columns, made harmless for a terminal: what would steer it is shown instead."""
+
+import re
+
+_PICTURES = 0x2400  # where Unicode keeps pictures of the control characters
+_STEERING = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f]")
+
+
+def _shown(found: "re.Match[str]") -> str:
+    code = ord(found.group())
+    if code < 0x20:
+        return chr(_PICTURES + code)
+    return "␡" if code == 0x7F else "�"
+
+
+def harmless(text: str) -> str:
+    """The text with a picture for each control character (␛ for the one that begins a terminal's commands), but for tabs and line
+    ends."""
+    return _STEERING.sub(_shown, text)
+
+
+def escaped(json: str) -> str:
+    """A JSON document in which no control character stands as it is; those below 32 never do."""
+    return re.sub("[\x7f-\x9f]", lambda found: f"\\u{ord(found.group()):04x}", json)

@@ -1,0 +1,1 @@
+"""What each command takes: its options, as light data."""

@@ -1,0 +1,24 @@
+"""What upsort ask takes."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from upsort.cli.options import Command, SorterFile, option, whole_number
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class AskOptions(SorterFile):
+    """upsort ask."""
+
+    HEADING: ClassVar[str] = "what to ask"
+    words: int = option("deciding words (5)", convert=whole_number(0), default=5, metavar="N")
+
+
+COMMAND = Command(
+    name="ask",
+    summary="label what is typed, one message at a time",
+    description="Type a message and see its label, how probable it is, and the words that decided; an\n"
+    "empty line ends it.",
+    example="upsort ask desk.sorter",
+    options=AskOptions,
+)

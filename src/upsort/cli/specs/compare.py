@@ -1,0 +1,45 @@
+"""What upsort compare takes."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from upsort.cli.options import (
+    FOLDS_RULES,
+    Clash,
+    Columns,
+    Command,
+    Folds,
+    Judging,
+    Learning,
+    Many,
+    Margin,
+    Reading,
+    Seed,
+    Sources,
+    Workers,
+    flag,
+    option,
+)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class CompareOptions(Sources, Folds, Seed, Workers, Margin, Judging, Columns, Reading, Learning):
+    """upsort compare."""
+
+    HEADING: ClassVar[str] = "what to compare"
+    tries: list[str] = option("what to try", "--try", many=Many.REPEATED, default=[], metavar="KEY=VALUE,VALUE")
+    by: str = option("what the best has most of (default: accuracy)", default="accuracy", metavar="MEASURE")
+    nested: bool = flag("choose anew in each fold: what choosing the best is worth")
+    output: str | None = option("write the winner's plan", "-o", "--output", default=None, metavar="FILE")
+
+
+COMMAND = Command(
+    name="compare",
+    summary="judge several plans or classifiers on the same folds, best first",
+    description="Judge several plans on the same folds, best first. --try section.key=value,value tries\n"
+    "each value; several --try try all combinations. Where a value is a list itself, + joins its\n"
+    "parts: --try clean.steps=lower,lower+stem. Tables [try.NAME] of the plan are candidates too.",
+    example="upsort compare corpus.csv --label topic --try classifier.kind=logistic,svm",
+    rules=(*FOLDS_RULES, Clash("--nested", ("--by",), "it chooses by accuracy")),
+    options=CompareOptions,
+)

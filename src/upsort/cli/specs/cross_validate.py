@@ -1,0 +1,45 @@
+"""What upsort cross-validate takes."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from upsort.cli.options import (
+    FOLDS_RULES,
+    Clash,
+    Columns,
+    Command,
+    Folds,
+    Judging,
+    Learning,
+    Measures,
+    Reading,
+    Seed,
+    Sources,
+    Workers,
+    option,
+)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class CrossValidateOptions(Sources, Folds, Seed, Workers, Measures, Judging, Columns, Reading, Learning):
+    """upsort cross-validate."""
+
+    HEADING: ClassVar[str] = "what to judge"
+    output: str | None = option(
+        "write what each document was given out of fold", "-o", "--output", default=None, metavar="FILE"
+    )
+
+
+COMMAND = Command(
+    name="cross-validate",
+    summary="judge a plan by folds",
+    description="Judge a plan by folds: each document is judged by a sorter trained on the other folds.\n"
+    "Vocabulary, bounds, document frequencies, penalty and calibration are learned inside each\n"
+    "fold's training part; copies of a document stay on one side.",
+    example="upsort cross-validate corpus.csv --text message --label topic --folds 5",
+    rules=(
+        *FOLDS_RULES,
+        Clash("--json", ("--shares", "--measures"), "JSON holds all counts and measures"),
+    ),
+    options=CrossValidateOptions,
+)

@@ -1,0 +1,36 @@
+"""What upsort curve takes."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from upsort.cli.options import (
+    FOLDS_RULES,
+    Columns,
+    Command,
+    Folds,
+    Learning,
+    Reading,
+    Seed,
+    Sources,
+    Workers,
+    option,
+)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class CurveOptions(Sources, Folds, Seed, Workers, Columns, Reading, Learning):
+    """upsort curve."""
+
+    HEADING: ClassVar[str] = "what to judge"
+    output: str | None = option("write the figure (.png or .svg)", "-o", "--output", default=None, metavar="FILE")
+
+
+COMMAND = Command(
+    name="curve",
+    summary="how the result grows with more labelled documents",
+    description="How the result grows with more labelled documents. Sorters are trained on growing parts\n"
+    "and judged on the same held-out documents.",
+    example="upsort curve corpus.csv --text message --label topic -o curve.png",
+    rules=FOLDS_RULES,
+    options=CurveOptions,
+)

@@ -1,0 +1,28 @@
+"""What upsort demo takes."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from upsort.cli.options import Clash, Command, Everywhere, Many, flag, positional
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class DemoOptions(Everywhere):
+    """upsort demo."""
+
+    HEADING: ClassVar[str] = "where"
+    folder: str = positional("default: fernhollow", "FOLDER", Many.OPTIONAL, default="fernhollow")
+    overwrite: bool = flag("replace the demo's files in a folder that exists")
+    files_only: bool = flag("lay out the files and run nothing")
+
+
+COMMAND = Command(
+    name="demo",
+    summary="lay the demo corpus into a folder and run the whole example on it",
+    description="Lay the demo corpus, the letters of an invented garden's enquiry desk, into a folder\n"
+    "and run the whole example on it. Each command is shown before its output, so that it\n"
+    "can be typed again.",
+    example="upsort demo fernhollow",
+    rules=(Clash("--json", ("--files-only",), "it runs nothing, and lists the files"),),
+    options=DemoOptions,
+)

@@ -1,0 +1,61 @@
+"""What upsort explain takes."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from upsort.cli.options import (
+    Answer,
+    Clash,
+    Command,
+    IdColumn,
+    Many,
+    Need,
+    ReadingAlone,
+    SorterFile,
+    TextColumn,
+    VectorColumns,
+    flag,
+    option,
+    positional,
+    spellings_of,
+    whole_number,
+)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class ExplainOptions(SorterFile, Answer, TextColumn, IdColumn, VectorColumns, ReadingAlone):
+    """upsort explain."""
+
+    HEADING: ClassVar[str] = "what to explain"
+    text_or_table: str = positional("the text; with --document a table that holds the document", "TEXT")
+    document: str | None = option(
+        "explain the document of this identifier in the table TEXT", default=None, metavar="ID"
+    )
+    top: int = option("terms to list (12)", convert=whole_number(1), default=12, metavar="N", heading="what to show")
+    arithmetic: bool = flag("naive Bayes: every count and logarithm", heading="what to show")
+    among: list[str] | None = option(
+        "labelled documents to look for similar ones in",
+        many=Many.SOME,
+        default=None,
+        metavar="TABLE",
+        heading="what to show",
+    )
+    output: str | None = option(
+        "write a page (.html)", "-o", "--output", default=None, metavar="FILE", heading="what to show"
+    )
+
+
+COMMAND = Command(
+    name="explain",
+    summary="why a document got its label",
+    description="Why a text gets its label: what every known term adds to the score of the label, beside\n"
+    "the next label. The sums are exact: the intercept and the terms' pulls add up to the score,\n"
+    "to the last digit shown.",
+    example='upsort explain desk.sorter "the leaves of my quince are curling"',
+    rules=(
+        *(Need(name, ("--document", "--among")) for name in spellings_of(ReadingAlone)),
+        *(Need(name, ("--document",)) for name in spellings_of(TextColumn, IdColumn, VectorColumns)),
+        Clash("--json", ("--top", "--arithmetic"), "JSON holds every term"),
+    ),
+    options=ExplainOptions,
+)

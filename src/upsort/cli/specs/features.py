@@ -1,0 +1,97 @@
+"""What upsort features takes."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from upsort.cli.options import (
+    Clash,
+    CleanKeys,
+    Columns,
+    Command,
+    FeatureKeys,
+    Need,
+    Planned,
+    Reading,
+    Sources,
+    Workers,
+    option,
+    spellings_of,
+    whole_number,
+)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class FeaturesOptions(Sources, Workers, Columns, Reading, FeatureKeys, CleanKeys, Planned):
+    """upsort features."""
+
+    HEADING: ClassVar[str] = "what to build"
+    from_sorter: str | None = option("use this sorter's terms and weights", default=None, metavar="SORTER")
+    top: int = option(
+        "terms to list (default: 15)", convert=whole_number(0), default=15, metavar="N", heading="what to show"
+    )
+    sort: str = option(
+        "default: documents",
+        choices=("documents", "count", "idf", "mean-weight", "largest-weight", "term"),
+        default="documents",
+        heading="what to show",
+    )
+    holding: str = option("only terms with this in them", default="", metavar="TEXT", heading="what to show")
+    document: str | None = option(
+        "one document's row of the matrix", default=None, metavar="ID", heading="what to show"
+    )
+    output: str | None = option(
+        "the term table, whole", "-o", "--output", default=None, metavar="FILE", heading="what to write"
+    )
+    matrix: str | None = option(
+        "the matrix: .mtx, .npz, or dense .csv, .tsv, .jsonl, .parquet",
+        default=None,
+        metavar="FILE",
+        heading="what to write",
+    )
+    terms: str = option(
+        "with a dense --matrix: these terms", default="", metavar="TERM[,TERM]", heading="what to write"
+    )
+    figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER", heading="what to write")
+    make_vectors: str | None = option(
+        "make word vectors from these documents; write them", default=None, metavar="FILE", heading="what to write"
+    )
+    dimensions: int = option("default: 50", convert=whole_number(2), default=50, metavar="N", heading="what to write")
+
+
+COMMAND = Command(
+    name="features",
+    summary="build the document-term matrix, list its terms, export it",
+    description="Build the document-term matrix and look at it: how many terms, what the bounds left out,\n"
+    "which terms, one document's row. -o writes the term table, --matrix the matrix for other\n"
+    "programs.",
+    example="upsort features corpus.csv --text message --lengths 1,2 -o terms.csv",
+    rules=(
+        Clash(
+            "--make-vectors",
+            (
+                "--from-sorter",
+                "--workers",
+                "--top",
+                "--sort",
+                "--holding",
+                "--document",
+                "--output",
+                "--matrix",
+                "--figures",
+                "--lengths",
+                "--weighting",
+                "--in-at-most",
+                "--most-terms",
+            ),
+            "it makes word vectors and nothing else",
+        ),
+        Clash(
+            "--from-sorter",
+            (*spellings_of(FeatureKeys), *spellings_of(CleanKeys)),
+            "the sorter says how its terms are made",
+        ),
+        Need("--terms", ("--matrix",)),
+        Need("--dimensions", ("--make-vectors",)),
+    ),
+    options=FeaturesOptions,
+)

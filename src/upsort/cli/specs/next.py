@@ -1,0 +1,38 @@
+"""What upsort next takes."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from upsort.cli.options import (
+    Answer,
+    Command,
+    IdColumn,
+    Reading,
+    Seed,
+    SorterFile,
+    Sources,
+    TextColumn,
+    VectorColumns,
+    option,
+    whole_number,
+)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class NextOptions(SorterFile, Sources, Answer, Seed, TextColumn, IdColumn, VectorColumns, Reading):
+    """upsort next."""
+
+    HEADING: ClassVar[str] = "what to choose from"
+    most: int = option("how many (default: 20)", convert=whole_number(1), default=20, metavar="N")
+    output: str | None = option("write their rows to a table", "-o", "--output", default=None, metavar="FILE")
+
+
+COMMAND = Command(
+    name="next",
+    summary="which unlabelled documents to label next",
+    description="Which unlabelled documents to label next: those the sorter is least certain about, spread\n"
+    "over different contents. -o writes their rows with an empty label column; fill it in and\n"
+    "give the table to upsort extend or train.",
+    example="upsort next desk.sorter letters-2026.csv --most 30 -o to-label.csv",
+    options=NextOptions,
+)

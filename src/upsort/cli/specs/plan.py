@@ -1,0 +1,54 @@
+"""What upsort plan takes."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from upsort.cli.options import (
+    Clash,
+    Columns,
+    Command,
+    Learning,
+    Many,
+    MaybeSources,
+    ReadingAlone,
+    flag,
+    option,
+    spellings_of,
+)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class PlanOptions(MaybeSources, Columns, ReadingAlone, Learning):
+    """upsort plan."""
+
+    HEADING: ClassVar[str] = "what to plan"
+    output: str = option("default: upsort.toml", "-o", "--output", default="upsort.toml", metavar="FILE")
+    overwrite: bool = flag("replace a plan that exists")
+    check: bool = flag("check the plan (upsort.toml, or --plan FILE)")
+    explain: str | None = option(
+        "what a key is for; also of a section, or of how keys begin; all keys, where none is named",
+        many=Many.OPTIONAL,
+        value="",
+        default=None,
+        metavar="KEY",
+    )
+
+
+_DATA = (*spellings_of(ReadingAlone), *spellings_of(Columns))
+
+
+COMMAND = Command(
+    name="plan",
+    summary="write a starter plan from the data; check and explain plans",
+    description="Write a starter plan: the columns guessed from the data, every other key with its\n"
+    "default and a comment. With --check, read an existing plan and show it whole, or say\n"
+    "what is wrong with it; with --explain, say what keys are for.",
+    example="upsort plan corpus.csv --label topic",
+    rules=(
+        Clash("--explain", ("--check", "--output", "--overwrite", *_DATA), "it reads no data"),
+        Clash(
+            "--check", ("--output", "--overwrite", *spellings_of(ReadingAlone)), "it reads a plan and writes nothing"
+        ),
+    ),
+    options=PlanOptions,
+)

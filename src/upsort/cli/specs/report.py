@@ -1,0 +1,28 @@
+"""What upsort report takes."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from upsort.cli.options import Answer, Columns, Command, Many, Reading, SorterFile, Sources, option
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class ReportOptions(SorterFile, Sources, Answer, Columns, Reading):
+    """upsort report."""
+
+    HEADING: ClassVar[str] = "what to report on"
+    training: list[str] | None = option(
+        "what it was trained on: to look for suspects in", many=Many.SOME, default=None, metavar="TABLE"
+    )
+    output: str = option("the page to write (.html)", "-o", "--output", metavar="FILE")
+
+
+COMMAND = Command(
+    name="report",
+    summary="one page of all of it",
+    description="One page about a sorter, complete in itself: what it was made of, how good it is on\n"
+    "labelled documents it has not seen, what it goes by, what looks mislabelled, and how to make\n"
+    "it again.",
+    example="upsort report desk.sorter parts/held-out.csv -o report.html",
+    options=ReportOptions,
+)

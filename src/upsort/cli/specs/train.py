@@ -1,0 +1,27 @@
+"""What upsort train takes."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from upsort.cli.options import Columns, Command, Learning, Reading, Seed, Sources, Workers, flag, option
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class TrainOptions(Sources, Seed, Workers, Columns, Reading, Learning):
+    """upsort train."""
+
+    HEADING: ClassVar[str] = "what to train"
+    no_check: bool = flag("leave out the quick check on held-out documents")
+    row_weight: str | None = option(
+        "how much each document counts", default=None, metavar="COLUMN", sets="columns.row_weight"
+    )
+    output: str = option("the sorter file to write", "-o", "--output", metavar="NAME.sorter")
+
+
+COMMAND = Command(
+    name="train",
+    summary="train a sorter on labelled documents",
+    description="Train a sorter on labelled documents and save it.",
+    example="upsort train parts/train.csv --text message --label topic -o desk.sorter",
+    options=TrainOptions,
+)

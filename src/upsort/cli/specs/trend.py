@@ -1,0 +1,36 @@
+"""What upsort trend takes."""
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from upsort.cli.options import Command, Need, Reading, Sources, flag, option
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class TrendOptions(Sources, Reading):
+    """upsort trend."""
+
+    HEADING: ClassVar[str] = "what to count"
+    label: str = option("the label (default: sorted_label)", default="", metavar="COLUMN")
+    by: str = option("what to count by (default: the first with dates)", default="", metavar="COLUMN")
+    per: str = option(
+        "how long a period is; value: each value of the column (default: month)",
+        choices=("day", "week", "month", "year", "value"),
+        default="month",
+    )
+    shares: bool = flag("draw shares instead of counts")
+    output: str | None = option(
+        "write the figure (.png or .svg) or the table (.csv …)", "-o", "--output", default=None, metavar="FILE"
+    )
+
+
+COMMAND = Command(
+    name="trend",
+    summary="count labels over time or by another column",
+    description="Count the labels of a table over time, or by another column, and name what stands out.\n"
+    "A scored table needs no options: the label is sorted_label, and time the first column of\n"
+    "dates.",
+    example="upsort trend scored.csv --per month -o trend.png",
+    rules=(Need("--shares", ("--output",)),),
+    options=TrendOptions,
+)

@@ -1,0 +1,129 @@
+"""A result as it is shown: sentences, tables, notes, and the values that they tell of. What is made of it stands in `console`."""
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from enum import Enum
+from typing import Any, TextIO
+
+
+class Kind(Enum):
+    """What stands in a column. Names and texts are on the left and may be broken; the others are on the right, and never are."""
+
+    NAME = "name"
+    TEXT = "text"
+    BEFORE = "before"  # text that ends at the next column: on the right, and may be broken
+    COUNT = "count"
+    SHARE = "share"
+    NUMBER = "number"
+    INTERVAL = "interval"  # of the column before it, under which it folds where there is little room
+    BAR = "bar"  # a drawing of a share, on the left, and never broken
+
+
+class Where(Enum):
+    """Where a column is shown."""
+
+    EVERYWHERE = "everywhere"
+    TERMINAL = "on a terminal"
+    PIPED = "where tables go to other programs"
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column of a table. spare: the larger, the sooner it is left out where there is little room; 0: never."""
+
+    name: str
+    kind: Kind = Kind.TEXT
+    spare: int = 0
+    where: Where = Where.EVERYWHERE
+
+    @property
+    def on_the_right(self) -> bool:
+        """Whether it is aligned on the right."""
+        return self.kind not in (Kind.NAME, Kind.TEXT, Kind.BAR)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Table:
+    """Rows of cells under columns; every cell is text by now.
+
+    square: whether its columns are the names of its rows, as of a table of true against given labels, so that numbers can stand
+    for them. grouped: whether rows with the same first cell belong together, so that a terminal shows it once.
+    """
+
+    columns: Sequence[Column]
+    rows: Sequence[Sequence[str]]
+    square: bool = False
+    grouped: bool = False
+    where: Where = Where.EVERYWHERE
+
+
+@dataclass(frozen=True)
+class Sentence:
+    """A line of the result; wrapped at words on a terminal, unless it is to be typed or quoted."""
+
+    text: str
+    wrapped: bool = True
+    where: Where = Where.EVERYWHERE
+
+
+@dataclass(frozen=True)
+class Painted:
+    """Something that has a form of its own on a terminal. plain: elsewhere. paint: draws it, given a stream and a width."""
+
+    plain: str
+    paint: Callable[[TextIO, int], None]
+
+
+@dataclass(frozen=True)
+class Note:
+    """What is worth knowing beside the result; a warning, where it may make the result wrong."""
+
+    text: str
+    warning: bool = False
+
+
+Part = Sentence | Table | Painted | Note
+
+
+@dataclass
+class View:
+    """parts: in the order in which they are shown. values: of the result as one JSON document."""
+
+    values: dict[str, Any] = field(default_factory=dict)
+    parts: list[Part] = field(default_factory=list)
+
+    def say(self, told: str = "", where: Where = Where.EVERYWHERE) -> None:
+        """A sentence."""
+        self.parts.append(Sentence(told, where=where))
+
+    def quote(self, told: str) -> None:
+        """Lines that stay as they are: something to be typed, a document."""
+        self.parts.append(Sentence(told, wrapped=False))
+
+    def table(
+        self,
+        columns: Sequence[Column],
+        rows: Iterable[Sequence[object]],
+        square: bool = False,
+        grouped: bool = False,
+        where: Where = Where.EVERYWHERE,
+    ) -> None:
+        """A table; see `Table`."""
+        cells = [[_one_line(cell) for cell in row] for row in rows]
+        self.parts.append(Table(columns=columns, rows=cells, square=square, grouped=grouped, where=where))
+
+    def paint(self, plain: str, paint: Callable[[TextIO, int], None]) -> None:
+        """Something that has a form of its own on a terminal."""
+        self.parts.append(Painted(plain, paint))
+
+    def note(self, told: str) -> None:
+        """Something worth knowing that is not the result."""
+        self.parts.append(Note(told))
+
+    def warn(self, told: str) -> None:
+        """Something that may make the result wrong; said even when quiet."""
+        self.parts.append(Note(told, warning=True))
+
+
+def _one_line(cell: object) -> str:
+    return " ".join(cell.split()) if isinstance(cell, str) else f"{cell:,}" if isinstance(cell, int) else str(cell)

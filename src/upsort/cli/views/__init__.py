@@ -1,0 +1,1 @@
+"""What each command does and shows."""

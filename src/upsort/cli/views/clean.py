@@ -1,0 +1,248 @@
+"""What upsort clean shows."""
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from upsort.cli import columns as col
+from upsort.cli.console import Console
+from upsort.cli.options import names
+from upsort.cli.request import (
+    LEARNING,
+    completed,
+    inputs_of,
+    plan_of,
+    tell_idle,
+    tell_set_aside,
+    working,
+)
+from upsort.cli.specs.clean import CleanOptions
+from upsort.cli.status import Exit
+from upsort.cli.verdicts import how_told, standing
+from upsort.cli.view import View
+from upsort.cli.wording import interval, kept_json, kept_together, percent, rate_json, shortened
+from upsort.core.errors import UsageProblem
+from upsort.core.plan import Plan
+from upsort.core.text.cleaning import Cleaner
+from upsort.core.text.lemmas import rules_on_held_out
+from upsort.core.text.step import Place
+from upsort.core.text.steps import STEPS
+from upsort.core.text.stop_words import negations
+from upsort.files.plan_file import checked_plan
+from upsort.files.resources import read_lemmas
+from upsort.jobs.clean import (
+    CleanedFile,
+    CleanResult,
+    DocumentSteps,
+    Showing,
+    StepsResult,
+    clean,
+    cleaner_for,
+    compare_steps,
+    groups,
+    on_word,
+)
+from upsort.jobs.work import Work
+
+_MOST_MARKED = 14
+_SHOWN = ("--show", "--document", "--most-changed-by")
+
+
+def run(options: CleanOptions, console: Console) -> Exit:
+    """Show the steps at work."""
+    if options.steps_help:
+        console.show(_all_steps(options))
+        return Exit.DONE
+    plan = plan_of(options, console)
+    cleaning, warnings = cleaner_for(plan)
+    for warning in warnings:
+        console.warn(warning)
+    tell_idle(options, [plan], console, LEARNING if options.compare_steps else ("clean",))
+    if plan.clean.lemma_file and "lemma_table" in cleaning.wanted:
+        console.note(_of_lemmas(plan))
+    if options.word and options.groups is None:
+        if options.input:
+            raise UsageProblem(
+                "--word follows single words; a table has no part in it.", "Name no table, or add --groups."
+            )
+        console.show(_words(options.word, cleaning))
+        return Exit.DONE
+    if not options.input:
+        raise UsageProblem("There is nothing to clean.", "Name a table, or words with --word.")
+    known = [name for name, _ in (*cleaning.on_text, *cleaning.on_words)]
+    if options.most_changed_by and options.most_changed_by not in known:
+        raise UsageProblem(f"{options.most_changed_by!r} is none of the steps.", f"Steps: {', '.join(known)}.")
+    inputs = inputs_of(options, console, options.input, plan.source)
+    plan = completed(plan, inputs, "welcome" if options.compare_steps or plan.columns.label else "not used", console)
+    output = Path(options.output) if options.output else None
+    with working(options, console, inputs, plan, output, "documents cleaned") as work:
+        if options.groups is not None:
+            view = _groups(work, options.groups, options.word[0] if options.word else "")
+        elif options.compare_steps:
+            view = _compare(work, options.compare_steps, options.margin)
+        else:
+            showing = Showing(options.show, options.document, options.most_changed_by)
+            result = clean(work, showing, CleanedFile(output, options.in_place) if output is not None else None)
+            view = View(asdict(result))
+            for document in result.shown:
+                _show_document(document, view)
+            _show_corpus(result, plan, view)
+            if output is not None:
+                view.say(f"Written: {output}, {result.written:,} rows.")
+            tell_set_aside(work.aside, result.documents, view)
+    console.show(view)
+    return Exit.DONE
+
+
+def _all_steps(options: CleanOptions) -> View:
+    """What steps there are."""
+    if options.input:
+        raise UsageProblem("--steps-help lists the steps that there are; it reads no data.", "Leave the data out.")
+    view = View(
+        {
+            "steps": [
+                {
+                    "step": step.name,
+                    "does": step.told,
+                    "works": step.place.value,
+                    "before": step.example[0],
+                    "after": step.example[1],
+                    "keys": [f"clean.{name}" for name in step.options],
+                }
+                for step in STEPS.values()
+            ]
+        }
+    )
+    view.table(
+        (col.name("step"), col.text("does"), col.text("for example"), col.text("becomes")),
+        [(step.name, step.told, *step.example) for step in STEPS.values()],
+    )
+    words = [step.name for step in STEPS.values() if step.place is Place.ON_WORDS]
+    view.say(
+        f"{', '.join(words[:-1])} and {words[-1]} work on single words: put them after steps that need running text."
+    )
+    view.say("What a key of a step may be: upsort plan --explain clean.")
+    return view
+
+
+def _of_lemmas(plan: Plan) -> str:
+    """What a file of lemmas is worth for words that it lacks."""
+    table = read_lemmas(Path(plan.clean.lemma_file), plan.clean.lemma_part)
+    quality = rules_on_held_out(table)
+    return (
+        f"{plan.clean.lemma_file} has {len(table):,} forms. For forms it lacks, suffix rules are learned from it: from "
+        f"nine tenths of it, they are right for {quality.right:,} of the other {quality.of:,} forms."
+    )
+
+
+def _show_document(document: DocumentSteps, view: View) -> None:
+    view.say(f"── {document.reference}{f' · {document.label}' if document.label else ''}")
+    rows = [("as it comes", "", "", document.text)]
+    for step in document.steps:
+        removed = ", ".join(f"−{shortened(text, 40)}" for text in step.removed[:_MOST_MARKED])
+        changed = ", ".join(f"{shortened(old, 30)} → {shortened(new, 30)}" for old, new in step.changed[:_MOST_MARKED])
+        more = len(step.removed[_MOST_MARKED:]), len(step.changed[_MOST_MARKED:])
+        rows.append(
+            (
+                step.step,
+                removed + (f" and {more[0]} more" if more[0] else ""),
+                changed + (f" and {more[1]} more" if more[1] else ""),
+                step.after,
+            )
+        )
+    view.table((col.name("step"), col.text("removed"), col.text("changed"), col.text("text after it")), rows)
+    view.say()
+
+
+def _show_corpus(result: CleanResult, plan: Plan, view: View) -> None:
+
+    view.say(f"All {result.documents:,} documents after each step:")
+    view.table(
+        (
+            col.name("step"),
+            col.count("tokens"),
+            col.count("distinct tokens"),
+            col.count("documents without tokens"),
+            col.number("seconds", 1),
+        ),
+        [(step.step, step.tokens, step.distinct, step.empty, f"{step.seconds:.2f}") for step in result.steps],
+    )
+    if "stopwords" in plan.clean.steps and not plan.clean.drop_negations:
+        kept = ", ".join(sorted(negations(plan.clean.language))[:6])
+        view.say(f"Negations ({kept} …) are kept; clean.drop_negations=true drops them.")
+    if result.steps[-1].empty:
+        view.say(
+            f"{result.steps[-1].empty:,} documents are left without tokens: a sorter decides them by its intercepts alone, "
+            "and leaves their sorted_unknown_share empty."
+        )
+
+
+def _words(words: Sequence[str], cleaning: Cleaner) -> View:
+    ways = {word: on_word(cleaning, word) for word in words}
+    view = View({"words": {word: [{"step": step, "form": form} for step, form in way] for word, way in ways.items()}})
+    for way in ways.values():
+        view.say(way[0][1] + "".join(f"  —{step}→  {form}" for step, form in way[1:]))
+    return view
+
+
+def _groups(work: Work, most: int, word: str) -> View:
+    found = groups(work, most, word)
+    view = View({"groups": [{"stem": group.stem, "words": dict(group.words)} for group in found]})
+    view.table(
+        (col.name("stem"), col.count("words"), col.text("which, with their counts")),
+        [
+            (group.stem, len(group.words), ", ".join(f"{word} {count:,}" for word, count in group.words))
+            for group in found
+        ],
+    )
+    return view
+
+
+def _compare(work: Work, lists: Sequence[str], margin: float) -> View:
+    checked = [checked_plan({"clean": {"steps": list(names(text))}}, "--compare-steps").clean.steps for text in lists]
+    found = compare_steps(work, checked, margin)
+    view = View({"steps": [_steps_json(one) for one in found.lists]})
+    view.table(
+        (
+            col.name("steps"),
+            col.count("distinct tokens", 1),
+            col.share("accuracy"),
+            col.interval(),
+            col.text("behind the best"),
+        ),
+        [_steps_row(one, margin) for one in found.lists],
+    )
+    if found.whole is None:
+        view.say("Without a label nothing can be said of accuracy; name one with --label.")
+        return view
+    view.values |= kept_json(found.whole.kept)
+    for line in kept_together(found.whole.kept, work.plan):
+        view.say(line)
+    view.say("Best first, cross-validated on the same documents and folds.")
+    for line in how_told(found.whole, work.plan.judge.repeats):
+        view.say(line)
+    return view
+
+
+def _steps_json(one: StepsResult) -> dict[str, Any]:
+    compared = one.compared
+    return {
+        "steps": list(one.steps),
+        "distinct": one.distinct,
+        "accuracy": rate_json(compared.result.overall.accuracy) if compared else None,
+        "p_exact": compared.exact if compared else None,
+        "behind_the_best": asdict(compared.behind) if compared else None,
+        "standing": compared.standing.value if compared else None,
+    }
+
+
+def _steps_row(one: StepsResult, margin: float) -> tuple[str, ...]:
+    accuracy = one.compared.result.overall.accuracy if one.compared is not None else None
+    return (
+        ", ".join(one.steps) or "none",
+        f"{one.distinct:,}",
+        percent(accuracy.value) if accuracy is not None else "–",
+        interval(accuracy) if accuracy is not None else "–",
+        standing(one.compared, margin) if one.compared is not None else "–",
+    )

@@ -1,0 +1,201 @@
+"""What upsort demo shows."""
+
+import os
+import shlex
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+
+from rich.console import Console as RichConsole
+
+from upsort.cli import columns as col
+from upsort.cli.console import Console
+from upsort.cli.main import main
+from upsort.cli.specs.demo import DemoOptions
+from upsort.cli.status import Exit
+from upsort.cli.view import View
+from upsort.jobs.demo import lay_out
+
+COLUMNS = "--text subject,message --label topic"
+STEPS = (
+    (
+        "Last year's table came in another shape. What columns does it have?",
+        "upsort survey letters-2025.csv --columns",
+    ),
+    (
+        "Gather both years into one corpus, under one set of column names and labels.",
+        "upsort gather letters-2024.csv letters-2025.csv --text message --label topic --fold-case --rename No=ref,Date=received,"
+        "Via=channel,From=writer,Heading=subject,Text=message,Bench=topic,Urgent?=urgent,Pics=photos -o all.csv",
+    ),
+    (
+        "Look before training: how many of each label, how long, what is odd?",
+        "upsort survey all.csv --text message --label topic --shortest 3 --top 5 --figures figures",
+    ),
+    (
+        "Set aside what says nothing, and the copies, which would make results look better than they are.",
+        "upsort gather all.csv --text message --label topic --at-least-words 3 --drop repetitions,copies,near-copies "
+        "-o corpus.csv",
+    ),
+    (
+        "What would stop words and stems do to a letter? Here is the one that stemming changes most.",
+        "upsort clean corpus.csv --text message --steps lower,stopwords,stem --most-changed-by stem --show 1",
+    ),
+    (
+        "Sick leaves and taking leave become one stem: that is how stemming mixes benches.",
+        "upsort clean corpus.csv --text message --steps lower,stopwords,stem --groups --word leaves",
+    ),
+    (
+        "Hold some letters out, so that the sorter can be judged on letters it has never seen.",
+        "upsort split corpus.csv --label topic --hold-out 0.2 --seed 5 -o parts/",
+    ),
+    (
+        "Train on the rest.",
+        f"upsort train parts/train.csv {COLUMNS} -o desk.sorter",
+    ),
+    (
+        "How good is it, which benches does it confuse, and where is it wrong?",
+        "upsort evaluate desk.sorter parts/held-out.csv --mistakes 3 --figures figures -o mistakes.csv",
+    ),
+    (
+        "Is that luck of the split? Judge the same plan on five folds.",
+        f"upsort cross-validate corpus.csv {COLUMNS} --folds 5",
+    ),
+    (
+        "Would another classifier do better, or is the difference luck?",
+        f"upsort compare corpus.csv {COLUMNS} --try classifier.kind=multinomial-nb,logistic,svm,ridge",
+    ),
+    (
+        "Do the length of a letter or the number of its photos add anything to its words?",
+        f"upsort compare corpus.csv {COLUMNS} --folds 3 --try features.measures=,words --try columns.numbers=,photos",
+    ),
+    (
+        "Would more sorted letters help?",
+        f"upsort curve corpus.csv {COLUMNS} --folds 3 -o figures/curve.png",
+    ),
+    (
+        "Some letters lie on the wrong bench. Which?",
+        f"upsort suspects corpus.csv {COLUMNS} --top 5 -o suspects.csv",
+    ),
+    (
+        "Which words does it go by?",
+        "upsort terms desk.sorter --top 4 --figures figures",
+    ),
+    (
+        "Why does this letter go to that bench?",
+        'upsort explain desk.sorter "the leaves of my quince are curling" --top 6',
+    ),
+    (
+        "Now this year's letters, which nobody has sorted yet.",
+        "upsort score desk.sorter letters-2026.csv -o scored.csv --overwrite",
+    ),
+    (
+        "What came when?",
+        "upsort trend scored.csv --per month -o figures/trend.png",
+    ),
+    (
+        "Which of them should be sorted by hand next, to teach it most?",
+        "upsort next desk.sorter letters-2026.csv --most 3 -o to-label.csv",
+    ),
+    (
+        "All of it on one page.",
+        "upsort report desk.sorter parts/held-out.csv --training parts/train.csv -o report.html",
+    ),
+    (
+        "Two keepers' logbooks, cut into passages without their title lines: who wrote which?",
+        "upsort gather logbooks --lines 3:0 --passages 150 -o passages.csv",
+    ),
+    (
+        "Their favourite pairs of words give them away.",
+        "upsort train passages.csv --text text --label label --set features.lengths=2,2 --set features.weighting=presence "
+        "-o keepers.sorter",
+    ),
+    (
+        "",
+        "upsort terms keepers.sorter --top 8",
+    ),
+)
+
+
+def run(options: DemoOptions, console: Console) -> Exit:
+    """Lay out the corpus, then run every step in that folder."""
+    folder = Path(options.folder)
+    files = lay_out(folder, options.overwrite)
+    laid = View({"folder": str(folder), "files": [str(file) for file in files]})
+    laid.say(f"{len(files)} files of the Fernhollow enquiry desk are in {folder}/.")
+    console.show(laid)
+    if options.files_only or console.as_json:
+        return Exit.DONE
+    began = time.monotonic()
+    with _inside(folder):
+        for why, command in STEPS:
+            _heading(why, command, console)
+            status = _run(command, console)
+            if status is not Exit.DONE:
+                return status
+    console.show(_ended(folder, time.monotonic() - began))
+    return Exit.DONE
+
+
+def _ended(folder: Path, seconds: float) -> View:
+    """What lies there now, and what to try next."""
+    view = View()
+    view.say()
+    view.say(f"That took {seconds:.1f} seconds. All of it is in {folder}/:")
+    view.table((col.name("files"), col.text("what they are")), _FILES)
+    view.say(f"What to try next: cd {shlex.quote(str(folder))}, then")
+    for command in _NEXT:
+        view.quote(f"  {command}")
+    return view
+
+
+_FILES = (
+    ("letters-2024.csv, letters-2025.csv", "two years of labelled letters, in two shapes"),
+    ("all.csv, corpus.csv", "both years in one table, before and after the useless ones were set aside"),
+    ("*.set-aside.csv", "the rows set aside, each with its reason"),
+    ("figures/", "figures of the survey"),
+    ("letters-2026.csv, scored.csv", "this year's letters, and the same with their labels"),
+    ("desk.sorter, mistakes.csv, parts/", "the sorter, its mistakes, and what it was trained and judged on"),
+    ("logbooks/, passages.csv", "two keepers' logbooks, whole and in passages"),
+)
+_NEXT = (
+    "upsort survey corpus.csv --find aphids --where topic=diseases",
+    "upsort train parts/train.csv --text subject,message --label urgent -o urgent.sorter",
+    "upsort cross-validate corpus.csv --text message --label topic --classifier multinomial-nb",
+    "upsort plan corpus.csv",
+)
+
+
+def _heading(why: str, command: str, console: Console) -> None:
+    """A step's question and its command, set off from what it shows."""
+    if console.drawn:
+        rich = RichConsole(file=console.output, highlight=False, soft_wrap=True, width=console.columns)
+        rich.print()
+        if why:
+            rich.print(why, markup=False, style="italic")
+        rich.print(f"$ {command}", markup=False, style="bold")
+        return
+    console.say()
+    if why:
+        console.say(why)
+    console.say(f"$ {command}")
+
+
+def _run(command: str, console: Console) -> Exit:
+    console.output.flush()
+    _, *arguments = shlex.split(command)
+    status = main(arguments, replace(console, as_json=False))
+    console.error.flush()
+    return status
+
+
+@contextmanager
+def _inside(folder: Path) -> Iterator[None]:
+    """Work in a folder for a while."""
+    before = Path.cwd()
+    os.chdir(folder)
+    try:
+        yield
+    finally:
+        os.chdir(before)

@@ -1,0 +1,219 @@
+"""What upsort score shows."""
+
+import json
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from upsort.cli.console import Console
+from upsort.cli.harmless import escaped
+from upsort.cli.request import coming_in, inputs_of, named_columns, tell_set_aside
+from upsort.cli.specs.score import ScoreOptions
+from upsort.cli.status import Exit
+from upsort.cli.view import View
+from upsort.cli.wording import p_value, percent
+from upsort.core.errors import DataProblem, Interrupted, UsageProblem
+from upsort.core.insight.drift import Drift
+from upsort.core.learning.sorter import Sorter
+from upsort.files.documents import Reader
+from upsort.files.format import Layout as TableLayout
+from upsort.files.formats import writing_endings
+from upsort.files.resumable import ResumableTable
+from upsort.files.sorter_file import load_sorters
+from upsort.files.tables_out import table_file
+from upsort.files.writers import as_object, delimited, json_lines
+from upsort.jobs.decisions import deciding
+from upsort.jobs.filter import answer_lines
+from upsort.jobs.score import (
+    Going,
+    Incoming,
+    Layout,
+    Passages,
+    Rows,
+    Run,
+    ScoreResult,
+    Scoring,
+    run_key,
+    score,
+    score_documents_of_passages,
+)
+
+
+def run(options: ScoreOptions, console: Console) -> Exit:
+    """Score, to a file or to standard output."""
+    sorters = deciding(load_sorters(Path(options.sorter)), options.cost, options.undecided_below)
+    output = Path(options.output) if options.output else None
+    if output is not None and output.exists() and not options.overwrite:
+        raise DataProblem(f"{output} exists and is kept.", "Choose another name, or replace it with --overwrite.")
+    layout = Layout(options.thin, options.all_probabilities, options.spreadsheet_safe)
+    if options.flush:
+        return _filter(options, sorters, layout, console)
+    inputs = inputs_of(options, console, options.input)
+    with coming_in(options, console, sorters[0], inputs, output, "documents scored") as incoming:
+        scoring = Scoring(sorters, layout, inputs, incoming.reader.columns.id)
+        result = _scored(options, scoring, incoming, output, console)
+    view = View(
+        {
+            "scored": str(output),
+            "documents": result.documents,
+            **_labels_json(result, sorters),
+            "without_tokens": result.without_tokens,
+            "unknown_share": result.unknown_share,
+        }
+    )
+    _tell(result, sorters, options, view)
+    tell_set_aside(incoming.aside, result.passages if result.passages is not None else result.documents, view)
+    if output is None:  # the scored rows are the result
+        view.values.clear()
+        console.show_notes(view)
+    else:
+        console.show(view)
+    return Exit.DONE
+
+
+def _filter(options: ScoreOptions, sorters: Sequence[Sorter], layout: Layout, console: Console) -> Exit:
+
+    if options.input != ["-"]:
+        raise UsageProblem("--flush answers what comes on standard input.", "Name - in place of files.")
+    named = named_columns(options)
+    trained = sorters[0].plan.columns
+    columns = replace(trained, text=named.text or trained.text, id=named.id or trained.id, document_vectors="")
+    reader = Reader.of_sorter(sorters[0], columns)
+    unreadable = answer_lines(sorters, reader, console.input, console.data, layout)
+    if unreadable:
+        console.warn(f"{unreadable:,} lines could not be used; each was answered by an object with an error.")
+    return Exit.DONE
+
+
+def _scored(
+    options: ScoreOptions, scoring: Scoring, incoming: Incoming, output: Path | None, console: Console
+) -> ScoreResult:
+    """Score into what was asked for."""
+
+    passages = Passages(options.per_document, options.document_column) if options.per_document else None
+    names = passages.columns(scoring.deciding.sorters, scoring.layout) if passages is not None else scoring.columns
+
+    table = TableLayout(names, scoring.numbers, ending="tsv")
+
+    def into(writer: Rows) -> ScoreResult:
+        if passages is not None:
+            return score_documents_of_passages(scoring, incoming, writer, passages, options.workers)
+        return score(scoring, incoming, writer, Going(workers=options.workers))
+
+    if output is None:
+        if console.as_json:
+            rows = _JsonRows(console, table)
+            result = into(rows)
+            rows.close()
+            return result
+        return into((json_lines if options.lines else delimited)(console.data, table))
+    endings = writing_endings(resumable=True)
+    resumable = output.suffix.lower() in endings
+    if options.resume and not resumable:
+        raise UsageProblem(
+            f"A run that writes {output.suffix} cannot be gone on with.", f"Use one of {', '.join(endings)}."
+        )
+    if passages is not None or not resumable:
+        with table_file(output, names, scoring.numbers) as writer:
+            return into(writer)
+    return _resumed(options, scoring, incoming, output, console)
+
+
+def _resumed(
+    options: ScoreOptions, scoring: Scoring, incoming: Incoming, output: Path, console: Console
+) -> ScoreResult:
+    """Score into a table that can be gone on with."""
+
+    deciding = f"{options.cost}, {options.undecided_below}"
+    key = run_key(
+        Run(
+            sorter=Path(options.sorter),
+            sources=options.input,
+            layout=scoring.layout,
+            columns=incoming.reader.columns,
+            deciding=deciding,
+        )
+    )
+    columns = TableLayout(scoring.columns, scoring.numbers)
+    table = ResumableTable(output, columns, key, options.resume, options.overwrite)
+    if options.resume and table.rows:
+        console.note(f"Going on after {table.rows:,} rows.")
+    try:
+        result = score(scoring, incoming, table, Going(table.rows, table.state, table.done, options.workers))
+    except KeyboardInterrupt:
+        raise Interrupted(f"interrupted after {table.rows:,} rows; {table.part} is kept, --resume goes on.") from None
+    table.finish()
+    return result
+
+
+def _labels_json(result: ScoreResult, sorters: Sequence[Sorter]) -> dict[str, Any]:
+    counts = [dict(sorted(labels.items())) for labels in result.labels]
+    if len(counts) == 1:
+        return {"labels": counts[0]}
+    return {"answers": {sorter.answer: labels for sorter, labels in zip(sorters, counts, strict=True)}}
+
+
+def _tell(
+    result: ScoreResult,
+    sorters: Sequence[Sorter],
+    options: ScoreOptions,
+    view: View,
+) -> None:
+    where = f": {options.output}" if options.output else ""
+    if result.passages is not None:
+        view.note(f"{result.passages:,} passages were added up ({options.per_document}).")
+    for sorter, counted in zip(sorters, result.labels, strict=True):
+        labels = ", ".join(f"{label or '(none)'} {count:,}" for label, count in counted.most_common(10))
+        which = f"{sorter.answer}: " if sorter.answer else ""
+        view.note(f"{which}Scored {result.documents:,} documents{where} ({labels}).")
+    if result.documents:
+        view.note(f"{percent(result.unknown_share)} of their words are unknown to the sorter.")
+    if result.without_tokens:
+        view.warn(
+            f"{result.without_tokens:,} documents have no words at all; their label comes from the intercepts alone, and "
+            "their sorted_unknown_share is left empty."
+        )
+    for sorter, found in zip(sorters, result.drifts, strict=False):  # of documents made of passages there are none
+        _tell_drift(sorter, found, view)
+
+
+def _tell_drift(sorter: Sorter, found: Drift, view: View) -> None:
+    """Say how the new documents differ from those of training."""
+    which = f"{sorter.answer}: " if sorter.answer else ""
+    if found.unknown is not None:
+        view.warn(
+            f"{which}{percent(found.unknown.now)} of the words are unknown; of held-out training documents it was "
+            f"{percent(found.unknown.before)} ({p_value(found.unknown.p)})."
+        )
+    if (labels := found.labels) is not None:
+        view.warn(
+            f"{which}{percent(labels.apart)} of the documents would need another label for the labels to be given as often as to "
+            f"held-out training documents ({p_value(labels.p)}); {labels.label!r} differs most: {percent(labels.before)} there, "
+            f"{percent(labels.now)} here."
+        )
+    if (lengths := found.lengths) is not None:
+        view.warn(
+            f"{which}the documents are of other lengths: about {lengths.now:,} words, in training {lengths.before:,} "
+            f"({percent(lengths.apart)} apart, {p_value(lengths.p)})."
+        )
+
+
+class _JsonRows:
+    """Writes rows as the objects of one JSON array, as they come."""
+
+    def __init__(self, console: Console, table: TableLayout) -> None:
+        self.console = console
+        self.table = table
+        self.any = False
+        console.output.write("[")
+
+    def writerows(self, rows: Sequence[Sequence[Any]]) -> None:
+
+        for row in rows:
+            self.console.output.write(",\n " if self.any else "\n ")
+            self.console.output.write(escaped(json.dumps(as_object(row, self.table), ensure_ascii=False)))
+            self.any = True
+
+    def close(self) -> None:
+        self.console.output.write("\n]\n")

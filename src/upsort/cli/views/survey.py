@@ -1,0 +1,280 @@
+"""What upsort survey shows."""
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from upsort.cli import columns as col
+from upsort.cli.console import Console
+from upsort.cli.request import completed, inputs_of, plan_of, tell_set_aside, working
+from upsort.cli.specs.survey import SurveyOptions
+from upsort.cli.status import Exit
+from upsort.cli.view import View
+from upsort.cli.wording import bar, percent, shortened
+from upsort.core.insight.common_terms import CommonTerm
+from upsort.core.insight.lengths import Lengths
+from upsort.core.plan import Plan
+from upsort.files.sources import Inputs
+from upsort.jobs.columns import columns_of
+from upsort.jobs.look import find, parsed_where, sample
+from upsort.jobs.survey import Document, SurveyResult, survey
+from upsort.jobs.survey_figures import draw_survey
+from upsort.jobs.worth_a_look import Finding, worth_a_look
+
+
+def run(options: SurveyOptions, console: Console) -> Exit:
+    """Survey, or look at columns or single documents."""
+    plan = plan_of(options, console)
+    inputs = inputs_of(options, console, options.input, plan.source)
+    if options.columns:
+        console.show(_columns(inputs))
+        return Exit.DONE
+    plan = completed(plan, inputs, "welcome", console)
+    if options.find:
+        console.show(_find(options, options.find, inputs, plan))
+    elif options.show or options.where:
+        console.show(_sample(options, inputs, plan))
+    else:
+        console.show(_survey(options, inputs, plan, console))
+    return Exit.DONE
+
+
+def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console) -> View:
+    with working(options, console, inputs, plan) as work:
+        result = survey(work, options.shortest, options.top)
+    findings = worth_a_look(result, options.input, plan.columns)
+    figures = draw_survey(result, Path(options.figures), options.figure_kind) if options.figures else []
+    view = View(_as_json(result, findings))
+    _show_labels(result, view)
+    _show_lengths(result, view)
+    _show_documents("The shortest documents:", result.shortest, view)
+    _show_documents("The longest:", result.longest[:2], view)
+    _show_odd(result, view)
+    _show_terms(result, options.top, view)
+    _show_columns(result, view)
+    _show_findings(findings, view)
+    if figures:
+        view.say()
+        view.say(f"Figures: {', '.join(str(path) for path in figures)}.")
+    tell_set_aside(work.aside, result.documents, view)
+    return view
+
+
+def _show_labels(result: SurveyResult, view: View) -> None:
+    view.say(f"{result.documents:,} documents, {result.distinct_terms:,} distinct terms.")
+    if not result.labels:
+        return
+    labelled = sum(count for _, count in result.labels)
+    most = result.labels[0][1]
+    view.say()
+    view.table(
+        (col.name("label"), col.count("documents"), col.share("share"), col.bar()),
+        [(label, count, percent(count / labelled), bar(count / most, 24)) for label, count in result.labels],
+    )
+    label, count = result.labels[0]
+    least = result.labels[-1]
+    view.say(
+        f"Always answering {label!r} would be right for {percent(count / labelled)}: that is the accuracy to beat. "
+        f"It has {count / least[1]:.1f} times the documents of the rarest label, {least[0]!r}."
+    )
+    if result.unlabelled:
+        view.say(f"{result.unlabelled:,} documents have no label.")
+
+
+def _show_lengths(result: SurveyResult, view: View) -> None:
+    view.say()
+    view.table(
+        (
+            col.name("length in"),
+            col.number("least"),
+            col.number("lower quartile", 2),
+            col.number("median"),
+            col.number("mean"),
+            col.number("upper quartile", 2),
+            col.number("most"),
+        ),
+        [
+            _length_row("characters", result.characters),
+            _length_row("words", result.words),
+            *(_length_row(f"words, {label}", lengths) for label, lengths in result.words_by_label.items()),
+        ],
+    )
+    if result.length_share is not None:
+        much = "much" if result.length_share > 0.1 else "little"
+        view.say(
+            f"Length alone says {much} about the label: {percent(result.length_share)} of its variance lies between labels."
+        )
+
+
+def _show_documents(heading: str, documents: Sequence[Document], view: View) -> None:
+    if documents:
+        view.say()
+        view.say(heading)
+        view.table(
+            (col.name("document"), col.name("label"), col.count("words"), col.text("text")),
+            [(one.reference, one.label or "–", one.words, shortened(one.text, 90)) for one in documents],
+        )
+
+
+def _show_odd(result: SurveyResult, view: View) -> None:
+    copies = result.copies
+    view.say()
+    if copies.exact or copies.near:
+        view.say(
+            f"Copies: {copies.exact:,} exact and {copies.near:,} near ones of {copies.groups:,} documents; "
+            f"{copies.conflicting:,} stand under another label than what they copy."
+        )
+        view.table(
+            (
+                col.name("document"),
+                col.name("label"),
+                col.name("copies"),
+                col.name("with label"),
+                col.number("similarity"),
+            ),
+            [
+                (one.reference, one.label, one.first, one.first_label, f"{one.similarity:.2f}")
+                for one in copies.examples
+            ],
+        )
+    else:
+        view.say("Copies: none, exact or near.")
+    if result.empty:
+        view.say(f"Without text: {result.empty:,} rows.")
+    for odd in result.odd:
+        view.say(f"{odd.what[0].upper()}{odd.what[1:]}: {odd.documents:,} (such as {', '.join(odd.examples)}).")
+    if result.openings:
+        openings = ", ".join(f"“{opening} …” {count:,}" for opening, count in result.openings)
+        view.say(f"Commonest openings: {openings}.")
+
+
+def _show_terms(result: SurveyResult, top: int, view: View) -> None:
+    view.say()
+    view.say("Terms in most documents:")
+    rows = [
+        ("all", _term_list(result.terms[:top])),
+        ("all, no stop words", _term_list(result.terms_without_stop_words[:top])),
+    ]
+    rows += [(f"{label}, no stop words", _term_list(terms)) for label, terms in result.terms_by_label.items()]
+    view.table((col.name("of"), col.text("terms, with the documents that hold them")), rows)
+
+
+def _term_list(terms: Sequence[CommonTerm]) -> str:
+    return ", ".join(f"{term.term} {term.documents:,}" for term in terms)
+
+
+def _show_columns(result: SurveyResult, view: View) -> None:
+    if not result.columns:
+        return
+    view.say()
+    view.say("Other columns:")
+    rows = []
+    for column in result.columns:
+        match column.kind:
+            case "number":
+                means = ", ".join(f"{label} {mean:.2f}" for label, mean in column.means.items())
+                what = f"{column.least:g} to {column.most:g}, mean {column.mean:.2f}{f' ({means})' if means else ''}"
+            case "date":
+                months = [count for _, count in column.values]
+                first, last = (column.values[0][0], column.values[-1][0]) if column.values else ("–", "–")
+                what = (
+                    f"{first} to {last}; a month has {min(months, default=0):,} to {max(months, default=0):,} documents"
+                )
+            case "category":
+                what = ", ".join(f"{value} {count:,}" for value, count in column.values)
+            case "text":
+                what = f"{column.distinct:,} different values"
+            case other:
+                raise ValueError(f"nothing is known of columns of kind {other!r}")
+        rows.append((column.name, column.kind, column.filled, shortened(what, 200)))
+    view.table((col.name("column"), col.name("kind"), col.count("filled"), col.text("what it holds")), rows)
+
+
+def _show_findings(findings: Sequence[Finding], view: View) -> None:
+    if not findings:
+        return
+    view.say()
+    view.say("Worth a look:")
+    for number, finding in enumerate(findings, 1):
+        view.say(f"{number}. {finding.what}")
+        view.quote(f"   {finding.command}")
+
+
+def _length_row(unit: str, lengths: Lengths) -> list[str]:
+    return [
+        unit,
+        f"{lengths.least:,}",
+        f"{lengths.lower_quartile:,.0f}",
+        f"{lengths.median:,.0f}",
+        f"{lengths.mean:,.1f}",
+        f"{lengths.upper_quartile:,.0f}",
+        f"{lengths.most:,}",
+    ]
+
+
+def _columns(inputs: Inputs) -> View:
+    found = columns_of(inputs)
+    view = View({"columns": [asdict(column) for column in found]})
+    several = len(inputs.tables) > 1
+    view.table(
+        (
+            *([col.name("table")] if several else []),
+            col.count("number"),
+            col.name("column"),
+            col.name("kind"),
+            col.share("filled", 1),
+            col.count("different", 2),
+            col.name("looks like"),
+            col.text("examples", 3),
+        ),
+        [
+            (
+                *([column.table] if several else []),
+                column.place,
+                column.name,
+                column.kind,
+                percent(column.filled),
+                column.distinct,
+                column.guess,
+                " | ".join(shortened(example, 30) for example in column.examples),
+            )
+            for column in found
+        ],
+    )
+    view.note("Kinds and counts are of the first 2,000 rows.")
+    return view
+
+
+def _sample(options: SurveyOptions, inputs: Inputs, plan: Plan) -> View:
+    shown, meeting = sample(inputs, plan, [parsed_where(text) for text in options.where], options.show or 5)
+    view = View({"documents": [asdict(document) for document in shown], "of": meeting})
+    for document in shown:
+        view.say(f"── {document.reference} · {document.label or 'no label'} · {document.origin}")
+        view.quote(document.text)
+        view.say()
+    view.note(f"{len(shown):,} of {meeting:,} documents.")
+    return view
+
+
+def _find(options: SurveyOptions, word: str, inputs: Inputs, plan: Plan) -> View:
+    where = [parsed_where(text) for text in options.where]
+    found, holding, documents = find(inputs, plan, where, word, options.show or 20)
+    view = View({"found": [asdict(one) for one in found], "documents_with_it": holding, "of": documents})
+    view.table(
+        (col.name("document"), col.name("label"), col.before("before"), col.name(word), col.text("after")),
+        [(one.reference, one.label, one.before, one.word, one.after) for one in found],
+    )
+    view.note(f"{holding:,} of {documents:,} documents hold {word!r}; {len(found):,} are shown.")
+    return view
+
+
+def _as_json(result: SurveyResult, findings: Sequence[Finding]) -> dict[str, Any]:
+    labelled = sum(count for _, count in result.labels)
+    whole = asdict(result)
+    del whole["lengths"]
+    whole["labels"] = {label: {"documents": count, "share": count / labelled} for label, count in result.labels}
+    whole["spellings"] = [dict(group) for group in result.spellings]
+    whole["openings"] = dict(result.openings)
+    whole["worth_a_look"] = [asdict(finding) for finding in findings]
+    return whole

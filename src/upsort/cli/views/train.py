@@ -1,0 +1,151 @@
+"""What upsort train shows."""
+
+from pathlib import Path
+from typing import Any
+
+from upsort.cli.console import Console
+from upsort.cli.request import (
+    LEARNING,
+    completed,
+    inputs_of,
+    plan_of,
+    tell_idle,
+    tell_set_aside,
+    working,
+)
+from upsort.cli.specs.train import TrainOptions
+from upsort.cli.status import Exit
+from upsort.cli.verdicts import restraint, units_of
+from upsort.cli.view import View
+from upsort.cli.wording import copying, interval, number, percent, rate_json, shortened
+from upsort.core.names import listed
+from upsort.jobs.train import AnswerResult, TrainResult, train
+
+_SCARCE = 10  # documents of a label below which it is hardly learned
+_RARE_SHARE = 0.01
+_DOCUMENTS_A_LABEL = 30
+_LARGE_GAP = 0.10  # between the accuracy on its own documents and the upper end of that on others
+
+
+def run(options: TrainOptions, console: Console) -> Exit:
+    """Train, save, and tell what came of it."""
+    plan = plan_of(options, console)
+    inputs = inputs_of(options, console, options.input, plan.source)
+    plan = completed(plan, inputs, "needed", console)
+    tell_idle(options, [plan], console, LEARNING)
+    output = Path(options.output)
+    with working(options, console, inputs, plan, output) as work:
+        result = train(work, output, not options.no_check)
+    view = View(_as_json(result))
+    for answer in result.answers:
+        _show(answer, view)
+    stages = {"reading and counting": result.read_seconds}
+    for answer in result.answers:
+        for stage, seconds in answer.seconds.items():
+            stages[stage] = stages.get(stage, 0.0) + seconds
+    if not console.as_json:
+        view.note("Time: " + ", ".join(f"{stage} {seconds:.1f} s" for stage, seconds in stages.items()) + ".")
+    view.say(f"Saved: {result.path} ({result.size / 1000:,.0f} kB). Judge it with: upsort evaluate")
+    tell_set_aside(work.aside, max(answer.sorter.trained.documents for answer in result.answers), view)
+    for answer in result.answers:
+        _warn(answer, view)
+    console.show(view)
+    return Exit.DONE
+
+
+def _show(answer: AnswerResult, view: View) -> None:
+    sorter, trained = answer.sorter, answer.sorter.trained
+    what = units_of(sorter.plan.columns.group)
+    which = f"{sorter.answer}: trained" if sorter.answer else "Trained"
+    view.say(
+        f"{which} {sorter.plan.classifier.kind} on {trained.documents:,} {what}, {len(sorter.space.terms):,} terms "
+        f"({sorter.plan.features.weighting}) and {len(sorter.labels)} labels."
+    )
+    if answer.too_common:
+        share = sorter.plan.features.in_at_most
+        view.say(f"Left out, being in more than {share:.0%} of the documents: {listed(answer.too_common, 8)}.")
+    if sorter.plan.classifier.penalty == "auto":
+        view.say(f"The penalty, chosen on folds of these documents, is {trained.penalty:.3g}.")
+    if trained.ended.iterations:
+        view.say(
+            f"The optimiser took {trained.ended.iterations} steps; the gradient is {trained.ended.optimality:.1e} of what it "
+            f"was at zero weights (asked for: {sorter.plan.classifier.tolerance:.1e})."
+        )
+    if sorter.calibration.kind != "none":
+        view.say(f"Probabilities are calibrated ({sorter.calibration.kind}) on folds of these documents.")
+    own = f"It gets {percent(answer.training_accuracy.value)} of its own training {what} right"
+    if answer.held_out is not None:
+        rate, groups = answer.held_out.rate, answer.held_out.groups
+        grouped = sorter.plan.columns.group and groups != rate.of
+        noun = "documents" if what == "passages" and not answer.copies else "groups"
+        of_groups = f" of {groups:,} {noun}" if grouped else ""
+        view.say(
+            f"{own}, and {percent(rate.value)} ({interval(rate)}) of {number(rate.of)} {what}{of_groups} held out in a quick "
+            "check (by sorters of the same plan, trained on the rest)."
+        )
+        if answer.copies and not sorter.plan.judge.allow_copies:
+            view.say(f"{copying(answer.copies, what)} kept on one side in it.")
+    else:
+        view.say(f"{own}; that says little about new ones.")
+
+
+def _warn(answer: AnswerResult, view: View) -> None:
+    sorter, trained = answer.sorter, answer.sorter.trained
+    if answer.without_tokens:
+        view.warn(
+            f"Documents without a token after cleaning: {answer.without_tokens:,}; they teach nothing but their label."
+        )
+    if not trained.ended.reached:
+        view.warn(
+            f"training stopped after {trained.ended.iterations} steps at {trained.ended.optimality:.1e} of the first gradient, "
+            f"short of {sorter.plan.classifier.tolerance:.1e}; raise classifier.most_iterations or classifier.penalty."
+        )
+    counts = dict(zip(sorter.labels, trained.label_documents.tolist(), strict=True))
+    scarce = [f"{shortened(label, 40)} ({count})" for label, count in counts.items() if count < _SCARCE]
+    if scarce:
+        view.warn(f"fewer than {_SCARCE} training documents: {', '.join(scarce[:8])}; such labels are hardly learned.")
+    rare = [
+        shortened(label, 40) for label, count in counts.items() if _SCARCE <= count < _RARE_SHARE * trained.documents
+    ]
+    if rare:
+        view.warn(
+            f"under 1 % of the documents: {', '.join(rare[:8])}; such labels are seldom given. "
+            "classifier.label_weights=balanced gives them more room."
+        )
+    if trained.documents < _DOCUMENTS_A_LABEL * len(counts):
+        view.warn(
+            f"{trained.documents:,} documents are few for {len(counts)} labels; a label needs about {_DOCUMENTS_A_LABEL}."
+        )
+    held_out, own = answer.held_out.rate if answer.held_out is not None else None, answer.training_accuracy
+    if held_out is not None and held_out.high is not None and (own.value or 0.0) - held_out.high > _LARGE_GAP:
+        view.warn(
+            f"it knows its own documents much better than others ({percent(own.value)} against {percent(held_out.value)}): "
+            f"it has learned them by heart. More documents, {restraint(sorter.plan.classifier.kind)}fewer terms help."
+        )
+
+
+def _as_json(result: TrainResult) -> dict[str, Any]:
+    answers = [_answer_json(answer) for answer in result.answers]
+    own = answers[0] if len(answers) == 1 else {"answers": answers}
+    return {"sorter": str(result.path), "bytes": result.size, **own}
+
+
+def _answer_json(answer: AnswerResult) -> dict[str, Any]:
+    sorter, trained = answer.sorter, answer.sorter.trained
+    return {
+        **({"answer": sorter.answer} if sorter.answer else {}),
+        "classifier": sorter.plan.classifier.kind,
+        "documents": trained.documents,
+        "terms": len(sorter.space.terms),
+        "labels": dict(zip(sorter.labels, trained.label_documents.tolist(), strict=True)),
+        "penalty": trained.penalty,
+        "iterations": trained.ended.iterations,
+        "optimality": trained.ended.optimality,
+        "reached": trained.ended.reached,
+        "calibration": sorter.calibration.kind,
+        "too_common": answer.too_common,
+        "without_tokens": answer.without_tokens,
+        "copies": answer.copies,
+        "training_accuracy": rate_json(answer.training_accuracy),
+        "held_out_accuracy": rate_json(answer.held_out.rate) if answer.held_out is not None else None,
+    }
