@@ -1,11 +1,13 @@
 """The installed program, driven on files in a temporary folder."""
 
+import csv
 import io
 import json
 import os
+import sqlite3
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -94,3 +96,52 @@ def wet_and_dry(tmp_path: Path) -> Path:
     table = tmp_path / "plants.csv"
     table.write_text("text,label\nfern moss fern,wet\nfern fern reed,wet\nfern dune,wet\ncactus sand fern,dry\n")
     return table
+
+
+def rows_of(path: Path) -> list[dict[str, str]]:
+    """The rows of a table."""
+    with path.open(newline="", encoding="utf-8") as stream:
+        return list(csv.DictReader(stream))
+
+
+def write_rows(path: Path, rows: Sequence[dict[str, str]]) -> None:
+    """Write a table."""
+    with path.open("w", newline="", encoding="utf-8") as stream:
+        writer = csv.DictWriter(stream, list(rows[0]))
+        writer.writeheader()
+        writer.writerows(rows)
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--write-cases", action="store_true", help="write what the cases of tests/cases show now")
+
+
+@pytest.fixture(scope="session")
+def desk(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A small folder of the enquiry desk, with tables, sorters and a ledger, that tests copy."""
+    folder = tmp_path_factory.mktemp("desk") / "desk"
+    folder.mkdir()
+    letters = rows_of(demo / "letters-2024.csv")
+    write_rows(folder / "letters.csv", letters[:300])
+    write_rows(folder / "held-out.csv", letters[300:450])
+    write_rows(folder / "new.csv", rows_of(demo / "letters-2026.csv")[::9][:60])
+    train = "train letters.csv --text=subject,message --label=topic --id=ref --quiet"
+    commands = [
+        f"{train} -o desk.sorter",
+        f"{train} --classifier=multinomial-nb --set=classifier.calibrate=none -o counts.sorter",
+        f"{train} --classifier=tree -o tree.sorter",
+        "score desk.sorter new.csv -o scored.csv --quiet",
+        "evaluate desk.sorter held-out.csv --quiet",
+        "cross-validate letters.csv --text=message --label=topic --folds=3 --classifier=centroid --quiet",
+    ]
+    before = Path.cwd()
+    os.chdir(folder)
+    try:
+        for command in commands:
+            console = Console(output=io.StringIO(), error=io.StringIO())
+            assert main(command.split(), console) == 0, console.error.getvalue()
+    finally:
+        os.chdir(before)
+    with sqlite3.connect(folder / "upsort-ledger.sqlite") as ledger:
+        ledger.execute("UPDATE evaluations SET time = '2026-01-01T00:00:00+00:00'")
+    return folder

@@ -16,7 +16,7 @@ from rich.text import Text
 
 from upsort.cli.view import Column, Kind, Table, Where
 
-_LEAST_NAME = 14  # characters below which a name is not broken
+_LEAST_NAME = 22  # characters below which a name is not broken
 _LEAST_TEXT = 16
 _GAP = 3  # characters between two columns
 _EDGE = 2  # at both ends together
@@ -44,8 +44,8 @@ def drawn_table(table: Table, stream: TextIO, width: int) -> None:
         left_out.append(shown.columns[place].name)
         shown = without(shown, place)
     _draw(shown, stream, width)
-    if left_out:
-        names = ", ".join(name for name in reversed(left_out))
+    names = ", ".join(name for name in reversed(left_out) if name)
+    if names:
         for line in wrapped(f"Not shown: {names}; widen the terminal, or use --json.", width):
             stream.write(f"{line}\n")
 

@@ -511,10 +511,20 @@ class Learning(ClassifierKeys, FeatureKeys, CleanKeys, Planned):
     HEADING: ClassVar[str] = "plan"
 
 
-def plan_settings(options: Everywhere) -> Iterator[tuple[str, str, Any]]:
-    """Section, key and value of each option that was given and sets a key of the plan."""
+@dataclass(frozen=True)
+class Setting:
+    """An option that sets a key of the plan, and the value that was given."""
+
+    spelling: str
+    section: str
+    key: str
+    value: Any
+
+
+def plan_settings(options: Everywhere) -> Iterator[Setting]:
+    """All of a command line."""
     for one in declared(type(options)):
         value = getattr(options, one.name)
         if one.sets and value is not None and value != "":
             section, _, key = one.sets.partition(".")
-            yield section, key, value
+            yield Setting(one.spelling, section, key, value)

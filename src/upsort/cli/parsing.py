@@ -17,7 +17,7 @@ class Parser(argparse.ArgumentParser):
     """Raises UsageProblem where argparse would print and exit."""
 
     def error(self, message: str) -> NoReturn:
-        raise UsageProblem(f"{self.prog}: {message}.", f"See {self.prog} --help.")
+        raise UsageProblem(f"{message}.", f"See {self.prog} --help.")
 
 
 class _Help(argparse.RawDescriptionHelpFormatter):
@@ -103,7 +103,7 @@ def parse(parser: Parser, command: Command, arguments: list[str]) -> Everywhere:
         raise UsageProblem(f"{parser.prog} does not know {unknown[0]!r}.", remedy)
     given = written(parser, arguments)
     for rule in command.rules:
-        _check(rule, given, parser.prog)
+        _check(rule, given)
     return command.options(**vars(request), given=given)
 
 
@@ -120,7 +120,7 @@ def written(parser: Parser, arguments: Sequence[str]) -> frozenset[str]:
     return frozenset(found)
 
 
-def _check(rule: Rule, given: frozenset[str], program: str) -> None:
+def _check(rule: Rule, given: frozenset[str]) -> None:
     """Raises UsageProblem where options that were written break a rule."""
     if rule.option not in given:
         return
@@ -129,12 +129,12 @@ def _check(rule: Rule, given: frozenset[str], program: str) -> None:
             for other in rule.beside:
                 if other in given:
                     raise UsageProblem(
-                        f"{program}: {rule.option} has no meaning beside {other}: {rule.why}.", "Leave one of them out."
+                        f"{rule.option} has no meaning beside {other}: {rule.why}.", "Leave one of them out."
                     )
         case Need():
             if not given & set(rule.one_of):
                 raise UsageProblem(
-                    f"{program}: {rule.option} has no meaning without {' or '.join(rule.one_of)}.",
+                    f"{rule.option} has no meaning without {' or '.join(rule.one_of)}.",
                     f"Add it, or leave {rule.option} out.",
                 )
         case _:

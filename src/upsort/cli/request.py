@@ -107,8 +107,11 @@ def plan_of(options: Planned, console: Console, own: Mapping[str, Mapping[str, A
         path = Path(DEFAULT_NAME)
         console.note(f"The plan is {DEFAULT_NAME}.")
     given: dict[str, dict[str, Any]] = {section: dict(keys) for section, keys in (own or {}).items()}
-    for section, key, value in plan_settings(options):
-        given.setdefault(section, {})[key] = value
+    for one in plan_settings(options):
+        checked_plan(
+            {one.section: {one.key: one.value}}, one.spelling
+        )  # so that what is wrong is called as it was written
+        given.setdefault(one.section, {})[one.key] = one.value
     plan = load_plan(path, options.set, given, console.note)
     dealt = options.given & _DEALING
     if plan.columns.fold and dealt:
@@ -134,7 +137,7 @@ def tell_idle(options: Everywhere, plans: Sequence[Plan], console: Console, sect
 
 def named_columns(options: Everywhere) -> Columns:
     """The columns that this command's own options name."""
-    named = {key: value for section, key, value in plan_settings(options) if section == "columns"}
+    named = {one.key: one.value for one in plan_settings(options) if one.section == "columns"}
     return checked_plan({"columns": named}, "--text").columns
 
 

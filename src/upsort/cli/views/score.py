@@ -44,6 +44,8 @@ def run(options: ScoreOptions, console: Console) -> Exit:
     """Score, to a file or to standard output."""
     sorters = deciding(load_sorters(Path(options.sorter)), options.cost, options.undecided_below)
     output = Path(options.output) if options.output else None
+    if output is not None and output.is_dir():
+        raise DataProblem(f"{output} is a folder.", "Name the file to write.")
     if output is not None and output.exists() and not options.overwrite:
         raise DataProblem(f"{output} exists and is kept.", "Choose another name, or replace it with --overwrite.")
     layout = Layout(options.thin, options.all_probabilities, options.spreadsheet_safe)

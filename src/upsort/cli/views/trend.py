@@ -70,20 +70,16 @@ def _show(result: TrendResult, view: View) -> None:
     found = result.trend
     sizes = found.counts.sum(axis=1)
     shown = list(range(min(len(found.labels), _MOST_COLUMNS)))
-    view.table(
-        (col.name(result.by), col.count("all"), *(col.count(found.labels[column]) for column in shown)),
-        [
-            (
-                name,
-                int(sizes[row]),
-                *(
-                    f"{found.counts[row, column]} ({percent(found.rate(row, column).value)})" if sizes[row] else "·"
-                    for column in shown
-                ),
-            )
-            for row, name in enumerate(found.periods)
-        ],
-    )
+    columns = [col.name(result.by), col.count("all")]
+    for column in shown:  # of little room the commonest labels get most
+        columns += [col.count(found.labels[column], max(0, column - 1)), col.interval(f"{found.labels[column]}, share")]
+    rows = []
+    for row, name in enumerate(found.periods):
+        cells = [str(found.counts[row, column]) if sizes[row] else "·" for column in shown]
+        shares = [percent(found.rate(row, column).value) if sizes[row] else "" for column in shown]
+        both = [cell for pair in zip(cells, shares, strict=True) for cell in pair]
+        rows.append((name, int(sizes[row]), *both))
+    view.table(columns, rows)
     if len(found.labels) > len(shown):
         view.say(f"{len(found.labels) - len(shown)} further labels are in the figure and the table.")
     for one in found.standing_out[:_MOST_SENTENCES]:
