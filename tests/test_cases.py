@@ -21,9 +21,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import pytest
+from pydantic import TypeAdapter, ValidationError
 from rich.cells import cell_len
 
 from upsort.cli.console import Console
+from upsort.cli.json_shapes import SHAPES
 from upsort.cli.main import main
 from upsort.cli.view import Sentence, View
 
@@ -128,7 +130,20 @@ def test_a_command_shows_what_its_case_says(path: Path, folder: Path, request: p
             assert not [line for line in long if " " in line.strip()], f"{path} is wider than {width}"
             # A number that were cut would be another one.
             assert set(NUMBER.findall(shown)) <= set(NUMBER.findall(everything)) | {str(n) for n in range(100)}
-        json.loads(in_form("json", [view], "", ""))
+        if view.values:
+            checked(shlex.split(case.commands[-1])[1], json.loads(in_form("json", [view], "", "")))
+
+
+def checked(command: str, found: object) -> None:
+    """Whether a result is of one of its command's shapes, each key of which is declared."""
+    errors = []
+    for shape in SHAPES[command]:
+        try:
+            TypeAdapter(shape).validate_json(json.dumps(found), strict=True)
+            return
+        except ValidationError as error:
+            errors.append(f"{shape.__name__}: {error}")
+    raise AssertionError("\n".join(errors))
 
 
 def test_every_command_has_a_case() -> None:

@@ -14,7 +14,8 @@ from scipy.sparse import csr_array, random_array
 from scipy.special import logsumexp
 
 from upsort.core.classifiers import families, losses, neighbours, tree, weighted_svm
-from upsort.core.classifiers.calibration import calibrate, in_order_of, isotonic
+from upsort.core.classifiers.calibrating import calibrate, isotonic
+from upsort.core.classifiers.calibration import in_order_of
 from upsort.core.classifiers.family import Stored, TrainingData
 from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.multinomial_nb import MultinomialNaiveBayes

@@ -18,7 +18,8 @@ from scipy.sparse import csr_array
 from upsort.core.features.beside import learn_beside, text_measures
 from upsort.core.features.documents import Documents
 from upsort.core.features.hashing import NameTable, estimated_terms, sharing
-from upsort.core.features.vectors import WordVectors, make_vectors
+from upsort.core.features.making_vectors import make_vectors
+from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import learn_space
 from upsort.core.plan import Clean, Columns, Features
 from upsort.core.text.cleaning import cleaner

@@ -8,16 +8,13 @@ import json
 import os
 import shutil
 import sys
-import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from typing import Any, BinaryIO, TextIO, assert_never, cast
 
 from upsort.cli.harmless import escaped, harmless
-from upsort.cli.view import Note, Painted, Sentence, Table, View, Where
-
-_PROGRESS_AFTER = 1.0  # seconds
+from upsort.cli.view import JSON_VERSION, Note, Painted, Sentence, Table, View, Where
 
 
 @dataclass(kw_only=True)
@@ -55,7 +52,7 @@ class Console:
     def show(self, view: View) -> None:
         """The whole result."""
         if self.as_json:
-            self.json(view.values)
+            self.json({"json_version": JSON_VERSION, **view.values})
         for part in view.parts:
             match part:
                 case Note():
@@ -83,9 +80,7 @@ class Console:
         """A line of the result."""
         text = harmless(text)
         if self.drawn and wrap and len(text) > self.columns:
-            from upsort.cli.drawing import wrapped  # with what draws tables, which loads slowly
-
-            text = "\n".join(line for one in text.split("\n") for line in wrapped(one, self.columns))
+            text = "\n".join(line for one in text.split("\n") for line in _drawing().wrapped(one, self.columns))
         self.output.write(f"{text}\n")
 
     def note(self, text: str) -> None:
@@ -118,12 +113,10 @@ class Console:
         self.output.write(escaped(json.dumps(result, ensure_ascii=False)) + "\n")
 
     def _table(self, table: Table) -> None:
-        from upsort.cli.drawing import drawn_table, piped
-
         if self.drawn:
-            drawn_table(_harmless(table), self.output, self.columns)
+            _drawing().drawn_table(_harmless(table), self.output, self.columns)
             return
-        shown = piped(table)
+        shown = table.piped()
         for row in ([column.name for column in shown.columns], *shown.rows):
             self.output.write("\t".join(harmless(cell) for cell in row) + "\n")
 
@@ -139,32 +132,15 @@ class Console:
         if self.quiet or not self.error.isatty():
             yield _nothing
             return
-        from rich.console import Console as RichConsole  # only where it is watched
-        from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
-
-        shown = Progress(
-            SpinnerColumn(),
-            TextColumn(f"{what}: {{task.completed:,.0f}}"),
-            TimeElapsedColumn(),
-            console=RichConsole(file=self.error),
-            transient=True,
-        )
-        task = shown.add_task(what, total=None)
-        began = time.monotonic()
-        live = False
-
-        def advance(done: int) -> None:
-            nonlocal live
-            shown.advance(task, done)
-            if not live and time.monotonic() - began > _PROGRESS_AFTER:
-                shown.start()
-                live = True
-
-        try:
+        with _drawing().counting(what, self.error) as advance:
             yield advance
-        finally:
-            if live:
-                shown.stop()
+
+
+def _drawing() -> Any:
+    """What draws on terminals. It takes long to load, and results that are piped do without it."""
+    from upsort.cli import drawing
+
+    return drawing
 
 
 def _harmless(table: Table) -> Table:

@@ -4,28 +4,32 @@ A table that does not fit is made narrower step by step: texts are broken at wor
 can be spared are left out, which is told; at last every row becomes a block of lines.
 """
 
-from collections.abc import Sequence
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from typing import TextIO
 
 from rich import box
 from rich.cells import cell_len
 from rich.console import Console as RichConsole
+from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
 from rich.table import Table as RichTable
 from rich.text import Text
 
-from upsort.cli.view import Column, Kind, Table, Where
+from upsort.cli.view import Column, Kind, Table
 
 _LEAST_NAME = 22  # characters below which a name is not broken
 _LEAST_TEXT = 16
 _GAP = 3  # characters between two columns
 _EDGE = 2  # at both ends together
 _INDENT = "  "
+_PROGRESS_AFTER = 1.0  # seconds
 
 
 def drawn_table(table: Table, stream: TextIO, width: int) -> None:
     """Draw a table that is at most `width` wide."""
-    shown = on_terminal(table)
+    shown = table.on_terminal()
     if shown.grouped:
         shown = grouped(shown)
     if shown.square and _least(shown) > width:
@@ -37,7 +41,7 @@ def drawn_table(table: Table, stream: TextIO, width: int) -> None:
             continue
         spare = max((column.spare for column in shown.columns[1:]), default=0)
         if not spare:
-            for line in blocks(on_terminal(table), width):
+            for line in blocks(table.on_terminal(), width):
                 stream.write(f"{line}\n")
             return
         place = max(place for place, column in enumerate(shown.columns) if column.spare == spare)
@@ -48,23 +52,6 @@ def drawn_table(table: Table, stream: TextIO, width: int) -> None:
     if names:
         for line in wrapped(f"Not shown: {names}; widen the terminal, or use --json.", width):
             stream.write(f"{line}\n")
-
-
-def on_terminal(table: Table) -> Table:
-    """The columns that a terminal shows."""
-    places = [place for place, column in enumerate(table.columns) if column.where is not Where.PIPED]
-    return _chosen(table, places)
-
-
-def piped(table: Table) -> Table:
-    """The columns for other programs."""
-    places = [place for place, column in enumerate(table.columns) if column.where is not Where.TERMINAL]
-    return _chosen(table, places)
-
-
-def _chosen(table: Table, places: Sequence[int]) -> Table:
-    rows = [[row[place] for place in places] for row in table.rows]
-    return replace(table, columns=[table.columns[place] for place in places], rows=rows)
 
 
 def folded(table: Table) -> Table:
@@ -101,7 +88,7 @@ def numbered(table: Table) -> Table:
 
 def without(table: Table, place: int) -> Table:
     """The table without a column."""
-    return _chosen(table, [other for other in range(len(table.columns)) if other != place])
+    return table.chosen([other for other in range(len(table.columns)) if other != place])
 
 
 def blocks(table: Table, width: int) -> list[str]:
@@ -171,3 +158,31 @@ def wrapped(line: str, width: int, rest: str = _INDENT) -> list[str]:
         else:
             now = glued
     return [*lines, now]
+
+
+@contextmanager
+def counting(what: str, stream: TextIO) -> Iterator[Callable[[int], None]]:
+    """Counts what is done, once it has lasted a second."""
+    shown = Progress(
+        SpinnerColumn(),
+        TextColumn(f"{what}: {{task.completed:,.0f}}"),
+        TimeElapsedColumn(),
+        console=RichConsole(file=stream),
+        transient=True,
+    )
+    task = shown.add_task(what, total=None)
+    began = time.monotonic()
+    live = False
+
+    def advance(done: int) -> None:
+        nonlocal live
+        shown.advance(task, done)
+        if not live and time.monotonic() - began > _PROGRESS_AFTER:
+            shown.start()
+            live = True
+
+    try:
+        yield advance
+    finally:
+        if live:
+            shown.stop()

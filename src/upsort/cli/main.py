@@ -18,6 +18,8 @@ from upsort.core.names import nearest
 
 def entry() -> None:
     """What the installed command runs."""
+    if "_ARGCOMPLETE" in os.environ:  # the shell asks how a command line may go on
+        import_module("upsort.cli.completing").complete()
     sys.exit(main(sys.argv[1:]))
 
 

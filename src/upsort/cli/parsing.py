@@ -40,13 +40,22 @@ def command_parser(command: Command) -> Parser:
         allow_abbrev=False,
         add_help=False,
     )
+    add_options(parser, options)
+    everywhere = next(group for group in parser._action_groups if group.title == Everywhere.HEADING)
+    everywhere.add_argument("-h", "--help", action="help", help="show this and end")
+    return parser
+
+
+def add_options(parser: argparse.ArgumentParser, options: Sequence[Option]) -> list[tuple[Option, Any]]:
+    """Give a parser options, in their groups; returns each with what argparse makes of it."""
     groups: dict[str, Any] = {}
+    added = []
     for option in options:
         if option.heading not in groups:
             groups[option.heading] = parser.add_argument_group(option.heading)
-        groups[option.heading].add_argument(*(option.spellings or (option.name,)), **_settings(option))
-    groups["everywhere"].add_argument("-h", "--help", action="help", help="show this and end")
-    return parser
+        action = groups[option.heading].add_argument(*(option.spellings or (option.name,)), **_settings(option))
+        added.append((option, action))
+    return added
 
 
 def usage(command: Command, options: Sequence[Option]) -> str:

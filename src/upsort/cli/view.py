@@ -1,9 +1,13 @@
 """A result as it is shown: sentences, tables, notes, and the values that they tell of. What is made of it stands in `console`."""
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import Enum
 from typing import Any, TextIO
+
+JSON_VERSION = 1
+"""Of what the JSON of the commands holds (docs/json.md). It is raised when a key goes or changes its meaning; keys may be
+added."""
 
 
 class Kind(Enum):
@@ -55,6 +59,19 @@ class Table:
     square: bool = False
     grouped: bool = False
     where: Where = Where.EVERYWHERE
+
+    def on_terminal(self) -> "Table":
+        """With the columns that a terminal shows."""
+        return self.chosen([place for place, column in enumerate(self.columns) if column.where is not Where.PIPED])
+
+    def piped(self) -> "Table":
+        """With the columns for other programs."""
+        return self.chosen([place for place, column in enumerate(self.columns) if column.where is not Where.TERMINAL])
+
+    def chosen(self, places: Sequence[int]) -> "Table":
+        """With some of the columns."""
+        rows = [[row[place] for place in places] for row in self.rows]
+        return replace(self, columns=[self.columns[place] for place in places], rows=rows)
 
 
 @dataclass(frozen=True)

@@ -1,7 +1,7 @@
 """One look for all figures, and one way of making files of them."""
 
 import io
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from upsort.core.errors import UsageProblem
 
@@ -16,6 +16,16 @@ COLOURS = ("#3f7d4e", "#b5523b", "#2f6d8c", "#c79a2b", "#6f4a7d", "#8a9a3b", "#8
 ENDINGS = {"png", "svg"}
 
 
+def library() -> Any:
+    """Matplotlib, with those of its parts that figures are made of. Only figures need it, and it takes long to load."""
+    import matplotlib.colors
+    import matplotlib.figure
+    import matplotlib.font_manager
+    import matplotlib.textpath
+
+    return matplotlib
+
+
 def new_figure(title: str) -> "tuple[Figure, Axes]":
     """An empty figure of 1280 by 800 pixels with one set of axes."""
     figure = bare_figure(title)
@@ -26,9 +36,8 @@ def new_figure(title: str) -> "tuple[Figure, Axes]":
 
 def bare_figure(title: str) -> "Figure":
     """The same without axes."""
-    import matplotlib
-
-    matplotlib.rcParams.update(
+    drawing = library()
+    drawing.rcParams.update(
         {
             "font.family": "DejaVu Sans",
             "font.size": 13,
@@ -37,9 +46,7 @@ def bare_figure(title: str) -> "Figure":
             "svg.hashsalt": "upsort",
         }
     )
-    from matplotlib.figure import Figure
-
-    figure = Figure(figsize=(WIDTH, HEIGHT), dpi=DPI, facecolor=PAPER, layout="constrained")
+    figure: Figure = drawing.figure.Figure(figsize=(WIDTH, HEIGHT), dpi=DPI, facecolor=PAPER, layout="constrained")
     figure.suptitle(title, x=0.02, ha="left", fontsize=17)
     return figure
 

@@ -10,7 +10,7 @@ from upsort.core.arrays import Floats, Ints
 from upsort.core.judging.coverage import Coverage
 from upsort.core.judging.probability_measures import precision_recall_curve, roc_curve
 from upsort.core.judging.reliability import Reliability
-from upsort.draw.canvas import FAINT, INK, PAPER, bare_figure, colour_of, new_figure, tidy
+from upsort.draw.canvas import FAINT, INK, PAPER, bare_figure, colour_of, library, new_figure, tidy
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -21,13 +21,12 @@ _NUMBERS_UP_TO = 15  # labels, up to which the cells of a confusion matrix carry
 
 def confusion_figure(table: Ints | Floats, labels: Sequence[str]) -> "Figure":
     """The confusion matrix, coloured by the share of the true label; counts in the cells where they can be read."""
-    from matplotlib.colors import LinearSegmentedColormap, PowerNorm
-
+    colour_maps = library().colors
     figure, axes = new_figure("True labels against given labels")
     k = len(labels)
     shares = table / np.maximum(table.sum(axis=1, keepdims=True), 1)
-    colours = LinearSegmentedColormap.from_list("leaf", [PAPER, colour_of(0)])
-    axes.imshow(shares, cmap=colours, norm=PowerNorm(0.6, vmin=0.0, vmax=1.0), aspect="auto")
+    colours = colour_maps.LinearSegmentedColormap.from_list("leaf", [PAPER, colour_of(0)])
+    axes.imshow(shares, cmap=colours, norm=colour_maps.PowerNorm(0.6, vmin=0.0, vmax=1.0), aspect="auto")
     size = 11 if k <= _NUMBERS_UP_TO else max(8, 11 - k // 12)
     names = [label if len(label) <= 24 else f"{label[:23]}…" for label in labels]
     axes.set_xticks(

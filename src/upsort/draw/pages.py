@@ -20,7 +20,7 @@ class ShadedWord:
 
 def rendered(template: str, **values: Any) -> str:
     """A template of this folder, filled in."""
-    from jinja2 import Environment, PackageLoader, StrictUndefined
+    from jinja2 import Environment, PackageLoader, StrictUndefined  # only pages need it
 
     environment = Environment(
         loader=PackageLoader("upsort.draw"),

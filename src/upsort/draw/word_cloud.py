@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from upsort.core.arrays import Floats
-from upsort.draw.canvas import INK, bare_figure, colour_of
+from upsort.draw.canvas import INK, bare_figure, colour_of, library
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -73,10 +73,9 @@ def _placed(ordered: Sequence[CloudWord], largest: float, all_or_none: bool) -> 
 
 
 def _extent(word: str, size: float) -> tuple[float, float]:
-    from matplotlib.font_manager import FontProperties
-    from matplotlib.textpath import TextPath
-
-    path = TextPath((0, 0), word, size=size, prop=FontProperties(family="DejaVu Sans"))
+    drawing = library()
+    font = drawing.font_manager.FontProperties(family="DejaVu Sans")
+    path = drawing.textpath.TextPath((0, 0), word, size=size, prop=font)
     box = path.get_extents()
     # The full height of a line of type, so that words of one size stand on one line whatever their letters.
     return float(box.width) * _PIXELS_A_POINT, size * 1.16 * _PIXELS_A_POINT

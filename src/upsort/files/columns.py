@@ -7,6 +7,7 @@ from typing import Literal
 
 from upsort.core import plan
 from upsort.core.errors import UsageProblem
+from upsort.core.insight.label_guess import told_by_text
 from upsort.core.names import listed, suggestion
 from upsort.files.rows import Block, Table
 
@@ -160,8 +161,6 @@ def _likeliest_label(
     columns: Sequence[str], rows: Sequence[Sequence[str]], texts: Sequence[str], taken: set[str]
 ) -> tuple[int | None, float]:
     """The place of the column that is most likely the label, and how much the text tells about it."""
-    from upsort.core.insight.label_guess import told_by_text
-
     merits: dict[int, float] = {}
     for place, name in enumerate(columns):
         values = [row[place].strip() for row in rows]

@@ -4,6 +4,8 @@ import codecs
 from dataclasses import dataclass
 from typing import BinaryIO
 
+from charset_normalizer import from_bytes
+
 from upsort.core.errors import UsageProblem
 
 _MARKS = (
@@ -86,8 +88,6 @@ def _is_utf8(sample: bytes) -> bool:
 
 
 def _guess(sample: bytes) -> Encoding:
-    from charset_normalizer import from_bytes
-
     lines: list[bytes] = []
     held = 0
     for line in sample.splitlines(keepends=True):

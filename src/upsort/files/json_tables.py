@@ -8,6 +8,8 @@ import json
 from collections.abc import Iterator
 from typing import Any, BinaryIO, cast
 
+import ijson
+
 from upsort.core.errors import DataProblem
 from upsort.files.encoding import find_encoding
 from upsort.files.reasons import Reason, Why
@@ -86,8 +88,6 @@ def _lines(entry: Entry, reading: Reading) -> Iterator[Item]:
 
 
 def _array(entry: Entry, encoding: str) -> Iterator[Item]:
-    import ijson
-
     number = 0
     with entry.open() as stream:
         recoded: BinaryIO = stream

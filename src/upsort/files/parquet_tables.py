@@ -4,6 +4,9 @@ import io
 from collections.abc import Iterator
 from typing import Any
 
+import pyarrow as pa
+from pyarrow import parquet
+
 from upsort.core.errors import DataProblem
 from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Table, cell_of
 
@@ -26,9 +29,6 @@ def parquet_table(entry: Entry) -> Table:
 
 
 def _file(entry: Entry) -> Any:
-    import pyarrow as pa
-    from pyarrow import parquet
-
     stream = entry.open()
     try:
         return parquet.ParquetFile(stream if hasattr(stream, "fileno") else io.BytesIO(stream.read()))

@@ -6,6 +6,8 @@ from dataclasses import fields, is_dataclass
 from pathlib import Path
 from typing import Any
 
+from pydantic import TypeAdapter, ValidationError
+
 from upsort.core.errors import UsageProblem
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
@@ -39,8 +41,6 @@ def load_plan(
 
 def checked_plan(values: dict[str, Any], where: str) -> Plan:
     """A plan from nested values. Raises UsageProblem that names the key, the value and the nearest choices."""
-    from pydantic import TypeAdapter, ValidationError
-
     if "try" in values:
         values = {**{key: value for key, value in values.items() if key != "try"}, "candidates": values["try"]}
     try:

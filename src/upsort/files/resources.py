@@ -2,6 +2,7 @@
 
 import csv
 import lzma
+from collections import Counter
 from collections.abc import Mapping
 from functools import cache
 from importlib.resources import files
@@ -96,8 +97,6 @@ def read_lemmas(path: Path, part: str = "") -> dict[str, str]:
 
     part: only forms of this part of speech, where the file tells it. Raises DataProblem with the line that is wrong.
     """
-    from collections import Counter
-
     conllu = path.suffix.lower() == ".conllu"
     counts: dict[str, Counter[str]] = {}
     for number, line in enumerate(_lines(path), 1):

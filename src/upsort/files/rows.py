@@ -1,5 +1,7 @@
 """What readers hand on: tables that can be read again and again, as blocks of rows that know where they came from."""
 
+import datetime
+import json
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
@@ -89,9 +91,6 @@ class Entry:
 
 def cell_of(value: Any) -> str:
     """A value of JSON, a spreadsheet or a typed table as the text of a cell; nothing at all is an empty cell."""
-    import datetime
-    import json
-
     match value:
         case None:
             return ""

@@ -52,12 +52,11 @@ def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
 
 
 def _sheet(entry: Entry, content: bytes, reading: Reading, streamed: bool) -> Any:
-    from openpyxl import load_workbook
-    from openpyxl.utils.exceptions import InvalidFileException
+    import openpyxl  # slow to load, and needed by few
 
     try:
-        book = load_workbook(io.BytesIO(content), read_only=streamed, data_only=True)
-    except (InvalidFileException, BadZipFile, KeyError, ValueError, OSError) as error:
+        book = openpyxl.load_workbook(io.BytesIO(content), read_only=streamed, data_only=True)
+    except (openpyxl.utils.exceptions.InvalidFileException, BadZipFile, KeyError, ValueError, OSError) as error:
         raise DataProblem(
             f"{entry.name} is not a readable spreadsheet: {error}.", "Save it as .xlsx or .csv."
         ) from None

@@ -11,7 +11,7 @@ import numpy as np
 from upsort.core.arrays import Floats
 from upsort.core.errors import DataProblem
 from upsort.files.rows import Block
-from upsort.files.writing import replacing_text
+from upsort.files.writing import replacing, replacing_text
 
 
 def read_vectors(path: Path, wanted: frozenset[str] | None = None) -> tuple[list[str], Floats]:
@@ -57,8 +57,6 @@ def write_vectors(path: Path, words: Sequence[str], vectors: Floats) -> None:
         for word, vector in zip(words, vectors.tolist(), strict=True)
     )
     if path.suffix == ".gz":
-        from upsort.files.writing import replacing
-
         with replacing(path) as stream, gzip.GzipFile(fileobj=stream, mode="wb", mtime=0, filename="") as packed:
             packed.write(head.encode())
             packed.writelines(line.encode("utf-8") for line in lines)

@@ -5,6 +5,9 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any, BinaryIO, TextIO
 
+import pyarrow as pa
+from pyarrow.parquet import ParquetWriter
+
 from upsort.core.errors import DataProblem
 from upsort.files.format import WITH_TABS, Layout, RowWriter
 
@@ -98,15 +101,11 @@ def parquet(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
 
 class _Parquet(_Rows):
     def __init__(self, stream: Any, layout: Layout) -> None:
-        import pyarrow as pa  # slow to load
-        from pyarrow import parquet
-
-        self._arrow = pa
         self._schema = pa.schema(
             [(column, pa.float64() if column in layout.numbers else pa.string()) for column in layout.columns]
         )
         self._numbers = [column in layout.numbers for column in layout.columns]
-        self._writer = parquet.ParquetWriter(stream, self._schema)
+        self._writer = ParquetWriter(stream, self._schema)
         self._held: list[Sequence[Any]] = []
 
     def writerow(self, row: Sequence[Any], /) -> None:
@@ -117,10 +116,10 @@ class _Parquet(_Rows):
     def _flush(self) -> None:
         columns = zip(*self._held, strict=True) if self._held else [[] for _ in self._schema]
         arrays = [
-            self._arrow.array([value_of(cell) if number else _sound(cell) for cell in column], field.type)
+            pa.array([value_of(cell) if number else _sound(cell) for cell in column], field.type)
             for column, number, field in zip(columns, self._numbers, self._schema, strict=True)
         ]
-        self._writer.write_table(self._arrow.Table.from_arrays(arrays, schema=self._schema))
+        self._writer.write_table(pa.Table.from_arrays(arrays, schema=self._schema))
         self._held = []
 
     def close(self) -> None:
@@ -143,18 +142,17 @@ def spreadsheet(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
 
 class _Spreadsheet(_Rows):
     def __init__(self, layout: Layout) -> None:
-        from openpyxl import Workbook  # slow to load
+        import openpyxl  # slow to load, and needed by few
 
-        self._book = Workbook(write_only=True)
+        self._new_cell = openpyxl.cell.WriteOnlyCell
+        self._refuses = openpyxl.utils.exceptions.IllegalCharacterError
+        self._book = openpyxl.Workbook(write_only=True)
         self._sheet = self._book.create_sheet("corpus")
         self._rows = 0
         self._numbers = [column in layout.numbers for column in layout.columns]
         self._sheet.append(list(layout.columns))
 
     def writerow(self, row: Sequence[Any], /) -> None:
-        from openpyxl.cell import WriteOnlyCell
-        from openpyxl.utils.exceptions import IllegalCharacterError
-
         self._rows += 1
         if self._rows > _MOST_XLSX_ROWS or any(len(str(cell)) > _MOST_XLSX_CELL for cell in row):
             raise DataProblem(
@@ -164,14 +162,14 @@ class _Spreadsheet(_Rows):
             )
         cells = []
         for value, number in zip(row, self._numbers, strict=True):
-            cell = WriteOnlyCell(self._sheet)
+            cell = self._new_cell(self._sheet)
             if number:
                 cell.value = value_of(value)
                 cells.append(cell)
                 continue
             try:
                 cell.value = str(value)
-            except IllegalCharacterError:
+            except self._refuses:
                 cell.value = "".join(
                     character for character in str(value) if character.isprintable() or character in "\n\t"
                 )

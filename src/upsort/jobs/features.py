@@ -1,5 +1,6 @@
 """The document-term matrix to look at and to carry away: a summary, the term table, single rows, exports."""
 
+import io
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -8,6 +9,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 import numpy as np
+from scipy.io import mmwrite
 from scipy.sparse import csr_array, vstack
 
 from upsort.core.arrays import Floats, Ints
@@ -282,8 +284,6 @@ def write_matrix(matrix: Matrix, path: Path, only: Sequence[str] = ()) -> list[P
         raise UsageProblem(f"{path} holds all terms.", "Choose terms with --terms for a dense table alone (.csv …).")
     match ending:
         case ".mtx":
-            from scipy.io import mmwrite
-
             with replacing(path) as stream, _kept_open(stream) as held:
                 mmwrite(held, matrix.weights.tocoo(), precision=17)
             beside = [path.with_suffix(".terms.txt"), path.with_suffix(".documents.txt")]
@@ -311,8 +311,6 @@ def write_matrix(matrix: Matrix, path: Path, only: Sequence[str] = ()) -> list[P
 @contextmanager
 def _kept_open(stream: BinaryIO) -> Iterator[BinaryIO]:
     """A stream for a writer that closes what it writes to; its content arrives when the block ends."""
-    import io
-
     buffer = io.BytesIO()
     buffer.close = lambda: None  # type: ignore[method-assign]
     yield buffer

@@ -17,6 +17,7 @@ import numpy as np
 from upsort.core import plan
 from upsort.core.arrays import Ints
 from upsort.core.errors import UsageProblem
+from upsort.core.judging.near_copies import Prints, find_copies, joined, prints_of
 from upsort.core.names import nearest
 from upsort.core.text.labels import mapped, spellings
 from upsort.core.text.lowercase import lower
@@ -164,8 +165,6 @@ class _Gathering:
             self.aside.add(one)
 
     def _look(self, copies_wanted: bool) -> _Looked:
-        from upsort.core.judging.near_copies import Prints, find_copies, joined, prints_of
-
         looked = _Looked()
         parts: list[Prints] = []
         held: list[str] = []
@@ -245,8 +244,6 @@ class _Gathering:
         settings = self.settings
         faults = [None if text and not text.isspace() else Reason(Why.NO_TEXT) for text in texts]
         if settings.at_least_words or "repetitions" in settings.drop:
-            from upsort.core.judging.near_copies import prints_of
-
             prints = prints_of(list(texts), with_shingles=False)
             for place in np.flatnonzero(prints.words < settings.at_least_words).tolist():
                 faults[place] = faults[place] or Reason(Why.TOO_SHORT, (str(settings.at_least_words),))

@@ -18,8 +18,10 @@ from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.names import suggestion
+from upsort.draw.leanings import diverging_bars, frequency_scatter
 from upsort.files.writing import make_folder
 from upsort.jobs.corpus import read_labelled_corpus
+from upsort.jobs.figures import save
 from upsort.jobs.judging import prepared
 from upsort.jobs.work import Work
 
@@ -242,9 +244,6 @@ def _fact(evidence: Evidence, label: str, row: int) -> Fact:
 
 def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
     """Write the figures into `folder`, which is made: bars for each label, and frequency against leaning for each."""
-    from upsort.draw.leanings import diverging_bars, frequency_scatter
-    from upsort.jobs.figures import save
-
     make_folder(folder)
     written = []
     totals = result.counts.documents.sum(axis=1)

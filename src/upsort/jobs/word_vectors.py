@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from upsort.core.features.counting import BLOCK_CHARACTERS, TermCounting
-from upsort.core.features.vectors import make_vectors
+from upsort.core.features.making_vectors import make_vectors
 from upsort.core.text.cleaning import cleaner
 from upsort.engine.processes import Cutting, cut_blocks
 from upsort.files.documents import Reader, large_blocks

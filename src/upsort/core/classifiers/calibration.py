@@ -17,7 +17,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy.special import expit, logsumexp
 
-from upsort.core.arrays import AnyArray, Bools, Floats, Ints
+from upsort.core.arrays import AnyArray, Floats
 from upsort.core.classifiers.family import ArrayOf
 
 ARRAYS: dict[str, dict[str, ArrayOf]] = {
@@ -28,7 +28,6 @@ ARRAYS: dict[str, dict[str, ArrayOf]] = {
 }
 """What each kind keeps, by name."""
 
-_LARGEST_SLOPE = 1e3
 _ROWS = 4096  # pooled at a time
 
 
@@ -97,104 +96,6 @@ class Calibration:
 def softmax(scores: Floats) -> Floats:
     """Rows to positive numbers that sum to 1."""
     return np.asarray(np.exp(scores - logsumexp(scores, axis=1, keepdims=True)))
-
-
-def calibrate(kind: str, scores: Floats, labels: Ints) -> Calibration:
-    """Learn from (n, k) scores of held-out documents and their (n,) labels."""
-    own = labels[:, None] == np.arange(scores.shape[1])
-    match kind:
-        case "temperature":
-            return Calibration(kind, np.array([_slope(scores, labels)]))
-        case "platt" | "isotonic":
-            return calibrate_each(kind, scores, own)
-        case "none":
-            return Calibration()
-        case _:
-            raise ValueError(f"there is no calibration {kind!r}")
-
-
-def calibrate_each(kind: str, scores: Floats, own: Bools) -> Calibration:
-    """Learn each label for itself. own: (n, k) which labels each document has."""
-    if kind == "isotonic":
-        knots = [
-            np.column_stack((np.full(len(steps), label), steps))
-            for label in range(scores.shape[1])
-            for steps in [isotonic(scores[:, label], own[:, label])]
-        ]
-        return Calibration(kind, knots=np.vstack(knots))
-    fitted = np.array([_platt(scores[:, label], own[:, label]) for label in range(scores.shape[1])])
-    return Calibration("platt", fitted[:, 0], fitted[:, 1])
-
-
-def _slope(scores: Floats, labels: Ints) -> float:
-    """The t that minimises Σ −ln softmax(S t)[label]; on a log scale, since only its size matters."""
-    rows = np.arange(labels.size)
-    others = 1.0 / (labels.size + 2.0)
-    own = scores[rows, labels]
-    rest = (scores.sum(axis=1) - own) / (scores.shape[1] - 1)
-    targets = (1.0 - others) * own + others * rest
-
-    def loss(log_slope: float) -> float:
-        slope = np.exp(log_slope)
-        return float((logsumexp(scores * slope, axis=1) - targets * slope).mean())
-
-    from scipy.optimize import minimize_scalar  # slow to load
-
-    bound = np.log(_LARGEST_SLOPE)
-    found = minimize_scalar(loss, bounds=(-bound, bound), method="bounded", options={"xatol": 1e-6})
-    return float(np.exp(found.x))
-
-
-def _platt(scores: Floats, own: Bools) -> tuple[float, float]:
-    """The slope and offset of least log loss, by Newton's method with halving (Lin, Lin & Weng 2007)."""
-    positive = int(own.sum())
-    negative = own.size - positive
-    target = np.where(own, (positive + 1.0) / (positive + 2.0), 1.0 / (negative + 2.0))
-    scale = float(np.abs(scores).max()) or 1.0
-    x = scores / scale
-    a, b = 0.0, float(np.log((positive + 1.0) / (negative + 1.0)))
-
-    def loss(a: float, b: float) -> float:
-        f = a * x + b
-        return float((np.logaddexp(0.0, f) - target * f).sum())
-
-    value = loss(a, b)
-    for _ in range(100):
-        p = expit(a * x + b)
-        d, h = p - target, p * (1.0 - p)
-        gradient = np.array([(d * x).sum(), d.sum()])
-        if np.abs(gradient).max() < 1e-8 * own.size:
-            break
-        hessian = np.array([[(h * x * x).sum(), (h * x).sum()], [(h * x).sum(), h.sum()]]) + 1e-12 * np.eye(2)
-        step = np.linalg.solve(hessian, gradient)
-        length = 1.0
-        while length > 1e-10 and loss(a - length * step[0], b - length * step[1]) > value:
-            length /= 2.0
-        a, b = a - length * float(step[0]), b - length * float(step[1])
-        value = loss(a, b)
-    return a / scale, b
-
-
-def isotonic(scores: Floats, own: Bools) -> Floats:
-    """(m, 2) ascending scores and non-decreasing values of the least-squares step function of `own`, without needless steps."""
-    from scipy.optimize import isotonic_regression  # slow to load
-
-    distinct, place = np.unique(scores, return_inverse=True)
-    sizes = np.bincount(place).astype(np.float64)
-    means = np.bincount(place, weights=own.astype(np.float64)) / sizes
-    found = isotonic_regression(means, weights=sizes)
-    values, blocks = found.x, found.blocks
-    begin, end = blocks[:-1], blocks[1:]
-    documents = np.add.reduceat(sizes, begin)
-    if values[0] <= 0.0 and begin.size > 1:
-        values[: end[0]] = min(0.5 / (documents[0] + 1.0), values[end[0]])
-    if values[-1] >= 1.0 and begin.size > 1:
-        values[begin[-1] :] = max((documents[-1] + 0.5) / (documents[-1] + 1.0), values[begin[-1] - 1])
-    if begin.size == 1:  # nothing is told by the score
-        values[:] = (own.sum() + 0.5) / (own.size + 1.0)
-    inner = np.zeros(values.size, dtype=bool)
-    inner[1:-1] = (values[1:-1] == values[:-2]) & (values[1:-1] == values[2:])
-    return np.column_stack((distinct[~inner], values[~inner]))
 
 
 def in_order_of(scores: Floats, probabilities: Floats) -> Floats:

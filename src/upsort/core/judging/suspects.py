@@ -20,6 +20,7 @@ from dataclasses import dataclass
 from math import sqrt
 
 import numpy as np
+from scipy.optimize import minimize_scalar
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.judging.intervals import Z_95
@@ -113,6 +114,4 @@ def wrong_labels(labels: Ints, probabilities: Floats) -> Floats:
 
 
 def _least(loss: Callable[[float], float], low: float, high: float) -> float:
-    from scipy.optimize import minimize_scalar  # slow to load
-
     return float(minimize_scalar(loss, bounds=(low, high), method="bounded").x)

@@ -2,11 +2,12 @@
 probable."""
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats
-from upsort.core.classifiers.calibration import Calibration, calibrate, calibrate_each, in_order_of
+from upsort.core.classifiers.calibration import Calibration, in_order_of
 from upsort.core.classifiers.families import calibration_of
 from upsort.core.learning.decision import by_costs, cost_table, values_of, weights_for_f_beta
 from upsort.core.learning.held_out import HeldOut
@@ -45,7 +46,9 @@ def settled(documents: Labelled, method: Method, inner: InnerFolds, penalty: flo
     # A document whose label its fold could not learn tells nothing of how scores become probabilities.
     taught = inner.taught()[judged]
     calibration = (
-        calibrate(calibration_of(plan.classifier), scores[taught], labels[taught]) if taught.any() else Calibration()
+        _learning().calibrate(calibration_of(plan.classifier), scores[taught], labels[taught])
+        if taught.any()
+        else Calibration()
     )
     probabilities = calibration.probabilities(scores)
     ranked_by = scores if calibration.keeps_order or plan.decide.rank_by == "scores" else probabilities
@@ -65,6 +68,13 @@ def settled(documents: Labelled, method: Method, inner: InnerFolds, penalty: flo
         unknown=unknown,
     )
     return Settled(calibration, None, decision, held_out)
+
+
+def _learning() -> Any:
+    """How calibrations are learned. It loads optimisers, which takes as long as all the rest of a command that trains nothing."""
+    from upsort.core.classifiers import calibrating
+
+    return calibrating
 
 
 def needs_folds(documents: Labelled, plan: Plan) -> bool:
@@ -91,7 +101,7 @@ def _halves(documents: Labelled) -> Floats | None:
 
 def _of_sets(scores: Floats, own: Bools, plan: Plan) -> Settled:
     kind = "isotonic" if calibration_of(plan.classifier) == "isotonic" else "platt"
-    calibration = calibrate_each(kind, scores, own)
+    calibration: Calibration = _learning().calibrate_each(kind, scores, own)
     each = calibration.each(scores)
     return Settled(
         calibration, np.array([_best_threshold(each[:, label], own[:, label]) for label in range(own.shape[1])])

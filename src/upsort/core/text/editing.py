@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from difflib import SequenceMatcher
 from itertools import product
 from typing import Any, Protocol
 
@@ -116,8 +117,6 @@ class Rewriting(OneByOne):
 
 
 def _whole_difference(text: str, whole: str) -> list[Edit]:
-    from difflib import SequenceMatcher
-
     codes = SequenceMatcher(None, text, whole, autojunk=False).get_opcodes()
     return [Edit(begin, end, whole[new:until]) for kind, begin, end, new, until in codes if kind != "equal"]
 
