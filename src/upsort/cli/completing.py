@@ -52,7 +52,7 @@ def _completer(option: Option) -> Completer | None:
 
 def _settings(prefix: str, **_: Any) -> list[str]:
     """Keys of the plan; the values of one that is typed already."""
-    key, equals, _ = prefix.partition("=")
+    key, equals, _typed = prefix.partition("=")
     if not equals:
         return [f"{path}=" for path in declared_keys()]
     key_declared = declared_keys().get(key)

@@ -144,7 +144,8 @@ def _drawing() -> Any:
 
 
 def _harmless(table: Table) -> Table:
-    return replace(table, rows=[[harmless(cell) for cell in row] for row in table.rows])
+    columns = [replace(column, name=harmless(column.name)) for column in table.columns]
+    return replace(table, columns=columns, rows=[[harmless(cell) for cell in row] for row in table.rows])
 
 
 @dataclass(frozen=True)

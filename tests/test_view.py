@@ -1,0 +1,218 @@
+"""Results on terminals of any width: nothing cut, the first column always there, nothing that steers the terminal."""
+
+import io
+import json
+import re
+
+import pytest
+from conftest import Program
+from hypothesis import given
+from hypothesis import strategies as st
+from rich.cells import cell_len
+
+from upsort.cli import columns as col
+from upsort.cli.console import Console
+from upsort.cli.drawing import blocks, folded, grouped, numbered, without, wrapped
+from upsort.cli.harmless import escaped, harmless
+from upsort.cli.view import Column, Kind, Table, View, Where
+
+WORDS = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
+LABELS = Table(
+    columns=(
+        col.name("label"),
+        col.count("documents", 1),
+        col.share("precision"),
+        col.interval(),
+        col.text("because of", 2),
+    ),
+    rows=[
+        ["pests", "1,351", "90.3 %", "82.6 to 94.8 %", "aphids, greenfly and other small things that crawl"],
+        ["identification", "72", "98.4 %", "91.7 to 99.7 %", "what is this"],
+    ],
+)
+
+
+def shown(view: View, width: int = 0, as_json: bool = False) -> str:
+    console = Console(output=io.StringIO(), error=io.StringIO(), width=width, as_json=as_json)
+    console.show(view)
+    return console.output.getvalue()
+
+
+def view_of(table: Table) -> View:
+    return View(parts=[table])
+
+
+@given(st.lists(WORDS, max_size=30), st.integers(10, 120))
+def test_wrapped_lines_keep_every_word_and_fit_where_words_do(words: list[str], width: int) -> None:
+    lines = wrapped(" ".join(words), width)
+    assert " ".join(line.strip() for line in lines).split() == words
+    for line in lines:
+        assert cell_len(line) <= width or len(line.split()) == 1
+    assert all(line.startswith("  ") for line in lines[1:])
+
+
+def test_an_indented_line_keeps_its_indent() -> None:
+    assert wrapped("   a b c", 6) == ["   a b", "  c"]
+    assert wrapped("", 10) == [""]
+
+
+def test_a_table_gives_up_room_step_by_step() -> None:
+    wide = shown(view_of(LABELS), 200)
+    assert "82.6 to 94.8 %" in wide and "Not shown" not in wide
+    at_80 = shown(view_of(LABELS), 80)
+    assert re.search(r"90\.3 %\s+82\.6 to 94\.8 %", at_80), "intervals stay beside their rates while there is room"
+    folded_one = shown(view_of(LABELS), 66)
+    assert not re.search(r"90\.3 %\s+82\.6 to 94\.8 %  ", folded_one.split("\n")[3])
+    assert "82.6 to 94.8 %" in folded_one
+    without_reasons = shown(view_of(LABELS), 50)
+    assert "Not shown: because of;" in without_reasons and "aphids" not in without_reasons
+    without_counts = shown(view_of(LABELS), 38)
+    assert "Not shown: documents, because of;" in without_counts.replace("\n  ", " ")
+    assert "1,351" not in without_counts and "identification" in without_counts and "91.7 to 99.7 %" in without_counts
+    as_blocks = shown(view_of(LABELS), 24)
+    assert "label: identification" in as_blocks and "documents 1,351" in as_blocks
+    assert "90.3 %" in as_blocks and "Not shown" not in as_blocks
+
+
+NUMBERS = st.integers(0, 10**9).map(lambda n: f"{n:,}")
+
+
+@given(
+    st.lists(
+        st.tuples(st.text("abcdefgh ", min_size=1, max_size=40), NUMBERS, NUMBERS, st.text("xyz ", max_size=60)),
+        min_size=1,
+    ),
+    st.integers(20, 140),
+    st.integers(0, 2),
+)
+def test_no_number_is_ever_cut(rows: list[tuple[str, str, str, str]], width: int, spare: int) -> None:
+    table = Table(
+        columns=(col.name("name"), col.count("first"), col.count("second", spare), col.text("said", 1)),
+        rows=[[name.strip() or "a", first, second, " ".join(said.split())] for name, first, second, said in rows],
+    )
+    text = shown(view_of(table), width)
+    assert all(cell_len(line) <= width or len(line.split()) <= 2 for line in text.split("\n"))
+    # A number is shown whole or not at all; the first that may not be left out always is.
+    known = {number for _, first, second, _ in rows for number in (first, second)}
+    assert set(re.findall(r"[\d,]*\d", text)) <= known
+    assert {first for _, first, _, _ in rows} <= set(re.findall(r"[\d,]*\d", text))
+
+
+def test_intervals_fold_under_what_they_are_of() -> None:
+    table = folded(LABELS)
+    assert [column.name for column in table.columns] == ["label", "documents", "precision", "because of"]
+    assert table.rows[0][2] == "90.3 %\n82.6 to 94.8 %"
+
+
+def test_a_square_table_goes_by_numbers_where_its_names_do_not_fit() -> None:
+    names = ("identification", "watering", "bookings")
+    table = Table(
+        columns=(col.name("true"), *(col.count(name) for name in names)),
+        rows=[[name, *("·" if a != b else "7" for b in range(3))] for a, name in enumerate(names)],
+        square=True,
+    )
+    assert [column.name for column in numbered(table).columns] == ["true", "1", "2", "3"]
+    assert "identification" in shown(view_of(table), 80).split("\n")[1]
+    narrow = shown(view_of(table), 40)
+    assert "1 identification" in narrow and "3 bookings" in narrow
+
+
+def test_blocks_leave_out_what_is_empty() -> None:
+    lines = blocks(
+        Table(columns=(col.name("term"), col.count("times"), col.number("value")), rows=[["leaf", "", "0.5"]]), 30
+    )
+    assert lines == ["term: leaf", "  value 0.5"]
+
+
+def test_rows_that_belong_together_show_their_name_once_on_a_terminal() -> None:
+    table = Table(
+        columns=(col.name("label"), col.name("term")), rows=[["a", "x"], ["a", "y"], ["b", "z"]], grouped=True
+    )
+    assert [row[0] for row in grouped(table).rows] == ["a", "", "b"]
+    assert shown(view_of(table)) == "label\tterm\na\tx\na\ty\nb\tz\n"
+
+
+def test_what_is_for_terminals_or_for_programs_alone() -> None:
+    table = Table(
+        columns=(col.name("label"), col.bar(), Column("exactly", Kind.NUMBER, where=Where.PIPED)),
+        rows=[["a", "███", "0.123"]],
+    )
+    assert "███" in shown(view_of(table), 80) and "0.123" not in shown(view_of(table), 80)
+    assert shown(view_of(table)) == "label\texactly\na\t0.123\n"
+    view = View()
+    view.say("look", Where.TERMINAL)
+    view.say("parse", Where.PIPED)
+    assert (shown(view, 80), shown(view)) == ("look\n", "parse\n")
+    assert len(without(table, 1).columns) == 2
+
+
+def test_a_view_in_json_is_its_values_alone() -> None:
+    view = View({"right": 3})
+    view.say("Three are right.")
+    view.note("a note")
+    console = Console(output=io.StringIO(), error=io.StringIO(), as_json=True)
+    console.show(view)
+    assert json.loads(console.output.getvalue()) == {"json_version": 1, "right": 3}
+    assert console.error.getvalue() == "a note\n"
+    console.quiet = True
+    view.warn("wrong")
+    console.show(view)
+    assert console.error.getvalue() == "a note\nWarning: wrong\n"
+
+
+@given(st.text())
+def test_harmless_text_steers_nothing(text: str) -> None:
+    made = harmless(text)
+    assert not re.search(r"[\x00-\x08\x0b-\x1f\x7f-\x9f]", made)
+    assert len(made) == len(text)
+    if text.isprintable():
+        assert made == text
+
+
+@given(st.text())
+def test_escaped_json_says_the_same(text: str) -> None:
+    made = escaped(json.dumps({"text": text}, ensure_ascii=False))
+    assert json.loads(made) == {"text": text}
+    assert not re.search("[\x7f-\x9f]", made)
+
+
+STEERING = "\x1b[31mred\x1b]0;title\x07"
+
+
+@pytest.mark.parametrize("width", [0, 60])
+def test_documents_labels_and_columns_cannot_steer_a_terminal(tmp_path, monkeypatch, width: int) -> None:  # type: ignore[no-untyped-def]
+    from upsort.cli.main import main
+
+    rows = [f'"{STEERING} {"leaf" if n % 2 else "soil"} word{n}",{"wet" if n % 2 else STEERING},x' for n in range(30)]
+    (tmp_path / "t.csv").write_text(f"text,label,{STEERING}\n" + "\n".join(rows) + "\n", encoding="utf-8")
+    monkeypatch.chdir(tmp_path)
+    plain = ("--text=text", "--label=label")
+    for command in (
+        ("survey", "t.csv", *plain),
+        ("survey", "t.csv", "--columns"),
+        ("survey", "t.csv", *plain, "--show=2"),
+        ("clean", "t.csv", "--text=text"),
+        ("train", "t.csv", *plain, "-o", "s.sorter"),
+        ("evaluate", "s.sorter", "t.csv"),
+        ("explain", "s.sorter", f"{STEERING} leaf"),
+        ("terms", "s.sorter"),
+        ("survey", "t.csv", f"--text={STEERING}x"),
+        ("survey", f"{STEERING}.csv"),
+        ("evaluate", "s.sorter", "t.csv", "--json"),
+    ):
+        console = Console(output=io.StringIO(), error=io.StringIO(), width=width)
+        main(list(command), console)
+        styled = re.compile(r"\x1b\[[\d;]*m")  # colours of our own, on a terminal
+        for text in (console.output.getvalue(), console.error.getvalue()):
+            assert "\x07" not in text and "\x1b]" not in text, command
+            assert not re.search("\x1b", styled.sub("", text)), command
+
+
+def test_scored_rows_keep_every_character_but_not_on_a_terminal(program: Program, tmp_path) -> None:  # type: ignore[no-untyped-def]
+    rows = [f'"{"leaf" if n % 2 else "soil"} {STEERING}",{"wet" if n % 2 else "dry"}' for n in range(30)]
+    (tmp_path / "t.csv").write_text("text,label\n" + "\n".join(rows) + "\n", encoding="utf-8")
+    program("train", "t.csv", "--text=text", "--label=label", "-o", "s.sorter")
+    assert STEERING in program("score", "s.sorter", "t.csv").out
+    console = Console(output=io.StringIO(), width=80)
+    console.data.write(STEERING)
+    assert console.output.getvalue() == "␛[31mred␛]0;title␇"
