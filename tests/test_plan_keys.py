@@ -1,0 +1,215 @@
+"""Keys of the plan: what is declared of each is what is checked, written, explained and told."""
+
+import re
+import tomllib
+from dataclasses import asdict, fields, replace
+from pathlib import Path
+from typing import Any
+
+import pytest
+from conftest import Program
+from hypothesis import given
+from hypothesis import strategies as st
+
+from upsort.core.classifiers.families import FAMILIES
+from upsort.core.errors import UsageProblem
+from upsort.core.plan import Classifier, Clean, Features, Judge, Plan
+from upsort.core.text.steps import STEPS
+from upsort.files.earlier_plans import renewed
+from upsort.files.plan_file import checked_plan, load_plan, parsed_value
+from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, idle_keys, source_keys
+from upsort.files.plan_text import plan_text, value_text
+
+KEYS = list(declared_keys().values())
+TEXTS = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
+SAMPLES: dict[str, st.SearchStrategy[Any]] = {
+    "a text": TEXTS,
+    "true or false": st.booleans(),
+    "a list, each a text": st.lists(
+        TEXTS.filter(lambda text: text.strip() == text and text and "," not in text), max_size=3
+    ),
+}
+
+
+def values_of(key: Declared) -> st.SearchStrategy[Any]:
+    """Values that a key may have, from what is said of it."""
+    if key.said.among == "kinds":
+        return st.sampled_from(sorted(FAMILIES))
+    if key.said.among == "steps":
+        return st.lists(st.sampled_from(sorted(STEPS)), max_size=4)
+    if key.said.among == "weightings":
+        return st.sampled_from([*key.choices, "ltc", "nnn", "bpn"])
+    if key.may_be in SAMPLES:
+        return SAMPLES[key.may_be]
+    if key.choices and "table" not in key.may_be and "number" not in key.may_be and "list" not in key.may_be:
+        return st.sampled_from(key.choices)
+    if found := re.fullmatch(
+        r"a (whole )?number (?:from (\S+) to (\S+)|above (\S+?)(?:, at most (\S+))?|of (\S+) or more)", key.may_be
+    ):
+        whole, low, high, above, most, least = found.groups()
+        bottom, top = float(low or above or least), float(high or most or 1e6)
+        if whole:
+            return st.integers(int(bottom), int(top))
+        return st.floats(bottom, top, exclude_min=above is not None, allow_nan=False)
+    return st.just(key.default if key.default != () else [])
+
+
+@pytest.mark.parametrize("key", KEYS, ids=lambda key: key.path)
+@given(data=st.data())
+def test_what_a_key_may_be_it_may_be_and_comes_back_from_its_text(key: Declared, data: st.DataObject) -> None:
+    value = data.draw(values_of(key))
+    plan = checked_plan({key.section: {key.name: value}}, "test")
+    again = checked_plan(tomllib.loads(plan_text(plan)), "test")
+    assert again == plan
+    held = getattr(getattr(plan, key.section), key.name)
+    assert held == value or list(held) == list(value) or key.name in {"label", "lengths"}
+
+
+@pytest.mark.parametrize("key", KEYS, ids=lambda key: key.path)
+def test_what_a_key_may_not_be_is_refused_with_what_it_may(key: Declared) -> None:
+    wrong: list[Any] = [{"a": object()}, object()]
+    if key.choices:
+        wrong.append("no such name")
+    for value in wrong:
+        with pytest.raises(UsageProblem) as problem:
+            checked_plan({key.section: {key.name: value}}, "here")
+        said = f"{problem.value.what} {problem.value.remedy}"
+        assert said.startswith("here: ") and key.path in said
+        assert not key.choices or any(choice in said for choice in key.choices) or key.may_be in said
+
+
+@pytest.mark.parametrize("key", KEYS, ids=lambda key: key.path)
+def test_a_key_is_told_in_one_line_and_its_default_is_allowed(key: Declared) -> None:
+    assert key.said.told and not key.said.told.endswith(".") and "\n" not in key.comment
+    checked_plan({key.section: {key.name: key.default}}, "here") if key.default is not None else None
+    assert key.may_be and value_text(key.default)
+    for when in (*key.said.only, *key.said.unless):
+        assert when.key in declared_keys() or when.key == "columns.fold"
+    assert set(key.owners) <= FAMILIES.keys() | STEPS.keys()
+
+
+def test_all_keys_are_declared_and_every_setting_of_a_record_is_a_key() -> None:
+    assert {key.path for key in KEYS} == {
+        f"{section}.{one.name}" for section in SECTIONS for one in fields(getattr(Plan(), section))
+    }
+    settings = {f"classifier.{name}" for family in FAMILIES.values() for name in family.settings}
+    options = {f"clean.{name}" for step in STEPS.values() for name in step.options}
+    assert settings | options <= declared_keys().keys()
+    assert {one.name for one in source_keys()} >= {"rename", "encoding", "sheet"}
+
+
+@pytest.mark.parametrize(
+    ("plan", "told"),
+    [
+        (Plan(), []),
+        (Plan(classifier=Classifier(nearest=3)), ["classifier.nearest has no effect with classifier.kind = logistic"]),
+        (Plan(classifier=Classifier(kind="neighbours", nearest=3)), []),
+        (Plan(classifier=Classifier(kind="majority", calibrate="platt")), ["classifier.calibrate has no effect"]),
+        (Plan(clean=Clean(stemmer="porter")), ["clean.stemmer has no effect without the step stem in clean.steps."]),
+        (Plan(clean=Clean(steps=("stem",), stemmer="porter")), []),
+        (Plan(clean=Clean(pattern_seconds=1.0)), ["clean.pattern_seconds has no effect without the step replace"]),
+        (Plan(clean=Clean(pattern_seconds=1.0, tokens_by="a+")), []),
+        (Plan(features=Features(bm25_k=2.0)), ["features.bm25_k has no effect unless features.weighting is bm25."]),
+        (Plan(features=Features(bm25_k=2.0, weighting="bm25")), []),
+        (
+            Plan(features=Features(vectors="alone")),
+            ["features.vectors has no effect unless features.vectors_file is given."],
+        ),
+        (Plan(features=Features(in_at_least=9, vocabulary_file="v")), ["features.in_at_least has no effect where"]),
+        (Plan(judge=Judge(folds=3, alone=True)), ["judge.folds has no effect where judge.alone is given."]),
+    ],
+)
+def test_a_key_without_effect_is_told(plan: Plan, told: list[str]) -> None:
+    found = idle_keys([plan])
+    assert len(found) == len(told)
+    assert all(one.startswith(begin) for one, begin in zip(found, told, strict=True)), found
+
+
+def test_a_key_that_one_of_several_plans_uses_is_not_told() -> None:
+    plan = Plan(classifier=Classifier(nearest=3))
+    other = replace(plan, classifier=replace(plan.classifier, kind="neighbours"))
+    assert idle_keys([plan, other]) == []
+    assert idle_keys([plan], ("clean", "features")) == []
+
+
+@pytest.mark.parametrize(
+    ("before", "now", "notes"),
+    [
+        ({"priors": "uniform"}, {"prior": "uniform"}, 1),
+        ({"priors": "data", "prior": {}}, {"prior": "data"}, 1),
+        ({"priors": "uniform", "prior": {"a": 2.0}}, {"prior": {"a": 2.0}}, 1),
+        ({"label_weight": {"a": 2.0}}, {"label_weights": {"a": 2.0}}, 1),
+        ({"label_weights": "balanced", "label_weight": {}}, {"label_weights": "balanced"}, 1),
+        ({"kind": "svm"}, {"kind": "svm"}, 0),
+    ],
+)
+def test_plans_of_before_are_read(before: dict[str, Any], now: dict[str, Any], notes: int) -> None:
+    found, told = renewed({"classifier": before})
+    assert (found["classifier"], len(told)) == (now, notes)
+    assert checked_plan({"classifier": before}, "test") == checked_plan({"classifier": now}, "test")
+
+
+def test_an_old_name_in_a_plan_file_is_told(program: Program, tmp_path: Path, wet_and_dry: Path) -> None:
+    (tmp_path / "upsort.toml").write_text('[classifier]\nkind = "multinomial-nb"\npriors = "uniform"\n')
+    told = program(
+        "train", wet_and_dry, "--text=text", "--label=label", "--no-check", "--in-at-least=1", "-o", "s.sorter"
+    )
+    assert "classifier.priors is now a value of classifier.prior." in told.err
+
+
+def test_what_comes_before_what(tmp_path: Path) -> None:
+    path = tmp_path / "p.toml"
+    path.write_text("[features]\nin_at_least = 3\nmost_terms = 30\n[judge]\nfolds = 4\n")
+    plan = load_plan(path, ["features.in_at_least=4", "judge.seed=2"], {"features": {"in_at_least": 5}})
+    assert (plan.features.in_at_least, plan.features.most_terms, plan.judge.folds, plan.judge.seed) == (5, 30, 4, 2)
+
+
+@pytest.mark.parametrize(
+    ("text", "value"),
+    [
+        ("3", 3),
+        ("0.5", 0.5),
+        ("true", True),
+        ("abc", "abc"),
+        ("a,b", ["a", "b"]),
+        ("[1, 2]", [1, 2]),
+        ("1,2", [1, 2]),
+        ("", ""),
+    ],
+)
+def test_values_on_a_command_line(text: str, value: Any) -> None:
+    assert parsed_value(text) == value
+
+
+def test_explaining_keys(program: Program) -> None:
+    every = program("plan", "--explain", "--json").json["keys"]
+    assert len(every) == len(KEYS) + len(source_keys())
+    one = program("plan", "--explain", "classifier.nearest", "--json").json["keys"]
+    assert [(key["key"], key["belongs_to"], bool(key["idle"])) for key in one] == [
+        ("classifier.nearest", ["neighbours"], True)
+    ]
+    set_now = program("plan", "--explain", "judge.folds", "--set=judge.folds=9").out
+    assert "By default: 5; now: 9." in set_now
+    assert program("plan", "--explain", "features.in_at").out.count("It may be") == 2
+    assert "Nearest keys" in program("plan", "--explain", "folds2", code=2).err
+    assert "has no meaning beside --check" in program("plan", "--explain", "judge", "--check", code=2).err
+
+
+def test_unknown_sections_and_keys_get_the_nearest(tmp_path: Path) -> None:
+    for values, says in (
+        ({"clasifier": {}}, "Nearest sections: classifier"),
+        ({"classifier": {"pennalty": 1}}, "Nearest keys of [classifier]: penalty"),
+        ({"source": {"x.csv": {"encodng": "utf-8"}}}, "Nearest keys of [source]: encoding"),
+        ({"features": 3}, "a table of keys"),
+    ):
+        with pytest.raises(UsageProblem) as problem:
+            checked_plan(values, "p.toml")
+        assert says in f"{problem.value.what} {problem.value.remedy}"
+
+
+def test_the_starter_plan_holds_every_key_with_its_comment() -> None:
+    text = plan_text(Plan())
+    for key in KEYS:
+        if key.default is not None:
+            assert re.search(rf"^{key.name} = .*# {re.escape(key.comment)}$", text, re.MULTILINE), key.path
+    assert asdict(checked_plan(tomllib.loads(text), "test")) == asdict(Plan())
