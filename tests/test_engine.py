@@ -1,0 +1,91 @@
+"""Work spread over processes: every item once, in order, with the same results whatever the number of processes."""
+
+import os
+import time
+from collections.abc import Iterator
+
+import numpy as np
+import pytest
+
+from upsort.core.plan import Clean
+from upsort.core.text.cleaning import cleaner
+from upsort.engine.processes import Cutting, cut_blocks, in_order
+
+WORKERS = (1, 2, 3)
+
+
+class Doubling:
+    """Work that takes longer for earlier items, so that results would come out of order."""
+
+    def __call__(self, item: int) -> tuple[int, int]:
+        time.sleep(0.002 * (item % 3))
+        return 2 * item, os.getpid()
+
+
+@pytest.mark.parametrize("workers", WORKERS)
+@pytest.mark.parametrize("items", [0, 1, 2, 25])
+def test_every_item_once_and_in_order(workers: int, items: int) -> None:
+    found = list(in_order(Doubling(), range(items), workers))
+    assert [(item, result) for item, (result, _) in found] == [(item, 2 * item) for item in range(items)]
+    assert len({process for _, (_, process) in found}) <= workers
+
+
+def test_several_processes_work_where_there_are_items_enough() -> None:
+    found = list(in_order(Doubling(), range(40), 3))
+    assert len({process for _, (_, process) in found}) > 1
+
+
+def test_items_are_taken_as_they_are_needed_so_that_memory_is_bounded() -> None:
+    taken = 0
+
+    def items() -> Iterator[int]:
+        nonlocal taken
+        for number in range(10_000):
+            taken += 1
+            yield number
+
+    results = in_order(Doubling(), items(), 2)
+    for _ in range(5):
+        next(results)
+    assert taken < 60
+    results.close()  # type: ignore[attr-defined]
+
+
+def test_what_is_sent_may_be_a_part_of_the_item() -> None:
+    found = list(in_order(Doubling(), [(1, "a"), (2, "b"), (3, "c")], 2, sent=lambda item: item[0]))
+    assert [(item[1], result) for item, (result, _) in found] == [("a", 2), ("b", 4), ("c", 6)]
+
+
+class Failing:
+    def __call__(self, item: int) -> int:
+        if item == 7:
+            raise ValueError("the seventh")
+        return item
+
+
+@pytest.mark.parametrize("workers", WORKERS)
+def test_an_error_in_any_process_comes_out_where_it_belongs(workers: int) -> None:
+    seen = []
+    with pytest.raises(ValueError, match="the seventh"):
+        for item, _ in in_order(Failing(), range(20), workers):
+            seen.append(item)
+    assert seen == list(range(len(seen))) and len(seen) <= 7
+
+
+@pytest.mark.parametrize("shared", [True, False])
+@pytest.mark.parametrize("workers", WORKERS)
+def test_blocks_are_cut_alike_by_any_number_of_processes(workers: int, shared: bool) -> None:
+    generator = np.random.default_rng(4)
+    words = [f"word{number}" for number in range(200)]
+    blocks = [[" ".join(generator.choice(words, 9)) for _ in range(6)] + ["", "Größe ﬁne İstanbul"] for _ in range(9)]
+    cleaning = cleaner(Clean(steps=("lower",)))
+
+    def spelt(count: int) -> list[list[list[str]]]:
+        memory = cleaning.memory() if shared else None
+        found = []
+        for _, (tokens,) in cut_blocks(blocks, lambda block: [block], Cutting(cleaning, memory, count)):
+            cut = np.split(tokens.codes, tokens.starts[1:-1])
+            found.append([[tokens.words[code] for code in codes] for codes in cut])
+        return found
+
+    assert spelt(workers) == spelt(1)

@@ -1,0 +1,251 @@
+"""What is written comes back: sorters of every make, tables in every format, encoding and delimiter."""
+
+import json
+import zipfile
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from upsort.core.classifiers.families import FAMILIES
+from upsort.core.errors import DataProblem
+from upsort.core.features.documents import Documents
+from upsort.core.learning.sorter import Sorter
+from upsort.core.plan import Plan
+from upsort.files.documents import Reader
+from upsort.files.format import Layout
+from upsort.files.formats import FORMATS, format_of_ending, writing_endings
+from upsort.files.plan_file import checked_plan
+from upsort.files.rows import Reading
+from upsort.files.set_aside import SetAside
+from upsort.files.sorter_file import load_sorters, save_sorters
+from upsort.files.sources import open_inputs
+from upsort.files.tables_out import table_file
+from upsort.jobs.train import train
+from upsort.jobs.work import Work
+
+BESIDE = {"columns": {"text": ["text"], "label": "label", "numbers": ["photos"], "categories": ["channel"]}}
+PLAIN = {"columns": {"text": ["text"], "label": "label"}}
+
+
+@pytest.fixture(scope="module")
+def corpus(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """120 documents of three labels, with a number and a category beside the text, and a column of sets of labels."""
+    generator = np.random.default_rng(5)
+    words = {"pests": "aphid greenfly slug", "soil": "loam clay compost", "water": "dry hose drip"}
+    lines = ["ref,text,label,photos,channel,labels"]
+    for number in range(120):
+        label = list(words)[number % 3]
+        drawn = [
+            *generator.choice(words[label].split(), 4),
+            *generator.choice(["the", "my", "quince", "is", "and", "of"], 4),
+        ]
+        both = f"{label};late" if number % 4 == 0 else label
+        lines.append(f"r{number},{' '.join(drawn)},{label},{number % 5},{'card' if number % 2 else 'email'},{both}")
+    path = tmp_path_factory.mktemp("corpus") / "t.csv"
+    path.write_text("\n".join(lines) + "\n")
+    return path
+
+
+def trained(corpus: Path, values: dict[str, dict[str, object]], output: Path) -> Sorter:
+    loose = {"in_at_least": 1, "in_at_most": 1.0}
+    merged = {**values, "features": {**loose, **values.get("features", {})}}
+    plan = checked_plan(merged, "test")
+    inputs = open_inputs([str(corpus)], Reading())
+    return train(Work(inputs=inputs, plan=plan, aside=SetAside()), output, check=False).answers[0].sorter
+
+
+def documents(corpus: Path, sorter: Sorter) -> Documents:
+    reader = Reader.of_sorter(sorter, sorter.plan.columns)
+    return next(iter(reader.blocks(open_inputs([str(corpus)], Reading()), SetAside()))).documents
+
+
+def comes_back(corpus: Path, sorter: Sorter, path: Path) -> None:
+    """Whether a sorter that is read again decides alike, and is the same file when it is written again."""
+    (again,) = load_sorters(path)
+    before, after = (one.decide(documents(corpus, one)) for one in (sorter, again))
+    assert np.array_equal(before.scores, after.scores)
+    assert np.array_equal(before.probabilities, after.probabilities)
+    assert np.array_equal(before.best, after.best)
+    assert sorter.given(before) == again.given(after)
+    second = path.with_name("again.sorter")
+    save_sorters([again], second)
+    assert second.read_bytes() == path.read_bytes()
+
+
+@dataclass(frozen=True)
+class Make:
+    """How a sorter is made. name: for people."""
+
+    name: str
+    values: dict[str, dict[str, object]]
+
+
+FEATURES = [
+    Make("plain", {}),
+    Make("pairs", {"features": {"lengths": [1, 2]}}),
+    Make("hashed", {"features": {"hash_bits": 6}}),
+    Make("letters", {"features": {"units": "letters", "lengths": [2, 3]}}),
+    Make("measured", {"features": {"measures": ["words", "capitals"]}}),
+    Make("stemmed", {"clean": {"steps": ["lower", "stopwords", "stem"]}}),
+]
+
+
+@pytest.mark.parametrize("kind", FAMILIES)
+@pytest.mark.parametrize("calibrate", ["none", "temperature", "platt", "isotonic"])
+def test_every_kind_with_every_calibration(corpus: Path, tmp_path: Path, kind: str, calibrate: str) -> None:
+    path = tmp_path / "s.sorter"
+    sorter = trained(corpus, {**PLAIN, "classifier": {"kind": kind, "calibrate": calibrate}}, path)
+    expected = "none" if FAMILIES[kind].calibration == "none" else calibrate
+    assert sorter.calibration.kind == expected
+    comes_back(corpus, sorter, path)
+
+
+@pytest.mark.parametrize("kind", FAMILIES)
+@pytest.mark.parametrize("make", FEATURES, ids=lambda make: make.name)
+def test_every_kind_with_every_make_of_features(corpus: Path, tmp_path: Path, kind: str, make: Make) -> None:
+    if FAMILIES[kind].not_negative and make.name in {"hashed", "measured"}:
+        return  # such values may be below 0, which these kinds refuse
+    path = tmp_path / "s.sorter"
+    comes_back(corpus, trained(corpus, {**PLAIN, **make.values, "classifier": {"kind": kind}}, path), path)
+
+
+@pytest.mark.parametrize("kind", [kind for kind, family in FAMILIES.items() if not family.not_negative])
+def test_columns_beside_the_text(corpus: Path, tmp_path: Path, kind: str) -> None:
+    path = tmp_path / "s.sorter"
+    sorter = trained(corpus, {**BESIDE, "classifier": {"kind": kind}}, path)
+    assert sorter.space.beside.names == ["column:photos", "column:channel=card", "column:channel=email"]
+    comes_back(corpus, sorter, path)
+
+
+@pytest.mark.parametrize("kind", [kind for kind, family in FAMILIES.items() if family.sets])
+def test_sets_of_labels(corpus: Path, tmp_path: Path, kind: str) -> None:
+    path = tmp_path / "s.sorter"
+    columns = {"text": ["text"], "label": "labels", "label_separator": ";"}
+    sorter = trained(corpus, {"columns": columns, "classifier": {"kind": kind}}, path)
+    assert "late" in sorter.labels and sorter.thresholds is not None
+    comes_back(corpus, sorter, path)
+
+
+@pytest.mark.parametrize(
+    "decide",
+    [{"f_beta": 1.0}, {"undecided_below": 0.6}, {"rank_by": "probabilities"}],
+    ids=lambda decide: next(iter(decide)),
+)
+def test_ways_of_deciding(corpus: Path, tmp_path: Path, decide: dict[str, object]) -> None:
+    path = tmp_path / "s.sorter"
+    sorter = trained(corpus, {**PLAIN, "classifier": {"calibrate": "platt"}, "decide": decide}, path)
+    comes_back(corpus, sorter, path)
+
+
+def test_an_earlier_format_is_read_with_the_names_of_then(corpus: Path, tmp_path: Path) -> None:
+    path, old = tmp_path / "s.sorter", tmp_path / "old.sorter"
+    sorter = trained(corpus, {**PLAIN, "classifier": {"kind": "multinomial-nb", "prior": "uniform"}}, path)
+    with zipfile.ZipFile(path) as archive, zipfile.ZipFile(old, "w") as made:
+        for name in archive.namelist():
+            content = archive.read(name)
+            if name == "sorter.json":
+                head = json.loads(content)
+                head["format"] = 3
+                head["plan"]["classifier"] |= {"priors": "uniform", "prior": {}, "label_weight": {}}
+                content = json.dumps(head).encode()
+            made.writestr(name, content)
+    (again,) = load_sorters(old)
+    assert again.plan == replace(sorter.plan)
+    assert np.array_equal(
+        again.decide(documents(corpus, again)).scores, sorter.decide(documents(corpus, sorter)).scores
+    )
+
+
+CELLS = st.text(st.characters(exclude_categories=["Cs", "Cc"], exclude_characters="\ufeff"), max_size=20)
+TABLES = st.lists(st.tuples(CELLS, CELLS, CELLS), min_size=1, max_size=8)
+NAMES = ("text", "label", "a, b")
+
+
+def read_back(path: Path, reading: Reading | None = None) -> list[list[str]]:
+    (table,) = open_inputs([str(path)], reading or Reading()).tables
+    assert table.columns == NAMES
+    return [row for block in table.blocks() for row in block.rows]
+
+
+@pytest.mark.parametrize("ending", writing_endings())
+@settings(max_examples=25)
+@given(rows=TABLES)
+def test_every_format_gives_back_what_was_written(
+    tmp_path_factory: pytest.TempPathFactory, ending: str, rows: list[tuple[str, ...]]
+) -> None:
+    path = tmp_path_factory.mktemp("table") / f"t{ending}"
+    sound = [["x" + row[0], *row[1:]] for row in rows]  # a first cell, so that no row is empty
+    with table_file(path, NAMES) as writer:
+        writer.writerows(sound)
+    assert read_back(path) == sound
+
+
+@pytest.mark.parametrize(
+    "encoding", ["utf-8", "utf-8-sig", "utf-16", "utf-32", "cp1252", "latin-1", "cp1251", "shift_jis"]
+)
+@pytest.mark.parametrize("delimiter", [",", ";", "\t", "|"])
+def test_every_encoding_and_delimiter_is_read_when_it_is_said(tmp_path: Path, encoding: str, delimiter: str) -> None:
+    text = {"cp1251": "сухой лист", "shift_jis": "枯れた葉"}.get(
+        encoding, "dry leaf, “crème” " if encoding == "cp1252" else "crème"
+    )
+    rows = [[f"{text} {number}", "wet" if number % 2 else "dry", f'"{number}"'] for number in range(12)]
+    quoted = [delimiter.join(f'"{cell.replace(chr(34), chr(34) * 2)}"' for cell in row) for row in [list(NAMES), *rows]]
+    path = tmp_path / "t.csv"
+    path.write_bytes(("\n".join(quoted) + "\n").encode(encoding))
+    assert read_back(path, Reading(encoding=encoding, delimiter=delimiter)) == rows
+    if encoding.startswith("utf"):
+        assert read_back(path) == rows, "found out without being told"
+
+
+@pytest.mark.parametrize("ending", [ending for one in FORMATS for ending in one.endings if one.to_text is not None])
+def test_a_table_that_is_gone_on_with_has_one_head(tmp_path: Path, ending: str) -> None:
+    import io
+
+    record = format_of_ending(ending)
+    assert record is not None and record.to_text is not None
+    stream = io.StringIO()
+    record.to_text(stream, Layout(NAMES, ending=ending)).writerow(["a", "b", "c"])
+    record.to_text(stream, Layout(NAMES, ending=ending, with_head=False)).writerow(["d", "e", "f"])
+    path = tmp_path / f"t.{ending}"
+    path.write_text(stream.getvalue())
+    assert read_back(path) == [["a", "b", "c"], ["d", "e", "f"]]
+
+
+@pytest.mark.parametrize("ending", ["jsonl", "parquet", "xlsx"])
+def test_numbers_stay_numbers_where_a_format_knows_them(tmp_path: Path, ending: str) -> None:
+    path = tmp_path / f"t.{ending}"
+    with table_file(path, ("name", "share"), frozenset({"share"})) as writer:
+        writer.writerows([["a", "0.2500"], ["b", ""]])
+    if ending == "jsonl":
+        assert [json.loads(line)["share"] for line in path.read_text().splitlines()] == [0.25, None]
+    elif ending == "parquet":
+        from pyarrow import parquet
+
+        assert parquet.read_table(path)["share"].to_pylist() == [0.25, None]
+    else:
+        from openpyxl import load_workbook
+
+        assert [row[1] for row in load_workbook(path).active.iter_rows(min_row=2, values_only=True)] == [0.25, None]
+
+
+@pytest.mark.parametrize("damage", ["cut", "flip"])
+def test_a_damaged_sorter_says_so(corpus: Path, tmp_path: Path, damage: str) -> None:
+    path = tmp_path / "s.sorter"
+    trained(corpus, PLAIN, path)
+    content = bytearray(path.read_bytes())
+    if damage == "cut":
+        content = content[: len(content) // 2]
+    else:
+        place = content.index(b"aphid")
+        content[place] ^= 1
+    path.write_bytes(bytes(content))
+    with pytest.raises(DataProblem):
+        load_sorters(path)
+
+
+def test_a_plan_without_anything_is_the_plan_of_defaults() -> None:
+    assert checked_plan({}, "test") == Plan()
