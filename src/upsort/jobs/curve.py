@@ -5,6 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
+from upsort.core.errors import DataProblem
 from upsort.core.judging.growing import grown
 from upsort.core.judging.growth import Growth, fitted_growth
 from upsort.draw.judgements import GrowthPoint, growth_figure
@@ -29,7 +30,12 @@ def curve(work: Work) -> CurveResult:
     """Train on growing parts of each fold's training documents, drawn at random, and judge on its held-out ones."""
     corpus = read_labelled_corpus(work, Keeping(at_least=1))
     ready = prepared(corpus, work.plan, corpus.only_answer("curve"))
+    ready.documents.present()  # with fewer than two labels there is nothing to grow
     found = grown(ready.parts, corpus.method_of(work.plan))
+    if not found.sizes.size:
+        raise DataProblem(
+            "In every fold the documents to learn from are of one label.", "Use fewer folds, or give more documents."
+        )
     points = [
         GrowthPoint(
             documents=round(float(size)),
