@@ -20,7 +20,7 @@ from measuring import command
 from scipy.sparse import csr_array
 
 from upsort.core.learning.sorter import Sorter
-from upsort.files.sorter_file import load_sorter
+from upsort.files.sorter_loading import load_sorter
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
 

@@ -25,8 +25,8 @@ from pydantic import TypeAdapter, ValidationError
 from rich.cells import cell_len
 
 from upsort.cli.console import Console
-from upsort.cli.json_shapes import SHAPES
 from upsort.cli.main import main
+from upsort.cli.shapes import SHAPES
 from upsort.cli.view import Sentence, View
 
 CASES = Path(__file__).parent / "cases"

@@ -24,7 +24,7 @@ from upsort.core.classifiers.products import Products
 from upsort.core.classifiers.sampling import sampled
 from upsort.core.classifiers.targets import Targets, targets_of
 from upsort.core.plan import Classifier
-from upsort.files.sorter_file import load_sorter, load_sorters
+from upsort.files.sorter_loading import load_sorter, load_sorters
 
 UNBOUNDED = ["--set=features.in_at_least=1", "--set=features.in_at_most=1"]
 TEXTBOOK = ["--set=classifier.kind=multinomial-nb", *UNBOUNDED]

@@ -15,7 +15,7 @@ from upsort.files.documents import LABELLED, Reader
 from upsort.files.ledger import Entry
 from upsort.files.rows import Reading
 from upsort.files.set_aside import SetAside
-from upsort.files.sorter_file import load_sorters
+from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import Inputs, open_inputs
 from upsort.jobs.clean import CleanedFile, Showing, clean, cleaner_for, compare_steps, groups, on_word
 from upsort.jobs.columns import columns_of

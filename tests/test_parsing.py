@@ -7,19 +7,8 @@ import pytest
 from conftest import Program
 
 from upsort.cli.commands import NAMES, spec_of
-from upsort.cli.options import (
-    Everywhere,
-    Many,
-    byte_size,
-    declared,
-    lengths,
-    names,
-    plan_settings,
-    points,
-    share,
-    spellings_of,
-    whole_number,
-)
+from upsort.cli.declaring import Many, byte_size, declared, lengths, names, points, share, whole_number
+from upsort.cli.options import Everywhere, plan_settings, spellings_of
 from upsort.cli.parsing import command_parser, parse, usage
 from upsort.cli.status import Exit
 from upsort.core.errors import UsageProblem

@@ -21,7 +21,8 @@ from upsort.files.formats import FORMATS, format_of_ending, writing_endings
 from upsort.files.plan_file import checked_plan
 from upsort.files.rows import Reading
 from upsort.files.set_aside import SetAside
-from upsort.files.sorter_file import load_sorters, save_sorters
+from upsort.files.sorter_file import save_sorters
+from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import open_inputs
 from upsort.files.tables_out import table_file
 from upsort.jobs.train import train

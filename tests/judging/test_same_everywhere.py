@@ -13,7 +13,7 @@ from upsort.core.classifiers.families import FAMILIES
 from upsort.files.documents import Reader
 from upsort.files.rows import Reading
 from upsort.files.set_aside import SetAside
-from upsort.files.sorter_file import load_sorters
+from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import open_inputs
 
 LOOSE = ("--set=features.in_at_least=1", "--set=features.in_at_most=1", "--no-check")

@@ -11,7 +11,7 @@ import argcomplete
 from argcomplete.completers import FilesCompleter
 
 from upsort.cli.commands import NAMES, spec_of
-from upsort.cli.options import Option, declared
+from upsort.cli.declaring import Option, declared
 from upsort.cli.parsing import add_options
 from upsort.core.judging.measure_list import MEASURES
 from upsort.files.plan_keys import declared_keys

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from textwrap import fill
 from typing import Any, NoReturn, assert_never
 
-from upsort.cli.options import Clash, Command, Everywhere, Many, Need, Option, Rule, declared
+from upsort.cli.declaring import Clash, Many, Need, Option, Rule, declared
+from upsort.cli.options import Command, Everywhere
 from upsort.core.errors import UsageProblem
 from upsort.core.names import nearest
 

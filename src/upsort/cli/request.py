@@ -7,15 +7,8 @@ from pathlib import Path
 from typing import Any
 
 from upsort.cli.console import Console
-from upsort.cli.options import (
-    Everywhere,
-    Planned,
-    ReadingAlone,
-    Workers,
-    declared,
-    plan_settings,
-    spellings_of,
-)
+from upsort.cli.declaring import declared
+from upsort.cli.options import Everywhere, Planned, ReadingAlone, Workers, plan_settings, spellings_of
 from upsort.cli.options import Reading as ReadingOptions
 from upsort.cli.view import View
 from upsort.core.errors import UsageProblem

@@ -9,7 +9,8 @@ from upsort.core.classifiers.families import family
 from upsort.core.learning.extending import extended_by_anchor, extended_by_counts
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
-from upsort.files.sorter_file import load_sorters, save_sorters
+from upsort.files.sorter_file import save_sorters
+from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import Inputs
 from upsort.files.writing import check_writable
 from upsort.jobs.corpus import Keeping, read_labelled_corpus

@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import Command, SorterFile, option, whole_number
+from upsort.cli.declaring import option, whole_number
+from upsort.cli.options import Command, SorterFile
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
+from upsort.cli.declaring import Clash, Many, Need, flag, option, whole_number
 from upsort.cli.options import (
-    Clash,
     ClassifierKeys,
     Columns,
     Command,
@@ -12,17 +12,12 @@ from upsort.cli.options import (
     IdColumn,
     LabelColumn,
     Learning,
-    Many,
     Margin,
     MaybeSources,
-    Need,
     Reading,
     Seed,
     TextColumn,
-    flag,
-    option,
     spellings_of,
-    whole_number,
 )
 
 

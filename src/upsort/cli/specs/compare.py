@@ -3,22 +3,19 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
+from upsort.cli.declaring import Clash, Many, flag, option
 from upsort.cli.options import (
     FOLDS_RULES,
-    Clash,
     Columns,
     Command,
     Folds,
     Judging,
     Learning,
-    Many,
     Margin,
     Reading,
     Seed,
     Sources,
     Workers,
-    flag,
-    option,
 )
 
 

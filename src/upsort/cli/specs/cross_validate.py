@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
+from upsort.cli.declaring import Clash, option
 from upsort.cli.options import (
     FOLDS_RULES,
-    Clash,
     Columns,
     Command,
     Folds,
@@ -16,7 +16,6 @@ from upsort.cli.options import (
     Seed,
     Sources,
     Workers,
-    option,
 )
 
 

@@ -3,22 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import (
-    Clash,
-    Columns,
-    Command,
-    Costs,
-    Judging,
-    Many,
-    Measures,
-    Need,
-    Reading,
-    SorterFile,
-    Sources,
-    option,
-    share,
-    whole_number,
-)
+from upsort.cli.declaring import Clash, Many, Need, option, share, whole_number
+from upsort.cli.options import Columns, Command, Costs, Judging, Measures, Reading, SorterFile, Sources
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

@@ -3,22 +3,16 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
+from upsort.cli.declaring import Clash, Many, Need, flag, option, positional, whole_number
 from upsort.cli.options import (
     Answer,
-    Clash,
     Command,
     IdColumn,
-    Many,
-    Need,
     ReadingAlone,
     SorterFile,
     TextColumn,
     VectorColumns,
-    flag,
-    option,
-    positional,
     spellings_of,
-    whole_number,
 )
 
 

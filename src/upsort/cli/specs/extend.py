@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import Command, Many, Reading, SorterFile, Sources, option
+from upsort.cli.declaring import Many, option
+from upsort.cli.options import Command, Reading, SorterFile, Sources
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

@@ -3,20 +3,17 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
+from upsort.cli.declaring import Clash, Need, option, whole_number
 from upsort.cli.options import (
-    Clash,
     CleanKeys,
     Columns,
     Command,
     FeatureKeys,
-    Need,
     Planned,
     Reading,
     Sources,
     Workers,
-    option,
     spellings_of,
-    whole_number,
 )
 
 

@@ -3,19 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import (
-    Command,
-    IdColumn,
-    LabelColumn,
-    Many,
-    Planned,
-    Reading,
-    Sources,
-    TextColumn,
-    flag,
-    option,
-    whole_number,
-)
+from upsort.cli.declaring import Many, flag, option, whole_number
+from upsort.cli.options import Command, IdColumn, LabelColumn, Planned, Reading, Sources, TextColumn
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

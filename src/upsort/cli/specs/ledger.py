@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import Clash, Command, Everywhere, Many, flag, option, positional, whole_number
+from upsort.cli.declaring import Clash, Many, flag, option, positional, whole_number
+from upsort.cli.options import Command, Everywhere
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

@@ -3,19 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import (
-    Answer,
-    Command,
-    IdColumn,
-    Reading,
-    Seed,
-    SorterFile,
-    Sources,
-    TextColumn,
-    VectorColumns,
-    option,
-    whole_number,
-)
+from upsort.cli.declaring import option, whole_number
+from upsort.cli.options import Answer, Command, IdColumn, Reading, Seed, SorterFile, Sources, TextColumn, VectorColumns
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

@@ -3,18 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import (
-    Clash,
-    Columns,
-    Command,
-    Learning,
-    Many,
-    MaybeSources,
-    ReadingAlone,
-    flag,
-    option,
-    spellings_of,
-)
+from upsort.cli.declaring import Clash, Many, flag, option
+from upsort.cli.options import Columns, Command, Learning, MaybeSources, ReadingAlone, spellings_of
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

@@ -3,21 +3,17 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
+from upsort.cli.declaring import Clash, Need, flag, option, share
 from upsort.cli.options import (
-    Clash,
     Command,
     Costs,
     IdColumn,
-    Need,
     Reading,
     SorterFile,
     Sources,
     TextColumn,
     VectorColumns,
     Workers,
-    flag,
-    option,
-    share,
     spellings_of,
 )
 

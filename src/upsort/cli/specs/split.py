@@ -3,20 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import (
-    Clash,
-    Command,
-    IdColumn,
-    LabelColumn,
-    Planned,
-    Reading,
-    Seed,
-    Sources,
-    TextColumn,
-    flag,
-    option,
-    share,
-)
+from upsort.cli.declaring import Clash, flag, option, share
+from upsort.cli.options import Command, IdColumn, LabelColumn, Planned, Reading, Seed, Sources, TextColumn
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

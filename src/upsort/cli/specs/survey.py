@@ -3,22 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import (
-    Clash,
-    Command,
-    IdColumn,
-    LabelColumn,
-    Language,
-    Many,
-    Need,
-    Planned,
-    Reading,
-    Sources,
-    TextColumn,
-    flag,
-    option,
-    whole_number,
-)
+from upsort.cli.declaring import Clash, Many, Need, flag, option, whole_number
+from upsort.cli.options import Command, IdColumn, LabelColumn, Language, Planned, Reading, Sources, TextColumn
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

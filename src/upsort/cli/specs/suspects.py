@@ -3,20 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import (
-    FOLDS_RULES,
-    Clash,
-    Columns,
-    Command,
-    Folds,
-    Learning,
-    Reading,
-    Seed,
-    Sources,
-    Workers,
-    option,
-    whole_number,
-)
+from upsort.cli.declaring import Clash, option, whole_number
+from upsort.cli.options import FOLDS_RULES, Columns, Command, Folds, Learning, Reading, Seed, Sources, Workers
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

@@ -3,22 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import (
-    Answer,
-    Clash,
-    CleanKeys,
-    Columns,
-    Command,
-    Many,
-    Planned,
-    Reading,
-    TermKeys,
-    flag,
-    option,
-    positional,
-    spellings_of,
-    whole_number,
-)
+from upsort.cli.declaring import Clash, Many, flag, option, positional, whole_number
+from upsort.cli.options import Answer, CleanKeys, Columns, Command, Planned, Reading, TermKeys, spellings_of
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

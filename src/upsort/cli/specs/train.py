@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import Columns, Command, Learning, Reading, Seed, Sources, Workers, flag, option
+from upsort.cli.declaring import flag, option
+from upsort.cli.options import Columns, Command, Learning, Reading, Seed, Sources, Workers
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.options import Command, Need, Reading, Sources, flag, option
+from upsort.cli.declaring import Need, flag, option
+from upsort.cli.options import Command, Reading, Sources
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

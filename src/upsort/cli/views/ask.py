@@ -10,7 +10,7 @@ from upsort.cli.status import Exit
 from upsort.core.names import listed
 from upsort.files.documents import Reader
 from upsort.files.reasons import Reason
-from upsort.files.sorter_file import load_sorters
+from upsort.files.sorter_loading import load_sorters
 from upsort.jobs.ask import Asked, asked, document_in
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from upsort.cli import columns as col
 from upsort.cli.console import Console
-from upsort.cli.options import names
+from upsort.cli.declaring import names
 from upsort.cli.request import (
     LEARNING,
     completed,

@@ -7,7 +7,7 @@ from typing import Any
 
 from upsort.cli import columns as col
 from upsort.cli.console import Console
-from upsort.cli.options import declared
+from upsort.cli.declaring import declared
 from upsort.cli.recording import Recorded, record_result
 from upsort.cli.request import (
     LEARNING,

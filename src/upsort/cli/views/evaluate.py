@@ -42,7 +42,7 @@ from upsort.core.judging.intervals import Rate
 from upsort.core.judging.measure import Evidence
 from upsort.core.judging.measure_list import rates_of
 from upsort.core.judging.measures import Judgement
-from upsort.files.sorter_file import load_sorters
+from upsort.files.sorter_loading import load_sorters
 from upsort.jobs.decisions import deciding
 from upsort.jobs.evaluate import Wanted, evaluate
 from upsort.jobs.judged import Judged

@@ -20,7 +20,7 @@ from upsort.core.insight.sums import sum_of_pulls, written
 from upsort.core.learning.sorter import Sorter
 from upsort.core.names import listed
 from upsort.files.set_aside import SetAside
-from upsort.files.sorter_file import load_sorter
+from upsort.files.sorter_loading import load_sorter
 from upsort.jobs.explain import Explained, document_of, document_of_text, explained
 from upsort.jobs.explanation_page import write_page
 from upsort.jobs.progress import no_progress

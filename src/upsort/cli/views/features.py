@@ -6,7 +6,7 @@ from pathlib import Path
 
 from upsort.cli import columns as col
 from upsort.cli.console import Console
-from upsort.cli.options import names
+from upsort.cli.declaring import names
 from upsort.cli.request import (
     coming_in,
     completed,
@@ -22,7 +22,7 @@ from upsort.cli.view import Column, Kind, View, Where
 from upsort.cli.wording import percent
 from upsort.core.features.hashing import estimated_terms, sharing
 from upsort.files.formats import format_to_write
-from upsort.files.sorter_file import load_sorter
+from upsort.files.sorter_loading import load_sorter
 from upsort.jobs.feature_figures import draw_features
 from upsort.jobs.features import (
     Matrix,

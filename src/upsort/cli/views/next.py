@@ -10,7 +10,7 @@ from upsort.cli.specs.next import NextOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
 from upsort.cli.wording import shortened
-from upsort.files.sorter_file import load_sorter
+from upsort.files.sorter_loading import load_sorter
 from upsort.jobs.label_next import label_next
 
 

@@ -17,7 +17,7 @@ from upsort.cli.verdicts import calibration_told, dominated, headline, left_out,
 from upsort.cli.view import View
 from upsort.cli.wording import label_columns, label_rows, measure_rows
 from upsort.files.documents import LABELLED, Reader
-from upsort.files.sorter_file import load_sorter
+from upsort.files.sorter_loading import load_sorter
 from upsort.jobs.report import Sources, Wording, judged_for_report, suspects_for_report, write_report
 
 

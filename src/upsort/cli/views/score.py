@@ -20,7 +20,7 @@ from upsort.files.documents import Reader
 from upsort.files.format import Layout as TableLayout
 from upsort.files.formats import writing_endings
 from upsort.files.resumable import ResumableTable
-from upsort.files.sorter_file import load_sorters
+from upsort.files.sorter_loading import load_sorters
 from upsort.files.tables_out import table_file
 from upsort.files.writers import as_object, delimited, json_lines
 from upsort.jobs.decisions import deciding

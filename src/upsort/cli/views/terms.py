@@ -12,7 +12,7 @@ from upsort.cli.verdicts import term_told
 from upsort.cli.view import View, Where
 from upsort.core.classifiers.families import family
 from upsort.core.errors import UsageProblem
-from upsort.files.sorter_file import load_sorter
+from upsort.files.sorter_loading import load_sorter
 from upsort.jobs.look import find
 from upsort.jobs.terms import Evidence, Leaning, TermsResult, draw_terms, of_corpus, of_sorter, terms
 from upsort.jobs.work import Work

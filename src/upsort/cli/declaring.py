@@ -1,0 +1,194 @@
+"""How the options of a command are declared: a frozen record whose fields say what argparse is to know of them."""
+
+import argparse
+from collections.abc import Callable, Mapping
+from dataclasses import MISSING, Field, dataclass, field, fields
+from enum import Enum
+from inspect import get_annotations
+from typing import Any
+
+
+class Many(Enum):
+    """How many values an option or a positional argument takes."""
+
+    ONE = None
+    OPTIONAL = "?"
+    ANY = "*"
+    SOME = "+"
+    REPEATED = "again"  # an option that may be written several times, with one value each
+
+
+@dataclass(frozen=True, kw_only=True)
+class Option:
+    """One argument. spellings: none for a positional one. value: what stands where it is written without one. flag: it takes
+    none. either: it can be written with no- before it. sets: the key of the plan, as section.key, that it sets. heading: the
+    group in help, where it is not that of the record it stands in."""
+
+    name: str
+    spellings: tuple[str, ...]
+    help: str
+    metavar: str
+    convert: Callable[[str], Any]
+    choices: tuple[str, ...]
+    many: Many
+    value: Any
+    flag: bool
+    either: bool
+    default: Any
+    required: bool
+    sets: str
+    heading: str
+
+    @property
+    def spelling(self) -> str:
+        """The longest one; the metavar of a positional one."""
+        return max(self.spellings, key=len) if self.spellings else self.metavar
+
+
+def option(help: str, *spellings: str, default: Any = MISSING, **told: Any) -> Any:
+    """A field of a record of options.
+
+    spellings: by default -- and the field's name. default: without one it must be given. Further: metavar, convert, choices,
+    many, value, sets, heading, as in `Option`.
+    """
+    metadata = {"help": help, "spellings": spellings, **told}
+    if default is MISSING:
+        return field(metadata=metadata)
+    if isinstance(default, list | dict):
+        return field(default_factory=type(default), metadata=metadata)
+    return field(default=default, metadata=metadata)
+
+
+def positional(help: str, metavar: str, many: Many = Many.ONE, default: Any = MISSING) -> Any:
+    """A field for an argument without a name."""
+    return option(help, metavar=metavar, many=many, default=default, positional=True)
+
+
+def flag(help: str, *spellings: str, **told: Any) -> Any:
+    """A field that is True where the option is written, and otherwise False; None where it sets a key of the plan."""
+    return option(help, *spellings, default=None if "sets" in told else False, flag=True, **told)
+
+
+def declared(record: type[Any]) -> list[Option]:
+    """The options of a record in the order in which help shows them: arguments without names, its own options, then those of the
+    records that it is made of."""
+    known = {one.name: one for one in fields(record) if "help" in one.metadata}
+    own = vars(record).get("HEADING", "")
+    found: dict[str, Option] = {}
+    for holder in record.__mro__:
+        for name in get_annotations(holder):
+            if name in known and name not in found:
+                found[name] = _option(known[name], vars(holder).get("HEADING", own))
+    nameless = [one for one in found.values() if not one.spellings]
+    inherited = [one for one in nameless if one.name not in get_annotations(record)]
+    first = [*inherited, *(one for one in nameless if one not in inherited)]
+    return [*first, *(one for one in found.values() if one.spellings)]
+
+
+def _option(one: "Field[Any]", heading: str) -> Option:
+    told: Mapping[str, Any] = one.metadata
+    spellings = told["spellings"] or (() if told.get("positional") else (f"--{one.name.replace('_', '-')}",))
+    required = one.default is MISSING and one.default_factory is MISSING
+    return Option(
+        name=one.name,
+        spellings=spellings,
+        help=told["help"],
+        metavar=told.get("metavar", ""),
+        convert=told.get("convert", str),
+        choices=told.get("choices", ()),
+        many=told.get("many", Many.ONE),
+        value=told.get("value"),
+        flag=told.get("flag", False),
+        either=told.get("either", False),
+        default=None if required else _default(one),
+        required=required,
+        sets=told.get("sets", ""),
+        heading=told.get("heading", heading),
+    )
+
+
+def _default(one: "Field[Any]") -> Any:
+    return one.default_factory() if one.default_factory is not MISSING else one.default
+
+
+@dataclass(frozen=True)
+class Clash:
+    """Options of which the first has no meaning beside any of the others. why: in a few words."""
+
+    option: str
+    beside: tuple[str, ...]
+    why: str
+
+
+@dataclass(frozen=True)
+class Need:
+    """An option that has a meaning only beside one of others."""
+
+    option: str
+    one_of: tuple[str, ...]
+
+
+Rule = Clash | Need
+
+
+def whole_number(least: int) -> Callable[[str], int]:
+    """A converter of whole numbers from `least` up."""
+
+    def convert(text: str) -> int:
+        try:
+            number = int(text)
+        except ValueError:
+            raise argparse.ArgumentTypeError(f"{text!r} is not a whole number") from None
+        if number < least:
+            raise argparse.ArgumentTypeError(f"{text} is less than {least}")
+        return number
+
+    return convert
+
+
+def share(text: str) -> float:
+    """A converter of shares between 0 and 1."""
+    try:
+        number = float(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a number") from None
+    if not 0 < number < 1:
+        raise argparse.ArgumentTypeError(f"{text} is not between 0 and 1")
+    return number
+
+
+def points(text: str) -> float:
+    """A converter of percentage points, as a share."""
+    try:
+        number = float(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a number of percentage points") from None
+    if not 0 <= number <= 100:
+        raise argparse.ArgumentTypeError(f"{text} is not between 0 and 100 points")
+    return number / 100
+
+
+def byte_size(text: str) -> int:
+    """A converter of sizes such as 500MB or 4GB."""
+    units = {"KB": 10**3, "MB": 10**6, "GB": 10**9, "TB": 10**12}
+    number, unit = text.upper().removesuffix("B").rstrip("KMGT"), text.upper()[-2:]
+    try:
+        return int(float(number) * units.get(unit, 1))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a size, such as 500MB") from None
+
+
+def names(text: str) -> tuple[str, ...]:
+    """A converter of names with commas between them."""
+    return tuple(name.strip() for name in text.split(",") if name.strip())
+
+
+def lengths(text: str) -> tuple[int, ...]:
+    """A converter of one or two whole numbers."""
+    try:
+        found = tuple(int(part) for part in names(text))
+    except ValueError:
+        found = ()
+    if len(found) not in (1, 2):
+        raise argparse.ArgumentTypeError(f"{text!r} is not one length, or the shortest and the longest")
+    return (found[0], found[-1])

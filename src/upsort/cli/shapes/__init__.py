@@ -1,0 +1,39 @@
+"""What the JSON of each command holds: the types from which docs/json.md is made, and against which every result can be
+checked."""
+
+from typing import Any
+
+from pydantic import TypeAdapter
+
+from upsort.cli.shapes import corpus, judging, using
+
+SHAPES: dict[str, tuple[Any, ...]] = {
+    "demo": (corpus.Demo,),
+    "gather": (corpus.Gather,),
+    "survey": (corpus.Survey, corpus.SurveyColumns, corpus.SurveyShow, corpus.SurveyFind),
+    "plan": (corpus.PlanWritten, corpus.PlanChecked, corpus.PlanExplained),
+    "clean": (corpus.CleanShown, corpus.CleanSteps, corpus.CleanWord, corpus.CleanGroups, corpus.CleanCompared),
+    "features": (corpus.Features, corpus.MadeVectors),
+    "split": (corpus.Split,),
+    "train": (judging.Train, judging.TrainSeveral),
+    "evaluate": (judging.Evaluate, judging.EvaluateSeveral),
+    "cross-validate": (judging.CrossValidate, judging.CrossValidateSeveral),
+    "compare": (judging.Compare,),
+    "curve": (judging.CurveOf,),
+    "suspects": (judging.Suspects,),
+    "ledger": (judging.Ledger,),
+    "terms": (using.Terms,),
+    "explain": (using.Explain, using.ExplainTree),
+    "next": (using.Next,),
+    "extend": (using.Extend,),
+    "score": (using.Score,),
+    "trend": (using.Trend,),
+    "report": (using.Report,),
+}
+"""The shapes of each command, with those of options that show something else. `ask` answers in lines, `score` in rows: see the
+docs."""
+
+
+def schema_of(shape: Any) -> dict[str, Any]:
+    """A shape as JSON Schema (draft 2020-12)."""
+    return TypeAdapter(shape).json_schema()

@@ -1,0 +1,289 @@
+"""What the JSON of the commands before training holds."""
+
+from typing import Annotated, Any, NotRequired
+
+from typing_extensions import TypedDict
+
+from upsort.cli.shapes.shared import Rate, Result, closed, told
+from upsort.core.judging.behind import Behind
+from upsort.jobs.clean import DocumentSteps, StepOnCorpus
+from upsort.jobs.columns import ColumnInfo
+from upsort.jobs.look import InContext, Shown
+from upsort.jobs.survey import CopyCounts, Document, Odd
+from upsort.jobs.worth_a_look import Finding
+
+
+@closed
+class Demo(Result):
+    """upsort demo"""
+
+    folder: str
+    files: list[str]
+
+
+@closed
+class Gather(Result):
+    """upsort gather"""
+
+    corpus: str
+    documents: int
+    rows_written: int
+    marked: Annotated[int, told("kept, and marked as to be set aside")]
+    conflicts: Annotated[int, told("copies under another label than what they copy")]
+    sources: dict[str, dict[str, int]]
+    labels: dict[str, int]
+    spellings: Annotated[list[dict[str, int]], told("labels that differ only in case, spaces or punctuation")]
+    missing_columns: dict[str, list[str]]
+    unseen_labels: Annotated[dict[str, list[str]], told("asked for and not there, each with the nearest")]
+
+
+@closed
+class ShareOfAll(TypedDict):
+    """So many documents, and which share of all that is."""
+
+    documents: int
+    share: float
+
+
+@closed
+class Survey(Result):
+    """upsort survey"""
+
+    documents: int
+    empty: int
+    labels: dict[str, ShareOfAll]
+    unlabelled: int
+    spellings: list[dict[str, int]]
+    characters: dict[str, float]
+    words: dict[str, float]
+    words_by_label: dict[str, dict[str, float]]
+    length_share: Annotated[float | None, told("of the variance of lengths that lies between labels")]
+    shortest: list[Document]
+    longest: list[Document]
+    openings: dict[str, int]
+    copies: CopyCounts
+    odd: list[Odd]
+    distinct_terms: int
+    terms: list[dict[str, Any]]
+    terms_without_stop_words: list[dict[str, Any]]
+    terms_by_label: dict[str, list[dict[str, Any]]]
+    terms_by_label_with_stop_words: dict[str, list[dict[str, Any]]]
+    columns: list[dict[str, Any]]
+    worth_a_look: list[Finding]
+
+
+@closed
+class SurveyColumns(Result):
+    """upsort survey --columns"""
+
+    columns: list[ColumnInfo]
+
+
+@closed
+class SurveyShow(Result):
+    """upsort survey --show"""
+
+    documents: list[Shown]
+    of: int
+
+
+@closed
+class SurveyFind(Result):
+    """upsort survey --find"""
+
+    found: list[InContext]
+    documents_with_it: int
+    of: int
+
+
+@closed
+class PlanWritten(Result):
+    """upsort plan"""
+
+    written: str
+    plan: Annotated[dict[str, Any], told("every key; see docs/plan.md")]
+
+
+@closed
+class PlanChecked(Result):
+    """upsort plan --check"""
+
+    sound: bool
+    plan: dict[str, Any]
+
+
+@closed
+class KeyTold(TypedDict):
+    """A key of the plan."""
+
+    key: str
+    what_for: str
+    may_be: str
+    default: Annotated[str, told("as it is written in TOML")]
+    now: str | None
+    belongs_to: Annotated[list[str], told("kinds or steps; empty where it is for all")]
+    idle: Annotated[str | None, told("why it has no effect in the plan in force")]
+
+
+@closed
+class PlanExplained(Result):
+    """upsort plan --explain"""
+
+    keys: list[KeyTold]
+
+
+@closed
+class CleanShown(Result):
+    """upsort clean"""
+
+    documents: int
+    shown: list[DocumentSteps]
+    steps: list[StepOnCorpus]
+    written: Annotated[int, told("rows")]
+
+
+@closed
+class StepTold(TypedDict):
+    """A cleaning step."""
+
+    step: str
+    does: str
+    works: str
+    before: str
+    after: str
+    keys: list[str]
+
+
+@closed
+class CleanSteps(Result):
+    """upsort clean --steps-help"""
+
+    steps: list[StepTold]
+
+
+@closed
+class WordForm(TypedDict):
+    """A word after a step."""
+
+    step: str
+    form: str
+
+
+@closed
+class CleanWord(Result):
+    """upsort clean --word"""
+
+    words: dict[str, list[WordForm]]
+
+
+@closed
+class WordGroup(TypedDict):
+    """Words that fell together."""
+
+    stem: str
+    words: dict[str, int]
+
+
+@closed
+class CleanGroups(Result):
+    """upsort clean --groups"""
+
+    groups: list[WordGroup]
+
+
+@closed
+class StepsCompared(TypedDict):
+    """A list of steps."""
+
+    steps: list[str]
+    distinct: int
+    accuracy: Rate | None
+    p_exact: float | None
+    behind_the_best: Behind | None
+    standing: str | None
+
+
+@closed
+class CleanCompared(Result):
+    """upsort clean --compare-steps"""
+
+    steps: list[StepsCompared]
+    copies: NotRequired[int]
+    group_count: NotRequired[int | None]
+    taken_out_of_training: NotRequired[int]
+    without_date: NotRequired[int]
+
+
+@closed
+class TermOfMatrix(TypedDict):
+    """A term of the matrix."""
+
+    term: str
+    documents: int
+    count: int
+    idf: float
+    mean_weight: float
+    largest_weight: float
+    by_label: dict[str, int]
+
+
+@closed
+class TermOfDocument(TypedDict):
+    """A term of one document."""
+
+    term: str
+    count: int
+    weight: float
+
+
+@closed
+class Features(Result):
+    """upsort features"""
+
+    documents: int
+    terms: int
+    nonzeros: int
+    density: float
+    distinct_terms: int
+    seen_once: int
+    too_rare: int
+    too_common: int
+    too_many: int
+    without_tokens: int
+    bytes: int
+    top: list[TermOfMatrix]
+    document: list[TermOfDocument]
+    written: list[str]
+
+
+@closed
+class MadeVectors(Result):
+    """upsort features --make-vectors"""
+
+    written: str
+    words: int
+    dimensions: int
+    nearest: dict[str, list[str]]
+
+
+@closed
+class PartOf(TypedDict):
+    """One side of a split."""
+
+    file: str
+    documents: int
+
+
+@closed
+class Split(Result):
+    """upsort split"""
+
+    training: PartOf
+    held_out: PartOf
+    labels: dict[str, dict[str, int]]
+    copies: int
+    groups: int | None
+    taken_out_of_training: int
+    without_date: int
+    off_the_share: dict[str, float]
+    seed: int | None

@@ -1,0 +1,233 @@
+"""What the JSON of the commands that train and judge holds."""
+
+from typing import Annotated, NotRequired
+
+from typing_extensions import TypedDict
+
+from upsort.cli.shapes.shared import Count, Judgement, Kept, Rate, Result, closed, opened, told
+from upsort.core.judging.behind import Behind
+from upsort.core.judging.growth import Curve
+from upsort.draw.judgements import GrowthPoint
+from upsort.jobs.compare import AtTheEnd
+from upsort.jobs.judged import Mistake
+from upsort.jobs.suspects import Suspect
+
+
+@closed
+class Trained(TypedDict):
+    """What came of a training, of each answer."""
+
+    answer: NotRequired[str]
+    classifier: str
+    documents: int
+    terms: int
+    labels: dict[str, int]
+    penalty: float
+    iterations: int
+    optimality: float
+    reached: bool
+    calibration: str
+    too_common: Annotated[list[str], told("terms left out for being in too many documents")]
+    without_tokens: int
+    copies: int
+    training_accuracy: Rate
+    held_out_accuracy: Annotated[Rate | None, told("of the quick check")]
+
+
+@closed
+class Train(Result, Trained):
+    """upsort train"""
+
+    sorter: str
+    bytes: int
+
+
+@closed
+class TrainSeveral(Result):
+    """upsort train, with several answers"""
+
+    sorter: str
+    bytes: int
+    answers: list[Trained]
+
+
+@closed
+class Covered(TypedDict):
+    """What leaving the less certain documents undecided brings."""
+
+    undecided_below: float
+    decided: int
+    right: int
+    of: int
+
+
+@closed
+class BeforeCalibration(TypedDict):
+    """Without calibration."""
+
+    log_loss: float
+    brier: float
+
+
+@closed
+class Evaluated(Judgement):
+    """What is told of one answer of a sorter."""
+
+    training_accuracy: Rate
+    unknown_labels: dict[str, int]
+    by: Annotated[dict[str, Rate], told("for each value of the column --by")]
+    all_words_known: Rate
+    some_words_unknown: Rate
+    without_copies_of_training: Rate | None
+    before_calibration: BeforeCalibration | None
+    mean_cost: float | None
+    decided: Rate | None
+    coverage: list[Covered]
+    mistakes: list[Mistake]
+
+
+@closed
+class Evaluate(Result, Evaluated):
+    """upsort evaluate"""
+
+    written: list[str]
+
+
+@closed
+class EvaluateSeveral(Result):
+    """upsort evaluate, with several answers"""
+
+    answers: dict[str, Evaluated]
+    written: list[str]
+
+
+@closed
+class Fold(TypedDict):
+    """One fold."""
+
+    fold: int
+    accuracy: Rate
+    baseline: Rate
+    training_accuracy: Rate
+    terms: int
+    reached: bool
+
+
+@closed
+class Copied(TypedDict):
+    """The documents that have a copy."""
+
+    copies_apart: Rate | None
+    copies_together: Rate | None
+
+
+@closed
+class CrossValidated(Judgement, Kept):
+    """What folds tell of one answer."""
+
+    folds: list[Fold]
+    spread: Annotated[float | None, told("the standard deviation of the folds' accuracies")]
+    copies_together: NotRequired[Judgement]
+    copied_documents: NotRequired[Copied]
+
+
+@closed
+class CrossValidate(Result, CrossValidated):
+    """upsort cross-validate"""
+
+
+@closed
+class CrossValidateSeveral(Result):
+    """upsort cross-validate, with several answers"""
+
+    answers: dict[str, CrossValidated]
+
+
+@opened
+class Candidate(TypedDict):
+    """A candidate. Beside these keys there is a rate for every measure, under its name in docs/measures.md."""
+
+    name: str
+    only_it: Annotated[Count, told("documents that it alone gets right, beside the most accurate")]
+    only_the_best: Count
+    p_exact: float
+    p_folds: float
+    behind_the_best: Behind
+    standing: str
+    on_training_parts: float | None
+    seconds: float
+    bytes: int
+
+
+@closed
+class Compare(Result, Kept):
+    """upsort compare"""
+
+    by: Annotated[str, told("the measure that orders the candidates")]
+    candidates: list[Candidate]
+    counted: Annotated[int, told("how often the text was cleaned and counted")]
+    at_the_end: list[AtTheEnd]
+    nested: Rate | None
+
+
+@closed
+class Expected(TypedDict):
+    """The result that is expected of so many documents."""
+
+    documents: int
+    value: float
+    low: float
+    high: float
+
+
+@closed
+class CurveOf(Result, Kept):
+    """upsort curve"""
+
+    points: list[GrowthPoint]
+    growth: Curve | None
+    twice_as_many: Expected | None
+    written: str | None
+
+
+@closed
+class Interval(TypedDict):
+    """A number and the ends of its interval."""
+
+    value: float
+    low: float
+    high: float
+
+
+@closed
+class Suspects(Result, Kept):
+    """upsort suspects"""
+
+    suspects: list[Suspect]
+    expected_wrong: Interval
+    wrong_share_by_label: dict[str, float]
+    judged_by: list[str]
+    judged: int
+
+
+@closed
+class Noted(TypedDict):
+    """An evaluation of the ledger."""
+
+    time: str
+    command: str
+    name: str
+    plan: str
+    data: str
+    seed: int | None
+    documents: int | None
+    version: str | None
+    settings: Annotated[str, told("the whole plan, as JSON")]
+    measures: dict[str, Rate]
+
+
+@closed
+class Ledger(Result):
+    """upsort ledger"""
+
+    evaluations: list[Noted]
