@@ -34,8 +34,10 @@ class TermCounts:
 
 
 def log_odds(counts: TermCounts, prior: float = PRIOR) -> tuple[Floats, Floats]:
-    """(n_terms, k) δ and z of each term for each label against all others."""
+    """(n_terms, k) δ and z of each term for each label against all others; 0 for a term that is all there is."""
     y = counts.by_label
+    if len(counts.terms) == 1:  # its odds are endless everywhere
+        return np.zeros_like(y), np.zeros_like(y)
     whole = y.sum(axis=1, keepdims=True)
     alpha = prior * whole / max(float(whole.sum()), 1.0)
     others = whole - y
