@@ -105,7 +105,7 @@ class TestWriting:
         (tmp_path / "file").write_text("")
         with pytest.raises(DataProblem, match="is a file, not a folder"):
             make_folder(tmp_path / "file")
-        with pytest.raises(DataProblem, match="Make it first|does not exist"):
+        with pytest.raises(DataProblem, match="does not exist"):
             make_folder(tmp_path / "no" / "new")
 
 
@@ -343,9 +343,8 @@ class TestColumns:
         ]
         columns, told = guessed_columns(("id", "body", "kind of", "where"), rows, Columns(), "needed")
         assert (columns.text, columns.label, columns.id) == (("body",), "where", "id")
-        assert told == [
-            "No plan or option names the columns: the text is taken from column 'body' (--text), the label from column 'where' (--label)."
-        ]
+        assert len(told) == 1
+        assert "the text is taken from column 'body' (--text), the label from column 'where' (--label)" in told[0]
 
     def test_no_label_is_looked_for_where_none_is_used(self) -> None:
         columns, _ = guessed_columns(("text", "label"), [["fern", "a"], ["moss", "b"]] * 5, Columns(), "not used")
