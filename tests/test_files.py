@@ -29,6 +29,7 @@ from upsort.files.reasons import Reason, Why
 from upsort.files.resources import cost_in, read_costs, read_lemmas, read_stop_words, read_vocabulary
 from upsort.files.rows import Block, Entry, Reading, Refused, Table, cell_of
 from upsort.files.set_aside import SetAside
+from upsort.files.text_files import text_table
 from upsort.files.vectors import RowVectors, read_vectors
 from upsort.files.writing import check_writable, make_folder, replacing, replacing_text
 
@@ -311,6 +312,29 @@ class TestDelimited:
 
     def test_names_are_made_different(self) -> None:
         assert distinct_names(["text", "text", "", "text (2)"]) == ["text", "text (2)", "3", "text (2) (2)"]
+
+
+class TestTextFiles:
+    @pytest.mark.parametrize(
+        ("name", "label"),
+        [
+            ("pests.txt", "pests"),
+            ("Pests.TXT.gz", "Pests"),
+            ("st.john.md", "st.john"),
+            ("pests.eml", "pests"),
+            ("pests.2024", "pests.2024"),
+        ],
+    )
+    def test_the_label_of_a_file_is_its_name_without_its_ending(self, name: str, label: str) -> None:
+        entries = [Entry(name, ("letters", name), lambda: io.BytesIO(b"fern\r\nmoss"))]
+        block = next(iter(text_table("letters", entries, Reading(kind="text", label_from="name")).blocks()))
+        assert block.rows == [[name, label, "fern\nmoss"]]
+
+    def test_the_label_by_folder_or_by_pattern(self) -> None:
+        entries = [Entry("x", ("letters", "pests", "a-17.txt"), lambda: io.BytesIO(b"fern"))]
+        for label_from, label in (("folder", "pests"), (r"(\w)-\d+", "a"), (r"(\w)_\d+", "")):
+            block = next(iter(text_table("letters", entries, Reading(label_from=label_from)).blocks()))
+            assert block.rows[0][1] == label
 
 
 class TestColumns:

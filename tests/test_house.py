@@ -22,7 +22,7 @@ MAY_USE = {
     "demo": {"demo"},
 }
 CORE = ("", "text", "features", "classifiers", "learning", "judging", "insight")  # each uses only those before it
-MOST_PARAMETERS, MOST_FIELDS = 6, 4
+MOST_PARAMETERS, MOST_FIELDS, MOST_INNER_IMPORTS = 6, 4, 10
 
 
 def imported(path: Path) -> Iterator[str]:
@@ -66,6 +66,34 @@ def test_a_function_takes_few_things() -> None:
             given = node.args
             names = [one.arg for one in (*given.posonlyargs, *given.args, *given.kwonlyargs)]
             assert len([name for name in names if name not in ("self", "cls")]) <= MOST_PARAMETERS, where
+
+
+def test_hardly_an_import_stands_inside_a_function() -> None:
+    inner = [
+        where
+        for where, node in definitions()
+        if isinstance(node, ast.FunctionDef)
+        and any(isinstance(one, ast.Import | ast.ImportFrom) for one in ast.walk(node))
+    ]
+    assert len(inner) <= MOST_INNER_IMPORTS, inner
+
+
+def test_the_core_has_no_cycle() -> None:
+    uses: dict[str, set[str]] = {}
+    for path in (ROOT / "core").rglob("*.py"):
+        module = ".".join(("upsort", *path.relative_to(ROOT).with_suffix("").parts)).removesuffix(".__init__")
+        uses[module] = set(imported(path)) | {name.rpartition(".")[0] for name in imported(path)}
+    done: set[str] = set()
+
+    def visit(module: str, way: tuple[str, ...]) -> None:
+        assert module not in way, " → ".join((*way, module))
+        if module not in done:
+            for other in uses[module] & uses.keys() - {module}:
+                visit(other, (*way, module))
+            done.add(module)
+
+    for module in uses:
+        visit(module, ())
 
 
 def test_records_of_many_fields_are_built_by_keyword() -> None:

@@ -6,12 +6,11 @@ from pathlib import PurePosixPath
 
 from upsort.core.errors import UsageProblem
 from upsort.files.encoding import find_encoding
-from upsort.files.packing import LAYERS
+from upsort.files.packing import unpacked_name
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
 
 _FILES_A_BLOCK = 200
-_ENDINGS = (*LAYERS, ".txt", ".text", ".md", ".log", ".eml")
 
 
 def text_table(name: str, entries: Sequence[Entry], reading: Reading) -> Table:
@@ -77,10 +76,8 @@ def _labels(entry: Entry, label_from: str) -> list[str]:
         case "folder":
             return [entry.path[-2] if len(entry.path) > 1 else ""]
         case "name":
-            name = PurePosixPath(entry.path[-1])
-            while name.suffix.lower() in _ENDINGS:
-                name = name.with_suffix("")
-            return [name.name]
+            name = PurePosixPath(unpacked_name(entry.path[-1]))
+            return [name.stem if name.suffix[1:].isalpha() else name.name]
         case _:
             found = checked_pattern(label_from).search("/".join(entry.path))
             return [found.group(1) if found else ""]
