@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import os
+import signal
 import sqlite3
 import subprocess
 import sys
@@ -13,11 +14,14 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
 
 from upsort.cli.console import Console
 from upsort.cli.main import main
 from upsort.jobs.demo import lay_out
 
+settings.register_profile("untimed", deadline=None)  # how long an example takes tells of the machine
+settings.load_profile("untimed")
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # the program is compiled once, not at each of its many starts
 
 
@@ -96,6 +100,18 @@ def wet_and_dry(tmp_path: Path) -> Path:
     table = tmp_path / "plants.csv"
     table.write_text("text,label\nfern moss fern,wet\nfern fern reed,wet\nfern dune,wet\ncactus sand fern,dry\n")
     return table
+
+
+def started(folder: Path, *arguments: str | Path, **streams: Any) -> "subprocess.Popen[Any]":
+    """The program, running on its own and to be interrupted, even where these tests run in the background."""
+    return subprocess.Popen(
+        [sys.executable, "-m", "upsort", *map(str, arguments)],
+        cwd=folder,
+        preexec_fn=lambda: signal.signal(
+            signal.SIGINT, signal.default_int_handler
+        ),  # a shell's background job ignores it
+        **streams,
+    )
 
 
 def rows_of(path: Path) -> list[dict[str, str]]:

@@ -5,13 +5,12 @@ import json
 import os
 import signal
 import subprocess
-import sys
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from conftest import Program
+from conftest import Program, started
 
 GOOD = "text,label\nfern moss,wet\nfern reed,wet\nsand,dry\nsand dune,dry\n"
 TRAIN = ("--text=text", "--label=label", "--set=features.in_at_least=1", "-o", "a.sorter")
@@ -163,12 +162,8 @@ def test_an_interrupted_command_leaves_the_old_file(tmp_path: Path, program: Pro
     (tmp_path / "good.csv").write_text(GOOD)
     program("train", "good.csv", *TRAIN)
     (tmp_path / "scored.csv").write_text("old\n")
-    with subprocess.Popen(
-        [sys.executable, "-m", "upsort", "score", "a.sorter", "-", "-o", "scored.csv", "--overwrite"],
-        cwd=tmp_path,
-        stdin=subprocess.PIPE,
-        stderr=subprocess.PIPE,
-    ) as running:
+    line = ("score", "a.sorter", "-", "-o", "scored.csv", "--overwrite")
+    with started(tmp_path, *line, stdin=subprocess.PIPE, stderr=subprocess.PIPE) as running:
         assert running.stdin is not None
         assert running.stderr is not None
         running.stdin.write(b"text\n" + b"fern\n" * 200_000)  # more than a pipe holds: returns once the program reads

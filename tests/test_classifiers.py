@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from conftest import Program
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from measured import texts_alone
 from scipy.optimize import isotonic_regression, minimize
@@ -248,7 +248,6 @@ def test_a_tree_asks_the_best_question_first() -> None:
 
 
 @given(st.lists(st.tuples(st.integers(-5, 5), st.booleans()), min_size=1, max_size=25))
-@settings(deadline=None)
 def test_isotonic_values_are_the_best_rising_ones(points: list[tuple[int, bool]]) -> None:
     scores, own = np.array([float(x) for x, _ in points]), np.array([y for _, y in points])
     steps = isotonic(scores, own)
@@ -445,7 +444,6 @@ def test_neighbours_are_the_first_of_the_most_similar(seed: int, nearest: int) -
 
 
 @given(st.lists(st.lists(st.floats(0.01, 1.0), min_size=4, max_size=4), min_size=1, max_size=20), st.integers(0, 99))
-@settings(deadline=None)
 def test_probabilities_are_brought_into_the_order_of_the_scores(rows: list[list[float]], seed: int) -> None:
     chances = np.array(rows) / np.sum(rows, axis=1, keepdims=True)
     scores = np.random.default_rng(seed).normal(size=chances.shape)

@@ -42,7 +42,7 @@ def trained(texts: list[str], kind: str, lengths: tuple[int, int] = (1, 1)) -> S
 
 
 @given(TEXTS, st.sampled_from(LINEAR), st.sampled_from([(1, 1), (1, 2)]), st.text("abcde ", max_size=20))
-@settings(deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=60, suppress_health_check=[HealthCheck.too_slow])
 def test_pulls_and_intercept_are_the_score(texts: list[str], kind: str, lengths: tuple[int, int], text: str) -> None:
     texts = [f"{text} a" for text in texts]
     sorter = trained(texts, kind, lengths)

@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 import pytest
-from conftest import Program
+from conftest import Program, started
 
 from upsort.files import resumable
 from upsort.files.format import Layout
@@ -80,8 +80,7 @@ def test_another_run_is_not_gone_on_with(program: Program, sorter: str, tmp_path
 
 def test_an_interruption_names_what_is_kept(program: Program, sorter: str, tmp_path: Path) -> None:
     table = many(tmp_path / "many.csv", 120_000)
-    command = [sys.executable, "-m", "upsort", "score", sorter, str(table), "-o", "o.csv"]
-    running = subprocess.Popen(command, cwd=tmp_path, stderr=subprocess.PIPE, text=True)
+    running = started(tmp_path, "score", sorter, table, "-o", "o.csv", stderr=subprocess.PIPE, text=True)
     for _ in range(600):
         if (tmp_path / "o.csv.part.json").exists() or running.poll() is not None:
             break

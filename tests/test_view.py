@@ -75,27 +75,49 @@ def test_a_table_gives_up_room_step_by_step() -> None:
 
 
 NUMBERS = st.integers(0, 10**9).map(lambda n: f"{n:,}")
+SAID = st.lists(st.text("xyz=,[]", min_size=1, max_size=30), max_size=6).map(" ".join)
+OF_KIND = {
+    Kind.NAME: SAID.map(lambda text: text or "x"),
+    Kind.TEXT: SAID,
+    Kind.BEFORE: SAID,
+    Kind.COUNT: NUMBERS,
+    Kind.SHARE: NUMBERS,
+    Kind.NUMBER: NUMBERS,
+    Kind.INTERVAL: st.tuples(NUMBERS, NUMBERS).map(" to ".join),
+    Kind.BAR: st.just(""),
+}
 
 
-@given(
-    st.lists(
-        st.tuples(st.text("abcdefgh ", min_size=1, max_size=40), NUMBERS, NUMBERS, st.text("xyz ", max_size=60)),
-        min_size=1,
-    ),
-    st.integers(20, 140),
-    st.integers(0, 2),
-)
-def test_no_number_is_ever_cut(rows: list[tuple[str, str, str, str]], width: int, spare: int) -> None:
-    table = Table(
-        columns=(col.name("name"), col.count("first"), col.count("second", spare), col.text("said", 1)),
-        rows=[[name.strip() or "a", first, second, " ".join(said.split())] for name, first, second, said in rows],
-    )
+@st.composite
+def tables(draw: st.DrawFn) -> Table:
+    kinds = [Kind.NAME, *draw(st.lists(st.sampled_from(list(Kind)), max_size=8))]
+    head = st.lists(st.text("abcd", min_size=1, max_size=9), min_size=1, max_size=3).map(" ".join)
+    columns = [Column(draw(head), kind, draw(st.integers(0, 3))) for kind in kinds]
+    rows = draw(st.lists(st.tuples(*(OF_KIND[kind] for kind in kinds)), min_size=1, max_size=4))
+    return Table(columns=columns, rows=[list(row) for row in rows])
+
+
+@given(tables(), st.integers(60, 200))
+def test_no_number_is_ever_cut(table: Table, width: int) -> None:
     text = shown(view_of(table), width)
-    assert all(cell_len(line) <= width or len(line.split()) <= 2 for line in text.split("\n"))
-    # A number is shown whole or not at all; the first that may not be left out always is.
-    known = {number for _, first, second, _ in rows for number in (first, second)}
-    assert set(re.findall(r"[\d,]*\d", text)) <= known
-    assert {first for _, first, _, _ in rows} <= set(re.findall(r"[\d,]*\d", text))
+    assert all(cell_len(line) <= width for line in text.split("\n"))
+    # A number is shown whole or not at all; one that may not be left out always is.
+    found = set(re.findall(r"[\d,]*\d", text))
+    numbers = (Kind.COUNT, Kind.SHARE, Kind.NUMBER)
+    places = [place for place, column in enumerate(table.columns) if column.kind in numbers]
+    ends = [place for place, column in enumerate(table.columns) if column.kind is Kind.INTERVAL]
+    cells = [row[place] for row in table.rows for place in (*places, *ends)]
+    assert found <= {number for cell in cells for number in cell.split(" to ")}
+    always = [place for place in places if not table.columns[place].spare]
+    assert {row[place] for row in table.rows for place in always} <= found
+
+
+@given(tables(), st.integers(60, 200))
+def test_a_table_is_as_wide_as_it_needs_and_no_wider_than_it_may(table: Table, width: int) -> None:
+    lines = shown(view_of(table), width).split("\n")
+    assert max(map(cell_len, lines)) <= width
+    if max(map(cell_len, shown(view_of(table), 10_000).split("\n"))) <= width:
+        assert lines == shown(view_of(table), 10_000).split("\n")
 
 
 def test_intervals_fold_under_what_they_are_of() -> None:

@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 import pytest
-from conftest import Program, Run
+from conftest import Program, Run, started
 
 from upsort.cli.commands import NAMES
 
@@ -185,8 +185,8 @@ def test_an_interrupted_command_leaves_what_was_there(folder: Path, command: str
     (folder / "out.csv").write_text("as it was\n")
     rows = (folder / "letters.csv").read_text().splitlines(keepends=True)
     (folder / "many.csv").write_text("".join([rows[0], *rows[1:] * 12]))
-    line = [sys.executable, "-m", "upsort", command, *swapped(LINES[command], "letters.csv", "many.csv")]
-    running = subprocess.Popen(line, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    line = swapped(LINES[command], "letters.csv", "many.csv")
+    running = started(folder, command, *line, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     time.sleep(2.0)
     running.send_signal(signal.SIGINT)
     _, error = running.communicate(timeout=60)

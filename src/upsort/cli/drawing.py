@@ -19,8 +19,9 @@ from rich.text import Text
 
 from upsort.cli.view import Column, Kind, Table
 
-_LEAST_NAME = 22  # characters below which a name is not broken
+_LEAST_NAME = 25  # characters below which a name is not broken
 _LEAST_TEXT = 16
+_READABLE = 40  # characters a line, from which on texts are wide enough
 _GAP = 3  # characters between two columns
 _EDGE = 2  # at both ends together
 _INDENT = "  "
@@ -109,15 +110,17 @@ def blocks(table: Table, width: int) -> list[str]:
 
 def _least(table: Table) -> int:
     """The least width in which no number is cut and no word of a name or text is broken needlessly."""
-    return sum(_least_of(table, place) for place in range(len(table.columns))) + _GAP * (len(table.columns) - 1) + _EDGE
+    return sum(_least_of(table, place) for place in range(len(table.columns))) + _between(table)
+
+
+def _between(table: Table) -> int:
+    """What a table takes beside its cells."""
+    return _GAP * (len(table.columns) - 1) + _EDGE
 
 
 def _least_of(table: Table, place: int) -> int:
     column = table.columns[place]
-    longest = max(
-        (cell_len(line) for row in table.rows for line in row[place].split("\n")),
-        default=0,
-    )
+    longest = _longest_in(table, place)
     head = max((cell_len(word) for word in column.name.split()), default=0)
     match column.kind:
         case Kind.NAME:
@@ -128,17 +131,36 @@ def _least_of(table: Table, place: int) -> int:
             return max(head, longest)
 
 
+def _longest_in(table: Table, place: int) -> int:
+    return max((cell_len(line) for row in table.rows for line in row[place].split("\n")), default=0)
+
+
+def column_widths(table: Table, width: int) -> list[int]:
+    """How wide each column is drawn in a table that is at most `width` wide: at least what it needs. What is left goes first to
+    names and to texts up to a readable width, then to the heads, so that they need not be broken, then to longer texts;
+    everywhere the modest ones first."""
+    places = range(len(table.columns))
+    widths = [_least_of(table, place) for place in places]
+    cells = [_longest_in(table, place) for place in places]
+    readable = [
+        longest if column.kind is Kind.NAME else min(longest, _READABLE)
+        for longest, column in zip(cells, table.columns, strict=True)
+    ]
+    for wanted in (readable, [cell_len(column.name) for column in table.columns], cells):
+        left = width - sum(widths) - _between(table)
+        hungry = [place for place in places if wanted[place] > widths[place]]
+        for number, place in enumerate(sorted(hungry, key=lambda at: wanted[at] - widths[at])):
+            more = min(wanted[place] - widths[place], left // (len(hungry) - number))
+            widths[place] += more
+            left -= more
+    return widths
+
+
 def _draw(table: Table, stream: TextIO, width: int) -> None:
     drawn = RichTable(box=box.HORIZONTALS, header_style="bold", pad_edge=False)
-    for place, column in enumerate(table.columns):
-        right = column.on_the_right
-        least = _least_of(table, place)
+    for column, wide in zip(table.columns, column_widths(table, width), strict=True):
         drawn.add_column(
-            Text(column.name),
-            justify="right" if right else "left",
-            no_wrap=False,
-            overflow="fold",
-            min_width=least,
+            Text(column.name), justify="right" if column.on_the_right else "left", overflow="fold", width=wide
         )
     for row in table.rows:
         drawn.add_row(*(Text(cell) for cell in row))
