@@ -12,6 +12,7 @@ from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.options import spellings_of
 
 T, L = "--text=message", "--label=topic"
+QUICK = "--set=classifier.calibrate=none"  # no folds inside folds
 READING = {
     "--as": "--as=tsv",
     "--encoding": "--encoding=utf-16",
@@ -67,10 +68,10 @@ BASE: dict[str, tuple[str, ...]] = {
     "split": ("letters.csv", T, L, "--output=parts"),
     "train": ("letters.csv", T, L, "--output=out.sorter"),
     "evaluate": ("s.sorter", "letters.csv"),
-    "cross-validate": ("letters.csv", T, L, "--set=columns.date=received"),
+    "cross-validate": ("letters.csv", T, L, "--set=columns.date=received", QUICK),
     "compare": ("letters.csv", T, L, "--set=columns.date=received", "--try=classifier.kind=centroid,complement-nb"),
     "curve": ("letters.csv", T, L, "--set=columns.date=received", "--set=classifier.kind=centroid"),
-    "suspects": ("letters.csv", T, L, "--set=columns.date=received", "--most=25"),
+    "suspects": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--most=25"),
     "terms": ("letters.csv", T, L),
     "explain": ("s.sorter", "my plum has a few leaves with spots, and when is the best time to prune it in the garden"),
     "ask": ("s.sorter",),

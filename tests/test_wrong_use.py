@@ -184,7 +184,7 @@ def test_a_reader_that_goes_away(folder: Path) -> None:
 def test_an_interrupted_command_leaves_what_was_there(folder: Path, command: str) -> None:
     (folder / "out.csv").write_text("as it was\n")
     rows = (folder / "letters.csv").read_text().splitlines(keepends=True)
-    (folder / "many.csv").write_text("".join([rows[0], *rows[1:] * 12]))
+    (folder / "many.csv").write_text("".join([rows[0], *rows[1:] * 80]))
     line = swapped(LINES[command], "letters.csv", "many.csv")
     running = started(folder, command, *line, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     time.sleep(2.0)
