@@ -128,6 +128,18 @@ def write_rows(path: Path, rows: Sequence[dict[str, str]]) -> None:
         writer.writerows(rows)
 
 
+def run_in(folder: Path, *commands: str) -> None:
+    """Run command lines in a folder, one after the other; all must end well."""
+    before = Path.cwd()
+    os.chdir(folder)
+    try:
+        for command in commands:
+            console = Console(output=io.StringIO(), error=io.StringIO())
+            assert main(command.split(), console) == 0, console.error.getvalue()
+    finally:
+        os.chdir(before)
+
+
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--write-cases", action="store_true", help="write what the cases of tests/cases show now")
 
@@ -150,14 +162,7 @@ def desk(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
         "evaluate desk.sorter held-out.csv --quiet",
         "cross-validate letters.csv --text=message --label=topic --folds=3 --classifier=centroid --quiet",
     ]
-    before = Path.cwd()
-    os.chdir(folder)
-    try:
-        for command in commands:
-            console = Console(output=io.StringIO(), error=io.StringIO())
-            assert main(command.split(), console) == 0, console.error.getvalue()
-    finally:
-        os.chdir(before)
+    run_in(folder, *commands)
     with sqlite3.connect(folder / "upsort-ledger.sqlite") as ledger:
         ledger.execute("UPDATE evaluations SET time = '2026-01-01T00:00:00+00:00'")
     return folder

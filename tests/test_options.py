@@ -6,7 +6,7 @@ import shutil
 from pathlib import Path
 
 import pytest
-from conftest import Program
+from conftest import Program, run_in
 
 from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.options import spellings_of
@@ -69,8 +69,15 @@ BASE: dict[str, tuple[str, ...]] = {
     "train": ("letters.csv", T, L, "--output=out.sorter"),
     "evaluate": ("s.sorter", "letters.csv"),
     "cross-validate": ("letters.csv", T, L, "--set=columns.date=received", QUICK),
-    "compare": ("letters.csv", T, L, "--set=columns.date=received", "--try=classifier.kind=centroid,complement-nb"),
-    "curve": ("letters.csv", T, L, "--set=columns.date=received", "--set=classifier.kind=centroid"),
+    "compare": (
+        "letters.csv",
+        T,
+        L,
+        "--set=columns.date=received",
+        QUICK,
+        "--try=classifier.kind=centroid,complement-nb",
+    ),
+    "curve": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--set=classifier.kind=centroid"),
     "suspects": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--most=25"),
     "terms": ("letters.csv", T, L),
     "explain": ("s.sorter", "my plum has a few leaves with spots, and when is the best time to prune it in the garden"),
@@ -153,8 +160,6 @@ def samples(command: str) -> dict[str, str]:
 def workshop(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A folder with all that the commands ask for."""
     import csv
-    import subprocess
-    import sys
 
     import numpy as np
 
@@ -183,22 +188,13 @@ def workshop(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
         "[judge]\nfolds = 3\nseed = 4\n[gather]\nat_least_words = 35\n"
     )
     np.save(folder / "v.npy", np.random.default_rng(1).random((len(letters), 2)))
-    for name, kind in (("s", "logistic"), ("b", "multinomial-nb")):
-        command = [
-            "train",
-            "new.csv",
-            T,
-            L,
-            "--id=ref",
-            "--no-check",
-            f"--set=classifier.kind={kind}",
-            "-o",
-            f"{name}.sorter",
-        ]
-        subprocess.run([sys.executable, "-m", "upsort", *command], cwd=folder, check=True, capture_output=True)
-    for kind in ("logistic", "majority"):
-        command = ["cross-validate", "letters.csv", T, L, "--folds=2", f"--set=classifier.kind={kind}"]
-        subprocess.run([sys.executable, "-m", "upsort", *command], cwd=folder, check=True, capture_output=True)
+    trained = f"train new.csv {T} {L} --id=ref --no-check --set=classifier.kind"
+    judged = f"cross-validate letters.csv {T} {L} --folds=2 --set=classifier.kind"
+    run_in(
+        folder,
+        *(f"{trained}=logistic -o s.sorter", f"{trained}=multinomial-nb -o b.sorter"),
+        *(f"{judged}={kind}" for kind in ("logistic", "majority")),
+    )
     return folder
 
 
