@@ -3,6 +3,7 @@
 import tomllib
 from collections.abc import Callable
 from dataclasses import fields, is_dataclass
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -44,7 +45,7 @@ def checked_plan(values: dict[str, Any], where: str) -> Plan:
     if "try" in values:
         values = {**{key: value for key, value in values.items() if key != "try"}, "candidates": values["try"]}
     try:
-        plan: Plan = TypeAdapter(Plan).validate_python(_as_lists(renewed(values)[0]))
+        plan = _schema().validate_python(_as_lists(renewed(values)[0]))
     except ValidationError as error:
         raise _readable(error.errors()[0], where) from None
     for key in declared_keys().values():
@@ -54,6 +55,12 @@ def checked_plan(values: dict[str, Any], where: str) -> Plan:
                 if name not in key.choices:
                     raise _wrong(key, name, where)
     return plan
+
+
+@cache
+def _schema() -> TypeAdapter[Plan]:
+    """What a plan may hold; made once, since that takes longer than reading one."""
+    return TypeAdapter(Plan)
 
 
 def _read(path: Path) -> dict[str, Any]:
