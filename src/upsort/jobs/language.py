@@ -1,0 +1,52 @@
+"""Which language a corpus is in, by a look at its first documents."""
+
+from collections import Counter
+from collections.abc import Iterable
+from itertools import islice
+
+from upsort.core import plan
+from upsort.core.text.languages import NAMES, WITHOUT_SPACES, Spoken, spoken_in
+from upsort.core.text.lowercase import lower
+from upsort.core.text.tokeniser import tokenise
+from upsort.files.columns import roles_in
+from upsort.files.documents import texts_of
+from upsort.files.language_profiles import profiles
+from upsort.files.sources import Inputs
+
+_LOOKED_AT = 300
+_LEAST_DOCUMENTS = 3
+_LEAST_SHARE = 0.6
+
+
+def main_language(found: Iterable[Spoken]) -> Spoken:
+    """What most of the documents of which anything is known are in; nothing where that are too few, or no clear majority."""
+    counts = Counter(one for one in found if one.known)
+    if not counts:
+        return Spoken()
+    most, times = counts.most_common(1)[0]
+    return most if times >= _LEAST_SHARE * counts.total() and times >= _LEAST_DOCUMENTS else Spoken()
+
+
+def language_of(inputs: Inputs, columns: plan.Columns) -> Spoken:
+    """The language of the first documents of the first table."""
+    table = inputs.tables[0]
+    roles = roles_in(table.columns, table.name, plan.Columns(text=columns.text))
+    rows = [row for block in islice(table.blocks(), 1) for row in block.rows[:_LOOKED_AT]]
+    texts = [lower(text, "") for text in texts_of(rows, roles)]
+    return main_language(spoken_in(tokenise(texts), profiles()))
+
+
+def other_language(found: Spoken, choices: plan.Plan) -> str:
+    """What is to be said where texts are in another language than the plan says; empty where they are not."""
+    said = choices.clean.language
+    if not found.code or found.code == said:
+        return ""
+    return (
+        f"the texts are {NAMES[found.code]}, it seems; stop words, stems and lower case go by {NAMES.get(said, repr(said))} "
+        f"(--language {found.code}, or clean.language in the plan)."
+    )
+
+
+def needs_letters(found: Spoken, choices: plan.Plan) -> bool:
+    """Whether terms of letters would serve better than the words that there are no spaces between."""
+    return found.code in WITHOUT_SPACES and choices.features.units != "letters"

@@ -1,0 +1,113 @@
+"""Finding out the language of texts: against letters of the project's own, of which no profile was counted."""
+
+import csv
+import io
+import tomllib
+from pathlib import Path
+
+import pytest
+from conftest import Program
+
+from upsort.core.text.languages import Spoken, spoken_in
+from upsort.core.text.lowercase import lower
+from upsort.core.text.tokeniser import tokenise
+from upsort.files.encoding import find_encoding
+from upsort.files.language_profiles import KEPT_IN, profiles
+from upsort.jobs.language import main_language
+
+LETTERS: dict[str, list[str]] = tomllib.loads(
+    (Path(__file__).parent / "data" / "letters-in-languages.toml").read_text(encoding="utf-8")
+)
+
+
+def found_in(texts: list[str]) -> list[Spoken]:
+    return spoken_in(tokenise([lower(text, "") for text in texts]), profiles())
+
+
+def stretches(language: str, words: int) -> list[str]:
+    """All stretches of so many words, each two words further on."""
+    every = " ".join(LETTERS[language]).split()
+    return [" ".join(every[begin : begin + words]) for begin in range(0, len(every) - words + 1, 2)]
+
+
+@pytest.mark.parametrize(("words", "share"), [(6, 0.9), (20, 0.99)])
+def test_texts_of_some_words_are_told(words: int, share: float) -> None:
+    right = [one.code == language for language in LETTERS for one in found_in(stretches(language, words))]
+    assert len(right) > 1000
+    assert sum(right) >= share * len(right)
+
+
+@pytest.mark.parametrize("language", LETTERS)
+def test_no_language_is_left_behind(language: str) -> None:
+    right = [one.code == language for one in found_in(stretches(language, 12))]
+    assert sum(right) >= 0.93 * len(right)
+
+
+@pytest.mark.parametrize(
+    ("text", "spoken"),
+    [
+        ("葉が丸まっています。どうすればいいですか", Spoken("ja", "Hiragana")),
+        ("我的榅桲叶子卷曲了", Spoken("zh", "Cjk")),
+        ("잎이 말려 있어요", Spoken("ko", "Hangul")),
+        ("τα φύλλα της κυδωνιάς", Spoken("el", "Greek")),
+        ("ใบไม้ม้วนงอ", Spoken("th", "Thai")),
+        ("עלי החבוש מתקפלים", Spoken("", "Hebrew")),
+        ("листя айви скручується і їхній ґанок", Spoken("", "Cyrillic")),
+        ("12345 😀 ...", Spoken()),
+        ("", Spoken()),
+        ("xq zzkv wwq", Spoken()),
+    ],
+)  # fmt: skip
+def test_scripts_and_what_is_not_known(text: str, spoken: Spoken) -> None:
+    assert found_in([text]) == [spoken]
+
+
+def test_the_profiles_are_small() -> None:
+    assert KEPT_IN.stat().st_size < 300_000
+
+
+def test_a_corpus_is_in_what_most_of_its_documents_are_in() -> None:
+    german, french = Spoken("de"), Spoken("fr")
+    assert main_language([german] * 3 + [Spoken()] * 9 + [french]) == german
+    assert main_language([german, german]) == Spoken()
+    assert main_language([german] * 5 + [french] * 5) == Spoken()
+
+
+def table(path: Path, texts: list[str]) -> None:
+    with path.open("w", newline="", encoding="utf-8") as stream:
+        csv.writer(stream).writerows(
+            [("text", "bench"), *((text, "ab"[place % 2]) for place, text in enumerate(texts))]
+        )
+
+
+def test_it_is_told_and_planned_and_warned_of(tmp_path: Path, program: Program) -> None:
+    table(tmp_path / "t.csv", [*LETTERS["de"], *stretches("de", 9), *LETTERS["fr"][:3]])
+    run = program("survey", "t.csv", "--label=bench")
+    assert run.out.splitlines()[0].endswith("German, it seems: clean.language=de.")
+    assert "In another language, French it seems: 3 (such as line 1" in run.out
+    assert "the texts are German, it seems" in program("train", "t.csv", "--label=bench", "-o", "t.sorter").err
+    assert "clean.language=de" in program("plan", "t.csv", "--label=bench").out
+    run = program("train", "t.csv", "--label=bench", "-o", "t.sorter")
+    assert "it seems" not in run.err
+
+
+def test_what_has_no_spaces_is_cut_into_letters(tmp_path: Path, program: Program) -> None:
+    table(tmp_path / "t.csv", ["葉が丸まっています", "水やりはどのくらいですか", "土が重いのですが", "虫がいます"] * 3)
+    assert "terms of letters serve better" in program("survey", "t.csv", "--label=bench").out
+    program("plan", "t.csv", "--label=bench")
+    plan = tomllib.loads(Path("upsort.toml").read_text())
+    assert (plan["clean"]["language"], plan["features"]["units"]) == ("ja", "letters")
+
+
+@pytest.mark.parametrize(
+    ("language", "encoding"), [("pl", "cp1250"), ("fr", "cp1252"), ("pt", "cp1252"), ("tr", "cp1254"), ("es", "cp1252")]
+)
+def test_an_encoding_is_told_by_the_letters_of_the_language(language: str, encoding: str) -> None:
+    content = "\n".join(LETTERS[language]).encode(encoding)
+    assert find_encoding(io.BytesIO(content)).name == encoding
+
+
+def test_where_the_encoding_does_not_matter_this_is_said(tmp_path: Path, program: Program) -> None:
+    (tmp_path / "t.csv").write_bytes("text;bench\nDie Blätter fallen;a\nDer Rasen wächst;b\n".encode("cp1252"))
+    run = program("gather", "t.csv", "-o", "c.csv")
+    assert "read as cp1252, which here gives the same text as cp1250, cp1254." in run.err
