@@ -1,0 +1,138 @@
+"""Where the names of a table's columns stand: in its first row, below titles, or nowhere."""
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from upsort.core.errors import DataProblem
+from upsort.core.names import counted
+from upsort.files.rows import Reading
+
+_LONG_FOR_A_NAME = 60
+_MOST_TITLES = 20
+_SHOWN = 60
+
+
+@dataclass(frozen=True)
+class Heading:
+    """Where the body of a table begins.
+
+    row: the place of the row of names among the rows given, or None where there is none. titles: the rows above it.
+    """
+
+    row: int | None
+    titles: tuple[tuple[str, ...], ...] = ()
+
+    @property
+    def rows(self) -> int:
+        """How many rows come before the first document."""
+        return 0 if self.row is None else self.row + 1
+
+
+def heading_as_told(
+    reading: Reading, rows: Sequence[Sequence[str]], lines: Sequence[int], source: str, header: bool | None = None
+) -> Heading:
+    """The heading of a table by its first rows, as far as a reading leaves it open. lines: where each row begins. header: whether
+    there is a row of names where the reading does not say it. Raises DataProblem where no row begins at the line that it
+    names."""
+    if reading.header_row:
+        return heading_at(rows, lines, reading.header_row, source)
+    return heading_of(rows, header if reading.header is None else reading.header)
+
+
+def heading_of(rows: Sequence[Sequence[str]], header: bool | None) -> Heading:
+    """The heading of a table by its first rows, none of them blank. header: whether there is a row of names; None where that is
+    to be found out.
+
+    Titles are rows at the beginning that fill at most half of the columns that the table has, followed by one that fills more
+    and looks like names; where that is not so, the first row is taken for what it looks like.
+    """
+    if header is False:
+        return Heading(None)
+    width = _usual_width(rows)
+    for place, row in enumerate(rows[: _MOST_TITLES + 1]):
+        filled = _filled(row)
+        if filled < 2 or 2 * filled <= width:
+            continue
+        if place and place + 1 < len(rows) and looks_like_names(rows[place:]):
+            return Heading(place, tuple(map(tuple, rows[:place])))
+        break
+    return Heading(0 if header or looks_like_names(rows) else None)
+
+
+def heading_at(rows: Sequence[Sequence[str]], lines: Sequence[int], wanted: int, source: str) -> Heading:
+    """The heading whose names stand in the row that begins at a line. Raises DataProblem where none does."""
+    if wanted not in lines:
+        raise DataProblem(
+            f"{source} has no row that begins at line {wanted}.",
+            f"Its first rows begin at {', '.join(map(str, lines[:_MOST_TITLES]))} (--header-row).",
+        )
+    place = lines.index(wanted)
+    return Heading(place, tuple(map(tuple, rows[:place])))
+
+
+def told_titles(source: str, heading: Heading) -> list[str]:
+    """What is to be told about rows above the names; nothing where there are none."""
+    if not heading.titles:
+        return []
+    first = next(cell.strip() for row in heading.titles for cell in row if cell.strip())
+    shown = first if len(first) <= _SHOWN else f"{first[: _SHOWN - 1]}…"
+    return [
+        f"{source}: {counted(len(heading.titles), 'row')} above the names of the columns left out ({shown!r}); "
+        "--header-row names another row."
+    ]
+
+
+def _usual_width(rows: Sequence[Sequence[str]]) -> int:
+    """How many cells most rows have, up to the last that is filled; of those that come equally often the most."""
+    widths = Counter(max((place for place, cell in enumerate(row, 1) if cell.strip()), default=0) for row in rows)
+    return max(widths, key=lambda width: (widths[width], width), default=0)
+
+
+def _filled(row: Sequence[str]) -> int:
+    """How many different things stand in a row: a merged title is one."""
+    return len({cell.strip() for cell in row} - {""})
+
+
+def looks_like_names(rows: Sequence[Sequence[str]]) -> bool:
+    """Whether the first row names the columns.
+
+    Names are short, not numbers, all different, and none is found again further down in its column.
+    """
+    first = [cell.strip() for cell in rows[0]]
+    named = [cell for cell in first if cell]
+    if not named or len({cell.casefold() for cell in named}) < len(named):
+        return not any(_is_data(cell) for cell in named) and bool(named)
+    if any(_is_data(cell) for cell in named):
+        return False
+    for column, name in enumerate(first):
+        below = {row[column].strip() for row in rows[1:] if column < len(row)}
+        if name and name in below:
+            return False
+    return True
+
+
+def _is_data(cell: str) -> bool:
+    return len(cell) > _LONG_FOR_A_NAME or "\n" in cell or cell.replace(".", "").replace("-", "").isdigit()
+
+
+def names_in(heading: Heading, rows: Sequence[Sequence[str]], width: int = 0) -> tuple[str, ...]:
+    """The names of the columns: those of the heading, or numbers from 1. width: of the table where no row says it."""
+    if heading.row is None:
+        return tuple(str(number + 1) for number in range(width or len(rows[0])))
+    return distinct_names([name.strip() for name in rows[heading.row]])
+
+
+def distinct_names(names: Sequence[str]) -> tuple[str, ...]:
+    """Column names, made different where a table repeats one, and numbered where it gives none."""
+    used: set[str] = set()
+    distinct = []
+    for number, name in enumerate(names, 1):
+        base = name or str(number)
+        candidate, copy = base, 1
+        while candidate in used:
+            copy += 1
+            candidate = f"{base} ({copy})"
+        used.add(candidate)
+        distinct.append(candidate)
+    return tuple(distinct)

@@ -1,0 +1,144 @@
+"""What is inside the nested values of JSON, as columns beside them: `body.text`, `labels.section`, `tags[0]`.
+
+Such a column is read like any other. Where a table is written that has the nested value itself, it is not written again.
+"""
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Any
+
+_DEEPEST = 6
+_ITEMS_NAMED = 3  # of a list
+_MOST = 300  # columns
+
+Steps = tuple[str | int, ...]
+"""Keys of objects and places in lists, from the outermost on."""
+NOTHING_THERE = object()
+
+
+class InnerName(str):
+    """The name of a column that is inside another one. steps: from the object to it. covered: whether all that the outermost
+    value holds, in any row, is in such columns."""
+
+    steps: Steps
+    covered: bool
+
+    def __new__(cls, name: str, steps: Steps, covered: bool) -> "InnerName":
+        """name: as it is shown."""
+        found = super().__new__(cls, name)
+        found.steps, found.covered = steps, covered
+        return found
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return (InnerName, (str(self), self.steps, self.covered))
+
+    @property
+    def outermost(self) -> str:
+        """The column that it is inside of."""
+        return str(self.steps[0])
+
+
+class InnerPaths:
+    """Finds out what is inside the values of a table's rows."""
+
+    def __init__(self) -> None:
+        self._seen: Counter[Steps] = Counter()
+        self._uncovered: set[str] = set()
+
+    def look(self, row: Mapping[str, Any]) -> None:
+        """One more row."""
+        for key, value in row.items():
+            if isinstance(value, dict | list):
+                for steps, whole in _leaves(value, (key,)):
+                    if len(steps) > 1:
+                        self._seen[steps] += 1
+                    if not whole or len(steps) == 1:
+                        self._uncovered.add(key)
+
+    def names(self, columns: Iterable[str]) -> tuple[list[InnerName], list[str]]:
+        """The columns to add to those there are, and what to tell: those found in most rows, where there are too many."""
+        taken = set(columns)
+        usual = {steps for steps, _ in self._seen.most_common(_MOST)}
+        left_out = {str(steps[0]) for steps in self._seen if steps not in usual}
+        found: dict[str, InnerName] = {}
+        for steps in self._seen:
+            name = _spelt(steps)
+            if steps in usual and name not in taken and name not in found:
+                whole = str(steps[0]) not in self._uncovered | left_out
+                found[name] = InnerName(name, steps, whole)
+        told = [f"{len(self._seen):,} different paths into nested values; the {_MOST} commonest are columns"]
+        return list(found.values()), told if left_out else []
+
+
+def _leaves(value: Any, steps: Steps) -> Iterator[tuple[Steps, bool]]:
+    """The paths to values that are cells, and whether they hold all that is there."""
+    if isinstance(value, dict) and value and len(steps) < _DEEPEST:
+        for key, inner in value.items():
+            yield from _leaves(inner, (*steps, key))
+    elif isinstance(value, list):
+        yield steps, not any(isinstance(item, dict | list) for item in value)
+        if len(steps) < _DEEPEST:
+            for place, item in enumerate(value[:_ITEMS_NAMED]):
+                yield from _leaves(item, (*steps, place))
+    else:
+        yield steps, not isinstance(value, dict) or not value
+
+
+def _spelt(steps: Steps) -> str:
+    first, *others = steps
+    return str(first) + "".join(f"[{step}]" if isinstance(step, int) else f".{step}" for step in others)
+
+
+def value_at(held: Any, steps: Sequence[str | int]) -> Any:
+    """What is at the end of some steps; NOTHING_THERE where they do not lead anywhere."""
+    for step in steps:
+        if isinstance(step, int):
+            if not isinstance(held, list) or step >= len(held):
+                return NOTHING_THERE
+        elif not isinstance(held, dict) or step not in held:
+            return NOTHING_THERE
+        held = held[step]
+    return held
+
+
+def value_named(held: Any, name: str) -> Any:
+    """What a name stands for in an object: one of its own keys, or a path; NOTHING_THERE where it has no such thing."""
+    if isinstance(held, dict):
+        if name in held:
+            return held[name]
+        for key in held:
+            if name.startswith(key) and name[len(key) : len(key) + 1] in {".", "["}:
+                found = value_named(held[key], name[len(key) :].removeprefix("."))
+                if found is not NOTHING_THERE:
+                    return found
+    elif isinstance(held, list) and name.startswith("["):
+        number, bracket, rest = name[1:].partition("]")
+        if bracket and number.isdecimal() and int(number) < len(held):
+            return value_named(held[int(number)], rest.removeprefix(".")) if rest else held[int(number)]
+    return NOTHING_THERE
+
+
+def outer_names(columns: Iterable[str]) -> list[str]:
+    """The columns that are not inside others."""
+    return [name for name in columns if not isinstance(name, InnerName)]
+
+
+def flat_names(columns: Sequence[str]) -> list[str]:
+    """The columns of a table without nested values: an object that others show whole is left out, and so are single items of
+    lists."""
+    shown = {name.outermost for name in _inner(columns) if name.covered}
+    return [name for name in columns if name not in shown and not _is_item(name)]
+
+
+def plain_names(columns: Sequence[str]) -> list[str]:
+    """The columns that neither have others inside nor are single items of lists."""
+    outermost = {name.outermost for name in _inner(columns) if not _is_item(name)}
+    return [name for name in columns if name not in outermost and not _is_item(name)]
+
+
+def _inner(columns: Sequence[str]) -> list[InnerName]:
+    return [name for name in columns if isinstance(name, InnerName)]
+
+
+def _is_item(name: str) -> bool:
+    return isinstance(name, InnerName) and any(isinstance(step, int) for step in name.steps)
