@@ -6,8 +6,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 from conftest import Program
+from pyarrow import parquet
 from scipy.io import mmread
-from scipy.sparse import csr_array
+from scipy.sparse import csr_array, load_npz
 
 LETTERS = ("--text=message", "--label=topic", "--id=ref")
 
@@ -42,15 +43,25 @@ def test_one_length_alone_is_the_shortest_and_the_longest(program: Program, wet_
 
 def test_matrices_written_and_read_back_are_equal(program: Program, demo: Path, tmp_path: Path) -> None:
     letters = (demo / "letters-2024.csv", *LETTERS)
-    for name in ("m.mtx", "m.npz"):
+    for name in ("m.mtx", "m.npz", "arrays.npy", "m.parquet"):
         program("features", *letters, "--matrix", name)
-    market = csr_array(mmread(tmp_path / "m.mtx"))
+    plain = csr_array(mmread(tmp_path / "m.mtx"))
+    assert (load_npz(tmp_path / "m.npz") != plain).nnz == 0
     arrays = np.load(tmp_path / "m.npz", allow_pickle=False)
-    plain = csr_array((arrays["data"], arrays["indices"], arrays["indptr"]), shape=tuple(arrays["shape"]))
-    assert (market != plain).nnz == 0
     terms = (tmp_path / "m.terms.txt").read_text(encoding="utf-8").splitlines()
     assert terms == arrays["terms"].tolist()
     assert (tmp_path / "m.documents.txt").read_text(encoding="utf-8").splitlines() == arrays["documents"].tolist()
+    parts = [np.load(tmp_path / f"arrays.{name}.npy", mmap_mode="r") for name in ("data", "indices", "indptr")]
+    assert all(isinstance(part, np.memmap) for part in parts)
+    assert (csr_array(tuple(parts), shape=plain.shape) != plain).nnz == 0
+    assert (tmp_path / "arrays.terms.txt").read_text(encoding="utf-8").splitlines() == terms
+    frame = parquet.read_table(tmp_path / "m.parquet").to_pydict()
+    assert list(frame) == ["document", "term", "value"]
+    rows = [arrays["documents"].tolist().index(name) for name in frame["document"]]
+    columns = [terms.index(name) for name in frame["term"]]
+    assert (csr_array((frame["value"], (rows, columns)), shape=plain.shape) != plain).nnz == 0
+    program("features", *letters, "--matrix=m.parquet", "--terms=water,compost")
+    assert parquet.read_schema(tmp_path / "m.parquet").names == ["document", "water", "compost"]
     program("features", *letters, "--matrix=m.csv", "--terms=water,compost")
     with (tmp_path / "m.csv").open(newline="") as stream:
         dense = [float(row["water"]) for row in csv.DictReader(stream)]

@@ -1,20 +1,16 @@
 """The document-term matrix to look at and to carry away: a summary, the term table, single rows, exports."""
 
-import io
 from collections import Counter
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import BinaryIO
 
 import numpy as np
-from scipy.io import mmwrite
 from scipy.sparse import csr_array, vstack
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.families import settled
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem
 from upsort.core.features.measuring import Measuring
 from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, total_counts
 from upsort.core.learning.labelled import numbered
@@ -25,15 +21,12 @@ from upsort.core.text.cleaning import cleaner
 from upsort.files.documents import Reader
 from upsort.files.resources import resources_for
 from upsort.files.tables_out import table_file
-from upsort.files.writing import replacing, replacing_text
 from upsort.jobs.corpus import measured_by, with_tokens
 from upsort.jobs.progress import nothing_usable
 from upsort.jobs.score import Incoming
 from upsort.jobs.work import Work
 
-MATRIX_ENDINGS = (".mtx", ".npz", ".csv", ".tsv", ".jsonl", ".parquet")
 UNLABELLED = "(no label)"
-_MOST_DENSE_CELLS = 200_000_000
 _ROWS_AT_ONCE = 1000
 
 
@@ -267,78 +260,3 @@ def write_terms(matrix: Matrix, path: Path, rows: Sequence[TermRow]) -> None:
 def _cells(row: TermRow) -> list[str]:
     numbers = (f"{row.idf:.6f}", f"{row.mean_weight:.6f}", f"{row.largest_weight:.6f}")
     return [row.term, str(row.documents), str(row.count), *numbers, *map(str, row.by_label)]
-
-
-def write_matrix(matrix: Matrix, path: Path, only: Sequence[str] = ()) -> list[Path]:
-    """Write the weights, in the form that the ending names; returns the files.
-
-    .mtx: Matrix Market, with the terms and documents one a line in files beside it. .npz: plain arrays data, indices, indptr,
-    shape, terms and documents. A table: dense, a column for each of the terms `only` (all, where none is named).
-    """
-    ending = path.suffix.lower()
-    if ending not in MATRIX_ENDINGS:
-        raise UsageProblem(
-            f"{path} has no ending that names a form of matrix.", f"Use one of {', '.join(MATRIX_ENDINGS)}."
-        )
-    if only and ending in {".mtx", ".npz"}:
-        raise UsageProblem(f"{path} holds all terms.", "Choose terms with --terms for a dense table alone (.csv …).")
-    match ending:
-        case ".mtx":
-            with replacing(path) as stream, _kept_open(stream) as held:
-                mmwrite(held, matrix.weights.tocoo(), precision=17)
-            beside = [path.with_suffix(".terms.txt"), path.with_suffix(".documents.txt")]
-            for file, names in zip(beside, (matrix.space.terms, matrix.references), strict=True):
-                with replacing_text(file) as text:
-                    text.writelines(f"{' '.join(name.split())}\n" for name in names)
-            return [path, *beside]
-        case ".npz":
-            with replacing(path) as stream:
-                np.savez(
-                    stream,
-                    data=matrix.weights.data,
-                    indices=matrix.weights.indices,
-                    indptr=matrix.weights.indptr,
-                    shape=np.array(matrix.weights.shape),
-                    terms=np.array(matrix.space.terms, dtype=np.str_),
-                    documents=np.array(matrix.references, dtype=np.str_),
-                )
-            return [path]
-        case _:
-            _write_dense(matrix, path, only)
-            return [path]
-
-
-@contextmanager
-def _kept_open(stream: BinaryIO) -> Iterator[BinaryIO]:
-    """A stream for a writer that closes what it writes to; its content arrives when the block ends."""
-    buffer = io.BytesIO()
-    buffer.close = lambda: None  # type: ignore[method-assign]
-    yield buffer
-    stream.write(buffer.getvalue())
-
-
-def _write_dense(matrix: Matrix, path: Path, only: Sequence[str]) -> None:
-    missing = [term for term in only if term not in matrix.space.columns]
-    if missing:
-        raise UsageProblem(
-            f"{missing[0]!r} is not among the terms.", suggestion(missing[0], matrix.space.terms, "terms")
-        )
-    names = list(only) or matrix.space.terms
-    cells = len(names) * matrix.weights.shape[0]
-    if cells > _MOST_DENSE_CELLS:
-        raise DataProblem(
-            f"A dense table would have {cells:,} cells.",
-            "Choose terms with --terms, or write .mtx or .npz, which stay sparse.",
-        )
-    chosen = matrix.weights[:, [matrix.space.columns[name] for name in names]]
-    with table_file(path, ["document", *names]) as writer:
-        for begin in range(0, chosen.shape[0], _ROWS_AT_ONCE):
-            dense = chosen[begin : begin + _ROWS_AT_ONCE].toarray()
-            writer.writerows(
-                [
-                    [reference, *(f"{weight:.6g}" for weight in row)]
-                    for reference, row in zip(
-                        matrix.references[begin : begin + _ROWS_AT_ONCE], dense.tolist(), strict=True
-                    )
-                ]
-            )

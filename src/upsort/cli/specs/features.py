@@ -40,13 +40,16 @@ class FeaturesOptions(Sources, Workers, Columns, Reading, FeatureKeys, CleanKeys
         "the term table, whole", "-o", "--output", default=None, metavar="FILE", heading="what to write"
     )
     matrix: str | None = option(
-        "the matrix: .mtx, .npz, or dense .csv, .tsv, .jsonl, .parquet",
+        "the matrix: .mtx, .npz (SciPy's), .npy (arrays to map), .parquet (document, term, value), or dense .csv, .tsv, .jsonl",
         default=None,
         metavar="FILE",
         heading="what to write",
     )
     terms: str = option(
-        "with a dense --matrix: these terms", default="", metavar="TERM[,TERM]", heading="what to write"
+        "make --matrix dense (.csv, .tsv, .jsonl, .parquet), of these terms",
+        default="",
+        metavar="TERM[,TERM]",
+        heading="what to write",
     )
     figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER", heading="what to write")
     make_vectors: str | None = option(

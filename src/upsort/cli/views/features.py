@@ -21,7 +21,9 @@ from upsort.cli.status import Exit
 from upsort.cli.view import Column, Kind, View, Where
 from upsort.cli.wording import percent
 from upsort.core.features.hashing import estimated_terms, sharing
+from upsort.core.names import visible
 from upsort.files.formats import format_to_write
+from upsort.files.matrix_files import NamedMatrix, write_matrix
 from upsort.files.sorter_loading import load_sorter
 from upsort.jobs.feature_figures import draw_features
 from upsort.jobs.features import (
@@ -33,7 +35,6 @@ from upsort.jobs.features import (
     in_sorter,
     summary,
     term_table,
-    write_matrix,
     write_terms,
 )
 from upsort.jobs.word_vectors import make_word_vectors
@@ -69,7 +70,8 @@ def run(options: FeaturesOptions, console: Console) -> Exit:
         write_terms(matrix, output, rows)
         written.append(output)
     if options.matrix:
-        written += write_matrix(matrix, Path(options.matrix), names(options.terms))
+        named = NamedMatrix(matrix.weights, matrix.space.terms, matrix.references)
+        written += write_matrix(named, Path(options.matrix), names(options.terms))
     if options.figures:
         written += draw_features(matrix, Path(options.figures))
     top = rows[: options.top]
@@ -128,7 +130,7 @@ def _show_summary(found: Summary, matrix: Matrix, view: View) -> None:
         view.say(
             f"Of {found.distinct_terms:,} distinct terms, {found.seen_once:,} stand in the corpus once. Left out: "
             f"{found.too_rare:,} in fewer than {settings.in_at_least} documents, {found.too_common:,} in more than "
-            f"{settings.in_at_most:.0%} of them, {found.too_many:,} beyond the {settings.most_terms:,} allowed."
+            f"{100 * settings.in_at_most:.3g} % of them, {found.too_many:,} beyond the {settings.most_terms:,} allowed."
         )
     if settings.hash_bits:
         terms = estimated_terms(found.terms, settings.hash_bits)
@@ -166,7 +168,7 @@ def _show_terms(rows: Sequence[TermRow], matrix: Matrix, view: View) -> None:
         ),
         [
             (
-                row.term,
+                visible(row.term),
                 row.documents,
                 row.count,
                 f"{row.idf:.3f}",
