@@ -18,6 +18,20 @@ def listed(names: Iterable[str], most: int = 12) -> str:
     return f"{', '.join(every[:most])} and {len(every) - most} more"
 
 
+def counted(number: int, noun: str) -> str:
+    """A number of things in words: `1 row`, `2,400 rows`. noun: in the singular, with a plural in s."""
+    return f"{number:,} {noun}{'' if number == 1 else 's'}"
+
+
+def visible(term: str) -> str:
+    """A term as it is shown: the spaces at its ends, which terms of letters have, as ␣."""
+    bare = term.strip(" ")
+    if len(bare) == len(term) or not bare:
+        return "␣" * len(term) if not bare else term
+    begin = len(term) - len(term.lstrip(" "))
+    return f"{'␣' * begin}{bare}{'␣' * (len(term) - begin - len(bare))}"
+
+
 def suggestion(name: str, known: Iterable[str], noun: str) -> str:
     """A remedy line for an unknown name: the nearest ones, or all there are."""
     every = list(known)

@@ -48,6 +48,9 @@ class Columns:
     ] = ""
     id: Annotated[str, key("what to call a document by")] = ""
     date: Annotated[str, key("when a document was written")] = ""
+    date_format: Annotated[
+        str, key("how dates are written, such as %d/%m/%Y; empty: found out", When("judge.in_time", (True,)))
+    ] = ""
     group: Annotated[str, key("documents with the same value stay on one side of every split")] = ""
     fold: Annotated[str, key("which fold a document is in, where a column tells it")] = ""
     row_weight: Annotated[str, key("how much a document counts in training")] = ""
@@ -77,6 +80,7 @@ class Source:
     encoding: Annotated[str, key("its encoding; empty: found out")] = ""
     delimiter: Annotated[str, key("what separates its cells; empty: found out")] = ""
     header: Annotated[bool | None, key("whether its first row names the columns; not given: found out")] = None
+    header_row: Annotated[Count, key("the line of the row that names its columns, from 1; 0: found out")] = 0
     sheet: Annotated[str, key("the sheet of a spreadsheet; empty: the first with rows")] = ""
 
 
@@ -167,7 +171,7 @@ class Features:
     units: Annotated[Literal["words", "letters"], key("words, or letters for n-grams of letters")] = "words"
     lengths: Annotated[
         tuple[Annotated[int, Ge(1), Le(9)], Annotated[int, Ge(1), Le(9)]],
-        key("shortest and longest n-grams, for example [1, 2]"),
+        key("shortest and longest n-grams, for example [1, 2]; of letters, 3 to 5 where nothing is said"),
     ] = (1, 1)
     skip: Annotated[
         bool, key("pairs of words with one word between them are terms too", When("features.units", ("words",)))
@@ -216,12 +220,22 @@ class Features:
     ] = "equal"
 
 
+EventModel = Literal["counts", "presence", "complement"]
+
+
 @dataclass(frozen=True, kw_only=True)
 class Classifier:
     """Which classifier, and how it is trained."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     kind: Annotated[str, key("the family of the classifier", among="kinds")] = "logistic"
+    event_model: Annotated[
+        EventModel,
+        key(
+            "counts: how often a term occurs in a label; presence: in how many documents, absent terms counting too; "
+            "complement: how often in all other labels, for labels of very different size"
+        ),
+    ] = "counts"
     smoothing: Annotated[Above0, key("added to every count")] = 1.0
     prior: Annotated[
         Literal["data", "uniform"] | dict[str, Above0],
@@ -237,10 +251,8 @@ class Classifier:
     ] = "multinomial"
     interpolation: Annotated[Share, key("0: all terms weigh the same, 1: as trained")] = 0.25
     label_weights: Annotated[
-        Literal["equal", "balanced"] | dict[str, Above0],
-        key(
-            "how much documents of a label count: equal, balanced (all labels alike), or one by one: { bookings = 0.5 }"
-        ),
+        Literal["equal", "even"] | dict[str, Above0],
+        key("how much documents of a label count: equal, even (all labels alike), or one by one: { bookings = 0.5 }"),
     ] = "equal"
     sampling: Annotated[
         Literal["none", "over", "under"],
@@ -280,15 +292,20 @@ class Decide:
     """How probabilities become labels."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
-    cost_file: Annotated[str, key("a table of costs: a row for each given label, a column for each true one")] = ""
+    cost_file: Annotated[str, key("a table of costs: a row for each label to sort as, a column for each true one")] = ""
     f_beta: Annotated[
         Annotated[float, Ge(0)], key("choose weights of labels for the highest macro F-beta, with this beta; 0: none")
     ] = 0.0
-    undecided_below: Annotated[Share, key("documents whose probability is lower get no label")] = 0.0
+    undecided_below: Annotated[
+        Share, key("documents whose probability is lower get no label", unless=(When("decide.decided_accuracy"),))
+    ] = 0.0
+    decided_accuracy: Annotated[
+        Share, key("choose undecided_below on folds, so that of the decided documents this share is right; 0: no")
+    ] = 0.0
     rank_by: Annotated[
         Literal["scores", "probabilities"],
         key(
-            "scores, or probabilities: what the given label has most of",
+            "scores, or probabilities: which of them the label has most of",
             When("classifier.calibrate", ("platt", "isotonic")),
         ),
     ] = "scores"

@@ -14,7 +14,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import AnyArray, Floats
 from upsort.core.classifiers.family import ArrayOf, Family, intercept
 from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.naive_bayes import label_sums
+from upsort.core.classifiers.naive_bayes.sums import label_sums
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
 

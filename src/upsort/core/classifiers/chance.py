@@ -8,7 +8,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Floats
 from upsort.core.classifiers.family import Family
 from upsort.core.classifiers.majority import ARRAYS, Majority
-from upsort.core.classifiers.naive_bayes import label_totals
+from upsort.core.classifiers.naive_bayes.sums import label_totals
 
 
 @dataclass(frozen=True)
@@ -40,4 +40,5 @@ FAMILY = Family(
     restore=lambda stored: Chance(stored.arrays["label_documents"]),
     arrays=ARRAYS,
     calibration="none",
+    looks_at_text=False,
 )

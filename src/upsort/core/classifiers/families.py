@@ -4,22 +4,20 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from upsort.core.classifiers import (
-    bernoulli_nb,
     centroid,
     chance,
-    complement_nb,
     logistic,
     majority,
-    multinomial_nb,
     neighbours,
     penalised,
+    ratio_svm,
     ridge,
     svm,
     tree,
-    weighted_svm,
 )
 from upsort.core.classifiers.family import Family, TrainingData
 from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.naive_bayes import kind as naive_bayes
 from upsort.core.errors import UsageProblem
 from upsort.core.names import suggestion
 from upsort.core.plan import Classifier, Plan
@@ -30,10 +28,8 @@ FAMILIES: dict[str, Family] = {
         logistic,
         svm,
         ridge,
-        weighted_svm,
-        multinomial_nb,
-        bernoulli_nb,
-        complement_nb,
+        ratio_svm,
+        naive_bayes,
         centroid,
         neighbours,
         tree,
@@ -47,37 +43,49 @@ PENALTIES = tuple(float(10.0 ** (exponent / 3)) for exponent in range(4, -6, -1)
 """The penalties that `auto` chooses from: ten, from about 21 down to about 0.02."""
 
 
-def family(kind: str) -> Family:
-    """The record of a kind. Raises UsageProblem for one that there is not."""
+def family(settings: Classifier) -> Family:
+    """The record of the kind that settings name, of its event model where it has some. Raises UsageProblem for an unknown
+    kind."""
+    kind = settings.kind
     if kind not in FAMILIES:
         raise UsageProblem(f"There is no classifier {kind!r}.", suggestion(kind, FAMILIES, "kinds"))
-    return FAMILIES[kind]
+    record = FAMILIES[kind]
+    return record.event_models[settings.event_model] if record.event_models else record
+
+
+def choices() -> list[Classifier]:
+    """The usual settings of every kind, once for each event model."""
+    found: list[Classifier] = []
+    for kind, record in FAMILIES.items():
+        models = [Classifier(kind=kind, event_model=model) for model in record.event_models]
+        found += models or [Classifier(kind=kind)]
+    return found
 
 
 def settled(plan: Plan) -> Plan:
     """The same plan with `auto` replaced by what it stands for with its kind of classifier."""
     if plan.features.weighting != "auto":
         return plan
-    return replace(plan, features=replace(plan.features, weighting=family(plan.classifier.kind).weighting))
+    return replace(plan, features=replace(plan.features, weighting=family(plan.classifier).weighting))
 
 
 def calibration_of(settings: Classifier) -> str:
     """How scores become probabilities, with `auto` replaced; none where probabilities are all there is."""
-    usual = family(settings.kind).calibration
+    usual = family(settings).calibration
     return usual if settings.calibrate == "auto" or usual == "none" else settings.calibrate
 
 
 def penalty_of(settings: Classifier) -> float:
     """The penalty as a number, where it is not chosen on folds; 1 for kinds that have none."""
     if isinstance(settings.penalty, str):
-        penalised_ = family(settings.kind).penalised
+        penalised_ = family(settings).penalised
         return penalised_.usual if penalised_ is not None else 1.0
     return settings.penalty
 
 
 def chooses_penalty(settings: Classifier) -> bool:
     """Whether a penalty is to be chosen on folds of the training documents."""
-    return settings.penalty == "auto" and family(settings.kind).penalised is not None
+    return settings.penalty == "auto" and family(settings).penalised is not None
 
 
 def train(data: TrainingData, settings: Classifier, penalty: float = 1.0) -> Fitted:
@@ -85,7 +93,7 @@ def train(data: TrainingData, settings: Classifier, penalty: float = 1.0) -> Fit
 
     Raises UsageProblem for values below 0 where the kind cannot take them.
     """
-    record = family(settings.kind)
+    record = family(settings)
     if record.not_negative and data.matrix.nnz and data.matrix.data.min() < 0:
         others = [kind for kind, other in FAMILIES.items() if other.penalised and not other.not_negative]
         raise UsageProblem(
@@ -97,6 +105,6 @@ def train(data: TrainingData, settings: Classifier, penalty: float = 1.0) -> Fit
 
 def path(data: TrainingData, settings: Classifier, penalties: Sequence[float] = PENALTIES) -> Sequence[Fitted]:
     """The classifiers of a descending grid of penalties, evenly apart on a logarithmic scale, of a kind that has one."""
-    penalised_ = family(settings.kind).penalised
+    penalised_ = family(settings).penalised
     found = penalised.path(data, settings, penalised_, penalties) if penalised_ is not None else None
     return found if found is not None else [train(data, settings, penalty) for penalty in penalties]

@@ -10,7 +10,7 @@ from upsort.core.arrays import AnyArray, Floats, Ints
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.targets import Targets
-from upsort.core.plan import Classifier
+from upsort.core.plan import Classifier, EventModel
 
 
 @dataclass(frozen=True)
@@ -79,6 +79,17 @@ class Question:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Vote:
+    """A training document that has a say about another one. label: its label's number. similarity: their cosine. weight: how much
+    the training document counts. says: what it adds to the score of its label."""
+
+    label: int
+    similarity: float
+    weight: float
+    says: float
+
+
+@dataclass(frozen=True, kw_only=True)
 class Family:
     """A kind of classifier.
 
@@ -93,7 +104,11 @@ class Family:
 
     Explaining: begins: what scores begin with, by name, where they are sums of pulls. weight: what a weight is. estimates: the
     fractions behind the weights of some terms for a label; estimates_need: the weighting without which they are none. questions:
-    those that a document, (1, n_terms), is asked, and the training documents of each label that answered alike.
+    those that a document, (1, n_terms), is asked, and the training documents of each label that answered alike. votes: the
+    training documents whose labels such a document gets, most similar first, and their values, (votes, n_terms).
+    looks_at_text: whether the document makes a difference.
+
+    event_models: records of their own for the values of `classifier.event_model`, where the kind has several.
     """
 
     kind: str
@@ -110,12 +125,15 @@ class Family:
     penalised: Penalised | None = None
     additive: str = ""
     restraint: str = ""
-    second_opinion: str = "multinomial-nb"
+    second_opinion: str = "naive-bayes"
     begins: Callable[[Fitted], Sequence[tuple[str, Floats]]] | None = None
     weight: str = "weight"
     estimates: Callable[[Fitted, int, Ints], Estimates] | None = None
     estimates_need: str = ""
     questions: Callable[[Fitted, csr_array], tuple[Sequence[Question], Floats]] | None = None
+    votes: Callable[[Fitted, csr_array], tuple[Sequence[Vote], csr_array]] | None = None
+    looks_at_text: bool = True
+    event_models: Mapping[EventModel, "Family"] = field(default_factory=dict)
 
 
 def intercept(fitted: Fitted) -> list[tuple[str, Floats]]:

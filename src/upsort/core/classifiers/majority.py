@@ -8,7 +8,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import AnyArray, Floats
 from upsort.core.classifiers.family import ArrayOf, Family
 from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.naive_bayes import label_totals
+from upsort.core.classifiers.naive_bayes.sums import label_totals
 from upsort.core.classifiers.newton import Ended
 
 
@@ -42,4 +42,5 @@ FAMILY = Family(
     restore=lambda stored: Majority(stored.arrays["label_documents"]),
     arrays=ARRAYS,
     calibration="none",
+    looks_at_text=False,
 )

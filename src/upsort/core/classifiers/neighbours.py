@@ -10,8 +10,9 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import AnyArray, Floats, Ints
-from upsort.core.classifiers.family import ArrayOf, Family, Stored
+from upsort.core.arrays import AnyArray, Bools, Floats, Ints
+from upsort.core.classifiers.family import ArrayOf, Family, Stored, Vote
+from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
@@ -48,14 +49,18 @@ class Neighbours:
             scores[begin : begin + rows] = self._shares(similar)
         return scores
 
-    def _shares(self, similar: Floats) -> Floats:
+    def chosen(self, similar: Floats) -> Bools:
+        """(n, documents) which training documents have a say about each of n. similar: their cosines."""
         k = min(self.nearest, self.labels.size)
         # Rounded, so that the same documents are equally similar in every block; the earlier one comes first.
         rounded = np.round(similar, 12)
         last = np.partition(rounded, -k, axis=1)[:, -k, None]
         nearer = rounded > last
         level = rounded == last
-        chosen = nearer | (level & (np.cumsum(level, axis=1) <= k - nearer.sum(axis=1, keepdims=True)))
+        return np.asarray(nearer | (level & (np.cumsum(level, axis=1) <= k - nearer.sum(axis=1, keepdims=True))))
+
+    def _shares(self, similar: Floats) -> Floats:
+        chosen = self.chosen(similar)
         rows, columns = np.nonzero(chosen)
         cells = rows * self.n_labels + self.labels[columns]
         values = np.maximum(similar[chosen], 0.0) * self.weights[columns]
@@ -84,6 +89,25 @@ def train(matrix: csr_array, targets: Targets, nearest: int) -> Neighbours:
         n_labels=targets.n_labels,
         nearest=nearest,
     )
+
+
+def _votes(fitted: Fitted, matrix: csr_array) -> tuple[list[Vote], csr_array]:
+    """Those of the k nearest that are similar at all: the others say nothing."""
+    assert isinstance(fitted, Neighbours)
+    similar = (unit_length(matrix) @ fitted.documents.T.tocsc()).toarray()
+    places = np.flatnonzero(fitted.chosen(similar)[0] & (similar[0] > 0) & (fitted.weights > 0))
+    places = places[np.argsort(-np.round(similar[0][places], 12), kind="stable")]
+    said = similar[0][places] * fitted.weights[places]
+    votes = [
+        Vote(
+            label=int(fitted.labels[place]),
+            similarity=float(similar[0][place]),
+            weight=float(fitted.weights[place]),
+            says=float(one / said.sum()),
+        )
+        for place, one in zip(places.tolist(), said.tolist(), strict=True)
+    ]
+    return votes, csr_array(fitted.documents[places])
 
 
 def _restored(stored: Stored) -> Neighbours:
@@ -124,4 +148,5 @@ FAMILY = Family(
         "neighbour_weights": ArrayOf(("documents",), least=0.0, optional=True),
     },
     restraint="more classifier.nearest",
+    votes=_votes,
 )

@@ -48,7 +48,7 @@ def targets_of(
     n, k = labels.size, len(names)
     weights = np.ones(n) if row_weights is None else row_weights * (n / row_weights.sum())
     if sets is None:
-        if settings.label_weights == "balanced":
+        if settings.label_weights == "even":
             sizes = np.maximum(np.bincount(labels, minlength=k), 1)
             weights = weights * (n / (k * sizes))[labels]
         elif isinstance(settings.label_weights, dict):

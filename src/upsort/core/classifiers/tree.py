@@ -26,14 +26,14 @@ LEAF = -1
 class Tree:
     """Nodes in the order in which they were made; node 0 is the root.
 
-    term: (m,) int64, the term asked for, or LEAF. present, absent: (m,) int64, the next node; always a later one. support:
+    term: (m,) int64, the term asked for, or LEAF. present, absent: (m,) int64, the next node; always a later one. node_documents:
     (m, n_labels) float64, training documents of each label in the node.
     """
 
     term: Ints
     present: Ints
     absent: Ints
-    support: Floats
+    node_documents: Floats
     ended: Ended = field(default_factory=Ended, compare=False)
 
     @property
@@ -43,7 +43,7 @@ class Tree:
 
     def scores(self, matrix: csr_array) -> Floats:
         """Logarithms of the smoothed shares in each document's leaf."""
-        shares = (self.support + 1.0) / (self.support + 1.0).sum(axis=1, keepdims=True)
+        shares = (self.node_documents + 1.0) / (self.node_documents + 1.0).sum(axis=1, keepdims=True)
         scores: Floats = np.log(shares)[self.leaves(matrix)]
         return scores
 
@@ -64,7 +64,12 @@ class Tree:
 
     def arrays(self) -> dict[str, AnyArray]:
         """What the sorter file keeps."""
-        return {"term": self.term, "present": self.present, "absent": self.absent, "support": self.support}
+        return {
+            "term": self.term,
+            "present": self.present,
+            "absent": self.absent,
+            "node_documents": self.node_documents,
+        }
 
 
 def train(matrix: csr_array, targets: Targets, depth: int, least: int) -> Tree:
@@ -75,7 +80,7 @@ def train(matrix: csr_array, targets: Targets, depth: int, least: int) -> Tree:
     terms: list[int] = []
     present: list[int] = []
     absent: list[int] = []
-    support: list[Floats] = []
+    node_documents: list[Floats] = []
     waiting = [(np.arange(matrix.shape[0]), 0, -1, False)]
     while waiting:
         members, level, parent, yes = waiting.pop(0)
@@ -88,13 +93,18 @@ def train(matrix: csr_array, targets: Targets, depth: int, least: int) -> Tree:
         terms.append(best)
         present.append(LEAF)
         absent.append(LEAF)
-        support.append(within.sum(axis=0))
+        node_documents.append(within.sum(axis=0))
         if best != LEAF:
             with_term = np.zeros(members.size, dtype=bool)
             with_term[inside.tocsc()[:, [best]].indices] = True
             waiting.append((members[with_term], level + 1, number, True))
             waiting.append((members[~with_term], level + 1, number, False))
-    return Tree(term=np.array(terms), present=np.array(present), absent=np.array(absent), support=np.array(support))
+    return Tree(
+        term=np.array(terms),
+        present=np.array(present),
+        absent=np.array(absent),
+        node_documents=np.array(node_documents),
+    )
 
 
 def _best_term(holds: csr_array, own: Floats, least: int) -> int:
@@ -124,9 +134,9 @@ def _questions(fitted: Fitted, matrix: csr_array) -> tuple[list[Question], Float
     node, asked = 0, []
     while int(fitted.term[node]) != LEAF:
         term = int(fitted.term[node])
-        asked.append(Question(term, term in held, float(fitted.support[node].sum())))
+        asked.append(Question(term, term in held, float(fitted.node_documents[node].sum())))
         node = int(fitted.present[node] if term in held else fitted.absent[node])
-    return asked, fitted.support[node]
+    return asked, fitted.node_documents[node]
 
 
 def _restored(stored: Stored) -> Tree:
@@ -138,7 +148,7 @@ def _restored(stored: Stored) -> Tree:
         sound = sound and bool((following[asks] > places[asks]).all() and (following[asks] < term.size).all())
     if not sound:
         raise ValueError("a tree whose nodes point nowhere")
-    return Tree(term=term, present=present, absent=absent, support=stored.arrays["support"])
+    return Tree(term=term, present=present, absent=absent, node_documents=stored.arrays["node_documents"])
 
 
 FAMILY = Family(
@@ -151,7 +161,7 @@ FAMILY = Family(
         "term": ArrayOf(("nodes",)),
         "present": ArrayOf(("nodes",)),
         "absent": ArrayOf(("nodes",)),
-        "support": ArrayOf(("nodes", "labels"), least=0.0),
+        "node_documents": ArrayOf(("nodes", "labels"), least=0.0),
     },
     weighting="presence",
     restraint="less classifier.depth",

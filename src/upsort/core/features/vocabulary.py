@@ -109,8 +109,14 @@ class FeatureSpace:
 
     def _means(self, counts: csr_array) -> Floats:
         assert self.vectors is not None
-        idf = weighting.inverse_document_frequency(self.document_frequency[: self.counted], self.documents, "r")
-        return self.vectors.means(counts, idf if self.settings.vector_weights == "idf" else None)
+        return self.vectors.means(counts, self.vector_idf)
+
+    @property
+    def vector_idf(self) -> Floats | None:
+        """(counted,) what each word counts in a mean of word vectors; None where all count the same."""
+        if self.settings.vector_weights != "idf":
+            return None
+        return weighting.inverse_document_frequency(self.document_frequency[: self.counted], self.documents, "r")
 
 
 def document_frequencies(counts: csr_array) -> Ints:
@@ -156,14 +162,14 @@ def chosen_terms(
         kept = np.flatnonzero(seen & np.array([term in vocabulary for term in statistics.terms], dtype=bool))
         if kept.size == 0:
             raise DataProblem(
-                f"None of the {len(vocabulary):,} terms of the vocabulary file stands in the {documents:,} documents.",
+                f"The vocabulary file has {len(vocabulary):,} terms, none of which stands in the {documents:,} documents.",
                 "Write its terms as they are after cleaning; upsort features lists those.",
             )
     if kept.size == 0:
         raise DataProblem(
             f"No term is left of the {int(seen.sum()) + statistics.left_out:,} in {documents:,} documents: "
             f"{int((seen & rare).sum()) + statistics.left_out:,} are in fewer than {settings.in_at_least} documents, "
-            f"{int((seen & common).sum())} in more than {settings.in_at_most:.0%} of them.",
+            f"{int((seen & common).sum())} in more than {100 * settings.in_at_most:.3g} % of them.",
             "Lower features.in_at_least, raise features.in_at_most, or give more documents.",
         )
     if settings.most_terms and kept.size > settings.most_terms and not vocabulary and ranked:

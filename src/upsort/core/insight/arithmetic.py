@@ -6,9 +6,10 @@ import numpy as np
 
 from upsort.core.classifiers.calibration import softmax
 from upsort.core.classifiers.families import FAMILIES, family
-from upsort.core.classifiers.family import Estimates
+from upsort.core.classifiers.family import Estimates, Family
 from upsort.core.errors import DataProblem
-from upsort.core.insight.explanation import Explanation, Pulls
+from upsort.core.insight.explanation import Explanation, Sums
+from upsort.core.insight.pulls import Pull
 from upsort.core.learning.sorter import Sorter
 
 
@@ -52,15 +53,13 @@ def arithmetic(sorter: Sorter, explanation: Explanation) -> list[Arithmetic]:
 
     Raises DataProblem for kinds that have no such sums.
     """
-    record = family(sorter.plan.classifier.kind)
+    record = family(sorter.plan.classifier)
     estimates_of = record.estimates
-    if estimates_of is None or record.estimates_need not in ("", sorter.plan.features.weighting):
-        able = [kind for kind, other in FAMILIES.items() if other.estimates is not None]
-        raise DataProblem(
-            "The arithmetic can be written out for naive Bayes on counts or presence alone.",
-            f"Train it with --set classifier.kind={' or '.join(able)}.",
-        )
-    present = sorted(explanation.terms, key=lambda one: one.term)
+    how, space = explanation.how, sorter.space
+    plain_counts = record.estimates_need in ("", sorter.plan.features.weighting) and space.counted == len(space.terms)
+    if estimates_of is None or not isinstance(how, Sums) or not plain_counts:
+        raise _not_written_out(sorter, record)
+    present = sorted(how.pulls, key=lambda one: one.term)
     columns = np.array([sorter.space.columns[one.term] for one in present], dtype=np.int64)
     arrays = sorter.classifier.arrays()
     sizes, log_prior = arrays["label_documents"], arrays["log_prior"]
@@ -87,7 +86,28 @@ def arithmetic(sorter: Sorter, explanation: Explanation) -> list[Arithmetic]:
     return found
 
 
-def _estimates(present: list[Pulls], found: Estimates, once: bool) -> list[Estimate]:
+def _not_written_out(sorter: Sorter, record: Family) -> DataProblem:
+    """Why a sorter has no arithmetic to write out, and which has."""
+    settings, weighting = sorter.plan.classifier, sorter.plan.features.weighting
+    if record.estimates is None:
+        able = [kind for kind, other in FAMILIES.items() if other.estimates is not None]
+        kind = f"{settings.kind} (event model {settings.event_model})" if record.kind in able else settings.kind
+        return DataProblem(
+            f"The arithmetic is that of naive Bayes on counts or presence; this sorter is of kind {kind}.",
+            f"Train one with --set classifier.kind={' or '.join(able)}.",
+        )
+    if record.estimates_need not in ("", weighting):
+        return DataProblem(
+            f"The arithmetic is that of counts; this sorter weighs its terms by {weighting}.",
+            f"Train one with --set features.weighting={record.estimates_need}.",
+        )
+    return DataProblem(
+        "The arithmetic is that of the text's terms; this sorter reads columns beside the text too.",
+        "Train one without them.",
+    )
+
+
+def _estimates(present: list[Pull], found: Estimates, once: bool) -> list[Estimate]:
     """once: whether a term counts once, however often it stands there."""
     return [
         Estimate(

@@ -2,9 +2,11 @@
 
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
+
+from upsort.core.dates import Dates, DateTally, Order, dates_of
 
 Kind = Literal["number", "date", "category", "text", "empty"]
 
@@ -12,8 +14,6 @@ _MOST_CATEGORIES = 50
 _MOST_HELD = 10_000
 _LONG = 60
 _NUMBER = re.compile(r"\s*[-+]?(?:\d+(?:[.,]\d+)?|\.\d+)\s*")
-# Year first, or day first with a full stop or slash: 2024-03-05, 2024/3/5, 5.3.2024, 05/03/2024; a time may follow.
-_DATE = re.compile(r"\s*(?:(\d{4})[-/.](\d{1,2})[-/.]\d{1,2}|\d{1,2}[./](\d{1,2})[./](\d{4}))(?:[ T].*)?\s*", re.DOTALL)
 
 
 def kind_of(cells: Sequence[str]) -> Kind:
@@ -22,22 +22,14 @@ def kind_of(cells: Sequence[str]) -> Kind:
     if not values:
         return "empty"
     enough = 0.9 * len(values)
-    if sum(_DATE.fullmatch(value) is not None for value in values) >= enough:
+    dates = dates_of(values)
+    if sum(dates.day(value) is not None for value in values) >= enough:
         return "date"
     distinct = len({value.strip() for value in values})
     if distinct > 2 and sum(_NUMBER.fullmatch(value) is not None for value in values) >= enough:
         return "number"
     few = distinct <= max(2, min(_MOST_CATEGORIES, len(values) // 3))
     return "category" if few and max(map(len, values)) <= _LONG else "text"
-
-
-def month_of(cell: str) -> str:
-    """The month of a date as YYYY-MM; empty where the cell is no date."""
-    found = _DATE.fullmatch(cell)
-    if not found:
-        return ""
-    year, month = (found[1], found[2]) if found[1] else (found[4], found[3])
-    return f"{year}-{int(month):02d}" if 1 <= int(month) <= 12 else ""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -69,6 +61,8 @@ class ColumnTally:
         self._counts: Counter[str] = Counter()
         self._least = float("inf")
         self._most = float("-inf")
+        self._dates = DateTally()
+        self._months: dict[Order, Counter[str]] = {order: Counter() for order in Order}
 
     def add(self, cells: Sequence[str], labels: Sequence[str]) -> None:
         """Take in the cells of a block, with the label of each row."""
@@ -82,22 +76,32 @@ class ColumnTally:
                     self._counts[label] += 1
                     self._least, self._most = min(self._least, number), max(self._most, number)
         elif self.kind == "date":
-            self._values.update(filter(None, (month_of(cell) for cell, _ in filled)))
+            self._dates.add(cell for cell, _ in filled)
+            for order, months in self._months.items():
+                months.update(_months([cell for cell, _ in filled], Dates(order)))
         elif len(self._values) < _MOST_HELD:
             self._values.update(cell for cell, _ in filled)
 
     def summary(self) -> ColumnSummary:
         """What was found."""
         numbers = self._counts.total()
-        ordered = sorted(self._values.items()) if self.kind == "date" else self._values.most_common(8)
+        months = sorted(self._months[self._dates.dates().order].items())
+        ordered = months if self.kind == "date" else self._values.most_common(8)
         return ColumnSummary(
             name=self.name,
             kind=self.kind,
             filled=self._filled,
-            distinct=len(self._values),
+            distinct=len(months) if self.kind == "date" else len(self._values),
             values=ordered if self.kind in {"date", "category"} else [],
             mean=sum(self._sums.values()) / numbers if numbers else None,
             least=self._least if numbers else None,
             most=self._most if numbers else None,
             means={label: self._sums[label] / count for label, count in sorted(self._counts.items()) if label},
         )
+
+
+def _months(cells: Sequence[str], dates: Dates) -> Iterator[str]:
+    """The months of the cells that hold a day."""
+    for cell in cells:
+        if (day := dates.day(cell)) is not None:
+            yield f"{day.year}-{day.month:02}"

@@ -2,23 +2,29 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import sqrt
 
 import numpy as np
+from scipy.special import ndtri
 
-from upsort.core.arrays import Ints, Places
+from upsort.core.arrays import Floats, Ints, Places
 from upsort.core.text.tokeniser import Tokens
+
+_RISK = 0.001
 
 
 @dataclass(frozen=True, kw_only=True)
 class CommonTerm:
     """A term, the documents it is in, and the label it leans to most: the one with the largest share of documents that hold
-    it, with that share and the share among all documents. The label is empty where documents have none."""
+    it, with that share and the share among all documents. The label is empty where documents have none. leans:
+    whether that share is higher than elsewhere beyond chance (two proportions, pooled; p < 0.001, Bonferroni over all terms)."""
 
     term: str
     documents: int
     label: str
     share_in_label: float
     share: float
+    leans: bool = False
 
 
 class TermTally:
@@ -100,4 +106,15 @@ class TermTally:
             label=list(self._labels)[best],
             share_in_label=float(counts[best] / totals[best]),
             share=share,
+            leans=self._leans(counts, totals, best),
         )
+
+    def _leans(self, counts: Floats, totals: Floats, label: int) -> bool:
+        """Whether a term, in (k,) counts of (k,) documents, is in more of a label's than of all others' beyond chance."""
+        n, m = float(totals[label]), float(totals.sum() - totals[label])
+        pooled = float(counts.sum() / totals.sum())
+        spread = sqrt(pooled * (1.0 - pooled) * (1.0 / n + 1.0 / m)) if n and m else 0.0
+        if not spread:
+            return False
+        z = (float(counts[label]) / n - float(counts.sum() - counts[label]) / m) / spread
+        return z > float(-ndtri(_RISK / max(self.distinct, 1)))

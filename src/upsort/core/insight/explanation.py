@@ -1,213 +1,197 @@
-"""Why a document got its label: every term's pull on every label's score, and what would change the decision.
+"""Why a document got its label, for every kind of sorter: by sums of pulls, a path of questions, votes, or no look at the text.
 
-For a linear sorter score(label) = intercept[label] + Σ over terms of pull(term, label), with pull = weight · value. What a term
-says for a label is its pull there minus its mean pull on the others (see `insight.terms`).
+What a term says for the label is its pull there less its pull on the next label: on these two hangs the decision. Where a
+document may have several labels, each is decided by itself, and its own pulls say it all.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.families import family
-from upsort.core.errors import DataProblem
+from upsort.core.features.counting import KnownCounts
 from upsort.core.features.documents import Documents
-from upsort.core.features.measuring import prefixes
-from upsort.core.features.weighting import presence, unit_length
-from upsort.core.insight.terms import leanings
-from upsort.core.learning.sorter import Sorter
+from upsort.core.features.weighting import unit_length
+from upsort.core.insight.pulls import Pull, pulls_of
+from upsort.core.insight.words import Leaning, Word, words_of
+from upsort.core.learning.sorter import Sorter, blank_rows
 
-MOST_OUT = 8
-"""Words that are taken out in search of another label."""
-
-_MOST_TRIED = 60  # words that are tried for each
+_IN_COMMON = 3
 
 
 @dataclass(frozen=True)
-class Pulls:
-    """One term of the document. count: how often it stands there, 0 for a column beside the text. value: its weight in the
-    document. pulls: (k,) on each label's score."""
+class Sums:
+    """begins: what scores begin with, by name, (k,) each. pulls: what is added, strongest for the label first."""
 
-    term: str
-    count: int
-    value: float
-    pulls: Floats
+    begins: list[tuple[str, Floats]]
+    pulls: list[Pull]
 
 
 @dataclass(frozen=True, kw_only=True)
-class Word:
-    """A word of the text as it was written, from start to end in it. term: what cleaning made of it. known: to the sorter.
+class Asked:
+    """A question of a tree, and its answer. bound: above which a number was asked for; None where a term or a value was.
+    documents: of the training that were asked."""
 
-    leaning: what it says for the label that was given, per occurrence; 0 where it is not known. part: of the text it stands in.
-    """
-
-    start: int
-    end: int
     term: str
-    known: bool
-    leaning: float
-    part: int = 0
+    bound: float | None
+    answer: bool
+    documents: float
+
+
+@dataclass(frozen=True)
+class Path:
+    """questions: in their order. documents: (k,) training documents of each label that answered alike."""
+
+    questions: list[Asked]
+    documents: Floats
+
+
+@dataclass(frozen=True, kw_only=True)
+class Voter:
+    """A training document that has a say. says: what it adds to its label's score. in_common: terms, those that make it most
+    similar first. values: (1, n_terms), by which it may be found again."""
+
+    label: str
+    similarity: float
+    weight: float
+    says: float
+    in_common: list[str]
+    values: csr_array = field(repr=False)
+
+
+@dataclass(frozen=True)
+class Votes:
+    """voters: most similar first; none where no training document has anything in common with this one."""
+
+    voters: list[Voter]
+
+
+@dataclass(frozen=True)
+class Shares:
+    """Of kinds that do not look at the text, and of documents in which others see nothing: the probabilities are the labels'
+    shares. documents: (k,) training documents of each label."""
+
+    documents: Ints
+
+
+@dataclass(frozen=True)
+class Untold:
+    """Of kinds that say nothing of how their scores come about."""
+
+
+How = Sums | Path | Votes | Shares | Untold
 
 
 @dataclass(frozen=True, kw_only=True)
 class Explanation:
-    """All of a decision about one document. text: its parts joined by line ends. given: what it is given, as everywhere. terms:
-    strongest for the first label first. intercept, scores, probabilities: (k,)."""
+    """All of a decision about one document. text: its parts joined by line ends. sorted_as: what it is given, as everywhere.
+    label, second: the first and the next label by the sorter's rule. scores, probabilities: (k,). given: the labels that it gets,
+    where it may have several. remark: on an answer that rests on no word, empty elsewhere. unknown: terms that the sorter does
+    not know, in their order."""
 
     document: Documents
     text: str
-    given: str
+    sorted_as: str
     label: int
     second: int
-    terms: list[Pulls]
-    intercept: Floats
     scores: Floats
     probabilities: Floats
+    given: list[int] | None
+    remark: str
+    how: How
     words: list[Word]
     unknown: list[str]
 
 
 def explain(sorter: Sorter, document: Documents) -> Explanation:
-    """Explain the decision about one document. Raises DataProblem for a sorter that has no weights."""
-    rule = sorter.classifier.rule
-    if rule is None:
-        raise DataProblem(
-            f"A sorter of kind {sorter.plan.classifier.kind} has no pulls of terms to add up.",
-            "Train a linear one, for example with --set classifier.kind=logistic.",
-        )
+    """Explain the decision about one document."""
     matrix, known = sorter.matrix(document)
-    values = presence(matrix) if family(sorter.plan.classifier.kind).on_presence else matrix
     decisions = sorter.decide_matrix(matrix, known)
-    counts = dict(zip(known.matrix.indices.tolist(), known.matrix.data.tolist(), strict=True))
-    label = int(decisions.best[0])
-    terms = [
-        Pulls(sorter.space.terms[column], abs(int(counts.get(column, 0))), float(value), rule.weights[column] * value)
-        for column, value in zip(values.indices.tolist(), values.data.tolist(), strict=True)
-    ]
-    terms.sort(key=lambda one: (-_leaning(one.pulls, label), one.term))
-    words = _words(sorter, document, {one.term: one for one in terms}, label)
+    label, second = int(decisions.best[0]), int(decisions.second[0])
+    leaning = own_leaning(label) if decisions.sets is not None else leaning_between(label, second)
+    by_share = sorter.answers_by_share and bool(blank_rows(matrix)[0])
+    how = Shares(sorter.trained.label_documents) if by_share else _how(sorter, document, matrix, known)
+    if isinstance(how, Sums):
+        how.pulls.sort(key=lambda one: (-leaning(one.pulls), one.term, one.source))
+    words = words_of(sorter, document, how.pulls if isinstance(how, Sums) else [], leaning)
     return Explanation(
         document=document,
         text=document.texts[0],
-        given=sorter.given(decisions)[0],
+        sorted_as=sorter.sorted_as(decisions)[0],
         label=label,
-        second=int(decisions.second[0]),
-        terms=terms,
-        intercept=rule.intercept,
+        second=second,
         scores=decisions.scores[0],
         probabilities=decisions.probabilities[0],
+        given=np.flatnonzero(decisions.sets[0]).tolist() if decisions.sets is not None else None,
+        remark=sorter.remarks(decisions)[0],
+        how=how,
         words=words,
         unknown=list(dict.fromkeys(word.term for word in words if not word.known)),
     )
 
 
-def _leaning(pulls: Floats, label: int) -> float:
-    return float(leanings(pulls[None, :])[0, label])
+def leaning_between(label: int, second: int) -> Leaning:
+    """What speaks for one label against another."""
+    return lambda pulls: float(pulls[label] - pulls[second])
 
 
-def _words(sorter: Sorter, document: Documents, terms: dict[str, Pulls], label: int) -> list[Word]:
-    """The words of the whole text; the leaning of an n-gram is shared evenly among its words, wherever in their part they
-    stand."""
-    found: list[Word] = []
-    begins = prefixes(sorter.plan.columns, sorter.plan.features)
-    for part, offset in enumerate(_offsets(document)):
-        traced = sorter.cleaning.traced(document.parts[part][0])
-        own = {name.removeprefix(begins[part]): one for name, one in terms.items() if name.startswith(begins[part])}
-        shares = _shares([term for term, _, _ in traced], own, label)
-        in_letters = sorter.plan.features.units == "letters"
-        found += [
-            Word(
-                start=offset + start,
-                end=offset + end,
-                term=term,
-                known=in_letters or term in shares,
-                leaning=0.0 if in_letters else shares.get(term, 0.0),
-                part=part,
+def own_leaning(label: int) -> Leaning:
+    """What speaks for a label that is decided by itself."""
+    return lambda pulls: float(pulls[label])
+
+
+def _how(sorter: Sorter, document: Documents, matrix: csr_array, known: KnownCounts) -> How:
+    record = family(sorter.plan.classifier)
+    if record.begins is not None:
+        return Sums(list(record.begins(sorter.classifier)), pulls_of(sorter, document, matrix, known))
+    if record.questions is not None:
+        questions, documents = record.questions(sorter.classifier, matrix)
+        asked = [
+            Asked(
+                term=sorter.space.terms[one.term],
+                bound=_bound(sorter, one.term),
+                answer=one.there,
+                documents=one.documents,
             )
-            for term, start, end in traced
+            for one in questions
         ]
-    return found
+        return Path(asked, documents)
+    if record.votes is not None:
+        votes, rows = record.votes(sorter.classifier, matrix)
+        unit = unit_length(matrix)
+        return Votes(
+            [
+                Voter(
+                    label=sorter.labels[vote.label],
+                    similarity=vote.similarity,
+                    weight=vote.weight,
+                    says=vote.says,
+                    in_common=_in_common(sorter, unit, csr_array(rows[[place]])),
+                    values=csr_array(rows[[place]]),
+                )
+                for place, vote in enumerate(votes)
+            ]
+        )
+    return Untold() if record.looks_at_text else Shares(sorter.trained.label_documents)
 
 
-def _shares(words: Sequence[str], terms: dict[str, Pulls], label: int) -> dict[str, float]:
-    """What each word that is in a term says for the label, each time it stands there."""
-    times: dict[str, int] = {}
-    for word in words:
-        times[word] = times.get(word, 0) + 1
-    shares: dict[str, float] = {}
-    for name, one in terms.items():
-        parts = [part for part in name.replace("…", " ").split() if part in times]
-        for part in parts:
-            shares[part] = shares.get(part, 0.0) + _leaning(one.pulls, label) / len(parts) / times[part]
-    return shares
+def _bound(sorter: Sorter, column: int) -> float | None:
+    """The number that a column must be above for the answer yes: its mean, since it is standardised; 0 for a word vector."""
+    name, beside = sorter.space.terms[column], sorter.space.beside
+    if column < sorter.space.counted:
+        return None
+    if name in beside.number_names:
+        return float(beside.mean[beside.number_names.index(name)])
+    return None if name in beside.names else 0.0
 
 
-def _offsets(document: Documents) -> list[int]:
-    """Where each part begins in the whole text of a document."""
-    offsets, at = [], 0
-    for part in document.parts:
-        offsets.append(at)
-        at += len(part[0]) + 1 if part[0] else 0
-    return offsets
-
-
-def smallest_change(sorter: Sorter, explanation: Explanation) -> tuple[list[str], int] | None:
-    """Words that, taken out of the text, change the label; found greedily, so that there may be a smaller set.
-
-    Each step takes out the word (all its occurrences) after which the margin of the given label over the best other is
-    smallest. Returns the words and the new label, or None where no few words do it.
-    """
-    label = explanation.label
-    out: list[str] = []
-    for _ in range(MOST_OUT):
-        words = sorted({(word.leaning, word.term) for word in explanation.words if word.term not in out}, reverse=True)
-        candidates = list(dict.fromkeys(term for leaning, term in words if leaning > 0))[:_MOST_TRIED]
-        if not candidates:
-            return None
-        decisions = sorter.decide(_without(explanation, [{*out, term} for term in candidates]))
-        scores = decisions.scores
-        others = np.delete(scores, label, axis=1).max(axis=1)
-        best = int(np.argmin(scores[:, label] - others))
-        out.append(candidates[best])
-        if int(decisions.best[best]) != label:
-            return out, int(decisions.best[best])
-    return None
-
-
-def _without(explanation: Explanation, sets: Sequence[set[str]]) -> Documents:
-    """The document without some words, once for each set of them; its columns beside the text stay."""
-    document, offsets = explanation.document, _offsets(explanation.document)
-    parts: tuple[list[str], ...] = tuple([] for _ in document.parts)
-    for terms in sets:
-        for part, texts in enumerate(parts):
-            text, pieces, at = document.parts[part][0], [], 0
-            for word in explanation.words:
-                if word.part == part and word.term in terms:
-                    pieces.append(text[at : word.start - offsets[part]])
-                    at = word.end - offsets[part]
-            texts.append("".join([*pieces, text[at:]]))
-    return replace(document.rows([0] * len(sets)), parts=parts)
-
-
-def questions_asked(sorter: Sorter, document: Documents) -> list[str]:
-    """The questions that a document is asked, with the answers, as sentences. Raises DataProblem for a kind that asks none."""
-    asks = family(sorter.plan.classifier.kind).questions
-    if asks is None:
-        raise DataProblem(f"A sorter of kind {sorter.plan.classifier.kind} asks no questions.")
-    matrix, _ = sorter.matrix(document)
-    asked, leaf = asks(sorter.classifier, matrix)
-    lines = [
-        f"{sorter.space.terms[one.term]!r} {'is there' if one.there else 'is not there'} ({one.documents:,.0f} documents)"
-        for one in asked
-    ]
-    shares = ", ".join(
-        f"{sorter.labels[label]} {leaf[label]:,.0f}"
-        for label in np.argsort(-leaf, kind="stable").tolist()
-        if leaf[label]
-    )
-    return [*lines, f"so: {shares}"]
+def _in_common(sorter: Sorter, one: csr_array, other: csr_array) -> list[str]:
+    product = csr_array(one.multiply(other))
+    order = np.argsort(-product.data, kind="stable")[:_IN_COMMON]
+    return [sorter.space.terms[column] for column in product.indices[order].tolist()]
 
 
 def nearest(sorter: Sorter, document: Documents, others: csr_array, most: int) -> tuple[Ints, Floats]:
@@ -218,7 +202,7 @@ def nearest(sorter: Sorter, document: Documents, others: csr_array, most: int) -
     return order.astype(np.int64), similar[order]
 
 
-def deciding_words(explanation: Explanation, most: int) -> list[str]:
+def deciding_words(words: Sequence[Word], most: int) -> list[str]:
     """The words that say most for the label that was given."""
-    ranked = sorted({(-word.leaning, word.term) for word in explanation.words if word.leaning > 0})
+    ranked = sorted({(-word.leaning, word.term) for word in words if word.leaning > 0})
     return list(dict.fromkeys(term for _, term in ranked))[:most]

@@ -6,9 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Floats
-from upsort.core.classifiers.families import family
-from upsort.core.insight.explanation import Explanation, Pulls
-from upsort.core.learning.sorter import Sorter
+from upsort.core.insight.explanation import Sums
+from upsort.core.insight.pulls import Pull
 
 
 @dataclass(frozen=True)
@@ -33,34 +32,32 @@ def written(addends: Sequence[Sequence[float]], totals: Sequence[float], digits:
     return WrittenSum(rows, np.round(total - rows.sum(axis=0), digits) + 0.0, total)  # + 0.0: not −0
 
 
-def beginnings(sorter: Sorter) -> list[tuple[str, Floats]]:
-    """What the scores begin with before any term is counted: names, and (k,) values. Raises ValueError for a sorter without
-    weights."""
-    begins = family(sorter.plan.classifier.kind).begins
-    if begins is None:
-        raise ValueError("the sorter has no weights")
-    return list(begins(sorter.classifier))
-
-
 @dataclass(frozen=True)
 class PullSum:
-    """What adds up to the scores of some labels: what they begin with, the first terms one by one, the rest together. names: of
-    the rows. terms: the pulls of a row, None where it is no single term. sums: (rows, labels)."""
+    """What adds up to the scores of some labels: what they begin with, the strongest pulls one by one, the rest together. names:
+    of the rows. pulls: those of a row, None where it is no single one. sums: (rows, labels)."""
 
     names: list[str]
-    terms: list[Pulls | None]
+    pulls: list[Pull | None]
     sums: WrittenSum
 
 
-def sum_of_pulls(sorter: Sorter, one: Explanation, labels: Sequence[int], top: int, digits: int) -> PullSum:
-    """The sum for the label numbers `labels`, with the `top` first terms by themselves."""
-    begin, shown, rest = beginnings(sorter), one.terms[:top], one.terms[top:]
-    names = [*(name for name, _ in begin), *(term.term for term in shown)]
-    addends = [[float(values[label]) for label in labels] for _, values in begin]
-    addends += [[float(term.pulls[label]) for label in labels] for term in shown]
-    terms: list[Pulls | None] = [*(None for _ in begin), *shown]
+def sum_of_pulls(found: Sums, scores: Floats, labels: Sequence[int], top: int, digits: int) -> PullSum:
+    """The sum for the label numbers `labels`: one, or two of which one stands against the other. scores: (k,). top: how many
+    pulls have a row of their own, those that say most for or against the first label."""
+
+    def says(one: Pull) -> float:
+        return abs(float(one.pulls[labels[0]] - (one.pulls[labels[1]] if len(labels) > 1 else 0.0)))
+
+    strongest = {id(one) for one in sorted(found.pulls, key=says, reverse=True)[:top]}
+    shown = [one for one in found.pulls if id(one) in strongest]
+    rest = [one for one in found.pulls if id(one) not in strongest]
+    names = [*(name for name, _ in found.begins), *(one.term for one in shown)]
+    addends = [[float(values[label]) for label in labels] for _, values in found.begins]
+    addends += [[float(one.pulls[label]) for label in labels] for one in shown]
+    pulls: list[Pull | None] = [*(None for _ in found.begins), *shown]
     if rest:
-        names.append(f"{len(rest)} other terms")
-        addends.append([sum(float(term.pulls[label]) for term in rest) for label in labels])
-        terms.append(None)
-    return PullSum(names, terms, written(addends, [float(one.scores[label]) for label in labels], digits))
+        names.append("1 other" if len(rest) == 1 else f"{len(rest)} others")
+        addends.append([sum(float(one.pulls[label]) for one in rest) for label in labels])
+        pulls.append(None)
+    return PullSum(names, pulls, written(addends, [float(scores[label]) for label in labels], digits))

@@ -9,14 +9,17 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.judging.costs import Costing, Priced, costing
 from upsort.core.judging.intervals import Rate, of_known, share_of
 from upsort.core.judging.measure import Evidence
 from upsort.core.judging.measures import Decided, Judgement, judge
 from upsort.core.judging.probability_measures import ProbabilityMeasures, judge_probabilities
 from upsort.core.judging.protocol import Outcome, Parts, outcome
 from upsort.core.judging.sample import Sample
+from upsort.core.judging.undecided import Undecided, undecided_of
+from upsort.core.learning.decision import cost_table
 from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Method
+from upsort.core.learning.method import Costs, Method
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -35,8 +38,9 @@ class FoldResult:
 class CrossValidation:
     """All folds.
 
-    judged: (m,) the documents that were held out, fold by fold. fold: (m,) in which. given, probabilities: (m,) and (m, k) the
-    label number each was given and the probabilities, by a sorter that never saw it. sample: which documents those are.
+    judged: (m,) the documents that were held out, fold by fold. fold: (m,) in which. sorted_as, probabilities: (m,) and (m, k)
+    the label number each was given and the probabilities, by a sorter that never saw it. sample: which documents those are.
+    costs: of the decisions, where there is a table of them. undecided: where the plan leaves documents so.
     """
 
     overall: Judgement
@@ -44,14 +48,16 @@ class CrossValidation:
     folds: tuple[FoldResult, ...]
     judged: Ints
     fold: Ints
-    given: Ints
+    sorted_as: Ints
     probabilities: Floats
     sample: Sample
+    costs: Costing | None = None
+    undecided: Undecided | None = None
 
     @property
     def evidence(self) -> Evidence:
         """What measures are made from."""
-        return Evidence(self.overall, self.probability)
+        return Evidence(self.overall, self.probability, self.costs, self.undecided)
 
     def spread(self) -> float | None:
         """The standard deviation of the folds' accuracies; None where they hold out one document each."""
@@ -64,19 +70,20 @@ class CrossValidation:
 
     def right(self, labels: Ints) -> Ints:
         """(n,) how often each of the judged documents was given its own label, in the order of their places. labels: of all."""
-        mine = (self.given == labels[self.judged]).astype(np.float64)
+        mine = (self.sorted_as == labels[self.judged]).astype(np.float64)
         return np.rint(np.bincount(self.sample.document, weights=mine, minlength=self.sample.documents)).astype(
             np.int64
         )
 
 
-def cross_validate(parts: Parts, method: Method, repeats: int = 1) -> CrossValidation:
-    """Judge a plan on the splits of `parts`. repeats: how often each document is held out."""
+def judge_by_folds(parts: Parts, method: Method, repeats: int = 1, costs: Costs | None = None) -> CrossValidation:
+    """Judge a plan on the splits of `parts`. repeats: how often each document is held out. costs: to judge decisions by, those of
+    the plan where none are given."""
     documents, plan = parts.documents, method.plan
     outcomes = [outcome(parts, number, method) for number in range(len(parts.splits))]
     names = documents.names
     judged = np.concatenate([found.held_out for found in outcomes])
-    given = np.concatenate([found.given for found in outcomes])
+    sorted_as = np.concatenate([found.sorted_as for found in outcomes])
     probabilities = np.concatenate([found.probabilities for found in outcomes])
     majority = np.concatenate([np.full(found.held_out.size, found.majority) for found in outcomes])
     sample = Sample.of(judged, repeats, documents.groups)
@@ -88,7 +95,7 @@ def cross_validate(parts: Parts, method: Method, repeats: int = 1) -> CrossValid
         majority = np.full(judged.size, np.bincount(documents.labels).argmax())
     decided = Decided(
         true=true,
-        given=given,
+        sorted_as=sorted_as,
         labels=names,
         majority=names[majority[0]] if np.unique(majority).size == 1 else "",
         baseline=np.asarray(majority == true),
@@ -97,13 +104,31 @@ def cross_validate(parts: Parts, method: Method, repeats: int = 1) -> CrossValid
     )
     return CrossValidation(
         overall=judge(decided, plan.judge.beta),
-        probability=judge_probabilities(true, probabilities, given, sample),
+        probability=judge_probabilities(true, probabilities, sorted_as, sample),
         folds=tuple(_fold(found, documents) for found in outcomes),
         judged=judged,
         fold=np.concatenate([np.full(found.held_out.size, number) for number, found in enumerate(outcomes)]),
-        given=given,
+        sorted_as=sorted_as,
         probabilities=probabilities,
         sample=sample,
+        undecided=undecided_of(decided, np.concatenate([found.undecided for found in outcomes]), plan.judge.beta),
+        costs=_costs(decided, probabilities, costs if costs is not None else method.costs),
+    )
+
+
+def _costs(decided: Decided, probabilities: Floats, costs: Costs | None) -> Costing | None:
+    table = cost_table(costs, decided.labels) if costs is not None else None
+    if table is None:
+        return None
+    return costing(
+        Priced(
+            true=decided.true,
+            sorted_as=decided.sorted_as,
+            likeliest=probabilities.argmax(axis=1),
+            labels=decided.labels,
+            table=table,
+            sample=decided.sample,
+        )
     )
 
 
@@ -111,7 +136,7 @@ def _fold(found: Outcome, documents: Labelled) -> FoldResult:
     sorter, own = found.sorter, documents.labels[found.held_out]
     sample, every = Sample.of(found.held_out, 1, documents.groups), np.ones(own.size)
     return FoldResult(
-        accuracy=share_of((found.given == own).astype(np.float64), every, sample),
+        accuracy=share_of((found.sorted_as == own).astype(np.float64), every, sample),
         baseline=share_of((own == found.majority).astype(np.float64), every, sample),
         training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
         terms=len(sorter.space.terms),

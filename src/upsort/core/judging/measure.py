@@ -5,9 +5,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
 
+from upsort.core.judging.costs import Costing
 from upsort.core.judging.intervals import Rate
 from upsort.core.judging.measures import Judgement, LabelMeasures
 from upsort.core.judging.probability_measures import ProbabilityMeasures
+from upsort.core.judging.undecided import Undecided
 
 
 class Unit(Enum):
@@ -19,10 +21,13 @@ class Unit(Enum):
 
 @dataclass(frozen=True)
 class Evidence:
-    """What a measure is made from. probability: None where only labels were given."""
+    """What a measure is made from. probability: None where only labels were given. costs: where a table of costs was.
+    undecided: where some documents were left so."""
 
     judgement: Judgement
     probability: ProbabilityMeasures | None = None
+    costs: Costing | None = None
+    undecided: Undecided | None = None
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -25,7 +25,7 @@ MEASURES: dict[str, Measure] = {
         Measure(
             key="accuracy",
             name="accuracy",
-            told="the share of documents that were given their own label",
+            told="the share of documents that were sorted as their own label",
             of=lambda evidence: evidence.judgement.accuracy,
         ),
         Measure(
@@ -69,14 +69,14 @@ MEASURES: dict[str, Measure] = {
         Measure(
             key="matthews",
             name="Matthews' coefficient",
-            told="the correlation of true and given labels (Gorodkin 2004)",
+            told="the correlation of true labels and those sorted as (Gorodkin 2004)",
             of=_whole("matthews"),
             unit=Unit.NUMBER,
         ),
         Measure(
             key="kappa",
             name="Cohen's kappa",
-            told="the agreement of true and given labels beyond chance (Cohen 1960)",
+            told="the agreement of true labels and those sorted as, beyond chance (Cohen 1960)",
             of=_whole("kappa"),
             unit=Unit.NUMBER,
         ),
@@ -118,6 +118,26 @@ MEASURES: dict[str, Measure] = {
             unit=Unit.NUMBER,
             more_is_better=False,
         ),
+        Measure(
+            key="decided",
+            name="share decided",
+            told="the share of documents that are not left undecided",
+            of=lambda evidence: evidence.undecided.share if evidence.undecided is not None else None,
+        ),
+        Measure(
+            key="decided_accuracy",
+            name="accuracy of the decided",
+            told="the share of the decided documents that were sorted as their own label",
+            of=lambda evidence: evidence.undecided.right if evidence.undecided is not None else None,
+        ),
+        Measure(
+            key="cost",
+            name="mean cost",
+            told="the mean cost of a document by the table of costs (decide.cost_file, --cost)",
+            of=lambda evidence: evidence.costs.mean if evidence.costs is not None else None,
+            unit=Unit.NUMBER,
+            more_is_better=False,
+        ),
     )
 }
 
@@ -127,13 +147,13 @@ LABEL_MEASURES: dict[str, LabelMeasure] = {
         LabelMeasure(
             key="precision",
             name="precision",
-            told="the share of the documents given the label that have it",
+            told="the share of the documents sorted as the label that have it",
             of=lambda found: found.precision,
         ),
         LabelMeasure(
             key="recall",
             name="recall",
-            told="the share of the documents with the label that were given it",
+            told="the share of the documents with the label that were sorted as it",
             of=lambda found: found.recall,
         ),
         LabelMeasure(

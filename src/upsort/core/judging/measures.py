@@ -1,14 +1,14 @@
 """What a table of true against given labels says: accuracy, precision, recall, F1, confusions.
 
-For a label: precision = right / given, recall = right / true (van Rijsbergen 1979, chapter 7), and
+For a label: precision = right / sorted as it, recall = right / true (van Rijsbergen 1979, chapter 7), and
 
-F1 = 2 · right / (given + true),
+F1 = 2 · right / (sorted as it + true),
 
-the harmonic mean of the two; F-beta = (1 + β²) · right / (given + β² · true). A value is undefined where its denominator is
-zero, and stays undefined. Micro precision, recall and F1 of one label a document are the accuracy; for those of the whole table
-see `table_measures`.
+the harmonic mean of the two; F-beta = (1 + β²) · right / (sorted as it + β² · true). A value is undefined where its denominator
+is zero, and stays undefined. Micro precision, recall and F1 of one label a document are the accuracy; for those of the whole
+table see `table_measures`.
 
-F1 = 2 J / (1 + J), with J the share of right ones among the documents that have the label or were given it (Jaccard 1901), so
+F1 = 2 J / (1 + J), with J the share of right ones among the documents that have the label or were sorted as it (Jaccard 1901), so
 that its interval is Wilson's for J, carried over.
 """
 
@@ -34,23 +34,24 @@ from upsort.core.judging.table_measures import whole_rates
 
 @dataclass(frozen=True, kw_only=True)
 class LabelMeasures:
-    """The measures of one label. support: documents that truly have it. given: documents that were given it."""
+    """The measures of one label. documents: that truly have it. sorted_as: documents that were sorted as it. right: both."""
 
     label: str
     precision: Rate
     recall: Rate
     f1: Rate
     f_beta: Rate
-    support: int
-    given: float
+    documents: int
+    sorted_as: float
+    right: float
 
 
 @dataclass(frozen=True)
 class Confusion:
-    """Documents with label `true` that were given `given`, and that label's support."""
+    """Documents with label `true` that were sorted as another, and how many have that label in all."""
 
     true: str
-    given: str
+    sorted_as: str
     documents: float
     of: int
 
@@ -59,12 +60,12 @@ class Confusion:
 class Judgement:
     """All measures of one set of decisions.
 
-    table: (k, k) counts, rows true labels, columns given labels, in the order of `labels`. baseline: the accuracy of always
-    giving the label `majority` (where it is empty, the commonest of each training), on the same documents. majority_in_training:
-    whether that was the commonest label of training; otherwise it is that of all documents. against_baseline: the
-    p value of the exact paired test of the two. others: further measures by name. repeats: how often each document was judged;
-    all counts are means over them. groups: how many groups of documents that belong together there are; None where all stand
-    alone.
+    table: (k, k) counts, rows true labels, columns those that they were sorted as, in the order of `labels`. baseline: the
+    accuracy of always giving the label `majority` (where it is empty, the commonest of each training), on the same documents.
+    majority_in_training: whether that was the commonest label of training; otherwise it is that of all documents.
+    against_baseline: the p value of the exact paired test of the two. others: further measures by name. repeats: how often each
+    document was judged; all counts are means over them. groups: how many groups of documents that belong together there are; None
+    where all stand alone.
     """
 
     labels: tuple[str, ...]
@@ -87,17 +88,19 @@ class Judgement:
             return None
         return (self.accuracy.value or 0.0) > (self.baseline.value or 0.0)
 
-    def largest_confusions(self) -> list[Confusion]:
-        """The most frequent pairs of true and wrongly given label, most documents first."""
+    def confusions(self, most: int) -> list[Confusion]:
+        """The most frequent pairs of a true label and a wrong one, most documents first."""
         wrong = self.table.copy()
         np.fill_diagonal(wrong, 0)
-        places = np.argsort(-wrong.reshape(-1), kind="stable")[:_MOST_CONFUSIONS].tolist()
+        places = np.argsort(-wrong.reshape(-1), kind="stable")[:most].tolist()
         pairs = [divmod(place, len(self.labels)) for place in places]
-        supports = self.table.sum(axis=1)
+        totals = self.table.sum(axis=1)
         return [
-            Confusion(self.labels[true], self.labels[given], wrong[true, given].item(), round(float(supports[true])))
-            for true, given in pairs
-            if wrong[true, given]
+            Confusion(
+                self.labels[true], self.labels[sorted_as], wrong[true, sorted_as].item(), round(float(totals[true]))
+            )
+            for true, sorted_as in pairs
+            if wrong[true, sorted_as]
         ]
 
 
@@ -105,13 +108,13 @@ class Judgement:
 class Decided:
     """m decisions to be judged.
 
-    true, given: (m,) label numbers into `labels`. majority: the label that was commonest in training, empty where trainings
+    true, sorted_as: (m,) label numbers into `labels`. majority: the label that was commonest in training, empty where trainings
     differ in it, or that of the whole corpus where majority_in_training is False; baseline: (m,) whether it is the document's
     own. sample: which documents the decisions are about.
     """
 
     true: Ints
-    given: Ints
+    sorted_as: Ints
     labels: tuple[str, ...]
     majority: str
     baseline: Bools
@@ -119,16 +122,13 @@ class Decided:
     majority_in_training: bool = True
 
 
-_MOST_CONFUSIONS = 3
-
-
 def judge(decided: Decided, beta: float = 1.0) -> Judgement:
     """Measure decisions against the true labels."""
-    true, given, k, sample = decided.true, decided.given, len(decided.labels), decided.sample
-    cells = true * k + given
+    true, sorted_as, k, sample = decided.true, decided.sorted_as, len(decided.labels), decided.sample
+    cells = true * k + sorted_as
     counts = np.bincount(cells, minlength=k * k).reshape(k, k).astype(np.int64)
     table: Floats = counts / sample.repeats
-    right = (true == given).astype(np.float64)
+    right = (true == sorted_as).astype(np.float64)
     whole = whole_rates(table, cells, sample, beta)
     every = np.ones(true.size)
     return Judgement(
@@ -149,7 +149,7 @@ def judge(decided: Decided, beta: float = 1.0) -> Judgement:
 
 def _of_label(decided: Decided, number: int, beta: float) -> LabelMeasures:
     sample = decided.sample
-    has, got = (decided.true == number).astype(np.float64), (decided.given == number).astype(np.float64)
+    has, got = (decided.true == number).astype(np.float64), (decided.sorted_as == number).astype(np.float64)
     documents = float(has.sum()) / sample.repeats
     f1 = _f1(has, got, sample)
     f_beta = f1 if beta == 1.0 else _f_beta(has, got, sample, beta)
@@ -161,8 +161,9 @@ def _of_label(decided: Decided, number: int, beta: float) -> LabelMeasures:
         recall=share_of(has * got, has, sample),
         f1=f1,
         f_beta=f_beta,
-        support=round(documents),
-        given=whole_or_mean(float(got.sum()) / sample.repeats),
+        documents=round(documents),
+        sorted_as=whole_or_mean(float(got.sum()) / sample.repeats),
+        right=whole_or_mean(float((has * got).sum()) / sample.repeats),
     )
 
 

@@ -59,19 +59,21 @@ def brier_terms(true: Ints, probabilities: Floats) -> Floats:
     return terms
 
 
-def judge_probabilities(true: Ints, probabilities: Floats, given: Ints, sample: Sample) -> ProbabilityMeasures:
-    """Measure. true, given: (m,) label numbers, −1 for a label the sorter does not know. probabilities: (m, k)."""
+def judge_probabilities(true: Ints, probabilities: Floats, sorted_as: Ints, sample: Sample) -> ProbabilityMeasures:
+    """Measure. true, sorted_as: (m,) label numbers, −1 for a label the sorter does not know. probabilities: (m, k)."""
     known = true >= 0
     own, mine, drawn = true[known], probabilities[known], sample.rows(known)
     ranked = np.argsort(-probabilities, axis=1, kind="stable")[:, :2]
     top2 = (ranked == true[:, None]).any(axis=1)
     return ProbabilityMeasures(
-        log_loss=_mean(log_losses(own, mine), drawn),
-        brier=_mean(brier_terms(own, mine), drawn),
+        log_loss=mean_loss(log_losses(own, mine), drawn),
+        brier=mean_loss(brier_terms(own, mine), drawn),
         top2=share_of(top2.astype(np.float64), np.ones(true.size), sample),
         areas=areas(own, mine, drawn),
         own=tuple(_own(mine[own == label, label], sample.repeats) for label in range(probabilities.shape[1])),
-        reliability=reliability(probabilities[np.arange(given.size), given], np.asarray(true == given), sample),
+        reliability=reliability(
+            probabilities[np.arange(sorted_as.size), sorted_as], np.asarray(true == sorted_as), sample
+        ),
     )
 
 
@@ -83,7 +85,7 @@ def _own(probabilities: Floats, repeats: int) -> OwnProbability:
     )
 
 
-def _mean(losses: Floats, sample: Sample) -> Rate:
+def mean_loss(losses: Floats, sample: Sample) -> Rate:
     """The mean of (m,) losses, not below 0."""
     if not losses.size:
         return UNKNOWN
@@ -97,7 +99,7 @@ def _mean(losses: Floats, sample: Sample) -> Rate:
     return Rate(value=value, low=value / factor, high=value * factor, documents=n)
 
 
-def roc_curve(own: Bools, score: Floats) -> tuple[Floats, Floats]:
+def roc_points(own: Bools, score: Floats) -> tuple[Floats, Floats]:
     """The shares of other and of own documents at or above each score, from (0, 0) to (1, 1)."""
     order = np.argsort(-score, kind="stable")
     last = np.append(score[order][1:] < score[order][:-1], True)
@@ -106,7 +108,7 @@ def roc_curve(own: Bools, score: Floats) -> tuple[Floats, Floats]:
     return np.concatenate((zero, wrong / max(wrong[-1], 1))), np.concatenate((zero, right / max(right[-1], 1)))
 
 
-def precision_recall_curve(own: Bools, score: Floats) -> tuple[Floats, Floats]:
+def precision_recall_points(own: Bools, score: Floats) -> tuple[Floats, Floats]:
     """Recall and precision at or above each score, from the highest on."""
     order = np.argsort(-score, kind="stable")
     last = np.flatnonzero(np.append(score[order][1:] < score[order][:-1], True))

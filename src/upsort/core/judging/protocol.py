@@ -7,7 +7,9 @@ nested choices, growth, suspects. Each training starts from nothing and sees its
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from upsort.core.arrays import Floats, Ints
+import numpy as np
+
+from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.families import settled
 from upsort.core.learning.apart import Apart, Split, set_apart
 from upsort.core.learning.labelled import Labelled
@@ -22,19 +24,20 @@ from upsort.core.text.resources import Resources
 class Outcome:
     """What a sorter that was trained on one side of a split says of the other; m documents held out, k labels in the corpus.
 
-    held_out: (m,) places of documents. given: (m,) label numbers of the corpus. probabilities: (m, k), 0 for labels that the
-    training side lacks. majority: the number of the commonest label of the training side.
+    held_out: (m,) places of documents. sorted_as: (m,) label numbers of the corpus. probabilities: (m, k), 0 for labels that the
+    training side lacks. undecided: (m,) which are left so. majority: the number of the commonest label of the training side.
     """
 
     sorter: Sorter
     held_out: Ints
-    given: Ints
+    sorted_as: Ints
     probabilities: Floats
+    undecided: Bools
     majority: int
 
     def right(self, documents: Labelled) -> int:
         """How many of the held-out documents were given their own label."""
-        return int((self.given == documents.labels[self.held_out]).sum())
+        return int((self.sorted_as == documents.labels[self.held_out]).sum())
 
 
 class Parts:
@@ -57,12 +60,13 @@ def outcome(parts: Parts, number: int, method: Method) -> Outcome:
     plan = settled(method.plan)
     apart = parts.of(number, plan.features, method.resources)
     sorter, _ = train_sorter(apart.training, replace(method, plan=plan), apart.seen)
-    decisions = sorter.decide_scores(sorter.classifier.scores(apart.outside))
+    decisions = sorter.decide_rows(apart.outside)
     return Outcome(
         sorter=sorter,
         held_out=apart.held_out,
-        given=apart.in_corpus[decisions.best],
+        sorted_as=apart.in_corpus[decisions.best],
         probabilities=apart.in_all_labels(decisions.probabilities),
+        undecided=decisions.undecided if decisions.undecided is not None else np.zeros(apart.held_out.size, dtype=bool),
         majority=int(apart.in_corpus[sorter.majority]),
     )
 

@@ -33,12 +33,12 @@ _TINY = 1e-9
 
 @dataclass(frozen=True, kw_only=True)
 class Suspects:
-    """places: (m,) documents, most suspicious first. suggested: (m,) label numbers. own, other: (m,) the probabilities of the
-    own and of the suggested label. wrong: (m,) the probability that the own label is wrong. noise: (k,) the share of wrong labels
+    """places: (m,) documents, most suspicious first. rather: (m,) label numbers. own, other: (m,) the probabilities of the
+    own and of that label. wrong: (m,) the probability that the own label is wrong. noise: (k,) the share of wrong labels
     that is expected among the documents of each label."""
 
     places: Ints
-    suggested: Ints
+    rather: Ints
     own: Floats
     other: Floats
     wrong: Floats
@@ -62,14 +62,14 @@ def find_suspects(labels: Ints, told: Sequence[Floats], most: int | None = None)
     others[rows, labels] = -1.0
     order = np.lexsort((own, -wrong))
     places = order[wrong[order] >= _LIKELY] if most is None else order[:most]
-    suggested = others[places].argmax(axis=1).astype(np.int64)
+    rather = others[places].argmax(axis=1).astype(np.int64)
     k = probabilities.shape[1]
     sizes = np.maximum(np.bincount(labels, minlength=k), 1)
     return Suspects(
         places=places,
-        suggested=suggested,
+        rather=rather,
         own=own[places],
-        other=others[places, suggested],
+        other=others[places, rather],
         wrong=wrong[places],
         noise=np.bincount(labels, weights=wrong, minlength=k) / sizes,
     )

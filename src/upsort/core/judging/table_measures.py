@@ -72,7 +72,7 @@ def measured_of(table: Floats, occurring: Floats, beta: float) -> dict[str, Meas
     k, n = len(table), float(table.sum())
     p = table / max(n, 1e-300)
     r, t, g = np.diag(p), p.sum(axis=1), p.sum(axis=0)
-    true, given = occurring.sum(axis=1) > 0, occurring.sum(axis=0) > 0
+    true, sorted_as = occurring.sum(axis=1) > 0, occurring.sum(axis=0) > 0
     own = np.eye(k)
 
     def ratio(above: Floats, below: Floats) -> Floats:
@@ -84,7 +84,7 @@ def measured_of(table: Floats, occurring: Floats, beta: float) -> dict[str, Meas
 
     recall, precision = ratio(r, t), ratio(r, g)
     of_recall = (own - recall[:, None]) * ratio(true / max(int(true.sum()), 1), t)[:, None]
-    of_precision = (own - precision[None, :]) * ratio(given / max(int(given.sum()), 1), g)[None, :]
+    of_precision = (own - precision[None, :]) * ratio(sorted_as / max(int(sorted_as.sum()), 1), g)[None, :]
 
     def of_f(b: float, weights: Floats) -> tuple[Floats, Floats]:
         """F of each label, and the derivative of Σ weights · F."""
@@ -93,7 +93,7 @@ def measured_of(table: Floats, occurring: Floats, beta: float) -> dict[str, Meas
         share = ratio(weights, below)
         return f, (1.0 + b**2) * own * share[:, None] - (f * share)[None, :] - b**2 * (f * share)[:, None]
 
-    either = np.asarray(true | given)
+    either = np.asarray(true | sorted_as)
     evenly = either / max(int(either.sum()), 1)
     f1, of_macro = of_f(1.0, evenly)
     f_beta, of_beta = of_f(beta, evenly)
@@ -112,7 +112,7 @@ def measured_of(table: Floats, occurring: Floats, beta: float) -> dict[str, Meas
     of_kappa = (own * (1.0 - chance) - of_chance * (1.0 - right)) / max(1.0 - chance, 1e-12) ** 2
     values: dict[str, tuple[float | None, Floats]] = {
         "balanced_accuracy": (mean(recall, true), of_recall),
-        "macro_precision": (mean(precision, given), of_precision),
+        "macro_precision": (mean(precision, sorted_as), of_precision),
         "macro_f1": (mean(f1, either), of_macro),
         "weighted_f1": (float((t * f1).sum()), of_weighted + f1[:, None]),
         "macro_f_beta": (mean(f_beta, either), of_beta),

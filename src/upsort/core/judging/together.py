@@ -11,7 +11,8 @@ import numpy as np
 from scipy.sparse.csgraph import connected_components
 
 from upsort.core.arrays import Bools, Ints
-from upsort.core.judging.near_copies import SIMILARITY, Prints, find_copies
+from upsort.core.features.prints import Prints
+from upsort.core.judging.near_copies import SIMILARITY, find_copies
 from upsort.core.sparse import from_cells
 
 

@@ -47,11 +47,19 @@ def values_of(probabilities: Floats, rule: Floats) -> Floats:
     return values
 
 
-def macro_f_beta(true: Ints, given: Ints, k: int, beta: float) -> float:
-    """The mean over the labels that occur of (1 + β²) right / (β² · true + given)."""
-    right = np.bincount(true[true == given], minlength=k)
-    trues, givens = np.bincount(true, minlength=k), np.bincount(given, minlength=k)
-    whole = beta**2 * trues + givens
+def ranking(values: Floats, label_documents: Ints) -> Ints:
+    """(n, k) the labels of each document, that of the highest value first; of equals the one that more training documents have,
+    then the one that sorts first. label_documents: (k,)."""
+    common = np.argsort(-label_documents, kind="stable")
+    found: Ints = common[np.argsort(-values[:, common], axis=1, kind="stable")]
+    return found
+
+
+def macro_f_beta(true: Ints, sorted_as: Ints, k: int, beta: float) -> float:
+    """The mean over the labels that occur of (1 + β²) right / (β² · true + sorted_as)."""
+    right = np.bincount(true[true == sorted_as], minlength=k)
+    trues, sorted_counts = np.bincount(true, minlength=k), np.bincount(sorted_as, minlength=k)
+    whole = beta**2 * trues + sorted_counts
     occurs = whole > 0
     return float(((1 + beta**2) * right[occurs] / whole[occurs]).mean())
 

@@ -1,32 +1,23 @@
-"""Adding documents to a sorter: exactly, where counts are all there is to it; else from the earlier weights.
+"""Adding documents to naive Bayes exactly: counts are all there is to it.
 
-- Naive Bayes on counts or presence: the counts of all terms, those outside the bounds too, are kept; added up they are those of
-  training on everything, and the bounds are applied anew. Terms and labels may be new.
-- Linear sorters with the older documents at hand are trained on everything, to the same optimum.
-- Linear sorters without them minimise loss(new documents) + penalty / 2 · ‖W − W₀‖² with W₀ the earlier weights: the earlier
-  documents are stood in for by a normal prior around what they taught. Terms and labels stay as they were.
+The counts of all terms, those outside the bounds too, are kept; added up they are those of training on everything, and the bounds
+are applied anew. Terms and labels may be new. What other kinds need is their documents (see `kept_documents`).
 """
 
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.classifiers import families, losses
+from upsort.core.classifiers import families
 from upsort.core.classifiers.family import Stored
-from upsort.core.classifiers.linear import Linear
-from upsort.core.classifiers.newton import Objective, Stopping, minimise
 from upsort.core.classifiers.priors import log_priors
-from upsort.core.classifiers.products import Products
-from upsort.core.classifiers.targets import targets_of
 from upsort.core.errors import DataProblem
 from upsort.core.features.vocabulary import FeatureSpace, TermStatistics, chosen_terms, known_words
 from upsort.core.learning.held_out import HeldOut
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.reserve import Reserve, counts_presence
 from upsort.core.learning.sorter import Sorter, Trained, length_classes
-from upsort.core.sparse import from_cells
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -76,7 +67,7 @@ def extended_by_counts(sorter: Sorter, more: Labelled) -> Sorter:
     values = whole.frequency[kept].astype(np.float64) if counts_presence(sorter.plan) else whole.counts[kept]
     sizes = whole.documents.astype(np.float64)
     settings = sorter.plan.classifier
-    family = families.family(settings.kind)
+    family = families.family(settings)
     arrays = {
         family.additive: np.ascontiguousarray(values),
         "label_documents": sizes,
@@ -106,7 +97,7 @@ def _held(sorter: Sorter, reserve: Reserve) -> _Counted:
     """What a sorter knows of its documents. Presence tells nothing of counts, and none are needed then."""
     frequency = sorter.trained.label_document_frequency
     arrays = sorter.classifier.arrays()
-    additive = families.family(sorter.plan.classifier.kind).additive
+    additive = families.family(sorter.plan.classifier).additive
     counts = frequency.astype(np.float64) if counts_presence(sorter.plan) else arrays[additive]
     return _Counted(
         names=sorter.labels,
@@ -148,82 +139,3 @@ def _added(first: _Counted, second: _Counted) -> _Counted:
         counts[np.ix_(rows, columns)] += part.counts
         documents[columns] += part.documents
     return _Counted(names=names, terms=terms, frequency=frequency, counts=counts, documents=documents)
-
-
-@dataclass(frozen=True)
-class _Shifted:
-    """A loss of scores to which something fixed is added before."""
-
-    loss: losses.Loss
-    offset: Floats
-
-    @property
-    def separable(self) -> bool:
-        return self.loss.separable
-
-    def first_intercepts(self) -> Floats:
-        return np.zeros(self.offset.shape[1])
-
-    def values(self, scores: Floats, columns: losses.Columns) -> Floats:
-        return self.loss.values(scores + self.offset[:, columns], columns)
-
-    def at(self, scores: Floats, columns: losses.Columns) -> losses.State:
-        return self.loss.at(scores + self.offset[:, columns], columns)
-
-
-def extended_by_anchor(sorter: Sorter, more: Labelled) -> Sorter:
-    """A linear sorter drawn from its earlier weights towards what further documents say.
-
-    Raises DataProblem for labels that the sorter does not know, and for kinds that have no penalty.
-    """
-    rule = sorter.classifier.rule
-    kind = sorter.plan.classifier.kind
-    penalised = families.family(kind).penalised
-    if rule is None or penalised is None or penalised.loss is None:
-        raise DataProblem(
-            f"A sorter of kind {kind} cannot be extended without its older documents.", "Give them with --with."
-        )
-    unknown = sorted(set(more.names) - set(sorter.labels))
-    if unknown:
-        raise DataProblem(
-            f"The sorter does not know the label {unknown[0]!r}, and cannot learn it from new documents alone.",
-            "Give the older documents with --with, or use naive Bayes.",
-        )
-    labels = np.array([sorter.labels.index(name) for name in more.names], dtype=np.int64)[more.labels]
-    matrix = _in_space(sorter, more)
-    targets = targets_of(labels, sorter.labels, sorter.plan.classifier, more.weights)
-    settings = sorter.plan.classifier
-    loss = penalised.loss(targets, settings)
-    moved, ended = minimise(
-        Objective(
-            products=Products(matrix),
-            loss=_Shifted(loss, rule.scores(matrix)),
-            n_labels=len(sorter.labels),
-            ridge=sorter.trained.penalty,
-        ),
-        Stopping(settings.tolerance, settings.most_iterations),
-    )
-    earlier = Linear(rule).parameters
-    classifier = Linear.of(earlier + moved, ended)
-    sizes = sorter.trained.label_documents + np.bincount(labels, minlength=len(sorter.labels))
-    trained = replace(
-        sorter.trained,
-        label_documents=sizes.astype(np.int64),
-        documents=sorter.trained.documents + labels.size,
-        right=None,
-        ended=ended,
-        held_out=replace(sorter.trained.held_out, right=None),
-    )
-    return replace(sorter, classifier=classifier, trained=trained)
-
-
-def _in_space(sorter: Sorter, more: Labelled) -> csr_array:
-    """(n, n_terms) further documents in the sorter's space."""
-    where, signs = sorter.space.places(more.measured.terms)
-    counts = more.measured.counts
-    columns = where[counts.indices]
-    inside = columns >= 0
-    rows = np.repeat(np.arange(counts.shape[0]), np.diff(counts.indptr))[inside]
-    values = (counts.data * signs[counts.indices])[inside]
-    shape = (counts.shape[0], sorter.space.counted)
-    return sorter.space.matrix(from_cells(values, rows, columns[inside], shape), more.measured.cells)

@@ -12,7 +12,8 @@ from upsort.core.arrays import Floats, Ints
 class HeldOut:
     """documents: that were held out; groups: how many of them do not belong together. right: how many were given their own
     label, None where that would not tell what new documents get. labels: (k,) how many were given each label; none where there
-    were no folds. words, unknown: of them, and those that the fold's training side does not know; 0 where terms are not words."""
+    were no folds. words, unknown: of them, and those that the fold's training side does not know; 0 where terms are not words.
+    decided, decided_right: how many are above the bound that was chosen on them, and right; None where none was chosen."""
 
     documents: int = 0
     groups: int = 0
@@ -20,6 +21,8 @@ class HeldOut:
     labels: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     words: int = 0
     unknown: int = 0
+    decided: int | None = None
+    decided_right: int | None = None
 
 
 @dataclass(frozen=True)

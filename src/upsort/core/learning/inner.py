@@ -22,6 +22,7 @@ from upsort.core.learning.apart import Apart, Split, set_apart
 from upsort.core.learning.dealing import folds_of
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
+from upsort.core.learning.sorter import blank_rows, by_share
 from upsort.core.plan import Plan
 
 INNER_FOLDS = 3
@@ -79,7 +80,11 @@ class InnerFolds:
         """(n, k) the scores of each document by a classifier that never saw it; NaN where no fold could judge it."""
         found = np.full((self.documents.documents, len(self.documents.names)), np.nan)
         for apart in self.folds:
-            found[apart.held_out] = apart.scores(trained_on(apart.training, apart.seen.matrix, plan, penalty))
+            scores = apart.scores(trained_on(apart.training, apart.seen.matrix, plan, penalty))
+            if by_share(plan, int(blank_rows(apart.seen.matrix).sum())) and self.documents.sets is None:
+                shares = np.log(np.bincount(apart.training.labels) / apart.training.documents)
+                scores[blank_rows(apart.outside)] = apart.in_all_labels(shares[None, :], shares.min() - 1.0)
+            found[apart.held_out] = scores
         return found
 
     def taught(self) -> Bools:

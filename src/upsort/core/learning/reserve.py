@@ -6,7 +6,7 @@ import numpy as np
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.families import family
-from upsort.core.classifiers.naive_bayes import label_sums
+from upsort.core.classifiers.naive_bayes.sums import label_sums
 from upsort.core.classifiers.targets import targets_of
 from upsort.core.features.vocabulary import label_document_frequencies
 from upsort.core.learning.apart import Represented
@@ -31,7 +31,7 @@ def can_be_extended(plan: Plan, documents: Labelled) -> bool:
     """Whether counts alone make the sorter: naive Bayes on counts or presence, nothing beside the text, all documents alike."""
     features, classifier = plan.features, plan.classifier
     return (
-        bool(family(classifier.kind).additive)
+        bool(family(classifier).additive)
         and features.weighting in {"count", "presence"}
         and not (features.hash_bits or features.vectors_file or features.measures or plan.columns.document_vectors)
         and not documents.measured.cells.width
@@ -43,7 +43,7 @@ def can_be_extended(plan: Plan, documents: Labelled) -> bool:
 
 def counts_presence(plan: Plan) -> bool:
     """Whether what is added up is documents with a term, not how often it stands in them."""
-    return plan.features.weighting == "presence" or family(plan.classifier.kind).on_presence
+    return plan.features.weighting == "presence" or family(plan.classifier).on_presence
 
 
 def left_out_counts(documents: Labelled, seen: Represented, plan: Plan) -> Reserve:

@@ -1,7 +1,7 @@
 """From held-out scores to what turns scores into decisions: probabilities, thresholds of sets, a rule other than the most
 probable."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -9,24 +9,27 @@ import numpy as np
 from upsort.core.arrays import Bools, Floats
 from upsort.core.classifiers.calibration import Calibration, in_order_of
 from upsort.core.classifiers.families import calibration_of
-from upsort.core.learning.decision import by_costs, cost_table, values_of, weights_for_f_beta
+from upsort.core.learning.decision import by_costs, cost_table, ranking, values_of, weights_for_f_beta
 from upsort.core.learning.held_out import HeldOut
 from upsort.core.learning.inner import CALIBRATION_FOLDS, ENOUGH, Dealing, InnerFolds
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.plan import Plan
 
+_LEAST_DECIDED = 20
 _LEAST = 40  # documents, of fewer `auto` learns no calibration
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Settled:
-    """thresholds: (k,) of sets of labels. decision: (k, k) see `learning.decision`. held_out: what was told of
+    """thresholds: (k,) of sets of labels. decision: (k, k) see `learning.decision`. undecided_below: the bound for the accuracy
+    that was asked for, None where none was. held_out: what was told of
     documents that the folds held out."""
 
     calibration: Calibration = field(default_factory=Calibration)
     thresholds: Floats | None = None
     decision: Floats | None = None
+    undecided_below: float | None = None
     held_out: HeldOut = field(default_factory=HeldOut)
 
 
@@ -38,7 +41,7 @@ def settled(documents: Labelled, method: Method, inner: InnerFolds, penalty: flo
     scores = inner.scores(plan, penalty) if inner.folds else np.full((documents.documents, 1), np.nan)
     judged: Bools = np.asarray(~np.isnan(scores).any(axis=1))
     if not judged.any():
-        return Settled(Calibration(), _halves(documents), decision)
+        return Settled(thresholds=_halves(documents), decision=decision)
     scores = scores[judged]
     if documents.sets is not None:
         return _of_sets(scores, documents.sets[judged], plan)
@@ -56,18 +59,44 @@ def settled(documents: Labelled, method: Method, inner: InnerFolds, penalty: flo
         probabilities = in_order_of(scores, probabilities)
     if plan.decide.f_beta > 0:
         decision = weights_for_f_beta(labels, probabilities, plan.decide.f_beta)
-    given = (values_of(probabilities, decision) if decision is not None else ranked_by).argmax(axis=1)
+    values = values_of(probabilities, decision) if decision is not None else ranked_by
+    sorted_as = ranking(values, np.bincount(documents.labels, minlength=len(documents.names)))[:, 0]
     as_on_new = decision is None and ranked_by is scores and not penalty_chosen
     words, unknown = inner.words()
     held_out = HeldOut(
         documents=labels.size,
         groups=np.unique(documents.groups[judged]).size if documents.groups is not None else labels.size,
-        right=int((given == labels).sum()) if as_on_new else None,
-        labels=np.bincount(given, minlength=len(documents.names)).astype(np.int64),
+        right=int((sorted_as == labels).sum()) if as_on_new else None,
+        labels=np.bincount(sorted_as, minlength=len(documents.names)).astype(np.int64),
         words=words,
         unknown=unknown,
     )
-    return Settled(calibration, None, decision, held_out)
+    if plan.decide.decided_accuracy:
+        given = probabilities[np.arange(sorted_as.size), sorted_as]
+        bound = bound_for(given, sorted_as == labels, plan.decide.decided_accuracy)
+        decided = given >= bound
+        held_out = replace(
+            held_out, decided=int(decided.sum()), decided_right=int((decided & (sorted_as == labels)).sum())
+        )
+        return Settled(calibration=calibration, decision=decision, undecided_below=bound, held_out=held_out)
+    return Settled(calibration=calibration, decision=decision, held_out=held_out)
+
+
+def bound_for(probabilities: Floats, right: Bools, accuracy: float) -> float:
+    """The bound that decides most documents with at least this share of them right; the one with the largest share of at least
+    20 documents where none does, halfway between neighbouring probabilities. probabilities: (n,) of the given labels."""
+    order = np.argsort(-probabilities, kind="stable")
+    ranked = probabilities[order]
+    shares = np.cumsum(right[order]) / np.arange(1, ranked.size + 1)
+    last_of_equals = np.append(ranked[1:] < ranked[:-1], True)
+    enough = np.flatnonzero(last_of_equals & (shares >= accuracy - 1e-12))
+    if enough.size:
+        best = int(enough[-1])
+    else:
+        places = np.flatnonzero(last_of_equals & (np.arange(ranked.size) + 1 >= min(_LEAST_DECIDED, ranked.size)))
+        best = int(places[np.argmax(shares[places])])
+    following = ranked[best + 1] if best + 1 < ranked.size else 0.0
+    return float((ranked[best] + following) / 2.0)
 
 
 def _learning() -> Any:
@@ -79,7 +108,7 @@ def _learning() -> Any:
 
 def needs_folds(documents: Labelled, plan: Plan) -> bool:
     """Whether something is to be learned from folds of the training documents."""
-    if documents.sets is not None or plan.decide.f_beta > 0:
+    if documents.sets is not None or plan.decide.f_beta > 0 or plan.decide.decided_accuracy > 0:
         return True
     # What is asked for by name is always done, even where folds can tell little.
     return calibration_of(plan.classifier) != "none" and (
@@ -103,9 +132,8 @@ def _of_sets(scores: Floats, own: Bools, plan: Plan) -> Settled:
     kind = "isotonic" if calibration_of(plan.classifier) == "isotonic" else "platt"
     calibration: Calibration = _learning().calibrate_each(kind, scores, own)
     each = calibration.each(scores)
-    return Settled(
-        calibration, np.array([_best_threshold(each[:, label], own[:, label]) for label in range(own.shape[1])])
-    )
+    thresholds = np.array([_best_threshold(each[:, label], own[:, label]) for label in range(own.shape[1])])
+    return Settled(calibration=calibration, thresholds=thresholds)
 
 
 def _best_threshold(probabilities: Floats, own: Bools) -> float:

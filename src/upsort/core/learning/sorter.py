@@ -8,6 +8,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.classifiers import families
 from upsort.core.classifiers.calibration import Calibration, in_order_of
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.newton import Ended
@@ -18,8 +19,9 @@ from upsort.core.features.documents import Documents
 from upsort.core.features.measuring import prefixes
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.learning.adding_up import added_up
-from upsort.core.learning.decision import values_of
+from upsort.core.learning.decision import ranking, values_of
 from upsort.core.learning.held_out import HeldOut
+from upsort.core.learning.kept_documents import KeptDocuments
 from upsort.core.learning.method import Costs
 from upsort.core.learning.reserve import Reserve
 from upsort.core.names import listed
@@ -37,10 +39,10 @@ class Decisions:
     """What a sorter says about documents, row by row; n documents, k labels.
 
     scores: (n, k) float64. probabilities: (n, k) float64; rows sum to 1, unless documents may have several labels. best,
-    second: (n,) int64, numbers of the first and the second label by the sorter's rule; equal ones: the label that sorts
-    first. margin: (n,) difference of their probabilities. tokens: (n,) int64. unknown_share: (n,) share of tokens the sorter
-    does not know; NaN for a document without tokens. sets: (n, k) which labels each document is given, where it may have
-    several or none. undecided: (n,) which documents are less probable than the plan wants them to be.
+    second: (n,) int64, numbers of the first and the second label by the sorter's rule (see `ranking`). margin: (n,) difference of
+    their probabilities. tokens: (n,) int64. unknown_share: (n,) share of tokens the sorter does not know; NaN for a document
+    without tokens. sets: (n, k) which labels each document is given, where it may have several or none. undecided: (n,) which
+    documents are less probable than the plan wants them to be.
     """
 
     scores: Floats
@@ -52,6 +54,29 @@ class Decisions:
     unknown_share: Floats
     sets: Bools | None = None
     undecided: Bools | None = None
+
+
+ENOUGH_BLANK = 10
+"""Training documents in which a classifier sees nothing, from which on it has learned what to make of such."""
+
+
+def by_share(plan: Plan, blank: int | None) -> bool:
+    """Whether what a plan's classifier says of a document in which it sees nothing is a guess, for which the labels' shares are
+    better; not where labels are to count otherwise than by their documents. blank: such training documents."""
+    record = families.family(plan.classifier)
+    by_documents = "prior" not in record.settings or plan.classifier.prior == "data"
+    by_documents = by_documents and not plan.columns.row_weight
+    return blank is not None and blank < ENOUGH_BLANK and record.looks_at_text and by_documents
+
+
+def blank_rows(matrix: csr_array) -> Bools:
+    """(n,) which rows hold no value but 0."""
+    return np.asarray(np.diff(matrix.indptr) == 0)
+
+
+def without_known_words(decisions: Decisions) -> Bools:
+    """(n,) which documents hold no word that the sorter knows."""
+    return np.asarray((decisions.tokens == 0) | (decisions.unknown_share >= 1.0))
 
 
 LENGTH_CLASSES = 32
@@ -70,7 +95,8 @@ class Trained:
     label_documents: (k,) int64. label_document_frequency: (n_terms, k) int64, in how many documents of each label each
     term stands. documents: training documents. right: those that the sorter itself gets right, None where that
     is not known. ended: of the optimiser.
-    penalty: the number that was used. held_out: what the folds of the training told.
+    penalty: the number that was used. held_out: what the folds of the training told. blank: documents in which the classifier saw
+    nothing at all, None where that is not known.
     """
 
     label_documents: Ints
@@ -83,6 +109,7 @@ class Trained:
     lengths: Ints = field(default_factory=lambda: np.zeros(LENGTH_CLASSES, dtype=np.int64))
     words: int = 0
     known_words: int = 0
+    blank: int | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -92,8 +119,8 @@ class Sorter:
     labels: sorted; the columns of scores and probabilities. resources: word lists its cleaning needs. costs: that it decides
     by, where it does. calibration: from scores to probabilities. answer: the label column it answers for, where there are
     several. thresholds: (k,) from which probability on a label is given, where a document may have several labels. reserve:
-    see `Reserve`. decision: (k, k) the rule by which probabilities become labels (see `learning.decision`), None for the most
-    probable one.
+    see `Reserve`. kept: documents to be extended with. decision: (k, k) the rule by which probabilities become labels (see
+    `learning.decision`), None for the most probable one.
     """
 
     plan: Plan
@@ -107,6 +134,7 @@ class Sorter:
     answer: str = ""
     thresholds: Floats | None = None
     reserve: Reserve | None = None
+    kept: KeptDocuments | None = None
     decision: Floats | None = None
 
     @cached_property
@@ -139,7 +167,7 @@ class Sorter:
         return self.space.matrix(counts.matrix, self.cells(documents)), counts
 
     def decide(self, documents: Documents, tokens: Sequence[Tokens] | None = None) -> Decisions:
-        """Decide about a block of documents. A document without known terms is decided by the intercepts alone.
+        """Decide about a block of documents. Of one without known words `remarks` says what its answer rests on.
 
         tokens: of each part of the documents, where they are at hand.
         """
@@ -148,21 +176,36 @@ class Sorter:
 
     def decide_matrix(self, matrix: csr_array, counts: KnownCounts) -> Decisions:
         """Decide about documents as numbers, as `matrix` gives them."""
-        decisions = self.decide_scores(self.classifier.scores(matrix))
-        return replace(decisions, tokens=counts.tokens, unknown_share=counts.unknown_share())
+        return replace(self.decide_rows(matrix), tokens=counts.tokens, unknown_share=counts.unknown_share())
 
-    def decide_scores(self, scores: Floats) -> Decisions:
-        """The one way from scores to decisions: probabilities, then the sorter's rule. scores: (n, k). Nothing is said of
-        words."""
+    def decide_rows(self, matrix: csr_array) -> Decisions:
+        """The same, nothing said of words. matrix: (n, n_terms)."""
+        blank = blank_rows(matrix) if self.answers_by_share else None
+        return self.decide_scores(self.classifier.scores(matrix), blank)
+
+    @property
+    def answers_by_share(self) -> bool:
+        """Whether a document in which the classifier sees nothing gets the labels' shares of the training documents for
+        probabilities: where training had hardly any such document to learn from, so that the classifier would only guess."""
+        return by_share(self.plan, self.trained.blank) and self.thresholds is None
+
+    def decide_scores(self, scores: Floats, blank: Bools | None = None) -> Decisions:
+        """The one way from scores to decisions: probabilities, then the sorter's rule. scores: (n, k). blank: (n,) which
+        documents have nothing in them and are answered by shares. Nothing is said of words."""
         if self.thresholds is not None:
             probabilities = self.calibration.each(scores)
             return self._decided(scores, probabilities, probabilities)
-        probabilities = self.calibration.probabilities(scores)
-        if self.calibration.keeps_order:
-            return self._decided(scores, probabilities, scores)
-        if self.plan.decide.rank_by == "probabilities":
-            return self._decided(scores, probabilities, probabilities)
-        return self._decided(scores, in_order_of(scores, probabilities), scores)
+        probabilities, ranked_by = self.calibration.probabilities(scores), scores
+        if not self.calibration.keeps_order:
+            if self.plan.decide.rank_by == "probabilities":
+                ranked_by = probabilities
+            else:
+                probabilities = in_order_of(scores, probabilities)
+        if blank is not None and blank.any():
+            shares = self.trained.label_documents / self.trained.label_documents.sum()
+            probabilities = np.where(blank[:, None], shares, probabilities)
+            ranked_by = np.where(blank[:, None], shares, ranked_by)
+        return self._decided(scores, probabilities, ranked_by)
 
     def decide_added_up(self, passages: Decisions, documents: Sequence[str], way: str) -> tuple[list[str], Decisions]:
         """Decide about documents made of passages by the same rule.
@@ -182,8 +225,8 @@ class Sorter:
         """ranked_by: what the labels are ranked by where no rule of costs or weights does it."""
         if self.thresholds is None and self.decision is not None:
             ranked_by = values_of(probabilities, self.decision)
-        order = np.argsort(-ranked_by, axis=1, kind="stable")
-        best, second = order[:, 0].astype(np.int64), order[:, min(1, order.shape[1] - 1)].astype(np.int64)
+        order = ranking(ranked_by, self.trained.label_documents)
+        best, second = order[:, 0], order[:, min(1, order.shape[1] - 1)]
         rows = np.arange(len(scores))
         bound = self.plan.decide.undecided_below
         return Decisions(
@@ -198,8 +241,8 @@ class Sorter:
             undecided=probabilities[rows, best] < bound if bound > 0 and self.thresholds is None else None,
         )
 
-    def given(self, decisions: Decisions) -> list[str]:
-        """What each document is given: its label, its labels with the plan's separator between them, or UNDECIDED."""
+    def sorted_as(self, decisions: Decisions) -> list[str]:
+        """What each document is sorted as: its label, its labels with the plan's separator between them, or UNDECIDED."""
         if decisions.sets is not None:
             return [
                 self.joined(label for label, has in zip(self.labels, held, strict=True) if has)
@@ -209,6 +252,24 @@ class Sorter:
         if decisions.undecided is None:
             return labels
         return [UNDECIDED if left else label for label, left in zip(labels, decisions.undecided.tolist(), strict=True)]
+
+    def remarks(self, decisions: Decisions) -> list[str]:
+        """What is to be said of answers that rest on no word of the text; empty for all others."""
+        found = [""] * decisions.best.size
+        for row in np.flatnonzero(without_known_words(decisions)).tolist():
+            if self.space.beside.names:
+                found[row] = "no word known: the answer rests on the columns beside the text"
+            elif self._is_commonest(decisions, row):
+                found[row] = "nothing known: the answer is the commonest label"
+            else:
+                found[row] = "nothing known: the answer rests on no word"
+        return found
+
+    def _is_commonest(self, decisions: Decisions, row: int) -> bool:
+        """Whether a document is given the one label that most training documents have."""
+        if decisions.sets is not None or (decisions.undecided is not None and decisions.undecided[row]):
+            return False
+        return int(decisions.best[row]) == self.majority
 
     def joined(self, labels: Iterable[str]) -> str:
         """A set of labels as one cell: sorted, with the plan's separator between them."""

@@ -14,7 +14,7 @@ from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.reserve import can_be_extended, left_out_counts
 from upsort.core.learning.settling import dealing_for, needs_folds, settled
-from upsort.core.learning.sorter import Sorter, Trained, length_classes
+from upsort.core.learning.sorter import Sorter, Trained, blank_rows, length_classes
 from upsort.core.plan import Plan
 
 
@@ -38,6 +38,8 @@ def train_sorter(documents: Labelled, method: Method, seen: Represented | None =
     penalty = inner.best_penalty(plan) if choosing else families.penalty_of(plan.classifier)
     found = settled(documents, method, inner if settling else InnerFolds(documents, ()), penalty, choosing)
     classifier = trained_on(documents, seen.matrix, plan, penalty)
+    if found.undecided_below is not None:
+        plan = replace(plan, decide=replace(plan.decide, undecided_below=found.undecided_below))
     trained = Trained(
         label_documents=_label_documents(documents),
         label_document_frequency=seen.space.label_document_frequency,
@@ -49,6 +51,7 @@ def train_sorter(documents: Labelled, method: Method, seen: Represented | None =
         lengths=length_classes(documents.measured.tokens),
         words=int(documents.measured.tokens.sum()) if plan.features.units == "words" else 0,
         known_words=known_words(seen.space, total_counts(documents.measured.counts)[seen.kept]),
+        blank=int(blank_rows(seen.matrix).sum()),
     )
     sorter = Sorter(
         plan=plan,
@@ -67,16 +70,19 @@ def train_sorter(documents: Labelled, method: Method, seen: Represented | None =
 
 
 def _check(documents: Labelled, plan: Plan) -> None:
-    if documents.sets is not None and not families.family(plan.classifier.kind).sets:
+    if documents.sets is not None and not families.family(plan.classifier).sets:
         able = [kind for kind, family in families.FAMILIES.items() if family.sets]
         raise UsageProblem(
             f"{plan.classifier.kind} gives one label; the label column has several in a cell.",
             f"Use --set classifier.kind={', '.join(able[:-1])} or {able[-1]}.",
         )
-    if documents.sets is not None and (plan.decide.cost_file or plan.decide.f_beta or plan.decide.undecided_below):
+    decide = plan.decide
+    if documents.sets is not None and any(
+        (decide.cost_file, decide.f_beta, decide.undecided_below, decide.decided_accuracy)
+    ):
         raise UsageProblem(
             "The label column has several labels in a cell, each given by a threshold of its own: decide.cost_file, "
-            "decide.f_beta and decide.undecided_below have no place there.",
+            "decide.f_beta, decide.undecided_below and decide.decided_accuracy have no place there.",
             "Leave them out.",
         )
     if plan.decide.cost_file and plan.decide.f_beta > 0:
@@ -93,7 +99,7 @@ def _label_documents(documents: Labelled) -> Ints:
 
 def _right(sorter: Sorter, documents: Labelled, seen: Represented) -> int:
     """How many of its own documents it gets right, deciding as it decides about others."""
-    decisions = sorter.decide_scores(sorter.classifier.scores(seen.matrix))
+    decisions = sorter.decide_rows(seen.matrix)
     if documents.sets is not None and decisions.sets is not None:
         return int((decisions.sets == documents.sets).all(axis=1).sum())
     return int((decisions.best == documents.labels).sum())

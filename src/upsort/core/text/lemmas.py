@@ -1,7 +1,7 @@
 """Lemmas: the base form of a word, from a table of forms, from suffix rules learned from it, or by English detachment rules."""
 
 from collections import Counter
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass
 
 _LONGEST_SUFFIX = 6
@@ -67,15 +67,62 @@ def table_lemmatiser(table: Mapping[str, str]) -> Callable[[str], str]:
     return lambda form: table[form] if form in table else form if form in lemmas else rules.lemma(form)
 
 
-# Detachment: an ending and what takes its place; a candidate counts when it is a known base form (as in Porter & others'
-# descriptions of English inflection; Quirk, Greenbaum, Leech & Svartvik 1985, chapters 3, 5 and 7).
-_NOUN = (("sses", "ss"), ("ches", "ch"), ("shes", "sh"), ("xes", "x"), ("zes", "z"), ("ves", "f"), ("ves", "fe"), ("ies", "y"),
-         ("men", "man"), ("oes", "o"), ("s", ""))  # fmt: skip
-_VERB = (("ies", "y"), ("ied", "y"), ("ying", "ie"), ("es", "e"), ("es", ""), ("s", ""), ("ed", "e"), ("ed", ""), ("ing", "e"),
-         ("ing", ""))  # fmt: skip
-_ADJECTIVE = (("ier", "y"), ("iest", "y"), ("er", "e"), ("er", ""), ("est", "e"), ("est", ""))
-_RULES = {"noun": _NOUN, "verb": _VERB, "adjective": _ADJECTIVE}
-_DOUBLED = "bdgklmnprt"
+_VOWELS = frozenset("aeiou")
+_ONE_VOWEL_SOUND = frozenset("bdgklmnprt")
+"""Consonants that are doubled after a short stressed vowel before an ending that begins with a vowel: dig, digging."""
+
+
+def _without_s(form: str) -> Iterator[str]:
+    """What may stand before the -s of plurals and of the third person (Quirk et al. 1985, sections 3.5 and 5.80)."""
+    if not form.endswith("s"):
+        return
+    stem = form[:-1]
+    if stem.endswith("ie") and stem[-3:-2] not in _VOWELS:  # a consonant and y
+        yield f"{stem[:-2]}y"
+    sibilant = stem.endswith(("sse", "she", "che", "xe", "ze"))
+    if sibilant or stem.endswith("oe"):
+        yield stem[:-1]
+    if not stem.endswith("s"):
+        yield stem
+    if stem.endswith("se") and not sibilant:  # buses, but houses
+        yield stem[:-1]
+
+
+def _without(form: str, ending: str) -> Iterator[str]:
+    """What may stand before an ending that begins with a vowel: a final e is dropped before it, a final consonant may be doubled,
+    y becomes i after a consonant unless the ending begins with i."""
+    if not form.endswith(ending):
+        return
+    stem = form[: -len(ending)]
+    if ending[0] != "i" and stem.endswith("i") and stem[-2:-1] not in _VOWELS:
+        yield f"{stem[:-1]}y"
+    if ending[0] == "i" and stem.endswith("y"):  # lying
+        yield f"{stem[:-1]}ie"
+    yield f"{stem}e"
+    yield stem
+    if len(stem) > 2 and stem[-1] == stem[-2] and stem[-1] in _ONE_VOWEL_SOUND:
+        yield stem[:-1]
+
+
+def _bases_of(form: str, part: str) -> Iterator[str]:
+    """The words that a form may be an inflection of, the likeliest first (Quirk et al. 1985, chapters 3, 5 and 7)."""
+    match part:
+        case "noun":
+            if form.endswith("ves"):  # voiced before the ending
+                yield f"{form[:-3]}f"
+                yield f"{form[:-3]}fe"
+            yield from _without_s(form)
+            if form.endswith("men"):
+                yield f"{form[:-3]}man"
+        case "verb":
+            yield from _without_s(form)
+            for ending in ("ed", "ing"):
+                yield from _without(form, ending)
+        case "adjective":
+            for ending in ("er", "est"):
+                yield from _without(form, ending)
+        case _:
+            raise ValueError(f"there is no part of speech {part!r}")
 
 
 def english_lemma(form: str, part: str, bases: Collection[str], irregular: Mapping[str, Mapping[str, str]]) -> str:
@@ -91,15 +138,9 @@ def english_lemma(form: str, part: str, bases: Collection[str], irregular: Mappi
     if not part and form in bases:
         return form
     for kind in parts:
-        for ending, put in _RULES[kind]:
-            if not form.endswith(ending) or len(form) - len(ending) < _LEAST_STEM:
-                continue
-            base = form[: len(form) - len(ending)] + put
-            if base in bases and not (ending == "s" and base.endswith("s")):
+        for base in _bases_of(form, kind):
+            if len(base) >= _LEAST_STEM and base in bases:
                 return base
-            doubled = kind != "noun" and not put and len(base) > 2 and base[-1] == base[-2] and base[-1] in _DOUBLED
-            if doubled and base[:-1] in bases:
-                return base[:-1]
     regular_plural = (
         form.endswith("s") and not form.endswith(("ss", "us", "is", "as", "os")) and len(form) > _LEAST_PLURAL
     )

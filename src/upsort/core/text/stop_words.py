@@ -1,7 +1,8 @@
 """Stop words of eight languages: words of grammar that say little about a document's subject.
 
 Each language lists its negations apart, since a dropped negation turns a statement into its opposite; they are no stop words
-unless asked for. The lists are our own, in lower case, with apostrophes as typed (').
+unless asked for. The lists are our own, German and Turkish ones made from their grammar, in lower case, with apostrophes as typed
+(').
 """
 
 from functools import cache
@@ -21,18 +22,6 @@ _WORDS = {
         two under unless until up upon us use used very was we we'd we'll we're we've well went were what what's whatever when
         when's whenever where where's wherever whether which while who who's whoever whole whom whose why will with within would
         yes yet you you'd you'll you're you've your yours yourself yourselves""",
-    "de": """
-        ab aber alle allem allen aller alles als also am an ander andere anderem anderen anderer anderes auch auf aus bei beide
-        beim bereits bin bis bist da dabei dadurch dafür dagegen daher damit danach dann daran darauf daraus darf darum das dass
-        davon dazu dein deine deinem deinen deiner dem den denn der deren des deshalb dessen dich die dies diese diesem diesen
-        dieser dieses dir doch dort du durch eben ein eine einem einen einer eines einige einmal er erst es etwas euch euer eure
-        für ganz gegen gehabt gern gewesen gibt hab habe haben hat hatte hatten hier hin hinter ich ihm ihn ihnen ihr ihre ihrem
-        ihren ihrer im immer in ins irgend ist ja jede jedem jeden jeder jedes jedoch jene jener jetzt kann kannst können könnte
-        machen man manche mehr mein meine meinem meinen meiner mich mir mit muss müssen musste nach nachdem neben noch nun nur ob
-        oben oder oft ohne schon sehr sein seine seinem seinen seiner seit selbst sich sie sind so sogar solche soll sollen sollte
-        sondern sonst soviel über um und uns unser unsere unter viel viele vielleicht vom von vor während wann war waren warum was
-        weil welche welchem welchen welcher welches wenn wer werde werden wie wieder will wir wird wo wollen worden wurde wurden
-        würde zu zum zur zwar zwischen""",
     "fr": """
         à afin ai ainsi alors après as au aucun aujourd'hui auquel aussi autre autres aux auxquels avait avant avec avez avoir
         avons ayant beaucoup bien c'est car ce ceci cela celle celles celui cependant certains ces cet cette ceux chaque chez
@@ -81,19 +70,11 @@ _WORDS = {
         sommige soms te tegen ten ter terwijl tijdens toch toe toen tot tussen uit uw van vaak vanaf vanuit veel verder via vol
         volgens voor vooral voordat vroeg waar waarom waarop wanneer want waren was wat we weer wel welk welke werd werden wie
         wij wil worden wordt zal ze zeer zelf zich zij zijn zo zoals zodat zonder zou zouden zulke""",
-    "tr": """
-        acaba altı ama ancak artık aslında ayrıca az bana bazen bazı belki ben benden beni benim beri bile bin bir biraz birçok
-        biri birkaç birşey biz bizden bizi bizim böyle böylece bu buna bunda bundan bunlar bunları bunu bunun burada bütün çoğu
-        çok çünkü da daha dahi de defa diğer diye dolayı dolayısıyla en fakat falan gene gibi göre ha hala hangi hatta hem hemen
-        henüz hep hepsi her herhangi herkes iki ile ilgili ise için içinde işte kadar karşı kendi kendine kendini kez ki kim kimi
-        kimse mı mi mu mü nasıl ne neden nedenle nerde nerede nereye niçin niye o olan olarak oldu olduğu olsa olur on ona ondan
-        onlar onlara onları onların onu onun orada oysa öyle pek rağmen sadece sana sanki sen senden seni senin siz sizden sizi
-        sizin son sonra şey şimdi şöyle şu şuna şunu tarafından tüm üzere var ve veya ya yani yapılan yerine yine yoksa zaten""",
 }
 _NEGATIONS = {
     "en": """no nor not never none nobody nothing nowhere neither cannot without ain't aren't couldn't didn't doesn't don't hadn't
         hasn't haven't isn't mightn't mustn't needn't shan't shouldn't wasn't weren't won't wouldn't hardly""",
-    "de": "nicht nie niemals nichts nirgends niemand kein keine keinem keinen keiner keines nein weder",
+    "de": "nicht nie niemals nichts nirgends niemand niemandem niemanden kein keine keinem keinen keiner keines nein weder",
     "fr": "ne n' pas jamais rien personne aucune nul nulle ni non sans guère point",
     "es": "no ni nunca jamás nada nadie ningún ninguna ninguno tampoco",
     "it": "non né mai niente nulla nessun nessuna nessuno no neanche nemmeno neppure",
@@ -101,17 +82,64 @@ _NEGATIONS = {
     "nl": "niet geen nooit niets niemand nergens noch nee",
     "tr": "değil yok hayır hiç hiçbir ne asla",
 }
-LANGUAGES = tuple(_WORDS)
-NAMES = {
-    "en": "English",
-    "de": "German",
-    "fr": "French",
-    "es": "Spanish",
-    "it": "Italian",
-    "pt": "Portuguese",
-    "nl": "Dutch",
-    "tr": "Turkish",
-}
+
+
+# German: declined words and owning words by their stems; prepositions that make adverbs with da- and wo-; the rest in full.
+_DECLINED = "dies jen jed manch solch welch all einig mehrer beid ander derselb dieselb viel wenig"
+_OWNED = "ein mein dein sein ihr unser eur"
+_WITH_ADVERBS = "an auf aus bei durch für gegen hinter in mit nach neben über um unter von vor zu zwischen"
+_GERMAN = """
+    der die das den dem des dessen deren denen ich mich mir du dich dir er ihn ihm sie ihr ihnen es wir uns euch euer sich wer wen
+    wem wessen was man selbst selber jemand jemandem jemanden etwas einander viel wenig mehr außer bis ohne seit trotz während
+    wegen am ans beim im ins vom zum zur und oder aber denn sondern doch dass ob wenn weil da obwohl bevor nachdem sobald solange
+    falls als wie sowie sowohl entweder also daher deshalb deswegen dennoch jedoch trotzdem nämlich zwar indem bin bist ist sind
+    seid war warst waren wart gewesen wäre wären haben habe hast hat habt hatte hattest hatten gehabt hätte hätten werden werde
+    wirst wird werdet wurde wurden worden geworden würde würden können kann kannst könnt konnte konnten könnte könnten müssen muss
+    musst müsst musste mussten müsste müssten dürfen darf darfst dürft durfte durften dürfte dürften sollen soll sollst sollt
+    sollte sollten wollen will willst wollt wollte wollten mögen mag magst mögt mochte mochten möchte möchten ja schon noch nur
+    auch so sehr mal eben etwa immer oft wieder hier dort dann nun jetzt wo wann warum wieso weshalb wohin woher her hin ganz fast
+    gar sonst vielleicht
+"""
+
+
+def _german() -> str:
+    """Articles, pronouns, prepositions with their adverbs, conjunctions, auxiliaries and modal verbs, in all their forms."""
+    endings = ("", "e", "em", "en", "er", "es")
+    declined = [stem + ending for stem in _DECLINED.split() for ending in endings[1:]]
+    owned = [stem + ending for stem in _OWNED.split() for ending in endings if stem != "eur" or ending]
+    adverbs = [
+        f"{begin}{'r' if preposition[0] in 'aeiouü' else ''}{preposition}"
+        for begin in ("da", "wo")
+        for preposition in _WITH_ADVERBS.split()
+    ]
+    return " ".join([_GERMAN, _WITH_ADVERBS, *declined, *owned, *adverbs])
+
+
+# Turkish: demonstratives and places by their stems, the rest in full.
+_CASES_AFTER_N = "u un a da dan unla lar ları ların lara larda lardan"
+_PLACES = "bura şura ora"
+_TURKISH = """
+    ben beni benim bana bende benden benimle sen seni senin sana sende senden seninle o onu onun ona onda ondan onunla
+    biz bizi bizim bize bizde bizden bizimle siz sizi sizin size sizde sizden sizinle onlar onları onların onlara onlarda onlardan
+    kendi kendim kendin kendisi kendimiz kendiniz kendileri bu şu
+    kim kimi kimin kime kimde kimden ne neyi neye nerede nereden nereye neden niçin niye nasıl hangi hangisi
+    için ile gibi kadar göre karşı rağmen dolayı beri önce sonra üzere dair başka doğru üzerinde tarafından
+    ve veya ya yahut ama fakat ancak lakin çünkü zira eğer ki hem oysa yani üstelik ayrıca böylece yoksa hatta
+    idi imiş ise iken olan olarak olur oldu olduğu olsa olmak olması var
+    her bazı birçok çok az tüm bütün hepsi biraz birkaç kimse herkes herhangi diğer öteki aynı bir
+    da de mi mı mu mü bile dahi en daha pek zaten artık henüz hâlâ hala yine gene şimdi işte böyle şöyle öyle sanki
+"""
+
+
+def _turkish() -> str:
+    """Pronouns and demonstratives in their cases, postpositions, conjunctions, the copula, question words and particles."""
+    demonstratives = [f"{stem}n{case}" for stem in ("bu", "şu") for case in _CASES_AFTER_N.split()]
+    places = [f"{stem}{case}" for stem in _PLACES.split() for case in ("da", "dan", "ya", "sı")]
+    return " ".join([_TURKISH, *demonstratives, *places])
+
+
+_WORDS |= {"de": _german(), "tr": _turkish()}
+LANGUAGES = ("en", "de", "fr", "es", "it", "pt", "nl", "tr")
 
 
 @cache
@@ -124,3 +152,18 @@ def stop_words(language: str) -> frozenset[str]:
 def negations(language: str) -> frozenset[str]:
     """The negations of a language."""
     return frozenset(_NEGATIONS.get(language, "").split())
+
+
+_GREETINGS = {
+    "en": "hello hi hey dear greetings good morning afternoon evening thanks thank kind regards wishes sincerely yours cheers",
+    "de": "hallo guten tag morgen abend liebe lieber geehrte geehrter damen herren danke dank gruß grüße freundlichen herzliche",
+    "fr": "bonjour bonsoir salut cher chère chers madame monsieur merci cordialement salutations bien amicalement",
+    "es": "hola buenos buenas días tardes noches estimado estimada querido querida gracias saludos atentamente cordiales",
+    "it": "ciao buongiorno buonasera salve caro cara gentile grazie saluti cordiali distinti",
+    "pt": "olá oi bom boa dia tarde noite caro cara prezado prezada obrigado obrigada cumprimentos saudações",
+}
+
+
+def greetings(language: str) -> frozenset[str]:
+    """Words with which letters begin and end; none for a language that has no list."""
+    return frozenset(_GREETINGS.get(language, "").split())

@@ -15,7 +15,7 @@ from upsort.core.text.steps.numbers import NUMBERS
 from upsort.core.text.steps.patterns import REPLACE
 from upsort.core.text.steps.punctuation import PUNCTUATION, SPACES
 from upsort.core.text.steps.replaced import EMAILS, LINKS, NAMES, TAGS
-from upsort.core.text.steps.stopwords import STOPWORDS
+from upsort.core.text.steps.stop_words import STOP_WORDS
 
 STEPS: dict[str, Step] = {
     step.name: step
@@ -37,7 +37,7 @@ STEPS: dict[str, Step] = {
         LETTERS,
         PUNCTUATION,
         SPACES,
-        STOPWORDS,
+        STOP_WORDS,
         STEM,
         LEMMAS,
         LENGTHS,

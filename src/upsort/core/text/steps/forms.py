@@ -52,6 +52,8 @@ def _sparing(step: WordStep, unchanged: tuple[str, ...]) -> WordStep:
     return careful
 
 
+_CAPITALS = {"lower": "words with capitals (Leaves) do not fall together with those without"}
+
 STEM = Step(
     name="stem",
     told="the stem of each word",
@@ -60,6 +62,7 @@ STEM = Step(
     on_words=_stem,
     options=("language", "stemmer", "unchanged"),
     joins_forms=True,
+    after=_CAPITALS,
     lacks=_no_stemmer,
 )
 LEMMAS = Step(
@@ -71,5 +74,6 @@ LEMMAS = Step(
     options=("language", "lemma_file", "lemma_part", "unchanged"),
     resources=("lemma_table", "bases", "irregular"),
     joins_forms=True,
+    after=_CAPITALS,
     lacks=_no_lemmas,
 )

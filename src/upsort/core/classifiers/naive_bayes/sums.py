@@ -14,7 +14,7 @@ from upsort.core.classifiers.targets import Targets
 from upsort.core.plan import Classifier
 from upsort.core.sparse import group_sums
 
-SETTINGS = ("smoothing", "prior")
+SETTINGS = ("event_model", "smoothing", "prior")
 RESTRAINT = "more classifier.smoothing"
 OF_LABELS = {"label_documents": ArrayOf(("labels",), least=0.0), "log_prior": ArrayOf(("labels",))}
 

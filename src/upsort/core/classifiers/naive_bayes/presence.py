@@ -14,18 +14,18 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats, Ints
-from upsort.core.classifiers import naive_bayes
 from upsort.core.classifiers.family import ArrayOf, Estimates, Family
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.naive_bayes import label_sums, label_totals
+from upsort.core.classifiers.naive_bayes import sums
+from upsort.core.classifiers.naive_bayes.sums import label_sums, label_totals
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.weighting import presence
 
 
 @dataclass(frozen=True, kw_only=True)
-class BernoulliNaiveBayes:
+class NaiveBayesOnPresence:
     """Counts kept as they are, so that more documents can be added exactly.
 
     term_documents: (n_terms, n_labels) float64, documents of each label with each term. label_documents, log_prior:
@@ -58,9 +58,9 @@ class BernoulliNaiveBayes:
         }
 
 
-def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> BernoulliNaiveBayes:
+def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> NaiveBayesOnPresence:
     """Estimate from documents. matrix: (n, n_terms) CSR; any value but 0 is presence."""
-    return BernoulliNaiveBayes(
+    return NaiveBayesOnPresence(
         term_documents=label_sums(presence(matrix), targets),
         label_documents=label_totals(targets),
         log_prior=log_prior,
@@ -70,12 +70,12 @@ def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: flo
 
 def _begins(fitted: Fitted) -> list[tuple[str, Floats]]:
     """All terms are absent to begin with; those present take their share of that back."""
-    assert isinstance(fitted, BernoulliNaiveBayes)
+    assert isinstance(fitted, NaiveBayesOnPresence)
     return [("log prior", fitted.log_prior), ("all terms absent", fitted.rule.intercept - fitted.log_prior)]
 
 
 def _estimates(fitted: Fitted, label: int, columns: Ints) -> Estimates:
-    assert isinstance(fitted, BernoulliNaiveBayes)
+    assert isinstance(fitted, NaiveBayesOnPresence)
     with_term, s = fitted.term_documents[:, label], fitted.smoothing
     below = float(fitted.label_documents[label]) + 2.0 * s
     others = np.ones(with_term.size, dtype=bool)
@@ -84,18 +84,18 @@ def _estimates(fitted: Fitted, label: int, columns: Ints) -> Estimates:
     return Estimates(with_term[columns] + s, below, (int(others.sum()), absent))
 
 
-FAMILY = Family(
-    kind="bernoulli-nb",
+EVENT_MODEL = Family(
+    kind="naive-bayes",
     told="naive Bayes on which terms are there, absent ones counting too",
-    settings=naive_bayes.SETTINGS,
-    train=naive_bayes.trained_by(train),
-    restore=naive_bayes.restored_as(BernoulliNaiveBayes, "term_documents"),
-    arrays={"term_documents": ArrayOf(("terms", "labels"), least=0.0), **naive_bayes.OF_LABELS},
+    settings=sums.SETTINGS,
+    train=sums.trained_by(train),
+    restore=sums.restored_as(NaiveBayesOnPresence, "term_documents"),
+    arrays={"term_documents": ArrayOf(("terms", "labels"), least=0.0), **sums.OF_LABELS},
     weighting="presence",
     not_negative=True,
     on_presence=True,
     additive="term_documents",
-    restraint=naive_bayes.RESTRAINT,
+    restraint=sums.RESTRAINT,
     second_opinion="logistic",
     begins=_begins,
     weight="log odds",

@@ -1,4 +1,5 @@
-"""The naive-Bayes-weighted support vector machine (Wang & Manning 2012, *Baselines and bigrams*), one label against the rest.
+"""The linear support vector machine on naive Bayes log-count ratios (Wang & Manning 2012, *Baselines and bigrams*), one label
+against the rest.
 
 With p the label's weighted sums of term values plus 1 divided by their total, and q the same of all other labels, each term is
 multiplied by r = ln(p / q) before a support vector machine (see `svm`) is trained on it. The machine's weights v are drawn
@@ -50,8 +51,8 @@ def label_ratios(matrix: csr_array, targets: Targets) -> Floats:
 
 _PENALISED = Penalised()
 FAMILY = Family(
-    kind="weighted-svm",
-    told="a support vector machine on terms weighted by naive Bayes",
+    kind="ratio-svm",
+    told="a linear support vector machine on terms weighted by the log ratios of their counts in and outside the label",
     settings=(*penalised.SETTINGS, "interpolation"),
     train=lambda data, settings, penalty: train(data.matrix, data.targets, settings, penalty),
     weighting="presence",

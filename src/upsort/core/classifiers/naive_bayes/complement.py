@@ -13,17 +13,17 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats
-from upsort.core.classifiers import naive_bayes
 from upsort.core.classifiers.family import ArrayOf, Family
 from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.naive_bayes import label_sums, label_totals
+from upsort.core.classifiers.naive_bayes import sums
+from upsort.core.classifiers.naive_bayes.sums import label_sums, label_totals
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
 
 
 @dataclass(frozen=True, kw_only=True)
 class ComplementNaiveBayes:
-    """As `MultinomialNaiveBayes`, with the estimates of the other labels together."""
+    """As `NaiveBayesOnCounts`, with the estimates of the other labels together."""
 
     term_counts: Floats
     label_documents: Floats
@@ -60,18 +60,18 @@ def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: flo
     )
 
 
-FAMILY = Family(
-    kind="complement-nb",
+EVENT_MODEL = Family(
+    kind="naive-bayes",
     told="naive Bayes on the counts of all other labels; for labels of very different size",
-    settings=naive_bayes.SETTINGS,
-    train=naive_bayes.trained_by(train),
-    restore=naive_bayes.restored_as(ComplementNaiveBayes, "term_counts"),
-    arrays={"term_counts": ArrayOf(("terms", "labels"), least=0.0), **naive_bayes.OF_LABELS},
+    settings=sums.SETTINGS,
+    train=sums.trained_by(train),
+    restore=sums.restored_as(ComplementNaiveBayes, "term_counts"),
+    arrays={"term_counts": ArrayOf(("terms", "labels"), least=0.0), **sums.OF_LABELS},
     weighting="count",
     not_negative=True,
     additive="term_counts",
-    restraint=naive_bayes.RESTRAINT,
+    restraint=sums.RESTRAINT,
     second_opinion="logistic",
-    begins=naive_bayes.begins,
+    begins=sums.begins,
     weight="log odds",
 )

@@ -7,7 +7,7 @@ from upsort.core.text.stop_words import negations, stop_words
 
 _AFTER_FORMS = (
     "the stop words are stemmed too before they are compared, so that other words that fall together with one are dropped with "
-    "it. Put stopwords first"
+    "it. Put stop_words first"
 )
 
 
@@ -32,8 +32,8 @@ def _lacks(settings: Clean, resources: Resources) -> str:
     return f"there is no list of stop words for the language {settings.language!r}; give stop_words_file."
 
 
-STOPWORDS = Step(
-    name="stopwords",
+STOP_WORDS = Step(
+    name="stop_words",
     told="stop words left out; negations stay unless clean.drop_negations",
     example=("the fern is not dead", "fern not dead"),
     place=Place.ON_WORDS,

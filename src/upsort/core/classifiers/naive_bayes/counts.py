@@ -14,17 +14,17 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats, Ints
-from upsort.core.classifiers import naive_bayes
 from upsort.core.classifiers.family import ArrayOf, Estimates, Family
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.naive_bayes import label_sums, label_totals
+from upsort.core.classifiers.naive_bayes import sums
+from upsort.core.classifiers.naive_bayes.sums import label_sums, label_totals
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
 
 
 @dataclass(frozen=True, kw_only=True)
-class MultinomialNaiveBayes:
+class NaiveBayesOnCounts:
     """Counts kept as they are, so that more documents can be added exactly.
 
     term_counts: (n_terms, n_labels) float64, each term's values added up over each label's documents.
@@ -56,9 +56,9 @@ class MultinomialNaiveBayes:
         }
 
 
-def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> MultinomialNaiveBayes:
+def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> NaiveBayesOnCounts:
     """Estimate from documents. matrix: (n, n_terms) CSR of non-negative values, usually counts."""
-    return MultinomialNaiveBayes(
+    return NaiveBayesOnCounts(
         term_counts=label_sums(matrix, targets),
         label_documents=label_totals(targets),
         log_prior=log_prior,
@@ -67,24 +67,24 @@ def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: flo
 
 
 def _estimates(fitted: Fitted, label: int, columns: Ints) -> Estimates:
-    assert isinstance(fitted, MultinomialNaiveBayes)
+    assert isinstance(fitted, NaiveBayesOnCounts)
     counts = fitted.term_counts[:, label]
     return Estimates(counts[columns] + fitted.smoothing, float(counts.sum()) + fitted.smoothing * counts.size)
 
 
-FAMILY = Family(
-    kind="multinomial-nb",
+EVENT_MODEL = Family(
+    kind="naive-bayes",
     told="naive Bayes on how often terms occur",
-    settings=naive_bayes.SETTINGS,
-    train=naive_bayes.trained_by(train),
-    restore=naive_bayes.restored_as(MultinomialNaiveBayes, "term_counts"),
-    arrays={"term_counts": ArrayOf(("terms", "labels"), least=0.0), **naive_bayes.OF_LABELS},
+    settings=sums.SETTINGS,
+    train=sums.trained_by(train),
+    restore=sums.restored_as(NaiveBayesOnCounts, "term_counts"),
+    arrays={"term_counts": ArrayOf(("terms", "labels"), least=0.0), **sums.OF_LABELS},
     weighting="count",
     not_negative=True,
     additive="term_counts",
-    restraint=naive_bayes.RESTRAINT,
+    restraint=sums.RESTRAINT,
     second_opinion="logistic",
-    begins=naive_bayes.begins,
+    begins=sums.begins,
     weight="log odds",
     estimates=_estimates,
     estimates_need="count",
