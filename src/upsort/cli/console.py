@@ -13,8 +13,11 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from typing import Any, BinaryIO, TextIO, assert_never, cast
 
+from upsort.cli.agreeing import agreeing
 from upsort.cli.harmless import escaped, harmless
-from upsort.cli.view import JSON_VERSION, Note, Painted, Sentence, Table, View, Where
+from upsort.cli.view import JSON_VERSION, Laid, NoneThere, Note, Sentence, Strong, Table, View, Where
+
+_PIPED_WIDTH = 80
 
 
 @dataclass(kw_only=True)
@@ -57,7 +60,7 @@ class Console:
             match part:
                 case Note():
                     (self.warn if part.warning else self.note)(part.text)
-                case Sentence() | Table() | Painted() if self.as_json:
+                case Sentence() | Table() | Laid() if self.as_json:
                     pass
                 case Sentence() | Table() if part.where is self._elsewhere:
                     pass
@@ -65,8 +68,8 @@ class Console:
                     self.say(part.text, part.wrapped)
                 case Table():
                     self._table(part)
-                case Painted():
-                    self._painted(part)
+                case Laid():
+                    self.say(part.lay(self.columns if self.drawn else _PIPED_WIDTH), wrap=False)
                 case _:
                     assert_never(part)
 
@@ -87,12 +90,12 @@ class Console:
         """Something worth knowing that is not the result."""
         if not self.quiet:
             self.output.flush()
-            self.error.write(f"{harmless(text)}\n")
+            self.error.write(f"{harmless(agreeing(text))}\n")
 
     def warn(self, text: str) -> None:
         """Something that may make the result wrong; said even when quiet."""
         self.output.flush()
-        self.error.write(f"Warning: {harmless(text)}\n")
+        self.error.write(f"Warning: {harmless(agreeing(text))}\n")
 
     def prompt(self, text: str) -> None:
         """What stands before something that is typed."""
@@ -101,7 +104,7 @@ class Console:
 
     def problem(self, text: str) -> None:
         """A line about an error."""
-        self.error.write(f"{harmless(text)}\n")
+        self.error.write(f"{harmless(agreeing(text))}\n")
 
     def json(self, result: Any) -> None:
         """The result as one JSON document."""
@@ -119,12 +122,6 @@ class Console:
         shown = table.piped()
         for row in ([column.name for column in shown.columns], *shown.rows):
             self.output.write("\t".join(harmless(cell) for cell in row) + "\n")
-
-    def _painted(self, part: Painted) -> None:
-        if self.drawn:
-            part.paint(self.output, self.columns)
-        else:
-            self.say(part.plain)
 
     @contextmanager
     def progress(self, what: str) -> Iterator[Callable[[int], None]]:
@@ -145,7 +142,8 @@ def _drawing() -> Any:
 
 def _harmless(table: Table) -> Table:
     columns = [replace(column, name=harmless(column.name)) for column in table.columns]
-    return replace(table, columns=columns, rows=[[harmless(cell) for cell in row] for row in table.rows])
+    rows = [[cell if isinstance(cell, Strong | NoneThere) else harmless(cell) for cell in row] for row in table.rows]
+    return replace(table, columns=columns, rows=rows)
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,9 @@ from enum import Enum
 from inspect import get_annotations
 from typing import Any
 
+from upsort.core.errors import UsageProblem
+from upsort.core.lists import names_in
+
 
 class Many(Enum):
     """How many values an option or a positional argument takes."""
@@ -147,13 +150,13 @@ def whole_number(least: int) -> Callable[[str], int]:
 
 
 def share(text: str) -> float:
-    """A converter of shares between 0 and 1."""
+    """A converter of shares between 0 and 1, percentages too."""
     try:
-        number = float(text)
+        number = float(text.removesuffix("%")) / (100 if text.endswith("%") else 1)
     except ValueError:
         raise argparse.ArgumentTypeError(f"{text!r} is not a number") from None
     if not 0 < number < 1:
-        raise argparse.ArgumentTypeError(f"{text} is not between 0 and 1")
+        raise argparse.ArgumentTypeError(f"{text} is not between 0 and 1, or 0% and 100%")
     return number
 
 
@@ -180,7 +183,10 @@ def byte_size(text: str) -> int:
 
 def names(text: str) -> tuple[str, ...]:
     """A converter of names with commas between them."""
-    return tuple(name.strip() for name in text.split(",") if name.strip())
+    try:
+        return tuple(names_in(text))
+    except UsageProblem as problem:
+        raise argparse.ArgumentTypeError(f"{problem.what} {problem.remedy}") from None
 
 
 def lengths(text: str) -> tuple[int, ...]:

@@ -17,7 +17,7 @@ from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
 from rich.table import Table as RichTable
 from rich.text import Text
 
-from upsort.cli.view import Column, Kind, Table
+from upsort.cli.view import Column, Kind, Strong, Table
 
 _LEAST_NAME = 25  # characters below which a name is not broken
 _LEAST_TEXT = 16
@@ -82,7 +82,8 @@ def grouped(table: Table) -> Table:
 def numbered(table: Table) -> Table:
     """A square table whose columns are called by the numbers of their rows."""
     first, *others = table.columns
-    columns = [first, *(replace(column, name=str(number)) for number, column in enumerate(others, 1))]
+    names, others = others[: len(table.rows)], others[len(table.rows) :]
+    columns = [first, *(replace(column, name=str(number)) for number, column in enumerate(names, 1)), *others]
     rows = [[f"{number} {row[0]}", *row[1:]] for number, row in enumerate(table.rows, 1)]
     return replace(table, columns=columns, rows=rows)
 
@@ -98,7 +99,7 @@ def blocks(table: Table, width: int) -> list[str]:
     for row in table.rows:
         lines += wrapped(f"{table.columns[0].name}: {row[0]}" if table.columns[0].name else row[0], width)
         for place, column in enumerate(table.columns):
-            if place == 0 or column.kind is Kind.INTERVAL or row[place] in ("", "·"):
+            if place == 0 or column.kind is Kind.INTERVAL or not row[place]:
                 continue
             following = table.columns[place + 1] if place + 1 < len(table.columns) else None
             ends = ""
@@ -163,7 +164,7 @@ def _draw(table: Table, stream: TextIO, width: int) -> None:
             Text(column.name), justify="right" if column.on_the_right else "left", overflow="fold", width=wide
         )
     for row in table.rows:
-        drawn.add_row(*(Text(cell) for cell in row))
+        drawn.add_row(*(Text(cell, "bold" if isinstance(cell, Strong) else "") for cell in row))
     RichConsole(file=stream, highlight=False, width=width).print(drawn)
 
 

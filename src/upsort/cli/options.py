@@ -19,6 +19,7 @@ from upsort.cli.declaring import (
     option,
     points,
     positional,
+    share,
     whole_number,
 )
 
@@ -80,7 +81,10 @@ class Costs(Everywhere):
     """Deciding otherwise."""
 
     cost: list[str] = option(
-        "decide by a table of costs, given by true label", many=Many.REPEATED, default=[], metavar="[ANSWER=]FILE"
+        "decide by a table of costs: labels sorted as by true labels",
+        many=Many.REPEATED,
+        default=[],
+        metavar="[ANSWER=]FILE",
     )
 
 
@@ -108,7 +112,11 @@ class Judging(Everywhere):
 class Measures(Everywhere):
     """How much of a judgement is shown."""
 
-    shares: str = option("confusions as shares of the true or given label", choices=("row", "column"), default="")
+    shares: str = option(
+        "confusions as shares of the true label (row), or of the label sorted as (column)",
+        choices=("row", "column"),
+        default="",
+    )
     measures: bool = flag("all measures, as a table")
 
 
@@ -134,6 +142,12 @@ class Folds(Everywhere):
         default=None,
         metavar="N",
         sets="judge.repeats",
+    )
+    date_format: str | None = option(
+        "how dates are written, such as %%d/%%m/%%Y (default: found out)",
+        default=None,
+        metavar="FORM",
+        sets="columns.date_format",
     )
     in_time: bool | None = flag("judge documents by earlier ones (needs columns.date)", sets="judge.in_time")
     alone: bool | None = flag("each document is a fold of its own (tiny corpora)", sets="judge.alone")
@@ -203,6 +217,12 @@ class ReadingAlone(Everywhere):
     encoding: str = option("encoding of the sources (default: found out)", default="", metavar="NAME")
     delimiter: str = option("what separates cells (default: found out)", default="", metavar="CHARACTER")
     header: bool | None = option("the first row names the columns, or does not", "--header", default=None, either=True)
+    header_row: int = option(
+        "the line of the row that names the columns, where titles stand above",
+        convert=whole_number(1),
+        default=0,
+        metavar="N",
+    )
     sheet: str = option("sheet of a spreadsheet (default: the first with rows)", default="", metavar="NAME")
     each_line: bool = flag("each line of a text file is a document")
     label_from: str = option(
@@ -298,7 +318,7 @@ class ClassifierKeys(Everywhere):
 
     HEADING: ClassVar[str] = "plan"
     classifier: str | None = option(
-        "logistic, svm, multinomial-nb … (all: upsort plan --explain classifier.kind)",
+        "logistic, svm, naive-bayes … (all: upsort plan --explain classifier.kind)",
         default=None,
         metavar="KIND",
         sets="classifier.kind",
@@ -313,6 +333,19 @@ class Learning(ClassifierKeys, FeatureKeys, CleanKeys, Planned):
     """The plan of commands that train."""
 
     HEADING: ClassVar[str] = "plan"
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Deciding(Everywhere):
+    """How sure a sorter wants to be."""
+
+    decided_accuracy: float | None = option(
+        "leave so many undecided that of the others this share is right, as folds tell",
+        convert=share,
+        default=None,
+        metavar="SHARE",
+        sets="decide.decided_accuracy",
+    )
 
 
 def spellings_of(*records: type[Any]) -> tuple[str, ...]:

@@ -1,5 +1,6 @@
 """From a command's options to what the jobs take: inputs, a plan, work to do."""
 
+import shlex
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
@@ -15,6 +16,7 @@ from upsort.core.errors import UsageProblem
 from upsort.core.learning.sorter import Sorter
 from upsort.core.plan import Columns, Plan, Source
 from upsort.files.columns import LabelUse
+from upsort.files.cost_table import how_costs_are_read
 from upsort.files.documents import LABELLED, Reader, columns_for, complete_columns
 from upsort.files.formats import FORMATS
 from upsort.files.plan_file import DEFAULT_NAME, checked_plan, load_plan
@@ -75,6 +77,11 @@ def others_of(
     delimiter = {"tab": "\t", "\\t": "\t"}.get(options.delimiter, options.delimiter)
     if len(delimiter) > 1:
         raise UsageProblem(f"A delimiter is one character, not {delimiter!r}.", "Use for example --delimiter ';'.")
+    if options.header_row and options.header is not None:
+        raise UsageProblem(
+            "--header-row says where the names of the columns stand, --header and --no-header whether there are any.",
+            "Leave one of them out.",
+        )
     if options.label_from not in {"", "folder", "name"}:
         checked_pattern(options.label_from)
     reading = Reading(
@@ -82,6 +89,7 @@ def others_of(
         encoding=options.encoding,
         delimiter=delimiter,
         header=options.header,
+        header_row=options.header_row,
         sheet=options.sheet,
         each_line=options.each_line,
         label_from=options.label_from,
@@ -106,6 +114,7 @@ def plan_of(options: Planned, console: Console, own: Mapping[str, Mapping[str, A
         )  # so that what is wrong is called as it was written
         given.setdefault(one.section, {})[one.key] = one.value
     plan = load_plan(path, options.set, given, console.note)
+    tell_costs([plan.decide.cost_file] if plan.decide.cost_file else [], console)
     dealt = options.given & _DEALING
     if plan.columns.fold and dealt:
         raise UsageProblem(
@@ -113,6 +122,14 @@ def plan_of(options: Planned, console: Console, own: Mapping[str, Mapping[str, A
             "Leave one of them out (columns.fold).",
         )
     return plan
+
+
+def tell_costs(named: Sequence[str], console: Console) -> None:
+    """How tables of costs are read, where they do not say it themselves. named: FILE or ANSWER=FILE."""
+    for text in named:
+        path = Path(text if Path(text).exists() else text.partition("=")[2] or text)
+        if said := how_costs_are_read(path):
+            console.note(said)
 
 
 def tell_idle(options: Everywhere, plans: Sequence[Plan], console: Console, sections: Sequence[str] = SECTIONS) -> None:
@@ -132,6 +149,20 @@ def named_columns(options: Everywhere) -> Columns:
     """The columns that this command's own options name."""
     named = {one.key: one.value for one in plan_settings(options) if one.section == "columns"}
     return checked_plan({"columns": named}, "--text").columns
+
+
+def told_again(options: Everywhere, records: Sequence[type[Everywhere]]) -> str:
+    """The options of some records as they were written, for a command that is to be typed next."""
+    words = []
+    for one in (one for record in records for one in declared(record)):
+        if one.spelling in options.given:
+            value = getattr(options, one.name)
+            for each in value if isinstance(value, list) else [value]:
+                if isinstance(each, bool):
+                    words.append(one.spelling if each else f"--no-{one.spelling.removeprefix('--')}")
+                else:
+                    words += [one.spelling, str(each)]
+    return shlex.join(words)
 
 
 def completed(plan: Plan, inputs: Inputs, label_is: LabelUse, console: Console) -> Plan:

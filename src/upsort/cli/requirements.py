@@ -1,4 +1,4 @@
-"""Bounds that a result must meet: accuracy>=0.8, f1:pests>=0.7, accuracy.low>=0.75, urgent/accuracy>=0.8."""
+"""Bounds that a result must meet: accuracy>=0.8 or accuracy>=80%, f1:pests>=0.7, accuracy.low>=0.75, urgent/accuracy>=0.8."""
 
 import operator
 import re
@@ -8,24 +8,49 @@ from upsort.cli.console import Console
 from upsort.cli.status import Exit
 from upsort.core.errors import UsageProblem
 from upsort.core.judging.intervals import Rate
+from upsort.core.judging.measure import LabelMeasure, Unit
+from upsort.core.judging.measure_list import LABEL_MEASURES, MEASURES
 from upsort.core.names import suggestion
 
 _WAYS = {">=": operator.ge, "<=": operator.le, ">": operator.gt, "<": operator.lt}
-_BOUND = re.compile(r"\s*(?P<name>.+?)(?:\.(?P<end>low|high))?\s*(?P<way>>=|<=|>|<)\s*(?P<number>[-+.\deE]+)\s*$")
+_BOUND = re.compile(
+    r"\s*(?P<name>.+?)(?:\.(?P<end>low|high))?\s*(?P<way>>=|<=|>|<)\s*(?P<number>[-+.\deE]+)\s*(?P<percent>%?)\s*$"
+)
 
 
 def check_written(bounds: Sequence[str]) -> None:
     """Raises UsageProblem for a bound that is not written as one, before any work is done."""
     for bound in bounds:
         found = _BOUND.match(bound)
-        try:
-            number = float(found["number"]) if found else None
-        except ValueError:
-            number = None
-        if number is None:
+        number = _number_in(found) if found else None
+        if found is None or number is None:
             raise UsageProblem(
-                f"A bound is written as MEASURE>=NUMBER, not {bound!r}.", "For example: --require 'accuracy>=0.8'"
+                f"A bound is written as MEASURE>=NUMBER, not {bound!r}.",
+                "For example: --require 'accuracy>=0.8', or 'accuracy>=80%'",
             )
+        measure = MEASURES.get(_measure_of(found["name"]), LABEL_MEASURES.get(_measure_of(found["name"])))
+        share = isinstance(measure, LabelMeasure) or (measure is not None and measure.unit is Unit.PERCENT)
+        if share and not 0 <= number <= 1:
+            raise UsageProblem(
+                f"{bound.strip()!r} can never hold, or always does: {measure.name if measure else ''} is between 0 and 1.",
+                f"Write {found['name']}{found['way']}{number / 100:g}, or {number:g}%."
+                if 1 < number <= 100
+                else "Write 0.8, or 80%.",
+            )
+
+
+def _number_in(found: re.Match[str]) -> float | None:
+    """The number of a bound; that of a percentage as a share."""
+    try:
+        number = float(found["number"])
+    except ValueError:
+        return None
+    return number / 100 if found["percent"] else number
+
+
+def _measure_of(name: str) -> str:
+    """The key of the measure that a bound names, without the answer and the label."""
+    return name.rpartition("/")[2].partition(":")[0]
 
 
 def met(bounds: Sequence[str], answers: Mapping[str, Mapping[str, Rate]], console: Console) -> Exit:
@@ -40,11 +65,15 @@ def met(bounds: Sequence[str], answers: Mapping[str, Mapping[str, Rate]], consol
         assert found is not None
         for answer, name in _meant(found["name"], answers):
             measures = answers[answer]
+            if name not in measures and name in MEASURES:
+                remedy = "Give a table of costs." if name == "cost" else "Leave it out of the bounds."
+                raise UsageProblem(f"These decisions have no {MEASURES[name].name}.", remedy)
             if name not in measures:
                 raise UsageProblem(f"There is no measure {name!r}.", suggestion(name, list(measures), "measures"))
             rate = measures[name]
             value = {"low": rate.low, "high": rate.high}.get(found["end"] or "", rate.value)
-            if value is None or not _WAYS[found["way"]](value, float(found["number"])):
+            wanted = _number_in(found)
+            if value is None or wanted is None or not _WAYS[found["way"]](value, wanted):
                 missed = True
                 shown = "not defined" if value is None else f"{value:.4f}"
                 where = f" for {answer}" if len(answers) > 1 else ""

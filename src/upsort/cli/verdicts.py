@@ -6,17 +6,21 @@ from typing import assert_never
 from upsort.cli.wording import decimal, interval, number, p_value, percent
 from upsort.core.classifiers.families import family
 from upsort.core.judging.behind import Standing
+from upsort.core.judging.costs import Costing
 from upsort.core.judging.intervals import FEW, Rate
-from upsort.core.judging.measure import Measure
+from upsort.core.judging.measure import Evidence, Measure
 from upsort.core.judging.measures import Judgement
 from upsort.core.judging.probability_measures import ProbabilityMeasures
 from upsort.core.judging.reliability import Reliability
 from upsort.core.names import listed
+from upsort.core.plan import Classifier
 from upsort.files.documents import PASSAGE_COLUMNS
 from upsort.jobs.compare import Compared, CompareResult
+from upsort.jobs.judged import Judged
 from upsort.jobs.suspects import SuspectsResult
 from upsort.jobs.terms import Fact
 
+_SURE_ENOUGH = 0.95  # share right, from which on people need not look again
 _FEW = 100  # documents, of which little can be said
 _WIDE = 0.2  # of an interval
 _DOMINATES = 0.8  # share of one label, from which accuracy can hardly show what is known of the others
@@ -34,43 +38,149 @@ def headline(judgement: Judgement, training: Rate | None = None, group: str = ""
     training: the accuracy on the training documents. group: the column whose values belong together. copies: whether there are
     copies that were counted as one.
     """
-    accuracy, baseline = judgement.accuracy, judgement.baseline
-    passages = units_of(group if judgement.groups is not None else "") == "passages"
-    what = "passages" if passages else "documents"
+    accuracy, what = judgement.accuracy, _what(judgement, group)
     over = f", on average over {judgement.repeats} repeats" if judgement.repeats > 1 else ""
-    lines = [
+    return [
         f"{number(accuracy.right)} of {number(accuracy.of)} {what} right{over}: accuracy {percent(accuracy.value)} "
         f"(95 % interval {interval(accuracy)}).",
+        *_rests_on(judgement, group, copies),
+        f"{always_answering(judgement)} would be right for {percent(judgement.baseline.value)}.",
+        *_on_training(training),
+        _against_one_label(judgement, group),
+        *_wide_interval(judgement, group),
     ]
+
+
+def beside_the_answers(judgement: Judgement, training: Rate | None = None, group: str = "") -> list[str]:
+    """What of the headline is told neither by `good_told` nor by `against_told`."""
+    return [*_rests_on(judgement, group, False), *_on_training(training), *_wide_interval(judgement, group)]
+
+
+def _what(judgement: Judgement, group: str) -> str:
+    return units_of(group if judgement.groups is not None else "")
+
+
+def _rests_on(judgement: Judgement, group: str, copies: bool) -> list[str]:
+    passages = _what(judgement, group) == "passages"
     if passages and not copies:
-        lines.append(f"They are passages of {judgement.groups:,} documents, and the intervals rest on those.")
-    elif judgement.groups is not None and judgement.groups != accuracy.of:
-        once = ["the passages of one document" if passages else "each group"] if group or not copies else []
-        once += ["copies"] if copies else []
-        lines.append(f"Counting {' and '.join(once)} once leaves {judgement.groups:,}; the intervals rest on those.")
-    lines.append(f"{always_answering(judgement)} would be right for {percent(baseline.value)}.")
-    if training is not None and training.value is not None:
-        lines.append(f"On its own training documents it gets {percent(training.value)}.")
-    independent = judgement.groups if judgement.groups is not None else accuracy.of
-    units = _counted(independent, judgement.groups is not None and not passages)
+        return [f"They are passages of {judgement.groups:,} documents, and the intervals rest on those."]
+    if judgement.groups is None or judgement.groups == judgement.accuracy.of:
+        return []
+    once = ["the passages of one document" if passages else "each group"] if group or not copies else []
+    once += ["copies"] if copies else []
+    return [f"Counting {' and '.join(once)} once leaves {judgement.groups:,}; the intervals rest on those."]
+
+
+def _on_training(training: Rate | None) -> list[str]:
+    return (
+        [f"On its own training documents it gets {percent(training.value)}."]
+        if training and training.value is not None
+        else []
+    )
+
+
+def _independent(judgement: Judgement) -> float:
+    return (judgement.groups if judgement.groups is not None else judgement.accuracy.of) or 0.0
+
+
+def _too_few(judgement: Judgement, group: str) -> str:
+    """The beginning of a sentence about too few of them."""
+    passages = _what(judgement, group) == "passages"
+    independent = judgement.groups if judgement.groups is not None else judgement.accuracy.of
+    return _counted(independent, judgement.groups is not None and not passages)
+
+
+def _against_one_label(judgement: Judgement, group: str) -> str:
     p = f"(exact paired test, {p_value(judgement.against_baseline)})"
-    few = (independent or 0) < _FEW
     match judgement.above_baseline:
         case True:
-            lines.append(f"It is better than always giving that label {p}.")
+            return f"It is better than always giving that label {p}."
         case False:
-            lines.append(f"It is worse than always giving that label {p}.")
-        case None if few:
-            lines.append(f"{units} too few to tell it from always giving that label {p}.")
+            return f"It is worse than always giving that label {p}."
+        case None if _independent(judgement) < _FEW:
+            return f"{_too_few(judgement, group)} too few to tell it from always giving that label {p}."
         case None:
-            lines.append(f"It cannot be told from always giving that label {p}.")
-    if accuracy.low is not None and accuracy.high is not None and accuracy.high - accuracy.low > _WIDE:
-        lines.append(f"{units} too few to tell how good it is: the interval is wide.")
+            return f"It cannot be told from always giving that label {p}."
+
+
+def _wide_interval(judgement: Judgement, group: str) -> list[str]:
+    low, high = judgement.accuracy.low, judgement.accuracy.high
+    wide = low is not None and high is not None and high - low > _WIDE
+    return [f"{_too_few(judgement, group)} too few to tell how good it is: the interval is wide."] if wide else []
+
+
+def good_told(judgement: Judgement) -> tuple[str, str]:
+    """The accuracy, and what it is of."""
+    accuracy = judgement.accuracy
+    return percent(accuracy.value), (
+        f"of {number(accuracy.of)} judged documents are sorted right (95 % interval {interval(accuracy)})."
+    )
+
+
+def against_told(judgement: Judgement) -> tuple[str, str]:
+    """The accuracy of always giving one label, and whether this is better."""
+    always = always_answering(judgement).rstrip(",")
+    said = f"would be right by {always[:1].lower()}{always[1:]}"
+    match judgement.above_baseline:
+        case True:
+            return percent(
+                judgement.baseline.value
+            ), f"{said}; the sorter is better ({p_value(judgement.against_baseline)})."
+        case False:
+            return percent(
+                judgement.baseline.value
+            ), f"{said}; the sorter is worse ({p_value(judgement.against_baseline)})."
+        case None:
+            return percent(judgement.baseline.value), f"{said}; the sorter cannot be told from that."
+
+
+def confusions_told(judgement: Judgement, most: int = 3) -> list[str]:
+    """The most frequent mistakes."""
+    lines = []
+    for one in judgement.confusions(most):
+        were = "was" if one.documents == 1 else "were"
+        lines.append(
+            f"{number(one.documents)} of {one.of:,} {one.true!r} documents {were} taken for {one.sorted_as!r}."
+        )
     return lines
 
 
-def dominated(judgement: Judgement, probability: ProbabilityMeasures | None) -> list[str]:
-    """What to look at where one label is so common that accuracy can hardly show what is known of the others."""
+def advice(one: Judged, suspects: SuspectsResult | None) -> list[str]:
+    """What most likely makes a sorter, or the work with it, better; what is known by this judgement alone."""
+    lines = []
+    judged = [label for label in one.judgement.per_label if label.documents >= FEW and label.f1.value is not None]
+    if judged:
+        worst = min(judged, key=lambda label: label.f1.value or 0.0)
+        if (worst.f1.value or 0.0) < 1.0:
+            lines.append(f"Label more documents of {worst.label!r}: its F1 is the lowest, {percent(worst.f1.value)}.")
+    few = [label.label for label in one.judgement.per_label if label.documents < FEW]
+    if few:
+        lines.append(f"Judge it on more documents of {listed(map(repr, few), 4)}: fewer than {FEW} say little.")
+    found = next(
+        (
+            (bound, decided, right / decided)
+            for bound, decided, right in zip(one.coverage.bounds, one.coverage.decided, one.coverage.right, strict=True)
+            if bound > 0 and decided and right / decided >= _SURE_ENOUGH
+        ),
+        None,
+    )
+    if found is not None and (one.judgement.accuracy.value or 0.0) < _SURE_ENOUGH:
+        bound, decided, share = found
+        lines.append(
+            f"Have people read what it is unsure of: of the {percent(decided / max(one.coverage.documents, 1))} with a "
+            f"probability of {bound:.2f} or more, {percent(share)} are right here."
+        )
+    if suspects is None:
+        lines.append("Look for wrong labels in the training table: upsort suspects, or --training here.")
+    elif suspects.suspects:
+        lines.append(f"Read the {len(suspects.suspects):,} training labels that look wrong (below), and train again.")
+    return lines
+
+
+def dominated(evidence: Evidence) -> list[str]:
+    """What to look at where one label is so common that accuracy can hardly show what is known of the others, and what to do
+    about it, unless decisions go by costs already."""
+    judgement, probability = evidence.judgement, evidence.probability
     areas, balanced = (
         probability.areas.roc if probability is not None else None,
         judgement.others.get("balanced_accuracy"),
@@ -83,13 +193,16 @@ def dominated(judgement: Judgement, probability: ProbabilityMeasures | None) -> 
         or (areas.low or 0.0) <= 0.5
     ):
         return []
-    occurring = sum(1 for one in judgement.per_label if one.support)
+    occurring = sum(1 for one in judgement.per_label if one.documents)
+    remedy = (
+        "To find more of the rare labels: train with --set classifier.label_weights=even or --set decide.f_beta=1, or "
+        "evaluate and score with prices: --cost TABLE."
+    )
     return [
         f"One label is so common that accuracy can hardly show what is known of the others: the balanced accuracy is "
         f"{percent(balanced.value)} ({interval(balanced)}; always giving one label gets {percent(1 / occurring)}), the ROC area "
         f"{decimal(areas)}, so that it does tell labels apart.",
-        "To have rare labels given more often: train with --set classifier.label_weights=balanced or --set decide.f_beta=1, or "
-        "evaluate and score with prices: --cost TABLE.",
+        *([remedy] if evidence.costs is None else []),
     ]
 
 
@@ -118,14 +231,16 @@ def left_out(judgement: Judgement, probability: ProbabilityMeasures | None, meas
     """What is not measured, and why. measures: whether all measures are shown."""
 
     lines = []
-    scarce = [f"{one.label} ({one.support})" for one in judgement.per_label if 0 < one.support < FEW]
+    scarce = [f"{one.label} ({one.documents})" for one in judgement.per_label if 0 < one.documents < FEW]
     if scarce:
         lines.append(
             f"Fewer than {FEW} documents: {listed(scarce, 8)}; too few for an interval of F1 or of areas of such a label."
         )
-    never = [one.label for one in judgement.per_label if one.support and not one.given]
+    never = [one.label for one in judgement.per_label if one.documents and not one.sorted_as]
     if never and measures:
-        lines.append(f"Never given: {listed(never, 8)}; macro precision leaves them out, macro F1 takes them as 0.")
+        lines.append(
+            f"No document is sorted as {listed(never, 8)}: macro precision leaves them out, macro F1 takes them as 0."
+        )
     if probability is not None:
         known, every = probability.log_loss.documents or 0, round(judgement.accuracy.of or 0)
         if known != every:
@@ -140,6 +255,22 @@ def _counted(documents: float | None, groups: bool = False) -> str:
     """So many documents, or groups of them, as the subject of a sentence with its verb."""
     noun = "group" if groups else "document"
     return f"1 {noun} is" if documents == 1 else f"{number(documents)} {noun}s are"
+
+
+def costs_told(found: Costing) -> str:
+    """What the decisions cost, beside what other ways of deciding would."""
+    return (
+        f"By the table of costs a document costs {decimal(found.mean)} on average; sorted as the most probable label it would "
+        f"cost {decimal(found.plain)}, as {found.constant_label!r} always {decimal(found.constant)}."
+    )
+
+
+def costs_warned(found: Costing) -> str:
+    """Of costs that do not pay."""
+    return (
+        f"Deciding by these costs makes things worse here, by {decimal(found.more)} a document: the probabilities are not what "
+        "they should be for it. See the calibration error, try classifier.calibrate, or leave the table out."
+    )
 
 
 def standing(one: Compared, margin: float) -> str:
@@ -159,14 +290,20 @@ def standing(one: Compared, margin: float) -> str:
             assert_never(one.standing)
 
 
+def the_best(found: CompareResult) -> str:
+    """What the candidate is called that the distances are to: the first of the list may be another one, best by another
+    measure."""
+    return "best" if found.compared[0].standing is Standing.BEST else "most accurate"
+
+
 def how_told(found: CompareResult, repeats: int) -> list[str]:
     """Where the distances to the best come from."""
     groups = found.compared[0].result.overall.groups is not None
     what = "groups that belong together" if groups else "documents"
     each = f", each judged {times(repeats)}" if repeats > 1 else ""
     return [
-        f"Behind the best: 95 % interval of the difference in accuracy on the same {what}{each}, wide enough to hold for all "
-        f"pairs of {len(found.compared)} candidates at once. Where it holds 0, the data cannot tell which is better."
+        f"Behind the {the_best(found)}: 95 % interval of the difference in accuracy on the same {what}{each}, wide enough to "
+        f"hold for all pairs of {len(found.compared)} candidates at once. Where it holds 0, the data cannot tell which is better."
     ]
 
 
@@ -227,7 +364,7 @@ def suspects_told(found: SuspectsResult, asked: bool) -> list[str]:
     ]
 
 
-def restraint(kind: str) -> str:
+def restraint(settings: Classifier) -> str:
     """What keeps a kind of classifier from learning by heart, as the beginning of a list."""
 
-    return f"{family(kind).restraint} or ".lstrip()
+    return f"{family(settings).restraint} or ".lstrip()

@@ -3,7 +3,9 @@
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from enum import Enum
-from typing import Any, TextIO
+from typing import Any
+
+from upsort.cli.agreeing import agreeing
 
 JSON_VERSION = 1
 """Of what the JSON of the commands holds (docs/json.md). It is raised when a key goes or changes its meaning; keys may be
@@ -21,6 +23,14 @@ class Kind(Enum):
     NUMBER = "number"
     INTERVAL = "interval"  # of the column before it, under which it folds where there is little room
     BAR = "bar"  # a drawing of a share, on the left, and never broken
+
+
+class Strong(str):
+    """A cell that a terminal shows bold."""
+
+
+class NoneThere(str):
+    """The number 0 in a cell, which a terminal leaves blank."""
 
 
 class Where(Enum):
@@ -50,8 +60,9 @@ class Column:
 class Table:
     """Rows of cells under columns; every cell is text by now.
 
-    square: whether its columns are the names of its rows, as of a table of true against given labels, so that numbers can stand
-    for them. grouped: whether rows with the same first cell belong together, so that a terminal shows it once.
+    square: whether the columns after the first are the names of its rows, as of true labels against those that documents were
+    sorted as, so that numbers can stand for them; others may follow. grouped: whether rows with the same first cell belong
+    together, so that a terminal shows it once.
     """
 
     columns: Sequence[Column]
@@ -61,8 +72,11 @@ class Table:
     where: Where = Where.EVERYWHERE
 
     def on_terminal(self) -> "Table":
-        """With the columns that a terminal shows."""
-        return self.chosen([place for place, column in enumerate(self.columns) if column.where is not Where.PIPED])
+        """With the columns that a terminal shows, blank where there is none of something."""
+        shown = self.chosen([place for place, column in enumerate(self.columns) if column.where is not Where.PIPED])
+        return replace(
+            shown, rows=[["" if isinstance(cell, NoneThere) else cell for cell in row] for row in shown.rows]
+        )
 
     def piped(self) -> "Table":
         """With the columns for other programs."""
@@ -84,11 +98,10 @@ class Sentence:
 
 
 @dataclass(frozen=True)
-class Painted:
-    """Something that has a form of its own on a terminal. plain: elsewhere. paint: draws it, given a stream and a width."""
+class Laid:
+    """Lines that are laid out for a width."""
 
-    plain: str
-    paint: Callable[[TextIO, int], None]
+    lay: Callable[[int], str]
 
 
 @dataclass(frozen=True)
@@ -99,7 +112,7 @@ class Note:
     warning: bool = False
 
 
-Part = Sentence | Table | Painted | Note
+Part = Sentence | Table | Laid | Note
 
 
 @dataclass
@@ -111,7 +124,7 @@ class View:
 
     def say(self, told: str = "", where: Where = Where.EVERYWHERE) -> None:
         """A sentence."""
-        self.parts.append(Sentence(told, where=where))
+        self.parts.append(Sentence(agreeing(told), where=where))
 
     def quote(self, told: str) -> None:
         """Lines that stay as they are: something to be typed, a document."""
@@ -129,9 +142,9 @@ class View:
         cells = [[_one_line(cell) for cell in row] for row in rows]
         self.parts.append(Table(columns=columns, rows=cells, square=square, grouped=grouped, where=where))
 
-    def paint(self, plain: str, paint: Callable[[TextIO, int], None]) -> None:
-        """Something that has a form of its own on a terminal."""
-        self.parts.append(Painted(plain, paint))
+    def lay(self, lay: Callable[[int], str]) -> None:
+        """Lines that are laid out for a width."""
+        self.parts.append(Laid(lay))
 
     def note(self, told: str) -> None:
         """Something worth knowing that is not the result."""
@@ -143,4 +156,6 @@ class View:
 
 
 def _one_line(cell: object) -> str:
+    if isinstance(cell, Strong | NoneThere):
+        return cell
     return " ".join(cell.split()) if isinstance(cell, str) else f"{cell:,}" if isinstance(cell, int) else str(cell)

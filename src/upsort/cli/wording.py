@@ -1,16 +1,20 @@
 """How numbers are said and written: rates with their intervals, as text, rows of tables and JSON."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, assert_never
 
+import numpy as np
+
 from upsort.cli import columns as col
-from upsort.cli.view import Column
+from upsort.cli.view import Column, NoneThere, Strong
+from upsort.core.judging.costs import Costing
 from upsort.core.judging.intervals import Rate
 from upsort.core.judging.measure import Evidence, Measure, Unit
 from upsort.core.judging.measure_list import LABEL_MEASURES, MEASURES, shown_measures
-from upsort.core.judging.measures import Judgement
+from upsort.core.judging.measures import Judgement, LabelMeasures
 from upsort.core.judging.probability_measures import ProbabilityMeasures
 from upsort.core.judging.reliability import Reliability
+from upsort.core.judging.undecided import Undecided
 from upsort.core.plan import Plan
 from upsort.jobs.judging import Kept
 
@@ -35,6 +39,43 @@ def rate_json(rate: Rate) -> dict[str, Any]:
     return found
 
 
+def _undecided_json(found: Undecided) -> dict[str, Any]:
+    """What is left undecided, and the others by label, as a JSON object."""
+    judgement = found.judgement
+    return {
+        "documents": found.by_label,
+        "labels": {label.label: _label_json(label) for label in judgement.per_label} if judgement else {},
+        "confusion": _confusion_json(judgement) if judgement else {},
+    }
+
+
+def _confusion_json(judgement: Judgement) -> dict[str, Any]:
+    return {
+        true: dict(zip(judgement.labels, row, strict=True))
+        for true, row in zip(judgement.labels, judgement.table.tolist(), strict=True)
+    }
+
+
+def _label_json(label: LabelMeasures) -> dict[str, Any]:
+    return {
+        "documents": label.documents,
+        "sorted_as": label.sorted_as,
+        "right": label.right,
+        **{key: rate_json(one.of(label)) for key, one in LABEL_MEASURES.items()},
+    }
+
+
+def _costs_json(found: Costing) -> dict[str, Any]:
+    """Costs as a JSON object."""
+    return {
+        "mean": rate_json(found.mean),
+        "of_most_probable": rate_json(found.plain),
+        "of_one_label": rate_json(found.constant),
+        "one_label": found.constant_label,
+        "more_than_most_probable": rate_json(found.more),
+    }
+
+
 def number(count: float | None) -> str:
     """A count; a mean of counts with one decimal."""
     return f"{count or 0:,}" if isinstance(count, int) or count is None else f"{count:,.1f}"
@@ -55,22 +96,25 @@ def p_value(p: float) -> str:
     return "p < 0.001" if p < 0.001 else f"p = {p:.3f}"
 
 
-def label_columns() -> list[Column]:
-    """The columns of the table by label: how many documents have it and were given it, and its measures with their intervals."""
+def label_columns(undecided: bool = False) -> list[Column]:
+    """The columns of the table by label: how many documents have it, were sorted as it, and both; its measures with their
+    intervals. undecided: whether documents are left so, which have a column then."""
 
-    found = [col.name("label"), col.count("support", 1), col.count("given", 2)]
+    found = [col.name("label"), *([col.count("undecided", 1)] if undecided else [])]
+    found += [col.count("decided" if undecided else "documents", 1), col.count("sorted as", 2), col.count("right", 3)]
     for one in LABEL_MEASURES.values():
         if one.shown:
             found += [col.share(one.name), *([col.interval()] if one.with_interval else [])]
     return found
 
 
-def label_rows(judgement: Judgement) -> list[list[str]]:
-    """A row for each label, under `label_columns`."""
+def label_rows(judgement: Judgement, undecided: Mapping[str, float] | None = None) -> list[list[str]]:
+    """A row for each label, under `label_columns`. undecided: documents that were left so."""
 
     rows = []
     for label in judgement.per_label:
-        row = [label.label, number(label.support), number(label.given)]
+        row = [label.label, *([number(undecided.get(label.label, 0))] if undecided is not None else [])]
+        row += [number(label.documents), number(label.sorted_as), number(label.right)]
         for one in LABEL_MEASURES.values():
             if one.shown:
                 rate = one.of(label)
@@ -110,20 +154,34 @@ def value_and_interval(measure: Measure, rate: Rate) -> tuple[str, str]:
 
 
 def confusion_rows(judgement: Judgement, shares: str = "") -> list[list[str]]:
-    """A row for each true label with the counts of each given label; a dot for none.
+    """A row for each true label: how many of its documents were sorted as each label, then how many it has, and the share right.
 
-    shares: `row` or `column` for percentages of the true or of the given label's documents.
+    shares: `row` or `column` for percentages of the documents of the row or of the column.
     """
     table = judgement.table
-    if shares:
-        sums = table.sum(axis=1, keepdims=True) if shares == "row" else table.sum(axis=0, keepdims=True)
-        cells = [
-            [f"{100 * count / total:.0f} %" if count else "·" for count, total in zip(row, whole, strict=True)]
-            for row, whole in zip(table.tolist(), (sums + 0 * table).tolist(), strict=True)
+    sums = {"": np.ones((1, 1)), "row": table.sum(axis=1, keepdims=True), "column": table.sum(axis=0, keepdims=True)}[
+        shares
+    ]
+    rows = []
+    for place, (label, counts, whole) in enumerate(zip(judgement.labels, table, sums + 0 * table, strict=True)):
+        told = [
+            (f"{100 * count / total:.0f} %" if shares else number(count)) if count else NoneThere("0")
+            for count, total in zip(counts.tolist(), whole.tolist(), strict=True)
         ]
-    else:
-        cells = [[number(count) if count else "·" for count in row] for row in table.tolist()]
-    return [[label, *row] for label, row in zip(judgement.labels, cells, strict=True)]
+        told[place] = Strong(told[place]) if counts[place] else told[place]
+        of = counts.sum().item()
+        rows.append([label, *told, number(of), percent(counts[place] / of if of else None)])
+    return rows
+
+
+def confusion_columns(judgement: Judgement) -> list[Column]:
+    """The columns of `confusion_rows`."""
+    return [
+        col.name("true ↓ sorted as →"),
+        *(col.count(label) for label in judgement.labels),
+        col.count("of", 2),
+        col.share("right", 1),
+    ]
 
 
 def kept_together(kept: Kept, plan: Plan) -> list[str]:
@@ -135,20 +193,17 @@ def kept_together(kept: Kept, plan: Plan) -> list[str]:
             f"{kept.groups:,} groups."
         )
     if kept.copies and not plan.judge.allow_copies:
-        lines.append(f"{copying(kept.copies, 'documents')} kept on one side of every split.")
+        lines.append(f"{kept.copies:,} documents copy another one; they are kept on one side of every split.")
     if kept.taken_out:
         lines.append(
             f"To that end {kept.taken_out:,} documents, counted over all splits, were taken out of training parts: they belong "
             "together with a held-out one."
         )
+    if kept.dates:
+        lines.append(kept.dates)
     if kept.undated:
         lines.append(f"{kept.undated:,} documents have no date; they are neither learned from nor judged.")
     return lines
-
-
-def copying(count: int, what: str) -> str:
-    """So many documents or passages that copy another one, as the subject of what happens to them. what: in the plural."""
-    return f"1 {what[:-1]} copies another one; it is" if count == 1 else f"{count:,} {what} copy another one; they are"
 
 
 def kept_json(kept: Kept) -> dict[str, Any]:
@@ -216,19 +271,11 @@ def judgement_json(evidence: Evidence, labels: Sequence[str]) -> dict[str, Any]:
         "p_against_baseline": judgement.against_baseline,
         "repeats": judgement.repeats,
         "groups": judgement.groups,
-        "labels": {
-            label.label: {
-                "support": label.support,
-                "given": label.given,
-                **{key: rate_json(one.of(label)) for key, one in LABEL_MEASURES.items()},
-            }
-            for label in judgement.per_label
-        },
-        "confusion": {
-            true: dict(zip(judgement.labels, row, strict=True))
-            for true, row in zip(judgement.labels, judgement.table.tolist(), strict=True)
-        },
+        "labels": {label.label: _label_json(label) for label in judgement.per_label},
+        "confusion": _confusion_json(judgement),
         **(_probability_json(probability, labels) if probability is not None else {}),
+        "undecided": _undecided_json(evidence.undecided) if evidence.undecided is not None else None,
+        "costs": _costs_json(evidence.costs) if evidence.costs is not None else None,
     }
 
 

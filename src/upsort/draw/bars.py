@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
-from upsort.draw.canvas import bare_figure, colour_of, new_figure, tidy
+from upsort.draw.canvas import SLATE, colours_of, in_full, new_figure, panels, shortened
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -16,29 +16,35 @@ def label_bars(labels: Sequence[tuple[str, int]]) -> "Figure":
     figure, axes = new_figure("Documents of each label")
     total = sum(count for _, count in labels)
     places = range(len(labels))
-    axes.barh(places, [count for _, count in labels], color=colour_of(0), height=0.7)
+    colours = colours_of(label for label, _ in labels)
+    axes.barh(places, [count for _, count in labels], color=[colours[label] for label, _ in labels], height=0.7)
     size = 13 if len(labels) <= 24 else 8
-    axes.set_yticks(places, [label for label, _ in labels], fontsize=size)
+    axes.set_yticks(places, shortened([label for label, _ in labels]), fontsize=size)
     for place, (_, count) in enumerate(labels):
-        axes.annotate(f" {count:,}  ({count / total:.1%})", (count, place), va="center", fontsize=size)
+        axes.annotate(f" {count:,}  ({100 * count / total:.1f} %)", (count, place), va="center", fontsize=size)
     axes.invert_yaxis()
-    axes.margins(x=0.14, y=0.01)
+    axes.margins(x=0.14)
+    in_full(axes.xaxis)
     axes.set_xlabel("documents")
     return figure
 
 
-def term_bars(terms: Mapping[str, Sequence[tuple[str, int]]], title: str) -> "Figure":
-    """The commonest terms of each label, a panel a label (the first twelve)."""
-    figure = bare_figure(title)
+def term_bars(terms: Mapping[str, Sequence[tuple[str, int]]], title: str, labels: Sequence[str]) -> "Figure":
+    """The commonest terms of each label, a panel a label (the first twelve), all on one scale. labels: all there are."""
     shown = list(terms.items())[:_MOST_PANELS]
-    columns = min(4, max(1, len(shown)))
-    rows = -(-len(shown) // columns)
-    for number, (label, entries) in enumerate(shown):
-        axes = figure.add_subplot(rows, columns, number + 1)
-        tidy(axes)
-        axes.barh(range(len(entries)), [count for _, count in entries], color=colour_of(number), height=0.75)
-        axes.set_yticks(range(len(entries)), [term for term, _ in entries], fontsize=10)
-        axes.invert_yaxis()
-        axes.set_title(label, loc="left", fontsize=13)
-        axes.tick_params(axis="x", labelsize=9)
+    figure, each = panels(title, len(shown), 4)
+    colours = colours_of(labels) | {name: SLATE for name, _ in shown if name not in labels}
+    most = max((count for _, entries in shown for _, count in entries), default=1)
+    for axes, (label, entries) in zip(each, shown, strict=True):
+        axes.barh(range(len(entries)), [count for _, count in entries], color=colours[label], height=0.72)
+        for place, (term, count) in enumerate(entries):
+            axes.annotate(
+                f"{term} {count:,}", (count, place), xytext=(4, 0), textcoords="offset points", va="center", fontsize=9
+            )  # fmt: skip
+        axes.set_yticks([])
+        axes.set_title(shortened([label])[0], loc="left", fontsize=13)
+        in_full(axes.xaxis)
+    if each:
+        each[0].set_xlim(0, most * 1.75)  # room for the words behind the longest bar
+        each[0].invert_yaxis()
     return figure

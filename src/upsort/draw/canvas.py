@@ -1,6 +1,10 @@
 """One look for all figures, and one way of making files of them."""
 
 import io
+import math
+import warnings
+from collections.abc import Iterable, Sequence
+from textwrap import fill
 from typing import TYPE_CHECKING, Any
 
 from upsort.core.errors import UsageProblem
@@ -11,17 +15,28 @@ if TYPE_CHECKING:
 
 WIDTH, HEIGHT, DPI = 12.8, 8.0, 100
 PAPER, INK, FAINT = "#fbfaf6", "#26302a", "#c9cdc4"
-# Leaf, brick, pond, straw, plum, moss, clay, slate, berry, sand: told apart by lightness as well as by hue.
-COLOURS = ("#3f7d4e", "#b5523b", "#2f6d8c", "#c79a2b", "#6f4a7d", "#8a9a3b", "#8c5a3c", "#55606b", "#a8325e", "#a89a7c")
+SLATE, BRICK = "#55606b", "#a8432c"
+"""Of figures that show one thing; of mistakes."""
+
+COLOURS = ("#2f6b3d", "#22607f", "#9c2f5a", "#7a5c00", "#6f4a7d", "#1f6f6a", "#8a4b12", "#56691c", "#5d4bb0", "#7d5b4f")
+"""Leaf, pond, berry, straw, plum, teal, rust, moss, violet, clay: all dark enough to be read as text on paper (contrast of 4.5 or
+more), told apart by their places too."""
+
+MOST_COLOURS = len(COLOURS)
+_NARROW_WIDTH, _NARROW_COLUMNS = 4.8, 2
+MARGIN = 0.02
+"""Free room at the ends of axes, as a share of them."""
+
 ENDINGS = {"png", "svg"}
 
 
 def library() -> Any:
     """Matplotlib, with those of its parts that figures are made of. Only figures need it, and it takes long to load."""
-    import matplotlib.colors
     import matplotlib.figure
     import matplotlib.font_manager
+    import matplotlib.layout_engine
     import matplotlib.textpath
+    import matplotlib.ticker
 
     return matplotlib
 
@@ -42,13 +57,34 @@ def bare_figure(title: str) -> "Figure":
             "font.family": "DejaVu Sans",
             "font.size": 13,
             "text.color": INK,
+            "text.parse_math": False,
             "axes.labelcolor": INK,
+            "axes.xmargin": MARGIN,
+            "axes.ymargin": MARGIN,
             "svg.hashsalt": "upsort",
+            "svg.fonttype": "none",
         }
     )
-    figure: Figure = drawing.figure.Figure(figsize=(WIDTH, HEIGHT), dpi=DPI, facecolor=PAPER, layout="constrained")
+    layout = drawing.layout_engine.ConstrainedLayoutEngine(w_pad=0.14, h_pad=0.12)
+    figure: Figure = drawing.figure.Figure(figsize=(WIDTH, HEIGHT), dpi=DPI, facecolor=PAPER, layout=layout)
     figure.suptitle(title, x=0.02, ha="left", fontsize=17)
     return figure
+
+
+def panels(title: str, many: int, columns: int) -> "tuple[Figure, list[Axes]]":
+    """A figure of small panels in so many columns at most, all on one scale."""
+    figure = bare_figure(title)
+    columns = min(columns, max(1, many))
+    rows = -(-many // columns)
+    found: list[Axes] = []
+    for place in range(many):
+        axes = figure.add_subplot(
+            rows, columns, place + 1, sharex=found[0] if found else None, sharey=found[0] if found else None
+        )
+        tidy(axes)
+        axes.tick_params(labelsize=9)
+        found.append(axes)
+    return figure, found
 
 
 def tidy(axes: "Axes") -> None:
@@ -61,9 +97,70 @@ def tidy(axes: "Axes") -> None:
     axes.tick_params(colors=INK, length=0)
 
 
-def colour_of(number: int) -> str:
-    """The colour of the label with this number."""
-    return COLOURS[number % len(COLOURS)]
+def in_full(*axes: Any) -> None:
+    """Numbers along axes (of an `Axes`) with commas, powers of ten too."""
+    for axis in axes:
+        axis.set_major_formatter(library().ticker.FuncFormatter(lambda value, _: f"{value:,.0f}"))
+        axis.set_minor_formatter(library().ticker.NullFormatter())
+
+
+def in_percent(*axes: Any) -> None:
+    """Shares along axes (of an `Axes`) as percentages."""
+    for axis in axes:
+        axis.set_major_formatter(library().ticker.FuncFormatter(lambda value, _: f"{100 * value:.0f} %"))
+
+
+def whole_bins(least: float, most: float, many: int) -> list[float]:
+    """The edges of at most about `many` bins that hold equally many whole numbers each."""
+    least, most = math.floor(least), math.ceil(most)
+    wide = max(1, -(-(most - least + 1) // many))
+    return [least - 0.5 + wide * number for number in range((most - least) // wide + 2)]
+
+
+def colours_of(labels: Iterable[str]) -> dict[str, str]:
+    """The colour of each label: by its place among all labels in alphabetical order, so that it is the same everywhere; slate
+    for all where they are more than colours, which then tell nothing."""
+    names = sorted(set(labels))
+    return dict(zip(names, COLOURS, strict=False)) if len(names) <= MOST_COLOURS else dict.fromkeys(names, SLATE)
+
+
+def colours_of_few(few: Sequence[str], labels: Iterable[str]) -> dict[str, str]:
+    """The colours of a few of the labels in a figure about these: their own, or the first colours where labels are too many."""
+    own = colours_of(labels)
+    return {label: own[label] for label in few} if len(own) <= MOST_COLOURS else dict(zip(few, COLOURS, strict=False))
+
+
+def shortened(names: Sequence[str], most: int = 24) -> list[str]:
+    """Names that fit beside a figure."""
+    return [name if len(name) <= most else f"{name[: most - 1]}…" for name in names]
+
+
+def narrowed(figure: "Figure") -> None:
+    """Lay a figure out anew for a page as narrow as a telephone: panels two beside each other, words broken over lines."""
+    drawing = library()
+    panels_of = figure.axes
+    rows = -(-len(panels_of) // _NARROW_COLUMNS)
+    if len(panels_of) > 1:
+        grid = figure.add_gridspec(rows, _NARROW_COLUMNS)
+        for place, axes in enumerate(panels_of):
+            axes.set_subplotspec(grid[place])
+    figure.set_size_inches(_NARROW_WIDTH, max(_NARROW_WIDTH * 1.2, 1.5 * rows))
+    for axes in panels_of:
+        axes.set_xlabel(fill(axes.get_xlabel(), 30))
+        if axes.get_xscale() == "linear" and len(axes.get_xticks()) > 5:
+            axes.xaxis.set_major_locator(drawing.ticker.MaxNLocator(4))
+        if axes.get_legend() is not None:
+            handles, named = axes.get_legend_handles_labels()
+            axes.legend(handles, [fill(name, 22) for name in named], frameon=False, fontsize=9, loc="upper left")
+    for legend in list(figure.legends):
+        handles = [handle for handle in legend.legend_handles if handle is not None]
+        named, heading = [one.get_text() for one in legend.get_texts()], legend.get_title().get_text()
+        legend.remove()
+        figure.legend(
+            handles, named, loc="outside lower center", ncols=_NARROW_COLUMNS, frameon=False, fontsize=11, title=heading
+        )
+    title = figure.get_suptitle()
+    figure.suptitle(fill(title, 34), x=0.02, ha="left", fontsize=15)
 
 
 def kind_of(name: str) -> str:
@@ -75,8 +172,11 @@ def kind_of(name: str) -> str:
 
 
 def content_of(figure: "Figure", kind: str) -> bytes:
-    """A figure as the content of a file, the same bytes each time. kind: png or svg."""
+    """A figure as the content of a file, the same bytes each time. kind: png or svg. A sign that no font has is drawn as a
+    box."""
     buffer = io.BytesIO()
     metadata = {"Date": None} if kind == "svg" else {"Software": None}
-    figure.savefig(buffer, format=kind, facecolor=PAPER, metadata=metadata)
+    with warnings.catch_warnings():
+        warnings.filterwarnings("ignore", message="Glyph .* missing from font")
+        figure.savefig(buffer, format=kind, facecolor=PAPER, metadata=metadata)
     return buffer.getvalue()

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.draw.canvas import FAINT, INK, colour_of, new_figure
+from upsort.draw.canvas import FAINT, INK, SLATE, in_full, new_figure
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -14,24 +14,39 @@ if TYPE_CHECKING:
 _NAMED = 40
 
 
-def diverging_bars(label: str, entries: Sequence[tuple[str, float]], way: str) -> "Figure":
-    """Terms for the label to the right, against it to the left, strongest for it on top."""
+def bars_for_and_against(label: str, entries: Sequence[tuple[str, float]], way: str, colour: str) -> "Figure":
+    """Terms for the label to the right, in its colour, against it to the left, strongest for it on top."""
     figure, axes = new_figure(f"Terms for and against {label}")
     values = [value for _, value in entries]
     places = range(len(entries), 0, -1)
-    axes.barh(places, values, color=[colour_of(0) if value > 0 else colour_of(1) for value in values], height=0.7)
-    axes.set_yticks(places, [term for term, _ in entries], fontsize=11 if len(entries) <= 30 else 8)
+    axes.barh(places, values, color=[colour if value > 0 else SLATE for value in values], height=0.7)
+    size = 11 if len(entries) <= 30 else 8
+    for place, (term, value) in zip(places, entries, strict=True):
+        away = 6 if value > 0 else -6
+        axes.annotate(
+            term, (0, place), xytext=(-away, 0), textcoords="offset points", ha="right" if value > 0 else "left", va="center",
+            fontsize=size,
+        )  # fmt: skip
+        axes.annotate(
+            f"{value:+.2f}".replace("-", "−"), (value, place), xytext=(away / 1.5, 0), textcoords="offset points",
+            ha="left" if value > 0 else "right", va="center", fontsize=size - 1,
+        )  # fmt: skip
     axes.axvline(0, color=INK, linewidth=0.8)
+    axes.set_yticks([])
+    axes.spines["left"].set_visible(False)
+    axes.margins(x=0.08)
     axes.set_xlabel(way.replace("-", " "))
     return figure
 
 
-def frequency_scatter(label: str, terms: Sequence[str], totals: Ints, values: Floats, way: str) -> "Figure":
-    """A point for each term; those that stand out are named, where the names do not overlap."""
+def frequency_scatter(of: tuple[str, str], terms: Sequence[str], totals: Ints, values: Floats, way: str) -> "Figure":
+    """A point for each term; those that stand out are named, where the names do not overlap. of: the label and its colour."""
+    label, colour = of
     figure, axes = new_figure(f"How often, and how strongly for {label}")
     shown = np.flatnonzero(totals > 0)
     axes.scatter(totals[shown], values[shown], s=9, color=FAINT, linewidths=0)
     axes.set_xscale("log")
+    in_full(axes.xaxis)
     axes.axhline(0, color=INK, linewidth=0.8)
     axes.set_xlabel("documents with the term")
     axes.set_ylabel(way.replace("-", " "))
@@ -49,11 +64,9 @@ def frequency_scatter(label: str, terms: Sequence[str], totals: Ints, values: Fl
             continue
         taken.append(box)
         named += 1
-        colour = colour_of(0) if values[row] > 0 else colour_of(1)
-        axes.plot([totals[row]], [values[row]], "o", markersize=4, color=colour)
+        axes.plot([totals[row]], [values[row]], "o", markersize=5, color=colour if values[row] > 0 else SLATE)
         axes.annotate(
-            terms[row], (float(totals[row]), float(values[row])), textcoords="offset points", xytext=(5, -4), fontsize=10,
-            color=colour,
+            terms[row], (float(totals[row]), float(values[row])), textcoords="offset points", xytext=(6, -4), fontsize=10,
         )  # fmt: skip
     return figure
 

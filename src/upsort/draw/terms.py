@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from upsort.core.arrays import Ints
-from upsort.draw.canvas import FAINT, INK, colour_of, new_figure
+from upsort.draw.canvas import FAINT, INK, SLATE, in_full, new_figure
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -15,9 +15,10 @@ def rank_frequency(totals: Ints) -> "Figure":
     """How often each term stands in the corpus, by its rank, on logarithmic axes."""
     figure, axes = new_figure("Frequency of terms by rank")
     ordered = np.sort(totals[totals > 0])[::-1]
-    axes.loglog(np.arange(1, ordered.size + 1), ordered, color=colour_of(2), linewidth=2)
+    axes.loglog(np.arange(1, ordered.size + 1), ordered, color=SLATE, linewidth=2)
     axes.set_xlabel("rank")
     axes.set_ylabel("times in the corpus")
+    in_full(axes.xaxis, axes.yaxis)
     axes.grid(color=FAINT, linewidth=0.5)
     return figure
 
@@ -30,7 +31,7 @@ def frequency_histogram(frequencies: Ints, least: int, most: float) -> "Figure":
     figure, axes = new_figure("Terms by the number of documents they are in")
     values = frequencies[frequencies > 0]
     edges = np.unique(np.round(np.geomspace(1, max(int(values.max(initial=1)) + 1, 2), 40)))
-    axes.hist(values, bins=edges.tolist(), color=colour_of(0))
+    axes.hist(values, bins=edges.tolist(), color=SLATE)
     axes.set_xscale("log")
     axes.set_yscale("log")
     kept = int(((values >= least) & (values <= most)).sum())
@@ -39,4 +40,5 @@ def frequency_histogram(frequencies: Ints, least: int, most: float) -> "Figure":
         axes.annotate(f" {text} ", (bound, 0.97), xycoords=("data", "axes fraction"), ha=side, va="top")
     axes.set_xlabel(f"documents ({kept:,} of {values.size:,} terms within the bounds)")
     axes.set_ylabel("terms")
+    in_full(axes.xaxis, axes.yaxis)
     return figure

@@ -1,54 +1,54 @@
-"""Labels over time, as areas on top of each other, each named where it can be read."""
+"""Labels over time: a small panel a label, all on one scale, with the periods marked in which a label stands out."""
 
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from upsort.core.arrays import Ints
-from upsort.draw.canvas import INK, PAPER, colour_of, new_figure
+from upsort.core.insight.trends import Trend
+from upsort.draw.canvas import INK, SLATE, colours_of, in_full, in_percent, panels, shortened
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-_MOST = 10
-_MOST_NAMED = 16
+_MOST = 12
+_MOST_NAMED = 6
 
 
-def stacked_figure(periods: Sequence[str], labels: Sequence[str], counts: Ints, shares: bool, by: str) -> "Figure":
-    """counts: (periods, labels), the commonest label first. Of more than ten labels the others are drawn as one."""
-    names, values = list(labels), counts.astype(np.float64)
-    if len(names) > _MOST:
-        values = np.column_stack((values[:, : _MOST - 1], values[:, _MOST - 1 :].sum(axis=1)))
-        names = [*names[: _MOST - 1], f"{len(labels) - _MOST + 1} others"]
-    if shares:
-        values = values / np.maximum(values.sum(axis=1, keepdims=True), 1)
-    figure, axes = new_figure(f"{'Shares' if shares else 'Documents'} of each label, by {by}")
-    places = np.arange(len(periods))
-    order = np.argsort(np.array(names), kind="stable")  # by name, so that figures can be compared
-    below = np.zeros(len(periods))
-    thickest = max(float(values.sum(axis=1).max()), 1e-9)
-    for number in order.tolist():
-        top = below + values[:, number]
-        colour = colour_of(int(np.flatnonzero(order == number)[0]))
-        if len(periods) > 1:
-            axes.fill_between(places, below, top, color=colour, linewidth=0.8, edgecolor=PAPER)
-        else:
-            axes.bar(places, values[:, number], bottom=below, color=colour, edgecolor=PAPER)
-        widest = int(values[1:-1, number].argmax()) + 1 if len(periods) > 2 else int(values[:, number].argmax())
-        if values[widest, number] > 0.045 * thickest:
-            middle = float(below[widest] + values[widest, number] / 2)
-            axes.text(
-                widest, middle, names[number], ha="center", va="center", fontsize=11, color=PAPER, fontweight="bold"
-            )
-        else:
-            end = float((below[-1] + top[-1]) / 2)
+def trend_figure(trend: Trend, shares: bool, by: str) -> "Figure":
+    """The twelve labels with most documents, each in a panel of its own, in alphabetical order."""
+    chosen = sorted(range(min(len(trend.labels), _MOST)), key=lambda number: trend.labels[number])
+    what = "Share of the documents" if shares else "Documents"
+    left_out = len(trend.labels) - len(chosen)
+    title = f"{what} of each label, by {by}" + (f" ({left_out} rarer labels left out)" if left_out else "")
+    figure, each = panels(title, len(chosen), 3)
+    sizes = np.maximum(trend.counts.sum(axis=1), 1)
+    places = np.arange(len(trend.periods))
+    colours = colours_of(trend.labels)
+    out = {(one.label, one.period): one for one in trend.standing_out}
+    for axes, number in zip(each, chosen, strict=True):
+        label = trend.labels[number]
+        values = trend.counts[:, number] / sizes if shares else trend.counts[:, number].astype(np.float64)
+        marked = [(label, period) in out for period in trend.periods]
+        axes.bar(places, values, width=0.8, color=[colours[label] if mark else SLATE for mark in marked], alpha=0.9)
+        for place in np.flatnonzero(marked).tolist():
+            one = out[label, trend.periods[place]]
             axes.annotate(
-                names[number], (places[-1], end), textcoords="offset points", xytext=(6, -4), fontsize=10, color=INK
-            )
-        below = top
-    step = max(1, -(-len(periods) // _MOST_NAMED))
-    axes.set_xticks(places[::step], list(periods)[::step], rotation=45, ha="right")
-    axes.set_ylabel("share of the documents" if shares else "documents")
-    axes.margins(x=0.01)
+                f"{'more' if one.z > 0 else 'less'}\n{f'{100 * values[place]:.0f} %' if shares else f'{values[place]:,.0f}'}",
+                (places[place], values[place]), xytext=(0, 3), textcoords="offset points", ha="center", fontsize=9,
+                color=INK,
+            )  # fmt: skip
+        axes.set_title(f"{shortened([label])[0]}  ({int(trend.counts[:, number].sum()):,})", loc="left", fontsize=12)
+        (in_percent if shares else in_full)(axes.yaxis)
+        step = max(1, -(-len(trend.periods) // _MOST_NAMED))
+        axes.set_xticks(places[::step], _short(trend.periods)[::step], fontsize=9)
+        axes.margins(y=0.2)
     return figure
+
+
+def _short(periods: Sequence[str]) -> list[str]:
+    """Names of periods without a year that all of them have."""
+    years = {period[:4] for period in periods}
+    if len(years) == 1 and all(len(period) == 7 and period[4] == "-" for period in periods):
+        return [period[5:] for period in periods]
+    return list(periods)

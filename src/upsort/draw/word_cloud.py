@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from upsort.core.arrays import Floats
-from upsort.draw.canvas import INK, bare_figure, colour_of, library
+from upsort.draw.canvas import INK, MOST_COLOURS, SLATE, bare_figure, colours_of, library, shortened
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -28,7 +28,7 @@ _PLACES_AT_ONCE = 2048
 
 @dataclass(frozen=True)
 class CloudWord:
-    """A word, its weight (documents), and the label it leans to; an empty label is drawn in ink."""
+    """A word, its weight (documents), and the label it leans to; an empty label, to none."""
 
     word: str
     weight: int
@@ -121,10 +121,12 @@ def word_cloud(words: Sequence[CloudWord], labels: Sequence[str], title: str) ->
     axes.set_axis_off()
     axes.set_xlim(0, _WIDTH)
     axes.set_ylim(0, _HEIGHT)
-    number = {label: place for place, label in enumerate(labels)}
-    for entry in laid_out(words):
+    few = len(set(labels)) <= MOST_COLOURS
+    colours = colours_of(labels) if few else dict.fromkeys(labels, INK)
+    placed = laid_out(words)
+    for entry in placed:
         left, bottom, width, height = entry.box
-        colour = colour_of(number[entry.word.label]) if entry.word.label in number else INK
+        colour = colours.get(entry.word.label, SLATE)
         axes.text(
             left + width / 2,
             bottom + height / 2,
@@ -135,8 +137,15 @@ def word_cloud(words: Sequence[CloudWord], labels: Sequence[str], title: str) ->
             va="center_baseline",
             parse_math=False,
         )
-    for place, label in enumerate(labels[:10]):
-        figure.text(0.03 + 0.94 * place / min(len(labels), 10), 0.04, f"● {label}", color=colour_of(place), fontsize=11)
-    if len(labels) > 1:
-        figure.text(0.03, 0.08, "colour: the label whose documents hold the word most often", color=INK, fontsize=9)
+    named = sorted({entry.word.label for entry in placed if entry.word.label in colours})
+    for place, label in enumerate(named if few else ()):
+        x = 0.03 + 0.94 * place / max(len(named), 1)
+        figure.text(x, 0.04, "●", color=colours[label], fontsize=11)
+        figure.text(x + 0.012, 0.04, shortened([label], most=80 // len(named))[0], color=INK, fontsize=11)
+    if named:
+        said = (
+            f"{'coloured' if few else 'dark'}: in more of {'the' if few else 'one'} label's documents than of all others', "
+            "beyond chance; size: documents"
+        )
+        figure.text(0.03, 0.08, said, color=INK, fontsize=10)
     return figure

@@ -3,9 +3,16 @@ empty."""
 
 from collections.abc import Iterable, Sequence
 
+from upsort.files.inner_values import outer_names
+
 
 def together(tables: Iterable[Sequence[str]]) -> list[str]:
-    """The columns of all tables, in the order in which they first come."""
+    """The columns of all tables, in the order in which they first come; what is inside nested values stays there."""
+    return outer_names(all_together(tables))
+
+
+def all_together(tables: Iterable[Sequence[str]]) -> list[str]:
+    """The same with what is inside nested values."""
     return list(dict.fromkeys(name for columns in tables for name in columns))
 
 

@@ -8,7 +8,9 @@ from typing import Literal
 from upsort.core import plan
 from upsort.core.errors import UsageProblem
 from upsort.core.insight.label_guess import told_by_text
-from upsort.core.names import listed, suggestion
+from upsort.core.lists import QUOTING, quoted
+from upsort.core.names import listed, nearest, suggestion
+from upsort.files.inner_values import InnerName, plain_names
 from upsort.files.rows import Block, Table
 
 _SAMPLE = 1000
@@ -56,7 +58,25 @@ def column_place(name: str, columns: Sequence[str], source: str) -> int:
         return stripped.index(name.strip().casefold())
     if name.isdigit() and 1 <= int(name) <= len(columns):
         return int(name) - 1
-    raise UsageProblem(f"{source} has no column {name!r}.", suggestion(name, columns, "columns"))
+    raise NoColumn(name, columns, source)
+
+
+class NoColumn(UsageProblem):
+    """A table lacks a column that was named."""
+
+    def __init__(self, name: str, columns: Sequence[str], source: str) -> None:
+        quoting = f" {QUOTING}." if any("," in column for column in columns) else ""
+        super().__init__(f"{source} has no column {name!r}.", suggestion(name, columns, "columns") + quoting)
+        self.name, self.columns, self.source = name, columns, source
+
+    def of_training(self) -> UsageProblem:
+        """The same of a column that a sorter was trained with: the table may have it under another name."""
+        other = next(iter(nearest(self.name, self.columns)), "OTHER")
+        return UsageProblem(
+            self.what,
+            f"The sorter was trained with that name. Rename the table's: upsort gather {self.source} --rename "
+            f"{quoted(other)}={quoted(self.name)} -o FILE. {self.remedy}",
+        )
 
 
 def column_in(name: str, columns: Sequence[str]) -> bool:
@@ -105,7 +125,7 @@ def written_names(named: plan.Columns, table: Table) -> plan.Columns:
     """The columns that were named by number, or in other case, by the names that a table gives them."""
 
     def written(name: str) -> str:
-        return table.columns[column_place(name, table.columns, table.name)] if name else name
+        return str(table.columns[column_place(name, table.columns, table.name)]) if name else name
 
     def all_written(names: Sequence[str]) -> tuple[str, ...]:
         return tuple(name if "*" in name or "?" in name else written(name) for name in names)
@@ -139,11 +159,11 @@ def guessed_columns(
     told = []
     lengths = [sum(len(row[place]) for row in rows) for place in range(len(columns))]
     if not text:
-        named_so = [
-            place for place, name in enumerate(columns) if name.strip().casefold() in _TEXT_NAMES and lengths[place]
-        ]
-        place = max(named_so or range(len(columns)), key=lambda place: lengths[place])
-        text = (columns[place],)
+        plain = set(plain_names(columns))
+        usual = [place for place, name in enumerate(columns) if name in plain]
+        named_so = [place for place in usual if _called(columns[place]) in _TEXT_NAMES and lengths[place]]
+        place = max(named_so or usual, key=lambda place: lengths[place])
+        text = (str(columns[place]),)
         told.append(f"the text is taken from column {columns[place]!r} (--text)")
     if label_is != "not used" and not label:
         texts = [" ".join(row[columns.index(name)] for name in text if name in columns) for row in rows]
@@ -151,7 +171,7 @@ def guessed_columns(
         if best is None and label_is == "needed":
             raise UsageProblem("No column looks like a label.", f"Name it with --label. Columns: {listed(columns)}.")
         if best is not None and (label_is == "needed" or merit > _CLEARLY_TOLD):
-            label = columns[best]
+            label = str(columns[best])
             told.append(f"the label from column {label!r} (--label)")
     note = [f"No plan or option names the columns: {', '.join(told)}."] if told else []
     return replace(named, text=text, label=label, id=named.id or _guessed_id(columns, rows)), note
@@ -162,11 +182,12 @@ def _likeliest_label(
 ) -> tuple[int | None, float]:
     """The place of the column that is most likely the label, and how much the text tells about it."""
     merits: dict[int, float] = {}
+    plain = set(plain_names(columns))
     for place, name in enumerate(columns):
         values = [row[place].strip() for row in rows]
-        if name in taken or not _could_be_labels([value for value in values if value]):
+        if name in taken or name not in plain or not _could_be_labels([value for value in values if value]):
             continue
-        telling = 0.3 if name.strip().casefold() in _LABEL_NAMES else 0.0
+        telling = 0.3 if _called(name) in _LABEL_NAMES else 0.0
         labelled = [(text, value) for text, value in zip(texts, values, strict=True) if value]
         merits[place] = telling + told_by_text([text for text, _ in labelled], [value for _, value in labelled])
     best = max(merits, key=lambda place: merits[place], default=None)
@@ -183,9 +204,15 @@ def _guessed_id(columns: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
     """A column named like an identifier whose values are all different, or none."""
     for place, name in enumerate(columns):
         values = [row[place] for row in rows]
-        if name.strip().casefold() in _ID_NAMES and len(set(values)) == len(values):
-            return name
+        if _called(name) in _ID_NAMES and len(set(values)) == len(values):
+            return str(name)
     return ""
+
+
+def _called(column: str) -> str:
+    """What a column is called, in lower case; one inside another by the last step to it."""
+    name = str(column.steps[-1]) if isinstance(column, InnerName) else column
+    return name.strip().casefold()
 
 
 def renamed(table: Table, names: Mapping[str, str]) -> Table:
@@ -204,4 +231,10 @@ def renamed(table: Table, names: Mapping[str, str]) -> Table:
         for block in table.blocks():
             yield replace(block, columns=columns)
 
-    return Table(table.name, columns, blocks, table.notes)
+    return replace(
+        table,
+        columns=columns,
+        blocks=blocks,
+        text=names.get(table.text, table.text),
+        label=names.get(table.label, table.label),
+    )

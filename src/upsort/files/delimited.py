@@ -4,14 +4,17 @@ import csv
 import io
 import re
 import sys
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import chain, islice
 from typing import BinaryIO
 
 from upsort.core.errors import DataProblem
+from upsort.files.below import without_rows_below
 from upsort.files.encoding import NOTED_ESCAPE, Encoding, find_encoding, noted_escapes
 from upsort.files.format import WITH_TABS
+from upsort.files.heading import Heading, heading_as_told, names_in, told_titles
 from upsort.files.packing import ending_of
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import ROWS_A_BLOCK, Block, EmptySource, Entry, Reading, Refused, Table
@@ -20,36 +23,36 @@ _LINE_END = re.compile("\r\n|\r|\n")
 DELIMITERS = ",;\t|"
 _SAMPLE_CHARACTERS = 64 * 1024
 _SAMPLE_ROWS = 50
-_LONG_FOR_A_NAME = 60
+_MOST_AGREE = 0.8  # of the rows, where the first one is of another width
 
 csv.field_size_limit(sys.maxsize)  # a cell may hold a whole book
 
 
 @dataclass(frozen=True)
 class Shape:
-    """What was found out about a table. header: the names in its first row, or none."""
+    """What was found out about a table."""
 
     encoding: Encoding
     delimiter: str
     columns: tuple[str, ...]
-    header: bool
+    heading: Heading
 
 
 def delimited_table(entry: Entry, reading: Reading) -> Table:
     """A table of separated cells, its shape found out. Raises DataProblem for an empty one."""
     with entry.open() as stream:
         shape = table_shape(stream, entry.name, reading)
-    notes = []
-    if shape.encoding.guessed:
-        notes.append(f"{entry.name} is not UTF-8; read as {shape.encoding.name}. Use --encoding if that is wrong.")
-    if not shape.header and reading.header is None:
+    notes = shape.encoding.said(entry.name)
+    if shape.heading.row is None and reading.header is None:
         notes.append(f"{entry.name} has no row of column names; its columns are numbered from 1.")
+    if not reading.header_row:
+        notes += told_titles(entry.name, shape.heading)
 
     def blocks() -> Iterator[Block]:
         with entry.open() as stream:
-            yield from read_delimited(stream, entry.name, shape)
+            yield from without_rows_below(read_delimited(stream, entry.name, shape))
 
-    return Table(entry.name, shape.columns, blocks, tuple(notes))
+    return Table(name=entry.name, columns=shape.columns, blocks=blocks, notes=tuple(notes))
 
 
 def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
@@ -63,11 +66,9 @@ def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
         raise EmptySource(f"{source} is empty.", "Give a table with a row of column names and rows of documents.")
     tab_file = (reading.kind or ending_of(source)) in WITH_TABS
     delimiter = reading.delimiter or ("\t" if tab_file else _likeliest_delimiter(sample))
-    rows = _rows_of(sample, delimiter)
-    header = reading.header if reading.header is not None else _looks_like_header(rows)
-    first = [name.strip() for name in rows[0]]
-    columns = distinct_names(first) if header else [str(number + 1) for number in range(len(first))]
-    return Shape(encoding, delimiter, tuple(columns), header)
+    rows, lines = _rows_and_lines(sample, delimiter)
+    heading = heading_as_told(reading, rows, lines, source)
+    return Shape(encoding, delimiter, names_in(heading, rows), heading)
 
 
 def read_delimited(stream: BinaryIO, source: str, shape: Shape) -> Iterator[Block]:
@@ -76,7 +77,7 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape) -> Iterator[Bloc
     sound_until = noted_escapes()
     reader = csv.reader(text, delimiter=shape.delimiter)
     line = 1
-    skip = shape.header
+    skip = shape.heading.rows
     try:
         while rows := list(islice(reader, ROWS_A_BLOCK)):
             after = reader.line_num + 1
@@ -86,7 +87,7 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape) -> Iterator[Bloc
                 filled = [place for place, row in enumerate(rows) if row]
                 rows, lines = [rows[place] for place in filled], [lines[place] for place in filled]
             if skip and rows:
-                rows, lines, skip = rows[1:], lines[1:], False
+                rows, lines, skip = rows[skip:], lines[skip:], 0
             if rows:
                 yield _checked(rows, lines, source, shape, noted_escapes() > sound_until)
     except (csv.Error, UnicodeError) as error:
@@ -163,64 +164,36 @@ def _sample(stream: BinaryIO, encoding: str) -> str:
     return start.decode(encoding, "replace")[:_SAMPLE_CHARACTERS]
 
 
-def _rows_of(sample: str, delimiter: str) -> list[list[str]]:
-    rows = []
-    for row in csv.reader(io.StringIO(sample, newline=""), delimiter=delimiter):
+def _rows_and_lines(sample: str, delimiter: str) -> tuple[list[list[str]], list[int]]:
+    """The first rows that are not blank, and the line at which each begins."""
+    rows: list[list[str]] = []
+    lines: list[int] = []
+    reader = csv.reader(io.StringIO(sample, newline=""), delimiter=delimiter)
+    begin = 1
+    for row in reader:
         if row:
             rows.append(row)
+            lines.append(begin)
+        begin = reader.line_num + 1
         if len(rows) > _SAMPLE_ROWS:
-            return rows[:-1]
+            return rows[:-1], lines[:-1]
     if len(rows) > 1 and len(sample) >= _SAMPLE_CHARACTERS:
         rows.pop()  # cut off by the end of the sample
-    return rows
+        lines.pop()
+    return rows, lines
 
 
 def _likeliest_delimiter(sample: str) -> str:
-    """The delimiter by which most rows have as many cells as the first; more columns win among equals."""
+    """The delimiter by which most rows have as many cells as the first, or nearly all rows as many as each other, where a title
+    stands above them; more columns win among equals."""
     best, best_merit = ",", (0.0, 1)
     for delimiter in DELIMITERS:
-        rows = _rows_of(sample, delimiter)
-        width = len(rows[0]) if rows else 1
-        if width < 2:
-            continue
-        agreeing = sum(len(row) == width for row in rows) / len(rows)
-        if (agreeing, width) > best_merit:
-            best, best_merit = delimiter, (agreeing, width)
+        rows, _ = _rows_and_lines(sample, delimiter)
+        widths = Counter(map(len, rows))
+        first, usual = (len(rows[0]), max(widths, key=lambda width: (widths[width], width))) if rows else (1, 1)
+        for width in {first, usual}:
+            agreeing = widths[width] / len(rows) if rows else 0.0
+            likely = width > 1 and (width == first or agreeing >= _MOST_AGREE)
+            if likely and (agreeing, width) > best_merit:
+                best, best_merit = delimiter, (agreeing, width)
     return best
-
-
-def _looks_like_header(rows: list[list[str]]) -> bool:
-    """Whether the first row names the columns.
-
-    Names are short, not numbers, all different, and none is found again further down in its column.
-    """
-    first = [cell.strip() for cell in rows[0]]
-    named = [cell for cell in first if cell]
-    if not named or len({cell.casefold() for cell in named}) < len(named):
-        return not any(_is_data(cell) for cell in named) and bool(named)
-    if any(_is_data(cell) for cell in named):
-        return False
-    for column, name in enumerate(first):
-        below = {row[column].strip() for row in rows[1:] if column < len(row)}
-        if name and name in below:
-            return False
-    return True
-
-
-def _is_data(cell: str) -> bool:
-    return len(cell) > _LONG_FOR_A_NAME or "\n" in cell or cell.replace(".", "").replace("-", "").isdigit()
-
-
-def distinct_names(names: list[str]) -> list[str]:
-    """Column names, made different where a table repeats one, and numbered where it gives none."""
-    used: set[str] = set()
-    distinct = []
-    for number, name in enumerate(names, 1):
-        base = name or str(number)
-        candidate, copy = base, 1
-        while candidate in used:
-            copy += 1
-            candidate = f"{base} ({copy})"
-        used.add(candidate)
-        distinct.append(candidate)
-    return distinct

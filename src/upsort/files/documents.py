@@ -19,11 +19,12 @@ from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents, joined_documents
 from upsort.core.learning.sorter import Sorter
 from upsort.core.text.cleaning import Cleaner
-from upsort.files.columns import LabelUse, Roles, guessed_columns, roles_in, written_names
+from upsort.files.columns import LabelUse, NoColumn, Roles, guessed_columns, roles_in, written_names
 from upsort.files.reasons import Reason, Why
-from upsort.files.rows import Block, Refused, cell_of
+from upsort.files.rows import Block, Refused, Table
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
+from upsort.files.typed_cells import cell_named, count_in
 from upsort.files.vectors import RowVectors
 
 PASSAGE_COLUMNS = ("document", "passage")
@@ -123,7 +124,9 @@ def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) ->
     rows = [row for block in islice(first.blocks(), 1) for row in block.rows]
     if not rows:
         raise DataProblem(f"{first.name} has no usable rows.", "Give a table with documents, or check --encoding.")
-    columns, notes = guessed_columns(first.columns, rows, written_names(named, first), label_is)
+    known, told = _known_columns(first, written_names(named, first), label_is)
+    columns, notes = guessed_columns(first.columns, rows, known, label_is)
+    notes = [*told, *notes]
     if (
         label_is == "needed"
         and not columns.group
@@ -134,6 +137,16 @@ def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) ->
     if not named.id and any(columns.id not in table.columns for table in inputs.tables):
         columns = replace(columns, id="")
     return columns, notes
+
+
+def _known_columns(table: Table, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:
+    """The columns that nobody named and of which the table says what they hold; and what to tell about it."""
+    text = named.text or ((table.text,) if table.text else ())
+    wanted = label_is != "not used" and not named.label and table.label
+    found = replace(named, text=text, label=table.label if wanted else named.label)
+    told = [f"the text is column {table.text!r}"] if text and not named.text else []
+    told += [f"the label column {table.label!r} (--label-from)"] if wanted else []
+    return found, [f"No plan or option names the columns: {', '.join(told)}."] if told else []
 
 
 def columns_for(sorter: Sorter, named: plan.Columns, inputs: Inputs, labels: bool = True) -> plan.Columns:
@@ -174,6 +187,7 @@ class Reader:
 
     columns: which are what. apart: several text columns are parts of their own. cleaning: whose patterns may take without end
     on a document, which is refused then. beside: the names of number and of category columns, where no table tells them.
+    of_training: whether the columns are those that a sorter was trained with.
     """
 
     def __init__(
@@ -189,6 +203,7 @@ class Reader:
         self.cleaning = cleaning if cleaning is not None and cleaning.has_patterns else None
         self.needs = needs or Needs()
         self.beside = beside
+        self.of_training = False
 
     @staticmethod
     def of_plan(choices: plan.Plan, cleaning: Cleaner, needs: Needs | None = None) -> "Reader":
@@ -203,7 +218,9 @@ class Reader:
         ]
         categories = [name for name, _ in sorter.space.beside.categories]
         chosen = columns or replace(sorter.plan.columns, label="", also=(), row_weight="", fold="")
-        return Reader(chosen, sorter.plan.features.apart, sorter.cleaning, needs, (numbers, categories))
+        found = Reader(chosen, sorter.plan.features.apart, sorter.cleaning, needs, (numbers, categories))
+        found.of_training = columns is None or columns.text == sorter.plan.columns.text
+        return found
 
     def blocks(self, inputs: Inputs, aside: SetAside) -> Iterator[DocumentBlock]:
         """All usable documents of all tables; every row that is not among them goes to `aside`.
@@ -212,7 +229,10 @@ class Reader:
         """
         vectors = RowVectors(Path(self.columns.document_vectors)) if self.columns.document_vectors else None
         for table in inputs.tables:
-            roles = roles_in(table.columns, table.name, self.columns)
+            try:
+                roles = roles_in(table.columns, table.name, self.columns)
+            except NoColumn as missing:
+                raise (missing.of_training() if self.of_training else missing) from None
             for block in table.blocks():
                 documents, faults = self._read(block.rows, roles)
                 usable = [place for place, fault in enumerate(faults) if fault is None]
@@ -247,7 +267,7 @@ class Reader:
             numbers=tuple((name, places[name]) for name in numbers),
             categories=tuple((name, places[name]) for name in categories),
         )
-        documents, faults = self._read([[cell_of(found.get(name)) for name in columns]], roles)
+        documents, faults = self._read([[cell_named(found, name) for name in columns]], roles)
         return faults[0] or documents
 
     def of_text(self, text: str) -> Documents | Reason:
@@ -281,7 +301,8 @@ class Reader:
         for column, (name, at) in enumerate(roles.numbers):
             for place, row in enumerate(rows):
                 cell = row[at].strip()
-                number = as_number(cell)
+                count = count_in(row[at])
+                number = as_number(cell) if count is None else float(count)
                 if cell and number is None and self.columns.wrong_numbers == "set-aside":
                     faults[place] = Reason(Why.NO_NUMBER, (name,))
                 values[place, column] = np.nan if number is None else number

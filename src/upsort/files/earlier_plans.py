@@ -2,16 +2,37 @@
 
 from typing import Any
 
+_WERE_KINDS = {
+    **{
+        f"{was}-nb": ("naive-bayes", model)
+        for was, model in (("multinomial", "counts"), ("bernoulli", "presence"), ("complement", "complement"))
+    },
+    "weighted-svm": ("ratio-svm", ""),
+}
+"""Kinds that were called otherwise: today's kind, and its event model."""
+
 
 def renewed(values: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
     """The same choices under the names of today, and what to tell of those that were called otherwise.
 
-    `classifier.priors` and `classifier.label_weight` became values of `classifier.prior` and `classifier.label_weights`.
+    `classifier.priors` and `classifier.label_weight` became values of `classifier.prior` and `classifier.label_weights`, the
+    value `balanced` of the latter `even`. The event models of naive Bayes were kinds of their own. The step `stopwords` is
+    `stop_words`.
     """
+    values, notes = _with_steps(values)
     classifier = values.get("classifier")
     if not isinstance(classifier, dict):
-        return values, []
-    found, notes = dict(classifier), []
+        return values, notes
+    found = dict(classifier)
+    if isinstance(was := found.get("kind"), str) and was in _WERE_KINDS:
+        found["kind"], model = _WERE_KINDS[was]
+        found |= {"event_model": model} if model else {}
+        notes.append(
+            f"classifier.kind {was!r} is now {found['kind']!r}{f' with event_model {model!r}' if model else ''}."
+        )
+    if found.get("label_weights") == "balanced":
+        found["label_weights"] = "even"
+        notes.append("classifier.label_weights 'balanced' is now 'even'.")
     if "priors" in found:
         uniform = found.pop("priors")
         found["prior"] = found.get("prior") or uniform
@@ -25,3 +46,13 @@ def renewed(values: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
         if found.get(key) == {}:
             del found[key]
     return {**values, "classifier": found}, notes
+
+
+def _with_steps(values: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
+    clean = values.get("clean")
+    steps = clean.get("steps") if isinstance(clean, dict) else None
+    steps = [steps] if isinstance(steps, str) else steps
+    if not isinstance(clean, dict) or not isinstance(steps, list | tuple) or "stopwords" not in steps:
+        return values, []
+    renamed = ["stop_words" if step == "stopwords" else step for step in steps]
+    return {**values, "clean": {**clean, "steps": renamed}}, ["The step stopwords is now stop_words."]

@@ -1,12 +1,17 @@
 """Which encoding a file is in: said by its owner, by a byte-order mark, UTF-8 where it fits, else guessed and told."""
 
 import codecs
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import BinaryIO
 
 from charset_normalizer import from_bytes
 
 from upsort.core.errors import UsageProblem
+from upsort.core.names import listed
+from upsort.core.text.languages import likelihood
+from upsort.core.text.lowercase import lower
+from upsort.files.language_profiles import profiles
 
 _MARKS = (
     (codecs.BOM_UTF8, "utf-8-sig"),
@@ -20,6 +25,7 @@ _GUESS_FROM = 64 * 1024  # bytes of lines with other than ASCII characters, give
 _WESTERN = "cp1252"
 _CANDIDATES = (_WESTERN, "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp1256", "cp1257", "koi8_r", "shift_jis",
                "euc_jp", "gb18030", "big5", "euc_kr", "utf_16_le", "utf_16_be")  # fmt: skip
+_LATIN = (_WESTERN, "cp1250", "cp1254")  # Western, Central European, Turkish
 _AS_GOOD = 0.03  # by how much more disorder the commonest of the Western encodings is still preferred
 
 NOTED_ESCAPE = "upsort-noted-escape"
@@ -44,10 +50,22 @@ codecs.register_error(NOTED_ESCAPE, _noted_escape)
 
 @dataclass(frozen=True)
 class Encoding:
-    """name: a codec's name. guessed: whether it was inferred from the bytes and should be told."""
+    """name: a codec's name. guessed: whether it was inferred from the bytes and should be told. alike: others by which the bytes
+    looked at are the same text."""
 
     name: str
     guessed: bool = False
+    alike: tuple[str, ...] = ()
+
+    def said(self, source: str) -> list[str]:
+        """What is to be told about it."""
+        if not self.guessed:
+            return []
+        if self.alike:
+            return [
+                f"{source} is not UTF-8; read as {self.name}, which here gives the same text as {listed(self.alike)}."
+            ]
+        return [f"{source} is not UTF-8; read as {self.name}. Use --encoding if that is wrong."]
 
 
 def checked_encoding(name: str) -> str:
@@ -101,4 +119,19 @@ def _guess(sample: bytes) -> Encoding:
         return Encoding("latin-1", guessed=True)
     best = min(matches, key=lambda match: match.chaos)
     western = [match for match in matches if match.encoding == _WESTERN and match.chaos <= best.chaos + _AS_GOOD]
-    return Encoding((western[0] if western else best).encoding, guessed=True)
+    found = (western[0] if western else best).encoding
+    return _by_its_language(b"".join(lines), found) if found in _LATIN else Encoding(found, guessed=True)
+
+
+def _by_its_language(sample: bytes, found: str) -> Encoding:
+    """Of the encodings of languages with Latin letters the one whose text is likeliest in some language; among equals the
+    commonest."""
+    texts = {}
+    for name in _LATIN:
+        with suppress(UnicodeDecodeError):
+            texts[name] = sample.decode(name)
+    if found not in texts:
+        return Encoding(found, guessed=True)
+    merits = {name: likelihood(lower(text, ""), profiles()) for name, text in texts.items()}
+    best = max(texts, key=lambda name: merits[name])
+    return Encoding(best, True, tuple(name for name in texts if name != best and texts[name] == texts[best]))

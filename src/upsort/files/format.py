@@ -40,7 +40,7 @@ class Format:
     whether the beginning of a file is that of this format; asked only of files without a name. read: one file as a table.
     read_together: several files as one table, where each is no table of its own. reads_with: the options of reading that it goes
     by. to_text: a writer to a text stream; tables of such a format can be gone on with. to_bytes: a writer to a stream of bytes,
-    for those that have to be whole.
+    for those that have to be whole. nested: whether cells may hold objects and lists.
     """
 
     name: str
@@ -51,6 +51,8 @@ class Format:
     reads_with: frozenset[str] = frozenset()
     to_text: Callable[[TextIO, Layout], RowWriter] | None = None
     to_bytes: Callable[[BinaryIO, Layout], AbstractContextManager[RowWriter]] | None = None
+
+    nested: bool = False
 
     @property
     def written(self) -> bool:

@@ -9,7 +9,7 @@ from upsort.files import writers
 from upsort.files.delimited import delimited_table
 from upsort.files.format import Format
 from upsort.files.json_tables import json_lines_table, json_table
-from upsort.files.packing import ending_of
+from upsort.files.packing import PACKED, ending_of
 from upsort.files.parquet_tables import parquet_table
 from upsort.files.spreadsheets import spreadsheet_table
 from upsort.files.text_files import text_table
@@ -24,7 +24,7 @@ DELIMITED = Format(
     name="delimited",
     endings=("csv", "tsv", "tab"),
     read=delimited_table,
-    reads_with=frozenset({"--encoding", "--delimiter", "--header"}),
+    reads_with=frozenset({"--encoding", "--delimiter", "--header", "--header-row"}),
     to_text=writers.delimited,
 )
 JSON_LINES = Format(
@@ -34,6 +34,7 @@ JSON_LINES = Format(
     read=json_lines_table,
     reads_with=frozenset({"--encoding"}),
     to_text=writers.json_lines,
+    nested=True,
 )
 TEXT = Format(
     name="text",
@@ -49,6 +50,8 @@ FORMATS: list[Format] = [
         signature=_begins(b"["),
         read=json_table,
         reads_with=frozenset({"--encoding"}),
+        to_bytes=writers.json_array,
+        nested=True,
     ),
     JSON_LINES,
     Format(
@@ -56,7 +59,7 @@ FORMATS: list[Format] = [
         endings=("xlsx",),
         signature=lambda beginning: beginning.startswith(b"PK\x03\x04"),
         read=spreadsheet_table,
-        reads_with=frozenset({"--header", "--sheet"}),
+        reads_with=frozenset({"--header", "--header-row", "--sheet"}),
         to_bytes=writers.spreadsheet,
     ),
     Format(
@@ -77,13 +80,15 @@ def reading_names() -> list[str]:
 
 
 def writing_endings(resumable: bool = False) -> list[str]:
-    """The endings of tables that can be written, with their dots. resumable: only of those that can be gone on with."""
-    return [
+    """The endings of tables that can be written, with their dots. resumable: only of those that can be gone on with; others may
+    be packed too."""
+    plain = [
         f".{ending}"
         for one in FORMATS
         for ending in one.endings
         if (one.to_text is not None if resumable else one.written)
     ]
+    return plain if resumable else [*plain, *(f"{ending}{PACKED}" for ending in plain[:1])]
 
 
 def format_called(name: str) -> Format:
@@ -99,9 +104,15 @@ def format_of_ending(ending: str) -> Format | None:
     return next((one for one in FORMATS if ending in one.endings), None)
 
 
+def ending_to_write(path: Path) -> str:
+    """The ending that says what a file to be written holds, without its dot, whatever packs it."""
+    name = path.name.lower()
+    return name.removesuffix(PACKED).rpartition(".")[2] if "." in name.removesuffix(PACKED) else ""
+
+
 def format_to_write(path: Path) -> Format:
     """The format that a file to be written is to have. Raises UsageProblem where its ending names none."""
-    found = format_of_ending(path.suffix.lower().removeprefix("."))
+    found = format_of_ending(ending_to_write(path))
     if found is None or not found.written:
         raise UsageProblem(
             f"{path} has no ending that names a kind of table.", f"Use one of {', '.join(writing_endings())}."

@@ -1,6 +1,7 @@
 """JSON tables: an array of objects, an object of arrays, or JSON Lines with one object a line.
 
-The columns are all keys in the order in which they first appear, found in a first pass. Nested values become JSON text.
+The columns are all keys in the order in which they first appear, found in a first pass, and after them what is inside nested
+values. A list of plain values is one cell, its items joined; other nested values are cells of JSON text.
 """
 
 import codecs
@@ -12,9 +13,12 @@ import ijson
 
 from upsort.core.errors import DataProblem
 from upsort.files.encoding import find_encoding
+from upsort.files.inner_values import InnerPaths
 from upsort.files.reasons import Reason, Why
-from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table, cell_of
+from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
+from upsort.files.typed_cells import cell_at, cell_from
 
+_TOO_LARGE = "integer overflow"  # of the fast parser
 Item = tuple[int, Any, Reason | None]
 """Its line or number, its value, and why it cannot be used, where it cannot."""
 
@@ -41,12 +45,15 @@ def json_table(entry: Entry, reading: Reading) -> Table:
 
 def _table(entry: Entry, items: Any) -> Table:
     keys: dict[str, None] = {}
+    paths = InnerPaths()
     for _, value, fault in items():
         if not fault:
             keys.update(dict.fromkeys(value))
+            paths.look(value)
     if not keys:
         raise DataProblem(f"{entry.name} holds no objects.", "Give objects with at least a text.")
-    columns = tuple(keys)
+    inner, told = paths.names(keys)
+    columns = (*keys, *inner)
 
     def blocks() -> Iterator[Block]:
         block = Block(source=entry.name, columns=columns, rows=[], lines=[])
@@ -55,14 +62,17 @@ def _table(entry: Entry, items: Any) -> Table:
                 shown = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
                 block.refused.append(Refused(entry.name, line, fault, (shown,)))
             else:
-                block.rows.append([cell_of(value.get(column)) for column in columns])
+                block.rows.append(
+                    [*(cell_from(value, key) for key in keys), *(cell_at(value, name.steps) for name in inner)]
+                )
                 block.lines.append(line)
             if len(block.rows) + len(block.refused) == ROWS_A_BLOCK:
                 yield block
                 block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         yield block
 
-    return Table(entry.name, columns, blocks)
+    notes = tuple(f"{entry.name} has {one}." for one in told)
+    return Table(name=entry.name, columns=columns, blocks=blocks, notes=notes)
 
 
 def _lines(entry: Entry, reading: Reading) -> Iterator[Item]:
@@ -88,6 +98,16 @@ def _lines(entry: Entry, reading: Reading) -> Iterator[Item]:
 
 
 def _array(entry: Entry, encoding: str) -> Iterator[Item]:
+    """The items of an array. Whole numbers beyond 64 bits are read by a slower parser, from there on."""
+    for number, value, fault in _items(entry, encoding, ijson, 0):
+        if fault is None or _TOO_LARGE not in str(fault):
+            yield number, value, fault
+            continue
+        yield from _items(entry, encoding, ijson.get_backend("python"), number - 1)
+
+
+def _items(entry: Entry, encoding: str, parser: Any, skipped: int) -> Iterator[Item]:
+    """The items after the first `skipped`."""
     number = 0
     with entry.open() as stream:
         recoded: BinaryIO = stream
@@ -96,9 +116,10 @@ def _array(entry: Entry, encoding: str) -> Iterator[Item]:
         elif encoding == "utf-8-sig":
             stream.read(3)
         try:
-            for value in ijson.items(recoded, "item", use_float=True):
+            for value in parser.items(recoded, "item", use_float=True):
                 number += 1
-                yield number, value, None if isinstance(value, dict) else Reason(Why.NOT_AN_OBJECT)
+                if number > skipped:
+                    yield number, value, None if isinstance(value, dict) else Reason(Why.NOT_AN_OBJECT)
         except ijson.JSONError as error:
             reason = " ".join(str(error).split()).split(" (right here)")[0]
             yield number + 1, "", Reason(Why.BROKEN_JSON, (reason[:120],))

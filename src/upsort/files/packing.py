@@ -8,6 +8,9 @@ from typing import Any, BinaryIO, cast
 LAYERS: dict[str, Callable[[Any], Any]] = {".gz": gzip.open, ".xz": lzma.open}
 """The endings of single packed files, and what opens each."""
 
+PACKED = ".gz"
+"""The ending of packed files that can be written too."""
+
 TAR_ENDINGS = (".tar", ".tar.gz", ".tgz", ".tar.xz", ".txz", ".tar.bz2")
 ZIP_ENDINGS = (".zip",)
 DAMAGED = (EOFError, gzip.BadGzipFile, lzma.LZMAError)
@@ -34,6 +37,11 @@ def unpacked_name(name: str) -> str:
 def ending_of(name: str) -> str:
     """The ending that says what is in a file, in lower case without its dot, whatever packs it; empty for none."""
     return unpacked_name(name).lower().rpartition(".")[2] if "." in unpacked_name(name) else ""
+
+
+def packing(stream: BinaryIO) -> BinaryIO:
+    """A stream whose content is packed into another, the same bytes each time; to be closed by itself."""
+    return cast(BinaryIO, gzip.GzipFile(filename="", fileobj=stream, mode="wb", mtime=0))
 
 
 def opened(stream: BinaryIO, name: str) -> BinaryIO:

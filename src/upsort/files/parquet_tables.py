@@ -25,7 +25,7 @@ def parquet_table(entry: Entry) -> Table:
             )
             line += len(rows)
 
-    return Table(entry.name, columns, blocks)
+    return Table(name=entry.name, columns=columns, blocks=blocks)
 
 
 def _file(entry: Entry) -> Any:

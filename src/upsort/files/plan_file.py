@@ -1,8 +1,8 @@
 """The plan file: TOML, read with `tomllib`, checked against the dataclasses of `core.plan`."""
 
 import tomllib
-from collections.abc import Callable
-from dataclasses import fields, is_dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import asdict, fields, is_dataclass, replace
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -10,12 +10,15 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from upsort.core.errors import UsageProblem
+from upsort.core.lists import names_in, parts, unquoted
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
 from upsort.files.earlier_plans import renewed
 from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, source_keys
 
 DEFAULT_NAME = "upsort.toml"
+LETTERS = [3, 5]
+"""How many letters terms have where nobody says it."""
 
 
 def load_plan(
@@ -43,18 +46,68 @@ def load_plan(
 def checked_plan(values: dict[str, Any], where: str) -> Plan:
     """A plan from nested values. Raises UsageProblem that names the key, the value and the nearest choices."""
     if "try" in values:
-        values = {**{key: value for key, value in values.items() if key != "try"}, "candidates": values["try"]}
+        tried = {name: _with_sections(name, keys, where) for name, keys in _table(values["try"], "try", where).items()}
+        values = {**{key: value for key, value in values.items() if key != "try"}, "candidates": tried}
     try:
         plan = _schema().validate_python(_as_lists(renewed(values)[0]))
     except ValidationError as error:
         raise _readable(error.errors()[0], where) from None
+    _check_together(plan, where)
+    for name, sections in plan.candidates.items():
+        changed_plan(replace(plan, candidates={}), sections, f"{where}, [try.{name}]")
+    return plan
+
+
+def changed_plan(plan: Plan, sections: Mapping[str, Mapping[str, Any]], where: str) -> Plan:
+    """The plan with some keys changed. Raises UsageProblem for a key or a value that there is not."""
+    values = {name: value for name, value in asdict(plan).items() if name != "candidates"}
+    for section, keys in sections.items():
+        values[section] = {**values.get(section, {}), **keys}
+    return checked_plan(values, where)
+
+
+def _with_sections(name: str, keys: Any, where: str) -> dict[str, Any]:
+    """The keys of a candidate by section: written as [try.NAME.section] key, or as "section.key"."""
+    found: dict[str, Any] = {}
+    for key, value in _table(keys, f"try.{name}", where).items():
+        section, dot, rest = key.partition(".")
+        if dot:
+            found[section] = {**found.get(section, {}), rest: value}
+        elif isinstance(value, dict):
+            found[section] = {**found.get(section, {}), **value}
+        else:
+            raise UsageProblem(
+                f"{where}: [try.{name}] names no section for {key!r}.",
+                f'Write "classifier.kind" = "svm", or a table [try.{name}.classifier] with kind = "svm".',
+            )
+    return found
+
+
+def _table(held: Any, name: str, where: str) -> dict[str, Any]:
+    if not isinstance(held, dict):
+        raise UsageProblem(f"{where}: [{name}] is a table, not {held!r}.", "Candidates are tables: [try.NAME].")
+    return held
+
+
+def _check_together(plan: Plan, where: str) -> None:
+    """What keys may be only beside others: names, bounds that are a pair, the order of steps."""
+    for path, (least, most) in (
+        ("features.lengths", plan.features.lengths),
+        (
+            "clean.token_lengths",
+            (plan.clean.token_lengths[0], plan.clean.token_lengths[1] or plan.clean.token_lengths[0]),
+        ),
+    ):
+        if least > most:
+            raise UsageProblem(
+                f"{where}: {path} cannot be {[least, most]}: the first is the larger.", "Turn them round."
+            )
     for key in declared_keys().values():
         if key.said.among in {"kinds", "steps"}:
             value = getattr(getattr(plan, key.section), key.name)
             for name in [value] if isinstance(value, str) else value:
                 if name not in key.choices:
                     raise _wrong(key, name, where)
-    return plan
 
 
 @cache
@@ -88,7 +141,12 @@ def parsed_value(text: str) -> Any:
     try:
         return tomllib.loads(f"value = {text}")["value"]
     except tomllib.TOMLDecodeError:
-        return [parsed_value(part.strip()) for part in text.split(",")] if "," in text else text
+        return [_part_value(part) for part in found] if len(found := parts(text)) > 1 else unquoted(text)
+
+
+def _part_value(part: str) -> Any:
+    """The value of one part of a list; in quotes it is text."""
+    return unquoted(part) if part.startswith('"') else parsed_value(part)
 
 
 def _as_lists(values: dict[str, Any]) -> dict[str, Any]:
@@ -97,10 +155,10 @@ def _as_lists(values: dict[str, Any]) -> dict[str, Any]:
     columns = values.get("columns")
     if isinstance(columns, dict) and "label" in columns:
         labels = columns["label"]
-        labels = labels.split(",") if isinstance(labels, str) else labels
-        if isinstance(labels, list | tuple) and len(labels) > 1 and all(isinstance(name, str) for name in labels):
-            first, *others = (name.strip() for name in labels)
-            values = {**values, "columns": {**columns, "label": first, "also": others}}
+        labels = names_in(labels) if isinstance(labels, str) else labels
+        if isinstance(labels, list | tuple) and labels and all(isinstance(name, str) for name in labels):
+            first, *others = labels
+            values = {**values, "columns": {**columns, "label": first, **({"also": others} if others else {})}}
             listed_values = dict(values)
     for section in fields(Plan):
         held = values.get(section.name)
@@ -114,6 +172,8 @@ def _as_lists(values: dict[str, Any]) -> dict[str, Any]:
     features = listed_values.get("features")
     if isinstance(features, dict) and "lengths" in features:
         listed_values["features"] = {**features, "lengths": _from_to(features["lengths"])}
+    elif isinstance(features, dict) and features.get("units") == "letters":
+        listed_values["features"] = {**features, "lengths": LETTERS}
     return listed_values
 
 
@@ -125,7 +185,7 @@ def _from_to(lengths: Any) -> Any:
 
 def _as_list(value: Any) -> Any:
     """A list for a single name, or for names with commas; anything else as it is."""
-    return [name.strip() for name in value.split(",") if name.strip()] if isinstance(value, str) else value
+    return names_in(value) if isinstance(value, str) else value
 
 
 def _readable(error: Any, where: str) -> UsageProblem:
@@ -135,7 +195,7 @@ def _readable(error: Any, where: str) -> UsageProblem:
         if len(place) == 1:
             return UsageProblem(
                 f"{where}: there is no section {place[0]!r}.",
-                suggestion(place[0], [section.name for section in fields(Plan)], "sections"),
+                suggestion(place[0], [*SECTIONS, "source", "try"], "sections"),
             )
         known = [one.name for one in (*declared_keys().values(), *source_keys()) if one.section == place[0]]
         return UsageProblem(f"{where}: there is no key {key!r}.", suggestion(place[-1], known, f"keys of [{place[0]}]"))

@@ -20,6 +20,7 @@ class Why(StrEnum):
     NO_DATE_IN = "no date in column {0}"
     SLOW_PATTERN = "a pattern of the plan took longer than {0} seconds"
     TOO_SHORT = "shorter than {0} words"
+    BELOW = "a total or a note below the table"
     REPETITION = "the same few words repeated"
     JUNK = "junk"
     NOT_CHOSEN = "label not chosen"

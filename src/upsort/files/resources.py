@@ -1,6 +1,5 @@
 """Word lists that cleaning needs from files: stop words of one's own, tables of lemmas, the English base forms."""
 
-import csv
 import lzma
 from collections import Counter
 from collections.abc import Mapping
@@ -13,6 +12,8 @@ from upsort.core.learning.method import Method
 from upsort.core.plan import Clean, Features, Plan
 from upsort.core.text.resources import Resources
 from upsort.core.text.steps import step_called
+from upsort.files.cost_table import read_costs
+from upsort.files.lines import lines_of
 
 _PARTS = {"NOUN": "noun", "PROPN": "noun", "VERB": "verb", "AUX": "verb", "ADJ": "adjective"}
 
@@ -44,41 +45,9 @@ def _wanted(settings: Clean) -> set[str]:
     return {resource for name in settings.steps for resource in step_called(name).resources}
 
 
-def read_costs(path: Path) -> dict[str, dict[str, float]]:
-    """A CSV table: the first row names true labels, the first cell of each other row a given one, the others are costs ≥ 0."""
-    rows = [row for row in csv.reader(_lines(path)) if any(cell.strip() for cell in row)]
-    head = [cell.strip() for cell in rows[0][1:]] if rows else []
-    if not head:
-        raise DataProblem(f"{path} holds no costs.", "Give each label a row and a column.")
-    costs: dict[str, dict[str, float]] = {}
-    for number, row in enumerate(rows[1:], 2):
-        values = [cost_in(cell) for cell in row[1:]]
-        if len(values) != len(head) or any(value is None for value in values):
-            raise DataProblem(
-                f"{path}, row {number}: {len(head)} costs of 0 or more were expected.", "Mend the row; 0 costs nothing."
-            )
-        costs[row[0].strip()] = {name: float(value or 0.0) for name, value in zip(head, values, strict=True)}
-    if sorted(row[0].strip() for row in rows[1:]) != sorted(head) or len(head) < 2:
-        raise DataProblem(
-            f"{path}: the rows and the columns do not name the same labels.", "Give each label a row and a column."
-        )
-    if len(costs) < len(head):
-        raise DataProblem(f"{path} names a label twice.", "Give each label one row and one column.")
-    return costs
-
-
-def cost_in(cell: str) -> float | None:
-    """The cost in a cell; None for what is none."""
-    try:
-        value = float(cell)
-    except ValueError:
-        return None
-    return value if 0 <= value < float("inf") else None
-
-
 def read_vocabulary(path: Path) -> frozenset[str]:
     """One term a line."""
-    terms = frozenset(line.strip() for line in _lines(path) if line.strip())
+    terms = frozenset(line.strip() for line in lines_of(path) if line.strip())
     if not terms:
         raise DataProblem(f"{path} holds no terms.", "Give one term a line.")
     return terms
@@ -86,7 +55,7 @@ def read_vocabulary(path: Path) -> frozenset[str]:
 
 def read_stop_words(path: Path) -> frozenset[str]:
     """One word a line, or several; what follows a # is a comment."""
-    words = [word for line in _lines(path) for word in line.split("#")[0].split()]
+    words = [word for line in lines_of(path) for word in line.split("#")[0].split()]
     if not words:
         raise DataProblem(f"{path} holds no words.", "Give one word a line.")
     return frozenset(word.replace("’", "'") for word in words)
@@ -99,7 +68,7 @@ def read_lemmas(path: Path, part: str = "") -> dict[str, str]:
     """
     conllu = path.suffix.lower() == ".conllu"
     counts: dict[str, Counter[str]] = {}
-    for number, line in enumerate(_lines(path), 1):
+    for number, line in enumerate(lines_of(path), 1):
         if not line.strip() or line.startswith("#"):
             continue
         cells = line.split("\t")
@@ -138,11 +107,3 @@ def _english() -> tuple[frozenset[str], Mapping[str, Mapping[str, str]]]:
             irregular.setdefault(part, {}).update(dict.fromkeys(forms, lemma))
     lemmas = {lemma for table in irregular.values() for lemma in table.values()}
     return frozenset(bases) | lemmas, irregular
-
-
-def _lines(path: Path) -> list[str]:
-    try:
-        return path.read_text(encoding="utf-8-sig").splitlines()
-    except (OSError, UnicodeDecodeError) as error:
-        reason = error.strerror if isinstance(error, OSError) else "it is not UTF-8"
-        raise DataProblem(f"{path} cannot be read: {reason}.", "Check the name and the encoding.") from None

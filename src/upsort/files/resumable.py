@@ -15,7 +15,7 @@ from typing import Any
 
 from upsort.core.errors import DataProblem
 from upsort.files.format import Layout
-from upsort.files.formats import format_to_write
+from upsort.files.formats import ending_to_write, format_to_write
 from upsort.files.writing import cannot_write, check_writable, replacing_text
 
 
@@ -52,7 +52,7 @@ class ResumableTable:
         written = format_to_write(path).to_text
         if written is None:
             raise ValueError(f"{path} is of a format that has to be whole")
-        ending = path.suffix.lower().removeprefix(".")
+        ending = ending_to_write(path)
         self.writer = written(self.text, Layout(table.columns, table.numbers, ending=ending, with_head=not whole))
 
     def _earlier(self) -> int:

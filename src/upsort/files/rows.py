@@ -21,7 +21,8 @@ class Reading:
     """How a source is to be read where that is not left to be found out.
 
     kind: an ending without its dot (`csv`, `jsonl`, `text` …). encoding: a codec's name. delimiter: one character.
-    header: whether the first row names the columns. sheet: of a spreadsheet. each_line: each line of a text file is a
+    header: whether the first row names the columns. header_row: the line of the row that does, counted from 1; 0 where that is
+    to be found out. sheet: of a spreadsheet. each_line: each line of a text file is a
     document. label_from: where the label of a text file is taken from: `folder`, `name`, or a regular expression with a group.
     unpack_limit: bytes that one archive may unpack to.
     """
@@ -30,6 +31,7 @@ class Reading:
     encoding: str = ""
     delimiter: str = ""
     header: bool | None = None
+    header_row: int = 0
     sheet: str = ""
     each_line: bool = False
     label_from: str = ""
@@ -67,14 +69,17 @@ class Block:
         return self.files if self.files is not None else [f"{self.source}:{line}" for line in self.lines]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Table:
-    """A table that can be read any number of times. notes: what was found out about it and should be told."""
+    """A table that can be read any number of times. notes: what was found out about it and should be told. text, label: columns
+    of which it is known, without a look at the rows, that they hold texts and labels."""
 
     name: str
     columns: tuple[str, ...]
     blocks: Callable[[], Iterator[Block]]
     notes: tuple[str, ...] = ()
+    text: str = ""
+    label: str = ""
 
 
 @dataclass(frozen=True)
@@ -87,6 +92,10 @@ class Entry:
     name: str
     path: tuple[str, ...]
     open: Callable[[], BinaryIO]
+
+
+LIST_JOINED_BY = "; "
+"""What stands between the items of a list that is a cell."""
 
 
 def cell_of(value: Any) -> str:
@@ -104,6 +113,8 @@ def cell_of(value: Any) -> str:
             return value.date().isoformat()
         case datetime.date() | datetime.time():
             return value.isoformat()
+        case list() if not any(isinstance(item, dict | list) for item in value):
+            return LIST_JOINED_BY.join(cell_of(item) for item in value)
         case dict() | list():
             return json.dumps(value, ensure_ascii=False, default=str)
         case _:

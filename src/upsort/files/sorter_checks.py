@@ -19,9 +19,11 @@ from upsort.core.classifiers.families import family
 from upsort.core.classifiers.family import ArrayOf
 from upsort.core.errors import DataProblem
 from upsort.core.learning.sorter import LENGTH_CLASSES
+from upsort.core.plan import Classifier
+from upsort.files import kept_arrays
 
-FORMAT = 4
-READABLE = (2, 3, 4)
+FORMAT = 5
+READABLE = (2, 3, 4, 5)
 HEAD = "sorter.json"
 _HEAD_LIMIT = 16 * 1024 * 1024
 _KINDS = {"<f8", "<i8", "<i4"}
@@ -39,6 +41,7 @@ _ARRAYS = {
     "number_marked": ArrayOf(("numbers",)),
     "thresholds": ArrayOf(("labels",)),
     "decision": ArrayOf(("labels", "labels")),
+    **kept_arrays.ARRAYS,
 }
 
 
@@ -88,6 +91,7 @@ def _is_whole(answer: Any) -> bool:
         and (seen.get("right") is None or isinstance(seen["right"], int))
         and isinstance(seen.get("lengths"), list)
         and len(seen["lengths"]) == LENGTH_CLASSES
+        and ("blank" not in seen or _is_count(seen["blank"]))
         and _told_of_folds(seen.get("held_out"), len(labels))
         and all(
             isinstance(seen.get(key), int | float)
@@ -105,13 +109,17 @@ def _is_whole(answer: Any) -> bool:
     )
 
 
+_OF_A_BOUND = {"decided", "decided_right"}
+
+
 def _told_of_folds(said: Any, labels: int) -> bool:
     """Whether it is what folds told: in format 2 two counts."""
     if isinstance(said, list):
         return len(said) == 2 and all(_is_count(number) for number in said)
     return (
         isinstance(said, dict)
-        and said.keys() == {"documents", "groups", "right", "labels", "words", "unknown"}
+        and said.keys() - _OF_A_BOUND == {"documents", "groups", "right", "labels", "words", "unknown"}
+        and all(_is_count(said[key]) for key in _OF_A_BOUND & said.keys())
         and all(_is_count(said[key]) for key in ("documents", "groups", "words", "unknown"))
         and (said["right"] is None or _is_count(said["right"]))
         and isinstance(said["labels"], list)
@@ -170,10 +178,10 @@ def array_in(content: bytes, name: str, path: Path) -> AnyArray:
     return array
 
 
-def check_arrays(arrays: dict[str, AnyArray], kind: str, sizes: dict[str, int], path: Path) -> None:
+def check_arrays(arrays: dict[str, AnyArray], settings: Classifier, sizes: dict[str, int], path: Path) -> None:
     """Whether each array is as large as the others and the head say, and holds what it may; a dimension without a size may be
-    any, but one. kind: of the classifier."""
-    declared = {**_ARRAYS, **family(kind).arrays}
+    any, but one. settings: of the classifier."""
+    declared = {**_ARRAYS, **family(settings).arrays}
     for of_calibration in calibration.ARRAYS.values():
         declared |= of_calibration
     for name, array in arrays.items():

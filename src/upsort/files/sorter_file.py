@@ -25,12 +25,15 @@ import numpy as np
 from upsort import __version__
 from upsort.core.arrays import AnyArray
 from upsort.core.features.vocabulary import FeatureSpace
+from upsort.core.learning.held_out import HeldOut
 from upsort.core.learning.sorter import Sorter
+from upsort.files.kept_arrays import kept_arrays, kept_head
 from upsort.files.sorter_checks import FORMAT, HEAD
 from upsort.files.writing import replacing
 
 TERMS = "terms.txt"
 LEFT_OUT = "left-out.txt"
+KEPT = "kept.txt"
 _TIMESTAMP = (1980, 1, 1, 0, 0, 0)
 
 
@@ -82,7 +85,7 @@ def _answer(sorter: Sorter) -> dict[str, Any]:
             "documents": trained.documents,
             "label_documents": trained.label_documents.tolist(),
             "right": None if exactly_extendable else trained.right,
-            "held_out": {**asdict(trained.held_out), "labels": trained.held_out.labels.tolist()},
+            "held_out": _of_folds(trained.held_out),
             "penalty": trained.penalty,
             "iterations": trained.ended.iterations,
             "products": trained.ended.products,
@@ -92,12 +95,14 @@ def _answer(sorter: Sorter) -> dict[str, Any]:
             "lengths": trained.lengths.tolist(),
             "words": trained.words,
             "known_words": trained.known_words,
+            **({"blank": trained.blank} if trained.blank is not None and not exactly_extendable else {}),
         },
         "space": {
             "counted": sorter.space.counted,
             "numbers": list(sorter.space.beside.number_names),
             "categories": [[name, list(values)] for name, values in sorter.space.beside.categories],
         },
+        **({"kept": kept_head(sorter.kept)} if sorter.kept is not None else {}),
         "arrays": sorted(_arrays(sorter)),
     }
 
@@ -117,6 +122,8 @@ def _arrays(sorter: Sorter) -> dict[str, AnyArray]:
     if sorter.reserve is not None:
         arrays["left_out_frequency"] = sorter.reserve.frequency.astype("<i4")
         arrays["left_out_counts"] = sorter.reserve.counts
+    if sorter.kept is not None:
+        arrays |= kept_arrays(sorter.kept)
     return arrays
 
 
@@ -124,6 +131,8 @@ def _members(sorter: Sorter, folder: str) -> dict[str, bytes]:
     members = {folder + TERMS: "".join(f"{term}\n" for term in sorter.space.terms).encode("utf-8")}
     if sorter.reserve is not None:
         members[folder + LEFT_OUT] = "".join(f"{term}\n" for term in sorter.reserve.terms).encode("utf-8")
+    if sorter.kept is not None:
+        members[folder + KEPT] = "".join(f"{term}\n" for term in sorter.kept.measured.terms).encode("utf-8")
     for name, array in sorted(_arrays(sorter).items()):
         buffer = io.BytesIO()
         np.lib.format.write_array(buffer, np.ascontiguousarray(array), version=(1, 0), allow_pickle=False)
@@ -145,3 +154,9 @@ def _space_arrays(space: FeatureSpace) -> dict[str, AnyArray]:
         arrays["number_deviation"] = space.beside.deviation
         arrays["number_marked"] = space.beside.marked.astype("<i4")
     return arrays
+
+
+def _of_folds(told: HeldOut) -> dict[str, Any]:
+    """What folds told; what nobody asked them is left out."""
+    values = {**asdict(told), "labels": told.labels.tolist()}
+    return {key: value for key, value in values.items() if value is not None or key == "right"}

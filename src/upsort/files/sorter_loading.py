@@ -22,18 +22,22 @@ from upsort.core.features.beside import Beside
 from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.learning.held_out import HeldOut
+from upsort.core.learning.kept_documents import KeptDocuments
 from upsort.core.learning.method import Costs
 from upsort.core.learning.reserve import Reserve
 from upsort.core.learning.sorter import Sorter, Trained
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
 from upsort.core.text.resources import Resources
+from upsort.files import kept_arrays
 from upsort.files.plan_file import checked_plan
 from upsort.files.resources import english_for
 from upsort.files.sorter_checks import HEAD, array_in, check_arrays, checked_members, damaged, read_head
-from upsort.files.sorter_file import LEFT_OUT, TERMS, folder_of
+from upsort.files.sorter_file import KEPT, LEFT_OUT, TERMS, folder_of
 
 _OPTIONAL = ("thresholds", "decision")
+_WERE_CALLED = {"node_documents": "support"}
+_RENAMED_IN = 5  # the format since which arrays have the names of today
 _BY_PROBABILITY = 2  # the format of sorters that gave the most probable label, whatever the calibration
 
 
@@ -82,8 +86,9 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
     expected: set[str] = set()
     for number, held in enumerate(names, 1):
         folder = folder_of(number, len(answers))
-        expected |= {folder + TERMS, *(f"{folder}arrays/{name}.npy" for name in held)}
+        expected |= {folder + TERMS, *(f"{folder}{_member(name, head)}" for name in held)}
         expected |= {folder + LEFT_OUT} if "left_out_counts" in held else set()
+        expected |= {folder + KEPT} if "kept_counts" in held else set()
     contents = checked_members(archive, head, expected, path)
     whole = _Whole(plan, _resources(head, plan, path), _costs(head), path)
     sorters = []
@@ -94,7 +99,8 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
             declared=space,
             terms=contents[folder + TERMS].decode("utf-8").split("\n")[:-1],
             left_out=contents.get(folder + LEFT_OUT, b"").decode("utf-8").split("\n")[:-1],
-            arrays={name: array_in(contents[f"{folder}arrays/{name}.npy"], name, path) for name in held},
+            kept=contents.get(folder + KEPT, b"").decode("utf-8").split("\n")[:-1],
+            arrays={name: array_in(contents[folder + _member(name, head)], name, path) for name in held},
         )
         sorters.append(_restored(found, whole))
     return tuple(sorters)
@@ -105,7 +111,7 @@ def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], p
     kind, said = answer.get("calibration"), answer.get("arrays", ())
     if kind not in calibrations.ARRAYS:
         raise damaged(path, f"its calibration is {kind!r}")
-    own = family(plan.classifier.kind).arrays
+    own = family(plan.classifier).arrays
     return [
         "document_frequency",
         "label_document_frequency",
@@ -116,7 +122,13 @@ def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], p
         *calibrations.ARRAYS[kind],
         *(name for name in _OPTIONAL if name in said),
         *(["left_out_frequency", "left_out_counts"] if "left_out_counts" in said else []),
+        *(kept_arrays.needed(said) if "kept" in answer else []),
     ]
+
+
+def _member(name: str, head: dict[str, Any]) -> str:
+    """The member that holds an array."""
+    return f"arrays/{_WERE_CALLED.get(name, name) if head['format'] < _RENAMED_IN else name}.npy"
 
 
 Declared = tuple[int, tuple[str, ...], tuple[tuple[str, tuple[str, ...]], ...]]
@@ -135,12 +147,13 @@ class _Whole:
 
 @dataclass(frozen=True, kw_only=True)
 class _Held:
-    """What the file holds of one answer. said: its part of the head. terms, left_out: lines of its lists."""
+    """What the file holds of one answer. said: its part of the head. terms, left_out, kept: lines of its lists."""
 
     said: dict[str, Any]
     declared: Declared
     terms: list[str]
     left_out: list[str]
+    kept: list[str]
     arrays: dict[str, AnyArray]
 
 
@@ -151,7 +164,8 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
         raise damaged(path, "it has fewer terms than it says")
     sizes = {"terms": len(terms), "labels": len(labels), "counted": counted, "numbers": len(numbers), "knot columns": 3}
     sizes["terms left out"] = len(held.left_out)
-    check_arrays(arrays, plan.classifier.kind, sizes, path)
+    sizes["terms kept"] = len(held.kept)
+    check_arrays(arrays, plan.classifier, sizes, path)
     trained = Trained(
         label_documents=np.array(seen["label_documents"], dtype=np.int64),
         label_document_frequency=arrays["label_document_frequency"].astype(np.int64),
@@ -163,6 +177,7 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
         lengths=np.array(seen["lengths"], dtype=np.int64),
         words=int(seen["words"]),
         known_words=int(seen["known_words"]),
+        blank=seen.get("blank"),
     )
     beside = Beside()
     if numbers or categories:
@@ -191,7 +206,7 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
     if len(terms) != counted + dimensions + len(beside.names):
         raise damaged(path, "its terms are not those that its columns make")
     try:
-        classifier = family(plan.classifier.kind).restore(
+        classifier = family(plan.classifier).restore(
             Stored(settings=plan.classifier, arrays=arrays, terms=len(terms), labels=len(labels))
         )
     except ValueError as error:
@@ -223,8 +238,16 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
         answer=str(answer.get("name", "")),
         thresholds=arrays.get("thresholds"),
         reserve=reserve,
+        kept=_kept(held, path) if "kept" in answer else None,
         decision=decision,
     )
+
+
+def _kept(held: _Held, path: Path) -> KeptDocuments:
+    try:
+        return kept_arrays.kept_of(held.said["kept"], held.arrays, held.kept, tuple(held.said["labels"]))
+    except kept_arrays.Unsound as unsound:
+        raise damaged(path, unsound.why) from None
 
 
 def _held_out(said: Any) -> HeldOut:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fnmatch import fnmatch
 from itertools import groupby
-from pathlib import Path
+from pathlib import Path, PurePath
 from shutil import copyfileobj
 from typing import BinaryIO, cast
 
@@ -148,7 +148,8 @@ def _kind_of_content(entry: Entry) -> Format:
 
 
 def _source_for(entry: Entry, sources: Mapping[str, Source]) -> Source | None:
-    names = (entry.name, entry.path[-1])
+    around = [place for place in PurePath(entry.name).parents if place.name]  # its folders, and the archive it is in
+    names = {entry.name, entry.path[-1], *map(str, around), *(place.name for place in around)}
     return next((choice for pattern, choice in sources.items() if any(fnmatch(name, pattern) for name in names)), None)
 
 
@@ -163,6 +164,7 @@ def _reading_for(entry: Entry, reading: Reading, sources: Mapping[str, Source]) 
         encoding=reading.encoding or choice.encoding,
         delimiter=reading.delimiter or choice.delimiter,
         header=reading.header if reading.header is not None else choice.header,
+        header_row=reading.header_row or choice.header_row,
         sheet=reading.sheet or choice.sheet,
     )
 

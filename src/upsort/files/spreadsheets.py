@@ -2,14 +2,18 @@
 
 import io
 from collections.abc import Iterator
+from itertools import islice
 from typing import Any
 from zipfile import BadZipFile
 
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import listed, suggestion
-from upsort.files.delimited import distinct_names
-from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Table, cell_of
+from upsort.files.below import without_rows_below
+from upsort.files.heading import heading_as_told, names_in, told_titles
+from upsort.files.reasons import Reason, Why
+from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table, cell_of
 
+_LOOK_AT = 50  # rows
 _STREAMED_FROM = 30_000_000  # bytes of file from which rows are streamed and merged cells are left as they are
 
 
@@ -19,15 +23,15 @@ def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
         content = stream.read()
     streamed = len(content) > _STREAMED_FROM
     sheet = _sheet(entry, content, reading, streamed)
-    rows = _rows(sheet, streamed)
-    first = next(((number, row) for number, row in enumerate(rows, 1) if any(row)), None)
-    if first is None:
+    first = list(islice(((number, row) for number, row in enumerate(_rows(sheet, streamed), 1) if any(row)), _LOOK_AT))
+    if not first:
         raise DataProblem(f"The sheet {sheet.title!r} of {entry.name} is empty.", "Name another with --sheet.")
-    header_at, names = first
-    has_header = reading.header is not False
-    width = len(names)
-    columns = tuple(distinct_names(names) if has_header else [str(number + 1) for number in range(width)])
-    notes = []
+    numbers, rows = [number for number, _ in first], [row for _, row in first]
+    heading = heading_as_told(reading, rows, numbers, entry.name, header=True)
+    columns = names_in(heading, [_without_end(row) for row in rows], max(len(_without_end(row)) for row in rows))
+    width = len(columns)
+    begin = numbers[heading.row] + 1 if heading.row is not None else 1
+    notes = [] if reading.header_row else told_titles(entry.name, heading)
     if not reading.sheet and len(_titles(sheet)) > 1:
         notes.append(
             f"{entry.name}: reading the sheet {sheet.title!r} of {listed(_titles(sheet))}; --sheet names another."
@@ -39,16 +43,26 @@ def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
         again = _sheet(entry, content, reading, streamed)
         block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         for number, row in enumerate(_rows(again, streamed), 1):
-            if number < header_at or (has_header and number == header_at) or not any(row):
+            if number < begin or not any(row):
                 continue
-            block.rows.append((row + [""] * width)[:width])
-            block.lines.append(number)
-            if len(block.rows) == ROWS_A_BLOCK:
+            if any(row[width:]):
+                cells = _without_end(row)
+                reason = Reason(Why.WIDTH, (f"{len(cells)} cells", str(width)))
+                block.refused.append(Refused(entry.name, number, reason, tuple(cells)))
+            else:
+                block.rows.append((row + [""] * width)[:width])
+                block.lines.append(number)
+            if len(block.rows) + len(block.refused) == ROWS_A_BLOCK:
                 yield block
                 block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         yield block
 
-    return Table(entry.name, columns, blocks, tuple(notes))
+    return Table(name=entry.name, columns=columns, blocks=lambda: without_rows_below(blocks()), notes=tuple(notes))
+
+
+def _without_end(row: list[str]) -> list[str]:
+    """A row up to its last filled cell."""
+    return row[: max((place for place, cell in enumerate(row, 1) if cell), default=0)]
 
 
 def _sheet(entry: Entry, content: bytes, reading: Reading, streamed: bool) -> Any:

@@ -29,7 +29,7 @@ def text_table(name: str, entries: Sequence[Entry], reading: Reading) -> Table:
                 _add_file(block, entry, label_from, reading)
             yield block
 
-    return Table(name, columns, blocks)
+    return Table(name=name, columns=columns, blocks=blocks, text="text", label="label" if label_from else "")
 
 
 def _add_file(block: Block, entry: Entry, label_from: str, reading: Reading) -> None:

@@ -1,5 +1,6 @@
 """The writers of the formats of tables: separated cells, JSON Lines, Parquet, spreadsheets. All text is UTF-8."""
 
+import io
 import json
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -10,6 +11,7 @@ from pyarrow.parquet import ParquetWriter
 
 from upsort.core.errors import DataProblem
 from upsort.files.format import WITH_TABS, Layout, RowWriter
+from upsort.files.typed_cells import AbsentCell, TypedCell
 
 _ROWS_A_GROUP = 20_000
 _MOST_XLSX_ROWS = 1_048_575
@@ -75,6 +77,27 @@ def json_lines(stream: TextIO, layout: Layout) -> RowWriter:
     return _JsonLines(stream, layout)
 
 
+@contextmanager
+def json_array(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
+    """Rows as the objects of one array, an object a line."""
+    text = io.TextIOWrapper(stream, encoding="utf-8", errors="backslashreplace", newline="")
+    text.write("[")
+    yield _JsonArray(text, layout)
+    text.write("\n]\n")
+    text.flush()
+    text.detach()
+
+
+class _JsonArray(_Rows):
+    def __init__(self, stream: TextIO, layout: Layout) -> None:
+        self._stream, self._layout, self._before = stream, layout, "\n "
+
+    def writerow(self, row: Sequence[Any], /) -> None:
+        self._stream.write(self._before)
+        json.dump(as_object(row, self._layout), self._stream, ensure_ascii=False)
+        self._before = ",\n "
+
+
 class _JsonLines(_Rows):
     def __init__(self, stream: TextIO, layout: Layout) -> None:
         self._stream, self._layout = stream, layout
@@ -85,9 +108,11 @@ class _JsonLines(_Rows):
 
 
 def as_object(row: Sequence[Any], layout: Layout) -> dict[str, Any]:
-    """A row as an object of JSON."""
+    """A row as an object of JSON: numbers as numbers, values that came from JSON as they were, without what was not there."""
     return {
-        name: value_of(cell) if name in layout.numbers else cell for name, cell in zip(layout.columns, row, strict=True)
+        name: cell.value if isinstance(cell, TypedCell) else value_of(cell) if name in layout.numbers else cell
+        for name, cell in zip(layout.columns, row, strict=True)
+        if not isinstance(cell, AbsentCell)
     }
 
 

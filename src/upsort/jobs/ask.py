@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from upsort.core.features.documents import Documents
-from upsort.core.insight.explanation import deciding_words, explain
+from upsort.core.insight.explanation import Sums, deciding_words, explain
 from upsort.core.learning.sorter import Sorter
 from upsort.files.documents import Reader
 from upsort.files.reasons import Reason
@@ -13,14 +13,15 @@ from upsort.jobs.filter import object_in
 
 @dataclass(frozen=True, kw_only=True)
 class Asked:
-    """One answer. given: as scoring gives it. words: that say most for it; has_words: whether a sorter of this kind can tell."""
+    """One answer. sorted_as: as scoring gives it. words: that say most for it, where a sorter of this kind can tell. remark: on
+    an answer that rests on no word, empty elsewhere."""
 
     answer: str
     text: str
-    given: str
+    sorted_as: str
     probability: float
     words: list[str]
-    has_words: bool
+    remark: str
 
 
 def document_in(reader: Reader, line: str) -> Documents | Reason:
@@ -36,12 +37,13 @@ def asked(sorters: Sequence[Sorter], document: Documents, most: int) -> Iterator
     words = sorters[0].tokens_of(document)
     for sorter in sorters:
         decisions = sorter.decide(document, words)
-        has_words = sorter.classifier.rule is not None
+        explanation = explain(sorter, document) if sorter.classifier.rule is not None else None
+        sums = explanation is not None and isinstance(explanation.how, Sums)
         yield Asked(
             answer=sorter.answer,
             text=document.texts[0],
-            given=sorter.given(decisions)[0],
+            sorted_as=sorter.sorted_as(decisions)[0],
             probability=round(float(decisions.probabilities[0, decisions.best[0]]), 6),
-            words=deciding_words(explain(sorter, document), most) if has_words else [],
-            has_words=has_words,
+            words=deciding_words(explanation.words, most) if explanation is not None and sums else [],
+            remark=sorter.remarks(decisions)[0],
         )

@@ -184,7 +184,7 @@ class _Chosen:
         self.most = _SAMPLE if showing.most_changed_by else showing.show
         self.generator = random.Random(seed)
         self.kept: list[tuple[int, tuple[str, str, str]]] = []
-        self.named: dict[str, tuple[str, str, str]] = {}
+        self.named: dict[str, list[tuple[str, str, str]]] = {}
         self.references: list[str] = []
         self.seen = 0
 
@@ -194,7 +194,7 @@ class _Chosen:
             self.references += block.ids
             for place, reference in enumerate(block.ids):
                 if reference in self.showing.wanted:
-                    self.named.setdefault(reference, (reference, labels[place], texts[place]))
+                    self.named.setdefault(reference, []).append((reference, labels[place], texts[place]))
             return
         for entry in zip(block.ids, labels, texts, strict=True):
             if len(self.kept) < self.most:
@@ -211,7 +211,7 @@ class _Chosen:
                     f"No document is called {reference!r}.", suggestion(reference, self.references, "documents")
                 )
         if self.showing.wanted:
-            return [self.named[reference] for reference in self.showing.wanted]
+            return [entry for reference in dict.fromkeys(self.showing.wanted) for entry in self.named[reference]]
         entries = [entry for _, entry in sorted(self.kept, key=lambda kept: kept[0])]
         if not self.showing.most_changed_by:
             return entries

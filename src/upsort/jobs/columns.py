@@ -6,6 +6,7 @@ from itertools import islice
 from upsort.core import plan
 from upsort.core.insight.columns import kind_of
 from upsort.files.columns import guessed_columns
+from upsort.files.rows import Table
 from upsort.files.sources import Inputs
 
 _SAMPLE_BLOCKS = 1
@@ -25,12 +26,26 @@ class ColumnInfo:
     guess: str
 
 
-def columns_of(inputs: Inputs) -> list[ColumnInfo]:
+@dataclass(frozen=True)
+class Looked:
+    """How much of a table was looked at. more: whether there is more. files: whether its rows are files."""
+
+    table: str
+    rows: int
+    more: bool
+    files: bool
+
+
+def columns_of(inputs: Inputs) -> tuple[list[ColumnInfo], list[Looked]]:
     """Every column of every table, from the first block of its rows."""
-    found = []
+    found, looked = [], []
     for table in inputs.tables:
-        rows = [row for block in islice(table.blocks(), _SAMPLE_BLOCKS) for row in block.rows]
-        guesses = _guesses(table.columns, rows)
+        blocks = table.blocks()
+        first = list(islice(blocks, _SAMPLE_BLOCKS))
+        rows = [row for block in first for row in block.rows]
+        files = any(block.files is not None for block in first)
+        looked.append(Looked(table.name, len(rows), next(blocks, None) is not None, files))
+        guesses = _guesses(table, rows)
         for place, name in enumerate(table.columns):
             cells = [row[place] for row in rows]
             filled = [cell.strip() for cell in cells if cell.strip()]
@@ -50,11 +65,12 @@ def columns_of(inputs: Inputs) -> list[ColumnInfo]:
                     guess=guess,
                 )
             )
-    return found
+    return found, looked
 
 
-def _guesses(columns: tuple[str, ...], rows: list[list[str]]) -> dict[str, str]:
+def _guesses(table: Table, rows: list[list[str]]) -> dict[str, str]:
     if not rows:
         return {}
-    guessed, _ = guessed_columns(columns, rows, plan.Columns(), "welcome")
+    known = plan.Columns(text=(table.text,) if table.text else (), label=table.label)
+    guessed, _ = guessed_columns(table.columns, rows, known, "welcome")
     return {guessed.id: "id", guessed.label: "label", **dict.fromkeys(guessed.text, "text")}

@@ -12,7 +12,7 @@ import numpy as np
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.judging.behind import Behind, Standing, behind
-from upsort.core.judging.cross_validation import CrossValidation, cross_validate
+from upsort.core.judging.cross_validation import CrossValidation, judge_by_folds
 from upsort.core.judging.intervals import UNKNOWN, Rate, share_of, whole_or_mean
 from upsort.core.judging.measure import Measure
 from upsort.core.judging.measure_list import MEASURES
@@ -22,9 +22,10 @@ from upsort.core.judging.sample import Sample
 from upsort.core.judging.together import joined
 from upsort.core.learning.inner import INNER_FOLDS, dealt_splits
 from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Method
+from upsort.core.learning.method import Costs, Method
+from upsort.core.lists import parts
 from upsort.core.plan import Judge, Plan
-from upsort.files.plan_file import checked_plan, parsed_value
+from upsort.files.plan_file import changed_plan, parsed_value
 from upsort.files.set_aside import SetAside
 from upsort.jobs.corpus import Answer, Keeping, LabelledCorpus, read_labelled_corpus
 from upsort.jobs.judging import Kept, Prepared, prepared
@@ -91,9 +92,16 @@ class AtTheEnd:
     lowest: bool
 
 
+def named_candidates(plan: Plan) -> list[Candidate]:
+    """Those of the plan's tables [try.NAME]."""
+    return [
+        Candidate(name, changed_plan(plan, sections, f"[try.{name}]")) for name, sections in plan.candidates.items()
+    ]
+
+
 def candidates(plan: Plan, tries: Sequence[str]) -> list[Candidate]:
     """The named candidates of the plan, and all combinations of `section.key=value,value` of `tries`."""
-    found = [Candidate(name, changed(plan, sections)) for name, sections in plan.candidates.items()]
+    found = named_candidates(plan)
     grids = [_grid(text) for text in tries]
     if grids:
         for chosen in product(*(values for _, _, values in grids)):
@@ -104,21 +112,13 @@ def candidates(plan: Plan, tries: Sequence[str]) -> list[Candidate]:
                 f"{key}={value if value != '' else 'none'}" for (_, key, _), value in zip(grids, chosen, strict=True)
             )
             values = {f"{section}.{key}": value for (section, key, _), value in zip(grids, chosen, strict=True)}
-            found.append(Candidate(name, changed(plan, sections), values))
+            found.append(Candidate(name, changed_plan(plan, sections, "--try"), values))
     if len(found) < 2:
         raise UsageProblem(
             f"To compare takes at least two candidates; there {'is one' if found else 'are none'}.",
-            "For example: --try classifier.kind=multinomial-nb,logistic,svm, or tables [try.NAME] in the plan.",
+            "For example: --try classifier.kind=naive-bayes,logistic,svm, or tables [try.NAME] in the plan.",
         )
     return found
-
-
-def changed(plan: Plan, sections: Mapping[str, Mapping[str, Any]]) -> Plan:
-    """The plan with some keys changed. Raises UsageProblem for a key or value that there is not."""
-    values = {name: value for name, value in asdict(plan).items() if name != "candidates"}
-    for section, keys in sections.items():
-        values[section] = {**values.get(section, {}), **keys}
-    return checked_plan(values, "--try")
 
 
 def _grid(text: str) -> tuple[str, str, list[Any]]:
@@ -129,7 +129,7 @@ def _grid(text: str) -> tuple[str, str, list[Any]]:
             f"--try takes section.key=value,value, not {text!r}.", "For example: --try classifier.kind=logistic,svm"
         )
     # Where a value is a list itself, its parts are joined by +: clean.steps=lower+stem,lower+lemmas
-    return section, key, [_value(section, key, part.strip()) for part in values.split(",")]
+    return section, key, [_value(section, key, part) for part in parts(values)]
 
 
 def _value(section: str, key: str, text: str) -> Any:
@@ -163,18 +163,23 @@ def compare(work: Work, tried: Sequence[Candidate], how: Comparing | None = None
         rounds.append(_Round(corpus, answers[-1].documents, methods))
     first = prepared(rounds[0].corpus, work.plan, _together(rounds, answers))
     rounds = [replace(one, documents=replace(one.documents, groups=first.documents.groups)) for one in rounds]
+    costs = _shared_costs([method for one in rounds for method in one.methods.values()])
     results: dict[int, tuple[CrossValidation, float]] = {}
     for one in rounds:
         parts = Parts(one.documents, first.splits.each)
         for number, method in one.methods.items():
             began = time.perf_counter()
-            found = cross_validate(parts, method, work.plan.judge.repeats)
+            found = judge_by_folds(parts, method, work.plan.judge.repeats, costs)
             results[number] = (found, time.perf_counter() - began)
     distinct = {number: one.corpus.measured.distinct for one in rounds for number in one.methods}
     compared = _against_the_best(tried, results, distinct, first, how.margin)
     if any(how.by.of(one.result.evidence) is None for one in compared):
+        remedies = {
+            "cost": "Give a table of costs: --set decide.cost_file=FILE, the same for all candidates that have one.",
+            "top2_accuracy": "With two labels the own one is always among two.",
+        }
         raise UsageProblem(
-            f"Here there is no {how.by.name} to compare by.", "With two labels the own one is always among two."
+            f"Here there is no {how.by.name} to compare by.", remedies.get(how.by.key, "Choose another measure.")
         )
     compared.sort(key=lambda one: -how.by.better((how.by.of(one.result.evidence) or UNKNOWN).value))
     return CompareResult(
@@ -186,6 +191,12 @@ def compare(work: Work, tried: Sequence[Candidate], how: Comparing | None = None
         nested=_nested(rounds, first, work.plan.judge) if how.nested else None,
         at_the_end=_at_the_end([one.candidate.values for one in compared]),
     )
+
+
+def _shared_costs(methods: Sequence[Method]) -> Costs | None:
+    """The table of costs that the decisions of all candidates are judged by: the one that some of them decide by."""
+    tables = [method.costs for method in methods if method.costs is not None]
+    return tables[0] if tables and all(table == tables[0] for table in tables) else None
 
 
 @dataclass(frozen=True)
@@ -223,7 +234,7 @@ def _counted(work: Work, plans: Sequence[Plan]) -> LabelledCorpus:
     """The corpus counted once for all of some plans: with the terms that the most generous of them keeps."""
     least = min(plan.features.in_at_least for plan in plans)
     whole = plans[0].features.vocabulary_file or plans[0].features.hash_bits
-    keep_all = whole or any(family(plan.classifier.kind).additive for plan in plans)
+    keep_all = whole or any(family(plan.classifier).additive for plan in plans)
     keeping = Keeping(at_least=1 if keep_all else least)
     return read_labelled_corpus(replace(work, plan=plans[0]), keeping)
 
@@ -309,7 +320,7 @@ def _nested(rounds: Sequence[_Round], judged: Prepared, settings: Judge) -> Rate
         assert best is not None
         _, one, method = best
         found = outcome_of(one.documents, split, method)
-        right.append(found.given == one.documents.labels[found.held_out])
+        right.append(found.sorted_as == one.documents.labels[found.held_out])
         places.append(found.held_out)
     every = np.concatenate(right).astype(np.float64)
     sample = Sample.of(np.concatenate(places), settings.repeats, judged.documents.groups)

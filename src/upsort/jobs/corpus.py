@@ -13,9 +13,9 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
 from upsort.core.features.measured import Measured, of_counts
 from upsort.core.features.measuring import Measuring, prefixes
+from upsort.core.features.prints import Prints, prints_of
+from upsort.core.features.prints import joined as joined_prints
 from upsort.core.features.vectors import vectors_of_terms
-from upsort.core.judging.near_copies import Prints, prints_of
-from upsort.core.judging.near_copies import joined as joined_prints
 from upsort.core.judging.together import Together, copy_groups, named_groups
 from upsort.core.learning.dealing import document_keys, text_digests
 from upsort.core.learning.labelled import Labelled, numbered
@@ -52,9 +52,14 @@ def measured_by(
     if not measuring.cells:
         return of_counts(counts_of(()))
     if at_least is None:
-        whole = resources.vocabulary or choices.features.hash_bits or family(choices.classifier.kind).additive
+        whole = resources.vocabulary or choices.features.hash_bits or family(choices.classifier).additive
         at_least = 1 if whole else choices.features.in_at_least
     measured = measuring.measured(at_least, workers)
+    return with_vectors(measured, choices)
+
+
+def with_vectors(measured: Measured, choices: plan.Plan) -> Measured:
+    """The same with the vectors of its terms, where the plan names a file of them."""
     if not choices.features.vectors_file:
         return measured
     begins = prefixes(choices.columns, choices.features)
@@ -76,8 +81,8 @@ class Answer:
 
 @dataclass(frozen=True, kw_only=True)
 class LabelledCorpus:
-    """answers: one for each label column. resources: of the cleaning. marks: of all documents. texts: of all, where they were
-    asked to be kept."""
+    """answers: one for each label column. resources: of the cleaning. marks: of all documents. texts, prints: of all, where
+    they were asked to be kept."""
 
     measured: Measured
     answers: tuple[Answer, ...]
@@ -85,6 +90,7 @@ class LabelledCorpus:
     method: Method
     marks: Marks
     texts: list[str]
+    prints: Prints | None
 
     @property
     def documents(self) -> int:
@@ -108,11 +114,13 @@ class LabelledCorpus:
 
 @dataclass(frozen=True)
 class Keeping:
-    """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. at_least: documents in
+    """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. prints: what copies are
+    told by. at_least: documents in
     which a term must stand, as in `measured_by`."""
 
     texts: bool = False
     copies: bool = True
+    prints: bool = False
     at_least: int | None = None
 
 
@@ -141,9 +149,10 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
             "Check --text, --label and --encoding against the table.",
         )
     marks = Marks.joined(collected.marks)
+    prints = joined_prints(collected.prints) if collected.prints else None
     together = Together(
         named_groups(marks.groups) if work.plan.columns.group else None,
-        copy_groups(joined_prints(collected.prints)) if keeping.copies else None,
+        copy_groups(prints) if keeping.copies and prints is not None else None,
     )
     weights = None
     if work.plan.columns.row_weight:
@@ -167,6 +176,7 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
         method=method,
         marks=marks,
         texts=collected.texts,
+        prints=prints if keeping.prints else None,
     )
 
 
@@ -187,7 +197,7 @@ class _Collected:
         self.digests.append(text_digests(texts))
         if self.keeping.texts:
             self.texts += texts
-        if self.keeping.copies:
+        if self.keeping.copies or self.keeping.prints:
             self.prints.append(prints_of(texts))
 
 

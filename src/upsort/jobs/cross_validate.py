@@ -30,21 +30,21 @@ class CrossValidateResult:
     distinct_terms: int
 
 
-def cross_validate(work: Work, output: Path | None = None) -> list[CrossValidateResult]:
+def judged_by_folds(work: Work, output: Path | None = None) -> list[CrossValidateResult]:
     """Read and count once, then train and judge fold by fold, answer by answer. output: a table of what each got."""
     corpus = read_labelled_corpus(work)
     method, repeats = corpus.method_of(work.plan), work.plan.judge.repeats
     results = []
     for answer in corpus.answers:
         ready = prepared(corpus, work.plan, answer)
-        result = cross_validation.cross_validate(ready.parts, method, repeats)
+        result = cross_validation.judge_by_folds(ready.parts, method, repeats)
         other, copied = None, None
         if work.plan.judge.allow_copies:
             with suppress(
                 DataProblem
             ):  # where nothing is left to learn from without copies, there is nothing to compare
                 careful = prepared(corpus, work.plan, answer, allow_copies=False)
-                other = cross_validation.cross_validate(careful.parts, method, repeats)
+                other = cross_validation.judge_by_folds(careful.parts, method, repeats)
                 copied = (_on_copied(result, careful.documents), _on_copied(other, careful.documents))
         results.append(
             CrossValidateResult(
@@ -68,7 +68,7 @@ def _on_copied(result: cross_validation.CrossValidation, documents: Labelled) ->
     groups = documents.groups if documents.groups is not None else np.arange(documents.documents)
     _, number, times = np.unique(groups, return_inverse=True, return_counts=True)
     among = (times[number] > 1)[result.judged].astype(np.float64)
-    right = (result.given == documents.labels[result.judged]) * among
+    right = (result.sorted_as == documents.labels[result.judged]) * among
     return share_of(right, among, result.sample)
 
 
@@ -77,15 +77,15 @@ def _write(path: Path, corpus: LabelledCorpus, ready: Prepared, result: cross_va
     columns = ("document", "fold", "label", "sorted_label", "sorted_probability", "own_probability")
     with table_file(path, [*columns, *(f"probability: {name}" for name in names)]) as writer:
         for place, judged in enumerate(result.judged.tolist()):
-            own, given = int(ready.documents.labels[judged]), int(result.given[place])
+            own, sorted_as = int(ready.documents.labels[judged]), int(result.sorted_as[place])
             chances = result.probabilities[place].tolist()
             writer.writerow(
                 [
                     corpus.marks.ids[int(ready.rows[judged])],
                     str(int(result.fold[place]) + 1),
                     names[own],
-                    names[given],
-                    f"{chances[given]:.6f}",
+                    names[sorted_as],
+                    f"{chances[sorted_as]:.6f}",
                     f"{chances[own]:.6f}",
                     *(f"{chance:.6f}" for chance in chances),
                 ]

@@ -8,7 +8,7 @@ import numpy as np
 from upsort.core.errors import DataProblem
 from upsort.core.judging.growing import grown
 from upsort.core.judging.growth import Growth, fitted_growth
-from upsort.draw.judgements import GrowthPoint, growth_figure
+from upsort.draw.growth import GrowthPoint, growth_figure
 from upsort.jobs.corpus import Keeping, read_labelled_corpus
 from upsort.jobs.figures import save
 from upsort.jobs.judging import Kept, prepared
@@ -53,14 +53,11 @@ def curve(work: Work) -> CurveResult:
 def draw_curve(result: CurveResult, path: Path) -> Path:
     """The figure of a curve, with the prediction interval from the last point to twice as many documents."""
     last = result.points[-1].documents
-    fitted: list[tuple[float, float]] = []
     wedge: list[tuple[float, float, float]] = []
     if result.growth is not None:
-        sizes = np.geomspace(result.points[0].documents, 2 * last, 40)
-        fitted = [(float(size), result.growth.at(float(size))) for size in sizes]
         now = result.points[-1].held_out
         wedge = _wedge(result.growth, last, now)
-    return save(growth_figure(result.points, fitted, wedge), path)
+    return save(growth_figure(result.points, wedge), path)
 
 
 def _wedge(growth: Growth, last: int, now: float) -> list[tuple[float, float, float]]:

@@ -9,7 +9,7 @@ from upsort.core.learning.decision import by_costs, cost_table
 from upsort.core.learning.method import Costs
 from upsort.core.learning.sorter import Sorter
 from upsort.core.names import listed, suggestion
-from upsort.files.resources import read_costs
+from upsort.files.cost_table import read_costs
 
 
 def deciding(sorters: Sequence[Sorter], costs: Sequence[str], undecided_below: float | None) -> list[Sorter]:

@@ -10,8 +10,9 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Bools
 from upsort.core.errors import DataProblem
+from upsort.core.features.prints import joined, prints_of
 from upsort.core.insight.terms import strongest_terms
-from upsort.core.judging.near_copies import SIMILARITY, find_copies, joined, prints_of
+from upsort.core.judging.near_copies import SIMILARITY, find_copies
 from upsort.core.learning.sorter import Decisions, Sorter
 from upsort.core.plan import Columns
 from upsort.core.sparse import one_below_the_other
@@ -126,11 +127,11 @@ def _gather(held: _Gathered, seen: _Seen, wanted: Wanted) -> Iterator[tuple[int,
     if passages is not None:
         held.matrices.append(csr_array(seen.matrix[labelled]))
         return
-    given = sorter.given(seen.decisions)
+    sorted_as = sorter.sorted_as(seen.decisions)
     for place in labelled:
         true = _true(sorter, labels[place])
         undecided = seen.decisions.undecided is not None and bool(seen.decisions.undecided[place])
-        if given[place] != true and not undecided:
+        if sorted_as[place] != true and not undecided:
             begin, end = seen.matrix.indptr[place : place + 2].tolist()
             values = (seen.matrix.indices[begin:end], seen.matrix.data[begin:end])
             mistake = _mistake(sorter, seen.decisions, place, (block.ids[place], texts[place], true), values)
@@ -162,7 +163,7 @@ def _mistake(
         reference=reference,
         text=text,
         true=true,
-        given=sorter.given(some(decisions, [place]))[0],
+        sorted_as=sorter.sorted_as(some(decisions, [place]))[0],
         probability=float(decisions.probabilities[place, best]),
         own_probability=float(decisions.probabilities[place, own]) if own is not None else 0.0,
         pulled_by=strongest_terms(sorter, values, best, own)[:_PULLS],
@@ -210,12 +211,12 @@ def _of_documents(passages: Compared, held: _Gathered, how: Passages) -> Compare
     if passages.copies is not None:
         copies = np.bincount(owner, weights=passages.copies, minlength=len(names)) > 0
     true = [passages.true[place] for place in first]
-    given = sorter.given(decisions)
+    sorted_as = sorter.sorted_as(decisions)
     matrix = one_below_the_other(held.matrices)
     mistakes = []
     for place in range(len(names)):
         undecided = decisions.undecided is not None and bool(decisions.undecided[place])
-        if given[place] != true[place] and not undecided:
+        if sorted_as[place] != true[place] and not undecided:
             summed = csr_array(matrix[np.flatnonzero(owner == place)].sum(axis=0).reshape(1, -1))
             said = (names[place], held.texts[first[place]], true[place])
             mistakes.append(_mistake(sorter, decisions, place, said, (summed.indices, summed.data)))

@@ -1,12 +1,16 @@
 """Explaining the decision about one text or one document."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 
+import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.documents import Documents
-from upsort.core.insight.explanation import Explanation, explain, nearest, smallest_change
+from upsort.core.features.weighting import unit_length
+from upsort.core.insight.explanation import Explanation, Voter, Votes, explain, nearest
+from upsort.core.insight.without_words import can_be_looked_for, smallest_change
 from upsort.core.learning.sorter import Sorter
 from upsort.core.names import suggestion
 from upsort.core.sparse import one_below_the_other
@@ -14,6 +18,8 @@ from upsort.files.documents import LABELLED, Reader, columns_for
 from upsort.files.reasons import Reason
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
+
+_THE_SAME = 1e-9  # from a cosine of 1, up to which two documents are one
 
 
 @dataclass(frozen=True)
@@ -26,21 +32,31 @@ class Neighbour:
     text: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Explained:
-    """flip: the words to take out and the label that is given then, or None. neighbours: most similar first."""
+    """looked: whether words were taken out in search of another label. flip: those to take out and the label that is given then,
+    or None. neighbours: most similar first. voters: those of a sorter of neighbours that were found among the tables, by their
+    place among the voters."""
 
     explanation: Explanation
+    looked: bool
     flip: tuple[list[str], str] | None
-    neighbours: list[Neighbour]
+    neighbours: list[Neighbour] = field(default_factory=list)
+    voters: dict[int, Neighbour] = field(default_factory=dict)
 
 
 def explained(sorter: Sorter, document: Documents, among: Inputs | None, most: int) -> Explained:
     """Explain a document. among: labelled documents, of which the `most` similar ones are looked up."""
     found = explain(sorter, document)
-    change = smallest_change(sorter, found)
+    looked = can_be_looked_for(found)
+    change = smallest_change(sorter, found) if looked else None
     flip = (change[0], sorter.labels[change[1]]) if change is not None else None
-    return Explained(found, flip, _neighbours(sorter, document, among, most) if among is not None else [])
+    if among is None:
+        return Explained(explanation=found, looked=looked, flip=flip)
+    held = _Among.of(sorter, among)
+    voters = held.found(found.how.voters) if isinstance(found.how, Votes) else {}
+    similar = held.similar(sorter, document, most)
+    return Explained(explanation=found, looked=looked, flip=flip, neighbours=similar, voters=voters)
 
 
 def document_of_text(sorter: Sorter, text: str) -> Documents:
@@ -65,19 +81,46 @@ def document_of(sorter: Sorter, reader: Reader, inputs: Inputs, reference: str) 
     raise UsageProblem(f"No document is called {reference!r}.", suggestion(reference, known, "documents"))
 
 
-def _neighbours(sorter: Sorter, document: Documents, among: Inputs, most: int) -> list[Neighbour]:
-    matrices: list[csr_array] = []
-    held: list[tuple[str, str, str]] = []
-    columns = columns_for(sorter, sorter.plan.columns, among)
-    for block in Reader.of_sorter(sorter, columns, LABELLED).blocks(among, SetAside()):
-        matrices.append(sorter.matrix(block.documents)[0])
-        held += list(zip(block.ids, block.marks.labels, block.texts, strict=True))
-    if not held:
-        raise DataProblem("The tables of --among hold no labelled document.", "Give labelled tables.")
-    places, similar = nearest(sorter, document, one_below_the_other(matrices), most + 1)
-    text = document.texts[0]
-    found = [
-        Neighbour(held[place][0], held[place][1], cosine, held[place][2])
-        for place, cosine in zip(places.tolist(), similar.tolist(), strict=True)
-    ]
-    return [one for one in found if one.text != text][:most]
+@dataclass(frozen=True)
+class _Among:
+    """Labelled documents. matrix: (n, n_terms). held: identifier, label and text of each."""
+
+    matrix: csr_array
+    held: list[tuple[str, str, str]]
+
+    @staticmethod
+    def of(sorter: Sorter, among: Inputs) -> "_Among":
+        """All labelled documents of tables. Raises DataProblem where there is none."""
+        matrices: list[csr_array] = []
+        held: list[tuple[str, str, str]] = []
+        columns = columns_for(sorter, sorter.plan.columns, among)
+        for block in Reader.of_sorter(sorter, columns, LABELLED).blocks(among, SetAside()):
+            matrices.append(sorter.matrix(block.documents)[0])
+            held += list(zip(block.ids, block.marks.labels, block.texts, strict=True))
+        if not held:
+            raise DataProblem("The tables of --among hold no labelled document.", "Give labelled tables.")
+        return _Among(one_below_the_other(matrices), held)
+
+    def similar(self, sorter: Sorter, document: Documents, most: int) -> list[Neighbour]:
+        """Those most similar to a document, itself left out."""
+        places, similar = nearest(sorter, document, self.matrix, most + 1)
+        found = [
+            self._neighbour(place, cosine) for place, cosine in zip(places.tolist(), similar.tolist(), strict=True)
+        ]
+        return [one for one in found if one.text != document.texts[0]][:most]
+
+    def found(self, voters: Sequence[Voter]) -> dict[int, Neighbour]:
+        """Which voters are among these documents: those with the same values and the same label."""
+        unit = unit_length(self.matrix)
+        known = {}
+        for number, voter in enumerate(voters):
+            cosines = np.asarray((unit @ voter.values.T).toarray()).reshape(-1)
+            for place in np.flatnonzero(cosines > 1.0 - _THE_SAME).tolist():
+                if self.held[place][1] == voter.label:
+                    known[number] = self._neighbour(place, voter.similarity)
+                    break
+        return known
+
+    def _neighbour(self, place: int, similarity: float) -> Neighbour:
+        reference, label, text = self.held[place]
+        return Neighbour(reference, label, similarity, text)

@@ -5,29 +5,57 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
 
-from upsort.core.classifiers.families import family
-from upsort.core.learning.extending import extended_by_anchor, extended_by_counts
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import Bools, Floats
+from upsort.core.errors import DataProblem
+from upsort.core.judging.intervals import Rate, share_of
+from upsort.core.judging.protocol import Parts, outcome
+from upsort.core.judging.sample import Sample
+from upsort.core.learning.extending import extended_by_counts
+from upsort.core.learning.inner import CALIBRATION_FOLDS, dealt_splits
+from upsort.core.learning.kept_documents import KeptDocuments, joined, thinned
+from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
+from upsort.core.sparse import from_cells
+from upsort.core.text.resources import Resources
+from upsort.files.columns import NoColumn
 from upsort.files.sorter_file import save_sorters
 from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import Inputs
 from upsort.files.writing import check_writable
-from upsort.jobs.corpus import Keeping, read_labelled_corpus
+from upsort.jobs.corpus import Answer, Keeping, LabelledCorpus, read_labelled_corpus
+from upsort.jobs.kept import kept_of, labelled
 from upsort.jobs.work import Work
 
-Way = Literal["counts", "everything", "anchor"]
-"""Exactly by counts, trained anew on everything, or drawn from the earlier weights."""
+Way = Literal["counts", "everything", "kept", "sample"]
+"""Exactly by counts; trained anew on everything, given again or kept; trained anew on what was kept of it."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Added:
+    """One answer. unknown_share: of the words of the new documents, to the sorter as it was; None where terms are not
+    words. before: what it got right of them then.
+    older, newer: what is right of either kind by folds of all; None where there are no folds."""
+
+    unknown_share: float | None
+    before: Rate
+    older: Rate | None
+    newer: Rate | None
 
 
 @dataclass(frozen=True, kw_only=True)
 class ExtendResult:
-    """The answers after the extension. way: `counts`, `everything` or `anchor`, see `core.extending`. added: documents.
+    """The answers after the extension, and what is known of each. added: documents.
 
     new_terms, new_labels: that the sorter did not know before, over all answers.
     """
 
     sorters: tuple[Sorter, ...]
+    told: tuple[Added, ...]
     way: Way
     added: int
     new_terms: int
@@ -37,39 +65,166 @@ class ExtendResult:
 
 
 def extend(path: Path, more: Work, older: Inputs | None, output: Path) -> ExtendResult:
-    """Add the documents of `more` to the sorter at `path`; `older` are those it was trained on, where they are given again."""
+    """Add the documents of `more` to the sorter at `path`; `older` are those it was trained on, where they are given again.
+
+    Raises DataProblem for a sorter that keeps nothing of its documents, where they are not given again.
+    """
     check_writable(output)
     sorters = load_sorters(path)
     plan = sorters[0].plan
-    inputs = more.inputs
-    if older is not None:
-        inputs = replace(inputs, tables=(*older.tables, *inputs.tables))
-    keeping = Keeping(copies=not plan.judge.allow_copies and older is not None, at_least=1)
-    corpus = read_labelled_corpus(replace(more, inputs=inputs, plan=plan), keeping)
-    exact = bool(family(plan.classifier.kind).additive)
-    way: Way = "everything" if older is not None else "counts" if exact else "anchor"
-    extended = []
-    for sorter, answer in zip(sorters, corpus.answers, strict=True):
-        if older is not None:
-            whole, _ = train_sorter(answer.documents, corpus.method_of(plan))
-            extended.append(replace(whole, answer=sorter.answer))
-        else:
-            extended.append((extended_by_counts if exact else extended_by_anchor)(sorter, answer.documents))
+    way = _way(sorters, older)
+    keeping = Keeping(copies=False, prints=True, at_least=1)
+    try:
+        corpus = read_labelled_corpus(replace(more, plan=plan), keeping)
+    except NoColumn as missing:
+        raise missing.of_training() from None
+    known = _older(older, more, keeping, sorters, corpus)
+    extended, told = [], []
+    for sorter, answer, held in zip(sorters, corpus.answers, known, strict=True):
+        new = kept_of(corpus, answer)
+        method = replace(corpus.method_of(plan), resources=_resources(sorter, corpus))
+        if held is None:
+            extended.append(extended_by_counts(sorter, answer.documents))
+            told.append(_told(sorter, answer, None, method))
+            continue
+        whole = joined(held, new)
+        documents = labelled(whole, plan)
+        found, _ = train_sorter(documents, method)
+        told.append(_told(sorter, answer, documents, method))
+        extended.append(_named(found, sorter, whole))
     size = save_sorters(extended, output)
     before, after = _terms(sorters), _terms(extended)
     labels = {label for sorter in extended for label in sorter.labels} - {
         label for sorter in sorters for label in sorter.labels
     }
-    added = sum(sorter.trained.documents for sorter in extended) - sum(sorter.trained.documents for sorter in sorters)
     return ExtendResult(
         sorters=tuple(extended),
+        told=tuple(told),
         way=way,
-        added=added,
+        added=corpus.documents,
         new_terms=len(after - before),
         lost_terms=len(before - after),
         new_labels=tuple(sorted(labels)),
         size=size,
     )
+
+
+def _way(sorters: Sequence[Sorter], older: Inputs | None) -> Way:
+    if older is not None:
+        return "everything"
+    if all(sorter.reserve is not None for sorter in sorters):
+        return "counts"
+    kept = [sorter.kept for sorter in sorters if sorter.kept is not None]
+    if len(kept) < len(sorters):
+        raise DataProblem(
+            f"This sorter of kind {sorters[0].plan.classifier.kind} keeps nothing of its documents, without which others "
+            "cannot be added soundly.",
+            "Give them again: --with OLDER. A sorter made by upsort train --extendable keeps what it takes.",
+        )
+    return "kept" if all(one.are_all for one in kept) else "sample"
+
+
+def _older(
+    older: Inputs | None, more: Work, keeping: Keeping, sorters: Sequence[Sorter], corpus: LabelledCorpus
+) -> list[KeptDocuments | None]:
+    """What is at hand of the earlier documents, for each answer; None where counts are enough."""
+    if older is not None:
+        held = read_labelled_corpus(replace(more, inputs=older, plan=sorters[0].plan), keeping)
+        return [kept_of(held, answer) for answer in held.answers]
+    return [sorter.kept if sorter.reserve is None else None for sorter in sorters]
+
+
+def _resources(sorter: Sorter, corpus: LabelledCorpus) -> Resources:
+    """The word lists of the corpus, with the full forms of stems that either knows."""
+    forms = {**sorter.resources.full_forms, **corpus.resources.full_forms}
+    return replace(corpus.resources, full_forms=forms)
+
+
+def _named(found: Sorter, before: Sorter, whole: KeptDocuments) -> Sorter:
+    """The new sorter under the old answer's name; it keeps what the old one kept, and says how many documents it has seen."""
+    sorter = replace(found, answer=before.answer)
+    if whole.sets is None:
+        totals = whole.stands_for[whole.stands_for > 0]
+        trained = replace(sorter.trained, documents=int(totals.sum()), label_documents=totals)
+        sorter = replace(sorter, trained=trained)
+    return replace(sorter, kept=thinned(whole)) if before.kept is not None else sorter
+
+
+def _told(sorter: Sorter, answer: Answer, whole: Labelled | None, method: Method) -> Added:
+    """whole: the older documents and the new ones behind them."""
+    documents = answer.documents
+    right = _right_before(sorter, documents)
+    every = np.ones(documents.documents)
+    sample = Sample.of(np.arange(documents.documents))
+    older, newer = _by_folds(whole, documents.documents, method) if whole is not None else (None, None)
+    return Added(
+        unknown_share=_unknown_share(sorter, documents),
+        before=share_of(right, every, sample),
+        older=older,
+        newer=newer,
+    )
+
+
+def _right_before(sorter: Sorter, documents: Labelled) -> Floats:
+    """(n,) whether the sorter as it was gives each of the new documents its label."""
+    decisions = sorter.decide_rows(_in_space(sorter, documents))
+    if documents.sets is not None and decisions.sets is not None:
+        held = [
+            {name for name, has in zip(documents.names, row, strict=True) if has} for row in documents.sets.tolist()
+        ]
+        given = [{name for name, has in zip(sorter.labels, row, strict=True) if has} for row in decisions.sets.tolist()]
+        return np.array([a == b for a, b in zip(held, given, strict=True)], dtype=np.float64)
+    own = np.array([sorter.labels.index(name) if name in sorter.labels else -1 for name in documents.names])
+    return np.asarray(decisions.best == own[documents.labels], dtype=np.float64)
+
+
+def _by_folds(whole: Labelled, new: int, method: Method) -> tuple[Rate | None, Rate | None]:
+    """What is right of the older and of the new documents, by sorters that never saw them."""
+    whole = replace(whole, weights=None) if whole.weights is not None else whole
+    if whole.sets is not None:
+        return None, None
+    splits = dealt_splits(whole, CALIBRATION_FOLDS, method.plan.judge.seed)
+    parts, plain = Parts(whole, splits), method.for_labels()
+    right, judged = np.zeros(whole.documents), np.zeros(whole.documents)
+    for number in range(len(splits)):
+        try:
+            found = outcome(parts, number, plain)
+        except DataProblem:  # a part may be left without terms or labels where the whole is not
+            continue
+        right[found.held_out] = found.sorted_as == whole.labels[found.held_out]
+        judged[found.held_out] = 1.0
+    is_new: Bools = np.arange(whole.documents) >= whole.documents - new
+    sample = Sample.of(np.arange(whole.documents), 1, whole.groups)
+    rates = [share_of(right * among, judged * among, sample) for among in (~is_new, is_new)]
+    return rates[0], rates[1]
+
+
+def _in_space(sorter: Sorter, documents: Labelled) -> csr_array:
+    """(n, n_terms) documents of another corpus in the sorter's space."""
+    where, signs = sorter.space.places(documents.measured.terms)
+    if documents.measured.hashed is not None and sorter.space.hashed is not None:
+        place = np.minimum(
+            np.searchsorted(sorter.space.hashed, documents.measured.hashed), sorter.space.hashed.size - 1
+        )
+        where = np.where(sorter.space.hashed[place] == documents.measured.hashed, place, -1)
+        signs = np.ones(where.size, dtype=np.int64)
+    counts = documents.measured.counts
+    columns = where[counts.indices]
+    inside = columns >= 0
+    rows = np.repeat(np.arange(counts.shape[0]), np.diff(counts.indptr))[inside]
+    values = (counts.data * signs[counts.indices])[inside]
+    shape = (counts.shape[0], sorter.space.counted)
+    return sorter.space.matrix(from_cells(values, rows, columns[inside], shape), documents.measured.cells)
+
+
+def _unknown_share(sorter: Sorter, documents: Labelled) -> float | None:
+    features, counts = sorter.plan.features, documents.measured.counts
+    words = float(documents.measured.tokens.sum())
+    if features.units != "words" or min(features.lengths) > 1 or sorter.space.hashed is not None or not words:
+        return None
+    where, _ = sorter.space.places(documents.measured.terms)
+    known = (where >= 0) & np.array([" " not in term for term in documents.measured.terms], dtype=bool)
+    return 1.0 - float(counts.data[known[counts.indices]].sum()) / words
 
 
 def _terms(sorters: Sequence[Sorter]) -> set[str]:

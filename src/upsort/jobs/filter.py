@@ -17,15 +17,18 @@ def answer_lines(
 ) -> int:
     """Answer every object with the same object and the decision added; flush after each.
 
-    A line that is no object, or one that scoring a table would set aside, is answered by an object with `error` and the line.
+    A line that is no object, or one that scoring a table would set aside, is answered by an object with `error`, `line_number`
+    (from 1) and the line.
     Returns how many were. layout: thin: the decision alone, with the identifier where there is one.
     """
     unreadable = 0
     stream = given if given is not None else sys.stdin.buffer
-    for line in iter(stream.readline, b""):
+    for number, line in enumerate(iter(stream.readline, b""), 1):
         if not line.strip():
             continue
         answer = answered(sorters, reader, line, layout)
+        if "error" in answer:
+            answer = {"error": answer["error"], "line_number": number, "line": answer["line"]}
         unreadable += "error" in answer
         output.write(json.dumps(answer, ensure_ascii=False) + "\n")
         output.flush()

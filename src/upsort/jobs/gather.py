@@ -17,17 +17,20 @@ import numpy as np
 from upsort.core import plan
 from upsort.core.arrays import Ints
 from upsort.core.errors import UsageProblem
-from upsort.core.judging.near_copies import Prints, find_copies, joined, prints_of
+from upsort.core.features.prints import Prints, joined, prints_of
+from upsort.core.judging.near_copies import find_copies
+from upsort.core.lists import quoted
 from upsort.core.names import nearest
 from upsort.core.text.labels import mapped, spellings
 from upsort.core.text.lowercase import lower
 from upsort.core.text.passages import kept_lines, passages
 from upsort.core.text.repetition import is_repetition
-from upsort.files.by_name import ByName, together
+from upsort.files.by_name import ByName, all_together
 from upsort.files.columns import Roles, column_in, column_place, roles_in
 from upsort.files.documents import PASSAGE_COLUMNS, texts_of
 from upsort.files.format import RowWriter
 from upsort.files.formats import format_to_write
+from upsort.files.inner_values import flat_names, outer_names
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Block, Refused, Table
 from upsort.files.tables_out import table_file
@@ -91,21 +94,23 @@ def gather(work: Work, output: Path) -> GatherResult:
     """Write the corpus to `output`. Raises UsageProblem for columns that a source does not have."""
     format_to_write(output)
     check_writable(output)
-    gathering = _Gathering(work)
+    gathering = _Gathering(work, format_to_write(output).nested)
     with table_file(output, gathering.columns) as writer:
         return gathering.run(writer)
 
 
 class _Gathering:
-    def __init__(self, work: Work) -> None:
+    def __init__(self, work: Work, nested: bool) -> None:
         self.inputs, self.choices, self.aside, self.advance = work.inputs, work.plan, work.aside, work.advance
         inputs, choices = work.inputs, work.plan
         self.settings = choices.gather
         self.junk = [_checked_pattern(pattern) for pattern in self.settings.junk]
         if choices.columns.id:  # one table may lack it, not all
-            column_place(choices.columns.id, together(table.columns for table in inputs.tables), "None of the sources")
+            column_place(
+                choices.columns.id, all_together(table.columns for table in inputs.tables), "None of the sources"
+            )
         self.roles = [_roles(table, choices.columns) for table in inputs.tables]
-        self.taken = self._taken()
+        self.taken = self._taken(nested)
         self.columns = self._output_columns()
         self.result = GatherResult(per_source={table.name: [0, 0] for table in inputs.tables})
         for table in inputs.tables:
@@ -259,11 +264,13 @@ class _Gathering:
                     faults[place] = Reason(Why.JUNK, (), f"matches {pattern.pattern}")
         return faults
 
-    def _taken(self) -> list[str]:
-        """The columns of the sources that go into the corpus, in the order in which they first appear."""
-        every = [name for name in together(table.columns for table in self.inputs.tables) if name != MARK_COLUMN]
+    def _taken(self, nested: bool) -> list[str]:
+        """The columns of the sources that go into the corpus, in the order in which they first appear. nested: whether its cells
+        may hold nested values; else what is inside them goes into columns of its own."""
+        every = [name for name in all_together(table.columns for table in self.inputs.tables) if name != MARK_COLUMN]
         if not self.settings.take:
-            return every
+            named, usual = self.choices.columns, set(outer_names(every) if nested else flat_names(every))
+            return [name for name in every if name in usual or name in {*named.text, named.label}]
         chosen = [every[column_place(name, every, "the sources together")] for name in self.settings.take]
         needed = [
             name for name in (*self.choices.columns.text, self.choices.columns.label) if name and name not in chosen
@@ -339,7 +346,7 @@ def _roles(table: Table, named: plan.Columns) -> Roles:
         close = nearest(missing[0], table.columns, most=1) if missing else []
         old, new = close[0] if close else "OLD", missing[0] if missing else "NEW"
         raise UsageProblem(
-            problem.what, f"{problem.remedy} To call a column otherwise: --rename {old}={new}."
+            problem.what, f"{problem.remedy} To call a column otherwise: --rename {quoted(old)}={quoted(new)}."
         ) from None
 
 

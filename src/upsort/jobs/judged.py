@@ -8,7 +8,7 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.calibration import softmax
-from upsort.core.judging.coverage import Coverage, coverage, mean_cost
+from upsort.core.judging.costs import Costing, Priced, costing
 from upsort.core.judging.intervals import Rate, of_known, share_of
 from upsort.core.judging.measure import Evidence
 from upsort.core.judging.measures import Decided, Judgement, judge
@@ -16,6 +16,7 @@ from upsort.core.judging.probability_measures import ProbabilityMeasures, brier_
 from upsort.core.judging.reliability import Reliability, reliability
 from upsort.core.judging.sample import Sample
 from upsort.core.judging.together import named_groups
+from upsort.core.judging.undecided import Coverage, Undecided, coverage, undecided_of
 from upsort.core.learning.sorter import Decisions, Sorter
 from upsort.jobs.corpus import set_of_labels
 
@@ -27,7 +28,7 @@ class Mistake:
     reference: str
     text: str
     true: str
-    given: str
+    sorted_as: str
     probability: float
     own_probability: float
     pulled_by: tuple[str, ...]
@@ -40,8 +41,8 @@ class Judged:
     mistakes: the most confidently wrong documents, most confident first. unknown_labels: true labels that the sorter has
     never seen, with their documents; they count as wrong. by: for each value of a column, how many were right. known_words,
     new_words: documents all of whose words the sorter knows, and the others. not_copies: without near-copies of training
-    documents, where those were given. before: log loss and Brier score without calibration, where there is one. cost: mean
-    cost, where costs were given. reliability_before: without calibration, where there is one. true, given: (n,) label numbers in
+    documents, where those were given. before: log loss and Brier score without calibration, where there is one. costs: where a
+    table of them was given. reliability_before: without calibration, where there is one. true, sorted_as: (n,) label numbers in
     `judgement.labels`; probabilities: (n, k) in the sorter's labels.
     """
 
@@ -56,18 +57,18 @@ class Judged:
     new_words: Rate
     not_copies: Rate | None
     before: tuple[float, float] | None
-    cost: float | None
-    undecided: Rate | None
+    costs: Costing | None
+    undecided: Undecided | None
     coverage: Coverage
     true: Ints
-    given: Ints
+    sorted_as: Ints
     probabilities: Floats
     reliability_before: Reliability | None
 
     @property
     def evidence(self) -> Evidence:
         """What measures are made from."""
-        return Evidence(self.judgement, self.probability)
+        return Evidence(self.judgement, self.probability, self.costs, self.undecided)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -85,9 +86,9 @@ class Compared:
     times: Sequence[int]
 
     @property
-    def given(self) -> list[str]:
+    def sorted_as(self) -> list[str]:
         """What each was given; the most probable label for one that is left undecided."""
-        return self.sorter.given(replace(self.decisions, undecided=None))
+        return self.sorter.sorted_as(replace(self.decisions, undecided=None))
 
     @property
     def undecided(self) -> Bools:
@@ -98,15 +99,15 @@ class Compared:
 
 def judged(one: Compared, by_column: bool, of_passages: bool) -> Judged:
     """Judge one answer. by_column: for each value of a column too. of_passages: whether documents are made of passages."""
-    sorter, decisions, true, given = one.sorter, one.decisions, one.true, one.given
+    sorter, decisions, true, sorted_as = one.sorter, one.decisions, one.true, one.sorted_as
     sample = _sample(one)
-    right = np.array([a == b for a, b in zip(true, given, strict=True)], dtype=bool)
-    names = tuple(sorted({*sorter.labels, *true, *given}))
+    right = np.array([a == b for a, b in zip(true, sorted_as, strict=True)], dtype=bool)
+    names = tuple(sorted({*sorter.labels, *true, *sorted_as}))
     number = {name: place for place, name in enumerate(names)}
     majority = sorter.labels[sorter.majority]
     decided = Decided(
         true=np.array([number[label] for label in true], dtype=np.int64),
-        given=np.array([number[label] for label in given], dtype=np.int64),
+        sorted_as=np.array([number[label] for label in sorted_as], dtype=np.int64),
         labels=names,
         majority=majority,
         baseline=np.array([label == majority for label in true], dtype=bool),
@@ -143,11 +144,11 @@ def judged(one: Compared, by_column: bool, of_passages: bool) -> Judged:
         new_words=rate(unknown > 0),
         not_copies=rate(~one.copies) if one.copies is not None else None,
         before=before,
-        cost=_cost(sorter, decided),
-        undecided=rate(~one.undecided) if one.undecided.any() else None,
-        coverage=coverage(decisions.probabilities.max(axis=1), right),
+        costs=_costs(sorter, decided, decisions.probabilities),
+        undecided=undecided_of(decided, one.undecided, sorter.plan.judge.beta),
+        coverage=coverage(decisions.probabilities[np.arange(right.size), decisions.best], right),
         true=decided.true,
-        given=decided.given,
+        sorted_as=decided.sorted_as,
         probabilities=decisions.probabilities,
         reliability_before=reliability_before,
     )
@@ -169,13 +170,22 @@ def _losses(own: Ints, probabilities: Floats) -> tuple[float, float] | None:
     )
 
 
-def _cost(sorter: Sorter, decided: Decided) -> float | None:
-    """The mean cost, where costs are known for all labels that occur."""
+def _costs(sorter: Sorter, decided: Decided, probabilities: Floats) -> Costing | None:
+    """What the decisions cost, where costs are known for all labels that occur. probabilities: (n, k) in the sorter's labels."""
     costs, names = sorter.costs, decided.labels
     if costs is None or not {names[number] for number in np.unique(decided.true).tolist()} <= set(costs):
         return None
-    matrix = np.array([[costs.get(a, {}).get(b, 0.0) for b in names] for a in names])
-    return mean_cost(decided.true, decided.given, matrix)
+    number = np.array([names.index(label) for label in sorter.labels], dtype=np.int64)
+    return costing(
+        Priced(
+            true=decided.true,
+            sorted_as=decided.sorted_as,
+            likeliest=number[probabilities.argmax(axis=1)],
+            labels=names,
+            table=np.array([[costs.get(a, {}).get(b, np.inf) for b in names] for a in names]),
+            sample=decided.sample,
+        )
+    )
 
 
 def _judged_sets(judgement: Judgement, one: Compared, sample: Sample, right: Bools) -> Judgement:
@@ -183,14 +193,14 @@ def _judged_sets(judgement: Judgement, one: Compared, sample: Sample, right: Boo
     sorter = one.sorter
     separator = sorter.plan.columns.label_separator
     trues = [set_of_labels(cell, separator) for cell in one.true]
-    givens = [set_of_labels(cell, separator) for cell in one.given]
+    sorted_sets = [set_of_labels(cell, separator) for cell in one.sorted_as]
     names = tuple(sorted({*sorter.labels, *(label for labels in trues for label in labels)}))
     measures = []
     for name in names:
         has = np.array([name in labels for labels in trues], dtype=np.int64)
-        got = np.array([name in labels for labels in givens], dtype=np.int64)
+        got = np.array([name in labels for labels in sorted_sets], dtype=np.int64)
         alone = Decided(
-            true=has, given=got, labels=("without", "with"), majority="without", baseline=has == 0, sample=sample
+            true=has, sorted_as=got, labels=("without", "with"), majority="without", baseline=has == 0, sample=sample
         )
         measures.append(replace(judge(alone).per_label[1], label=name))
     f1 = [found.f1.value for found in measures if found.f1.value is not None]

@@ -6,8 +6,8 @@ from pathlib import Path
 import numpy as np
 
 from upsort.core.judging.reliability import Reliability
+from upsort.draw.confusions import confusion_figure
 from upsort.draw.judgements import (
-    confusion_figure,
     coverage_figure,
     precision_recall_figure,
     probability_histograms,

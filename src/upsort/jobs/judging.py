@@ -5,25 +5,26 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.dates import Dates, dates_of
 from upsort.core.errors import UsageProblem
 from upsort.core.judging.protocol import Parts
 from upsort.core.judging.splits import Order, Splits, splits
 from upsort.core.learning.labelled import Labelled
 from upsort.core.plan import Plan
-from upsort.files.dates import as_day
 from upsort.jobs.corpus import Answer, LabelledCorpus
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Kept:
     """How what belongs together was kept on one side. copies: documents that copy another one. taken_out: documents that
     training parts had to give up for it, over all splits. undated: documents without a date, in a split in time. groups:
-    how many there are, where a column names them."""
+    how many there are, where a column names them. dates: what is to be told about how they are written."""
 
     copies: int = 0
     taken_out: int = 0
     undated: int = 0
     groups: int | None = None
+    dates: str = ""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -57,17 +58,25 @@ def prepared(corpus: LabelledCorpus, plan: Plan, answer: Answer, allow_copies: b
     together = answer.together
     documents = replace(answer.documents, groups=together.named if allowed else together.groups)
     marks, rows = corpus.marks, answer.rows.tolist()
+    cells = [marks.dates[row] for row in rows]
+    dates = dates_of(cells, plan.columns.date_format)
     order = Order(
-        day_numbers([marks.dates[row] for row in rows]) if plan.columns.date else None,
+        day_numbers(cells, dates) if plan.columns.date else None,
         [marks.folds[row] for row in rows] if plan.columns.fold else (),
     )
     made = splits(documents, plan.judge, order)
     named = np.unique(together.named).size if together.named is not None else None
-    kept = Kept(together.copies, sum(made.taken_out), made.undated, named)
+    kept = Kept(
+        copies=together.copies,
+        taken_out=sum(made.taken_out),
+        undated=made.undated,
+        groups=named,
+        dates=dates.said(plan.columns.date) if plan.judge.in_time else "",
+    )
     return Prepared(documents=documents, splits=made, kept=kept, name=answer.name, rows=answer.rows)
 
 
-def day_numbers(cells: list[str]) -> Floats:
+def day_numbers(cells: list[str], dates: Dates) -> Floats:
     """(n,) numbers of days, NaN where a cell holds none."""
-    days = [as_day(cell) for cell in cells]
+    days = [dates.day(cell) for cell in cells]
     return np.array([day.toordinal() if day is not None else np.nan for day in days], dtype=np.float64)

@@ -1,7 +1,7 @@
 """Looking at single documents: a random few, those with a value in some column, those with a word."""
 
 import random
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from upsort.core import plan
@@ -54,16 +54,21 @@ def sample(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], mos
 
 
 def find(
-    inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], word: str, most: int
+    inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], word: str, most: int, as_written: bool = False
 ) -> tuple[list[InContext], int, int]:
-    """The first occurrences of a word or phrase, in any case; and how many documents hold it, of how many."""
-    wanted = lower(word, choices.clean.language)
+    """The first occurrences of a word or phrase, in any case unless as it is written; and how many documents hold it, of how
+    many."""
+
+    def seen(text: str) -> str:
+        return text if as_written else lower(text, choices.clean.language)
+
+    wanted = seen(word)
     found: list[InContext] = []
     holding = documents = 0
     for block, place in _meeting(inputs, choices, where):
         documents += 1
         text = block.texts[place]
-        lowered = lower(text, choices.clean.language)
+        lowered = seen(text)
         at = lowered.find(wanted)
         if at < 0:
             continue
@@ -87,15 +92,21 @@ def _meeting(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]]) -
     """Blocks and places of the documents that have the wanted values in the wanted columns."""
     columns = choices.columns
     for block in Reader(columns).blocks(inputs, SetAside()):
-        places = [(_where_place(name, block, columns), value) for name, value in where]
-        for place, row in enumerate(block.rows):
-            if all(row[column].strip() == value for column, value in places):
+        wanted = [(_cells(name, block, columns), value) for name, value in where]
+        for place in range(len(block.rows)):
+            if all(cells[place].strip() == value for cells, value in wanted):
                 yield block, place
 
 
-def _where_place(name: str, block: DocumentBlock, columns: plan.Columns) -> int:
-    own = {"label": columns.label, "id": columns.id}
-    return column_place(own[name] if name not in block.columns and own.get(name) else name, block.columns, block.source)
+def _cells(name: str, block: DocumentBlock, columns: plan.Columns) -> Sequence[str]:
+    """The cells of a column; `label` and `id` are also those of the columns that have that role, `id` what documents are called
+    where no column says it."""
+    if name not in block.columns:
+        if name == "id":
+            return block.ids
+        name = columns.label if name == "label" and columns.label else name
+    place = column_place(name, block.columns, block.source)
+    return [row[place] for row in block.rows]
 
 
 def parsed_where(text: str) -> tuple[str, str]:

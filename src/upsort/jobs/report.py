@@ -15,8 +15,9 @@ from upsort.core.errors import UsageProblem
 from upsort.core.insight.terms import informative_terms
 from upsort.core.judging.measures import Confusion
 from upsort.core.learning.sorter import Sorter
-from upsort.draw.judgements import confusion_figure, coverage_figure, probability_histograms, reliability_figure
-from upsort.draw.pages import embedded, rendered
+from upsort.draw.confusions import confusion_figure
+from upsort.draw.judgements import coverage_figure, probability_histograms, reliability_figure
+from upsort.draw.pages import beginning_of, for_both_widths, rendered
 from upsort.files.documents import columns_for
 from upsort.files.ledger import data_digest, plan_digest
 from upsort.files.plan_text import plan_text
@@ -31,16 +32,21 @@ from upsort.jobs.suspects import SuspectsResult, suspects
 from upsort.jobs.work import Work
 
 _TERMS = 12
-_MISTAKES = 15
+_MISTAKES, _SUSPECTS = 15, 12
+_CONFUSIONS = 3
 _EXAMPLES = 2
 _TEXT = 400
 
 
 @dataclass(frozen=True, kw_only=True)
 class Wording:
-    """How the page says what it shows; made where wording is made."""
+    """How the page says what it shows; made where wording is made. good, against: a figure, and what it is."""
 
     headline: Sequence[str]
+    good: tuple[str, str]
+    against: tuple[str, str]
+    confused: Sequence[str]
+    advice: Sequence[str]
     label_heads: Sequence[str]
     label_rows: Sequence[Sequence[str]]
     measures: Sequence[Sequence[str]]
@@ -83,6 +89,10 @@ def write_report(one: Judged, wording: Wording, sources: Sources, found: Suspect
         name=Path(sources.sorter).name,
         made=f"A {sorter.plan.classifier.kind} sorter of {len(sorter.labels)} labels.",
         headline=wording.headline,
+        good=wording.good,
+        against=wording.against,
+        confused=wording.confused,
+        advice=wording.advice,
         warnings=[
             f"{count:,} documents have the label {label}, which the sorter does not know."
             for label, count in one.unknown_labels.items()
@@ -96,11 +106,25 @@ def write_report(one: Judged, wording: Wording, sources: Sources, found: Suspect
         remarks=wording.remarks,
         suspects_told=wording.suspects,
         figures=_figures(one),
-        confusions=[_confusion(one, pair) for pair in one.judgement.largest_confusions()],
+        confusions=[_examples(one, pair) for pair in one.judgement.confusions(_CONFUSIONS)],
         deciding=_deciding(sorter),
         terms=list(informative_terms(sorter, _TERMS).items()) if linear else [],
         suspects=found.suspects if found is not None else None,
-        mistakes=one.mistakes[:_MISTAKES],
+        suspect_rows=[
+            (suspect.reference, suspect.label, suspect.rather, beginning_of(suspect.text))
+            for suspect in (found.suspects[:_SUSPECTS] if found is not None else ())
+        ],
+        mistake_rows=[
+            (
+                wrong.reference,
+                wrong.true,
+                wrong.sorted_as,
+                f"{wrong.probability:.2f}",
+                ", ".join(wrong.pulled_by),
+                beginning_of(wrong.text),
+            )
+            for wrong in one.mistakes[:_MISTAKES]
+        ],
         plan=plan_text(replace(sorter.plan, candidates={})),
         commands=_commands(sources, sorter),
         version=f"upsort {__version__}",
@@ -129,16 +153,15 @@ def _features(sorter: Sorter) -> str:
     shortest, longest = min(features.lengths), max(features.lengths)
     lengths = f"{features.units}" if longest == 1 else f"{shortest} to {longest} {features.units}"
     beside = len(space.terms) - space.counted
-    return (
-        f"{space.counted:,} terms of {lengths}, in at least {features.in_at_least} and at most {features.in_at_most:.0%} of the "
-        f"documents, weighted by {features.weighting}" + (f"; {beside} columns beside them." if beside else ".")
-    )
+    bounds = f"in at least {features.in_at_least} and at most {100 * features.in_at_most:.3g} % of the documents"
+    terms = f"{space.counted:,} terms of {lengths}, {bounds}, weighted by {features.weighting}"
+    return f"{terms}; {beside} columns beside them." if beside else f"{terms}."
 
 
 def _deciding(sorter: Sorter) -> str:
     parts = []
     if sorter.costs is not None:
-        parts.append("The label of least expected cost is given.")
+        parts.append("Each document is sorted as the label of least expected cost.")
     elif sorter.decision is not None:
         weights = ", ".join(
             f"{label} × {weight:.2f}"
@@ -146,19 +169,21 @@ def _deciding(sorter: Sorter) -> str:
         )
         parts.append(f"Probabilities are weighted before the highest is taken: {weights}.")
     else:
-        parts.append("The most probable label is given.")
+        parts.append("Each document is sorted as the most probable label.")
     bound = sorter.plan.decide.undecided_below
-    parts.append(f"Below a probability of {bound} none is." if bound else "None is left undecided.")
+    parts.append(f"Below a probability of {bound} it is left undecided." if bound else "None is left undecided.")
     if sorter.calibration.kind != "none":
         parts.append(f"Probabilities are calibrated ({sorter.calibration.kind}) on folds of the training documents.")
     return " ".join(parts)
 
 
-def _figures(one: Judged) -> dict[str, str]:
-    found = {"confusion": embedded(confusion_figure(one.judgement.table, one.judgement.labels))}
+def _figures(one: Judged) -> dict[str, dict[str, str]]:
+    table, names_of = one.judgement.table, one.judgement.labels
+    confused = (confusion_figure(table, names_of), confusion_figure(table, names_of, narrow=True))
+    found = {"confusion": for_both_widths(confused[0], "confusion", confused[1])}
     names = ("reliability", "probabilities", "coverage")
     if one.probability is None:
-        return found | dict.fromkeys(names, "")
+        return found | {name: {} for name in names}
     labels = one.sorter.labels
     place = {label: number for number, label in enumerate(labels)}
     own = np.array([place.get(one.judgement.labels[true], -1) for true in one.true.tolist()])
@@ -167,16 +192,17 @@ def _figures(one: Judged) -> dict[str, str]:
         probability_histograms(own, one.probabilities, labels),
         coverage_figure(one.coverage),
     )
-    return found | {name: embedded(figure) for name, figure in zip(names, figures, strict=True)}
+    return found | {name: for_both_widths(figure, name) for name, figure in zip(names, figures, strict=True)}
 
 
-def _confusion(one: Judged, pair: Confusion) -> dict[str, Any]:
+def _examples(one: Judged, pair: Confusion) -> dict[str, Any]:
+    """Documents of the sorter's commonest mistakes."""
     examples = [
-        mistake.text[:_TEXT] for mistake in one.mistakes if (mistake.true, mistake.given) == (pair.true, pair.given)
+        mistake.text[:_TEXT]
+        for mistake in one.mistakes
+        if (mistake.true, mistake.sorted_as) == (pair.true, pair.sorted_as)
     ]
-    were = "was" if pair.documents == 1 else "were"
-    said = f"{pair.documents} of {pair.of} {pair.true!r} documents {were} taken for {pair.given!r}."
-    return {"said": said, "examples": examples[:_EXAMPLES]}
+    return {"true": pair.true, "sorted_as": pair.sorted_as, "examples": examples[:_EXAMPLES]}
 
 
 def _commands(sources: Sources, sorter: Sorter) -> list[str]:

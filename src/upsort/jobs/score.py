@@ -12,7 +12,7 @@ import numpy as np
 from upsort.core.arrays import Ints
 from upsort.core.insight.drift import Drift, NewDocuments, drift
 from upsort.core.learning.held_out import UnknownWords
-from upsort.core.learning.sorter import LENGTH_CLASSES, Decisions, Sorter, length_classes
+from upsort.core.learning.sorter import LENGTH_CLASSES, Decisions, Sorter, length_classes, without_known_words
 from upsort.core.plan import Columns
 from upsort.engine.processes import in_order
 from upsort.files.by_name import ByName, together
@@ -41,13 +41,14 @@ class Layout:
 
 @dataclass(frozen=True, kw_only=True)
 class ScoreResult:
-    """documents: rows written. labels: how often each was given, for each answer. without_tokens: those decided by the
-    intercepts alone, having no word that could count. unknown_share: of all words. drifts: for each answer. passages: that were
-    read, where documents were made of them."""
+    """documents: rows written. labels: how often each was given, for each answer. without_tokens: those without a
+    word. nothing_known: those without a word that the sorter knows, the former included. unknown_share: of all words. drifts: for
+    each answer. passages: that were read, where documents were made of them."""
 
     documents: int
     labels: tuple[Counter[str], ...]
     without_tokens: int
+    nothing_known: int
     unknown_share: float
     drifts: tuple[Drift, ...]
     passages: int | None = None
@@ -102,6 +103,7 @@ class _Tally:
     lengths: Ints
     documents: int = 0
     without_tokens: int = 0
+    nothing_known: int = 0
     words: UnknownWords = field(default_factory=UnknownWords)
 
     def state(self) -> dict[str, Any]:
@@ -112,6 +114,7 @@ class _Tally:
             "lengths": self.lengths.tolist(),
             "documents": self.documents,
             "without_tokens": self.without_tokens,
+            "nothing_known": self.nothing_known,
             "words": asdict(self.words),
         }
 
@@ -128,6 +131,7 @@ class _Tally:
             lengths=np.array(state["lengths"], dtype=np.int64),
             documents=state["documents"],
             without_tokens=state["without_tokens"],
+            nothing_known=state.get("nothing_known", 0),
             words=UnknownWords(**{**state["words"], "squares": tuple(state["words"]["squares"])}),
         )
 
@@ -152,6 +156,7 @@ class _Scored:
     labels: list[list[str]]
     best: list[Ints]
     tokens: Ints
+    nothing_known: int
     unknown: UnknownWords
 
 
@@ -186,8 +191,9 @@ class Scoring:
         ]
         tokens = decided[0].tokens
         unknown = UnknownWords.of(tokens, decided[0].unknown_share)
-        labels = [sorter.given(decisions) for sorter, decisions in zip(sorters, decided, strict=True)]
-        return _Scored(rows=rows, labels=labels, best=best, tokens=tokens, unknown=unknown)
+        labels = [sorter.sorted_as(decisions) for sorter, decisions in zip(sorters, decided, strict=True)]
+        nothing_known = int(without_known_words(decided[0]).sum())
+        return _Scored(rows=rows, labels=labels, best=best, tokens=tokens, nothing_known=nothing_known, unknown=unknown)
 
 
 def with_decisions(
@@ -228,6 +234,7 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
         tally.lengths += length_classes(scored.tokens)
         tally.documents += len(scored.rows)
         tally.without_tokens += int((scored.tokens == 0).sum())
+        tally.nothing_known += scored.nothing_known
         tally.words = UnknownWords.summed((tally.words, scored.unknown))
         if going.done is not None:
             going.done(tally.documents, tally.state())
@@ -240,6 +247,7 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
         documents=tally.documents,
         labels=tally.labels,
         without_tokens=tally.without_tokens,
+        nothing_known=tally.nothing_known,
         unknown_share=tally.words.share,
         drifts=drifts,
     )
@@ -294,8 +302,9 @@ def score_documents_of_passages(
     tokens = whole[0].tokens if whole else np.zeros(0, dtype=np.int64)
     return ScoreResult(
         documents=len(documents),
-        labels=tuple(Counter(sorter.given(found)) for sorter, found in zip(sorters, whole, strict=False)),
+        labels=tuple(Counter(sorter.sorted_as(found)) for sorter, found in zip(sorters, whole, strict=False)),
         without_tokens=int((tokens == 0).sum()),
+        nothing_known=int(without_known_words(whole[0]).sum()) if whole else 0,
         unknown_share=UnknownWords.of(tokens, whole[0].unknown_share).share if whole else 0.0,
         drifts=(),
         passages=len(names),

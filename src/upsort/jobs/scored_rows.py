@@ -31,13 +31,15 @@ def _of_best(sorter: Sorter, decisions: Decisions) -> list[Any]:
     return decisions.probabilities[np.arange(decisions.best.size), decisions.best].tolist()  # type: ignore[no-any-return]
 
 
-LABEL = DecisionColumn("label", lambda sorter, decisions: sorter.given(decisions))
+LABEL = DecisionColumn("label", lambda sorter, decisions: sorter.sorted_as(decisions))
+REMARK = DecisionColumn("remark", lambda sorter, decisions: sorter.remarks(decisions))
 COLUMNS: list[DecisionColumn] = [
     LABEL,
     DecisionColumn("probability", _of_best, 6),
     DecisionColumn("second_label", lambda sorter, found: [sorter.labels[second] for second in found.second.tolist()]),
     DecisionColumn("margin", lambda sorter, decisions: decisions.margin.tolist(), 6),
     DecisionColumn("unknown_share", lambda sorter, decisions: decisions.unknown_share.tolist(), 4),
+    REMARK,
 ]
 """The columns that scoring adds, in their order; adding one is adding it here."""
 
@@ -90,6 +92,7 @@ def decision_values(sorter: Sorter, decisions: Decisions, all_probabilities: boo
 def label_columns(names: Sequence[str]) -> list[str]:
     """Those among the columns of a table that hold the label that scoring gave; one for each answer."""
     begins = [name.removesuffix(LABEL.name) for name in names if name.startswith(_BEGIN) and name.endswith(LABEL.name)]
-    whole = [begin for begin in begins if all(begin + one.name in names for one in COLUMNS)]
+    telling = [one.name for one in COLUMNS if one is not REMARK]  # tables of before have none
+    whole = [begin for begin in begins if all(begin + name in names for name in telling)]
     # Columns may have been taken out since; the label of a sorter of one answer is then known by its name alone.
     return [begin + LABEL.name for begin in whole or begins if begin in whole or begin == _BEGIN]

@@ -9,11 +9,12 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Keys
+from upsort.core.dates import dates_of
 from upsort.core.errors import DataProblem
 from upsort.core.features.beside import no_cells
 from upsort.core.features.measured import Measured
-from upsort.core.judging.near_copies import Prints, prints_of
-from upsort.core.judging.near_copies import joined as joined_prints
+from upsort.core.features.prints import Prints, prints_of
+from upsort.core.features.prints import joined as joined_prints
 from upsort.core.judging.splits import hold_out, latest
 from upsort.core.judging.together import Together, copy_groups, named_groups
 from upsort.core.learning.dealing import document_keys, text_digests
@@ -48,6 +49,7 @@ class SplitResult:
     copies: int
     taken_out: int
     undated: int
+    dates: str
     groups: int | None
     far: dict[str, float]
 
@@ -68,8 +70,11 @@ def split(work: Work, share: float, folder: Path) -> SplitResult:
         measured=not_counted(numbers.size), labels=numbers, names=names, groups=seen.together.groups, keys=seen.keys
     )
     left_out: dict[int, Reason] = {}
+    said = ""
     if work.plan.judge.in_time:
-        days = day_numbers(seen.marks.dates)
+        dates = dates_of(seen.marks.dates, work.plan.columns.date_format)
+        said = dates.said(work.plan.columns.date)
+        days = day_numbers(seen.marks.dates, dates)
         held, taken = latest(days, share, documents.groups)
         left_out = {place: Reason(Why.NO_DATE) for place in np.flatnonzero(np.isnan(days)).tolist()}
         left_out |= {place: Reason(Why.HELD_OUT_TOGETHER) for place in np.flatnonzero(taken).tolist()}
@@ -89,6 +94,7 @@ def split(work: Work, share: float, folder: Path) -> SplitResult:
         held_out_labels=sides[1],
         copies=seen.together.copies,
         taken_out=sum(reason.why is Why.HELD_OUT_TOGETHER for reason in left_out.values()),
+        dates=said,
         undated=sum(reason.why is Why.NO_DATE for reason in left_out.values()),
         groups=np.unique(named).size if named is not None else None,
         far={} if work.plan.judge.in_time else _far(names, sides, share),

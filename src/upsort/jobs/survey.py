@@ -9,26 +9,32 @@ import numpy as np
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem
+from upsort.core.features.prints import Prints, joined, prints_of_tokens
 from upsort.core.insight.columns import ColumnSummary, ColumnTally, kind_of
 from upsort.core.insight.common_terms import CommonTerm, TermTally
 from upsort.core.insight.lengths import Lengths, share_between, summarised
-from upsort.core.judging.near_copies import Prints, find_copies, joined, prints_of_tokens
+from upsort.core.judging.near_copies import find_copies
 from upsort.core.learning.labelled import numbered
 from upsort.core.text.labels import spellings
+from upsort.core.text.languages import Spoken, spoken_in
 from upsort.core.text.lowercase import lower
-from upsort.core.text.oddities import has_broken_characters, languages_of, other_script, stop_word_hits
+from upsort.core.text.oddities import broken_characters
 from upsort.core.text.repetition import is_repetition
 from upsort.core.text.stop_words import negations, stop_words
 from upsort.core.text.tokeniser import first_in_document, tokenise
 from upsort.files.documents import DocumentBlock, Reader, large_blocks
+from upsort.files.language_profiles import profiles
 from upsort.files.reasons import Why
 from upsort.files.sources import Inputs
+from upsort.jobs.language import main_language
 from upsort.jobs.progress import nothing_usable
 from upsort.jobs.work import Work
 
 _CHARACTERS_AT_ONCE = 4_000_000
 _OPENING_WORDS = 4
 _EXAMPLES = 3
+IN_ANOTHER = "in another language"
+SAME_NAME = "with an identifier that another one has"
 
 
 @dataclass(frozen=True)
@@ -83,7 +89,8 @@ class SurveyResult:
     """labels: documents of each label, commonest first; empty without a label column. unlabelled: documents without one.
 
     empty: rows without text. length_share: share of the variance of the logarithm of the number of words that lies between
-    labels. lengths: words of every document, by label (figures are drawn from it).
+    labels. lengths: words of every document, by label (figures are drawn from it). broken: the first broken characters,
+    where there are any. spoken: the language that the texts seem to be in.
     """
 
     documents: int
@@ -107,6 +114,9 @@ class SurveyResult:
     terms_by_label_with_stop_words: dict[str, list[CommonTerm]]
     columns: list[ColumnSummary]
     lengths: dict[str, list[int]] = field(repr=False)
+    language: str
+    broken: str
+    spoken: Spoken
 
 
 def survey(work: Work, shortest: int = 5, top: int = 12) -> SurveyResult:
@@ -134,8 +144,9 @@ class _Looking:
         self.openings: Counter[str] = Counter()
         self.prints: list[Prints] = []
         self.terms = TermTally()
-        self.languages: list[str] = []
+        self.languages: list[Spoken] = []
         self.odd: dict[str, list[str]] = {}
+        self.broken = ""
         self.tallies = _column_tallies(inputs, choices.columns)
 
     def add(self, block: DocumentBlock) -> None:
@@ -149,7 +160,7 @@ class _Looking:
         self.words += lengths
         self.prints.append(prints)
         self.terms.add(tokens, block.marks.labels, once)
-        self.languages += languages_of(stop_word_hits(tokens))
+        self.languages += spoken_in(tokens, profiles())
         entries = list(zip(block.ids, lengths, block.texts, block.marks.labels, strict=True))
         short = [Document(*entry) for entry in nsmallest(self.listed, entries, key=lambda entry: entry[1])]
         long = [Document(*entry) for entry in nlargest(self.listed, entries, key=lambda entry: entry[1])]
@@ -160,14 +171,13 @@ class _Looking:
         ):
             if words > _OPENING_WORDS:
                 self.openings[" ".join(text[:80].split(maxsplit=_OPENING_WORDS)[:_OPENING_WORDS])] += 1
-            if has_broken_characters(text):
+            if broken := broken_characters(text):
                 self._note("broken characters", reference)
+                self.broken = self.broken or broken
             if words == 0:
                 self._note("no words at all", reference)
             elif is_repetition(words, distinct):
                 self._note("the same few words repeated", reference)
-            elif script := other_script(text):
-                self._note(f"mostly in {script} script", reference)
         for place, tally in self.tallies.get(block.columns, {}).items():
             tally.add([row[place] for row in block.rows], block.marks.labels)
 
@@ -204,6 +214,9 @@ class _Looking:
             terms_without_stop_words=self.terms.commonest(max(top, 90), stops),
             terms_by_label=self.terms.commonest_by_label(top, stops),
             terms_by_label_with_stop_words=self.terms.commonest_by_label(top),
+            language=language,
+            broken=self.broken,
+            spoken=main_language(self.languages),
             columns=_merged([tally.summary() for tallies in self.tallies.values() for tally in tallies.values()]),
             lengths={name: values.tolist() for name, values in by_label.items()} or {"all": self.words},
         )
@@ -233,12 +246,21 @@ class _Looking:
 
     def _odd(self) -> list[Odd]:
         """What looks out of place, most documents first; the language that most documents are in is not odd."""
-        spoken = Counter(filter(None, self.languages))
-        main = spoken.most_common(1)[0][0] if spoken else ""
+        main = main_language(self.languages)
         for language, reference in zip(self.languages, self.references, strict=True):
-            if language and language != main:
-                self._note(f"in another language, {language} it seems", reference)
-        odd = [Odd(what, len(references), references[:_EXAMPLES]) for what, references in self.odd.items()]
+            if language.code and language.code != main.code:
+                self._note(f"{IN_ANOTHER}, {language} it seems", reference)
+            elif language.script and language.script != main.script:
+                self._note(f"mostly in {language}", reference)
+        if self.choices.columns.id:
+            times = Counter(self.references)
+            for reference in dict.fromkeys(name for name in self.references if times[name] > 1):
+                for _ in range(times[reference]):
+                    self._note(SAME_NAME, reference)
+        odd = [
+            Odd(what, len(references), list(dict.fromkeys(references))[:_EXAMPLES])
+            for what, references in self.odd.items()
+        ]
         return sorted(odd, key=lambda entry: -entry.documents)
 
 

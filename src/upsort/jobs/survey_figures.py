@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from pathlib import Path
 
+from upsort.core.text.stop_words import greetings
 from upsort.draw.bars import label_bars, term_bars
 from upsort.draw.histograms import length_histograms
 from upsort.draw.months import month_bars
@@ -17,6 +18,7 @@ def draw_survey(result: SurveyResult, folder: Path, kind: str = "png") -> list[P
     make_folder(folder)
     check_writable(folder / f"labels.{kind}")
     written = []
+    labels = [label for label, _ in result.labels]
     if result.labels:
         written.append(save(label_bars(result.labels), folder / f"labels.{kind}"))
     written.append(save(length_histograms(result.lengths), folder / f"lengths.{kind}"))
@@ -28,10 +30,19 @@ def draw_survey(result: SurveyResult, folder: Path, kind: str = "png") -> list[P
         panels = {label: [(term.term, term.documents) for term in lists[label]] for label in _in_order(result, lists)}
         title = "Terms in most documents, by label"
         title += ", stop words left out" if name == "terms" else ", stop words among them"
-        written.append(save(term_bars(panels, title), folder / f"{name}.{kind}"))
-    words = [CloudWord(term.term, term.documents, term.label) for term in result.terms_without_stop_words]
-    labels = [label for label, _ in result.labels]
-    written.append(save(word_cloud(words, labels, "Terms in most documents"), folder / f"words.{kind}"))
+        written.append(save(term_bars(panels, title, labels), folder / f"{name}.{kind}"))
+    greeting = greetings(result.language)
+    words = [
+        CloudWord(term.term, term.documents, term.label if term.leans else "")
+        for term in result.terms_without_stop_words
+        if term.term not in greeting
+    ]
+    written.append(
+        save(
+            word_cloud(words, labels, "Terms in most documents, stop words and greetings left out"),
+            folder / f"words.{kind}",
+        )
+    )
     for column in result.columns:
         if column.kind == "date" and column.values:
             written.append(save(month_bars(column.values, column.name), folder / f"months.{kind}"))
@@ -40,6 +51,6 @@ def draw_survey(result: SurveyResult, folder: Path, kind: str = "png") -> list[P
 
 
 def _in_order(result: SurveyResult, lists: Iterable[str]) -> list[str]:
-    """Labels with the most documents first, so that a label has one colour in all figures."""
+    """Labels with the most documents first."""
     place = {label: number for number, (label, _) in enumerate(result.labels)}
     return sorted(lists, key=lambda label: place.get(label, 0))

@@ -10,7 +10,7 @@ from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.terms import strongest_terms
-from upsort.core.judging.cross_validation import cross_validate
+from upsort.core.judging.cross_validation import judge_by_folds
 from upsort.core.judging.suspects import find_suspects
 from upsort.core.learning.method import Method
 from upsort.core.learning.training import train_sorter
@@ -27,7 +27,7 @@ from upsort.jobs.judging import Kept, Prepared, prepared
 from upsort.jobs.work import Work
 
 _PULLS = 4
-SUGGESTED, OWN, OTHER = "suggested_label", "own_probability", "suggested_probability"
+OWN, RATHER, OTHER = "own_probability", "rather", "rather_probability"
 WRONG = "probably_wrong"
 
 
@@ -42,12 +42,12 @@ class Looking:
 
 @dataclass(frozen=True, kw_only=True)
 class Suspect:
-    """One document. wrong: how probably its label is wrong. pulled_by: its terms that speak most for the suggested label."""
+    """One document. wrong: how probably its label is wrong. pulled_by: its terms that speak most for the other label."""
 
     reference: str
     text: str
     label: str
-    suggested: str
+    rather: str
     own: float
     other: float
     wrong: float
@@ -82,18 +82,18 @@ def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
     of_row: dict[int, Suspect] = {}
     for at, place in enumerate(judged[found.places].tolist()):
         row = int(ready.rows[place])
-        own, suggested = int(documents.labels[place]), int(found.suggested[at])
+        own, rather = int(documents.labels[place]), int(found.rather[at])
         begin, end = seen.matrix.indptr[place : place + 2].tolist()
         values = (seen.matrix.indices[begin:end], seen.matrix.data[begin:end])
         suspect = Suspect(
             reference=corpus.marks.ids[row],
             text=corpus.texts[row],
             label=documents.names[own],
-            suggested=documents.names[suggested],
+            rather=documents.names[rather],
             own=float(found.own[at]),
             other=float(found.other[at]),
             wrong=float(found.wrong[at]),
-            pulled_by=strongest_terms(whole, values, suggested, own)[:_PULLS],
+            pulled_by=strongest_terms(whole, values, rather, own)[:_PULLS],
         )
         listed.append(suspect)
         of_row[row] = suspect
@@ -113,14 +113,14 @@ def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
 def _told(ready: Prepared, method: Method) -> tuple[Ints, list[Floats], tuple[str, ...]]:
     """The documents that were held out, (n, k) what sorters of each kind that never saw them say of them, and the kinds."""
     plan = method.plan
-    found = [cross_validate(ready.parts, method, plan.judge.repeats)]
+    found = [judge_by_folds(ready.parts, method, plan.judge.repeats)]
     kinds = [plan.classifier.kind]
-    other = family(plan.classifier.kind).second_opinion
+    other = family(plan.classifier).second_opinion
     second = replace(
         method, plan=replace(plan, classifier=Classifier(kind=other, label_weights=plan.classifier.label_weights))
     )
     with suppress(UsageProblem, DataProblem):  # numbers below 0 beside the text, for instance
-        found.append(cross_validate(ready.parts, second, plan.judge.repeats))
+        found.append(judge_by_folds(ready.parts, second, plan.judge.repeats))
         kinds.append(other)
     sample = found[0].sample
     means = [np.column_stack([sample.mean(column) for column in one.probabilities.T]) for one in found]
@@ -128,13 +128,9 @@ def _told(ready: Prepared, method: Method) -> tuple[Ints, list[Floats], tuple[st
 
 
 def _write(inputs: Inputs, plan: Plan, output: Path, of_row: dict[int, Suspect]) -> None:
-    """The suspicious rows as they were read, most suspicious first, with three columns added."""
+    """The suspicious rows as they were read, most suspicious first, with four columns added."""
     by_name = ByName(
-        [
-            name
-            for name in together(table.columns for table in inputs.tables)
-            if name not in (SUGGESTED, OWN, OTHER, WRONG)
-        ]
+        [name for name in together(table.columns for table in inputs.tables) if name not in (OWN, RATHER, OTHER, WRONG)]
     )
     rows: dict[int, list[str]] = {}
     row = 0
@@ -144,7 +140,7 @@ def _write(inputs: Inputs, plan: Plan, output: Path, of_row: dict[int, Suspect])
             if row in of_row:
                 rows[row] = by_name.row(block.columns, cells)
             row += 1
-    with table_file(output, [*by_name.columns, SUGGESTED, OWN, OTHER, WRONG]) as writer:
+    with table_file(output, [*by_name.columns, OWN, RATHER, OTHER, WRONG]) as writer:
         for number, suspect in of_row.items():
-            told = (suspect.own, suspect.other, suspect.wrong)
-            writer.writerow([*rows[number], suspect.suggested, *(f"{share:.4f}" for share in told)])
+            own, other, wrong = (f"{share:.4f}" for share in (suspect.own, suspect.other, suspect.wrong))
+            writer.writerow([*rows[number], own, suspect.rather, other, wrong])

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import chain, count
 from pathlib import Path
 
 import numpy as np
@@ -18,7 +19,8 @@ from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.names import suggestion
-from upsort.draw.leanings import diverging_bars, frequency_scatter
+from upsort.draw.canvas import colours_of_few
+from upsort.draw.leanings import bars_for_and_against, frequency_scatter
 from upsort.files.writing import make_folder
 from upsort.jobs.corpus import read_labelled_corpus
 from upsort.jobs.figures import save
@@ -247,15 +249,27 @@ def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
     make_folder(folder)
     written = []
     totals = result.counts.documents.sum(axis=1)
-    for number, label in enumerate(result.labels):
+    names = file_names(result.labels)
+    for number, (label, name) in enumerate(zip(result.labels, names, strict=True)):
         if label not in result.speaking_for:
             continue
-        name = "".join(character if character.isalnum() else "-" for character in label)
         entries = [
             *((one.term, one.value) for one in result.speaking_for[label][:top]),
             *((one.term, one.value) for one in result.against[label][:top][::-1]),
         ]
-        written.append(save(diverging_bars(label, entries, result.way), folder / f"terms-{name}.png"))
-        figure = frequency_scatter(label, result.counts.terms, totals, result.values[:, number], result.way)
+        colour = colours_of_few([label], result.labels)[label]
+        written.append(save(bars_for_and_against(label, entries, result.way, colour), folder / f"terms-{name}.png"))
+        values = result.values[:, number]
+        figure = frequency_scatter((label, colour), result.counts.terms, totals, values, result.way)
         written.append(save(figure, folder / f"frequency-{name}.png"))
     return written
+
+
+def file_names(labels: Sequence[str]) -> list[str]:
+    """A name for a file of each label, each another one."""
+    found: list[str] = []
+    for label in labels:
+        base = "".join(character if character.isalnum() else "-" for character in label)
+        others = (f"{base}-{number}" for number in count(2))
+        found.append(next(name for name in chain([base], others) if name.casefold() not in map(str.casefold, found)))
+    return found

@@ -13,6 +13,7 @@ from upsort.core.judging.intervals import Rate, of_known, share_of, wilson
 from upsort.core.judging.protocol import outcome_of
 from upsort.core.judging.sample import Sample
 from upsort.core.learning.inner import CALIBRATION_FOLDS, dealt_splits
+from upsort.core.learning.kept_documents import thinned
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
@@ -22,6 +23,8 @@ from upsort.files.sorter_file import save_sorters
 from upsort.files.writing import check_writable
 from upsort.jobs.corpus import Answer, Keeping, read_labelled_corpus
 from upsort.jobs.decisions import check_costs
+from upsort.jobs.kept import kept_of
+from upsort.jobs.language import language_of, other_language
 from upsort.jobs.work import Work
 
 
@@ -51,29 +54,42 @@ class Checked:
     groups: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TrainResult:
-    """The answers, where they were saved, and how many bytes that took. read_seconds: reading, cleaning and counting."""
+    """The answers, where they were saved, and how many bytes that took. read_seconds: reading, cleaning and counting. language:
+    what is to be said where the texts are in another language than the plan says."""
 
     answers: tuple[AnswerResult, ...]
     path: Path
     size: int
     read_seconds: float
+    language: str
 
 
-def train(work: Work, output: Path, check: bool = True) -> TrainResult:
-    """Train on all usable labelled documents and write the sorter to `output`. check: make the quick check."""
+def train(work: Work, output: Path, check: bool = True, extendable: bool = False) -> TrainResult:
+    """Train on all usable labelled documents and write the sorter to `output`. check: make the quick check. extendable: keep the
+    counts of the documents, so that others can be added."""
     check_writable(output)
     began = time.perf_counter()
-    keeping = Keeping(copies=not work.plan.judge.allow_copies and (check or _has_inner_folds(work.plan)))
+    keeping = Keeping(
+        copies=not work.plan.judge.allow_copies and (check or extendable or _has_inner_folds(work.plan)),
+        prints=extendable,
+        at_least=1 if extendable else None,
+    )
     corpus = read_labelled_corpus(work, keeping)
     read = time.perf_counter() - began
     method = corpus.method_of(work.plan)
     check_costs([answer.documents.names for answer in corpus.answers], method.costs, work.plan.decide.cost_file)
     several = len(corpus.answers) > 1
     answers = [_answer(answer, method, answer.name if several else "", check) for answer in corpus.answers]
+    if extendable:
+        answers = [
+            replace(one, sorter=replace(one.sorter, kept=thinned(kept_of(corpus, answer))))
+            for one, answer in zip(answers, corpus.answers, strict=True)
+        ]
     size = save_sorters([answer.sorter for answer in answers], output)
-    return TrainResult(tuple(answers), output, size, read)
+    language = other_language(language_of(work.inputs, work.plan.columns), work.plan)
+    return TrainResult(answers=tuple(answers), path=output, size=size, read_seconds=read, language=language)
 
 
 def _has_inner_folds(plan: Plan) -> bool:
@@ -126,6 +142,6 @@ def _quick_check(documents: Labelled, method: Method) -> Checked | None:
         found = outcome_of(documents, split, method.for_labels())
     except DataProblem:  # four in five may be too few to learn from, where all are enough
         return None
-    right = (found.given == documents.labels[found.held_out]).astype(np.float64)
+    right = (found.sorted_as == documents.labels[found.held_out]).astype(np.float64)
     sample = Sample.of(found.held_out, 1, documents.groups)
     return Checked(share_of(right, np.ones(right.size), sample), sample.groups)

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from pathlib import Path
 
+from upsort.core.dates import Dates, DateTally, checked_form, dates_of
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.trends import Trend, trend_of
 from upsort.core.names import listed
-from upsort.draw.trends import stacked_figure
+from upsort.draw.trends import trend_figure
 from upsort.files.columns import column_place
-from upsort.files.dates import as_day
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Refused
 from upsort.files.sources import Inputs
@@ -22,27 +22,34 @@ _MOST_PERIODS = 400
 _SAMPLE = 200
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TrendResult:
-    """label, by: the columns that were counted. documents: rows counted."""
+    """label, by: the columns that were counted. documents: rows counted. period: that they were counted by; empty for values.
+    dates: what is to be told about how they are written."""
 
     trend: Trend
     label: str
     by: str
     documents: int
+    period: str
+    dates: str
 
 
-def trend(work: Work, label: str, by: str, period: str) -> TrendResult:
+def trend(work: Work, label: str, by: str, period: str, form: str = "") -> TrendResult:
     """Count. label: the label column; empty for sorted_label. by: a column; empty for the first that holds dates.
 
-    period: day, week, month or year, for a column of dates; empty for the values of the column as they are.
+    period: day, week, month or year, for a column of dates; a named column that holds none is counted by its values, as all are
+    where the period is empty. form: how dates are written, as strptime has it; empty where that is found out.
     """
     first = work.inputs.tables[0]
     label = label or _label_column(first.columns)
     labels: list[str] = []
     keys: list[str] = []
     days: list[date] = []
-    by = by or _date_column(work.inputs)
+    by, given = by or _date_column(work.inputs, form), bool(by)
+    if period and given and not _holds_dates(work.inputs, by, form):
+        period = ""  # counted by value, which the result says
+    dates = _dates(work.inputs, by, form) if period else Dates()
     for table in work.inputs.tables:
         label_at, by_at = column_place(label, table.columns, table.name), column_place(by, table.columns, table.name)
         for block in table.blocks():
@@ -50,7 +57,7 @@ def trend(work: Work, label: str, by: str, period: str) -> TrendResult:
                 work.aside.add(refused)
             for row, line in zip(block.rows, block.lines, strict=True):
                 value, name = row[by_at].strip(), row[label_at].strip()
-                day = as_day(value) if period else None
+                day = dates.day(value) if period else None
                 if not name or (period and day is None):
                     reason = Reason(Why.NO_DATE_IN, (by,)) if name else Reason(Why.NO_LABEL)
                     work.aside.add(Refused(table.name, line, reason, tuple(row)))
@@ -67,7 +74,14 @@ def trend(work: Work, label: str, by: str, period: str) -> TrendResult:
     order = _all_periods(min(days), max(days), period) if period else sorted(set(keys))
     if len(order) > _MOST_PERIODS:
         raise UsageProblem(f"{by!r} makes {len(order):,} rows.", "Use a longer --per, or another column.")
-    return TrendResult(trend_of(keys, labels, order), label, by, len(labels))
+    return TrendResult(
+        trend=trend_of(keys, labels, order),
+        label=label,
+        by=by,
+        documents=len(labels),
+        period=period,
+        dates=dates.said(by),
+    )
 
 
 def period_of(day: date, period: str) -> str:
@@ -107,18 +121,37 @@ def _label_column(columns: tuple[str, ...]) -> str:
     return found[0]
 
 
-def _date_column(inputs: Inputs) -> str:
+def _dates(inputs: Inputs, by: str, form: str) -> Dates:
+    """How the dates of a column are written, in all tables."""
+    if form:
+        return Dates(form=checked_form(form))
+    tally = DateTally()
+    for table in inputs.tables:
+        place = column_place(by, table.columns, table.name)
+        for block in table.blocks():
+            tally.add(row[place] for row in block.rows)
+    return tally.dates()
+
+
+def _date_column(inputs: Inputs, form: str) -> str:
     """The first column most of whose cells are dates."""
+    columns = inputs.tables[0].columns
+    found = next((name for name in columns if _holds_dates(inputs, name, form)), None)
+    if found is None:
+        raise UsageProblem("No column holds dates.", f"Name one with --by. Columns: {listed(columns)}.")
+    return found
+
+
+def _holds_dates(inputs: Inputs, column: str, form: str) -> bool:
+    """Whether most of the first filled cells of a column are dates."""
     table = inputs.tables[0]
+    place = column_place(column, table.columns, table.name)
     rows = next((block.rows[:_SAMPLE] for block in table.blocks() if block.rows), [])
-    for place, name in enumerate(table.columns):
-        cells = [row[place] for row in rows if row[place].strip()]
-        if cells and sum(as_day(cell) is not None for cell in cells) > 0.8 * len(cells):
-            return name
-    raise UsageProblem("No column holds dates.", f"Name one with --by. Columns: {listed(table.columns)}.")
+    cells = [row[place] for row in rows if row[place].strip()]
+    dates = dates_of(cells, form)
+    return bool(cells) and sum(dates.day(cell) is not None for cell in cells) > 0.8 * len(cells)
 
 
 def draw_trend(result: TrendResult, path: Path, shares: bool) -> Path:
     """The figure of a trend."""
-    found = result.trend
-    return save(stacked_figure(found.periods, found.labels, found.counts, shares, result.by), path)
+    return save(trend_figure(result.trend, shares, result.by), path)

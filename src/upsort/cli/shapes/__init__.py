@@ -23,7 +23,7 @@ SHAPES: dict[str, tuple[Any, ...]] = {
     "suspects": (judging.Suspects,),
     "ledger": (judging.Ledger,),
     "terms": (using.Terms,),
-    "explain": (using.Explain, using.ExplainTree),
+    "explain": (using.Explain,),
     "next": (using.Next,),
     "extend": (using.Extend,),
     "score": (using.Score,),

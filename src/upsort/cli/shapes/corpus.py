@@ -63,6 +63,7 @@ class Survey(Result):
     openings: dict[str, int]
     copies: CopyCounts
     odd: list[Odd]
+    language: Annotated[str, told("whose stop words are left out")]
     distinct_terms: int
     terms: list[dict[str, Any]]
     terms_without_stop_words: list[dict[str, Any]]
@@ -109,6 +110,7 @@ class PlanChecked(Result):
     """upsort plan --check"""
 
     sound: bool
+    warnings: Annotated[list[str], told("what makes a cleaning step useless")]
     plan: dict[str, Any]
 
 

@@ -7,7 +7,7 @@ from typing_extensions import TypedDict
 from upsort.cli.shapes.shared import Count, Judgement, Kept, Rate, Result, closed, opened, told
 from upsort.core.judging.behind import Behind
 from upsort.core.judging.growth import Curve
-from upsort.draw.judgements import GrowthPoint
+from upsort.draw.growth import GrowthPoint
 from upsort.jobs.compare import AtTheEnd
 from upsort.jobs.judged import Mistake
 from upsort.jobs.suspects import Suspect
@@ -27,6 +27,7 @@ class Trained(TypedDict):
     optimality: float
     reached: bool
     calibration: str
+    undecided_below: Annotated[float | None, told("the bound, where there is one")]
     too_common: Annotated[list[str], told("terms left out for being in too many documents")]
     without_tokens: int
     copies: int
@@ -80,8 +81,6 @@ class Evaluated(Judgement):
     some_words_unknown: Rate
     without_copies_of_training: Rate | None
     before_calibration: BeforeCalibration | None
-    mean_cost: float | None
-    decided: Rate | None
     coverage: list[Covered]
     mistakes: list[Mistake]
 

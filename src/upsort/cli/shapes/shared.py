@@ -63,8 +63,9 @@ class Kept(TypedDict):
 class LabelJudged(TypedDict):
     """The decisions about one label."""
 
-    support: Annotated[Count, told("documents that have it")]
-    given: Annotated[Count, told("documents that were given it")]
+    documents: Annotated[Count, told("documents that have it")]
+    sorted_as: Annotated[Count, told("documents that were sorted as it")]
+    right: Annotated[Count, told("documents that have it and were sorted as it")]
     precision: Rate
     recall: Rate
     f1: Rate
@@ -100,6 +101,26 @@ class Baseline(Rate):
 
 
 @closed
+class Undecided(TypedDict):
+    """Documents that are left undecided, and the others."""
+
+    documents: Annotated[dict[str, Count], told("left undecided, by label")]
+    labels: Annotated[dict[str, LabelJudged], told("the decisions about the others")]
+    confusion: dict[str, dict[str, Count]]
+
+
+@closed
+class Costs(TypedDict):
+    """Mean costs of a document, by a table of costs."""
+
+    mean: Annotated[Rate, told("of the decisions")]
+    of_most_probable: Annotated[Rate, told("had each been sorted as its most probable label")]
+    of_one_label: Annotated[Rate, told("had all been sorted as the label that is then cheapest")]
+    one_label: str
+    more_than_most_probable: Annotated[Rate, told("below 0 where deciding by costs pays")]
+
+
+@closed
 class Judgement(TypedDict):
     """Everything measured of decisions."""
 
@@ -117,11 +138,18 @@ class Judgement(TypedDict):
     precision_recall_area: NotRequired[Rate]
     log_loss: NotRequired[Rate]
     brier: NotRequired[Rate]
+    cost: NotRequired[Annotated[Rate, told("the mean cost, where there is a table of costs")]]
+    costs: Costs | None
+    decided: NotRequired[Annotated[Rate, told("the share that is, where some are left undecided")]]
+    decided_accuracy: NotRequired[Annotated[Rate, told("of the decided ones")]]
+    undecided: Undecided | None
     p_against_baseline: Annotated[float, told("of the exact paired test against the baseline")]
     repeats: int
     groups: Annotated[int | None, told("of documents that belong together; null where all stand alone")]
     labels: dict[str, LabelJudged]
-    confusion: Annotated[dict[str, dict[str, Count]], told("documents by true and by given label")]
+    confusion: Annotated[
+        dict[str, dict[str, Count]], told("documents by true label and by the label they were sorted as")
+    ]
     areas: NotRequired[dict[str, Areas]]
     own_probability: NotRequired[dict[str, OwnProbability]]
     calibration_error: NotRequired[float | None]

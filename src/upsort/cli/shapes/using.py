@@ -6,7 +6,7 @@ from typing_extensions import TypedDict
 
 from upsort.cli.shapes.shared import Rate, Result, closed, told
 from upsort.core.insight.trends import StandingOut
-from upsort.jobs.label_next import ToLabel
+from upsort.jobs.label_next import ToLabel, Worth
 from upsort.jobs.terms import Fact
 
 
@@ -35,12 +35,107 @@ class Terms(Result):
 
 @closed
 class PulledTerm(TypedDict):
-    """A term of the text, with what it adds to each label's score."""
+    """A term of the text, the word vector of one, or a column beside the text, with what it adds to each label's score."""
 
     term: str
-    count: int
-    value: float
+    source: Annotated[str, told("`term`, `vector` or `column`")]
+    count: Annotated[int, told("how often it stands in the text; 0 of a column")]
+    value: Annotated[float, told("what it is to the classifier; of a vector, its share of the mean")]
+    given: Annotated[float | None, told("the number in the column")]
+    shares_with: Annotated[list[str], told("other terms of the same hashed column")]
     pulls: dict[str, float]
+
+
+@closed
+class Begins(TypedDict):
+    """What the scores begin with, such as an intercept."""
+
+    name: str
+    adds: dict[str, float]
+
+
+@closed
+class PullSum(TypedDict):
+    """What adds up to the scores."""
+
+    begins: list[Begins]
+    terms: list[PulledTerm]
+
+
+@closed
+class AskedTerm(TypedDict):
+    """A question of a tree."""
+
+    term: str
+    above: Annotated[float | None, told("the number that was asked for; null where the term was")]
+    answer: bool
+    documents: Annotated[float, told("of the training that were asked")]
+
+
+@closed
+class QuestionPath(TypedDict):
+    """The way through a tree."""
+
+    questions: list[AskedTerm]
+    documents: Annotated[dict[str, float], told("of the training that answered alike, by label")]
+
+
+@closed
+class VoterFound(TypedDict):
+    """A training document that has a say."""
+
+    label: str
+    similarity: float
+    weight: float
+    says: Annotated[float, told("what it adds to the score of its label")]
+    in_common: list[str]
+    document: Annotated[str | None, told("its identifier, where it was found among the tables of --among")]
+
+
+@closed
+class WordFound(TypedDict):
+    """A word of the text, from start to end in it."""
+
+    start: int
+    end: int
+    term: Annotated[str, told("what cleaning made of it")]
+    known: bool
+    leaning: Annotated[float, told("what it says for the label, against the next one where labels exclude each other")]
+
+
+@closed
+class TermEstimate(TypedDict):
+    """One term of the arithmetic of naive Bayes: times · ln(above / below)."""
+
+    term: str
+    times: int
+    above: float
+    below: float
+    log: float
+
+
+@closed
+class AbsentTerms(TypedDict):
+    """What absent terms add."""
+
+    terms: int
+    log: float
+
+
+@closed
+class WorkedSum(TypedDict):
+    """The arithmetic of one label."""
+
+    label: str
+    documents: float
+    of: float
+    log_prior: float
+    smoothing: float
+    terms: list[TermEstimate]
+    absent: AbsentTerms | None
+    score: float
+    plain_share: float
+    probability: float
 
 
 @closed
@@ -64,22 +159,26 @@ class Similar(TypedDict):
 class Explain(Result):
     """upsort explain"""
 
-    label: str
+    label: Annotated[str, told("as score gives it")]
+    labels: Annotated[list[str] | None, told("the single ones, where a document may have several")]
+    probability: float
     second_label: str
+    remark: Annotated[str | None, told("on an answer that rests on no word of the text")]
     probabilities: dict[str, float]
     scores: dict[str, float]
-    intercept: dict[str, float]
-    terms: list[PulledTerm]
+    thresholds: Annotated[
+        dict[str, float] | None, told("from which probability on a label is given, where there may be several")
+    ]
+    calibration: Annotated[str, told("how scores become probabilities")]
+    sum: Annotated[PullSum | None, told("of a linear sorter, naive Bayes or centroids")]
+    path: Annotated[QuestionPath | None, told("of a tree")]
+    voters: Annotated[list[VoterFound] | None, told("of neighbours")]
+    training_documents: Annotated[dict[str, float] | None, told("of kinds that do not look at the text")]
+    words: list[WordFound]
     unknown_words: list[str]
     flip: Flip | None
     similar: list[Similar]
-
-
-@closed
-class ExplainTree(Result):
-    """upsort explain, of a tree"""
-
-    path: list[str]
+    arithmetic: Annotated[list[WorkedSum] | None, told("with --arithmetic")]
 
 
 @closed
@@ -87,7 +186,21 @@ class Next(Result):
     """upsort next"""
 
     documents: list[ToLabel]
+    worth: Annotated[
+        Worth | None, told("what labelling more is expected to bring, of a sorter that keeps its documents")
+    ]
     written: str | None
+
+
+@closed
+class AddedTo(TypedDict):
+    """What is known of the documents that were added to one answer."""
+
+    answer: str | None
+    unknown_share: Annotated[float | None, told("of the new documents' words, to the sorter as it was")]
+    new_right_before: Annotated[Rate, told("of the new documents, by the sorter as it was")]
+    held_out_older: Annotated[Rate | None, told("of the older documents, by folds of all")]
+    held_out_new: Annotated[Rate | None, told("of the new ones, by folds of all")]
 
 
 @closed
@@ -102,6 +215,7 @@ class Extend(Result):
     new_terms: int
     lost_terms: int
     new_labels: list[str]
+    answers: list[AddedTo]
 
 
 @closed
@@ -113,6 +227,9 @@ class Score(Result):
     labels: NotRequired[dict[str, int]]
     answers: NotRequired[dict[str, dict[str, int]]]
     without_tokens: int
+    nothing_known: Annotated[
+        int, told("documents without a word that the sorter knows, those without any word included")
+    ]
     unknown_share: float
 
 

@@ -73,7 +73,7 @@ COMMAND = Command(
     description="Show what each cleaning step does: to single documents, to single words, to the corpus\n"
     "as a whole. Every step can hurt. The steps and their order are the plan's (clean.steps);\n"
     "--steps tries others.",
-    example="upsort clean corpus.csv --text message --steps lower,links,stopwords,stem",
+    example="upsort clean corpus.csv --text message --steps lower,links,stop_words,stem",
     rules=(
         Clash(
             "--steps-help",

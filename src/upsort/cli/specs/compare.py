@@ -8,6 +8,7 @@ from upsort.cli.options import (
     FOLDS_RULES,
     Columns,
     Command,
+    Deciding,
     Folds,
     Judging,
     Learning,
@@ -20,7 +21,7 @@ from upsort.cli.options import (
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class CompareOptions(Sources, Folds, Seed, Workers, Margin, Judging, Columns, Reading, Learning):
+class CompareOptions(Sources, Folds, Seed, Workers, Margin, Judging, Columns, Reading, Learning, Deciding):
     """upsort compare."""
 
     HEADING: ClassVar[str] = "what to compare"

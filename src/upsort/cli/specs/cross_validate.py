@@ -8,6 +8,7 @@ from upsort.cli.options import (
     FOLDS_RULES,
     Columns,
     Command,
+    Deciding,
     Folds,
     Judging,
     Learning,
@@ -20,12 +21,12 @@ from upsort.cli.options import (
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class CrossValidateOptions(Sources, Folds, Seed, Workers, Measures, Judging, Columns, Reading, Learning):
+class CrossValidateOptions(Sources, Folds, Seed, Workers, Measures, Judging, Columns, Reading, Learning, Deciding):
     """upsort cross-validate."""
 
     HEADING: ClassVar[str] = "what to judge"
     output: str | None = option(
-        "write what each document was given out of fold", "-o", "--output", default=None, metavar="FILE"
+        "write what each document was sorted as, out of fold", "-o", "--output", default=None, metavar="FILE"
     )
 
 

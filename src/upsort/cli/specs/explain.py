@@ -42,14 +42,15 @@ class ExplainOptions(SorterFile, Answer, TextColumn, IdColumn, VectorColumns, Re
 COMMAND = Command(
     name="explain",
     summary="why a document got its label",
-    description="Why a text gets its label: what every known term adds to the score of the label, beside\n"
-    "the next label. The sums are exact: the intercept and the terms' pulls add up to the score,\n"
-    "to the last digit shown.",
+    description="Why a text gets its label. Of a linear sorter and naive Bayes: what every known term adds to\n"
+    "the score of the label, beside the next label; what is shown adds up to the score. Of a tree:\n"
+    "its questions; of neighbours: the training documents that have a say. Labels that do not\n"
+    "exclude each other are explained one by one, against their thresholds.",
     example='upsort explain desk.sorter "the leaves of my quince are curling"',
     rules=(
         *(Need(name, ("--document", "--among")) for name in spellings_of(ReadingAlone)),
         *(Need(name, ("--document",)) for name in spellings_of(TextColumn, IdColumn, VectorColumns)),
-        Clash("--json", ("--top", "--arithmetic"), "JSON holds every term"),
+        Clash("--json", ("--top",), "JSON holds every term"),
     ),
     options=ExplainOptions,
 )

@@ -21,9 +21,10 @@ class ExtendOptions(SorterFile, Sources, Reading):
 COMMAND = Command(
     name="extend",
     summary="add newly labelled documents to a sorter",
-    description="Add newly labelled documents to a sorter. Naive Bayes: exactly as if trained on all of\n"
-    "them. Other kinds: with --with OLDER exactly too; without it, linear ones are drawn from their\n"
-    "earlier weights towards the new documents, which is not the same as training on all.",
+    description="Add newly labelled documents to a sorter, with their new terms and labels, as if it had been\n"
+    "trained on all of them. Naive Bayes on counts needs nothing more; a sorter made by train\n"
+    "--extendable has kept what it takes (a sample, of very many documents); others need the older\n"
+    "documents again, --with OLDER.",
     example="upsort extend desk.sorter labelled-today.csv -o desk-2.sorter",
     options=ExtendOptions,
 )

@@ -19,9 +19,9 @@ class NextOptions(SorterFile, Sources, Answer, Seed, TextColumn, IdColumn, Vecto
 COMMAND = Command(
     name="next",
     summary="which unlabelled documents to label next",
-    description="Which unlabelled documents to label next: those the sorter is least certain about, spread\n"
-    "over different contents. -o writes their rows with an empty label column; fill it in and\n"
-    "give the table to upsort extend or train.",
+    description="Which unlabelled documents to label next: other contents while little is labelled, then more\n"
+    "and more those that the sorter is unsure about, and some at random. -o writes their rows with\n"
+    "an empty label column; fill it in and give the table to upsort extend or train.",
     example="upsort next desk.sorter letters-2026.csv --most 30 -o to-label.csv",
     options=NextOptions,
 )

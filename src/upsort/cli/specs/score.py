@@ -51,8 +51,8 @@ COMMAND = Command(
     name="score",
     summary="label new documents in bulk",
     description="Label new documents in bulk. Every column is kept; added are sorted_label,\n"
-    "sorted_probability, sorted_second_label, sorted_margin and sorted_unknown_share (with the\n"
-    "answer's name where there are several).",
+    "sorted_probability, sorted_second_label, sorted_margin, sorted_unknown_share and sorted_remark\n"
+    "(with the answer's name where there are several).",
     example="upsort score desk.sorter new.csv -o scored.csv",
     rules=(
         Clash(

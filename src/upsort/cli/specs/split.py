@@ -14,6 +14,12 @@ class SplitOptions(Sources, Seed, TextColumn, LabelColumn, IdColumn, Reading, Pl
     HEADING: ClassVar[str] = "what to split"
     hold_out: float = option("default: 0.2", convert=share, default=0.2, metavar="SHARE")
     in_time: bool | None = flag("hold out the latest (needs columns.date)", sets="judge.in_time")
+    date_format: str | None = option(
+        "how dates are written, such as %%d/%%m/%%Y (default: found out)",
+        default=None,
+        metavar="FORM",
+        sets="columns.date_format",
+    )
     allow_copies: bool | None = flag("copies may stand on both sides", sets="judge.allow_copies")
     output: str = option("where train.csv and held-out.csv go", "-o", "--output", metavar="FOLDER")
 

@@ -25,6 +25,7 @@ class SurveyOptions(Sources, TextColumn, LabelColumn, IdColumn, Reading, Languag
         heading="single documents",
     )
     find: str | None = option("the word in its context", default=None, metavar="WORD", heading="single documents")
+    as_written: bool = flag("--find in the case in which it is written", heading="single documents")
     where: list[str] = option(
         "only such documents, with --show or --find",
         many=Many.REPEATED,

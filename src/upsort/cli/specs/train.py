@@ -4,15 +4,16 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import flag, option
-from upsort.cli.options import Columns, Command, Learning, Reading, Seed, Sources, Workers
+from upsort.cli.options import Columns, Command, Deciding, Learning, Reading, Seed, Sources, Workers
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class TrainOptions(Sources, Seed, Workers, Columns, Reading, Learning):
+class TrainOptions(Sources, Seed, Workers, Columns, Reading, Learning, Deciding):
     """upsort train."""
 
     HEADING: ClassVar[str] = "what to train"
     no_check: bool = flag("leave out the quick check on held-out documents")
+    extendable: bool = flag("keep the counts of the documents' terms, so that upsort extend can add others")
     row_weight: str | None = option(
         "how much each document counts", default=None, metavar="COLUMN", sets="columns.row_weight"
     )

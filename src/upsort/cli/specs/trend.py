@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
-from upsort.cli.declaring import Need, flag, option
+from upsort.cli.declaring import flag, option
 from upsort.cli.options import Command, Reading, Sources
 
 
@@ -19,7 +19,10 @@ class TrendOptions(Sources, Reading):
         choices=("day", "week", "month", "year", "value"),
         default="month",
     )
-    shares: bool = flag("draw shares instead of counts")
+    date_format: str = option(
+        "how dates are written, such as %%d/%%m/%%Y (default: found out)", default="", metavar="FORM"
+    )
+    shares: bool = flag("show and draw shares instead of counts")
     output: str | None = option(
         "write the figure (.png or .svg) or the table (.csv …)", "-o", "--output", default=None, metavar="FILE"
     )
@@ -32,6 +35,5 @@ COMMAND = Command(
     "A scored table needs no options: the label is sorted_label, and time the first column of\n"
     "dates.",
     example="upsort trend scored.csv --per month -o trend.png",
-    rules=(Need("--shares", ("--output",)),),
     options=TrendOptions,
 )

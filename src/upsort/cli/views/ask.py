@@ -55,10 +55,10 @@ def _answer(found: Asked, typed: bool, console: Console) -> None:
     begin = f"{found.answer}: " if found.answer else ""
     if console.as_json:
         answer = {"answer": found.answer} if found.answer else {}
-        said = {"text": found.text, "label": found.given, "probability": found.probability, "words": found.words}
-        console.json_line(answer | said)
+        said = {"text": found.text, "label": found.sorted_as, "probability": found.probability, "words": found.words}
+        console.json_line(answer | said | {"remark": found.remark or None})
     elif typed:
-        because = f", because of {listed(found.words)}" if found.words else ", though it knows none of these words"
-        console.say(f"{begin}{found.given or '(none)'} ({found.probability:.2f}){because if found.has_words else ''}")
+        because = found.remark or (f"because of {listed(found.words)}" if found.words else "")
+        console.say(f"{begin}{found.sorted_as or '(none)'} ({found.probability:.2f}){', ' if because else ''}{because}")
     else:
-        console.say(f"{begin}{found.given}\t{found.probability:.6f}\t{', '.join(found.words)}")
+        console.say(f"{begin}{found.sorted_as}\t{found.probability:.6f}\t{found.remark or ', '.join(found.words)}")

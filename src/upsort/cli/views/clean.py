@@ -168,13 +168,13 @@ def _show_corpus(result: CleanResult, plan: Plan, view: View) -> None:
         ),
         [(step.step, step.tokens, step.distinct, step.empty, f"{step.seconds:.2f}") for step in result.steps],
     )
-    if "stopwords" in plan.clean.steps and not plan.clean.drop_negations:
+    if "stop_words" in plan.clean.steps and not plan.clean.drop_negations:
         kept = ", ".join(sorted(negations(plan.clean.language))[:6])
         view.say(f"Negations ({kept} …) are kept; clean.drop_negations=true drops them.")
     if result.steps[-1].empty:
         view.say(
-            f"{result.steps[-1].empty:,} documents are left without tokens: a sorter decides them by its intercepts alone, "
-            "and leaves their sorted_unknown_share empty."
+            f"{result.steps[-1].empty:,} documents are left without tokens: a sorter's answer to them rests on no word, which "
+            "sorted_remark then says."
         )
 
 

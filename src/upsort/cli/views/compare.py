@@ -21,7 +21,7 @@ from upsort.cli.request import (
 from upsort.cli.requirements import check_written, met
 from upsort.cli.specs.compare import CompareOptions
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import always_answering, at_the_end, how_told, ordered_by, standing, times
+from upsort.cli.verdicts import always_answering, at_the_end, how_told, ordered_by, standing, the_best, times
 from upsort.cli.view import View, Where
 from upsort.cli.wording import interval, kept_json, kept_together, number, percent, rate_json, value_and_interval
 from upsort.core.errors import UsageProblem
@@ -76,6 +76,7 @@ def _check_tried(options: CompareOptions, tried: Sequence[Candidate]) -> None:
 def _show(found: CompareResult, plan: Plan, margin: float, by: Measure, view: View) -> None:
 
     apart = by.key not in {"accuracy", "log_loss"}
+    left = any(one.result.undecided is not None for one in found.compared)
     piped = (
         "behind, points",
         "from",
@@ -95,11 +96,12 @@ def _show(found: CompareResult, plan: Plan, margin: float, by: Measure, view: Vi
             col.interval(),
             col.number("log loss", 2),
             col.share("on its training parts", 3),
-            col.text("behind the best"),
+            *((col.share("decided", 1), col.share("right of the decided")) if left else ()),
+            col.text(f"behind the {the_best(found)}"),
             col.number("seconds", 4),
             *(col.number(called, where=Where.PIPED) for called in piped),
         ),
-        [_row(one, margin, by if apart else None) for one in found.compared],
+        [_row(one, margin, by if apart else None, the_best(found), left) for one in found.compared],
     )
     overall = found.compared[0].result.overall
     for line in ordered_by(by, found):
@@ -122,8 +124,9 @@ def _show(found: CompareResult, plan: Plan, margin: float, by: Measure, view: Vi
         )
 
 
-def _row(one: Compared, margin: float, by: Measure | None) -> list[str]:
-    """One candidate. by: the measure that orders them, where it has columns of its own."""
+def _row(one: Compared, margin: float, by: Measure | None, best_called: str, left: bool) -> list[str]:
+    """One candidate. by: the measure that orders them, where it has columns of its own. best_called: what the most accurate is.
+    left: whether any leaves documents undecided."""
     behind = one.standing is not Standing.BEST
     chosen = by.of(one.result.evidence) if by is not None else None
     distances = [one.behind.value, one.behind.low, one.behind.high]
@@ -134,7 +137,8 @@ def _row(one: Compared, margin: float, by: Measure | None) -> list[str]:
         interval(one.result.overall.accuracy),
         f"{one.result.probability.log_loss.value or 0:.3f}",
         percent(one.training),
-        standing(one, margin),
+        *(_of_decided(one) if left else ()),
+        standing(one, margin) if behind else best_called,
         f"{one.seconds:.1f}",
         *(f"{100 * value:.2f}" if behind else "" for value in distances),
         *(f"{p:.4f}" if behind else "" for p in (one.exact, one.folds)),
@@ -142,6 +146,14 @@ def _row(one: Compared, margin: float, by: Measure | None) -> list[str]:
         *(number(count) if behind else "" for count in one.against_best),
         f"{one.bytes / 1000:,.0f}",
     ]
+
+
+def _of_decided(one: Compared) -> tuple[str, str]:
+    """How many documents are decided, and how many of those are right."""
+    undecided = one.result.undecided
+    if undecided is None:
+        return percent(1.0), percent(one.result.overall.accuracy.value)
+    return percent(undecided.share.value), percent(undecided.right.value)
 
 
 def _as_json(found: CompareResult) -> dict[str, Any]:

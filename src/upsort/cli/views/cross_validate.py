@@ -20,9 +20,8 @@ from upsort.cli.specs.cross_validate import CrossValidateOptions
 from upsort.cli.status import Exit
 from upsort.cli.verdicts import dominated, headline
 from upsort.cli.view import View
-from upsort.cli.views.evaluate import show_labels, show_measures
+from upsort.cli.views.evaluate import show_costs, show_labels, show_measures, show_undecided
 from upsort.cli.wording import (
-    copying,
     interval,
     judgement_json,
     kept_json,
@@ -34,7 +33,7 @@ from upsort.cli.wording import (
 from upsort.core.judging.measure import Evidence
 from upsort.core.judging.measure_list import rates_of
 from upsort.core.plan import Plan
-from upsort.jobs.cross_validate import CrossValidateResult, cross_validate
+from upsort.jobs.cross_validate import CrossValidateResult, judged_by_folds
 
 
 def run(options: CrossValidateOptions, console: Console) -> Exit:
@@ -46,13 +45,13 @@ def run(options: CrossValidateOptions, console: Console) -> Exit:
     tell_idle(options, [plan], console, LEARNING)
     output = Path(options.output) if options.output else None
     with working(options, console, inputs, plan, output) as work:
-        found = cross_validate(work, output)
+        found = judged_by_folds(work, output)
     answers = {one.name: _as_json(one) for one in found}
     view = View({"answers": answers} if len(found) > 1 else next(iter(answers.values())))
     for one in found:
         _show(one, len(found) > 1, plan, options, view)
     if output is not None:
-        view.say(f"What each document was given: {output}.")
+        view.say(f"What each document was sorted as: {output}.")
     tell_set_aside(work.aside, max(one.documents for one in found), view)
     for one in found:
         stopped = [str(number) for number, fold in enumerate(one.result.folds, 1) if not fold.reached]
@@ -108,14 +107,16 @@ def _show(one: CrossValidateResult, named: bool, plan: Plan, options: CrossValid
         view.say(f"── {one.name}")
     for line in headline(result.overall, None, plan.columns.group, one.kept.copies > 0 and not plan.judge.allow_copies):
         view.say(line)
-    for line in dominated(result.overall, result.probability):
+    show_costs(result.evidence, view)
+    for line in dominated(result.evidence):
         view.say(line)
+    show_undecided(result.evidence, None, view)
     if (spread := result.spread()) is not None:
         view.say(f"Between the folds the accuracy has a standard deviation of {100 * spread:.1f} points.")
     if one.without_copies_apart is not None:
         careful = one.without_copies_apart.overall.accuracy
         view.say(
-            f"Here copies may stand on both sides ({copying(one.kept.copies, 'documents').partition(';')[0]}). Kept on one side: "
+            f"Here copies may stand on both sides ({one.kept.copies:,} documents copy another one). Kept on one side: "
             f"{percent(careful.value)} ({interval(careful)})."
         )
         if one.copied is not None and one.copied[0].of:
@@ -156,7 +157,7 @@ def _show(one: CrossValidateResult, named: bool, plan: Plan, options: CrossValid
             ],
         )
         view.say()
-    show_labels(result.overall, view, options.shares)
+    show_labels(result.evidence, view, options.shares)
     show_measures(result.evidence, result.overall.labels, view, options.measures)
     if not options.measures:
         view.say("More with --measures.")

@@ -75,7 +75,7 @@ def run(options: CurveOptions, console: Console) -> Exit:
     if gap > _LARGE_GAP:
         view.say(
             f"On its training documents it gets {percent(last.training)}: the gap of {100 * gap:.1f} points is what more "
-            f"documents, {restraint(plan.classifier.kind)}fewer terms can close."
+            f"documents, {restraint(plan.classifier)}fewer terms can close."
         )
     if written:
         view.say(f"Written: {written}.")

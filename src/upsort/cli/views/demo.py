@@ -40,11 +40,11 @@ STEPS = (
     ),
     (
         "What would stop words and stems do to a letter? Here is the one that stemming changes most.",
-        "upsort clean corpus.csv --text message --steps lower,stopwords,stem --most-changed-by stem --show 1",
+        "upsort clean corpus.csv --text message --steps lower,stop_words,stem --most-changed-by stem --show 1",
     ),
     (
         "Sick leaves and taking leave become one stem: that is how stemming mixes benches.",
-        "upsort clean corpus.csv --text message --steps lower,stopwords,stem --groups --word leaves",
+        "upsort clean corpus.csv --text message --steps lower,stop_words,stem --groups --word leaves",
     ),
     (
         "Hold some letters out, so that the sorter can be judged on letters it has never seen.",
@@ -64,7 +64,7 @@ STEPS = (
     ),
     (
         "Would another classifier do better, or is the difference luck?",
-        f"upsort compare corpus.csv {COLUMNS} --try classifier.kind=multinomial-nb,logistic,svm,ridge",
+        f"upsort compare corpus.csv {COLUMNS} --try classifier.kind=naive-bayes,logistic,svm,ridge",
     ),
     (
         "Do the length of a letter or the number of its photos add anything to its words?",
@@ -162,7 +162,7 @@ _FILES = (
 _NEXT = (
     "upsort survey corpus.csv --find aphids --where topic=diseases",
     "upsort train parts/train.csv --text subject,message --label urgent -o urgent.sorter",
-    "upsort cross-validate corpus.csv --text message --label topic --classifier multinomial-nb",
+    "upsort cross-validate corpus.csv --text message --label topic --classifier naive-bayes",
     "upsort plan corpus.csv",
 )
 

@@ -13,17 +13,28 @@ from upsort.cli.request import (
     coming_in,
     inputs_of,
     others_of,
+    tell_costs,
     tell_set_aside,
 )
 from upsort.cli.requirements import check_written, met
 from upsort.cli.specs.evaluate import EvaluateOptions
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import calibration_told, dominated, headline, left_out, units_of
+from upsort.cli.verdicts import (
+    calibration_told,
+    confusions_told,
+    costs_told,
+    costs_warned,
+    dominated,
+    headline,
+    left_out,
+    units_of,
+)
 from upsort.cli.view import View, Where
 from upsort.cli.wording import (
     MEASURE_COLUMNS,
     OWN_COLUMNS,
     RELIABILITY_COLUMNS,
+    confusion_columns,
     confusion_rows,
     interval,
     judgement_json,
@@ -41,7 +52,6 @@ from upsort.cli.wording import (
 from upsort.core.judging.intervals import Rate
 from upsort.core.judging.measure import Evidence
 from upsort.core.judging.measure_list import rates_of
-from upsort.core.judging.measures import Judgement
 from upsort.files.sorter_loading import load_sorters
 from upsort.jobs.decisions import deciding
 from upsort.jobs.evaluate import Wanted, evaluate
@@ -49,13 +59,14 @@ from upsort.jobs.judged import Judged
 from upsort.jobs.judgement_figures import draw_judgement
 from upsort.jobs.score import Passages
 
-_MOST_CONFUSED = 12  # labels, above which the matrix in the terminal gives way to a list
+_MOST_CONFUSED = 12  # labels, above which a terminal shows a list of so many confusions in place of them all
 
 
 def run(options: EvaluateOptions, console: Console) -> Exit:
     """Judge and show."""
     check_written(options.require)
     sorters = deciding(load_sorters(Path(options.sorter)), options.cost, options.undecided_below)
+    tell_costs(options.cost, console)
     inputs = inputs_of(options, console, options.input)
     training = others_of(options, console, options.training) if options.training else None
     output = Path(options.output) if options.output else None
@@ -94,8 +105,6 @@ def _as_json(one: Judged, mistakes: int) -> dict[str, Any]:
         "some_words_unknown": rate_json(one.new_words),
         "without_copies_of_training": rate_json(one.not_copies) if one.not_copies is not None else None,
         "before_calibration": {"log_loss": one.before[0], "brier": one.before[1]} if one.before else None,
-        "mean_cost": one.cost,
-        "decided": rate_json(one.undecided) if one.undecided is not None else None,
         "coverage": [
             {"undecided_below": bound, "decided": decided, "right": right, "of": one.coverage.documents}
             for bound, decided, right in zip(one.coverage.bounds, one.coverage.decided, one.coverage.right, strict=True)
@@ -111,18 +120,12 @@ def _show(one: Judged, group: str, options: EvaluateOptions, view: View) -> None
         one.judgement, one.training_accuracy, "" if options.per_document and units_of(group) == "passages" else group
     ):
         view.say(line)
-    for line in dominated(one.judgement, one.probability):
+    show_costs(one.evidence, view)
+    for line in dominated(one.evidence):
         view.say(line)
     for label, count in one.unknown_labels.items():
         view.warn(f"{count:,} documents have the label {label!r}, which the sorter does not know; they count as wrong.")
-    if one.undecided is not None:
-        left = (one.judgement.accuracy.of or 0) - (one.undecided.of or 0)
-        view.say(
-            f"{number(left)} are left undecided; of the {number(one.undecided.of)} others {percent(one.undecided.value)} are "
-            f"right ({interval(one.undecided)})."
-        )
-    if one.cost is not None:
-        view.say(f"A document costs {one.cost:.3f} on average by the table of costs.")
+    show_undecided(one.evidence, one.sorter.plan.decide.undecided_below, view)
     if one.not_copies is not None:
         view.say(f"Without copies of training documents: {_said(one.not_copies)}.")
     if one.new_words.of and one.known_words.of:
@@ -137,15 +140,24 @@ def _show(one: Judged, group: str, options: EvaluateOptions, view: View) -> None
             ],
         )
     view.say()
-    show_labels(one.judgement, view, options.shares)
+    show_labels(one.evidence, view, options.shares)
     show_measures(one.evidence, one.sorter.labels, view, options.measures)
     for line in _before_calibration(one):
         view.say(line)
     if not options.measures:
         view.say("More with --measures.")
-    if options.undecided_below:
+    if options.undecided_below or one.undecided is not None:
         _show_coverage(one, view)
     _show_mistakes(one, options.mistakes, view)
+
+
+def show_costs(evidence: Evidence, view: View) -> None:
+    """What decisions cost, where there is a table of costs."""
+    if evidence.costs is None:
+        return
+    view.say(costs_told(evidence.costs))
+    if evidence.costs.is_worse:
+        view.warn(costs_warned(evidence.costs))
 
 
 def _before_calibration(one: Judged) -> list[str]:
@@ -182,8 +194,8 @@ def _show_mistakes(one: Judged, most: int, view: View) -> None:
     view.table(
         (
             col.name("document"),
-            col.name("true label"),
-            col.name("given label"),
+            col.name("label"),
+            col.name("sorted as"),
             col.number("probability"),
             col.text("because of", 1),
             col.text("text"),
@@ -192,7 +204,7 @@ def _show_mistakes(one: Judged, most: int, view: View) -> None:
             (
                 mistake.reference,
                 mistake.true,
-                mistake.given,
+                mistake.sorted_as,
                 f"{mistake.probability:.3f}",
                 ", ".join(mistake.pulled_by),
                 shortened(mistake.text, 120),
@@ -202,22 +214,49 @@ def _show_mistakes(one: Judged, most: int, view: View) -> None:
     )
 
 
-def show_labels(judgement: Judgement, view: View, shares: str = "") -> None:
-    """The table by label, the confusion matrix, and the largest confusions in words."""
-    view.table(label_columns(), label_rows(judgement))
-    view.say()
-    where = Where.EVERYWHERE if len(judgement.labels) <= _MOST_CONFUSED else Where.PIPED
-    unit = {"row": ", in percent of the true label", "column": ", in percent of the given label"}.get(shares, "")
-    view.say(f"True labels in rows, given labels in columns{unit}:", where)
-    view.table(
-        (col.name("true \\ given"), *(col.count(label) for label in judgement.labels)),
-        confusion_rows(judgement, shares),
-        square=True,
-        where=where,
+def show_undecided(evidence: Evidence, below: float | None, view: View) -> None:
+    """How many documents are left undecided, and what is right of the others. below: the bound, where it is one."""
+    found = evidence.undecided
+    if found is None:
+        return
+    left = (found.share.of or 0) - (found.share.right or 0)
+    bound = f", being below {below:.4g}" if below else ""
+    view.say(
+        f"{number(left)} are left undecided{bound}; {percent(found.share.value)} ({interval(found.share)}) are decided, and "
+        f"{percent(found.right.value)} ({interval(found.right)}) of those are right."
     )
-    for confusion in judgement.largest_confusions():
-        were, count = "was" if confusion.documents == 1 else "were", number(confusion.documents)
-        view.say(f"{count} of {confusion.of:,} {confusion.true!r} documents {were} taken for {confusion.given!r}.")
+
+
+def show_labels(evidence: Evidence, view: View, shares: str = "") -> None:
+    """The table by label, what its documents were sorted as, and the largest confusions in words; where some documents are left
+    undecided, of the others."""
+    undecided = evidence.undecided
+    judgement = evidence.judgement
+    if undecided is not None:
+        if undecided.judgement is None:
+            view.say("No document is decided.")
+            return
+        judgement = undecided.judgement
+        view.say("Of the decided documents alone:")
+    view.table(
+        label_columns(undecided is not None),
+        label_rows(judgement, undecided.by_label if undecided is not None else None),
+    )
+    view.say()
+    many = len(judgement.labels) > _MOST_CONFUSED
+    where = Where.PIPED if many else Where.EVERYWHERE
+    if shares:
+        view.say(f"In percent of the {'true label' if shares == 'row' else 'label it was sorted as'}:", where)
+    view.table(confusion_columns(judgement), confusion_rows(judgement, shares), square=True, where=where)
+    if many:
+        view.table(
+            (col.name("label"), col.name("sorted as"), col.count("documents"), col.count("of")),
+            [(one.true, one.sorted_as, number(one.documents), one.of) for one in judgement.confusions(_MOST_CONFUSED)],
+            where=Where.TERMINAL,
+        )
+        return
+    for line in confusions_told(judgement):
+        view.say(line)
 
 
 def show_measures(evidence: Evidence, labels: Sequence[str], view: View, whole: bool) -> None:

@@ -8,15 +8,17 @@ from upsort.cli.request import inputs_of, others_of, tell_set_aside, working
 from upsort.cli.specs.extend import ExtendOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
+from upsort.cli.wording import interval, percent, rate_json
 from upsort.core.learning.sorter import Sorter
 from upsort.core.names import listed
 from upsort.core.plan import Plan
-from upsort.jobs.extend import Way, extend
+from upsort.jobs.extend import Added, Way, extend
 
 _TOLD = {
     "counts": "Its counts are those of training on all documents",
     "everything": "Trained anew on all documents",
-    "anchor": "Drawn from the earlier weights towards the new documents; training on all is another thing (--with OLDER)",
+    "kept": "Trained anew on all documents, the earlier ones by what it kept of them, which is all it takes",
+    "sample": "Trained anew on the new documents and those that it kept of the earlier ones, which count for all of them",
 }
 
 
@@ -38,22 +40,47 @@ def run(options: ExtendOptions, console: Console) -> Exit:
             "new_terms": result.new_terms,
             "lost_terms": result.lost_terms,
             "new_labels": list(result.new_labels),
+            "answers": [
+                {
+                    "answer": sorter.answer or None,
+                    "unknown_share": told.unknown_share,
+                    "new_right_before": rate_json(told.before),
+                    "held_out_older": rate_json(told.older) if told.older is not None else None,
+                    "held_out_new": rate_json(told.newer) if told.newer is not None else None,
+                }
+                for sorter, told in zip(result.sorters, result.told, strict=True)
+            ],
         }
     )
     view.say(f"{_TOLD[result.way]}: {documents:,} documents now, {result.added:,} more than before.")
-    view.say(
-        f"Terms: {result.new_terms:,} new ones within the bounds, {result.lost_terms:,} no longer within them."
-        if result.way != "anchor"
-        else "Terms and labels are as they were."
-    )
+    view.say(f"Terms: {result.new_terms:,} new ones within the bounds, {result.lost_terms:,} no longer within them.")
     if result.new_labels:
         view.say(f"New labels: {listed(result.new_labels)}.")
     for line in _of_probabilities(result.way, result.sorters[0]):
         view.say(line)
+    for sorter, told in zip(result.sorters, result.told, strict=True):
+        _show_added(sorter.answer, told, view)
     view.say(f"Saved: {output} ({result.size / 1000:,.0f} kB).")
     tell_set_aside(work.aside, result.added, view)
     console.show(view)
     return Exit.DONE
+
+
+def _show_added(answer: str, told: Added, view: View) -> None:
+    """How well the new documents were known, and what is right of either kind now."""
+    which = f"{answer}: " if answer else ""
+    unknown = (
+        f"; {percent(told.unknown_share)} of their words were unknown to it" if told.unknown_share is not None else ""
+    )
+    view.say(
+        f"{which}Of the new documents it got {percent(told.before.value)} ({interval(told.before)}) right before{unknown}."
+    )
+    older, newer = told.older, told.newer
+    if older is not None and newer is not None and older.of and newer.of:
+        view.say(
+            f"{which}By folds it now gets {percent(newer.value)} ({interval(newer)}) of the new ones right, and "
+            f"{percent(older.value)} ({interval(older)}) of the older ones."
+        )
 
 
 def _of_probabilities(way: Way, sorter: Sorter) -> list[str]:
@@ -72,9 +99,9 @@ def _of_probabilities(way: Way, sorter: Sorter) -> list[str]:
             ]
         case "counts":
             return ["So are its labels and probabilities."]
-        case "anchor" if calibrated:
-            return ["Its probabilities are calibrated as before."]
-        case "anchor" | "everything":
-            return []
+        case "everything" | "kept":
+            return ["It is what training on all of them gives."] if way == "kept" else []
+        case "sample":
+            return ["Which terms are within the bounds, and how probable labels are, rests on the documents at hand."]
         case _:
             assert_never(way)

@@ -10,11 +10,18 @@ from upsort.cli.specs.gather import GatherOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
 from upsort.core.errors import UsageProblem
+from upsort.core.lists import QUOTING, pair_in, parts
 from upsort.core.names import listed
 from upsort.core.plan import Plan
 from upsort.jobs.gather import GatherResult, gather
 
 _GROUPS_TOLD = 4
+
+_IN_PLAN = {
+    "--rename": '[source."FILE"] rename = { "soil, wet" = "soil" }',
+    "--relabel": '[gather] relabel = { "soil, wet" = "soil" }',
+}
+"""Where the plan has what an option takes as pairs."""
 
 
 def run(options: GatherOptions, console: Console) -> Exit:
@@ -67,11 +74,16 @@ def _own_choices(options: GatherOptions) -> dict[str, Any]:
 
 def _pairs(given: list[str], name: str) -> dict[str, str]:
     pairs = {}
-    for pair in [part for text in given for part in text.split(",")]:
-        old, equals, new = pair.partition("=")
-        if not (equals and old.strip() and new.strip()):
-            raise UsageProblem(f"{name} takes OLD=NEW, not {pair!r}.", f"For example: {name} Text=message")
-        pairs[old.strip()] = new.strip()
+    for text in given:
+        for part in parts(text):
+            pair = pair_in(part)
+            if pair is None:
+                raise UsageProblem(
+                    f"{name} takes OLD=NEW, not {part!r}.",
+                    f"For example: {name} Text=message. {QUOTING}: {name} '\"soil, wet\"=soil'; or in the plan: "
+                    f"{_IN_PLAN[name]}.",
+                )
+            pairs[pair[0]] = pair[1]
     return pairs
 
 
@@ -102,7 +114,8 @@ def _warn(result: GatherResult, view: View) -> None:
             "Join them with --fold-case or --relabel."
         )
     for label, close in result.unseen.items():
-        view.warn(f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.")
+        quoting = f" {QUOTING}." if any("," in one for one in close) else ""
+        view.warn(f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.{quoting}")
     if result.conflicts:
         view.warn(f"{result.conflicts:,} copies stand under another label than what they copy; see their reasons.")
 

@@ -12,10 +12,15 @@ from upsort.cli.view import View
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
-from upsort.files.plan_file import DEFAULT_NAME
+from upsort.core.text.cleaning import cleaner
+from upsort.files.plan_file import DEFAULT_NAME, LETTERS
 from upsort.files.plan_keys import Declared, declared_keys, idle_keys, source_keys
 from upsort.files.plan_text import plan_text, value_text
+from upsort.files.resources import method_for
+from upsort.files.sources import Inputs
 from upsort.files.writing import replacing_text
+from upsort.jobs.compare import named_candidates
+from upsort.jobs.language import language_of, needs_letters, other_language
 
 
 def run(options: PlanOptions, console: Console) -> Exit:
@@ -37,13 +42,32 @@ def run(options: PlanOptions, console: Console) -> Exit:
     inputs = inputs_of(options, console, options.input, plan.source)
     plan = completed(plan, inputs, "welcome", console)
     tell_idle(options, [plan], console)
+    plan, found = _in_its_language(plan, options, inputs)
     with replacing_text(output) as stream:
         stream.write(plan_text(plan))
     view = View({"written": str(output), "plan": asdict(plan)})
     view.say(f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}.")
+    for sentence in found:
+        view.say(sentence)
     view.say("Every command run in this folder goes by it; options on the command line go before it.")
     console.show(view)
     return Exit.DONE
+
+
+def _in_its_language(plan: Plan, options: PlanOptions, inputs: Inputs) -> tuple[Plan, list[str]]:
+    """The plan in the language that the texts seem to be in, where nobody said which; and what to tell about it."""
+    found = language_of(inputs, plan.columns)
+    said = []
+    if found.code not in {"", plan.clean.language}:
+        if plan.clean.language != Plan().clean.language or {"--language", "--set"} & options.given:
+            return plan, [f"Note: {other_language(found, plan)}"]
+        plan = replace(plan, clean=replace(plan.clean, language=found.code))
+        said.append(f"The texts are {found}, it seems: clean.language={found.code}.")
+    if needs_letters(found, plan):
+        features = replace(plan.features, units="letters", lengths=(LETTERS[0], LETTERS[1]))
+        plan = replace(plan, features=features)
+        said.append(f"{found} sets no spaces between words, so terms are of letters: features.units=letters.")
+    return plan, said
 
 
 def _checked(options: PlanOptions, console: Console) -> View:
@@ -53,12 +77,23 @@ def _checked(options: PlanOptions, console: Console) -> View:
     if not options.plan and not Path(DEFAULT_NAME).is_file():
         raise UsageProblem(f"There is no {DEFAULT_NAME} here to check.", "Name one with --plan, or write one first.")
     plan = plan_of(options, console)
-    view = View({"sound": True, "plan": asdict(plan)})
+    tried = [replace(plan, candidates={}), *(one.plan for one in named_candidates(plan))]
+    told = list(dict.fromkeys(warning for one in tried for warning in _warnings(one)))
+    view = View({"sound": True, "plan": asdict(plan), "warnings": told})
     view.quote(plan_text(plan).rstrip("\n"))
-    view.note(f"{options.plan or DEFAULT_NAME} is sound; above is the whole plan, its defaults included.")
+    tables = f", and so are its {len(plan.candidates):,} tables of candidates" if plan.candidates else ""
+    view.note(f"{options.plan or DEFAULT_NAME} is sound{tables}; above is the whole plan, its defaults included.")
+    for warning in told:
+        view.warn(warning)
     for sentence in idle_keys([plan]):
         view.note(sentence)
     return view
+
+
+def _warnings(plan: Plan) -> list[str]:
+    """What in a plan makes a step useless. Raises UsageProblem and DataProblem for steps and files that cannot be."""
+    method = method_for(plan)
+    return cleaner(plan.clean, method.resources).warnings(method.resources)
 
 
 def _explained(options: PlanOptions, key: str, console: Console) -> View:

@@ -13,7 +13,18 @@ from upsort.cli.request import (
 )
 from upsort.cli.specs.report import ReportOptions
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import calibration_told, dominated, headline, left_out, suspects_told
+from upsort.cli.verdicts import (
+    advice,
+    against_told,
+    beside_the_answers,
+    calibration_told,
+    confusions_told,
+    dominated,
+    good_told,
+    headline,
+    left_out,
+    suspects_told,
+)
 from upsort.cli.view import View
 from upsort.cli.wording import label_columns, label_rows, measure_rows
 from upsort.files.documents import LABELLED, Reader
@@ -34,9 +45,13 @@ def run(options: ReportOptions, console: Console) -> Exit:
     suspects = suspects_for_report(sorter, training, columns.label) if training is not None else None
     wording = Wording(
         headline=[
-            *headline(one.judgement, one.training_accuracy, columns.group),
-            *dominated(one.judgement, one.probability),
+            *beside_the_answers(one.judgement, one.training_accuracy, columns.group),
+            *dominated(one.evidence),
         ],
+        good=good_told(one.judgement),
+        against=against_told(one.judgement),
+        confused=confusions_told(one.judgement),
+        advice=advice(one, suspects),
         label_heads=[column.name for column in label_columns()],
         label_rows=label_rows(one.judgement),
         measures=measure_rows(one.evidence),
@@ -55,7 +70,7 @@ def run(options: ReportOptions, console: Console) -> Exit:
             "suspects": None if suspects is None else len(suspects.suspects),
         }
     )
-    view.say(wording.headline[0])
+    view.say(headline(one.judgement)[0])
     view.say(f"Written: {output} ({output.stat().st_size / 1000:,.0f} kB, opens without a network).")
     tell_set_aside(incoming.aside, incoming.read, view)
     console.show(view)

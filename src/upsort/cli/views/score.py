@@ -8,7 +8,7 @@ from typing import Any
 
 from upsort.cli.console import Console
 from upsort.cli.harmless import escaped
-from upsort.cli.request import coming_in, inputs_of, named_columns, tell_set_aside
+from upsort.cli.request import coming_in, inputs_of, named_columns, tell_costs, tell_set_aside
 from upsort.cli.specs.score import ScoreOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
@@ -38,11 +38,13 @@ from upsort.jobs.score import (
     score,
     score_documents_of_passages,
 )
+from upsort.jobs.scored_rows import columns_of
 
 
 def run(options: ScoreOptions, console: Console) -> Exit:
     """Score, to a file or to standard output."""
     sorters = deciding(load_sorters(Path(options.sorter)), options.cost, options.undecided_below)
+    tell_costs(options.cost, console)
     output = Path(options.output) if options.output else None
     if output is not None and output.is_dir():
         raise DataProblem(f"{output} is a folder.", "Name the file to write.")
@@ -61,6 +63,7 @@ def run(options: ScoreOptions, console: Console) -> Exit:
             "documents": result.documents,
             **_labels_json(result, sorters),
             "without_tokens": result.without_tokens,
+            "nothing_known": result.nothing_known,
             "unknown_share": result.unknown_share,
         }
     )
@@ -165,16 +168,23 @@ def _tell(
     where = f": {options.output}" if options.output else ""
     if result.passages is not None:
         view.note(f"{result.passages:,} passages were added up ({options.per_document}).")
-    for sorter, counted in zip(sorters, result.labels, strict=True):
-        labels = ", ".join(f"{label or '(none)'} {count:,}" for label, count in counted.most_common(10))
+    for sorter, given in zip(sorters, result.labels, strict=True):
+        labels = ", ".join(f"{label or '(none)'} {count:,}" for label, count in given.most_common(10))
         which = f"{sorter.answer}: " if sorter.answer else ""
-        view.note(f"{which}Scored {result.documents:,} documents{where} ({labels}).")
-    if result.documents:
+        view.note(f"{which}Scored {result.documents:,} documents{where}{f' ({labels})' if labels else ''}.")
+    if result.documents > result.without_tokens:
         view.note(f"{percent(result.unknown_share)} of their words are unknown to the sorter.")
-    if result.without_tokens:
+    if result.nothing_known:
+        wordless = f" ({result.without_tokens:,} of them no word at all)" if result.without_tokens else ""
+        told = (
+            "no word at all"
+            if result.without_tokens == result.nothing_known
+            else f"no word that the sorter knows{wordless}"
+        )
         view.warn(
-            f"{result.without_tokens:,} documents have no words at all; their label comes from the intercepts alone, and "
-            "their sorted_unknown_share is left empty."
+            f"{result.nothing_known:,} documents hold {told}; what the "
+            f"answer rests on stands in {'the column' if len(sorters) == 1 else 'columns such as'} "
+            f"{columns_of(sorters[0])[-1].name}."
         )
     for sorter, found in zip(sorters, result.drifts, strict=False):  # of documents made of passages there are none
         _tell_drift(sorter, found, view)
@@ -190,7 +200,7 @@ def _tell_drift(sorter: Sorter, found: Drift, view: View) -> None:
         )
     if (labels := found.labels) is not None:
         view.warn(
-            f"{which}{percent(labels.apart)} of the documents would need another label for the labels to be given as often as to "
+            f"{which}{percent(labels.apart)} of the documents would need another label for the labels to come as often as to "
             f"held-out training documents ({p_value(labels.p)}); {labels.label!r} differs most: {percent(labels.before)} there, "
             f"{percent(labels.now)} here."
         )

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from upsort.cli import columns as col
 from upsort.cli.console import Console
-from upsort.cli.request import completed, inputs_of, plan_of, tell_set_aside
+from upsort.cli.request import completed, inputs_of, plan_of, tell_idle, tell_set_aside
 from upsort.cli.specs.split import SplitOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
@@ -21,6 +21,7 @@ def run(options: SplitOptions, console: Console) -> Exit:
     plan = plan_of(options, console)
     inputs = inputs_of(options, console, options.input, plan.source)
     plan = completed(plan, inputs, "needed", console)
+    tell_idle(options, [plan], console, ())
     folder = Path(options.output)
     make_folder(folder)
     aside_file = Path(options.set_aside) if options.set_aside else folder / "set-aside.csv"
@@ -70,6 +71,8 @@ def _tell(result: SplitResult, plan: Plan, share: float, view: View) -> None:
             "they are in neither "
             "part, but set aside."
         )
+    if result.dates:
+        view.say(result.dates)
     if result.undated:
         view.say(f"{result.undated:,} rows have no date; they are in neither part, but set aside.")
     if result.far:

@@ -7,7 +7,8 @@ from typing import Any
 
 from upsort.cli import columns as col
 from upsort.cli.console import Console
-from upsort.cli.request import completed, inputs_of, plan_of, tell_set_aside, working
+from upsort.cli.options import Planned, ReadingAlone
+from upsort.cli.request import completed, inputs_of, plan_of, tell_set_aside, told_again, working
 from upsort.cli.specs.survey import SurveyOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
@@ -21,6 +22,9 @@ from upsort.jobs.look import find, parsed_where, sample
 from upsort.jobs.survey import Document, SurveyResult, survey
 from upsort.jobs.survey_figures import draw_survey
 from upsort.jobs.worth_a_look import Finding, worth_a_look
+
+_TOLD_AGAIN = (ReadingAlone, Planned)
+"""The options that a command about the same sources needs as well."""
 
 
 def run(options: SurveyOptions, console: Console) -> Exit:
@@ -43,7 +47,7 @@ def run(options: SurveyOptions, console: Console) -> Exit:
 def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console) -> View:
     with working(options, console, inputs, plan) as work:
         result = survey(work, options.shortest, options.top)
-    findings = worth_a_look(result, options.input, plan.columns)
+    findings = worth_a_look(result, options.input, plan.columns, told_again(options, _TOLD_AGAIN))
     figures = draw_survey(result, Path(options.figures), options.figure_kind) if options.figures else []
     view = View(_as_json(result, findings))
     _show_labels(result, view)
@@ -62,7 +66,7 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
 
 
 def _show_labels(result: SurveyResult, view: View) -> None:
-    view.say(f"{result.documents:,} documents, {result.distinct_terms:,} distinct terms.")
+    view.say(f"{result.documents:,} documents, {result.distinct_terms:,} distinct terms. {_language(result)}".rstrip())
     if not result.labels:
         return
     labelled = sum(count for _, count in result.labels)
@@ -82,16 +86,24 @@ def _show_labels(result: SurveyResult, view: View) -> None:
         view.say(f"{result.unlabelled:,} documents have no label.")
 
 
+def _language(result: SurveyResult) -> str:
+    """What the texts are in, as far as that can be told."""
+    spoken = result.spoken
+    if spoken.code:
+        return f"{spoken}, it seems: clean.language={spoken.code}."
+    return f"In {spoken}; which language that is, is not known." if spoken.script else ""
+
+
 def _show_lengths(result: SurveyResult, view: View) -> None:
     view.say()
     view.table(
         (
             col.name("length in"),
-            col.number("least"),
-            col.number("lower quartile", 2),
-            col.number("median"),
             col.number("mean"),
-            col.number("upper quartile", 2),
+            col.number("least"),
+            col.number("quarter below", 2),
+            col.number("half below"),
+            col.number("three quarters below", 2),
             col.number("most"),
         ),
         [
@@ -199,22 +211,24 @@ def _show_findings(findings: Sequence[Finding], view: View) -> None:
     for number, finding in enumerate(findings, 1):
         view.say(f"{number}. {finding.what}")
         view.quote(f"   {finding.command}")
+        if finding.then:
+            view.say(f"   {finding.then}")
 
 
 def _length_row(unit: str, lengths: Lengths) -> list[str]:
     return [
         unit,
+        f"{lengths.mean:,.1f}",
         f"{lengths.least:,}",
         f"{lengths.lower_quartile:,.0f}",
         f"{lengths.median:,.0f}",
-        f"{lengths.mean:,.1f}",
         f"{lengths.upper_quartile:,.0f}",
         f"{lengths.most:,}",
     ]
 
 
 def _columns(inputs: Inputs) -> View:
-    found = columns_of(inputs)
+    found, looked = columns_of(inputs)
     view = View({"columns": [asdict(column) for column in found]})
     several = len(inputs.tables) > 1
     view.table(
@@ -242,7 +256,11 @@ def _columns(inputs: Inputs) -> View:
             for column in found
         ],
     )
-    view.note("Kinds and counts are of the first 2,000 rows.")
+    for one in looked:
+        if one.more:
+            view.note(
+                f"Kinds and counts of {one.table} are of its first {one.rows:,} {'files' if one.files else 'rows'}."
+            )
     return view
 
 
@@ -259,7 +277,7 @@ def _sample(options: SurveyOptions, inputs: Inputs, plan: Plan) -> View:
 
 def _find(options: SurveyOptions, word: str, inputs: Inputs, plan: Plan) -> View:
     where = [parsed_where(text) for text in options.where]
-    found, holding, documents = find(inputs, plan, where, word, options.show or 20)
+    found, holding, documents = find(inputs, plan, where, word, options.show or 20, options.as_written)
     view = View({"found": [asdict(one) for one in found], "documents_with_it": holding, "of": documents})
     view.table(
         (col.name("document"), col.name("label"), col.before("before"), col.name(word), col.text("after")),
@@ -274,6 +292,8 @@ def _as_json(result: SurveyResult, findings: Sequence[Finding]) -> dict[str, Any
     whole = asdict(result)
     del whole["lengths"]
     whole["labels"] = {label: {"documents": count, "share": count / labelled} for label, count in result.labels}
+    whole["spoken"] = result.spoken.code or None
+    whole["script"] = result.spoken.script or None
     whole["spellings"] = [dict(group) for group in result.spellings]
     whole["openings"] = dict(result.openings)
     whole["worth_a_look"] = [asdict(finding) for finding in findings]

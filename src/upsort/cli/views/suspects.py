@@ -55,9 +55,9 @@ def run(options: SuspectsOptions, console: Console) -> Exit:
             (
                 col.name("document"),
                 col.name("label"),
-                col.name("suggested"),
-                col.number("own", 2),
-                col.number("suggested", 2),
+                col.number("its probability", 2),
+                col.name("rather"),
+                col.number("its probability", 2),
                 col.number("wrong"),
                 col.text("because of", 1),
                 col.text("text"),
@@ -66,8 +66,8 @@ def run(options: SuspectsOptions, console: Console) -> Exit:
                 (
                     one.reference,
                     one.label,
-                    one.suggested,
                     f"{one.own:.3f}",
+                    one.rather,
                     f"{one.other:.3f}",
                     f"{one.wrong:.3f}",
                     ", ".join(one.pulled_by),

@@ -12,6 +12,8 @@ from upsort.cli.verdicts import term_told
 from upsort.cli.view import View, Where
 from upsort.core.classifiers.families import family
 from upsort.core.errors import UsageProblem
+from upsort.core.lists import QUOTING, names_in
+from upsort.core.names import visible
 from upsort.files.sorter_loading import load_sorter
 from upsort.jobs.look import find
 from upsort.jobs.terms import Evidence, Leaning, TermsResult, draw_terms, of_corpus, of_sorter, terms
@@ -36,7 +38,7 @@ def run(options: TermsOptions, console: Console) -> Exit:
             "written": [str(path) for path in written],
         }
     )
-    _show(result, told.unit, options.against, view)
+    _show(result, told.unit, pair, options.against, view)
     for fact in result.facts:
         view.say(term_told(fact, len(result.labels)), Where.TERMINAL)
     if options.contexts and told.corpus is not None:
@@ -61,12 +63,12 @@ def _of_sorter(options: TermsOptions) -> _Told:
     unused = sorted(options.given & set(OF_A_CORPUS))
     if unused:
         raise UsageProblem(
-            f"{unused[0]} has no meaning for a sorter's terms.",
+            f"{unused[0]} needs labelled documents; a sorter holds only its weights.",
             f"Leave it out, or name tables in place of {options.input[0]}.",
         )
     sorter = load_sorter(Path(options.input[0]), options.answer)
     way = options.way or "weight"
-    return _Told(of_sorter(sorter), way, family(sorter.plan.classifier.kind).weight if way == "weight" else _words(way))
+    return _Told(of_sorter(sorter), way, family(sorter.plan.classifier).weight if way == "weight" else _words(way))
 
 
 def _words(way: str) -> str:
@@ -76,10 +78,10 @@ def _words(way: str) -> str:
 def _pair(text: str) -> tuple[str, str] | None:
     if not text:
         return None
-    first, comma, second = (part.strip() for part in text.partition(","))
-    if not comma or not first or not second or first == second:
-        raise UsageProblem(f"--pair takes two labels, not {text!r}.", "For example: --pair pests,diseases")
-    return first, second
+    labels = names_in(text)
+    if len(labels) != 2 or labels[0] == labels[1]:
+        raise UsageProblem(f"--pair takes two labels, not {text!r}.", f"For example: --pair pests,diseases. {QUOTING}.")
+    return labels[0], labels[1]
 
 
 def _of_corpus(options: TermsOptions, console: Console) -> _Told:
@@ -95,7 +97,7 @@ def _of_corpus(options: TermsOptions, console: Console) -> _Told:
     return _Told(evidence, way, _words(way), work)
 
 
-def _show(result: TermsResult, unit: str, against: bool, view: View) -> None:
+def _show(result: TermsResult, unit: str, pair: tuple[str, str] | None, against: bool, view: View) -> None:
     tables = [("", result.speaking_for), *([("against ", result.against)] if against else [])]
     has_z = any(one.z is not None for found in result.speaking_for.values() for one in found)
     has_stable = any(one.stable is not None for found in result.speaking_for.values() for one in found)
@@ -105,12 +107,14 @@ def _show(result: TermsResult, unit: str, against: bool, view: View) -> None:
             col.name("term"),
             col.number(unit),
             *([col.number("z", 1)] if has_z else []),
-            col.count("documents of the label"),
-            col.count("other documents"),
+            *map(
+                col.count,
+                (f"documents of {name}" for name in pair) if pair else ("documents of the label", "other documents"),
+            ),
             *([col.name("in every fold")] if has_stable else []),
         ),
         [
-            _row(f"{begin}{label}", one, has_z, has_stable)
+            _row(f"{begin}{label}", one, has_z, has_stable, turned=pair is not None and label == pair[1])
             for begin, labels in tables
             for label, found in labels.items()
             for one in found
@@ -123,14 +127,15 @@ def _leaning_json(one: Leaning) -> dict[str, object]:
     return {name: value for name, value in asdict(one).items() if name != "row"}
 
 
-def _row(name: str, one: Leaning, has_z: bool, has_stable: bool) -> list[object]:
+def _row(name: str, one: Leaning, has_z: bool, has_stable: bool, turned: bool) -> list[object]:
+    """turned: whether the documents of the other label come first."""
+    documents = (one.others, one.documents) if turned else (one.documents, one.others)
     return [
         name,
-        one.term,
+        visible(one.term),
         f"{one.value:+.3f}",
         *([f"{one.z:+.1f}"] if has_z else []),
-        one.documents,
-        one.others,
+        *documents,
         *(["same sign" if one.stable else "changes"] if has_stable else []),
     ]
 

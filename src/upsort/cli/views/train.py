@@ -17,12 +17,17 @@ from upsort.cli.specs.train import TrainOptions
 from upsort.cli.status import Exit
 from upsort.cli.verdicts import restraint, units_of
 from upsort.cli.view import View
-from upsort.cli.wording import copying, interval, number, percent, rate_json, shortened
+from upsort.cli.wording import interval, number, percent, rate_json, shortened
+from upsort.core.classifiers.families import family
+from upsort.core.judging.intervals import wilson
+from upsort.core.learning.sorter import Sorter
 from upsort.core.names import listed
+from upsort.files.kept_arrays import kept_arrays
 from upsort.jobs.train import AnswerResult, TrainResult, train
 
 _SCARCE = 10  # documents of a label below which it is hardly learned
 _RARE_SHARE = 0.01
+_TOO_SHALLOW = 0.7  # of its own documents, that a tree gets right
 _DOCUMENTS_A_LABEL = 30
 _LARGE_GAP = 0.10  # between the accuracy on its own documents and the upper end of that on others
 
@@ -35,10 +40,12 @@ def run(options: TrainOptions, console: Console) -> Exit:
     tell_idle(options, [plan], console, LEARNING)
     output = Path(options.output)
     with working(options, console, inputs, plan, output) as work:
-        result = train(work, output, not options.no_check)
+        result = train(work, output, not options.no_check, options.extendable)
     view = View(_as_json(result))
     for answer in result.answers:
         _show(answer, view)
+    if result.answers[0].sorter.kept is not None:
+        _show_kept(result, view)
     stages = {"reading and counting": result.read_seconds}
     for answer in result.answers:
         for stage, seconds in answer.seconds.items():
@@ -47,6 +54,8 @@ def run(options: TrainOptions, console: Console) -> Exit:
         view.note("Time: " + ", ".join(f"{stage} {seconds:.1f} s" for stage, seconds in stages.items()) + ".")
     view.say(f"Saved: {result.path} ({result.size / 1000:,.0f} kB). Judge it with: upsort evaluate")
     tell_set_aside(work.aside, max(answer.sorter.trained.documents for answer in result.answers), view)
+    if result.language:
+        view.warn(result.language)
     for answer in result.answers:
         _warn(answer, view)
     console.show(view)
@@ -63,7 +72,7 @@ def _show(answer: AnswerResult, view: View) -> None:
     )
     if answer.too_common:
         share = sorter.plan.features.in_at_most
-        view.say(f"Left out, being in more than {share:.0%} of the documents: {listed(answer.too_common, 8)}.")
+        view.say(f"Left out, being in more than {100 * share:.3g} % of the documents: {listed(answer.too_common, 8)}.")
     if sorter.plan.classifier.penalty == "auto":
         view.say(f"The penalty, chosen on folds of these documents, is {trained.penalty:.3g}.")
     if trained.ended.iterations:
@@ -73,6 +82,8 @@ def _show(answer: AnswerResult, view: View) -> None:
         )
     if sorter.calibration.kind != "none":
         view.say(f"Probabilities are calibrated ({sorter.calibration.kind}) on folds of these documents.")
+    if trained.held_out.decided is not None:
+        _show_bound(sorter, view)
     own = f"It gets {percent(answer.training_accuracy.value)} of its own training {what} right"
     if answer.held_out is not None:
         rate, groups = answer.held_out.rate, answer.held_out.groups
@@ -84,9 +95,37 @@ def _show(answer: AnswerResult, view: View) -> None:
             "check (by sorters of the same plan, trained on the rest)."
         )
         if answer.copies and not sorter.plan.judge.allow_copies:
-            view.say(f"{copying(answer.copies, what)} kept on one side in it.")
+            view.say(f"{answer.copies:,} {what} copy another one; they are kept on one side in it.")
     else:
         view.say(f"{own}; that says little about new ones.")
+
+
+def _show_kept(result: TrainResult, view: View) -> None:
+    """What is kept of the documents, and what that costs."""
+    kept = [answer.sorter.kept for answer in result.answers if answer.sorter.kept is not None]
+    size = sum(array.nbytes for one in kept for array in kept_arrays(one).values())
+    all_kept = all(one.are_all for one in kept)
+    some = "" if all_kept else f", a sample of {kept[0].documents:,} of them,"
+    view.say(
+        f"To be extended with, it keeps how often each term stands in each of its documents{some} ({size / 1000:,.0f} kB), but "
+        "not their text."
+    )
+
+
+def _show_bound(sorter: Sorter, view: View) -> None:
+    """The bound below which documents are left undecided, where it was chosen on folds."""
+    told, decide = sorter.trained.held_out, sorter.plan.decide
+    decided, right = told.decided or 0, told.decided_right or 0
+    covered, rate = wilson(decided, told.documents), wilson(right, decided)
+    view.say(
+        f"Undecided below {decide.undecided_below:.4g}: on folds of these documents {percent(covered.value)} "
+        f"({interval(covered)}) are decided, and {percent(rate.value)} ({interval(rate)}) of those are right."
+    )
+    if (rate.value or 0.0) < decide.decided_accuracy:
+        view.warn(
+            f"no bound makes {percent(decide.decided_accuracy)} of the decided documents right on the folds; this is the one "
+            "that makes most of them right."
+        )
 
 
 def _warn(answer: AnswerResult, view: View) -> None:
@@ -100,6 +139,17 @@ def _warn(answer: AnswerResult, view: View) -> None:
             f"training stopped after {trained.ended.iterations} steps at {trained.ended.optimality:.1e} of the first gradient, "
             f"short of {sorter.plan.classifier.tolerance:.1e}; raise classifier.most_iterations or classifier.penalty."
         )
+    if sorter.plan.decide.decided_accuracy and trained.held_out.decided is None:
+        view.warn(
+            "no bound was chosen for decide.decided_accuracy: too few documents that do not belong together to deal to folds. "
+            "None is left undecided."
+        )
+    gets, depth = answer.training_accuracy.value, sorter.plan.classifier.depth
+    if family(sorter.plan.classifier).questions is not None and gets is not None and gets < _TOO_SHALLOW:
+        view.warn(
+            f"it gets only {percent(gets)} of its own documents right: {depth} questions (classifier.depth) are too few to tell "
+            f"{len(sorter.labels)} labels apart. Try a larger one."
+        )
     counts = dict(zip(sorter.labels, trained.label_documents.tolist(), strict=True))
     scarce = [f"{shortened(label, 40)} ({count})" for label, count in counts.items() if count < _SCARCE]
     if scarce:
@@ -109,8 +159,8 @@ def _warn(answer: AnswerResult, view: View) -> None:
     ]
     if rare:
         view.warn(
-            f"under 1 % of the documents: {', '.join(rare[:8])}; such labels are seldom given. "
-            "classifier.label_weights=balanced gives them more room."
+            f"under 1 % of the documents: {', '.join(rare[:8])}; few documents are sorted as such labels. "
+            "classifier.label_weights=even gives them more room."
         )
     if trained.documents < _DOCUMENTS_A_LABEL * len(counts):
         view.warn(
@@ -120,7 +170,7 @@ def _warn(answer: AnswerResult, view: View) -> None:
     if held_out is not None and held_out.high is not None and (own.value or 0.0) - held_out.high > _LARGE_GAP:
         view.warn(
             f"it knows its own documents much better than others ({percent(own.value)} against {percent(held_out.value)}): "
-            f"it has learned them by heart. More documents, {restraint(sorter.plan.classifier.kind)}fewer terms help."
+            f"it has learned them by heart. More documents, {restraint(sorter.plan.classifier)}fewer terms help."
         )
 
 
@@ -143,6 +193,7 @@ def _answer_json(answer: AnswerResult) -> dict[str, Any]:
         "optimality": trained.ended.optimality,
         "reached": trained.ended.reached,
         "calibration": sorter.calibration.kind,
+        "undecided_below": sorter.plan.decide.undecided_below or None,
         "too_common": answer.too_common,
         "without_tokens": answer.without_tokens,
         "copies": answer.copies,

@@ -22,13 +22,18 @@ _MOST_SENTENCES = 6
 
 def run(options: TrendOptions, console: Console) -> Exit:
     """Count and show."""
-    inputs = inputs_of(options, console, options.input)
-    period = "" if options.per == "value" else options.per
     output = Path(options.output) if options.output else None
+    drawn = output is not None and output.suffix.lower().removeprefix(".") in ENDINGS
+    if options.shares and console.as_json and not drawn:
+        raise UsageProblem("--shares is for what is shown and drawn; JSON holds shares anyway.", "Leave --shares out.")
+    inputs = inputs_of(options, console, options.input)
+    if options.date_format and options.per == "value":
+        raise UsageProblem("--date-format has no meaning beside --per value.", "Leave one of them out.")
+    period = "" if options.per == "value" else options.per
     with working(options, console, inputs, Plan(), what="rows counted") as work:
-        result = trend(work, options.label, options.by, period)
+        result = trend(work, options.label, options.by, period, options.date_format)
     if output is not None:
-        _write(result, output, options.shares)
+        draw_trend(result, output, options.shares) if drawn else _write(result, output)
     found = result.trend
     view = View(
         {
@@ -42,7 +47,11 @@ def run(options: TrendOptions, console: Console) -> Exit:
             "written": str(output) if output else None,
         }
     )
-    _show(result, view)
+    if period and not result.period:
+        view.note(f"{result.by!r} holds no dates; counted by its values (--per value).")
+    if result.dates:
+        view.note(result.dates)
+    _show(result, options.shares, view)
     if output is not None:
         view.say(f"Written: {output}.")
     tell_set_aside(work.aside, result.documents, view)
@@ -50,14 +59,9 @@ def run(options: TrendOptions, console: Console) -> Exit:
     return Exit.DONE
 
 
-def _write(result: TrendResult, output: Path, shares: bool) -> None:
-    """The figure or the table, by its ending."""
+def _write(result: TrendResult, output: Path) -> None:
+    """The table, which holds counts and shares."""
     found = result.trend
-    if output.suffix.lower().removeprefix(".") in ENDINGS:
-        draw_trend(result, output, shares)
-        return
-    if shares:
-        raise UsageProblem(f"--shares is for a figure; {output} is a table, which holds both.", "Leave --shares out.")
     with table_file(output, (result.by, "label", "documents", "of", "share", "low", "high")) as writer:
         for row, name in enumerate(found.periods):
             for column, label in enumerate(found.labels):
@@ -66,22 +70,23 @@ def _write(result: TrendResult, output: Path, shares: bool) -> None:
                 writer.writerow([name, label, str(rate.right), str(rate.of), *numbers])
 
 
-def _show(result: TrendResult, view: View) -> None:
+def _show(result: TrendResult, shares: bool, view: View) -> None:
     found = result.trend
     sizes = found.counts.sum(axis=1)
     shown = list(range(min(len(found.labels), _MOST_COLUMNS)))
-    columns = [col.name(result.by), col.count("all")]
-    for column in shown:  # of little room the commonest labels get most
-        columns += [col.count(found.labels[column], max(0, column - 1)), col.interval(f"{found.labels[column]}, share")]
+    kind = col.share if shares else col.count  # of little room the commonest labels get most
+    columns = [
+        col.name(result.by),
+        col.count("all"),
+        *(kind(found.labels[place], max(0, place - 1)) for place in shown),
+    ]
     rows = []
     for row, name in enumerate(found.periods):
-        cells = [str(found.counts[row, column]) if sizes[row] else "·" for column in shown]
-        shares = [percent(found.rate(row, column).value) if sizes[row] else "" for column in shown]
-        both = [cell for pair in zip(cells, shares, strict=True) for cell in pair]
-        rows.append((name, int(sizes[row]), *both))
+        cells = [percent(found.rate(row, place).value) if shares else int(found.counts[row, place]) for place in shown]
+        rows.append((name, int(sizes[row]), *cells))
     view.table(columns, rows)
     if len(found.labels) > len(shown):
-        view.say(f"{len(found.labels) - len(shown)} further labels are in the figure and the table.")
+        view.say(f"{len(found.labels) - len(shown)} further labels are in the table that -o writes.")
     for one in found.standing_out[:_MOST_SENTENCES]:
         more = "more" if one.z > 0 else "less"
         view.say(
