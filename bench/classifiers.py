@@ -59,8 +59,8 @@ def plain_lbfgs(matrix: csr_array, labels: np.ndarray, k: int, penalty: float) -
     return asked
 
 
-LINEAR: tuple[str, ...] = ("logistic", "svm", "ridge", "weighted-svm")
-COUNTED: tuple[str, ...] = ("multinomial-nb", "bernoulli-nb", "complement-nb", "centroid")
+LINEAR: tuple[str, ...] = ("logistic", "svm", "ridge", "ratio-svm")
+COUNTED: tuple[str, ...] = ("naive-bayes", "centroid")
 
 
 def main() -> None:

@@ -23,7 +23,7 @@ from upsort.engine.processes import Cutting, cut_blocks
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
 _LINK = re.compile(r"https?://\S+")
-STEPS = Clean(steps=("lower", "links", "punctuation", "stopwords", "stem"))
+STEPS = Clean(steps=("lower", "links", "punctuation", "stop_words", "stem"))
 
 
 def plain_loop(texts: list[str]) -> int:

@@ -12,7 +12,8 @@ from itertools import pairwise
 import numpy as np
 from measuring import median_seconds, size_asked
 
-from upsort.core.judging.near_copies import find_copies, prints_of
+from upsort.core.features.prints import prints_of
+from upsort.core.judging.near_copies import find_copies
 
 
 def shingles(text: str) -> set[tuple[str, str]]:

@@ -74,7 +74,7 @@ def _measured(labels: Ints, probabilities: Floats) -> tuple[Judgement, Probabili
     given = probabilities.argmax(axis=1)
     sample = Sample.of(np.arange(labels.size))
     names = tuple(f"l{number}" for number in range(probabilities.shape[1]))
-    decided = Decided(true=labels, given=given, labels=names, majority="l0", baseline=labels == 0, sample=sample)
+    decided = Decided(true=labels, sorted_as=given, labels=names, majority="l0", baseline=labels == 0, sample=sample)
     return judge(decided, 2.0), judge_probabilities(labels, probabilities, given, sample)
 
 

@@ -30,7 +30,7 @@ def main() -> None:
                 writer.writerow(
                     [f"{text} sign{label if generator.random() < 0.8 else generator.randrange(10)}", f"label{label}"]
                 )
-        for kind in ("multinomial-nb", "logistic"):
+        for kind in ("naive-bayes", "logistic"):
             shared = [str(table), "--text", "text", "--label", "label", "--quiet", "--set", f"classifier.kind={kind}"]
             once, _ = command(["train", *shared, "--no-check", "-o", str(Path(name) / "s.sorter")])
             folds, _ = command(["cross-validate", *shared, "--no-ledger"])
@@ -39,7 +39,7 @@ def main() -> None:
     true, given = draws.integers(0, 10, 10_000), draws.integers(0, 10, 10_000)
     decided = Decided(
         true=true,
-        given=given,
+        sorted_as=given,
         labels=tuple("abcdefghij"),
         majority="a",
         baseline=true == 0,

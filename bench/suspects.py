@@ -25,7 +25,7 @@ from upsort.core.learning.method import Method
 from upsort.core.plan import Classifier, Plan
 
 CHANGED = 0.03  # of the labels
-KINDS: tuple[str, ...] = ("logistic", "multinomial-nb")
+KINDS: tuple[str, ...] = ("logistic", "naive-bayes")
 
 
 @dataclass(frozen=True)

@@ -18,6 +18,7 @@ from hypothesis import settings
 
 from upsort.cli.console import Console
 from upsort.cli.main import main
+from upsort.core.classifiers.families import FAMILIES, choices
 from upsort.jobs.demo import lay_out
 
 settings.register_profile("untimed", deadline=None)  # how long an example takes tells of the machine
@@ -43,7 +44,7 @@ Program = Callable[..., Run]
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """The longest test first, so that no process waits for it alone in the end."""
-    items.sort(key=lambda item: "test_readme" not in item.nodeid)
+    items.sort(key=lambda item: "test_tour" not in item.nodeid)
 
 
 @pytest.fixture
@@ -114,6 +115,15 @@ def started(folder: Path, *arguments: str | Path, **streams: Any) -> "subprocess
     )
 
 
+KINDS = {f"{one.kind} {one.event_model}" if FAMILIES[one.kind].event_models else one.kind: one for one in choices()}
+"""The usual settings of every kind of classifier, once for each event model, by name."""
+
+
+def of_kind(name: str) -> tuple[str, str]:
+    """The options that choose one of `KINDS`."""
+    return f"--set=classifier.kind={KINDS[name].kind}", f"--set=classifier.event_model={KINDS[name].event_model}"
+
+
 def rows_of(path: Path) -> list[dict[str, str]]:
     """The rows of a table."""
     with path.open(newline="", encoding="utf-8") as stream:
@@ -156,7 +166,8 @@ def desk(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     train = "train letters.csv --text=subject,message --label=topic --id=ref --quiet"
     commands = [
         f"{train} -o desk.sorter",
-        f"{train} --classifier=multinomial-nb --set=classifier.calibrate=none -o counts.sorter",
+        f"{train} --classifier=naive-bayes --set=classifier.calibrate=none -o counts.sorter",
+        f"{train} --extendable -o kept.sorter",
         f"{train} --classifier=tree -o tree.sorter",
         "score desk.sorter new.csv -o scored.csv --quiet",
         "evaluate desk.sorter held-out.csv --quiet",

@@ -17,7 +17,7 @@ from upsort.core.arrays import AnyArray, Floats
 from upsort.core.classifiers.families import FAMILIES
 from upsort.core.classifiers.family import ArrayOf, Family, TrainingData
 from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.naive_bayes import label_sums
+from upsort.core.classifiers.naive_bayes.sums import label_sums
 from upsort.core.classifiers.newton import Ended
 from upsort.core.judging.intervals import wilson
 from upsort.core.judging.measure import Measure
@@ -84,8 +84,8 @@ def test_a_family(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch)
     assert "classifier.nearest has no effect with classifier.kind = overlap" in told.err
     assert program("evaluate", "o.sorter", "t.csv", "--json").json["accuracy"]["right"] == 60
     assert "overlap" in program("plan", "--explain", "classifier.kind").out
-    assert "no pulls of terms" in program("explain", "o.sorter", "aphid", code=1).err
-    assert "cannot be extended" in program("extend", "o.sorter", "t.csv", "-o", "p.sorter", code=1).err
+    assert "does not tell how its scores come about" in program("explain", "o.sorter", "aphid").out
+    assert "keeps nothing of its documents" in program("extend", "o.sorter", "t.csv", "-o", "p.sorter", code=1).err
     compared = program("compare", "t.csv", *TRAIN, "--try=classifier.kind=overlap,logistic", "--json").json
     assert {one["name"] for one in compared["candidates"]} == {"kind=overlap", "kind=logistic"}
 
@@ -172,7 +172,7 @@ def _read(entry: Entry, reading: Reading) -> Table:
         rows = [line.split("|") for line in lines[1:]]
         yield Block(source=entry.name, columns=columns, rows=rows, lines=list(range(2, len(lines) + 1)))
 
-    return Table(entry.name, columns, blocks)
+    return Table(name=entry.name, columns=columns, blocks=blocks)
 
 
 def test_a_format(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch) -> None:

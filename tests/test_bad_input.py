@@ -80,7 +80,7 @@ def altered(change: Callable[[dict[str, bytes]], None]) -> Callable[[Path], None
 
 def newer(members: dict[str, bytes]) -> None:
     head = json.loads(members["sorter.json"])
-    members["sorter.json"] = json.dumps(head | {"format": 5}).encode()
+    members["sorter.json"] = json.dumps(head | {"format": 6}).encode()
 
 
 def other_terms(members: dict[str, bytes]) -> None:
@@ -131,7 +131,7 @@ def test_a_sorter_of_the_format_before_is_read_and_decides_as_it_did(
     [
         (lambda path: path.write_bytes(path.read_bytes()[:-200]), "cut short or altered"),
         (lambda path: path.write_bytes(path.read_bytes().replace(b"fern", b"worm")), "cut short or altered"),
-        (altered(newer), "is in sorter format 5; this program reads formats 2 to 4"),
+        (altered(newer), "is in sorter format 6; this program reads formats 2 to 5"),
         (altered(misstated), "lacks or misstates"),
         (altered(other_terms), "the digest of terms.txt is wrong"),
         (altered(lambda members: members.update({"evil.py": b"x"})), "its members are not those of a sorter"),

@@ -32,7 +32,7 @@ ANY_TEXT = st.text(
 ON_TEXT = tuple(name for name, step in STEPS.items() if step.place is not Place.ON_WORDS)
 IDEMPOTENT = ("nfc", "nfkc", "accents", "lower", "links", "emails", "letters", "punctuation", "spaces", "negations")
 ALL_STEPS = ("nfc", "markup", "lower", "links", "emails", "names", "tags", "emoji", "contractions", "negations", "letters",
-             "punctuation", "numbers", "stopwords", "stem", "lengths")  # fmt: skip
+             "punctuation", "numbers", "stop_words", "stem", "lengths")  # fmt: skip
 
 
 def words(steps: tuple[str, ...], text: str, **choices: object) -> list[str]:
@@ -148,7 +148,7 @@ def test_lower_casing_words_is_lower_casing_the_text(texts: list[str], language:
 
 def test_tokens_trace_back_to_their_words() -> None:
     text = "Weren't the LEAVES curling? See https://a.example/x 😀"
-    traced = cleaner(Clean(steps=("lower", "links", "emoji", "stopwords", "stem"))).traced(text)
+    traced = cleaner(Clean(steps=("lower", "links", "emoji", "stop_words", "stem"))).traced(text)
     assert [(word, text[start:end]) for word, start, end in traced] == [
         ("weren't", "Weren't"),
         ("leav", "LEAVES"),
@@ -171,8 +171,8 @@ def test_choices_of_steps() -> None:
         "hue",
     ]
     assert words((), "a1 b2", tokens_by=r"[a-z]") == ["a", "b"]
-    assert words(("stopwords",), "the fern is not dead", drop_negations=True, stop_words_add=("fern",)) == ["dead"]
-    assert words(("stopwords",), "the fern", stop_words_keep=("the",)) == ["the", "fern"]
+    assert words(("stop_words",), "the fern is not dead", drop_negations=True, stop_words_add=("fern",)) == ["dead"]
+    assert words(("stop_words",), "the fern", stop_words_keep=("the",)) == ["the", "fern"]
     assert words(("contractions",), "l'été d’or", language="fr") == ["l", "été", "d", "or"]
     assert words(("lower", "stem"), "auffälliges Auffallen", language="de") == ["auffall", "auffall"]
     assert words(("stem",), "leaves pruning", unchanged=("leaves",)) == ["leaves", "prune"]
@@ -209,12 +209,12 @@ def test_lemmas_from_a_table_and_rules_learned_from_it(tmp_path: Path) -> None:
 
 def test_the_order_of_the_steps_is_what_runs(program: Program) -> None:
     word = ("--word", "The", "--json")
-    first = program("clean", *word, "--steps=lower,stopwords").json["words"]["The"]
-    second = program("clean", *word, "--steps=stopwords,lower")
+    first = program("clean", *word, "--steps=lower,stop_words").json["words"]["The"]
+    second = program("clean", *word, "--steps=stop_words,lower")
     assert [step["form"] for step in first] == ["The", "the", "(nothing)"]
     assert [step["form"] for step in second.json["words"]["The"]] == ["The", "the"]
     assert "stop words with capitals (The, It) are not recognised" in second.err
-    assert "stopwords stands after stem" in program("clean", *word, "--steps=lower,stem,stopwords").err
+    assert "stop_words stands after stem" in program("clean", *word, "--steps=lower,stem,stop_words").err
     assert "no stemmer for the language 'fi'" in program("clean", *word, "--steps=stem", "--set=clean.language=fi").err
 
 
@@ -242,10 +242,10 @@ def test_a_pattern_without_end_sets_its_document_aside(program: Program, tmp_pat
 
 
 def test_clean_shows_documents_groups_and_comparisons(program: Program, demo: Path, tmp_path: Path) -> None:
-    letters = (demo / "letters-2024.csv", "--text=message", "--id=ref", "--steps=lower,stopwords,stem")
+    letters = (demo / "letters-2024.csv", "--text=message", "--id=ref", "--steps=lower,stop_words,stem")
     found = program("clean", *letters, "--document=F24-0002", "--json").json
     (document,) = found["shown"]
-    assert [step["step"] for step in document["steps"]] == ["lower", "tokens", "stopwords", "stem"]
+    assert [step["step"] for step in document["steps"]] == ["lower", "tokens", "stop_words", "stem"]
     assert document["steps"][2]["removed"]
     tokens = [step["tokens"] for step in found["steps"]]
     assert tokens == sorted(tokens, reverse=True)
@@ -273,7 +273,7 @@ def test_word_lists_travel_in_the_sorter_and_workers_change_nothing(
     choices = (
         "--text=message",
         "--label=topic",
-        "--set=clean.steps=lower,stopwords,stem",
+        "--set=clean.steps=lower,stop_words,stem",
         "--set=clean.stop_words_file=stop.txt",
     )
     for workers in ("1", "2"):
@@ -286,7 +286,7 @@ def test_word_lists_travel_in_the_sorter_and_workers_change_nothing(
 
 
 def test_stop_words_from_lists_are_compared_in_their_form_at_that_point() -> None:
-    settings = Clean(steps=("accents", "lower", "stopwords"), language="fr")
+    settings = Clean(steps=("accents", "lower", "stop_words"), language="fr")
     tokens = cleaner(settings, Resources()).tokens_of(["été déjà jardin"])
     assert tokens.words == ["jardin"]
 

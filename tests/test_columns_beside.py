@@ -250,7 +250,7 @@ def test_ready_made_vectors_keep_to_their_rows(program: Program, tmp_path: Path)
 @pytest.mark.parametrize(
     ("content", "said"),
     [
-        ("oak 1 2\nfern 3\n", "line 2: 1 numbers where the lines before have 2"),
+        ("oak 1 2\nfern 3\n", "line 2: 1 number where the lines before have 2"),
         ("oak 1 x\n", "line 1: not all of its cells are numbers"),
         ("", "holds no vectors"),
     ],

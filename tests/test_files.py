@@ -8,6 +8,7 @@ import os
 import stat
 import tarfile
 import zipfile
+from datetime import date
 from pathlib import Path
 
 import numpy as np
@@ -15,18 +16,20 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from upsort.core.dates import Dates, dates_of
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import listed, nearest, suggestion
 from upsort.core.plan import Columns
 from upsort.files import ledger, packing
 from upsort.files.by_name import ByName, together
 from upsort.files.columns import column_in, column_place, guessed_columns, renamed, roles_in, written_names
-from upsort.files.dates import as_day
-from upsort.files.delimited import delimited_table, distinct_names
+from upsort.files.cost_table import how_costs_are_read, read_costs
+from upsort.files.delimited import delimited_table
 from upsort.files.encoding import checked_encoding, find_encoding
 from upsort.files.entries import entries_of
+from upsort.files.heading import distinct_names
 from upsort.files.reasons import Reason, Why
-from upsort.files.resources import cost_in, read_costs, read_lemmas, read_stop_words, read_vocabulary
+from upsort.files.resources import read_lemmas, read_stop_words, read_vocabulary
 from upsort.files.rows import Block, Entry, Reading, Refused, Table, cell_of
 from upsort.files.set_aside import SetAside
 from upsort.files.text_files import text_table
@@ -311,7 +314,7 @@ class TestDelimited:
         assert str(refused[0].reason) == "byte 0xE4 is not utf-8, at character 3 of column 'text'"
 
     def test_names_are_made_different(self) -> None:
-        assert distinct_names(["text", "text", "", "text (2)"]) == ["text", "text (2)", "3", "text (2) (2)"]
+        assert distinct_names(["text", "text", "", "text (2)"]) == ("text", "text (2)", "3", "text (2) (2)")
 
 
 class TestTextFiles:
@@ -357,7 +360,7 @@ class TestColumns:
             roles_in(("text",), "t.csv", Columns(text=("text",), numbers=("z*",)))
 
     def test_numbers_become_the_names_that_the_table_gives(self) -> None:
-        table = Table("t.csv", self.NAMES, lambda: iter(()))
+        table = Table(name="t.csv", columns=self.NAMES, blocks=lambda: iter(()))
         named = written_names(Columns(text=("2",), label="topic", numbers=("v*",)), table)
         assert (named.text, named.label, named.numbers) == (("Message",), "Topic", ("v*",))
 
@@ -375,7 +378,11 @@ class TestColumns:
         assert columns.label == ""
 
     def test_renaming_that_makes_two_of_one_is_refused(self) -> None:
-        table = Table("t.csv", self.NAMES, lambda: iter([Block(source="t", columns=self.NAMES, rows=[], lines=[])]))
+        table = Table(
+            name="t.csv",
+            columns=self.NAMES,
+            blocks=lambda: iter([Block(source="t", columns=self.NAMES, rows=[], lines=[])]),
+        )
         other = renamed(table, {"Topic": "label", "no such": "x"})
         assert other.columns == ("Ref", "Message", "label")
         assert next(iter(other.blocks())).columns == other.columns
@@ -401,7 +408,8 @@ class TestCells:
             (3.0, "3"),
             (0.5, "0.5"),
             ({"a": "ü"}, '{"a": "ü"}'),
-            ([1, "b"], '[1, "b"]'),
+            ([1, "b"], "1; b"),
+            ([1, ["b"]], '[1, ["b"]]'),
             (7, "7"),
         ],
     )
@@ -417,17 +425,42 @@ class TestCells:
             ("2025-02-30", None),
             ("1.2.20256", None),
             ("spring", None),
+            ("4 March 2025", (2025, 3, 4)),
+            ("Mar 04, 2025 at noon", (2025, 3, 4)),
+            ("March 4th, 2025", (2025, 3, 4)),
+            ("04-MAR-2025", (2025, 3, 4)),
+            ("4. März 2025, 10 Uhr", (2025, 3, 4)),
+            ("1er août 2025", (2025, 8, 1)),
+            ("10 de mayo de 2025", (2025, 5, 10)),
+            ("5 Mayıs 2025", (2025, 5, 5)),
+            ("10 May 2025", (2025, 5, 10)),
+            ("31 juin 2025", None),
+            ("10 jui 2025", None),
+            ("chapter 4 2025", None),
+            ("4 men 2025", None),
+            ("Tuesday, March 4, 2025", (2025, 3, 4)),
+            ("Tue 4 Mar 2025", (2025, 3, 4)),
+            ("4 марта 2025 г.", (2025, 3, 4)),
+            ("2025-03-04T22:10:00.5+02:00", (2025, 3, 4)),
+            ("04.03.25", (2025, 3, 4)),
+            ("4/3/78", (1978, 3, 4)),
         ],
     )
     def test_days(self, cell: str, day: tuple[int, int, int] | None) -> None:
-        found = as_day(cell)
+        found = Dates().day(cell)
         assert (found and (found.year, found.month, found.day)) == day
 
-    @pytest.mark.parametrize(
-        ("cell", "cost"), [("2", 2.0), (" 0.5", 0.5), ("-1", None), ("inf", None), ("nan", None), ("", None)]
-    )
-    def test_costs(self, cell: str, cost: float | None) -> None:
-        assert cost_in(cell) == cost
+    def test_the_column_decides_what_comes_first(self) -> None:
+        assert dates_of(["03/04/2025", "28/02/2025"]).day("03/04/2025") == date(2025, 4, 3)
+        american = dates_of(["03/04/2025", "02/28/2025"])
+        assert american.day("03/04/2025") == date(2025, 3, 4)
+        assert "month comes first" in american.said("sent")
+        assert dates_of(["03/04/2025", "2025-01-31"]).said("sent").startswith("No date of 'sent' shows whether")
+        assert dates_of(["03.04.2025"]).said("sent") == ""
+        assert "no date" in dates_of(["28/02/2025", "02/28/2025"]).said("sent")
+        assert dates_of(["03/04/2025"], "%m/%d/%Y").day("03/04/2025") == date(2025, 3, 4)
+        with pytest.raises(UsageProblem):
+            dates_of([], "%d/%m")
 
 
 class TestLists:
@@ -441,11 +474,36 @@ class TestLists:
         assert read_costs(path) == {"pests": {"pests": 0, "soil": 1}, "soil": {"pests": 5, "soil": 0}}
 
     @pytest.mark.parametrize(
+        ("corner", "rows_are_true"),
+        [
+            ("true", True),
+            ("True label", True),
+            ("true \\ given", True),
+            ("true ↓ sorted as →", True),
+            ("given", False),
+            ("sorted as", False),
+            ("sorted_as / true", False),
+            ("", False),
+            ("untrue", False),
+        ],
+    )
+    def test_the_first_cell_says_which_side_is_which(self, tmp_path: Path, corner: str, rows_are_true: bool) -> None:
+        path = self.file(tmp_path, f"{corner};pests;soil\npests;0;1,5\nsoil;5;0\n")
+        turned = {"pests": {"pests": 0, "soil": 5}, "soil": {"pests": 1.5, "soil": 0}}
+        plain = {"pests": {"pests": 0, "soil": 1.5}, "soil": {"pests": 5, "soil": 0}}
+        assert read_costs(path) == (turned if rows_are_true else plain)
+        assert bool(how_costs_are_read(path)) == (corner in {"", "untrue"})
+        same = self.file(tmp_path, ",pests,soil\npests,0,2\nsoil,2,0\n")
+        assert how_costs_are_read(same) == "", "where both sides are the same there is nothing to say"
+
+    @pytest.mark.parametrize(
         ("content", "says"),
         [
             ("", "holds no costs"),
             ("given,a,b\na,0\nb,1,0\n", "row 2: 2 costs of 0 or more were expected"),
             ("given,a,b\na,0,-1\nb,1,0\n", "row 2"),
+            ("given,a,b\na,0,inf\nb,1,0\n", "row 2"),
+            ("given,a,b\na,0,\nb,1,0\n", "row 2"),
             ("given,a,b\na,0,1\nc,1,0\n", "do not name the same labels"),
             ("given,a,a\na,0,1\na,1,0\n", "names a label twice"),
         ],

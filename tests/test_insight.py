@@ -11,7 +11,7 @@ from scipy.sparse import csr_array
 from scipy.stats import chi2_contingency, entropy
 
 from upsort.core.insight import label_next
-from upsort.core.insight.columns import ColumnTally, kind_of, month_of
+from upsort.core.insight.columns import ColumnTally, kind_of
 from upsort.core.insight.common_terms import TermTally
 from upsort.core.insight.comparing_terms import TermCounts, associations, how_often, log_odds, rarest_in
 from upsort.core.insight.drift import compared
@@ -91,20 +91,6 @@ class TestColumns:
     )
     def test_the_kind_is_that_of_most_cells(self, cells: list[str], kind: str) -> None:
         assert kind_of(cells) == kind
-
-    @pytest.mark.parametrize(
-        ("cell", "month"),
-        [
-            ("2025-03-04", "2025-03"),
-            ("4.3.2025", "2025-03"),
-            ("2025/12/31 23:59", "2025-12"),
-            ("2025-13-01", ""),
-            ("March", ""),
-            ("", ""),
-        ],
-    )
-    def test_months_of_dates(self, cell: str, month: str) -> None:
-        assert month_of(cell) == month
 
     @given(st.lists(st.tuples(st.integers(-50, 50), st.sampled_from(["", "a", "b"])), min_size=1, max_size=40))
     def test_numbers_have_their_mean_and_that_of_each_label(self, rows: list[tuple[int, str]]) -> None:
@@ -269,7 +255,7 @@ class TestSums:
 
 class TestGuessing:
     def test_of_one_value_to_learn_from_nothing_is_told(self) -> None:
-        assert told_by_text(["fern moss", "dune sand"] * 20, ["wet", "dry"] * 20) == 0.0
+        assert told_by_text(["fern moss", "dune sand"] * 20, ["wet"] * 40) == 0.0
 
     def test_a_column_that_the_text_tells_is_told_fully(self) -> None:
         texts = ["fern moss", "fern moss", "dune sand", "dune sand"] * 10
@@ -290,18 +276,42 @@ class TestWhatToLabelNext:
     def test_a_certain_document_has_no_entropy(self) -> None:
         assert label_next.entropies(np.array([[1.0, 0.0]])).tolist() == [0.0]
 
-    def test_the_least_certain_comes_first_and_its_copy_last(self) -> None:
+    def test_unsure_ones_of_different_contents_come_first_where_much_is_labelled(self) -> None:
         matrix = csr_array(np.array([[1.0, 0.0], [1.0, 0.0], [0.0, 1.0], [0.0, 1.0]]))
         probabilities = np.array([[0.5, 0.5], [0.5, 0.5], [0.7, 0.3], [0.99, 0.01]])
         for seed in range(5):
-            chosen = label_next.choose(matrix, probabilities, 3, seed).tolist()
-            assert chosen[0] in {0, 1}
-            assert chosen[1] == 2
-            assert len(set(chosen)) == 3
+            chosen = label_next.choose(matrix, probabilities, 10**6, 2, seed)
+            assert [one.why for one in chosen] == ["unsure", "unsure"]
+            assert chosen[0].place in {0, 1} and chosen[1].place == 2
 
-    def test_no_more_than_there_are(self) -> None:
-        chosen = label_next.choose(csr_array(np.eye(3)), np.full((3, 2), 0.5), 10, 1)
-        assert sorted(chosen.tolist()) == [0, 1, 2]
+    def test_every_content_is_met_where_little_is_labelled(self) -> None:
+        draws = np.random.default_rng(3)
+        content = draws.integers(0, 8, 200)
+        rows = np.zeros((200, 12))
+        rows[np.arange(200), content] = 1.0
+        rows[np.arange(200), draws.integers(8, 12, 200)] = 0.2
+        sure = np.column_stack((np.full(200, 0.9), np.full(200, 0.1)))
+        chosen = label_next.choose(label_next.contents(csr_array(rows)), sure, 2, 9, 1)
+        met = {int(content[one.place]) for one in chosen if one.why == "other content"}
+        assert len(met) >= 6, "seven were picked for their content"
+        assert sum(one.why == "at random" for one in chosen) == 1
+        assert len({one.place for one in chosen}) == 9
+
+    def test_the_share_of_unsure_ones_grows_with_what_is_labelled(self) -> None:
+        draws = np.random.default_rng(4)
+        rows, chances = csr_array(draws.random((300, 20))), draws.dirichlet(np.ones(4), 300)
+        unsure = [
+            sum(one.why == "unsure" for one in label_next.choose(rows, chances, labelled, 40, 1))
+            for labelled in (0, 10, 20, 100, 2000)
+        ]
+        assert unsure == sorted(unsure) and unsure[0] == 0 and unsure[2] == 18 and unsure[-1] >= 35
+
+    @given(st.integers(1, 12), st.integers(1, 30), st.integers(0, 5000))
+    def test_each_is_picked_once_and_as_many_as_there_are(self, most: int, n: int, labelled: int) -> None:
+        draws = np.random.default_rng(n)
+        rows = csr_array(draws.random((n, 6)) * (draws.random((n, 6)) < 0.5))
+        chosen = label_next.choose(label_next.contents(rows), draws.dirichlet(np.ones(3), n), labelled, most, 1)
+        assert len({one.place for one in chosen}) == len(chosen) == min(most, n)
 
 
 class TestDrift:

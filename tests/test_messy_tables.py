@@ -87,11 +87,12 @@ def test_huge_cells_nul_bytes_and_lone_marks_pass(program: Program, tmp_path: Pa
     assert trained(program, "odd.csv").json["rows"]["used"] == 3
 
 
-def test_a_document_without_words_is_decided_by_the_intercepts_and_said_so(program: Program, tmp_path: Path) -> None:
+def test_of_a_document_without_words_is_said_what_the_answer_rests_on(program: Program, tmp_path: Path) -> None:
     (tmp_path / "t.csv").write_text("text,label\nfern,wet\nfern,wet\nsand,dry\n")
     trained(program, "t.csv")
     (tmp_path / "new.csv").write_text("text\n!!!\n")
     found = program("score", "a.sorter", "new.csv", "--json")
     assert found.json[0]["sorted_unknown_share"] is None
     assert found.json[0]["sorted_label"] == "wet"
-    assert "no words at all" in found.err
+    assert found.json[0]["sorted_remark"] == "nothing known: the answer is the commonest label"
+    assert "1 document holds no word at all; what the answer rests on stands in the column sorted_remark" in found.err

@@ -18,6 +18,7 @@ READING = {
     "--encoding": "--encoding=utf-16",
     "--delimiter": "--delimiter=;",
     "--header": "--no-header",
+    "--header-row": "--header-row=2",
     "--sheet": "--sheet=Letters",
     "--each-line": "--each-line",
     "--label-from": "--label-from=name",
@@ -41,7 +42,7 @@ PLAN = {
     "--in-at-most": "--in-at-most=0.05",
     "--most-terms": "--most-terms=9",
     "--language": "--language=tr",
-    "--steps": "--steps=lower,stopwords,stem",
+    "--steps": "--steps=lower,stop_words,stem",
 }
 COMMON = {"--json": "--json"}
 SETTINGS = {
@@ -75,7 +76,7 @@ BASE: dict[str, tuple[str, ...]] = {
         L,
         "--set=columns.date=received",
         QUICK,
-        "--try=classifier.kind=centroid,complement-nb",
+        "--try=classifier.kind=centroid,naive-bayes",
     ),
     "curve": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--set=classifier.kind=centroid"),
     "suspects": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--most=25"),
@@ -92,7 +93,8 @@ BASE: dict[str, tuple[str, ...]] = {
 }
 OWN = {
     "survey": (
-        "--columns --shortest=2 --top=2 --figures=f --figure-kind=svg --show=2 --find=soil --where=topic=soil --seed=7"
+        "--columns --shortest=2 --top=2 --figures=f --figure-kind=svg --show=2 --find=soil --as-written "
+        "--where=topic=soil --seed=7"
     ),
     "plan": "--output=elsewhere.toml --check --explain=clean",
     "clean": (
@@ -108,22 +110,25 @@ OWN = {
         "--labels=soil,pests --rare-below=12 --rare-into=other --lines=2:0 --passages=9 --passage-unit=lines "
         "--overlap=2 --at-least-words=30 --junk=soil --drop=copies,near-copies --similarity=0.05 --keep"
     ),
-    "split": "--hold-out=0.4 --seed=4 --in-time --allow-copies --output=other",
-    "train": "--seed=2 --no-check --row-weight=photos1 --output=o.sorter",
+    "split": "--hold-out=0.4 --seed=4 --in-time --date-format=%Y-%d-%m --allow-copies --output=other",
+    "train": "--seed=2 --no-check --extendable --decided-accuracy=0.97 --row-weight=photos1 --output=o.sorter",
     "evaluate": (
         "--output=m.csv --mistakes=1 --figures=f --by=channel --training=new.csv --per-document=mean --document-"
         "column=channel --cost=costs.csv --undecided-below=0.95 --shares=row --measures --require=accuracy>0.999"
     ),
     "cross-validate": (
-        "--folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --output=o.csv --shares=row --measures "
-        "--require=accuracy>0.999"
+        "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --output=o.csv "
+        "--shares=row --measures --require=accuracy>0.999 --decided-accuracy=0.97"
     ),
     "compare": (
-        "--try=features.in_at_least=1,3 --by=kappa --folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --margin=60 "
-        "--nested --output=w.toml --require=accuracy>0.999"
+        "--try=features.in_at_least=1,3 --by=kappa --folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies "
+        "--seed=2 --margin=60 --nested --output=w.toml --require=accuracy>0.999 --decided-accuracy=0.97"
     ),
-    "curve": "--folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --output=c.png",
-    "suspects": "--folds=4 --repeats=2 --in-time --alone --allow-copies --seed=2 --top=0 --most=7 --output=s.csv",
+    "curve": "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --output=c.png",
+    "suspects": (
+        "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --top=0 --most=7 "
+        "--output=s.csv"
+    ),
     "terms": (
         "--way=chi-square --top=2 --only=soil --pair=soil,pests --against --stable --contexts=1 --figures=f "
         "--answer=topic"
@@ -136,7 +141,7 @@ OWN = {
         "--output=o.csv --resume --undecided-below=0.95 --cost=costs.csv --all-probabilities --thin --per-"
         "document=mean --document-column=channel --spreadsheet-safe --lines --flush"
     ),
-    "trend": "--label=channel --by=channel --per=year --shares --output=t.png",
+    "trend": "--label=channel --by=channel --date-format=%Y-%d-%m --per=year --shares --output=t.png",
     "report": "--training=letters.csv --answer=topic --output=q.html",
     "ledger": "--sort=accuracy --data=zz --top=1 --differences --output=l.csv",
     "demo": "--files-only",
@@ -184,7 +189,7 @@ def workshop(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     )
     (folder / "costs.csv").write_text(f",{','.join(labels)}\n{costs}")
     (folder / "other.toml").write_text(
-        '[clean]\nlanguage = "de"\nsteps = ["lower", "stopwords"]\n[classifier]\nkind = "complement-nb"\n'
+        '[clean]\nlanguage = "de"\nsteps = ["lower", "stop_words"]\n[classifier]\nkind = "naive-bayes"\n'
         "[judge]\nfolds = 3\nseed = 4\n[gather]\nat_least_words = 35\n"
     )
     np.save(folder / "v.npy", np.random.default_rng(1).random((len(letters), 2)))
@@ -192,7 +197,7 @@ def workshop(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     judged = f"cross-validate letters.csv {T} {L} --folds=2 --set=classifier.kind"
     run_in(
         folder,
-        *(f"{trained}=logistic -o s.sorter", f"{trained}=multinomial-nb -o b.sorter"),
+        *(f"{trained}=logistic -o s.sorter", f"{trained}=naive-bayes -o b.sorter"),
         *(f"{judged}={kind}" for kind in ("logistic", "majority")),
     )
     return folder
@@ -219,7 +224,7 @@ class Results:
                         *options,
                         code=code,
                         folder=folder,
-                        given=b"when is the best time to prune my plum in the garden\n",
+                        given=b"my plum has leaves with spots and holes, when should I prune the branches\n",
                     )
                     break
                 except AssertionError as wrong:

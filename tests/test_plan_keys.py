@@ -139,7 +139,9 @@ def test_a_key_that_one_of_several_plans_uses_is_not_told() -> None:
         ({"priors": "data", "prior": {}}, {"prior": "data"}, 1),
         ({"priors": "uniform", "prior": {"a": 2.0}}, {"prior": {"a": 2.0}}, 1),
         ({"label_weight": {"a": 2.0}}, {"label_weights": {"a": 2.0}}, 1),
-        ({"label_weights": "balanced", "label_weight": {}}, {"label_weights": "balanced"}, 1),
+        ({"label_weights": "balanced", "label_weight": {}}, {"label_weights": "even"}, 2),
+        ({"kind": "weighted-svm"}, {"kind": "ratio-svm"}, 1),
+        ({"kind": "-".join(("complement", "nb"))}, {"kind": "naive-bayes", "event_model": "complement"}, 1),
         ({"kind": "svm"}, {"kind": "svm"}, 0),
     ],
 )
@@ -150,7 +152,7 @@ def test_plans_of_before_are_read(before: dict[str, Any], now: dict[str, Any], n
 
 
 def test_an_old_name_in_a_plan_file_is_told(program: Program, tmp_path: Path, wet_and_dry: Path) -> None:
-    (tmp_path / "upsort.toml").write_text('[classifier]\nkind = "multinomial-nb"\npriors = "uniform"\n')
+    (tmp_path / "upsort.toml").write_text('[classifier]\nkind = "naive-bayes"\npriors = "uniform"\n')
     told = program(
         "train", wet_and_dry, "--text=text", "--label=label", "--no-check", "--in-at-least=1", "-o", "s.sorter"
     )
@@ -213,3 +215,68 @@ def test_the_starter_plan_holds_every_key_with_its_comment() -> None:
         if key.default is not None:
             assert re.search(rf"^{key.name} = .*# {re.escape(key.comment)}$", text, re.MULTILINE), key.path
     assert asdict(checked_plan(tomllib.loads(text), "test")) == asdict(Plan())
+
+
+@pytest.mark.parametrize(
+    ("plan", "says"),
+    [
+        ("[features]\nlengths = [2, 1]", "features.lengths cannot be [2, 1]: the first is the larger"),
+        ("[clean]\ntoken_lengths = [5, 2]", "clean.token_lengths cannot be [5, 2]"),
+        ('[clean]\nsteps = ["stem", "markup"]', "markup needs running text, but stands after stem"),
+        ('[try.a]\n"classifier.kind" = "svmm"', "[try.a]: classifier.kind cannot be 'svmm'"),
+        ('[try.a.classifier]\nkindd = "svm"', "[try.a]: there is no key 'classifier.kindd'"),
+        ("[try.a.features]\nlengths = [2, 1]", "[try.a]: features.lengths cannot be [2, 1]"),
+        ('[try.a]\nkind = "svm"', "[try.a] names no section for 'kind'"),
+        ("[try]\na = 3", "[try.a] is a table, not 3"),
+        ("try = 3", "[try] is a table, not 3"),
+        ("[nonsense]\nx = 1", "there is no section 'nonsense'"),
+        ('[try.a]\n"nonsense.x" = 1', "there is no section 'nonsense'"),
+        ('[decide]\ncost_file = "none.csv"', "none.csv cannot be read"),
+    ],
+)
+def test_a_plan_is_checked_as_one(program: Program, tmp_path: Path, plan: str, says: str) -> None:
+    (tmp_path / "p.toml").write_text(plan)
+    found = next(
+        found
+        for code in (2, 1)
+        if (found := _ended(program, "plan", "--check", "--plan=p.toml", code=code)) is not None
+    )
+    assert says in found and "constrained" not in found and "candidates" not in found.splitlines()[0]
+
+
+def _ended(program: Program, *arguments: str, code: int) -> str | None:
+    try:
+        return program(*arguments, code=code).err
+    except AssertionError:
+        return None
+
+
+def test_candidates_may_be_written_either_way_and_are_counted(program: Program, tmp_path: Path) -> None:
+    (tmp_path / "p.toml").write_text(
+        '[try.one]\n"features.lengths" = [1, 2]\n"classifier.kind" = "svm"\n[try.two.clean]\nsteps = ["stem", "lower"]\n'
+    )
+    told = program("plan", "--check", "--plan=p.toml")
+    assert "and so are its 2 tables of candidates" in told.err
+    assert "stem stands before lower: words with capitals" in told.err
+    assert program("plan", "--check", "--plan=p.toml", "--json").json["warnings"]
+    rows = "".join(f"moss pond only{n},wet\nsand dune other{n},dry\n" for n in range(8))
+    (tmp_path / "t.csv").write_text(f"text,label\n{rows}")
+    shared = ("compare", "t.csv", "--text=text", "--label=label", "--no-ledger", "--folds=2", "--json")
+    assert {one["name"] for one in program(*shared, "--plan=p.toml").json["candidates"]} == {"one", "two"}
+
+
+def test_letters_are_three_to_five_where_nothing_is_said(program: Program, tmp_path: Path) -> None:
+    letters = "--set=features.units=letters"
+    assert program("plan", "--check", letters, "--json", "--plan=/dev/null").json["plan"]["features"]["lengths"] == [
+        3,
+        5,
+    ]
+    named = program("plan", "--check", letters, "--lengths=2,4", "--json", "--plan=/dev/null").json
+    assert named["plan"]["features"]["lengths"] == [2, 4]
+    words = program("plan", "--check", "--set=features.units=words", "--json", "--plan=/dev/null").json
+    assert words["plan"]["features"]["lengths"] == [1, 1]
+
+
+def test_a_tree_that_asks_too_little_is_told(program: Program, demo: Path) -> None:
+    shared = ("train", demo / "letters-2024.csv", "--text=message", "--label=topic", "--no-check", "--classifier=tree")
+    assert "questions (classifier.depth) are too few to tell 7 labels apart" in program(*shared, "-o", "t.sorter").err

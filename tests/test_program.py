@@ -71,7 +71,7 @@ def test_cross_validation_of_both_years(program: Program, demo: Path, table: tup
     assert len(judged["folds"]) == 4
     assert sum(fold["accuracy"]["of"] for fold in judged["folds"]) == judged["accuracy"]["of"]
     assert sum(fold["accuracy"]["right"] for fold in judged["folds"]) == judged["accuracy"]["right"]
-    assert sum(label["support"] for label in judged["labels"].values()) == judged["accuracy"]["of"]
+    assert sum(label["documents"] for label in judged["labels"].values()) == judged["accuracy"]["of"]
     assert judged["rows"]["read"] == judged["rows"]["used"] + judged["rows"]["set_aside"]
 
 
@@ -105,7 +105,7 @@ def test_survey_counts_what_is_there(program: Program, wet_and_dry: Path) -> Non
 
 
 def test_training_twice_gives_the_same_bytes(program: Program, demo: Path, tmp_path: Path) -> None:
-    for kind in ("logistic", "multinomial-nb"):
+    for kind in ("logistic", "naive-bayes"):
         for name in ("one", "two"):
             program(
                 "train",
@@ -149,10 +149,10 @@ def test_standard_input_and_a_pipe_that_closes(program: Program, demo: Path, tmp
 def test_the_plan_decides_and_options_go_before_it(program: Program, wet_and_dry: Path, tmp_path: Path) -> None:
     (tmp_path / "upsort.toml").write_text(
         '[columns]\ntext = ["text"]\nlabel = "label"\n[features]\nin_at_least = 1\nin_at_most = 1.0\n'
-        '[classifier]\nkind = "multinomial-nb"\nsmoothing = 0.5\n'
+        '[classifier]\nkind = "naive-bayes"\nsmoothing = 0.5\n'
     )
     found = program("train", wet_and_dry, "-o", "a.sorter", "--json")
-    assert found.json["classifier"] == "multinomial-nb"
+    assert found.json["classifier"] == "naive-bayes"
     assert "The plan is upsort.toml" in found.err
     program("train", wet_and_dry, "--set", "classifier.smoothing=2", "-o", "b.sorter")
     assert json.loads(sorter_head(tmp_path / "b.sorter"))["plan"]["classifier"]["smoothing"] == 2

@@ -7,10 +7,11 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from conftest import KINDS
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from upsort.core.classifiers.families import FAMILIES
+from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
 from upsort.core.learning.sorter import Sorter
@@ -71,7 +72,7 @@ def comes_back(corpus: Path, sorter: Sorter, path: Path) -> None:
     assert np.array_equal(before.scores, after.scores)
     assert np.array_equal(before.probabilities, after.probabilities)
     assert np.array_equal(before.best, after.best)
-    assert sorter.given(before) == again.given(after)
+    assert sorter.sorted_as(before) == again.sorted_as(after)
     second = path.with_name("again.sorter")
     save_sorters([again], second)
     assert second.read_bytes() == path.read_bytes()
@@ -91,42 +92,46 @@ FEATURES = [
     Make("hashed", {"features": {"hash_bits": 6}}),
     Make("letters", {"features": {"units": "letters", "lengths": [2, 3]}}),
     Make("measured", {"features": {"measures": ["words", "capitals"]}}),
-    Make("stemmed", {"clean": {"steps": ["lower", "stopwords", "stem"]}}),
+    Make("stemmed", {"clean": {"steps": ["lower", "stop_words", "stem"]}}),
 ]
 
 
-@pytest.mark.parametrize("kind", FAMILIES)
+def chosen(kind: str) -> dict[str, object]:
+    return {"kind": KINDS[kind].kind, "event_model": KINDS[kind].event_model}
+
+
+@pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize("calibrate", ["none", "temperature", "platt", "isotonic"])
 def test_every_kind_with_every_calibration(corpus: Path, tmp_path: Path, kind: str, calibrate: str) -> None:
     path = tmp_path / "s.sorter"
-    sorter = trained(corpus, {**PLAIN, "classifier": {"kind": kind, "calibrate": calibrate}}, path)
-    expected = "none" if FAMILIES[kind].calibration == "none" else calibrate
+    sorter = trained(corpus, {**PLAIN, "classifier": {**chosen(kind), "calibrate": calibrate}}, path)
+    expected = "none" if family(KINDS[kind]).calibration == "none" else calibrate
     assert sorter.calibration.kind == expected
     comes_back(corpus, sorter, path)
 
 
-@pytest.mark.parametrize("kind", FAMILIES)
+@pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize("make", FEATURES, ids=lambda make: make.name)
 def test_every_kind_with_every_make_of_features(corpus: Path, tmp_path: Path, kind: str, make: Make) -> None:
-    if FAMILIES[kind].not_negative and make.name in {"hashed", "measured"}:
+    if family(KINDS[kind]).not_negative and make.name in {"hashed", "measured"}:
         return  # such values may be below 0, which these kinds refuse
     path = tmp_path / "s.sorter"
-    comes_back(corpus, trained(corpus, {**PLAIN, **make.values, "classifier": {"kind": kind}}, path), path)
+    comes_back(corpus, trained(corpus, {**PLAIN, **make.values, "classifier": chosen(kind)}, path), path)
 
 
-@pytest.mark.parametrize("kind", [kind for kind, family in FAMILIES.items() if not family.not_negative])
+@pytest.mark.parametrize("kind", [name for name, one in KINDS.items() if not family(one).not_negative])
 def test_columns_beside_the_text(corpus: Path, tmp_path: Path, kind: str) -> None:
     path = tmp_path / "s.sorter"
-    sorter = trained(corpus, {**BESIDE, "classifier": {"kind": kind}}, path)
+    sorter = trained(corpus, {**BESIDE, "classifier": chosen(kind)}, path)
     assert sorter.space.beside.names == ["column:photos", "column:channel=card", "column:channel=email"]
     comes_back(corpus, sorter, path)
 
 
-@pytest.mark.parametrize("kind", [kind for kind, family in FAMILIES.items() if family.sets])
+@pytest.mark.parametrize("kind", [name for name, one in KINDS.items() if family(one).sets])
 def test_sets_of_labels(corpus: Path, tmp_path: Path, kind: str) -> None:
     path = tmp_path / "s.sorter"
     columns = {"text": ["text"], "label": "labels", "label_separator": ";"}
-    sorter = trained(corpus, {"columns": columns, "classifier": {"kind": kind}}, path)
+    sorter = trained(corpus, {"columns": columns, "classifier": chosen(kind)}, path)
     assert "late" in sorter.labels and sorter.thresholds is not None
     comes_back(corpus, sorter, path)
 
@@ -144,7 +149,7 @@ def test_ways_of_deciding(corpus: Path, tmp_path: Path, decide: dict[str, object
 
 def test_an_earlier_format_is_read_with_the_names_of_then(corpus: Path, tmp_path: Path) -> None:
     path, old = tmp_path / "s.sorter", tmp_path / "old.sorter"
-    sorter = trained(corpus, {**PLAIN, "classifier": {"kind": "multinomial-nb", "prior": "uniform"}}, path)
+    sorter = trained(corpus, {**PLAIN, "classifier": {"kind": "naive-bayes", "prior": "uniform"}}, path)
     with zipfile.ZipFile(path) as archive, zipfile.ZipFile(old, "w") as made:
         for name in archive.namelist():
             content = archive.read(name)
@@ -159,6 +164,24 @@ def test_an_earlier_format_is_read_with_the_names_of_then(corpus: Path, tmp_path
     assert np.array_equal(
         again.decide(documents(corpus, again)).scores, sorter.decide(documents(corpus, sorter)).scores
     )
+
+
+def test_arrays_of_an_earlier_format_have_the_names_of_then(corpus: Path, tmp_path: Path) -> None:
+    path, old = tmp_path / "s.sorter", tmp_path / "old.sorter"
+    sorter = trained(corpus, {**PLAIN, "classifier": {"kind": "tree"}}, path)
+    with zipfile.ZipFile(path) as archive, zipfile.ZipFile(old, "w") as made:
+        for name in archive.namelist():
+            content = archive.read(name)
+            if name == "sorter.json":
+                head = json.loads(content)
+                head["format"] = 4
+                content = json.dumps(head).replace("node_documents", "support").encode()
+            made.writestr(name.replace("node_documents", "support"), content)
+    (again,) = load_sorters(old)
+    assert np.array_equal(
+        again.decide(documents(corpus, again)).scores, sorter.decide(documents(corpus, sorter)).scores
+    )
+    assert path.read_bytes() != old.read_bytes()
 
 
 CELLS = st.text(st.characters(exclude_categories=["Cs", "Cc"], exclude_characters="\ufeff"), max_size=20)

@@ -183,7 +183,7 @@ def test_a_report_stands_alone_and_shows_markup_as_text(
     program("report", sorter, "t.csv", "--training", demo / "letters-2024.csv", "-o", "r.html")
     page = (tmp_path / "r.html").read_text(encoding="utf-8")
     assert "<script" not in page and "&lt;script&gt;" in page
-    assert "http://" not in page and "https://" not in page and 'src="data:image/png' in page
+    assert "http://" not in page and "https://" not in page and page.count("<svg") == 8
     assert "upsort train" in page and "too few to tell" in page
 
 
@@ -195,8 +195,12 @@ def test_the_report_fits_a_browser(
     if browser is None:
         pytest.skip("there is no browser")
     program("report", sorter, demo / "letters-2024.csv", "-o", "r.html")
-    probe = "<script>document.title=JSON.stringify([document.documentElement.scrollWidth,innerWidth,document.images.length," \
-        "[...document.images].every(i=>i.naturalWidth>0),getComputedStyle(document.body).backgroundColor])</script>"  # fmt: skip
+    probe = (
+        "<script>const box=i=>i.getBoundingClientRect();"
+        "const all=[...document.querySelectorAll('svg')].filter(i=>box(i).width>0);"
+        "document.title=JSON.stringify([document.documentElement.scrollWidth,innerWidth,all.length,"
+        "all.every(i=>box(i).width>300&&box(i).right<=innerWidth),getComputedStyle(document.body).backgroundColor])</script>"
+    )
     page = (tmp_path / "r.html").read_text(encoding="utf-8")
     policy = page.index("<meta http-equiv")
     page = page[:policy] + page[page.index(">", policy) + 1 :]

@@ -75,7 +75,7 @@ def test_every_writer(program: Program, tables: Path, order: tuple[str, str]) ->
     cells_stand_under_their_names(read(tables / "next.csv"), but=("topic",))
     program("clean", *order, "--text=message", "--set=columns.id=ref", "-o", "clean.csv")
     cells_stand_under_their_names(read(tables / "clean.csv"))
-    program("clean", *order, "--text=message", "-o", "place.csv", "--in-place", "--steps=lower,stopwords")
+    program("clean", *order, "--text=message", "-o", "place.csv", "--in-place", "--steps=lower,stop_words")
     cells_stand_under_their_names(read(tables / "place.csv"))
     program("gather", *order, *columns, "-o", "gathered.csv")
     cells_stand_under_their_names(read(tables / "gathered.csv"))

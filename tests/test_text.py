@@ -3,7 +3,6 @@
 import re
 from collections import Counter
 
-import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -14,11 +13,9 @@ from upsort.core.text.labels import mapped, spellings
 from upsort.core.text.lemmas import english_lemma, learned_rules, rules_on_held_out, table_lemmatiser
 from upsort.core.text.lowercase import lower
 from upsort.core.text.markers import has_marks, marker, shown, unmarked
-from upsort.core.text.oddities import has_broken_characters, languages_of, other_script, stop_word_hits
+from upsort.core.text.oddities import broken_characters
 from upsort.core.text.passages import kept_lines, passages
 from upsort.core.text.repetition import is_repetition
-from upsort.core.text.stop_words import LANGUAGES
-from upsort.core.text.tokeniser import tokenise
 
 TEXT = st.text(st.characters(exclude_categories=["Cs"]), max_size=40)
 
@@ -86,7 +83,7 @@ class TestOddities:
         ],
     )
     def test_broken_characters(self, text: str, broken: bool) -> None:
-        assert has_broken_characters(text) is broken
+        assert bool(broken_characters(text)) is broken
 
     @given(st.text("äöüßéèçñ«»“”’ abc", min_size=1, max_size=30))
     def test_utf8_read_as_western_is_always_seen(self, text: str) -> None:
@@ -95,35 +92,7 @@ class TestOddities:
         except UnicodeDecodeError:
             return
         if not text.isascii():
-            assert has_broken_characters(wrong)
-
-    @pytest.mark.parametrize(
-        ("text", "script"),
-        [
-            ("листья айвы", "Cyrillic"),
-            ("the листья", "Cyrillic"),  # six of nine letters
-            ("all the leaves листья", ""),
-            ("עלים", "Hebrew"),
-            ("feuilles brûlées", ""),
-            ("łąka, ő, ş", ""),
-            ("12345 😀", ""),
-        ],
-    )
-    def test_another_script(self, text: str, script: str) -> None:
-        assert other_script(text) == script
-
-    def test_the_language_is_that_of_the_stop_words(self) -> None:
-        texts = ["the fern and the moss are in the shade", "der Farn und das Moos sind im Schatten", "fern moss reed"]
-        hits = stop_word_hits(tokenise([lower(text, "en") for text in texts]))
-        assert hits.shape == (3, len(LANGUAGES))
-        assert hits[2].sum() == 0
-        assert list(languages_of(hits)) == ["English", "German", ""]
-
-    def test_a_language_needs_three_words_and_twice_those_of_the_next(self) -> None:
-        hits = np.zeros((3, len(LANGUAGES)), dtype=np.int64)
-        hits[:, 0] = [2, 5, 6]
-        hits[:, 1] = [0, 3, 3]
-        assert [bool(name) for name in languages_of(hits)] == [False, False, True]
+            assert broken_characters(wrong)
 
     @pytest.mark.parametrize(
         ("tokens", "distinct", "is_one"), [(3, 1, False), (4, 1, True), (6, 2, True), (5, 2, False), (30, 7, False)]

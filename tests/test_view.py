@@ -14,7 +14,7 @@ from upsort.cli import columns as col
 from upsort.cli.console import Console
 from upsort.cli.drawing import blocks, folded, grouped, numbered, without, wrapped
 from upsort.cli.harmless import escaped, harmless
-from upsort.cli.view import Column, Kind, Table, View, Where
+from upsort.cli.view import Column, Kind, NoneThere, Strong, Table, View, Where
 
 WORDS = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
 LABELS = Table(
@@ -137,6 +137,22 @@ def test_a_square_table_goes_by_numbers_where_its_names_do_not_fit() -> None:
     assert "identification" in shown(view_of(table), 80).split("\n")[1]
     narrow = shown(view_of(table), 40)
     assert "1 identification" in narrow and "3 bookings" in narrow
+
+
+def test_a_zero_is_blank_on_a_terminal_and_a_number_elsewhere() -> None:
+    view = View()
+    view.table((col.name("true"), col.count("a"), col.count("of")), [["a", Strong("7"), NoneThere("0")]], square=True)
+    assert shown(view, 40).split("\n")[3].split() == ["a", "7"]
+    console = Console(output=io.StringIO(), error=io.StringIO())
+    console.show(view)
+    assert console.output.getvalue() == "true\ta\tof\na\t7\t0\n"
+
+
+def test_columns_after_those_of_the_labels_keep_their_names() -> None:
+    table = Table(
+        columns=(col.name(""), col.count("a"), col.count("b"), col.count("of")), rows=[["a", "1", "2", "3"]] * 2
+    )
+    assert [column.name for column in numbered(table).columns] == ["", "1", "2", "of"]
 
 
 def test_blocks_leave_out_what_is_empty() -> None:

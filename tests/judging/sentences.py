@@ -152,12 +152,12 @@ SENTENCES = (
         lambda f, m: (
             dominated(f)
             and shown(m[1], f["balanced_accuracy"]["value"])
-            and shown(m[4], 1 / sum(1 for one in f["labels"].values() if one["support"]))
+            and shown(m[4], 1 / sum(1 for one in f["labels"].values() if one["documents"]))
         ),
     ),
     Sentence(
         "what to do then",
-        r"To have rare labels given more often: train with --set classifier\.label_weights=balanced or --set "
+        r"To find more of the rare labels: train with --set classifier\.label_weights=even or --set "
         r"decide\.f_beta=1, or "
         r"evaluate and score with prices: --cost TABLE\.",
         lambda f, m: dominated(f),
@@ -169,17 +169,27 @@ SENTENCES = (
     ),
     Sentence(
         "undecided",
-        rf"{NUMBER} are left undecided; of the {NUMBER} others {NUMBER} % are right \({NUMBER} to {NUMBER} %\)\.",
+        rf"{NUMBER} are left undecided(?:, being below [\d.]+)?; {NUMBER} % \({NUMBER} to {NUMBER} %\) are decided, and "
+        rf"{NUMBER} % \({NUMBER} to {NUMBER} %\) of those are right\.",
         lambda f, m: (
-            f["decided"]["of"] == number(m[2])
-            and shown(m[3], f["decided"]["value"])
-            and between(m[4], m[5], f["decided"])
+            f["decided"]["of"] - f["decided"]["right"] == number(m[1])
+            and shown(m[2], f["decided"]["value"])
+            and between(m[3], m[4], f["decided"])
+            and shown(m[5], f["decided_accuracy"]["value"])
+            and between(m[6], m[7], f["decided_accuracy"])
         ),
     ),
+    Sentence("of the decided", r"Of the decided documents alone:", lambda f, m: f["undecided"] is not None),
     Sentence(
         "cost",
-        rf"A document costs {NUMBER} on average by the table of costs\.",
-        lambda f, m: abs(number(m[1]) - f["mean_cost"]) <= 0.00051,
+        rf"By the table of costs a document costs {NUMBER} \({NUMBER} to {NUMBER}\) on average; sorted as the most probable "
+        rf"label it would cost {NUMBER} \({NUMBER} to {NUMBER}\), as '(.+)' always {NUMBER} \({NUMBER} to {NUMBER}\)\.",
+        lambda f, m: (
+            abs(number(m[1]) - f["costs"]["mean"]["value"]) <= 0.00051
+            and abs(number(m[4]) - f["costs"]["of_most_probable"]["value"]) <= 0.00051
+            and m[7] == f["costs"]["one_label"]
+            and abs(number(m[8]) - f["costs"]["of_one_label"]["value"]) <= 0.00051
+        ),
     ),
     Sentence(
         "without copies",
@@ -195,7 +205,7 @@ SENTENCES = (
     Sentence(
         "confusion",
         rf"{NUMBER} of {NUMBER} '(.+)' documents (?:was|were) taken for '(.+)'\.",
-        lambda f, m: m[3] != m[4] and abs(f["confusion"][m[3]][m[4]] - number(m[1])) <= 0.051,
+        lambda f, m: m[3] != m[4] and abs((f["undecided"] or f)["confusion"][m[3]][m[4]] - number(m[1])) <= 0.051,
     ),
     Sentence(
         "measures",
@@ -233,13 +243,13 @@ SENTENCES = (
         "few of a label",
         r"Fewer than 10 documents: (.+); too few for an interval of F1 or of areas of such a label\.",
         lambda f, m: all(
-            (one["f1"]["low"] is None) == (one["support"] < 10) for one in f["labels"].values() if one["support"]
+            (one["f1"]["low"] is None) == (one["documents"] < 10) for one in f["labels"].values() if one["documents"]
         ),
     ),
     Sentence(
         "never given",
-        r"Never given: (.+); macro precision leaves them out, macro F1 takes them as 0\.",
-        lambda f, m: any(one["given"] == 0 and one["support"] for one in f["labels"].values()),
+        r"No document is sorted as (.+): macro precision leaves them out, macro F1 takes them as 0\.",
+        lambda f, m: any(one["sorted_as"] == 0 and one["documents"] for one in f["labels"].values()),
     ),
     Sentence(
         "measured on",
@@ -300,7 +310,7 @@ SENTENCES = (
     ),
     Sentence(
         "behind the best",
-        r"Behind the best: 95 % interval of the difference in accuracy on the same (documents|groups that "
+        r"Behind the (?:best|most accurate): 95 % interval of the difference in accuracy on the same (documents|groups that "
         r"belong together)(?:, each "
         r"judged .+)?, wide enough to hold for all pairs of (\d+) candidates at once\. Where it holds 0, the "
         r"data cannot tell which is "
@@ -386,7 +396,7 @@ SENTENCES = (
         lambda f, m: number(m[2]) == f["documents"] and int(m[5]) == len(f["labels"]),
     ),
     Sentence(
-        "too common", r"Left out, being in more than (\d+)% of the documents: .+\.", lambda f, m: bool(f["too_common"])
+        "too common", r"Left out, being in more than (\d+) % of the documents: .+\.", lambda f, m: bool(f["too_common"])
     ),
     Sentence(
         "steps taken",
@@ -454,20 +464,18 @@ SENTENCES = (
     ),
     Sentence(
         "extended",
-        r"(Its counts are those of training on all documents|Trained anew on all documents|Drawn from the "
-        r"earlier weights towards "
-        r"the new documents; training on all is another thing \(--with OLDER\)): ([\d,]+) documents now, "
-        r"([\d,]+) more than before\.",
+        r"(Its counts are those of training on all documents|Trained anew on all documents|Trained anew on all documents, the "
+        r"earlier ones by what it kept of them, which is all it takes): ([\d,]+) documents now, ([\d,]+) more than before\.",
         lambda f, m: (
-            {"Its": "counts", "Tra": "everything", "Dra": "anchor"}[m[1][:3]] == f["way"]
+            ("counts" if m[1].startswith("Its") else "kept" if "kept" in m[1] else "everything") == f["way"]
             and number(m[2]) == f["documents"]
             and number(m[3]) == f["added"]
         ),
     ),
     Sentence(
         "terms of the extended",
-        r"(?:Terms: ([\d,]+) new ones within the bounds, ([\d,]+) no longer within them|Terms and labels are as they were)\.",
-        lambda f, m: (f["way"] == "anchor") == (m[1] is None) and number(m[1] or "0") == f["new_terms"],
+        r"Terms: ([\d,]+) new ones within the bounds, ([\d,]+) no longer within them\.",
+        lambda f, m: number(m[1]) == f["new_terms"] and number(m[2]) == f["lost_terms"],
     ),
     Sentence("new labels", r"New labels: (.+)\.", lambda f, m: m[1] == ", ".join(f["new_labels"])),
     Sentence(
@@ -476,8 +484,25 @@ SENTENCES = (
         lambda f, m: f["way"] == "counts",
     ),
     Sentence("all as of all", r"So are its labels and probabilities\.", lambda f, m: f["way"] == "counts"),
+    Sentence("as of all", r"It is what training on all of them gives\.", lambda f, m: f["way"] == "kept"),
     Sentence(
-        "calibrated as before", r"Its probabilities are calibrated as before\.", lambda f, m: f["way"] == "anchor"
+        "known before",
+        rf"Of the new documents it got {NUMBER} % \({NUMBER} to {NUMBER} %\) right before(?:; {NUMBER} % of their words were "
+        r"unknown to it)?\.",
+        lambda f, m: (
+            shown(m[1], f["answers"][0]["new_right_before"]["value"])
+            and between(m[2], m[3], f["answers"][0]["new_right_before"])
+            and (m[4] is None or shown(m[4], f["answers"][0]["unknown_share"]))
+        ),
+    ),
+    Sentence(
+        "old and new by folds",
+        rf"By folds it now gets {NUMBER} % \({NUMBER} to {NUMBER} %\) of the new ones right, and {NUMBER} % \({NUMBER} to "
+        rf"{NUMBER} %\) of the older ones\.",
+        lambda f, m: (
+            shown(m[1], f["answers"][0]["held_out_new"]["value"])
+            and shown(m[4], f["answers"][0]["held_out_older"]["value"])
+        ),
     ),
 )
 

@@ -194,8 +194,8 @@ def plain_loop(program: Program, folder: Path, rows: Rows, fold: dict[str, str],
         ("--set=classifier.tolerance=0.5",),
         ("--set=classifier.penalty=0", "--set=classifier.most_iterations=3"),
         ("--set=classifier.kind=svm", "--set=classifier.tolerance=0.3"),
-        ("--set=classifier.kind=weighted-svm", "--set=classifier.most_iterations=1"),
-        ("--set=classifier.kind=multinomial-nb",),
+        ("--set=classifier.kind=ratio-svm", "--set=classifier.most_iterations=1"),
+        ("--set=classifier.kind=naive-bayes",),
         ("--set=features.weighting=bm25", "--set=classifier.kind=ridge", "--set=classifier.most_iterations=2"),
         ("--set=features.choose_by=chi-square", "--set=features.most_terms=20", "--set=classifier.most_iterations=2"),
     ],
@@ -222,7 +222,7 @@ def test_folds_hang_on_seed_labels_and_groups_alone(program: Program, tmp_path: 
         ("t.csv", ()),
         ("shuffled.csv", ()),
         ("t.csv", ("--set=features.lengths=1,2", "--set=features.in_at_least=5")),
-        ("t.csv", ("--set=clean.steps=lower,stopwords,stem", "--set=classifier.kind=centroid")),
+        ("t.csv", ("--set=clean.steps=lower,stop_words,stem", "--set=classifier.kind=centroid")),
         ("t.csv", ("--seed=12",)),
     ):
         columns = ("--text=message", "--label=topic", "--id=ref", "--folds=3", "-o", "out.csv", "--no-ledger")
@@ -242,7 +242,7 @@ def test_repeats_leave_the_number_of_documents_as_it_is(program: Program, tmp_pa
         width = [found[name]["high"] - found[name]["low"] for found in (once, often)]
         assert width[1] == pytest.approx(width[0], rel=0.3), name
     assert sum(sum(row.values()) for row in often["confusion"].values()) == pytest.approx(often["accuracy"]["of"])
-    tries = "--try=classifier.kind=logistic,multinomial-nb"
+    tries = "--try=classifier.kind=logistic,naive-bayes"
     p = [program("compare", table, *shared, tries, f"--repeats={n}").json["candidates"][1]["p_exact"] for n in (1, 4)]
     assert p[1] > p[0] / 20  # five times the documents would make it smaller by orders of magnitude
     assert "on average over 4 repeats" in program("cross-validate", table, *shared[:3], "--repeats=4").out

@@ -65,7 +65,7 @@ def test_a_term_that_would_leak_does_not(program: Program, tmp_path: Path) -> No
 
 def test_candidates_share_one_count(program: Program, demo: Path, tmp_path: Path) -> None:
     table = demo / "letters-2024.csv"
-    tries = ("--try=classifier.kind=multinomial-nb,logistic", "--try=features.in_at_least=1,2,3,4,5", "--folds=3")
+    tries = ("--try=classifier.kind=naive-bayes,logistic", "--try=features.in_at_least=1,2,3,4,5", "--folds=3")
     found = program("compare", table, *COLUMNS, *tries, "--json", "-o", "best.toml").json
     assert len(found["candidates"]) == 10
     assert found["counted"] == 1
@@ -81,7 +81,7 @@ def test_candidates_share_one_count(program: Program, demo: Path, tmp_path: Path
 def test_named_candidates_and_nested_choice(program: Program, demo: Path, tmp_path: Path) -> None:
     (tmp_path / "p.toml").write_text(
         '[columns]\ntext = ["message"]\nlabel = "topic"\n[judge]\nfolds = 2\n'
-        '[try.bayes]\nclassifier.kind = "multinomial-nb"\n[try.guess]\nclassifier.kind = "majority"\n'
+        '[try.bayes]\nclassifier.kind = "naive-bayes"\n[try.guess]\nclassifier.kind = "majority"\n'
     )
     found = program("compare", demo / "letters-2024.csv", "--plan=p.toml", "--nested", "--json").json
     assert [one["name"] for one in found["candidates"]] == ["bayes", "guess"]
@@ -196,7 +196,25 @@ def test_passages_of_a_document_are_judged_together(program: Program, demo: Path
 
 def test_calibration_improves_the_log_loss_of_naive_bayes(program: Program, gathered: Path) -> None:
     program("split", gathered, *COLUMNS, "--hold-out=0.3", "-o", "parts/")
-    program("train", "parts/train.csv", *COLUMNS, "--set=classifier.kind=multinomial-nb", "-o", "nb.sorter")
+    program("train", "parts/train.csv", *COLUMNS, "--set=classifier.kind=naive-bayes", "-o", "nb.sorter")
     found = program("evaluate", "nb.sorter", "parts/held-out.csv", "--json").json
     assert found["log_loss"]["value"] < found["before_calibration"]["log_loss"] - 0.02
     assert found["brier"]["value"] <= found["before_calibration"]["brier"] + 0.005
+
+
+def test_a_report_answers_first(program: Program, gathered: Path, tmp_path: Path) -> None:
+    program("split", gathered, "--label=topic", "--hold-out=0.3", "-o", "parts")
+    program("train", "parts/train.csv", "--text=message", "--label=topic", "--no-check", "-o", "s.sorter")
+    judged = program("evaluate", "s.sorter", "parts/held-out.csv", "--json").json
+    program("report", "s.sorter", "parts/held-out.csv", "-o", "r.html")
+    page = (tmp_path / "r.html").read_text(encoding="utf-8").replace("\u00a0", " ")
+    accuracy, labels = judged["accuracy"], judged["labels"]
+    assert f'<p class="figure">{100 * accuracy["value"]:.1f} %</p><p>of {accuracy["of"]} judged documents' in page
+    assert f'<p class="figure">{100 * judged["baseline"]["value"]:.1f} %</p>' in page
+    worst = min(labels, key=lambda name: labels[name]["f1"]["value"])
+    assert f"Label more documents of &#39;{worst}&#39;: its F1 is the lowest" in page
+    assert "Look for wrong labels in the training table" in page
+    wrong = {(a, b): n for a, row in judged["confusion"].items() for b, n in row.items() if a != b}
+    (true, _), times = max(wrong.items(), key=lambda entry: entry[1])
+    assert f"{times} of {labels[true]['documents']} &#39;{true}&#39; documents" in page
+    assert page.index("What to do?") < page.index("What it was trained on")

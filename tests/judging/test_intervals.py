@@ -18,7 +18,7 @@ CASES = coverage.CASES
 def judged(true: np.ndarray, given: np.ndarray, groups: np.ndarray | None = None, beta: float = 1.0):
     labels = tuple(f"l{number}" for number in range(int(max(true.max(), given.max())) + 1))
     sample = Sample.of(np.arange(true.size), 1, groups)
-    decided = Decided(true=true, given=given, labels=labels, majority="l0", baseline=true == 0, sample=sample)
+    decided = Decided(true=true, sorted_as=given, labels=labels, majority="l0", baseline=true == 0, sample=sample)
     return judge(decided, beta)
 
 

@@ -9,11 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.judging.coverage import mean_cost
+from upsort.core.features.prints import prints_of
+from upsort.core.judging.costs import Priced, costing
 from upsort.core.judging.growth import fitted_growth
 from upsort.core.judging.intervals import share_of, wilson
 from upsort.core.judging.measures import Decided, Judgement, judge
-from upsort.core.judging.near_copies import prints_of
 from upsort.core.judging.paired import corrected_t, holm, mcnemar, sign_test
 from upsort.core.judging.probability_measures import judge_probabilities
 from upsort.core.judging.sample import Sample
@@ -32,7 +32,7 @@ LABELS = st.lists(st.integers(0, 3), min_size=8, max_size=80)
 def decided(true: np.ndarray, given_labels: np.ndarray, labels: tuple[str, ...], majority: str) -> Decided:
     return Decided(
         true=true,
-        given=given_labels,
+        sorted_as=given_labels,
         labels=labels,
         majority=majority,
         baseline=true == labels.index(majority),
@@ -73,7 +73,7 @@ def test_measures_of_a_hand_worked_table() -> None:
     assert judged.macro_f1.value == pytest.approx((6 / 9 + 8 / 11) / 2)
     assert judged.macro_f1.low is not None
     assert judged.macro_f1.low < judged.macro_f1.value < judged.macro_f1.high
-    assert [(c.true, c.given, c.documents, c.of) for c in judged.largest_confusions()] == [
+    assert [(c.true, c.sorted_as, c.documents, c.of) for c in judged.confusions(3)] == [
         ("b", "a", 2, 6),
         ("a", "b", 1, 4),
     ]
@@ -185,7 +185,17 @@ def test_decisions_by_cost_and_by_f_beta() -> None:
     # Giving b to an a costs 5, the other way 1: b is given only from 5/6 on.
     rule = by_costs(np.array([[0.0, 1.0], [5.0, 0.0]]))
     assert values_of(np.array([[0.2, 0.8], [0.1, 0.9]]), rule).argmax(axis=1).tolist() == [0, 1]
-    assert mean_cost(np.array([0, 1, 1]), np.array([1, 1, 0]), np.array([[0.0, 1.0], [5.0, 0.0]])) == 2.0
+    priced = Priced(
+        true=np.array([0, 1, 1]), sorted_as=np.array([1, 1, 0]), likeliest=np.array([0, 1, 0]), labels=("a", "b"),
+        table=np.array([[0.0, 1.0], [5.0, 0.0]]), sample=Sample.of(np.arange(3)),
+    )  # fmt: skip
+    found = costing(priced)
+    assert found.mean.value == 2.0 and found.plain.value == pytest.approx(1 / 3)
+    assert (found.constant_label, found.constant.value) == ("a", pytest.approx(2 / 3))
+    # The differences are 5, 0 and 0: mean 5/3, standard error √(Σ(d − 5/3)² / 2 / 3) = 5/3, Student's t of 2 degrees 4.3027.
+    assert found.more.value == pytest.approx(5 / 3)
+    assert found.more.high == pytest.approx(5 / 3 + 4.3027 * 5 / 3, rel=1e-4)
+    assert not found.is_worse
     generator = np.random.default_rng(2)
     true = (generator.random(400) < 0.1).astype(np.int64)
     chance = np.clip(0.1 + 0.25 * true + generator.normal(0, 0.1, 400), 0.01, 0.99)
@@ -373,7 +383,7 @@ def test_repeats_do_not_multiply_documents() -> None:
     alone, repeated = judged_alone(true, given_labels, ("a", "b", "c"), "a"), judge(whole, 2.0)
     assert repeated.table.tolist() == alone.table.tolist()
     for one, other in zip(repeated.per_label, alone.per_label, strict=True):
-        assert (one.precision, one.recall, one.support) == (other.precision, other.recall, other.support)
+        assert (one.precision, one.recall, one.documents) == (other.precision, other.recall, other.documents)
         assert one.f1.value == pytest.approx(other.f1.value)
         assert one.f1.high - one.f1.low == pytest.approx(other.f1.high - other.f1.low, rel=0.15)
 

@@ -81,4 +81,4 @@ def test_changed_labels_of_the_letters_are_found(program: Program, demo: Path, t
     with (tmp_path / "s.csv").open(newline="", encoding="utf-8") as stream:
         rows = list(csv.DictReader(stream))
     assert [row["ref"] for row in rows] == named
-    assert all(row["suggested_label"] != row["topic"] for row in rows)
+    assert all(row["rather"] != row["topic"] for row in rows)

@@ -1,0 +1,14 @@
+"""Every command of the README, the tour and the recipes runs, and what stands there is what it shows, to the last number."""
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+
+@pytest.mark.parametrize("page", ["README.md", "docs/tour.md", "docs/recipes.md"])
+def test_a_page_is_current(page: str) -> None:
+    script = Path(__file__).resolve().parent.parent / "scripts" / "tour"
+    done = subprocess.run([sys.executable, script, "--check", page], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr
