@@ -138,7 +138,7 @@ def test_every_weighting_by_hand() -> None:
         [3 * 2.2 / (3 + correction) * idf["bm25"][0], 2.2 / (1 + correction) * idf["bm25"][1]]
     )
     # Term in 3 of label x and 0 of y, the other in 1 and 2: p = (4, 2) / 6, q = (1, 3) / 4.
-    ratios = weighting.log_count_ratios(np.array([[3, 0], [1, 2]]))
+    ratios = weighting.log_count_ratios(np.array([[3, 0], [1, 2]]), np.array([3, 3]))
     assert ratios == pytest.approx([log((4 / 6) / (1 / 4)), log((3 / 4) / (2 / 6))])
 
 

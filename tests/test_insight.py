@@ -129,7 +129,7 @@ class TestCommonTerms:
         for begin in range(0, len(rows), size):
             block = rows[begin : begin + size]
             tokens = read.tokens_of([text for text, _ in block])
-            tally.add(tokens, [label for _, label in block], first_in_document(tokens))
+            tally.add(tokens, [[label] for _, label in block], first_in_document(tokens))
         plain: Counter[str] = Counter()
         for text, _ in rows:
             plain.update(set(text.split()))
@@ -142,7 +142,7 @@ class TestCommonTerms:
     def test_the_label_a_term_leans_to_has_the_largest_share(self) -> None:
         tally, read = TermTally(), cleaner(Clean())
         tokens = read.tokens_of(["fern", "fern moss", "fern", "moss"])
-        tally.add(tokens, ["wet", "wet", "dry", "dry"], first_in_document(tokens))
+        tally.add(tokens, [["wet"], ["wet"], ["dry"], ["dry"]], first_in_document(tokens))
         fern = tally.commonest(1)[0]
         assert (fern.label, fern.share_in_label, fern.share) == ("wet", 1.0, 0.75)
         assert [one.term for one in tally.commonest_by_label(1)["dry"]] == ["fern"]
@@ -150,7 +150,7 @@ class TestCommonTerms:
     def test_without_labels_there_is_nothing_to_lean_to(self) -> None:
         tally, read = TermTally(), cleaner(Clean())
         tokens = read.tokens_of(["fern", "moss"])
-        tally.add(tokens, ["", ""], first_in_document(tokens))
+        tally.add(tokens, [[], []], first_in_document(tokens))
         assert {one.label for one in tally.commonest(5)} == {""}
         assert tally.commonest_by_label(5) == {}
 
@@ -172,14 +172,22 @@ class TestTermsOfLabels:
 
     def test_of_two_labels_what_speaks_for_one_speaks_against_the_other(self) -> None:
         two = TermCounts(
-            ["fern", "sand"], self.COUNTS.by_label[:, :2], self.COUNTS.documents[:, :2], np.array([20, 20])
+            terms=["fern", "sand"],
+            by_label=self.COUNTS.by_label[:, :2],
+            documents=self.COUNTS.documents[:, :2],
+            label_documents=np.array([20, 20]),
         )
         delta, z = log_odds(two, prior=4.0)
         assert np.allclose(delta[:, 0], -delta[:, 1])
         assert np.allclose(z[:, 0], -z[:, 1])
 
     def test_a_term_that_is_all_there_is_speaks_for_nothing(self) -> None:
-        one = TermCounts(["fern"], self.COUNTS.by_label[:1], self.COUNTS.documents[:1], np.array([20, 20, 10]))
+        one = TermCounts(
+            terms=["fern"],
+            by_label=self.COUNTS.by_label[:1],
+            documents=self.COUNTS.documents[:1],
+            label_documents=np.array([20, 20, 10]),
+        )
         for values in log_odds(one):
             assert values.tolist() == [[0.0, 0.0, 0.0]]
 

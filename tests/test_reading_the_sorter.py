@@ -84,7 +84,10 @@ def test_the_words_taken_out_change_the_label() -> None:
 def test_log_odds_by_hand() -> None:
     # Word counts oak 6 and 2, elm 4 and 8: a prior of 10 spread as 4 and 6.
     counts = TermCounts(
-        ["oak", "elm"], np.array([[6.0, 2.0], [4.0, 8.0]]), np.array([[3, 1], [2, 4]]), np.array([4, 4])
+        terms=["oak", "elm"],
+        by_label=np.array([[6.0, 2.0], [4.0, 8.0]]),
+        documents=np.array([[3, 1], [2, 4]]),
+        label_documents=np.array([4, 4]),
     )
     delta, z = log_odds(counts, prior=10)
     expected = np.log((6 + 4) / (10 + 10 - 10)) - np.log((2 + 4) / (10 + 10 - 6))
@@ -94,7 +97,12 @@ def test_log_odds_by_hand() -> None:
 
 def test_how_often_a_term_stands_by_hand() -> None:
     # 102 of 383 against 6 of 361: 16.02 times as often; standard error of the logarithm √(1/102 − 1/383 + 1/6 − 1/361) = 0.4138.
-    counts = TermCounts(["oak"], np.zeros((1, 3)), np.array([[102, 6, 0]]), np.array([383, 361, 391]))
+    counts = TermCounts(
+        terms=["oak"],
+        by_label=np.zeros((1, 3)),
+        documents=np.array([[102, 6, 0]]),
+        label_documents=np.array([383, 361, 391]),
+    )
     found = how_often(counts, 0, 0, 1)
     half = 1.96 * np.sqrt(1 / 102 - 1 / 383 + 1 / 6 - 1 / 361)
     assert found.ratio == pytest.approx((16.02, 16.02 * np.exp(-half), 16.02 * np.exp(half)), rel=1e-3)

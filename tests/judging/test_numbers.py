@@ -20,7 +20,7 @@ from upsort.core.judging.sample import Sample
 from upsort.core.judging.splits import Order, hold_out, latest, splits
 from upsort.core.judging.together import copy_groups, joined, named_groups
 from upsort.core.learning.adding_up import added_up
-from upsort.core.learning.dealing import deal, document_keys, folds_of, held_out_of, text_digests
+from upsort.core.learning.dealing import Dealt, deal, document_keys, folds_of, held_out_of, text_digests
 from upsort.core.learning.decision import by_costs, macro_f_beta, values_of, weights_for_f_beta
 from upsort.core.learning.labelled import Labelled
 from upsort.core.plan import Judge
@@ -87,13 +87,13 @@ def test_folds_hold_each_label_evenly(labels: list[int], folds: int, seed: int) 
         with pytest.raises(DataProblem, match="folds need at least"):
             splits(labelled(numbers, "abcd"), Judge(folds=folds, seed=seed))
         return
-    fold = folds_of(numbers, folds, seed)
+    fold = folds_of(Dealt(labels=numbers), folds, seed)
     for label in range(4):
         in_fold = np.bincount(fold[numbers == label], minlength=folds)
         assert in_fold.max() - in_fold.min() <= 1
     whole = np.bincount(fold, minlength=folds)
     assert whole.max() - whole.min() <= 1
-    assert (fold == folds_of(numbers, folds, seed)).all()
+    assert (fold == folds_of(Dealt(labels=numbers), folds, seed)).all()
 
 
 @given(LABELS, st.floats(0.05, 0.9), st.integers(0, 99))
@@ -208,16 +208,18 @@ def test_decisions_by_cost_and_by_f_beta() -> None:
 def test_groups_stay_on_one_side(labels: list[int], folds: int, seed: int) -> None:
     numbers = np.array(labels)
     groups = np.arange(numbers.size) // 3
-    fold = folds_of(numbers, folds, seed, groups)
+    fold = folds_of(Dealt(labels=numbers, groups=groups), folds, seed)
     for group in np.unique(groups):
         assert np.unique(fold[groups == group]).size == 1
-    single = folds_of(numbers, folds, seed, np.concatenate(([0, 0], np.arange(1, numbers.size - 1))))
+    single = folds_of(
+        Dealt(labels=numbers, groups=np.concatenate(([0, 0], np.arange(1, numbers.size - 1)))), folds, seed
+    )
     for label in range(4):  # one pair among documents that stand alone: even to within the pair
         in_fold = np.bincount(single[numbers == label], minlength=folds)
         assert in_fold.max() - in_fold.min() <= 2
     whole = np.bincount(single, minlength=folds)
     assert whole.max() - whole.min() <= 3
-    inside = held_out_of(numbers, 0.4, seed, groups)
+    inside = held_out_of(Dealt(labels=numbers, groups=groups), 0.4, seed)
     for group in np.unique(groups):
         assert np.unique(inside[groups == group]).size == 1
 
@@ -275,8 +277,8 @@ def test_shuffled_rows_are_dealt_alike(rows: list[tuple[int, int]], seed: int) -
         text_digests([f"text {place // 2}" for place in range(len(rows))]), [f"r{n}" for n in range(len(rows))]
     )
     order = np.random.default_rng(seed).permutation(len(rows))
-    before = folds_of(labels, 3, seed, groups, keys)
-    after = folds_of(labels[order], 3, seed, groups[order] + 100, keys[order])
+    before = folds_of(Dealt(labels=labels, groups=groups, keys=keys), 3, seed)
+    after = folds_of(Dealt(labels=labels[order], groups=groups[order] + 100, keys=keys[order]), 3, seed)
     assert after.tolist() == before[order].tolist()
 
 
@@ -284,7 +286,7 @@ def test_a_hold_out_of_large_groups_comes_near_its_share() -> None:
     # Groups of 45, 30 and 25 documents: exactly 30 % is to be had, and no other choice is nearer.
     groups = np.repeat([0, 1, 2], [45, 30, 25])
     for seed in range(20):
-        assert held_out_of(np.zeros(100, dtype=np.int64), 0.3, seed, groups).sum() == 30
+        assert held_out_of(Dealt(labels=np.zeros(100, dtype=np.int64), groups=groups), 0.3, seed).sum() == 30
     # Eight writers with other mixtures of two labels; an exhaustive search says how near it can be done.
     generator = np.random.default_rng(4)
     content = generator.integers(2, 30, (8, 2))
@@ -295,14 +297,14 @@ def test_a_hold_out_of_large_groups_comes_near_its_share() -> None:
         np.abs(content[[bool(number >> bit & 1) for bit in range(8)]].sum(axis=0) - goal).max()
         for number in range(1, 255)
     ]
-    held = held_out_of(label, 0.3, 11, group)
+    held = held_out_of(Dealt(labels=label, groups=group), 0.3, 11)
     assert np.abs(np.bincount(label[held], minlength=2) - goal).max() <= min(off) + 6
 
 
 @given(LABELS, st.integers(0, 20))
 def test_shares_of_parts_need_not_be_equal(labels: list[int], seed: int) -> None:
     numbers = np.array(labels)
-    part = deal(numbers, np.array([0.5, 0.3, 0.2]), seed)
+    part = deal(Dealt(labels=numbers), np.array([0.5, 0.3, 0.2]), seed)
     for label, size in enumerate(np.bincount(numbers).tolist()):
         held = np.bincount(part[numbers == label], minlength=3)
         assert (np.abs(held - size * np.array([0.5, 0.3, 0.2])) <= 1.5).all()

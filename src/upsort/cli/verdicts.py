@@ -1,6 +1,7 @@
 """What a judgement comes to, in sentences. Each is printed only where it is true; tests/judging/test_sentences.py lists them all
 with the condition of each."""
 
+from collections.abc import Sequence
 from typing import assert_never
 
 from upsort.cli.wording import decimal, interval, number, p_value, percent
@@ -9,7 +10,7 @@ from upsort.core.judging.behind import Standing
 from upsort.core.judging.costs import Costing
 from upsort.core.judging.intervals import FEW, Rate
 from upsort.core.judging.measure import Evidence, Measure
-from upsort.core.judging.measures import Judgement
+from upsort.core.judging.measures import Judgement, LabelMeasures, LabelSets
 from upsort.core.judging.probability_measures import ProbabilityMeasures
 from upsort.core.judging.reliability import Reliability
 from upsort.core.names import listed
@@ -40,8 +41,9 @@ def headline(judgement: Judgement, training: Rate | None = None, group: str = ""
     """
     accuracy, what = judgement.accuracy, _what(judgement, group)
     over = f", on average over {judgement.repeats} repeats" if judgement.repeats > 1 else ""
+    right = "right" if judgement.sets is None else "with all of their labels right and no other"
     return [
-        f"{number(accuracy.right)} of {number(accuracy.of)} {what} right{over}: accuracy {percent(accuracy.value)} "
+        f"{number(accuracy.right)} of {number(accuracy.of)} {what} {right}{over}: accuracy {percent(accuracy.value)} "
         f"(95 % interval {interval(accuracy)}).",
         *_rests_on(judgement, group, copies),
         f"{always_answering(judgement)} would be right for {percent(judgement.baseline.value)}.",
@@ -112,8 +114,9 @@ def _wide_interval(judgement: Judgement, group: str) -> list[str]:
 def good_told(judgement: Judgement) -> tuple[str, str]:
     """The accuracy, and what it is of."""
     accuracy = judgement.accuracy
+    right = "are sorted right" if judgement.sets is None else "got all of their labels and no other"
     return percent(accuracy.value), (
-        f"of {number(accuracy.of)} judged documents are sorted right (95 % interval {interval(accuracy)})."
+        f"of {number(accuracy.of)} judged documents {right} (95 % interval {interval(accuracy)})."
     )
 
 
@@ -137,12 +140,31 @@ def against_told(judgement: Judgement) -> tuple[str, str]:
 def confusions_told(judgement: Judgement, most: int = 3) -> list[str]:
     """The most frequent mistakes."""
     lines = []
+    if judgement.sets is not None:
+        return _wrong_sets_told(judgement.per_label, judgement.sets, most)
     for one in judgement.confusions(most):
         were = "was" if one.documents == 1 else "were"
         lines.append(
             f"{number(one.documents)} of {one.of:,} {one.true!r} documents {were} taken for {one.sorted_as!r}."
         )
     return lines
+
+
+def _wrong_sets_told(labels: Sequence[LabelMeasures], sets: LabelSets, most: int) -> list[str]:
+    """The labels that are missed or given wrongly most often, and what is given in place of which."""
+    wrong = sorted(labels, key=lambda label: -(label.missed + label.false))
+    return [
+        *(
+            f"{one.label!r}: {number(one.missed)} of {number(one.documents)} documents missed, {number(one.false)} given it "
+            "wrongly."
+            for one in wrong[:most]
+            if one.missed or one.false
+        ),
+        *(
+            f"{one.true!r} missed and {one.sorted_as!r} given wrongly: {number(one.documents)} of {one.of:,} documents."
+            for one in sets.given_instead[:most]
+        ),
+    ]
 
 
 def advice(one: Judged, suspects: SuspectsResult | None) -> list[str]:
@@ -156,13 +178,19 @@ def advice(one: Judged, suspects: SuspectsResult | None) -> list[str]:
     few = [label.label for label in one.judgement.per_label if label.documents < FEW]
     if few:
         lines.append(f"Judge it on more documents of {listed(map(repr, few), 4)}: fewer than {FEW} say little.")
-    found = next(
-        (
-            (bound, decided, right / decided)
-            for bound, decided, right in zip(one.coverage.bounds, one.coverage.decided, one.coverage.right, strict=True)
-            if bound > 0 and decided and right / decided >= _SURE_ENOUGH
-        ),
-        None,
+    found = (
+        None
+        if one.judgement.sets is not None
+        else next(
+            (
+                (bound, decided, right / decided)
+                for bound, decided, right in zip(
+                    one.coverage.bounds, one.coverage.decided, one.coverage.right, strict=True
+                )
+                if bound > 0 and decided and right / decided >= _SURE_ENOUGH
+            ),
+            None,
+        )
     )
     if found is not None and (one.judgement.accuracy.value or 0.0) < _SURE_ENOUGH:
         bound, decided, share = found
@@ -211,7 +239,8 @@ def always_answering(judgement: Judgement) -> str:
     if not judgement.majority:
         return "Always answering the commonest label of each training part"
     where = " in training" if judgement.majority_in_training else ""
-    return f"Always answering {judgement.majority!r}, the commonest label{where},"
+    alone = " alone" if judgement.sets is not None else ""
+    return f"Always answering {judgement.majority!r}{alone}, the commonest label{where},"
 
 
 def calibration_told(found: Reliability) -> list[str]:
@@ -351,13 +380,15 @@ def suspects_told(found: SuspectsResult, asked: bool) -> list[str]:
     """How many labels of a list are wrong. asked: whether its length was asked for."""
     many, (value, low, high) = len(found.suspects), found.expected
     of = f"of {found.judged:,} documents, judged by {' and '.join(found.kinds)}"
+    what = "labels that are" if found.of_sets else "a label that is"
     if not many:
-        return [f"None {of}, has a label that is more likely wrong than right."]
+        return [f"None {of}, has {what} more likely wrong than right."]
     if asked:
         begin = f"The {many:,} most suspicious {of}."
     else:
-        begin = f"{many:,} {of}, {'has' if many == 1 else 'have'} a label that is more likely wrong than right."
-    these = f"About {value:,.0f} of these labels {'is' if round(value) == 1 else 'are'} expected to be wrong"
+        begin = f"{many:,} {of}, {'has' if many == 1 else 'have'} {what} more likely wrong than right."
+    whose = "documents" if found.of_sets else "labels"
+    these = f"About {value:,.0f} of these {whose} {'is' if round(value) == 1 else 'are'} expected to be wrong"
     return [
         f"{begin} {these} (95 % interval {low:,.0f} to {high:,.0f}), if wrong labels fall on documents by chance. Read "
         f"{'it' if many == 1 else 'them'}."

@@ -11,7 +11,7 @@ from upsort.core.judging.costs import Costing
 from upsort.core.judging.intervals import Rate
 from upsort.core.judging.measure import Evidence, Measure, Unit
 from upsort.core.judging.measure_list import LABEL_MEASURES, MEASURES, shown_measures
-from upsort.core.judging.measures import Judgement, LabelMeasures
+from upsort.core.judging.measures import Judgement, LabelMeasures, LabelSets
 from upsort.core.judging.probability_measures import ProbabilityMeasures
 from upsort.core.judging.reliability import Reliability
 from upsort.core.judging.undecided import Undecided
@@ -50,6 +50,8 @@ def _undecided_json(found: Undecided) -> dict[str, Any]:
 
 
 def _confusion_json(judgement: Judgement) -> dict[str, Any]:
+    if judgement.sets is not None:
+        return {}
     return {
         true: dict(zip(judgement.labels, row, strict=True))
         for true, row in zip(judgement.labels, judgement.table.tolist(), strict=True)
@@ -61,7 +63,23 @@ def _label_json(label: LabelMeasures) -> dict[str, Any]:
         "documents": label.documents,
         "sorted_as": label.sorted_as,
         "right": label.right,
+        "missed": label.missed,
+        "false": label.false,
         **{key: rate_json(one.of(label)) for key, one in LABEL_MEASURES.items()},
+    }
+
+
+def _sets_json(found: LabelSets) -> dict[str, Any]:
+    """Which labels go wrong together, as a JSON object."""
+    return {
+        "missed_together": [
+            {"labels": [one.first, one.second], "documents": one.documents, "of": one.of}
+            for one in found.missed_together
+        ],
+        "given_instead": [
+            {"missed": one.true, "given": one.sorted_as, "documents": one.documents, "of": one.of}
+            for one in found.given_instead
+        ],
     }
 
 
@@ -96,12 +114,18 @@ def p_value(p: float) -> str:
     return "p < 0.001" if p < 0.001 else f"p = {p:.3f}"
 
 
-def label_columns(undecided: bool = False) -> list[Column]:
+def label_columns(undecided: bool = False, sets: bool = False) -> list[Column]:
     """The columns of the table by label: how many documents have it, were sorted as it, and both; its measures with their
-    intervals. undecided: whether documents are left so, which have a column then."""
+    intervals. undecided: whether documents are left so, which have a column then. sets: whether documents may have several
+    labels; what was sorted wrongly then stands there in place of all that was sorted so."""
 
     found = [col.name("label"), *([col.count("undecided", 1)] if undecided else [])]
-    found += [col.count("decided" if undecided else "documents", 1), col.count("sorted as", 2), col.count("right", 3)]
+    found += [col.count("decided" if undecided else "documents", 1)]
+    found += (
+        [col.count("right", 2), col.count("missed", 2), col.count("false", 2)]
+        if sets
+        else [col.count("sorted as", 2), col.count("right", 3)]
+    )
     for one in LABEL_MEASURES.values():
         if one.shown:
             found += [col.share(one.name), *([col.interval()] if one.with_interval else [])]
@@ -114,7 +138,8 @@ def label_rows(judgement: Judgement, undecided: Mapping[str, float] | None = Non
     rows = []
     for label in judgement.per_label:
         row = [label.label, *([number(undecided.get(label.label, 0))] if undecided is not None else [])]
-        row += [number(label.documents), number(label.sorted_as), number(label.right)]
+        counts = (label.sorted_as, label.right) if judgement.sets is None else (label.right, label.missed, label.false)
+        row += map(number, (label.documents, *counts))
         for one in LABEL_MEASURES.values():
             if one.shown:
                 rate = one.of(label)
@@ -273,6 +298,7 @@ def judgement_json(evidence: Evidence, labels: Sequence[str]) -> dict[str, Any]:
         "groups": judgement.groups,
         "labels": {label.label: _label_json(label) for label in judgement.per_label},
         "confusion": _confusion_json(judgement),
+        "label_sets": _sets_json(judgement.sets) if judgement.sets is not None else None,
         **(_probability_json(probability, labels) if probability is not None else {}),
         "undecided": _undecided_json(evidence.undecided) if evidence.undecided is not None else None,
         "costs": _costs_json(evidence.costs) if evidence.costs is not None else None,

@@ -8,6 +8,7 @@ from typing import Literal
 from upsort.core import plan
 from upsort.core.errors import UsageProblem
 from upsort.core.insight.label_guess import told_by_text
+from upsort.core.insight.label_sets import separator_of
 from upsort.core.lists import QUOTING, quoted
 from upsort.core.names import listed, nearest, suggestion
 from upsort.files.inner_values import InnerName, plain_names
@@ -17,7 +18,19 @@ _SAMPLE = 1000
 _CLEARLY_TOLD = 0.2  # from which share on the text is taken to tell about a column that nobody called the label
 
 LabelUse = Literal["needed", "welcome", "not used"]
-_LABEL_NAMES = ("label", "topic", "category", "class", "kind", "type", "group")
+_LABEL_NAMES = (
+    "label",
+    "topic",
+    "category",
+    "class",
+    "kind",
+    "type",
+    "group",
+    "labels",
+    "topics",
+    "categories",
+    "tags",
+)
 _TEXT_NAMES = ("text", "message", "body", "content", "document")
 _ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
 
@@ -184,7 +197,7 @@ def _likeliest_label(
     merits: dict[int, float] = {}
     plain = set(plain_names(columns))
     for place, name in enumerate(columns):
-        values = [row[place].strip() for row in rows]
+        values = _first_labels([row[place].strip() for row in rows])
         if name in taken or name not in plain or not _could_be_labels([value for value in values if value]):
             continue
         telling = 0.3 if _called(name) in _LABEL_NAMES else 0.0
@@ -192,6 +205,12 @@ def _likeliest_label(
         merits[place] = telling + told_by_text([text for text, _ in labelled], [value for _, value in labelled])
     best = max(merits, key=lambda place: merits[place], default=None)
     return best, merits[best] if best is not None else 0.0
+
+
+def _first_labels(values: Sequence[str]) -> list[str]:
+    """The values, of cells that seem to hold several labels the first one."""
+    separator = separator_of(values)
+    return [value.split(separator)[0].strip() for value in values] if separator else list(values)
 
 
 def _could_be_labels(values: Sequence[str]) -> bool:

@@ -4,6 +4,7 @@ It knows which columns are what, keeps parts of the text apart or joins them, re
 vectors, holds patterns to their time, and says of each row that it refuses why.
 """
 
+import shlex
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from itertools import islice
@@ -17,6 +18,7 @@ from upsort.core import plan
 from upsort.core.arrays import Floats
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents, joined_documents
+from upsort.core.insight.label_sets import separator_of
 from upsort.core.learning.sorter import Sorter
 from upsort.core.text.cleaning import Cleaner
 from upsort.files.columns import LabelUse, NoColumn, Roles, guessed_columns, roles_in, written_names
@@ -134,9 +136,34 @@ def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) ->
     ):
         columns = replace(columns, group=PASSAGE_COLUMNS[0])
         notes = [*notes, f"Passages of one {PASSAGE_COLUMNS[0]} are kept together (columns.group)."]
+    if label_is != "not used" and (separator := separator_between(columns, first.columns, rows)):
+        notes = [
+            *notes,
+            f"Cells of column {columns.label!r} seem to hold several labels: {separator_option(separator)} takes them apart.",
+        ]
     if not named.id and any(columns.id not in table.columns for table in inputs.tables):
         columns = replace(columns, id="")
     return columns, notes
+
+
+def separator_between(columns: plan.Columns, names: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+    """What separates the labels of a cell, as it seems; empty where they hold one each, or where it is known."""
+    if columns.label_separator or columns.label not in names:
+        return ""
+    place = names.index(columns.label)
+    return separator_of([row[place] for row in rows])
+
+
+def separator_in(inputs: Inputs, columns: plan.Columns) -> str:
+    """The same by the first rows of the first table."""
+    first = inputs.tables[0]
+    rows = [row for block in islice(first.blocks(), 1) for row in block.rows]
+    return separator_between(columns, first.columns, rows)
+
+
+def separator_option(separator: str) -> str:
+    """The option that takes the labels of a cell apart."""
+    return f"--set {shlex.quote(f'columns.label_separator={separator}')}"
 
 
 def _known_columns(table: Table, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:

@@ -163,4 +163,4 @@ _FORMS: dict[str, Callable[[NamedMatrix, Path], list[Path]]] = {
     ".tsv": _dense,
     ".jsonl": _dense,
 }
-"""How a matrix is written, by the ending of the file. Parquet holds many rows cheaply and many columns dearly: it gets a row a weight."""
+"""How a matrix is written, by the ending of the file. Parquet holds many rows cheaply and many columns dearly: a row a weight."""

@@ -247,14 +247,14 @@ def _against_the_best(
     margin: float,
 ) -> list[Compared]:
     order = sorted(results, key=lambda number: -(results[number][0].overall.accuracy.value or 0.0))
-    best, labels = results[order[0]][0], judged.documents.labels
-    best_right, sample = best.right(labels), best.sample
+    best = results[order[0]][0]
+    best_right, sample = best.times_right(), best.sample
     tested = float(np.mean([split.held_out.size for split in judged.splits.each]))
     trained = float(np.mean([split.training.size for split in judged.splits.each]))
     pairs, exact, by_folds, behinds = [], [], [], []
     for number in order:
         result = results[number][0]
-        difference = result.right(labels) - best_right
+        difference = result.times_right() - best_right
         pairs.append(
             (
                 whole_or_mean(float(np.maximum(difference, 0).sum()) / sample.repeats),
@@ -320,7 +320,7 @@ def _nested(rounds: Sequence[_Round], judged: Prepared, settings: Judge) -> Rate
         assert best is not None
         _, one, method = best
         found = outcome_of(one.documents, split, method)
-        right.append(found.sorted_as == one.documents.labels[found.held_out])
+        right.append(one.documents.right(found.held_out, found.sorted_as, found.sets))
         places.append(found.held_out)
     every = np.concatenate(right).astype(np.float64)
     sample = Sample.of(np.concatenate(places), settings.repeats, judged.documents.groups)

@@ -1,6 +1,6 @@
 """The labelled corpus that training and judging start from: read and counted once, whatever is done with it."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -21,6 +21,7 @@ from upsort.core.learning.dealing import document_keys, text_digests
 from upsort.core.learning.labelled import Labelled, numbered
 from upsort.core.learning.method import Method
 from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.labels import labels_in
 from upsort.core.text.resources import Resources
 from upsort.core.text.tokeniser import Tokens
 from upsort.engine.processes import Cutting, cut_blocks
@@ -206,12 +207,12 @@ def _answer(whole: Labelled, together: Together, cells: list[str], name: str, se
     own = [cells[place] for place in rows.tolist()]
     if not own:
         raise DataProblem(f"No document has a label in column {name!r}.", "Check --label.")
-    names, numbers, sets = _labels_of(own, separator, name)
+    names, numbers, sets = labels_of(own, separator, name)
     documents = whole if rows.size == whole.documents else whole.rows(rows)
     return Answer(name, rows, replace(documents, labels=numbers, names=names, sets=sets), together.rows(rows))
 
 
-def _labels_of(cells: list[str], separator: str, column: str) -> tuple[tuple[str, ...], Ints, Bools | None]:
+def labels_of(cells: Sequence[str], separator: str, column: str) -> tuple[tuple[str, ...], Ints, Bools | None]:
     """The names of labels, the number of each document's label, and where cells may hold several, which each has."""
     if not separator:
         names, numbers = numbered(cells)
@@ -222,12 +223,7 @@ def _labels_of(cells: list[str], separator: str, column: str) -> tuple[tuple[str
                 "Name another column with --label, or merge labels with upsort gather.",
             )
         return names, numbers, None
-    held = [set_of_labels(cell, separator) for cell in cells]
+    held = [labels_in(cell, separator) for cell in cells]
     names = tuple(sorted({label for labels in held for label in labels}))
     sets = np.array([[name in labels for name in names] for labels in held], dtype=bool).reshape(len(held), len(names))
     return names, np.argmax(sets, axis=1).astype(np.int64), sets
-
-
-def set_of_labels(cell: str, separator: str) -> set[str]:
-    """The labels in a cell."""
-    return {label.strip() for label in cell.split(separator) if label.strip()}

@@ -10,6 +10,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.judging import cross_validation
 from upsort.core.judging.intervals import Rate, share_of
 from upsort.core.learning.labelled import Labelled
+from upsort.core.text.labels import in_one_cell
 from upsort.files.tables_out import table_file
 from upsort.jobs.corpus import LabelledCorpus, read_labelled_corpus
 from upsort.jobs.judging import Kept, Prepared, prepared
@@ -59,7 +60,7 @@ def judged_by_folds(work: Work, output: Path | None = None) -> list[CrossValidat
         )
         if output is not None:
             path = output if len(corpus.answers) == 1 else output.with_stem(f"{output.stem}-{ready.name}")
-            _write(path, corpus, ready, result)
+            _write(path, corpus, ready, result, work.plan.columns.label_separator)
     return results
 
 
@@ -68,12 +69,29 @@ def _on_copied(result: cross_validation.CrossValidation, documents: Labelled) ->
     groups = documents.groups if documents.groups is not None else np.arange(documents.documents)
     _, number, times = np.unique(groups, return_inverse=True, return_counts=True)
     among = (times[number] > 1)[result.judged].astype(np.float64)
-    right = (result.sorted_as == documents.labels[result.judged]) * among
+    right = result.right * among
     return share_of(right, among, result.sample)
 
 
-def _write(path: Path, corpus: LabelledCorpus, ready: Prepared, result: cross_validation.CrossValidation) -> None:
+def _write(
+    path: Path, corpus: LabelledCorpus, ready: Prepared, result: cross_validation.CrossValidation, separator: str
+) -> None:
+    """What each document was given, and the probabilities. separator: between the labels of a cell, where it may hold several;
+    no single probability is then that of the cell."""
     names = ready.documents.names
+    own_sets, given_sets = ready.documents.sets, result.sets
+    if own_sets is not None and given_sets is not None:
+        of_sets = ("document", "fold", "label", "sorted_label")
+        with table_file(path, [*of_sets, *(f"probability: {name}" for name in names)]) as writer:
+            for place, judged in enumerate(result.judged.tolist()):
+                cells = [
+                    in_one_cell((name for name, has in zip(names, held[at].tolist(), strict=True) if has), separator)
+                    for held, at in ((own_sets, judged), (given_sets, place))
+                ]
+                chances = [f"{chance:.6f}" for chance in result.probabilities[place].tolist()]
+                fold = str(int(result.fold[place]) + 1)
+                writer.writerow([corpus.marks.ids[int(ready.rows[judged])], fold, *cells, *chances])
+        return
     columns = ("document", "fold", "label", "sorted_label", "sorted_probability", "own_probability")
     with table_file(path, [*columns, *(f"probability: {name}" for name in names)]) as writer:
         for place, judged in enumerate(result.judged.tolist()):

@@ -16,13 +16,13 @@ from upsort.core.judging.near_copies import SIMILARITY, find_copies
 from upsort.core.learning.sorter import Decisions, Sorter
 from upsort.core.plan import Columns
 from upsort.core.sparse import one_below_the_other
+from upsort.core.text.labels import labels_in
 from upsort.files.columns import column_place
 from upsort.files.documents import DocumentBlock, Reader
 from upsort.files.format import RowWriter
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
-from upsort.jobs.corpus import set_of_labels
 from upsort.jobs.judged import Compared, Judged, Mistake, judged
 from upsort.jobs.progress import nothing_usable
 from upsort.jobs.score import Incoming, Layout, Passages, Scoring, joined_decisions, with_decisions
@@ -149,7 +149,7 @@ def _true(sorter: Sorter, cell: str) -> str:
     """The own label of a document, or its own labels as the sorter writes a set."""
     if sorter.thresholds is None:
         return cell
-    return sorter.joined(set_of_labels(cell, sorter.plan.columns.label_separator))
+    return sorter.joined(labels_in(cell, sorter.plan.columns.label_separator))
 
 
 def _mistake(
@@ -157,6 +157,8 @@ def _mistake(
 ) -> Mistake:
     """said: what the document is called, its text, and its own label. values: its terms."""
     reference, text, true = said
+    if decisions.sets is not None:
+        return _mistaken_set(sorter, decisions, place, said, values)
     best = int(decisions.best[place])
     own = sorter.labels.index(true) if true in sorter.labels else None
     return Mistake(
@@ -167,6 +169,28 @@ def _mistake(
         probability=float(decisions.probabilities[place, best]),
         own_probability=float(decisions.probabilities[place, own]) if own is not None else 0.0,
         pulled_by=strongest_terms(sorter, values, best, own)[:_PULLS],
+    )
+
+
+def _mistaken_set(
+    sorter: Sorter, decisions: Decisions, place: int, said: tuple[str, str, str], values: tuple[AnyArray, AnyArray]
+) -> Mistake:
+    """The same of a set of labels: what is told of is its label that is most surely given wrongly, or missed."""
+    assert decisions.sets is not None
+    reference, text, true = said
+    own = labels_in(true, sorter.plan.columns.label_separator)
+    has = np.array([label in own for label in sorter.labels], dtype=bool)
+    given, chances = decisions.sets[place], decisions.probabilities[place]
+    sure = np.where(given == has, -1.0, np.where(given, chances, 1.0 - chances))
+    worst = int(sure.argmax())  # where all that the sorter knows is right, a label is wanting that it does not know
+    return Mistake(
+        reference=reference,
+        text=text,
+        true=true,
+        sorted_as=sorter.sorted_as(some(decisions, [place]))[0],
+        probability=float(sure[worst]) if sure[worst] >= 0 else 1.0,
+        own_probability=float(1.0 - sure[worst]) if sure[worst] >= 0 else 0.0,
+        pulled_by=strongest_terms(sorter, values, worst, None)[:_PULLS] if given[worst] and sure[worst] >= 0 else (),
     )
 
 

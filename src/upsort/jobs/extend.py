@@ -181,8 +181,6 @@ def _right_before(sorter: Sorter, documents: Labelled) -> Floats:
 def _by_folds(whole: Labelled, new: int, method: Method) -> tuple[Rate | None, Rate | None]:
     """What is right of the older and of the new documents, by sorters that never saw them."""
     whole = replace(whole, weights=None) if whole.weights is not None else whole
-    if whole.sets is not None:
-        return None, None
     splits = dealt_splits(whole, CALIBRATION_FOLDS, method.plan.judge.seed)
     parts, plain = Parts(whole, splits), method.for_labels()
     right, judged = np.zeros(whole.documents), np.zeros(whole.documents)
@@ -191,7 +189,7 @@ def _by_folds(whole: Labelled, new: int, method: Method) -> tuple[Rate | None, R
             found = outcome(parts, number, plain)
         except DataProblem:  # a part may be left without terms or labels where the whole is not
             continue
-        right[found.held_out] = found.sorted_as == whole.labels[found.held_out]
+        right[found.held_out] = whole.right(found.held_out, found.sorted_as, found.sets)
         judged[found.held_out] = 1.0
     is_new: Bools = np.arange(whole.documents) >= whole.documents - new
     sample = Sample.of(np.arange(whole.documents), 1, whole.groups)

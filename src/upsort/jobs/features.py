@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from scipy.sparse import csr_array, vstack
 
-from upsort.core.arrays import Floats, Ints
+from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.families import settled
 from upsort.core.errors import DataProblem
 from upsort.core.features.measuring import Measuring
@@ -18,6 +18,7 @@ from upsort.core.learning.sorter import Sorter
 from upsort.core.names import suggestion
 from upsort.core.sparse import column_sums, only_columns
 from upsort.core.text.cleaning import cleaner
+from upsort.core.text.labels import labels_in
 from upsort.files.documents import Reader
 from upsort.files.resources import resources_for
 from upsort.files.tables_out import table_file
@@ -105,10 +106,10 @@ def build(work: Work, whole: bool = False) -> Matrix:
     if not references:
         raise DataProblem(f"No usable document: {nothing_usable(work.aside)}.", "Check --text and --encoding.")
     names: tuple[str, ...] = ()
-    given = None
+    given, sets = None, None
     if any(labels):
-        names, given = numbered([label or UNLABELLED for label in labels])
-    space, kept = learn_space(measured, settled(work.plan).features, given, len(names), resources.vocabulary)
+        given, names, sets = _labels_of(labels, work.plan.columns.label_separator)
+    space, kept = learn_space(measured, settled(work.plan).features, given, len(names), resources.vocabulary, sets)
     counts = only_columns(measured.counts, kept)
     with_vectors = None
     if space.vectors is not None:
@@ -130,6 +131,18 @@ def build(work: Work, whole: bool = False) -> Matrix:
         with_vectors=with_vectors,
         unseen={},
     )
+
+
+def _labels_of(cells: Sequence[str], separator: str) -> tuple[Ints, tuple[str, ...], Bools | None]:
+    """The numbers of the labels, their names, and which each has where a cell may hold several; documents without one are told as
+    such."""
+    if not separator:
+        names, given = numbered([label or UNLABELLED for label in cells])
+        return given, names, None
+    held = [labels_in(cell, separator) or {UNLABELLED} for cell in cells]
+    names = tuple(sorted({label for labels in held for label in labels}))
+    sets = np.array([[name in labels for name in names] for labels in held], dtype=bool)
+    return np.argmax(sets, axis=1).astype(np.int64), names, sets
 
 
 def in_sorter(sorter: Sorter, incoming: Incoming) -> Matrix:

@@ -15,10 +15,11 @@ from upsort.core.judging.measures import Decided, Judgement, judge
 from upsort.core.judging.probability_measures import ProbabilityMeasures, brier_terms, judge_probabilities, log_losses
 from upsort.core.judging.reliability import Reliability, reliability
 from upsort.core.judging.sample import Sample
+from upsort.core.judging.set_measures import DecidedSets, judge_sets
 from upsort.core.judging.together import named_groups
 from upsort.core.judging.undecided import Coverage, Undecided, coverage, undecided_of
 from upsort.core.learning.sorter import Decisions, Sorter
-from upsort.jobs.corpus import set_of_labels
+from upsort.core.text.labels import labels_in
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -42,8 +43,9 @@ class Judged:
     never seen, with their documents; they count as wrong. by: for each value of a column, how many were right. known_words,
     new_words: documents all of whose words the sorter knows, and the others. not_copies: without near-copies of training
     documents, where those were given. before: log loss and Brier score without calibration, where there is one. costs: where a
-    table of them was given. reliability_before: without calibration, where there is one. true, sorted_as: (n,) label numbers in
-    `judgement.labels`; probabilities: (n, k) in the sorter's labels.
+    table of them was given. reliability_before: without calibration, where there is one. own: (n,) the number
+    of each document's label among the sorter's, −1 for one that it does not know and where documents may have several;
+    probabilities: (n, k) in the sorter's labels.
     """
 
     sorter: Sorter
@@ -60,8 +62,7 @@ class Judged:
     costs: Costing | None
     undecided: Undecided | None
     coverage: Coverage
-    true: Ints
-    sorted_as: Ints
+    own: Ints
     probabilities: Floats
     reliability_before: Reliability | None
 
@@ -97,11 +98,56 @@ class Compared:
         return undecided if undecided is not None else np.zeros(len(self.true), dtype=bool)
 
 
+@dataclass(frozen=True, kw_only=True)
+class _Measured:
+    """What the decisions come to; see Judged."""
+
+    judgement: Judgement
+    own: Ints
+    probability: ProbabilityMeasures | None = None
+    before: tuple[float, float] | None = None
+    reliability_before: Reliability | None = None
+    costs: Costing | None = None
+    undecided: Undecided | None = None
+
+
 def judged(one: Compared, by_column: bool, of_passages: bool) -> Judged:
     """Judge one answer. by_column: for each value of a column too. of_passages: whether documents are made of passages."""
-    sorter, decisions, true, sorted_as = one.sorter, one.decisions, one.true, one.sorted_as
+    sorter, decisions, true = one.sorter, one.decisions, one.true
     sample = _sample(one)
-    right = np.array([a == b for a, b in zip(true, sorted_as, strict=True)], dtype=bool)
+    sets = sorter.thresholds is not None
+    found = _of_sets(one, sample) if sets else _of_single_labels(one, sample, of_passages)
+    right = np.array([a == b for a, b in zip(true, one.sorted_as, strict=True)], dtype=bool)
+
+    def rate(among: Bools) -> Rate:
+        return share_of((right & among).astype(np.float64), among.astype(np.float64), sample)
+
+    unknown = np.nan_to_num(decisions.unknown_share)
+    values = np.array(one.values, dtype=object)
+    times = {label.label: label.documents for label in found.judgement.per_label}
+    return Judged(
+        sorter=sorter,
+        judgement=found.judgement,
+        probability=found.probability,
+        training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
+        mistakes=sorted(one.mistakes, key=lambda mistake: -mistake.probability),
+        unknown_labels={label: times[label] for label in sorted(times) if times[label] and label not in sorter.labels},
+        by={value: rate(np.asarray(values == value)) for value in sorted(set(one.values))} if by_column else {},
+        known_words=rate(unknown == 0),
+        new_words=rate(unknown > 0),
+        not_copies=rate(~one.copies) if one.copies is not None else None,
+        before=found.before,
+        costs=found.costs,
+        undecided=found.undecided,
+        coverage=coverage(decisions.probabilities[np.arange(right.size), decisions.best], right),
+        own=found.own,
+        probabilities=decisions.probabilities,
+        reliability_before=found.reliability_before,
+    )
+
+
+def _of_single_labels(one: Compared, sample: Sample, of_passages: bool) -> _Measured:
+    sorter, decisions, true, sorted_as = one.sorter, one.decisions, one.true, one.sorted_as
     names = tuple(sorted({*sorter.labels, *true, *sorted_as}))
     number = {name: place for place, name in enumerate(names)}
     majority = sorter.labels[sorter.majority]
@@ -113,45 +159,42 @@ def judged(one: Compared, by_column: bool, of_passages: bool) -> Judged:
         baseline=np.array([label == majority for label in true], dtype=bool),
         sample=sample,
     )
-    judgement = judge(decided, sorter.plan.judge.beta)
-    sets = sorter.thresholds is not None
-    if sets:
-        judgement = _judged_sets(judgement, one, sample, right)
-    probability, before, reliability_before = None, None, None
-    if not sets:
-        own = np.array([sorter.labels.index(label) if label in sorter.labels else -1 for label in true])
-        probability = judge_probabilities(own, decisions.probabilities, decisions.best, sample)
-        if sorter.calibration.kind != "none" and not of_passages:
-            plain = softmax(decisions.scores)
-            before = _losses(own, plain)
-            chosen = plain[np.arange(own.size), decisions.best]
-            reliability_before = reliability(chosen, np.asarray(own == decisions.best), sample)
-
-    def rate(among: Bools) -> Rate:
-        return share_of((right & among).astype(np.float64), among.astype(np.float64), sample)
-
-    unknown = np.nan_to_num(decisions.unknown_share)
-    values = np.array(one.values, dtype=object)
-    return Judged(
-        sorter=sorter,
-        judgement=judgement,
+    place = {label: number for number, label in enumerate(sorter.labels)}
+    own = np.array([place.get(label, -1) for label in true], dtype=np.int64)
+    probability = judge_probabilities(own, decisions.probabilities, decisions.best, sample)
+    before, reliability_before = None, None
+    if sorter.calibration.kind != "none" and not of_passages:
+        plain = softmax(decisions.scores)
+        before = _losses(own, plain)
+        chosen = plain[np.arange(own.size), decisions.best]
+        reliability_before = reliability(chosen, np.asarray(own == decisions.best), sample)
+    return _Measured(
+        judgement=judge(decided, sorter.plan.judge.beta),
+        own=own,
         probability=probability,
-        training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
-        mistakes=sorted(one.mistakes, key=lambda mistake: -mistake.probability),
-        unknown_labels={} if sets else {label: true.count(label) for label in sorted(set(true) - set(sorter.labels))},
-        by={value: rate(np.asarray(values == value)) for value in sorted(set(one.values))} if by_column else {},
-        known_words=rate(unknown == 0),
-        new_words=rate(unknown > 0),
-        not_copies=rate(~one.copies) if one.copies is not None else None,
         before=before,
+        reliability_before=reliability_before,
         costs=_costs(sorter, decided, decisions.probabilities),
         undecided=undecided_of(decided, one.undecided, sorter.plan.judge.beta),
-        coverage=coverage(decisions.probabilities[np.arange(right.size), decisions.best], right),
-        true=decided.true,
-        sorted_as=decided.sorted_as,
-        probabilities=decisions.probabilities,
-        reliability_before=reliability_before,
     )
+
+
+def _of_sets(one: Compared, sample: Sample) -> _Measured:
+    """Where documents have sets of labels: a whole set is right or not, and having a label is judged for itself."""
+    sorter = one.sorter
+    separator = sorter.plan.columns.label_separator
+    own, given = ([labels_in(cell, separator) for cell in cells] for cells in (one.true, one.sorted_as))
+    names = tuple(sorted({*sorter.labels, *(label for labels in own for label in labels)}))
+    majority = sorter.labels[sorter.majority]
+    decided = DecidedSets(
+        own=np.array([[name in labels for name in names] for labels in own], dtype=bool),
+        given=np.array([[name in labels for name in names] for labels in given], dtype=bool),
+        labels=names,
+        majority=majority,
+        baseline=np.array([labels == {majority} for labels in own], dtype=bool),
+        sample=sample,
+    )
+    return _Measured(judgement=judge_sets(decided, sorter.plan.judge.beta), own=np.full(len(own), -1, dtype=np.int64))
 
 
 def _sample(one: Compared) -> Sample:
@@ -185,29 +228,4 @@ def _costs(sorter: Sorter, decided: Decided, probabilities: Floats) -> Costing |
             table=np.array([[costs.get(a, {}).get(b, np.inf) for b in names] for a in names]),
             sample=decided.sample,
         )
-    )
-
-
-def _judged_sets(judgement: Judgement, one: Compared, sample: Sample, right: Bools) -> Judgement:
-    """The judgement where documents have sets of labels: right is a whole set; by label, having it is judged for itself."""
-    sorter = one.sorter
-    separator = sorter.plan.columns.label_separator
-    trues = [set_of_labels(cell, separator) for cell in one.true]
-    sorted_sets = [set_of_labels(cell, separator) for cell in one.sorted_as]
-    names = tuple(sorted({*sorter.labels, *(label for labels in trues for label in labels)}))
-    measures = []
-    for name in names:
-        has = np.array([name in labels for labels in trues], dtype=np.int64)
-        got = np.array([name in labels for labels in sorted_sets], dtype=np.int64)
-        alone = Decided(
-            true=has, sorted_as=got, labels=("without", "with"), majority="without", baseline=has == 0, sample=sample
-        )
-        measures.append(replace(judge(alone).per_label[1], label=name))
-    f1 = [found.f1.value for found in measures if found.f1.value is not None]
-    return replace(
-        judgement,
-        accuracy=share_of(right.astype(np.float64), np.ones(right.size), sample),
-        macro_f1=Rate(value=float(np.mean(f1)) if f1 else None, low=None, high=None),
-        others={},
-        per_label=tuple(measures),
     )

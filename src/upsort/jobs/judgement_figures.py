@@ -3,8 +3,6 @@
 from collections.abc import Sequence
 from pathlib import Path
 
-import numpy as np
-
 from upsort.core.judging.reliability import Reliability
 from upsort.draw.confusions import confusion_figure
 from upsort.draw.judgements import (
@@ -25,11 +23,12 @@ def draw_judgement(found: Sequence[Judged], folder: Path) -> list[Path]:
     written = []
     for one in found:
         begin = f"{one.sorter.answer}-" if one.sorter.answer else ""
-        figures = {"confusion": confusion_figure(one.judgement.table, one.judgement.labels)}
+        figures = {}
+        if one.judgement.sets is None:
+            figures["confusion"] = confusion_figure(one.judgement.table, one.judgement.labels)
         if one.probability is not None:
             labels = one.sorter.labels
-            place = {label: number for number, label in enumerate(labels)}
-            own = np.array([place.get(one.judgement.labels[true], -1) for true in one.true.tolist()])
+            own = one.own
             roc = [area.roc.value for area in one.probability.areas.labels]
             average = [area.precision_recall.value for area in one.probability.areas.labels]
             figures |= {

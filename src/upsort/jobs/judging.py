@@ -6,7 +6,6 @@ import numpy as np
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.dates import Dates, dates_of
-from upsort.core.errors import UsageProblem
 from upsort.core.judging.protocol import Parts
 from upsort.core.judging.splits import Order, Splits, splits
 from upsort.core.learning.labelled import Labelled
@@ -45,15 +44,7 @@ class Prepared:
 
 
 def prepared(corpus: LabelledCorpus, plan: Plan, answer: Answer, allow_copies: bool | None = None) -> Prepared:
-    """The splits that a plan asks for. allow_copies: otherwise than the plan says.
-
-    Raises UsageProblem where a cell may hold several labels.
-    """
-    if answer.documents.sets is not None:
-        raise UsageProblem(
-            "Cells with several labels are not judged by folds.",
-            "Hold documents out (upsort split), train on the rest, and judge with upsort evaluate.",
-        )
+    """The splits that a plan asks for. allow_copies: otherwise than the plan says."""
     allowed = plan.judge.allow_copies if allow_copies is None else allow_copies
     together = answer.together
     documents = replace(answer.documents, groups=together.named if allowed else together.groups)

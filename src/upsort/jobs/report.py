@@ -1,7 +1,6 @@
 """One page about a sorter: what it was made of, how good it is, what it goes by, and how to make it again."""
 
 import shlex
-from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -15,6 +14,7 @@ from upsort.core.errors import UsageProblem
 from upsort.core.insight.terms import informative_terms
 from upsort.core.judging.measures import Confusion
 from upsort.core.learning.sorter import Sorter
+from upsort.core.text.labels import labels_in
 from upsort.draw.confusions import confusion_figure
 from upsort.draw.judgements import coverage_figure, probability_histograms, reliability_figure
 from upsort.draw.pages import beginning_of, for_both_widths, rendered
@@ -25,7 +25,7 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.writing import replacing_text
 from upsort.jobs.evaluate import evaluate
-from upsort.jobs.judged import Judged
+from upsort.jobs.judged import Judged, Mistake
 from upsort.jobs.judgement_figures import reliabilities
 from upsort.jobs.score import Incoming
 from upsort.jobs.suspects import SuspectsResult, suspects
@@ -137,11 +137,11 @@ def write_report(one: Judged, wording: Wording, sources: Sources, found: Suspect
 
 
 def _corpus(one: Judged) -> list[list[str]]:
-    judged = Counter(one.judgement.labels[number] for number in one.true.tolist())
+    judged = {label.label: label.documents for label in one.judgement.per_label}
     trained = dict(zip(one.sorter.labels, one.sorter.trained.label_documents.tolist(), strict=True))
     names = sorted({*judged, *trained})
     rows = [[name, f"{trained.get(name, 0):,}", f"{judged.get(name, 0):,}"] for name in names]
-    return [*rows, ["all", f"{one.sorter.trained.documents:,}", f"{judged.total():,}"]]
+    return [*rows, ["all", f"{one.sorter.trained.documents:,}", f"{round(one.judgement.accuracy.of or 0):,}"]]
 
 
 def _cleaning(settings: plan.Clean) -> str:
@@ -160,6 +160,11 @@ def _features(sorter: Sorter) -> str:
 
 def _deciding(sorter: Sorter) -> str:
     parts = []
+    if sorter.thresholds is not None:
+        bounds = ", ".join(
+            f"{label} from {bound:.2f}" for label, bound in zip(sorter.labels, sorter.thresholds.tolist(), strict=True)
+        )
+        return f"A document is given each label whose probability is high enough: {bounds}."
     if sorter.costs is not None:
         parts.append("Each document is sorted as the label of least expected cost.")
     elif sorter.decision is not None:
@@ -179,14 +184,15 @@ def _deciding(sorter: Sorter) -> str:
 
 def _figures(one: Judged) -> dict[str, dict[str, str]]:
     table, names_of = one.judgement.table, one.judgement.labels
-    confused = (confusion_figure(table, names_of), confusion_figure(table, names_of, narrow=True))
-    found = {"confusion": for_both_widths(confused[0], "confusion", confused[1])}
+    found: dict[str, dict[str, str]] = {"confusion": {}}
+    if one.judgement.sets is None:
+        confused = (confusion_figure(table, names_of), confusion_figure(table, names_of, narrow=True))
+        found = {"confusion": for_both_widths(confused[0], "confusion", confused[1])}
     names = ("reliability", "probabilities", "coverage")
     if one.probability is None:
         return found | {name: {} for name in names}
     labels = one.sorter.labels
-    place = {label: number for number, label in enumerate(labels)}
-    own = np.array([place.get(one.judgement.labels[true], -1) for true in one.true.tolist()])
+    own = one.own
     figures = (
         reliability_figure(reliabilities(one)),
         probability_histograms(own, one.probabilities, labels),
@@ -197,12 +203,16 @@ def _figures(one: Judged) -> dict[str, dict[str, str]]:
 
 def _examples(one: Judged, pair: Confusion) -> dict[str, Any]:
     """Documents of the sorter's commonest mistakes."""
-    examples = [
-        mistake.text[:_TEXT]
-        for mistake in one.mistakes
-        if (mistake.true, mistake.sorted_as) == (pair.true, pair.sorted_as)
-    ]
+    examples = [mistake.text[:_TEXT] for mistake in one.mistakes if _shows(one.sorter, mistake, pair)]
     return {"true": pair.true, "sorted_as": pair.sorted_as, "examples": examples[:_EXAMPLES]}
+
+
+def _shows(sorter: Sorter, mistake: Mistake, pair: Confusion) -> bool:
+    """Whether a mistake is of a kind."""
+    if sorter.thresholds is None:
+        return (mistake.true, mistake.sorted_as) == (pair.true, pair.sorted_as)
+    own, given = (labels_in(cell, sorter.plan.columns.label_separator) for cell in (mistake.true, mistake.sorted_as))
+    return pair.true in own - given and pair.sorted_as in given - own
 
 
 def _commands(sources: Sources, sorter: Sorter) -> list[str]:

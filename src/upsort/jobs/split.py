@@ -1,6 +1,5 @@
 """Dividing a corpus into a training and a held-out table, row for row as it was read."""
 
-from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -18,13 +17,14 @@ from upsort.core.features.prints import joined as joined_prints
 from upsort.core.judging.splits import hold_out, latest
 from upsort.core.judging.together import Together, copy_groups, named_groups
 from upsort.core.learning.dealing import document_keys, text_digests
-from upsort.core.learning.labelled import Labelled, numbered
+from upsort.core.learning.labelled import Labelled
 from upsort.files.by_name import ByName, together
 from upsort.files.documents import Marks, Needs, Reader
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Refused
 from upsort.files.set_aside import SetAside
 from upsort.files.tables_out import table_file
+from upsort.jobs.corpus import labels_of
 from upsort.jobs.judging import day_numbers
 from upsort.jobs.progress import nothing_usable
 from upsort.jobs.work import Work
@@ -44,8 +44,10 @@ class SplitResult:
     training: Path
     held_out: Path
     labels: tuple[str, ...]
-    training_labels: Counter[str]
-    held_out_labels: Counter[str]
+    training_rows: int
+    held_out_rows: int
+    training_labels: dict[str, int]
+    held_out_labels: dict[str, int]
     copies: int
     taken_out: int
     undated: int
@@ -63,11 +65,17 @@ def split(work: Work, share: float, folder: Path) -> SplitResult:
     """
     reader = Reader(work.plan.columns, needs=Needs(text=False, label=True))
     seen = _looked(work, reader)
-    names, numbers = numbered(seen.marks.labels)
-    if len(names) < 2:
+    separator = work.plan.columns.label_separator
+    names, numbers, sets = labels_of(seen.marks.labels, separator, work.plan.columns.label)
+    if len(names) < 2 and sets is None:
         raise DataProblem(f"All rows have the label {names[0]!r}; there is nothing to sort.", "Check --label.")
     documents = Labelled(
-        measured=not_counted(numbers.size), labels=numbers, names=names, groups=seen.together.groups, keys=seen.keys
+        measured=not_counted(numbers.size),
+        labels=numbers,
+        names=names,
+        groups=seen.together.groups,
+        keys=seen.keys,
+        sets=sets,
     )
     left_out: dict[int, Reason] = {}
     said = ""
@@ -83,13 +91,16 @@ def split(work: Work, share: float, folder: Path) -> SplitResult:
     paths = (folder / TRAINING_NAME, folder / HELD_OUT_NAME)
     _write(work, reader, paths, held, left_out)
     kept = np.array([place not in left_out for place in range(numbers.size)], dtype=bool)
-    labels = np.array(seen.marks.labels, dtype=object)
-    sides = [Counter(labels[side & kept].tolist()) for side in (~held, held)]
+    own = documents.own
+    sides = [dict(zip(names, own[side & kept].sum(axis=0).tolist(), strict=True)) for side in (~held, held)]
+    rows = [int((side & kept).sum()) for side in (~held, held)]
     named = seen.together.named
     return SplitResult(
         training=paths[0],
         held_out=paths[1],
         labels=names,
+        training_rows=rows[0],
+        held_out_rows=rows[1],
         training_labels=sides[0],
         held_out_labels=sides[1],
         copies=seen.together.copies,
@@ -97,7 +108,7 @@ def split(work: Work, share: float, folder: Path) -> SplitResult:
         dates=said,
         undated=sum(reason.why is Why.NO_DATE for reason in left_out.values()),
         groups=np.unique(named).size if named is not None else None,
-        far={} if work.plan.judge.in_time else _far(names, sides, share),
+        far={} if work.plan.judge.in_time else _far(rows, sides, share),
     )
 
 
@@ -155,11 +166,11 @@ def _write(work: Work, reader: Reader, paths: Sequence[Path], held: Bools, left_
                 place += 1
 
 
-def _far(names: Sequence[str], sides: Sequence[Counter[str]], share: float) -> dict[str, float]:
+def _far(rows: Sequence[int], sides: Sequence[dict[str, int]], share: float) -> dict[str, float]:
     """The held-out shares that are further from what was asked for than 3 points, and further than one document makes."""
     found = {}
-    for name in (*names, ""):
-        kept, held = (side[name] if name else side.total() for side in sides)
+    for name in (*sides[0], ""):
+        kept, held = (side[name] if name else rows[place] for place, side in enumerate(sides))
         off = abs(held - share * (kept + held))
         if off > _FAR * (kept + held) and off >= 1:
             found[name] = held / (kept + held)

@@ -12,10 +12,11 @@ from upsort.core.errors import DataProblem
 from upsort.core.features.prints import Prints, joined, prints_of_tokens
 from upsort.core.insight.columns import ColumnSummary, ColumnTally, kind_of
 from upsort.core.insight.common_terms import CommonTerm, TermTally
+from upsort.core.insight.label_sets import separator_of
 from upsort.core.insight.lengths import Lengths, share_between, summarised
 from upsort.core.judging.near_copies import find_copies
 from upsort.core.learning.labelled import numbered
-from upsort.core.text.labels import spellings
+from upsort.core.text.labels import in_one_cell, labels_in, spellings
 from upsort.core.text.languages import Spoken, spoken_in
 from upsort.core.text.lowercase import lower
 from upsort.core.text.oddities import broken_characters
@@ -90,7 +91,8 @@ class SurveyResult:
 
     empty: rows without text. length_share: share of the variance of the logarithm of the number of words that lies between
     labels. lengths: words of every document, by label (figures are drawn from it). broken: the first broken characters,
-    where there are any. spoken: the language that the texts seem to be in.
+    where there are any. spoken: the language that the texts seem to be in. several: documents of several labels, which count at
+    each. separator: what seems to separate labels in cells, where nobody says that cells hold several.
     """
 
     documents: int
@@ -117,6 +119,8 @@ class SurveyResult:
     language: str
     broken: str
     spoken: Spoken
+    several: int
+    separator: str
 
 
 def survey(work: Work, shortest: int = 5, top: int = 12) -> SurveyResult:
@@ -136,6 +140,7 @@ class _Looking:
     def __init__(self, inputs: Inputs, choices: plan.Plan, shortest: int) -> None:
         self.choices, self.listed = choices, shortest
         self.labels: list[str] = []
+        self.sets: list[tuple[str, ...]] = []
         self.references: list[str] = []
         self.characters: list[int] = []
         self.words: list[int] = []
@@ -154,12 +159,14 @@ class _Looking:
         once = first_in_document(tokens)
         prints = prints_of_tokens(tokens, once)
         lengths = prints.words.tolist()
+        sets = [self._labels_in(cell) for cell in block.marks.labels]
         self.labels += block.marks.labels
+        self.sets += sets
         self.references += block.ids
         self.characters += map(len, block.texts)
         self.words += lengths
         self.prints.append(prints)
-        self.terms.add(tokens, block.marks.labels, once)
+        self.terms.add(tokens, sets, once)
         self.languages += spoken_in(tokens, profiles())
         entries = list(zip(block.ids, lengths, block.texts, block.marks.labels, strict=True))
         short = [Document(*entry) for entry in nsmallest(self.listed, entries, key=lambda entry: entry[1])]
@@ -181,24 +188,30 @@ class _Looking:
         for place, tally in self.tallies.get(block.columns, {}).items():
             tally.add([row[place] for row in block.rows], block.marks.labels)
 
+    def _labels_in(self, cell: str) -> tuple[str, ...]:
+        separator = self.choices.columns.label_separator
+        if separator:
+            return tuple(sorted(labels_in(cell, separator)))
+        return (cell,) if cell else ()
+
     def _note(self, what: str, reference: str) -> None:
         self.odd.setdefault(what, []).append(reference)
 
     def result(self, empty: int, top: int) -> SurveyResult:
-        counts = Counter(self.labels)
-        unlabelled = counts.pop("", 0)
+        counts = Counter(label for labels in self.sets for label in labels)
         words = np.array(self.words, dtype=np.int64)
-        names, numbers = numbered(self.labels)
-        labelled = np.array([bool(label) for label in self.labels])
-        by_label = {name: words[numbers == number] for number, name in enumerate(names) if name}
-        share = share_between(np.log1p(words[labelled]), numbers[labelled]) if len(by_label) > 1 else None
+        names, numbers = numbered([label for labels in self.sets for label in labels])
+        owner = np.repeat(np.arange(words.size), [len(labels) for labels in self.sets])
+        by_label = {name: words[owner[numbers == number]] for number, name in enumerate(names)}
+        one_each = owner.size == np.unique(owner).size
+        share = share_between(np.log1p(words[owner]), numbers) if len(by_label) > 1 and one_each else None
         language = self.choices.clean.language
         stops = stop_words(language) | negations(language)
         return SurveyResult(
             documents=words.size,
             empty=empty,
             labels=sorted(counts.items(), key=lambda entry: (-entry[1], entry[0])),
-            unlabelled=unlabelled,
+            unlabelled=sum(not labels for labels in self.sets),
             spellings=spellings(counts),
             characters=summarised(np.array(self.characters, dtype=np.int64)),
             words=summarised(words),
@@ -217,6 +230,8 @@ class _Looking:
             language=language,
             broken=self.broken,
             spoken=main_language(self.languages),
+            several=sum(len(labels) > 1 for labels in self.sets),
+            separator="" if self.choices.columns.label_separator else separator_of(self.labels),
             columns=_merged([tally.summary() for tallies in self.tallies.values() for tally in tallies.values()]),
             lengths={name: values.tolist() for name, values in by_label.items()} or {"all": self.words},
         )
@@ -228,8 +243,8 @@ class _Looking:
             CopyPair(
                 reference=self.references[place],
                 first=self.references[first[place]],
-                label=self.labels[place],
-                first_label=self.labels[first[place]],
+                label=self._cell(place),
+                first_label=self._cell(first[place]),
                 similarity=float(found.similarity[place]),
             )
             for place in np.flatnonzero(first >= 0).tolist()
@@ -243,6 +258,11 @@ class _Looking:
             conflicting=len(conflicting),
             examples=[*conflicting[:_EXAMPLES], *others[: max(0, _EXAMPLES - len(conflicting))]],
         )
+
+    def _cell(self, place: int) -> str:
+        """The labels of a document in one cell, in an order that does not matter."""
+        separator = self.choices.columns.label_separator
+        return in_one_cell(self.sets[place], separator) if separator else self.labels[place]
 
     def _odd(self) -> list[Odd]:
         """What looks out of place, most documents first; the language that most documents are in is not odd."""

@@ -6,16 +6,18 @@ from pathlib import Path
 
 import numpy as np
 
-from upsort.core.arrays import Floats, Ints
+from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.terms import strongest_terms
 from upsort.core.judging.cross_validation import judge_by_folds
-from upsort.core.judging.suspects import find_suspects
+from upsort.core.judging.suspects import expected_wrong, find_suspects, find_wrong_sets
+from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Classifier, Plan
 from upsort.core.text.cleaning import cleaner
+from upsort.core.text.labels import in_one_cell
 from upsort.files.by_name import ByName, together
 from upsort.files.documents import LABELLED, Reader
 from upsort.files.resources import resources_for
@@ -58,7 +60,7 @@ class Suspect:
 class SuspectsResult:
     """Most suspicious first. expected: how many of them are wrong, with a 95 % interval. noise: the share of wrong ones among the
     documents of each label. kinds: of the classifiers that judged. judged: documents that were held out at all. kept: how copies
-    and groups were kept on one side."""
+    and groups were kept on one side. of_sets: whether documents may have several labels; all of them are then meant."""
 
     suspects: list[Suspect]
     expected: tuple[float, float, float]
@@ -67,6 +69,7 @@ class SuspectsResult:
     documents: int
     judged: int
     kept: Kept
+    of_sets: bool = False
 
 
 def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
@@ -76,24 +79,24 @@ def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
     ready = prepared(corpus, work.plan, corpus.only_answer("suspects"))
     documents, method = ready.documents, corpus.method_of(work.plan)
     judged, told, kinds = _told(ready, method)
-    found = find_suspects(documents.labels[judged], told, how.most)
+    found = _found(documents, judged, told, how.most, work.plan)
     whole, seen = train_sorter(documents, method)
     listed: list[Suspect] = []
     of_row: dict[int, Suspect] = {}
     for at, place in enumerate(judged[found.places].tolist()):
         row = int(ready.rows[place])
-        own, rather = int(documents.labels[place]), int(found.rather[at])
         begin, end = seen.matrix.indptr[place : place + 2].tolist()
         values = (seen.matrix.indices[begin:end], seen.matrix.data[begin:end])
+        pulled_to, pulled_from = found.pulled[at]
         suspect = Suspect(
             reference=corpus.marks.ids[row],
             text=corpus.texts[row],
-            label=documents.names[own],
-            rather=documents.names[rather],
+            label=found.labels[at],
+            rather=found.rather[at],
             own=float(found.own[at]),
             other=float(found.other[at]),
             wrong=float(found.wrong[at]),
-            pulled_by=strongest_terms(whole, values, rather, own)[:_PULLS],
+            pulled_by=strongest_terms(whole, values, pulled_to, pulled_from)[:_PULLS] if pulled_to is not None else (),
         )
         listed.append(suspect)
         of_row[row] = suspect
@@ -101,12 +104,66 @@ def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
         _write(work.inputs, work.plan, how.output, of_row)
     return SuspectsResult(
         suspects=listed,
-        expected=found.expected,
+        expected=expected_wrong(found.wrong),
         noise=dict(zip(documents.names, found.noise.tolist(), strict=True)),
         kinds=kinds,
         documents=documents.documents,
         judged=judged.size,
         kept=ready.kept,
+        of_sets=documents.sets is not None,
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Found:
+    """What is suspicious, one entry a document. pulled: the label that its terms speak for, and the one they speak against; None
+    where there is no such one."""
+
+    places: Ints
+    labels: list[str]
+    rather: list[str]
+    own: Floats
+    other: Floats
+    wrong: Floats
+    noise: Floats
+    pulled: list[tuple[int | None, int | None]]
+
+
+def _found(documents: Labelled, judged: Ints, told: list[Floats], most: int | None, plan: Plan) -> _Found:
+    names = documents.names
+    if documents.sets is None:
+        found = find_suspects(documents.labels[judged], told, most)
+        own = documents.labels[judged[found.places]].tolist()
+        return _Found(
+            places=found.places,
+            labels=[names[label] for label in own],
+            rather=[names[label] for label in found.rather.tolist()],
+            own=found.own,
+            other=found.other,
+            wrong=found.wrong,
+            noise=found.noise,
+            pulled=list(zip(found.rather.tolist(), own, strict=True)),
+        )
+    sets = find_wrong_sets(documents.sets[judged], told, most)
+
+    def cells(held: Bools) -> list[str]:
+        return [
+            in_one_cell((name for name, has in zip(names, row, strict=True) if has), plan.columns.label_separator)
+            for row in held.tolist()
+        ]
+
+    wanting = sets.rather[np.arange(sets.places.size), sets.turned]
+    return _Found(
+        places=sets.places,
+        labels=cells(documents.sets[judged[sets.places]]),
+        rather=cells(sets.rather),
+        own=sets.own,
+        other=sets.other,
+        wrong=sets.wrong,
+        noise=sets.noise,
+        pulled=[
+            (label if more else None, None) for label, more in zip(sets.turned.tolist(), wanting.tolist(), strict=True)
+        ],
     )
 
 

@@ -10,8 +10,16 @@ import numpy as np
 from upsort.core.arrays import Bools, Floats
 from upsort.core.classifiers.families import settled
 from upsort.core.errors import UsageProblem
-from upsort.core.features.vocabulary import label_document_frequencies
-from upsort.core.insight.comparing_terms import Often, TermCounts, associations, how_often, log_odds, rarest_in
+from upsort.core.features.vocabulary import document_frequencies, label_document_frequencies, total_counts
+from upsort.core.insight.comparing_terms import (
+    Everywhere,
+    Often,
+    TermCounts,
+    associations,
+    how_often,
+    log_odds,
+    rarest_in,
+)
 from upsort.core.insight.terms import leanings, weights_of
 from upsort.core.learning.apart import Split, represent
 from upsort.core.learning.labelled import Labelled
@@ -88,7 +96,17 @@ class Evidence:
 def of_sorter(sorter: Sorter) -> Evidence:
     """What a sorter knows of its terms; counts are of documents."""
     frequency = sorter.trained.label_document_frequency
-    counts = TermCounts(sorter.space.terms, frequency.astype(np.float64), frequency, sorter.trained.label_documents)
+    everywhere = None
+    if sorter.thresholds is not None:
+        holding = sorter.space.document_frequency
+        everywhere = Everywhere(holding.astype(np.float64), holding, sorter.trained.documents)
+    counts = TermCounts(
+        terms=sorter.space.terms,
+        by_label=frequency.astype(np.float64),
+        documents=frequency,
+        label_documents=sorter.trained.label_documents,
+        everywhere=everywhere,
+    )
     weights = leanings(weights_of(sorter)) if sorter.classifier.rule is not None else None
     return Evidence(
         labels=sorter.labels, counts=counts, weights=weights, stable=None, full_forms=dict(sorter.resources.full_forms)
@@ -103,13 +121,13 @@ def of_corpus(work: Work, with_folds: bool = False) -> Evidence:
     seen = represent(documents, settled(work.plan).features, corpus.resources)
     kept = documents.measured.counts.tocsc()[:, seen.kept].tocsr()
     k = len(documents.names)
-    own = np.eye(k)[documents.labels]
-    frequency = label_document_frequencies(kept, documents.labels, k)
+    frequency = label_document_frequencies(kept, documents.labels, k, documents.sets)
     counts = TermCounts(
-        seen.space.terms[: seen.space.counted],
-        np.asarray(kept.T @ own, dtype=np.float64),
-        frequency,
-        np.bincount(documents.labels, minlength=k).astype(np.int64),
+        terms=seen.space.terms[: seen.space.counted],
+        by_label=np.asarray(kept.T @ documents.own.astype(np.float64), dtype=np.float64),
+        documents=frequency,
+        label_documents=documents.label_documents,
+        everywhere=Everywhere(total_counts(kept).astype(np.float64), document_frequencies(kept), documents.documents),
     )
     weights = stable = None
     sorter, _ = train_sorter(documents, method, seen)
@@ -183,10 +201,10 @@ def _of_pair(evidence: Evidence, pair: tuple[str, str]) -> Evidence:
     return Evidence(
         labels=pair,
         counts=TermCounts(
-            [counts.terms[row] for row in rows.tolist()],
-            counts.by_label[chosen],
-            counts.documents[chosen],
-            counts.label_documents[columns],
+            terms=[counts.terms[row] for row in rows.tolist()],
+            by_label=counts.by_label[chosen],
+            documents=counts.documents[chosen],
+            label_documents=counts.label_documents[columns],
         ),
         weights=weights - weights[:, ::-1] if weights is not None else None,
         stable=evidence.stable[chosen] if evidence.stable is not None else None,
@@ -226,7 +244,7 @@ def _leaning(evidence: Evidence, values: Floats, z: Floats | None, row: int, col
         value=float(values[row, column]),
         z=float(z[row, column]) if z is not None else None,
         documents=int(documents[column]),
-        others=int(documents.sum() - documents[column]),
+        others=int(evidence.counts.whole.holding[row] - documents[column]),
         stable=bool(evidence.stable[row, column]) if evidence.stable is not None else None,
     )
 
@@ -248,7 +266,7 @@ def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
     """Write the figures into `folder`, which is made: bars for each label, and frequency against leaning for each."""
     make_folder(folder)
     written = []
-    totals = result.counts.documents.sum(axis=1)
+    totals = result.counts.whole.holding
     names = file_names(result.labels)
     for number, (label, name) in enumerate(zip(result.labels, names, strict=True)):
         if label not in result.speaking_for:

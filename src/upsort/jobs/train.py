@@ -110,7 +110,7 @@ def _answer(answer: Answer, method: Method, name: str, check: bool) -> AnswerRes
     sorter, _ = train_sorter(documents, method)
     seconds["training"] = time.perf_counter() - began
     held_out = _on_inner_folds(sorter) if check else None
-    if check and held_out is None and documents.sets is None:
+    if check and held_out is None:
         began = time.perf_counter()
         held_out = _quick_check(documents, method)
         seconds["check"] = time.perf_counter() - began
@@ -142,6 +142,6 @@ def _quick_check(documents: Labelled, method: Method) -> Checked | None:
         found = outcome_of(documents, split, method.for_labels())
     except DataProblem:  # four in five may be too few to learn from, where all are enough
         return None
-    right = (found.sorted_as == documents.labels[found.held_out]).astype(np.float64)
+    right = documents.right(found.held_out, found.sorted_as, found.sets).astype(np.float64)
     sample = Sample.of(found.held_out, 1, documents.groups)
     return Checked(share_of(right, np.ones(right.size), sample), sample.groups)

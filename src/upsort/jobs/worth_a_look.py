@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from upsort.core import plan
 from upsort.core.lists import quoted
 from upsort.core.text.languages import NAMES, WITHOUT_SPACES
+from upsort.files.documents import separator_option
 from upsort.jobs.survey import IN_ANOTHER, SAME_NAME, SurveyResult
 
 _MOST = 5
@@ -53,6 +54,14 @@ def worth_a_look(
             f"{alike:,} documents are copies of another ({copies.exact:,} exact, {copies.near:,} near): when one is trained on "
             "and the other judged, the result looks better than it is.",
             f"{gather} --drop copies,near-copies -o clean.csv",
+        )
+    if result.separator:
+        option = separator_option(result.separator)
+        add(
+            3 * result.documents,
+            f"Cells of column {columns.label!r} seem to hold several labels.",
+            f"{survey} {option}",
+            f"So with every command ({option}), or in the plan: columns.label_separator={result.separator!r}.",
         )
     if result.spoken.code and result.spoken.code != result.language:
         add(

@@ -121,12 +121,40 @@ class Costs(TypedDict):
 
 
 @closed
+class MissedTogether(TypedDict):
+    """Documents that have two labels and were given neither."""
+
+    labels: Annotated[list[str], told("the two")]
+    documents: Count
+    of: Annotated[Count, told("documents that have both")]
+
+
+@closed
+class GivenInstead(TypedDict):
+    """Documents that miss one label and were given another wrongly."""
+
+    missed: str
+    given: str
+    documents: Count
+    of: Annotated[int, told("documents that have the missed label")]
+
+
+@closed
+class LabelSets(TypedDict):
+    """Which labels go wrong together, where cells hold several."""
+
+    missed_together: list[MissedTogether]
+    given_instead: list[GivenInstead]
+
+
+@closed
 class Judgement(TypedDict):
     """Everything measured of decisions."""
 
     accuracy: Rate
     baseline: Baseline
     macro_f1: Rate
+    micro_f1: NotRequired[Annotated[Rate, told("of all labels together, where cells hold several")]]
     balanced_accuracy: NotRequired[Rate]
     macro_precision: NotRequired[Rate]
     weighted_f1: NotRequired[Rate]
@@ -148,8 +176,10 @@ class Judgement(TypedDict):
     groups: Annotated[int | None, told("of documents that belong together; null where all stand alone")]
     labels: dict[str, LabelJudged]
     confusion: Annotated[
-        dict[str, dict[str, Count]], told("documents by true label and by the label they were sorted as")
+        dict[str, dict[str, Count]],
+        told("documents by true label and by the label they were sorted as; empty for sets"),
     ]
+    label_sets: LabelSets | None
     areas: NotRequired[dict[str, Areas]]
     own_probability: NotRequired[dict[str, OwnProbability]]
     calibration_error: NotRequired[float | None]

@@ -135,7 +135,7 @@ def _row(one: Compared, margin: float, by: Measure | None, best_called: str, lef
         *(value_and_interval(by, chosen) if by is not None and chosen is not None else ()),
         percent(one.result.overall.accuracy.value),
         interval(one.result.overall.accuracy),
-        f"{one.result.probability.log_loss.value or 0:.3f}",
+        f"{one.result.probability.log_loss.value or 0:.3f}" if one.result.probability is not None else "–",
         percent(one.training),
         *(_of_decided(one) if left else ()),
         standing(one, margin) if behind else best_called,

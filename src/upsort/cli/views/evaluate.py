@@ -52,6 +52,7 @@ from upsort.cli.wording import (
 from upsort.core.judging.intervals import Rate
 from upsort.core.judging.measure import Evidence
 from upsort.core.judging.measure_list import rates_of
+from upsort.core.judging.measures import Judgement, LabelSets
 from upsort.files.sorter_loading import load_sorters
 from upsort.jobs.decisions import deciding
 from upsort.jobs.evaluate import Wanted, evaluate
@@ -239,10 +240,13 @@ def show_labels(evidence: Evidence, view: View, shares: str = "") -> None:
         judgement = undecided.judgement
         view.say("Of the decided documents alone:")
     view.table(
-        label_columns(undecided is not None),
+        label_columns(undecided is not None, judgement.sets is not None),
         label_rows(judgement, undecided.by_label if undecided is not None else None),
     )
     view.say()
+    if judgement.sets is not None:
+        _show_sets(judgement, judgement.sets, view)
+        return
     many = len(judgement.labels) > _MOST_CONFUSED
     where = Where.PIPED if many else Where.EVERYWHERE
     if shares:
@@ -257,6 +261,23 @@ def show_labels(evidence: Evidence, view: View, shares: str = "") -> None:
         return
     for line in confusions_told(judgement):
         view.say(line)
+
+
+def _show_sets(judgement: Judgement, sets: LabelSets, view: View) -> None:
+    """Which labels go wrong, and which together."""
+    for line in confusions_told(judgement):
+        view.say(line)
+    if not sets.missed_together:
+        return
+    view.say()
+    view.say("Missed together:")
+    view.table(
+        (col.name("label"), col.name("and"), col.count("documents missing both"), col.count("of")),
+        [
+            (one.first, one.second, number(one.documents), number(one.of))
+            for one in sets.missed_together[:_MOST_CONFUSED]
+        ],
+    )
 
 
 def show_measures(evidence: Evidence, labels: Sequence[str], view: View, whole: bool) -> None:

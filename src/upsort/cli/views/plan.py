@@ -13,6 +13,7 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import cleaner
+from upsort.files.documents import separator_in
 from upsort.files.plan_file import DEFAULT_NAME, LETTERS
 from upsort.files.plan_keys import Declared, declared_keys, idle_keys, source_keys
 from upsort.files.plan_text import plan_text, value_text
@@ -43,6 +44,11 @@ def run(options: PlanOptions, console: Console) -> Exit:
     plan = completed(plan, inputs, "welcome", console)
     tell_idle(options, [plan], console)
     plan, found = _in_its_language(plan, options, inputs)
+    if separator := separator_in(inputs, plan.columns):
+        plan = replace(plan, columns=replace(plan.columns, label_separator=separator))
+        found.append(
+            f"Cells of {plan.columns.label!r} seem to hold several labels: columns.label_separator={separator!r}."
+        )
     with replacing_text(output) as stream:
         stream.write(plan_text(plan))
     view = View({"written": str(output), "plan": asdict(plan)})

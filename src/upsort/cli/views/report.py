@@ -52,7 +52,7 @@ def run(options: ReportOptions, console: Console) -> Exit:
         against=against_told(one.judgement),
         confused=confusions_told(one.judgement),
         advice=advice(one, suspects),
-        label_heads=[column.name for column in label_columns()],
+        label_heads=[column.name for column in label_columns(sets=one.judgement.sets is not None)],
         label_rows=label_rows(one.judgement),
         measures=measure_rows(one.evidence),
         remarks=[

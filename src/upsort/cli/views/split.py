@@ -27,7 +27,7 @@ def run(options: SplitOptions, console: Console) -> Exit:
     aside_file = Path(options.set_aside) if options.set_aside else folder / "set-aside.csv"
     with SetAside(aside_file) as aside:
         result = split(Work(inputs=inputs, plan=plan, aside=aside), options.hold_out, folder)
-    training, held_out = result.training_labels.total(), result.held_out_labels.total()
+    training, held_out = result.training_rows, result.held_out_rows
     view = View(
         {
             "training": {"file": str(result.training), "documents": training},
@@ -76,7 +76,8 @@ def _tell(result: SplitResult, plan: Plan, share: float, view: View) -> None:
     if result.undated:
         view.say(f"{result.undated:,} rows have no date; they are in neither part, but set aside.")
     if result.far:
+        why = "Rows that belong together cannot be divided"
+        if plan.columns.label_separator:
+            why = "A row goes to one part with all of its labels, copies and groups as well"
         told = ", ".join(f"{label or 'all rows'} {percent(held)}" for label, held in result.far.items())
-        view.warn(
-            f"held out are not {percent(share)} of each label: {told}. Rows that belong together cannot be divided."
-        )
+        view.warn(f"held out are not {percent(share)} of each label: {told}. {why}.")

@@ -69,19 +69,26 @@ def _show_labels(result: SurveyResult, view: View) -> None:
     view.say(f"{result.documents:,} documents, {result.distinct_terms:,} distinct terms. {_language(result)}".rstrip())
     if not result.labels:
         return
-    labelled = sum(count for _, count in result.labels)
+    labelled = result.documents - result.unlabelled
     most = result.labels[0][1]
     view.say()
     view.table(
         (col.name("label"), col.count("documents"), col.share("share"), col.bar()),
         [(label, count, percent(count / labelled), bar(count / most, 24)) for label, count in result.labels],
     )
+    if result.several:
+        view.say(f"{result.several:,} documents have several labels and count at each.")
     label, count = result.labels[0]
     least = result.labels[-1]
-    view.say(
-        f"Always answering {label!r} would be right for {percent(count / labelled)}: that is the accuracy to beat. "
-        f"It has {count / least[1]:.1f} times the documents of the rarest label, {least[0]!r}."
-    )
+    if result.several:
+        view.say(
+            f"The commonest, {label!r}, has {count / least[1]:.1f} times the documents of the rarest, {least[0]!r}."
+        )
+    else:
+        view.say(
+            f"Always answering {label!r} would be right for {percent(count / labelled)}: that is the accuracy to beat. "
+            f"It has {count / least[1]:.1f} times the documents of the rarest label, {least[0]!r}."
+        )
     if result.unlabelled:
         view.say(f"{result.unlabelled:,} documents have no label.")
 
@@ -288,7 +295,7 @@ def _find(options: SurveyOptions, word: str, inputs: Inputs, plan: Plan) -> View
 
 
 def _as_json(result: SurveyResult, findings: Sequence[Finding]) -> dict[str, Any]:
-    labelled = sum(count for _, count in result.labels)
+    labelled = max(result.documents - result.unlabelled, 1)
     whole = asdict(result)
     del whole["lengths"]
     whole["labels"] = {label: {"documents": count, "share": count / labelled} for label, count in result.labels}

@@ -67,7 +67,7 @@ def run(options: SuspectsOptions, console: Console) -> Exit:
                     one.reference,
                     one.label,
                     f"{one.own:.3f}",
-                    one.rather,
+                    one.rather or "(none)",
                     f"{one.other:.3f}",
                     f"{one.wrong:.3f}",
                     ", ".join(one.pulled_by),

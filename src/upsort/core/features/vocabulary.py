@@ -1,6 +1,6 @@
 """Which terms are kept, and the feature space they span. Both are learned from training documents alone."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -8,7 +8,7 @@ import numpy as np
 from scipy.sparse import csr_array, hstack
 
 from upsort.core import plan
-from upsort.core.arrays import Floats, Ints, Places
+from upsort.core.arrays import Bools, Floats, Ints, Places
 from upsort.core.errors import DataProblem
 from upsort.core.features import association, weighting
 from upsort.core.features.beside import Beside, Cells, learn_beside
@@ -69,7 +69,9 @@ class FeatureSpace:
 
     @cached_property
     def _log_count_ratios(self) -> Floats:
-        return weighting.log_count_ratios(self.label_document_frequency[: self.counted])
+        return weighting.log_count_ratios(
+            self.label_document_frequency[: self.counted], self.document_frequency[: self.counted]
+        )
 
     def weigh(self, counts: csr_array) -> csr_array:
         """Counts of this space's terms of the text, (n, counted), to weights of the same shape, float64."""
@@ -184,20 +186,23 @@ def learn_space(
     labels: Ints | None = None,
     n_labels: int = 0,
     vocabulary: frozenset[str] = frozenset(),
+    sets: Bools | None = None,
 ) -> tuple[FeatureSpace, Places]:
     """Choose the terms within the bounds of `settings`.
 
     measured: the training documents, with all their terms. labels: (n,) numbers below n_labels; needed to choose by
-    association. vocabulary: the terms to keep, whatever the bounds, where there are any.
+    association. vocabulary: the terms to keep, whatever the bounds, where there are any. sets: (n, n_labels) where documents may
+    have several labels; `labels` then tells nothing.
     Returns the space and (n_kept,) the kept columns of the counts, in order.
     Raises DataProblem when the bounds leave no term.
     """
     counts, terms = measured.counts, measured.terms
     documents = counts.shape[0]
     frequency = document_frequencies(counts)
-    by_label = label_document_frequencies(counts, labels, n_labels)
+    by_label = label_document_frequencies(counts, labels, n_labels, sets)
     totals = frequency if settings.weighting == "presence" else total_counts(counts)
     sizes = np.bincount(labels, minlength=n_labels) if labels is not None else np.zeros(0, dtype=np.int64)
+    sizes = np.asarray(sets.sum(axis=0)) if sets is not None else sizes
     statistics = TermStatistics(
         terms=terms,
         frequency=frequency,
@@ -221,13 +226,16 @@ def learn_space(
         settings=settings,
         hashed=hashed,
     )
-    return _with_columns(space, measured, kept, labels, n_labels), kept
+    return _with_columns(
+        space, measured, kept, lambda held: label_document_frequencies(held, labels, n_labels, sets)
+    ), kept
 
 
 def _with_columns(
-    space: FeatureSpace, measured: Measured, kept: Places, labels: Ints | None, n_labels: int
+    space: FeatureSpace, measured: Measured, kept: Places, by_label: Callable[[csr_array], Ints]
 ) -> FeatureSpace:
-    """The same space with word vectors and the columns beside the text, where there are any."""
+    """The same space with word vectors and the columns beside the text, where there are any. by_label: in how many documents of
+    each label each column of a matrix stands."""
     vectors = measured.vectors.only(kept.astype(np.int64)) if measured.vectors is not None else None
     if vectors is None and not measured.cells.width:
         return space
@@ -252,17 +260,19 @@ def _with_columns(
     return replace(
         space,
         document_frequency=np.concatenate((space.document_frequency, document_frequencies(added))),
-        label_document_frequency=np.concatenate(
-            (space.label_document_frequency, label_document_frequencies(added, labels, n_labels))
-        ),
+        label_document_frequency=np.concatenate((space.label_document_frequency, by_label(added))),
     )
 
 
-def label_document_frequencies(counts: csr_array, labels: Ints | None, n_labels: int) -> Ints:
-    """(n_terms, n_labels) in how many documents of each label each term stands."""
+def label_document_frequencies(
+    counts: csr_array, labels: Ints | None, n_labels: int, sets: Bools | None = None
+) -> Ints:
+    """(n_terms, n_labels) in how many documents of each label each term stands. sets: as in `learn_space`."""
     if labels is None or n_labels == 0:
         return np.zeros((counts.shape[1], 0), dtype=np.int64)
     held = csr_array((np.ones(counts.nnz, dtype=np.int8), counts.indices, counts.indptr), shape=counts.shape)
+    if sets is not None:
+        return np.rint(held.T @ sets.astype(np.float64)).astype(np.int64)
     return np.rint(group_sums(held, labels, n_labels, np.ones(labels.size))).astype(np.int64)
 
 
@@ -272,9 +282,9 @@ def _merit(statistics: TermStatistics, kept: Places, settings: plan.Features) ->
         return statistics.totals[kept].astype(np.float64)
     with_term = statistics.by_label[kept].astype(np.float64)
     label_sizes = statistics.label_documents.astype(np.float64)
-    others_with = with_term.sum(axis=1, keepdims=True) - with_term
+    others_with = statistics.frequency[kept, None] - with_term
     without = label_sizes - with_term
-    others_without = label_sizes.sum() - label_sizes - others_with
+    others_without = statistics.documents - label_sizes - others_with
     measure = association.chi_square if settings.choose_by == "chi-square" else association.mutual_information
     strongest: Floats = measure(with_term, others_with, without, others_without).max(axis=1)
     return strongest

@@ -116,14 +116,14 @@ def bm25(counts: csr_array, idf: Floats, mean_length: float, k: float, b: float)
     return csr_array((data, counts.indices, counts.indptr), shape=counts.shape)
 
 
-def log_count_ratios(label_document_frequency: Ints) -> Floats:
+def log_count_ratios(label_document_frequency: Ints, document_frequency: Ints) -> Floats:
     """(n_terms,) the largest log-count ratio of each term over the labels.
 
-    label_document_frequency: (n_terms, k), in how many documents of each label each term stands. With p the label's counts
-    plus 1 divided by their sum, and q the same for all other labels: ln(p / q).
+    label_document_frequency: (n_terms, k), in how many documents of each label each term stands; document_frequency: (n_terms,)
+    of all. With p the label's counts plus 1 divided by their sum, and q the same for all documents without it: ln(p / q).
     """
     own = label_document_frequency + 1.0
-    others = label_document_frequency.sum(axis=1, keepdims=True) - label_document_frequency + 1.0
+    others = document_frequency[:, None] - label_document_frequency + 1.0
     ratios: Floats = np.log(own / own.sum(axis=0)) - np.log(others / others.sum(axis=0))
     largest: Floats = np.abs(ratios).max(axis=1)
     return largest

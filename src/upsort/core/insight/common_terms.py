@@ -34,29 +34,43 @@ class TermTally:
         self._numbers: dict[str, int] = {}
         self._labels: dict[str, int] = {}
         self._documents: list[int] = []
-        self._table = np.zeros((1024, 4), dtype=np.int32)
+        self._table = np.zeros(
+            (1024, 4), dtype=np.int32
+        )  # the first column counts all documents, the others those of a label
 
-    def add(self, tokens: Tokens, labels: Sequence[str], once: Places) -> None:
-        """Count the documents of a block. labels: one a document, empty for none. once: `first_in_document` of the tokens."""
-        of_label = np.array([self._labels.setdefault(label, len(self._labels)) for label in labels], dtype=np.int64)
-        self._documents += [0] * (len(self._labels) - len(self._documents))
-        for number in of_label.tolist():
-            self._documents[number] += 1
+    def add(self, tokens: Tokens, labels: Sequence[Sequence[str]], once: Places) -> None:
+        """Count the documents of a block. labels: of each document. once: `first_in_document` of the tokens."""
+        columns = [
+            [0, *(self._labels.setdefault(label, len(self._labels) + 1) for label in dict.fromkeys(held))]
+            for held in labels
+        ]
+        self._documents += [0] * (len(self._labels) + 1 - len(self._documents))
+        column = np.array([number for numbers in columns for number in numbers], dtype=np.int64)
+        for number, times in enumerate(np.bincount(column, minlength=len(self._documents)).tolist()):
+            self._documents[number] += times
         numbers = np.array(
             [self._numbers.setdefault(word, len(self._numbers)) for word in tokens.words], dtype=np.int64
         )
         self._grow()
         if not tokens.words:
             return
-        owner = np.repeat(np.arange(of_label.size), np.diff(tokens.starts))
-        width, k = len(tokens.words), len(self._labels)
-        cells = np.bincount(tokens.codes[once].astype(np.int64) * k + of_label[owner[once]], minlength=width * k)
+        owner = np.repeat(np.arange(len(columns)), np.diff(tokens.starts))[once]
+        width, k = len(tokens.words), len(self._documents)
+        # Each token of a document counts in each of the document's columns.
+        held = np.array([len(one) for one in columns], dtype=np.int64)
+        start = np.cumsum(held) - held
+        times = held[owner]
+        within = np.arange(int(times.sum())) - np.repeat(np.cumsum(times) - times, times)
+        code = np.repeat(tokens.codes[once].astype(np.int64), times)
+        cells = np.bincount(code * k + column[np.repeat(start[owner], times) + within], minlength=width * k)
         self._table[numbers, :k] += cells.reshape(width, k).astype(np.int32)
 
     def _grow(self) -> None:
         rows, columns = self._table.shape
-        if len(self._numbers) > rows or len(self._labels) > columns:
-            grown = np.zeros((max(rows, 2 * len(self._numbers)), max(columns, 2 * len(self._labels))), dtype=np.int32)
+        if len(self._numbers) > rows or len(self._documents) > columns:
+            grown = np.zeros(
+                (max(rows, 2 * len(self._numbers)), max(columns, 2 * len(self._documents))), dtype=np.int32
+            )
             grown[:rows, :columns] = self._table
             self._table = grown
 
@@ -67,19 +81,15 @@ class TermTally:
 
     def commonest(self, most: int, without: frozenset[str] = frozenset()) -> list[CommonTerm]:
         """The terms in most documents, all labels together; ties by term."""
-        return self._ranked(self._frequencies().sum(axis=1), most, without)
+        return self._ranked(self._frequencies()[:, 0], most, without)
 
     def commonest_by_label(self, most: int, without: frozenset[str] = frozenset()) -> dict[str, list[CommonTerm]]:
         """The same for each label."""
         table = self._frequencies()
-        return {
-            label: self._ranked(table[:, number], most, without)
-            for label, number in sorted(self._labels.items())
-            if label
-        }
+        return {label: self._ranked(table[:, number], most, without) for label, number in sorted(self._labels.items())}
 
     def _frequencies(self) -> Ints:
-        return self._table[: len(self._numbers), : len(self._labels)].astype(np.int64)
+        return self._table[: len(self._numbers), : len(self._documents)].astype(np.int64)
 
     def _ranked(self, frequency: Ints, most: int, without: frozenset[str]) -> list[CommonTerm]:
         words = list(self._numbers)
@@ -93,17 +103,16 @@ class TermTally:
         return [self._described(words[place], place, int(frequency[place])) for place in ordered]
 
     def _described(self, term: str, place: int, documents: int) -> CommonTerm:
-        counts = self._table[place, : len(self._labels)].astype(float)
+        counts = self._table[place, : len(self._documents)].astype(float)
         totals = np.array(self._documents, dtype=float)
-        share = float(counts.sum() / totals.sum())
-        named = [number for label, number in self._labels.items() if label]
-        if len(named) < 2:
+        share = float(counts[0] / totals[0])
+        if len(self._labels) < 2:
             return CommonTerm(term=term, documents=documents, label="", share_in_label=share, share=share)
-        best = max(named, key=lambda number: (counts[number] / totals[number], -number))
+        best = max(self._labels.values(), key=lambda number: (counts[number] / totals[number], -number))
         return CommonTerm(
             term=term,
             documents=documents,
-            label=list(self._labels)[best],
+            label=list(self._labels)[best - 1],
             share_in_label=float(counts[best] / totals[best]),
             share=share,
             leans=self._leans(counts, totals, best),
@@ -111,10 +120,10 @@ class TermTally:
 
     def _leans(self, counts: Floats, totals: Floats, label: int) -> bool:
         """Whether a term, in (k,) counts of (k,) documents, is in more of a label's than of all others' beyond chance."""
-        n, m = float(totals[label]), float(totals.sum() - totals[label])
-        pooled = float(counts.sum() / totals.sum())
+        n, m = float(totals[label]), float(totals[0] - totals[label])
+        pooled = float(counts[0] / totals[0])
         spread = sqrt(pooled * (1.0 - pooled) * (1.0 / n + 1.0 / m)) if n and m else 0.0
         if not spread:
             return False
-        z = (float(counts[label]) / n - float(counts.sum() - counts[label]) / m) / spread
+        z = (float(counts[label]) / n - float(counts[0] - counts[label]) / m) / spread
         return z > float(-ndtri(_RISK / max(self.distinct, 1)))

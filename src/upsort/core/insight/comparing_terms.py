@@ -20,17 +20,34 @@ from upsort.core.judging.intervals import Z_95
 PRIOR = 500.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TermCounts:
     """by_label: (n_terms, k) counts of each term in each label. documents: (n_terms, k) documents of each label with it.
 
-    label_documents: (k,).
+    label_documents: (k,). everywhere: the same of all documents, where they may have several labels.
     """
 
     terms: list[str]
     by_label: Floats
     documents: Ints
     label_documents: Ints
+    everywhere: "Everywhere | None" = None
+
+    @property
+    def whole(self) -> "Everywhere":
+        """What stands in all documents."""
+        if self.everywhere is not None:
+            return self.everywhere
+        return Everywhere(self.by_label.sum(axis=1), self.documents.sum(axis=1), int(self.label_documents.sum()))
+
+
+@dataclass(frozen=True)
+class Everywhere:
+    """counts, holding: (n_terms,) how often each term stands in all documents, and in how many. documents: how many there are."""
+
+    counts: Floats
+    holding: Ints
+    documents: int
 
 
 def log_odds(counts: TermCounts, prior: float = PRIOR) -> tuple[Floats, Floats]:
@@ -38,7 +55,7 @@ def log_odds(counts: TermCounts, prior: float = PRIOR) -> tuple[Floats, Floats]:
     y = counts.by_label
     if len(counts.terms) == 1:  # its odds are endless everywhere
         return np.zeros_like(y), np.zeros_like(y)
-    whole = y.sum(axis=1, keepdims=True)
+    whole = counts.whole.counts[:, None]
     alpha = prior * whole / max(float(whole.sum()), 1.0)
     others = whole - y
     n, n_others = y.sum(axis=0), others.sum(axis=0)
@@ -53,11 +70,11 @@ def associations(counts: TermCounts, way: str) -> Floats:
     """(n_terms, k) chi-square or mutual information, negative where the term speaks against the label."""
     with_term = counts.documents.astype(np.float64)
     sizes = counts.label_documents.astype(np.float64)
-    others_with = with_term.sum(axis=1, keepdims=True) - with_term
-    without, others_without = sizes - with_term, sizes.sum() - sizes - others_with
+    others_with = counts.whole.holding[:, None] - with_term
+    without, others_without = sizes - with_term, counts.whole.documents - sizes - others_with
     measure = association.chi_square if way == "chi-square" else association.mutual_information
     values: Floats = measure(with_term, others_with, without, others_without)
-    more = with_term * (sizes.sum() - sizes) > others_with * sizes
+    more = with_term * (counts.whole.documents - sizes) > others_with * sizes
     signed: Floats = np.where(more, values, -values)
     return signed
 

@@ -54,7 +54,7 @@ def informative_terms(sorter: Sorter, top: int) -> dict[str, list[LabelTerm]]:
     """For each label its `top` terms with the highest leaning, highest first; ties by term."""
     leaning = leanings(weights_of(sorter))
     frequency = sorter.trained.label_document_frequency
-    totals = frequency.sum(axis=1)
+    totals = sorter.space.document_frequency
     found = {}
     for number, label in enumerate(sorter.labels):
         order = np.argsort(-leaning[:, number], kind="stable")[:top].tolist()

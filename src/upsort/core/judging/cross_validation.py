@@ -4,11 +4,12 @@ The text is counted once for all folds. Everything that is learned (vocabulary, 
 learned by `protocol.outcome` from the rows of each fold's training side, from nothing.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from upsort.core.arrays import Floats, Ints
+from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.judging.costs import Costing, Priced, costing
 from upsort.core.judging.intervals import Rate, of_known, share_of
 from upsort.core.judging.measure import Evidence
@@ -16,6 +17,7 @@ from upsort.core.judging.measures import Decided, Judgement, judge
 from upsort.core.judging.probability_measures import ProbabilityMeasures, judge_probabilities
 from upsort.core.judging.protocol import Outcome, Parts, outcome
 from upsort.core.judging.sample import Sample
+from upsort.core.judging.set_measures import DecidedSets, judge_sets
 from upsort.core.judging.undecided import Undecided, undecided_of
 from upsort.core.learning.decision import cost_table
 from upsort.core.learning.labelled import Labelled
@@ -38,18 +40,21 @@ class FoldResult:
 class CrossValidation:
     """All folds.
 
-    judged: (m,) the documents that were held out, fold by fold. fold: (m,) in which. sorted_as, probabilities: (m,) and (m, k)
-    the label number each was given and the probabilities, by a sorter that never saw it. sample: which documents those are.
-    costs: of the decisions, where there is a table of them. undecided: where the plan leaves documents so.
+    judged: (m,) the documents that were held out, fold by fold. fold: (m,) in which. sorted_as, sets, probabilities: (m,), (m, k)
+    and (m, k) the label number each was given, the labels where it may have several, and the probabilities, by a sorter that
+    never saw it. right: (m,) which were given their own. sample: which documents those are. probability: None where documents may
+    have several labels. costs: of the decisions, where there is a table of them. undecided: where the plan leaves documents so.
     """
 
     overall: Judgement
-    probability: ProbabilityMeasures
+    probability: ProbabilityMeasures | None
     folds: tuple[FoldResult, ...]
     judged: Ints
     fold: Ints
     sorted_as: Ints
+    sets: Bools | None
     probabilities: Floats
+    right: Bools
     sample: Sample
     costs: Costing | None = None
     undecided: Undecided | None = None
@@ -68,12 +73,10 @@ class CrossValidation:
         """The accuracy of each fold."""
         return [fold.accuracy.value or 0.0 for fold in self.folds]
 
-    def right(self, labels: Ints) -> Ints:
-        """(n,) how often each of the judged documents was given its own label, in the order of their places. labels: of all."""
-        mine = (self.sorted_as == labels[self.judged]).astype(np.float64)
-        return np.rint(np.bincount(self.sample.document, weights=mine, minlength=self.sample.documents)).astype(
-            np.int64
-        )
+    def times_right(self) -> Ints:
+        """(n,) how often each of the judged documents was given its own label, in the order of their places."""
+        mine = np.bincount(self.sample.document, weights=self.right.astype(np.float64), minlength=self.sample.documents)
+        return np.rint(mine).astype(np.int64)
 
 
 def judge_by_folds(parts: Parts, method: Method, repeats: int = 1, costs: Costs | None = None) -> CrossValidation:
@@ -87,33 +90,60 @@ def judge_by_folds(parts: Parts, method: Method, repeats: int = 1, costs: Costs 
     probabilities = np.concatenate([found.probabilities for found in outcomes])
     majority = np.concatenate([np.full(found.held_out.size, found.majority) for found in outcomes])
     sample = Sample.of(judged, repeats, documents.groups)
-    true = documents.labels[judged]
+    sets = _together([found.sets for found in outcomes])
+    right = documents.right(judged, sorted_as, sets)
     alone = all(found.held_out.size == 1 for found in outcomes)
     if (
         alone
     ):  # without a document its own label is often no longer the commonest, which would tell against the baseline
-        majority = np.full(judged.size, np.bincount(documents.labels).argmax())
-    decided = Decided(
-        true=true,
-        sorted_as=sorted_as,
-        labels=names,
-        majority=names[majority[0]] if np.unique(majority).size == 1 else "",
-        baseline=np.asarray(majority == true),
-        sample=sample,
-        majority_in_training=not alone,
-    )
+        majority = np.full(judged.size, documents.label_documents.argmax())
+    commonest = names[majority[0]] if np.unique(majority).size == 1 else ""
+    probability, undecided, spent = None, None, None
+    if documents.sets is not None and sets is not None:
+        decided_sets = DecidedSets(
+            own=documents.sets[judged],
+            given=sets,
+            labels=names,
+            majority=commonest,
+            baseline=documents.right(judged, majority, documents.only_label(majority)),
+            sample=sample,
+        )
+        overall = judge_sets(decided_sets, plan.judge.beta)
+    else:
+        true = documents.labels[judged]
+        decided = Decided(
+            true=true,
+            sorted_as=sorted_as,
+            labels=names,
+            majority=commonest,
+            baseline=np.asarray(majority == true),
+            sample=sample,
+            majority_in_training=not alone,
+        )
+        overall = judge(decided, plan.judge.beta)
+        probability = judge_probabilities(true, probabilities, sorted_as, sample)
+        undecided = undecided_of(decided, np.concatenate([found.undecided for found in outcomes]), plan.judge.beta)
+        spent = _costs(decided, probabilities, costs if costs is not None else method.costs)
     return CrossValidation(
-        overall=judge(decided, plan.judge.beta),
-        probability=judge_probabilities(true, probabilities, sorted_as, sample),
+        overall=overall,
+        probability=probability,
         folds=tuple(_fold(found, documents) for found in outcomes),
         judged=judged,
         fold=np.concatenate([np.full(found.held_out.size, number) for number, found in enumerate(outcomes)]),
         sorted_as=sorted_as,
+        sets=sets,
         probabilities=probabilities,
+        right=right,
         sample=sample,
-        undecided=undecided_of(decided, np.concatenate([found.undecided for found in outcomes]), plan.judge.beta),
-        costs=_costs(decided, probabilities, costs if costs is not None else method.costs),
+        undecided=undecided,
+        costs=spent,
     )
+
+
+def _together(sets: Sequence[Bools | None]) -> Bools | None:
+    """The labels given on all splits, where documents may have several."""
+    found = [one for one in sets if one is not None]
+    return np.concatenate(found) if found else None
 
 
 def _costs(decided: Decided, probabilities: Floats, costs: Costs | None) -> Costing | None:
@@ -133,11 +163,14 @@ def _costs(decided: Decided, probabilities: Floats, costs: Costs | None) -> Cost
 
 
 def _fold(found: Outcome, documents: Labelled) -> FoldResult:
-    sorter, own = found.sorter, documents.labels[found.held_out]
-    sample, every = Sample.of(found.held_out, 1, documents.groups), np.ones(own.size)
+    sorter, rows = found.sorter, found.held_out
+    sample, every = Sample.of(rows, 1, documents.groups), np.ones(rows.size)
+    right = documents.right(rows, found.sorted_as, found.sets)
+    majority = np.full(rows.size, found.majority)
+    baseline = documents.right(rows, majority, documents.only_label(majority))
     return FoldResult(
-        accuracy=share_of((found.sorted_as == own).astype(np.float64), every, sample),
-        baseline=share_of((own == found.majority).astype(np.float64), every, sample),
+        accuracy=share_of(right.astype(np.float64), every, sample),
+        baseline=share_of(baseline.astype(np.float64), every, sample),
         training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
         terms=len(sorter.space.terms),
         reached=sorter.trained.ended.reached,

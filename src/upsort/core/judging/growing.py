@@ -34,7 +34,7 @@ def grown(parts: Parts, method: Method) -> Grown:
         drawn = split.training[shuffled(split.training.size, plan.judge.seed + number, keys)]
         for share in SHARES:
             members = np.sort(drawn[: max(round(share * drawn.size), 1)])
-            if np.unique(documents.labels[members]).size < 2:
+            if documents.few_labels(members):
                 continue
             least = min(plan.features.in_at_least, max(1, members.size // 50))  # tiny parts would be left without terms
             tried = replace(method, plan=replace(plan, features=replace(plan.features, in_at_least=least)))

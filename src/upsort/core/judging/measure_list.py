@@ -42,6 +42,13 @@ MEASURES: dict[str, Measure] = {
             leading=True,
         ),
         Measure(
+            key="micro_f1",
+            name="F1 of all labels together",
+            told="where cells hold several labels: F1 of all documents' labels counted together",
+            of=_whole("micro_f1"),
+            leading=True,
+        ),
+        Measure(
             key="balanced_accuracy",
             name="balanced accuracy",
             told="the mean of the labels' recall",

@@ -45,6 +45,16 @@ class LabelMeasures:
     sorted_as: float
     right: float
 
+    @property
+    def missed(self) -> float:
+        """Documents that have it and were not sorted as it."""
+        return whole_or_mean(self.documents - self.right)
+
+    @property
+    def false(self) -> float:
+        """Documents that were sorted as it and do not have it."""
+        return whole_or_mean(self.sorted_as - self.right)
+
 
 @dataclass(frozen=True)
 class Confusion:
@@ -56,6 +66,25 @@ class Confusion:
     of: int
 
 
+@dataclass(frozen=True)
+class MissedTogether:
+    """Documents that have two labels and were given neither, and how many have both."""
+
+    first: str
+    second: str
+    documents: float
+    of: float
+
+
+@dataclass(frozen=True)
+class LabelSets:
+    """Which labels go wrong together, where documents may have several. given_instead: documents that miss a label and were given
+    another wrongly. Most documents first; all counts are means over the repeats."""
+
+    missed_together: tuple[MissedTogether, ...]
+    given_instead: tuple[Confusion, ...]
+
+
 @dataclass(frozen=True, kw_only=True)
 class Judgement:
     """All measures of one set of decisions.
@@ -65,7 +94,8 @@ class Judgement:
     majority_in_training: whether that was the commonest label of training; otherwise it is that of all documents.
     against_baseline: the p value of the exact paired test of the two. others: further measures by name. repeats: how often each
     document was judged; all counts are means over them. groups: how many groups of documents that belong together there are; None
-    where all stand alone.
+    where all stand alone. sets: where documents may have several labels; a document is then right with all of its labels and no
+    other, and the table is empty.
     """
 
     labels: tuple[str, ...]
@@ -80,6 +110,7 @@ class Judgement:
     per_label: tuple[LabelMeasures, ...]
     repeats: int = 1
     groups: int | None = None
+    sets: LabelSets | None = None
 
     @property
     def above_baseline(self) -> bool | None:
@@ -90,6 +121,8 @@ class Judgement:
 
     def confusions(self, most: int) -> list[Confusion]:
         """The most frequent pairs of a true label and a wrong one, most documents first."""
+        if self.sets is not None:
+            return list(self.sets.given_instead[:most])
         wrong = self.table.copy()
         np.fill_diagonal(wrong, 0)
         places = np.argsort(-wrong.reshape(-1), kind="stable")[:most].tolist()
@@ -141,13 +174,14 @@ def judge(decided: Decided, beta: float = 1.0) -> Judgement:
         majority_in_training=decided.majority_in_training,
         macro_f1=whole.pop("macro_f1"),
         others=whole,
-        per_label=tuple(_of_label(decided, number, beta) for number in range(k)),
+        per_label=tuple(label_measures(decided, number, beta) for number in range(k)),
         repeats=sample.repeats,
         groups=sample.groups if sample.group is not None else None,
     )
 
 
-def _of_label(decided: Decided, number: int, beta: float) -> LabelMeasures:
+def label_measures(decided: Decided, number: int, beta: float) -> LabelMeasures:
+    """The measures of one label."""
     sample = decided.sample
     has, got = (decided.true == number).astype(np.float64), (decided.sorted_as == number).astype(np.float64)
     documents = float(has.sum()) / sample.repeats

@@ -24,20 +24,22 @@ from upsort.core.text.resources import Resources
 class Outcome:
     """What a sorter that was trained on one side of a split says of the other; m documents held out, k labels in the corpus.
 
-    held_out: (m,) places of documents. sorted_as: (m,) label numbers of the corpus. probabilities: (m, k), 0 for labels that the
-    training side lacks. undecided: (m,) which are left so. majority: the number of the commonest label of the training side.
+    held_out: (m,) places of documents. sorted_as: (m,) label numbers of the corpus. sets: (m, k) the labels given, where
+    documents may have several. probabilities: (m, k), 0 for labels that the training side lacks. undecided: (m,) which are left
+    so. majority: the number of the commonest label of the training side.
     """
 
     sorter: Sorter
     held_out: Ints
     sorted_as: Ints
+    sets: Bools | None
     probabilities: Floats
     undecided: Bools
     majority: int
 
     def right(self, documents: Labelled) -> int:
-        """How many of the held-out documents were given their own label."""
-        return int((self.sorted_as == documents.labels[self.held_out]).sum())
+        """How many of the held-out documents were given their own label, or their own labels and no other."""
+        return int(documents.right(self.held_out, self.sorted_as, self.sets).sum())
 
 
 class Parts:
@@ -65,6 +67,7 @@ def outcome(parts: Parts, number: int, method: Method) -> Outcome:
         sorter=sorter,
         held_out=apart.held_out,
         sorted_as=apart.in_corpus[decisions.best],
+        sets=apart.in_all_labels(decisions.sets) > 0 if decisions.sets is not None else None,
         probabilities=apart.in_all_labels(decisions.probabilities),
         undecided=decisions.undecided if decisions.undecided is not None else np.zeros(apart.held_out.size, dtype=bool),
         majority=int(apart.in_corpus[sorter.majority]),

@@ -74,7 +74,7 @@ def splits(documents: Labelled, settings: Judge, order: Order | None = None) -> 
     found = []
     for repeat in range(settings.repeats):
         seed = settings.seed + repeat
-        fold = folds_of(documents.labels, settings.folds, seed, documents.groups, documents.keys)
+        fold = folds_of(documents.dealt, settings.folds, seed)
         found += [
             Split(np.flatnonzero(fold != number), np.flatnonzero(fold == number)) for number in range(settings.folds)
         ]
@@ -84,9 +84,11 @@ def splits(documents: Labelled, settings: Judge, order: Order | None = None) -> 
 def hold_out(documents: Labelled, share: float, seed: int) -> Bools:
     """(n,) which documents are held out: about `share` of each label's, at least one on either side, groups whole.
 
-    Raises DataProblem for a label all of whose documents would be on one side.
+    Raises DataProblem for a label all of whose documents would be on one side, unless documents may have several.
     """
-    sizes = np.bincount(documents.labels, minlength=len(documents.names))
+    if documents.sets is not None:
+        return held_out_of(documents.dealt, share, seed)
+    sizes = documents.label_documents
     lone = [repr(name) for name, size in zip(documents.names, sizes.tolist(), strict=True) if size == 1]
     if lone:
         raise DataProblem(
@@ -94,7 +96,7 @@ def hold_out(documents: Labelled, share: float, seed: int) -> Bools:
             "Leave out or merge the small labels, or add documents of them.",
         )
     _check_groups(documents)
-    return held_out_of(documents.labels, share, seed, documents.groups, documents.keys)
+    return held_out_of(documents.dealt, share, seed)
 
 
 def latest(dates: Floats, share: float, groups: Ints | None) -> tuple[Bools, Bools]:
@@ -124,8 +126,15 @@ def _check(settings: Judge, given: bool) -> None:
 
 
 def _check_folds(documents: Labelled, folds: int) -> None:
-    names, sizes = documents.names, np.bincount(documents.labels, minlength=len(documents.names))
+    names, sizes = documents.names, documents.label_documents
     small = [number for number in range(len(names)) if 0 < sizes[number] < folds]
+    if documents.sets is not None:  # a label that a fold lacks is no reason not to judge the others
+        small = []
+        if documents.documents < folds:
+            raise DataProblem(
+                f"{folds} folds need at least {folds} documents; there are {documents.documents}.",
+                "Give more documents.",
+            )
     if small:
         scarce = ", ".join(f"{names[number]!r} has {sizes[number]}" for number in small[:5])
         fewest = int(sizes[small].min())
@@ -144,7 +153,7 @@ def _check_folds(documents: Labelled, folds: int) -> None:
 
 def _check_groups(documents: Labelled) -> None:
     """Raises DataProblem for a label whose documents all belong together."""
-    if documents.groups is None:
+    if documents.groups is None or documents.sets is not None:
         return
     k = len(documents.names)
     _, group = np.unique(documents.groups, return_inverse=True)

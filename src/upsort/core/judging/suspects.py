@@ -22,7 +22,7 @@ from math import sqrt
 import numpy as np
 from scipy.optimize import minimize_scalar
 
-from upsort.core.arrays import Floats, Ints
+from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.judging.intervals import Z_95
 
 _ROUNDS = 60
@@ -47,8 +47,7 @@ class Suspects:
     @property
     def expected(self) -> tuple[float, float, float]:
         """How many of them are wrong, with a 95 % interval."""
-        value, half = float(self.wrong.sum()), Z_95 * sqrt(float((self.wrong * (1.0 - self.wrong)).sum()))
-        return value, max(value - half, 0.0), min(value + half, float(self.wrong.size))
+        return expected_wrong(self.wrong)
 
 
 def find_suspects(labels: Ints, told: Sequence[Floats], most: int | None = None) -> Suspects:
@@ -73,6 +72,61 @@ def find_suspects(labels: Ints, told: Sequence[Floats], most: int | None = None)
         wrong=wrong[places],
         noise=np.bincount(labels, weights=wrong, minlength=k) / sizes,
     )
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetSuspects:
+    """places: (m,) documents, most suspicious first. rather: (m, k) the labels they had better have. turned: (m,) the label that
+    is most probably wrong there, or wanting. own, other: (m,) the probabilities of the own set and of the other, and wrong: (m,)
+    that some label is wrong or wanting, labels taken as independent. noise: (k,) the share of wrong ones among the documents that
+    have each label."""
+
+    places: Ints
+    rather: Bools
+    turned: Ints
+    own: Floats
+    other: Floats
+    wrong: Floats
+    noise: Floats
+
+
+def find_wrong_sets(own: Bools, told: Sequence[Floats], most: int | None = None) -> SetSuspects:
+    """The same where documents may have several labels: each label is a question of yes and no, and
+    all are taken together to tell how many are wrong.
+
+    own: (n, k). told: (n, k) of each classifier, the probability of each label. most: see `find_suspects`.
+    """
+    n, k = own.shape
+    questions = own.reshape(-1).astype(np.int64)
+    probabilities = _together(questions, [np.column_stack((1.0 - one.reshape(-1), one.reshape(-1))) for one in told])
+    wrong = wrong_labels(questions, probabilities).reshape(n, k)
+    chance = probabilities[:, 1].reshape(n, k)
+    anywhere = 1.0 - np.prod(1.0 - wrong, axis=1)
+    turned = wrong.argmax(axis=1)
+    flipped = wrong >= _LIKELY
+    flipped[np.arange(n), turned] = True
+    rather = own ^ flipped
+    order = np.argsort(-anywhere, kind="stable")
+    places = order[anywhere[order] >= _LIKELY] if most is None else order[:most]
+
+    def probability(sets: Bools) -> Floats:
+        return np.asarray(np.prod(np.where(sets, chance, 1.0 - chance), axis=1)[places])
+
+    return SetSuspects(
+        places=places,
+        rather=rather[places],
+        turned=turned[places],
+        own=probability(own),
+        other=probability(rather),
+        wrong=anywhere[places],
+        noise=(wrong * own).sum(axis=0) / np.maximum(own.sum(axis=0), 1),
+    )
+
+
+def expected_wrong(wrong: Floats) -> tuple[float, float, float]:
+    """How many of a list are wrong, with a 95 % interval. wrong: the probability of each."""
+    value, half = float(wrong.sum()), Z_95 * sqrt(float((wrong * (1.0 - wrong)).sum()))
+    return value, max(value - half, 0.0), min(value + half, float(wrong.size))
 
 
 def _together(labels: Ints, told: Sequence[Floats]) -> Floats:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Floats, Ints, Places
+from upsort.core.arrays import Bools, Floats, Ints, Places
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.features.measured import Measured
 from upsort.core.features.vocabulary import FeatureSpace, known_words, learn_space, total_counts
@@ -39,7 +39,9 @@ class Represented:
 def represent(documents: Labelled, features: Features, resources: Resources) -> Represented:
     """Learn the feature space from training documents. features: settled."""
     measured = documents.measured
-    space, kept = learn_space(measured, features, documents.labels, len(documents.names), resources.vocabulary)
+    space, kept = learn_space(
+        measured, features, documents.labels, len(documents.names), resources.vocabulary, documents.sets
+    )
     return Represented(space, kept, space.matrix(only_columns(measured.counts, kept), measured.cells))
 
 
@@ -61,7 +63,7 @@ class Apart:
     in_corpus: Ints
     labels: int
 
-    def in_all_labels(self, values: Floats, missing: Floats | float = 0.0) -> Floats:
+    def in_all_labels(self, values: Floats | Bools, missing: Floats | float = 0.0) -> Floats:
         """(m, k′) values of the part's labels as (m, k) of the corpus's. missing: of labels that the part lacks."""
         whole = np.empty((len(values), self.labels))
         whole[:] = np.reshape(missing, (-1, 1))

@@ -5,13 +5,17 @@ The order in which documents are dealt hangs on the seed and on what each docume
 shuffled rows are dealt alike. Groups of several documents come first, the largest first, each to the part where the squared
 distances from the wanted counts (of each label, and of all) grow least; exchanges among them follow as long as one brings the
 counts nearer. Documents that stand alone then even out, label by label, by the divisor method of Sainte-Laguë: a part has the
-more claim on the next document the smaller (held + 1/2) / share is.
+more claim on the next document the smaller (held + 1/2) / share is. Where documents have several labels, the rarest label is
+dealt first, then the rarest of what is left (Sechidis, Tsoumakas & Vlahavas 2011), documents of the same labels one after the
+other.
 """
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import xxhash
+from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats, Ints, Keys
 
@@ -56,31 +60,49 @@ def _mixed(numbers: Keys) -> Keys:
     return numbers ^ (numbers >> np.uint64(31))
 
 
-def deal(labels: Ints, shares: Floats, seed: int, groups: Ints | None = None, keys: Keys | None = None) -> Ints:
+@dataclass(frozen=True, kw_only=True)
+class Dealt:
+    """n documents to be dealt. labels: (n,) numbers from 0. groups: (n,) documents of one number come into one part. keys: see
+    `document_keys`. sets: (n, k) where documents may have several labels or none; the labels then tell nothing."""
+
+    labels: Ints
+    groups: Ints | None = None
+    keys: Keys | None = None
+    sets: Bools | None = None
+
+
+def deal(documents: Dealt, shares: Floats, seed: int) -> Ints:
     """(n,) the part, 0 to parts − 1, of each document.
 
-    labels: (n,) numbers from 0. shares: (parts,) that sum to 1, the share of each label wanted in each part. groups: (n,)
-    documents of one number come into one part. keys: see `document_keys`. A label that two groups have stands in two parts.
+    shares: (parts,) that sum to 1, the share of each label wanted in each part. A label that two groups have stands in two parts.
     """
-    order = shuffled(labels.size, seed, keys)
+    labels, groups = documents.labels, documents.groups
+    order = shuffled(labels.size, seed, documents.keys)
     group = _numbered(groups if groups is not None else np.arange(labels.size), order)
-    k = int(labels.max(initial=-1)) + 1
-    content = np.bincount(group * k + labels, minlength=(int(group.max(initial=-1)) + 1) * k).reshape(-1, k)
-    dealing = _Dealing(content, shares)
+    g = int(group.max(initial=-1)) + 1
+    if documents.sets is not None:
+        member = csr_array(
+            (np.ones(labels.size, dtype=np.int64), (group, np.arange(labels.size))), shape=(g, labels.size)
+        )
+        content = np.asarray(member @ documents.sets.astype(np.int64))
+    else:
+        k = int(labels.max(initial=-1)) + 1
+        content = np.bincount(group * k + labels, minlength=g * k).reshape(-1, k)
+    dealing = _Dealing(content, np.bincount(group, minlength=g), shares)
     dealing.several()
     dealing.alone()
     dealing.spread()
     return dealing.part[group]
 
 
-def folds_of(labels: Ints, folds: int, seed: int, groups: Ints | None = None, keys: Keys | None = None) -> Ints:
+def folds_of(documents: Dealt, folds: int, seed: int) -> Ints:
     """(n,) the fold, 0 to folds − 1, of each document: `deal` to parts of equal shares."""
-    return deal(labels, np.full(folds, 1.0 / folds), seed, groups, keys)
+    return deal(documents, np.full(folds, 1.0 / folds), seed)
 
 
-def held_out_of(labels: Ints, share: float, seed: int, groups: Ints | None = None, keys: Keys | None = None) -> Bools:
+def held_out_of(documents: Dealt, share: float, seed: int) -> Bools:
     """(n,) which documents are held out: `deal` to a part of that share and the rest."""
-    held: Bools = np.asarray(deal(labels, np.array([share, 1.0 - share]), seed, groups, keys) == 0)
+    held: Bools = np.asarray(deal(documents, np.array([share, 1.0 - share]), seed) == 0)
     return held
 
 
@@ -95,11 +117,12 @@ def _numbered(groups: Ints, order: Ints) -> Ints:
 
 
 class _Dealing:
-    """The state of one deal. content: (g, k) documents of each label in each group. part: (g,) −1 while not dealt."""
+    """The state of one deal. content: (g, k) documents of each label in each group; sizes: (g,) of all. part: (g,) −1 while not
+    dealt."""
 
-    def __init__(self, content: Ints, shares: Floats) -> None:
+    def __init__(self, content: Ints, sizes: Ints, shares: Floats) -> None:
         self.shares = shares
-        self.content = np.column_stack((content, content.sum(axis=1)))  # the last column counts all
+        self.content = np.column_stack((content, sizes))
         self.part = np.full(len(content), -1, dtype=np.int64)
         self.held = np.zeros((shares.size, self.content.shape[1]))
         self.weights = 1.0 / np.maximum(self.content.sum(axis=0), 1)
@@ -110,7 +133,7 @@ class _Dealing:
         several = np.flatnonzero(self.sizes > 1)
         several = several[np.argsort(-self.sizes[several], kind="stable")]
         goal = self.shares[:, None] * self.content.sum(axis=0)
-        pure = (self.content[:, :-1] > 0).sum(axis=1) == 1
+        pure = self._of_one_label() & (self.content[:, :-1].max(axis=1, initial=0) == self.sizes)
         for size in np.unique(self.sizes[several])[::-1].tolist():
             same = several[self.sizes[several] == size]
             for number in same[~pure[same]].tolist():
@@ -124,9 +147,23 @@ class _Dealing:
     def alone(self) -> None:
         """Deal the documents that stand alone, so that they even out what the groups left uneven."""
         alone = np.flatnonzero(self.sizes == 1)
-        label_of = self.content[alone, :-1].argmax(axis=1)
-        for label in np.unique(label_of).tolist():
-            self._fill(alone[label_of == label], label, 1)
+        if self._of_one_label()[alone].all():
+            label_of = self.content[alone, :-1].argmax(axis=1)
+            for label in np.unique(label_of).tolist():
+                self._fill(alone[label_of == label], label, 1)
+            return
+        alone = alone[np.lexsort(self.content[alone, :-1].T)]
+        while (left := alone[self.part[alone] < 0]).size:
+            times = self.content[left, :-1].sum(axis=0)
+            if not times.any():
+                self._fill(left, -1, 1)  # those without a label
+                return
+            rarest = int(np.argmin(np.where(times > 0, times, times.max() + 1)))
+            self._fill(left[self.content[left, rarest] > 0], rarest, 1)
+
+    def _of_one_label(self) -> Bools:
+        """(g,) which groups hold one label alone."""
+        return np.asarray((self.content[:, :-1] > 0).sum(axis=1) == 1)
 
     def spread(self) -> None:
         """See to it that a label of two groups or more stands in two parts."""

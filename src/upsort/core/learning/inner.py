@@ -46,11 +46,11 @@ class Dealing:
 
 def dealt_splits(documents: Labelled, folds: int, seed: int) -> list[Split]:
     """As many splits as folds, those left out whose training side or held-out side could not be used."""
-    fold = folds_of(documents.labels, folds, seed, documents.groups, documents.keys)
+    fold = folds_of(documents.dealt, folds, seed)
     found = []
     for number in range(folds):
         split = Split(np.flatnonzero(fold != number), np.flatnonzero(fold == number))
-        if split.held_out.size and np.unique(documents.labels[split.training]).size >= min(2, len(documents.names)):
+        if split.held_out.size and not (documents.few_labels(split.training) and len(documents.names) > 1):
             found.append(split)
     return found
 

@@ -8,6 +8,7 @@ import numpy as np
 from upsort.core.arrays import Bools, Floats, Ints, Keys
 from upsort.core.errors import DataProblem
 from upsort.core.features.measured import Measured
+from upsort.core.learning.dealing import Dealt
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -32,6 +33,50 @@ class Labelled:
         """Number of documents."""
         return int(self.labels.size)
 
+    @property
+    def own(self) -> Bools:
+        """(n, k) which labels each document has."""
+        if self.sets is not None:
+            return self.sets
+        own: Bools = self.labels[:, None] == np.arange(len(self.names))
+        return own
+
+    @property
+    def label_documents(self) -> Ints:
+        """(k,) how many documents have each label."""
+        if self.sets is not None:
+            return np.asarray(self.sets.sum(axis=0), dtype=np.int64)
+        return np.bincount(self.labels, minlength=len(self.names)).astype(np.int64)
+
+    @property
+    def dealt(self) -> Dealt:
+        """What dealing them hangs on."""
+        return Dealt(labels=self.labels, groups=self.groups, keys=self.keys, sets=self.sets)
+
+    def few_labels(self, rows: Ints | None = None) -> bool:
+        """Whether some documents, or all, have too few labels to learn from: fewer than two, or none where they may have
+        several."""
+        chosen = slice(None) if rows is None else rows
+        if self.sets is not None:
+            return not self.sets[chosen].any()
+        return np.unique(self.labels[chosen]).size < 2
+
+    def right(self, rows: Ints, sorted_as: Ints, sets: Bools | None) -> Bools:
+        """(m,) whether each of some documents was given its own label, or its own labels and no other.
+
+        rows: (m,) places. sorted_as: (m,) label numbers. sets: (m, k) labels given, where documents may have several.
+        """
+        if self.sets is not None and sets is not None:
+            return np.asarray((sets == self.sets[rows]).all(axis=1))
+        return np.asarray(sorted_as == self.labels[rows])
+
+    def only_label(self, labels: Ints) -> Bools | None:
+        """(m, k) the sets that hold one label each, where documents may have several. labels: (m,) numbers."""
+        if self.sets is None:
+            return None
+        found: Bools = labels[:, None] == np.arange(len(self.names))
+        return found
+
     def rows(self, chosen: Bools | Ints) -> "Labelled":
         """Some of the documents."""
         return replace(
@@ -46,8 +91,8 @@ class Labelled:
 
     def present(self) -> "Labelled":
         """The same documents, labels that none of them has left out. Raises DataProblem for fewer than two labels."""
-        held = np.flatnonzero(self.sets.any(axis=0)) if self.sets is not None else np.unique(self.labels)
-        if held.size < (1 if self.sets is not None else 2):
+        held = np.flatnonzero(self.label_documents)
+        if self.few_labels():
             found = f"only {self.names[int(held[0])]!r}" if held.size else "none"
             raise DataProblem(
                 f"A sorter needs at least two labels; the documents have {found}.",

@@ -27,6 +27,7 @@ from upsort.core.learning.reserve import Reserve
 from upsort.core.names import listed
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.labels import in_one_cell
 from upsort.core.text.resources import Resources
 from upsort.core.text.tokeniser import Tokens
 
@@ -273,8 +274,7 @@ class Sorter:
 
     def joined(self, labels: Iterable[str]) -> str:
         """A set of labels as one cell: sorted, with the plan's separator between them."""
-        separator = self.plan.columns.label_separator
-        return (f"{separator} " if separator.strip() else separator).join(sorted(labels))
+        return in_one_cell(labels, self.plan.columns.label_separator)
 
     def cells(self, documents: Documents) -> Cells:
         """The columns beside the text, in the order of training. Raises DataProblem where there are others."""

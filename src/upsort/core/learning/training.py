@@ -4,7 +4,6 @@ from dataclasses import replace
 
 import numpy as np
 
-from upsort.core.arrays import Ints
 from upsort.core.classifiers import families
 from upsort.core.errors import UsageProblem
 from upsort.core.features.vocabulary import known_words, total_counts
@@ -41,7 +40,7 @@ def train_sorter(documents: Labelled, method: Method, seen: Represented | None =
     if found.undecided_below is not None:
         plan = replace(plan, decide=replace(plan.decide, undecided_below=found.undecided_below))
     trained = Trained(
-        label_documents=_label_documents(documents),
+        label_documents=documents.label_documents,
         label_document_frequency=seen.space.label_document_frequency,
         documents=documents.documents,
         right=None,
@@ -91,15 +90,8 @@ def _check(documents: Labelled, plan: Plan) -> None:
         )
 
 
-def _label_documents(documents: Labelled) -> Ints:
-    if documents.sets is not None:
-        return np.asarray(documents.sets.sum(axis=0), dtype=np.int64)
-    return np.bincount(documents.labels, minlength=len(documents.names)).astype(np.int64)
-
-
 def _right(sorter: Sorter, documents: Labelled, seen: Represented) -> int:
     """How many of its own documents it gets right, deciding as it decides about others."""
     decisions = sorter.decide_rows(seen.matrix)
-    if documents.sets is not None and decisions.sets is not None:
-        return int((decisions.sets == documents.sets).all(axis=1).sum())
-    return int((decisions.best == documents.labels).sum())
+    everyone = np.arange(documents.documents)
+    return int(documents.right(everyone, decisions.best, decisions.sets).sum())

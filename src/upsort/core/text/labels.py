@@ -2,7 +2,7 @@
 
 import re
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from upsort.core.text.lowercase import lower
 
@@ -14,6 +14,16 @@ def mapped(label: str, relabel: Mapping[str, str], fold_case: bool, language: st
     label = label.strip()
     folded = lower(label, language) if fold_case else label
     return relabel.get(label, relabel.get(folded, folded))
+
+
+def labels_in(cell: str, separator: str) -> set[str]:
+    """The labels in a cell that may hold several."""
+    return {label for part in cell.split(separator) if (label := part.strip())}
+
+
+def in_one_cell(labels: Iterable[str], separator: str) -> str:
+    """A set of labels as one cell: sorted, with the separator between them."""
+    return (f"{separator} " if separator.strip() else separator).join(sorted(labels))
 
 
 def spellings(labels: Counter[str]) -> list[list[tuple[str, int]]]:
