@@ -120,7 +120,7 @@ def worth_a_look(
         add(result.documents * 0.03, f"Length alone tells {share} of the difference between labels (of the variance of the "
             "logarithm of words): is that real, or how the data came about?", f"{survey} --figures figures")  # fmt: skip
     if result.unlabelled and result.labels:
-        add(result.unlabelled, f"{result.unlabelled:,} documents have no label; training sets them aside.",
+        add(result.unlabelled, f"{result.unlabelled:,} documents are without a label; training sets such rows aside.",
             f"{survey} --where label= --show 3")  # fmt: skip
     if result.empty:
         add(result.empty, f"{result.empty:,} rows have no text; every command sets them aside.",

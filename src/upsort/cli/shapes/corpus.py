@@ -70,6 +70,13 @@ class Survey(Result):
     terms_by_label: dict[str, list[dict[str, Any]]]
     terms_by_label_with_stop_words: dict[str, list[dict[str, Any]]]
     columns: list[dict[str, Any]]
+    spoken: Annotated[
+        str | None, told("the code of the language that the texts seem to be in; null where it is not known")
+    ]
+    script: Annotated[str | None, told("the script, where the language is not known by it")]
+    broken: Annotated[str, told("the first broken characters, where there are any")]
+    several: Annotated[int, told("documents of several labels, which count at each")]
+    separator: Annotated[str, told("what seems to separate the labels of a cell, where nobody says so")]
     worth_a_look: list[Finding]
 
 

@@ -66,6 +66,8 @@ class LabelJudged(TypedDict):
     documents: Annotated[Count, told("documents that have it")]
     sorted_as: Annotated[Count, told("documents that were sorted as it")]
     right: Annotated[Count, told("documents that have it and were sorted as it")]
+    missed: Annotated[Count, told("documents that have it and were not sorted as it")]
+    false: Annotated[Count, told("documents that were sorted as it and do not have it")]
     precision: Rate
     recall: Rate
     f1: Rate

@@ -63,6 +63,7 @@ COMMAND = Command(
         Clash("--show", (*_WHOLE, "--language"), "it shows single documents alone"),
         Clash("--where", _WHOLE, "it picks single documents"),
         Need("--figure-kind", ("--figures",)),
+        Need("--as-written", ("--find",)),
         Need("--seed", ("--show", "--where")),
     ),
     options=SurveyOptions,
