@@ -150,8 +150,21 @@ class Clean:
     stop_words_keep: Annotated[Names, key("words that are no stop words after all")] = ()
     drop_negations: Annotated[bool, key("whether no, not, never … are stop words too")] = False
     stemmer: Annotated[
-        Literal["", "porter", "porter2", "german", "french"],
-        key("porter, porter2, german or french; empty: the language's own"),
+        Literal[
+            "",
+            "porter",
+            "porter2",
+            "german",
+            "french",
+            "italian",
+            "spanish",
+            "portuguese",
+            "dutch",
+            "swedish",
+            "russian",
+            "turkish",
+        ],
+        key("porter, porter2, or a language by its English name; empty: that of clean.language"),
     ] = ""
     lemma_file: Annotated[str, key("a table form<TAB>lemma, or a .conllu file; empty: English rules")] = ""
     lemma_part: Annotated[

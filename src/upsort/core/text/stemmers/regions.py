@@ -21,3 +21,21 @@ def longest_suffix(word: str, suffixes: tuple[str, ...]) -> str:
 def longest_first(text: str) -> tuple[str, ...]:
     """Suffixes written in one line, longest first."""
     return tuple(sorted(text.split(), key=lambda suffix: (-len(suffix), suffix)))
+
+
+def after_second_vowel(word: str, vowels: str) -> int:
+    """Where the region RV of Spanish, Italian and Portuguese begins: after the vowel that follows a consonant in second place,
+    after the consonant that follows two vowels, or after the third letter; the end where there is none such."""
+    if len(word) < 3:
+        return len(word)
+    if word[1] not in vowels:
+        return next((place + 1 for place in range(2, len(word)) if word[place] in vowels), len(word))
+    if word[0] in vowels:
+        return next((place + 1 for place in range(2, len(word)) if word[place] not in vowels), len(word))
+    return 3
+
+
+def without(word: str, suffixes: tuple[str, ...], region: int) -> str:
+    """The word without the longest of the suffixes that it ends in, where that lies in a region; `suffixes` are longest first."""
+    suffix = longest_suffix(word, suffixes)
+    return word[: len(word) - len(suffix)] if suffix and len(word) - len(suffix) >= region else word
