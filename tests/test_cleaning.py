@@ -44,7 +44,7 @@ def words(steps: tuple[str, ...], text: str, **choices: object) -> list[str]:
 def text_step(name: str, settings: Clean) -> TextStep:
     on_text = STEPS[name].on_text
     assert on_text is not None
-    return on_text(settings)
+    return on_text(settings, Resources())
 
 
 @pytest.mark.parametrize("name", STEPS)
@@ -224,7 +224,7 @@ def test_the_order_of_the_steps_is_what_runs(program: Program) -> None:
         (("--steps=lower,stemm",), "Nearest values: stem"),
         (("--steps=stem,links",), "Put links before stem"),
         (('--set=clean.replace=[["/a(b/", ""]]', "--steps=replace"), "a(b"),
-        (("--set=clean.stemmer=dutch",), "clean.stemmer cannot be 'dutch'"),
+        (("--set=clean.stemmer=finnish",), "clean.stemmer cannot be 'finnish'"),
         (("--most-changed-by=stem",), "is none of the steps"),
     ],
 )

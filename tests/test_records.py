@@ -175,7 +175,7 @@ def test_a_step_that_sees_no_case_gives_the_same_in_lower_case(name: str, text: 
     if step.sees_case:
         return
     assert step.on_text is not None
-    work = step.on_text(Clean())
+    work = step.on_text(Clean(), Resources())
     assert work.apply(text).lower() == work.apply(text.lower()).lower()
 
 

@@ -136,13 +136,20 @@ class Clean:
     tags: Annotated[OrMarker, key("the same for #tags")] = "keep"
     numbers: Annotated[
         Literal["drop", "keep", "marker", "shape"],
-        key("drop, keep, marker, or shape: <year>, <price>, <phone>, <number>"),
+        key("drop, keep, marker, or shape: <year>, <date>, <price>, <phone>, <isbn>, <number>"),
     ] = "drop"
     emoji: Annotated[Literal["drop", "keep"], key("keep (as terms such as <smile>) or drop")] = "keep"
     replace: Annotated[
         tuple[tuple[str, str], ...],
-        key('pairs of old and new text, for example [["_", " "], ["/colou?r/", "colour"]]'),
+        key(
+            'pairs of an old word and a new one, or a pattern between slashes: [["u", "you"], ["/colou?r/", "colour"]]'
+        ),
     ] = ()
+    replace_file: Annotated[str, key("a table old<TAB>new of words to be replaced: slang, abbreviations")] = ""
+    keep: Annotated[
+        Names, key('text that stays one token, as it is written: ["C++", ".NET"]; text with signs in any case')
+    ] = ()
+    keep_file: Annotated[str, key("a list of such text, one a line")] = ""
     tokens_by: Annotated[str, key("a regular expression for tokens in place of the word rules")] = ""
     token_lengths: Annotated[tuple[int, int], key("least and most characters of a token; 0: no bound")] = (1, 0)
     stop_words_file: Annotated[str, key("a list of stop words in place of the language's")] = ""

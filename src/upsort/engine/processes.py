@@ -19,6 +19,7 @@ from upsort.core.arrays import Codes
 from upsort.core.plan import Clean
 from upsort.core.sparse import narrow
 from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.resources import Resources
 from upsort.core.text.tokeniser import Tokens
 from upsort.core.text.word_memory import WordMemory
 
@@ -128,11 +129,12 @@ class _PartsCut:
         return _Cut(os.getpid(), known, replace(tokens, words=tokens.words[known:], codes=narrow(tokens.codes)))
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return _parts_cut, (self.cleaning.settings, self.cleaning.with_sentences, self.memory is not None)
+        text = Resources(replacements=self.cleaning.resources.replacements, keep=self.cleaning.resources.keep)
+        return _parts_cut, (self.cleaning.settings, text, self.cleaning.with_sentences, self.memory is not None)
 
 
-def _parts_cut(settings: Clean, with_sentences: bool, remember: bool) -> _PartsCut:
-    cleaning = cleaner(settings, with_sentences=with_sentences)
+def _parts_cut(settings: Clean, resources: Resources, with_sentences: bool, remember: bool) -> _PartsCut:
+    cleaning = cleaner(settings, resources, with_sentences)
     return _PartsCut(cleaning, cleaning.memory() if remember else None)
 
 

@@ -36,6 +36,8 @@ def resources_for(settings: Clean, features: Features | None = None) -> Resource
         lemma_table=table,
         bases=bases,
         irregular=irregular,
+        replacements=read_replacements(Path(settings.replace_file)) if settings.replace_file else {},
+        keep=read_kept(Path(settings.keep_file)) if settings.keep_file else (),
         vocabulary=read_vocabulary(Path(vocabulary)) if vocabulary else frozenset(),
     )
 
@@ -59,6 +61,32 @@ def read_stop_words(path: Path) -> frozenset[str]:
     if not words:
         raise DataProblem(f"{path} holds no words.", "Give one word a line.")
     return frozenset(word.replace("’", "'") for word in words)
+
+
+def read_replacements(path: Path) -> dict[str, str]:
+    """A table of `old<TAB>new`; a line that begins with # is a comment. Raises DataProblem with the line that is wrong."""
+    found: dict[str, str] = {}
+    for number, line in enumerate(lines_of(path), 1):
+        if not line.strip() or line.startswith("#"):
+            continue
+        old, tab, new = line.partition("\t")
+        if not tab or not old.strip():
+            raise DataProblem(
+                f"{path}, line {number}: an old word, a tab and a new one were expected.",
+                "Mend the line, or begin it with # to leave it out.",
+            )
+        found[old.strip()] = new.strip()
+    if not found:
+        raise DataProblem(f"{path} holds no replacements.", "Give lines of old, tab, new.")
+    return found
+
+
+def read_kept(path: Path) -> tuple[str, ...]:
+    """One text a line."""
+    texts = tuple(dict.fromkeys(line.strip() for line in lines_of(path) if line.strip()))
+    if not texts:
+        raise DataProblem(f"{path} holds no text to be kept.", "Give one a line.")
+    return texts
 
 
 def read_lemmas(path: Path, part: str = "") -> dict[str, str]:

@@ -53,6 +53,8 @@ def save_sorters(sorters: Sequence[Sorter], path: Path) -> int:
             "lemma_table": dict(sorted(first.resources.lemma_table.items())),
             "costs": next((sorter.costs for sorter in sorters if sorter.costs is not None), None),
             "full_forms": dict(first.resources.full_forms),
+            **({"replacements": dict(table)} if (table := first.resources.replacements) else {}),
+            **({"keep": list(keep)} if (keep := first.resources.keep) else {}),
         },
         "members": [
             {"name": name, "bytes": len(content), "sha256": hashlib.sha256(content).hexdigest()}

@@ -298,4 +298,20 @@ def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
     stop_words = frozenset(words) if words is not None else None
     full = held.get("full_forms", {}) if isinstance(held, dict) else {}
     bases, irregular = english_for(plan.clean if not table else None)
-    return Resources(stop_words=stop_words, lemma_table=table, bases=bases, irregular=irregular, full_forms=full)
+    replacements: Any = held.get("replacements", {}) if isinstance(held, dict) else {}
+    keep: Any = held.get("keep", []) if isinstance(held, dict) else []
+    if not (
+        isinstance(replacements, dict)
+        and isinstance(keep, list)
+        and all(isinstance(text, str) for text in (*replacements.values(), *keep))
+    ):
+        raise damaged(path, "its word lists are not as they should be")
+    return Resources(
+        stop_words=stop_words,
+        lemma_table=table,
+        bases=bases,
+        irregular=irregular,
+        full_forms=full,
+        replacements=replacements,
+        keep=tuple(keep),
+    )

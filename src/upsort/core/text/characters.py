@@ -15,7 +15,7 @@ from functools import cache, lru_cache
 import numpy as np
 
 from upsort.core.arrays import Bytes, Codes, Places
-from upsort.core.text.markers import CLOSE, OPEN
+from upsort.core.text.markers import PRIVATE
 
 WORD, DIGIT, OTHER, INNER, DIGIT_INNER, IDEOGRAPH, MARK = range(7)
 # Those below OTHER are inside tokens wherever they stand; for those above it, that depends on their neighbours.
@@ -32,7 +32,7 @@ def character_class(character: str) -> int:
     """The class of one character; one of the constants of this module."""
     if character in _INNER:
         return INNER
-    if character in {OPEN, CLOSE}:
+    if character in PRIVATE:
         return WORD
     if character in _DIGIT_INNER:
         return DIGIT_INNER

@@ -6,7 +6,7 @@ that need running text (`links`, `markup` …) must stand before.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import assert_never
 
@@ -17,10 +17,11 @@ from upsort.core.plan import Clean
 from upsort.core.text.editing import TextStep, Traced
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.lowercase import DOTTED_I_LANGUAGES
-from upsort.core.text.markers import has_marks, shown, unmarked
+from upsort.core.text.markers import DIGITS, KEPT, has_marks, shown, unmarked
 from upsort.core.text.resources import Resources, WordStep
 from upsort.core.text.step import OnText, OnWords, Place, Step
 from upsort.core.text.steps import step_called
+from upsort.core.text.steps.keep import KEEP, kept_texts
 from upsort.core.text.steps.letters import LOWER
 from upsort.core.text.steps.patterns import TimedSubstitution, checked_pattern
 from upsort.core.text.steps.punctuation import PUNCTUATION
@@ -37,6 +38,7 @@ class Cleaner:
     settings: Clean
     on_text: tuple[tuple[str, TextStep], ...]
     on_words: tuple[tuple[str, WordStep], ...]
+    resources: Resources = field(default_factory=Resources)
     tokens_by: TimedSubstitution | None = None
     with_sentences: bool = False
 
@@ -47,7 +49,11 @@ class Cleaner:
         if not steps:
             return None
 
+        kept = kept_texts(self.settings, self.resources)
+
         def formed(word: str) -> str:
+            if word in kept:
+                return word
             for step in steps:
                 word = step(word) if word else word
             return word
@@ -108,7 +114,7 @@ class Cleaner:
         memory = memory or WordMemory(shown)
         if self.tokens_by is not None:
             return _by_pattern(texts, self.tokens_by, memory)
-        return tokenise(texts, self.with_sentences, lower_words, memory)
+        return tokenise(texts, self.settings.language if self.with_sentences else None, lower_words, memory)
 
     def traced(self, document: str) -> list[tuple[str, int, int]]:
         """The tokens of one document, each with the stretch of the original that it came from.
@@ -175,8 +181,10 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
     """
     resources = resources or Resources()
     steps = [step_called(name) for name in settings.steps]
+    if KEEP not in steps and kept_texts(settings, resources):
+        steps = [KEEP, *steps]
     first = next((place for place, step in enumerate(steps) if step.place is Place.ON_WORDS), len(steps))
-    on_text = [(step.name, _on_text(step)(settings)) for step in steps[:first]]
+    on_text = [(step.name, _on_text(step)(settings, resources)) for step in steps[:first]]
     on_words: list[tuple[str, WordStep]] = []
     for step in steps[first:]:
         match step.place:
@@ -184,7 +192,7 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
                 before = _one_after_the_other(on_text, [earlier for _, earlier in on_words])
                 on_words.append((step.name, _on_words(step)(settings, resources, before)))
             case Place.EITHER_SIDE:
-                on_words.append((step.name, _on_a_word(_on_text(step)(settings))))
+                on_words.append((step.name, _on_a_word(_on_text(step)(settings, resources))))
             case Place.HARMLESS_AFTER:
                 pass
             case Place.BEFORE_WORDS:
@@ -196,11 +204,15 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
                 assert_never(step.place)
     pattern = None
     if settings.tokens_by:
-        pattern = TimedSubstitution(checked_pattern(settings.tokens_by), "", settings.pattern_seconds)
+        by = checked_pattern(settings.tokens_by).pattern
+        if kept_texts(settings, resources):
+            by = rf"[{KEPT}{DIGITS}]+|(?:{by})"
+        pattern = TimedSubstitution(checked_pattern(by), "", settings.pattern_seconds)
     return Cleaner(
         settings=settings,
         on_text=tuple(on_text),
         on_words=tuple(on_words),
+        resources=resources,
         tokens_by=pattern,
         with_sentences=with_sentences,
     )
@@ -246,7 +258,8 @@ def _by_pattern(texts: Sequence[str], pattern: TimedSubstitution, memory: WordMe
     starts = [0]
     for text in texts:
         for found in pattern.pattern.finditer(text, timeout=pattern.seconds):
-            word = found.group(1) if pattern.pattern.groups else found.group()
+            whole = found.group()
+            word = found.group(1) if pattern.pattern.groups and whole[:1] != KEPT else whole
             if word and not word.isspace():
                 words.append(" ".join(word.split()))
         starts.append(len(words))

@@ -10,7 +10,8 @@ WordStep = Callable[[str], str]
 @dataclass(frozen=True, kw_only=True)
 class Resources:
     """What steps need from files. stop_words: a list of one's own. lemma_table: forms and lemmas; bases and irregular: English.
-    vocabulary: the terms to use, where they are given. full_forms: for a stem or lemma, the word that it most often stands for.
+    replacements: words and what is to stand in their place. keep: text that stays one token. vocabulary: the terms to use, where
+    they are given. full_forms: for a stem or lemma, the word that it most often stands for.
 
     All empty where the plan asks for none of them.
     """
@@ -19,5 +20,7 @@ class Resources:
     lemma_table: Mapping[str, str] = field(default_factory=dict)
     bases: frozenset[str] = frozenset()
     irregular: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    replacements: Mapping[str, str] = field(default_factory=dict)
+    keep: tuple[str, ...] = ()
     vocabulary: frozenset[str] = frozenset()
     full_forms: Mapping[str, str] = field(default_factory=dict)

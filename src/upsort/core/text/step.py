@@ -19,7 +19,7 @@ class Place(Enum):
     ON_WORDS = "works on single words"
 
 
-OnText = Callable[[Clean], TextStep]
+OnText = Callable[[Clean, Resources], TextStep]
 OnWords = Callable[[Clean, Resources, WordStep | None], WordStep]
 """The last argument: what the earlier steps do to a word, for lists that words are compared with."""
 
@@ -30,8 +30,8 @@ class Step:
 
     name: in a plan. told: what it does, in one line. example: a text, and what the step alone makes of it, with the
     settings `example_with`. on_text,
-    on_words: the step for some settings; on_text unless its place is ON_WORDS, on_words only there. options: the keys of [clean]
-    that it reads. resources: the fields of `Resources` that it needs.
+    on_words: the step for some settings and resources; on_text unless its place is ON_WORDS, on_words only there. options: the
+    keys of [clean] that it reads. resources: the fields of `Resources` that it needs.
 
     sees_case, needs_punctuation: whether it would work otherwise on text in lower case, or without punctuation. respells: whether
     it spells words otherwise, so that lists of words must go through it too. joins_forms: whether it makes one word of several.

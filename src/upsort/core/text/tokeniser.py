@@ -7,18 +7,20 @@ A token is a longest run of characters of words (see `characters`). The method, 
 3. A memory of words numbers the tokens, see `word_memory`.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from upsort.core.arrays import Bools, Bytes, Codes, Ints, Places
 from upsort.core.text.characters import DIGIT, DIGIT_INNER, IDEOGRAPH, INNER, MARK, OTHER, byte_classes
+from upsort.core.text.clauses import SENTENCE_MARKS, ends_no_sentence
 from upsort.core.text.word_memory import BYTES_PER_WORD, WordMemory
 
-_LINE_END = 10
+_LINE_END, _FULL_STOP = 10, 46
 _MAY_END_SENTENCE = np.isin(np.arange(256), list(b".!?\n"))
-_AFTER_SENTENCE = np.isin(np.arange(256), list(b" \n\r\t\"')]"))
+_AFTER_SENTENCE = np.isin(np.arange(256), list(b" \n\r\t\"')]\xe2\xc2"))  # quotation marks begin with the last two
+_WIDE_MARKS = tuple(mark.encode() for mark in SENTENCE_MARKS if not mark.isascii())
 _AFTER_CONTINUING = -64  # bytes that continue a character, 0x80 to 0xBF, are below it as signed numbers
 
 
@@ -40,13 +42,14 @@ class Tokens:
 
 def tokenise(
     documents: Sequence[str],
-    with_sentences: bool = False,
+    sentences_in: str | None = None,
     ascii_lower: bool = False,
     memory: WordMemory | None = None,
 ) -> Tokens:
     """Cut documents into words (letters, digits, and the marks, apostrophes and hyphens inside words).
 
-    ascii_lower: lower-case the letters A to Z first. memory: what numbers the words; a fresh one without.
+    sentences_in: the language whose sentences are to be told apart, where that is asked for. ascii_lower: lower-case the letters
+    A to Z first. memory: what numbers the words; a fresh one without.
     """
     memory = memory or WordMemory()
     joined = "\n".join([*documents, "\n" * (BYTES_PER_WORD - 1)])
@@ -61,7 +64,9 @@ def tokenise(
         document_begins = _byte_places(text, document_begins)
     starts = np.searchsorted(begins, document_begins).astype(np.int64)
     codes = memory.number_tokens(raw, text, begins, ends)
-    sentences = _sentences(text, begins) if with_sentences else np.zeros(0, dtype=np.int64)
+    sentences = np.zeros(0, dtype=np.int64)
+    if sentences_in is not None:
+        sentences = _sentences(raw, text, (begins, ends), sentences_in)
     return Tokens(memory.words, codes, starts, sentences)
 
 
@@ -72,13 +77,31 @@ def _byte_places(text: Bytes, character_places: Ints) -> Ints:
     return character_places + np.searchsorted(owners, character_places)
 
 
-def _sentences(text: Bytes, begins: Places) -> Ints:
-    """For each token how many sentences end before it: at . ! ? before white space or a closing mark, and at an empty line."""
+def _sentences(raw: bytes, text: Bytes, edges: tuple[Places, Places], language: str) -> Ints:
+    """For each token how many sentences end before it: at . ! ? before white space or a closing mark, at the marks that need
+    none, and at an empty line; at no full stop that belongs to the word before it. edges: where tokens begin and end."""
+    begins, ends = edges
     candidates = np.flatnonzero(_MAY_END_SENTENCE[text[:-1]])
     following = text[candidates + 1]
     line_end = text[candidates] == _LINE_END
-    ends = candidates[np.where(line_end, following == _LINE_END, _AFTER_SENTENCE[following])]
-    return np.searchsorted(ends, begins).astype(np.int64)
+    found = candidates[np.where(line_end, following == _LINE_END, _AFTER_SENTENCE[following])]
+    token = np.searchsorted(ends, found)
+    touching = (text[found] == _FULL_STOP) & (token < ends.size)
+    touching[touching] &= ends[token[touching]] == found[touching]
+    keeps = np.ones(found.size, dtype=bool)
+    for place in np.flatnonzero(touching).tolist():
+        word = raw[begins[token[place]] : found[place]].decode("utf-8", "surrogatepass")
+        keeps[place] = not ends_no_sentence(word, language)
+    wide = [place for mark in _WIDE_MARKS for place in _all_places(raw, mark)]
+    every = np.concatenate((found[keeps], np.array(wide, dtype=found.dtype)))
+    return np.searchsorted(np.sort(every), begins).astype(np.int64)
+
+
+def _all_places(raw: bytes, part: bytes) -> Iterator[int]:
+    place = raw.find(part)
+    while place >= 0:
+        yield place
+        place = raw.find(part, place + 1)
 
 
 def first_in_document(tokens: Tokens) -> Places:

@@ -6,6 +6,7 @@ from upsort.core.text.step import Step
 from upsort.core.text.steps.contractions import CONTRACTIONS
 from upsort.core.text.steps.emoji import EMOJI
 from upsort.core.text.steps.forms import LEMMAS, STEM
+from upsort.core.text.steps.keep import KEEP
 from upsort.core.text.steps.lengths import LENGTHS
 from upsort.core.text.steps.letters import LETTERS, LOWER
 from upsort.core.text.steps.markup import MARKUP
@@ -20,6 +21,7 @@ from upsort.core.text.steps.stop_words import STOP_WORDS
 STEPS: dict[str, Step] = {
     step.name: step
     for step in (
+        KEEP,
         NFC,
         NFKC,
         ACCENTS,

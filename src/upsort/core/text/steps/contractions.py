@@ -4,6 +4,7 @@ import re
 
 from upsort.core.plan import Clean
 from upsort.core.text.editing import Substitution, holding, in_any_case
+from upsort.core.text.resources import Resources
 from upsort.core.text.step import Step
 
 _ENGLISH_CONTRACTIONS = {
@@ -14,7 +15,11 @@ _ENGLISH = re.compile(
     r"\b(?:(?P<whole>cannot|(?:won|can|shan|ain)['’]t|let['’]s)|(?P<stem>\w++)(?P<end>(?<=\wn)['’]t|['’](?:re|ve|ll|m|d)))\b",
     re.IGNORECASE,
 )
-_ELISION = re.compile(r"\b(?P<short>qu|[cdjlmnst]|(?:nell|dell|dall|all|sull|un))['’](?=\w)", re.IGNORECASE)
+_ELISION = re.compile(
+    r"\b(?P<short>(?:jus|lors|puis|quel|pres)?qu|[cdjlmnstv]|all|anch|bell|coll|com|dall|dell|dov|gl|nell|quell|quest|sant|senz|sull|"
+    r"tutt|un)['’](?=\w)",
+    re.IGNORECASE,
+)
 
 
 def _split_contraction(found: "re.Match[str]") -> str:
@@ -30,7 +35,7 @@ def _split_elision(found: "re.Match[str]") -> str:
     return f"{found['short']}' "
 
 
-def _step(settings: Clean) -> Substitution:
+def _step(settings: Clean, _: Resources) -> Substitution:
     if settings.language == "en":
         return Substitution(_ENGLISH, _split_contraction, holding("'", "’", *in_any_case("nn")))
     return Substitution(_ELISION, _split_elision, holding("'", "’"))

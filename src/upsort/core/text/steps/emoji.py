@@ -53,7 +53,7 @@ EMOJI = Step(
     name="emoji",
     told="emoji and emoticons as terms such as <seedling>, or none",
     example=("lovely 🌱", "lovely  <seedling> "),
-    on_text=lambda settings: _Emoji(settings.emoji == "keep"),
+    on_text=lambda settings, _: _Emoji(settings.emoji == "keep"),
     options=("emoji",),
     needs_punctuation=True,
 )

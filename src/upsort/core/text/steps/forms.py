@@ -37,7 +37,9 @@ def _lemmatiser(settings: Clean, resources: Resources) -> WordStep:
 def _no_lemmas(settings: Clean, resources: Resources) -> str:
     if settings.language == "en" or settings.lemma_file or resources.lemma_table:
         return ""
-    return f"there are no rules for lemmas of the language {settings.language!r}; give lemma_file."
+    return (
+        f"there are no rules for lemmas of the language {settings.language!r}: lemmas does nothing without lemma_file."
+    )
 
 
 def _sparing(step: WordStep, unchanged: tuple[str, ...]) -> WordStep:

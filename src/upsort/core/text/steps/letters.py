@@ -25,7 +25,7 @@ LOWER = Step(
     told="lower case, by the rules of the language",
     example=("My Quince", "my quince"),
     place=Place.EITHER_SIDE,
-    on_text=lambda settings: Rewriting(partial(lower, language=settings.language), _ONE_BY_ONE, over_lines=True),
+    on_text=lambda settings, _: Rewriting(partial(lower, language=settings.language), _ONE_BY_ONE, over_lines=True),
     options=("language",),
     respells=True,
 )
@@ -34,6 +34,6 @@ LETTERS = Step(
     told="a letter that stands three times or more in a row: twice",
     example=("sooooo dry", "soo dry"),
     place=Place.EITHER_SIDE,
-    on_text=lambda _: Substitution(_REPEATED, lambda found: found.group(1) * 2, _three_alike),
+    on_text=lambda _, __: Substitution(_REPEATED, lambda found: found.group(1) * 2, _three_alike),
     respells=True,
 )

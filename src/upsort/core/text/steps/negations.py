@@ -1,50 +1,103 @@
-"""Words that a negation reaches, marked as negated."""
+"""Words that a negation reaches, marked as negated.
+
+It reaches the rest of its clause: up to a mark, or a word such as `but`. In German, Dutch and Turkish some negations stand behind
+what they deny (`das gefällt mir nicht`, `güzel değil`), and reach what is before them in the clause.
+"""
 
 import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 
+from upsort.core.text.clauses import CLAUSE_MARKS, SENTENCE_MARKS, conjunctions
 from upsort.core.text.editing import Edit, OneByOne, edited
 from upsort.core.text.lowercase import lower
-from upsort.core.text.markers import OPEN
+from upsort.core.text.markers import OPEN, PRIVATE
 from upsort.core.text.step import Step
 from upsort.core.text.stop_words import negations
 
-_WORDS = re.compile(r"[\w'’\-\ue000\ue001]+")
-_WORD_OR_STOP = re.compile(rf"(?P<word>{_WORDS.pattern})|(?P<stop>[.,;:!?()\n])")
+_WORDS = re.compile(rf"[\w'’\-{''.join(sorted(PRIVATE))}]+")
+_WORD_OR_MARK = re.compile(rf"(?P<word>{_WORDS.pattern})|(?P<mark>[{re.escape(CLAUSE_MARKS)}])")
+_BEHIND = {"de": frozenset({"nicht", "nie", "niemals"}), "nl": frozenset({"niet", "nooit"})}
+"""Negations that reach what is before them, too."""
+_BEHIND_ALONE = {"tr": frozenset({"değil", "yok"})}
+"""Those that reach nothing else."""
+_IN_PAIRS = {"tr": frozenset({"ne"})}
+"""Words that negate where they stand twice in a sentence: ne … ne; alone they ask, or admire."""
+
+
+@dataclass(frozen=True)
+class _Word:
+    """A word in lower case, and where it stands."""
+
+    text: str
+    start: int
 
 
 class _Negations(OneByOne):
-    """Words after a negation, up to the next punctuation, marked as negated: not_good."""
+    """Words that a negation reaches, marked: not_good."""
 
     def __init__(self, language: str) -> None:
         self.language = language
         self.negations = negations(language)
+        self.conjunctions = conjunctions(language)
 
     def apply(self, text: str) -> str:
         return edited(text, self.edits(text))
 
     def edits(self, text: str) -> list[Edit]:
-        edits: list[Edit] = []
-        negated = False
         small = lower(text, self.language).replace("’", "'")
-        if self.negations.isdisjoint(_WORDS.findall(small)) and not (self.language == "en" and "n't" in small):
-            return edits
-        for found in _WORD_OR_STOP.finditer(text):
-            if found["stop"]:
-                negated = False
-                continue
-            word = lower(found["word"], self.language).replace("’", "'")
-            if word in self.negations or (self.language == "en" and word.endswith("n't")):
-                negated = True
-            elif negated and OPEN not in word and not word.startswith("not_"):
-                edits.append(Edit(found.start(), found.start(), "not_"))
+        if not any(map(self._negates, _WORDS.findall(small))):
+            return []
+        in_pairs = _IN_PAIRS.get(self.language, frozenset())
+        edits = []
+        for clauses in self._sentences(text):
+            paired = sum(word.text in in_pairs for clause in clauses for word in clause) > 1
+            for clause in clauses:
+                reached = self._reached(clause, paired)
+                edits += [
+                    Edit(word.start, word.start, "not_") for word, far in zip(clause, reached, strict=True) if far
+                ]
         return edits
+
+    def _negates(self, word: str) -> bool:
+        elided = {"en": word.endswith("n't"), "fr": word.startswith("n'")}.get(self.language, False)
+        return elided or word in self.negations
+
+    def _sentences(self, text: str) -> Iterator[list[list[_Word]]]:
+        """The clauses of each sentence."""
+        clauses: list[list[_Word]] = [[]]
+        for found in _WORD_OR_MARK.finditer(text):
+            word = lower(found["word"] or "", self.language).replace("’", "'")
+            if found["mark"] and found["mark"] in SENTENCE_MARKS:
+                yield clauses
+                clauses = [[]]
+            elif found["mark"] or word in self.conjunctions:
+                clauses.append([])
+            if word:
+                clauses[-1].append(_Word(word, found.start()))
+        yield clauses
+
+    def _reached(self, clause: Sequence[_Word], paired: bool) -> list[bool]:
+        """For each word of a clause whether a negation reaches it."""
+        behind, alone = (one.get(self.language, frozenset()) for one in (_BEHIND, _BEHIND_ALONE))
+        in_pairs = _IN_PAIRS.get(self.language, frozenset())
+        negating = [self._negates(word.text) and (paired or word.text not in in_pairs) for word in clause]
+        first = next((at for at, word in enumerate(clause) if negating[at] and word.text not in alone), len(clause))
+        last = max(
+            (at for at, word in enumerate(clause) if negating[at] and word.text in behind | alone),
+            default=-1,
+        )
+        return [
+            not negates and (at > first or at < last) and OPEN not in word.text and not word.text.startswith("not_")
+            for at, (word, negates) in enumerate(zip(clause, negating, strict=True))
+        ]
 
 
 NEGATIONS = Step(
     name="negations",
-    told="words from a negation to the next punctuation, marked: not_good",
+    told="words that a negation reaches in its clause, marked: not_good",
     example=("not good at all, but cheap", "not not_good not_at not_all, but cheap"),
-    on_text=lambda settings: _Negations(settings.language),
+    on_text=lambda settings, _: _Negations(settings.language),
     options=("language",),
     needs_punctuation=True,
     before={"punctuation": "nothing ends a negation any more"},

@@ -34,7 +34,7 @@ NFC = Step(
     told="composed characters: é as one, not e and an accent",
     example=("cafe\u0301", "café"),
     place=Place.EITHER_SIDE,
-    on_text=lambda _: Rewriting(partial(unicodedata.normalize, "NFC"), _WITH_MARKS),
+    on_text=lambda _, __: Rewriting(partial(unicodedata.normalize, "NFC"), _WITH_MARKS),
     respells=True,
 )
 NFKC = Step(
@@ -42,7 +42,7 @@ NFKC = Step(
     told="the same, and look-alikes such as ﬁ and ２ as plain letters and digits",
     example=("ﬁne № ２", "fine No 2"),
     place=Place.EITHER_SIDE,
-    on_text=lambda _: Rewriting(partial(unicodedata.normalize, "NFKC"), _WITH_MARKS),
+    on_text=lambda _, __: Rewriting(partial(unicodedata.normalize, "NFKC"), _WITH_MARKS),
     respells=True,
 )
 ACCENTS = Step(
@@ -50,6 +50,6 @@ ACCENTS = Step(
     told="letters without their accents",
     example=("crème brûlée", "creme brulee"),
     place=Place.EITHER_SIDE,
-    on_text=lambda _: Rewriting(_without_accents, _WITH_MARKS, over_lines=True),
+    on_text=lambda _, __: Rewriting(_without_accents, _WITH_MARKS, over_lines=True),
     respells=True,
 )

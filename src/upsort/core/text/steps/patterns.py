@@ -1,12 +1,15 @@
 """Patterns and pieces of text that somebody brought, and what is to stand in their place."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
 
 import regex
 
 from upsort.core.errors import UsageProblem
+from upsort.core.plan import Clean
 from upsort.core.text.editing import Edit, OneByOne, Rewriting, Substitution, TextStep, holding
+from upsort.core.text.resources import Resources
 from upsort.core.text.step import Place, Step
 
 
@@ -30,7 +33,51 @@ class _Sequence(OneByOne):
 def _replacement(old: str, new: str, seconds: float) -> TextStep:
     if len(old) > 2 and old[0] == old[-1] == "/":
         return TimedSubstitution(checked_pattern(old[1:-1]), new, seconds)
-    return Substitution(re.compile(re.escape(old)), lambda found: new, holding(old))
+    return Substitution(re.compile(on_whole_words(re.escape(old), old)), lambda found: new, holding(old))
+
+
+def _table(replacements: Mapping[str, str]) -> TextStep:
+    """All of a table at once, the longest first where several begin alike."""
+    by_edges: dict[tuple[bool, bool], list[str]] = {}
+    for text in replacements:
+        by_edges.setdefault((text[0].isalnum(), text[-1].isalnum()), []).append(text)
+    pattern = "|".join(on_whole_words(any_of(texts), texts[0]) for texts in by_edges.values())
+    return Substitution(re.compile(pattern), lambda found: replacements[found.group()])
+
+
+def on_whole_words(pattern: str, text: str = "") -> str:
+    """A pattern that matches no part of a word. text: what it matches, where that is known: a sign at its edge bounds itself."""
+    before = "" if text and not text[0].isalnum() else r"(?<![^\W_])"
+    after = "" if text and not text[-1].isalnum() else r"(?![^\W_])"
+    return f"{before}(?:{pattern}){after}"
+
+
+def any_of(texts: Iterable[str]) -> str:
+    """A pattern for any of some texts, the longest first; texts that begin alike share their beginning, which is quick."""
+    tree: dict[str, Any] = {}
+    for text in texts:
+        place = tree
+        for sign in text:
+            place = place.setdefault(sign, {})
+        place[""] = {}
+    return _branches(tree)
+
+
+def _branches(tree: Mapping[str, Any]) -> str:
+    found = []
+    for sign, below in tree.items():
+        if sign:
+            piece = [re.escape(sign)]
+            while len(below) == 1 and "" not in below:
+                sign, below = next(iter(below.items()))
+                piece.append(re.escape(sign))
+            found.append("".join(piece) + (_branches(below) if any(below) else ""))
+    return f"(?:{'|'.join(found)}){'?' if '' in tree else ''}" if len(found) > 1 or "" in tree else found[0]
+
+
+def _steps(settings: Clean, resources: Resources) -> TextStep:
+    steps = [_replacement(old, new, settings.pattern_seconds) for old, new in settings.replace]
+    return _Sequence([*steps, *([_table(resources.replacements)] if resources.replacements else [])])
 
 
 class TimedSubstitution(OneByOne):
@@ -63,15 +110,18 @@ def checked_pattern(text: str) -> "regex.Pattern[str]":
 
 REPLACE = Step(
     name="replace",
-    told="text and patterns of clean.replace",
+    told="words and patterns of clean.replace, and words of clean.replace_file",
     example=("my_quince", "my quince"),
     example_with={"replace": (("_", " "),)},
     place=Place.EITHER_SIDE,
-    on_text=lambda settings: _Sequence(
-        [_replacement(old, new, settings.pattern_seconds) for old, new in settings.replace]
-    ),
-    options=("replace", "pattern_seconds"),
+    on_text=_steps,
+    options=("replace", "replace_file", "pattern_seconds"),
+    resources=("replacements",),
     needs_punctuation=True,
     own_patterns=lambda settings: bool(settings.replace),
-    lacks=lambda settings, _: "" if settings.replace else "clean.replace is empty; replace does nothing.",
+    lacks=lambda settings, resources: (
+        ""
+        if settings.replace or resources.replacements
+        else "clean.replace is empty, and so is clean.replace_file; replace does nothing."
+    ),
 )

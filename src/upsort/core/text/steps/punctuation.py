@@ -33,7 +33,7 @@ PUNCTUATION = Step(
     told="a space for each punctuation mark that is not inside a word",
     example=("Well... (it's aphid-free)!", "Well     it's aphid-free  "),
     place=Place.EITHER_SIDE,
-    on_text=lambda _: Substitution(_PUNCTUATION, _punctuation),
+    on_text=lambda _, __: Substitution(_PUNCTUATION, _punctuation),
     sees_case=False,
 )
 SPACES = Step(
@@ -41,7 +41,7 @@ SPACES = Step(
     told="one space between words",
     example=("  too   wide ", "too wide"),
     place=Place.HARMLESS_AFTER,
-    on_text=lambda _: Substitution(
+    on_text=lambda _, __: Substitution(
         _SPACES,
         lambda found: " " if found.start() > 0 and found.end() < len(found.string) else "",
         whole=lambda text: " ".join(text.split()),

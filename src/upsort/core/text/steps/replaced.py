@@ -34,7 +34,7 @@ LINKS = Step(
     name="links",
     told="web addresses",
     example=("see https://fernhollow.example/map now", "see  <link>  now"),
-    on_text=lambda settings: Substitution(
+    on_text=lambda settings, _: Substitution(
         _LINK,
         choice(settings.links, "link"),
         holding("://", *(f"{letters}." for letters in in_any_case("ww"))),
@@ -47,7 +47,7 @@ EMAILS = Step(
     name="emails",
     told="e-mail addresses",
     example=("write to desk@fernhollow.example", "write to  <email> "),
-    on_text=lambda settings: Substitution(_EMAIL, choice(settings.emails, "email"), holding("@")),
+    on_text=lambda settings, _: Substitution(_EMAIL, choice(settings.emails, "email"), holding("@")),
     options=("emails",),
     sees_case=False,
     needs_punctuation=True,
@@ -56,7 +56,7 @@ NAMES = Step(
     name="names",
     told="names as in @tamsin",
     example=("ask @tamsin", "ask  <name> "),
-    on_text=lambda settings: Substitution(_NAME, choice(settings.names, "name"), holding("@")),
+    on_text=lambda settings, _: Substitution(_NAME, choice(settings.names, "name"), holding("@")),
     options=("names",),
     sees_case=False,
     needs_punctuation=True,
@@ -65,7 +65,7 @@ TAGS = Step(
     name="tags",
     told="tags as in #watering",
     example=("so dry #watering", "so dry watering"),
-    on_text=lambda settings: Substitution(
+    on_text=lambda settings, _: Substitution(
         _HASHTAG,
         (lambda found: found.group(1)) if settings.tags == "keep" else choice(settings.tags, "tag"),
         holding("#"),
