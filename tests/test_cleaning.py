@@ -326,3 +326,37 @@ def test_the_table_of_steps_shows_what_each_step_does_alone() -> None:
         ("links", 6, 3),
         ("stem", 6, 3),
     ]
+
+
+NAMED = (
+    "number interest forest honest modest earnest digest always perhaps sometimes mathematics docker installer meaning setting "
+    "less saves=save cookies=cookie quizzes=quiz"
+)
+
+
+def lemma_pairs() -> dict[str, str]:
+    """The words of the list and their lemmas."""
+    lines = (Path(__file__).parent / "data" / "english-lemmas.txt").read_text(encoding="utf-8").splitlines()
+    entries = [entry for line in lines if not line.startswith("#") for entry in line.split()]
+    return {form: lemma or form for form, _, lemma in (entry.partition("=") for entry in entries)}
+
+
+def test_lemmas_of_common_english_words() -> None:
+    pairs = lemma_pairs()
+    assert len(pairs) > 600
+    step = dict(cleaner(Clean(steps=("lemmas",)), resources_for(Clean(steps=("lemmas",)))).on_words)["lemmas"]
+    wrong = {form: step(form) for form, lemma in pairs.items() if step(form) != lemma}
+    assert len(wrong) <= 0.01 * len(pairs), wrong
+    named = {form: lemma or form for form, _, lemma in (entry.partition("=") for entry in NAMED.split())}
+    assert {form: step(form) for form in named} == named
+
+
+def test_a_part_of_speech_that_is_asked_for_decides() -> None:
+    for part, pairs in {
+        "verb": {"meaning": "mean", "setting": "set", "leaves": "leave", "rose": "rise", "saw": "see"},
+        "noun": {"leaves": "leaf", "meanings": "meaning"},
+        "adjective": {"number": "numb", "less": "little", "further": "far"},
+    }.items():
+        settings = Clean(steps=("lemmas",), lemma_part=part)  # type: ignore[arg-type]
+        step = dict(cleaner(settings, resources_for(settings)).on_words)["lemmas"]
+        assert {form: step(form) for form in pairs} == pairs

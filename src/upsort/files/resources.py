@@ -2,7 +2,6 @@
 
 import lzma
 from collections import Counter
-from collections.abc import Mapping
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
@@ -10,6 +9,7 @@ from pathlib import Path
 from upsort.core.errors import DataProblem
 from upsort.core.learning.method import Method
 from upsort.core.plan import Clean, Features, Plan
+from upsort.core.text.lemmas import EnglishWords
 from upsort.core.text.resources import Resources
 from upsort.core.text.steps import step_called
 from upsort.files.cost_table import read_costs
@@ -29,13 +29,11 @@ def resources_for(settings: Clean, features: Features | None = None) -> Resource
     table = {}
     if settings.lemma_file and "lemma_table" in _wanted(settings):
         table = read_lemmas(Path(settings.lemma_file), settings.lemma_part)
-    bases, irregular = english_for(settings if not table else None)
     vocabulary = features.vocabulary_file if features is not None else ""
     return Resources(
         stop_words=read_stop_words(Path(settings.stop_words_file)) if settings.stop_words_file else None,
         lemma_table=table,
-        bases=bases,
-        irregular=irregular,
+        english=english_for(settings if not table else None),
         replacements=read_replacements(Path(settings.replace_file)) if settings.replace_file else {},
         keep=read_kept(Path(settings.keep_file)) if settings.keep_file else (),
         vocabulary=read_vocabulary(Path(vocabulary)) if vocabulary else frozenset(),
@@ -114,15 +112,15 @@ def read_lemmas(path: Path, part: str = "") -> dict[str, str]:
     return {form: min(found.items(), key=lambda entry: (-entry[1], entry[0]))[0] for form, found in counts.items()}
 
 
-def english_for(settings: Clean | None) -> tuple[frozenset[str], Mapping[str, Mapping[str, str]]]:
-    """The English base forms and irregular forms, where a plan asks for English lemmas; else nothing."""
-    if settings is None or "bases" not in _wanted(settings) or settings.language != "en":
-        return frozenset(), {}
+def english_for(settings: Clean | None) -> EnglishWords:
+    """What is known of English words, where a plan asks for English lemmas; else nothing."""
+    if settings is None or "english" not in _wanted(settings) or settings.language != "en":
+        return EnglishWords()
     return _english()
 
 
 @cache
-def _english() -> tuple[frozenset[str], Mapping[str, Mapping[str, str]]]:
+def _english() -> EnglishWords:
     folder = files("upsort.files") / "lexicon"
     bases = lzma.decompress((folder / "english-bases.txt.xz").read_bytes()).decode("ascii").split()
     irregular: dict[str, dict[str, str]] = {}
@@ -133,5 +131,14 @@ def _english() -> tuple[frozenset[str], Mapping[str, Mapping[str, str]]]:
         elif line and not line.startswith("#"):
             lemma, *forms = line.split()
             irregular.setdefault(part, {}).update(dict.fromkeys(forms, lemma))
+    comparing, keeping = (
+        frozenset(
+            word
+            for line in (folder / f"english-{name}.txt").read_text(encoding="ascii").splitlines()
+            if not line.startswith("#")
+            for word in line.split()
+        )
+        for name in ("comparing", "keeping")
+    )
     lemmas = {lemma for table in irregular.values() for lemma in table.values()}
-    return frozenset(bases) | lemmas, irregular
+    return EnglishWords(frozenset(bases) | lemmas | comparing, irregular, comparing, keeping)

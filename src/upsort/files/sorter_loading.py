@@ -297,7 +297,6 @@ def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
         raise damaged(path, "its word lists are not as they should be")
     stop_words = frozenset(words) if words is not None else None
     full = held.get("full_forms", {}) if isinstance(held, dict) else {}
-    bases, irregular = english_for(plan.clean if not table else None)
     replacements: Any = held.get("replacements", {}) if isinstance(held, dict) else {}
     keep: Any = held.get("keep", []) if isinstance(held, dict) else []
     if not (
@@ -309,8 +308,7 @@ def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
     return Resources(
         stop_words=stop_words,
         lemma_table=table,
-        bases=bases,
-        irregular=irregular,
+        english=english_for(plan.clean if not table else None),
         full_forms=full,
         replacements=replacements,
         keep=tuple(keep),

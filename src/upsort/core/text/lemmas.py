@@ -1,13 +1,13 @@
 """Lemmas: the base form of a word, from a table of forms, from suffix rules learned from it, or by English detachment rules."""
 
 from collections import Counter
-from collections.abc import Callable, Collection, Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
 
 _LONGEST_SUFFIX = 6
 _LEAST_FORMS = 2
 _LEAST_STEM = 2
-_LEAST_PLURAL = 4
+_LEAST_PLURAL = 3
 
 
 @dataclass(frozen=True)
@@ -77,13 +77,20 @@ def _without_s(form: str) -> Iterator[str]:
     if not form.endswith("s"):
         return
     stem = form[:-1]
-    if stem.endswith("ie") and stem[-3:-2] not in _VOWELS:  # a consonant and y
-        yield f"{stem[:-2]}y"
+    if stem.endswith("ie"):  # cookies
+        yield stem
+        if stem[-3:-2] not in _VOWELS:  # ladies: a consonant and y
+            yield f"{stem[:-2]}y"
+    if stem.endswith("zze"):  # buzzes, quizzes
+        yield stem[:-1]
+        yield stem[:-2]
     sibilant = stem.endswith(("sse", "she", "che", "xe", "ze"))
-    if sibilant or stem.endswith("oe"):
+    if sibilant:
         yield stem[:-1]
     if not stem.endswith("s"):
         yield stem
+    if stem.endswith("oe"):  # potatoes, but toes
+        yield stem[:-1]
     if stem.endswith("se") and not sibilant:  # buses, but houses
         yield stem[:-1]
 
@@ -108,9 +115,6 @@ def _bases_of(form: str, part: str) -> Iterator[str]:
     """The words that a form may be an inflection of, the likeliest first (Quirk et al. 1985, chapters 3, 5 and 7)."""
     match part:
         case "noun":
-            if form.endswith("ves"):  # voiced before the ending
-                yield f"{form[:-3]}f"
-                yield f"{form[:-3]}fe"
             yield from _without_s(form)
             if form.endswith("men"):
                 yield f"{form[:-3]}man"
@@ -125,23 +129,42 @@ def _bases_of(form: str, part: str) -> Iterator[str]:
             raise ValueError(f"there is no part of speech {part!r}")
 
 
-def english_lemma(form: str, part: str, bases: Collection[str], irregular: Mapping[str, Mapping[str, str]]) -> str:
+@dataclass(frozen=True)
+class EnglishWords:
+    """What is known of English words. bases: known base forms. irregular: for each part of speech, forms and their lemmas.
+    comparing: adjectives that are compared by -er and -est. keeping: words that look like forms of others and are none."""
+
+    bases: frozenset[str] = frozenset()
+    irregular: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    comparing: frozenset[str] = frozenset()
+    keeping: frozenset[str] = frozenset()
+
+
+def english_lemma(form: str, part: str, known: EnglishWords) -> str:
     """The base form of an English word.
 
-    part: noun, verb or adjective, or empty to try them in that order. bases: known base forms. irregular: for each part of
-    speech, forms and their lemmas. A word that no rule leads to a known base loses the s of a regular plural.
+    part: noun, verb or adjective, or empty to try them in that order; a word that is a base form itself then keeps itself. A word
+    that no rule leads to a known base loses the s of a regular plural.
     """
+    for owner in ("'s", "’s"):
+        form = form.removesuffix(owner)
+    form = form.rstrip("'’") or form
+    if not part and form in known.keeping:
+        return form
     parts = (part,) if part else ("noun", "verb", "adjective")
     for kind in parts:
-        if form in irregular.get(kind, {}):
-            return irregular[kind][form]
-    if not part and form in bases:
+        if form in known.irregular.get(kind, {}):
+            return known.irregular[kind][form]
+    if not part and form in known.bases:
         return form
     for kind in parts:
+        bases = known.comparing if kind == "adjective" else known.bases
         for base in _bases_of(form, kind):
             if len(base) >= _LEAST_STEM and base in bases:
                 return base
     regular_plural = (
         form.endswith("s") and not form.endswith(("ss", "us", "is", "as", "os")) and len(form) > _LEAST_PLURAL
     )
-    return form[:-1] if regular_plural and part in {"", "noun"} else form
+    if not regular_plural or part not in {"", "noun"}:
+        return form
+    return f"{form[:-3]}y" if form.endswith("ies") and len(form) > _LEAST_PLURAL + 1 else form[:-1]

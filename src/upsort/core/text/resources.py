@@ -3,13 +3,15 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
+from upsort.core.text.lemmas import EnglishWords
+
 WordStep = Callable[[str], str]
 """A word to the word in its place; an empty string for none."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Resources:
-    """What steps need from files. stop_words: a list of one's own. lemma_table: forms and lemmas; bases and irregular: English.
+    """What steps need from files. stop_words: a list of one's own. lemma_table: forms and lemmas; english: its words, for lemmas.
     replacements: words and what is to stand in their place. keep: text that stays one token. vocabulary: the terms to use, where
     they are given. full_forms: for a stem or lemma, the word that it most often stands for.
 
@@ -18,8 +20,7 @@ class Resources:
 
     stop_words: frozenset[str] | None = None
     lemma_table: Mapping[str, str] = field(default_factory=dict)
-    bases: frozenset[str] = frozenset()
-    irregular: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    english: EnglishWords = field(default_factory=EnglishWords)
     replacements: Mapping[str, str] = field(default_factory=dict)
     keep: tuple[str, ...] = ()
     vocabulary: frozenset[str] = frozenset()

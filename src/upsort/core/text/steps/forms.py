@@ -31,7 +31,7 @@ def _lemmatiser(settings: Clean, resources: Resources) -> WordStep:
         return table_lemmatiser(resources.lemma_table)
     if settings.language != "en":
         return _itself
-    return lambda word: english_lemma(word, settings.lemma_part, resources.bases, resources.irregular)
+    return lambda word: english_lemma(word, settings.lemma_part, resources.english)
 
 
 def _no_lemmas(settings: Clean, resources: Resources) -> str:
@@ -74,7 +74,7 @@ LEMMAS = Step(
     place=Place.ON_WORDS,
     on_words=_lemmas,
     options=("language", "lemma_file", "lemma_part", "unchanged"),
-    resources=("lemma_table", "bases", "irregular"),
+    resources=("lemma_table", "english"),
     joins_forms=True,
     after=_CAPITALS,
     lacks=_no_lemmas,
