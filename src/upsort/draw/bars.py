@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
-from upsort.draw.canvas import SLATE, colours_of, in_full, new_figure, panels, shortened
+from upsort.draw.canvas import SLATE, colours_of, in_full, new_figure, of_the_largest, panels, shortened
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -32,7 +32,7 @@ def label_bars(labels: Sequence[tuple[str, int]]) -> "Figure":
 def term_bars(terms: Mapping[str, Sequence[tuple[str, int]]], title: str, labels: Sequence[str]) -> "Figure":
     """The commonest terms of each label, a panel a label (the first twelve), all on one scale. labels: all there are."""
     shown = list(terms.items())[:_MOST_PANELS]
-    figure, each = panels(title, len(shown), 4)
+    figure, each = panels(of_the_largest(title, len(shown), len(terms)), len(shown), 4, even=True)
     colours = colours_of(labels) | {name: SLATE for name, _ in shown if name not in labels}
     most = max((count for _, entries in shown for _, count in entries), default=1)
     for axes, (label, entries) in zip(each, shown, strict=True):

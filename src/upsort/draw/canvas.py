@@ -71,11 +71,22 @@ def bare_figure(title: str) -> "Figure":
     return figure
 
 
-def panels(title: str, many: int, columns: int) -> "tuple[Figure, list[Axes]]":
-    """A figure of small panels in so many columns at most, all on one scale."""
+def panels(title: str, many: int, columns: int, even: bool = False) -> "tuple[Figure, list[Axes]]":
+    """A figure of small panels in so many columns at most, all on one scale. even: they stand in a plain grid, without room for
+    more than numbers beside each, which is laid out at once."""
     figure = bare_figure(title)
     columns = min(columns, max(1, many))
     rows = -(-many // columns)
+    if even:
+        figure.set_layout_engine(None)
+        figure.subplots_adjust(
+            left=0.06,
+            right=0.97,
+            top=0.89 - 0.04 / max(rows, 1),
+            bottom=0.06,
+            wspace=0.22,
+            hspace=0.42 if rows > 2 else 0.3,
+        )
     found: list[Axes] = []
     for place in range(many):
         axes = figure.add_subplot(
@@ -83,6 +94,8 @@ def panels(title: str, many: int, columns: int) -> "tuple[Figure, list[Axes]]":
         )
         tidy(axes)
         axes.tick_params(labelsize=9)
+        if even:  # one scale for all is written once, at the edges
+            axes.tick_params(labelbottom=place + columns >= many, labelleft=place % columns == 0)
         found.append(axes)
     return figure, found
 
@@ -128,6 +141,11 @@ def colours_of_few(few: Sequence[str], labels: Iterable[str]) -> dict[str, str]:
     """The colours of a few of the labels in a figure about these: their own, or the first colours where labels are too many."""
     own = colours_of(labels)
     return {label: own[label] for label in few} if len(own) <= MOST_COLOURS else dict(zip(few, COLOURS, strict=False))
+
+
+def of_the_largest(title: str, shown: int, every: int) -> str:
+    """A title that says so where only some of the labels have a panel."""
+    return title if shown == every else f"{title}: the {shown} largest of {every}"
 
 
 def shortened(names: Sequence[str], most: int = 24) -> list[str]:

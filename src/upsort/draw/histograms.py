@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from upsort.draw.canvas import INK, colours_of, in_full, panels, shortened, whole_bins
+from upsort.draw.canvas import INK, colours_of, in_full, of_the_largest, panels, shortened, whole_bins
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -24,7 +24,8 @@ def length_histograms(lengths: Mapping[str, Sequence[int]]) -> "Figure":
         edges = np.unique(np.round(np.geomspace(1, every.max() + 1, _BINS))).tolist()
     else:
         edges = whole_bins(float(every.min()), max(float(np.quantile(every, 0.995)), 2.0), _BINS)
-    figure, each = panels("Words a document, by label", len(chosen), 3)
+    title = of_the_largest("Words a document, by label", len(chosen), len(lengths))
+    figure, each = panels(title, len(chosen), 3, even=True)
     colours = colours_of(lengths)
     for axes, label in zip(each, sorted(chosen), strict=True):
         values = lengths[label]

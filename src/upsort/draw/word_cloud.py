@@ -73,12 +73,16 @@ def _placed(ordered: Sequence[CloudWord], largest: float, all_or_none: bool) -> 
 
 
 def _extent(word: str, size: float) -> tuple[float, float]:
-    drawing = library()
-    font = drawing.font_manager.FontProperties(family="DejaVu Sans")
-    path = drawing.textpath.TextPath((0, 0), word, size=size, prop=font)
-    box = path.get_extents()
     # The full height of a line of type, so that words of one size stand on one line whatever their letters.
-    return float(box.width) * _PIXELS_A_POINT, size * 1.16 * _PIXELS_A_POINT
+    return _width(word) * size * _PIXELS_A_POINT, size * 1.16 * _PIXELS_A_POINT
+
+
+@cache
+def _width(word: str) -> float:
+    """The width of a word in points, at a type size of one."""
+    drawing = library()
+    font = drawing.font_manager.FontProperties(family="DejaVu Sans", size=100.0)
+    return float(drawing.textpath.text_to_path.get_text_width_height_descent(word, font, False)[0]) / 100.0
 
 
 @cache
@@ -141,7 +145,7 @@ def word_cloud(words: Sequence[CloudWord], labels: Sequence[str], title: str) ->
     for place, label in enumerate(named if few else ()):
         x = 0.03 + 0.94 * place / max(len(named), 1)
         figure.text(x, 0.04, "●", color=colours[label], fontsize=11)
-        figure.text(x + 0.012, 0.04, shortened([label], most=80 // len(named))[0], color=INK, fontsize=11)
+        figure.text(x + 0.012, 0.04, shortened([label], most=120 // len(named))[0], color=INK, fontsize=11)
     if named:
         said = (
             f"{'coloured' if few else 'dark'}: in more of {'the' if few else 'one'} label's documents than of all others', "
