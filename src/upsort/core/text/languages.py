@@ -5,13 +5,14 @@ the likelihood). Scripts that one language writes, such as kana, tell it alone; 
 """
 
 import unicodedata
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from scipy.sparse import csr_array
 
-from upsort.core.arrays import Floats, Ints
+from upsort.core.arrays import Codes, Floats, Ints
 from upsort.core.text.tokeniser import Tokens
 
 NAMES = {
@@ -36,6 +37,8 @@ _FEW_FOREIGN, _MOST_FOREIGN = (
 )  # letters that a language does not have, and their share, in a text that is in another
 _FAR = 3.2  # below the usual likelihood of a trigram from which a text is in none of the languages
 _FAR_SHORT = 3.0  # times one by the square root of the number of words, as short texts vary more
+_LOOKED_AT = 40  # words of a text
+_EDGE = "_"
 _BITS = 16  # parts of a logarithmic unit that a profile is kept in
 
 
@@ -43,15 +46,21 @@ _BITS = 16  # parts of a logarithmic unit that a profile is kept in
 class Profiles:
     """How likely trigrams are in each language.
 
-    languages: codes. places: trigram → row. scores: (n_trigrams + 1, n_languages) natural logarithms of their shares, the last
-    row of any other trigram. usual: (n_languages,) mean logarithm of a trigram of that language. alphabets: the letters of each.
+    languages: codes. keys: (n_trigrams,) numbers of trigrams, ascending. scores: (n_trigrams + 1, n_languages) natural logarithms
+    of their shares, the last row of any other trigram. usual: (n_languages,) mean logarithm of a trigram of that language.
+    alphabets: the letters of each.
     """
 
     languages: tuple[str, ...]
-    places: Mapping[str, int]
+    keys: Ints
     scores: Floats
     usual: Floats
     alphabets: tuple[frozenset[str], ...]
+
+    def rows_of(self, keys: Ints) -> Ints:
+        """The row of scores of each trigram."""
+        places = np.minimum(np.searchsorted(self.keys, keys), self.keys.size - 1)
+        return np.where(self.keys[places] == keys, places, self.keys.size)
 
 
 @dataclass(frozen=True)
@@ -73,9 +82,8 @@ class Spoken:
 class Evidence:
     """What the words of texts say for each language; sums of it say what whole texts and corpora are in.
 
-    words: (n,) distinct words. sums: (n, n_languages) logarithms. trigrams: (n,) how many. letters: (n,). scripts: of each word,
-    as a number of
-    `script_names`. foreign: (n, n_languages) letters that a language does not have.
+    words: (n,) distinct words. letters: (n,). scripts: of each word, as a number of `script_names`. sums: (n, n_languages)
+    logarithms. trigrams: (n,) how many. foreign: (n, n_languages) letters that a language does not have.
     """
 
     def __init__(self, words: Sequence[str], profiles: Profiles) -> None:
@@ -87,69 +95,85 @@ class Evidence:
             [known.setdefault(script_of(parts[0][0]) if parts else "", len(known)) for parts in pieces], dtype=np.int64
         )
         self.script_names = list(known)
-        self.sums = np.zeros((len(words), len(profiles.languages)))
-        self.trigrams = np.zeros(len(words), dtype=np.int64)
-        profiled = [at for at, name in enumerate(self.script_names) if name in _PROFILED]
-        read = np.flatnonzero(np.isin(self.scripts, profiled)).tolist()
-        rows: list[int] = []
-        owners: list[int] = []
-        unseen = len(profiles.scores) - 1
-        for place in read:
-            for part in pieces[place]:
-                padded = f"_{part}_"
-                rows += [profiles.places.get(padded[at : at + 3], unseen) for at in range(len(part))]
-                owners += [place] * len(part)
-        if rows:
-            owner = np.array(owners, dtype=np.int64)
-            begins = np.flatnonzero(np.r_[True, owner[1:] != owner[:-1]])
-            self.sums[owner[begins]] = np.add.reduceat(profiles.scores[rows], begins, axis=0)
-            self.trigrams = np.bincount(owner, minlength=len(words)).astype(np.int64)
-        self.foreign = np.zeros_like(self.sums)
-        odd = [place for place in read if not words[place].isascii()]
-        for column, alphabet in enumerate(profiles.alphabets):
-            foreign = [sum(letter not in alphabet for part in pieces[place] for letter in part) for place in odd]
-            self.foreign[odd, column] = foreign
+        # All letters after each other, the words set apart: the trigrams are those around each letter.
+        joined = f"{_EDGE}{_EDGE.join(part for parts in pieces for part in parts)}{_EDGE}"
+        signs = np.frombuffer(joined.encode("utf-32-le", "surrogatepass"), dtype="<u4").astype(np.int64)
+        places = np.flatnonzero(signs != ord(_EDGE))
+        begins = np.concatenate(([0], np.cumsum(self.letters)))
+        profiled = np.isin(self.scripts, [at for at, name in enumerate(self.script_names) if name in _PROFILED])
+        rows = profiles.rows_of(_keys(signs[places - 1], signs[places], signs[places + 1]))
+        self.sums = _summed(rows, begins, profiles.scores) * profiled[:, None]
+        self.trigrams = self.letters * profiled
+        # A letter counts as foreign only in words that are not plain: those are written in any language.
+        odd = profiled & np.array([not word.isascii() for word in words], dtype=bool)
+        distinct, letter = np.unique(signs[places], return_inverse=True)
+        of_letters = np.array(
+            [[chr(sign) not in alphabet for alphabet in profiles.alphabets] for sign in distinct.tolist()],
+            dtype=np.float64,
+        ).reshape(distinct.size, len(profiles.languages))
+        self.foreign = _summed(letter, begins, of_letters) * odd[:, None]
         self.sums -= _FOREIGN * self.foreign
 
     def of_texts(self, tokens: Tokens) -> list[Spoken]:
         """The language of each text. tokens: whose words are those of this evidence."""
-        starts, codes = tokens.starts, tokens.codes
-
-        def added(values: Floats) -> Floats:
-            whole = np.vstack((np.zeros((1, values.shape[1])), np.cumsum(values[codes], axis=0)))
-            return np.asarray(whole[starts[1:]] - whole[starts[:-1]])
-
         of_script = np.zeros((len(self.letters), len(self.script_names)))
         of_script[np.arange(len(self.letters)), self.scripts] = self.letters
-        numbers = (self.sums, self.foreign, self.trigrams[:, None].astype(np.float64), of_script)
-        return [
-            self._spoken(sums, foreign, trigrams[0], dict(zip(self.script_names, scripts, strict=True)))
-            for sums, foreign, trigrams, scripts in zip(*(added(values) for values in numbers), strict=True)
-        ]
+        values = np.column_stack((self.sums, self.foreign, self.trigrams, of_script))
+        summed = _summed(tokens.codes, tokens.starts, values)
+        k = len(self.profiles.languages)
+        return self._spoken(summed[:, :k], summed[:, k : 2 * k], summed[:, 2 * k], summed[:, 2 * k + 1 :])
 
-    def _spoken(self, sums: Floats, foreign: Floats, trigrams: float, scripts: Mapping[str, float]) -> Spoken:
-        letters = sum(scripts.values())
-        script = max(scripts, key=lambda name: scripts[name], default="")
-        if not letters:
-            return Spoken()
-        if sum(scripts.get(name, 0.0) for name in _KANA) >= _LEAST_KANA * letters:
-            script = "Hiragana"
-        if script not in _PROFILED:
-            return Spoken(_BY_SCRIPT.get(script, ""), script)
-        order = np.argsort(-sums, kind="stable")
-        best, second = int(order[0]), int(order[1])
-        if sums[best] - sums[second] < _LEAST_MARGIN or not trigrams:
-            return Spoken()
-        lacking = self.profiles.usual[best] - sums[best] / trigrams
-        odd = foreign[best] >= _FEW_FOREIGN and foreign[best] > _MOST_FOREIGN * letters
-        if odd or lacking > _FAR + _FAR_SHORT / np.sqrt(max(trigrams / 5, 1)):
-            return Spoken("", script if script != "Latin" else "")
-        return Spoken(self.profiles.languages[best])
+    def _spoken(self, sums: Floats, foreign: Floats, trigrams: Floats, scripts: Floats) -> list[Spoken]:
+        """sums, foreign: (m, n_languages) of the texts. trigrams: (m,). scripts: (m, n_scripts) letters."""
+        names, languages = self.script_names, self.profiles.languages
+        if not names:
+            return [Spoken()] * len(trigrams)
+        rows, letters = np.arange(len(trigrams)), scripts.sum(axis=1)
+        kana = scripts[:, [at for at, name in enumerate(names) if name in _KANA]].sum(axis=1)
+        best = sums.argmax(axis=1)
+        ranked = np.partition(sums, -2, axis=1)
+        clear = (ranked[:, -1] - ranked[:, -2] >= _LEAST_MARGIN) & (trigrams > 0)
+        many = np.maximum(trigrams, 1.0)
+        odd = (foreign[rows, best] >= _FEW_FOREIGN) & (foreign[rows, best] > _MOST_FOREIGN * letters)
+        lacking = self.profiles.usual[best] - sums[rows, best] / many
+        strange = odd | (lacking > _FAR + _FAR_SHORT / np.sqrt(np.maximum(many / 5, 1.0)))
+        japanese = (letters > 0) & (kana >= _LEAST_KANA * letters)
+        found = []
+        for row, script in enumerate(scripts.argmax(axis=1).tolist()):
+            name = "Hiragana" if japanese[row] else names[script]
+            if not letters[row]:
+                found.append(Spoken())
+            elif name not in _PROFILED:
+                found.append(Spoken(_BY_SCRIPT.get(name, ""), name))
+            elif not clear[row]:
+                found.append(Spoken())
+            elif strange[row]:
+                found.append(Spoken("", name if name != "Latin" else ""))
+            else:
+                found.append(Spoken(languages[best[row]]))
+        return found
+
+
+def _keys(first: Ints, second: Ints, third: Ints) -> Ints:
+    """A number for each trigram of code points."""
+    return (first << 42) | (second << 21) | third
+
+
+def _summed(rows: Ints | Codes, begins: Ints, values: Floats) -> Floats:
+    """(n, width) the sums of values[rows] over n stretches. begins: (n + 1,) where each begins, and the last ends."""
+    chosen = csr_array((np.ones(rows.size), rows, begins), shape=(begins.size - 1, len(values)))
+    return np.asarray(chosen @ values)
 
 
 def spoken_in(tokens: Tokens, profiles: Profiles) -> list[Spoken]:
-    """The language of each of some tokenised texts, their words in lower case."""
-    return Evidence(tokens.words, profiles).of_texts(tokens)
+    """The language of each of some tokenised texts, by its first words. Words are in lower case."""
+    lengths = np.minimum(np.diff(tokens.starts), _LOOKED_AT)
+    begins = np.concatenate(([0], np.cumsum(lengths))).astype(np.int64)
+    at = np.arange(begins[-1]) + np.repeat(tokens.starts[:-1] - begins[:-1], lengths)
+    present, codes = np.unique(tokens.codes[at], return_inverse=True)
+    words = [tokens.words[code] for code in present.tolist()]
+    first = Tokens(words, codes.astype(np.int32), begins, np.zeros(0, dtype=np.int64))
+    return Evidence(words, profiles).of_texts(first)
 
 
 def likelihood(text: str, profiles: Profiles) -> float:
@@ -163,10 +187,13 @@ def profiles_of(languages: Sequence[str], grams: Sequence[str], levels: Ints, al
     logarithms; one more row than trigrams: first the usual ones, then those of the trigrams."""
     scores = -levels.astype(np.float64) / _BITS
     unseen = scores[1:].min(axis=0)
+    signs = np.array([[ord(sign) for sign in gram] for gram in grams], dtype=np.int64)
+    keys = _keys(signs[:, 0], signs[:, 1], signs[:, 2])
+    order = np.argsort(keys)
     return Profiles(
         languages=tuple(languages),
-        places={gram: place for place, gram in enumerate(grams)},
-        scores=np.vstack((scores[1:], unseen)),
+        keys=keys[order],
+        scores=np.vstack((scores[1:][order], unseen)),
         usual=scores[0],
         alphabets=tuple(map(frozenset, alphabets)),
     )
