@@ -3,6 +3,7 @@
 import csv
 import io
 import tomllib
+from importlib.resources import files
 from pathlib import Path
 
 import pytest
@@ -13,11 +14,13 @@ from upsort.core.text.lowercase import lower
 from upsort.core.text.tokeniser import tokenise
 from upsort.files.encoding import find_encoding
 from upsort.files.language_profiles import KEPT_IN, profiles
+from upsort.jobs.demo import PARTNERS
 from upsort.jobs.language import main_language
 
-LETTERS: dict[str, list[str]] = tomllib.loads(
-    (Path(__file__).parent / "data" / "letters-in-languages.toml").read_text(encoding="utf-8")
-)
+LETTERS: dict[str, list[str]] = {}
+with (files("upsort.demo") / PARTNERS).open(encoding="utf-8", newline="") as letters:
+    for letter in csv.DictReader(letters):
+        LETTERS.setdefault(letter["language"], []).append(letter["message"])
 
 
 def found_in(texts: list[str]) -> list[Spoken]:
@@ -89,6 +92,14 @@ def test_it_is_told_and_planned_and_warned_of(tmp_path: Path, program: Program) 
     assert "clean.language=de" in program("plan", "t.csv", "--label=bench").out
     run = program("train", "t.csv", "--label=bench", "-o", "t.sorter")
     assert "it seems" not in run.err
+
+
+def test_a_table_in_many_languages_says_so(program: Program, demo: Path) -> None:
+    run = program("survey", demo / PARTNERS, "--text=message", "--label=topic")
+    first = run.out.splitlines()[0]
+    assert "In several languages, it seems: " in first
+    assert all(f"{name} 10" in first for name in ("English", "German", "Portuguese", "Russian", "Turkish", "Swedish"))
+    assert "another language" not in run.out
 
 
 def test_what_has_no_spaces_is_cut_into_letters(tmp_path: Path, program: Program) -> None:

@@ -14,6 +14,10 @@ VECTORS = "garden-vectors.txt.gz"
 """Word vectors made from the letters: `upsort features corpus.csv --text message --make-vectors … --dimensions 20`."""
 
 
+PARTNERS = "partner-gardens.csv"
+"""Letters to the gardens that Fernhollow works with, in their languages; no profile of a language was counted from them."""
+
+
 def lay_out(folder: Path, overwrite: bool = False) -> list[Path]:
     """Write the demo corpus into `folder`, which is made; returns the files.
 
@@ -34,10 +38,11 @@ def lay_out(folder: Path, overwrite: bool = False) -> list[Path]:
                 with replacing(target) as out:
                     out.write(archive.read(name))
                 written.append(target)
-        vectors = folder / VECTORS
-        with replacing(vectors) as out:
-            out.write((files("upsort.demo") / VECTORS).read_bytes())
-        written.append(vectors)
+        for name in (VECTORS, PARTNERS):
+            target = folder / name
+            with replacing(target) as out:
+                out.write((files("upsort.demo") / name).read_bytes())
+            written.append(target)
     except OSError as error:
         raise cannot_write(folder, error) from error
     return written

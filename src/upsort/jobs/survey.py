@@ -91,7 +91,8 @@ class SurveyResult:
 
     empty: rows without text. length_share: share of the variance of the logarithm of the number of words that lies between
     labels. lengths: words of every document, by label (figures are drawn from it). broken: the first broken characters,
-    where there are any. spoken: the language that the texts seem to be in. several: documents of several labels, which count at
+    where there are any. spoken: the language that most texts seem to be in; languages: documents
+    of each that is told. several: documents of several labels, which count at
     each. separator: what seems to separate labels in cells, where nobody says that cells hold several.
     """
 
@@ -119,6 +120,7 @@ class SurveyResult:
     language: str
     broken: str
     spoken: Spoken
+    languages: dict[str, int]
     several: int
     separator: str
 
@@ -230,6 +232,7 @@ class _Looking:
             language=language,
             broken=self.broken,
             spoken=main_language(self.languages),
+            languages=dict(Counter(str(one) for one in self.languages if one.known).most_common()),
             several=sum(len(labels) > 1 for labels in self.sets),
             separator="" if self.choices.columns.label_separator else separator_of(self.labels),
             columns=_merged([tally.summary() for tallies in self.tallies.values() for tally in tallies.values()]),
@@ -267,7 +270,7 @@ class _Looking:
     def _odd(self) -> list[Odd]:
         """What looks out of place, most documents first; the language that most documents are in is not odd."""
         main = main_language(self.languages)
-        for language, reference in zip(self.languages, self.references, strict=True):
+        for language, reference in zip(self.languages, self.references, strict=True) if main.known else ():
             if language.code and language.code != main.code:
                 self._note(f"{IN_ANOTHER}, {language} it seems", reference)
             elif language.script and language.script != main.script:

@@ -73,6 +73,7 @@ class Survey(Result):
     spoken: Annotated[
         str | None, told("the code of the language that the texts seem to be in; null where it is not known")
     ]
+    languages: Annotated[dict[str, int], told("documents in each language that is told, by name")]
     script: Annotated[str | None, told("the script, where the language is not known by it")]
     broken: Annotated[str, told("the first broken characters, where there are any")]
     several: Annotated[int, told("documents of several labels, which count at each")]

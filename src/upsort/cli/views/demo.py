@@ -103,6 +103,10 @@ STEPS = (
         "upsort report desk.sorter parts/held-out.csv --training parts/train.csv -o report.html",
     ),
     (
+        "The partner gardens write in their own languages. What does that look like?",
+        "upsort survey partner-gardens.csv --text message --label topic --shortest 0 --top 3",
+    ),
+    (
         "Two keepers' logbooks, cut into passages without their title lines: who wrote which?",
         "upsort gather logbooks --lines 3:0 --passages 150 -o passages.csv",
     ),

@@ -15,6 +15,7 @@ from upsort.cli.view import View
 from upsort.cli.wording import bar, percent, shortened
 from upsort.core.insight.common_terms import CommonTerm
 from upsort.core.insight.lengths import Lengths
+from upsort.core.names import listed
 from upsort.core.plan import Plan
 from upsort.files.sources import Inputs
 from upsort.jobs.columns import columns_of
@@ -98,7 +99,12 @@ def _language(result: SurveyResult) -> str:
     spoken = result.spoken
     if spoken.code:
         return f"{spoken}, it seems: clean.language={spoken.code}."
-    return f"In {spoken}; which language that is, is not known." if spoken.script else ""
+    if spoken.script:
+        return f"In {spoken}; which language that is, is not known."
+    if len(result.languages) < 2 or sum(result.languages.values()) < 0.5 * result.documents:
+        return ""
+    told = listed([f"{name} {count:,}" for name, count in result.languages.items()], 12)
+    return f"In several languages, it seems: {told}."
 
 
 def _show_lengths(result: SurveyResult, view: View) -> None:
