@@ -1,16 +1,16 @@
 """What a judgement comes to, in sentences. Each is printed only where it is true; tests/judging/test_sentences.py lists them all
 with the condition of each."""
 
-from collections.abc import Sequence
 from typing import assert_never
 
 from upsort.cli.wording import decimal, interval, number, p_value, percent
+from upsort.cli.wrong_sets import wrong_sets_told
 from upsort.core.classifiers.families import family
 from upsort.core.judging.behind import Standing
 from upsort.core.judging.costs import Costing
 from upsort.core.judging.intervals import FEW, Rate
 from upsort.core.judging.measure import Evidence, Measure
-from upsort.core.judging.measures import Judgement, LabelMeasures, LabelSets
+from upsort.core.judging.measures import Judgement
 from upsort.core.judging.probability_measures import ProbabilityMeasures
 from upsort.core.judging.reliability import Reliability
 from upsort.core.names import listed
@@ -141,30 +141,13 @@ def confusions_told(judgement: Judgement, most: int = 3) -> list[str]:
     """The most frequent mistakes."""
     lines = []
     if judgement.sets is not None:
-        return _wrong_sets_told(judgement.per_label, judgement.sets, most)
+        return wrong_sets_told(judgement.per_label, judgement.sets, most)
     for one in judgement.confusions(most):
         were = "was" if one.documents == 1 else "were"
         lines.append(
             f"{number(one.documents)} of {one.of:,} {one.true!r} documents {were} taken for {one.sorted_as!r}."
         )
     return lines
-
-
-def _wrong_sets_told(labels: Sequence[LabelMeasures], sets: LabelSets, most: int) -> list[str]:
-    """The labels that are missed or given wrongly most often, and what is given in place of which."""
-    wrong = sorted(labels, key=lambda label: -(label.missed + label.false))
-    return [
-        *(
-            f"{one.label!r}: {number(one.missed)} of {number(one.documents)} documents missed, {number(one.false)} given it "
-            "wrongly."
-            for one in wrong[:most]
-            if one.missed or one.false
-        ),
-        *(
-            f"{one.true!r} missed and {one.sorted_as!r} given wrongly: {number(one.documents)} of {one.of:,} documents."
-            for one in sets.given_instead[:most]
-        ),
-    ]
 
 
 def advice(one: Judged, suspects: SuspectsResult | None) -> list[str]:

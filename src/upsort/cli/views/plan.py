@@ -55,7 +55,9 @@ def run(options: PlanOptions, console: Console) -> Exit:
     view.say(f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}.")
     for sentence in found:
         view.say(sentence)
-    view.say("Every command run in this folder goes by it; options on the command line go before it.")
+    here = output.name == DEFAULT_NAME and output.resolve().parent == Path.cwd()
+    goes_by = "Every command run in this folder goes by it" if here else f"A command goes by it with --plan {output}"
+    view.say(f"{goes_by}; options on the command line go before it.")
     console.show(view)
     return Exit.DONE
 
