@@ -32,7 +32,7 @@ CORPORA: dict[str, tuple[Callable[[], list[Row]], str]] = {
                   "only in spelling"),
     "scarce": (lambda: [*plain(), ("r", "one gate is open", "gates")], "Too few"),
     "lopsided": (lambda: [(place, text, "soil") for place, text, _ in plain(95)] + plain(9)[::2], "Most documents are"),
-    "unlabelled": (lambda: [*plain(), *((f"u{place}", f"a {place} rake", "") for place in range(30))], "no label"),
+    "unlabelled": (lambda: [*plain(), *((f"u{place}", f"a {place} rake", "") for place in range(30))], "without a label"),
     "empty": (lambda: [*plain(), *((f"e{place}", " ", "soil") for place in range(30))], "no text"),
     "same names": (lambda: [*plain(), *(("7", f"again a fern with {place} leaves", "soil") for place in range(30))],
                    "share their identifier"),

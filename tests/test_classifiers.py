@@ -350,11 +350,10 @@ def test_cells_with_several_labels_give_sets(program: Program, tmp_path: Path) -
     assert found[:2] == ["diseases; pests", "watering"]
     judged = program("evaluate", "sets.sorter", "t.csv", "--json").json
     assert judged["accuracy"]["value"] > 0.9
-    assert judged["confusion"]["diseases; pests"]["diseases; pests"] > 0
+    assert judged["confusion"] == {} and judged["label_sets"] is not None
     assert judged["labels"]["pests"]["documents"] == sum("pests" in row for row in rows)
     refused = program("train", "t.csv", *several, "--set=classifier.kind=tree", "-o", "x.sorter", code=2)
     assert "tree gives one label" in refused.err
-    assert "not judged by folds" in program("cross-validate", "t.csv", *several, code=2).err
 
 
 @pytest.mark.parametrize("kind", [name for name, one in KINDS.items() if families.family(one).additive])

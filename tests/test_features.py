@@ -76,7 +76,7 @@ def test_ngrams_of_words_are_those_of_a_plain_count(
 ) -> None:
     def plain(text: str) -> Counter[str]:
         found: Counter[str] = Counter()
-        stretches = re.split(r"\.(?=[ ]|$)", text) if within else [text]
+        stretches = re.split(r"(?:(?<=[ab][ab])|(?<![ab]))\.(?=[ ]|$)", text) if within else [text]
         for stretch in stretches:
             words = re.findall(r"[ab]+", stretch)
             for size in range(lengths[0], lengths[1] + 1):

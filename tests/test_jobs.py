@@ -130,8 +130,7 @@ def test_a_matrix_and_its_terms(work: Work) -> None:
 
 def test_a_split_keeps_every_row_once(work: Work, tmp_path: Path) -> None:
     found = split(work, 0.25, tmp_path)
-    sizes = found.training_labels.total(), found.held_out_labels.total()
-    assert sum(sizes) + work.aside.count == 300
+    assert found.training_rows + found.held_out_rows + work.aside.count == 300
     for label in found.labels:
         whole = found.training_labels[label] + found.held_out_labels[label]
         assert abs(found.held_out_labels[label] - 0.25 * whole) <= 1.5
@@ -148,10 +147,11 @@ def test_training_evaluating_and_scoring(work: Work, desk: Path, tmp_path: Path)
     (judged,) = evaluate([sorter], Incoming(inputs=held_out, reader=labelled, aside=SetAside()), None, Wanted())
     rates = rates_of(judged.evidence)
     assert (
-        set(MEASURES) - {"cost", "decided", "decided_accuracy"} <= set(rates)
-        and rates["accuracy"].of == judged.true.size
+        set(MEASURES) - {"cost", "decided", "decided_accuracy", "micro_f1"} <= set(rates)
+        and rates["accuracy"].of == judged.own.size
     )
-    assert len(judged.mistakes) == int((judged.true != judged.sorted_as).sum())
+    wrong = judged.judgement.accuracy
+    assert len(judged.mistakes) == (wrong.of or 0) - (wrong.right or 0)
     incoming = Incoming(inputs=inputs_of(desk / "new.csv"), reader=Reader.of_sorter(sorter), aside=SetAside())
     scoring = Scoring([sorter], Layout(), incoming.inputs)
     rows: list[list[str]] = []

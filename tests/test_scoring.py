@@ -87,7 +87,7 @@ def test_an_interruption_names_what_is_kept(program: Program, sorter: str, tmp_p
         time.sleep(0.05)
     running.send_signal(signal.SIGINT)
     _, err = running.communicate()
-    assert running.returncode == 130
+    assert running.returncode in {130, -signal.SIGINT}
     assert "o.csv.part is kept, --resume goes on" in err and "Traceback" not in err
 
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from upsort.core.errors import UsageProblem
 from upsort.core.text.editing import Edit, Substitution, Traced, edited
 from upsort.core.text.labels import mapped, spellings
-from upsort.core.text.lemmas import english_lemma, learned_rules, rules_on_held_out, table_lemmatiser
+from upsort.core.text.lemmas import EnglishWords, english_lemma, learned_rules, rules_on_held_out, table_lemmatiser
 from upsort.core.text.lowercase import lower
 from upsort.core.text.markers import has_marks, marker, shown, unmarked
 from upsort.core.text.oddities import broken_characters
@@ -154,5 +154,5 @@ class TestLemmas:
         ],
     )
     def test_english_forms(self, form: str, part: str, lemma: str) -> None:
-        bases = {"leaf", "berry", "dig", "fern"}
-        assert english_lemma(form, part, bases, {"noun": {"leaves": "leaf"}}) == lemma
+        known = EnglishWords(frozenset({"leaf", "berry", "dig", "fern"}), {"noun": {"leaves": "leaf"}})
+        assert english_lemma(form, part, known) == lemma
