@@ -169,14 +169,14 @@ class _Looking:
         self.words += lengths
         self.prints.append(prints)
         self.terms.add(tokens, sets, once)
-        self.languages += spoken_in(tokens, profiles())
+        languages = spoken_in(tokens, profiles())
         entries = list(zip(block.ids, lengths, block.texts, block.marks.labels, strict=True))
         short = [Document(*entry) for entry in nsmallest(self.listed, entries, key=lambda entry: entry[1])]
         long = [Document(*entry) for entry in nlargest(self.listed, entries, key=lambda entry: entry[1])]
         self.short = nsmallest(self.listed, [*self.short, *short], key=lambda document: document.words)
         self.long = nlargest(self.listed, [*self.long, *long], key=lambda document: document.words)
-        for reference, words, text, distinct in zip(
-            block.ids, lengths, block.texts, prints.distinct.tolist(), strict=True
+        for place, (reference, words, text, distinct) in enumerate(
+            zip(block.ids, lengths, block.texts, prints.distinct.tolist(), strict=True)
         ):
             if words > _OPENING_WORDS:
                 self.openings[" ".join(text[:80].split(maxsplit=_OPENING_WORDS)[:_OPENING_WORDS])] += 1
@@ -187,6 +187,8 @@ class _Looking:
                 self._note("no words at all", reference)
             elif is_repetition(words, distinct):
                 self._note("the same few words repeated", reference)
+                languages[place] = Spoken()  # a word said often is no evidence of a language
+        self.languages += languages
         for place, tally in self.tallies.get(block.columns, {}).items():
             tally.add([row[place] for row in block.rows], block.marks.labels)
 
