@@ -25,7 +25,7 @@ class Many(Enum):
 class Option:
     """One argument. spellings: none for a positional one. value: what stands where it is written without one. flag: it takes
     none. either: it can be written with no- before it. sets: the key of the plan, as section.key, that it sets. heading: the
-    group in help, where it is not that of the record it stands in."""
+    group in help, where it is not that of the record it stands in. writes: what kind of file it names, where one is written."""
 
     name: str
     spellings: tuple[str, ...]
@@ -41,6 +41,7 @@ class Option:
     required: bool
     sets: str
     heading: str
+    writes: str
 
     @property
     def spelling(self) -> str:
@@ -52,7 +53,7 @@ def option(help: str, *spellings: str, default: Any = MISSING, **told: Any) -> A
     """A field of a record of options.
 
     spellings: by default -- and the field's name. default: without one it must be given. Further: metavar, convert, choices,
-    many, value, sets, heading, as in `Option`.
+    many, value, sets, heading, writes, as in `Option`.
     """
     metadata = {"help": help, "spellings": spellings, **told}
     if default is MISSING:
@@ -107,6 +108,7 @@ def _option(one: "Field[Any]", heading: str) -> Option:
         required=required,
         sets=told.get("sets", ""),
         heading=told.get("heading", heading),
+        writes=told.get("writes", ""),
     )
 
 

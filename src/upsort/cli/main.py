@@ -10,6 +10,7 @@ from textwrap import fill
 from upsort import __version__
 from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.console import Console
+from upsort.cli.outputs import check_outputs
 from upsort.cli.parsing import WIDTH, command_parser, parse
 from upsort.cli.status import Exit
 from upsort.core.errors import Interrupted, Problem, UsageProblem
@@ -88,6 +89,7 @@ def _run(name: str, arguments: list[str], console: Console) -> Exit:
         return Exit.DONE
     console.quiet, console.as_json = options.quiet, options.json
     view = import_module(f"upsort.cli.views.{name.replace('-', '_')}")  # what works is loaded only to work
+    check_outputs(options)
     status: Exit = view.run(options, console)
     return status
 

@@ -57,6 +57,13 @@ class MaybeSources(Everywhere):
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class Overwriting(Everywhere):
+    """What commands that write files share."""
+
+    overwrite: bool = flag("replace an output that exists", heading="what to write")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class Workers(Everywhere):
     """Processes."""
 
@@ -237,7 +244,7 @@ class Reading(ReadingAlone):
 
     HEADING: ClassVar[str] = "reading"
     set_aside: str | None = option(
-        "where rows that cannot be used go (default: beside the output)", default=None, metavar="FILE"
+        "where rows that cannot be used go (default: beside the output)", default=None, metavar="FILE", writes="table"
     )
 
 

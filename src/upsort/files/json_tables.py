@@ -6,7 +6,8 @@ values. A list of plain values is one cell, its items joined; other nested value
 
 import codecs
 import json
-from collections.abc import Iterator
+import re
+from collections.abc import Iterable, Iterator
 from typing import Any, BinaryIO, cast
 
 import ijson
@@ -18,6 +19,11 @@ from upsort.files.reasons import Reason, Why
 from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
 from upsort.files.typed_cells import cell_at, cell_from
 
+_DEEPEST = 200  # containers inside each other
+_NESTED = f"nested more than {_DEEPEST} deep"
+_TOO_DEEP = object()
+_OUTSIDE_STRINGS = re.compile(r'"(?:[^"\\]|\\.)*"|[^\[\]{}]', re.DOTALL)  # all that is no bracket that counts
+_SHOWN = 1000  # characters of what is set aside for its depth
 _TOO_LARGE = "integer overflow"  # of the fast parser
 Item = tuple[int, Any, Reason | None]
 """Its line or number, its value, and why it cannot be used, where it cannot."""
@@ -89,6 +95,9 @@ def _lines(entry: Entry, reading: Reading) -> Iterator[Item]:
                 continue
             if not text.strip():
                 continue
+            if nested_too_deeply(text):
+                yield number, text.strip()[:_SHOWN], Reason(Why.NOT_JSON, (_NESTED,))
+                continue
             try:
                 value = json.loads(text)
             except (ValueError, RecursionError) as error:
@@ -116,19 +125,77 @@ def _items(entry: Entry, encoding: str, parser: Any, skipped: int) -> Iterator[I
         elif encoding == "utf-8-sig":
             stream.read(3)
         try:
-            for value in parser.items(recoded, "item", use_float=True):
+            for value in _built(parser.basic_parse(recoded, use_float=True)):
                 number += 1
-                if number > skipped:
-                    yield number, value, None if isinstance(value, dict) else Reason(Why.NOT_AN_OBJECT)
+                if number <= skipped:
+                    continue
+                if value is _TOO_DEEP:
+                    yield number, "", Reason(Why.BROKEN_JSON, (_NESTED,))
+                    continue
+                yield number, value, None if isinstance(value, dict) else Reason(Why.NOT_AN_OBJECT)
         except ijson.JSONError as error:
             reason = " ".join(str(error).split()).split(" (right here)")[0]
             yield number + 1, "", Reason(Why.BROKEN_JSON, (reason[:120],))
 
 
+def _built(events: Iterable[tuple[str, Any]]) -> Iterator[Any]:
+    """The items of an array from the events of its parsing; _TOO_DEEP for one that is nested too deeply, which is never held."""
+    open_ones: list[Any] = []  # the containers around the place, without the array itself
+    keys: list[str] = []
+    depth, too_deep = 0, False
+    for event, value in events:
+        if event in {"start_map", "start_array"}:
+            depth += 1
+            if depth == 1:
+                continue
+            too_deep = too_deep or depth > _DEEPEST
+            if not too_deep:
+                open_ones.append({} if event == "start_map" else [])
+                keys.append("")
+            continue
+        if event == "map_key":
+            if not too_deep:
+                keys[-1] = value
+            continue
+        if event in {"end_map", "end_array"}:
+            depth -= 1
+            if too_deep:
+                if depth == 1:
+                    open_ones, keys, too_deep = [], [], False
+                    yield _TOO_DEEP
+                continue
+            if depth == 0:
+                continue
+            value = open_ones.pop()
+            keys.pop()
+        elif too_deep:
+            continue
+        if not open_ones:
+            yield value
+        elif isinstance(open_ones[-1], dict):
+            open_ones[-1][keys[-1]] = value
+        else:
+            open_ones[-1].append(value)
+
+
+def nested_too_deeply(text: str) -> bool:
+    """Whether JSON text has more containers inside each other than are read."""
+    if text.count("[") + text.count("{") <= _DEEPEST:
+        return False
+    depth = deepest = 0
+    for sign in _OUTSIDE_STRINGS.sub("", text):
+        depth += 1 if sign in "[{" else -1
+        deepest = max(deepest, depth)
+    return deepest > _DEEPEST
+
+
 def _transposed(entry: Entry, encoding: str) -> list[Item]:
     with entry.open() as stream:
         try:
-            held = json.loads(stream.read().decode(encoding))
+            text = stream.read().decode(encoding)
+            if nested_too_deeply(text):
+                raise ValueError(_NESTED)
+            held = json.loads(text)
         except (ValueError, RecursionError) as error:
             raise DataProblem(f"{entry.name} is not whole JSON: {error}.", "Get the file again.") from None
     lengths = {len(values) for values in held.values() if isinstance(values, list)}

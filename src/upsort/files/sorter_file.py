@@ -26,6 +26,7 @@ from upsort import __version__
 from upsort.core.arrays import AnyArray
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.learning.held_out import HeldOut
+from upsort.core.learning.held_plan import without_files
 from upsort.core.learning.sorter import Sorter
 from upsort.files.kept_arrays import kept_arrays, kept_head
 from upsort.files.sorter_checks import FORMAT, HEAD
@@ -46,7 +47,7 @@ def save_sorters(sorters: Sequence[Sorter], path: Path) -> int:
     head = {
         "format": FORMAT,
         "written_by": f"upsort {__version__}",
-        "plan": asdict(first.plan),
+        "plan": asdict(without_files(first.plan)),
         "answers": [_answer(sorter) for sorter in sorters],
         "resources": {
             "stop_words": sorted(stop_words) if (stop_words := first.resources.stop_words) is not None else None,

@@ -22,6 +22,7 @@ from upsort.core.features.beside import Beside
 from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.learning.held_out import HeldOut
+from upsort.core.learning.held_plan import without_files
 from upsort.core.learning.kept_documents import KeptDocuments
 from upsort.core.learning.method import Costs
 from upsort.core.learning.reserve import Reserve
@@ -272,7 +273,7 @@ def _declared_space(head: dict[str, Any], path: Path) -> Declared:
 
 def _plan(head: dict[str, Any], path: Path) -> Plan:
     try:
-        plan = checked_plan(head["plan"], str(path))
+        plan = without_files(checked_plan(head["plan"], str(path)))
     except UsageProblem as problem:
         raise damaged(path, f"its plan is not one this version knows ({problem.what})") from None
     if head["format"] == _BY_PROBABILITY and plan.classifier.calibrate in {"platt", "isotonic"}:

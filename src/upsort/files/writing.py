@@ -25,6 +25,15 @@ def replacing(path: Path) -> Iterator[BinaryIO]:
     Raises DataProblem when the folder is missing, not writable, or `path` is a folder.
     """
     check_writable(path)
+    if path.exists() and not path.is_file():  # a device or a pipe is written into; nothing can take its place
+        try:
+            with path.open("wb") as stream:
+                yield cast(BinaryIO, stream)
+        except OSError as error:
+            if isinstance(error, BrokenPipeError):
+                raise
+            raise cannot_write(path, error) from error
+        return
     target = path.resolve()  # a link keeps pointing where it did; what it points to is replaced
     try:
         handle, name = tempfile.mkstemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent)

@@ -18,8 +18,10 @@ from upsort.core.features.prints import joined as joined_prints
 from upsort.core.features.vectors import vectors_of_terms
 from upsort.core.judging.together import Together, copy_groups, named_groups
 from upsort.core.learning.dealing import document_keys, text_digests
+from upsort.core.learning.held_plan import method_of
 from upsort.core.learning.labelled import Labelled, numbered
 from upsort.core.learning.method import Method
+from upsort.core.learning.sorter import Sorter
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.labels import labels_in
 from upsort.core.text.resources import Resources
@@ -43,7 +45,12 @@ def with_tokens(
 
 
 def measured_by(
-    measuring: Measuring, choices: plan.Plan, resources: Resources, workers: int = 1, at_least: int | None = None
+    measuring: Measuring,
+    choices: plan.Plan,
+    resources: Resources,
+    workers: int = 1,
+    at_least: int | None = None,
+    sorter: Sorter | None = None,
 ) -> Measured:
     """What was measured of all documents added, word vectors included.
 
@@ -56,14 +63,23 @@ def measured_by(
         whole = resources.vocabulary or choices.features.hash_bits or family(choices.classifier).additive
         at_least = 1 if whole else choices.features.in_at_least
     measured = measuring.measured(at_least, workers)
-    return with_vectors(measured, choices)
+    return with_vectors(measured, choices, sorter)
 
 
-def with_vectors(measured: Measured, choices: plan.Plan) -> Measured:
-    """The same with the vectors of its terms, where the plan names a file of them."""
+def with_vectors(measured: Measured, choices: plan.Plan, sorter: Sorter | None = None) -> Measured:
+    """The same with the vectors of its terms, where the plan names a file of them. sorter: that has them, in place of the
+    file."""
     if not choices.features.vectors_file:
         return measured
     begins = prefixes(choices.columns, choices.features)
+    if sorter is not None:
+        known = sorter.space.vectors
+        assert known is not None
+        of_terms = [sorter.space.terms[column] for column in known.columns.tolist()]
+        rows = {term: row for row, term in enumerate(of_terms)}
+        at = [(column, rows[term]) for column, term in enumerate(measured.terms) if term in rows]
+        columns = np.array([column for column, _ in at], dtype=known.columns.dtype)
+        return replace(measured, vectors=replace(known, columns=columns, vectors=known.vectors[[row for _, row in at]]))
     wanted = frozenset(term.removeprefix(begin) for term in measured.terms for begin in begins)
     words, vectors = read_vectors(Path(choices.features.vectors_file), wanted)
     return replace(measured, vectors=vectors_of_terms(measured.terms, words, vectors, begins))
@@ -131,7 +147,7 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
     workers: processes to clean and tokenise in; the result is the same for any number.
     """
     keeping = keeping or Keeping()
-    method = method_for(work.plan)
+    method = replace(method_of(work.sorter), plan=work.plan) if work.sorter is not None else method_for(work.plan)
     cleaning = cleaner(work.plan.clean, method.resources, work.plan.features.within_sentences)
     measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
     collected = _Collected(keeping)
@@ -140,7 +156,7 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
         measuring.add(block.documents, tokens)
         collected.add(block)
         work.advance(len(block.documents))
-    measured = measured_by(measuring, work.plan, method.resources, work.workers, keeping.at_least)
+    measured = measured_by(measuring, work.plan, method.resources, work.workers, keeping.at_least, work.sorter)
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
         resources = replace(resources, full_forms=cleaning.forms.full_forms())

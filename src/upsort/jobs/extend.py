@@ -75,7 +75,7 @@ def extend(path: Path, more: Work, older: Inputs | None, output: Path) -> Extend
     way = _way(sorters, older)
     keeping = Keeping(copies=False, prints=True, at_least=1)
     try:
-        corpus = read_labelled_corpus(replace(more, plan=plan), keeping)
+        corpus = read_labelled_corpus(replace(more, plan=plan, sorter=sorters[0]), keeping)
     except NoColumn as missing:
         raise missing.of_training() from None
     known = _older(older, more, keeping, sorters, corpus)
@@ -88,7 +88,7 @@ def extend(path: Path, more: Work, older: Inputs | None, output: Path) -> Extend
             told.append(_told(sorter, answer, None, method))
             continue
         whole = joined(held, new)
-        documents = labelled(whole, plan)
+        documents = labelled(whole, plan, sorter)
         found, _ = train_sorter(documents, method)
         told.append(_told(sorter, answer, documents, method))
         extended.append(_named(found, sorter, whole))
@@ -129,7 +129,7 @@ def _older(
 ) -> list[KeptDocuments | None]:
     """What is at hand of the earlier documents, for each answer; None where counts are enough."""
     if older is not None:
-        held = read_labelled_corpus(replace(more, inputs=older, plan=sorters[0].plan), keeping)
+        held = read_labelled_corpus(replace(more, inputs=older, plan=sorters[0].plan, sorter=sorters[0]), keeping)
         return [kept_of(held, answer) for answer in held.answers]
     return [sorter.kept if sorter.reserve is None else None for sorter in sorters]
 

@@ -8,6 +8,7 @@ import xxhash
 from upsort.core.judging.together import Together, copy_groups
 from upsort.core.learning.kept_documents import KeptDocuments
 from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.sorter import Sorter
 from upsort.core.plan import Plan
 from upsort.jobs.corpus import Answer, LabelledCorpus, with_vectors
 
@@ -33,12 +34,12 @@ def kept_of(corpus: LabelledCorpus, answer: Answer) -> KeptDocuments:
     return whole.rows(np.arange(documents.documents))
 
 
-def labelled(kept: KeptDocuments, plan: Plan) -> Labelled:
-    """As training takes them, kept together as the plan wants."""
+def labelled(kept: KeptDocuments, plan: Plan, sorter: Sorter) -> Labelled:
+    """As training takes them, kept together as the plan wants. sorter: that has the word vectors."""
     named = np.where(kept.named >= 0, kept.named, -1 - np.arange(kept.documents)) if kept.named is not None else None
     together = Together(named, None if plan.judge.allow_copies else copy_groups(kept.prints))
     found = kept.labelled(together.groups)
-    return replace(found, measured=with_vectors(found.measured, plan))
+    return replace(found, measured=with_vectors(found.measured, plan, sorter))
 
 
 def _group_key(group: str) -> int:

@@ -108,7 +108,7 @@ def worth_of(sorter: Sorter, more: int) -> Worth | None:
     kept = sorter.kept
     if kept is None or kept.documents > _MOST_GROWN or kept.sets is not None:
         return None
-    documents = labelled(kept, sorter.plan)
+    documents = labelled(kept, sorter.plan, sorter)
     try:
         parts = Parts(documents, splits(documents, sorter.plan.judge, Order()).each)
     except Problem:  # too few documents for folds

@@ -74,7 +74,7 @@ def suspects_for_report(sorter: Sorter, training: Inputs, label: str) -> Suspect
     columns = replace(columns_for(sorter, trained, training), label=label, also=(), row_weight=trained.row_weight)
     if all(trained.fold in table.columns for table in training.tables):
         columns = replace(columns, fold=trained.fold)
-    return suspects(Work(inputs=training, plan=replace(sorter.plan, columns=columns), aside=SetAside()))
+    return suspects(Work(inputs=training, plan=replace(sorter.plan, columns=columns), aside=SetAside(), sorter=sorter))
 
 
 def write_report(one: Judged, wording: Wording, sources: Sources, found: SuspectsResult | None, path: Path) -> None:

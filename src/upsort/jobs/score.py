@@ -2,7 +2,7 @@
 
 import hashlib
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, fields
 from pathlib import Path
 from typing import Any, Protocol
@@ -18,6 +18,7 @@ from upsort.engine.processes import in_order
 from upsort.files.by_name import ByName, together
 from upsort.files.columns import column_place
 from upsort.files.documents import DocumentBlock, Reader, large_blocks
+from upsort.files.sameness import fingerprint
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
@@ -321,31 +322,21 @@ def joined_decisions(parts: Sequence[Decisions]) -> Decisions:
     return Decisions(**{one.name: all_of(one.name) for one in fields(Decisions)})
 
 
-@dataclass(frozen=True, kw_only=True)
-class Run:
-    """What a run is: which sorter scores what, into which layout, read how. deciding: what was asked of it beyond the
-    sorter's own."""
-
-    sorter: Path
-    sources: Sequence[str]
-    layout: Layout
-    columns: Columns
-    deciding: str
-
-
-def run_key(run: Run) -> dict[str, Any]:
-    """What must be the same for a run to be gone on with."""
-    files = {}
-    for source in run.sources:
-        path = Path(source)
-        if path.is_file():
-            status = path.stat()
-            files[source] = [status.st_size, status.st_mtime_ns]
+def run_key(sorter: Path, sources: Sequence[str], columns: Columns, choices: Mapping[str, Any]) -> dict[str, Any]:
+    """What must be the same for a run to be gone on with. choices: all that was asked for, by name; files that are named in it
+    must be the same, too."""
+    named = [part for value in choices.values() for part in _texts(value)]
     return {
-        "sorter": hashlib.sha256(run.sorter.read_bytes()).hexdigest(),
-        "sources": list(run.sources),
-        "files": files,
-        "layout": repr(run.layout),
-        "columns": repr(run.columns),
-        "deciding": run.deciding,
+        "sorter": hashlib.sha256(sorter.read_bytes()).hexdigest(),
+        "files": {name: fingerprint(name) for name in (*sources, *named) if name != "-"},
+        "columns": repr(columns),
+        **{name: repr(value) for name, value in choices.items()},
     }
+
+
+def _texts(value: Any) -> Iterator[str]:
+    """The texts in a choice that may name a file, also behind the = of NAME=FILE."""
+    for text in value if isinstance(value, list) else [value]:
+        if isinstance(text, str) and text and "\0" not in text:
+            yield text
+            yield text.partition("=")[2] or text

@@ -20,6 +20,7 @@ from upsort.core.learning.dealing import document_keys, text_digests
 from upsort.core.learning.labelled import Labelled
 from upsort.files.by_name import ByName, together
 from upsort.files.documents import Marks, Needs, Reader
+from upsort.files.parts import HELD_OUT_NAME, TRAINING_NAME
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Refused
 from upsort.files.set_aside import SetAside
@@ -29,8 +30,6 @@ from upsort.jobs.judging import day_numbers
 from upsort.jobs.progress import nothing_usable
 from upsort.jobs.work import Work
 
-TRAINING_NAME = "train.csv"
-HELD_OUT_NAME = "held-out.csv"
 _FAR = 0.03  # from the share that was asked for
 
 

@@ -18,11 +18,10 @@ from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Classifier, Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.labels import in_one_cell
+from upsort.core.text.resources import Resources
 from upsort.files.by_name import ByName, together
 from upsort.files.documents import LABELLED, Reader
-from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
-from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.jobs.corpus import Keeping, read_labelled_corpus
 from upsort.jobs.judging import Kept, Prepared, prepared
@@ -101,7 +100,7 @@ def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
         listed.append(suspect)
         of_row[row] = suspect
     if how.output is not None:
-        _write(work.inputs, work.plan, how.output, of_row)
+        _write(work, corpus.resources, how.output, of_row)
     return SuspectsResult(
         suspects=listed,
         expected=expected_wrong(found.wrong),
@@ -184,14 +183,15 @@ def _told(ready: Prepared, method: Method) -> tuple[Ints, list[Floats], tuple[st
     return np.unique(found[0].judged), means, tuple(kinds)
 
 
-def _write(inputs: Inputs, plan: Plan, output: Path, of_row: dict[int, Suspect]) -> None:
+def _write(work: Work, resources: Resources, output: Path, of_row: dict[int, Suspect]) -> None:
     """The suspicious rows as they were read, most suspicious first, with four columns added."""
+    inputs, plan = work.inputs, work.plan
     by_name = ByName(
         [name for name in together(table.columns for table in inputs.tables) if name not in (OWN, RATHER, OTHER, WRONG)]
     )
     rows: dict[int, list[str]] = {}
     row = 0
-    cleaning = cleaner(plan.clean, resources_for(plan.clean), plan.features.within_sentences)
+    cleaning = cleaner(plan.clean, resources, plan.features.within_sentences)
     for block in Reader.of_plan(plan, cleaning, LABELLED).blocks(inputs, SetAside()):
         for cells in block.rows:
             if row in of_row:

@@ -14,6 +14,7 @@ from upsort.cli.options import (
     Learning,
     Margin,
     MaybeSources,
+    Overwriting,
     Reading,
     Seed,
     TextColumn,
@@ -22,12 +23,12 @@ from upsort.cli.options import (
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class CleanOptions(MaybeSources, Margin, Seed, TextColumn, LabelColumn, IdColumn, Reading, Learning):
+class CleanOptions(MaybeSources, Margin, Seed, TextColumn, LabelColumn, IdColumn, Reading, Learning, Overwriting):
     """upsort clean."""
 
     HEADING: ClassVar[str] = "what to clean"
     output: str | None = option(
-        "write the corpus with a column 'cleaned'", "-o", "--output", default=None, metavar="FILE"
+        "write the corpus with a column 'cleaned'", "-o", "--output", default=None, metavar="FILE", writes="table"
     )
     in_place: bool = flag("with -o: put the cleaned text in place of the text")
     steps_help: bool = flag("list all steps, each with an example", heading="what to show")

@@ -13,6 +13,7 @@ from upsort.cli.options import (
     Judging,
     Learning,
     Margin,
+    Overwriting,
     Reading,
     Seed,
     Sources,
@@ -21,14 +22,16 @@ from upsort.cli.options import (
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class CompareOptions(Sources, Folds, Seed, Workers, Margin, Judging, Columns, Reading, Learning, Deciding):
+class CompareOptions(Sources, Folds, Seed, Workers, Margin, Judging, Columns, Reading, Learning, Deciding, Overwriting):
     """upsort compare."""
 
     HEADING: ClassVar[str] = "what to compare"
     tries: list[str] = option("what to try", "--try", many=Many.REPEATED, default=[], metavar="KEY=VALUE,VALUE")
     by: str = option("what the best has most of (default: accuracy)", default="accuracy", metavar="MEASURE")
     nested: bool = flag("choose anew in each fold: what choosing the best is worth")
-    output: str | None = option("write the winner's plan", "-o", "--output", default=None, metavar="FILE")
+    output: str | None = option(
+        "write the winner's plan", "-o", "--output", default=None, metavar="FILE", writes="plan"
+    )
 
 
 COMMAND = Command(

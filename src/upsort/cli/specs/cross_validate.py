@@ -13,6 +13,7 @@ from upsort.cli.options import (
     Judging,
     Learning,
     Measures,
+    Overwriting,
     Reading,
     Seed,
     Sources,
@@ -21,12 +22,19 @@ from upsort.cli.options import (
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class CrossValidateOptions(Sources, Folds, Seed, Workers, Measures, Judging, Columns, Reading, Learning, Deciding):
+class CrossValidateOptions(
+    Sources, Folds, Seed, Workers, Measures, Judging, Columns, Reading, Learning, Deciding, Overwriting
+):
     """upsort cross-validate."""
 
     HEADING: ClassVar[str] = "what to judge"
     output: str | None = option(
-        "write what each document was sorted as, out of fold", "-o", "--output", default=None, metavar="FILE"
+        "write what each document was sorted as, out of fold",
+        "-o",
+        "--output",
+        default=None,
+        metavar="FILE",
+        writes="table",
     )
 
 

@@ -4,15 +4,28 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import option
-from upsort.cli.options import FOLDS_RULES, Columns, Command, Folds, Learning, Reading, Seed, Sources, Workers
+from upsort.cli.options import (
+    FOLDS_RULES,
+    Columns,
+    Command,
+    Folds,
+    Learning,
+    Overwriting,
+    Reading,
+    Seed,
+    Sources,
+    Workers,
+)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class CurveOptions(Sources, Folds, Seed, Workers, Columns, Reading, Learning):
+class CurveOptions(Sources, Folds, Seed, Workers, Columns, Reading, Learning, Overwriting):
     """upsort curve."""
 
     HEADING: ClassVar[str] = "what to judge"
-    output: str | None = option("write the figure (.png or .svg)", "-o", "--output", default=None, metavar="FILE")
+    output: str | None = option(
+        "write the figure (.png or .svg)", "-o", "--output", default=None, metavar="FILE", writes="figure"
+    )
 
 
 COMMAND = Command(

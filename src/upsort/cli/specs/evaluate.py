@@ -4,16 +4,16 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, option, share, whole_number
-from upsort.cli.options import Columns, Command, Costs, Judging, Measures, Reading, SorterFile, Sources
+from upsort.cli.options import Columns, Command, Costs, Judging, Measures, Overwriting, Reading, SorterFile, Sources
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class EvaluateOptions(SorterFile, Sources, Costs, Measures, Judging, Columns, Reading):
+class EvaluateOptions(SorterFile, Sources, Costs, Measures, Judging, Columns, Reading, Overwriting):
     """upsort evaluate."""
 
     HEADING: ClassVar[str] = "what to judge"
     output: str | None = option(
-        "write the documents it got wrong to a table", "-o", "--output", default=None, metavar="FILE"
+        "write the documents it got wrong to a table", "-o", "--output", default=None, metavar="FILE", writes="table"
     )
     mistakes: int = option("how many mistakes to show", convert=whole_number(0), default=5, metavar="N")
     figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER")

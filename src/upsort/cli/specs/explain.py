@@ -8,6 +8,7 @@ from upsort.cli.options import (
     Answer,
     Command,
     IdColumn,
+    Overwriting,
     ReadingAlone,
     SorterFile,
     TextColumn,
@@ -17,7 +18,7 @@ from upsort.cli.options import (
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class ExplainOptions(SorterFile, Answer, TextColumn, IdColumn, VectorColumns, ReadingAlone):
+class ExplainOptions(SorterFile, Answer, TextColumn, IdColumn, VectorColumns, ReadingAlone, Overwriting):
     """upsort explain."""
 
     HEADING: ClassVar[str] = "what to explain"
@@ -35,7 +36,7 @@ class ExplainOptions(SorterFile, Answer, TextColumn, IdColumn, VectorColumns, Re
         heading="what to show",
     )
     output: str | None = option(
-        "write a page (.html)", "-o", "--output", default=None, metavar="FILE", heading="what to show"
+        "write a page (.html)", "-o", "--output", default=None, metavar="FILE", heading="what to show", writes="page"
     )
 
 

@@ -4,18 +4,18 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Many, option
-from upsort.cli.options import Command, Reading, SorterFile, Sources
+from upsort.cli.options import Command, Overwriting, Reading, SorterFile, Sources
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class ExtendOptions(SorterFile, Sources, Reading):
+class ExtendOptions(SorterFile, Sources, Reading, Overwriting):
     """upsort extend."""
 
     HEADING: ClassVar[str] = "what to add"
     older: list[str] | None = option(
         "the documents it was trained on", "--with", many=Many.SOME, default=None, metavar="OLDER"
     )
-    output: str = option("the sorter file to write", "-o", "--output", metavar="NAME.sorter")
+    output: str = option("the sorter file to write", "-o", "--output", metavar="NAME.sorter", writes="sorter")
 
 
 COMMAND = Command(

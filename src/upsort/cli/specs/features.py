@@ -9,6 +9,7 @@ from upsort.cli.options import (
     Columns,
     Command,
     FeatureKeys,
+    Overwriting,
     Planned,
     Reading,
     Sources,
@@ -18,7 +19,7 @@ from upsort.cli.options import (
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class FeaturesOptions(Sources, Workers, Columns, Reading, FeatureKeys, CleanKeys, Planned):
+class FeaturesOptions(Sources, Workers, Columns, Reading, FeatureKeys, CleanKeys, Planned, Overwriting):
     """upsort features."""
 
     HEADING: ClassVar[str] = "what to build"
@@ -37,13 +38,14 @@ class FeaturesOptions(Sources, Workers, Columns, Reading, FeatureKeys, CleanKeys
         "one document's row of the matrix", default=None, metavar="ID", heading="what to show"
     )
     output: str | None = option(
-        "the term table, whole", "-o", "--output", default=None, metavar="FILE", heading="what to write"
+        "the term table, whole", "-o", "--output", default=None, metavar="FILE", heading="what to write", writes="table"
     )
     matrix: str | None = option(
         "the matrix: .mtx, .npz (SciPy's), .npy (arrays to map), .parquet (document, term, value), or dense .csv, .tsv, .jsonl",
         default=None,
         metavar="FILE",
         heading="what to write",
+        writes="table",
     )
     terms: str = option(
         "make --matrix dense (.csv, .tsv, .jsonl, .parquet), of these terms",
@@ -53,7 +55,11 @@ class FeaturesOptions(Sources, Workers, Columns, Reading, FeatureKeys, CleanKeys
     )
     figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER", heading="what to write")
     make_vectors: str | None = option(
-        "make word vectors from these documents; write them", default=None, metavar="FILE", heading="what to write"
+        "make word vectors from these documents; write them",
+        default=None,
+        metavar="FILE",
+        heading="what to write",
+        writes="table",
     )
     dimensions: int = option("default: 50", convert=whole_number(2), default=50, metavar="N", heading="what to write")
 

@@ -4,15 +4,17 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Many, flag, option, whole_number
-from upsort.cli.options import Command, IdColumn, LabelColumn, Planned, Reading, Sources, TextColumn
+from upsort.cli.options import Command, IdColumn, LabelColumn, Overwriting, Planned, Reading, Sources, TextColumn
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class GatherOptions(Sources, TextColumn, LabelColumn, IdColumn, Reading, Planned):
+class GatherOptions(Sources, TextColumn, LabelColumn, IdColumn, Reading, Planned, Overwriting):
     """upsort gather."""
 
     HEADING: ClassVar[str] = "what to gather"
-    output: str = option("the corpus: .csv, .tsv, .jsonl, .parquet or .xlsx", "-o", "--output", metavar="FILE")
+    output: str = option(
+        "the corpus: .csv, .tsv, .jsonl, .parquet or .xlsx", "-o", "--output", metavar="FILE", writes="table"
+    )
     take: str | None = option(
         "keep these columns (default: all)", default=None, metavar="COLUMN[,COLUMN]", sets="gather.take"
     )

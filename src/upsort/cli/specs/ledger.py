@@ -4,11 +4,11 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, flag, option, positional, whole_number
-from upsort.cli.options import Command, Everywhere
+from upsort.cli.options import Command, Overwriting
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class LedgerOptions(Everywhere):
+class LedgerOptions(Overwriting):
     """upsort ledger."""
 
     HEADING: ClassVar[str] = "what to list"
@@ -17,7 +17,9 @@ class LedgerOptions(Everywhere):
     data: str = option("only evaluations on this data", default="", metavar="DIGEST")
     top: int = option("how many (default: 30)", convert=whole_number(1), default=30, metavar="N")
     differences: bool = flag("show in which keys the plans differ")
-    output: str | None = option("write all of them to a table", "-o", "--output", default=None, metavar="FILE")
+    output: str | None = option(
+        "write all of them to a table", "-o", "--output", default=None, metavar="FILE", writes="table"
+    )
 
 
 COMMAND = Command(

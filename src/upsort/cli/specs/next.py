@@ -4,16 +4,29 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import option, whole_number
-from upsort.cli.options import Answer, Command, IdColumn, Reading, Seed, SorterFile, Sources, TextColumn, VectorColumns
+from upsort.cli.options import (
+    Answer,
+    Command,
+    IdColumn,
+    Overwriting,
+    Reading,
+    Seed,
+    SorterFile,
+    Sources,
+    TextColumn,
+    VectorColumns,
+)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class NextOptions(SorterFile, Sources, Answer, Seed, TextColumn, IdColumn, VectorColumns, Reading):
+class NextOptions(SorterFile, Sources, Answer, Seed, TextColumn, IdColumn, VectorColumns, Reading, Overwriting):
     """upsort next."""
 
     HEADING: ClassVar[str] = "what to choose from"
     most: int = option("how many (default: 20)", convert=whole_number(1), default=20, metavar="N")
-    output: str | None = option("write their rows to a table", "-o", "--output", default=None, metavar="FILE")
+    output: str | None = option(
+        "write their rows to a table", "-o", "--output", default=None, metavar="FILE", writes="table"
+    )
 
 
 COMMAND = Command(

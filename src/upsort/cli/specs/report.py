@@ -4,18 +4,18 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Many, option
-from upsort.cli.options import Answer, Columns, Command, Reading, SorterFile, Sources
+from upsort.cli.options import Answer, Columns, Command, Overwriting, Reading, SorterFile, Sources
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class ReportOptions(SorterFile, Sources, Answer, Columns, Reading):
+class ReportOptions(SorterFile, Sources, Answer, Columns, Reading, Overwriting):
     """upsort report."""
 
     HEADING: ClassVar[str] = "what to report on"
     training: list[str] | None = option(
         "what it was trained on: to look for suspects in", many=Many.SOME, default=None, metavar="TABLE"
     )
-    output: str = option("the page to write (.html)", "-o", "--output", metavar="FILE")
+    output: str = option("the page to write (.html)", "-o", "--output", metavar="FILE", writes="page")
 
 
 COMMAND = Command(

@@ -24,7 +24,12 @@ class ScoreOptions(SorterFile, Sources, Workers, Costs, TextColumn, IdColumn, Ve
 
     HEADING: ClassVar[str] = "what to score"
     output: str | None = option(
-        "a table, by its ending (default: standard output)", "-o", "--output", default=None, metavar="FILE"
+        "a table, by its ending (default: standard output)",
+        "-o",
+        "--output",
+        default=None,
+        metavar="FILE",
+        writes="table",
     )
     overwrite: bool = flag("replace an output that exists")
     resume: bool = flag("go on with an interrupted run")

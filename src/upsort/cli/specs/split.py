@@ -4,11 +4,11 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, flag, option, share
-from upsort.cli.options import Command, IdColumn, LabelColumn, Planned, Reading, Seed, Sources, TextColumn
+from upsort.cli.options import Command, IdColumn, LabelColumn, Overwriting, Planned, Reading, Seed, Sources, TextColumn
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class SplitOptions(Sources, Seed, TextColumn, LabelColumn, IdColumn, Reading, Planned):
+class SplitOptions(Sources, Seed, TextColumn, LabelColumn, IdColumn, Reading, Planned, Overwriting):
     """upsort split."""
 
     HEADING: ClassVar[str] = "what to split"
@@ -21,7 +21,7 @@ class SplitOptions(Sources, Seed, TextColumn, LabelColumn, IdColumn, Reading, Pl
         sets="columns.date_format",
     )
     allow_copies: bool | None = flag("copies may stand on both sides", sets="judge.allow_copies")
-    output: str = option("where train.csv and held-out.csv go", "-o", "--output", metavar="FOLDER")
+    output: str = option("where train.csv and held-out.csv go", "-o", "--output", metavar="FOLDER", writes="parts")
 
 
 COMMAND = Command(

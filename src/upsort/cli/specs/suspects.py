@@ -4,11 +4,22 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, option, whole_number
-from upsort.cli.options import FOLDS_RULES, Columns, Command, Folds, Learning, Reading, Seed, Sources, Workers
+from upsort.cli.options import (
+    FOLDS_RULES,
+    Columns,
+    Command,
+    Folds,
+    Learning,
+    Overwriting,
+    Reading,
+    Seed,
+    Sources,
+    Workers,
+)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class SuspectsOptions(Sources, Folds, Seed, Workers, Columns, Reading, Learning):
+class SuspectsOptions(Sources, Folds, Seed, Workers, Columns, Reading, Learning, Overwriting):
     """upsort suspects."""
 
     HEADING: ClassVar[str] = "what to look through"
@@ -19,7 +30,9 @@ class SuspectsOptions(Sources, Folds, Seed, Workers, Columns, Reading, Learning)
         default=None,
         metavar="N",
     )
-    output: str | None = option("write the suspicious rows to a table", "-o", "--output", default=None, metavar="FILE")
+    output: str | None = option(
+        "write the suspicious rows to a table", "-o", "--output", default=None, metavar="FILE", writes="table"
+    )
 
 
 COMMAND = Command(

@@ -4,11 +4,11 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import flag, option
-from upsort.cli.options import Columns, Command, Deciding, Learning, Reading, Seed, Sources, Workers
+from upsort.cli.options import Columns, Command, Deciding, Learning, Overwriting, Reading, Seed, Sources, Workers
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class TrainOptions(Sources, Seed, Workers, Columns, Reading, Learning, Deciding):
+class TrainOptions(Sources, Seed, Workers, Columns, Reading, Learning, Deciding, Overwriting):
     """upsort train."""
 
     HEADING: ClassVar[str] = "what to train"
@@ -17,7 +17,7 @@ class TrainOptions(Sources, Seed, Workers, Columns, Reading, Learning, Deciding)
     row_weight: str | None = option(
         "how much each document counts", default=None, metavar="COLUMN", sets="columns.row_weight"
     )
-    output: str = option("the sorter file to write", "-o", "--output", metavar="NAME.sorter")
+    output: str = option("the sorter file to write", "-o", "--output", metavar="NAME.sorter", writes="sorter")
 
 
 COMMAND = Command(

@@ -4,11 +4,11 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import flag, option
-from upsort.cli.options import Command, Reading, Sources
+from upsort.cli.options import Command, Overwriting, Reading, Sources
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class TrendOptions(Sources, Reading):
+class TrendOptions(Sources, Reading, Overwriting):
     """upsort trend."""
 
     HEADING: ClassVar[str] = "what to count"
@@ -24,7 +24,12 @@ class TrendOptions(Sources, Reading):
     )
     shares: bool = flag("show and draw shares instead of counts")
     output: str | None = option(
-        "write the figure (.png or .svg) or the table (.csv …)", "-o", "--output", default=None, metavar="FILE"
+        "write the figure (.png or .svg) or the table (.csv …)",
+        "-o",
+        "--output",
+        default=None,
+        metavar="FILE",
+        writes="figure",
     )
 
 

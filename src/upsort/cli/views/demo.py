@@ -133,7 +133,8 @@ def run(options: DemoOptions, console: Console) -> Exit:
         return Exit.DONE
     began = time.monotonic()
     with _inside(folder):
-        for why, command in STEPS:
+        for why, step in STEPS:
+            command = _replacing(step) if options.overwrite else step
             _heading(why, command, console)
             status = _run(command, console)
             if status is not Exit.DONE:
@@ -169,6 +170,14 @@ _NEXT = (
     "upsort cross-validate corpus.csv --text message --label topic --classifier naive-bayes",
     "upsort plan corpus.csv",
 )
+
+
+def _replacing(command: str) -> str:
+    """A step of the demo that may write again what an earlier demo wrote."""
+    words = shlex.split(command)
+    written = [Path(words[at + 1]) for at, word in enumerate(words[:-1]) if word == "-o"]
+    there = any(path.exists() for path in written)
+    return f"{command} --overwrite" if there and "--overwrite" not in words else command
 
 
 def _heading(why: str, command: str, console: Console) -> None:

@@ -56,6 +56,10 @@ def run(options: ExtendOptions, console: Console) -> Exit:
     view.say(f"Terms: {result.new_terms:,} new ones within the bounds, {result.lost_terms:,} no longer within them.")
     if result.new_labels:
         view.say(f"New labels: {listed(result.new_labels)}.")
+    if result.sorters[0].plan.features.vectors_file:
+        view.say(
+            "Words that the sorter did not have have no vector: it holds those of its own words, and names no file of others."
+        )
     for line in _of_probabilities(result.way, result.sorters[0]):
         view.say(line)
     for sorter, told in zip(result.sorters, result.told, strict=True):

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from upsort.cli.console import Console
+from upsort.cli.declaring import declared
 from upsort.cli.harmless import escaped
 from upsort.cli.request import coming_in, inputs_of, named_columns, tell_costs, tell_set_aside
 from upsort.cli.specs.score import ScoreOptions
@@ -31,7 +32,6 @@ from upsort.jobs.score import (
     Layout,
     Passages,
     Rows,
-    Run,
     ScoreResult,
     Scoring,
     run_key,
@@ -39,6 +39,9 @@ from upsort.jobs.score import (
     score_documents_of_passages,
 )
 from upsort.jobs.scored_rows import columns_of
+
+_FREE = frozenset({"--output", "--overwrite", "--resume", "--workers", "--set-aside", "--json", "--quiet", "--debug"})
+"""Options that change no byte of what is scored, and may be others when a run is gone on with."""
 
 
 def run(options: ScoreOptions, console: Console) -> Exit:
@@ -48,8 +51,6 @@ def run(options: ScoreOptions, console: Console) -> Exit:
     output = Path(options.output) if options.output else None
     if output is not None and output.is_dir():
         raise DataProblem(f"{output} is a folder.", "Name the file to write.")
-    if output is not None and output.exists() and not options.overwrite:
-        raise DataProblem(f"{output} exists and is kept.", "Choose another name, or replace it with --overwrite.")
     layout = Layout(options.thin, options.all_probabilities, options.spreadsheet_safe)
     if options.flush:
         return _filter(options, sorters, layout, console)
@@ -130,16 +131,9 @@ def _resumed(
 ) -> ScoreResult:
     """Score into a table that can be gone on with."""
 
-    deciding = f"{options.cost}, {options.undecided_below}"
-    key = run_key(
-        Run(
-            sorter=Path(options.sorter),
-            sources=options.input,
-            layout=scoring.layout,
-            columns=incoming.reader.columns,
-            deciding=deciding,
-        )
-    )
+    free = {one.name for one in declared(ScoreOptions) if one.spelling in _FREE}
+    choices = {one.name: getattr(options, one.name) for one in declared(ScoreOptions) if one.name not in free}
+    key = run_key(Path(options.sorter), options.input, incoming.reader.columns, choices)
     columns = TableLayout(scoring.columns, scoring.numbers)
     table = ResumableTable(output, columns, key, options.resume, options.overwrite)
     if options.resume and table.rows:

@@ -1,0 +1,83 @@
+"""What a command would write over: checked before any work is done.
+
+No output is ever one of the files that the command reads. A file that exists is replaced by one of its own kind (a sorter by a
+sorter, a figure by a figure, a page by a page); any other, tables among them, only with --overwrite.
+"""
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from upsort.cli.declaring import Option, declared
+from upsort.cli.options import Everywhere
+from upsort.core.errors import DataProblem
+from upsort.files.parts import HELD_OUT_NAME, TRAINING_NAME
+from upsort.files.sameness import identities
+
+_BEGINNINGS = {
+    "sorter": (b"PK\x03\x04",),
+    "figure": (b"\x89PNG\r\n", b"<?xml", b"<svg"),
+    "page": (b"<!doctype html", b"<!DOCTYPE html"),
+}
+_READ_AT_ONCE = 16
+
+
+def check_outputs(options: Everywhere) -> None:
+    """Raise DataProblem for an output that would take the place of something that is still needed."""
+    known = declared(type(options))
+    written = [
+        (one, path)
+        for one in known
+        if one.writes
+        for name in ([getattr(options, one.name)] if getattr(options, one.name) else [])
+        for path in _files(one, Path(name))
+    ]
+    if not written:
+        return
+    read = {
+        place for one in known if not one.writes for name in _names(getattr(options, one.name)) for place in _read(name)
+    }
+    overwrite = bool(getattr(options, "overwrite", False))
+    for one, path in written:
+        if not path.is_file():  # new, a folder, or a device, which is written into
+            continue
+        status = path.stat()
+        if (status.st_dev, status.st_ino) in read:
+            raise DataProblem(
+                f"{path} is read by this command, and would be written over.",
+                f"Choose another name for {one.spelling}.",
+            )
+        if not overwrite and not _of_its_kind(one.writes, path):
+            raise DataProblem(f"{path} exists and is kept.", _remedy(known))
+
+
+def _files(one: Option, path: Path) -> list[Path]:
+    """What is written under a name."""
+    return [path / name for name in (TRAINING_NAME, HELD_OUT_NAME)] if one.writes == "parts" else [path]
+
+
+def _names(value: Any) -> Iterator[str]:
+    """What in an option's value may be the name of a file: also behind the = of NAME=FILE."""
+    for text in value if isinstance(value, list) else [value]:
+        if isinstance(text, str) and text:
+            yield text
+            if "=" in text:
+                yield text.partition("=")[2]
+
+
+def _read(name: str) -> set[tuple[int, int]]:
+    try:
+        return identities(name)
+    except (OSError, ValueError):  # no name of a file
+        return set()
+
+
+def _of_its_kind(kind: str, path: Path) -> bool:
+    with path.open("rb") as stream:
+        begins = stream.read(_READ_AT_ONCE)
+    return not begins or begins.startswith(_BEGINNINGS.get(kind, (b"\x00none",)))
+
+
+def _remedy(known: list[Option]) -> str:
+    can = any(one.spelling == "--overwrite" for one in known)
+    return "Choose another name, or replace it with --overwrite." if can else "Choose another name, or move it away."
