@@ -1,11 +1,13 @@
 """What comes from strangers: a sorter reads no file, an output takes the place of nothing that is needed."""
 
+import csv
 import io
 import json
 import os
 import zipfile
 from pathlib import Path
 
+import openpyxl
 import pytest
 from conftest import Program
 
@@ -132,3 +134,99 @@ def test_a_run_is_gone_on_with_by_the_same_choices_alone(program: Program, table
     before = key(encoding="")
     (table / "folder" / "two.txt").write_text("two")
     assert key(encoding="") != before
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "left"),
+    [
+        (
+            "a.json",
+            '[{"text":"a","label":"x"},{"text":"b","n":' + "[" * 9000 + "]" * 9000 + '},{"text":"c","label":"y"}]',
+            2,
+        ),
+        ("a.jsonl", '{"text":"a","label":"x"}\n' + "[" * 9000 + '\n{"text":"[[[","label":"y"}\n', 2),
+        ("b.jsonl", '{"text":"a","label":"x"}\n{"text":"b","label":"y","n":' + "[" * 300 + "]" * 300 + "}\n", 1),
+        ("b.json", '[{"text":"a","label":"x","m":{"k":[1,{"z":null}]}},{"text":"b","label":"y","m":[true]}]', 2),
+    ],
+)
+def test_json_is_read_to_a_depth(program: Program, tmp_path: Path, name: str, content: str, left: int) -> None:
+    (tmp_path / name).write_text(content)
+    found = program("gather", name, "--text=text", "--label=label", "-o", "o.csv", "--json").json
+    assert found["rows"]["used"] == left
+    assert sum(found["rows"]["reasons"].values()) == found["rows"]["set_aside"]
+
+
+def changed_sheet(path: Path, more: str) -> None:
+    """A spreadsheet of two documents with something behind their rows."""
+    book = openpyxl.Workbook()
+    for row in (["text", "label"], ["fern", "wet"], ["sand", "dry"]):
+        book.active.append(row)
+    plain = io.BytesIO()
+    book.save(plain)
+    with zipfile.ZipFile(plain) as held, zipfile.ZipFile(path, "w") as out:
+        for name in held.namelist():
+            content = held.read(name)
+            if name == "xl/worksheets/sheet1.xml":
+                content = content.replace(b"</sheetData>", more.encode())
+            out.writestr(name, content)
+
+
+def test_a_cell_far_away_and_a_merged_area_cost_nothing(program: Program, tmp_path: Path) -> None:
+    cell = '<row r="1048576"><c r="XFD1048576" t="inlineStr"><is><t>far</t></is></c></row></sheetData>'
+    changed_sheet(tmp_path / "far.xlsx", cell)
+    area = '</sheetData><mergeCells count="1"><mergeCell ref="D1:XFD1048576"/></mergeCells>'
+    changed_sheet(tmp_path / "merged.xlsx", area)
+    columns = ("--text=text", "--label=label")
+    far = program("gather", "far.xlsx", *columns, "-o", "a.csv", "--json").json["rows"]
+    assert (far["used"], far["set_aside"]) == (2, 1)
+    assert program("gather", "merged.xlsx", *columns, "-o", "b.csv", "--json").json["rows"]["used"] == 2
+
+
+def test_spreadsheets_keep_every_row_and_say_what_they_cannot_hold(program: Program, tmp_path: Path) -> None:
+    texts = ["a\x0bb", "\ufffe", "zero\u200djoin\u00a0nb", "cr\rlf\nend", "_x000D_ as it stands", "=1+1", "\ud7ff😀"]
+    with (tmp_path / "t.csv").open("w", newline="", encoding="utf-8") as stream:
+        writer = csv.writer(stream)
+        writer.writerow(["ref", "te\x01xt", "label"])
+        writer.writerows([f"r{n}", text, "ab"[n % 2]] for n, text in enumerate(texts))
+    run = program("gather", "t.csv", "--text=2", "--label=label", "-o", "t.xlsx")
+    assert "3 characters that a spreadsheet cannot hold" in run.err
+    program("gather", "t.xlsx", "--text=2", "--label=label", "-o", "back.csv")
+    with (tmp_path / "back.csv").open(newline="", encoding="utf-8") as stream:
+        rows = list(csv.reader(stream))
+    assert rows[0][1] == "te\ufffdxt"
+    assert [row[1] for row in rows[1:]] == ["a\ufffdb", "\ufffd", *texts[2:]]
+
+
+def test_pipes_and_sockets_are_left_out(program: Program, tmp_path: Path) -> None:
+    (tmp_path / "folder").mkdir()
+    (tmp_path / "folder" / "t.csv").write_text(TABLE)
+    os.mkfifo(tmp_path / "folder" / "p.csv")
+    run = program("gather", "folder", *COLUMNS, "-o", "o.csv")
+    assert "is a pipe, a socket or a device" in run.err
+    assert "name - as the source" in program("gather", "folder/p.csv", *COLUMNS, "-o", "p.csv", code=1).err
+
+
+def test_a_label_column_called_like_a_decision_is_kept(program: Program, tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text(TABLE.replace("ref,text,label", "ref,text,sorted_label"))
+    program("train", "t.csv", "--text=text", "--label=sorted_label", "-o", "a.sorter")
+    run = program("score", "a.sorter", "t.csv", "-o", "o.csv")
+    assert "kept as 'sorted_label (2)'" in run.err
+    with (tmp_path / "o.csv").open(newline="") as stream:
+        rows = list(csv.DictReader(stream))
+    assert {row["sorted_label (2)"] for row in rows} == {"wet", "dry"} and len(rows[0]) == len(set(rows[0]))
+
+
+@pytest.mark.parametrize("cell", ["=1+1", " =1+1", "\u3000=1", "＝1+1", "＠x", "-x", "+x"])
+def test_cells_like_formulas_are_guarded(program: Program, tmp_path: Path, cell: str) -> None:
+    program_table = [
+        ("ref", "text", "=note", "label"),
+        *((f"r{n}", f"fern word{n % 3}", cell, "ab"[n % 2]) for n in range(20)),
+    ]
+    with (tmp_path / "t.csv").open("w", newline="", encoding="utf-8") as stream:
+        csv.writer(stream).writerows(program_table)
+    program("train", "t.csv", *COLUMNS, "-o", "a.sorter")
+    program("score", "a.sorter", "t.csv", "--spreadsheet-safe", "-o", "o.csv")
+    with (tmp_path / "o.csv").open(newline="", encoding="utf-8") as stream:
+        rows = list(csv.reader(stream))
+    assert rows[0][2] == "'=note"
+    assert {row[2] for row in rows[1:]} == {f"'{cell}"}

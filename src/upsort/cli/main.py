@@ -15,6 +15,7 @@ from upsort.cli.parsing import WIDTH, command_parser, parse
 from upsort.cli.status import Exit
 from upsort.core.errors import Interrupted, Problem, UsageProblem
 from upsort.core.names import nearest
+from upsort.files.remarks import remarks
 
 
 def entry() -> None:
@@ -91,6 +92,8 @@ def _run(name: str, arguments: list[str], console: Console) -> Exit:
     view = import_module(f"upsort.cli.views.{name.replace('-', '_')}")  # what works is loaded only to work
     check_outputs(options)
     status: Exit = view.run(options, console)
+    for line in remarks():
+        console.warn(line)
     return status
 
 

@@ -78,6 +78,11 @@ def _of_path(path: Path, reading: Reading) -> Found:
         )
     if path.is_dir():
         return _of_folder(path, reading)
+    if not path.is_file():
+        raise DataProblem(
+            f"{path} is a pipe, a socket or a device, not a file.",
+            "Pipe what it gives to the command, and name - as the source.",
+        )
     try:
         if path.name.lower().endswith(ZIP_ENDINGS):
             return _of_zip(path, reading)
@@ -98,6 +103,8 @@ def _of_folder(folder: Path, reading: Reading) -> Found:
             continue
         if path.is_symlink() or any(parent.is_symlink() for parent in _between(path, folder)):
             found.notes.append(f"{path} is a link; links in folders are not followed.")
+        elif not path.is_file():
+            found.notes.append(f"{path} is a pipe, a socket or a device; such are left out.")
         elif is_archive(path.name):
             found.notes.append(f"{path} is an archive inside a folder; name it itself to read it.")
         else:

@@ -1,10 +1,12 @@
 """XLSX spreadsheets. A formula counts as the value that was saved with it; a merged cell as its value in each of its cells."""
 
 import io
+import re
+import zlib
 from collections.abc import Iterator
 from itertools import islice
 from typing import Any
-from zipfile import BadZipFile
+from zipfile import BadZipFile, ZipFile
 
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import listed, suggestion
@@ -16,14 +18,18 @@ from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Tabl
 _LOOK_AT = 50  # rows
 _STREAMED_FROM = 30_000_000  # bytes of file from which rows are streamed and merged cells are left as they are
 
+_MOST_MERGED = 1_000_000  # cells, beyond which merged ones are left as they are
+_MERGED = re.compile(rb'<(?:\w+:)?mergeCell [^>]*ref="([A-Z]+[0-9]+:[A-Z]+[0-9]+)"')
+_CODED = re.compile(r"_x([0-9A-Fa-f]{4})_")
+
 
 def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
     """One sheet as a table: the one named, else the first that is not empty."""
     with entry.open() as stream:
         content = stream.read()
-    streamed = len(content) > _STREAMED_FROM
+    streamed = len(content) > _STREAMED_FROM or _merged_cells(content, reading) > _MOST_MERGED
     sheet = _sheet(entry, content, reading, streamed)
-    first = list(islice(((number, row) for number, row in enumerate(_rows(sheet, streamed), 1) if any(row)), _LOOK_AT))
+    first = list(islice(((number, row) for number, row in _rows(sheet, streamed) if any(row)), _LOOK_AT))
     if not first:
         raise DataProblem(f"The sheet {sheet.title!r} of {entry.name} is empty.", "Name another with --sheet.")
     numbers, rows = [number for number, _ in first], [row for _, row in first]
@@ -42,7 +48,7 @@ def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
     def blocks() -> Iterator[Block]:
         again = _sheet(entry, content, reading, streamed)
         block = Block(source=entry.name, columns=columns, rows=[], lines=[])
-        for number, row in enumerate(_rows(again, streamed), 1):
+        for number, row in _rows(again, streamed):
             if number < begin or not any(row):
                 continue
             if any(row[width:]):
@@ -88,13 +94,50 @@ def _titles(sheet: Any) -> list[str]:
     return list(sheet.parent.sheetnames)
 
 
-def _rows(sheet: Any, streamed: bool) -> Iterator[list[str]]:
-    covered: dict[tuple[int, int], Any] = {}
-    if not streamed:
-        for area in sheet.merged_cells.ranges:
-            value = sheet.cell(area.min_row, area.min_col).value
-            for row in range(area.min_row, area.max_row + 1):
-                for column in range(area.min_col, area.max_col + 1):
-                    covered[row, column] = value
-    for number, row in enumerate(sheet.iter_rows(values_only=True), 1):
-        yield [cell_of(covered.get((number, place), value)) for place, value in enumerate(row, 1)]
+def _merged_cells(content: bytes, reading: Reading) -> int:
+    """How many cells the merged areas of all sheets have, by a look at the XML: the library makes an object of each."""
+    import openpyxl  # slow to load, and needed by few
+
+    merged = 0
+    try:
+        with ZipFile(io.BytesIO(content)) as archive:
+            sheets = [member for member in archive.infolist() if member.filename.startswith("xl/worksheets/")]
+            if sum(member.file_size for member in sheets) > reading.unpack_limit:
+                raise DataProblem(
+                    f"A spreadsheet unpacks to more than {reading.unpack_limit:,} bytes.",
+                    "If that is right, raise --unpack-limit.",
+                )
+            for member in sheets:
+                for area in _MERGED.findall(archive.read(member)):
+                    left, top, right, bottom = openpyxl.utils.cell.range_boundaries(area.decode("ascii"))
+                    merged += (right - left + 1) * (bottom - top + 1)
+    except (BadZipFile, ValueError, TypeError, NotImplementedError, zlib.error, OSError):
+        return 0  # what is wrong with it, the library says
+    return merged
+
+
+def _rows(sheet: Any, streamed: bool) -> Iterator[tuple[int, list[str]]]:
+    """The rows that have cells, with their numbers; what is between them is never gone through."""
+    if streamed:
+        sheet.reset_dimensions()  # else every row is filled up to what the file claims
+        for number, row in enumerate(sheet.iter_rows(values_only=True), 1):
+            yield number, [_read(value) for value in row]
+        return
+    values = {place: cell.value for place, cell in sheet._cells.items() if cell.value is not None}
+    for area in sheet.merged_cells.ranges:
+        value = values.get((area.min_row, area.min_col))
+        if value is not None:
+            rows = range(area.min_row, area.max_row + 1)
+            values |= {(row, column): value for row in rows for column in range(area.min_col, area.max_col + 1)}
+    by_row: dict[int, dict[int, Any]] = {}
+    for (row_number, column), value in values.items():
+        by_row.setdefault(row_number, {})[column] = value
+    for number in sorted(by_row):
+        held = by_row[number]
+        yield number, [_read(held.get(column)) for column in range(1, max(held) + 1)]
+
+
+def _read(value: Any) -> str:
+    """A cell's text, its characters that are written as codes (ECMA-376, 22.9.2.19) as themselves."""
+    text = cell_of(value)
+    return _CODED.sub(lambda found: chr(int(found[1], 16)), text) if "_x" in text else text

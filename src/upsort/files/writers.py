@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any, BinaryIO, TextIO
@@ -11,11 +12,16 @@ from pyarrow.parquet import ParquetWriter
 
 from upsort.core.errors import DataProblem
 from upsort.files.format import WITH_TABS, Layout, RowWriter
+from upsort.files.remarks import remark
 from upsort.files.typed_cells import AbsentCell, TypedCell
 
 _ROWS_A_GROUP = 20_000
 _MOST_XLSX_ROWS = 1_048_575
 _MOST_XLSX_CELL = 32_767
+_NOT_IN_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
+"""Characters that XML 1.0 does not have (section 2.2)."""
+_LIKE_A_CODE = re.compile(r"_(x[0-9A-Fa-f]{4}_)")
+"""What a spreadsheet would read as the code of a character (ECMA-376, 22.9.2.19)."""
 
 
 def delimited(stream: TextIO, layout: Layout) -> RowWriter:
@@ -170,12 +176,22 @@ class _Spreadsheet(_Rows):
         import openpyxl  # slow to load, and needed by few
 
         self._new_cell = openpyxl.cell.WriteOnlyCell
-        self._refuses = openpyxl.utils.exceptions.IllegalCharacterError
         self._book = openpyxl.Workbook(write_only=True)
         self._sheet = self._book.create_sheet("corpus")
         self._rows = 0
         self._numbers = [column in layout.numbers for column in layout.columns]
-        self._sheet.append(list(layout.columns))
+        self._replaced = 0
+        self._sheet.append([self._text(name) for name in layout.columns])
+
+    def _text(self, value: str) -> Any:
+        """A cell of text. What XML cannot hold is replaced by a sign that shows it; a carriage return is written as its code."""
+        text, times = _NOT_IN_XML.subn("\ufffd", _LIKE_A_CODE.sub(r"_x005F_\1", value))
+        text = text.replace("\r", "_x000D_")
+        self._replaced += times
+        cell = self._new_cell(self._sheet)
+        cell.value = text
+        cell.data_type = "s"
+        return cell
 
     def writerow(self, row: Sequence[Any], /) -> None:
         self._rows += 1
@@ -187,20 +203,14 @@ class _Spreadsheet(_Rows):
             )
         cells = []
         for value, number in zip(row, self._numbers, strict=True):
-            cell = self._new_cell(self._sheet)
-            if number:
-                cell.value = value_of(value)
-                cells.append(cell)
+            if not number:
+                cells.append(self._text(str(value)))
                 continue
-            try:
-                cell.value = str(value)
-            except self._refuses:
-                cell.value = "".join(
-                    character for character in str(value) if character.isprintable() or character in "\n\t"
-                )
-            cell.data_type = "s"
+            cell = self._new_cell(self._sheet)
+            cell.value = value_of(value)
             cells.append(cell)
         self._sheet.append(cells)
 
     def save(self, stream: BinaryIO) -> None:
         self._book.save(stream)
+        remark("{n} characters that a spreadsheet cannot hold were replaced by \ufffd.", self._replaced)

@@ -4,6 +4,7 @@ import hashlib
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, fields
+from itertools import count
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -25,7 +26,7 @@ from upsort.jobs.progress import Advance, no_progress
 from upsort.jobs.scored_rows import decision_columns, decision_rows, number_columns
 
 _CHARACTERS_AT_ONCE = 2_000_000
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+_FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")
 
 
 @dataclass(frozen=True)
@@ -164,7 +165,8 @@ class _Scored:
 class Scoring:
     """Turns blocks of documents into rows under `columns`; it may be sent to other processes.
 
-    inputs: the tables that will come. identity: what the first column of a thin table is called.
+    renamed: label columns that are called like a decision, and what they are called in the scored table. inputs: the tables
+    that will come. identity: what the first column of a thin table is called.
     """
 
     def __init__(self, sorters: Sequence[Sorter], layout: Layout, inputs: Inputs, identity: str = "") -> None:
@@ -172,13 +174,22 @@ class Scoring:
         self.layout = layout
         self.added = decision_columns(sorters, layout.all_probabilities)
         self.numbers = number_columns(sorters, layout.all_probabilities)
-        kept = [name for name in together(table.columns for table in inputs.tables) if name not in self.added]
+        every = together(table.columns for table in inputs.tables)
+        labels = {name for sorter in sorters for name in sorter.plan.columns.answers}
+        taken = {*every, *self.added}
+        self.renamed = {
+            name: next(other for other in (f"{name} ({number})" for number in count(2)) if other not in taken)
+            for name in every
+            if name in self.added and name in labels and not layout.thin
+        }
+        kept = [name for name in every if name not in self.added or name in self.renamed]
         self.by_name = ByName([identity or "document"] if layout.thin else kept)
 
     @property
     def columns(self) -> list[str]:
         """The columns of the scored table: those of all tables, but for decisions of an earlier scoring; then the decisions."""
-        return [*self.by_name.columns, *self.added]
+        columns = [*(self.renamed.get(name, name) for name in self.by_name.columns), *self.added]
+        return [_guarded(name) for name in columns] if self.layout.safe else columns
 
     def __call__(self, block: DocumentBlock) -> _Scored:
         """Decide about a block."""
@@ -210,8 +221,8 @@ def with_decisions(
 
 
 def _guarded(cell: str) -> str:
-    """A cell that no spreadsheet takes for a formula; numbers stay as they are."""
-    if not cell.startswith(_FORMULA):
+    """A cell that no spreadsheet takes for a formula, white space before it or not; numbers stay as they are."""
+    if not (cell.startswith(_FORMULA) or cell.lstrip().startswith(_FORMULA)):
         return cell
     try:
         float(cell)

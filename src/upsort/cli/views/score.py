@@ -57,6 +57,8 @@ def run(options: ScoreOptions, console: Console) -> Exit:
     inputs = inputs_of(options, console, options.input)
     with coming_in(options, console, sorters[0], inputs, output, "documents scored") as incoming:
         scoring = Scoring(sorters, layout, inputs, incoming.reader.columns.id)
+        for name, other in scoring.renamed.items():
+            console.note(f"The label column {name!r} is called like a decision; it is kept as {other!r}.")
         result = _scored(options, scoring, incoming, output, console)
     view = View(
         {

@@ -1,0 +1,18 @@
+"""What the readers and writers of files have to say beside their result, until somebody tells it."""
+
+from collections import Counter
+
+_REMARKS: Counter[str] = Counter()
+
+
+def remark(what: str, times: int) -> None:
+    """Remember that something was done so many times. what: a sentence with {n} for how often."""
+    if times:
+        _REMARKS[what] += times
+
+
+def remarks() -> list[str]:
+    """What there is to tell, once."""
+    told = [what.format(n=f"{times:,}") for what, times in _REMARKS.items()]
+    _REMARKS.clear()
+    return told
