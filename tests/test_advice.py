@@ -65,7 +65,7 @@ def test_the_advice_runs_as_printed(name: str, with_id: bool, tmp_path: Path, pr
     for finding in found:
         words = shlex.split(finding["command"])
         assert words[0] == "upsort"
-        run = program(*words[1:])
+        run = program(*words[1:])  # one after the other, as they stand there
         assert "0 of 0 documents" not in run.err, finding
 
 

@@ -60,7 +60,7 @@ def test_matrices_written_and_read_back_are_equal(program: Program, demo: Path, 
     rows = [arrays["documents"].tolist().index(name) for name in frame["document"]]
     columns = [terms.index(name) for name in frame["term"]]
     assert (csr_array((frame["value"], (rows, columns)), shape=plain.shape) != plain).nnz == 0
-    program("features", *letters, "--matrix=m.parquet", "--terms=water,compost")
+    program("features", *letters, "--matrix=m.parquet", "--terms=water,compost", "--overwrite")
     assert parquet.read_schema(tmp_path / "m.parquet").names == ["document", "water", "compost"]
     program("features", *letters, "--matrix=m.csv", "--terms=water,compost")
     with (tmp_path / "m.csv").open(newline="") as stream:

@@ -79,7 +79,7 @@ def corpus(path: Path) -> list[dict[str, str]]:
 
 
 def gathered(program: Program, *arguments: str | Path, output: str = "corpus.csv") -> Run:
-    found = program("gather", *arguments, "-o", output, "--json")
+    found = program("gather", *arguments, "-o", output, "--overwrite", "--json")
     rows = found.json["rows"]
     assert rows["read"] == rows["used"] + rows["set_aside"]
     assert sum(source["rows"] for source in found.json["sources"].values()) == rows["read"]
@@ -137,7 +137,7 @@ def test_folders_of_text_files(program: Program, tmp_path: Path) -> None:
 
 def test_standard_input_and_patterns(program: Program, tmp_path: Path) -> None:
     for given in (delimited(), json.dumps(objects()), "".join(json.dumps(row) + "\n" for row in objects())):
-        found = program("gather", "-", "--text=text", "-o", "c.csv", "--json", given=given.encode()).json
+        found = program("gather", "-", "--text=text", "-o", "c.csv", "--overwrite", "--json", given=given.encode()).json
         assert found["documents"] == 3
     for number in (1, 2):
         (tmp_path / f"part-{number}.csv").write_text(delimited())

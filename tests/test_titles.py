@@ -59,11 +59,11 @@ def test_the_row_of_names_is_named(tmp_path: Path, program: Program) -> None:
     written(tmp_path / "t.csv", [["a", "b", "c", "d"], *LETTERS])
     program("gather", "t.csv", "--header-row", "2", "-o", "corpus.csv")
     assert gathered(tmp_path / "corpus.csv") == LETTERS
-    run = program("gather", "t.csv", "--header-row", "99", "-o", "corpus.csv", code=1)
+    run = program("gather", "t.csv", "--header-row", "99", "-o", "corpus.csv", "--overwrite", code=1)
     assert "no row that begins at line 99" in run.err
-    program("gather", "t.csv", "--header-row", "2", "--no-header", "-o", "corpus.csv", code=2)
+    program("gather", "t.csv", "--header-row", "2", "--no-header", "-o", "corpus.csv", "--overwrite", code=2)
     (tmp_path / "upsort.toml").write_text('[source."t.csv"]\nheader_row = 2\n')
-    program("gather", "t.csv", "-o", "corpus.csv", "--quiet")
+    program("gather", "t.csv", "-o", "corpus.csv", "--overwrite", "--quiet")
     assert gathered(tmp_path / "corpus.csv") == LETTERS
 
 

@@ -186,7 +186,7 @@ def test_an_interrupted_command_leaves_what_was_there(folder: Path, command: str
     rows = (folder / "letters.csv").read_text().splitlines(keepends=True)
     (folder / "many.csv").write_text("".join([rows[0], *rows[1:] * 80]))
     line = swapped(LINES[command], "letters.csv", "many.csv")
-    running = started(folder, command, *line, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    running = started(folder, command, *line, "--overwrite", stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     time.sleep(2.0)
     running.send_signal(signal.SIGINT)
     _, error = running.communicate(timeout=60)

@@ -149,7 +149,7 @@ def test_split_then_evaluate_is_honest(program: Program, tmp_path: Path, in_time
     write(tmp_path / "told.csv", told_by_group(4))
     for table, settings in (("copied.csv", ()), ("told.csv", (GROUPED,))):
         options = ("--in-time", "--set=columns.date=day") if in_time else ("--seed=3",)
-        program("split", table, *TABLE, *settings, *options, "--hold-out=0.4", "-o", "parts/")
+        program("split", table, *TABLE, *settings, *options, "--hold-out=0.4", "-o", "parts/", "--overwrite")
         parts = [read(tmp_path / "parts" / name) for name in ("train.csv", "held-out.csv")]
         for column in ("text", "who") if settings else ("text",):
             assert not {row[column] for row in parts[0]} & {row[column] for row in parts[1]}
@@ -225,7 +225,16 @@ def test_folds_hang_on_seed_labels_and_groups_alone(program: Program, tmp_path: 
         ("t.csv", ("--set=clean.steps=lower,stop_words,stem", "--set=classifier.kind=centroid")),
         ("t.csv", ("--seed=12",)),
     ):
-        columns = ("--text=message", "--label=topic", "--id=ref", "--folds=3", "-o", "out.csv", "--no-ledger")
+        columns = (
+            "--text=message",
+            "--label=topic",
+            "--id=ref",
+            "--folds=3",
+            "-o",
+            "out.csv",
+            "--overwrite",
+            "--no-ledger",
+        )
         program("cross-validate", table, *columns, *settings)
         found.append({row["document"]: row["fold"] for row in read(tmp_path / "out.csv")})
     assert found[0] == found[1] == found[2] == found[3]

@@ -47,7 +47,17 @@ def test_a_split_with_groups_comes_near_its_share(program: Program, tmp_path: Pa
     for number, row in enumerate(rows):
         row["who"] = row["who"] if number % 5 == 0 else ""
     write(tmp_path / "t.csv", rows)
-    shared = ("split", "t.csv", "--text=text", "--label=label", "--set=columns.group=who", "-o", "parts", "--json")
+    shared = (
+        "split",
+        "t.csv",
+        "--text=text",
+        "--label=label",
+        "--set=columns.group=who",
+        "-o",
+        "parts",
+        "--overwrite",
+        "--json",
+    )
     for share in (0.2, 0.3):
         found = program(*shared, f"--hold-out={share}").json
         for counts in found["labels"].values():
@@ -256,7 +266,7 @@ def test_a_figure_that_cannot_be_written_leaves_the_old_one(
     monkeypatch.setattr(
         "upsort.jobs.figures.content_of", lambda figure, kind: (_ for _ in ()).throw(OSError(28, "No space left"))
     )
-    settings = ("--folds=2", "--set=classifier.kind=centroid", "-o", "c.png")
+    settings = ("--folds=2", "--set=classifier.kind=centroid", "-o", "c.png", "--overwrite")
     assert "c.png could not be written" in program("curve", "t.csv", *LETTERS, *settings, code=1).err
     assert (tmp_path / "c.png").read_bytes() == b"the old one"
     assert [path.name for path in tmp_path.iterdir() if ".part" in path.name] == []

@@ -5,6 +5,7 @@ from typing import Any
 
 import tomlkit
 
+from upsort.core.lists import quoted
 from upsort.core.plan import Plan, Source
 from upsort.files.plan_keys import SECTIONS, declared_keys
 
@@ -25,6 +26,8 @@ def plan_text(plan: Plan) -> str:
         values = getattr(plan, section)
         lines = [f"# {type(values).__doc__}", f"[{section}]"]
         pairs = [(field.name, getattr(values, field.name)) for field in fields(values)]
+        if section == "columns":  # the label is read as a list of names
+            pairs = [(name, quoted(value) if name == "label" else value) for name, value in pairs]
         rendered = [f"{name} = {value_text(value)}" if value is not None else f"# {name} =" for name, value in pairs]
         width = min(44, max(map(len, rendered)))
         for (name, _), line in zip(pairs, rendered, strict=True):

@@ -53,7 +53,7 @@ def worth_a_look(
             3 * alike,
             f"{alike:,} documents are copies of another ({copies.exact:,} exact, {copies.near:,} near): when one is trained on "
             "and the other judged, the result looks better than it is.",
-            f"{gather} --drop copies,near-copies -o clean.csv",
+            f"{gather} --drop copies,near-copies -o without-copies.csv",
         )
     if result.separator:
         option = separator_option(result.separator)
@@ -82,7 +82,7 @@ def worth_a_look(
     tiny = sum(entry.documents for entry in junk)
     if tiny:
         add(4 * tiny, f"{tiny:,} documents say nothing: {'; '.join(f'{e.what} ({e.documents:,})' for e in junk)}.",
-            f"{gather} --drop repetitions --at-least-words 3 -o clean.csv")  # fmt: skip
+            f"{gather} --drop repetitions --at-least-words 3 -o with-words.csv")  # fmt: skip
     if "broken characters" in odd:
         entry = odd["broken characters"]
         add(
@@ -106,12 +106,12 @@ def worth_a_look(
     for group in result.spellings[:1]:
         merged = sum(count for _, count in group[1:])
         add(30 * merged, f"Labels differ only in spelling: {', '.join(repr(label) for label, _ in group)}.",
-            f"{gather} --fold-case -o clean.csv")  # fmt: skip
+            f"{gather} --fold-case -o one-spelling.csv")  # fmt: skip
     scarce = [(label, count) for label, count in result.labels if count < _SCARCE]
     if 0 < len(scarce) < len(result.labels):
         names = ", ".join(f"{label} ({count})" for label, count in scarce[:4])
         add(result.documents * 0.05, f"Too few documents to learn from: {names}.",
-            f"{gather} --rare-below {_SCARCE} --rare-into other -o clean.csv")  # fmt: skip
+            f"{gather} --rare-below {_SCARCE} --rare-into other -o without-rare.csv")  # fmt: skip
     if result.labels and result.labels[0][1] > _LOPSIDED * result.documents:
         add(result.documents * 0.04, f"Most documents are {result.labels[0][0]!r}: look at each label's recall, not at accuracy.",
             f"upsort cross-validate {about}")  # fmt: skip
@@ -124,7 +124,7 @@ def worth_a_look(
             f"{survey} --where label= --show 3")  # fmt: skip
     if result.empty:
         add(result.empty, f"{result.empty:,} rows have no text; every command sets them aside.",
-            f"{gather} -o clean.csv", "They are then in clean.set-aside.csv.")  # fmt: skip
+            f"{gather} -o with-text.csv", "They are then in with-text.set-aside.csv.")  # fmt: skip
     return [finding for _, finding in sorted(found, key=lambda entry: -entry[0])[:_MOST]]
 
 
