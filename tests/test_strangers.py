@@ -230,3 +230,22 @@ def test_cells_like_formulas_are_guarded(program: Program, tmp_path: Path, cell:
         rows = list(csv.reader(stream))
     assert rows[0][2] == "'=note"
     assert {row[2] for row in rows[1:]} == {f"'{cell}"}
+
+
+@pytest.mark.parametrize(
+    ("option", "says"),
+    [
+        ("--set=classifier.penalty=inf", "classifier.penalty cannot be inf"),
+        ("--set=decide.f_beta=1e308", "decide.f_beta cannot be"),
+        ("--set=features.most_terms=99999999999999999999", "features.most_terms cannot be"),
+        ("--workers=100000000000000000000", "is more than 256"),
+        ("--unpack-limit=inf", "is not a size"),
+        ("--encoding=base64", "no encoding 'base64'"),
+        ("--encoding=rot13", "no encoding 'rot13'"),
+        ("--folds=99999999999", "is more than"),
+    ],
+)
+def test_numbers_have_bounds_and_encodings_are_of_text(program: Program, table: Path, option: str, says: str) -> None:
+    command, more = ("cross-validate", ()) if option.startswith("--folds") else ("train", ("-o", "x.sorter"))
+    run = program(command, "t.csv", *COLUMNS, option, *more, code=2)
+    assert says in run.err and "an error of the program" not in run.err

@@ -136,8 +136,8 @@ class Need:
 Rule = Clash | Need
 
 
-def whole_number(least: int) -> Callable[[str], int]:
-    """A converter of whole numbers from `least` up."""
+def whole_number(least: int, most: int = 1_000_000_000) -> Callable[[str], int]:
+    """A converter of whole numbers from `least` to `most`."""
 
     def convert(text: str) -> int:
         try:
@@ -146,6 +146,8 @@ def whole_number(least: int) -> Callable[[str], int]:
             raise argparse.ArgumentTypeError(f"{text!r} is not a whole number") from None
         if number < least:
             raise argparse.ArgumentTypeError(f"{text} is less than {least}")
+        if number > most:
+            raise argparse.ArgumentTypeError(f"{text} is more than {most:,}")
         return number
 
     return convert
@@ -179,7 +181,7 @@ def byte_size(text: str) -> int:
     number, unit = text.upper().removesuffix("B").rstrip("KMGT"), text.upper()[-2:]
     try:
         return int(float(number) * units.get(unit, 1))
-    except ValueError:
+    except (ValueError, OverflowError):
         raise argparse.ArgumentTypeError(f"{text!r} is not a size, such as 500MB") from None
 
 

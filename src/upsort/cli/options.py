@@ -67,7 +67,9 @@ class Overwriting(Everywhere):
 class Workers(Everywhere):
     """Processes."""
 
-    workers: int = option("processes to clean text in (default: 1)", convert=whole_number(1), default=1, metavar="N")
+    workers: int = option(
+        "processes to clean text in (default: 1)", convert=whole_number(1, 256), default=1, metavar="N"
+    )
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

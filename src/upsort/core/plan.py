@@ -24,9 +24,11 @@ def weighting_is_known(name: str) -> bool:
 _STRICT: dict[str, Any] = {"extra": "forbid"}
 
 Names = tuple[str, ...]
-Count = Annotated[int, Ge(0)]
-AtLeastOne = Annotated[int, Ge(1)]
-Above0 = Annotated[float, Gt(0)]
+MOST = 1_000_000_000
+"""No number of a plan is larger."""
+Count = Annotated[int, Ge(0), Le(MOST)]
+AtLeastOne = Annotated[int, Ge(1), Le(MOST)]
+Above0 = Annotated[float, Gt(0), Le(MOST)]
 Share = Annotated[float, Ge(0), Le(1)]
 ShareAbove0 = Annotated[float, Gt(0), Le(1)]
 OrMarker = Literal["drop", "keep", "marker"]
@@ -262,7 +264,7 @@ class Classifier:
         key("of the labels: data, uniform, or one by one, for example { pests = 0.3, soil = 0.7 }"),
     ] = "data"
     penalty: Annotated[
-        Annotated[float, Ge(0)] | Literal["usual", "auto"],
+        Annotated[float, Ge(0), Le(MOST)] | Literal["usual", "auto"],
         key("on the squares of the weights; more of it: smaller weights; usual, or auto: chosen on folds"),
     ] = "usual"
     sparsity: Annotated[Share, key("share of the penalty on the sizes of the weights, which sets many to 0")] = 0.0
@@ -297,7 +299,8 @@ class Judge:
 
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     folds: Annotated[
-        Annotated[int, Ge(2)], key("of a cross-validation", unless=(When("judge.alone"), When("columns.fold")))
+        Annotated[int, Ge(2), Le(MOST)],
+        key("of a cross-validation", unless=(When("judge.alone"), When("columns.fold"))),
     ] = 5
     repeats: Annotated[AtLeastOne, key("how often the folds are dealt anew", unless=(When("columns.fold"),))] = 1
     in_time: Annotated[bool, key("judge documents by what was learned from earlier ones (columns.date)")] = False
@@ -314,7 +317,8 @@ class Decide:
     __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     cost_file: Annotated[str, key("a table of costs: a row for each label to sort as, a column for each true one")] = ""
     f_beta: Annotated[
-        Annotated[float, Ge(0)], key("choose weights of labels for the highest macro F-beta, with this beta; 0: none")
+        Annotated[float, Ge(0), Le(1000)],
+        key("choose weights of labels for the highest macro F-beta, with this beta; 0: none"),
     ] = 0.0
     undecided_below: Annotated[
         Share, key("documents whose probability is lower get no label", unless=(When("decide.decided_accuracy"),))

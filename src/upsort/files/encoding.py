@@ -71,8 +71,9 @@ class Encoding:
 def checked_encoding(name: str) -> str:
     """`name` in its usual spelling. Raises UsageProblem when no such encoding is known."""
     try:
+        "".encode(name)  # a codec of text, not of bytes
         return codecs.lookup(name).name
-    except LookupError:
+    except (LookupError, ValueError):
         raise UsageProblem(
             f"There is no encoding {name!r}.",
             "Common ones: utf-8, latin-1, cp1252, utf-16, cp1251, shift_jis, gb18030.",

@@ -11,7 +11,7 @@ from annotated_types import Ge, Gt, Le
 from upsort.core.classifiers.families import FAMILIES
 from upsort.core.keys import Key, When
 from upsort.core.names import listed
-from upsort.core.plan import SCHEMES, Plan, Source
+from upsort.core.plan import MOST, SCHEMES, Plan, Source
 from upsort.core.text.steps import STEPS
 
 SECTIONS = tuple(one.name for one in fields(Plan) if one.name not in ("candidates", "source"))
@@ -178,7 +178,9 @@ _PLAIN = {str: "a text", int: "a whole number", float: "a number", bool: "true o
 def _number(kind: Any, bounds: list[Any]) -> str:
     least = next((bound.ge for bound in bounds if isinstance(bound, Ge)), None)
     above = next((bound.gt for bound in bounds if isinstance(bound, Gt)), None)
-    most = next((bound.le for bound in bounds if isinstance(bound, Le)), None)
+    most = next(
+        (bound.le for bound in bounds if isinstance(bound, Le) and bound.le != MOST), None
+    )  # beyond that no number is
     words = _PLAIN[kind]
     if least is not None and most is not None:
         return f"{words} from {least:g} to {most:g}"

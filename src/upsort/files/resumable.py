@@ -33,6 +33,7 @@ class ResumableTable:
         self.part = path.with_name(f"{path.name}.part")
         self.journal = path.with_name(f"{path.name}.part.json")
         self.key = dict(key)
+        self.again = "--resume --overwrite" if path.exists() else "--resume"
         self.rows = 0
         self.state: dict[str, Any] = {}
         whole = 0
@@ -111,5 +112,5 @@ class ResumableTable:
             os.close(self.stream.fileno())  # what is still held back is not whole, and is not wanted
         return DataProblem(
             f"{self.part} cannot be written: {error.strerror or error}.",
-            f"What is done is kept ({self.rows:,} rows); make room and go on with --resume.",
+            f"What is done is kept ({self.rows:,} rows); make room and go on with {self.again}.",
         )

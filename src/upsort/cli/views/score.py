@@ -143,7 +143,9 @@ def _resumed(
     try:
         result = score(scoring, incoming, table, Going(table.rows, table.state, table.done, options.workers))
     except KeyboardInterrupt:
-        raise Interrupted(f"interrupted after {table.rows:,} rows; {table.part} is kept, --resume goes on.") from None
+        raise Interrupted(
+            f"interrupted after {table.rows:,} rows; {table.part} is kept, {table.again} goes on."
+        ) from None
     table.finish()
     return result
 
