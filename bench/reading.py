@@ -58,6 +58,7 @@ def main() -> None:
                     "label",
                     "-o",
                     str(out),
+                    "--overwrite",
                     "--quiet",
                     "--json",
                 ]
