@@ -11,8 +11,13 @@ import openpyxl
 import pytest
 from conftest import Program
 
+from upsort.cli.declaring import declared
+from upsort.cli.specs.score import ScoreOptions
+from upsort.cli.views.score import _FREE
 from upsort.core.learning.held_plan import HELD
+from upsort.core.plan import Columns
 from upsort.files.sorter_loading import load_sorter
+from upsort.jobs.score import run_key
 
 TABLE = "ref,text,label\n" + "".join(
     f"r{n},{'fern moss' if n % 2 else 'sand dune'} word{n % 7},{'wet' if n % 2 else 'dry'}\n" for n in range(40)
@@ -115,12 +120,6 @@ def test_a_pipe_is_written_into(program: Program, table: Path) -> None:
 
 
 def test_a_run_is_gone_on_with_by_the_same_choices_alone(program: Program, table: Path) -> None:
-    from upsort.cli.declaring import declared
-    from upsort.cli.specs.score import ScoreOptions
-    from upsort.cli.views.score import _FREE
-    from upsort.core.plan import Columns
-    from upsort.jobs.score import run_key
-
     (table / "a.sorter").write_bytes(b"a")
     (table / "folder").mkdir()
     (table / "folder" / "one.txt").write_text("one")

@@ -72,8 +72,7 @@ def _without_end(row: list[str]) -> list[str]:
 
 
 def _sheet(entry: Entry, content: bytes, reading: Reading, streamed: bool) -> Any:
-    import openpyxl  # slow to load, and needed by few
-
+    openpyxl = _library()
     try:
         book = openpyxl.load_workbook(io.BytesIO(content), read_only=streamed, data_only=True)
     except (openpyxl.utils.exceptions.InvalidFileException, BadZipFile, KeyError, ValueError, OSError) as error:
@@ -94,10 +93,15 @@ def _titles(sheet: Any) -> list[str]:
     return list(sheet.parent.sheetnames)
 
 
+def _library() -> Any:
+    """openpyxl, which is slow to load, and needed by few."""
+    import openpyxl
+
+    return openpyxl
+
+
 def _merged_cells(content: bytes, reading: Reading) -> int:
     """How many cells the merged areas of all sheets have, by a look at the XML: the library makes an object of each."""
-    import openpyxl  # slow to load, and needed by few
-
     merged = 0
     try:
         with ZipFile(io.BytesIO(content)) as archive:
@@ -109,7 +113,7 @@ def _merged_cells(content: bytes, reading: Reading) -> int:
                 )
             for member in sheets:
                 for area in _MERGED.findall(archive.read(member)):
-                    left, top, right, bottom = openpyxl.utils.cell.range_boundaries(area.decode("ascii"))
+                    left, top, right, bottom = _library().utils.cell.range_boundaries(area.decode("ascii"))
                     merged += (right - left + 1) * (bottom - top + 1)
     except (BadZipFile, ValueError, TypeError, NotImplementedError, zlib.error, OSError):
         return 0  # what is wrong with it, the library says
