@@ -188,7 +188,7 @@ def test_spreadsheets_keep_every_row_and_say_what_they_cannot_hold(program: Prog
         writer.writerow(["ref", "te\x01xt", "label"])
         writer.writerows([f"r{n}", text, "ab"[n % 2]] for n, text in enumerate(texts))
     run = program("gather", "t.csv", "--text=2", "--label=label", "-o", "t.xlsx")
-    assert "3 characters that a spreadsheet cannot hold" in run.err
+    assert "3 characters were replaced by" in run.err
     program("gather", "t.xlsx", "--text=2", "--label=label", "-o", "back.csv")
     with (tmp_path / "back.csv").open(newline="", encoding="utf-8") as stream:
         rows = list(csv.reader(stream))
@@ -248,3 +248,22 @@ def test_numbers_have_bounds_and_encodings_are_of_text(program: Program, table: 
     command, more = ("cross-validate", ()) if option.startswith("--folds") else ("train", ("-o", "x.sorter"))
     run = program(command, "t.csv", *COLUMNS, option, *more, code=2)
     assert says in run.err and "an error of the program" not in run.err
+
+
+def test_figures_beside_an_output_are_no_input(program: Program, table: Path) -> None:
+    program("train", "t.csv", *COLUMNS, "-o", "a.sorter")
+    line = ("evaluate", "a.sorter", "t.csv", "--no-ledger", "--figures=figures", "-o", "figures/wrong.csv")
+    (table / "figures").mkdir()
+    program(*line)
+    program(*line, "--overwrite")
+
+
+@pytest.mark.parametrize(
+    ("name", "file"), [("m.npy", "m.data.npy"), ("m.npy", "m.terms.txt"), ("m.mtx", "m.documents.txt")]
+)
+def test_the_files_beside_a_matrix_are_kept_too(program: Program, table: Path, name: str, file: str) -> None:
+    (table / file).write_text("mine")
+    line = ("features", "t.csv", *COLUMNS, "--set=features.in_at_most=1", "--matrix", name)
+    assert f"{file} exists and is kept" in program(*line, code=1).err
+    assert (table / file).read_text() == "mine"
+    program(*line, "--overwrite")

@@ -11,7 +11,7 @@ from typing import Any
 from upsort.cli.declaring import Option, declared
 from upsort.cli.options import Everywhere
 from upsort.core.errors import DataProblem
-from upsort.files.parts import HELD_OUT_NAME, TRAINING_NAME
+from upsort.files.parts import HELD_OUT_NAME, TRAINING_NAME, matrix_files
 from upsort.files.sameness import identities
 
 _BEGINNINGS = {
@@ -20,6 +20,10 @@ _BEGINNINGS = {
     "page": (b"<!doctype html", b"<!DOCTYPE html"),
 }
 _READ_AT_ONCE = 16
+_NAMES_FILES = frozenset(
+    {"FILE", "SOURCE", "SORTER", "SORTER|SOURCE", "TABLE", "OLDER", "[ANSWER=]FILE", "SECTION.KEY=VALUE"}
+)
+"""What stands in help for options that may name a file to be read."""
 
 
 def check_outputs(options: Everywhere) -> None:
@@ -35,7 +39,11 @@ def check_outputs(options: Everywhere) -> None:
     if not written:
         return
     read = {
-        place for one in known if not one.writes for name in _names(getattr(options, one.name)) for place in _read(name)
+        place
+        for one in known
+        if not one.writes and one.metavar in _NAMES_FILES
+        for name in _names(getattr(options, one.name))
+        for place in _read(name)
     }
     overwrite = bool(getattr(options, "overwrite", False))
     for one, path in written:
@@ -53,7 +61,13 @@ def check_outputs(options: Everywhere) -> None:
 
 def _files(one: Option, path: Path) -> list[Path]:
     """What is written under a name."""
-    return [path / name for name in (TRAINING_NAME, HELD_OUT_NAME)] if one.writes == "parts" else [path]
+    match one.writes:
+        case "parts":
+            return [path / name for name in (TRAINING_NAME, HELD_OUT_NAME)]
+        case "matrix":
+            return matrix_files(path)
+        case _:
+            return [path]
 
 
 def _names(value: Any) -> Iterator[str]:

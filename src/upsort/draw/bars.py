@@ -11,10 +11,11 @@ if TYPE_CHECKING:
 _MOST_PANELS = 12
 
 
-def label_bars(labels: Sequence[tuple[str, int]]) -> "Figure":
-    """Documents of each label, commonest on top, with count and share written beside each bar."""
+def label_bars(labels: Sequence[tuple[str, int]], documents: int | None = None) -> "Figure":
+    """Documents of each label, commonest on top, with count and share written beside each bar. documents: that have a label,
+    where they may have several."""
     figure, axes = new_figure("Documents of each label")
-    total = sum(count for _, count in labels)
+    total = documents or sum(count for _, count in labels)
     places = range(len(labels))
     colours = colours_of(label for label, _ in labels)
     axes.barh(places, [count for _, count in labels], color=[colours[label] for label, _ in labels], height=0.7)

@@ -20,7 +20,6 @@ from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Tabl
 from upsort.files.typed_cells import cell_at, cell_from
 
 _DEEPEST = 200  # containers inside each other
-_NESTED = f"nested more than {_DEEPEST} deep"
 _TOO_DEEP = object()
 _OUTSIDE_STRINGS = re.compile(r'"(?:[^"\\]|\\.)*"|[^\[\]{}]', re.DOTALL)  # all that is no bracket that counts
 _SHOWN = 1000  # characters of what is set aside for its depth
@@ -96,7 +95,7 @@ def _lines(entry: Entry, reading: Reading) -> Iterator[Item]:
             if not text.strip():
                 continue
             if nested_too_deeply(text):
-                yield number, text.strip()[:_SHOWN], Reason(Why.NOT_JSON, (_NESTED,))
+                yield number, text.strip()[:_SHOWN], Reason(Why.TOO_DEEP, (str(_DEEPEST),))
                 continue
             try:
                 value = json.loads(text)
@@ -130,7 +129,7 @@ def _items(entry: Entry, encoding: str, parser: Any, skipped: int) -> Iterator[I
                 if number <= skipped:
                     continue
                 if value is _TOO_DEEP:
-                    yield number, "", Reason(Why.BROKEN_JSON, (_NESTED,))
+                    yield number, "", Reason(Why.TOO_DEEP, (str(_DEEPEST),))
                     continue
                 yield number, value, None if isinstance(value, dict) else Reason(Why.NOT_AN_OBJECT)
         except ijson.JSONError as error:
@@ -194,7 +193,10 @@ def _transposed(entry: Entry, encoding: str) -> list[Item]:
         try:
             text = stream.read().decode(encoding)
             if nested_too_deeply(text):
-                raise ValueError(_NESTED)
+                raise DataProblem(
+                    f"{entry.name} has values nested more than {_DEEPEST} deep.",
+                    "Give an array of objects, or JSON Lines.",
+                )
             held = json.loads(text)
         except (ValueError, RecursionError) as error:
             raise DataProblem(f"{entry.name} is not whole JSON: {error}.", "Get the file again.") from None

@@ -20,6 +20,7 @@ from scipy.sparse import csr_array
 
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import suggestion
+from upsort.files.parts import matrix_files
 from upsort.files.tables_out import table_file
 from upsort.files.writing import replacing, replacing_text
 
@@ -59,7 +60,8 @@ def write_matrix(matrix: NamedMatrix, path: Path, only: Sequence[str] = ()) -> l
 def _market(matrix: NamedMatrix, path: Path) -> list[Path]:
     with replacing(path) as stream, _kept_open(stream) as held:
         mmwrite(held, matrix.weights.tocoo(), precision=17)
-    return [path, *_names_beside(matrix, path)]
+    _write_names(matrix, path)
+    return matrix_files(path)
 
 
 @contextmanager
@@ -71,13 +73,11 @@ def _kept_open(stream: BinaryIO) -> Iterator[BinaryIO]:
     stream.write(buffer.getvalue())
 
 
-def _names_beside(matrix: NamedMatrix, path: Path) -> list[Path]:
+def _write_names(matrix: NamedMatrix, path: Path) -> None:
     """The terms and the documents, one a line, in files beside a matrix."""
-    beside = [path.with_suffix(".terms.txt"), path.with_suffix(".documents.txt")]
-    for file, names in zip(beside, (matrix.terms, matrix.documents), strict=True):
+    for file, names in zip(matrix_files(path)[-2:], (matrix.terms, matrix.documents), strict=True):
         with replacing_text(file) as text:
             text.writelines(f"{' '.join(name.split())}\n" for name in names)
-    return beside
 
 
 def _archive(matrix: NamedMatrix, path: Path) -> list[Path]:
@@ -98,12 +98,12 @@ def _archive(matrix: NamedMatrix, path: Path) -> list[Path]:
 
 
 def _plain_arrays(matrix: NamedMatrix, path: Path) -> list[Path]:
-    arrays = {"data": matrix.weights.data, "indices": matrix.weights.indices, "indptr": matrix.weights.indptr}
-    files = [path.with_suffix(f".{name}.npy") for name in arrays]
-    for file, array in zip(files, arrays.values(), strict=True):
+    weights, files = matrix.weights, matrix_files(path)
+    for file, array in zip(files, (weights.data, weights.indices, weights.indptr), strict=False):
         with replacing(file) as stream:
             np.save(stream, array, allow_pickle=False)
-    return [*files, *_names_beside(matrix, path)]
+    _write_names(matrix, path)
+    return files
 
 
 def _frame(matrix: NamedMatrix, path: Path) -> list[Path]:

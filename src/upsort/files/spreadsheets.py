@@ -43,7 +43,7 @@ def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
             f"{entry.name}: reading the sheet {sheet.title!r} of {listed(_titles(sheet))}; --sheet names another."
         )
     if streamed:
-        notes.append(f"{entry.name} is large: in merged cells only the first keeps its value.")
+        notes.append(f"{entry.name}: in merged cells only the first keeps its value; it has too many cells for more.")
 
     def blocks() -> Iterator[Block]:
         again = _sheet(entry, content, reading, streamed)

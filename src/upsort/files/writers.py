@@ -213,4 +213,4 @@ class _Spreadsheet(_Rows):
 
     def save(self, stream: BinaryIO) -> None:
         self._book.save(stream)
-        remark("{n} characters that a spreadsheet cannot hold were replaced by \ufffd.", self._replaced)
+        remark("{n} characters were replaced by \ufffd: a spreadsheet cannot hold such.", self._replaced)

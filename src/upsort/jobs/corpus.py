@@ -19,7 +19,7 @@ from upsort.core.features.vectors import vectors_of_terms
 from upsort.core.judging.together import Together, copy_groups, named_groups
 from upsort.core.learning.dealing import document_keys, text_digests
 from upsort.core.learning.held_plan import method_of
-from upsort.core.learning.labelled import Labelled, numbered
+from upsort.core.learning.labelled import Labelled, numbered, numbered_sets
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
 from upsort.core.text.cleaning import Cleaner, cleaner
@@ -239,7 +239,4 @@ def labels_of(cells: Sequence[str], separator: str, column: str) -> tuple[tuple[
                 "Name another column with --label, or merge labels with upsort gather.",
             )
         return names, numbers, None
-    held = [labels_in(cell, separator) for cell in cells]
-    names = tuple(sorted({label for labels in held for label in labels}))
-    sets = np.array([[name in labels for name in names] for labels in held], dtype=bool).reshape(len(held), len(names))
-    return names, np.argmax(sets, axis=1).astype(np.int64), sets
+    return numbered_sets([labels_in(cell, separator) for cell in cells])

@@ -182,15 +182,17 @@ def _mistaken_set(
     has = np.array([label in own for label in sorter.labels], dtype=bool)
     given, chances = decisions.sets[place], decisions.probabilities[place]
     sure = np.where(given == has, -1.0, np.where(given, chances, 1.0 - chances))
-    worst = int(sure.argmax())  # where all that the sorter knows is right, a label is wanting that it does not know
+    worst = int(sure.argmax())
+    known = sure[worst] >= 0  # else all that the sorter knows is right, and a label is wanting that it does not know
+    probability = float(sure[worst]) if known else float(np.where(given, chances, 1.0 - chances).min())
     return Mistake(
         reference=reference,
         text=text,
         true=true,
         sorted_as=sorter.sorted_as(some(decisions, [place]))[0],
-        probability=float(sure[worst]) if sure[worst] >= 0 else 1.0,
-        own_probability=float(1.0 - sure[worst]) if sure[worst] >= 0 else 0.0,
-        pulled_by=strongest_terms(sorter, values, worst, None)[:_PULLS] if given[worst] and sure[worst] >= 0 else (),
+        probability=probability,
+        own_probability=1.0 - probability if known else 0.0,
+        pulled_by=strongest_terms(sorter, values, worst, None)[:_PULLS] if given[worst] and known else (),
     )
 
 

@@ -13,7 +13,7 @@ from upsort.core.classifiers.families import settled
 from upsort.core.errors import DataProblem
 from upsort.core.features.measuring import Measuring
 from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, total_counts
-from upsort.core.learning.labelled import numbered
+from upsort.core.learning.labelled import numbered, numbered_sets
 from upsort.core.learning.sorter import Sorter
 from upsort.core.names import suggestion
 from upsort.core.sparse import column_sums, only_columns
@@ -139,10 +139,8 @@ def _labels_of(cells: Sequence[str], separator: str) -> tuple[Ints, tuple[str, .
     if not separator:
         names, given = numbered([label or UNLABELLED for label in cells])
         return given, names, None
-    held = [labels_in(cell, separator) or {UNLABELLED} for cell in cells]
-    names = tuple(sorted({label for labels in held for label in labels}))
-    sets = np.array([[name in labels for name in names] for labels in held], dtype=bool)
-    return np.argmax(sets, axis=1).astype(np.int64), names, sets
+    names, given, sets = numbered_sets([labels_in(cell, separator) or {UNLABELLED} for cell in cells])
+    return given, names, sets
 
 
 def in_sorter(sorter: Sorter, incoming: Incoming) -> Matrix:

@@ -13,6 +13,7 @@ from upsort.core import plan
 from upsort.core.errors import UsageProblem
 from upsort.core.insight.terms import informative_terms
 from upsort.core.judging.measures import Confusion
+from upsort.core.learning.held_plan import HELD
 from upsort.core.learning.sorter import Sorter
 from upsort.core.text.labels import labels_in
 from upsort.draw.confusions import confusion_figure
@@ -126,6 +127,7 @@ def write_report(one: Judged, wording: Wording, sources: Sources, found: Suspect
             for wrong in one.mistakes[:_MISTAKES]
         ],
         plan=plan_text(replace(sorter.plan, candidates={})),
+        held=HELD,
         commands=_commands(sources, sorter),
         version=f"upsort {__version__}",
         plan_digest=digest,

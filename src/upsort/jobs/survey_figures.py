@@ -20,7 +20,7 @@ def draw_survey(result: SurveyResult, folder: Path, kind: str = "png") -> list[P
     written = []
     labels = [label for label, _ in result.labels]
     if result.labels:
-        written.append(save(label_bars(result.labels), folder / f"labels.{kind}"))
+        written.append(save(label_bars(result.labels, result.documents - result.unlabelled), folder / f"labels.{kind}"))
     written.append(save(length_histograms(result.lengths), folder / f"lengths.{kind}"))
     for name, by_label in (
         ("terms", result.terms_by_label),

@@ -45,7 +45,7 @@ class FeaturesOptions(Sources, Workers, Columns, Reading, FeatureKeys, CleanKeys
         default=None,
         metavar="FILE",
         heading="what to write",
-        writes="table",
+        writes="matrix",
     )
     terms: str = option(
         "make --matrix dense (.csv, .tsv, .jsonl, .parquet), of these terms",

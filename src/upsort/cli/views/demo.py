@@ -162,6 +162,7 @@ _FILES = (
     ("figures/", "figures of the survey"),
     ("letters-2026.csv, scored.csv", "this year's letters, and the same with their labels"),
     ("desk.sorter, mistakes.csv, parts/", "the sorter, its mistakes, and what it was trained and judged on"),
+    ("partner-gardens.csv", "letters to the partner gardens, in twelve languages"),
     ("logbooks/, passages.csv", "two keepers' logbooks, whole and in passages"),
 )
 _NEXT = (

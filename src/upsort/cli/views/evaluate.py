@@ -84,6 +84,8 @@ def run(options: EvaluateOptions, console: Console) -> Exit:
         view.say(f"All {sum(len(one.mistakes) for one in found):,} mistakes: {output}.")
     if written:
         view.say(f"Written: {', '.join(map(str, written))}.")
+    elif options.figures:
+        view.say("No figure is drawn where cells hold several labels.")
     tell_set_aside(incoming.aside, incoming.read, view)
     for one in found:
         what = Recorded("evaluate", _named(options.sorter, one), one.sorter.plan, options.input)

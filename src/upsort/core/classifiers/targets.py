@@ -23,15 +23,18 @@ class Targets:
     @property
     def own(self) -> Bools:
         """(n, n_labels) which labels a document has."""
-        if self.sets is not None:
-            return self.sets
-        own: Bools = self.labels[:, None] == np.arange(self.n_labels)
-        return own
+        return self.sets if self.sets is not None else as_sets(self.labels, self.n_labels)
 
     def rows(self, chosen: Ints | Bools) -> "Targets":
         """The targets of some of the documents."""
         sets = self.sets[chosen] if self.sets is not None else None
         return Targets(self.labels[chosen], self.n_labels, self.weights[chosen], sets)
+
+
+def as_sets(labels: Ints, n_labels: int) -> Bools:
+    """(n, n_labels) the sets that hold one label each. labels: (n,) numbers."""
+    found: Bools = labels[:, None] == np.arange(n_labels)
+    return found
 
 
 def targets_of(

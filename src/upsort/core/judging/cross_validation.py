@@ -107,6 +107,7 @@ def judge_by_folds(parts: Parts, method: Method, repeats: int = 1, costs: Costs 
             majority=commonest,
             baseline=documents.right(judged, majority, documents.only_label(majority)),
             sample=sample,
+            majority_in_training=not alone,
         )
         overall = judge_sets(decided_sets, plan.judge.beta)
     else:

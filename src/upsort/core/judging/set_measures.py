@@ -32,7 +32,7 @@ class DecidedSets:
 
     own, given: (m, k) which labels each document has, and was given. labels: (k,). majority: the label that was commonest in
     training, empty where trainings differ in it; baseline: (m,) whether it is the document's own and only one. sample: which
-    documents the decisions are about.
+    documents the decisions are about. majority_in_training: as of `Decided`.
     """
 
     own: Bools
@@ -41,6 +41,7 @@ class DecidedSets:
     majority: str
     baseline: Bools
     sample: Sample
+    majority_in_training: bool = True
 
 
 def judge_sets(decided: DecidedSets, beta: float = 1.0) -> Judgement:
@@ -57,7 +58,7 @@ def judge_sets(decided: DecidedSets, beta: float = 1.0) -> Judgement:
         baseline=share_of(decided.baseline.astype(np.float64), every, sample),
         against_baseline=sign_test(sample.differences(right - decided.baseline)),
         majority=decided.majority,
-        majority_in_training=True,
+        majority_in_training=decided.majority_in_training,
         macro_f1=_f1(own[:, occurring], given[:, occurring], sample),
         others={"micro_f1": _f1(own.reshape(len(own), 1, -1), given.reshape(len(own), 1, -1), sample)},
         per_label=per_label,

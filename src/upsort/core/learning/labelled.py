@@ -1,11 +1,13 @@
 """Documents with their labels: what training takes."""
 
 from collections.abc import Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints, Keys
+from upsort.core.classifiers.targets import as_sets
 from upsort.core.errors import DataProblem
 from upsort.core.features.measured import Measured
 from upsort.core.learning.dealing import Dealt
@@ -36,10 +38,7 @@ class Labelled:
     @property
     def own(self) -> Bools:
         """(n, k) which labels each document has."""
-        if self.sets is not None:
-            return self.sets
-        own: Bools = self.labels[:, None] == np.arange(len(self.names))
-        return own
+        return self.sets if self.sets is not None else as_sets(self.labels, len(self.names))
 
     @property
     def label_documents(self) -> Ints:
@@ -72,10 +71,7 @@ class Labelled:
 
     def only_label(self, labels: Ints) -> Bools | None:
         """(m, k) the sets that hold one label each, where documents may have several. labels: (m,) numbers."""
-        if self.sets is None:
-            return None
-        found: Bools = labels[:, None] == np.arange(len(self.names))
-        return found
+        return as_sets(labels, len(self.names)) if self.sets is not None else None
 
     def rows(self, chosen: Bools | Ints) -> "Labelled":
         """Some of the documents."""
@@ -106,6 +102,13 @@ class Labelled:
             names=tuple(self.names[number] for number in held.tolist()),
             sets=self.sets[:, held] if self.sets is not None else None,
         )
+
+
+def numbered_sets(held: Sequence[AbstractSet[str]]) -> tuple[tuple[str, ...], Ints, Bools]:
+    """The distinct labels, sorted, the number of the first that each document has (n,), and which it has (n, k)."""
+    names = tuple(sorted({label for labels in held for label in labels}))
+    sets = np.array([[name in labels for name in names] for labels in held], dtype=bool).reshape(len(held), len(names))
+    return names, np.argmax(sets, axis=1).astype(np.int64), sets
 
 
 def numbered(labels: Sequence[str]) -> tuple[tuple[str, ...], Ints]:

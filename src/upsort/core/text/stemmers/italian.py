@@ -6,6 +6,7 @@ from upsort.core.text.stemmers.regions import (
     longest_first,
     longest_suffix,
     without,
+    without_adverb,
 )
 
 _VOWELS = "aeiouàèìòù"
@@ -80,10 +81,7 @@ def _standard(word: str, rv: int, r1: int, r2: int) -> str:
         case "enza" | "enze":
             return part + "ente"
         case "amente":
-            if part.endswith("iv"):
-                shorter = without(part, ("iv",), r2)
-                return without(shorter, ("at",), r2) if shorter != part else part
-            return without(part, ("abil", "os", "ic"), r2)
+            return without_adverb(part, r2, ("abil", "os", "ic"))
         case "ità":
             return without(part, ("abil", "ic", "iv"), r2)
         case "ivo" | "ivi" | "iva" | "ive":

@@ -6,6 +6,7 @@ from upsort.core.text.stemmers.regions import (
     longest_first,
     longest_suffix,
     without,
+    without_adverb,
 )
 
 _VOWELS = "aeiouáéíóúâêô"
@@ -55,10 +56,7 @@ def _standard(word: str, rv: int, r1: int, r2: int) -> str:
         case "ência" | "ências":
             return part + "ente"
         case "amente":
-            if part.endswith("iv"):
-                shorter = without(part, ("iv",), r2)
-                return without(shorter, ("at",), r2) if shorter != part else part
-            return without(part, ("os", "ic", "ad"), r2)
+            return without_adverb(part, r2, ("os", "ic", "ad"))
         case "mente":
             return without(part, ("ante", "avel", "ível"), r2)
         case "idade" | "idades":
