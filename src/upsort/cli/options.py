@@ -238,6 +238,9 @@ class ReadingAlone(Everywhere):
         "label of a text file: its folder, its name, or a PATTERN's group", default="", metavar="HOW"
     )
     unpack_limit: int = option("of an archive (default: 4GB)", convert=byte_size, default=4 * 10**9, metavar="SIZE")
+    largest_cell: int = option(
+        "of one cell, or of one row (default: 64MB)", convert=byte_size, default=64 * 10**6, metavar="SIZE"
+    )
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

@@ -94,6 +94,7 @@ def others_of(
         each_line=options.each_line,
         label_from=options.label_from,
         unpack_limit=options.unpack_limit,
+        largest_cell=options.largest_cell,
     )
     inputs = open_inputs(names, reading, console.input, sources, rename)
     for note in inputs.notes:

@@ -3,7 +3,6 @@
 import csv
 import io
 import re
-import sys
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -12,6 +11,7 @@ from typing import BinaryIO
 
 from upsort.core.errors import DataProblem
 from upsort.files.below import without_rows_below
+from upsort.files.bounds import too_large, with_rows_bounded
 from upsort.files.encoding import NOTED_ESCAPE, Encoding, find_encoding, noted_escapes
 from upsort.files.format import WITH_TABS
 from upsort.files.heading import Heading, heading_as_told, names_in, told_titles
@@ -24,8 +24,7 @@ DELIMITERS = ",;\t|"
 _SAMPLE_CHARACTERS = 64 * 1024
 _SAMPLE_ROWS = 50
 _MOST_AGREE = 0.8  # of the rows, where the first one is of another width
-
-csv.field_size_limit(sys.maxsize)  # a cell may hold a whole book
+_TOO_LARGE = "field larger than field limit"  # of the library
 
 
 @dataclass(frozen=True)
@@ -49,8 +48,8 @@ def delimited_table(entry: Entry, reading: Reading) -> Table:
         notes += told_titles(entry.name, shape.heading)
 
     def blocks() -> Iterator[Block]:
-        with entry.open() as stream:
-            yield from without_rows_below(read_delimited(stream, entry.name, shape))
+        with with_rows_bounded(entry.open(), entry.name, reading) as stream:
+            yield from without_rows_below(read_delimited(stream, entry.name, shape, reading))
 
     return Table(name=entry.name, columns=shape.columns, blocks=blocks, notes=tuple(notes))
 
@@ -71,8 +70,9 @@ def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
     return Shape(encoding, delimiter, names_in(heading, rows), heading)
 
 
-def read_delimited(stream: BinaryIO, source: str, shape: Shape) -> Iterator[Block]:
+def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading) -> Iterator[Block]:
     """All rows of a table whose shape is known. Blank lines are no rows."""
+    csv.field_size_limit(reading.largest_cell)
     text = io.TextIOWrapper(stream, encoding=shape.encoding.name, errors=NOTED_ESCAPE, newline="")
     sound_until = noted_escapes()
     reader = csv.reader(text, delimiter=shape.delimiter)
@@ -91,6 +91,8 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape) -> Iterator[Bloc
             if rows:
                 yield _checked(rows, lines, source, shape, noted_escapes() > sound_until)
     except (csv.Error, UnicodeError) as error:
+        if _TOO_LARGE in str(error):
+            raise too_large(f"{source}, from line {line} on,", reading) from error
         raise DataProblem(
             f"{source} cannot be read beyond line {line}: {error}.",
             "Check --encoding and --delimiter, or mend the line.",

@@ -4,23 +4,33 @@ Archives are hostile until shown otherwise. Nothing is unpacked under a name tha
 what comes out is bounded in bytes and in members.
 """
 
+import bz2
 import glob
-import io
+import gzip
+import lzma
 import tarfile
-import tempfile
 import zipfile
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
-from shutil import copyfileobj
-from typing import BinaryIO, cast
+from typing import Any, BinaryIO, cast
 
 from upsort.core.errors import DataProblem
 from upsort.core.names import nearest, suggestion
-from upsort.files.packing import DAMAGED, LAYERS, TAR_ENDINGS, ZIP_ENDINGS, is_archive, opened
+from upsort.files.bounds import DAMAGED, Damaged, check_unpacked, unpacked
+from upsort.files.packing import LAYERS, TAR_ENDINGS, ZIP_ENDINGS, is_archive, opened
 from upsort.files.rows import Entry, Reading
+from upsort.files.unfinished import Copies
 
 MOST_MEMBERS = 200_000
+_LARGEST_PIECE = 1 << 20  # bytes of one header or name in a tar; contents are copied in smaller pieces
+_TAR_LAYERS: dict[str, Callable[[Any], Any]] = {
+    "gz": gzip.open,
+    "tgz": gzip.open,
+    "xz": lzma.open,
+    "txz": lzma.open,
+    "bz2": bz2.open,
+}
 
 
 @dataclass
@@ -143,24 +153,32 @@ def _of_zip(path: Path, reading: Reading) -> Found:
                 Entry(
                     shown,
                     (path.stem, *parts),
-                    _unpacked(_zip_opener(archive, member), parts[-1], reading),
+                    _unpacked(_zip_opener(archive, member, shown, reading), parts[-1], reading),
                 )
             )
     return found
 
 
-def _zip_opener(archive: zipfile.ZipFile, member: zipfile.ZipInfo) -> Callable[[], BinaryIO]:
-    return lambda: cast(BinaryIO, archive.open(member))
+def _zip_opener(
+    archive: zipfile.ZipFile, member: zipfile.ZipInfo, shown: str, reading: Reading
+) -> Callable[[], BinaryIO]:
+    def opener() -> BinaryIO:
+        try:
+            stream = cast(BinaryIO, archive.open(member))
+        except (*DAMAGED, OSError, NotImplementedError, RuntimeError) as error:
+            raise Damaged(shown, error) from error
+        return unpacked(stream, shown, reading)
+
+    return opener
 
 
 def _of_tar(path: Path, reading: Reading) -> Found:
     """Copies the members to a temporary folder under numbers, since a tar cannot be read out of order."""
     found = Found()
-    folder = tempfile.TemporaryDirectory(prefix="upsort-")
-    unpacked = 0
-    with tarfile.open(path) as archive:
+    copies = Copies()
+    with path.open("rb") as raw, tarfile.open(fileobj=_all_of_tar(raw, path, reading), mode="r:") as archive:
         for number, member in enumerate(archive):
-            _check_bounds(path, number, unpacked + max(member.size, 0), reading)
+            _check_bounds(path, number, max(member.size, 0), reading)
             if member.isdir():
                 continue
             parts = _safe_parts(member.name, path)
@@ -173,24 +191,10 @@ def _of_tar(path: Path, reading: Reading) -> Found:
             stream = archive.extractfile(member)
             if stream is None:
                 continue
-            copy = Path(folder.name) / str(number)
-            with copy.open("wb") as out:
-                copyfileobj(stream, out)
-            unpacked += member.size
-            opener = _unpacked(_kept_opener(copy, folder), parts[-1], reading)
+            opener = _unpacked(copies.of(cast(BinaryIO, stream)), parts[-1], reading)
             found.entries.append(Entry(shown, (path.name.split(".")[0], *parts), opener))
     found.entries.sort(key=lambda entry: entry.path)
     return found
-
-
-def _kept_opener(path: Path, folder: "tempfile.TemporaryDirectory[str]") -> Callable[[], BinaryIO]:
-    """Opens a file of a temporary folder, which lives as long as the opener."""
-
-    def opener() -> BinaryIO:
-        assert folder.name
-        return path.open("rb")
-
-    return opener
 
 
 def _left_out(parts: tuple[str, ...], shown: str, found: Found) -> bool:
@@ -212,19 +216,34 @@ def _safe_parts(name: str, path: Path) -> tuple[str, ...]:
     return parts
 
 
+def _all_of_tar(raw: BinaryIO, path: Path, reading: Reading) -> BinaryIO:
+    """All bytes of a tar, names and headers too, within the bounds."""
+    layer = next((opening for ending, opening in _TAR_LAYERS.items() if path.name.lower().endswith(ending)), None)
+    return _InPieces(unpacked(layer(raw) if layer is not None else raw, str(path), reading), path)  # type: ignore[return-value]
+
+
+class _InPieces:
+    """What the reader of tars needs of a stream; it never asks for more than a piece at once, but for a false header."""
+
+    def __init__(self, stream: BinaryIO, path: Path) -> None:
+        self._stream, self._path = stream, path
+        self.seek, self.tell = stream.seek, stream.tell
+
+    def read(self, size: int) -> bytes:
+        """So many bytes."""
+        if size > _LARGEST_PIECE:
+            raise DataProblem(
+                f"The archive {self._path} has a header of {size:,} bytes.", "Do not trust it; unpack it by hand."
+            )
+        return self._stream.read(size)
+
+
 def _check_bounds(path: Path, members: int, size: int, reading: Reading) -> None:
     if members > MOST_MEMBERS:
         raise DataProblem(
             f"The archive {path} has more than {MOST_MEMBERS:,} members.", "Unpack it and name the folder."
         )
-    if size > reading.unpack_limit:
-        raise _too_large(str(path), reading)
-
-
-def _too_large(name: str, reading: Reading) -> DataProblem:
-    return DataProblem(
-        f"{name} unpacks to more than {reading.unpack_limit:,} bytes.", "If that is right, raise --unpack-limit."
-    )
+    check_unpacked(size, str(path), reading)
 
 
 def _unpacked(opener: Callable[[], BinaryIO], name: str, reading: Reading) -> Callable[[], BinaryIO]:
@@ -232,36 +251,7 @@ def _unpacked(opener: Callable[[], BinaryIO], name: str, reading: Reading) -> Ca
     if not name.lower().endswith(tuple(LAYERS)):
         return opener
 
-    def open_unpacked() -> BinaryIO:
-        return cast(BinaryIO, io.BufferedReader(_Bounded(opened(opener(), name), name, reading)))
-
-    return open_unpacked
-
-
-class _Bounded(io.RawIOBase):
-    """A stream of unpacked bytes that refuses to go on beyond the limit."""
-
-    def __init__(self, stream: BinaryIO, name: str, reading: Reading) -> None:
-        self._stream, self._name, self._reading = stream, name, reading
-
-    def readable(self) -> bool:
-        return True
-
-    def seekable(self) -> bool:
-        return True
-
-    def seek(self, offset: int, whence: int = 0) -> int:
-        return self._stream.seek(offset, whence)
-
-    def readinto(self, buffer: "memoryview") -> int:  # type: ignore[override]
-        try:
-            content = self._stream.read(len(buffer))
-        except (*DAMAGED, OSError) as error:
-            raise DataProblem(f"{self._name} is damaged: {error}.", "Get it again.") from error
-        buffer[: len(content)] = content
-        if self._stream.tell() > self._reading.unpack_limit:
-            raise _too_large(self._name, self._reading)
-        return len(content)
+    return lambda: unpacked(opened(opener(), name), name, reading)
 
 
 def _like_named(path: Path) -> str:

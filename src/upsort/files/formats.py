@@ -66,7 +66,7 @@ FORMATS: list[Format] = [
         name="parquet",
         endings=("parquet",),
         signature=lambda beginning: beginning.startswith(b"PAR1"),
-        read=lambda entry, _: parquet_table(entry),
+        read=parquet_table,
         to_bytes=writers.parquet,
     ),
     TEXT,

@@ -13,6 +13,7 @@ from typing import Any, BinaryIO, cast
 import ijson
 
 from upsort.core.errors import DataProblem
+from upsort.files.bounds import QUOTES, size_said, with_rows_bounded
 from upsort.files.encoding import find_encoding
 from upsort.files.inner_values import InnerPaths
 from upsort.files.reasons import Reason, Why
@@ -20,8 +21,11 @@ from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Tabl
 from upsort.files.typed_cells import cell_at, cell_from
 
 _DEEPEST = 200  # containers inside each other
-_TOO_DEEP = object()
-_OUTSIDE_STRINGS = re.compile(r'"(?:[^"\\]|\\.)*"|[^\[\]{}]', re.DOTALL)  # all that is no bracket that counts
+_MOST_KEYS = 10_000
+_SIZE_OF_A_VALUE = 8  # bytes that a number, or a bracket, counts for in the size of an item
+_OUTSIDE_STRINGS = re.compile(
+    r'"(?:[^"\\]|\\.)*+(?:"|\\?\Z)|[^\[\]{}"]++', re.DOTALL
+)  # all that is no bracket that counts
 _SHOWN = 1000  # characters of what is set aside for its depth
 _TOO_LARGE = "integer overflow"  # of the fast parser
 Item = tuple[int, Any, Reason | None]
@@ -45,7 +49,7 @@ def json_table(entry: Entry, reading: Reading) -> Table:
         raise DataProblem(
             f"{entry.name} is not JSON: neither an array nor an object.", "For one object a line, name it .jsonl."
         )
-    return _table(entry, lambda: _array(entry, encoding.name))
+    return _table(entry, lambda: _array(entry, encoding.name, reading))
 
 
 def _table(entry: Entry, items: Any) -> Table:
@@ -54,6 +58,10 @@ def _table(entry: Entry, items: Any) -> Table:
     for _, value, fault in items():
         if not fault:
             keys.update(dict.fromkeys(value))
+            if len(keys) > _MOST_KEYS:
+                raise DataProblem(
+                    f"{entry.name} has more than {_MOST_KEYS:,} different keys.", "Name values in lists by their place."
+                )
             paths.look(value)
     if not keys:
         raise DataProblem(f"{entry.name} holds no objects.", "Give objects with at least a text.")
@@ -81,7 +89,7 @@ def _table(entry: Entry, items: Any) -> Table:
 
 
 def _lines(entry: Entry, reading: Reading) -> Iterator[Item]:
-    with entry.open() as stream:
+    with with_rows_bounded(entry.open(), entry.name, reading) as stream:
         encoding = find_encoding(stream, reading.encoding).name
         wide = encoding.startswith(("utf-16", "utf-32"))
         lines: Any = codecs.getreader(encoding)(stream) if wide else stream
@@ -105,31 +113,31 @@ def _lines(entry: Entry, reading: Reading) -> Iterator[Item]:
             yield number, value, None if isinstance(value, dict) else Reason(Why.NOT_AN_OBJECT)
 
 
-def _array(entry: Entry, encoding: str) -> Iterator[Item]:
+def _array(entry: Entry, encoding: str, reading: Reading) -> Iterator[Item]:
     """The items of an array. Whole numbers beyond 64 bits are read by a slower parser, from there on."""
-    for number, value, fault in _items(entry, encoding, ijson, 0):
+    for number, value, fault in _items(entry, encoding, reading, ijson, 0):
         if fault is None or _TOO_LARGE not in str(fault):
             yield number, value, fault
             continue
-        yield from _items(entry, encoding, ijson.get_backend("python"), number - 1)
+        yield from _items(entry, encoding, reading, ijson.get_backend("python"), number - 1)
 
 
-def _items(entry: Entry, encoding: str, parser: Any, skipped: int) -> Iterator[Item]:
+def _items(entry: Entry, encoding: str, reading: Reading, parser: Any, skipped: int) -> Iterator[Item]:
     """The items after the first `skipped`."""
     number = 0
-    with entry.open() as stream:
+    with with_rows_bounded(entry.open(), entry.name, reading, QUOTES) as stream:
         recoded: BinaryIO = stream
         if not encoding.startswith("utf-8"):
             recoded = cast(BinaryIO, codecs.EncodedFile(stream, "utf-8", encoding))
         elif encoding == "utf-8-sig":
             stream.read(3)
         try:
-            for value in _built(parser.basic_parse(recoded, use_float=True)):
+            for value in _built(parser.basic_parse(recoded, use_float=True), reading.largest_cell):
                 number += 1
                 if number <= skipped:
                     continue
-                if value is _TOO_DEEP:
-                    yield number, "", Reason(Why.TOO_DEEP, (str(_DEEPEST),))
+                if isinstance(value, Reason):
+                    yield number, "", value
                     continue
                 yield number, value, None if isinstance(value, dict) else Reason(Why.NOT_AN_OBJECT)
         except ijson.JSONError as error:
@@ -137,40 +145,44 @@ def _items(entry: Entry, encoding: str, parser: Any, skipped: int) -> Iterator[I
             yield number + 1, "", Reason(Why.BROKEN_JSON, (reason[:120],))
 
 
-def _built(events: Iterable[tuple[str, Any]]) -> Iterator[Any]:
-    """The items of an array from the events of its parsing; _TOO_DEEP for one that is nested too deeply, which is never held."""
+def _built(events: Iterable[tuple[str, Any]], largest: int) -> Iterator[Any]:
+    """The items of an array from the events of its parsing; for one that is nested too deeply or too large the reason, since it
+    is never held."""
     open_ones: list[Any] = []  # the containers around the place, without the array itself
     keys: list[str] = []
-    depth, too_deep = 0, False
+    depth = size = 0
+    unread: Reason | None = None  # why the item is not held
     for event, value in events:
+        size += len(value) if isinstance(value, str) else _SIZE_OF_A_VALUE
         if event in {"start_map", "start_array"}:
             depth += 1
             if depth == 1:
                 continue
-            too_deep = too_deep or depth > _DEEPEST
-            if not too_deep:
+            if depth > _DEEPEST:
+                unread = unread or Reason(Why.TOO_DEEP, (str(_DEEPEST),))
+            if not unread:
                 open_ones.append({} if event == "start_map" else [])
                 keys.append("")
             continue
+        if size > largest and not unread:
+            unread, open_ones, keys = Reason(Why.TOO_LARGE, (size_said(largest),)), [], []
         if event == "map_key":
-            if not too_deep:
+            if not unread:
                 keys[-1] = value
             continue
         if event in {"end_map", "end_array"}:
             depth -= 1
-            if too_deep:
-                if depth == 1:
-                    open_ones, keys, too_deep = [], [], False
-                    yield _TOO_DEEP
-                continue
             if depth == 0:
                 continue
-            value = open_ones.pop()
-            keys.pop()
-        elif too_deep:
+            if not unread:
+                value = open_ones.pop()
+                keys.pop()
+        if depth == 1:
+            size = 0
+            yield unread or value
+            open_ones, keys, unread = [], [], None
+        elif unread:
             continue
-        if not open_ones:
-            yield value
         elif isinstance(open_ones[-1], dict):
             open_ones[-1][keys[-1]] = value
         else:

@@ -113,7 +113,7 @@ def _frame(matrix: NamedMatrix, path: Path) -> list[Path]:
     schema = pa.schema([("document", kind), ("term", kind), ("value", pa.float64())])
     indptr, indices, data = matrix.weights.indptr, matrix.weights.indices, matrix.weights.data
     rows = np.repeat(np.arange(len(matrix.documents), dtype=np.int32), np.diff(indptr))
-    with replacing(path) as stream, ParquetWriter(stream, schema) as writer:
+    with replacing(path) as stream, ParquetWriter(stream, schema, write_page_checksum=True) as writer:
         for begin in range(0, max(len(data), 1), _WEIGHTS_AT_ONCE):
             part = slice(begin, begin + _WEIGHTS_AT_ONCE)
             columns = [

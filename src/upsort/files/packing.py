@@ -13,8 +13,6 @@ PACKED = ".gz"
 
 TAR_ENDINGS = (".tar", ".tar.gz", ".tgz", ".tar.xz", ".txz", ".tar.bz2")
 ZIP_ENDINGS = (".zip",)
-DAMAGED = (EOFError, gzip.BadGzipFile, lzma.LZMAError)
-"""What reading a damaged one raises."""
 
 
 def is_archive(name: str) -> bool:

@@ -8,17 +8,22 @@ import pyarrow as pa
 from pyarrow import parquet
 
 from upsort.core.errors import DataProblem
-from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Table, cell_of
+from upsort.files.bounds import Damaged, check_unpacked
+from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Table, cell_of
+
+_BROKEN = (pa.ArrowException, OSError, ValueError, TypeError, KeyError, IndexError, OverflowError, UnicodeError)
 
 
-def parquet_table(entry: Entry) -> Table:
+def parquet_table(entry: Entry, reading: Reading) -> Table:
     """A Parquet file; values become the text of cells."""
-    columns = tuple(_file(entry).schema_arrow.names)
+    file = _file(entry)
+    groups = [file.metadata.row_group(number) for number in range(file.num_row_groups)]
+    check_unpacked(sum(group.total_byte_size for group in groups), entry.name, reading)
+    columns = tuple(file.schema_arrow.names)
 
     def blocks() -> Iterator[Block]:
         line = 0
-        for batch in _file(entry).iter_batches(batch_size=ROWS_A_BLOCK):
-            values = [column.to_pylist() for column in batch.columns]
+        for values in _batches(entry):
             rows = [[cell_of(value) for value in row] for row in zip(*values, strict=True)]
             yield Block(
                 source=entry.name, columns=columns, rows=rows, lines=list(range(line + 1, line + len(rows) + 1))
@@ -28,9 +33,23 @@ def parquet_table(entry: Entry) -> Table:
     return Table(name=entry.name, columns=columns, blocks=blocks)
 
 
+def _batches(entry: Entry) -> Iterator[list[list[Any]]]:
+    """The values of each column, batch by batch."""
+    batches = _file(entry).iter_batches(batch_size=ROWS_A_BLOCK)
+    while True:
+        try:
+            values = [column.to_pylist() for column in next(batches).columns]
+        except StopIteration:
+            return
+        except _BROKEN as error:
+            raise Damaged(entry.name, error) from error
+        yield values
+
+
 def _file(entry: Entry) -> Any:
     stream = entry.open()
     try:
-        return parquet.ParquetFile(stream if hasattr(stream, "fileno") else io.BytesIO(stream.read()))
-    except (pa.ArrowInvalid, pa.ArrowException, OSError) as error:
+        whole = stream if hasattr(stream, "fileno") else io.BytesIO(stream.read())
+        return parquet.ParquetFile(whole, page_checksum_verification=True)
+    except _BROKEN as error:
         raise DataProblem(f"{entry.name} is not a readable Parquet file: {error}.", "Get the file again.") from None

@@ -12,6 +12,7 @@ class Why(StrEnum):
     NOT_JSON = "not JSON: {0}"
     NOT_AN_OBJECT = "not a JSON object"
     TOO_DEEP = "values nested more than {0} deep"
+    TOO_LARGE = "larger than {0}"
     BROKEN_JSON = "the JSON is broken off or wrong here: {0}"
     NO_TEXT = "no text"
     NO_LABEL = "no label"

@@ -24,7 +24,7 @@ class Reading:
     header: whether the first row names the columns. header_row: the line of the row that does, counted from 1; 0 where that is
     to be found out. sheet: of a spreadsheet. each_line: each line of a text file is a
     document. label_from: where the label of a text file is taken from: `folder`, `name`, or a regular expression with a group.
-    unpack_limit: bytes that one archive may unpack to.
+    unpack_limit: bytes that one archive may unpack to. largest_cell: bytes or characters that one row, or one cell, may have.
     """
 
     kind: str = ""
@@ -36,6 +36,7 @@ class Reading:
     each_line: bool = False
     label_from: str = ""
     unpack_limit: int = 4_000_000_000
+    largest_cell: int = 64_000_000
 
 
 @dataclass(frozen=True, slots=True)

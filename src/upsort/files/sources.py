@@ -1,23 +1,23 @@
 """From what is named on a command line to tables: every kind of source, one door."""
 
 import sys
-import tempfile
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fnmatch import fnmatch
 from itertools import groupby
 from pathlib import Path, PurePath
-from shutil import copyfileobj
-from typing import BinaryIO, cast
+from typing import BinaryIO
 
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.plan import Source
+from upsort.files.bounds import without_large_rows
 from upsort.files.columns import renamed
 from upsort.files.entries import entries_of
 from upsort.files.format import Format
 from upsort.files.formats import TEXT, format_called, format_of_content, format_of_file, reading_names
 from upsort.files.packing import is_packed
 from upsort.files.rows import EmptySource, Entry, Reading, Table
+from upsort.files.unfinished import Copies
 
 _BEGINNING = 65536  # bytes that tell what comes on standard input
 STANDARD_INPUT = "-"
@@ -103,7 +103,8 @@ def _tables_of(
             members = list(group)
             shown = members[0].name if len(members) == 1 else name
             choice = _reading_for(members[0], reading, sources)
-            tables.append(_renamed_for(members[0], kind.read_together(shown, members, choice), sources, rename))
+            table = _bounded(kind.read_together(shown, members, choice), choice)
+            tables.append(_renamed_for(members[0], table, sources, rename))
         else:
             for entry in group:
                 try:
@@ -123,10 +124,14 @@ def _tables_of(
 
 def _table(entry: Entry, reading: Reading, kind: Format) -> Table:
     if kind.read is not None:
-        return kind.read(entry, reading)
+        return _bounded(kind.read(entry, reading), reading)
     if kind.read_together is not None:
-        return kind.read_together(entry.name, [entry], reading)
+        return _bounded(kind.read_together(entry.name, [entry], reading), reading)
     raise UsageProblem(f"{entry.name}: {kind.name} can be written, but not read.", "Name another source.")
+
+
+def _bounded(table: Table, reading: Reading) -> Table:
+    return replace(table, blocks=lambda: without_large_rows(table.blocks(), reading))
 
 
 def _kind(entry: Entry, reading: Reading) -> Format:
@@ -175,12 +180,5 @@ def _renamed_for(entry: Entry, table: Table, sources: Mapping[str, Source], rena
 
 
 def _spooled(standard_input: BinaryIO | None) -> Callable[[], BinaryIO]:
-    """Copy standard input to a temporary file that vanishes with the program; give it out again and again."""
-    held = tempfile.NamedTemporaryFile(prefix="upsort-")  # noqa: SIM115 - lives as long as the opener
-    copyfileobj(standard_input if standard_input is not None else sys.stdin.buffer, held)
-    held.flush()
-
-    def reopen() -> BinaryIO:
-        return cast(BinaryIO, Path(held.name).open("rb"))
-
-    return reopen
+    """Copy standard input to a file that vanishes with the program; give it out again and again."""
+    return Copies().of(standard_input if standard_input is not None else sys.stdin.buffer)

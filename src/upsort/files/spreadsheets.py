@@ -2,15 +2,15 @@
 
 import io
 import re
-import zlib
 from collections.abc import Iterator
 from itertools import islice
 from typing import Any
-from zipfile import BadZipFile, ZipFile
+from zipfile import ZipFile
 
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import listed, suggestion
 from upsort.files.below import without_rows_below
+from upsort.files.bounds import DAMAGED, Damaged, check_unpacked
 from upsort.files.heading import heading_as_told, names_in, told_titles
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table, cell_of
@@ -20,6 +20,12 @@ _STREAMED_FROM = 30_000_000  # bytes of file from which rows are streamed and me
 
 _MOST_MERGED = 1_000_000  # cells, beyond which merged ones are left as they are
 _MERGED = re.compile(rb'<(?:\w+:)?mergeCell [^>]*ref="([A-Z]+[0-9]+:[A-Z]+[0-9]+)"')
+_BROKEN = (
+    *DAMAGED, SyntaxError, LookupError, ValueError, TypeError, AttributeError, ArithmeticError, OSError, NotImplementedError,
+    RecursionError, RuntimeError,
+)  # fmt: skip
+"""What the library raises for a file that is no spreadsheet, or a damaged one; the errors of XML are syntax errors."""
+
 _CODED = re.compile(r"_x([0-9A-Fa-f]{4})_")
 
 
@@ -27,9 +33,9 @@ def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
     """One sheet as a table: the one named, else the first that is not empty."""
     with entry.open() as stream:
         content = stream.read()
-    streamed = len(content) > _STREAMED_FROM or _merged_cells(content, reading) > _MOST_MERGED
+    streamed = len(content) > _STREAMED_FROM or _merged_cells(entry, content, reading) > _MOST_MERGED
     sheet = _sheet(entry, content, reading, streamed)
-    first = list(islice(((number, row) for number, row in _rows(sheet, streamed) if any(row)), _LOOK_AT))
+    first = list(islice(((number, row) for number, row in _rows(entry, sheet, streamed) if any(row)), _LOOK_AT))
     if not first:
         raise DataProblem(f"The sheet {sheet.title!r} of {entry.name} is empty.", "Name another with --sheet.")
     numbers, rows = [number for number, _ in first], [row for _, row in first]
@@ -48,7 +54,7 @@ def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
     def blocks() -> Iterator[Block]:
         again = _sheet(entry, content, reading, streamed)
         block = Block(source=entry.name, columns=columns, rows=[], lines=[])
-        for number, row in _rows(again, streamed):
+        for number, row in _rows(entry, again, streamed):
             if number < begin or not any(row):
                 continue
             if any(row[width:]):
@@ -75,7 +81,7 @@ def _sheet(entry: Entry, content: bytes, reading: Reading, streamed: bool) -> An
     openpyxl = _library()
     try:
         book = openpyxl.load_workbook(io.BytesIO(content), read_only=streamed, data_only=True)
-    except (openpyxl.utils.exceptions.InvalidFileException, BadZipFile, KeyError, ValueError, OSError) as error:
+    except (openpyxl.utils.exceptions.InvalidFileException, *_BROKEN) as error:
         raise DataProblem(
             f"{entry.name} is not a readable spreadsheet: {error}.", "Save it as .xlsx or .csv."
         ) from None
@@ -100,28 +106,38 @@ def _library() -> Any:
     return openpyxl
 
 
-def _merged_cells(content: bytes, reading: Reading) -> int:
+def _merged_cells(entry: Entry, content: bytes, reading: Reading) -> int:
     """How many cells the merged areas of all sheets have, by a look at the XML: the library makes an object of each."""
     merged = 0
     try:
         with ZipFile(io.BytesIO(content)) as archive:
-            sheets = [member for member in archive.infolist() if member.filename.startswith("xl/worksheets/")]
-            if sum(member.file_size for member in sheets) > reading.unpack_limit:
-                raise DataProblem(
-                    f"A spreadsheet unpacks to more than {reading.unpack_limit:,} bytes.",
-                    "If that is right, raise --unpack-limit.",
-                )
-            for member in sheets:
+            members = archive.infolist()
+            check_unpacked(sum(member.file_size for member in members), entry.name, reading)
+            for member in members:
+                if not member.filename.startswith("xl/worksheets/"):
+                    continue
                 for area in _MERGED.findall(archive.read(member)):
                     left, top, right, bottom = _library().utils.cell.range_boundaries(area.decode("ascii"))
                     merged += (right - left + 1) * (bottom - top + 1)
-    except (BadZipFile, ValueError, TypeError, NotImplementedError, zlib.error, OSError):
+    except _BROKEN:
         return 0  # what is wrong with it, the library says
     return merged
 
 
-def _rows(sheet: Any, streamed: bool) -> Iterator[tuple[int, list[str]]]:
-    """The rows that have cells, with their numbers; what is between them is never gone through."""
+def _rows(entry: Entry, sheet: Any, streamed: bool) -> Iterator[tuple[int, list[str]]]:
+    """The rows that have cells, with their numbers; what is between them is never gone through. Raises Damaged."""
+    rows = _cells(sheet, streamed)
+    while True:
+        try:
+            row = next(rows)
+        except StopIteration:
+            return
+        except _BROKEN as error:
+            raise Damaged(entry.name, error) from error
+        yield row
+
+
+def _cells(sheet: Any, streamed: bool) -> Iterator[tuple[int, list[str]]]:
     if streamed:
         sheet.reset_dimensions()  # else every row is filled up to what the file claims
         for number, row in enumerate(sheet.iter_rows(values_only=True), 1):

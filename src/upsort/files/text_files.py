@@ -5,12 +5,14 @@ from collections.abc import Iterator, Sequence
 from pathlib import PurePosixPath
 
 from upsort.core.errors import UsageProblem
+from upsort.files.bounds import size_said, with_rows_bounded
 from upsort.files.encoding import find_encoding
 from upsort.files.packing import unpacked_name
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
 
 _FILES_A_BLOCK = 200
+_SHOWN = 1000  # bytes of a file that is too large
 
 
 def text_table(name: str, entries: Sequence[Entry], reading: Reading) -> Table:
@@ -35,7 +37,11 @@ def text_table(name: str, entries: Sequence[Entry], reading: Reading) -> Table:
 def _add_file(block: Block, entry: Entry, label_from: str, reading: Reading) -> None:
     with entry.open() as stream:
         encoding = find_encoding(stream, reading.encoding).name
-        content = stream.read()
+        content = stream.read(reading.largest_cell + 1)
+    if len(content) > reading.largest_cell:
+        reason = Reason(Why.TOO_LARGE, (size_said(reading.largest_cell),), "--largest-cell allows more")
+        block.refused.append(Refused(entry.name, 1, reason, (content[:_SHOWN].decode(encoding, "backslashreplace"),)))
+        return
     try:
         text = content.decode(encoding).removeprefix("\ufeff")
     except UnicodeDecodeError as error:
@@ -50,7 +56,7 @@ def _add_file(block: Block, entry: Entry, label_from: str, reading: Reading) -> 
 
 def _line_blocks(entry: Entry, columns: tuple[str, ...], label_from: str, reading: Reading) -> Iterator[Block]:
     labels = _labels(entry, label_from)
-    with entry.open() as stream:
+    with with_rows_bounded(entry.open(), entry.name, reading) as stream:
         encoding = find_encoding(stream, reading.encoding).name
         block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         for number, line in enumerate(stream, 1):

@@ -136,7 +136,7 @@ class _Parquet(_Rows):
             [(column, pa.float64() if column in layout.numbers else pa.string()) for column in layout.columns]
         )
         self._numbers = [column in layout.numbers for column in layout.columns]
-        self._writer = ParquetWriter(stream, self._schema)
+        self._writer = ParquetWriter(stream, self._schema, write_page_checksum=True)
         self._held: list[Sequence[Any]] = []
 
     def writerow(self, row: Sequence[Any], /) -> None:

@@ -7,13 +7,13 @@ the program is interrupted, the unfinished file is removed and the target stays 
 import io
 import os
 import stat
-import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import BinaryIO, TextIO, cast
 
 from upsort.core.errors import DataProblem
+from upsort.files.unfinished import begin_beside
 
 _NEW_FILE_MODE = 0o666
 
@@ -36,7 +36,7 @@ def replacing(path: Path) -> Iterator[BinaryIO]:
         return
     target = path.resolve()  # a link keeps pointing where it did; what it points to is replaced
     try:
-        handle, name = tempfile.mkstemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent)
+        handle, unfinished = begin_beside(target)
     except OSError as error:
         raise cannot_write(path, error) from error
     try:
@@ -45,15 +45,15 @@ def replacing(path: Path) -> Iterator[BinaryIO]:
                 yield cast(BinaryIO, stream)
                 stream.flush()
                 os.fsync(stream.fileno())
-            Path(name).chmod(_mode_for(target))
-            Path(name).replace(target)
+                unfinished.chmod(_mode_for(target))
+                unfinished.replace(target)
         except OSError as error:
             if isinstance(error, BrokenPipeError):
                 raise
             raise cannot_write(path, error) from error
     except BaseException:
         with suppress(OSError):
-            Path(name).unlink()
+            unfinished.unlink()
         raise
 
 
