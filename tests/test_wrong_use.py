@@ -192,6 +192,6 @@ def test_an_interrupted_command_leaves_what_was_there(folder: Path, command: str
     _, error = running.communicate(timeout=60)
     # Python itself ends by the signal where that comes while a module is being made; a shell tells 130 of either.
     assert running.returncode in {130, -signal.SIGINT}, error
-    assert "interrupted; no unfinished file was left behind" in error and "Traceback" not in error
+    assert "upsort: interrupted.\n        No unfinished file is left." in error and "Traceback" not in error
     assert (folder / "out.csv").read_text() == "as it was\n"
     assert not list(folder.glob(".out*")) and not list(folder.glob("*.part"))

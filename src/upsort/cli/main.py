@@ -1,6 +1,7 @@
 """The program: finds the command, runs it, and turns every error into two readable lines and an exit code."""
 
 import os
+import signal
 import sys
 import traceback
 from contextlib import suppress
@@ -13,21 +14,40 @@ from upsort.cli.console import Console
 from upsort.cli.outputs import check_outputs
 from upsort.cli.parsing import WIDTH, command_parser, parse
 from upsort.cli.status import Exit
-from upsort.core.errors import Interrupted, Problem, UsageProblem
+from upsort.core.errors import Problem, Stopped, UsageProblem
 from upsort.core.names import nearest
 from upsort.files.remarks import remarks
+from upsort.files.unfinished import kept
+
+_ENDING_SIGNALS = ("SIGTERM", "SIGHUP")
 
 
 def entry() -> None:
     """What the installed command runs."""
     if "_ARGCOMPLETE" in os.environ:  # the shell asks how a command line may go on
         import_module("upsort.cli.completing").complete()
+    for name in _ENDING_SIGNALS:
+        if (number := getattr(signal, name, None)) is not None and signal.getsignal(number) != signal.SIG_IGN:
+            signal.signal(number, _stop)
     sys.exit(main(sys.argv[1:]))
+
+
+def _stop(number: int, frame: object) -> None:
+    raise Stopped(number)
 
 
 def main(arguments: list[str], console: Console | None = None) -> Exit:
     """Run one command line; never raises for a problem a person can mend."""
     console = console or Console()
+    kept()  # of an earlier command in the same process
+    status = _ended(arguments, console)
+    if status not in {Exit.DONE, Exit.MISSED}:
+        for line in kept() or (["No unfinished file is left."] if status in _HOW_IT_ENDED else []):
+            console.problem(f"        {line}")
+    return status
+
+
+def _ended(arguments: list[str], console: Console) -> Exit:
     debug = "--debug" in arguments
     try:
         status = _dispatch(arguments, console)
@@ -43,9 +63,9 @@ def main(arguments: list[str], console: Console | None = None) -> Exit:
         _silence_output()
         return Exit.DONE
     except KeyboardInterrupt as stopped:
-        told = str(stopped) if isinstance(stopped, Interrupted) else "interrupted; no unfinished file was left behind."
-        console.error.write(f"\nupsort: {told}\n")
-        return Exit.INTERRUPTED
+        status = Exit(128 + stopped.signal) if isinstance(stopped, Stopped) else Exit.INTERRUPTED
+        console.problem(f"\nupsort: {_HOW_IT_ENDED[status]}")
+        return status
     except TimeoutError:
         console.error.write(
             "upsort: a pattern of the plan took longer than clean.pattern_seconds allows.\n"
@@ -53,7 +73,16 @@ def main(arguments: list[str], console: Console | None = None) -> Exit:
         )
         return Exit.DATA
     except MemoryError:
-        console.error.write("upsort: there is not enough memory for this.\n        Use fewer documents or terms.\n")
+        console.problem("upsort: there is not enough memory for this.\n        Use fewer documents or terms.")
+        return Exit.DATA
+    except OSError as error:
+        if debug:
+            traceback.print_exc()
+        where = f" ({error.filename})" if error.filename else ""
+        console.problem(
+            f"upsort: the system refused to read or write{where}: {error.strerror or error}.\n"
+            "        Make room, or mend what it says, and run the same again."
+        )
         return Exit.DATA
     except Exception as error:
         if debug:
@@ -64,6 +93,13 @@ def main(arguments: list[str], console: Console | None = None) -> Exit:
         )
         return Exit.PROGRAM
     return status
+
+
+_HOW_IT_ENDED = {
+    Exit.INTERRUPTED: "interrupted.",
+    Exit.ENDED: "ended, as the system asked.",
+    Exit.HUNG_UP: "ended, since its terminal was closed.",
+}
 
 
 def _dispatch(arguments: list[str], console: Console) -> Exit:

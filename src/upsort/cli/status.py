@@ -15,4 +15,9 @@ class Exit(IntEnum):
     """A required bound was not met."""
     PROGRAM = 4
     """An error of the program itself."""
+    HUNG_UP = 129
+    """The terminal was closed (SIGHUP)."""
     INTERRUPTED = 130
+    """By Ctrl-C (SIGINT)."""
+    ENDED = 143
+    """The system asked for the end (SIGTERM)."""

@@ -22,5 +22,9 @@ class UsageProblem(Problem):
     """The request itself is wrong: an option, a name or a value."""
 
 
-class Interrupted(KeyboardInterrupt):
-    """The person stopped the program, which says what is left of the work."""
+class Stopped(KeyboardInterrupt):
+    """The system asked the program to end. signal: the number of what it was told."""
+
+    def __init__(self, signal: int) -> None:
+        super().__init__()
+        self.signal = signal

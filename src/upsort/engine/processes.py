@@ -5,17 +5,22 @@ to it, so that a word is stemmed once, not once in each process, and every other
 """
 
 import os
+import signal
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from itertools import islice
-from multiprocessing import get_all_start_methods, get_context
+from multiprocessing import active_children, get_all_start_methods, get_context, parent_process
+from threading import Thread
 from typing import Any, TypeVar
 
 import numpy as np
 
 from upsort.core.arrays import Codes
+from upsort.core.errors import DataProblem
 from upsort.core.plan import Clean
 from upsort.core.sparse import narrow
 from upsort.core.text.cleaning import Cleaner, cleaner
@@ -50,8 +55,7 @@ def in_order(
         return
     pending: deque[tuple[Item, Future[Result]]] = deque()
     others = workers - 1
-    context = get_context("fork" if "fork" in get_all_start_methods() else "spawn")  # a fork starts in no time
-    with ProcessPoolExecutor(others, context, initializer=_take, initargs=(work,)) as pool:
+    with _children(others, work) as pool:
         for item in items:
             if sum(not future.done() for _, future in pending) < _AHEAD * others:
                 pending.append((item, pool.submit(_do, given(item))))
@@ -62,6 +66,31 @@ def in_order(
                 yield first, future.result()
         for first, future in pending:
             yield first, future.result()
+
+
+@contextmanager
+def _children(count: int, work: Callable[[Any], Any]) -> Iterator[ProcessPoolExecutor]:
+    """Processes that do the work. They end with the block, at once where it ends with an exception, and with their parent,
+    however that ends.
+
+    Raises DataProblem where one of them was ended from outside.
+    """
+    context = get_context("fork" if "fork" in get_all_start_methods() else "spawn")  # a fork starts in no time
+    before = set(active_children())
+    pool = ProcessPoolExecutor(count, context, initializer=_take, initargs=(work,))
+    try:
+        yield pool
+    except BaseException as error:
+        for child in set(active_children()) - before:
+            child.terminate()  # what it does is wanted by no one
+        if isinstance(error, BrokenProcessPool):
+            raise DataProblem(
+                "A process that shared the work was ended from outside, often because memory ran out.",
+                "Run the same again with fewer --workers.",
+            ) from error
+        raise
+    finally:
+        pool.shutdown(wait=True, cancel_futures=True)
 
 
 def _whole(item: Any) -> Any:
@@ -77,6 +106,16 @@ def _done(result: Result) -> Future[Result]:
 def _take(work: Callable[[Any], Any]) -> None:
     global _work
     _work = work
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent is told, and ends its children
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    Thread(target=_end_with_parent, daemon=True).start()
+
+
+def _end_with_parent() -> None:
+    parent = parent_process()
+    if parent is not None:
+        parent.join()
+        os._exit(1)
 
 
 def _do(item: Any) -> Any:

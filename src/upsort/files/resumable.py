@@ -2,7 +2,7 @@
 
 Rows go to NAME.part beside the target. After each block the part is synced, and NAME.part.json, replaced as a whole, says how
 many input rows are done and how many bytes of the part are whole. Going on cuts the part to those bytes. The target appears,
-or is replaced, when all is done.
+or is replaced, when all is done. However the run ends, what is done is kept and told, or nothing is left.
 """
 
 import io
@@ -11,20 +11,24 @@ import os
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
-from typing import Any
+from types import TracebackType
+from typing import Any, BinaryIO, Self
 
 from upsort.core.errors import DataProblem
+from upsort.files import disk
+from upsort.files.bounds import Damaged
 from upsort.files.format import Layout
 from upsort.files.formats import ending_to_write, format_to_write
+from upsort.files.unfinished import claim, keep
 from upsort.files.writing import cannot_write, check_writable, replacing_text
 
 
 class ResumableTable:
-    """Open it, write blocks, tell after each how many input rows are done, and finish.
+    """A block in which blocks of rows are written, and after each is told how many input rows are done.
 
     path: the target. table: its columns. key: what must be the same for going on (sorter, sources, options). resume:
-    whether to go on with an earlier part. Raises DataProblem when there is a part and it is not to be gone on with, or does
-    not fit.
+    whether to go on with an earlier part. overwrite: whether an earlier part may be begun anew. Raises DataProblem when there is
+    a part and it is not to be gone on with, does not fit, or is being written by another run.
     """
 
     def __init__(self, path: Path, table: Layout, key: Mapping[str, Any], resume: bool, overwrite: bool) -> None:
@@ -37,24 +41,77 @@ class ResumableTable:
         self.rows = 0
         self.state: dict[str, Any] = {}
         whole = 0
-        if resume:
-            whole = self._earlier()
-        elif self.part.exists() and not overwrite:
-            raise DataProblem(
-                f"{self.part} is what an interrupted run left.", "Go on with it: --resume. Or begin anew: --overwrite."
-            )
+        new = not self.part.exists()
+        self.stream = self._claimed()
         try:
-            self.stream = self.part.open("r+b" if whole else "wb")
+            if resume:
+                whole = self._earlier()
+            elif not overwrite:
+                self._check_nothing_done()
             self.stream.truncate(whole)
             self.stream.seek(whole)
-        except OSError as error:
-            raise cannot_write(path, error) from error
+            if not whole:
+                self._note(0)
+        except BaseException as error:
+            self.stream.close()
+            if new:
+                self.part.unlink(missing_ok=True)
+            if isinstance(error, OSError):
+                raise cannot_write(path, error) from error
+            raise
         self.text = io.TextIOWrapper(self.stream, encoding="utf-8", errors="backslashreplace", newline="")
         written = format_to_write(path).to_text
         if written is None:
             raise ValueError(f"{path} is of a format that has to be whole")
         ending = ending_to_write(path)
         self.writer = written(self.text, Layout(table.columns, table.numbers, ending=ending, with_head=not whole))
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        if error is None:
+            try:
+                self._finish()
+            except DataProblem:
+                keep(f"{self.rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
+                raise
+            return
+        with suppress(OSError, ValueError):
+            self.text.close()  # what comes behind the rows that are done is cut off by who goes on
+        if self.rows and not isinstance(error, Damaged):
+            keep(f"{self.rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
+        else:
+            self.part.unlink(missing_ok=True)
+            self.journal.unlink(missing_ok=True)
+
+    def _claimed(self) -> BinaryIO:
+        """The part, opened, and held against other runs."""
+        try:
+            handle = os.open(self.part, os.O_RDWR | os.O_CREAT | getattr(os, "O_BINARY", 0), 0o666)
+        except OSError as error:
+            raise cannot_write(self.path, error) from error
+        if not claim(handle):
+            os.close(handle)
+            raise DataProblem(f"{self.part} is being written by another run.", "Wait for it, or choose another -o.")
+        return disk.opened(handle)
+
+    def _check_nothing_done(self) -> None:
+        """Raise DataProblem where an earlier run has left something that would be lost."""
+        if self._rows_done() == 0 or self.part.stat().st_size == 0:
+            return
+        raise DataProblem(
+            f"{self.part} is what an interrupted run left.", f"Go on with it: {self.again}. Or begin anew: --overwrite."
+        )
+
+    def _rows_done(self) -> int | None:
+        """What the journal says; None where it says nothing."""
+        try:
+            return int(json.loads(self.journal.read_text(encoding="utf-8"))["rows"])
+        except (OSError, ValueError, KeyError, TypeError, RecursionError):
+            return None
 
     def _earlier(self) -> int:
         """Read the journal; returns how many bytes of the part are whole, 0 where there is no part."""
@@ -64,7 +121,7 @@ class ResumableTable:
             held = json.loads(self.journal.read_text(encoding="utf-8"))
             size, whole = self.part.stat().st_size, int(held["bytes"])
             self.rows, self.state, key = int(held["rows"]), dict(held["state"]), held["key"]
-        except (OSError, ValueError, KeyError, TypeError):
+        except (OSError, ValueError, KeyError, TypeError, RecursionError):
             raise DataProblem(f"{self.journal} is not readable.", "Begin anew with --overwrite.") from None
         if key != json.loads(json.dumps(self.key)):
             differing = sorted(
@@ -88,29 +145,29 @@ class ResumableTable:
         """So many input rows are done. state: what the run needs to know of itself when it goes on."""
         try:
             self.text.flush()
-            os.fsync(self.stream.fileno())
-            self.rows = rows
-            held = {"key": self.key, "rows": rows, "bytes": self.stream.tell(), "state": dict(state)}
-            with replacing_text(self.journal) as text:
-                json.dump(held, text)
+            disk.synced(self.stream)
+            self._note(rows, state)
         except OSError as error:
             raise self._cannot(error) from error
 
-    def finish(self) -> None:
+    def _note(self, rows: int, state: Mapping[str, Any] | None = None) -> None:
+        held = {"key": self.key, "rows": rows, "bytes": self.stream.tell(), "state": dict(state or {})}
+        with replacing_text(self.journal) as text:
+            json.dump(held, text)
+        self.rows = rows
+
+    def _finish(self) -> None:
         """Move the part over the target."""
         try:
             self.text.flush()
-            os.fsync(self.stream.fileno())
+            disk.synced(self.stream)
             self.text.close()
-            self.part.replace(self.path)
+            disk.moved(self.part, self.path)
         except OSError as error:
             raise self._cannot(error) from error
         self.journal.unlink(missing_ok=True)
 
     def _cannot(self, error: OSError) -> DataProblem:
-        with suppress(OSError, ValueError):
-            os.close(self.stream.fileno())  # what is still held back is not whole, and is not wanted
         return DataProblem(
-            f"{self.part} cannot be written: {error.strerror or error}.",
-            f"What is done is kept ({self.rows:,} rows); make room and go on with {self.again}.",
+            f"{self.part} cannot be written: {error.strerror or error}.", "Make room, or choose another place."
         )

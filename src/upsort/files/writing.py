@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import BinaryIO, TextIO, cast
 
 from upsort.core.errors import DataProblem
+from upsort.files import disk
 from upsort.files.unfinished import begin_beside
 
 _NEW_FILE_MODE = 0o666
@@ -41,12 +42,11 @@ def replacing(path: Path) -> Iterator[BinaryIO]:
         raise cannot_write(path, error) from error
     try:
         try:
-            with os.fdopen(handle, "wb") as stream:
-                yield cast(BinaryIO, stream)
-                stream.flush()
-                os.fsync(stream.fileno())
+            with disk.opened(handle) as stream:
+                yield stream
+                disk.synced(stream)
                 unfinished.chmod(_mode_for(target))
-                unfinished.replace(target)
+                disk.moved(unfinished, target)
         except OSError as error:
             if isinstance(error, BrokenPipeError):
                 raise

@@ -14,7 +14,7 @@ from upsort.cli.specs.score import ScoreOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
 from upsort.cli.wording import p_value, percent
-from upsort.core.errors import DataProblem, Interrupted, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.drift import Drift
 from upsort.core.learning.sorter import Sorter
 from upsort.files.documents import Reader
@@ -137,17 +137,10 @@ def _resumed(
     choices = {one.name: getattr(options, one.name) for one in declared(ScoreOptions) if one.name not in free}
     key = run_key(Path(options.sorter), options.input, incoming.reader.columns, choices)
     columns = TableLayout(scoring.columns, scoring.numbers)
-    table = ResumableTable(output, columns, key, options.resume, options.overwrite)
-    if options.resume and table.rows:
-        console.note(f"Going on after {table.rows:,} rows.")
-    try:
-        result = score(scoring, incoming, table, Going(table.rows, table.state, table.done, options.workers))
-    except KeyboardInterrupt:
-        raise Interrupted(
-            f"interrupted after {table.rows:,} rows; {table.part} is kept, {table.again} goes on."
-        ) from None
-    table.finish()
-    return result
+    with ResumableTable(output, columns, key, options.resume, options.overwrite) as table:
+        if options.resume and table.rows:
+            console.note(f"Going on after {table.rows:,} rows.")
+        return score(scoring, incoming, table, Going(table.rows, table.state, table.done, options.workers))
 
 
 def _labels_json(result: ScoreResult, sorters: Sequence[Sorter]) -> dict[str, Any]:
