@@ -5,7 +5,9 @@ import signal
 import sys
 import traceback
 from contextlib import suppress
+from errno import ENOMEM
 from importlib import import_module
+from pathlib import Path
 from textwrap import fill
 
 from upsort import __version__
@@ -19,6 +21,9 @@ from upsort.core.names import nearest
 from upsort.files.remarks import remarks
 from upsort.files.unfinished import kept
 
+_NO_MEMORY = """upsort: there is not enough memory for this.
+        Use fewer documents or terms (features.most_terms), or fewer --workers."""
+_NO_THREAD = "can't start new thread"  # which is for want of memory, or of a right to more threads
 _ENDING_SIGNALS = ("SIGTERM", "SIGHUP")
 
 
@@ -26,10 +31,20 @@ def entry() -> None:
     """What the installed command runs."""
     if "_ARGCOMPLETE" in os.environ:  # the shell asks how a command line may go on
         import_module("upsort.cli.completing").complete()
+    _open_closed_streams()
     for name in _ENDING_SIGNALS:
         if (number := getattr(signal, name, None)) is not None and signal.getsignal(number) != signal.SIG_IGN:
             signal.signal(number, _stop)
     sys.exit(main(sys.argv[1:]))
+
+
+def _open_closed_streams() -> None:
+    """Standard streams that whoever started the program has closed are empty, and take what is written nowhere."""
+    nowhere = None
+    for name, mode in (("stdin", "r"), ("stdout", "w"), ("stderr", "w")):
+        if getattr(sys, name) is None:
+            nowhere = Path(os.devnull).open(mode, encoding="utf-8")  # noqa: SIM115 - as long as the program
+            setattr(sys, name, nowhere)
 
 
 def _stop(number: int, frame: object) -> None:
@@ -73,9 +88,12 @@ def _ended(arguments: list[str], console: Console) -> Exit:
         )
         return Exit.DATA
     except MemoryError:
-        console.problem("upsort: there is not enough memory for this.\n        Use fewer documents or terms.")
+        console.problem(_NO_MEMORY)
         return Exit.DATA
     except OSError as error:
+        if error.errno == ENOMEM:
+            console.problem(_NO_MEMORY)
+            return Exit.DATA
         if debug:
             traceback.print_exc()
         where = f" ({error.filename})" if error.filename else ""
@@ -85,6 +103,9 @@ def _ended(arguments: list[str], console: Console) -> Exit:
         )
         return Exit.DATA
     except Exception as error:
+        if _NO_THREAD in str(error):
+            console.problem(_NO_MEMORY)
+            return Exit.DATA
         if debug:
             raise
         console.problem(

@@ -12,7 +12,7 @@ from typing import BinaryIO
 from upsort.core.errors import DataProblem
 from upsort.files.below import without_rows_below
 from upsort.files.bounds import too_large, with_rows_bounded
-from upsort.files.encoding import NOTED_ESCAPE, Encoding, find_encoding, noted_escapes
+from upsort.files.encoding import NOTED_ESCAPE, Doubts, Encoding, find_encoding, noted_escapes
 from upsort.files.format import WITH_TABS
 from upsort.files.heading import Heading, heading_as_told, names_in, told_titles
 from upsort.files.packing import ending_of
@@ -76,6 +76,7 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading
     text = io.TextIOWrapper(stream, encoding=shape.encoding.name, errors=NOTED_ESCAPE, newline="")
     sound_until = noted_escapes()
     reader = csv.reader(text, delimiter=shape.delimiter)
+    doubts = Doubts(shape.encoding, source)
     line = 1
     skip = shape.heading.rows
     try:
@@ -88,6 +89,7 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading
                 rows, lines = [rows[place] for place in filled], [lines[place] for place in filled]
             if skip and rows:
                 rows, lines, skip = rows[skip:], lines[skip:], 0
+            doubts.look(rows)
             if rows:
                 yield _checked(rows, lines, source, shape, noted_escapes() > sound_until)
     except (csv.Error, UnicodeError) as error:
@@ -97,6 +99,7 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading
             f"{source} cannot be read beyond line {line}: {error}.",
             "Check --encoding and --delimiter, or mend the line.",
         ) from error
+    doubts.tell()
 
 
 def _first_lines(rows: list[list[str]], begin: int, after: int) -> list[int]:

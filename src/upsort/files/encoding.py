@@ -1,6 +1,9 @@
 """Which encoding a file is in: said by its owner, by a byte-order mark, UTF-8 where it fits, else guessed and told."""
 
 import codecs
+import re
+from collections import Counter
+from collections.abc import Iterable
 from contextlib import suppress
 from dataclasses import dataclass
 from typing import BinaryIO
@@ -12,6 +15,7 @@ from upsort.core.names import listed
 from upsort.core.text.languages import likelihood
 from upsort.core.text.lowercase import lower
 from upsort.files.language_profiles import profiles
+from upsort.files.remarks import remark_once
 
 _MARKS = (
     (codecs.BOM_UTF8, "utf-8-sig"),
@@ -23,9 +27,23 @@ _MARKS = (
 _LOOK_AT = 16 * 1024 * 1024  # bytes checked for being UTF-8
 _GUESS_FROM = 64 * 1024  # bytes of lines with other than ASCII characters, given to the guess
 _WESTERN = "cp1252"
-_CANDIDATES = (_WESTERN, "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp1256", "cp1257", "koi8_r", "shift_jis",
-               "euc_jp", "gb18030", "big5", "euc_kr", "utf_16_le", "utf_16_be")  # fmt: skip
-_LATIN = (_WESTERN, "cp1250", "cp1254")  # Western, Central European, Turkish
+_CANDIDATES = (_WESTERN, "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp1256", "cp1257", "koi8_r", "cp932",
+               "euc_jp", "gb18030", "big5", "cp949", "utf_16_le", "utf_16_be")  # fmt: skip
+_LATIN = (_WESTERN, "cp1250", "cp1254", "iso8859_2")  # Western, Central European, Turkish, Central European again
+_CYRILLIC = ("cp1251", "koi8_r", "iso8859_5", "cp866")
+_FALLBACK = "latin-1"
+_LEAST_PLACED = 0.9  # of the zero bytes of text in 16 bits that stand on the same side of their pairs
+_SOUND_FOR_A_STRAY = 2  # characters of UTF-8 for each byte that is not, in a file of UTF-8 that is damaged
+_MARKED = 5  # letters that a guess is shown by
+_ODD = re.compile(
+    r"[\x80-\x9f\u2500-\u259f\ue000-\uf8ff\ufffe\uffff]"  # no text holds these
+    r"|(?<=[^\W\d_])[\xa1-\xac\xae-\xb6\xb8\xb9\xbb-\xbf×÷](?=[^\W\d_])"  # signs between letters
+    r"|(?<=[^\W\d_])[¢¤¦¨¬¯±´¶¸¹¼½¾]|[¢¤¦¨¬¯±´¶¸¹¼½¾](?=[^\W\d_])"  # and beside them
+    r"|[\xc0-\xff]{4,}"
+)
+_ODDNESS_COSTS = 5.0  # logarithmic units for a text of nothing else
+_LEAST_ODD = 3  # places that make a guess doubtful
+_LEAST_ODD_SHARE = 0.005  # of the letters beyond ASCII
 _AS_GOOD = 0.03  # by how much more disorder the commonest of the Western encodings is still preferred
 
 NOTED_ESCAPE = "upsort-noted-escape"
@@ -51,21 +69,53 @@ codecs.register_error(NOTED_ESCAPE, _noted_escape)
 @dataclass(frozen=True)
 class Encoding:
     """name: a codec's name. guessed: whether it was inferred from the bytes and should be told. alike: others by which the bytes
-    looked at are the same text."""
+    looked at are the same text. letters: the commonest of those beyond ASCII that it gives."""
 
     name: str
     guessed: bool = False
     alike: tuple[str, ...] = ()
+    letters: tuple[str, ...] = ()
 
     def said(self, source: str) -> list[str]:
         """What is to be told about it."""
         if not self.guessed:
             return []
+        by = f", with letters such as {listed(self.letters)}" if self.letters else ""
         if self.alike:
             return [
-                f"{source} is not UTF-8; read as {self.name}, which here gives the same text as {listed(self.alike)}."
+                f"{source} is not UTF-8; read as {self.name}{by}, which here gives the same text as {listed(self.alike)}."
             ]
-        return [f"{source} is not UTF-8; read as {self.name}. Use --encoding if that is wrong."]
+        return [f"{source} is not UTF-8; read as {self.name}{by}. Use --encoding if that is wrong."]
+
+
+class Doubts:
+    """What speaks against a guess while a source is read: characters that hardly stand in any text."""
+
+    def __init__(self, encoding: Encoding, source: str) -> None:
+        self.encoding, self.source = encoding, source
+        self.odd = self.letters = 0
+        self.example = ""
+
+    def look(self, rows: Iterable[Iterable[str]]) -> None:
+        """Look at cells; at none where nothing was guessed."""
+        if not self.encoding.guessed:
+            return
+        for row in rows:
+            text = "\n".join(row)
+            if text.isascii():
+                continue
+            self.letters += sum(character > "\x7f" for character in text)
+            for found in _ODD.finditer(text):
+                self.odd += 1
+                self.example = self.example or text[max(0, found.start() - 5) : found.end() + 5].replace("\n", " ")
+
+    def tell(self) -> None:
+        """Warn, when the source has been read, where the guess does not look right."""
+        if self.odd >= _LEAST_ODD and self.odd > _LEAST_ODD_SHARE * self.letters:
+            remark_once(
+                f"{self.source} was read as {self.encoding.name} by a guess, but {self.odd:,} places do not look like text, "
+                f"such as {self.example!r}; name the right encoding with --encoding."
+            )
 
 
 def checked_encoding(name: str) -> str:
@@ -90,9 +140,38 @@ def find_encoding(stream: BinaryIO, forced: str = "") -> Encoding:
     for mark, name in _MARKS:
         if sample.startswith(mark):
             return Encoding(name)
+    if (wide := _without_mark(sample)) is not None:
+        return wide
     if _is_utf8(sample):
         return Encoding("utf-8")
     return _guess(sample)
+
+
+def _without_mark(sample: bytes) -> Encoding | None:
+    """Text in 16 or 32 bits without a mark: half of its delimiters and line ends are zero bytes, all on the same side; and
+    Japanese that changes its alphabet by escapes (RFC 1468)."""
+    beginning = sample[: _GUESS_FROM - _GUESS_FROM % 4]
+    if b"\x1b$" in beginning and beginning.isascii():
+        with suppress(UnicodeDecodeError):
+            codecs.getincrementaldecoder("iso2022_jp")().decode(beginning)
+            return Encoding("iso2022_jp", guessed=True)
+    zeros = [beginning[place::4].count(0) for place in range(4)]
+    if not sum(zeros):
+        return None
+    even, odd = zeros[0] + zeros[2], zeros[1] + zeros[3]
+    placed = {
+        "utf_32_le": zeros[3] == zeros[2] == len(beginning) // 4,  # no character needs its upper half but emoji
+        "utf_32_be": zeros[0] == zeros[1] == len(beginning) // 4,
+        "utf_16_le": odd >= _LEAST_PLACED * (even + odd),
+        "utf_16_be": even >= _LEAST_PLACED * (even + odd),
+    }
+    for name in sorted(placed, reverse=True):
+        if placed[name]:
+            with suppress(UnicodeDecodeError):
+                text = codecs.getincrementaldecoder(name)().decode(beginning)
+                if "\x00" not in text:
+                    return Encoding(name, guessed=True)
+    return None
 
 
 def _is_utf8(sample: bytes) -> bool:
@@ -100,9 +179,13 @@ def _is_utf8(sample: bytes) -> bool:
     try:
         codecs.getincrementaldecoder("utf-8")().decode(sample)
     except UnicodeDecodeError as error:
-        # One stray byte in a long file that is otherwise UTF-8 is damage, not another encoding.
-        before = sample[: error.start]
-        return any(byte >= 0x80 for byte in before[-_GUESS_FROM:])
+        # A stray byte in a file that is otherwise UTF-8 is damage, not another encoding.
+        around = sample[max(0, error.start - _GUESS_FROM) : error.start + _GUESS_FROM].decode(
+            "utf-8", "surrogateescape"
+        )
+        beyond = [character for character in around if character > "\x7f"]
+        stray = sum("\udc80" <= character <= "\udcff" for character in beyond)
+        return len(beyond) - stray >= _SOUND_FOR_A_STRAY * stray
     return True
 
 
@@ -116,23 +199,36 @@ def _guess(sample: bytes) -> Encoding:
             if held > _GUESS_FROM:
                 break
     matches = list(from_bytes(b"".join(lines), cp_isolation=list(_CANDIDATES)))
-    if not matches:
-        return Encoding("latin-1", guessed=True)
-    best = min(matches, key=lambda match: match.chaos)
-    western = [match for match in matches if match.encoding == _WESTERN and match.chaos <= best.chaos + _AS_GOOD]
-    found = (western[0] if western else best).encoding
-    return _by_its_language(b"".join(lines), found) if found in _LATIN else Encoding(found, guessed=True)
+    found = _FALLBACK
+    if matches:
+        best = min(matches, key=lambda match: match.chaos)
+        western = [match for match in matches if match.encoding == _WESTERN and match.chaos <= best.chaos + _AS_GOOD]
+        found = (western[0] if western else best).encoding
+    families: tuple[str, ...] = (found,)
+    for family in (_LATIN, _CYRILLIC):
+        if found in family or (found == _FALLBACK and family is _CYRILLIC):
+            families = (*family, *([_FALLBACK] if found == _FALLBACK else []))
+    return _by_its_language(b"".join(lines), families, found)
 
 
-def _by_its_language(sample: bytes, found: str) -> Encoding:
-    """Of the encodings of languages with Latin letters the one whose text is likeliest in some language; among equals the
-    commonest."""
+def _oddness(text: str) -> float:
+    """The share of the characters beyond ASCII that hardly stand where they do."""
+    return len(_ODD.findall(text)) / max(1, sum(character > "\x7f" for character in text))
+
+
+def _by_its_language(sample: bytes, family: tuple[str, ...], found: str) -> Encoding:
+    """Of the encodings of a family the one whose text is likeliest in some language; among equals the commonest."""
     texts = {}
-    for name in _LATIN:
+    for name in family:
         with suppress(UnicodeDecodeError):
             texts[name] = sample.decode(name)
-    if found not in texts:
-        return Encoding(found, guessed=True)
-    merits = {name: likelihood(lower(text, ""), profiles()) for name, text in texts.items()}
-    best = max(texts, key=lambda name: merits[name])
-    return Encoding(best, True, tuple(name for name in texts if name != best and texts[name] == texts[best]))
+    best = found
+    if len(texts) > 1:
+        merits = {
+            name: likelihood(lower(text, ""), profiles()) - _ODDNESS_COSTS * _oddness(text)
+            for name, text in texts.items()
+        }
+        best = max(texts, key=lambda name: merits[name])
+    alike = tuple(name for name in texts if name != best and texts[name] == texts[best])
+    beyond = Counter(character for character in texts.get(best, "") if character > "\x7f" and character.isalpha())
+    return Encoding(best, True, alike, tuple(letter for letter, _ in beyond.most_common(_MARKED)))

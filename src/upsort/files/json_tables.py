@@ -5,6 +5,7 @@ values. A list of plain values is one cell, its items joined; other nested value
 """
 
 import codecs
+import io
 import json
 import re
 from collections.abc import Iterable, Iterator
@@ -14,7 +15,7 @@ import ijson
 
 from upsort.core.errors import DataProblem
 from upsort.files.bounds import QUOTES, size_said, with_rows_bounded
-from upsort.files.encoding import find_encoding
+from upsort.files.encoding import Encoding, find_encoding
 from upsort.files.inner_values import InnerPaths
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
@@ -34,7 +35,9 @@ Item = tuple[int, Any, Reason | None]
 
 def json_lines_table(entry: Entry, reading: Reading) -> Table:
     """JSON Lines. A line that is not an object of JSON is refused with its reason."""
-    return _table(entry, lambda: _lines(entry, reading))
+    with entry.open() as stream:
+        encoding = find_encoding(stream, reading.encoding)
+    return _table(entry, encoding, lambda: _lines(entry, encoding.name, reading))
 
 
 def json_table(entry: Entry, reading: Reading) -> Table:
@@ -44,15 +47,15 @@ def json_table(entry: Entry, reading: Reading) -> Table:
         beginning = stream.read(4096).decode(encoding.name, "replace").lstrip("\ufeff \t\r\n")
     if beginning.startswith("{"):
         items = _transposed(entry, encoding.name)
-        return _table(entry, lambda: iter(items))
+        return _table(entry, encoding, lambda: iter(items))
     if not beginning.startswith("["):
         raise DataProblem(
             f"{entry.name} is not JSON: neither an array nor an object.", "For one object a line, name it .jsonl."
         )
-    return _table(entry, lambda: _array(entry, encoding.name, reading))
+    return _table(entry, encoding, lambda: _array(entry, encoding.name, reading))
 
 
-def _table(entry: Entry, items: Any) -> Table:
+def _table(entry: Entry, encoding: Encoding, items: Any) -> Table:
     keys: dict[str, None] = {}
     paths = InnerPaths()
     for _, value, fault in items():
@@ -84,14 +87,13 @@ def _table(entry: Entry, items: Any) -> Table:
                 block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         yield block
 
-    notes = tuple(f"{entry.name} has {one}." for one in told)
+    notes = (*encoding.said(entry.name), *(f"{entry.name} has {one}." for one in told))
     return Table(name=entry.name, columns=columns, blocks=blocks, notes=notes)
 
 
-def _lines(entry: Entry, reading: Reading) -> Iterator[Item]:
+def _lines(entry: Entry, encoding: str, reading: Reading) -> Iterator[Item]:
     with with_rows_bounded(entry.open(), entry.name, reading) as stream:
-        encoding = find_encoding(stream, reading.encoding).name
-        wide = encoding.startswith(("utf-16", "utf-32"))
+        wide = encoding.startswith(("utf-16", "utf_16", "utf-32", "utf_32"))
         lines: Any = codecs.getreader(encoding)(stream) if wide else stream
         for number, line in enumerate(lines, 1):
             try:
@@ -128,7 +130,7 @@ def _items(entry: Entry, encoding: str, reading: Reading, parser: Any, skipped: 
     with with_rows_bounded(entry.open(), entry.name, reading, QUOTES) as stream:
         recoded: BinaryIO = stream
         if not encoding.startswith("utf-8"):
-            recoded = cast(BinaryIO, codecs.EncodedFile(stream, "utf-8", encoding))
+            recoded = cast(BinaryIO, _Recoded(stream, encoding))
         elif encoding == "utf-8-sig":
             stream.read(3)
         try:
@@ -143,6 +145,17 @@ def _items(entry: Entry, encoding: str, reading: Reading, parser: Any, skipped: 
         except ijson.JSONError as error:
             reason = " ".join(str(error).split()).split(" (right here)")[0]
             yield number + 1, "", Reason(Why.BROKEN_JSON, (reason[:120],))
+
+
+class _Recoded:
+    """A stream of text in any encoding as bytes of UTF-8."""
+
+    def __init__(self, stream: BinaryIO, encoding: str) -> None:
+        self.text = io.TextIOWrapper(stream, encoding=encoding, newline="")
+
+    def read(self, size: int = -1) -> bytes:
+        """The bytes of so many characters."""
+        return self.text.read(size).encode("utf-8")
 
 
 def _built(events: Iterable[tuple[str, Any]], largest: int) -> Iterator[Any]:

@@ -11,11 +11,14 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
+from math import isfinite
 from pathlib import Path
+from typing import Any
 
 from upsort import __version__
 from upsort.core.errors import DataProblem
 from upsort.core.plan import Plan
+from upsort.files.remarks import remark
 
 NAME = "upsort-ledger.sqlite"
 COLUMNS = ("time", "command", "name", "plan", "data", "seed", "documents", "version")
@@ -23,6 +26,7 @@ VERSION = 3
 """1: before versions were noted. 2: `user_version`; columns may be missing in rows of before, which are NULL there. 3: measures
 in rows of their own."""
 _NAMES = (*COLUMNS, "settings")
+_NUMBERS = ("seed", "documents")
 _TABLE = f"CREATE TABLE IF NOT EXISTS evaluations ({', '.join(_NAMES)})"
 _MEASURES = "CREATE TABLE IF NOT EXISTS measures (evaluation INTEGER, measure TEXT, value REAL, low REAL, high REAL)"
 _WERE_COLUMNS = {
@@ -34,6 +38,7 @@ _WERE_COLUMNS = {
 """Measures that were columns up to version 2: value, low and high, as far as they were kept."""
 _CAN_DROP = (3, 35)  # the version of SQLite from which on columns can be dropped
 _PATIENCE = 20.0  # seconds to wait for another writer
+_MOST_WORK = 500_000_000  # instructions of SQLite for one statement; a million evaluations take a tenth of that
 
 
 Ends = tuple[float | None, float | None, float | None]
@@ -62,7 +67,7 @@ def record(entry: Entry) -> str:
     path = Path(NAME)
     values = {name: getattr(entry, name) for name in _NAMES} | {"time": datetime.now(UTC).isoformat(timespec="seconds")}
     try:
-        with closing(sqlite3.connect(path, timeout=_PATIENCE, isolation_level=None)) as ledger:
+        with closing(_opened(str(path), isolation_level=None)) as ledger:
             ledger.execute("BEGIN IMMEDIATE")  # nobody else brings it up to date at the same time
             if (newer := _version(ledger)) > VERSION:
                 return f"{path} is of version {newer}, which this program does not know"
@@ -130,7 +135,7 @@ def entries(path: Path) -> list[Entry]:
     if not path.is_file():
         raise DataProblem(f"There is no ledger {path}.", "upsort evaluate and cross-validate write one where they run.")
     try:
-        with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True, timeout=_PATIENCE)) as ledger:
+        with closing(_opened(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as ledger:
             held = _columns(ledger)
             asked = ", ".join(name if name in held else f"NULL AS {name}" for name in _NAMES)
             rows = ledger.execute(f"SELECT rowid, {asked} FROM evaluations ORDER BY rowid").fetchall()
@@ -144,7 +149,37 @@ def entries(path: Path) -> list[Entry]:
         raise DataProblem(
             f"{path} is not a ledger, or is damaged: {error}.", "Move it away; a new one is begun."
         ) from None
-    return [Entry(**dict(zip(_NAMES, values, strict=True)), measures=measures[row]) for row, *values in rows]
+    found = [_sound(dict(zip(_NAMES, values, strict=True)), measures[row]) for row, *values in rows]
+    remark("{n} rows of the ledger hold what no evaluation writes; they are left out.", found.count(None))
+    return [entry for entry in found if entry is not None]
+
+
+def _sound(values: dict[str, Any], measures: dict[str, Ends]) -> Entry | None:
+    """A row as an evaluation; None where it cannot have been written by one. What older versions did not write is NULL."""
+    texts: dict[str, Any] = {
+        name: "" if values[name] is None else values[name] for name in _NAMES if name not in _NUMBERS
+    }
+    numbers: dict[str, Any] = {name: values[name] for name in _NUMBERS}
+    held = [key for key in measures if not isinstance(key, str)]
+    ends = [end for ends in measures.values() for end in ends if end is not None]
+    if held or not all(isinstance(end, int | float) and isfinite(end) for end in ends):
+        return None
+    if not all(isinstance(text, str) for text in texts.values()):
+        return None
+    if not all(number is None or isinstance(number, int) for number in numbers.values()):
+        return None
+    try:
+        plan = json.loads(texts["settings"] or "{}")
+    except (ValueError, RecursionError):
+        return None
+    return Entry(**texts, **numbers, measures=measures) if isinstance(plan, dict) else None
+
+
+def _opened(name: str, **choices: Any) -> sqlite3.Connection:
+    """A ledger. What is no table of rows, but asks for endless work, is broken off with sqlite3.OperationalError."""
+    ledger: sqlite3.Connection = sqlite3.connect(name, timeout=_PATIENCE, **choices)
+    ledger.set_progress_handler(lambda: 1, _MOST_WORK)
+    return ledger
 
 
 def plan_digest(plan: Plan) -> tuple[str, str]:

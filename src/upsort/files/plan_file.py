@@ -17,6 +17,7 @@ from upsort.files.earlier_plans import renewed
 from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, source_keys
 
 DEFAULT_NAME = "upsort.toml"
+_LARGEST = 10_000_000  # bytes of a plan; a plan of a person has some hundreds
 LETTERS = [3, 5]
 """How many letters terms have where nobody says it."""
 
@@ -118,12 +119,16 @@ def _schema() -> TypeAdapter[Plan]:
 
 def _read(path: Path) -> dict[str, Any]:
     try:
+        if path.stat().st_size > _LARGEST:
+            raise UsageProblem(f"{path} is too large for a plan.", "Check --plan.")
         with path.open("rb") as stream:
             return tomllib.load(stream)
     except OSError as error:
         raise UsageProblem(f"The plan {path} cannot be read: {error.strerror or error}.", "Check --plan.") from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise UsageProblem(f"The plan {path} is not valid TOML: {error}.", "Mend that line.") from None
+    except RecursionError:
+        raise UsageProblem(f"The plan {path} has brackets inside brackets, too many of them.", "Mend it.") from None
 
 
 def _parsed(setting: str) -> tuple[str, str, Any]:
@@ -140,7 +145,7 @@ def parsed_value(text: str) -> Any:
     """A TOML value where the text is one, a list where it has commas, else the text itself."""
     try:
         return tomllib.loads(f"value = {text}")["value"]
-    except tomllib.TOMLDecodeError:
+    except (tomllib.TOMLDecodeError, RecursionError):
         return [_part_value(part) for part in found] if len(found := parts(text)) > 1 else unquoted(text)
 
 

@@ -11,6 +11,11 @@ def remark(what: str, times: int) -> None:
         _REMARKS[what] += times
 
 
+def remark_once(sentence: str) -> None:
+    """Remember a sentence that is told once, however often it is found out, since a source is read several times."""
+    _REMARKS[sentence.replace("{", "{{").replace("}", "}}")] = 1
+
+
 def remarks() -> list[str]:
     """What there is to tell, once."""
     told = [what.format(n=f"{times:,}") for what, times in _REMARKS.items()]
