@@ -18,6 +18,7 @@ from upsort.cli.parsing import WIDTH, command_parser, parse
 from upsort.cli.status import Exit
 from upsort.core.errors import Problem, Stopped, UsageProblem
 from upsort.core.names import nearest
+from upsort.core.text.patience import TooLong
 from upsort.files.remarks import remarks
 from upsort.files.unfinished import kept
 
@@ -81,10 +82,10 @@ def _ended(arguments: list[str], console: Console) -> Exit:
         status = Exit(128 + stopped.signal) if isinstance(stopped, Stopped) else Exit.INTERRUPTED
         console.problem(f"\nupsort: {_HOW_IT_ENDED[status]}")
         return status
-    except TimeoutError:
-        console.error.write(
+    except TooLong:
+        console.problem(
             "upsort: a pattern of the plan took longer than clean.pattern_seconds allows.\n"
-            "        Mend the pattern (clean.replace, clean.tokens_by), or allow it more.\n"
+            "        Mend the pattern (clean.replace, clean.tokens_by), or allow it more."
         )
         return Exit.DATA
     except MemoryError:

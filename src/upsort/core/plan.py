@@ -180,9 +180,7 @@ class Clean:
         Literal["", "noun", "verb", "adjective"], key("noun, verb or adjective: how every form is read; empty: any")
     ] = ""
     unchanged: Annotated[Names, key("words that stem and lemmas leave alone")] = ()
-    pattern_seconds: Annotated[Above0, key("how long a pattern may take on one document", When("clean.tokens_by"))] = (
-        2.0
-    )
+    pattern_seconds: Annotated[Above0, key("how long patterns may take on one document", When("clean.tokens_by"))] = 2.0
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -138,7 +138,7 @@ def _file_opener(path: Path) -> Callable[[], BinaryIO]:
 
 def _of_zip(path: Path, reading: Reading) -> Found:
     archive = zipfile.ZipFile(path)
-    members = [member for member in archive.infolist() if not member.is_dir()]
+    members = [member for member in archive.infolist() if not member.filename.endswith("/")]
     _check_bounds(path, len(members), sum(member.file_size for member in members), reading)
     found = Found()
     for member in sorted(members, key=lambda member: member.filename):

@@ -95,7 +95,7 @@ class Unsound(Exception):
 
 def kept_of(head: Any, arrays: Mapping[str, AnyArray], terms: list[str], names: tuple[str, ...]) -> KeptDocuments:
     """The documents back. terms: those kept, or the names of hashed columns. Raises Unsound where the numbers make no sense."""
-    stands_for, numbers, categories = _declared(head, len(names))
+    stands_for, numbers, categories = _declared(head)
     starts, shingle_starts = arrays["kept_starts"], arrays["kept_shingle_starts"]
     n = arrays["kept_labels"].size
     for edges, whole in ((starts, arrays["kept_terms"].size), (shingle_starts, arrays["kept_shingles"].size)):
@@ -145,13 +145,6 @@ def kept_of(head: Any, arrays: Mapping[str, AnyArray], terms: list[str], names: 
     )
 
 
-def _declared(head: Any, labels: int) -> tuple[list[int], tuple[str, ...], list[tuple[str, tuple[str, ...]]]]:
-    try:
-        stands_for = [int(number) for number in head["stands_for"]]
-        numbers = tuple(map(str, head["numbers"]))
-        categories = [(str(name), tuple(map(str, values))) for name, values in head["categories"]]
-    except (TypeError, KeyError, ValueError):
-        raise Unsound("what it says of its kept documents is not as it should be") from None
-    if len(stands_for) != labels or min(stands_for, default=0) < 0:
-        raise Unsound("its kept documents stand for none")
-    return stands_for, numbers, categories
+def _declared(head: Any) -> tuple[list[int], tuple[str, ...], list[tuple[str, tuple[str, ...]]]]:
+    categories = [(name, tuple(values)) for name, values in head["categories"]]
+    return head["stands_for"], tuple(head["numbers"]), categories

@@ -18,9 +18,9 @@ from upsort.core.classifiers import calibration
 from upsort.core.classifiers.families import family
 from upsort.core.classifiers.family import ArrayOf
 from upsort.core.errors import DataProblem
-from upsort.core.learning.sorter import LENGTH_CLASSES
 from upsort.core.plan import Classifier
 from upsort.files import kept_arrays
+from upsort.files.sorter_head import fault_of
 
 FORMAT = 5
 READABLE = (2, 3, 4, 5)
@@ -62,82 +62,15 @@ def read_head(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
             f"{path} is in sorter format {number}; this program reads formats {READABLE[0]} to {FORMAT}.",
             "Use a newer version of upsort." if number > FORMAT else "Train it again with this version.",
         )
-    answers = head.get("answers")
-    whole = (
-        isinstance(answers, list)
-        and len(answers) > 0
-        and all(_is_whole(answer) for answer in answers)
-        and isinstance(head.get("members"), list)
-        and isinstance(head.get("plan"), dict)
-    )
-    if not whole:
-        raise damaged(path, "its sorter.json lacks or misstates labels, plan, training counts or members")
+    if fault := fault_of(head):
+        raise damaged(path, f"its sorter.json misstates something ({fault})")
     return dict(head)
-
-
-def _is_whole(answer: Any) -> bool:
-    """Whether an answer states its labels and what training saw, as numbers that can be."""
-    if not isinstance(answer, dict):
-        return False
-    seen, labels = answer.get("trained_on"), answer.get("labels")
-    return (
-        isinstance(labels, list)
-        and len(labels) >= 1
-        and all(isinstance(label, str) for label in labels)
-        and isinstance(seen, dict)
-        and isinstance(seen.get("label_documents"), list)
-        and len(seen["label_documents"]) == len(labels)
-        and all(isinstance(number, int) and number > 0 for number in seen["label_documents"])
-        and (seen.get("right") is None or isinstance(seen["right"], int))
-        and isinstance(seen.get("lengths"), list)
-        and len(seen["lengths"]) == LENGTH_CLASSES
-        and ("blank" not in seen or _is_count(seen["blank"]))
-        and _told_of_folds(seen.get("held_out"), len(labels))
-        and all(
-            isinstance(seen.get(key), int | float)
-            for key in (
-                "documents",
-                "words",
-                "known_words",
-                "penalty",
-                "iterations",
-                "products",
-                "optimality",
-                "reached",
-            )
-        )
-    )
-
-
-_OF_A_BOUND = {"decided", "decided_right"}
-
-
-def _told_of_folds(said: Any, labels: int) -> bool:
-    """Whether it is what folds told: in format 2 two counts."""
-    if isinstance(said, list):
-        return len(said) == 2 and all(_is_count(number) for number in said)
-    return (
-        isinstance(said, dict)
-        and said.keys() - _OF_A_BOUND == {"documents", "groups", "right", "labels", "words", "unknown"}
-        and all(_is_count(said[key]) for key in _OF_A_BOUND & said.keys())
-        and all(_is_count(said[key]) for key in ("documents", "groups", "words", "unknown"))
-        and (said["right"] is None or _is_count(said["right"]))
-        and isinstance(said["labels"], list)
-        and len(said["labels"]) in (0, labels)
-        and all(_is_count(number) for number in said["labels"])
-    )
-
-
-def _is_count(number: Any) -> bool:
-    return isinstance(number, int) and not isinstance(number, bool) and number >= 0
 
 
 def checked_members(archive: zipfile.ZipFile, head: dict[str, Any], expected: set[str], path: Path) -> dict[str, bytes]:
     """The content of every member but the head. Raises DataProblem unless they are as expected and declared."""
     declared = {}
     for member in head["members"]:
-        if not isinstance(member, dict) or not {"name", "bytes", "sha256"} <= member.keys():
-            raise damaged(path, "its list of members is not as it should be")
         declared[member["name"]] = member
     held = archive.namelist()
     if len(set(held)) != len(held) or set(held) != {HEAD, *declared} or declared.keys() != expected:
@@ -156,6 +89,14 @@ def checked_members(archive: zipfile.ZipFile, head: dict[str, Any], expected: se
             raise damaged(path, f"the digest of {name} is wrong: it was altered")
         contents[name] = content
     return contents
+
+
+def lines_in(content: bytes, path: Path) -> list[str]:
+    """A member as its lines. Raises DataProblem for one that is not UTF-8."""
+    try:
+        return content.decode("utf-8").split("\n")[:-1]
+    except UnicodeDecodeError:
+        raise damaged(path, "its terms are not text") from None
 
 
 def array_in(content: bytes, name: str, path: Path) -> AnyArray:

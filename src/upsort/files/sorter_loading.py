@@ -29,11 +29,14 @@ from upsort.core.learning.reserve import Reserve
 from upsort.core.learning.sorter import Sorter, Trained
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
+from upsort.core.text.cleaning import cleaner
+from upsort.core.text.patience import SECONDS
 from upsort.core.text.resources import Resources
 from upsort.files import kept_arrays
+from upsort.files.bounds import DAMAGED
 from upsort.files.plan_file import checked_plan
 from upsort.files.resources import english_for
-from upsort.files.sorter_checks import HEAD, array_in, check_arrays, checked_members, damaged, read_head
+from upsort.files.sorter_checks import HEAD, array_in, check_arrays, checked_members, damaged, lines_in, read_head
 from upsort.files.sorter_file import KEPT, LEFT_OUT, TERMS, folder_of
 
 _OPTIONAL = ("thresholds", "decision")
@@ -64,7 +67,7 @@ def load_sorters(path: Path) -> tuple[Sorter, ...]:
     try:
         with zipfile.ZipFile(path) as archive:
             return _loaded(archive, path)
-    except zipfile.BadZipFile:
+    except (*DAMAGED, NotImplementedError, RuntimeError):  # the latter of members that are encrypted
         with path.open("rb") as stream:
             begun = stream.read(4) == b"PK\x03\x04"
         if begun:
@@ -82,7 +85,11 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
     head = read_head(archive, path)
     plan = _plan(head, path)
     answers = head["answers"]
-    spaces = [_declared_space(answer, path) for answer in answers]
+    if len(answers) > 1 and [answer["name"] for answer in answers] != list(plan.columns.answers):
+        raise damaged(path, "its answers are not those of its plan")
+    if len(answers) == 1 and len(plan.columns.answers) != 1:
+        raise damaged(path, "its plan has other label columns than one")
+    spaces = [_declared_space(answer) for answer in answers]
     names = [_array_names(answer, plan, numbers, path) for answer, (_, numbers, _) in zip(answers, spaces, strict=True)]
     expected: set[str] = set()
     for number, held in enumerate(names, 1):
@@ -98,9 +105,9 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
         found = _Held(
             said=answer,
             declared=space,
-            terms=contents[folder + TERMS].decode("utf-8").split("\n")[:-1],
-            left_out=contents.get(folder + LEFT_OUT, b"").decode("utf-8").split("\n")[:-1],
-            kept=contents.get(folder + KEPT, b"").decode("utf-8").split("\n")[:-1],
+            terms=lines_in(contents[folder + TERMS], path),
+            left_out=lines_in(contents.get(folder + LEFT_OUT, b""), path),
+            kept=lines_in(contents.get(folder + KEPT, b""), path),
             arrays={name: array_in(contents[folder + _member(name, head)], name, path) for name in held},
         )
         sorters.append(_restored(found, whole))
@@ -167,6 +174,12 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
     sizes["terms left out"] = len(held.left_out)
     sizes["terms kept"] = len(held.kept)
     check_arrays(arrays, plan.classifier, sizes, path)
+    if len(set(terms)) < len(terms) or len(set(held.left_out)) < len(held.left_out):
+        raise damaged(path, "it has a term twice")
+    if (arrays["document_frequency"] > seen["documents"]).any() or (
+        arrays["label_document_frequency"] > np.array(seen["label_documents"])
+    ).any():
+        raise damaged(path, "it has terms in more documents than there were")
     trained = Trained(
         label_documents=np.array(seen["label_documents"], dtype=np.int64),
         label_document_frequency=arrays["label_document_frequency"].astype(np.int64),
@@ -259,16 +272,10 @@ def _held_out(said: Any) -> HeldOut:
     return HeldOut(**{**said, "labels": np.array(said["labels"], dtype=np.int64)})
 
 
-def _declared_space(head: dict[str, Any], path: Path) -> Declared:
-    held = head.get("space")
-    try:
-        counted, numbers = int(held["counted"]), tuple(map(str, held["numbers"]))  # type: ignore[index]
-        categories = tuple((str(name), tuple(map(str, values))) for name, values in held["categories"])  # type: ignore[index]
-    except (TypeError, KeyError, ValueError):
-        raise damaged(path, "its columns are not as they should be") from None
-    if counted < 0:
-        raise damaged(path, "its columns are not as they should be")
-    return counted, numbers, categories
+def _declared_space(answer: dict[str, Any]) -> Declared:
+    held = answer["space"]
+    categories = tuple((name, tuple(values)) for name, values in held["categories"])
+    return held["counted"], tuple(held["numbers"]), categories
 
 
 def _plan(head: dict[str, Any], path: Path) -> Plan:
@@ -276,41 +283,31 @@ def _plan(head: dict[str, Any], path: Path) -> Plan:
         plan = without_files(checked_plan(head["plan"], str(path)))
     except UsageProblem as problem:
         raise damaged(path, f"its plan is not one this version knows ({problem.what})") from None
+    if plan.clean.pattern_seconds > SECONDS:  # a sorter's patterns may be a stranger's
+        plan = replace(plan, clean=replace(plan.clean, pattern_seconds=SECONDS))
     if head["format"] == _BY_PROBABILITY and plan.classifier.calibrate in {"platt", "isotonic"}:
         return replace(plan, decide=replace(plan.decide, rank_by="probabilities"))
     return plan
 
 
 def _costs(head: dict[str, Any]) -> Costs | None:
-    held = head.get("resources")
-    costs: Costs | None = held.get("costs") if isinstance(held, dict) else None
+    costs: Costs | None = head.get("resources", {}).get("costs")
     return costs
 
 
 def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
-    held = head.get("resources", {"stop_words": None, "lemma_table": {}})
-    words: Any = held.get("stop_words") if isinstance(held, dict) else 0
-    table: Any = held.get("lemma_table") if isinstance(held, dict) else 0
-    sound = (words is None or (isinstance(words, list) and all(isinstance(word, str) for word in words))) and (
-        isinstance(table, dict) and all(isinstance(lemma, str) for lemma in table.values())
-    )
-    if not sound:
-        raise damaged(path, "its word lists are not as they should be")
-    stop_words = frozenset(words) if words is not None else None
-    full = held.get("full_forms", {}) if isinstance(held, dict) else {}
-    replacements: Any = held.get("replacements", {}) if isinstance(held, dict) else {}
-    keep: Any = held.get("keep", []) if isinstance(held, dict) else []
-    if not (
-        isinstance(replacements, dict)
-        and isinstance(keep, list)
-        and all(isinstance(text, str) for text in (*replacements.values(), *keep))
-    ):
-        raise damaged(path, "its word lists are not as they should be")
-    return Resources(
-        stop_words=stop_words,
+    held = head.get("resources", {})
+    words, table = held.get("stop_words"), held.get("lemma_table", {})
+    resources = Resources(
+        stop_words=frozenset(words) if words is not None else None,
         lemma_table=table,
         english=english_for(plan.clean if not table else None),
-        full_forms=full,
-        replacements=replacements,
-        keep=tuple(keep),
+        full_forms=held.get("full_forms", {}),
+        replacements=held.get("replacements", {}),
+        keep=tuple(held.get("keep", [])),
     )
+    try:
+        cleaner(plan.clean, resources)
+    except UsageProblem as problem:
+        raise damaged(path, f"its plan cannot clean: {problem.what.rstrip('.')}") from None
+    return resources

@@ -91,6 +91,8 @@ def _sheet(entry: Entry, content: bytes, reading: Reading, streamed: bool) -> An
                 f"{entry.name} has no sheet {reading.sheet!r}.", suggestion(reading.sheet, book.sheetnames, "sheets")
             )
         return book[reading.sheet]
+    if not book.worksheets:
+        raise DataProblem(f"{entry.name} holds no sheet.", "Save it as .xlsx or .csv.")
     filled = [sheet for sheet in book.worksheets if (sheet.max_row or 0) > 1]
     return filled[0] if filled else book.worksheets[0]
 

@@ -6,7 +6,7 @@ that need running text (`links`, `markup` …) must stand before.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import assert_never
 
@@ -18,12 +18,13 @@ from upsort.core.text.editing import TextStep, Traced
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.lowercase import DOTTED_I_LANGUAGES
 from upsort.core.text.markers import DIGITS, KEPT, has_marks, shown, unmarked
+from upsort.core.text.patience import Patience, TooLong
 from upsort.core.text.resources import Resources, WordStep
 from upsort.core.text.step import OnText, OnWords, Place, Step
 from upsort.core.text.steps import step_called
 from upsort.core.text.steps.keep import KEEP, kept_texts
 from upsort.core.text.steps.letters import LOWER
-from upsort.core.text.steps.patterns import TimedSubstitution, checked_pattern
+from upsort.core.text.steps.patterns import PatientSubstitution, checked_pattern
 from upsort.core.text.steps.punctuation import PUNCTUATION
 from upsort.core.text.tokeniser import Tokens, tokenise
 from upsort.core.text.word_memory import WordMemory
@@ -39,7 +40,7 @@ class Cleaner:
     on_text: tuple[tuple[str, TextStep], ...]
     on_words: tuple[tuple[str, WordStep], ...]
     resources: Resources = field(default_factory=Resources)
-    tokens_by: TimedSubstitution | None = None
+    tokens_by: PatientSubstitution | None = None
     with_sentences: bool = False
 
     @cached_property
@@ -149,14 +150,26 @@ class Cleaner:
         )
 
     def too_slow(self, documents: Sequence[str]) -> dict[int, float]:
-        """The places of documents on which a pattern takes longer than the seconds allowed, with those."""
-        slow = {}
+        """The places of documents on which the patterns take longer than the seconds allowed, with those. No document on which
+        they did is tried again. Raises DataProblem where they take too long on all of them."""
+        patience, slow = self.patience, {}
         for place, document in enumerate(documents):
-            try:
-                self.cut(self.cleaned([document]))
-            except TimeoutError:
-                slow[place] = self.settings.pattern_seconds
+            if hash(document) not in patience.known:
+                patience.begin()
+                try:
+                    self.cut(self.cleaned([document]))
+                except TooLong:
+                    patience.known.add(hash(document))
+                patience.end(hash(document) in patience.known)
+            if hash(document) in patience.known:
+                slow[place] = patience.seconds
         return slow
+
+    @property
+    def patience(self) -> Patience:
+        """What its patterns share."""
+        assert self.resources.patience is not None
+        return self.resources.patience
 
     def warnings(self, resources: Resources) -> list[str]:
         """What in the order of the steps makes one of them useless."""
@@ -179,7 +192,7 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
     with_sentences: whether its tokens are to know their sentences. Raises UsageProblem for a step that cannot stand where it
     does, and for a wrong pattern.
     """
-    resources = resources or Resources()
+    resources = replace(resources or Resources(), patience=Patience(settings.pattern_seconds))
     steps = [step_called(name) for name in settings.steps]
     if KEEP not in steps and kept_texts(settings, resources):
         steps = [KEEP, *steps]
@@ -207,7 +220,7 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
         by = checked_pattern(settings.tokens_by).pattern
         if kept_texts(settings, resources):
             by = rf"[{KEPT}{DIGITS}]+|(?:{by})"
-        pattern = TimedSubstitution(checked_pattern(by), "", settings.pattern_seconds)
+        pattern = PatientSubstitution(checked_pattern(by), "", resources.patience or Patience(settings.pattern_seconds))
     return Cleaner(
         settings=settings,
         on_text=tuple(on_text),
@@ -252,12 +265,12 @@ def _shown_in_lower_case(word: str) -> str:
     return shown(word.lower())
 
 
-def _by_pattern(texts: Sequence[str], pattern: TimedSubstitution, memory: WordMemory) -> Tokens:
+def _by_pattern(texts: Sequence[str], pattern: PatientSubstitution, memory: WordMemory) -> Tokens:
     """Tokens as the matches of a pattern (its first group, where it has one)."""
     words: list[str] = []
     starts = [0]
     for text in texts:
-        for found in pattern.pattern.finditer(text, timeout=pattern.seconds):
+        for found in pattern.matches(text):
             whole = found.group()
             word = found.group(1) if pattern.pattern.groups and whole[:1] != KEPT else whole
             if word and not word.isspace():

@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 from upsort.core.text.lemmas import EnglishWords
+from upsort.core.text.patience import Patience
 
 WordStep = Callable[[str], str]
 """A word to the word in its place; an empty string for none."""
@@ -16,6 +17,7 @@ class Resources:
     they are given. full_forms: for a stem or lemma, the word that it most often stands for.
 
     All empty where the plan asks for none of them.
+    patience: what all patterns of a plan share, so that their bounds hold for all of them together.
     """
 
     stop_words: frozenset[str] | None = None
@@ -25,3 +27,4 @@ class Resources:
     keep: tuple[str, ...] = ()
     vocabulary: frozenset[str] = frozenset()
     full_forms: Mapping[str, str] = field(default_factory=dict)
+    patience: Patience | None = field(default=None, compare=False, repr=False)

@@ -2,6 +2,8 @@
 
 import html
 import re
+from collections.abc import Iterator
+from dataclasses import dataclass
 
 from upsort.core.text.editing import Substitution, holding
 from upsort.core.text.markers import CLOSE, OPEN
@@ -13,26 +15,107 @@ _ALONE = (
     "allowfullscreen|async|autofocus|autoplay|checked|controls|default|defer|disabled|formnovalidate|hidden|inert|ismap|itemscope|"
     "loop|multiple|muted|nomodule|novalidate|nowrap|open|playsinline|readonly|required|reversed|selected"
 )
-_VALUE = r"""(?:"[^"]*"|'[^']*'|[^\s"'=<>`]+)"""
-_ATTRIBUTE = rf"""(?:(?:\s+|(?<=["']))(?:[^\s"'<>/=]+\s*=\s*{_VALUE}|(?:{_ALONE})(?=[\s/>])))"""
-_NAME = r"[a-z][a-z0-9:._-]*"
-_TAG = (
-    rf"<(?:!--.*?-->|(?P<dumb>script|style)\b{_ATTRIBUTE}*\s*>.*?</(?P=dumb)\s*>|{_NAME}{_ATTRIBUTE}*\s*/?>|/{_NAME}\s*>"
-    r"|!doctype\b[^<>]*>|!\[CDATA\[|\?xml\b[^<>]*\?>)"
-)
+_VALUE = r"""(?:"[^"]*+"|'[^']*+'|[^\s"'=<>`]++)"""
+_ATTRIBUTE = rf"""(?:(?:\s++|(?<=["']))(?:[^\s"'<>/=]++\s*+=\s*+{_VALUE}|(?:{_ALONE})(?=[\s/>])))"""
+_NAME = r"[a-z0-9:._-]"
 _MARKUP = re.compile(
-    rf"{_TAG}|\]\]>|&(?:#\d{{1,7}}|#x[0-9a-f]{{1,6}}|[a-z][a-z0-9]{{1,31}});", re.DOTALL | re.IGNORECASE
+    rf"<(?:(?P<comment>!--)|(?:(?P<silent>script|style)(?!{_NAME})|[a-z]{_NAME}*+){_ATTRIBUTE}*+\s*+(?:/?>|(?P<broken>))"
+    rf"|/[a-z]{_NAME}*+\s*+>|!doctype\b[^<>]*+>|!\[CDATA\[|\?xml\b[^<>]*+(?<=\?)>)"
+    r"|\]\]>|&(?:#\d{1,7}|#x[0-9a-f]{1,6}|[a-z][a-z0-9]{1,31});",
+    re.IGNORECASE,
 )
+_WITH_END = re.compile("<(?:!--|script|style)", re.IGNORECASE)
+_ENDS = {
+    "!--": re.compile("-->"),
+    "script": re.compile(r"</script\s*+>", re.IGNORECASE),
+    "style": re.compile(r"</style\s*+>", re.IGNORECASE),
+}
 
 
-def _entity(found: str) -> str:
-    return html.unescape(found).replace(OPEN, " ").replace(CLOSE, " ") if found[0] == "&" else " "
+@dataclass(frozen=True)
+class Stretch:
+    """Characters of a text that are markup."""
+
+    begin: int
+    until: int
+    text: str
+
+    def start(self) -> int:
+        """Where it begins."""
+        return self.begin
+
+    def end(self) -> int:
+        """Where it ends."""
+        return self.until
+
+    def group(self) -> str:
+        """Its characters."""
+        return self.text
+
+
+class MarkupFinder:
+    """Finds what is markup. Whatever a text holds, no character is looked at more than a few times: what a beginning without an
+    end was searched through for is remembered. looked_at: how many characters were, in searches."""
+
+    def __init__(self) -> None:
+        self.looked_at = 0
+
+    def finditer(self, text: str) -> Iterator[Stretch]:
+        """The stretches of markup, in order."""
+        ends: dict[str, tuple[int, int]] = {}  # from where an end was searched for, and where it is
+        at = 0
+        while (found := _MARKUP.search(text, at)) is not None:
+            self.looked_at += found.end() - at
+            begin, at = found.span()
+            if found["broken"] is not None:
+                continue
+            kind = _kind(found)
+            if kind:
+                until = self._end(text, kind, at, ends)
+                if until < 0 and kind == "!--":
+                    continue
+                at = max(at, until)
+            yield Stretch(begin, at, text[begin:at])
+        self.looked_at += len(text) - at
+
+    def _end(self, text: str, kind: str, at: int, ends: dict[str, tuple[int, int]]) -> int:
+        """Where the next end of that kind ends; -1 where there is none."""
+        searched, until = ends.get(kind, (-1, 0))
+        if searched < 0 or 0 <= until < at:
+            found = _ENDS[kind].search(text, at)
+            searched, until = at, found.end() if found is not None else -1
+            self.looked_at += (until if until >= 0 else len(text)) - at
+            ends[kind] = (searched, until)
+        return until
+
+
+def _kind(found: "re.Match[str]") -> str:
+    """What of a beginning has an end of its own; empty for markup that is whole."""
+    if found["comment"]:
+        return "!--"
+    return (found["silent"] or "").lower() if not found.group().endswith("/>") else ""
+
+
+def _replacement(found: "Stretch | re.Match[str]") -> str:
+    written: str = found.group()
+    return html.unescape(written).replace(OPEN, " ").replace(CLOSE, " ") if written[0] == "&" else " "
+
+
+def without_markup(text: str) -> str:
+    """The text with a space for each stretch of markup, and each named character read."""
+    if _WITH_END.search(text) is None:
+        return _MARKUP.sub(lambda found: found.group() if found["broken"] is not None else _replacement(found), text)
+    parts, at = [], 0
+    for found in MarkupFinder().finditer(text):
+        parts += [text[at : found.begin], _replacement(found)]
+        at = found.until
+    return "".join([*parts, text[at:]])
 
 
 MARKUP = Step(
     name="markup",
     told="tags of HTML taken out, characters such as &amp; read",
     example=("<b>wet</b> &amp; cold", " wet  & cold"),
-    on_text=lambda _, __: Substitution(_MARKUP, lambda found: _entity(found.group()), holding("<", "&", "]]>")),
+    on_text=lambda _, __: Substitution(MarkupFinder(), _replacement, holding("<", "&", "]]>"), without_markup),
     needs_punctuation=True,
 )

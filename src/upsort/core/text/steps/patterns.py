@@ -1,16 +1,23 @@
 """Patterns and pieces of text that somebody brought, and what is to stand in their place."""
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 import regex
 
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Clean
-from upsort.core.text.editing import Edit, OneByOne, Rewriting, Substitution, TextStep, holding
+from upsort.core.text.editing import Edit, OneByOne, Rewriting, Substitution, TextStep, edited, holding
+from upsort.core.text.patience import Patience, TooLong
 from upsort.core.text.resources import Resources
 from upsort.core.text.step import Place, Step
+
+_LONGEST = 20_000  # characters of a pattern
+_MOST_WRITTEN_OUT = 50_000
+_PIECE = re.compile(r"\\.|\[\^?\]?(?:\\.|[^\]\\])*+\]?|\{\d{0,9},?(?P<most>\d{1,9})\}|.", re.DOTALL)
+_MOST_CHARACTERS = 100_000_000
+"""What a replacement may make of one text."""
 
 
 class _Sequence(OneByOne):
@@ -30,9 +37,11 @@ class _Sequence(OneByOne):
         return Rewriting(self.apply, re.compile(r"\S+|\s+")).edits(text)
 
 
-def _replacement(old: str, new: str, seconds: float) -> TextStep:
+def _replacement(old: str, new: str, patience: Patience) -> TextStep:
     if len(old) > 2 and old[0] == old[-1] == "/":
-        return TimedSubstitution(checked_pattern(old[1:-1]), new, seconds)
+        pattern = checked_pattern(old[1:-1])
+        _check_template(pattern, new)
+        return PatientSubstitution(pattern, new, patience)
     return Substitution(re.compile(on_whole_words(re.escape(old), old)), lambda found: new, holding(old))
 
 
@@ -76,28 +85,51 @@ def _branches(tree: Mapping[str, Any]) -> str:
 
 
 def _steps(settings: Clean, resources: Resources) -> TextStep:
-    steps = [_replacement(old, new, settings.pattern_seconds) for old, new in settings.replace]
+    patience = resources.patience or Patience(settings.pattern_seconds)
+    steps = [_replacement(old, new, patience) for old, new in settings.replace]
     return _Sequence([*steps, *([_table(resources.replacements)] if resources.replacements else [])])
 
 
-class TimedSubstitution(OneByOne):
-    """A pattern that somebody brought, with a bound on how long it may take. Raises TimeoutError beyond it."""
+class PatientSubstitution(OneByOne):
+    """A pattern that somebody brought, with bounds on how long it may take and on what it may make of a text. Raises TooLong
+    beyond them."""
 
-    def __init__(self, pattern: "regex.Pattern[str]", new: str, seconds: float) -> None:
-        self.pattern, self.new, self.seconds = pattern, new, seconds
+    def __init__(self, pattern: "regex.Pattern[str]", new: str, patience: Patience) -> None:
+        self.pattern, self.new, self.patience = pattern, new, patience
 
     def apply(self, text: str) -> str:
-        return str(self.pattern.sub(self.new, text, timeout=self.seconds))
+        most = len(self.new) + self.new.count("\\") * len(text)  # characters that one match may become
+        if most * (len(text) + 1) > _MOST_CHARACTERS:
+            return edited(text, self.edits(text))
+        try:
+            return str(self.pattern.sub(self.new, text, timeout=self.patience.left()))
+        except TimeoutError:
+            raise TooLong from None
 
     def edits(self, text: str) -> list[Edit]:
-        return [
-            Edit(found.start(), found.end(), found.expand(self.new))
-            for found in self.pattern.finditer(text, timeout=self.seconds)
-        ]
+        found, grown = [], len(text)
+        for match in self.matches(text):
+            found.append(Edit(match.start(), match.end(), match.expand(self.new)))
+            grown += len(found[-1].new)
+            if grown > _MOST_CHARACTERS:
+                raise TooLong
+        return found
+
+    def matches(self, text: str) -> "Iterator[regex.Match[str]]":
+        """All matches, one after the other."""
+        try:
+            yield from self.pattern.finditer(text, timeout=self.patience.left())
+        except TimeoutError:
+            raise TooLong from None
 
 
 def checked_pattern(text: str) -> "regex.Pattern[str]":
-    """A regular expression. Raises UsageProblem that shows the place where it is wrong."""
+    """A regular expression. Raises UsageProblem that shows the place where it is wrong, and for one that would be too large: the
+    library writes out what is to be repeated so many times."""
+    if len(text) > _LONGEST or _written_out(text) > _MOST_WRITTEN_OUT:
+        raise UsageProblem(
+            "The pattern is too large, or repeats repetitions too often.", "Write + or * in place of large numbers."
+        )
     try:
         return regex.compile(text)
     except regex.error as error:
@@ -105,6 +137,41 @@ def checked_pattern(text: str) -> "regex.Pattern[str]":
         reason = getattr(error, "msg", str(error))
         raise UsageProblem(
             f"The pattern is no regular expression: {reason}.", f"{text[:at]} ⟵ here ⟶ {text[at:]}"
+        ) from None
+
+
+def _written_out(pattern: str) -> int:
+    """About how many signs a pattern has when what is repeated m to n times, in braces, is written n times."""
+    sums, last = [0], 0  # of each open bracket; what a repetition would repeat
+    for found in _PIECE.finditer(pattern):
+        piece = found.group()
+        if piece == "(":
+            sums.append(0)
+            last = 0
+        elif piece == ")" and len(sums) > 1:
+            last = sums.pop()
+            sums[-1] += last
+        elif found["most"]:
+            sums[-1] += last * (int(found["most"]) - 1)
+            last *= int(found["most"])
+        else:
+            last = 1
+            sums[-1] += 1
+    return sum(sums) if len(sums) + pattern.count("(") <= _MOST_WRITTEN_OUT else _MOST_WRITTEN_OUT + 1
+
+
+def _check_template(pattern: "regex.Pattern[str]", new: str) -> None:
+    """Raise UsageProblem where what is to stand in place of a match names a group that there is not."""
+    if "\\" not in new:
+        return
+    try:
+        found = regex.compile(rf"(?:{pattern.pattern})|", pattern.flags).match("")
+        assert found is not None
+        found.expand(new)
+    except (regex.error, IndexError, ValueError) as error:
+        raise UsageProblem(
+            f"{new!r} cannot stand in place of a match: {error}.",
+            "Groups are \\1 to \\99 or \\g<name>; \\\\ is a backslash.",
         ) from None
 
 
