@@ -35,10 +35,8 @@ LEARNING = ("clean", "features", "classifier", "judge", "decide")
 JUDGED = "documents judged"
 """What is counted where every row must have its label."""
 
-_OF_ANY, _ARCHIVE = (
-    "--as",
-    "archive",
-)  # an option of reading that is for all, and the kind that those of no format are for
+_OF_ANY = frozenset({"--as", "--largest-cell"})  # options of reading that are for all
+_OF_ARCHIVES = "--unpack-limit"  # and one that is for archives, and for formats that are packed themselves
 _DEALING = frozenset({"--folds", "--repeats", "--in-time", "--alone"})
 
 
@@ -56,8 +54,10 @@ def inputs_of(
     """
     inputs = others_of(options, console, names, sources, rename)
     for name in sorted(options.given & set(spellings_of(ReadingAlone))):
-        kinds = {one.name for one in FORMATS if name in one.reads_with} or {_ARCHIVE}
-        if name != _OF_ANY and not inputs.kinds & kinds:
+        kinds = {one.name for one in FORMATS if name in one.reads_with} | (
+            {"archive"} if name == _OF_ARCHIVES else set()
+        )
+        if name not in _OF_ANY and not inputs.kinds & kinds:
             raise UsageProblem(
                 f"{name} has no meaning here: the sources are {', '.join(sorted(inputs.kinds))}, it is for "
                 f"{', '.join(sorted(kinds))}.",

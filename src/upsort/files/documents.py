@@ -123,9 +123,15 @@ def large_blocks(blocks: Iterable[DocumentBlock], characters: int) -> Iterator[D
 def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:
     """The columns by the names that the first table gives them, guessed where nobody named them; and what to tell about it."""
     first = inputs.tables[0]
-    rows = [row for block in islice(first.blocks(), 1) for row in block.rows]
+    rows: list[list[str]] = []
+    refused: list[Refused] = []
+    for block in first.blocks():
+        rows, refused = block.rows, refused or block.refused[:1]
+        if rows:
+            break
     if not rows:
-        raise DataProblem(f"{first.name} has no usable rows.", "Give a table with documents, or check --encoding.")
+        why = f": {refused[0].reason} (line {refused[0].line})" if refused else ""
+        raise DataProblem(f"{first.name} has no usable rows{why}.", "Give a table with documents, or check --encoding.")
     known, told = _known_columns(first, written_names(named, first), label_is)
     columns, notes = guessed_columns(first.columns, rows, known, label_is)
     notes = [*told, *notes]

@@ -31,7 +31,25 @@ _CANDIDATES = (_WESTERN, "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp12
                "euc_jp", "gb18030", "big5", "cp949", "utf_16_le", "utf_16_be")  # fmt: skip
 _LATIN = (_WESTERN, "cp1250", "cp1254", "iso8859_2")  # Western, Central European, Turkish, Central European again
 _CYRILLIC = ("cp1251", "koi8_r", "iso8859_5", "cp866")
+_KANA = frozenset(map(chr, range(0x3041, 0x3100)))
+_FREQUENT = {
+    "cp932": _KANA,
+    "euc_jp": _KANA,
+    "gb18030": frozenset(
+        "的一是不了在有人我他这中大来上个国到说们为子和你地出道也时年"
+        "得就那要下以生会自着去过家学对可里后小么心多天能好都没日于起还"
+    ),
+    "big5": frozenset(
+        "的一是不了在有人我他這中大來上個國到說們為子和你地出道也時年"
+        "得就那要下以生會自著去過家學對可裡後小麼心多天能好都沒日於起還"
+    ),
+    "cp949": frozenset("이다에는의을가고하지로한를은어기자도사리니시요해수나습있었아들대서일그인과만것제"),
+}  # fmt: skip
+"""Characters that stand in nearly every text of a language: syllables of Japanese and Korean, the commonest signs of Chinese."""
+_LEAST_FREQUENT = 10  # characters that a share is counted of
+_LEAST_SHARE_OF_FREQUENT = 0.1
 _FALLBACK = "latin-1"
+_LEAST_ZEROS = 0.01  # of the bytes of text in 16 bits: its delimiters and line ends have one each
 _LEAST_PLACED = 0.9  # of the zero bytes of text in 16 bits that stand on the same side of their pairs
 _SOUND_FOR_A_STRAY = 2  # characters of UTF-8 for each byte that is not, in a file of UTF-8 that is damaged
 _MARKED = 5  # letters that a guess is shown by
@@ -151,12 +169,12 @@ def _without_mark(sample: bytes) -> Encoding | None:
     """Text in 16 or 32 bits without a mark: half of its delimiters and line ends are zero bytes, all on the same side; and
     Japanese that changes its alphabet by escapes (RFC 1468)."""
     beginning = sample[: _GUESS_FROM - _GUESS_FROM % 4]
-    if b"\x1b$" in beginning and beginning.isascii():
+    if beginning.isascii() and (b"\x1b$B" in beginning or b"\x1b$@" in beginning):
         with suppress(UnicodeDecodeError):
             codecs.getincrementaldecoder("iso2022_jp")().decode(beginning)
             return Encoding("iso2022_jp", guessed=True)
     zeros = [beginning[place::4].count(0) for place in range(4)]
-    if not sum(zeros):
+    if not sum(zeros) or sum(zeros) < _LEAST_ZEROS * len(beginning):
         return None
     even, odd = zeros[0] + zeros[2], zeros[1] + zeros[3]
     placed = {
@@ -198,6 +216,8 @@ def _guess(sample: bytes) -> Encoding:
             held += len(line)
             if held > _GUESS_FROM:
                 break
+    if (eastern := _by_frequent_characters(b"".join(lines))) is not None:
+        return eastern
     matches = list(from_bytes(b"".join(lines), cp_isolation=list(_CANDIDATES)))
     found = _FALLBACK
     if matches:
@@ -209,6 +229,26 @@ def _guess(sample: bytes) -> Encoding:
         if found in family or (found == _FALLBACK and family is _CYRILLIC):
             families = (*family, *([_FALLBACK] if found == _FALLBACK else []))
     return _by_its_language(b"".join(lines), families, found)
+
+
+def _by_frequent_characters(sample: bytes) -> Encoding | None:
+    """Of the encodings of East Asia the one that gives the most of the characters that stand in every text; read by another one,
+    they come out as rare ones."""
+    shares = {}
+    for name, frequent in _FREQUENT.items():
+        with suppress(UnicodeDecodeError):
+            text = codecs.getincrementaldecoder(name)().decode(sample)
+            beyond = [character for character in text if character > "\x7f"]
+            shares[name] = sum(character in frequent for character in beyond) / max(len(beyond), _LEAST_FREQUENT)
+    best = max(shares, key=lambda name: shares[name], default="")
+    if not best or shares[best] < _LEAST_SHARE_OF_FREQUENT:
+        return None
+    return _told(best, codecs.getincrementaldecoder(best)().decode(sample), ())
+
+
+def _told(name: str, text: str, alike: tuple[str, ...]) -> Encoding:
+    beyond = Counter(character for character in text if character > "\x7f" and character.isalpha())
+    return Encoding(name, True, alike, tuple(letter for letter, _ in beyond.most_common(_MARKED)))
 
 
 def _oddness(text: str) -> float:
@@ -230,5 +270,4 @@ def _by_its_language(sample: bytes, family: tuple[str, ...], found: str) -> Enco
         }
         best = max(texts, key=lambda name: merits[name])
     alike = tuple(name for name in texts if name != best and texts[name] == texts[best])
-    beyond = Counter(character for character in texts.get(best, "") if character > "\x7f" and character.isalpha())
-    return Encoding(best, True, alike, tuple(letter for letter, _ in beyond.most_common(_MARKED)))
+    return _told(best, texts.get(best, ""), alike)

@@ -59,7 +59,7 @@ FORMATS: list[Format] = [
         endings=("xlsx",),
         signature=lambda beginning: beginning.startswith(b"PK\x03\x04"),
         read=spreadsheet_table,
-        reads_with=frozenset({"--header", "--header-row", "--sheet"}),
+        reads_with=frozenset({"--header", "--header-row", "--sheet", "--unpack-limit"}),
         to_bytes=writers.spreadsheet,
     ),
     Format(
@@ -67,6 +67,7 @@ FORMATS: list[Format] = [
         endings=("parquet",),
         signature=lambda beginning: beginning.startswith(b"PAR1"),
         read=parquet_table,
+        reads_with=frozenset({"--unpack-limit"}),
         to_bytes=writers.parquet,
     ),
     TEXT,

@@ -22,7 +22,7 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import suggestion
 from upsort.files.parts import matrix_files
 from upsort.files.tables_out import table_file
-from upsort.files.writing import replacing, replacing_text
+from upsort.files.writing import replacing, replacing_text, replacing_together
 
 _DENSE = (".csv", ".tsv", ".jsonl", ".parquet")
 _MOST_DENSE_CELLS = 200_000_000
@@ -58,9 +58,10 @@ def write_matrix(matrix: NamedMatrix, path: Path, only: Sequence[str] = ()) -> l
 
 
 def _market(matrix: NamedMatrix, path: Path) -> list[Path]:
-    with replacing(path) as stream, _kept_open(stream) as held:
-        mmwrite(held, matrix.weights.tocoo(), precision=17)
-    _write_names(matrix, path)
+    with replacing_together():
+        with replacing(path) as stream, _kept_open(stream) as held:
+            mmwrite(held, matrix.weights.tocoo(), precision=17)
+        _write_names(matrix, path)
     return matrix_files(path)
 
 
@@ -99,10 +100,11 @@ def _archive(matrix: NamedMatrix, path: Path) -> list[Path]:
 
 def _plain_arrays(matrix: NamedMatrix, path: Path) -> list[Path]:
     weights, files = matrix.weights, matrix_files(path)
-    for file, array in zip(files, (weights.data, weights.indices, weights.indptr), strict=False):
-        with replacing(file) as stream:
-            np.save(stream, array, allow_pickle=False)
-    _write_names(matrix, path)
+    with replacing_together():
+        for file, array in zip(files, (weights.data, weights.indices, weights.indptr), strict=False):
+            with replacing(file) as stream:
+                np.save(stream, array, allow_pickle=False)
+        _write_names(matrix, path)
     return files
 
 

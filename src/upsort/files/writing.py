@@ -19,6 +19,31 @@ from upsort.files.unfinished import begin_beside
 _NEW_FILE_MODE = 0o666
 
 
+_waiting: list[tuple[Path, Path]] | None = None
+
+
+@contextmanager
+def replacing_together() -> Iterator[None]:
+    """Files that belong together, each written by `replacing` inside the block, take their places when the block ends: all of
+    them, or, on any failure, none."""
+    global _waiting
+    if _waiting is not None:
+        yield
+        return
+    _waiting = []
+    try:
+        yield
+        for unfinished, target in _waiting:
+            try:
+                disk.moved(unfinished, target)
+            except OSError as error:
+                raise cannot_write(target, error) from error
+    finally:
+        for unfinished, _ in _waiting:
+            unfinished.unlink(missing_ok=True)
+        _waiting = None
+
+
 @contextmanager
 def replacing(path: Path) -> Iterator[BinaryIO]:
     """Open a binary stream whose content replaces `path` when the block ends without an exception.
@@ -45,8 +70,11 @@ def replacing(path: Path) -> Iterator[BinaryIO]:
             with disk.opened(handle) as stream:
                 yield stream
                 disk.synced(stream)
-                unfinished.chmod(_mode_for(target))
+            unfinished.chmod(_mode_for(target))
+            if _waiting is None:
                 disk.moved(unfinished, target)
+            else:
+                _waiting.append((unfinished, target))
         except OSError as error:
             if isinstance(error, BrokenPipeError):
                 raise

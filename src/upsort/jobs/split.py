@@ -25,6 +25,7 @@ from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Refused
 from upsort.files.set_aside import SetAside
 from upsort.files.tables_out import table_file
+from upsort.files.writing import replacing_together
 from upsort.jobs.corpus import labels_of
 from upsort.jobs.judging import day_numbers
 from upsort.jobs.progress import nothing_usable
@@ -154,7 +155,11 @@ def not_counted(documents: int) -> Measured:
 def _write(work: Work, reader: Reader, paths: Sequence[Path], held: Bools, left_out: dict[int, Reason]) -> None:
     """Write the rows of both parts; those of neither are set aside with their reason."""
     by_name = ByName(together(table.columns for table in work.inputs.tables))
-    with table_file(paths[0], by_name.columns) as training, table_file(paths[1], by_name.columns) as held_out:
+    with (
+        replacing_together(),
+        table_file(paths[0], by_name.columns) as training,
+        table_file(paths[1], by_name.columns) as held_out,
+    ):
         place = 0
         for block in reader.blocks(work.inputs, SetAside()):
             for row, line, cells in zip(block.rows, block.lines, by_name.rows(block.columns, block.rows), strict=True):

@@ -15,7 +15,7 @@ from upsort.core.text.step import Place, Step
 
 _LONGEST = 20_000  # characters of a pattern
 _MOST_WRITTEN_OUT = 50_000
-_PIECE = re.compile(r"\\.|\[\^?\]?(?:\\.|[^\]\\])*+\]?|\{\d{0,9},?(?P<most>\d{1,9})\}|.", re.DOTALL)
+_PIECE = re.compile(r"\\.|\[\^?\]?(?:\\.|[^\]\\])*+\]?|\{(?:\d{0,9},)?(?P<most>\d{1,9})\}|.", re.DOTALL)
 _MOST_CHARACTERS = 100_000_000
 """What a replacement may make of one text."""
 
