@@ -24,7 +24,7 @@ from upsort.files.unfinished import kept
 
 _NO_MEMORY = """upsort: there is not enough memory for this.
         Use fewer documents or terms (features.most_terms), or fewer --workers."""
-_NO_THREAD = "can't start new thread"  # which is for want of memory, or of a right to more threads
+_WANT_OF_MEMORY = ("can't start new thread", "failed to map segment", "annot allocate memory")  # as the system words it
 _ENDING_SIGNALS = ("SIGTERM", "SIGHUP")
 
 
@@ -104,7 +104,7 @@ def _ended(arguments: list[str], console: Console) -> Exit:
         )
         return Exit.DATA
     except Exception as error:
-        if _NO_THREAD in str(error):
+        if any(sign in str(error) for sign in _WANT_OF_MEMORY):
             console.problem(_NO_MEMORY)
             return Exit.DATA
         if debug:

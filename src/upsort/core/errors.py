@@ -18,6 +18,10 @@ class DataProblem(Problem):
     """The data or the files do not allow it."""
 
 
+class CannotGoOn(DataProblem):
+    """What an interrupted run left does not fit what there is now."""
+
+
 class UsageProblem(Problem):
     """The request itself is wrong: an option, a name or a value."""
 

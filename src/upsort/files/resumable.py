@@ -14,7 +14,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, BinaryIO, Self
 
-from upsort.core.errors import DataProblem
+from upsort.core.errors import CannotGoOn, DataProblem
 from upsort.files import disk
 from upsort.files.bounds import Damaged
 from upsort.files.format import Layout
@@ -81,6 +81,8 @@ class ResumableTable:
             return
         with suppress(OSError, ValueError):
             self.text.close()  # what comes behind the rows that are done is cut off by who goes on
+        if isinstance(error, CannotGoOn):
+            return
         if self.rows and not isinstance(error, Damaged):
             keep(f"{self.rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
         else:

@@ -11,6 +11,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from upsort.core.arrays import Ints
+from upsort.core.errors import CannotGoOn
 from upsort.core.insight.drift import Drift, NewDocuments, drift
 from upsort.core.learning.held_out import UnknownWords
 from upsort.core.learning.sorter import LENGTH_CLASSES, Decisions, Sorter, length_classes, without_known_words
@@ -107,6 +108,7 @@ class _Tally:
     without_tokens: int = 0
     nothing_known: int = 0
     words: UnknownWords = field(default_factory=UnknownWords)
+    last: str = ""
 
     def state(self) -> dict[str, Any]:
         """As JSON."""
@@ -118,6 +120,7 @@ class _Tally:
             "without_tokens": self.without_tokens,
             "nothing_known": self.nothing_known,
             "words": asdict(self.words),
+            "last": self.last,
         }
 
     @staticmethod
@@ -135,6 +138,7 @@ class _Tally:
             without_tokens=state["without_tokens"],
             nothing_known=state.get("nothing_known", 0),
             words=UnknownWords(**{**state["words"], "squares": tuple(state["words"]["squares"])}),
+            last=state.get("last", ""),
         )
 
 
@@ -236,7 +240,7 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
     going = going or Going()
     sorters = scoring.deciding.sorters
     tally = _Tally.of(going.state, sorters)
-    blocks = _unfinished(large_blocks(incoming.blocks(), _CHARACTERS_AT_ONCE), going.rows)
+    blocks = _unfinished(large_blocks(incoming.blocks(), _CHARACTERS_AT_ONCE), going.rows, tally.last)
     for block, scored in in_order(scoring, blocks, going.workers):
         writer.writerows(scored.rows)
         for held, labels in zip(tally.labels, scored.labels, strict=True):
@@ -248,6 +252,7 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
         tally.without_tokens += int((scored.tokens == 0).sum())
         tally.nothing_known += scored.nothing_known
         tally.words = UnknownWords.summed((tally.words, scored.unknown))
+        tally.last = _last_of(block)
         if going.done is not None:
             going.done(tally.documents, tally.state())
         incoming.advance(len(block.rows))
@@ -265,13 +270,26 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
     )
 
 
-def _unfinished(blocks: Iterable[DocumentBlock], rows: int) -> Iterator[DocumentBlock]:
-    """The blocks after the first `rows` rows, which an interrupted run had written; runs are interrupted between blocks."""
-    seen = 0
+def _unfinished(blocks: Iterable[DocumentBlock], rows: int, last: str) -> Iterator[DocumentBlock]:
+    """The blocks after the first `rows` rows, which an interrupted run had written, the last of them being `last`.
+
+    Raises CannotGoOn where the rows are not the same again, for instance because a slow pattern sets other ones aside.
+    """
+    seen, before = 0, ""
     for block in blocks:
-        seen += len(block.rows)
-        if seen > rows:
+        if seen >= rows:
+            if seen > rows or (rows and before != last):
+                break
             yield block
+            yield from blocks
+            return
+        seen, before = seen + len(block.rows), _last_of(block)
+    if seen != rows or before != last:
+        raise CannotGoOn("The usable rows are not those of the interrupted run.", "Begin anew with --overwrite.")
+
+
+def _last_of(block: DocumentBlock) -> str:
+    return f"{block.source}:{block.lines[-1]}"
 
 
 @dataclass(frozen=True)
