@@ -4,6 +4,7 @@ import os
 import signal
 import sys
 import traceback
+import warnings
 from contextlib import suppress
 from errno import ENOMEM
 from importlib import import_module
@@ -33,6 +34,8 @@ def entry() -> None:
     if "_ARGCOMPLETE" in os.environ:  # the shell asks how a command line may go on
         import_module("upsort.cli.completing").complete()
     _open_closed_streams()
+    if "--debug" not in sys.argv:
+        warnings.simplefilter("ignore")  # of libraries, which tell programmers something, not who uses the program
     for name in _ENDING_SIGNALS:
         if (number := getattr(signal, name, None)) is not None and signal.getsignal(number) != signal.SIG_IGN:
             signal.signal(number, _stop)
