@@ -100,7 +100,9 @@ def _growth(step: str, piece: str) -> str:
     while once < _SLOW and length < 8_000_000:
         length, once = 2 * length, seconds(2 * length)
     twice = min(seconds(2 * length) for _ in range(2))
-    return f"{twice / once:.1f} times the time for twice {length:,} characters" if twice > _MOST_GROWTH * once else ""
+    if twice <= _MOST_GROWTH * once or (again := seconds(4 * length)) <= _MOST_GROWTH * twice:
+        return ""  # once may be the machine
+    return f"{again / twice:.1f} times the time for twice {2 * length:,} characters"
 
 
 def _ended_and_gone_on_with(signals: Any, damage: Any, folder: Path, command: str, number: int, at: int) -> str:
