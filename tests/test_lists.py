@@ -50,6 +50,7 @@ def test_everywhere(table: Path, program: Program) -> None:
         assert {row["bench, one"] for row in csv.DictReader(stream)} == {"wet", "dry, too"}
     program("train", table, *columns, "-o", "t.sorter")
     assert program("terms", "t.sorter", f'--pair="{WET}","{DRY}"', "--json").json
+    program("evaluate", "t.sorter", table)
     run = program("train", table, "--text=words, all", "--label=x", "-o", "t.sorter", code=2)
     assert "stands in double quotes" in run.err
     run = program("gather", table, *columns, "--relabel", f"{WET}=wet", "-o", "c.csv", "--overwrite", code=2)

@@ -23,6 +23,7 @@ READING = {
     "--each-line": "--each-line",
     "--label-from": "--label-from=name",
     "--unpack-limit": "--unpack-limit=1KB",
+    "--largest-cell": "--largest-cell=10",
     "--set-aside": "--set-aside=aside.csv",
 }
 COLUMNS = {

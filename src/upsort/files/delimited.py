@@ -3,6 +3,7 @@
 import csv
 import io
 import re
+import sys
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -24,6 +25,7 @@ DELIMITERS = ",;\t|"
 _SAMPLE_CHARACTERS = 64 * 1024
 _SAMPLE_ROWS = 50
 _MOST_AGREE = 0.8  # of the rows, where the first one is of another width
+csv.field_size_limit(sys.maxsize)  # a cell may hold a whole book
 _TOO_LARGE = "field larger than field limit"  # of the library
 
 
@@ -72,7 +74,6 @@ def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
 
 def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading) -> Iterator[Block]:
     """All rows of a table whose shape is known. Blank lines are no rows."""
-    csv.field_size_limit(reading.largest_cell)
     text = io.TextIOWrapper(stream, encoding=shape.encoding.name, errors=NOTED_ESCAPE, newline="")
     sound_until = noted_escapes()
     reader = csv.reader(text, delimiter=shape.delimiter)
@@ -80,7 +81,7 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading
     line = 1
     skip = shape.heading.rows
     try:
-        while rows := list(islice(reader, ROWS_A_BLOCK)):
+        while rows := _rows_of(reader, reading.largest_cell):
             after = reader.line_num + 1
             lines = _first_lines(rows, line, after)
             line = after
@@ -100,6 +101,15 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading
             "Check --encoding and --delimiter, or mend the line.",
         ) from error
     doubts.tell()
+
+
+def _rows_of(reader: Iterator[list[str]], largest: int) -> list[list[str]]:
+    """The next rows. The library has one bound for all its readers; it is set while this one reads."""
+    csv.field_size_limit(largest)
+    try:
+        return list(islice(reader, ROWS_A_BLOCK))
+    finally:
+        csv.field_size_limit(sys.maxsize)
 
 
 def _first_lines(rows: list[list[str]], begin: int, after: int) -> list[int]:

@@ -158,7 +158,7 @@ def _as_lists(values: dict[str, Any]) -> dict[str, Any]:
     """Allow a single name, or names with commas, where the plan has a list of them."""
     listed_values = dict(values)
     columns = values.get("columns")
-    if isinstance(columns, dict) and "label" in columns:
+    if isinstance(columns, dict) and "label" in columns and "also" not in columns:  # else it is settled already
         labels = columns["label"]
         labels = names_in(labels) if isinstance(labels, str) else labels
         if isinstance(labels, list | tuple) and labels and all(isinstance(name, str) for name in labels):

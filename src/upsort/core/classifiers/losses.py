@@ -16,6 +16,9 @@ from upsort.core.classifiers.products import Singles
 
 _LEAST_SHARE = 1e-6
 _ROWS_AT_ONCE = 4096
+_INTERCEPT_STEPS = 20  # of Newton's method
+_INTERCEPT_TOLERANCE = 1e-7  # of the slope, as a share of the weight of all documents
+_FAR = 2.0  # how far an intercept moves in a step at most
 Columns = Ints | slice
 """Which labels are meant."""
 
@@ -40,6 +43,21 @@ class Loss(Protocol):
     @property
     def separable(self) -> bool:
         """Whether each label has a value of its own."""
+
+    @property
+    def kernel(self) -> str:
+        """The name of the pass over documents that ascends its dual, see `kernels`; empty where there is none."""
+
+    @property
+    def own(self) -> Bools:
+        """(n, k) which labels each document has."""
+
+    @property
+    def weights(self) -> Floats:
+        """(n,) of the documents."""
+
+    def best_intercepts(self, scores: Floats, start: Floats) -> Floats:
+        """(k,) the intercepts that are best beside scores without any, (n, k)."""
 
     def first_intercepts(self) -> Floats:
         """(k,) intercepts to begin with: those that are best without any terms, or nearly."""
@@ -91,11 +109,34 @@ class Softmax:
     labels: Ints
     weights: Floats
     separable: bool = False
+    kernel: str = "softmax"
+
+    @property
+    def own(self) -> Bools:
+        return np.asarray(self.labels[:, None] == np.arange(int(self.labels.max()) + 1))
 
     def first_intercepts(self) -> Floats:
         shares = np.bincount(self.labels, weights=self.weights) / self.weights.sum()
         logs: Floats = np.log(np.maximum(shares, _LEAST_SHARE))
         return logs
+
+    def best_intercepts(self, scores: Floats, start: Floats) -> Floats:
+        intercepts, k = start.copy(), start.size
+        for _ in range(_INTERCEPT_STEPS):
+            slopes, bend = np.zeros(k), np.zeros((k, k))
+            for rows in _blocks(self.labels.size):
+                part = scores[rows] + intercepts
+                np.exp(part - part.max(axis=1, keepdims=True), out=part)
+                part /= part.sum(axis=1, keepdims=True)
+                weighted = part * self.weights[rows, None]
+                slopes += weighted.sum(axis=0)
+                bend += np.diag(weighted.sum(axis=0)) - part.T @ weighted
+            slopes -= np.bincount(self.labels, weights=self.weights, minlength=k)
+            if np.linalg.norm(slopes) <= _INTERCEPT_TOLERANCE * self.weights.sum():
+                break
+            bend += 1e-9 * bend.max() * np.eye(k)  # all intercepts may rise together
+            intercepts -= np.clip(np.linalg.solve(bend, slopes), -_FAR, _FAR)
+        return intercepts
 
     def values(self, scores: Floats, columns: Columns) -> Floats:
         value = 0.0
@@ -126,9 +167,20 @@ class _OneByOne:
     own: Bools
     weights: Floats
     separable: bool = True
+    kernel: str = ""
 
     def first_intercepts(self) -> Floats:
         return 2.0 * _shares(self.own, self.weights) - 1.0
+
+    def best_intercepts(self, scores: Floats, start: Floats) -> Floats:
+        intercepts = start.copy()
+        for _ in range(_INTERCEPT_STEPS):
+            state = self.at(scores + intercepts, slice(None))
+            slopes, bend = state.residuals.sum(axis=0), state.stiffness().sum(axis=0, dtype=np.float64)
+            if np.linalg.norm(slopes) <= _INTERCEPT_TOLERANCE * self.weights.sum():
+                break
+            intercepts -= np.clip(slopes / np.maximum(bend, 1e-9 * self.weights.sum()), -_FAR, _FAR)
+        return intercepts
 
     def values(self, scores: Floats, columns: Columns) -> Floats:
         values = np.zeros(scores.shape[1])
@@ -159,8 +211,11 @@ class _OneByOne:
         raise NotImplementedError
 
 
+@dataclass(frozen=True)
 class Logistic(_OneByOne):
     """Σ wᵢ · ln(1 + exp(−y S)) for each label, y = ±1."""
+
+    kernel: str = "logistic"
 
     def first_intercepts(self) -> Floats:
         shares = np.clip(_shares(self.own, self.weights), _LEAST_SHARE, 1.0 - _LEAST_SHARE)
@@ -176,8 +231,11 @@ class Logistic(_OneByOne):
         return -wrong, wrong * (1.0 - wrong)
 
 
+@dataclass(frozen=True)
 class SquaredHinge(_OneByOne):
     """Σ wᵢ · max(0, 1 − y S)² for each label. Its second derivative is that of the documents inside the margin."""
+
+    kernel: str = "hinge"
 
     def _losses(self, margins: Floats) -> Floats:
         return np.maximum(1.0 - margins, 0.0) ** 2
@@ -187,8 +245,11 @@ class SquaredHinge(_OneByOne):
         return -2.0 * short, np.where(short > 0.0, 2.0, 0.0)
 
 
+@dataclass(frozen=True)
 class Squares(_OneByOne):
     """Σ wᵢ · (S − y)² for each label, y = ±1."""
+
+    kernel: str = "squares"
 
     def _losses(self, margins: Floats) -> Floats:
         return (1.0 - margins) ** 2

@@ -20,6 +20,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.classifiers.dual import Ascent, Problem, ascend, possible
 from upsort.core.classifiers.losses import Columns, Loss, State
 from upsort.core.classifiers.products import Products, Singles
 
@@ -37,13 +38,15 @@ class Ended:
     """How training ended.
 
     iterations: steps taken. products: pairs of products with the matrix. optimality: the norm of the (least sub-)gradient at
-    the end as a share of its norm at zero weights. reached: whether that is within the tolerance.
+    the end as a share of its norm at zero weights. reached: whether that is within the tolerance. passes: over the documents,
+    before the steps, see `dual`.
     """
 
     iterations: int = 0
     products: int = 0
     optimality: float = 0.0
     reached: bool = True
+    passes: int = 0
 
 
 @dataclass(frozen=True)
@@ -79,10 +82,13 @@ class _Way:
     downhill: Floats
 
 
-def minimise(objective: Objective, stopping: Stopping, start: Floats | None = None) -> tuple[Floats, Ended]:
+def minimise(
+    objective: Objective, stopping: Stopping, start: Floats | None = None, ascent: Ascent | None = None
+) -> tuple[Floats, Ended]:
     """(p + 1, k) the weights at the minimum, and how the search ended.
 
-    start: (p + 1, k) where to begin; without it, zero weights and the intercepts that alone are best or nearly so.
+    start: (p + 1, k) where to begin; without it, where passes over the documents lead (see `dual`) if the problem is large
+    enough for them, else zero weights and the intercepts that alone are best or nearly so. ascent: passes to go on with.
     """
     products, loss, n_labels = objective.products, objective.loss, objective.n_labels
     ridge, lasso, width = objective.ridge, objective.lasso, products.width
@@ -93,6 +99,12 @@ def minimise(objective: Objective, stopping: Stopping, start: Floats | None = No
         weights[-1] = loss.first_intercepts()
     scores = products.scores(weights)
     norms = np.full(n_labels, np.inf)
+    passes = 0
+    if start is None and ascent is None:
+        ascent = ascent_on(objective)
+    if ascent is not None:
+        weights = ascend(ascent, stopping.tolerance * reference, reference)
+        scores, passes = products.scores(weights), ascent.passes
     enough = stopping.tolerance * reference / (np.sqrt(n_labels) if loss.separable else 1.0)
     steps, used = 0, 1
     while True:
@@ -106,7 +118,11 @@ def minimise(objective: Objective, stopping: Stopping, start: Floats | None = No
         norms[active] = _norms(downhill, loss.separable)
         optimality = _optimality(norms, reference, loss)
         going = norms[active] > enough
-        if not going.any() or steps >= stopping.most_iterations:
+        if (
+            not going.any()
+            or (optimality <= stopping.tolerance and steps == 0 and passes)
+            or steps >= stopping.most_iterations
+        ):
             break
         if loss.separable and not going.all():
             active, downhill, free = active[going], downhill[:, going], free[:, going]
@@ -121,7 +137,15 @@ def minimise(objective: Objective, stopping: Stopping, start: Floats | None = No
         steps += 1
         if not moved.any():
             break  # neither the value nor the gradient can be told to fall any further
-    return weights, Ended(steps, used, optimality, optimality <= stopping.tolerance)
+    return weights, Ended(steps, used, optimality, optimality <= stopping.tolerance, passes)
+
+
+def ascent_on(objective: Objective) -> Ascent | None:
+    """Passes over the documents of a problem; None where there are none, or they do not pay."""
+    problem = Problem(
+        products=objective.products, loss=objective.loss, n_labels=objective.n_labels, ridge=objective.ridge
+    )
+    return Ascent(problem) if objective.lasso == 0.0 and possible(problem) else None
 
 
 def _optimality(norms: Floats, reference: float, loss: Loss) -> float:

@@ -4,11 +4,12 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
+from upsort.core.classifiers.dual import Ascent
 from upsort.core.classifiers.family import ArrayOf, Penalised, Stored, TrainingData
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import Linear, LinearRule
 from upsort.core.classifiers.losses import Loss
-from upsort.core.classifiers.newton import Ended, Objective, Stopping, minimise, reference_norm
+from upsort.core.classifiers.newton import Ended, Objective, Stopping, ascent_on, minimise, reference_norm
 from upsort.core.classifiers.products import Products
 from upsort.core.plan import Classifier
 
@@ -42,7 +43,7 @@ def path(
 
     Without a lasso part each begins where the ones before point to: their weights are taken as a curve over the logarithm of
     the penalty, whose last three points are continued by a parabola (two by a line). With one, each begins where the last
-    ended.
+    ended. On a large problem the passes over the documents go on from penalty to penalty.
     """
     if penalised.loss is None:
         return None
@@ -51,9 +52,15 @@ def path(
     loss, lasso = penalised.loss(data.targets, settings), penalised.lasso(settings)
     smooth = lasso == 0.0
     reference = reference_norm(objective_of(products, loss, k, 0.0, lasso)) if smooth else None
+    ascent = ascent_on(objective_of(products, loss, k, penalties[0], lasso))
     for penalty in penalties:
-        start = _continued(fitted[-3:] if smooth else fitted[-1:])
-        fitted.append(trained(objective_of(products, loss, k, penalty, lasso), settings, start, reference))
+        objective = objective_of(products, loss, k, penalty, lasso)
+        if ascent is not None:
+            ascent.under(penalty)
+            fitted.append(trained(objective, settings, None, reference, ascent))
+        else:
+            start = _continued(fitted[-3:] if smooth else fitted[-1:])
+            fitted.append(trained(objective, settings, start, reference))
     return fitted
 
 
@@ -74,16 +81,22 @@ def objective_of(products: Products, loss: Loss, n_labels: int, penalty: float, 
 
 
 def trained(
-    objective: Objective, settings: Classifier, start: Linear | None = None, reference: float | None = None
+    objective: Objective,
+    settings: Classifier,
+    start: Linear | None = None,
+    reference: float | None = None,
+    ascent: Ascent | None = None,
 ) -> Linear:
     """Train to the optimum.
 
     start: weights to begin with, of the same terms and labels. reference: the norm of the gradient at zero weights, where it
-    is at hand. The result's `ended.reached` says whether the tolerance was met within the iterations allowed.
+    is at hand. ascent: passes to go on with. The result's `ended.reached` says whether the tolerance was met within the
+    iterations allowed.
     """
     parameters, ended = minimise(
         objective,
         Stopping(settings.tolerance, settings.most_iterations, reference),
         start.parameters if start is not None else None,
+        ascent,
     )
     return Linear.of(parameters, ended)

@@ -1,0 +1,220 @@
+"""Passes of coordinate ascent on the dual of a linear classifier, compiled: all labels of a document side by side.
+
+Each function goes once over documents in a given order, and changes the dual variables and, with them, the weights
+
+    W = Σ over documents of (what the document pulls) · x / penalty,
+
+whose last row, of the intercepts, begins anywhere: every document has there a term of squared value `bias`. What a document pulls
+is its label less α for the softmax, and y·α for one label against the rest. All return the sums of the duality gaps and of the
+losses of the documents, each as it was met.
+
+ptr, idx, dat: a CSR matrix, its values float32. own: (n, k) 1 where a document has a label, else 0. cost: (n,) weights of
+documents. dual: (n, k). W: (p + 1, k). order: (m,). squares: (n,) Σ x², or (n, k) where the labels see the terms differently, by
+`scale` (p, k), which else is (0, 0). Numbers are float32. Loading this module takes some tenths of a second, and compiling
+seconds, once: what is compiled is kept beside the module, or in the user's cache.
+"""
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import numba
+import numpy as np
+
+_ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
+_TINY = np.float32(1e-20)
+_INNER = 4  # steps of Newton's method on one number; it converges quadratically
+
+
+def _compiled(function: Callable[..., Any]) -> Callable[..., tuple[float, float]]:
+    choices: dict[str, Any] = {"fastmath": {"contract", "reassoc", "nsz", "arcp"}, "nogil": True}
+    try:
+        return numba.njit(cache=True, **choices)(function)  # type: ignore[no-any-return]
+    except RuntimeError:  # no place where what is compiled could be kept
+        return numba.njit(**choices)(function)  # type: ignore[no-any-return]
+
+
+@_compiled
+def softmax_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares, scale):  # type: ignore[no-untyped-def]
+    """−ln softmax(s)[own label]. A step goes from α towards p, the softmax of the scores, as far as the dual surely grows
+    (Shalev-Shwartz & Zhang 2013, section 5: the entropy is 1-strongly convex in the 1-norm)."""
+    k, last = W.shape[1], W.shape[0] - 1
+    s, d, e = np.empty(k, np.float32), np.empty(k, np.float32), np.empty(k, np.float32)
+    gaps, losses = 0.0, 0.0
+    for i in order:
+        if cost[i] == _ZERO:
+            continue
+        for j in range(k):
+            s[j] = W[last, j]
+        for q in range(ptr[i], ptr[i + 1]):
+            v, r = dat[q], idx[q]
+            for j in range(k):
+                s[j] += v * W[r, j]
+        top = s[0]
+        for j in range(1, k):
+            top = max(top, s[j])
+        total = _ZERO
+        for j in range(k):
+            e[j] = math.exp(s[j] - top)
+            total += e[j]
+        level = np.float32(math.log(total)) + top
+        gap, reach, square, mine = level, _ZERO, _ZERO, _ZERO
+        for j in range(k):
+            a = dual[i, j]
+            gap += a * (np.float32(math.log(a + _TINY)) - s[j])
+            mine += own[i, j] * s[j]
+            e[j] = e[j] / total - a
+            reach += abs(e[j])
+            square += e[j] * e[j]
+        gap = max(gap, _ZERO)
+        gaps += cost[i] * gap
+        losses += cost[i] * (level - mine)
+        if square < np.float32(1e-12):
+            continue
+        bound = reach * reach + cost[i] * (squares[i, 0] + bias) / penalty * square
+        step = min(_ONE, (gap + _HALF * reach * reach) / bound)
+        for j in range(k):
+            dual[i, j] = max(dual[i, j] + step * e[j], _ZERO)
+            d[j] = -step * cost[i] * e[j] / penalty
+            W[last, j] += bias * d[j]
+        for q in range(ptr[i], ptr[i + 1]):
+            v, r = dat[q], idx[q]
+            for j in range(k):
+                W[r, j] += v * d[j]
+    return gaps, losses
+
+
+@_compiled
+def hinge_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares, scale):  # type: ignore[no-untyped-def]
+    """max(0, 1 − y s)² for each label. Steps are exact (Hsieh et al. 2008)."""
+    k, last = W.shape[1], W.shape[0] - 1
+    scaled, apart = scale.shape[0] > 0, squares.shape[1] > 1
+    s, d = np.empty(k, np.float32), np.empty(k, np.float32)
+    gaps, losses = 0.0, 0.0
+    for i in order:
+        if cost[i] == _ZERO:
+            continue
+        half = penalty / (np.float32(2) * cost[i])
+        for j in range(k):
+            s[j] = W[last, j]
+        for q in range(ptr[i], ptr[i + 1]):
+            v, r = dat[q], idx[q]
+            if scaled:
+                for j in range(k):
+                    s[j] += v * scale[r, j] * W[r, j]
+            else:
+                for j in range(k):
+                    s[j] += v * W[r, j]
+        moved = False
+        gap, loss = _ZERO, _ZERO
+        for j in range(k):
+            sign = np.float32(2) * own[i, j] - _ONE
+            a, short = dual[i, j], _ONE - sign * s[j]
+            above = max(short, _ZERO)
+            loss += above * above
+            gap += above * above - np.float32(2) * half * a * short + half * half * a * a
+            bend = squares[i, j if apart else 0] + bias + half
+            new = max(a + (short - half * a) / bend, _ZERO)
+            d[j] = (new - a) * sign
+            if new != a:
+                moved = True
+                dual[i, j] = new
+        gaps += cost[i] * gap
+        losses += cost[i] * loss
+        if not moved:
+            continue
+        for j in range(k):
+            W[last, j] += bias * d[j]
+        for q in range(ptr[i], ptr[i + 1]):
+            v, r = dat[q], idx[q]
+            if scaled:
+                for j in range(k):
+                    W[r, j] += v * scale[r, j] * d[j]
+            else:
+                for j in range(k):
+                    W[r, j] += v * d[j]
+    return gaps, losses
+
+
+@_compiled
+def squares_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares, scale):  # type: ignore[no-untyped-def]
+    """(y − s)² for each label. Steps are exact (Saunders, Gammerman & Vovk 1998 for the dual of ridge regression)."""
+    k, last = W.shape[1], W.shape[0] - 1
+    s, d = np.empty(k, np.float32), np.empty(k, np.float32)
+    gaps, losses = 0.0, 0.0
+    for i in order:
+        if cost[i] == _ZERO:
+            continue
+        half = penalty / (np.float32(2) * cost[i])
+        bend = squares[i, 0] + bias + half
+        for j in range(k):
+            s[j] = W[last, j]
+        for q in range(ptr[i], ptr[i + 1]):
+            v, r = dat[q], idx[q]
+            for j in range(k):
+                s[j] += v * W[r, j]
+        gap, loss = _ZERO, _ZERO
+        for j in range(k):
+            sign = np.float32(2) * own[i, j] - _ONE
+            short = _ONE - sign * s[j]
+            loss += short * short
+            gap += (short - half * dual[i, j]) * (short - half * dual[i, j])
+            change = (short - half * dual[i, j]) / bend
+            dual[i, j] += change
+            d[j] = change * sign
+            W[last, j] += bias * d[j]
+        gaps += cost[i] * gap
+        losses += cost[i] * loss
+        for q in range(ptr[i], ptr[i + 1]):
+            v, r = dat[q], idx[q]
+            for j in range(k):
+                W[r, j] += v * d[j]
+    return gaps, losses
+
+
+@_compiled
+def logistic_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares, scale):  # type: ignore[no-untyped-def]
+    """ln(1 + exp(−y s)) for each label (the dual of Yu, Huang & Lin 2011). α is cost · σ(t) / penalty; Newton's method finds t,
+    in which the slope of the dual is nowhere below 1."""
+    k, last = W.shape[1], W.shape[0] - 1
+    s, d = np.empty(k, np.float32), np.empty(k, np.float32)
+    gaps, losses = 0.0, 0.0
+    for i in order:
+        if cost[i] == _ZERO:
+            continue
+        most = cost[i] / penalty
+        size = squares[i, 0] + bias
+        for j in range(k):
+            s[j] = W[last, j]
+        for q in range(ptr[i], ptr[i + 1]):
+            v, r = dat[q], idx[q]
+            for j in range(k):
+                s[j] += v * W[r, j]
+        gap, loss = _ZERO, _ZERO
+        for j in range(k):
+            sign = np.float32(2) * own[i, j] - _ONE
+            a, margin = dual[i, j], sign * s[j]
+            share = min(max(a / most, np.float32(1e-7)), np.float32(1 - 1e-6))
+            here = max(-margin, _ZERO) + np.float32(math.log1p(math.exp(-abs(margin))))
+            loss += here
+            turn = share * np.float32(math.log(share)) + (_ONE - share) * np.float32(math.log(_ONE - share))
+            gap += max(here + turn + share * margin, _ZERO)
+            t = -margin
+            for _ in range(_INNER):
+                part = _ONE / (_ONE + np.float32(math.exp(-max(min(t, np.float32(30)), np.float32(-30)))))
+                t -= (size * (most * part - a) + margin + t) / (size * most * part * (_ONE - part) + _ONE)
+            new = most / (_ONE + np.float32(math.exp(-max(min(t, np.float32(30)), np.float32(-30)))))
+            dual[i, j] = new
+            d[j] = (new - a) * sign
+            W[last, j] += bias * d[j]
+        gaps += cost[i] * gap
+        losses += cost[i] * loss
+        for q in range(ptr[i], ptr[i + 1]):
+            v, r = dat[q], idx[q]
+            for j in range(k):
+                W[r, j] += v * d[j]
+    return gaps, losses
+
+
+PASSES = {"softmax": softmax_pass, "hinge": hinge_pass, "squares": squares_pass, "logistic": logistic_pass}
+"""By the name that a loss gives."""
