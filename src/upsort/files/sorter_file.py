@@ -92,6 +92,7 @@ def _answer(sorter: Sorter) -> dict[str, Any]:
             "penalty": trained.penalty,
             "iterations": trained.ended.iterations,
             "products": trained.ended.products,
+            "passes": trained.ended.passes,
             "optimality": trained.ended.optimality,
             "reached": trained.ended.reached,
             "mean_length": sorter.space.mean_length,

@@ -90,6 +90,7 @@ class Seen:
     lengths: Annotated[list[Count], Len(LENGTH_CLASSES, LENGTH_CLASSES)]
     words: Count
     known_words: Count
+    passes: Count = 0
     mean_length: Number = 0.0
     blank: Count | None = None
 

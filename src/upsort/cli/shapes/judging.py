@@ -23,6 +23,7 @@ class Trained(TypedDict):
     terms: int
     labels: dict[str, int]
     penalty: float
+    passes: Annotated[int, told("over the documents, before the steps; only of large trainings")]
     iterations: int
     optimality: float
     reached: bool

@@ -75,10 +75,11 @@ def _show(answer: AnswerResult, view: View) -> None:
         view.say(f"Left out, being in more than {100 * share:.3g} % of the documents: {listed(answer.too_common, 8)}.")
     if sorter.plan.classifier.penalty == "auto":
         view.say(f"The penalty, chosen on folds of these documents, is {trained.penalty:.3g}.")
-    if trained.ended.iterations:
+    if trained.ended.iterations or trained.ended.passes:
+        made = f"made {trained.ended.passes} passes over the documents and " if trained.ended.passes else ""
         view.say(
-            f"The optimiser took {trained.ended.iterations} steps; the gradient is {trained.ended.optimality:.1e} of what it "
-            f"was at zero weights (asked for: {sorter.plan.classifier.tolerance:.1e})."
+            f"The optimiser {made}took {trained.ended.iterations} steps; the gradient is {trained.ended.optimality:.1e} of what "
+            f"it was at zero weights (asked for: {sorter.plan.classifier.tolerance:.1e})."
         )
     if sorter.calibration.kind != "none":
         view.say(f"Probabilities are calibrated ({sorter.calibration.kind}) on folds of these documents.")
@@ -134,6 +135,8 @@ def _warn(answer: AnswerResult, view: View) -> None:
         view.warn(
             f"Documents without a token after cleaning: {answer.without_tokens:,}; they teach nothing but their label."
         )
+    if trained.ended.uncompiled:
+        view.warn("numba cannot be loaded, so that training took several times as long as it needs: pip install numba.")
     if not trained.ended.reached:
         view.warn(
             f"training stopped after {trained.ended.iterations} steps at {trained.ended.optimality:.1e} of the first gradient, "
@@ -189,6 +192,7 @@ def _answer_json(answer: AnswerResult) -> dict[str, Any]:
         "terms": len(sorter.space.terms),
         "labels": dict(zip(sorter.labels, trained.label_documents.tolist(), strict=True)),
         "penalty": trained.penalty,
+        "passes": trained.ended.passes,
         "iterations": trained.ended.iterations,
         "optimality": trained.ended.optimality,
         "reached": trained.ended.reached,

@@ -9,10 +9,10 @@ The intercepts, which are not penalised, take part as weights of a term that eve
 where they were best last: a proximal point, which moves at every look at the gradient (Rockafellar 1976).
 """
 
-import importlib.util
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
+from functools import cache
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -22,14 +22,20 @@ from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.products import Products, Singles
 from upsort.core.threads import by_threads
 
+Pass = Callable[..., tuple[float, float]]
+"""Goes once over documents; returns the duality gap and the losses that it met. See `kernels`."""
+
 WORTH_COMPILING = 4_000_000
 """Numbers of the matrix times labels from which compiled passes are faster than loading them takes."""
 
+_FEW, _MANY = 8, 16  # numbers that processors work on at once; rows of weights are as long as several of them
 _GROUP = 24  # labels that are worked on side by side, at most
 _MOST_PASSES = 80
+_INTERCEPTS_SHARE = 0.1  # of the gradient's norm that is enough, for the slopes of the intercepts
 _GAP_FOR = (
     50.0  # the gap as a share of the losses at which a gradient is about so small: the square of this times its share
 )
+_GAP_AT_MOST = 8e-4  # the objective is then within about 1e-4 of the optimum, since a pass adds up gaps as they were
 _NEARER = 4.0  # times that the gap must have fallen before the gradient is looked at again
 _STALLED = 0.9  # of the gap of the pass before, from which passes bring nothing more
 _SEED = 1
@@ -47,7 +53,7 @@ class Problem:
 
 @dataclass
 class _Group:
-    """Some labels: their dual variables (n, c), their weights (p + 1, c), the gap and the losses of the last pass."""
+    """Some labels: their dual variables (n, c), their weights (p + 1, at least c), the gap and the losses of the last pass."""
 
     own: Singles
     scale: Singles
@@ -58,21 +64,34 @@ class _Group:
     losses: float = 0.0
 
 
-def possible(problem: Problem) -> bool:
-    """Whether passes pay, and can be had."""
+def worth(problem: Problem) -> bool:
+    """Whether passes pay, where they can be had."""
     products = problem.products
     large = products.matrix.nnz * problem.n_labels >= WORTH_COMPILING and products.rows > 1
-    return large and problem.ridge > 0.0 and bool(problem.loss.kernel) and importlib.util.find_spec("numba") is not None
+    return large and problem.ridge > 0.0 and bool(problem.loss.kernel)
+
+
+@cache
+def compiled() -> Mapping[str, Pass] | None:
+    """The passes, by the name that a loss gives; None where what compiles them cannot be loaded. Loaded only where it pays."""
+    try:
+        from upsort.core.classifiers import kernels
+    except (
+        ImportError,
+        AttributeError,
+        OSError,
+        RuntimeError,
+    ):  # it is missing, or does not fit what else is installed
+        return None
+    return kernels.PASSES
 
 
 class Ascent:
     """Passes over one problem, whose penalty may change between them, along a path."""
 
-    def __init__(self, problem: Problem) -> None:
-        from upsort.core.classifiers import kernels  # what is compiled is loaded only where it pays
-
+    def __init__(self, problem: Problem, passes: Mapping[str, Pass]) -> None:
         self.problem = problem
-        self.work = kernels.PASSES[problem.loss.kernel]
+        self.work = passes[problem.loss.kernel]
         matrix, loss = problem.products.matrix, problem.loss
         self.data = matrix.data.astype(np.float32)
         self.starts, self.columns = matrix.indptr.astype(np.int64), matrix.indices.astype(np.int32)
@@ -99,7 +118,8 @@ class Ascent:
             dual = own * np.float32(0.99) + np.float32(0.01 / labels.size)  # inside, where the entropy has a slope
         elif loss.kernel == "logistic":
             dual = np.broadcast_to((self.cost * 0.01 / self.problem.ridge)[:, None], own.shape).astype(np.float32)
-        weights = np.zeros((products.width, labels.size), dtype=np.float32)
+        width = _FEW if labels.size <= 2 * _MANY else _MANY
+        weights = np.zeros((products.width, -(-labels.size // width) * width), dtype=np.float32)
         group = _Group(own, scale, squares, dual, weights)
         self._join(group, labels)
         return group
@@ -109,8 +129,9 @@ class Ascent:
         pulls = self._pulls(group)
         matrix = csr_array((self.data, self.columns, self.starts), shape=self.problem.products.matrix.shape)
         terms = matrix.T @ pulls
-        group.weights[:-1] = terms if self.problem.products.scale is None else terms * group.scale
-        group.weights[-1] = self.center[labels] + self.bias * pulls.sum(axis=0, dtype=np.float64)
+        k = pulls.shape[1]
+        group.weights[:-1, :k] = terms if self.problem.products.scale is None else terms * group.scale
+        group.weights[-1, :k] = self.center[labels] + self.bias * pulls.sum(axis=0, dtype=np.float64)
 
     def under(self, ridge: float) -> None:
         """Go on under another penalty, from what each document pulled so far."""
@@ -154,19 +175,22 @@ class Ascent:
     @property
     def weights(self) -> Floats:
         """(p + 1, k)."""
-        return np.hstack([group.weights for group in self.groups]).astype(np.float64)
+        return np.hstack([group.weights[:, : group.own.shape[1]] for group in self.groups]).astype(np.float64)
 
     def move_intercepts(self, intercepts: Floats) -> None:
         """Let the intercepts be penalised for their distance from what makes these the best."""
         for group, labels in self._parts():
-            group.weights[-1] = intercepts[labels]
+            group.weights[-1, : group.own.shape[1]] = intercepts[labels]
             self.center[labels] = intercepts[labels] - self.bias * self._pulls(group).sum(axis=0, dtype=np.float64)
 
 
-def ascend(ascent: Ascent, enough: float, reference: float) -> Floats:
-    """(p + 1, k) weights near the optimum. enough: the norm of the gradient at which to stop; reference: that at zero weights."""
+def ascend(ascent: Ascent, enough: float, reference: float) -> tuple[Floats, float]:
+    """(p + 1, k) weights near the optimum, and the norm of the gradient there.
+
+    enough: the norm at which to stop; reference: that at zero weights.
+    """
     problem = ascent.problem
-    target = (_GAP_FOR * enough / reference) ** 2
+    target = min((_GAP_FOR * enough / reference) ** 2, _GAP_AT_MOST)
     best, least, before = ascent.weights, np.inf, np.inf
     while ascent.passes < _MOST_PASSES:
         gap = ascent.run()
@@ -174,7 +198,7 @@ def ascend(ascent: Ascent, enough: float, reference: float) -> Floats:
         before = gap
         if gap > target and not stalled and ascent.passes < _MOST_PASSES:
             continue
-        weights, norm = _finished(problem, ascent.weights)
+        weights, norm = _finished(problem, ascent.weights, enough)
         if norm >= least:
             break  # the passes are at the end of their digits
         best, least = weights, norm
@@ -182,15 +206,15 @@ def ascend(ascent: Ascent, enough: float, reference: float) -> Floats:
             break
         ascent.move_intercepts(weights[-1])
         target = gap / _NEARER
-    return best
+    return best, least
 
 
-def _finished(problem: Problem, weights: Floats) -> tuple[Floats, float]:
+def _finished(problem: Problem, weights: Floats, enough: float) -> tuple[Floats, float]:
     """The weights with the best intercepts beside them, and the norm of the gradient there."""
     products, loss = problem.products, problem.loss
     scores = products.scores(weights)
     scores -= weights[-1]
-    weights[-1] = loss.best_intercepts(scores, weights[-1])
+    weights[-1] = loss.best_intercepts(scores, weights[-1], _INTERCEPTS_SHARE * enough)
     scores += weights[-1]
     slopes = products.sums(loss.at(scores, slice(None)).residuals)
     slopes[:-1] += problem.ridge * weights[:-1]

@@ -9,9 +9,10 @@ is its label less α for the softmax, and y·α for one label against the rest. 
 losses of the documents, each as it was met.
 
 ptr, idx, dat: a CSR matrix, its values float32. own: (n, k) 1 where a document has a label, else 0. cost: (n,) weights of
-documents. dual: (n, k). W: (p + 1, k). order: (m,). squares: (n,) Σ x², or (n, k) where the labels see the terms differently, by
-`scale` (p, k), which else is (0, 0). Numbers are float32. Loading this module takes some tenths of a second, and compiling
-seconds, once: what is compiled is kept beside the module, or in the user's cache.
+documents. dual: (n, k). W: (p + 1, at least k), its columns beyond k being 0: a width that processors like. order: (m,).
+squares: (n, 1) Σ x², or (n, k) where the labels see the terms differently, by `scale` (p, k), which else is (0, 0). Numbers are
+float32. Loading this module takes some tenths of a second, and compiling seconds, once: what is compiled is kept beside the
+module, or in the user's cache.
 """
 
 import math
@@ -23,11 +24,12 @@ import numpy as np
 
 _ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
 _TINY = np.float32(1e-20)
-_INNER = 4  # steps of Newton's method on one number; it converges quadratically
+_INNER = 6  # steps of Newton's method on one number, halved where they lead too far
+_FARTHEST = np.float32(30)  # a logit
 
 
 def _compiled(function: Callable[..., Any]) -> Callable[..., tuple[float, float]]:
-    choices: dict[str, Any] = {"fastmath": {"contract", "reassoc", "nsz", "arcp"}, "nogil": True}
+    choices: dict[str, Any] = {"fastmath": True, "nogil": True}
     try:
         return numba.njit(cache=True, **choices)(function)  # type: ignore[no-any-return]
     except RuntimeError:  # no place where what is compiled could be kept
@@ -38,17 +40,17 @@ def _compiled(function: Callable[..., Any]) -> Callable[..., tuple[float, float]
 def softmax_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares, scale):  # type: ignore[no-untyped-def]
     """−ln softmax(s)[own label]. A step goes from α towards p, the softmax of the scores, as far as the dual surely grows
     (Shalev-Shwartz & Zhang 2013, section 5: the entropy is 1-strongly convex in the 1-norm)."""
-    k, last = W.shape[1], W.shape[0] - 1
-    s, d, e = np.empty(k, np.float32), np.empty(k, np.float32), np.empty(k, np.float32)
+    k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1
+    s, d, e = np.zeros(wide, np.float32), np.zeros(wide, np.float32), np.zeros(k, np.float32)
     gaps, losses = 0.0, 0.0
     for i in order:
         if cost[i] == _ZERO:
             continue
-        for j in range(k):
+        for j in range(wide):
             s[j] = W[last, j]
         for q in range(ptr[i], ptr[i + 1]):
             v, r = dat[q], idx[q]
-            for j in range(k):
+            for j in range(wide):
                 s[j] += v * W[r, j]
         top = s[0]
         for j in range(1, k):
@@ -79,7 +81,7 @@ def softmax_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, square
             W[last, j] += bias * d[j]
         for q in range(ptr[i], ptr[i + 1]):
             v, r = dat[q], idx[q]
-            for j in range(k):
+            for j in range(wide):
                 W[r, j] += v * d[j]
     return gaps, losses
 
@@ -87,15 +89,15 @@ def softmax_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, square
 @_compiled
 def hinge_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares, scale):  # type: ignore[no-untyped-def]
     """max(0, 1 − y s)² for each label. Steps are exact (Hsieh et al. 2008)."""
-    k, last = W.shape[1], W.shape[0] - 1
+    k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1
     scaled, apart = scale.shape[0] > 0, squares.shape[1] > 1
-    s, d = np.empty(k, np.float32), np.empty(k, np.float32)
+    s, d = np.zeros(wide, np.float32), np.zeros(wide, np.float32)
     gaps, losses = 0.0, 0.0
     for i in order:
         if cost[i] == _ZERO:
             continue
         half = penalty / (np.float32(2) * cost[i])
-        for j in range(k):
+        for j in range(wide):
             s[j] = W[last, j]
         for q in range(ptr[i], ptr[i + 1]):
             v, r = dat[q], idx[q]
@@ -103,25 +105,24 @@ def hinge_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares,
                 for j in range(k):
                     s[j] += v * scale[r, j] * W[r, j]
             else:
-                for j in range(k):
+                for j in range(wide):
                     s[j] += v * W[r, j]
-        moved = False
-        gap, loss = _ZERO, _ZERO
+        moved, gap, loss = _ZERO, _ZERO, _ZERO
+        shared = _ONE / (squares[i, 0] + bias + half)
         for j in range(k):
             sign = np.float32(2) * own[i, j] - _ONE
             a, short = dual[i, j], _ONE - sign * s[j]
             above = max(short, _ZERO)
             loss += above * above
             gap += above * above - np.float32(2) * half * a * short + half * half * a * a
-            bend = squares[i, j if apart else 0] + bias + half
-            new = max(a + (short - half * a) / bend, _ZERO)
+            bend = _ONE / (squares[i, j] + bias + half) if apart else shared
+            new = max(a + (short - half * a) * bend, _ZERO)
             d[j] = (new - a) * sign
-            if new != a:
-                moved = True
-                dual[i, j] = new
+            moved += abs(d[j])
+            dual[i, j] = new
         gaps += cost[i] * gap
         losses += cost[i] * loss
-        if not moved:
+        if moved == _ZERO:
             continue
         for j in range(k):
             W[last, j] += bias * d[j]
@@ -131,7 +132,7 @@ def hinge_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares,
                 for j in range(k):
                     W[r, j] += v * scale[r, j] * d[j]
             else:
-                for j in range(k):
+                for j in range(wide):
                     W[r, j] += v * d[j]
     return gaps, losses
 
@@ -139,19 +140,19 @@ def hinge_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares,
 @_compiled
 def squares_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares, scale):  # type: ignore[no-untyped-def]
     """(y − s)² for each label. Steps are exact (Saunders, Gammerman & Vovk 1998 for the dual of ridge regression)."""
-    k, last = W.shape[1], W.shape[0] - 1
-    s, d = np.empty(k, np.float32), np.empty(k, np.float32)
+    k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1
+    s, d = np.zeros(wide, np.float32), np.zeros(wide, np.float32)
     gaps, losses = 0.0, 0.0
     for i in order:
         if cost[i] == _ZERO:
             continue
         half = penalty / (np.float32(2) * cost[i])
         bend = squares[i, 0] + bias + half
-        for j in range(k):
+        for j in range(wide):
             s[j] = W[last, j]
         for q in range(ptr[i], ptr[i + 1]):
             v, r = dat[q], idx[q]
-            for j in range(k):
+            for j in range(wide):
                 s[j] += v * W[r, j]
         gap, loss = _ZERO, _ZERO
         for j in range(k):
@@ -167,7 +168,7 @@ def squares_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, square
         losses += cost[i] * loss
         for q in range(ptr[i], ptr[i + 1]):
             v, r = dat[q], idx[q]
-            for j in range(k):
+            for j in range(wide):
                 W[r, j] += v * d[j]
     return gaps, losses
 
@@ -176,19 +177,19 @@ def squares_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, square
 def logistic_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares, scale):  # type: ignore[no-untyped-def]
     """ln(1 + exp(−y s)) for each label (the dual of Yu, Huang & Lin 2011). α is cost · σ(t) / penalty; Newton's method finds t,
     in which the slope of the dual is nowhere below 1."""
-    k, last = W.shape[1], W.shape[0] - 1
-    s, d = np.empty(k, np.float32), np.empty(k, np.float32)
+    k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1
+    s, d = np.zeros(wide, np.float32), np.zeros(wide, np.float32)
     gaps, losses = 0.0, 0.0
     for i in order:
         if cost[i] == _ZERO:
             continue
         most = cost[i] / penalty
         size = squares[i, 0] + bias
-        for j in range(k):
+        for j in range(wide):
             s[j] = W[last, j]
         for q in range(ptr[i], ptr[i + 1]):
             v, r = dat[q], idx[q]
-            for j in range(k):
+            for j in range(wide):
                 s[j] += v * W[r, j]
         gap, loss = _ZERO, _ZERO
         for j in range(k):
@@ -199,11 +200,20 @@ def logistic_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squar
             loss += here
             turn = share * np.float32(math.log(share)) + (_ONE - share) * np.float32(math.log(_ONE - share))
             gap += max(here + turn + share * margin, _ZERO)
-            t = -margin
-            for _ in range(_INNER):
-                part = _ONE / (_ONE + np.float32(math.exp(-max(min(t, np.float32(30)), np.float32(-30)))))
-                t -= (size * (most * part - a) + margin + t) / (size * most * part * (_ONE - part) + _ONE)
-            new = most / (_ONE + np.float32(math.exp(-max(min(t, np.float32(30)), np.float32(-30)))))
+            now = np.float32(math.log(share)) - np.float32(math.log(_ONE - share))
+            low, high = max(min(now, -margin), -_FARTHEST), min(max(now, -margin), _FARTHEST)
+            t = min(max(now, low), high)
+            for _ in range(_INNER):  # the slope rises from low to high, through 0
+                part = _ONE / (_ONE + np.float32(math.exp(-t)))
+                slope = size * (most * part - a) + margin + t
+                if slope > _ZERO:
+                    high = t
+                else:
+                    low = t
+                t -= slope / (size * most * part * (_ONE - part) + _ONE)
+                if t < low or t > high:
+                    t = _HALF * (low + high)
+            new = most / (_ONE + np.float32(math.exp(-t)))
             dual[i, j] = new
             d[j] = (new - a) * sign
             W[last, j] += bias * d[j]
@@ -211,7 +221,7 @@ def logistic_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squar
         losses += cost[i] * loss
         for q in range(ptr[i], ptr[i + 1]):
             v, r = dat[q], idx[q]
-            for j in range(k):
+            for j in range(wide):
                 W[r, j] += v * d[j]
     return gaps, losses
 

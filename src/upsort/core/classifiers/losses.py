@@ -17,7 +17,6 @@ from upsort.core.classifiers.products import Singles
 _LEAST_SHARE = 1e-6
 _ROWS_AT_ONCE = 4096
 _INTERCEPT_STEPS = 20  # of Newton's method
-_INTERCEPT_TOLERANCE = 1e-7  # of the slope, as a share of the weight of all documents
 _FAR = 2.0  # how far an intercept moves in a step at most
 Columns = Ints | slice
 """Which labels are meant."""
@@ -56,8 +55,8 @@ class Loss(Protocol):
     def weights(self) -> Floats:
         """(n,) of the documents."""
 
-    def best_intercepts(self, scores: Floats, start: Floats) -> Floats:
-        """(k,) the intercepts that are best beside scores without any, (n, k)."""
+    def best_intercepts(self, scores: Floats, start: Floats, enough: float) -> Floats:
+        """(k,) the intercepts that are best beside scores without any, (n, k). enough: the norm of their slopes to stop at."""
 
     def first_intercepts(self) -> Floats:
         """(k,) intercepts to begin with: those that are best without any terms, or nearly."""
@@ -120,7 +119,7 @@ class Softmax:
         logs: Floats = np.log(np.maximum(shares, _LEAST_SHARE))
         return logs
 
-    def best_intercepts(self, scores: Floats, start: Floats) -> Floats:
+    def best_intercepts(self, scores: Floats, start: Floats, enough: float) -> Floats:
         intercepts, k = start.copy(), start.size
         for _ in range(_INTERCEPT_STEPS):
             slopes, bend = np.zeros(k), np.zeros((k, k))
@@ -132,7 +131,7 @@ class Softmax:
                 slopes += weighted.sum(axis=0)
                 bend += np.diag(weighted.sum(axis=0)) - part.T @ weighted
             slopes -= np.bincount(self.labels, weights=self.weights, minlength=k)
-            if np.linalg.norm(slopes) <= _INTERCEPT_TOLERANCE * self.weights.sum():
+            if np.linalg.norm(slopes) <= enough:
                 break
             bend += 1e-9 * bend.max() * np.eye(k)  # all intercepts may rise together
             intercepts -= np.clip(np.linalg.solve(bend, slopes), -_FAR, _FAR)
@@ -172,12 +171,12 @@ class _OneByOne:
     def first_intercepts(self) -> Floats:
         return 2.0 * _shares(self.own, self.weights) - 1.0
 
-    def best_intercepts(self, scores: Floats, start: Floats) -> Floats:
+    def best_intercepts(self, scores: Floats, start: Floats, enough: float) -> Floats:
         intercepts = start.copy()
         for _ in range(_INTERCEPT_STEPS):
             state = self.at(scores + intercepts, slice(None))
             slopes, bend = state.residuals.sum(axis=0), state.stiffness().sum(axis=0, dtype=np.float64)
-            if np.linalg.norm(slopes) <= _INTERCEPT_TOLERANCE * self.weights.sum():
+            if np.linalg.norm(slopes) <= enough:
                 break
             intercepts -= np.clip(slopes / np.maximum(bend, 1e-9 * self.weights.sum()), -_FAR, _FAR)
         return intercepts

@@ -20,7 +20,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.classifiers.dual import Ascent, Problem, ascend, possible
+from upsort.core.classifiers.dual import Ascent, Problem, ascend, compiled, worth
 from upsort.core.classifiers.losses import Columns, Loss, State
 from upsort.core.classifiers.products import Products, Singles
 
@@ -39,7 +39,8 @@ class Ended:
 
     iterations: steps taken. products: pairs of products with the matrix. optimality: the norm of the (least sub-)gradient at
     the end as a share of its norm at zero weights. reached: whether that is within the tolerance. passes: over the documents,
-    before the steps, see `dual`.
+    before the steps, see `dual`. uncompiled: whether
+    there were none because what compiles them cannot be loaded.
     """
 
     iterations: int = 0
@@ -47,6 +48,7 @@ class Ended:
     optimality: float = 0.0
     reached: bool = True
     passes: int = 0
+    uncompiled: bool = False
 
 
 @dataclass(frozen=True)
@@ -97,14 +99,20 @@ def minimise(
     weights = np.zeros((width, n_labels)) if start is None else start.copy()
     if start is None:
         weights[-1] = loss.first_intercepts()
-    scores = products.scores(weights)
-    norms = np.full(n_labels, np.inf)
     passes = 0
     if start is None and ascent is None:
         ascent = ascent_on(objective)
+    uncompiled = ascent is None and worth(_problem(objective)) and compiled() is None
     if ascent is not None:
-        weights = ascend(ascent, stopping.tolerance * reference, reference)
-        scores, passes = products.scores(weights), ascent.passes
+        beginning = weights
+        weights, norm = ascend(ascent, stopping.tolerance * reference, reference)
+        passes = ascent.passes
+        if norm <= stopping.tolerance * reference:
+            return weights, Ended(0, 1, norm / reference if reference > 0 else 0.0, True, passes)
+        if not _value(objective, weights) < _value(objective, beginning):
+            weights = beginning
+    scores = products.scores(weights)
+    norms = np.full(n_labels, np.inf)
     enough = stopping.tolerance * reference / (np.sqrt(n_labels) if loss.separable else 1.0)
     steps, used = 0, 1
     while True:
@@ -118,11 +126,7 @@ def minimise(
         norms[active] = _norms(downhill, loss.separable)
         optimality = _optimality(norms, reference, loss)
         going = norms[active] > enough
-        if (
-            not going.any()
-            or (optimality <= stopping.tolerance and steps == 0 and passes)
-            or steps >= stopping.most_iterations
-        ):
+        if not going.any() or steps >= stopping.most_iterations:
             break
         if loss.separable and not going.all():
             active, downhill, free = active[going], downhill[:, going], free[:, going]
@@ -137,15 +141,26 @@ def minimise(
         steps += 1
         if not moved.any():
             break  # neither the value nor the gradient can be told to fall any further
-    return weights, Ended(steps, used, optimality, optimality <= stopping.tolerance, passes)
+    return weights, Ended(steps, used, optimality, optimality <= stopping.tolerance, passes, uncompiled)
+
+
+def _value(objective: Objective, weights: Floats) -> float:
+    """What is minimised; not a number where the weights are none."""
+    scores = objective.products.scores(weights)
+    loss = objective.loss.values(scores, slice(None)).sum()
+    return float(loss + _penalty(weights, objective.ridge, objective.lasso, separable=False).sum())
 
 
 def ascent_on(objective: Objective) -> Ascent | None:
     """Passes over the documents of a problem; None where there are none, or they do not pay."""
-    problem = Problem(
-        products=objective.products, loss=objective.loss, n_labels=objective.n_labels, ridge=objective.ridge
-    )
-    return Ascent(problem) if objective.lasso == 0.0 and possible(problem) else None
+    problem = _problem(objective)
+    if objective.lasso > 0.0 or not worth(problem) or (passes := compiled()) is None:
+        return None
+    return Ascent(problem, passes)
+
+
+def _problem(objective: Objective) -> Problem:
+    return Problem(products=objective.products, loss=objective.loss, n_labels=objective.n_labels, ridge=objective.ridge)
 
 
 def _optimality(norms: Floats, reference: float, loss: Loss) -> float:
