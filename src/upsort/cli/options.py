@@ -68,7 +68,10 @@ class Workers(Everywhere):
     """Processes."""
 
     workers: int = option(
-        "processes to clean text in (default: 1)", convert=whole_number(1, 256), default=1, metavar="N"
+        "processes to clean text in (default: 1), and to share folds (default: of many documents, all there are)",
+        convert=whole_number(1, 256),
+        default=1,
+        metavar="N",
     )
 
 

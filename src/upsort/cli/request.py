@@ -185,8 +185,9 @@ def working(
 ) -> Iterator[Work]:
     """What a job is given, with its progress shown and its refused rows written down. what: is counted."""
     workers = options.workers if isinstance(options, Workers) else 1
+    folding = workers if "--workers" in options.given else 0
     with set_aside_of(options, output) as aside, console.progress(what) as advance:
-        yield Work(inputs=inputs, plan=plan, aside=aside, advance=advance, workers=workers)
+        yield Work(inputs=inputs, plan=plan, aside=aside, advance=advance, workers=workers, folding=folding)
 
 
 @contextmanager

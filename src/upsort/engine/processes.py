@@ -23,6 +23,7 @@ from upsort.core.arrays import Codes
 from upsort.core.errors import DataProblem
 from upsort.core.plan import Clean
 from upsort.core.sparse import narrow
+from upsort.core.spreading import Spread, one_by_one
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.resources import Resources
 from upsort.core.text.tokeniser import Tokens
@@ -38,18 +39,21 @@ _work: Callable[[Any], Any] | None = None
 
 
 def in_order(
-    work: Callable[[Any], Result], items: Iterable[Item], workers: int, sent: Callable[[Item], Any] | None = None
+    work: Callable[[Any], Result],
+    items: Iterable[Item],
+    workers: int,
+    sent: Callable[[Item], Any] | None = None,
+    first_here: bool = True,
 ) -> Iterator[tuple[Item, Result]]:
     """Each item with what the work makes of it, in the order of the items; so many processes work at once.
 
     work: may hold anything; processes that are forked have it at once, others are sent it once. sent: what of an item the
-    work is given; all of it, where nothing is said.
+    work is given; all of it, where nothing is said. first_here: whether the first item is worked on before there are others: what
+    it teaches the work, a fork knows too.
     """
     given = sent or _whole
     items = iter(items)
-    for item in islice(
-        items, None if workers == 1 else 1
-    ):  # the first here: what it teaches the work, a fork knows too
+    for item in islice(items, None if workers == 1 else int(first_here)):
         yield item, work(given(item))
     if workers == 1:
         return
@@ -66,6 +70,19 @@ def in_order(
                 yield first, future.result()
         for first, future in pending:
             yield first, future.result()
+
+
+def spread_over(workers: int) -> Spread:
+    """Pieces of work done by so many processes, which have at once whatever the work holds; only results travel. Where processes
+    cannot be forked there is one."""
+
+    def spread(work: Callable[[int], Result], count: int) -> list[Result]:
+        able = min(workers, count) if "fork" in get_all_start_methods() else 1
+        if able <= 1:
+            return one_by_one(work, count)
+        return [result for _, result in in_order(work, range(count), able, first_here=False)]
+
+    return spread
 
 
 @contextmanager

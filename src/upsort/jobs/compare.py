@@ -169,7 +169,9 @@ def compare(work: Work, tried: Sequence[Candidate], how: Comparing | None = None
         parts = Parts(one.documents, first.splits.each)
         for number, method in one.methods.items():
             began = time.perf_counter()
-            found = judge_by_folds(parts, method, work.plan.judge.repeats, costs)
+            found = judge_by_folds(
+                parts, method, work.plan.judge.repeats, costs, work.spread(parts.documents.documents)
+            )
             results[number] = (found, time.perf_counter() - began)
     distinct = {number: one.corpus.measured.distinct for one in rounds for number in one.methods}
     compared = _against_the_best(tried, results, distinct, first, how.margin)

@@ -38,14 +38,15 @@ def judged_by_folds(work: Work, output: Path | None = None) -> list[CrossValidat
     results = []
     for answer in corpus.answers:
         ready = prepared(corpus, work.plan, answer)
-        result = cross_validation.judge_by_folds(ready.parts, method, repeats)
+        spread = work.spread(ready.documents.documents)
+        result = cross_validation.judge_by_folds(ready.parts, method, repeats, spread=spread)
         other, copied = None, None
         if work.plan.judge.allow_copies:
             with suppress(
                 DataProblem
             ):  # where nothing is left to learn from without copies, there is nothing to compare
                 careful = prepared(corpus, work.plan, answer, allow_copies=False)
-                other = cross_validation.judge_by_folds(careful.parts, method, repeats)
+                other = cross_validation.judge_by_folds(careful.parts, method, repeats, spread=spread)
                 copied = (_on_copied(result, careful.documents), _on_copied(other, careful.documents))
         results.append(
             CrossValidateResult(

@@ -16,6 +16,7 @@ from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Classifier, Plan
+from upsort.core.spreading import Spread
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.labels import in_one_cell
 from upsort.core.text.resources import Resources
@@ -77,7 +78,7 @@ def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
     corpus = read_labelled_corpus(work, Keeping(texts=True))
     ready = prepared(corpus, work.plan, corpus.only_answer("suspects"))
     documents, method = ready.documents, corpus.method_of(work.plan)
-    judged, told, kinds = _told(ready, method)
+    judged, told, kinds = _told(ready, method, work.spread(ready.documents.documents))
     found = _found(documents, judged, told, how.most, work.plan)
     whole, seen = train_sorter(documents, method)
     listed: list[Suspect] = []
@@ -166,17 +167,17 @@ def _found(documents: Labelled, judged: Ints, told: list[Floats], most: int | No
     )
 
 
-def _told(ready: Prepared, method: Method) -> tuple[Ints, list[Floats], tuple[str, ...]]:
+def _told(ready: Prepared, method: Method, spread: Spread) -> tuple[Ints, list[Floats], tuple[str, ...]]:
     """The documents that were held out, (n, k) what sorters of each kind that never saw them say of them, and the kinds."""
     plan = method.plan
-    found = [judge_by_folds(ready.parts, method, plan.judge.repeats)]
+    found = [judge_by_folds(ready.parts, method, plan.judge.repeats, spread=spread)]
     kinds = [plan.classifier.kind]
     other = family(plan.classifier).second_opinion
     second = replace(
         method, plan=replace(plan, classifier=Classifier(kind=other, label_weights=plan.classifier.label_weights))
     )
     with suppress(UsageProblem, DataProblem):  # numbers below 0 beside the text, for instance
-        found.append(judge_by_folds(ready.parts, second, plan.judge.repeats))
+        found.append(judge_by_folds(ready.parts, second, plan.judge.repeats, spread=spread))
         kinds.append(other)
     sample = found[0].sample
     means = [np.column_stack([sample.mean(column) for column in one.probabilities.T]) for one in found]

@@ -22,6 +22,7 @@ from upsort.core.judging.undecided import Undecided, undecided_of
 from upsort.core.learning.decision import cost_table
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Costs, Method
+from upsort.core.spreading import Spread, one_by_one
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -79,11 +80,13 @@ class CrossValidation:
         return np.rint(mine).astype(np.int64)
 
 
-def judge_by_folds(parts: Parts, method: Method, repeats: int = 1, costs: Costs | None = None) -> CrossValidation:
+def judge_by_folds(
+    parts: Parts, method: Method, repeats: int = 1, costs: Costs | None = None, spread: Spread = one_by_one
+) -> CrossValidation:
     """Judge a plan on the splits of `parts`. repeats: how often each document is held out. costs: to judge decisions by, those of
-    the plan where none are given."""
+    the plan where none are given. spread: does the folds."""
     documents, plan = parts.documents, method.plan
-    outcomes = [outcome(parts, number, method) for number in range(len(parts.splits))]
+    outcomes = spread(lambda number: outcome(parts, number, method), len(parts.splits))
     names = documents.names
     judged = np.concatenate([found.held_out for found in outcomes])
     sorted_as = np.concatenate([found.sorted_as for found in outcomes])

@@ -9,6 +9,7 @@ from upsort.core.judging.protocol import Parts, outcome_of
 from upsort.core.learning.apart import Split
 from upsort.core.learning.dealing import shuffled
 from upsort.core.learning.method import Method
+from upsort.core.spreading import Spread, one_by_one
 
 SHARES = (0.05, 0.1, 0.2, 0.35, 0.5, 0.7, 1.0)
 """Of the training documents of a fold."""
@@ -25,11 +26,15 @@ class Grown:
     judged: int
 
 
-def grown(parts: Parts, method: Method) -> Grown:
-    """Parts are drawn at random, each containing the smaller ones. Those of one label are left out, in all folds."""
+def grown(parts: Parts, method: Method, spread: Spread = one_by_one) -> Grown:
+    """Parts are drawn at random, each containing the smaller ones. Those of one label are left out, in all folds.
+
+    spread: does the folds.
+    """
     documents, plan = parts.documents, method.plan
-    found: dict[float, list[tuple[int, float, float]]] = {share: [] for share in SHARES}
-    for number, split in enumerate(parts.splits):
+
+    def of_fold(number: int) -> dict[float, tuple[int, float, float]]:
+        split, found = parts.splits[number], {}
         keys = documents.keys[split.training] if documents.keys is not None else None
         drawn = split.training[shuffled(split.training.size, plan.judge.seed + number, keys)]
         for share in SHARES:
@@ -41,7 +46,11 @@ def grown(parts: Parts, method: Method) -> Grown:
             made = outcome_of(documents, Split(members, split.held_out), tried.for_labels())
             right = made.right(documents) / split.held_out.size
             training = (made.sorter.trained.right or 0) / members.size
-            found[share].append((members.size, right, training))
+            found[share] = (members.size, right, training)
+        return found
+
+    folds = spread(of_fold, len(parts.splits))
+    found = {share: [fold[share] for fold in folds if share in fold] for share in SHARES}
     rows = [rows for rows in found.values() if len(rows) == len(parts.splits)]
     table = np.array(rows, dtype=np.float64).reshape(len(rows), len(parts.splits), 3)
     return Grown(
