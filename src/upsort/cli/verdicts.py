@@ -1,7 +1,7 @@
 """What a judgement comes to, in sentences. Each is printed only where it is true; tests/judging/test_sentences.py lists them all
 with the condition of each."""
 
-from typing import assert_never
+from typing import TYPE_CHECKING, assert_never
 
 from upsort.cli.wording import decimal, interval, number, p_value, percent
 from upsort.cli.wrong_sets import wrong_sets_told
@@ -18,7 +18,9 @@ from upsort.core.plan import Classifier
 from upsort.files.documents import PASSAGE_COLUMNS
 from upsort.jobs.compare import Compared, CompareResult
 from upsort.jobs.judged import Judged
-from upsort.jobs.suspects import SuspectsResult
+
+if TYPE_CHECKING:  # it loads optimisers
+    from upsort.jobs.suspects import SuspectsResult
 from upsort.jobs.terms import Fact
 
 _SURE_ENOUGH = 0.95  # share right, from which on people need not look again
@@ -150,7 +152,7 @@ def confusions_told(judgement: Judgement, most: int = 3) -> list[str]:
     return lines
 
 
-def advice(one: Judged, suspects: SuspectsResult | None) -> list[str]:
+def advice(one: Judged, suspects: "SuspectsResult | None") -> list[str]:
     """What most likely makes a sorter, or the work with it, better; what is known by this judgement alone."""
     lines = []
     judged = [label for label in one.judgement.per_label if label.documents >= FEW and label.f1.value is not None]
@@ -359,7 +361,7 @@ def term_told(fact: Fact, labels: int) -> str:
     )
 
 
-def suspects_told(found: SuspectsResult, asked: bool) -> list[str]:
+def suspects_told(found: "SuspectsResult", asked: bool) -> list[str]:
     """How many labels of a list are wrong. asked: whether its length was asked for."""
     many, (value, low, high) = len(found.suspects), found.expected
     of = f"of {found.judged:,} documents, judged by {' and '.join(found.kinds)}"

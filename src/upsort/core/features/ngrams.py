@@ -13,9 +13,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-import pandas as pd
 
 from upsort.core.arrays import AnyArray, Bools, Ints
+from upsort.core.numbering import numbered
 from upsort.core.plan import Features
 from upsort.core.sparse import Triplets, narrow, stretches
 from upsort.core.text.tokeniser import Tokens
@@ -189,7 +189,7 @@ def _extended(level: _Level, text: _Text, reach: int, joiner: str) -> _Level:
     span = level.span * width
     distinct: Ints | None = None
     if span.bit_length() + text.bits > _KEY_BITS - 8:  # room for a further unit of few kinds
-        codes, distinct = pd.factorize(numbers)
+        codes, distinct = numbered(numbers)
         numbers, span = codes.astype(np.int64), max(len(distinct), 1)
 
     def names_of(chosen: Ints) -> AnyArray:
@@ -270,7 +270,7 @@ def letters_of(tokens: Tokens) -> Tokens:
         for begin, end in zip(tokens.starts[:-1].tolist(), tokens.starts[1:].tolist(), strict=True)
     ]
     points = np.frombuffer("".join(texts).encode("utf-32-le", "surrogatepass"), dtype="<u4")
-    codes, distinct = pd.factorize(points)
+    codes, distinct = numbered(points)
     starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum([len(text) for text in texts], dtype=np.int64)))
     return Tokens(
         [chr(point) for point in distinct.tolist()],

@@ -11,9 +11,9 @@ from collections.abc import Iterable
 from itertools import islice
 
 import numpy as np
-import pandas as pd
 
 from upsort.core.arrays import Bytes, Codes, Keys, Places
+from upsort.core.numbering import numbered
 from upsort.core.text.resources import WordStep
 
 BYTES_PER_WORD = 8
@@ -62,7 +62,7 @@ class WordMemory:
         """
         keys, longer, parts = self._keys_of(raw, text, begins, ends)
         known = self._keys.size
-        codes, distinct = pd.factorize(np.concatenate((self._keys, keys)))
+        codes, distinct = numbered(np.concatenate((self._keys, keys)))
         codes = codes[known:]
         unknown = np.flatnonzero(codes >= known)
         first = np.empty(len(distinct) - known, dtype=np.intp)  # where each new key stands for the first time
