@@ -59,12 +59,22 @@ def checked_plan(values: dict[str, Any], where: str) -> Plan:
     return plan
 
 
+def settled_plan(values: dict[str, Any], where: str) -> Plan:
+    """A plan from the values of one that was checked before: its label column has its name as it is. Raises as `checked_plan`."""
+    columns = values.get("columns")
+    if isinstance(columns, dict) and columns.get("label") and isinstance(columns["label"], str):
+        further = columns.get("also")
+        labels = [columns["label"], *(further if isinstance(further, list | tuple) else ())]
+        values = {**values, "columns": {**columns, "label": labels}}
+    return checked_plan(values, where)
+
+
 def changed_plan(plan: Plan, sections: Mapping[str, Mapping[str, Any]], where: str) -> Plan:
     """The plan with some keys changed. Raises UsageProblem for a key or a value that there is not."""
     values = {name: value for name, value in asdict(plan).items() if name != "candidates"}
     for section, keys in sections.items():
         values[section] = {**values.get(section, {}), **keys}
-    return checked_plan(values, where)
+    return checked_plan(values, where) if "label" in sections.get("columns", {}) else settled_plan(values, where)
 
 
 def _with_sections(name: str, keys: Any, where: str) -> dict[str, Any]:
@@ -158,7 +168,7 @@ def _as_lists(values: dict[str, Any]) -> dict[str, Any]:
     """Allow a single name, or names with commas, where the plan has a list of them."""
     listed_values = dict(values)
     columns = values.get("columns")
-    if isinstance(columns, dict) and "label" in columns and "also" not in columns:  # else it is settled already
+    if isinstance(columns, dict) and "label" in columns:
         labels = columns["label"]
         labels = names_in(labels) if isinstance(labels, str) else labels
         if isinstance(labels, list | tuple) and labels and all(isinstance(name, str) for name in labels):

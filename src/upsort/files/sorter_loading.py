@@ -34,7 +34,7 @@ from upsort.core.text.patience import SECONDS
 from upsort.core.text.resources import Resources
 from upsort.files import kept_arrays
 from upsort.files.bounds import DAMAGED
-from upsort.files.plan_file import checked_plan
+from upsort.files.plan_file import settled_plan
 from upsort.files.resources import english_for
 from upsort.files.sorter_checks import HEAD, array_in, check_arrays, checked_members, damaged, lines_in, read_head
 from upsort.files.sorter_file import KEPT, LEFT_OUT, TERMS, folder_of
@@ -286,7 +286,7 @@ def _declared_space(answer: dict[str, Any]) -> Declared:
 
 def _plan(head: dict[str, Any], path: Path) -> Plan:
     try:
-        plan = without_files(checked_plan(head["plan"], str(path)))
+        plan = without_files(settled_plan(head["plan"], str(path)))
     except UsageProblem as problem:
         raise damaged(path, f"its plan is not one this version knows ({problem.what})") from None
     if plan.clean.pattern_seconds > SECONDS:  # a sorter's patterns may be a stranger's

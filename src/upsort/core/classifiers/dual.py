@@ -10,9 +10,10 @@ where they were best last: a proximal point, which moves at every look at the gr
 """
 
 import os
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cache
+from typing import Any
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -21,9 +22,6 @@ from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.products import Products, Singles
 from upsort.core.threads import by_threads
-
-Pass = Callable[..., tuple[float, float]]
-"""Goes once over documents; returns the duality gap and the losses that it met. See `kernels`."""
 
 WORTH_COMPILING = 4_000_000
 """Numbers of the matrix times labels from which compiled passes are faster than loading them takes."""
@@ -51,7 +49,7 @@ class Problem:
     ridge: float
 
 
-@dataclass
+@dataclass(kw_only=True)
 class _Group:
     """Some labels: their dual variables (n, c), their weights (p + 1, at least c), the gap and the losses of the last pass."""
 
@@ -72,8 +70,8 @@ def worth(problem: Problem) -> bool:
 
 
 @cache
-def compiled() -> Mapping[str, Pass] | None:
-    """The passes, by the name that a loss gives; None where what compiles them cannot be loaded. Loaded only where it pays."""
+def compiled() -> Any:
+    """The module of the passes; None where what compiles them cannot be loaded. Loaded only where it pays."""
     try:
         from upsort.core.classifiers import kernels
     except (
@@ -83,15 +81,15 @@ def compiled() -> Mapping[str, Pass] | None:
         RuntimeError,
     ):  # it is missing, or does not fit what else is installed
         return None
-    return kernels.PASSES
+    return kernels
 
 
 class Ascent:
     """Passes over one problem, whose penalty may change between them, along a path."""
 
-    def __init__(self, problem: Problem, passes: Mapping[str, Pass]) -> None:
+    def __init__(self, problem: Problem, kernels: Any) -> None:
         self.problem = problem
-        self.work = passes[problem.loss.kernel]
+        self.work, self.data_of = kernels.PASSES[problem.loss.kernel], kernels.Data
         matrix, loss = problem.products.matrix, problem.loss
         self.data = matrix.data.astype(np.float32)
         self.starts, self.columns = matrix.indptr.astype(np.int64), matrix.indices.astype(np.int32)
@@ -120,7 +118,7 @@ class Ascent:
             dual = np.broadcast_to((self.cost * 0.01 / self.problem.ridge)[:, None], own.shape).astype(np.float32)
         width = _FEW if labels.size <= 2 * _MANY else _MANY
         weights = np.zeros((products.width, -(-labels.size // width) * width), dtype=np.float32)
-        group = _Group(own, scale, squares, dual, weights)
+        group = _Group(own=own, scale=scale, squares=squares, dual=dual, weights=weights)
         self._join(group, labels)
         return group
 
@@ -162,10 +160,8 @@ class Ascent:
         penalty, bias = np.float32(self.problem.ridge), np.float32(self.bias)
 
         def one(group: _Group) -> None:
-            group.gap, group.losses = self.work(
-                self.starts, self.columns, self.data, group.own, self.cost, group.dual, group.weights, order, penalty, bias,
-                group.squares, group.scale,
-            )  # fmt: skip
+            data = self.data_of(self.starts, self.columns, self.data, group.own, self.cost, group.squares, group.scale)
+            group.gap, group.losses = self.work(data, group.dual, group.weights, order, (penalty, bias))
 
         by_threads(one, self.groups, min(len(self.groups), os.cpu_count() or 1))
         self.passes += 1

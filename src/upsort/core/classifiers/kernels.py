@@ -8,24 +8,42 @@ whose last row, of the intercepts, begins anywhere: every document has there a t
 is its label less α for the softmax, and y·α for one label against the rest. All return the sums of the duality gaps and of the
 losses of the documents, each as it was met.
 
-ptr, idx, dat: a CSR matrix, its values float32. own: (n, k) 1 where a document has a label, else 0. cost: (n,) weights of
-documents. dual: (n, k). W: (p + 1, at least k), its columns beyond k being 0: a width that processors like. order: (m,).
-squares: (n, 1) Σ x², or (n, k) where the labels see the terms differently, by `scale` (p, k), which else is (0, 0). Numbers are
-float32. Loading this module takes some tenths of a second, and compiling seconds, once: what is compiled is kept beside the
+dual: (n, k). W: (p + 1, at least k), its columns beyond k being 0: a width that processors like. order: (m,). held: the penalty
+and the bias. Numbers are float32.
+
+Loading this module takes some tenths of a second, and compiling seconds, once: what is compiled is kept beside the
 module, or in the user's cache.
 """
 
 import math
 from collections.abc import Callable
-from typing import Any
+from typing import Any, NamedTuple
 
 import numba
 import numpy as np
+
+from upsort.core.arrays import AnyArray
 
 _ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
 _TINY = np.float32(1e-20)
 _INNER = 6  # steps of Newton's method on one number, halved where they lead too far
 _FARTHEST = np.float32(30)  # a logit
+
+
+class Data(NamedTuple):
+    """What does not change.
+
+    ptr, idx, dat: a CSR matrix, its values float32. own: (n, k) 1 where a document has a label, else 0. cost: (n,) weights of
+    documents. squares: (n, 1) Σ x², or (n, k) where the labels see the terms differently, by `scale`: (p, k), else (0, 0).
+    """
+
+    ptr: AnyArray
+    idx: AnyArray
+    dat: AnyArray
+    own: AnyArray
+    cost: AnyArray
+    squares: AnyArray
+    scale: AnyArray
 
 
 def _compiled(function: Callable[..., Any]) -> Callable[..., tuple[float, float]]:
@@ -37,9 +55,11 @@ def _compiled(function: Callable[..., Any]) -> Callable[..., tuple[float, float]
 
 
 @_compiled
-def softmax_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares, scale):  # type: ignore[no-untyped-def]
+def softmax_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
     """−ln softmax(s)[own label]. A step goes from α towards p, the softmax of the scores, as far as the dual surely grows
     (Shalev-Shwartz & Zhang 2013, section 5: the entropy is 1-strongly convex in the 1-norm)."""
+    ptr, idx, dat, own, cost, squares, _ = data
+    penalty, bias = held
     k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1
     s, d, e = np.zeros(wide, np.float32), np.zeros(wide, np.float32), np.zeros(k, np.float32)
     gaps, losses = 0.0, 0.0
@@ -87,8 +107,10 @@ def softmax_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, square
 
 
 @_compiled
-def hinge_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares, scale):  # type: ignore[no-untyped-def]
+def hinge_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
     """max(0, 1 − y s)² for each label. Steps are exact (Hsieh et al. 2008)."""
+    ptr, idx, dat, own, cost, squares, scale = data
+    penalty, bias = held
     k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1
     scaled, apart = scale.shape[0] > 0, squares.shape[1] > 1
     s, d = np.zeros(wide, np.float32), np.zeros(wide, np.float32)
@@ -138,8 +160,10 @@ def hinge_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares,
 
 
 @_compiled
-def squares_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares, scale):  # type: ignore[no-untyped-def]
+def squares_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
     """(y − s)² for each label. Steps are exact (Saunders, Gammerman & Vovk 1998 for the dual of ridge regression)."""
+    ptr, idx, dat, own, cost, squares, _ = data
+    penalty, bias = held
     k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1
     s, d = np.zeros(wide, np.float32), np.zeros(wide, np.float32)
     gaps, losses = 0.0, 0.0
@@ -174,9 +198,11 @@ def squares_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, square
 
 
 @_compiled
-def logistic_pass(ptr, idx, dat, own, cost, dual, W, order, penalty, bias, squares, scale):  # type: ignore[no-untyped-def]
+def logistic_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
     """ln(1 + exp(−y s)) for each label (the dual of Yu, Huang & Lin 2011). α is cost · σ(t) / penalty; Newton's method finds t,
     in which the slope of the dual is nowhere below 1."""
+    ptr, idx, dat, own, cost, squares, _ = data
+    penalty, bias = held
     k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1
     s, d = np.zeros(wide, np.float32), np.zeros(wide, np.float32)
     gaps, losses = 0.0, 0.0

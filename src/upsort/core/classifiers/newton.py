@@ -33,7 +33,7 @@ _FORCING = 0.3  # conjugate gradients stop when the residual is this share of wh
 _ROUNDING = 1e-14  # of a value of this many times its size nothing can be told
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Ended:
     """How training ended.
 
@@ -108,7 +108,7 @@ def minimise(
         weights, norm = ascend(ascent, stopping.tolerance * reference, reference)
         passes = ascent.passes
         if norm <= stopping.tolerance * reference:
-            return weights, Ended(0, 1, norm / reference if reference > 0 else 0.0, True, passes)
+            return weights, Ended(products=1, optimality=norm / reference if reference > 0 else 0.0, passes=passes)
         if not _value(objective, weights) < _value(objective, beginning):
             weights = beginning
     scores = products.scores(weights)
@@ -141,7 +141,14 @@ def minimise(
         steps += 1
         if not moved.any():
             break  # neither the value nor the gradient can be told to fall any further
-    return weights, Ended(steps, used, optimality, optimality <= stopping.tolerance, passes, uncompiled)
+    return weights, Ended(
+        iterations=steps,
+        products=used,
+        optimality=optimality,
+        reached=optimality <= stopping.tolerance,
+        passes=passes,
+        uncompiled=uncompiled,
+    )
 
 
 def _value(objective: Objective, weights: Floats) -> float:
@@ -154,9 +161,9 @@ def _value(objective: Objective, weights: Floats) -> float:
 def ascent_on(objective: Objective) -> Ascent | None:
     """Passes over the documents of a problem; None where there are none, or they do not pay."""
     problem = _problem(objective)
-    if objective.lasso > 0.0 or not worth(problem) or (passes := compiled()) is None:
+    if objective.lasso > 0.0 or not worth(problem) or (kernels := compiled()) is None:
         return None
-    return Ascent(problem, passes)
+    return Ascent(problem, kernels)
 
 
 def _problem(objective: Objective) -> Problem:
