@@ -4,7 +4,7 @@ In each case documents are drawn from a population whose labels and probabilitie
 and it is counted how often each interval holds the value in the population. Labels with too few documents have no interval and
 are not counted.
 
-    python bench/coverage.py [--smallest]
+    python bench/intervals.py [--smallest]
 """
 
 import sys

@@ -69,7 +69,7 @@ def _round(seed: int, damage: Any, signals: Any) -> Iterator[tuple[str, str, str
         folder = Path(name)
         for case in damage.cases(folder, seed):
             yield "damaged files", case.name, _fault_of(case.run)
-        for step in chance.sample([*STEPS], 2):
+        for step in chance.sample([*STEPS], 2 if signals is not None else 0):
             text = "".join(chance.sample(_HOSTILE, 2)) if chance.random() < 0.5 else chance.choice(_HOSTILE)
             yield "hostile texts", f"step {step}, text {text!r}, seed {seed}", _growth(step, text)
         if signals is not None and seed % 5 == 0:

@@ -11,7 +11,7 @@ from upsort.core.judging.intervals import FEW
 from upsort.core.judging.measures import Decided, judge
 from upsort.core.judging.sample import Sample
 
-coverage = benchmark("coverage")
+coverage = benchmark("intervals")
 CASES = coverage.CASES
 
 

@@ -7,7 +7,7 @@
 Each interval is a score interval (see `intervals`) whose variance is that of the documents' influences: for the ROC area those
 are the placements of DeLong, DeLong & Clarke-Pearson (1988). Where there are few mistakes the influences say little; there a
 variance by model stands in: for the ROC area that of Hanley & McNeil, for average precision A (1 − A) / documents of the label
-(Boyd, Eng & Page 2013). `bench/coverage.py` shows how often the intervals hold the truth.
+(Boyd, Eng & Page 2013). `bench/intervals.py` shows how often the intervals hold the truth.
 """
 
 from collections.abc import Callable, Sequence

@@ -5,7 +5,7 @@ number of documents that would tell as much about a plain rate: n' = v (1 − v)
 by linearisation, that is the sum of the squared influences of the documents (Hampel 1974; for tables, the delta method of
 Bishop, Fienberg & Holland 1975, section 14.6). What such a measure rests on is often few documents (the mean recall hangs on
 those of the rarest label), so the normal quantile gives way to Student's, with Satterthwaite's (1946) degrees of freedom.
-`bench/coverage.py` shows how often these intervals hold the truth.
+`bench/intervals.py` shows how often these intervals hold the truth.
 
 Where documents belong together, n' is divided by the design effect (Kish 1965): the variance with groups as units (linearised,
 Cochran 1977, section 9.7) over that of single documents. Few mistakes tell little about how they come together; the effect is
