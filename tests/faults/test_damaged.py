@@ -1,7 +1,9 @@
 """Damaged and hostile files: every command ends as commands do."""
 
 import random
+import sqlite3
 import zipfile
+from contextlib import closing
 from pathlib import Path
 
 import damage
@@ -145,3 +147,28 @@ def test_the_head_of_a_sorter_agrees_with_itself(tmp_path: Path, monkeypatch: py
         (tmp_path / "b.sorter").write_bytes(damage.resigned_sorter(sorter, random.Random(seed)))
         refused += damage.ended("terms", "b.sorter").code == 1
     assert refused > 30
+
+
+def test_a_ledger_with_hostile_rows_is_told(program: Program, tmp_path: Path) -> None:
+    names = "time, command, name, plan, data, seed, documents, version, settings"
+    with closing(sqlite3.connect(tmp_path / "l.sqlite")) as ledger:
+        ledger.execute(f"CREATE TABLE evaluations ({names})")
+        ledger.execute("CREATE TABLE measures (evaluation INTEGER, measure TEXT, value REAL, low REAL, high REAL)")
+        for seed, settings in ((1, "{}"), ("many", "{}"), (1, "[" * 5_000), (1, b"\xff")):
+            ledger.execute(
+                f"INSERT INTO evaluations ({names}) VALUES ('t','c','n','p','d',?,1,'v',?)", (seed, settings)
+            )
+        ledger.execute("INSERT INTO measures VALUES (1, 'accuracy', 0.5, NULL, NULL)")
+        ledger.execute("PRAGMA user_version = 3")
+        ledger.commit()
+    found = program("ledger", "l.sqlite", "--differences")
+    assert "3 rows of the ledger hold what no evaluation writes" in found.err and "50" in found.out
+
+
+def test_a_ledger_that_never_ends_is_broken_off(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("upsort.files.ledger._MOST_WORK", 100_000)
+    endless = "WITH RECURSIVE n(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM n) SELECT x AS time FROM n"
+    with closing(sqlite3.connect(tmp_path / "l.sqlite")) as ledger:
+        ledger.execute(f"CREATE VIEW evaluations AS {endless}")
+        ledger.commit()
+    assert damage.ended("ledger", tmp_path / "l.sqlite").code == 1
