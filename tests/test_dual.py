@@ -97,6 +97,7 @@ def test_without_the_compiler_training_works_and_says_so(
     monkeypatch.setattr(newton, "compiled", lambda: None)
     found = families.train(made(1, 5), Classifier()).ended
     assert found.uncompiled and found.reached and found.passes == 0
+    assert not families.train(made(1, 5), Classifier(sparsity=0.5)).ended.uncompiled  # a lasso has no passes to miss
     told = program(
         "train", f"{demo}/letters-2025.csv", "--text=Text", "--label=Bench", "--no-check", "-o", "s.sorter"
     ).err

@@ -189,7 +189,7 @@ def test_a_slow_pattern_sets_a_row_aside_everywhere(program: Program, tmp_path: 
     options = (SLOW, "--set=clean.steps=replace,lower", "--set=clean.pattern_seconds=0.05", "--set=judge.folds=2")
     columns = ("--text=text", "--label=label", "--id=ref")
     program("train", "t.csv", *columns, *options, "-o", "s.sorter")
-    reason = "the patterns of the plan took longer than 0.05 seconds on this machine"
+    reason = "the patterns of the plan took longer than 0.05 seconds on this machine, or made it far too long"
     assert reason in (tmp_path / "s.set-aside.csv").read_text()
     asked = program("ask", "s.sorter", "--json", given=(slow["text"] + "\nmoss\n").encode()).out.splitlines()
     assert json.loads(asked[0])["error"] == reason and json.loads(asked[1])["label"] == "b"

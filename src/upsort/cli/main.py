@@ -44,11 +44,9 @@ def entry() -> None:
 
 def _open_closed_streams() -> None:
     """Standard streams that whoever started the program has closed are empty, and take what is written nowhere."""
-    nowhere = None
     for name, mode in (("stdin", "r"), ("stdout", "w"), ("stderr", "w")):
         if getattr(sys, name) is None:
-            nowhere = Path(os.devnull).open(mode, encoding="utf-8")  # noqa: SIM115 - as long as the program
-            setattr(sys, name, nowhere)
+            setattr(sys, name, Path(os.devnull).open(mode, encoding="utf-8"))  # noqa: SIM115 - as long as the program
 
 
 def _stop(number: int, frame: object) -> None:
@@ -87,7 +85,7 @@ def _ended(arguments: list[str], console: Console) -> Exit:
         return status
     except TooLong:
         console.problem(
-            "upsort: a pattern of the plan took longer than clean.pattern_seconds allows.\n"
+            "upsort: a pattern of the plan took longer than clean.pattern_seconds allows, or made a text far too long.\n"
             "        Mend the pattern (clean.replace, clean.tokens_by), or allow it more."
         )
         return Exit.DATA

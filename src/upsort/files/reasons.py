@@ -20,7 +20,7 @@ class Why(StrEnum):
     NO_NUMBER = "no number in column {0}"
     NO_DATE = "no date"
     NO_DATE_IN = "no date in column {0}"
-    SLOW_PATTERN = "the patterns of the plan took longer than {0} seconds on this machine"
+    SLOW_PATTERN = "the patterns of the plan took longer than {0} seconds on this machine, or made it far too long"
     TOO_SHORT = "shorter than {0} words"
     BELOW = "a total or a note below the table"
     REPETITION = "the same few words repeated"

@@ -13,6 +13,7 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.products import Singles
+from upsort.core.classifiers.targets import as_sets
 
 _LEAST_SHARE = 1e-6
 _ROWS_AT_ONCE = 4096
@@ -112,7 +113,7 @@ class Softmax:
 
     @property
     def own(self) -> Bools:
-        return np.asarray(self.labels[:, None] == np.arange(int(self.labels.max()) + 1))
+        return as_sets(self.labels, int(self.labels.max()) + 1)
 
     def first_intercepts(self) -> Floats:
         shares = np.bincount(self.labels, weights=self.weights) / self.weights.sum()

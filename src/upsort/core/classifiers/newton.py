@@ -102,7 +102,7 @@ def minimise(
     passes = 0
     if start is None and ascent is None:
         ascent = ascent_on(objective)
-    uncompiled = ascent is None and worth(_problem(objective)) and compiled() is None
+    uncompiled = ascent is None and objective.lasso == 0.0 and worth(_problem(objective)) and compiled() is None
     if ascent is not None:
         beginning = weights
         weights, norm = ascend(ascent, stopping.tolerance * reference, reference)
