@@ -597,8 +597,8 @@ class TestLedger:
 
     def test_what_is_recorded_is_read(self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
         monkeypatch.chdir(tmp_path)
-        assert ledger.record(self.ENTRY) == ""
-        assert ledger.record(self.ENTRY) == ""
+        assert ledger.enter(self.ENTRY) == ""
+        assert ledger.enter(self.ENTRY) == ""
         found = ledger.entries(Path(ledger.NAME))
         assert len(found) == 2
         assert dict(found[0].measures) == dict(self.ENTRY.measures)
@@ -609,7 +609,7 @@ class TestLedger:
     ) -> None:
         monkeypatch.chdir(tmp_path)
         Path(ledger.NAME).write_bytes(b"not a database at all, but long enough to be looked at")
-        assert "cannot be written" in ledger.record(self.ENTRY)
+        assert "cannot be written" in ledger.enter(self.ENTRY)
         with pytest.raises(DataProblem, match="is not a ledger"):
             ledger.entries(Path(ledger.NAME))
 

@@ -2,6 +2,7 @@
 
 import ast
 import gzip
+import re
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -100,7 +101,9 @@ def test_records_of_many_fields_are_built_by_keyword() -> None:
     for where, node in definitions():
         if not isinstance(node, ast.ClassDef):
             continue
-        marks = [one for one in node.decorator_list if "dataclass" in ast.unparse(one)]
+        marks = [
+            one for one in node.decorator_list if {"dataclass", "record"} & set(re.findall(r"\w+", ast.unparse(one)))
+        ]
         fields = [one for one in node.body if isinstance(one, ast.AnnAssign) and "ClassVar" not in ast.unparse(one)]
         if marks and len(fields) > MOST_FIELDS:
             assert "kw_only=True" in ast.unparse(marks[0]), f"{where}: {node.name} has {len(fields)} fields"

@@ -10,17 +10,18 @@ import shutil
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any, BinaryIO, TextIO, assert_never, cast
 
 from upsort.cli.agreeing import agreeing
 from upsort.cli.harmless import escaped, harmless
 from upsort.cli.view import JSON_VERSION, Laid, NoneThere, Note, Sentence, Strong, Table, View, Where
+from upsort.core.records import record
 
 _PIPED_WIDTH = 80
 
 
-@dataclass(kw_only=True)
+@record(kw_only=True)
 class Console:
     """Where a command reads and writes. quiet: no notes and no progress. as_json: the result is JSON. width: of the terminal that
     results are drawn for, whatever `output` is; 0 to find out."""
@@ -146,7 +147,7 @@ def _harmless(table: Table) -> Table:
     return replace(table, columns=columns, rows=rows)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Guarded:
     """A stream in which nothing steers the terminal."""
 

@@ -2,13 +2,14 @@
 
 import argparse
 from collections.abc import Callable, Mapping
-from dataclasses import MISSING, Field, dataclass, field, fields
+from dataclasses import MISSING, Field, field, fields
 from enum import Enum
 from inspect import get_annotations
 from typing import Any
 
 from upsort.core.errors import UsageProblem
 from upsort.core.lists import names_in
+from upsort.core.records import record
 
 
 class Many(Enum):
@@ -21,7 +22,7 @@ class Many(Enum):
     REPEATED = "again"  # an option that may be written several times, with one value each
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Option:
     """One argument. spellings: none for a positional one. value: what stands where it is written without one. flag: it takes
     none. either: it can be written with no- before it. sets: the key of the plan, as section.key, that it sets. heading: the
@@ -116,7 +117,7 @@ def _default(one: "Field[Any]") -> Any:
     return one.default_factory() if one.default_factory is not MISSING else one.default
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Clash:
     """Options of which the first has no meaning beside any of the others. why: in a few words."""
 
@@ -125,7 +126,7 @@ class Clash:
     why: str
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Need:
     """An option that has a meaning only beside one of others."""
 

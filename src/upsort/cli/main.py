@@ -1,5 +1,6 @@
 """The program: finds the command, runs it, and turns every error into two readable lines and an exit code."""
 
+import gc
 import os
 import signal
 import sys
@@ -26,11 +27,15 @@ from upsort.files.unfinished import kept
 _NO_MEMORY = """upsort: there is not enough memory for this.
         Use fewer documents or terms (features.most_terms), or fewer --workers."""
 _WANT_OF_MEMORY = ("can't start new thread", "failed to map segment", "annot allocate memory")  # as the system words it
+_CYCLES = 100_000
+"""How many new objects until unreachable cycles are looked for. Loading makes as many, and no cycles."""
+
 _ENDING_SIGNALS = ("SIGTERM", "SIGHUP")
 
 
 def entry() -> None:
     """What the installed command runs."""
+    gc.set_threshold(_CYCLES)
     if "_ARGCOMPLETE" in os.environ:  # the shell asks how a command line may go on
         import_module("upsort.cli.completing").complete()
     _open_closed_streams()

@@ -4,7 +4,6 @@ Only light modules are imported: `--help` reads nothing else.
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from upsort.cli.declaring import (
@@ -22,9 +21,10 @@ from upsort.cli.declaring import (
     share,
     whole_number,
 )
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Everywhere:
     """given: the options that were written, by their longest spellings."""
 
@@ -35,35 +35,35 @@ class Everywhere:
     given: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class SorterFile(Everywhere):
     """A sorter to use."""
 
     sorter: str = positional("a .sorter file made by upsort train", "SORTER")
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Sources(Everywhere):
     """What a command reads."""
 
     input: list[str] = positional("files, folders, archives, patterns; - for standard input", "SOURCE", Many.SOME)
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class MaybeSources(Everywhere):
     """Tables to read, where there are any."""
 
     input: list[str] = positional("files, folders, archives; - for standard input", "SOURCE", Many.ANY, default=[])
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Overwriting(Everywhere):
     """What commands that write files share."""
 
     overwrite: bool = flag("replace an output that exists", heading="what to write")
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Workers(Everywhere):
     """Processes."""
 
@@ -75,7 +75,7 @@ class Workers(Everywhere):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Seed(Everywhere):
     """Every random choice hangs on it."""
 
@@ -88,7 +88,7 @@ class Seed(Everywhere):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Costs(Everywhere):
     """Deciding otherwise."""
 
@@ -100,14 +100,14 @@ class Costs(Everywhere):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Answer(Everywhere):
     """One answer of several."""
 
     answer: str = option("which answer, where the sorter gives several", default="", metavar="COLUMN")
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Judging(Everywhere):
     """What becomes of a result."""
 
@@ -120,7 +120,7 @@ class Judging(Everywhere):
     no_ledger: bool = flag("do not note the result in upsort-ledger.sqlite")
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Measures(Everywhere):
     """How much of a judgement is shown."""
 
@@ -132,7 +132,7 @@ class Measures(Everywhere):
     measures: bool = flag("all measures, as a table")
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Margin(Everywhere):
     """What counts as no worse."""
 
@@ -141,7 +141,7 @@ class Margin(Everywhere):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Folds(Everywhere):
     """How documents are dealt to folds."""
 
@@ -172,7 +172,7 @@ FOLDS_RULES: tuple[Rule, ...] = (
 )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class TextColumn(Everywhere):
     """The column of texts."""
 
@@ -182,7 +182,7 @@ class TextColumn(Everywhere):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class LabelColumn(Everywhere):
     """The column of labels."""
 
@@ -192,7 +192,7 @@ class LabelColumn(Everywhere):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class IdColumn(Everywhere):
     """The column of identifiers."""
 
@@ -200,7 +200,7 @@ class IdColumn(Everywhere):
     id: str | None = option("what to call a document by", default=None, metavar="COLUMN", sets="columns.id")
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class VectorColumns(Everywhere):
     """Numbers beside a table."""
 
@@ -213,14 +213,14 @@ class VectorColumns(Everywhere):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Columns(TextColumn, LabelColumn, IdColumn, VectorColumns):
     """All of them."""
 
     HEADING: ClassVar[str] = "columns"
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class ReadingAlone(Everywhere):
     """How sources are read, of commands that set nothing aside."""
 
@@ -246,7 +246,7 @@ class ReadingAlone(Everywhere):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Reading(ReadingAlone):
     """How sources are read."""
 
@@ -256,7 +256,7 @@ class Reading(ReadingAlone):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Planned(Everywhere):
     """The plan."""
 
@@ -270,7 +270,7 @@ class Planned(Everywhere):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Language(Everywhere):
     """Of the texts."""
 
@@ -278,7 +278,7 @@ class Language(Everywhere):
     language: str | None = option("of the texts, two letters", default=None, metavar="CODE", sets="clean.language")
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class CleanKeys(Language):
     """Keys of [clean] that are changed most."""
 
@@ -288,7 +288,7 @@ class CleanKeys(Language):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class TermKeys(Everywhere):
     """Which terms there are."""
 
@@ -319,7 +319,7 @@ class TermKeys(Everywhere):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class FeatureKeys(TermKeys):
     """Keys of [features] that are changed most."""
 
@@ -327,7 +327,7 @@ class FeatureKeys(TermKeys):
     weighting: str | None = option("of terms in documents", default=None, metavar="SCHEME", sets="features.weighting")
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class ClassifierKeys(Everywhere):
     """Keys of [classifier] that are changed most."""
 
@@ -343,14 +343,14 @@ class ClassifierKeys(Everywhere):
     )
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Learning(ClassifierKeys, FeatureKeys, CleanKeys, Planned):
     """The plan of commands that train."""
 
     HEADING: ClassVar[str] = "plan"
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class Deciding(Everywhere):
     """How sure a sorter wants to be."""
 
@@ -371,7 +371,7 @@ def spellings_of(*records: type[Any]) -> tuple[str, ...]:
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Command:
     """What is told of a command. summary: in the overview. options: a record of them. rules: which have no meaning beside
     others."""
@@ -384,7 +384,7 @@ class Command:
     rules: tuple[Rule, ...] = ()
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Setting:
     """An option that sets a key of the plan, and the value that was given."""
 

@@ -1,17 +1,17 @@
 """Writing evaluations into the ledger."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from upsort.cli.options import Judging
 from upsort.cli.view import View
 from upsort.core.judging.measure import Evidence
 from upsort.core.judging.measure_list import MEASURES
 from upsort.core.plan import Plan
-from upsort.files.ledger import Entry, data_digest, plan_digest, record
+from upsort.core.records import record
+from upsort.files.ledger import Entry, data_digest, enter, plan_digest
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Recorded:
     """What was judged: by which command, under which name, by which plan, on which data."""
 
@@ -27,7 +27,7 @@ def record_result(options: Judging, what: Recorded, evidence: Evidence, view: Vi
         return
     digest, settings = plan_digest(what.plan)
     rates = {key: one.of(evidence) for key, one in MEASURES.items()}
-    why = record(
+    why = enter(
         Entry(
             command=what.command,
             name=what.name,

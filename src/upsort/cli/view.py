@@ -1,11 +1,12 @@
 """A result as it is shown: sentences, tables, notes, and the values that they tell of. What is made of it stands in `console`."""
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from enum import Enum
 from typing import Any
 
 from upsort.cli.agreeing import agreeing
+from upsort.core.records import record
 
 JSON_VERSION = 1
 """Of what the JSON of the commands holds (docs/json.md). It is raised when a key goes or changes its meaning; keys may be
@@ -41,7 +42,7 @@ class Where(Enum):
     PIPED = "where tables go to other programs"
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Column:
     """A column of a table. spare: the larger, the sooner it is left out where there is little room; 0: never."""
 
@@ -56,7 +57,7 @@ class Column:
         return self.kind not in (Kind.NAME, Kind.TEXT, Kind.BAR)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Table:
     """Rows of cells under columns; every cell is text by now.
 
@@ -88,7 +89,7 @@ class Table:
         return replace(self, columns=[self.columns[place] for place in places], rows=rows)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Sentence:
     """A line of the result; wrapped at words on a terminal, unless it is to be typed or quoted."""
 
@@ -97,14 +98,14 @@ class Sentence:
     where: Where = Where.EVERYWHERE
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Laid:
     """Lines that are laid out for a width."""
 
     lay: Callable[[int], str]
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Note:
     """What is worth knowing beside the result; a warning, where it may make the result wrong."""
 
@@ -115,7 +116,7 @@ class Note:
 Part = Sentence | Table | Laid | Note
 
 
-@dataclass
+@record
 class View:
     """parts: in the order in which they are shown. values: of the result as one JSON document."""
 

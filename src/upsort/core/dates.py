@@ -3,11 +3,11 @@
 import re
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import date, datetime
 from enum import Enum
 
 from upsort.core.errors import UsageProblem
+from upsort.core.records import record
 
 _YEAR_FIRST = re.compile(r"\s*(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})(?!\d)")
 _YEAR_LAST = re.compile(r"\s*(\d{1,2})([-/.])(\d{1,2})\2(\d{4}|\d{2})(?!\d)")
@@ -46,7 +46,7 @@ class Order(Enum):
     MONTH = "month"
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Dates:
     """How the dates of a column are written. order: of those of numbers. form: as strptime has it; empty where it is found out.
     told: whether any date says which order it is, or somebody does. mixed: whether some say one and some the other."""

@@ -1,10 +1,11 @@
 """What is declared of a key of the plan beside its type, default and bounds: what it is for, and where it has an effect."""
 
-from dataclasses import dataclass
 from typing import Any
 
+from upsort.core.records import record
 
-@dataclass(frozen=True)
+
+@record(frozen=True)
 class When:
     """Another key of the plan, as section.key, that is set at all, or to one of some values."""
 
@@ -12,7 +13,7 @@ class When:
     values: tuple[Any, ...] = ()
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Key:
     """told: what a key is for, in one line. among: whose names it takes: kinds or steps, which are records of their own, or
     weightings. only: where it has an effect: in any of these cases; in all where none is named, unless kinds or steps say that it

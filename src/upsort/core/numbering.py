@@ -6,6 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from upsort.core.arrays import AnyArray
+from upsort.core.deferred import pandas
 
 _LARGE = 400_000
 """Values from which a table of hashes is so much faster than sorting that loading the library for it pays."""
@@ -14,9 +15,7 @@ _LARGE = 400_000
 def numbered(values: AnyArray) -> tuple[npt.NDArray[np.intp], AnyArray]:
     """(n,) whole numbers → (n,) the number of each value, and the distinct values as they first come."""
     if values.size >= _LARGE:
-        import pandas as pd
-
-        codes, distinct = pd.factorize(values)
+        codes, distinct = pandas.factorize(values)
         return codes, np.asarray(distinct)
     distinct, first, inverse = np.unique(values, return_index=True, return_inverse=True)
     order = np.argsort(first)

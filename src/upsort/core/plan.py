@@ -4,12 +4,13 @@ Plain dataclasses. Each key is declared once: its type and bounds, what it is fo
 Reading the TOML file and checking it is the work of `files.plan_file`; comments, errors and docs come from the declarations.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Annotated, Any, ClassVar, Literal
 
 from annotated_types import Ge, Gt, Le, Predicate
 
 from upsort.core.keys import When, key
+from upsort.core.records import record
 
 SCHEMES = ("auto", "count", "presence", "share", "tfidf", "smoothed-tfidf", "bm25", "log-count-ratio")
 _SMART = ("nlabs", "ntpr", "ncs")
@@ -37,7 +38,7 @@ OfText = Literal["words", "characters", "capitals", "punctuation", "links", "dig
 _WHOLE_TEXT = (When("features.vectors", ("alone",)),)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Columns:
     """Which columns of the table are what."""
 
@@ -70,7 +71,7 @@ class Columns:
         return (self.label, *self.also) if self.label else ()
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Source:
     """How one source is read, where it differs from the others."""
 
@@ -86,7 +87,7 @@ class Source:
     sheet: Annotated[str, key("the sheet of a spreadsheet; empty: the first with rows")] = ""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Gather:
     """What of the sources goes into the corpus (upsort gather)."""
 
@@ -120,7 +121,7 @@ class Gather:
     keep: Annotated[bool, key("only mark such documents, in a column set_aside")] = False
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Clean:
     """How text becomes tokens: the steps in their order, and how those that have a choice are to work."""
 
@@ -183,7 +184,7 @@ class Clean:
     pattern_seconds: Annotated[Above0, key("how long patterns may take on one document", When("clean.tokens_by"))] = 2.0
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Features:
     """Which terms are kept and how they are weighted."""
 
@@ -243,7 +244,7 @@ class Features:
 EventModel = Literal["counts", "presence", "complement"]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Classifier:
     """Which classifier, and how it is trained."""
 
@@ -291,7 +292,7 @@ class Classifier:
     most_iterations: Annotated[AtLeastOne, key("training stops there in any case, and says so")] = 100
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Judge:
     """How results are measured."""
 
@@ -308,7 +309,7 @@ class Judge:
     seed: Annotated[Count, key("of every random choice")] = 11
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Decide:
     """How probabilities become labels."""
 
@@ -333,7 +334,7 @@ class Decide:
     ] = "scores"
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Plan:
     """All of it, a section each. source: choices for single sources, by name or pattern.
 

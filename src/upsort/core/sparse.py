@@ -1,7 +1,6 @@
 """Building sparse matrices: the few ways that are needed, each with plain types."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
@@ -10,6 +9,7 @@ import numpy.typing as npt
 from scipy.sparse import coo_array, csr_array, vstack
 
 from upsort.core.arrays import AnyArray, Floats, Ints, Places
+from upsort.core.records import record
 from upsort.core.threads import by_threads
 
 _KEY_BITS = 63
@@ -18,7 +18,7 @@ _CELLS_AT_ONCE = 1 << 18
 _MOST_STRETCHES = 32
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Triplets:
     """Counts and where they stand: rows, columns, counts, each (m,) of integers; columns are below `width`."""
 

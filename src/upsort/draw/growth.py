@@ -1,18 +1,18 @@
 """How the result grows with labelled documents."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
+from upsort.core.records import record
 from upsort.draw.canvas import INK, PAPER, SLATE, in_full, in_percent, new_figure
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class GrowthPoint:
     """So many documents trained on: mean, lowest and highest accuracy on held-out documents; mean on the training ones."""
 

@@ -1,9 +1,9 @@
 """Pages: templates filled in, all text escaped, nothing fetched from anywhere."""
 
 import re
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from upsort.core.records import record
 from upsort.draw.canvas import BRICK, COLOURS, FAINT, INK, PAPER, SLATE, content_of, narrowed
 
 if TYPE_CHECKING:
@@ -18,7 +18,7 @@ _MOST_TEXT = 220
 _LIGHTER = 0.45  # on dark paper, how far colours are drawn to white
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class WeighedWord:
     """A piece of text. weight: from −1, for the next label, to 1, for the label."""
 

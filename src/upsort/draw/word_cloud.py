@@ -5,7 +5,6 @@ box overlaps no other. Nothing is drawn at random, so the same words give the sa
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cache
 from math import pi
 from typing import TYPE_CHECKING
@@ -13,6 +12,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from upsort.core.arrays import Floats
+from upsort.core.records import record
 from upsort.draw.canvas import INK, MOST_COLOURS, SLATE, bare_figure, colours_of, library, shortened
 
 if TYPE_CHECKING:
@@ -26,7 +26,7 @@ _PIXELS_A_POINT = 100 / 72
 _PLACES_AT_ONCE = 2048
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class CloudWord:
     """A word, its weight (documents), and the label it leans to; an empty label, to none."""
 
@@ -35,7 +35,7 @@ class CloudWord:
     label: str
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class PlacedWord:
     """A word with its type size in points and its box in pixels: left, bottom, width, height."""
 

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import islice
 from multiprocessing import active_children, get_all_start_methods, get_context, parent_process
 from threading import Thread
@@ -22,6 +22,7 @@ import numpy as np
 from upsort.core.arrays import Codes
 from upsort.core.errors import DataProblem
 from upsort.core.plan import Clean
+from upsort.core.records import record
 from upsort.core.sparse import narrow
 from upsort.core.spreading import Spread, one_by_one
 from upsort.core.text.cleaning import Cleaner, cleaner
@@ -140,7 +141,7 @@ def _do(item: Any) -> Any:
     return _work(item)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Cutting:
     """How texts are cut into tokens. memory: of `cleaning`, to number the words of all blocks; without, those of each block
     are numbered anew. workers: how many processes cut."""
@@ -160,7 +161,7 @@ def cut_blocks(
         yield block, [_numbered(cut, cutting.memory, numbers) for cut in cuts]
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Cut:
     """What a process has cut. known: words that it had met before. tokens: in its own numbers; their words are the new ones."""
 
@@ -169,7 +170,7 @@ class _Cut:
     tokens: Tokens
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _PartsCut:
     """Cuts the parts of blocks, each process with a memory of its own."""
 

@@ -1,7 +1,7 @@
 """Which columns of a table are the text, the label and the identifier: named, numbered, or guessed and told."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from fnmatch import fnmatchcase
 from typing import Literal
 
@@ -11,6 +11,7 @@ from upsort.core.insight.label_guess import told_by_text
 from upsort.core.insight.label_sets import separator_of
 from upsort.core.lists import QUOTING, quoted
 from upsort.core.names import listed, nearest, suggestion
+from upsort.core.records import record
 from upsort.files.inner_values import InnerName, plain_names
 from upsort.files.rows import Block, Table
 
@@ -35,7 +36,7 @@ _TEXT_NAMES = ("text", "message", "body", "content", "document")
 _ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Roles:
     """Places of columns in one table; None where there is none.
 

@@ -6,11 +6,11 @@ import re
 import sys
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import chain, islice
 from typing import BinaryIO
 
 from upsort.core.errors import DataProblem
+from upsort.core.records import record
 from upsort.files.below import without_rows_below
 from upsort.files.bounds import too_large, with_rows_bounded
 from upsort.files.encoding import NOTED_ESCAPE, Doubts, Encoding, find_encoding, noted_escapes
@@ -29,7 +29,7 @@ csv.field_size_limit(sys.maxsize)  # a cell may hold a whole book
 _TOO_LARGE = "field larger than field limit"  # of the library
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Shape:
     """What was found out about a table."""
 

@@ -6,7 +6,7 @@ vectors, holds patterns to their time, and says of each row that it refuses why.
 
 import shlex
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 from itertools import islice
 from math import isfinite
 from pathlib import Path
@@ -20,6 +20,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents, joined_documents
 from upsort.core.insight.label_sets import separator_of
 from upsort.core.learning.sorter import Sorter
+from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner
 from upsort.files.columns import LabelUse, NoColumn, Roles, guessed_columns, roles_in, written_names
 from upsort.files.reasons import Reason, Why
@@ -33,7 +34,7 @@ PASSAGE_COLUMNS = ("document", "passage")
 """The columns that tell which document a passage was cut from, and the how manieth it is."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Marks:
     """What the columns beside text and features say of n documents, cell by cell; empty where no column is named.
 
@@ -67,7 +68,7 @@ class Marks:
         return Marks(answers=answers, **lists)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class DocumentBlock:
     """Usable rows of one table, in order. documents: texts and the columns beside them. rows: all cells, as read. lines: where
     each row begins in `source`."""
@@ -204,7 +205,7 @@ def columns_for(sorter: Sorter, named: plan.Columns, inputs: Inputs, labels: boo
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Needs:
     """What a row must have to be used: a text, a label in one of the label columns, or what else its columns ask for alone."""
 

@@ -5,13 +5,13 @@ import re
 from collections import Counter
 from collections.abc import Iterable
 from contextlib import suppress
-from dataclasses import dataclass
 from typing import BinaryIO
 
 from charset_normalizer import from_bytes
 
 from upsort.core.errors import UsageProblem
 from upsort.core.names import listed
+from upsort.core.records import record
 from upsort.core.text.languages import likelihood
 from upsort.core.text.lowercase import lower
 from upsort.files.language_profiles import profiles
@@ -84,7 +84,7 @@ def _noted_escape(error: UnicodeError) -> tuple[str | bytes, int]:
 codecs.register_error(NOTED_ESCAPE, _noted_escape)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Encoding:
     """name: a codec's name. guessed: whether it was inferred from the bytes and should be told. alike: others by which the bytes
     looked at are the same text. letters: the commonest of those beyond ASCII that it gives."""

@@ -11,12 +11,13 @@ import lzma
 import tarfile
 import zipfile
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO, cast
 
 from upsort.core.errors import DataProblem
 from upsort.core.names import nearest, suggestion
+from upsort.core.records import record
 from upsort.files.bounds import DAMAGED, Damaged, check_unpacked, unpacked
 from upsort.files.packing import LAYERS, TAR_ENDINGS, ZIP_ENDINGS, is_archive, opened
 from upsort.files.rows import Entry, Reading
@@ -33,7 +34,7 @@ _TAR_LAYERS: dict[str, Callable[[Any], Any]] = {
 }
 
 
-@dataclass
+@record
 class Found:
     """The entries of a source, and what was left out of it and why."""
 

@@ -2,9 +2,9 @@
 
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
 from typing import Any, BinaryIO, Protocol, TextIO
 
+from upsort.core.records import record
 from upsort.files.rows import Entry, Reading, Table
 
 WITH_TABS = frozenset({"tsv", "tab"})
@@ -21,7 +21,7 @@ class RowWriter(Protocol):
         """Write many."""
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Layout:
     """How a table is laid out. columns: their names. numbers: those of them that hold numbers, in formats that know numbers.
     ending: of its file, where a format has several. with_head: unless there is a head already."""
@@ -32,7 +32,7 @@ class Layout:
     with_head: bool = True
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Format:
     """A format of tables.
 

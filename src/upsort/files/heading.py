@@ -2,10 +2,10 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from upsort.core.errors import DataProblem
 from upsort.core.names import counted
+from upsort.core.records import record
 from upsort.files.rows import Reading
 
 _LONG_FOR_A_NAME = 60
@@ -13,7 +13,7 @@ _MOST_TITLES = 20
 _SHOWN = 60
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Heading:
     """Where the body of a table begins.
 

@@ -9,7 +9,7 @@ import json
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from datetime import UTC, datetime
 from math import isfinite
 from pathlib import Path
@@ -18,6 +18,7 @@ from typing import Any
 from upsort import __version__
 from upsort.core.errors import DataProblem
 from upsort.core.plan import Plan
+from upsort.core.records import record
 from upsort.files.remarks import remark
 
 NAME = "upsort-ledger.sqlite"
@@ -45,7 +46,7 @@ Ends = tuple[float | None, float | None, float | None]
 """The value of a measure, and the ends of its interval."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Entry:
     """One evaluation. name: of the sorter file or the candidate. plan, data: digests. settings: the whole plan, as JSON.
     measures: by key."""
@@ -62,7 +63,7 @@ class Entry:
     version: str = __version__
 
 
-def record(entry: Entry) -> str:
+def enter(entry: Entry) -> str:
     """Add an evaluation; several programs may do so at once. Returns why it could not be, or an empty string."""
     path = Path(NAME)
     values = {name: getattr(entry, name) for name in _NAMES} | {"time": datetime.now(UTC).isoformat(timespec="seconds")}

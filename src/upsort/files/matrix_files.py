@@ -8,18 +8,16 @@ three arrays of a CSR matrix as plain `.npy`, which `numpy.load(…, mmap_mode="
 import io
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
 import numpy as np
-import pyarrow as pa
-from pyarrow.parquet import ParquetWriter
-from scipy.io import mmwrite
 from scipy.sparse import csr_array
 
+from upsort.core.deferred import arrow_parquet, pyarrow, scipy_io
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import suggestion
+from upsort.core.records import record
 from upsort.files.parts import matrix_files
 from upsort.files.tables_out import table_file
 from upsort.files.writing import replacing, replacing_text, replacing_together
@@ -30,7 +28,7 @@ _ROWS_AT_ONCE = 1000
 _WEIGHTS_AT_ONCE = 1_000_000
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class NamedMatrix:
     """weights: (n, n_terms) CSR; terms: (n_terms,) names of the columns; documents: (n,) names of the rows."""
 
@@ -60,7 +58,7 @@ def write_matrix(matrix: NamedMatrix, path: Path, only: Sequence[str] = ()) -> l
 def _market(matrix: NamedMatrix, path: Path) -> list[Path]:
     with replacing_together():
         with replacing(path) as stream, _kept_open(stream) as held:
-            mmwrite(held, matrix.weights.tocoo(), precision=17)
+            scipy_io.mmwrite(held, matrix.weights.tocoo(), precision=17)
         _write_names(matrix, path)
     return matrix_files(path)
 
@@ -111,23 +109,23 @@ def _plain_arrays(matrix: NamedMatrix, path: Path) -> list[Path]:
 def _frame(matrix: NamedMatrix, path: Path) -> list[Path]:
     """A row (document, term, value) for each number other than 0, names as dictionaries, document after document."""
     names = [_sound(matrix.documents), _sound(matrix.terms)]
-    kind = pa.dictionary(pa.int32(), pa.string())
-    schema = pa.schema([("document", kind), ("term", kind), ("value", pa.float64())])
+    kind = pyarrow.dictionary(pyarrow.int32(), pyarrow.string())
+    schema = pyarrow.schema([("document", kind), ("term", kind), ("value", pyarrow.float64())])
     indptr, indices, data = matrix.weights.indptr, matrix.weights.indices, matrix.weights.data
     rows = np.repeat(np.arange(len(matrix.documents), dtype=np.int32), np.diff(indptr))
-    with replacing(path) as stream, ParquetWriter(stream, schema, write_page_checksum=True) as writer:
+    with replacing(path) as stream, arrow_parquet.ParquetWriter(stream, schema, write_page_checksum=True) as writer:
         for begin in range(0, max(len(data), 1), _WEIGHTS_AT_ONCE):
             part = slice(begin, begin + _WEIGHTS_AT_ONCE)
             columns = [
-                pa.DictionaryArray.from_arrays(pa.array(places[part].astype(np.int32)), values)
+                pyarrow.DictionaryArray.from_arrays(pyarrow.array(places[part].astype(np.int32)), values)
                 for places, values in zip((rows, indices), names, strict=True)
             ]
-            writer.write_table(pa.Table.from_arrays([*columns, pa.array(data[part])], schema=schema))
+            writer.write_table(pyarrow.Table.from_arrays([*columns, pyarrow.array(data[part])], schema=schema))
     return [path]
 
 
-def _sound(names: Sequence[str]) -> pa.Array:
-    return pa.array([name.encode("utf-8", "backslashreplace").decode("utf-8") for name in names], pa.string())
+def _sound(names: Sequence[str]) -> pyarrow.Array:
+    return pyarrow.array([name.encode("utf-8", "backslashreplace").decode("utf-8") for name in names], pyarrow.string())
 
 
 def _dense(matrix: NamedMatrix, path: Path, only: Sequence[str] = ()) -> list[Path]:

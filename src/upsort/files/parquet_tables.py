@@ -2,16 +2,19 @@
 
 import io
 from collections.abc import Iterator
+from functools import cache
 from typing import Any
 
-import pyarrow as pa
-from pyarrow import parquet
-
+from upsort.core.deferred import arrow_parquet, pyarrow
 from upsort.core.errors import DataProblem
 from upsort.files.bounds import Damaged, check_unpacked
 from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Table, cell_of
 
-_BROKEN = (pa.ArrowException, OSError, ValueError, TypeError, KeyError, IndexError, OverflowError, UnicodeError)
+
+@cache
+def _broken() -> tuple[type[Exception], ...]:
+    """What reading a damaged file raises."""
+    return (pyarrow.ArrowException, OSError, ValueError, TypeError, KeyError, IndexError, OverflowError, UnicodeError)
 
 
 def parquet_table(entry: Entry, reading: Reading) -> Table:
@@ -41,7 +44,7 @@ def _batches(entry: Entry) -> Iterator[list[list[Any]]]:
             values = [column.to_pylist() for column in next(batches).columns]
         except StopIteration:
             return
-        except _BROKEN as error:
+        except _broken() as error:
             raise Damaged(entry.name, error) from error
         yield values
 
@@ -50,6 +53,6 @@ def _file(entry: Entry) -> Any:
     stream = entry.open()
     try:
         whole = stream if hasattr(stream, "fileno") else io.BytesIO(stream.read())
-        return parquet.ParquetFile(whole, page_checksum_verification=True)
-    except _BROKEN as error:
+        return arrow_parquet.ParquetFile(whole, page_checksum_verification=True)
+    except _broken() as error:
         raise DataProblem(f"{entry.name} is not a readable Parquet file: {error}.", "Get the file again.") from None

@@ -2,7 +2,7 @@
 
 import types
 from collections.abc import Sequence
-from dataclasses import MISSING, Field, dataclass, fields
+from dataclasses import MISSING, Field, fields
 from functools import cache
 from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
 
@@ -12,12 +12,13 @@ from upsort.core.classifiers.families import FAMILIES
 from upsort.core.keys import Key, When
 from upsort.core.names import listed
 from upsort.core.plan import MOST, SCHEMES, Plan, Source
+from upsort.core.records import record
 from upsort.core.text.steps import STEPS
 
 SECTIONS = tuple(one.name for one in fields(Plan) if one.name not in ("candidates", "source"))
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Declared:
     """A key. annotation: its type with its bounds. said: the rest of its declaration."""
 

@@ -1,7 +1,8 @@
 """Why a row cannot be used: a kind that programs agree on, what it is about, and a detail for the reader."""
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+from upsort.core.records import record
 
 
 class Why(StrEnum):
@@ -34,7 +35,7 @@ class Why(StrEnum):
     HELD_OUT_TOGETHER = "in one group with a held-out row, or a copy of one"
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Reason:
     """about: what stands in the places of the kind's wording. detail: what is special to the row."""
 

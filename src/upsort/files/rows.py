@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
 from upsort.core.errors import DataProblem
+from upsort.core.records import record
 from upsort.files.reasons import Reason
 
 ROWS_A_BLOCK = 2000
@@ -16,7 +17,7 @@ class EmptySource(DataProblem):
     """A file without content; among the files of a folder or archive it is passed over and told."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Reading:
     """How a source is to be read where that is not left to be found out.
 
@@ -49,7 +50,7 @@ class Refused:
     cells: tuple[str, ...]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Block:
     """A stretch of one table.
 
@@ -70,7 +71,7 @@ class Block:
         return self.files if self.files is not None else [f"{self.source}:{line}" for line in self.lines]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Table:
     """A table that can be read any number of times. notes: what was found out about it and should be told. text, label: columns
     of which it is known, without a look at the rows, that they hold texts and labels."""
@@ -83,7 +84,7 @@ class Table:
     label: str = ""
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Entry:
     """One file to be read, wherever it lies: on disk, in an archive, on standard input.
 

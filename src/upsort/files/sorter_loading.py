@@ -5,7 +5,7 @@ kinds and shapes, and that every number is finite. No member is read beyond the 
 """
 
 import zipfile
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -29,6 +29,7 @@ from upsort.core.learning.reserve import Reserve
 from upsort.core.learning.sorter import Sorter, Trained
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
+from upsort.core.records import record
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.patience import SECONDS
 from upsort.core.text.resources import Resources
@@ -143,7 +144,7 @@ Declared = tuple[int, tuple[str, ...], tuple[tuple[str, tuple[str, ...]], ...]]
 """How many terms are counted, the number columns, and the categories with their values."""
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Whole:
     """What all answers of a file share."""
 
@@ -153,7 +154,7 @@ class _Whole:
     path: Path
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class _Held:
     """What the file holds of one answer. said: its part of the head. terms, left_out, kept: lines of its lists."""
 

@@ -2,7 +2,7 @@
 
 import sys
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from fnmatch import fnmatch
 from itertools import groupby
 from pathlib import Path, PurePath
@@ -10,6 +10,7 @@ from typing import BinaryIO
 
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.plan import Source
+from upsort.core.records import record
 from upsort.files.bounds import without_large_rows
 from upsort.files.columns import renamed
 from upsort.files.entries import entries_of
@@ -23,7 +24,7 @@ _BEGINNING = 65536  # bytes that tell what comes on standard input
 STANDARD_INPUT = "-"
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Inputs:
     """What a command reads. notes: what was found out and should be told. kinds: the names of the formats, and `archive`."""
 

@@ -7,6 +7,7 @@ from itertools import islice
 from typing import Any
 from zipfile import ZipFile
 
+from upsort.core.deferred import openpyxl
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import listed, suggestion
 from upsort.files.below import without_rows_below
@@ -78,7 +79,6 @@ def _without_end(row: list[str]) -> list[str]:
 
 
 def _sheet(entry: Entry, content: bytes, reading: Reading, streamed: bool) -> Any:
-    openpyxl = _library()
     try:
         book = openpyxl.load_workbook(io.BytesIO(content), read_only=streamed, data_only=True)
     except (openpyxl.utils.exceptions.InvalidFileException, *_BROKEN) as error:
@@ -101,13 +101,6 @@ def _titles(sheet: Any) -> list[str]:
     return list(sheet.parent.sheetnames)
 
 
-def _library() -> Any:
-    """openpyxl, which is slow to load, and needed by few."""
-    import openpyxl
-
-    return openpyxl
-
-
 def _merged_cells(entry: Entry, content: bytes, reading: Reading) -> int:
     """How many cells the merged areas of all sheets have, by a look at the XML: the library makes an object of each."""
     merged = 0
@@ -119,7 +112,7 @@ def _merged_cells(entry: Entry, content: bytes, reading: Reading) -> int:
                 if not member.filename.startswith("xl/worksheets/"):
                     continue
                 for area in _MERGED.findall(archive.read(member)):
-                    left, top, right, bottom = _library().utils.cell.range_boundaries(area.decode("ascii"))
+                    left, top, right, bottom = openpyxl.utils.cell.range_boundaries(area.decode("ascii"))
                     merged += (right - left + 1) * (bottom - top + 1)
     except _BROKEN:
         return 0  # what is wrong with it, the library says

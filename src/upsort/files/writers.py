@@ -7,9 +7,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any, BinaryIO, TextIO
 
-import pyarrow as pa
-from pyarrow.parquet import ParquetWriter
-
+from upsort.core.deferred import arrow_parquet, openpyxl, pyarrow
 from upsort.core.errors import DataProblem
 from upsort.files.format import WITH_TABS, Layout, RowWriter
 from upsort.files.remarks import remark
@@ -132,11 +130,11 @@ def parquet(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
 
 class _Parquet(_Rows):
     def __init__(self, stream: Any, layout: Layout) -> None:
-        self._schema = pa.schema(
-            [(column, pa.float64() if column in layout.numbers else pa.string()) for column in layout.columns]
+        self._schema = pyarrow.schema(
+            [(column, pyarrow.float64() if column in layout.numbers else pyarrow.string()) for column in layout.columns]
         )
         self._numbers = [column in layout.numbers for column in layout.columns]
-        self._writer = ParquetWriter(stream, self._schema, write_page_checksum=True)
+        self._writer = arrow_parquet.ParquetWriter(stream, self._schema, write_page_checksum=True)
         self._held: list[Sequence[Any]] = []
 
     def writerow(self, row: Sequence[Any], /) -> None:
@@ -147,10 +145,10 @@ class _Parquet(_Rows):
     def _flush(self) -> None:
         columns = zip(*self._held, strict=True) if self._held else [[] for _ in self._schema]
         arrays = [
-            pa.array([value_of(cell) if number else _sound(cell) for cell in column], field.type)
+            pyarrow.array([value_of(cell) if number else _sound(cell) for cell in column], field.type)
             for column, number, field in zip(columns, self._numbers, self._schema, strict=True)
         ]
-        self._writer.write_table(pa.Table.from_arrays(arrays, schema=self._schema))
+        self._writer.write_table(pyarrow.Table.from_arrays(arrays, schema=self._schema))
         self._held = []
 
     def close(self) -> None:
@@ -173,8 +171,6 @@ def spreadsheet(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
 
 class _Spreadsheet(_Rows):
     def __init__(self, layout: Layout) -> None:
-        import openpyxl  # slow to load, and needed by few
-
         self._new_cell = openpyxl.cell.WriteOnlyCell
         self._book = openpyxl.Workbook(write_only=True)
         self._sheet = self._book.create_sheet("corpus")

@@ -1,17 +1,17 @@
 """Answering what is typed, one message at a time."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 from upsort.core.features.documents import Documents
 from upsort.core.insight.explanation import Sums, deciding_words, explain
 from upsort.core.learning.sorter import Sorter
+from upsort.core.records import record
 from upsort.files.documents import Reader
 from upsort.files.reasons import Reason
 from upsort.jobs.filter import object_in
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Asked:
     """One answer. sorted_as: as scoring gives it. words: that say most for it, where a sorter of this kind can tell. remark: on
     an answer that rests on no word, empty elsewhere."""

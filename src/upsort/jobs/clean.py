@@ -5,7 +5,7 @@ import time
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from itertools import pairwise, zip_longest
 from pathlib import Path
 
@@ -14,6 +14,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.features.counting import in_blocks
 from upsort.core.features.measuring import Measuring
 from upsort.core.names import suggestion
+from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.editing import edited
 from upsort.core.text.final_forms import mapped
@@ -36,7 +37,7 @@ NOTHING = "(nothing)"
 _SAMPLE = 2000  # documents among which those that a step changes most are looked for
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class StepOnDocument:
     """What one step did to one document. removed and changed: stretches it took out, and those it put others in place of."""
 
@@ -46,7 +47,7 @@ class StepOnDocument:
     changed: list[tuple[str, str]]
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class DocumentSteps:
     """One document through all steps."""
 
@@ -56,7 +57,7 @@ class DocumentSteps:
     steps: list[StepOnDocument]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class StepOnCorpus:
     """The corpus after one step. empty: documents without tokens. seconds: what the step itself took."""
 
@@ -67,7 +68,7 @@ class StepOnCorpus:
     seconds: float
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class CleanResult:
     """documents: how many there are. shown: some of them, step by step. steps: the corpus after each step. written: rows."""
 
@@ -77,7 +78,7 @@ class CleanResult:
     written: int
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class WordGroup:
     """Words that fell together, with the times each stands in the corpus, commonest first."""
 
@@ -85,7 +86,7 @@ class WordGroup:
     words: list[tuple[str, int]]
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class StepsResult:
     """What a list of steps leads to. compared: on the same folds with the other lists, where there are labels."""
 
@@ -94,7 +95,7 @@ class StepsResult:
     compared: Compared | None
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class StepsCompared:
     """Best first, or in the order in which they were asked for where there are no labels. whole: of the comparison."""
 
@@ -102,7 +103,7 @@ class StepsCompared:
     whole: CompareResult | None
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Showing:
     """Which documents to show: so many at random, those called so, or those that one step changes most."""
 
@@ -111,7 +112,7 @@ class Showing:
     most_changed_by: str = ""
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class CleanedFile:
     """Where the cleaned corpus goes. in_place: the cleaned text stands in place of the text, not in a column of its own."""
 
@@ -299,7 +300,7 @@ class OnCorpus:
         ]
 
 
-@dataclass(kw_only=True)
+@record(kw_only=True)
 class _Tally:
     step: str
     tokens: int = 0

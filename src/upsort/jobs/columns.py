@@ -1,10 +1,10 @@
 """What columns a table has: the first thing to ask of an unknown file."""
 
-from dataclasses import dataclass
 from itertools import islice
 
 from upsort.core import plan
 from upsort.core.insight.columns import kind_of
+from upsort.core.records import record
 from upsort.files.columns import guessed_columns
 from upsort.files.rows import Table
 from upsort.files.sources import Inputs
@@ -12,7 +12,7 @@ from upsort.files.sources import Inputs
 _SAMPLE_BLOCKS = 1
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class ColumnInfo:
     """One column as its first rows show it. guess: text, label, id, date or empty."""
 
@@ -26,7 +26,7 @@ class ColumnInfo:
     guess: str
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Looked:
     """How much of a table was looked at. more: whether there is more. files: whether its rows are files."""
 

@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, field, replace
 from functools import reduce
 from itertools import product
 from typing import Any
@@ -25,6 +25,7 @@ from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Costs, Method
 from upsort.core.lists import parts
 from upsort.core.plan import Judge, Plan
+from upsort.core.records import record
 from upsort.files.plan_file import changed_plan, parsed_value
 from upsort.files.set_aside import SetAside
 from upsort.jobs.corpus import Answer, Keeping, LabelledCorpus, read_labelled_corpus
@@ -38,7 +39,7 @@ _COUNTED_BY = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Candidate:
     """A plan to judge. name: what differs in it. values: of the keys that were tried, by name."""
 
@@ -47,7 +48,7 @@ class Candidate:
     values: Mapping[str, Any] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Compared:
     """One candidate, judged. against_best: documents only it, and only the best, gets right (means over the repeats). behind: by
     how much it is behind the best. exact, folds: p values against the best, corrected for their number (Holm). training: the
@@ -67,7 +68,7 @@ class Compared:
     distinct_terms: int
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class CompareResult:
     """Best by a measure first; distances are to the most accurate. by: the measure's key. counted: how often the text was cleaned
     and counted. kept: how copies and groups were kept on one side. nested: the accuracy of choosing the best on the training part
@@ -83,7 +84,7 @@ class CompareResult:
     at_the_end: list["AtTheEnd"]
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class AtTheEnd:
     """The best value of a key is the lowest or the highest that was tried."""
 
@@ -139,7 +140,7 @@ def _value(section: str, key: str, text: str) -> Any:
     return parsed_value(text)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Comparing:
     """nested: choose anew in each fold. command: which one asks. margin: by how large a
     share of the documents a candidate may be behind the best and count as no worse. by: the measure that orders them."""
@@ -201,7 +202,7 @@ def _shared_costs(methods: Sequence[Method]) -> Costs | None:
     return tables[0] if tables and all(table == tables[0] for table in tables) else None
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Round:
     """The candidates that count the text alike. methods: by their numbers."""
 

@@ -1,7 +1,7 @@
 """The labelled corpus that training and judging start from: read and counted once, whatever is done with it."""
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -22,6 +22,7 @@ from upsort.core.learning.held_plan import method_of
 from upsort.core.learning.labelled import Labelled, numbered, numbered_sets
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
+from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.labels import labels_in
 from upsort.core.text.resources import Resources
@@ -85,7 +86,7 @@ def with_vectors(measured: Measured, choices: plan.Plan, sorter: Sorter | None =
     return replace(measured, vectors=vectors_of_terms(measured.terms, words, vectors, begins))
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Answer:
     """One label column. rows: (m,) the documents that have a label there. documents: those, with their labels. together: who
     of them belongs together."""
@@ -96,7 +97,7 @@ class Answer:
     together: Together
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class LabelledCorpus:
     """answers: one for each label column. resources: of the cleaning. marks: of all documents. texts, prints: of all, where
     they were asked to be kept."""
@@ -129,7 +130,7 @@ class LabelledCorpus:
         return self.answers[0]
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Keeping:
     """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. prints: what copies are
     told by. at_least: documents in

@@ -1,7 +1,6 @@
 """Judging a plan by folds."""
 
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +9,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.judging import cross_validation
 from upsort.core.judging.intervals import Rate, share_of
 from upsort.core.learning.labelled import Labelled
+from upsort.core.records import record
 from upsort.core.text.labels import in_one_cell
 from upsort.files.tables_out import table_file
 from upsort.jobs.corpus import LabelledCorpus, read_labelled_corpus
@@ -17,7 +17,7 @@ from upsort.jobs.judging import Kept, Prepared, prepared
 from upsort.jobs.work import Work
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class CrossValidateResult:
     """One answer. kept: how copies and groups were kept on one side; without_copies_apart: where copies were allowed on both
     sides, the result when they are not, and copied: the accuracy on documents that have copies, either way."""

@@ -1,6 +1,5 @@
 """How the result grows with the number of labelled documents."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -8,6 +7,7 @@ import numpy as np
 from upsort.core.errors import DataProblem
 from upsort.core.judging.growing import grown
 from upsort.core.judging.growth import Growth, fitted_growth
+from upsort.core.records import record
 from upsort.draw.growth import GrowthPoint, growth_figure
 from upsort.jobs.corpus import Keeping, read_labelled_corpus
 from upsort.jobs.figures import save
@@ -15,7 +15,7 @@ from upsort.jobs.judging import Kept, prepared
 from upsort.jobs.work import Work
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class CurveResult:
     """growth: the curve fitted to the points, where there are enough. labelled: all documents that there are. kept: how copies
     and groups were kept on one side."""

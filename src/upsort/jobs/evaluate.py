@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +15,7 @@ from upsort.core.insight.terms import strongest_terms
 from upsort.core.judging.near_copies import SIMILARITY, find_copies
 from upsort.core.learning.sorter import Decisions, Sorter
 from upsort.core.plan import Columns
+from upsort.core.records import record
 from upsort.core.sparse import one_below_the_other
 from upsort.core.text.labels import labels_in
 from upsort.files.columns import column_place
@@ -31,7 +32,7 @@ _PULLS = 3
 _ADDED = ("wrong_answers", "pulled_by")
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Wanted:
     """What to judge beside the whole. by: a column. passages: how to add up passages. training: the documents that the sorter
     was trained on."""
@@ -41,7 +42,7 @@ class Wanted:
     training: Inputs | None = None
 
 
-@dataclass(kw_only=True)
+@record(kw_only=True)
 class _Gathered:
     """What is kept of each document of one answer until all are read. matrices: of passages, which are explained together."""
 
@@ -97,7 +98,7 @@ def evaluate(
     return [judged(one, bool(wanted.by), wanted.passages is not None) for one in compared]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class _Seen:
     """A block as one answer sees it. answer: which of the label columns it is for."""
 

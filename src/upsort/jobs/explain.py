@@ -1,7 +1,7 @@
 """Explaining the decision about one text or one document."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -13,6 +13,7 @@ from upsort.core.insight.explanation import Explanation, Voter, Votes, explain, 
 from upsort.core.insight.without_words import can_be_looked_for, smallest_change
 from upsort.core.learning.sorter import Sorter
 from upsort.core.names import suggestion
+from upsort.core.records import record
 from upsort.core.sparse import one_below_the_other
 from upsort.files.documents import LABELLED, Reader, columns_for
 from upsort.files.reasons import Reason
@@ -22,7 +23,7 @@ from upsort.files.sources import Inputs
 _THE_SAME = 1e-9  # from a cosine of 1, up to which two documents are one
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Neighbour:
     """A labelled document like the one explained."""
 
@@ -32,7 +33,7 @@ class Neighbour:
     text: str
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Explained:
     """looked: whether words were taken out in search of another label. flip: those to take out and the label that is given then,
     or None. neighbours: most similar first. voters: those of a sorter of neighbours that were found among the tables, by their
@@ -81,7 +82,7 @@ def document_of(sorter: Sorter, reader: Reader, inputs: Inputs, reference: str) 
     raise UsageProblem(f"No document is called {reference!r}.", suggestion(reference, known, "documents"))
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Among:
     """Labelled documents. matrix: (n, n_terms). held: identifier, label and text of each."""
 

@@ -1,6 +1,5 @@
 """An explanation as a page of its own."""
 
-from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 
@@ -8,6 +7,7 @@ from upsort.core.errors import UsageProblem
 from upsort.core.insight import explanation as insight
 from upsort.core.insight.explanation import Sums, Votes
 from upsort.core.learning.sorter import Sorter
+from upsort.core.records import record
 from upsort.draw.canvas import colours_of_few
 from upsort.draw.pages import WeighedWord, beginning_of, name_of_colour, rendered
 from upsort.files.writing import replacing_text
@@ -22,7 +22,7 @@ from upsort.jobs.explanation_tables import (
 )
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Subject:
     """What a page is about: the sorter's file, the document's identifier where it has one, and the day."""
 

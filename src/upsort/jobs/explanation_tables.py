@@ -1,7 +1,6 @@
 """The tables of an explanation, in a terminal and on a page alike."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -10,13 +9,14 @@ from upsort.core.insight.pulls import Pull
 from upsort.core.insight.sums import sum_of_pulls
 from upsort.core.learning.sorter import Sorter
 from upsort.core.names import visible
+from upsort.core.records import record
 from upsort.jobs.explain import Neighbour
 
 DIGITS = 4
 """Behind the point of a pull and a score."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Told:
     """heads, rows: of the table; the first `texts` columns and the last `prose` ones hold text, the others numbers."""
 

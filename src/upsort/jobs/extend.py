@@ -1,7 +1,7 @@
 """Adding newly labelled documents to a sorter."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
@@ -20,6 +20,7 @@ from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
+from upsort.core.records import record
 from upsort.core.sparse import from_cells
 from upsort.core.text.resources import Resources
 from upsort.files.columns import NoColumn
@@ -35,7 +36,7 @@ Way = Literal["counts", "everything", "kept", "sample"]
 """Exactly by counts; trained anew on everything, given again or kept; trained anew on what was kept of it."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Added:
     """One answer. unknown_share: of the words of the new documents, to the sorter as it was; None where terms are not
     words. before: what it got right of them then.
@@ -47,7 +48,7 @@ class Added:
     newer: Rate | None
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class ExtendResult:
     """The answers after the extension, and what is known of each. added: documents.
 

@@ -2,7 +2,6 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -16,6 +15,7 @@ from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, 
 from upsort.core.learning.labelled import numbered, numbered_sets
 from upsort.core.learning.sorter import Sorter
 from upsort.core.names import suggestion
+from upsort.core.records import record
 from upsort.core.sparse import column_sums, only_columns
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.labels import labels_in
@@ -31,7 +31,7 @@ UNLABELLED = "(no label)"
 _ROWS_AT_ONCE = 1000
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Matrix:
     """A corpus as numbers. weights: (n, n_terms) CSR; counts: the same before weighting; references: (n,) names of documents.
 
@@ -58,7 +58,7 @@ class Matrix:
     unseen: dict[str, int]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Summary:
     """What there is. too_rare, too_common, too_many: terms that each bound left out. bytes: of the weights in memory."""
 
@@ -75,7 +75,7 @@ class Summary:
     bytes: int
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class TermRow:
     """One term. mean_weight: over the documents that hold it. by_label: documents of each label that hold it."""
 

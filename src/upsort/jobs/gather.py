@@ -8,7 +8,7 @@ import re
 from array import array
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -21,6 +21,7 @@ from upsort.core.features.prints import Prints, joined, prints_of
 from upsort.core.judging.near_copies import find_copies
 from upsort.core.lists import quoted
 from upsort.core.names import nearest
+from upsort.core.records import record
 from upsort.core.text.labels import mapped, spellings
 from upsort.core.text.lowercase import lower
 from upsort.core.text.passages import kept_lines, passages
@@ -45,7 +46,7 @@ MARK_COLUMN = "set_aside"
 _PRINTED_CHARACTERS = 2_000_000
 
 
-@dataclass(kw_only=True)
+@record(kw_only=True)
 class GatherResult:
     """documents: written (before cutting into passages). rows: written. marked: kept, but marked as to be set aside.
 
@@ -66,7 +67,7 @@ class GatherResult:
     unseen: dict[str, list[str]] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class _Documents:
     """A block on its way, row by row: the text as it will stand, the label, and why it is to be set aside, where it is."""
 

@@ -2,7 +2,7 @@
 whole."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -19,10 +19,11 @@ from upsort.core.judging.set_measures import DecidedSets, judge_sets
 from upsort.core.judging.together import named_groups
 from upsort.core.judging.undecided import Coverage, Undecided, coverage, undecided_of
 from upsort.core.learning.sorter import Decisions, Sorter
+from upsort.core.records import record
 from upsort.core.text.labels import labels_in
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Mistake:
     """One document that was given another label than its own. pulled_by: the terms that spoke most for the wrong label."""
 
@@ -35,7 +36,7 @@ class Mistake:
     pulled_by: tuple[str, ...]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Judged:
     """One answer.
 
@@ -72,7 +73,7 @@ class Judged:
         return Evidence(self.judgement, self.probability, self.costs, self.undecided)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Compared:
     """The documents of one answer, or those made of passages: their own labels, the decisions, and what else is known of them."""
 
@@ -98,7 +99,7 @@ class Compared:
         return undecided if undecided is not None else np.zeros(len(self.true), dtype=bool)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class _Measured:
     """What the decisions come to; see Judged."""
 

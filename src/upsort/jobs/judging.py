@@ -1,6 +1,6 @@
 """What all judging jobs share: the labelled documents of one answer, and the splits that keep together what belongs together."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -10,10 +10,11 @@ from upsort.core.judging.protocol import Parts
 from upsort.core.judging.splits import Order, Splits, splits
 from upsort.core.learning.labelled import Labelled
 from upsort.core.plan import Plan
+from upsort.core.records import record
 from upsort.jobs.corpus import Answer, LabelledCorpus
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Kept:
     """How what belongs together was kept on one side. copies: documents that copy another one. taken_out: documents that
     training parts had to give up for it, over all splits. undated: documents without a date, in a split in time. groups:
@@ -26,7 +27,7 @@ class Kept:
     dates: str = ""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Prepared:
     """documents: with their groups. splits: to judge by. name: of the answer. rows: (n,) which documents of the corpus they
     are."""

@@ -1,7 +1,6 @@
 """Choosing which unlabelled documents to label next, and writing them as a table to fill in."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from scipy.sparse import csr_array
@@ -16,6 +15,7 @@ from upsort.core.judging.splits import Order, splits
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Decisions, Sorter
 from upsort.core.plan import Features
+from upsort.core.records import record
 from upsort.files.by_name import ByName, together
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
@@ -28,7 +28,7 @@ _CONTENTS = Features(hash_bits=14)
 _MOST_GROWN = 3_000  # kept documents, of which growth is worked out
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class ToLabel:
     """One document. guess, probability: what the sorter would give it. second: the next label. entropy: in bits. why: it is worth
     labelling."""
@@ -42,7 +42,7 @@ class ToLabel:
     why: Why
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Worth:
     """What labelling brings, by folds of what the sorter keeps. now: documents, and the share right. more, twice: documents, and
     the ends of the 95 % prediction interval."""

@@ -2,10 +2,10 @@
 
 import random
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 from upsort.core import plan
 from upsort.core.errors import UsageProblem
+from upsort.core.records import record
 from upsort.core.text.lowercase import lower
 from upsort.files.columns import column_place
 from upsort.files.documents import DocumentBlock, Reader
@@ -15,7 +15,7 @@ from upsort.files.sources import Inputs
 _CONTEXT = 50
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Shown:
     """A document whole, with where it stands."""
 
@@ -25,7 +25,7 @@ class Shown:
     text: str
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class InContext:
     """One occurrence of a word, with the text before and after it."""
 

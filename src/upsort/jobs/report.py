@@ -2,7 +2,7 @@
 
 import shlex
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +15,7 @@ from upsort.core.insight.terms import informative_terms
 from upsort.core.judging.measures import Confusion
 from upsort.core.learning.held_plan import HELD
 from upsort.core.learning.sorter import Sorter
+from upsort.core.records import record
 from upsort.core.text.labels import labels_in
 from upsort.draw.confusions import confusion_figure
 from upsort.draw.judgements import coverage_figure, probability_histograms, reliability_figure
@@ -39,7 +40,7 @@ _EXAMPLES = 2
 _TEXT = 400
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Wording:
     """How the page says what it shows; made where wording is made. good, against: a figure, and what it is."""
 
@@ -55,7 +56,7 @@ class Wording:
     suspects: Sequence[str]
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Sources:
     """sorter: its file. judged, training: names of the tables, as they were given."""
 

@@ -3,7 +3,7 @@
 import hashlib
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import asdict, dataclass, field, fields
+from dataclasses import asdict, field, fields
 from itertools import count
 from pathlib import Path
 from typing import Any, Protocol
@@ -16,6 +16,7 @@ from upsort.core.insight.drift import Drift, NewDocuments, drift
 from upsort.core.learning.held_out import UnknownWords
 from upsort.core.learning.sorter import LENGTH_CLASSES, Decisions, Sorter, length_classes, without_known_words
 from upsort.core.plan import Columns
+from upsort.core.records import record
 from upsort.engine.processes import in_order
 from upsort.files.by_name import ByName, together
 from upsort.files.columns import column_place
@@ -30,7 +31,7 @@ _CHARACTERS_AT_ONCE = 2_000_000
 _FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Layout:
     """What the scored table holds. thin: only the identifier and the decision. all_probabilities: a column for each label.
 
@@ -42,7 +43,7 @@ class Layout:
     safe: bool = False
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class ScoreResult:
     """documents: rows written. labels: how often each was given, for each answer. without_tokens: those without a
     word. nothing_known: those without a word that the sorter knows, the former included. unknown_share: of all words. drifts: for
@@ -64,7 +65,7 @@ class Rows(Protocol):
         """Write many."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Incoming:
     """What is to be scored: tables, how they are read, where rows that cannot be used go."""
 
@@ -86,7 +87,7 @@ class Incoming:
         return sum(self._counted)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Going:
     """Where a run begins and whom it tells how far it is. rows: usable rows that an earlier run wrote; state: what it knew of
     them. done: told after each block how many rows are written in all, and what is known of them. workers: processes."""
@@ -97,7 +98,7 @@ class Going:
     workers: int = 1
 
 
-@dataclass(kw_only=True)
+@record(kw_only=True)
 class _Tally:
     """What is added up over all blocks; kept in the journal of a run that can be gone on with."""
 
@@ -154,7 +155,7 @@ class Deciding:
         return [sorter.decide(block.documents, words) for sorter in self.sorters]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class _Scored:
     """What a block comes to."""
 
@@ -292,7 +293,7 @@ def _last_of(block: DocumentBlock) -> str:
     return f"{block.source}:{block.lines[-1]}"
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Passages:
     """How passages become documents. way: of adding up, see `learning.adding_up`. column: names a passage's document."""
 

@@ -1,17 +1,17 @@
 """Decisions as cells: the columns that scoring adds, in every output, with their text in tables and their values in JSON."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from math import isnan
 from typing import Any
 
 import numpy as np
 
 from upsort.core.learning.sorter import Decisions, Sorter
+from upsort.core.records import record
 from upsort.files.writers import value_of
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class DecisionColumn:
     """One added column. values: what stands in it for each document. digits: behind the point of a number; None for text."""
 

@@ -1,7 +1,6 @@
 """Dividing a corpus into a training and a held-out table, row for row as it was read."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +17,7 @@ from upsort.core.judging.splits import hold_out, latest
 from upsort.core.judging.together import Together, copy_groups, named_groups
 from upsort.core.learning.dealing import document_keys, text_digests
 from upsort.core.learning.labelled import Labelled
+from upsort.core.records import record
 from upsort.files.by_name import ByName, together
 from upsort.files.documents import Marks, Needs, Reader
 from upsort.files.parts import HELD_OUT_NAME, TRAINING_NAME
@@ -34,7 +34,7 @@ from upsort.jobs.work import Work
 _FAR = 0.03  # from the share that was asked for
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class SplitResult:
     """Where the parts are, and how many documents of each label each has. copies: rows that copy another one. taken_out: rows
     that may be learned from by nobody, belonging together with held-out ones. groups: of rows that stay together, where a
@@ -112,7 +112,7 @@ def split(work: Work, share: float, folder: Path) -> SplitResult:
     )
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Looked:
     """What the first reading tells of the rows."""
 

@@ -1,7 +1,7 @@
 """Looking at a corpus before anything is trained: one pass over the documents, nothing kept of them but prints and lengths."""
 
 from collections import Counter
-from dataclasses import dataclass, field
+from dataclasses import field
 from heapq import nlargest, nsmallest
 from itertools import islice
 
@@ -16,6 +16,7 @@ from upsort.core.insight.label_sets import separator_of
 from upsort.core.insight.lengths import Lengths, share_between, summarised
 from upsort.core.judging.near_copies import find_copies
 from upsort.core.learning.labelled import numbered
+from upsort.core.records import record
 from upsort.core.text.labels import in_one_cell, labels_in, spellings
 from upsort.core.text.languages import Spoken, spoken_in
 from upsort.core.text.lowercase import lower
@@ -38,7 +39,7 @@ IN_ANOTHER = "in another language"
 SAME_NAME = "with an identifier that another one has"
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Document:
     """One document, to be shown."""
 
@@ -48,7 +49,7 @@ class Document:
     label: str
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class CopyPair:
     """A document and the earlier one that it copies."""
 
@@ -64,7 +65,7 @@ class CopyPair:
         return bool(self.label and self.first_label and self.label != self.first_label)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class CopyCounts:
     """exact, near: documents that copy an earlier one. groups: originals that have copies. conflicting: copies under another
     label than their original. examples: conflicting ones first."""
@@ -76,7 +77,7 @@ class CopyCounts:
     examples: list[CopyPair]
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Odd:
     """Documents that look out of place in one way, with the references of some."""
 
@@ -85,7 +86,7 @@ class Odd:
     examples: list[str]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class SurveyResult:
     """labels: documents of each label, commonest first; empty without a label column. unlabelled: documents without one.
 

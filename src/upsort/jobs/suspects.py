@@ -1,7 +1,7 @@
 """Finding labelled documents that look mislabelled."""
 
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -16,6 +16,7 @@ from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Classifier, Plan
+from upsort.core.records import record
 from upsort.core.spreading import Spread
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.labels import in_one_cell
@@ -33,7 +34,7 @@ OWN, RATHER, OTHER = "own_probability", "rather", "rather_probability"
 WRONG = "probably_wrong"
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Looking:
     """most: list so many; None for those whose label is more likely wrong than right. output: where the suspicious rows go,
     whole, with the suggestion beside them."""
@@ -42,7 +43,7 @@ class Looking:
     output: Path | None = None
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Suspect:
     """One document. wrong: how probably its label is wrong. pulled_by: its terms that speak most for the other label."""
 
@@ -56,7 +57,7 @@ class Suspect:
     pulled_by: tuple[str, ...]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class SuspectsResult:
     """Most suspicious first. expected: how many of them are wrong, with a 95 % interval. noise: the share of wrong ones among the
     documents of each label. kinds: of the classifiers that judged. judged: documents that were held out at all. kept: how copies
@@ -114,7 +115,7 @@ def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class _Found:
     """What is suspicious, one entry a document. pulled: the label that its terms speak for, and the one they speak against; None
     where there is no such one."""

@@ -1,7 +1,6 @@
 """The terms that speak for and against labels, from a sorter or from a labelled corpus."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import chain, count
 from pathlib import Path
 
@@ -27,6 +26,7 @@ from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.names import suggestion
+from upsort.core.records import record
 from upsort.draw.canvas import colours_of_few
 from upsort.draw.leanings import bars_for_and_against, frequency_scatter
 from upsort.files.writing import make_folder
@@ -39,7 +39,7 @@ _FACTS = 3
 WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Leaning:
     """One term for one label. value: by the chosen way; z: of log odds. documents, others: with it, of the label and of all
     others
@@ -55,7 +55,7 @@ class Leaning:
     stable: bool | None
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Fact:
     """A term in the documents of its label and in those of the label in which it is rarest."""
 
@@ -65,7 +65,7 @@ class Fact:
     often: Often
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class TermsResult:
     """For each label its terms for and against, strongest first. facts: about the first terms of the labels that have the
     strongest ones."""
@@ -79,7 +79,7 @@ class TermsResult:
     counts: TermCounts
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Evidence:
     """counts: of terms by label. weights: leanings of a linear sorter. stable: (n_terms, k), where folds were made.
 

@@ -1,7 +1,7 @@
 """Training a sorter and saving it."""
 
 import time
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -19,6 +19,7 @@ from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Plan
+from upsort.core.records import record
 from upsort.files.sorter_file import save_sorters
 from upsort.files.writing import check_writable
 from upsort.jobs.corpus import Answer, Keeping, read_labelled_corpus
@@ -28,7 +29,7 @@ from upsort.jobs.language import language_of, other_language
 from upsort.jobs.work import Work
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class AnswerResult:
     """One answer of a sorter.
 
@@ -46,7 +47,7 @@ class AnswerResult:
     seconds: dict[str, float]
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Checked:
     """A quick check: the rate, and how many of its documents do not belong together."""
 
@@ -54,7 +55,7 @@ class Checked:
     groups: int
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class TrainResult:
     """The answers, where they were saved, and how many bytes that took. read_seconds: reading, cleaning and counting. language:
     what is to be said where the texts are in another language than the plan says."""

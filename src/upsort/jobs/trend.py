@@ -1,7 +1,6 @@
 """Counting the labels of a table over time or by another column."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import date, timedelta
 from pathlib import Path
 
@@ -9,6 +8,7 @@ from upsort.core.dates import Dates, DateTally, checked_form, dates_of
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.trends import Trend, trend_of
 from upsort.core.names import listed
+from upsort.core.records import record
 from upsort.draw.trends import trend_figure
 from upsort.files.columns import column_place
 from upsort.files.reasons import Reason, Why
@@ -22,7 +22,7 @@ _MOST_PERIODS = 400
 _SAMPLE = 200
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class TrendResult:
     """label, by: the columns that were counted. documents: rows counted. period: that they were counted by; empty for values.
     dates: what is to be told about how they are written."""

@@ -1,12 +1,12 @@
 """Making word vectors from the documents at hand."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from upsort.core.features.counting import BLOCK_CHARACTERS, TermCounting
 from upsort.core.features.making_vectors import make_vectors
+from upsort.core.records import record
 from upsort.core.text.cleaning import cleaner
 from upsort.engine.processes import Cutting, cut_blocks
 from upsort.files.documents import Reader, large_blocks
@@ -18,7 +18,7 @@ _SHOWN = 8
 _NEAREST = 5
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class MadeVectors:
     """How many words have a vector, and for a few of the commonest the words that are nearest by cosine."""
 

@@ -1,10 +1,10 @@
 """What every job is given, as one thing: what to read, by which plan, where rows go that cannot be used, and who is told."""
 
 import os
-from dataclasses import dataclass
 
 from upsort.core.learning.sorter import Sorter
 from upsort.core.plan import Plan
+from upsort.core.records import record
 from upsort.core.spreading import Spread
 from upsort.engine.processes import spread_over
 from upsort.files.set_aside import SetAside
@@ -14,7 +14,7 @@ from upsort.jobs.progress import Advance, no_progress
 _WORTH_PROCESSES = 5_000  # documents
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Work:
     """inputs: the tables. plan: with its columns complete. aside: takes refused rows. advance: is told of documents done.
     workers: processes to clean text in. folding: processes to share folds, 0 to find out. sorter: whose plan it is, where it is

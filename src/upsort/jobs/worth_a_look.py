@@ -2,10 +2,10 @@
 
 import shlex
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from upsort.core import plan
 from upsort.core.lists import quoted
+from upsort.core.records import record
 from upsort.core.text.languages import NAMES, WITHOUT_SPACES
 from upsort.files.documents import separator_option
 from upsort.jobs.survey import IN_ANOTHER, SAME_NAME, SurveyResult
@@ -16,7 +16,7 @@ _INFORMATIVE_LENGTH = 0.1
 _LOPSIDED = 0.8
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Finding:
     """what: in a sentence. command: what to type about it, as it can be run. then: what to do with its result."""
 

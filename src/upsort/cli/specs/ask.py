@@ -1,13 +1,13 @@
 """What upsort ask takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import option, whole_number
 from upsort.cli.options import Command, SorterFile
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class AskOptions(SorterFile):
     """upsort ask."""
 

@@ -1,6 +1,5 @@
 """What upsort clean takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, flag, option, whole_number
@@ -20,9 +19,10 @@ from upsort.cli.options import (
     TextColumn,
     spellings_of,
 )
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class CleanOptions(MaybeSources, Margin, Seed, TextColumn, LabelColumn, IdColumn, Reading, Learning, Overwriting):
     """upsort clean."""
 

@@ -1,6 +1,5 @@
 """What upsort compare takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, flag, option
@@ -19,9 +18,10 @@ from upsort.cli.options import (
     Sources,
     Workers,
 )
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class CompareOptions(Sources, Folds, Seed, Workers, Margin, Judging, Columns, Reading, Learning, Deciding, Overwriting):
     """upsort compare."""
 

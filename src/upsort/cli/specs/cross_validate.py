@@ -1,6 +1,5 @@
 """What upsort cross-validate takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, option
@@ -19,9 +18,10 @@ from upsort.cli.options import (
     Sources,
     Workers,
 )
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class CrossValidateOptions(
     Sources, Folds, Seed, Workers, Measures, Judging, Columns, Reading, Learning, Deciding, Overwriting
 ):

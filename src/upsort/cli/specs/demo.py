@@ -1,13 +1,13 @@
 """What upsort demo takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, flag, positional
 from upsort.cli.options import Command, Everywhere
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class DemoOptions(Everywhere):
     """upsort demo."""
 

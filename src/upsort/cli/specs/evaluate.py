@@ -1,13 +1,13 @@
 """What upsort evaluate takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, option, share, whole_number
 from upsort.cli.options import Columns, Command, Costs, Judging, Measures, Overwriting, Reading, SorterFile, Sources
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class EvaluateOptions(SorterFile, Sources, Costs, Measures, Judging, Columns, Reading, Overwriting):
     """upsort evaluate."""
 

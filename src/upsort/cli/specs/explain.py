@@ -1,6 +1,5 @@
 """What upsort explain takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, flag, option, positional, whole_number
@@ -15,9 +14,10 @@ from upsort.cli.options import (
     VectorColumns,
     spellings_of,
 )
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class ExplainOptions(SorterFile, Answer, TextColumn, IdColumn, VectorColumns, ReadingAlone, Overwriting):
     """upsort explain."""
 

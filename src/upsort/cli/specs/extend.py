@@ -1,13 +1,13 @@
 """What upsort extend takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Many, option
 from upsort.cli.options import Command, Overwriting, Reading, SorterFile, Sources
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class ExtendOptions(SorterFile, Sources, Reading, Overwriting):
     """upsort extend."""
 

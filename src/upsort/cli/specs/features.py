@@ -1,6 +1,5 @@
 """What upsort features takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Need, option, whole_number
@@ -16,9 +15,10 @@ from upsort.cli.options import (
     Workers,
     spellings_of,
 )
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class FeaturesOptions(Sources, Workers, Columns, Reading, FeatureKeys, CleanKeys, Planned, Overwriting):
     """upsort features."""
 

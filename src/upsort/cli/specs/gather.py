@@ -1,13 +1,13 @@
 """What upsort gather takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Many, flag, option, whole_number
 from upsort.cli.options import Command, IdColumn, LabelColumn, Overwriting, Planned, Reading, Sources, TextColumn
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class GatherOptions(Sources, TextColumn, LabelColumn, IdColumn, Reading, Planned, Overwriting):
     """upsort gather."""
 

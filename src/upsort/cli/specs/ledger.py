@@ -1,13 +1,13 @@
 """What upsort ledger takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, flag, option, positional, whole_number
 from upsort.cli.options import Command, Overwriting
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class LedgerOptions(Overwriting):
     """upsort ledger."""
 

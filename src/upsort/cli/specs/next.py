@@ -1,6 +1,5 @@
 """What upsort next takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import option, whole_number
@@ -16,9 +15,10 @@ from upsort.cli.options import (
     TextColumn,
     VectorColumns,
 )
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class NextOptions(SorterFile, Sources, Answer, Seed, TextColumn, IdColumn, VectorColumns, Reading, Overwriting):
     """upsort next."""
 

@@ -1,13 +1,13 @@
 """What upsort plan takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, flag, option
 from upsort.cli.options import Columns, Command, Learning, MaybeSources, ReadingAlone, spellings_of
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class PlanOptions(MaybeSources, Columns, ReadingAlone, Learning):
     """upsort plan."""
 

@@ -1,13 +1,13 @@
 """What upsort report takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Many, option
 from upsort.cli.options import Answer, Columns, Command, Overwriting, Reading, SorterFile, Sources
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class ReportOptions(SorterFile, Sources, Answer, Columns, Reading, Overwriting):
     """upsort report."""
 

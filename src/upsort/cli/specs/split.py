@@ -1,13 +1,13 @@
 """What upsort split takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, flag, option, share
 from upsort.cli.options import Command, IdColumn, LabelColumn, Overwriting, Planned, Reading, Seed, Sources, TextColumn
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class SplitOptions(Sources, Seed, TextColumn, LabelColumn, IdColumn, Reading, Planned, Overwriting):
     """upsort split."""
 

@@ -1,13 +1,13 @@
 """What upsort survey takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, flag, option, whole_number
 from upsort.cli.options import Command, IdColumn, LabelColumn, Language, Planned, Reading, Sources, TextColumn
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class SurveyOptions(Sources, TextColumn, LabelColumn, IdColumn, Reading, Language, Planned):
     """upsort survey."""
 

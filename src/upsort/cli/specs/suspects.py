@@ -1,6 +1,5 @@
 """What upsort suspects takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, option, whole_number
@@ -16,9 +15,10 @@ from upsort.cli.options import (
     Sources,
     Workers,
 )
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class SuspectsOptions(Sources, Folds, Seed, Workers, Columns, Reading, Learning, Overwriting):
     """upsort suspects."""
 

@@ -1,13 +1,13 @@
 """What upsort terms takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, flag, option, positional, whole_number
 from upsort.cli.options import Answer, CleanKeys, Columns, Command, Planned, Reading, TermKeys, spellings_of
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class TermsOptions(Answer, Columns, Reading, TermKeys, CleanKeys, Planned):
     """upsort terms."""
 

@@ -1,13 +1,13 @@
 """What upsort train takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import flag, option
 from upsort.cli.options import Columns, Command, Deciding, Learning, Overwriting, Reading, Seed, Sources, Workers
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class TrainOptions(Sources, Seed, Workers, Columns, Reading, Learning, Deciding, Overwriting):
     """upsort train."""
 

@@ -1,13 +1,13 @@
 """What upsort trend takes."""
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from upsort.cli.declaring import flag, option
 from upsort.cli.options import Command, Overwriting, Reading, Sources
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(frozen=True, kw_only=True, eq=False, repr=False)
 class TrendOptions(Sources, Reading, Overwriting):
     """upsort trend."""
 

@@ -1,6 +1,6 @@
 """What upsort terms shows."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from pathlib import Path
 
 from upsort.cli import columns as col
@@ -14,6 +14,7 @@ from upsort.core.classifiers.families import family
 from upsort.core.errors import UsageProblem
 from upsort.core.lists import QUOTING, names_in
 from upsort.core.names import visible
+from upsort.core.records import record
 from upsort.files.sorter_loading import load_sorter
 from upsort.jobs.look import find
 from upsort.jobs.terms import Evidence, Leaning, TermsResult, draw_terms, of_corpus, of_sorter, terms
@@ -49,7 +50,7 @@ def run(options: TermsOptions, console: Console) -> Exit:
     return Exit.DONE
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Told:
     """What terms are ranked by. unit: of the ranking number. corpus: that it comes from, where it is one."""
 

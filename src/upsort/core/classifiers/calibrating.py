@@ -1,11 +1,10 @@
 """Learning calibrations from held-out scores: a slope, Platt's curves, step functions. What each is stands in `calibration`."""
 
 import numpy as np
-from scipy.optimize import isotonic_regression, minimize_scalar
-from scipy.special import expit, logsumexp
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.calibration import Calibration
+from upsort.core.deferred import optimize, special
 
 _LARGEST_SLOPE = 1e3
 
@@ -47,10 +46,10 @@ def _slope(scores: Floats, labels: Ints) -> float:
 
     def loss(log_slope: float) -> float:
         slope = np.exp(log_slope)
-        return float((logsumexp(scores * slope, axis=1) - targets * slope).mean())
+        return float((special.logsumexp(scores * slope, axis=1) - targets * slope).mean())
 
     bound = np.log(_LARGEST_SLOPE)
-    found = minimize_scalar(loss, bounds=(-bound, bound), method="bounded", options={"xatol": 1e-6})
+    found = optimize.minimize_scalar(loss, bounds=(-bound, bound), method="bounded", options={"xatol": 1e-6})
     return float(np.exp(found.x))
 
 
@@ -69,7 +68,7 @@ def _platt(scores: Floats, own: Bools) -> tuple[float, float]:
 
     value = loss(a, b)
     for _ in range(100):
-        p = expit(a * x + b)
+        p = special.expit(a * x + b)
         d, h = p - target, p * (1.0 - p)
         gradient = np.array([(d * x).sum(), d.sum()])
         if np.abs(gradient).max() < 1e-8 * own.size:
@@ -89,7 +88,7 @@ def isotonic(scores: Floats, own: Bools) -> Floats:
     distinct, place = np.unique(scores, return_inverse=True)
     sizes = np.bincount(place).astype(np.float64)
     means = np.bincount(place, weights=own.astype(np.float64)) / sizes
-    found = isotonic_regression(means, weights=sizes)
+    found = optimize.isotonic_regression(means, weights=sizes)
     values, blocks = found.x, found.blocks
     begin, end = blocks[:-1], blocks[1:]
     documents = np.add.reduceat(sizes, begin)

@@ -12,13 +12,14 @@ Platt's and the step functions see one label at a time, so that the label of the
 Where scores decide, what contradicts their order is pooled (`in_order_of`).
 """
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
-from scipy.special import expit, logsumexp
 
 from upsort.core.arrays import AnyArray, Floats
 from upsort.core.classifiers.family import ArrayOf
+from upsort.core.deferred import special
+from upsort.core.records import record
 
 ARRAYS: dict[str, dict[str, ArrayOf]] = {
     "none": {},
@@ -31,7 +32,7 @@ ARRAYS: dict[str, dict[str, ArrayOf]] = {
 _ROWS = 4096  # pooled at a time
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Calibration:
     """kind: none, temperature, platt or isotonic.
 
@@ -72,9 +73,9 @@ class Calibration:
                     values[:, label] = np.interp(scores[:, label], mine[:, 1], mine[:, 2])
                 return values
             case "platt":
-                return np.asarray(expit(scores * self.slopes + self.offsets))
+                return np.asarray(special.expit(scores * self.slopes + self.offsets))
             case "none":
-                return np.asarray(expit(scores))
+                return np.asarray(special.expit(scores))
             case _:
                 raise ValueError(f"there is no calibration {self.kind!r} of each label for itself")
 
@@ -95,7 +96,8 @@ class Calibration:
 
 def softmax(scores: Floats) -> Floats:
     """Rows to positive numbers that sum to 1."""
-    return np.asarray(np.exp(scores - logsumexp(scores, axis=1, keepdims=True)))
+    grown = np.exp(scores - scores.max(axis=1, keepdims=True))
+    return np.asarray(grown / grown.sum(axis=1, keepdims=True))
 
 
 def in_order_of(scores: Floats, probabilities: Floats) -> Floats:

@@ -5,7 +5,7 @@ A label's centroid is the sum of its documents; score(document, label) = Σ valu
 of unit length is the cosine.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 
 import numpy as np
@@ -17,9 +17,10 @@ from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.naive_bayes.sums import label_sums
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
+from upsort.core.records import record
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Centroids:
     """sums: (n_terms, n_labels) float64, each label's documents added up."""
 

@@ -1,7 +1,5 @@
 """What any classifier must be better than: labels drawn at random in their shares."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from scipy.sparse import csr_array
 
@@ -9,9 +7,10 @@ from upsort.core.arrays import Floats
 from upsort.core.classifiers.family import Family
 from upsort.core.classifiers.majority import ARRAYS, Majority
 from upsort.core.classifiers.naive_bayes.sums import label_totals
+from upsort.core.records import record
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Chance(Majority):
     """A label drawn for each document, each as often as in training.
 

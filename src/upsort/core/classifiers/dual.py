@@ -11,7 +11,7 @@ where they were best last: a proximal point, which moves at every look at the gr
 
 import os
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cache
 from typing import Any
 
@@ -21,6 +21,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.products import Products, Singles
+from upsort.core.records import record
 from upsort.core.threads import by_threads
 
 WORTH_COMPILING = 4_000_000
@@ -39,7 +40,7 @@ _STALLED = 0.9  # of the gap of the pass before, from which passes bring nothing
 _SEED = 1
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Problem:
     """What is minimised, as `newton.Objective` says it, without a lasso."""
 
@@ -49,7 +50,7 @@ class Problem:
     ridge: float
 
 
-@dataclass(kw_only=True)
+@record(kw_only=True)
 class _Group:
     """Some labels: their dual variables (n, c), their weights (p + 1, at least c), the gap and the losses of the last pass."""
 

@@ -1,7 +1,7 @@
 """The record that each family of classifiers fills in. What a kind is stands there, and everything else reads it."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import NamedTuple
 
 from scipy.sparse import csr_array
@@ -11,9 +11,10 @@ from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.targets import Targets
 from upsort.core.plan import Classifier, EventModel
+from upsort.core.records import record
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class TrainingData:
     """matrix: (n, n_terms) CSR, float64. names: of the labels."""
 
@@ -22,7 +23,7 @@ class TrainingData:
     names: tuple[str, ...]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Stored:
     """What a sorter file holds of a classifier: its settings, its arrays by name, and how many terms and labels there are."""
 
@@ -32,7 +33,7 @@ class Stored:
     labels: int
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class ArrayOf:
     """What an array of the sorter file must be like.
 
@@ -46,7 +47,7 @@ class ArrayOf:
     optional: bool = False
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Penalised:
     """Of a family whose weights are held down by a penalty.
 
@@ -68,7 +69,7 @@ class Estimates(NamedTuple):
     absent: tuple[int, float] | None = None
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Question:
     """A question that a tree asks a document. term: that it asks for. there: whether the document has it. documents: of the
     training that were asked."""
@@ -78,7 +79,7 @@ class Question:
     documents: float
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Vote:
     """A training document that has a say about another one. label: its label's number. similarity: their cosine. weight: how much
     the training document counts. says: what it adds to the score of its label."""
@@ -89,7 +90,7 @@ class Vote:
     says: float
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Family:
     """A kind of classifier.
 

@@ -1,15 +1,16 @@
 """What every linear classifier comes down to: a weight for each term and label, and an intercept for each label."""
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats
 from upsort.core.classifiers.newton import Ended
+from upsort.core.records import record
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class LinearRule:
     """score(document, label) = intercept[label] + Σ over terms of weight[term, label] · value[document, term].
 
@@ -25,7 +26,7 @@ class LinearRule:
         return scores
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Linear:
     """A classifier that is nothing but its rule: logistic regression, support vector machines, ridge, centroids."""
 

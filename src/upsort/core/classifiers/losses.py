@@ -6,7 +6,6 @@ has one value.
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
@@ -14,6 +13,7 @@ import numpy as np
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.products import Singles
 from upsort.core.classifiers.targets import as_sets
+from upsort.core.records import record
 
 _LEAST_SHARE = 1e-6
 _ROWS_AT_ONCE = 4096
@@ -69,7 +69,7 @@ class Loss(Protocol):
         """The derivatives at these scores."""
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Pointwise:
     """A state whose second derivative has nothing beside its diagonal."""
 
@@ -83,7 +83,7 @@ class _Pointwise:
         return self.curvature
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _SoftmaxState:
     residuals: Floats
     probabilities: Singles
@@ -102,7 +102,7 @@ class _SoftmaxState:
         return stiff
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Softmax:
     """Σ wᵢ · −ln softmax(Sᵢ)[label of i]. labels: (n,); weights: (n,) of documents."""
 
@@ -160,7 +160,7 @@ class Softmax:
         return _SoftmaxState(residuals, probabilities, self.weights.astype(np.float32))
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _OneByOne:
     """A loss in which every label has a value of its own. own: (n, k) which labels a document has; weights: (n,)."""
 
@@ -211,7 +211,7 @@ class _OneByOne:
         raise NotImplementedError
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Logistic(_OneByOne):
     """Σ wᵢ · ln(1 + exp(−y S)) for each label, y = ±1."""
 
@@ -231,7 +231,7 @@ class Logistic(_OneByOne):
         return -wrong, wrong * (1.0 - wrong)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class SquaredHinge(_OneByOne):
     """Σ wᵢ · max(0, 1 − y S)² for each label. Its second derivative is that of the documents inside the margin."""
 
@@ -245,7 +245,7 @@ class SquaredHinge(_OneByOne):
         return -2.0 * short, np.where(short > 0.0, 2.0, 0.0)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Squares(_OneByOne):
     """Σ wᵢ · (S − y)² for each label, y = ±1."""
 

@@ -1,6 +1,6 @@
 """What any classifier must be better than: always the commonest label."""
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -10,9 +10,10 @@ from upsort.core.classifiers.family import ArrayOf, Family
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.naive_bayes.sums import label_totals
 from upsort.core.classifiers.newton import Ended
+from upsort.core.records import record
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Majority:
     """score(document, label) = ln of the label's share of the training documents, whatever the document."""
 

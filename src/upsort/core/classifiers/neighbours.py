@@ -5,7 +5,7 @@ document's weight, added up, divided by the same of all k. Of equally similar do
 worked out block by block.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -17,11 +17,12 @@ from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.weighting import unit_length
+from upsort.core.records import record
 
 _CELLS_AT_ONCE = 20_000_000  # of similarities held densely
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Neighbours:
     """documents: (n, n_terms) CSR, training documents as rows of unit length. labels, weights: (n,) their labels, and how much
     each counts. nearest: k."""

@@ -15,14 +15,13 @@ Directions are found in float32; values and gradients, and with them the stoppin
 order, so that the result does not depend on the number of processors.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.dual import Ascent, Problem, ascend, compiled, worth
 from upsort.core.classifiers.losses import Columns, Loss, State
 from upsort.core.classifiers.products import Products, Singles
+from upsort.core.records import record
 
 _SUFFICIENT = 1e-4  # share of the predicted decrease that a step must bring (Armijo's rule)
 _HALVINGS = 30
@@ -33,7 +32,7 @@ _FORCING = 0.3  # conjugate gradients stop when the residual is this share of wh
 _ROUNDING = 1e-14  # of a value of this many times its size nothing can be told
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Ended:
     """How training ended.
 
@@ -51,7 +50,7 @@ class Ended:
     uncompiled: bool = False
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Stopping:
     """When training stops: at this share of the gradient's norm at zero weights, or after so many steps.
 
@@ -63,7 +62,7 @@ class Stopping:
     reference: float | None = None
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Objective:
     """F: products with X, the loss of scores for so many labels, and both penalties."""
 
@@ -74,7 +73,7 @@ class Objective:
     lasso: float = 0.0
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Way:
     """From where a step of the active labels leads where. columns: of the active labels. before, step, downhill: (p + 1, c)."""
 

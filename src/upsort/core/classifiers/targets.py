@@ -1,14 +1,13 @@
 """What a classifier learns from: the label of each document, and how much each document counts."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core import plan
 from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.records import record
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Targets:
     """labels: (n,) numbers below n_labels. weights: (n,) > 0, how much each document counts; 1 on average as a rule.
 

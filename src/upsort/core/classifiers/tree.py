@@ -6,7 +6,7 @@ for a label is the logarithm of the smoothed share of the label among the traini
 (documents + k).
 """
 
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -17,12 +17,13 @@ from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
+from upsort.core.records import record
 from upsort.core.sparse import column_sizes
 
 LEAF = -1
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Tree:
     """Nodes in the order in which they were made; node 0 is the root.
 

@@ -7,7 +7,7 @@ for each value that training saw, 1 where a document has it. Lengths are taken a
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from math import log1p
 from typing import Literal
 
@@ -15,6 +15,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.records import record
 
 Measure = Literal["words", "characters", "capitals", "punctuation", "links", "digits"]
 _LINK = re.compile(r"https?://|\bwww\.", re.IGNORECASE)
@@ -23,7 +24,7 @@ _WORD = re.compile(r"\w+")
 _DIGIT = re.compile(r"\d")
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Cells:
     """The values of such columns, nothing learned of them yet; n documents.
 
@@ -64,7 +65,7 @@ def no_cells(documents: int) -> Cells:
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Beside:
     """What training learned of the columns beside the text.
 

@@ -5,7 +5,6 @@ document is the numbers of its words, four bytes each, until `ngrams` sorts them
 """
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -13,6 +12,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import AnyArray, Codes, Floats, Ints
 from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.plan import Features
+from upsort.core.records import record
 from upsort.core.sparse import Triplets, from_cells, from_triplets, triplets_of
 from upsort.core.text.cleaning import Cleaner
 from upsort.core.text.final_forms import FinalForms
@@ -24,7 +24,7 @@ Places = Callable[[Sequence[str]], tuple[Ints, Ints]]
 """Gives the columns and the signs of terms."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Counts:
     """How often each term stands in each document; nothing is weighted yet.
 
@@ -41,7 +41,7 @@ class Counts:
     seen_once: int
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class KnownCounts:
     """Counts of the terms of a fixed vocabulary.
 

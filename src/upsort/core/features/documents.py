@@ -1,15 +1,16 @@
 """A block of documents as it comes from files: texts, and what stands in the columns beside them."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from upsort.core.arrays import Floats
 from upsort.core.features.beside import Cells, Measure, text_measures
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Documents:
     """n documents.
 

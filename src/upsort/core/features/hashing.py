@@ -6,7 +6,7 @@ of bounded size.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 import xxhash
@@ -16,6 +16,7 @@ from upsort.core.arrays import AnyArray, Ints
 from upsort.core.features.counting import Counts
 from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.plan import Features
+from upsort.core.records import record
 from upsort.core.sparse import column_sizes, empty, from_cells, one_below_the_other
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.tokeniser import Tokens
@@ -34,7 +35,7 @@ def hashed_places(terms: Sequence[str], bits: int) -> tuple[Ints, Ints]:
     return columns, signs
 
 
-@dataclass
+@record
 class NameTable:
     """Which terms were met, with the documents that held them; of more than `most` terms the rarest half is forgotten."""
 

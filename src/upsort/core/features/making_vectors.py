@@ -7,9 +7,9 @@ by its length.
 
 import numpy as np
 from scipy.sparse import csr_array
-from scipy.sparse.linalg import svds
 
 from upsort.core.arrays import Floats
+from upsort.core.deferred import sparse_linalg
 from upsort.core.errors import DataProblem
 from upsort.core.sparse import row_sums
 from upsort.core.text.tokeniser import Tokens
@@ -45,7 +45,7 @@ def make_vectors(tokens: Tokens, dimensions: int, window: int = 5, at_least: int
     rows = np.repeat(np.arange(size), np.diff(together.indptr))
     ratio = together.data * sums.sum() / (sums[rows] * sums[together.indices])
     positive = csr_array((np.maximum(np.log(ratio), 0.0), together.indices, together.indptr), shape=(size, size))
-    left_vectors, strengths, _ = svds(positive, k=dimensions, v0=np.ones(size), solver="arpack")
+    left_vectors, strengths, _ = sparse_linalg.svds(positive, k=dimensions, v0=np.ones(size), solver="arpack")
     order = np.argsort(-strengths, kind="stable")
     vectors = left_vectors[:, order] * np.sqrt(strengths[order])
     largest = np.abs(vectors).argmax(axis=0)

@@ -1,6 +1,6 @@
 """What was counted and measured of documents once, before anything is learned; folds and parts are rows of it."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from scipy.sparse import csr_array
 
@@ -8,9 +8,10 @@ from upsort.core.arrays import Bools, Ints
 from upsort.core.features.beside import Cells, no_cells
 from upsort.core.features.counting import Counts
 from upsort.core.features.vectors import WordVectors
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Measured:
     """n documents, n_terms terms.
 

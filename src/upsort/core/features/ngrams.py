@@ -10,13 +10,13 @@ that begin with some of the units: that bounds the memory beside the result, and
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
 from upsort.core.arrays import AnyArray, Bools, Ints
 from upsort.core.numbering import numbered
 from upsort.core.plan import Features
+from upsort.core.records import record
 from upsort.core.sparse import Triplets, narrow, stretches
 from upsort.core.text.tokeniser import Tokens
 from upsort.core.threads import by_threads
@@ -30,7 +30,7 @@ Namer = Callable[[Ints], AnyArray]
 """Gives the names of n-grams, as an array of strings."""
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Grams:
     """The terms of one length.
 
@@ -44,7 +44,7 @@ class Grams:
     seen_once: int
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Level:
     """The n-grams of one length: where they stand, and how they are told apart and named.
 
@@ -85,7 +85,7 @@ def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str =
     return found + [grams for part in parts for grams in part]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class _Text:
     """What the parts share.
 

@@ -3,12 +3,11 @@
 A document costs 16 bytes for two sums that identify its words, and 4 bytes for each distinct pair of neighbouring words.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 import xxhash
 
 from upsort.core.arrays import AnyArray, Ints, Keys, Places
+from upsort.core.records import record
 from upsort.core.text.lowercase import lower
 from upsort.core.text.tokeniser import Tokens, first_in_document, tokenise
 
@@ -16,7 +15,7 @@ _ODD = np.uint64(0x9E3779B97F4A7C15)
 _OTHER_ODD = np.uint64(0xC2B2AE3D27D4EB4F)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Prints:
     """What is kept of n documents to tell copies by.
 

@@ -1,16 +1,16 @@
 """Word vectors: a document as the mean, or the idf-weighted mean, of the vectors of its words."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import csr_array, diags_array
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.records import record
 from upsort.core.sparse import row_sums
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class WordVectors:
     """Vectors of some terms. columns: (v,) int64, which terms have one, ascending. vectors: (v, d) float64."""
 

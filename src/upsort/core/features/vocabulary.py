@@ -1,7 +1,7 @@
 """Which terms are kept, and the feature space they span. Both are learned from training documents alone."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import cached_property
 
 import numpy as np
@@ -15,10 +15,11 @@ from upsort.core.features.beside import Beside, Cells, learn_beside
 from upsort.core.features.hashing import hashed_places
 from upsort.core.features.measured import Measured
 from upsort.core.features.vectors import WordVectors
+from upsort.core.records import record
 from upsort.core.sparse import column_sizes, column_sums, group_sums, only_columns
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class FeatureSpace:
     """The terms that a sorter knows, with what is needed to weigh them in any document.
 
@@ -131,7 +132,7 @@ def total_counts(counts: csr_array) -> Ints:
     return np.rint(column_sums(counts)).astype(np.int64)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class TermStatistics:
     """What the choice of terms rests on.
 

@@ -14,18 +14,17 @@ and `r`, which are added here. `tfidf` is `ltc`. `bm25` is tf (k + 1) / (tf + k 
 others (Wang & Manning 2012), of the label for which that is largest.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.records import record
 from upsort.core.sparse import row_blocks, row_sums, rows_of
 
 LETTERS = {"count": "nnn", "presence": "bnn", "share": "snn", "tfidf": "ltc", "smoothed-tfidf": "lrc"}
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Scheme:
     """term_frequency: n, b, l, a or s. idf: n, t, p or r. length: n, c or s."""
 

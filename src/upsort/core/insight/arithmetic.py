@@ -1,7 +1,5 @@
 """The arithmetic of naive Bayes written out: for every label the prior, each term's estimate and its logarithm, and the sum."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.classifiers.calibration import softmax
@@ -11,9 +9,10 @@ from upsort.core.errors import DataProblem
 from upsort.core.insight.explanation import Explanation, Sums
 from upsort.core.insight.pulls import Pull
 from upsort.core.learning.sorter import Sorter
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Estimate:
     """One term for one label. times: that it counts. above, below: of the fraction that P(term | label) is estimated by. log:
     what it adds, times included."""
@@ -30,7 +29,7 @@ class Estimate:
         return self.above / self.below
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Arithmetic:
     """The sum of one label. documents, of: of the label, and of all. absent: how many terms are absent, and Σ ln(1 − P) over
     them, where they count. plain: the label's share of the exponentials; probability: as the sorter tells it."""

@@ -3,10 +3,10 @@
 import re
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from upsort.core.dates import Dates, DateTally, Order, dates_of
+from upsort.core.records import record
 
 Kind = Literal["number", "date", "category", "text", "empty"]
 
@@ -32,7 +32,7 @@ def kind_of(cells: Sequence[str]) -> Kind:
     return "category" if few and max(map(len, values)) <= _LONG else "text"
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class ColumnSummary:
     """One column. filled: cells that are not empty. values: its commonest values, or documents per month, in order.
 

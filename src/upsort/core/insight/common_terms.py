@@ -1,19 +1,19 @@
 """Which terms are in most documents, in all and for each label: tallied block by block, without keeping the documents."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from math import sqrt
 
 import numpy as np
-from scipy.special import ndtri
 
 from upsort.core.arrays import Floats, Ints, Places
+from upsort.core.deferred import special
+from upsort.core.records import record
 from upsort.core.text.tokeniser import Tokens
 
 _RISK = 0.001
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class CommonTerm:
     """A term, the documents it is in, and the label it leans to most: the one with the largest share of documents that hold
     it, with that share and the share among all documents. The label is empty where documents have none. leans:
@@ -126,4 +126,4 @@ class TermTally:
         if not spread:
             return False
         z = (float(counts[label]) / n - float(counts[0] - counts[label]) / m) / spread
-        return z > float(-ndtri(_RISK / max(self.distinct, 1)))
+        return z > float(-special.ndtri(_RISK / max(self.distinct, 1)))

@@ -8,7 +8,6 @@
 - chi-square and mutual information: see `association`
 """
 
-from dataclasses import dataclass
 from math import exp, sqrt
 
 import numpy as np
@@ -16,11 +15,12 @@ import numpy as np
 from upsort.core.arrays import Floats, Ints
 from upsort.core.features import association
 from upsort.core.judging.intervals import Z_95
+from upsort.core.records import record
 
 PRIOR = 500.0
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class TermCounts:
     """by_label: (n_terms, k) counts of each term in each label. documents: (n_terms, k) documents of each label with it.
 
@@ -41,7 +41,7 @@ class TermCounts:
         return Everywhere(self.by_label.sum(axis=1), self.documents.sum(axis=1), int(self.label_documents.sum()))
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Everywhere:
     """counts, holding: (n_terms,) how often each term stands in all documents, and in how many. documents: how many there are."""
 
@@ -79,7 +79,7 @@ def associations(counts: TermCounts, way: str) -> Floats:
     return signed
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Often:
     """In how many documents of two labels a term stands. ratio: of the two shares, with its 95 % interval; None where it stands
     in none of the other's."""

@@ -7,14 +7,13 @@ matter. Labels and lengths are compared by Pearson's chi-square test of homogene
 five times being counted together; unknown words by a normal test with documents as units. Both numbers are given.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
-from scipy.special import chdtrc, ndtr
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.deferred import special
 from upsort.core.learning.held_out import UnknownWords
 from upsort.core.learning.sorter import Sorter
+from upsort.core.records import record
 
 _LEAST = 50  # documents, of fewer nothing is said
 _SURE = 0.01
@@ -25,7 +24,7 @@ _LENGTHS_APART = 0.20
 _EXPECTED = 5.0
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class MoreUnknown:
     """Shares of unknown words among held-out training documents and the new ones."""
 
@@ -34,7 +33,7 @@ class MoreUnknown:
     p: float
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class OtherLabels:
     """apart: how far the shares of the labels are apart (half the sum of differences). label: whose share changed most, with both
     shares."""
@@ -46,7 +45,7 @@ class OtherLabels:
     p: float
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class OtherLengths:
     """apart: how far the shares of lengths are apart, in classes from 2ⁿ words on. before, now: the middle class, in words."""
 
@@ -56,7 +55,7 @@ class OtherLengths:
     p: float
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Drift:
     """What is different; None where nothing can be said to be."""
 
@@ -70,7 +69,7 @@ class Drift:
         return (self.unknown, self.labels, self.lengths) != (None, None, None)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class NewDocuments:
     """label_counts: (k,) labels given. lengths: (32,) as of training."""
 
@@ -95,7 +94,7 @@ def _more_unknown(sorter: Sorter, words: UnknownWords) -> MoreUnknown | None:
     before, now = held_out.unknown / held_out.words, words.share
     # held-out documents are taken to vary like the new ones
     error = words.error * np.sqrt(1.0 + words.documents / max(held_out.documents, 1))
-    p = float(ndtr(-(now - before) / error)) if error > 0 else float(now <= before)
+    p = float(special.ndtr(-(now - before) / error)) if error > 0 else float(now <= before)
     return MoreUnknown(before, now, p) if now > before + _MORE_UNKNOWN and p < _SURE / _TESTS else None
 
 
@@ -140,7 +139,7 @@ def compared(first: Ints, second: Ints) -> tuple[float, float]:
     if table.shape[1] < 2:
         return apart, 1.0
     expected = np.outer(table.sum(axis=1), table.sum(axis=0)) / table.sum()
-    return apart, float(chdtrc(table.shape[1] - 1, ((table - expected) ** 2 / expected).sum()))
+    return apart, float(special.chdtrc(table.shape[1] - 1, ((table - expected) ** 2 / expected).sum()))
 
 
 def _shares(counts: Ints) -> Floats:

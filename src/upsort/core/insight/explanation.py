@@ -5,7 +5,7 @@ document may have several labels, each is decided by itself, and its own pulls s
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -18,11 +18,12 @@ from upsort.core.features.weighting import unit_length
 from upsort.core.insight.pulls import Pull, pulls_of
 from upsort.core.insight.words import Leaning, Word, words_of
 from upsort.core.learning.sorter import Sorter, blank_rows
+from upsort.core.records import record
 
 _IN_COMMON = 3
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Sums:
     """begins: what scores begin with, by name, (k,) each. pulls: what is added, strongest for the label first."""
 
@@ -30,7 +31,7 @@ class Sums:
     pulls: list[Pull]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Asked:
     """A question of a tree, and its answer. bound: above which a number was asked for; None where a term or a value was.
     documents: of the training that were asked."""
@@ -41,7 +42,7 @@ class Asked:
     documents: float
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Path:
     """questions: in their order. documents: (k,) training documents of each label that answered alike."""
 
@@ -49,7 +50,7 @@ class Path:
     documents: Floats
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Voter:
     """A training document that has a say. says: what it adds to its label's score. in_common: terms, those that make it most
     similar first. values: (1, n_terms), by which it may be found again."""
@@ -62,14 +63,14 @@ class Voter:
     values: csr_array = field(repr=False)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Votes:
     """voters: most similar first; none where no training document has anything in common with this one."""
 
     voters: list[Voter]
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Shares:
     """Of kinds that do not look at the text, and of documents in which others see nothing: the probabilities are the labels'
     shares. documents: (k,) training documents of each label."""
@@ -77,7 +78,7 @@ class Shares:
     documents: Ints
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Untold:
     """Of kinds that say nothing of how their scores come about."""
 
@@ -85,7 +86,7 @@ class Untold:
 How = Sums | Path | Votes | Shares | Untold
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Explanation:
     """All of a decision about one document. text: its parts joined by line ends. sorted_as: what it is given, as everywhere.
     label, second: the first and the next label by the sorter's rule. scores, probabilities: (k,). given: the labels that it gets,

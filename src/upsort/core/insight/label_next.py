@@ -8,7 +8,6 @@ not know too: spherical k-means (Dhillon & Modha 2001), begun with documents tha
 2007). `bench/next.py` compares it with drawing at random.
 """
 
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -16,6 +15,7 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.features.weighting import unit_length
+from upsort.core.records import record
 from upsort.core.sparse import column_sizes
 
 Why = Literal["other content", "unsure", "at random"]
@@ -29,7 +29,7 @@ _MOST_CLUSTERED = 20_000
 _ROUNDS = 8
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Picked:
     """place: of the document. why: it was picked."""
 

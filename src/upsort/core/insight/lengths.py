@@ -1,13 +1,12 @@
 """Lengths of documents, and how much they alone tell of the label."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Lengths:
     """Five numbers and the mean of a set of lengths."""
 

@@ -6,7 +6,7 @@ weights.
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
@@ -21,11 +21,12 @@ from upsort.core.features.measuring import prefixes
 from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.features.weighting import presence
 from upsort.core.learning.sorter import Sorter
+from upsort.core.records import record
 
 Source = Literal["term", "vector", "column"]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Pull:
     """One thing in the document.
 

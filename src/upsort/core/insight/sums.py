@@ -1,16 +1,16 @@
 """Sums as they are written down: every number rounded by itself, and what the roundings leave over in a line of its own."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from upsort.core.arrays import Floats
 from upsort.core.insight.explanation import Sums
 from upsort.core.insight.pulls import Pull
+from upsort.core.records import record
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class WrittenSum:
     """rows: (r, c) addends, each rounded to so many digits. rounding: (c,) what has to be added so that the rows give the total.
     total: (c,) the sums, rounded."""
@@ -32,7 +32,7 @@ def written(addends: Sequence[Sequence[float]], totals: Sequence[float], digits:
     return WrittenSum(rows, np.round(total - rows.sum(axis=0), digits) + 0.0, total)  # + 0.0: not −0
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class PullSum:
     """What adds up to the scores of some labels: what they begin with, the strongest pulls one by one, the rest together. names:
     of the rows. pulls: those of a row, None where it is no single one. sums: (rows, labels)."""

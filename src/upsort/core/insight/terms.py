@@ -9,16 +9,15 @@ For naive Bayes the weights are ln P(term | label), so the leaning is a log odds
 the term is expected under l as under the other labels (their geometric mean).
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.arrays import AnyArray, Floats
 from upsort.core.errors import DataProblem
 from upsort.core.learning.sorter import Sorter
+from upsort.core.records import record
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class LabelTerm:
     """One term for one label.
 

@@ -6,19 +6,19 @@ value of the difference of two proportions (pooled; Fleiss, Levin & Paik 2003, s
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import ndtri
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.deferred import special
 from upsort.core.judging.intervals import Rate, wilson
+from upsort.core.records import record
 
 _RISK = 0.01
 _LEAST = 5  # documents of a label in a period, to stand out by being many
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class StandingOut:
     """A label in a period. here, elsewhere: its shares. z: positive where there is more of it."""
 
@@ -30,7 +30,7 @@ class StandingOut:
     z: float
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Trend:
     """periods: in order. labels: most documents first. counts: (periods, labels)."""
 
@@ -62,7 +62,7 @@ def _standing_out(periods: Sequence[str], labels: Sequence[str], counts: Ints) -
     if n == 0:
         return ()
     z = _z(counts.astype(np.float64), sizes, totals, n)
-    bound = float(-ndtri(_RISK / 2 / max(counts.size, 1)))
+    bound = float(-special.ndtri(_RISK / 2 / max(counts.size, 1)))
     found = []
     for period, label in zip(*np.nonzero(np.abs(z) > bound), strict=True):
         times, size = int(counts[period, label]), float(sizes[period, 0])

@@ -1,7 +1,6 @@
 """The words of a document as they were written, each with what it says."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 
 from upsort.core.arrays import Floats
 from upsort.core.features.documents import Documents
@@ -9,12 +8,13 @@ from upsort.core.features.measuring import prefixes
 from upsort.core.features.ngrams import GAP
 from upsort.core.insight.pulls import Pull
 from upsort.core.learning.sorter import Sorter
+from upsort.core.records import record
 
 Leaning = Callable[[Floats], float]
 """What a pull on the labels' scores says for the label that is explained."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Word:
     """A word of the text as it was written, from start to end in it. term: what cleaning made of it. known: to the sorter.
 

@@ -11,7 +11,6 @@ variance by model stands in: for the ROC area that of Hanley & McNeil, for avera
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -26,9 +25,10 @@ from upsort.core.judging.intervals import (
     student,
 )
 from upsort.core.judging.sample import Sample
+from upsort.core.records import record
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class LabelAreas:
     """Of one label; not defined where there are no documents of it, or (for the ROC area) no others."""
 
@@ -36,7 +36,7 @@ class LabelAreas:
     precision_recall: Rate = UNKNOWN
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Areas:
     """roc, precision_recall: the means of the labels'."""
 
@@ -45,7 +45,7 @@ class Areas:
     labels: tuple[LabelAreas, ...]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class _Found:
     """An area of one label. influences: (n,) of the documents. of, others: documents of the label and others."""
 
@@ -56,7 +56,7 @@ class _Found:
     others: float
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Model:
     """How much an area is taken to vary where its own mistakes are few. mistakes: (l,) of each label's. variances, middles:
     (l,) of the areas by the model, and the values it takes them at. weight: mistakes that it counts as."""

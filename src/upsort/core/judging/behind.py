@@ -8,15 +8,15 @@ one. Where the best of several is looked for after the results are known, each o
 been the one that is shown, so that the interval is widened to hold for all of them at once (Bonferroni).
 """
 
-from dataclasses import dataclass
 from enum import Enum
 from math import sqrt
 
 import numpy as np
-from scipy.special import stdtrit
 
 from upsort.core.arrays import Floats
+from upsort.core.deferred import special
 from upsort.core.judging.sample import Sample
+from upsort.core.records import record
 
 
 class Standing(Enum):
@@ -28,7 +28,7 @@ class Standing(Enum):
     NOT_TOLD_APART = "not told apart"
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Behind:
     """By how much a candidate is behind the best, as a share of the documents, with an interval that holds for all at once."""
 
@@ -56,5 +56,5 @@ def behind(differences: Floats, sample: Sample, candidates: int) -> Behind:
     deviation = sqrt(residuals * (groups / (groups - 1.0) if sample.group is not None else 1.0)) / whole
     pairs = max(candidates * (candidates - 1) // 2, 1)
     degrees = groups - 1.0 if sample.group is not None else 1e9
-    half = float(stdtrit(degrees, 1.0 - 0.025 / pairs)) * deviation
+    half = float(special.stdtrit(degrees, 1.0 - 0.025 / pairs)) * deviation
     return Behind(float(differences.mean()), max(mean - half, -1.0), min(mean + half, 1.0))

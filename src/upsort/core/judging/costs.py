@@ -1,16 +1,15 @@
 """What decisions cost by a table of costs, beside what other ways of deciding would."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.judging.intervals import Rate, student
 from upsort.core.judging.probability_measures import mean_loss
 from upsort.core.judging.sample import Sample
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Costing:
     """Mean costs of a document. mean: of the decisions. plain: of the most probable labels. constant: of always giving one label,
     the cheapest here. more: what the decisions cost more than the most probable labels, below 0 where they cost less."""
@@ -27,7 +26,7 @@ class Costing:
         return self.more.low is not None and self.more.low > 0
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Priced:
     """m decisions with their prices. true, sorted_as, likeliest: (m,) label numbers into `labels`, the last those of the most
     probable labels. table: (k sorted as, k true). sample: which documents the decisions are about."""

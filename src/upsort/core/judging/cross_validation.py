@@ -5,7 +5,6 @@ learned by `protocol.outcome` from the rows of each fold's training side, from n
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -22,10 +21,11 @@ from upsort.core.judging.undecided import Undecided, undecided_of
 from upsort.core.learning.decision import cost_table
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Costs, Method
+from upsort.core.records import record
 from upsort.core.spreading import Spread, one_by_one
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class FoldResult:
     """One fold: its accuracy on its held-out documents beside that on its training documents. bytes: of the classifier."""
 
@@ -37,7 +37,7 @@ class FoldResult:
     bytes: int
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class CrossValidation:
     """All folds.
 

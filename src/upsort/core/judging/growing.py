@@ -1,6 +1,6 @@
 """Sorters trained on growing parts of each fold's training documents, judged on the fold's held-out ones."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -9,13 +9,14 @@ from upsort.core.judging.protocol import Parts, outcome_of
 from upsort.core.learning.apart import Split
 from upsort.core.learning.dealing import shuffled
 from upsort.core.learning.method import Method
+from upsort.core.records import record
 from upsort.core.spreading import Spread, one_by_one
 
 SHARES = (0.05, 0.1, 0.2, 0.35, 0.5, 0.7, 1.0)
 """Of the training documents of a fold."""
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Grown:
     """sizes: (p,) mean number of documents trained on. held_out, training: (f, p) accuracies of each fold on its held-out and on
     its training documents. judged: documents held out in all."""

@@ -11,18 +11,17 @@ follow, and all alike, by the documents that they are judged on, which are the s
 interval holds what the doubled size brings.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.arrays import Floats
+from upsort.core.records import record
 
 _RATES = np.geomspace(0.02, 3.0, 60)
 _DRAWS = 1000
 _LEAST_POINTS = 4
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Curve:
     """ceiling, drop, rate: a, b and c."""
 
@@ -35,7 +34,7 @@ class Curve:
         return float(self.ceiling - self.drop * documents**-self.rate)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Growth:
     """curve: the best one. drawn: (r, 3) a, b and c of those fitted to drawn points. judged: how many documents the accuracies
     were measured on. noise: (r,) standard normal errors of a measurement. spread: the standard deviation of the last point for

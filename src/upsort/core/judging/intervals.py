@@ -12,14 +12,14 @@ Cochran 1977, section 9.7) over that of single documents. Few mistakes tell litt
 therefore drawn towards n / groups, its value where a group is right or wrong as a whole, by the weight of one mistake.
 """
 
-from dataclasses import dataclass
 from math import sqrt
 
 import numpy as np
-from scipy.special import stdtrit
 
 from upsort.core.arrays import Floats
+from upsort.core.deferred import special
 from upsort.core.judging.sample import Sample
+from upsort.core.records import record
 
 Z_95 = 1.959963984540054  # the 97.5 % point of the standard normal distribution
 
@@ -27,7 +27,7 @@ FEW = 10
 """Documents of a label, below which a measure of that label gets no interval by linearisation."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Rate:
     """A measured value with its 95 % interval. None where it is not defined (nothing to divide by); only the ends are None
     where too few documents bear on it.
@@ -69,7 +69,7 @@ def score_interval(value: float, effective: float, quantile: float = Z_95) -> tu
 
 def student(degrees: float) -> float:
     """The 97.5 % point of Student's t; that of one degree of freedom where there are fewer."""
-    return float(stdtrit(max(degrees, 1.0), 0.975)) if degrees < 1e6 else Z_95
+    return float(special.stdtrit(max(degrees, 1.0), 0.975)) if degrees < 1e6 else Z_95
 
 
 def satterthwaite(parts: Floats, documents: Floats) -> float:

@@ -2,7 +2,6 @@
 it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from enum import Enum
 
 from upsort.core.judging.costs import Costing
@@ -10,6 +9,7 @@ from upsort.core.judging.intervals import Rate
 from upsort.core.judging.measures import Judgement, LabelMeasures
 from upsort.core.judging.probability_measures import ProbabilityMeasures
 from upsort.core.judging.undecided import Undecided
+from upsort.core.records import record
 
 
 class Unit(Enum):
@@ -19,7 +19,7 @@ class Unit(Enum):
     NUMBER = "a number"
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Evidence:
     """What a measure is made from. probability: None where only labels were given. costs: where a table of costs was.
     undecided: where some documents were left so."""
@@ -30,7 +30,7 @@ class Evidence:
     undecided: Undecided | None = None
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Measure:
     """A measure of decisions as a whole.
 
@@ -55,7 +55,7 @@ class Measure:
         return value if self.more_is_better else -value
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class LabelMeasure:
     """A measure of the decisions about one label. with_interval: whether the table by label shows its interval too."""
 

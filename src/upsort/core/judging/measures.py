@@ -12,7 +12,7 @@ F1 = 2 J / (1 + J), with J the share of right ones among the documents that have
 that its interval is Wilson's for J, carried over.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -30,9 +30,10 @@ from upsort.core.judging.intervals import (
 from upsort.core.judging.paired import SURE, sign_test
 from upsort.core.judging.sample import Sample
 from upsort.core.judging.table_measures import whole_rates
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class LabelMeasures:
     """The measures of one label. documents: that truly have it. sorted_as: documents that were sorted as it. right: both."""
 
@@ -56,7 +57,7 @@ class LabelMeasures:
         return whole_or_mean(self.sorted_as - self.right)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Confusion:
     """Documents with label `true` that were sorted as another, and how many have that label in all."""
 
@@ -66,7 +67,7 @@ class Confusion:
     of: int
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class MissedTogether:
     """Documents that have two labels and were given neither, and how many have both."""
 
@@ -76,7 +77,7 @@ class MissedTogether:
     of: float
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class LabelSets:
     """Which labels go wrong together, where documents may have several. given_instead: documents that miss a label and were given
     another wrongly. Most documents first; all counts are means over the repeats."""
@@ -85,7 +86,7 @@ class LabelSets:
     given_instead: tuple[Confusion, ...]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Judgement:
     """All measures of one set of decisions.
 
@@ -137,7 +138,7 @@ class Judgement:
         ]
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Decided:
     """m decisions to be judged.
 

@@ -11,13 +11,13 @@ below the similarity is ever called one (but for shingles whose 32-bit hashes co
 are found.
 """
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys
 from upsort.core.features.prints import Prints
+from upsort.core.records import record
 
 SIMILARITY = 0.8
 """From which share of common pairs of words on a document counts as a near copy, where nobody says otherwise."""
@@ -33,7 +33,7 @@ _FACTORS = _RANDOM.integers(0, 1 << 31, PLACES, dtype=np.uint32) * np.uint32(2) 
 _SHIFTS = _RANDOM.integers(0, 1 << 32, PLACES, dtype=np.uint32)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Copies:
     """For each of n documents, the earlier document that it copies, or -1.
 

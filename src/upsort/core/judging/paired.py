@@ -3,9 +3,9 @@
 from math import log, sqrt
 
 import numpy as np
-from scipy.special import bdtr, gammaln, ndtr, stdtr
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.deferred import special
 
 SURE = 0.05
 """The p value below which a difference is said to be one."""
@@ -21,7 +21,7 @@ def mcnemar(only_first: int, only_second: int) -> float:
     disagreements = only_first + only_second
     if disagreements == 0:
         return 1.0
-    return float(min(1.0, 2.0 * bdtr(min(only_first, only_second), disagreements, 0.5)))
+    return float(min(1.0, 2.0 * special.bdtr(min(only_first, only_second), disagreements, 0.5)))
 
 
 def sign_test(differences: Ints) -> float:
@@ -41,14 +41,14 @@ def sign_test(differences: Ints) -> float:
     total, seen = int((sizes * counts).sum()), abs(int(differences.sum()))
     if total > _MOST_EXACT:  # normal by the central limit theorem, corrected for the steps between sums
         spread = sqrt(float((sizes.astype(np.float64) ** 2 * counts).sum()))
-        return float(min(1.0, 2.0 * ndtr(-max(seen - 1, 0) / spread)))
+        return float(min(1.0, 2.0 * special.ndtr(-max(seen - 1, 0) / spread)))
     chances = np.ones(1)
     for size, count in zip(sizes.tolist(), counts.tolist(), strict=True):
         steps = np.zeros(2 * size * count + 1)
         steps[:: 2 * size] = np.exp(
-            gammaln(count + 1)
-            - gammaln(np.arange(count + 1) + 1)
-            - gammaln(count - np.arange(count + 1) + 1)
+            special.gammaln(count + 1)
+            - special.gammaln(np.arange(count + 1) + 1)
+            - special.gammaln(count - np.arange(count + 1) + 1)
             - count * log(2)
         )
         chances = np.convolve(chances, steps)
@@ -70,7 +70,7 @@ def corrected_t(differences: Floats, tested: float, trained: float) -> float:
     if variance == 0.0:
         return 1.0 if mean == 0.0 else 0.0
     statistic = mean / sqrt((1.0 / r + tested / trained) * variance)
-    return float(2.0 * stdtr(r - 1, -abs(statistic)))
+    return float(2.0 * special.stdtr(r - 1, -abs(statistic)))
 
 
 def holm(p_values: Floats) -> Floats:

@@ -10,8 +10,6 @@ For the areas under curves see `areas`. The interval of a mean is Student's, of 
 documents as units, or the groups that they belong to. A document judged several times counts with the mean over its repeats.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
@@ -19,11 +17,12 @@ from upsort.core.judging.areas import Areas, areas
 from upsort.core.judging.intervals import UNKNOWN, Rate, share_of, student, whole_or_mean
 from upsort.core.judging.reliability import Reliability, reliability
 from upsort.core.judging.sample import Sample
+from upsort.core.records import record
 
 _SMALLEST = 1e-15
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class OwnProbability:
     """What documents of one label got for that label. mean, median: None where there are none."""
 
@@ -32,7 +31,7 @@ class OwnProbability:
     median: float | None
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class ProbabilityMeasures:
     """All but top2 are over the documents whose label the sorter knows; each rate says how many those are. own: by
     label."""

@@ -5,7 +5,7 @@ nested choices, growth, suspects. Each training starts from nothing and sees its
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -17,10 +17,11 @@ from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Features
+from upsort.core.records import record
 from upsort.core.text.resources import Resources
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Outcome:
     """What a sorter that was trained on one side of a split says of the other; m documents held out, k labels in the corpus.
 

@@ -6,18 +6,17 @@ for perfect probabilities too, since shares of few documents vary: by about √(
 mean distance of a normal variable.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats
 from upsort.core.judging.intervals import Rate, share_of
 from upsort.core.judging.sample import Sample
+from upsort.core.records import record
 
 _BINS = 10
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Bin:
     """Documents whose given label has a probability from `low` on, below `high`. probability: the mean. right: how many of
     them are."""
@@ -33,7 +32,7 @@ class Bin:
         return self.right.of or 0.0
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Reliability:
     """The bins that hold documents, lowest first."""
 

@@ -4,14 +4,13 @@ A document that is judged in every repeat of the folds is one document still, an
 tell less than as many that have nothing to do with each other. Whatever has an interval or a test is computed from this.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Sample:
     """m decisions about n documents in g groups.
 

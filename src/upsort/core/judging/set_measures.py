@@ -7,8 +7,6 @@ given stays out of it. Intervals are by linearisation, as `intervals` says: with
 document adds (2 right − f (2 right + missed + false)) / D.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats
@@ -24,9 +22,10 @@ from upsort.core.judging.measures import (
 )
 from upsort.core.judging.paired import sign_test
 from upsort.core.judging.sample import Sample
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class DecidedSets:
     """m decisions to be judged.
 

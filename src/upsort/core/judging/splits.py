@@ -12,7 +12,6 @@ one that is held out, and what was taken is counted.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -23,11 +22,12 @@ from upsort.core.learning.apart import Split
 from upsort.core.learning.dealing import folds_of, held_out_of
 from upsort.core.learning.labelled import Labelled
 from upsort.core.plan import Judge
+from upsort.core.records import record
 
 _MOST_ALONE = 2000
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Splits:
     """taken_out: (s,) of each split, the documents that its training part had to give up because they belong together with
     held-out ones. undated: documents without a date, which a split in time neither learns from nor judges."""
@@ -42,7 +42,7 @@ class Splits:
         return Splits(tuple(each), (0,) * len(each))
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Order:
     """What else a split may go by. dates: (n,) numbers that grow with time, NaN where unknown. folds: (n,) the fold of each
     document by name, where a column tells it."""

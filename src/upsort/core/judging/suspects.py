@@ -16,14 +16,14 @@ take 1.96 √ Σ w (1 − w). `bench/suspects.py` shows how good lists are, and 
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from math import sqrt
 
 import numpy as np
-from scipy.optimize import minimize_scalar
 
 from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.deferred import optimize
 from upsort.core.judging.intervals import Z_95
+from upsort.core.records import record
 
 _ROUNDS = 60
 _EVERY = 5  # rounds, the power is chosen anew
@@ -31,7 +31,7 @@ _LIKELY = 0.5
 _TINY = 1e-9
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Suspects:
     """places: (m,) documents, most suspicious first. rather: (m,) label numbers. own, other: (m,) the probabilities of the
     own and of that label. wrong: (m,) the probability that the own label is wrong. noise: (k,) the share of wrong labels
@@ -74,7 +74,7 @@ def find_suspects(labels: Ints, told: Sequence[Floats], most: int | None = None)
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class SetSuspects:
     """places: (m,) documents, most suspicious first. rather: (m, k) the labels they had better have. turned: (m,) the label that
     is most probably wrong there, or wanting. own, other: (m,) the probabilities of the own set and of the other, and wrong: (m,)
@@ -168,4 +168,4 @@ def wrong_labels(labels: Ints, probabilities: Floats) -> Floats:
 
 
 def _least(loss: Callable[[float], float], low: float, high: float) -> float:
-    return float(minimize_scalar(loss, bounds=(low, high), method="bounded").x)
+    return float(optimize.minimize_scalar(loss, bounds=(low, high), method="bounded").x)

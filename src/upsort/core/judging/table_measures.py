@@ -10,13 +10,12 @@ the influence of a cell its derivative less the mean derivative (Hampel 1974):
 - Cohen's kappa: (Σ r − Σ t g) / (1 − Σ t g) (Cohen 1960)
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.judging.intervals import UNKNOWN, Rate, design_effect, satterthwaite, score_interval, student
 from upsort.core.judging.sample import Sample
+from upsort.core.records import record
 
 WHOLE = ("balanced_accuracy", "macro_precision", "macro_f1", "weighted_f1", "macro_f_beta", "matthews", "kappa")
 """The measures of a whole table."""
@@ -25,7 +24,7 @@ _COEFFICIENTS = ("matthews", "kappa")  # from −1 to 1, the others from 0
 _SPARE = 2.0  # documents of mistakes, spread evenly, that a table is given before its variance is taken
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Measured:
     """value: of the measure, None where it is not defined. influences: (k, k) of the cells."""
 

@@ -5,18 +5,18 @@ corpus has the same copies under every plan. Every kind of split keeps what belo
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse.csgraph import connected_components
 
 from upsort.core.arrays import Bools, Ints
+from upsort.core.deferred import csgraph
 from upsort.core.features.prints import Prints
 from upsort.core.judging.near_copies import SIMILARITY, find_copies
+from upsort.core.records import record
 from upsort.core.sparse import from_cells
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Together:
     """n documents. named: (n,) the group that a column names, as a number; those without one stand for themselves. copied: (n,)
     the same of copies. Either is None where nothing was looked for."""
@@ -72,5 +72,5 @@ def joined(first: Ints | None, second: Ints | None) -> Ints | None:
 
 def _connected(one: Ints, other: Ints, size: int) -> Ints:
     links = from_cells(np.ones(one.size), one, other, (size, size))
-    _, group = connected_components(links, directed=False)
+    _, group = csgraph.connected_components(links, directed=False)
     return np.asarray(group, dtype=np.int64)

@@ -1,17 +1,16 @@
 """What leaving the less certain documents undecided brings, and costs."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats
 from upsort.core.judging.intervals import Rate, share_of
 from upsort.core.judging.measures import Decided, Judgement, judge
+from upsort.core.records import record
 
 _STEP = 0.05
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Coverage:
     """For each bound below which documents are left undecided, how many are decided, and right. The first bound is the last one
     that leaves none undecided."""
@@ -41,7 +40,7 @@ def coverage(probability: Floats, right: Bools) -> Coverage:
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Undecided:
     """share: of the documents that are decided. right: of those. by_label: documents of each label that are left, means over the
     repeats. judgement: of the decided ones alone, None where there are none."""

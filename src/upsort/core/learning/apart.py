@@ -1,7 +1,5 @@
 """A part of the documents to learn from, and others in the space that the part alone teaches: one way for folds of every kind."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from scipy.sparse import csr_array
 
@@ -11,11 +9,12 @@ from upsort.core.features.measured import Measured
 from upsort.core.features.vocabulary import FeatureSpace, known_words, learn_space, total_counts
 from upsort.core.learning.labelled import Labelled
 from upsort.core.plan import Features
+from upsort.core.records import record
 from upsort.core.sparse import only_columns
 from upsort.core.text.resources import Resources
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Split:
     """training, held_out: places of documents; together they need not be all."""
 
@@ -23,7 +22,7 @@ class Split:
     held_out: Ints
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Represented:
     """Training documents as numbers: the learned space, which columns of the counts it keeps, and the (n, n_terms) matrix."""
 
@@ -45,7 +44,7 @@ def represent(documents: Labelled, features: Features, resources: Resources) -> 
     return Represented(space, kept, space.matrix(only_columns(measured.counts, kept), measured.cells))
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Apart:
     """A part to learn from, and the rest to judge by.
 

@@ -11,13 +11,13 @@ other.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import xxhash
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats, Ints, Keys
+from upsort.core.records import record
 
 _MOST_EXCHANGED = 160  # groups among which pairs are exchanged; of more the greedy deal is near enough
 _MOST_EXCHANGES = 400
@@ -60,7 +60,7 @@ def _mixed(numbers: Keys) -> Keys:
     return numbers ^ (numbers >> np.uint64(31))
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Dealt:
     """n documents to be dealt. labels: (n,) numbers from 0. groups: (n,) documents of one number come into one part. keys: see
     `document_keys`. sets: (n, k) where documents may have several labels or none; the labels then tell nothing."""

@@ -4,7 +4,7 @@ The counts of all terms, those outside the bounds too, are kept; added up they a
 are applied anew. Terms and labels may be new. What other kinds need is their documents (see `kept_documents`).
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -18,9 +18,10 @@ from upsort.core.learning.held_out import HeldOut
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.reserve import Reserve, counts_presence
 from upsort.core.learning.sorter import Sorter, Trained, length_classes
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class _Counted:
     """Counts by term and label, of all terms. documents: (k,) of each label."""
 

@@ -1,14 +1,15 @@
 """What the folds inside a training tell of documents that their classifiers never saw."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import field
 
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class HeldOut:
     """documents: that were held out; groups: how many of them do not belong together. right: how many were given their own
     label, None where that would not tell what new documents get. labels: (k,) how many were given each label; none where there
@@ -25,7 +26,7 @@ class HeldOut:
     decided_right: int | None = None
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class UnknownWords:
     """Sums over documents, for the share of unknown words and its standard error. words, unknown: w and u; squares: Σ w², Σ w u,
     Σ u². documents: with any words."""

@@ -6,7 +6,6 @@ folds tell. Groups stay on one side here as in every split.
 
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -24,6 +23,7 @@ from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import blank_rows, by_share
 from upsort.core.plan import Plan
+from upsort.core.records import record
 
 INNER_FOLDS = 3
 """How often a penalty or a plan is tried inside training documents."""
@@ -36,7 +36,7 @@ ENOUGH = 1500
 """Held-out documents that are enough to learn one slope from, and to say how good a sorter is."""
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Dealing:
     """How training documents are dealt. enough: held-out documents, after which no further fold is made; None for all folds."""
 
@@ -55,7 +55,7 @@ def dealt_splits(documents: Labelled, folds: int, seed: int) -> list[Split]:
     return found
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class InnerFolds:
     """The folds, each learned from once, whatever is asked of them. documents: all of them."""
 

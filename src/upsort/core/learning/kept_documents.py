@@ -6,7 +6,7 @@ often documents are added. Each kept document counts as much as those of its lab
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -17,13 +17,14 @@ from upsort.core.features.measuring import all_cells
 from upsort.core.features.prints import Prints
 from upsort.core.features.prints import joined as joined_prints
 from upsort.core.learning.labelled import Labelled
+from upsort.core.records import record
 from upsort.core.sparse import column_sizes, from_cells, one_below_the_other
 
 MOST_KEPT = 20_000
 """Documents that a sorter keeps at most."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class KeptDocuments:
     """n documents.
 

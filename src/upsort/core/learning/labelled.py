@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -11,9 +11,10 @@ from upsort.core.classifiers.targets import as_sets
 from upsort.core.errors import DataProblem
 from upsort.core.features.measured import Measured
 from upsort.core.learning.dealing import Dealt
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Labelled:
     """n documents.
 

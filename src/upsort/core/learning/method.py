@@ -1,16 +1,17 @@
 """A plan together with what stands in the files it names: all that training needs beside the documents."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 from upsort.core.plan import Plan
+from upsort.core.records import record
 from upsort.core.text.resources import Resources
 
 Costs = Mapping[str, Mapping[str, float]]
 """What it costs to give a label (first) to a document of another (second)."""
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Method:
     """resources: what cleaning and the vocabulary need. costs: of deciding, where the plan has any."""
 

@@ -1,7 +1,5 @@
 """What a naive Bayes sorter keeps so that more documents can be added exactly: the counts of terms outside the bounds."""
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
@@ -12,10 +10,11 @@ from upsort.core.features.vocabulary import label_document_frequencies
 from upsort.core.learning.apart import Represented
 from upsort.core.learning.labelled import Labelled
 from upsort.core.plan import Classifier, Plan
+from upsort.core.records import record
 from upsort.core.sparse import column_sizes, only_columns
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Reserve:
     """What is known of the terms that the bounds left out, for a sorter that can be extended exactly.
 

@@ -1,12 +1,12 @@
 """From held-out scores to what turns scores into decisions: probabilities, thresholds of sets, a rule other than the most
 probable."""
 
-from dataclasses import dataclass, field, replace
-from typing import Any
+from dataclasses import field, replace
 
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats
+from upsort.core.classifiers import calibrating
 from upsort.core.classifiers.calibration import Calibration, in_order_of
 from upsort.core.classifiers.families import calibration_of
 from upsort.core.learning.decision import by_costs, cost_table, ranking, values_of, weights_for_f_beta
@@ -15,12 +15,13 @@ from upsort.core.learning.inner import CALIBRATION_FOLDS, ENOUGH, Dealing, Inner
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.plan import Plan
+from upsort.core.records import record
 
 _LEAST_DECIDED = 20
 _LEAST = 40  # documents, of fewer `auto` learns no calibration
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Settled:
     """thresholds: (k,) of sets of labels. decision: (k, k) see `learning.decision`. undecided_below: the bound for the accuracy
     that was asked for, None where none was. held_out: what was told of
@@ -49,7 +50,7 @@ def settled(documents: Labelled, method: Method, inner: InnerFolds, penalty: flo
     # A document whose label its fold could not learn tells nothing of how scores become probabilities.
     taught = inner.taught()[judged]
     calibration = (
-        _learning().calibrate(calibration_of(plan.classifier), scores[taught], labels[taught])
+        calibrating.calibrate(calibration_of(plan.classifier), scores[taught], labels[taught])
         if taught.any()
         else Calibration()
     )
@@ -99,13 +100,6 @@ def bound_for(probabilities: Floats, right: Bools, accuracy: float) -> float:
     return float((ranked[best] + following) / 2.0)
 
 
-def _learning() -> Any:
-    """How calibrations are learned. It loads optimisers, which takes as long as all the rest of a command that trains nothing."""
-    from upsort.core.classifiers import calibrating
-
-    return calibrating
-
-
 def needs_folds(documents: Labelled, plan: Plan) -> bool:
     """Whether something is to be learned from folds of the training documents."""
     if documents.sets is not None or plan.decide.f_beta > 0 or plan.decide.decided_accuracy > 0:
@@ -130,7 +124,7 @@ def _halves(documents: Labelled) -> Floats | None:
 
 def _of_sets(scores: Floats, own: Bools, plan: Plan) -> Settled:
     kind = "isotonic" if calibration_of(plan.classifier) == "isotonic" else "platt"
-    calibration: Calibration = _learning().calibrate_each(kind, scores, own)
+    calibration: Calibration = calibrating.calibrate_each(kind, scores, own)
     each = calibration.each(scores)
     thresholds = np.array([_best_threshold(each[:, label], own[:, label]) for label in range(own.shape[1])])
     return Settled(calibration=calibration, thresholds=thresholds)

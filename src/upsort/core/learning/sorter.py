@@ -1,7 +1,7 @@
 """The sorter: a feature space and a classifier, ready to decide about new text."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import cached_property
 
 import numpy as np
@@ -26,6 +26,7 @@ from upsort.core.learning.method import Costs
 from upsort.core.learning.reserve import Reserve
 from upsort.core.names import listed
 from upsort.core.plan import Plan
+from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.labels import in_one_cell
 from upsort.core.text.resources import Resources
@@ -35,7 +36,7 @@ UNDECIDED = "(undecided)"
 """Stands for a label where the sorter is not sure enough to give one."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Decisions:
     """What a sorter says about documents, row by row; n documents, k labels.
 
@@ -89,7 +90,7 @@ def length_classes(tokens: Ints) -> Ints:
     return np.bincount(np.minimum(classes, LENGTH_CLASSES - 1), minlength=LENGTH_CLASSES).astype(np.int64)
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Trained:
     """What training saw and how it ended.
 
@@ -113,7 +114,7 @@ class Trained:
     blank: int | None = None
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Sorter:
     """A trained model.
 

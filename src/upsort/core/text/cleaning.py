@@ -6,7 +6,7 @@ that need running text (`links`, `markup` …) must stand before.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import cached_property
 from typing import assert_never
 
@@ -14,6 +14,7 @@ import numpy as np
 
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Clean
+from upsort.core.records import record
 from upsort.core.text.editing import TextStep, Traced
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.lowercase import DOTTED_I_LANGUAGES
@@ -32,7 +33,7 @@ from upsort.core.text.word_memory import WordMemory
 _NOT_ALONE = "Σİ"  # their lower case depends on their neighbours, or is two characters
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Cleaner:
     """The steps of a plan, ready to work. on_text and on_words: names and steps, in order."""
 

@@ -1,13 +1,14 @@
 """Changes to a text that know where they were made, so that a token can be traced back to the characters it came from."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from difflib import SequenceMatcher
 from itertools import product
 from typing import Any, Protocol
 
+from upsort.core.records import record
 
-@dataclass(frozen=True)
+
+@record(frozen=True)
 class Edit:
     """The characters from start up to end are replaced by `new`."""
 
@@ -53,7 +54,7 @@ def _always(_: str) -> bool:
     return True
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Substitution(OneByOne):
     """Every match of a pattern replaced.
 
@@ -83,7 +84,7 @@ class Substitution(OneByOne):
         return [Edit(found.start(), found.end(), self.replacement(found)) for found in self.pattern.finditer(text)]
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Rewriting(OneByOne):
     """A function of the whole text, such as lower-casing. pieces: a pattern for the stretches that change on their own.
 
@@ -130,7 +131,7 @@ def edited(text: str, edits: Iterable[Edit]) -> str:
     return "".join([*parts, text[at:]])
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Traced:
     """A text, and for each of its characters the stretch of the original that it came from."""
 

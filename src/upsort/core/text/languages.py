@@ -6,13 +6,13 @@ the likelihood). Scripts that one language writes, such as kana, tell it alone; 
 
 import unicodedata
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Codes, Floats, Ints
+from upsort.core.records import record
 from upsort.core.text.tokeniser import Tokens
 
 NAMES = {
@@ -42,7 +42,7 @@ _EDGE = "_"
 _BITS = 16  # parts of a logarithmic unit that a profile is kept in
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Profiles:
     """How likely trigrams are in each language.
 
@@ -63,7 +63,7 @@ class Profiles:
         return np.where(self.keys[places] == keys, places, self.keys.size)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Spoken:
     """The language of a text, or the script that tells none. Both are empty where too little speaks for any."""
 

@@ -2,7 +2,9 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
+
+from upsort.core.records import record
 
 _LONGEST_SUFFIX = 6
 _LEAST_FORMS = 2
@@ -10,7 +12,7 @@ _LEAST_STEM = 2
 _LEAST_PLURAL = 3
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class SuffixRules:
     """For an ending of forms, how many characters to take off and what to put on: the commonest way among the table's forms."""
 
@@ -44,7 +46,7 @@ def learned_rules(table: Mapping[str, str]) -> SuffixRules:
     return SuffixRules(rules)
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class RuleQuality:
     """How the learned rules do on forms that they were not learned from."""
 
@@ -129,7 +131,7 @@ def _bases_of(form: str, part: str) -> Iterator[str]:
             raise ValueError(f"there is no part of speech {part!r}")
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class EnglishWords:
     """What is known of English words. bases: known base forms. irregular: for each part of speech, forms and their lemmas.
     comparing: adjectives that are compared by -er and -est. keeping: words that look like forms of others and are none."""

@@ -1,8 +1,9 @@
 """What steps of cleaning need from files, and the shape of a step on words."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 
+from upsort.core.records import record
 from upsort.core.text.lemmas import EnglishWords
 from upsort.core.text.patience import Patience
 
@@ -10,7 +11,7 @@ WordStep = Callable[[str], str]
 """A word to the word in its place; an empty string for none."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Resources:
     """What steps need from files. stop_words: a list of one's own. lemma_table: forms and lemmas; english: its words, for lemmas.
     replacements: words and what is to stand in their place. keep: text that stays one token. vocabulary: the terms to use, where

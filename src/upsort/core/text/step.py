@@ -1,11 +1,12 @@
 """The record that each step of cleaning fills in. What a step is stands there, and everything else reads it."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from enum import Enum
 from typing import Any
 
 from upsort.core.plan import Clean
+from upsort.core.records import record
 from upsort.core.text.editing import TextStep
 from upsort.core.text.resources import Resources, WordStep
 
@@ -24,7 +25,7 @@ OnWords = Callable[[Clean, Resources, WordStep | None], WordStep]
 """The last argument: what the earlier steps do to a word, for lists that words are compared with."""
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class Step:
     """A step of cleaning.
 

@@ -8,11 +8,11 @@ A token is a longest run of characters of words (see `characters`). The method, 
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from upsort.core.arrays import Bools, Bytes, Codes, Ints, Places
+from upsort.core.records import record
 from upsort.core.text.characters import DIGIT, DIGIT_INNER, IDEOGRAPH, INNER, MARK, OTHER, byte_classes
 from upsort.core.text.clauses import SENTENCE_MARKS, ends_no_sentence
 from upsort.core.text.word_memory import BYTES_PER_WORD, WordMemory
@@ -24,7 +24,7 @@ _WIDE_MARKS = tuple(mark.encode() for mark in SENTENCE_MARKS if not mark.isascii
 _AFTER_CONTINUING = -64  # bytes that continue a character, 0x80 to 0xBF, are below it as signed numbers
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Tokens:
     """The tokens of a block of documents.
 

@@ -6,7 +6,7 @@
 Since every estimate rests on the documents of all other labels, labels with few documents are not at a disadvantage.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 
 import numpy as np
@@ -19,9 +19,10 @@ from upsort.core.classifiers.naive_bayes import sums
 from upsort.core.classifiers.naive_bayes.sums import label_sums, label_totals
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class ComplementNaiveBayes:
     """As `NaiveBayesOnCounts`, with the estimates of the other labels together."""
 

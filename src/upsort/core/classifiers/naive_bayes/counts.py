@@ -7,7 +7,7 @@
 with the smoothing s added to each count (Laplace for s = 1). The estimates are in closed form: one pass over the matrix.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 
 import numpy as np
@@ -21,9 +21,10 @@ from upsort.core.classifiers.naive_bayes import sums
 from upsort.core.classifiers.naive_bayes.sums import label_sums, label_totals
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class NaiveBayesOnCounts:
     """Counts kept as they are, so that more documents can be added exactly.
 

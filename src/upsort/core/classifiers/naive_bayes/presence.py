@@ -7,7 +7,7 @@ score(document, label) = ln P(label) + Σ over present terms of ln P(present) + 
 The sum over absent terms is that over all terms, worked out once, with the present ones taken out again: a linear rule.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 
 import numpy as np
@@ -22,9 +22,10 @@ from upsort.core.classifiers.naive_bayes.sums import label_sums, label_totals
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.weighting import presence
+from upsort.core.records import record
 
 
-@dataclass(frozen=True, kw_only=True)
+@record(frozen=True, kw_only=True)
 class NaiveBayesOnPresence:
     """Counts kept as they are, so that more documents can be added exactly.
 

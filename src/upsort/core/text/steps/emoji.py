@@ -3,14 +3,13 @@
 import re
 import unicodedata
 
-import regex
-
+from upsort.core.deferred import unicode_pattern
 from upsort.core.text.editing import Edit, OneByOne, edited
 from upsort.core.text.markers import marker
 from upsort.core.text.step import Step
 
-_EMOJI = regex.compile(r"\p{Emoji_Presentation}|\p{Extended_Pictographic}\ufe0f?")
-_EMOJI_JOINERS = regex.compile(r"[\ufe0f\u200d\U0001f3fb-\U0001f3ff]+")
+_EMOJI = unicode_pattern(r"\p{Emoji_Presentation}|\p{Extended_Pictographic}\ufe0f?")
+_EMOJI_JOINERS = unicode_pattern(r"[\ufe0f\u200d\U0001f3fb-\U0001f3ff]+")
 _MAY_BE_EMOJI = re.compile("[\u200d\u00a9\u00ae\u203c-\U0010ffff]")
 _EMOTICON = re.compile(
     r"[:;=8<](?<![\w:;][:;=8<])"

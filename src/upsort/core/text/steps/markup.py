@@ -3,8 +3,8 @@
 import html
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 
+from upsort.core.records import record
 from upsort.core.text.editing import Substitution, holding
 from upsort.core.text.markers import CLOSE, OPEN
 from upsort.core.text.step import Step
@@ -32,7 +32,7 @@ _ENDS = {
 }
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class Stretch:
     """Characters of a text that are markup."""
 

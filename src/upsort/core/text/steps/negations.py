@@ -6,8 +6,8 @@ what they deny (`das gefällt mir nicht`, `güzel değil`), and reach what is be
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
+from upsort.core.records import record
 from upsort.core.text.clauses import CLAUSE_MARKS, SENTENCE_MARKS, conjunctions
 from upsort.core.text.editing import Edit, OneByOne, edited
 from upsort.core.text.lowercase import lower
@@ -25,7 +25,7 @@ _IN_PAIRS = {"tr": frozenset({"ne"})}
 """Words that negate where they stand twice in a sentence: ne … ne; alone they ask, or admire."""
 
 
-@dataclass(frozen=True)
+@record(frozen=True)
 class _Word:
     """A word in lower case, and where it stands."""
 

@@ -4,13 +4,12 @@ import re
 import unicodedata
 from functools import partial
 
-import regex
-
+from upsort.core.deferred import unicode_pattern
 from upsort.core.text.editing import Rewriting
 from upsort.core.text.step import Place, Step
 
 _NOT_ASCII = re.compile(r"[^\x00-\x7f]+")
-_WITH_MARKS = regex.compile(r"\P{M}?\p{M}*", regex.DOTALL)
+_WITH_MARKS = unicode_pattern(r"(?s)\P{M}?\p{M}*")
 
 
 class _Bases(dict[int, str]):

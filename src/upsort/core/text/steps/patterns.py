@@ -4,8 +4,7 @@ import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
-import regex
-
+from upsort.core.deferred import regex
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Clean
 from upsort.core.text.editing import Edit, OneByOne, Rewriting, Substitution, TextStep, edited, holding

@@ -3,13 +3,12 @@
 import re
 from typing import Any
 
-import regex
-
+from upsort.core.deferred import unicode_pattern
 from upsort.core.text.characters import DIGIT, DIGIT_INNER, INNER, MARK, WORD, character_class
 from upsort.core.text.editing import Substitution
 from upsort.core.text.step import Place, Step
 
-_PUNCTUATION = regex.compile(r"[\p{P}\p{S}--\p{Emoji_Presentation}]", flags=regex.V1)
+_PUNCTUATION = unicode_pattern(r"(?V1)[\p{P}\p{S}--\p{Emoji_Presentation}]")
 _SPACES = re.compile(r"^\s+|\s+$|\s+")
 
 

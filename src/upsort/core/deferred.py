@@ -1,0 +1,75 @@
+"""What is loaded or made at the first use of something in it: libraries that take longer to load than a small command takes to
+work, and patterns of theirs.
+
+`from upsort.core.deferred import special`, then `special.ndtri(…)` inside functions.
+"""
+
+from collections.abc import Callable
+from functools import partial
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    import openpyxl
+    import pandas
+    import pyarrow
+    import regex
+    from pyarrow import parquet as arrow_parquet
+    from scipy import io as scipy_io
+    from scipy import optimize, special
+    from scipy.sparse import csgraph
+    from scipy.sparse import linalg as sparse_linalg
+
+
+class Deferred:
+    """Stands for what `made` returns until something of it is wanted."""
+
+    def __init__(self, made: Callable[[], Any]) -> None:
+        self._made = made
+
+    def __getattr__(self, attribute: str) -> Any:
+        if attribute.startswith("__") or attribute == "_made":  # what copying and printing ask every object for
+            raise AttributeError(attribute)
+        value = getattr(self._made(), attribute)
+        setattr(self, attribute, value)  # found without this call from now on
+        return value
+
+
+def _library(name: str) -> Deferred:
+    return Deferred(partial(import_module, name))
+
+
+def unicode_pattern(pattern: str) -> Any:
+    r"""A pattern that may ask for properties of characters, such as \p{M}."""
+    return Deferred(partial(_compiled, pattern))
+
+
+def _compiled(pattern: str) -> Any:
+    return regex.compile(pattern)
+
+
+if not TYPE_CHECKING:
+    arrow_parquet = _library("pyarrow.parquet")
+    csgraph = _library("scipy.sparse.csgraph")
+    openpyxl = _library("openpyxl")
+    optimize = _library("scipy.optimize")
+    pandas = _library("pandas")
+    pyarrow = _library("pyarrow")
+    regex = _library("regex")
+    scipy_io = _library("scipy.io")
+    sparse_linalg = _library("scipy.sparse.linalg")
+    special = _library("scipy.special")
+
+__all__ = [
+    "arrow_parquet",
+    "csgraph",
+    "openpyxl",
+    "optimize",
+    "pandas",
+    "pyarrow",
+    "regex",
+    "scipy_io",
+    "sparse_linalg",
+    "special",
+    "unicode_pattern",
+]
