@@ -154,6 +154,14 @@ def whole_number(least: int, most: int = 1_000_000_000) -> Callable[[str], int]:
     return convert
 
 
+def number_or_name(text: str) -> float | str:
+    """A converter of numbers; what is none stays as it is, a name perhaps."""
+    try:
+        return float(text)
+    except ValueError:
+        return text
+
+
 def share(text: str) -> float:
     """A converter of shares between 0 and 1, percentages too."""
     try:

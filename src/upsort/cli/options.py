@@ -15,6 +15,7 @@ from upsort.cli.declaring import (
     flag,
     lengths,
     names,
+    number_or_name,
     option,
     points,
     positional,
@@ -338,8 +339,12 @@ class ClassifierKeys(Everywhere):
         metavar="KIND",
         sets="classifier.kind",
     )
-    penalty: str | None = option(
-        "on the weights: a number, usual, or auto", default=None, metavar="PENALTY", sets="classifier.penalty"
+    penalty: float | str | None = option(
+        "on the weights: a number, usual, or auto",
+        default=None,
+        metavar="PENALTY",
+        convert=number_or_name,
+        sets="classifier.penalty",
     )
 
 

@@ -5,9 +5,9 @@ Reading the TOML file and checking it is the work of `files.plan_file`; comments
 """
 
 from dataclasses import field
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, Literal
 
-from annotated_types import Ge, Gt, Le, Predicate
+from msgspec import Meta
 
 from upsort.core.keys import When, key
 from upsort.core.records import record
@@ -22,16 +22,14 @@ def weighting_is_known(name: str) -> bool:
     return name in SCHEMES or smart
 
 
-_STRICT: dict[str, Any] = {"extra": "forbid"}
-
 Names = tuple[str, ...]
 MOST = 1_000_000_000
 """No number of a plan is larger."""
-Count = Annotated[int, Ge(0), Le(MOST)]
-AtLeastOne = Annotated[int, Ge(1), Le(MOST)]
-Above0 = Annotated[float, Gt(0), Le(MOST)]
-Share = Annotated[float, Ge(0), Le(1)]
-ShareAbove0 = Annotated[float, Gt(0), Le(1)]
+Count = Annotated[int, Meta(ge=0, le=MOST)]
+AtLeastOne = Annotated[int, Meta(ge=1, le=MOST)]
+Above0 = Annotated[float, Meta(gt=0, le=MOST)]
+Share = Annotated[float, Meta(ge=0, le=1)]
+ShareAbove0 = Annotated[float, Meta(gt=0, le=1)]
 OrMarker = Literal["drop", "keep", "marker"]
 OfText = Literal["words", "characters", "capitals", "punctuation", "links", "digits"]
 
@@ -42,7 +40,6 @@ _WHOLE_TEXT = (When("features.vectors", ("alone",)),)
 class Columns:
     """Which columns of the table are what."""
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     text: Annotated[Names, key("what is sorted by; several columns are joined")] = ()
     label: Annotated[str, key("what it is sorted into")] = ""
     also: Annotated[Names, key("further label columns, each an answer of its own")] = ()
@@ -75,7 +72,6 @@ class Columns:
 class Source:
     """How one source is read, where it differs from the others."""
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     rename: Annotated[dict[str, str], key('columns to call otherwise, for example { Text = "message" }')] = field(
         default_factory=dict
     )
@@ -91,7 +87,6 @@ class Source:
 class Gather:
     """What of the sources goes into the corpus (upsort gather)."""
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     take: Annotated[Names, key("columns that go into the corpus; none named: all")] = ()
     relabel: Annotated[dict[str, str], key('labels to rename or merge, for example { "0" = "no" }')] = field(
         default_factory=dict
@@ -125,7 +120,6 @@ class Gather:
 class Clean:
     """How text becomes tokens: the steps in their order, and how those that have a choice are to work."""
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     language: Annotated[str, key("two letters; decides lower-casing, stop words, stems and lemmas")] = "en"
     steps: Annotated[Names, key("in this order; all there are: upsort clean --steps-help", among="steps")] = (
         "markup",
@@ -188,10 +182,9 @@ class Clean:
 class Features:
     """Which terms are kept and how they are weighted."""
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     units: Annotated[Literal["words", "letters"], key("words, or letters for n-grams of letters")] = "words"
     lengths: Annotated[
-        tuple[Annotated[int, Ge(1), Le(9)], Annotated[int, Ge(1), Le(9)]],
+        tuple[Annotated[int, Meta(ge=1, le=9)], Annotated[int, Meta(ge=1, le=9)]],
         key("shortest and longest n-grams, for example [1, 2]; of letters, 3 to 5 where nothing is said"),
     ] = (1, 1)
     skip: Annotated[
@@ -202,7 +195,6 @@ class Features:
     ] = False
     weighting: Annotated[
         str,
-        Predicate(weighting_is_known),
         key(
             "count, presence, share, tfidf, smoothed-tfidf, bm25, log-count-ratio, or letters such as ltc; auto: the kind's",
             among="weightings",
@@ -230,7 +222,9 @@ class Features:
     measures: Annotated[
         tuple[OfText, ...], key("of the text: words, characters, capitals, punctuation, links, digits")
     ] = ()
-    hash_bits: Annotated[Annotated[int, Ge(0), Le(28)], key("hash terms into 2^bits columns; 0: keep a vocabulary")] = 0
+    hash_bits: Annotated[
+        Annotated[int, Meta(ge=0, le=28)], key("hash terms into 2^bits columns; 0: keep a vocabulary")
+    ] = 0
     vectors_file: Annotated[str, key("word vectors, a word and its numbers a line")] = ""
     vectors: Annotated[Literal["beside", "alone"], key("beside the terms, or alone", When("features.vectors_file"))] = (
         "beside"
@@ -248,7 +242,6 @@ EventModel = Literal["counts", "presence", "complement"]
 class Classifier:
     """Which classifier, and how it is trained."""
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     kind: Annotated[str, key("the family of the classifier", among="kinds")] = "logistic"
     event_model: Annotated[
         EventModel,
@@ -263,7 +256,7 @@ class Classifier:
         key("of the labels: data, uniform, or one by one, for example { pests = 0.3, soil = 0.7 }"),
     ] = "data"
     penalty: Annotated[
-        Annotated[float, Ge(0), Le(MOST)] | Literal["usual", "auto"],
+        Annotated[float, Meta(ge=0, le=MOST)] | Literal["usual", "auto"],
         key("on the squares of the weights; more of it: smaller weights; usual, or auto: chosen on folds"),
     ] = "usual"
     sparsity: Annotated[Share, key("share of the penalty on the sizes of the weights, which sets many to 0")] = 0.0
@@ -280,7 +273,7 @@ class Classifier:
         key("none, over (rare labels drawn again) or under (common ones thinned out), in training alone"),
     ] = "none"
     nearest: Annotated[AtLeastOne, key("how many neighbours are asked")] = 15
-    depth: Annotated[Annotated[int, Ge(1), Le(20)], key("questions from the top to a leaf")] = 5
+    depth: Annotated[Annotated[int, Meta(ge=1, le=20)], key("questions from the top to a leaf")] = 5
     least_in_leaf: Annotated[AtLeastOne, key("documents in a leaf")] = 5
     calibrate: Annotated[
         Literal["auto", "none", "temperature", "platt", "isotonic"],
@@ -296,9 +289,8 @@ class Classifier:
 class Judge:
     """How results are measured."""
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     folds: Annotated[
-        Annotated[int, Ge(2), Le(MOST)],
+        Annotated[int, Meta(ge=2, le=MOST)],
         key("of a cross-validation", unless=(When("judge.alone"), When("columns.fold"))),
     ] = 5
     repeats: Annotated[AtLeastOne, key("how often the folds are dealt anew", unless=(When("columns.fold"),))] = 1
@@ -313,10 +305,9 @@ class Judge:
 class Decide:
     """How probabilities become labels."""
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     cost_file: Annotated[str, key("a table of costs: a row for each label to sort as, a column for each true one")] = ""
     f_beta: Annotated[
-        Annotated[float, Ge(0), Le(1000)],
+        Annotated[float, Meta(ge=0, le=1000)],
         key("choose weights of labels for the highest macro F-beta, with this beta; 0: none"),
     ] = 0.0
     undecided_below: Annotated[
@@ -341,7 +332,6 @@ class Plan:
     candidates: the tables [try.NAME] of the file: what `upsort compare` tries, each the sections and keys that differ.
     """
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = _STRICT
     columns: Columns = field(default_factory=Columns)
     gather: Gather = field(default_factory=Gather)
     clean: Clean = field(default_factory=Clean)

@@ -1,23 +1,25 @@
 """The plan file: TOML, read with `tomllib`, checked against the dataclasses of `core.plan`."""
 
+import re
 import tomllib
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, fields, is_dataclass, replace
-from functools import cache
 from pathlib import Path
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
+from msgspec import ValidationError, convert
 
 from upsort.core.errors import UsageProblem
 from upsort.core.lists import names_in, parts, unquoted
 from upsort.core.names import suggestion
-from upsort.core.plan import Plan
+from upsort.core.plan import Plan, weighting_is_known
 from upsort.files.earlier_plans import renewed
 from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, source_keys
 
 DEFAULT_NAME = "upsort.toml"
 _LARGEST = 10_000_000  # bytes of a plan; a plan of a person has some hundreds
+_IN_PLACE = re.compile(r"\.(\w+)|\[(\d+)\]")
+_FIELDS = {one.name for one in fields(Plan)}
 LETTERS = [3, 5]
 """How many letters terms have where nobody says it."""
 
@@ -49,10 +51,12 @@ def checked_plan(values: dict[str, Any], where: str) -> Plan:
     if "try" in values:
         tried = {name: _with_sections(name, keys, where) for name, keys in _table(values["try"], "try", where).items()}
         values = {**{key: value for key, value in values.items() if key != "try"}, "candidates": tried}
+    held = _as_lists(renewed(values)[0])
+    _check_names(held, where)
     try:
-        plan = _schema().validate_python(_as_lists(renewed(values)[0]))
+        plan = convert(held, Plan)
     except ValidationError as error:
-        raise _readable(error.errors()[0], where) from None
+        raise _readable(str(error), held, where) from None
     _check_together(plan, where)
     for name, sections in plan.candidates.items():
         changed_plan(replace(plan, candidates={}), sections, f"{where}, [try.{name}]")
@@ -114,17 +118,29 @@ def _check_together(plan: Plan, where: str) -> None:
                 f"{where}: {path} cannot be {[least, most]}: the first is the larger.", "Turn them round."
             )
     for key in declared_keys().values():
-        if key.said.among in {"kinds", "steps"}:
+        if key.said.among:
             value = getattr(getattr(plan, key.section), key.name)
             for name in [value] if isinstance(value, str) else value:
-                if name not in key.choices:
+                if name not in key.choices and not (key.said.among == "weightings" and weighting_is_known(name)):
                     raise _wrong(key, name, where)
 
 
-@cache
-def _schema() -> TypeAdapter[Plan]:
-    """What a plan may hold; made once, since that takes longer than reading one."""
-    return TypeAdapter(Plan)
+def _check_names(values: dict[str, Any], where: str) -> None:
+    """Whether there are such sections, and such keys in them."""
+    for name, held in values.items():
+        if name not in _FIELDS:
+            raise UsageProblem(
+                f"{where}: there is no section {name!r}.", suggestion(name, [*SECTIONS, "source", "try"], "sections")
+            )
+        if not isinstance(held, dict):
+            raise UsageProblem(f"{where}: {name} cannot be {held!r}.", _sections_hint([name]))
+        tables = held.values() if name == "source" else [held] if name in SECTIONS else []
+        known = [one.name for one in (*declared_keys().values(), *source_keys()) if one.section == name]
+        for key in (key for table in tables if isinstance(table, dict) for key in table):
+            if key not in known:
+                raise UsageProblem(
+                    f"{where}: there is no key {'.'.join((name, key))!r}.", suggestion(key, known, f"keys of [{name}]")
+                )
 
 
 def _read(path: Path) -> dict[str, Any]:
@@ -203,21 +219,18 @@ def _as_list(value: Any) -> Any:
     return names_in(value) if isinstance(value, str) else value
 
 
-def _readable(error: Any, where: str) -> UsageProblem:
-    place = [str(part) for part in error["loc"]]
-    key = ".".join(part for part in place if not part.isdigit())
-    if error["type"] == "unexpected_keyword_argument":
-        if len(place) == 1:
-            return UsageProblem(
-                f"{where}: there is no section {place[0]!r}.",
-                suggestion(place[0], [*SECTIONS, "source", "try"], "sections"),
-            )
-        known = [one.name for one in (*declared_keys().values(), *source_keys()) if one.section == place[0]]
-        return UsageProblem(f"{where}: there is no key {key!r}.", suggestion(place[-1], known, f"keys of [{place[0]}]"))
-    declared = declared_keys().get(".".join(place[:2]))
+def _readable(error: str, values: dict[str, Any], where: str) -> UsageProblem:
+    """error: of the check; it ends with the place, such as `$.clean.replace[0]`. A place in a table of names is `[...]`."""
+    place = [name or int(number) for name, number in _IN_PLACE.findall(error.rpartition("$")[2].partition("[...]")[0])]
+    wrong: Any = values
+    for part in place:
+        wrong = wrong[part]
+    declared = declared_keys().get(".".join(map(str, place[:2])))
     if declared is not None:
-        return _wrong(declared, error["input"], where)
-    return UsageProblem(f"{where}: {'.'.join(place)} cannot be {error['input']!r}.", _sections_hint(place))
+        return _wrong(declared, wrong, where)
+    return UsageProblem(
+        f"{where}: {'.'.join(map(str, place))} cannot be {wrong!r}.", _sections_hint(list(map(str, place)))
+    )
 
 
 def _wrong(key: Declared, value: Any, where: str) -> UsageProblem:

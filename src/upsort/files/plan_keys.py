@@ -6,7 +6,7 @@ from dataclasses import MISSING, Field, fields
 from functools import cache
 from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
 
-from annotated_types import Ge, Gt, Le
+from msgspec import Meta
 
 from upsort.core.classifiers.families import FAMILIES
 from upsort.core.keys import Key, When
@@ -157,8 +157,8 @@ def _in_words(annotation: Any) -> str:
     """A type in words."""
     origin, parts = get_origin(annotation), get_args(annotation)
     if origin is Annotated:
-        inner, bounds = parts[0], [extra for extra in parts[1:] if isinstance(extra, Ge | Gt | Le)]
-        return _number(inner, bounds) if bounds else _in_words(inner)
+        inner, bounds = parts[0], [extra for extra in parts[1:] if isinstance(extra, Meta)]
+        return _number(inner, bounds[0]) if bounds else _in_words(inner)
     if origin is Literal:
         names = [str(name) or '""' for name in parts]
         return f"{', '.join(names[:-1])} or {names[-1]}" if len(names) > 1 else names[0]
@@ -176,12 +176,9 @@ def _in_words(annotation: Any) -> str:
 _PLAIN = {str: "a text", int: "a whole number", float: "a number", bool: "true or false"}
 
 
-def _number(kind: Any, bounds: list[Any]) -> str:
-    least = next((bound.ge for bound in bounds if isinstance(bound, Ge)), None)
-    above = next((bound.gt for bound in bounds if isinstance(bound, Gt)), None)
-    most = next(
-        (bound.le for bound in bounds if isinstance(bound, Le) and bound.le != MOST), None
-    )  # beyond that no number is
+def _number(kind: Any, bounds: Meta) -> str:
+    least, above = bounds.ge, bounds.gt
+    most = bounds.le if bounds.le != MOST else None  # beyond that no number is
     words = _PLAIN[kind]
     if least is not None and most is not None:
         return f"{words} from {least:g} to {most:g}"

@@ -1,59 +1,31 @@
 """What stands in the head of a sorter file, checked as a whole before anything in it is used: kinds, bounds, and that its numbers
 agree with each other. Heads of earlier formats, whose records had fewer fields, fit too."""
 
-from dataclasses import field
-from math import isfinite
+from collections.abc import Iterable
 from typing import Annotated, Any
 
-from annotated_types import Ge, Len
-from pydantic import AfterValidator, ConfigDict, Strict, TypeAdapter, ValidationError
-from pydantic.dataclasses import dataclass
+from msgspec import Meta, Struct, ValidationError, convert
 
 from upsort.core.learning.sorter import LENGTH_CLASSES
 
-_MOST = 2**53
-"""What every count is below: whole numbers up to there are exact in any program that reads JSON."""
+Count = Annotated[int, Meta(ge=0, le=2**53 - 1)]
+"""Whole numbers up to there are exact in any program that reads JSON."""
+
+AtLeastOne = Annotated[int, Meta(ge=1, le=2**53 - 1)]
+Number = Annotated[float, Meta(ge=0, le=1e100)]
+Cost = Annotated[float, Meta(ge=-1e100, le=1e100)]
+Category = tuple[str, list[str]]
 
 
-def _below(number: int) -> int:
-    if number >= _MOST:
-        raise ValueError("too large")
-    return number
-
-
-def _finite(number: float) -> float:
-    if not isfinite(number) or abs(number) > 1e100:
-        raise ValueError("no number that could be")
-    return number
-
-
-def _distinct(names: list[Any]) -> list[Any]:
-    if len(set(map(repr, names))) < len(names):
-        raise ValueError("one of them twice")
-    return names
-
-
-Text = Annotated[str, Strict()]
-Count = Annotated[int, Strict(), Ge(0), AfterValidator(_below)]
-Number = Annotated[float, Ge(0), AfterValidator(_finite)]
-Names = Annotated[list[Text], AfterValidator(_distinct)]
-Category = tuple[Text, Names]
-Categories = Annotated[list[Category], AfterValidator(lambda found: [_distinct([name for name, _ in found]), found][1])]
-
-_CONFIG = ConfigDict(extra="ignore", arbitrary_types_allowed=False)
-
-
-@dataclass(config=_CONFIG, kw_only=True)
-class Member:
+class Member(Struct, frozen=True, kw_only=True):
     """A member of the archive."""
 
-    name: Text
+    name: str
     bytes: Count
-    sha256: Annotated[Text, Len(64, 64)]
+    sha256: Annotated[str, Meta(min_length=64, max_length=64)]
 
 
-@dataclass(config=_CONFIG, kw_only=True)
-class Folds:
+class Folds(Struct, frozen=True, kw_only=True):
     """What folds told."""
 
     documents: Count
@@ -74,12 +46,11 @@ class Folds:
         _agree((self.decided_right or 0) <= (self.decided or 0), "more decided right than decided")
 
 
-@dataclass(config=_CONFIG, kw_only=True)
-class Seen:
+class Seen(Struct, frozen=True, kw_only=True):
     """What training saw."""
 
-    documents: Annotated[Count, Ge(1)]
-    label_documents: list[Annotated[Count, Ge(1)]]
+    documents: AtLeastOne
+    label_documents: list[AtLeastOne]
     right: Count | None
     held_out: Folds | tuple[Count, Count]
     penalty: Number
@@ -87,7 +58,7 @@ class Seen:
     products: Count
     optimality: Number
     reached: bool
-    lengths: Annotated[list[Count], Len(LENGTH_CLASSES, LENGTH_CLASSES)]
+    lengths: Annotated[list[Count], Meta(min_length=LENGTH_CLASSES, max_length=LENGTH_CLASSES)]
     words: Count
     known_words: Count
     passes: Count = 0
@@ -102,86 +73,91 @@ class Seen:
         _agree(sum(self.lengths) <= self.documents, "lengths of more documents")
 
 
-@dataclass(config=_CONFIG, kw_only=True)
-class Space:
+class Beside(Struct, frozen=True, kw_only=True):
+    """The columns beside the text."""
+
+    numbers: list[str]
+    categories: list[Category]
+
+    def __post_init__(self) -> None:
+        _distinct(self.numbers)
+        _distinct(name for name, _ in self.categories)
+        for _, values in self.categories:
+            _distinct(values)
+
+
+class Space(Beside, frozen=True, kw_only=True):
     """The columns beside the terms."""
 
     counted: Count
-    numbers: Names
-    categories: Categories
 
 
-@dataclass(config=_CONFIG, kw_only=True)
-class Kept:
+class Kept(Beside, frozen=True, kw_only=True):
     """The documents that are kept to extend it."""
 
     stands_for: list[Count]
-    numbers: Names
-    categories: Categories
 
 
-@dataclass(config=_CONFIG, kw_only=True)
-class Answer:
+class Answer(Struct, frozen=True, kw_only=True):
     """One answer."""
 
-    name: Text = ""
-    labels: Annotated[Names, Len(1)]
-    calibration: Text
+    name: str = ""
+    labels: Annotated[list[str], Meta(min_length=1)]
+    calibration: str
     trained_on: Seen
     space: Space
-    arrays: Names = field(default_factory=list)
+    arrays: list[str] = []
     kept: Kept | None = None
 
     def __post_init__(self) -> None:
         seen, held = self.trained_on, self.trained_on.held_out
+        _distinct(self.labels)
+        _distinct(self.arrays)
         _agree(len(seen.label_documents) == len(self.labels), "documents of other labels")
         _agree(not isinstance(held, Folds) or len(held.labels) in (0, len(self.labels)), "folds of other labels")
         _agree(self.kept is None or len(self.kept.stands_for) == len(self.labels), "kept documents of other labels")
 
 
-Cost = Annotated[float, AfterValidator(_finite)]
-
-
-@dataclass(config=_CONFIG, kw_only=True)
-class Lists:
+class Lists(Struct, frozen=True, kw_only=True):
     """What stood in the files that the plan names."""
 
-    stop_words: list[Text] | None = None
-    lemma_table: dict[Text, Text] = field(default_factory=dict)
-    costs: dict[Text, dict[Text, Cost]] | None = None
-    full_forms: dict[Text, Text] = field(default_factory=dict)
-    replacements: dict[Annotated[Text, Len(1)], Text] = field(default_factory=dict)
-    keep: list[Text] = field(default_factory=list)
+    stop_words: list[str] | None = None
+    lemma_table: dict[str, str] = {}
+    costs: dict[str, dict[str, Cost]] | None = None
+    full_forms: dict[str, str] = {}
+    replacements: dict[Annotated[str, Meta(min_length=1)], str] = {}
+    keep: list[str] = []
 
 
-@dataclass(config=_CONFIG, kw_only=True)
-class Head:
+class Head(Struct, frozen=True, kw_only=True):
     """All of it. The plan is checked where plans are."""
 
-    format: Annotated[int, Strict()]
-    plan: dict[Text, Any]
-    answers: Annotated[list[Answer], Len(1)]
+    format: int
+    plan: dict[str, Any]
+    answers: Annotated[list[Answer], Meta(min_length=1)]
     members: list[Member]
-    resources: Lists = field(default_factory=Lists)
+    resources: Lists = Lists()
 
     def __post_init__(self) -> None:
-        _distinct([answer.name for answer in self.answers])
-        _distinct([member.name for member in self.members])
-
-
-_HEAD = TypeAdapter(Head)
+        _distinct(answer.name for answer in self.answers)
+        _distinct(member.name for member in self.members)
 
 
 def fault_of(head: dict[str, Any]) -> str:
     """What is wrong with a head, and where; empty for nothing."""
     try:
-        _HEAD.validate_python(head)
+        convert(head, Head)
     except ValidationError as error:
-        first = error.errors()[0]
-        return f"{'.'.join(map(str, first['loc']))[:80]}: {first['msg'][:80]}"
+        what, _, place = str(error).partition(" - at ")
+        return f"{place[3:-1][:80] or 'all of it'}: {what[:80]}"
     return ""
 
 
 def _agree(sound: bool, otherwise: str) -> None:
     if not sound:
         raise ValueError(otherwise)
+
+
+def _distinct(names: Iterable[str]) -> None:
+    names = list(names)
+    _agree(len(set(names)) == len(names), "one of them twice")
