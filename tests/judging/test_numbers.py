@@ -7,7 +7,11 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy import special
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import connected_components
 
+from upsort.core.distributions import chi_square_above, normal_below, normal_quantile, student_quantile
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.prints import prints_of
 from upsort.core.judging.costs import Priced, costing
@@ -336,6 +340,26 @@ def test_copies_are_told_from_the_text() -> None:
     assert joined(np.array([0, 0, 1, 2]), np.array([5, 6, 6, 7])).tolist() in ([0, 0, 0, 1], [1, 1, 1, 0])
     named = named_groups(["x", "", "x", "", "y"])
     assert named[0] == named[2] and len(set(named.tolist())) == 4
+
+
+@given(st.lists(st.tuples(st.integers(0, 30), st.integers(0, 30)), max_size=40))
+def test_parts_that_are_linked(links: list[tuple[int, int]]) -> None:
+    # Documents of the same group in either of two groupings, as nodes of one graph with two kinds of nodes.
+    first, second = (np.array(ends, dtype=np.int64) for ends in zip(*links, strict=True)) if links else ([], [])
+    graph = csr_array((np.ones(len(links)), (first, np.asarray(second, dtype=np.int64) + 31)), shape=(62, 62))
+    _, parts = connected_components(graph, directed=False)
+    together = joined(np.asarray(first, dtype=np.int64), np.asarray(second, dtype=np.int64))
+    assert together is not None
+    wanted = parts[np.asarray(first, dtype=np.int64)]
+    assert np.array_equal(together[:, None] == together, wanted[:, None] == wanted)
+
+
+@given(st.floats(1, 1e5), st.floats(0.5, 1 - 1e-9), st.integers(1, 50), st.floats(0, 500))
+def test_distributions_against_another_library(degrees: float, share: float, whole: int, value: float) -> None:
+    assert student_quantile(degrees, share) == pytest.approx(special.stdtrit(degrees, share), rel=1e-8, abs=1e-12)
+    assert normal_quantile(share) == pytest.approx(special.ndtri(share), abs=1e-9)
+    assert normal_below(value - 250) == pytest.approx(special.ndtr(value - 250), rel=1e-9)
+    assert chi_square_above(value, whole) == pytest.approx(special.chdtrc(whole, value), rel=1e-9)
 
 
 def test_intervals_of_whole_groups() -> None:

@@ -1,7 +1,7 @@
 """What is loaded or made at the first use of something in it: libraries that take longer to load than a small command takes to
 work, and patterns of theirs.
 
-`from upsort.core.deferred import special`, then `special.ndtri(…)` inside functions.
+`from upsort.core.deferred import special`, then `special.stdtrit(…)` inside functions.
 """
 
 from collections.abc import Callable
@@ -17,7 +17,6 @@ if TYPE_CHECKING:
     from pyarrow import parquet as arrow_parquet
     from scipy import io as scipy_io
     from scipy import optimize, special
-    from scipy.sparse import csgraph
     from scipy.sparse import linalg as sparse_linalg
 
 
@@ -50,7 +49,6 @@ def _compiled(pattern: str) -> Any:
 
 if not TYPE_CHECKING:
     arrow_parquet = _library("pyarrow.parquet")
-    csgraph = _library("scipy.sparse.csgraph")
     openpyxl = _library("openpyxl")
     optimize = _library("scipy.optimize")
     pandas = _library("pandas")
@@ -62,7 +60,6 @@ if not TYPE_CHECKING:
 
 __all__ = [
     "arrow_parquet",
-    "csgraph",
     "openpyxl",
     "optimize",
     "pandas",

@@ -6,7 +6,7 @@ from math import sqrt
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints, Places
-from upsort.core.deferred import special
+from upsort.core.distributions import normal_quantile
 from upsort.core.records import record
 from upsort.core.text.tokeniser import Tokens
 
@@ -126,4 +126,4 @@ class TermTally:
         if not spread:
             return False
         z = (float(counts[label]) / n - float(counts[0] - counts[label]) / m) / spread
-        return z > float(-special.ndtri(_RISK / max(self.distinct, 1)))
+        return z > -normal_quantile(_RISK / max(self.distinct, 1))

@@ -10,7 +10,7 @@ five times being counted together; unknown words by a normal test with documents
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.deferred import special
+from upsort.core.distributions import chi_square_above, normal_below
 from upsort.core.learning.held_out import UnknownWords
 from upsort.core.learning.sorter import Sorter
 from upsort.core.records import record
@@ -94,7 +94,7 @@ def _more_unknown(sorter: Sorter, words: UnknownWords) -> MoreUnknown | None:
     before, now = held_out.unknown / held_out.words, words.share
     # held-out documents are taken to vary like the new ones
     error = words.error * np.sqrt(1.0 + words.documents / max(held_out.documents, 1))
-    p = float(special.ndtr(-(now - before) / error)) if error > 0 else float(now <= before)
+    p = normal_below(-(now - before) / error) if error > 0 else float(now <= before)
     return MoreUnknown(before, now, p) if now > before + _MORE_UNKNOWN and p < _SURE / _TESTS else None
 
 
@@ -139,7 +139,7 @@ def compared(first: Ints, second: Ints) -> tuple[float, float]:
     if table.shape[1] < 2:
         return apart, 1.0
     expected = np.outer(table.sum(axis=1), table.sum(axis=0)) / table.sum()
-    return apart, float(special.chdtrc(table.shape[1] - 1, ((table - expected) ** 2 / expected).sum()))
+    return apart, chi_square_above(float(((table - expected) ** 2 / expected).sum()), table.shape[1] - 1)
 
 
 def _shares(counts: Ints) -> Floats:

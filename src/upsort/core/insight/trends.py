@@ -10,7 +10,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.deferred import special
+from upsort.core.distributions import normal_quantile
 from upsort.core.judging.intervals import Rate, wilson
 from upsort.core.records import record
 
@@ -62,7 +62,7 @@ def _standing_out(periods: Sequence[str], labels: Sequence[str], counts: Ints) -
     if n == 0:
         return ()
     z = _z(counts.astype(np.float64), sizes, totals, n)
-    bound = float(-special.ndtri(_RISK / 2 / max(counts.size, 1)))
+    bound = -normal_quantile(_RISK / 2 / max(counts.size, 1))
     found = []
     for period, label in zip(*np.nonzero(np.abs(z) > bound), strict=True):
         times, size = int(counts[period, label]), float(sizes[period, 0])

@@ -14,7 +14,7 @@ from math import sqrt
 import numpy as np
 
 from upsort.core.arrays import Floats
-from upsort.core.deferred import special
+from upsort.core.distributions import student_quantile
 from upsort.core.judging.sample import Sample
 from upsort.core.records import record
 
@@ -56,5 +56,5 @@ def behind(differences: Floats, sample: Sample, candidates: int) -> Behind:
     deviation = sqrt(residuals * (groups / (groups - 1.0) if sample.group is not None else 1.0)) / whole
     pairs = max(candidates * (candidates - 1) // 2, 1)
     degrees = groups - 1.0 if sample.group is not None else 1e9
-    half = float(special.stdtrit(degrees, 1.0 - 0.025 / pairs)) * deviation
+    half = student_quantile(degrees, 1.0 - 0.025 / pairs) * deviation
     return Behind(float(differences.mean()), max(mean - half, -1.0), min(mean + half, 1.0))

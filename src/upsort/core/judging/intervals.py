@@ -17,7 +17,7 @@ from math import sqrt
 import numpy as np
 
 from upsort.core.arrays import Floats
-from upsort.core.deferred import special
+from upsort.core.distributions import student_quantile
 from upsort.core.judging.sample import Sample
 from upsort.core.records import record
 
@@ -69,7 +69,7 @@ def score_interval(value: float, effective: float, quantile: float = Z_95) -> tu
 
 def student(degrees: float) -> float:
     """The 97.5 % point of Student's t; that of one degree of freedom where there are fewer."""
-    return float(special.stdtrit(max(degrees, 1.0), 0.975)) if degrees < 1e6 else Z_95
+    return student_quantile(max(degrees, 1.0), 0.975) if degrees < 1e6 else Z_95
 
 
 def satterthwaite(parts: Floats, documents: Floats) -> float:

@@ -6,6 +6,7 @@ import numpy as np
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.deferred import special
+from upsort.core.distributions import normal_below
 
 SURE = 0.05
 """The p value below which a difference is said to be one."""
@@ -41,7 +42,7 @@ def sign_test(differences: Ints) -> float:
     total, seen = int((sizes * counts).sum()), abs(int(differences.sum()))
     if total > _MOST_EXACT:  # normal by the central limit theorem, corrected for the steps between sums
         spread = sqrt(float((sizes.astype(np.float64) ** 2 * counts).sum()))
-        return float(min(1.0, 2.0 * special.ndtr(-max(seen - 1, 0) / spread)))
+        return min(1.0, 2.0 * normal_below(-max(seen - 1, 0) / spread))
     chances = np.ones(1)
     for size, count in zip(sizes.tolist(), counts.tolist(), strict=True):
         steps = np.zeros(2 * size * count + 1)

@@ -9,11 +9,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from upsort.core.arrays import Bools, Ints
-from upsort.core.deferred import csgraph
 from upsort.core.features.prints import Prints
 from upsort.core.judging.near_copies import SIMILARITY, find_copies
 from upsort.core.records import record
-from upsort.core.sparse import from_cells
 
 
 @record(frozen=True)
@@ -71,6 +69,19 @@ def joined(first: Ints | None, second: Ints | None) -> Ints | None:
 
 
 def _connected(one: Ints, other: Ints, size: int) -> Ints:
-    links = from_cells(np.ones(one.size), one, other, (size, size))
-    _, group = csgraph.connected_components(links, directed=False)
-    return np.asarray(group, dtype=np.int64)
+    """(size,) the number of each node's connected part, in the order of their first nodes; one, other: the ends of each link.
+
+    The roots of both ends get the smaller of the two as theirs, and every node the root of its root, until nothing changes
+    (Shiloach & Vishkin 1982).
+    """
+    root = np.arange(size)
+    while True:
+        smaller = np.minimum(root[one], root[other])
+        lower = root.copy()
+        np.minimum.at(lower, root[one], smaller)
+        np.minimum.at(lower, root[other], smaller)
+        while np.any(lower != lower[lower]):
+            lower = lower[lower]
+        if np.array_equal(lower, root):
+            return np.asarray(np.unique(root, return_inverse=True)[1], dtype=np.int64)
+        root = lower
