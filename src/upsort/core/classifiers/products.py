@@ -36,23 +36,23 @@ class Products:
         self.width = matrix.shape[1] + 1
 
     @cached_property
-    def _single(self) -> csr_array:
-        return _with_data(self.matrix, self.matrix.data.astype(np.float32))
+    def _double(self) -> "_Halved":
+        return _Halved(self.matrix)
 
     @cached_property
-    def _single_transposed(self) -> csr_array:
-        return csr_array(self._single.T.tocsr())
+    def _single(self) -> "_Halved":
+        return _Halved(_with_data(self.matrix, self.matrix.data.astype(np.float32)))
 
     def scores(self, weights: Floats, columns: Any = slice(None)) -> Floats:
         """(p + 1, c) weights → (n, c) float64."""
         terms = weights[:-1] if self.scale is None else weights[:-1] * self.scale[:, columns]
-        scores: Floats = _times(self.matrix, np.ascontiguousarray(terms))
+        scores: Floats = self._double.times(np.ascontiguousarray(terms))
         scores += weights[-1]
         return scores
 
     def sums(self, residuals: Floats, columns: Any = slice(None)) -> Floats:
         """(n, c) residuals → (p + 1, c) float64."""
-        sums: Floats = _transposed_times(self.matrix, residuals)
+        sums: Floats = self._double.transposed_times(residuals)
         if self.scale is not None:
             sums[:-1] *= self.scale[:, columns]
         return sums
@@ -60,21 +60,21 @@ class Products:
     def fast_scores(self, weights: Singles, columns: Any = slice(None)) -> Singles:
         """As `scores`, in float32."""
         terms = weights[:-1] if self.scale is None else weights[:-1] * self.scale[:, columns].astype(np.float32)
-        scores: Singles = _times(self._single, np.ascontiguousarray(terms))
+        scores: Singles = self._single.times(np.ascontiguousarray(terms))
         scores += weights[-1]
         return scores
 
     def fast_sums(self, residuals: Singles, columns: Any = slice(None)) -> Singles:
         """As `sums`, in float32."""
-        terms = _times(self._single_transposed, np.ascontiguousarray(residuals))
+        sums: Singles = self._single.transposed_times(residuals)
         if self.scale is not None:
-            terms *= self.scale[:, columns].astype(np.float32)
-        return np.vstack((terms, residuals.sum(axis=0)))
+            sums[:-1] *= self.scale[:, columns].astype(np.float32)
+        return sums
 
     def squared_sums(self, values: Singles, columns: Any = slice(None)) -> Floats:
         """(n, c) ≥ 0 → (p + 1, c): sums over documents of value² · entry, in float32."""
         squared = _with_data(self.matrix, np.square(self.matrix.data, dtype=np.float32, casting="unsafe"))
-        sums: Floats = _transposed_times(squared, values).astype(np.float64)
+        sums: Floats = _Halved(squared).transposed_times(values).astype(np.float64)
         if self.scale is not None:
             sums[:-1] *= self.scale[:, columns] ** 2
         return sums
@@ -84,31 +84,31 @@ def _with_data(matrix: csr_array, data: npt.NDArray[Any]) -> csr_array:
     return csr_array((data, matrix.indices, matrix.indptr), shape=matrix.shape)
 
 
-def _halves(matrix: csr_array) -> list[tuple[slice, csr_array]]:
-    """The rows in two parts with about the same number of entries: where they are, and the parts, which share its memory."""
-    middle = int(np.searchsorted(matrix.indptr, matrix.nnz // 2))
-    ends = ((0, middle), (middle, matrix.shape[0]))
-    return [(slice(begin, end), rows_of(matrix, begin, end)) for begin, end in ends]
+class _Halved:
+    """A matrix whose rows are in two parts with about the same number of entries; the parts share its memory."""
 
+    def __init__(self, matrix: csr_array) -> None:
+        middle = int(np.searchsorted(matrix.indptr, matrix.nnz // 2))
+        ends = ((0, middle), (middle, matrix.shape[0]))
+        self.matrix = matrix
+        self.halves = [(slice(begin, end), rows_of(matrix, begin, end)) for begin, end in ends]
 
-def _of_each_half(matrix: csr_array, dense: npt.NDArray[Any], work: Callable[[slice, csr_array], Any]) -> list[Any]:
-    threads = _THREADS if matrix.nnz * dense.shape[1] >= _WORTH_A_THREAD else 1
-    return by_threads(lambda half: work(*half), _halves(matrix), threads)
+    def times(self, dense: npt.NDArray[Any]) -> Any:
+        """matrix @ dense."""
+        product = np.empty((self.matrix.shape[0], dense.shape[1]), dtype=dense.dtype)
 
+        def work(rows: slice, part: csr_array) -> None:
+            product[rows] = part @ dense
 
-def _times(matrix: csr_array, dense: npt.NDArray[Any]) -> Any:
-    """matrix @ dense."""
-    product = np.empty((matrix.shape[0], dense.shape[1]), dtype=dense.dtype)
+        self._of_each(dense, work)
+        return product
 
-    def work(rows: slice, part: csr_array) -> None:
-        product[rows] = part @ dense
+    def transposed_times(self, dense: npt.NDArray[Any]) -> Any:
+        """The transposed matrix @ dense, and below it the sums of the columns of `dense`."""
+        first, second = self._of_each(dense, lambda rows, part: part.T @ np.ascontiguousarray(dense[rows]))
+        first += second
+        return np.vstack((first, dense.sum(axis=0)))
 
-    _of_each_half(matrix, dense, work)
-    return product
-
-
-def _transposed_times(matrix: csr_array, dense: npt.NDArray[Any]) -> Any:
-    """The transposed matrix @ dense, and below it the sums of the columns of `dense`."""
-    first, second = _of_each_half(matrix, dense, lambda rows, part: part.T @ np.ascontiguousarray(dense[rows]))
-    first += second
-    return np.vstack((first, dense.sum(axis=0)))
+    def _of_each(self, dense: npt.NDArray[Any], work: Callable[[slice, csr_array], Any]) -> list[Any]:
+        threads = _THREADS if self.matrix.nnz * dense.shape[1] >= _WORTH_A_THREAD else 1
+        return by_threads(lambda half: work(*half), self.halves, threads)
