@@ -9,22 +9,23 @@ from typing import Any
 
 import numpy as np
 
+from upsort.core.arrays import Bools, Ints
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.judging.behind import Behind, Standing, behind
-from upsort.core.judging.cross_validation import CrossValidation, judge_by_folds
+from upsort.core.judging.cross_validation import CrossValidation, judged_by
 from upsort.core.judging.intervals import UNKNOWN, Rate, share_of, whole_or_mean
 from upsort.core.judging.measure import Measure
 from upsort.core.judging.measure_list import MEASURES
 from upsort.core.judging.paired import corrected_t, holm, sign_test
-from upsort.core.judging.protocol import Parts, outcome, outcome_of
+from upsort.core.judging.protocol import Outcome, Parts, outcome, outcome_of
 from upsort.core.judging.sample import Sample
 from upsort.core.judging.together import joined
 from upsort.core.learning.inner import INNER_FOLDS, dealt_splits
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Costs, Method
 from upsort.core.lists import parts
-from upsort.core.plan import Judge, Plan
+from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.files.plan_file import changed_plan, parsed_value
 from upsort.files.set_aside import SetAside
@@ -165,15 +166,7 @@ def compare(work: Work, tried: Sequence[Candidate], how: Comparing | None = None
     first = prepared(rounds[0].corpus, work.plan, _together(rounds, answers))
     rounds = [replace(one, documents=replace(one.documents, groups=first.documents.groups)) for one in rounds]
     costs = _shared_costs([method for one in rounds for method in one.methods.values()])
-    results: dict[int, tuple[CrossValidation, float]] = {}
-    for one in rounds:
-        parts = Parts(one.documents, first.splits.each)
-        for number, method in one.methods.items():
-            began = time.perf_counter()
-            found = judge_by_folds(
-                parts, method, work.plan.judge.repeats, costs, work.spread(parts.documents.documents)
-            )
-            results[number] = (found, time.perf_counter() - began)
+    results = _judged(rounds, first, costs, work)
     distinct = {number: one.corpus.measured.distinct for one in rounds for number in one.methods}
     compared = _against_the_best(tried, results, distinct, first, how.margin)
     if any(how.by.of(one.result.evidence) is None for one in compared):
@@ -191,7 +184,7 @@ def compare(work: Work, tried: Sequence[Candidate], how: Comparing | None = None
         counted=len(rounds),
         documents=first.documents.documents,
         kept=first.kept,
-        nested=_nested(rounds, first, work.plan.judge) if how.nested else None,
+        nested=_nested(rounds, first, work) if how.nested else None,
         at_the_end=_at_the_end([one.candidate.values for one in compared]),
     )
 
@@ -209,6 +202,34 @@ class _Round:
     corpus: LabelledCorpus
     documents: Labelled
     methods: Mapping[int, Method]
+
+
+def _judged(
+    rounds: Sequence[_Round], first: Prepared, costs: Costs | None, work: Work
+) -> dict[int, tuple[CrossValidation, float]]:
+    """Each candidate judged on all splits, with the seconds of its trainings; candidates and splits are one list of work, split
+    by split, so that what a split is as numbers is learned once for all."""
+    parts = [Parts(one.documents, first.splits.each) for one in rounds]
+    splits = len(first.splits.each)
+    pieces = [
+        (split, place, number) for place, one in enumerate(rounds) for split in range(splits) for number in one.methods
+    ]
+
+    def of(piece: int) -> tuple[Outcome, float]:
+        split, place, number = pieces[piece]
+        began = time.perf_counter()
+        found = outcome(parts[place], split, rounds[place].methods[number])
+        return found, time.perf_counter() - began
+
+    done = dict(zip(pieces, work.spread(first.documents.documents)(of, len(pieces)), strict=True))
+    results = {}
+    for place, one in enumerate(rounds):
+        for number, method in one.methods.items():
+            found = [done[split, place, number] for split in range(splits)]
+            outcomes = [each for each, _ in found]
+            judged = judged_by(outcomes, one.documents, method, work.plan.judge.repeats, costs)
+            results[number] = (judged, sum(seconds for _, seconds in found))
+    return results
 
 
 def _together(rounds: Sequence[_Round], answers: Sequence[Answer]) -> Answer:
@@ -304,10 +325,12 @@ def _at_the_end(tried: Sequence[Mapping[str, Any]]) -> list[AtTheEnd]:
     return found
 
 
-def _nested(rounds: Sequence[_Round], judged: Prepared, settings: Judge) -> Rate:
+def _nested(rounds: Sequence[_Round], judged: Prepared, work: Work) -> Rate:
     """In each fold, the candidate that is best on folds of its training part is trained there and judged on the rest."""
-    right, places = [], []
-    for split in judged.splits.each:
+    settings = work.plan.judge
+
+    def of(number: int) -> tuple[Bools, Ints]:
+        split = judged.splits.each[number]
         inner = dealt_splits(judged.documents.rows(split.training), INNER_FOLDS, settings.seed)
         if not inner:
             raise DataProblem(
@@ -323,8 +346,10 @@ def _nested(rounds: Sequence[_Round], judged: Prepared, settings: Judge) -> Rate
         assert best is not None
         _, one, method = best
         found = outcome_of(one.documents, split, method)
-        right.append(one.documents.right(found.held_out, found.sorted_as, found.sets))
-        places.append(found.held_out)
-    every = np.concatenate(right).astype(np.float64)
-    sample = Sample.of(np.concatenate(places), settings.repeats, judged.documents.groups)
+        return one.documents.right(found.held_out, found.sorted_as, found.sets), found.held_out
+
+    trainings = len(judged.splits.each) * INNER_FOLDS * sum(len(one.methods) for one in rounds)
+    found = work.spread(judged.documents.documents * trainings)(of, len(judged.splits.each))
+    every = np.concatenate([right for right, _ in found]).astype(np.float64)
+    sample = Sample.of(np.concatenate([places for _, places in found]), settings.repeats, judged.documents.groups)
     return share_of(every, np.ones(every.size), sample)

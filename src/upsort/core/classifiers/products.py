@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.sparse import csr_array
+from scipy.sparse import csc_array, csr_array
 
 from upsort.core.arrays import Floats
 from upsort.core.sparse import rows_of
@@ -21,6 +21,8 @@ from upsort.core.threads import by_threads
 Singles = npt.NDArray[np.float32]
 _THREADS = min(2, os.cpu_count() or 1)
 _WORTH_A_THREAD = 1 << 22  # multiplications
+_WORTH_HALVING = 1 << 18  # entries
+_Part = tuple[slice, csr_array, csc_array]
 
 
 class Products:
@@ -85,19 +87,22 @@ def _with_data(matrix: csr_array, data: npt.NDArray[Any]) -> csr_array:
 
 
 class _Halved:
-    """A matrix whose rows are in two parts with about the same number of entries; the parts share its memory."""
+    """A matrix whose rows are in two parts with about the same number of entries, a small one's in one. The parts, and what they
+    are transposed, share its memory."""
 
     def __init__(self, matrix: csr_array) -> None:
-        middle = int(np.searchsorted(matrix.indptr, matrix.nnz // 2))
-        ends = ((0, middle), (middle, matrix.shape[0]))
+        rows = matrix.shape[0]
+        middle = int(np.searchsorted(matrix.indptr, matrix.nnz // 2)) if matrix.nnz >= _WORTH_HALVING else rows
+        parts = [(slice(begin, end), rows_of(matrix, begin, end)) for begin, end in ((0, middle), (middle, rows))]
         self.matrix = matrix
-        self.halves = [(slice(begin, end), rows_of(matrix, begin, end)) for begin, end in ends]
+        self.parts = [(place, part, part.T) for place, part in parts if place.start < place.stop or not place.start]
 
     def times(self, dense: npt.NDArray[Any]) -> Any:
         """matrix @ dense."""
         product = np.empty((self.matrix.shape[0], dense.shape[1]), dtype=dense.dtype)
 
-        def work(rows: slice, part: csr_array) -> None:
+        def work(one: _Part) -> None:
+            rows, part, _ = one
             product[rows] = part @ dense
 
         self._of_each(dense, work)
@@ -105,10 +110,16 @@ class _Halved:
 
     def transposed_times(self, dense: npt.NDArray[Any]) -> Any:
         """The transposed matrix @ dense, and below it the sums of the columns of `dense`."""
-        first, second = self._of_each(dense, lambda rows, part: part.T @ np.ascontiguousarray(dense[rows]))
-        first += second
+
+        def work(one: _Part) -> Any:
+            rows, _, transposed = one
+            return transposed @ np.ascontiguousarray(dense[rows])
+
+        first, *others = self._of_each(dense, work)
+        for other in others:
+            first += other
         return np.vstack((first, dense.sum(axis=0)))
 
-    def _of_each(self, dense: npt.NDArray[Any], work: Callable[[slice, csr_array], Any]) -> list[Any]:
+    def _of_each(self, dense: npt.NDArray[Any], work: Callable[[_Part], Any]) -> list[Any]:
         threads = _THREADS if self.matrix.nnz * dense.shape[1] >= _WORTH_A_THREAD else 1
-        return by_threads(lambda half: work(*half), self.halves, threads)
+        return by_threads(work, self.parts, threads)

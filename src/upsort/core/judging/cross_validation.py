@@ -85,8 +85,15 @@ def judge_by_folds(
 ) -> CrossValidation:
     """Judge a plan on the splits of `parts`. repeats: how often each document is held out. costs: to judge decisions by, those of
     the plan where none are given. spread: does the folds."""
-    documents, plan = parts.documents, method.plan
     outcomes = spread(lambda number: outcome(parts, number, method), len(parts.splits))
+    return judged_by(outcomes, parts.documents, method, repeats, costs)
+
+
+def judged_by(
+    outcomes: Sequence[Outcome], documents: Labelled, method: Method, repeats: int = 1, costs: Costs | None = None
+) -> CrossValidation:
+    """What the outcomes of all splits say of a plan. As `judge_by_folds`."""
+    plan = method.plan
     names = documents.names
     judged = np.concatenate([found.held_out for found in outcomes])
     sorted_as = np.concatenate([found.sorted_as for found in outcomes])
@@ -167,7 +174,7 @@ def _costs(decided: Decided, probabilities: Floats, costs: Costs | None) -> Cost
 
 
 def _fold(found: Outcome, documents: Labelled) -> FoldResult:
-    sorter, rows = found.sorter, found.held_out
+    learned, rows = found.learned, found.held_out
     sample, every = Sample.of(rows, 1, documents.groups), np.ones(rows.size)
     right = documents.right(rows, found.sorted_as, found.sets)
     majority = np.full(rows.size, found.majority)
@@ -175,8 +182,8 @@ def _fold(found: Outcome, documents: Labelled) -> FoldResult:
     return FoldResult(
         accuracy=share_of(right.astype(np.float64), every, sample),
         baseline=share_of(baseline.astype(np.float64), every, sample),
-        training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
-        terms=len(sorter.space.terms),
-        reached=sorter.trained.ended.reached,
-        bytes=sum(array.nbytes for array in sorter.classifier.arrays().values()),
+        training_accuracy=of_known(learned.right, learned.documents),
+        terms=learned.terms,
+        reached=learned.reached,
+        bytes=learned.bytes,
     )

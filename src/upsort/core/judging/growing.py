@@ -46,7 +46,7 @@ def grown(parts: Parts, method: Method, spread: Spread = one_by_one) -> Grown:
             tried = replace(method, plan=replace(plan, features=replace(plan.features, in_at_least=least)))
             made = outcome_of(documents, Split(members, split.held_out), tried.for_labels())
             right = made.right(documents) / split.held_out.size
-            training = (made.sorter.trained.right or 0) / members.size
+            training = (made.learned.right or 0) / members.size
             found[share] = (members.size, right, training)
         return found
 

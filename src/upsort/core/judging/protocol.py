@@ -21,6 +21,17 @@ from upsort.core.records import record
 from upsort.core.text.resources import Resources
 
 
+@record(frozen=True)
+class Learned:
+    """What is told of a sorter that is not kept. right: of its documents; terms: how many; bytes: of its classifier."""
+
+    right: int | None
+    documents: int
+    terms: int
+    reached: bool
+    bytes: int
+
+
 @record(frozen=True, kw_only=True)
 class Outcome:
     """What a sorter that was trained on one side of a split says of the other; m documents held out, k labels in the corpus.
@@ -30,7 +41,7 @@ class Outcome:
     so. majority: the number of the commonest label of the training side.
     """
 
-    sorter: Sorter
+    learned: Learned
     held_out: Ints
     sorted_as: Ints
     sets: Bools | None
@@ -65,7 +76,7 @@ def outcome(parts: Parts, number: int, method: Method) -> Outcome:
     sorter, _ = train_sorter(apart.training, replace(method, plan=plan), apart.seen)
     decisions = sorter.decide_rows(apart.outside)
     return Outcome(
-        sorter=sorter,
+        learned=_learned(sorter),
         held_out=apart.held_out,
         sorted_as=apart.in_corpus[decisions.best],
         sets=apart.in_all_labels(decisions.sets) > 0 if decisions.sets is not None else None,
@@ -73,6 +84,12 @@ def outcome(parts: Parts, number: int, method: Method) -> Outcome:
         undecided=decisions.undecided if decisions.undecided is not None else np.zeros(apart.held_out.size, dtype=bool),
         majority=int(apart.in_corpus[sorter.majority]),
     )
+
+
+def _learned(sorter: Sorter) -> Learned:
+    held = sum(array.nbytes for array in sorter.classifier.arrays().values())
+    seen = sorter.trained
+    return Learned(seen.right, seen.documents, len(sorter.space.terms), seen.ended.reached, held)
 
 
 def outcome_of(documents: Labelled, split: Split, method: Method) -> Outcome:
