@@ -189,6 +189,10 @@ def kind_of(name: str) -> str:
     return kind
 
 
+_PACKED: dict[str, dict[str, Any]] = {"png": {"pil_kwargs": {"compress_level": 4}}, "svg": {}}
+"""Packing a figure tighter takes longer than drawing a good part of it."""
+
+
 def content_of(figure: "Figure", kind: str) -> bytes:
     """A figure as the content of a file, the same bytes each time. kind: png or svg. A sign that no font has is drawn as a
     box."""
@@ -196,5 +200,5 @@ def content_of(figure: "Figure", kind: str) -> bytes:
     metadata = {"Date": None} if kind == "svg" else {"Software": None}
     with warnings.catch_warnings():
         warnings.filterwarnings("ignore", message="Glyph .* missing from font")
-        figure.savefig(buffer, format=kind, facecolor=PAPER, metadata=metadata)
+        figure.savefig(buffer, format=kind, facecolor=PAPER, metadata=metadata, **_PACKED[kind])
     return buffer.getvalue()

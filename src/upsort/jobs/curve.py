@@ -1,5 +1,6 @@
 """How the result grows with the number of labelled documents."""
 
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -57,7 +58,7 @@ def draw_curve(result: CurveResult, path: Path) -> Path:
     if result.growth is not None:
         now = result.points[-1].held_out
         wedge = _wedge(result.growth, last, now)
-    return save(growth_figure(result.points, wedge), path)
+    return save(partial(growth_figure, result.points, wedge), path)
 
 
 def _wedge(growth: Growth, last: int, now: float) -> list[tuple[float, float, float]]:

@@ -1,11 +1,12 @@
 """The figures of a vocabulary."""
 
+from functools import partial
 from pathlib import Path
 
 from upsort.draw.terms import frequency_histogram, rank_frequency
 from upsort.files.writing import make_folder
 from upsort.jobs.features import Matrix
-from upsort.jobs.figures import save
+from upsort.jobs.figures import save_all
 
 
 def draw_features(matrix: Matrix, folder: Path) -> list[Path]:
@@ -13,7 +14,12 @@ def draw_features(matrix: Matrix, folder: Path) -> list[Path]:
     make_folder(folder)
     settings = matrix.space.settings
     bound = settings.in_at_most * matrix.weights.shape[0]
-    return [
-        save(rank_frequency(matrix.totals), folder / "rank-frequency.png"),
-        save(frequency_histogram(matrix.frequencies, settings.in_at_least, bound), folder / "document-frequency.png"),
-    ]
+    return save_all(
+        [
+            (partial(rank_frequency, matrix.totals), folder / "rank-frequency.png"),
+            (
+                partial(frequency_histogram, matrix.frequencies, settings.in_at_least, bound),
+                folder / "document-frequency.png",
+            ),
+        ]
+    )

@@ -1,18 +1,41 @@
 """Writing figures, through the one door for files."""
 
+import os
+from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
-from upsort.draw.canvas import content_of, kind_of
+from upsort.draw.canvas import content_of, kind_of, library
+from upsort.engine.processes import spread_over
 from upsort.files.writing import replacing
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-def save(figure: "Figure", path: Path) -> Path:
-    """Write a figure as PNG or SVG, whole or not at all. Raises UsageProblem for another ending."""
-    kind = kind_of(path.name)
-    with replacing(path) as stream:
-        stream.write(content_of(figure, kind))
-    return path
+Made = TypeVar("Made")
+Drawing = Callable[[], "Figure"]
+
+
+def save(figure: Drawing, path: Path) -> Path:
+    """Draw a figure and write it as PNG or SVG, whole or not at all. Raises UsageProblem for another ending."""
+    return save_all([(figure, path)])[0]
+
+
+def save_all(figures: Sequence[tuple[Drawing, Path]]) -> list[Path]:
+    """The same for several, which are drawn side by side. Returns where they are."""
+    kinds = [kind_of(path.name) for _, path in figures]
+
+    def content(number: int) -> bytes:
+        return content_of(figures[number][0](), kinds[number])
+
+    for (_, path), drawn in zip(figures, side_by_side(content, len(figures)), strict=True):
+        with replacing(path) as stream:
+            stream.write(drawn)
+    return [path for _, path in figures]
+
+
+def side_by_side(drawn: Callable[[int], Made], count: int) -> list[Made]:
+    """What is drawn for each number below the count, by as many processes as there are processors; they share what is loaded."""
+    library()
+    return spread_over(os.cpu_count() or 1)(drawn, count)

@@ -3,6 +3,7 @@
 import shlex
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +28,7 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.writing import replacing_text
 from upsort.jobs.evaluate import evaluate
+from upsort.jobs.figures import Drawing, side_by_side
 from upsort.jobs.judged import Judged, Mistake
 from upsort.jobs.judgement_figures import reliabilities
 from upsort.jobs.score import Incoming
@@ -187,21 +189,24 @@ def _deciding(sorter: Sorter) -> str:
 
 def _figures(one: Judged) -> dict[str, dict[str, str]]:
     table, names_of = one.judgement.table, one.judgement.labels
-    found: dict[str, dict[str, str]] = {"confusion": {}}
+    drawings: dict[str, Drawing] = {}
     if one.judgement.sets is None:
-        confused = (confusion_figure(table, names_of), confusion_figure(table, names_of, narrow=True))
-        found = {"confusion": for_both_widths(confused[0], "confusion", confused[1])}
-    names = ("reliability", "probabilities", "coverage")
-    if one.probability is None:
-        return found | {name: {} for name in names}
-    labels = one.sorter.labels
-    own = one.own
-    figures = (
-        reliability_figure(reliabilities(one)),
-        probability_histograms(own, one.probabilities, labels),
-        coverage_figure(one.coverage),
-    )
-    return found | {name: for_both_widths(figure, name) for name, figure in zip(names, figures, strict=True)}
+        drawings["confusion"] = partial(confusion_figure, table, names_of)
+    if one.probability is not None:
+        drawings |= {
+            "reliability": partial(reliability_figure, reliabilities(one)),
+            "probabilities": partial(probability_histograms, one.own, one.probabilities, one.sorter.labels),
+            "coverage": partial(coverage_figure, one.coverage),
+        }
+    names = list(drawings)
+
+    def widths(number: int) -> dict[str, str]:
+        name = names[number]
+        narrow = confusion_figure(table, names_of, narrow=True) if name == "confusion" else None
+        return for_both_widths(drawings[name](), name, narrow)
+
+    found = dict(zip(names, side_by_side(widths, len(names)), strict=True))
+    return {name: found.get(name, {}) for name in ("confusion", "reliability", "probabilities", "coverage")}
 
 
 def _examples(one: Judged, pair: Confusion) -> dict[str, Any]:

@@ -1,6 +1,7 @@
 """The terms that speak for and against labels, from a sorter or from a labelled corpus."""
 
 from collections.abc import Sequence
+from functools import partial
 from itertools import chain, count
 from pathlib import Path
 
@@ -31,7 +32,7 @@ from upsort.draw.canvas import colours_of_few
 from upsort.draw.leanings import bars_for_and_against, frequency_scatter
 from upsort.files.writing import make_folder
 from upsort.jobs.corpus import read_labelled_corpus
-from upsort.jobs.figures import save
+from upsort.jobs.figures import Drawing, save_all
 from upsort.jobs.judging import prepared
 from upsort.jobs.work import Work
 
@@ -265,7 +266,7 @@ def _fact(evidence: Evidence, label: str, row: int) -> Fact:
 def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
     """Write the figures into `folder`, which is made: bars for each label, and frequency against leaning for each."""
     make_folder(folder)
-    written = []
+    figures: list[tuple[Drawing, Path]] = []
     totals = result.counts.whole.holding
     names = file_names(result.labels)
     for number, (label, name) in enumerate(zip(result.labels, names, strict=True)):
@@ -276,11 +277,12 @@ def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
             *((one.term, one.value) for one in result.against[label][:top][::-1]),
         ]
         colour = colours_of_few([label], result.labels)[label]
-        written.append(save(bars_for_and_against(label, entries, result.way, colour), folder / f"terms-{name}.png"))
-        values = result.values[:, number]
-        figure = frequency_scatter((label, colour), result.counts.terms, totals, values, result.way)
-        written.append(save(figure, folder / f"frequency-{name}.png"))
-    return written
+        bars = partial(bars_for_and_against, label, entries, result.way, colour)
+        scatter = partial(
+            frequency_scatter, (label, colour), result.counts.terms, totals, result.values[:, number], result.way
+        )
+        figures += [(bars, folder / f"terms-{name}.png"), (scatter, folder / f"frequency-{name}.png")]
+    return save_all(figures)
 
 
 def file_names(labels: Sequence[str]) -> list[str]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from datetime import date, timedelta
+from functools import partial
 from pathlib import Path
 
 from upsort.core.dates import Dates, DateTally, checked_form, dates_of
@@ -154,4 +155,4 @@ def _holds_dates(inputs: Inputs, column: str, form: str) -> bool:
 
 def draw_trend(result: TrendResult, path: Path, shares: bool) -> Path:
     """The figure of a trend."""
-    return save(trend_figure(result.trend, shares, result.by), path)
+    return save(partial(trend_figure, result.trend, shares, result.by), path)
