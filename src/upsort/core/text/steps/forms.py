@@ -1,5 +1,7 @@
 """One form for the forms of a word: its stem, or its lemma."""
 
+from functools import lru_cache
+
 from upsort.core.plan import Clean
 from upsort.core.text.lemmas import english_lemma, table_lemmatiser
 from upsort.core.text.resources import Resources, WordStep
@@ -46,6 +48,7 @@ def _sparing(step: WordStep, unchanged: tuple[str, ...]) -> WordStep:
     """The step, but for markers, words that are to stay, and the marks of negation before a word."""
     spared = frozenset(unchanged)
 
+    @lru_cache(_KEPT)  # whoever asks document by document meets most words again
     def careful(word: str) -> str:
         if word in spared or word.startswith("<"):
             return word
@@ -54,6 +57,7 @@ def _sparing(step: WordStep, unchanged: tuple[str, ...]) -> WordStep:
     return careful
 
 
+_KEPT = 1 << 14
 _CAPITALS = {"lower": "words with capitals (Leaves) do not fall together with those without"}
 
 STEM = Step(
