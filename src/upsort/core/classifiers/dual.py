@@ -24,7 +24,7 @@ from upsort.core.classifiers.products import Products, Singles
 from upsort.core.records import record
 from upsort.core.threads import by_threads
 
-WORTH_COMPILING = 400_000
+WORTH_COMPILING = 250_000
 """Numbers of the matrix times labels from which compiled passes are faster than loading them takes."""
 
 _FEW, _MANY = 8, 16  # numbers that processors work on at once; rows of weights are as long as several of them
