@@ -1,15 +1,22 @@
 """Work spread over processes: every item once, in order, with the same results whatever the number of processes."""
 
 import os
+import pickle
 import time
 from collections.abc import Iterator
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
+from upsort.core.features.documents import Documents
+from upsort.core.packed import packed, unpacked
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.engine.processes import Cutting, cut_blocks, in_order
+from upsort.files.documents import DocumentBlock, Marks
+from upsort.files.typed_cells import TypedCell
 
 WORKERS = (1, 2, 3)
 
@@ -89,3 +96,42 @@ def test_blocks_are_cut_alike_by_any_number_of_processes(workers: int, shared: b
         return found
 
     assert spelt(workers) == spelt(1)
+
+
+@given(st.lists(st.text()))
+def test_texts_that_travel_packed_are_the_same(texts: list[str]) -> None:
+    assert unpacked(pickle.loads(pickle.dumps(packed(texts)))) == texts
+
+
+@given(st.lists(st.tuples(st.text(), st.text(), st.text()), max_size=8))
+def test_a_block_travels_whole(rows: list[tuple[str, str, str]]) -> None:
+    nothing = [""] * len(rows)
+    block = DocumentBlock(
+        source="letters.csv",
+        columns=("ref", "message", "topic"),
+        documents=Documents(
+            parts=([row[1] for row in rows],),
+            number_names=("photos",),
+            numbers=np.arange(float(len(rows)))[:, None],
+            category_names=("via",),
+            categories=([row[2] for row in rows],),
+        ),
+        marks=Marks(
+            ids=[row[0] for row in rows],
+            answers=([row[2] for row in rows],),
+            dates=nothing,
+            groups=nothing,
+            weights=nothing,
+            folds=nothing,
+        ),
+        rows=[list(row) for row in rows],
+        lines=[*range(2, len(rows) + 2)],
+    )
+    found = pickle.loads(pickle.dumps(block))
+    assert (found.rows, found.lines, found.marks) == (block.rows, block.lines, block.marks)
+    assert found.documents.parts == block.documents.parts
+    assert np.array_equal(found.documents.numbers, block.documents.numbers)
+
+
+def test_a_value_of_json_travels_with_its_type() -> None:
+    assert isinstance(unpacked(packed(["a", TypedCell(2)]))[1], TypedCell)

@@ -21,6 +21,7 @@ import numpy as np
 
 from upsort.core.arrays import Codes
 from upsort.core.errors import DataProblem
+from upsort.core.packed import Packed, packed, unpacked
 from upsort.core.plan import Clean
 from upsort.core.records import record
 from upsort.core.sparse import narrow
@@ -157,8 +158,19 @@ def cut_blocks(
     """Each block, in order, with the tokens of each of its parts before the steps on words. parts_of: the texts of a block."""
     numbers: dict[int, Codes] = {}
     work = _PartsCut(cutting.cleaning, cutting.memory)
-    for block, cuts in in_order(work, blocks, cutting.workers, parts_of):
+    for block, cuts in in_order(work, blocks, cutting.workers, lambda block: Parts(parts_of(block))):
         yield block, [_numbered(cut, cutting.memory, numbers) for cut in cuts]
+
+
+class Parts(list[Sequence[str]]):
+    """The parts of a block; they travel packed."""
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return _travelled, ([packed(part) for part in self],)
+
+
+def _travelled(parts: Sequence[Packed]) -> list[list[str]]:
+    return [unpacked(part) for part in parts]
 
 
 @record(frozen=True)

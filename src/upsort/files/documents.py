@@ -20,6 +20,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents, joined_documents
 from upsort.core.insight.label_sets import separator_of
 from upsort.core.learning.sorter import Sorter
+from upsort.core.packed import Packed, packed, unpacked
 from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner
 from upsort.files.columns import LabelUse, NoColumn, Roles, guessed_columns, roles_in, written_names
@@ -80,6 +81,17 @@ class DocumentBlock:
     rows: list[list[str]]
     lines: list[int]
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        """A block travels to other processes with its texts and cells packed."""
+        cells = packed([cell for row in self.rows for cell in row])
+        parts = tuple(packed(part) for part in self.documents.parts)
+        beside = replace(self.documents, parts=())
+        marks = {
+            name: [*map(packed, found)] if name == "answers" else packed(found)
+            for name, found in vars(self.marks).items()
+        }
+        return _travelled, (self.source, self.columns, beside, parts, marks, cells, self.lines)
+
     @property
     def texts(self) -> list[str]:
         """The whole text of each document."""
@@ -89,6 +101,23 @@ class DocumentBlock:
     def ids(self) -> list[str]:
         """What each document is called."""
         return self.marks.ids
+
+
+def _travelled(
+    source: str, columns: tuple[str, ...], beside: Documents, parts: Sequence[Packed], marks: dict[str, Any], *rows: Any
+) -> DocumentBlock:
+    """What `DocumentBlock.__reduce__` took apart. rows: their cells and their lines."""
+    cells, lines = rows
+    answers = tuple(unpacked(found) for found in marks.pop("answers"))
+    held, width = unpacked(cells), len(columns)
+    return DocumentBlock(
+        source=source,
+        columns=columns,
+        documents=replace(beside, parts=tuple(unpacked(part) for part in parts)),
+        marks=Marks(answers=answers, **{name: unpacked(found) for name, found in marks.items()}),
+        rows=[held[at : at + width] for at in range(0, width * len(lines), width)],
+        lines=lines,
+    )
 
 
 def joined_blocks(blocks: Sequence[DocumentBlock]) -> DocumentBlock:

@@ -11,6 +11,9 @@ WITH_TABS = frozenset({"tsv", "tab"})
 """Endings of separated cells that have tabs between them; others have commas."""
 
 
+TextOf = Callable[[Sequence[Sequence[Any]]], str]
+
+
 class RowWriter(Protocol):
     """Takes rows one after the other."""
 
@@ -19,6 +22,12 @@ class RowWriter(Protocol):
 
     def writerows(self, rows: Sequence[Sequence[Any]], /) -> object:
         """Write many."""
+
+    def text_of(self) -> "TextOf | None":
+        """What makes the text of rows, given column by column, where rows are text; it may be sent to other processes."""
+
+    def write(self, text: str, /) -> object:
+        """Write such text."""
 
 
 @record(frozen=True)

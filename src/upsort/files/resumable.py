@@ -17,7 +17,7 @@ from typing import Any, BinaryIO, Self
 from upsort.core.errors import CannotGoOn, DataProblem
 from upsort.files import disk
 from upsort.files.bounds import Damaged
-from upsort.files.format import Layout
+from upsort.files.format import Layout, TextOf
 from upsort.files.formats import ending_to_write, format_to_write
 from upsort.files.unfinished import claim, keep
 from upsort.files.writing import cannot_write, check_writable, replacing_text
@@ -140,6 +140,17 @@ class ResumableTable:
         """Write a block. Raises DataProblem, naming the part, when the disk is full or gone."""
         try:
             self.writer.writerows(rows)
+        except OSError as error:
+            raise self._cannot(error) from error
+
+    def text_of(self) -> TextOf | None:
+        """As of the writer of its format."""
+        return self.writer.text_of()
+
+    def write(self, text: str) -> None:
+        """Write the text of a block. Raises as `writerows`."""
+        try:
+            self.writer.write(text)
         except OSError as error:
             raise self._cannot(error) from error
 

@@ -5,11 +5,12 @@ import json
 import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from functools import partial
 from typing import Any, BinaryIO, TextIO
 
 from upsort.core.deferred import arrow_parquet, openpyxl, pyarrow
 from upsort.core.errors import DataProblem
-from upsort.files.format import WITH_TABS, Layout, RowWriter
+from upsort.files.format import WITH_TABS, Layout, RowWriter, TextOf
 from upsort.files.remarks import remark
 from upsort.files.typed_cells import AbsentCell, TypedCell
 
@@ -38,28 +39,35 @@ class _Delimited:
     """
 
     def __init__(self, stream: TextIO, delimiter: str) -> None:
-        self._write, self._delimiter = stream.write, delimiter
-        self._special = (delimiter, '"', "\n", "\r")
+        self.write, self._delimiter = stream.write, delimiter
 
     def writerow(self, row: Sequence[Any], /) -> None:
         self.writerows([[cell if isinstance(cell, str) else str(cell) for cell in row]])
 
     def writerows(self, rows: Sequence[Sequence[str]], /) -> None:
-        columns = [self._quoted(column) for column in zip(*rows, strict=True)]
-        if len(columns) == 1:  # an empty cell alone on its line would be no row at all
-            columns = [[cell or '""' for cell in columns[0]]]
-        lines = map(self._delimiter.join, zip(*columns, strict=True))
-        self._write("".join([f"{line}\n" for line in lines]))
+        self.write(_delimited_text(self._delimiter, [*zip(*rows, strict=True)]))
 
-    def _quoted(self, column: Sequence[str]) -> Sequence[str]:
-        whole = "".join(column)
-        special = [character for character in self._special if character in whole]
-        if not special:
-            return column
-        return [
-            '"' + cell.replace('"', '""') + '"' if any(character in cell for character in special) else cell
-            for cell in column
-        ]
+    def text_of(self) -> TextOf:
+        return partial(_delimited_text, self._delimiter)
+
+
+def _delimited_text(delimiter: str, columns: Sequence[Sequence[str]]) -> str:
+    quoted = [_quoted(column, delimiter) for column in columns]
+    if len(quoted) == 1:  # an empty cell alone on its line would be no row at all
+        quoted = [[cell or '""' for cell in quoted[0]]]
+    lines = map(delimiter.join, zip(*quoted, strict=True))
+    return "".join([f"{line}\n" for line in lines])
+
+
+def _quoted(column: Sequence[str], delimiter: str) -> Sequence[str]:
+    whole = "".join(column)
+    special = [character for character in (delimiter, '"', "\n", "\r") if character in whole]
+    if not special:
+        return column
+    return [
+        '"' + cell.replace('"', '""') + '"' if any(character in cell for character in special) else cell
+        for cell in column
+    ]
 
 
 def value_of(cell: Any) -> float | None:
@@ -74,6 +82,12 @@ class _Rows:
     def writerows(self, rows: Sequence[Sequence[Any]], /) -> None:
         for row in rows:
             self.writerow(row)
+
+    def text_of(self) -> TextOf | None:
+        return None
+
+    def write(self, text: str, /) -> None:
+        raise NotImplementedError
 
 
 def json_lines(stream: TextIO, layout: Layout) -> RowWriter:
@@ -107,8 +121,18 @@ class _JsonLines(_Rows):
         self._stream, self._layout = stream, layout
 
     def writerow(self, row: Sequence[Any], /) -> None:
-        json.dump(as_object(row, self._layout), self._stream, ensure_ascii=False)
-        self._stream.write("\n")
+        self.write(_json_text(self._layout, [[cell] for cell in row]))
+
+    def text_of(self) -> TextOf:
+        return partial(_json_text, self._layout)
+
+    def write(self, text: str, /) -> None:
+        self._stream.write(text)
+
+
+def _json_text(layout: Layout, columns: Sequence[Sequence[Any]]) -> str:
+    rows = zip(*columns, strict=True)
+    return "".join([json.dumps(as_object(row, layout), ensure_ascii=False) + "\n" for row in rows])
 
 
 def as_object(row: Sequence[Any], layout: Layout) -> dict[str, Any]:

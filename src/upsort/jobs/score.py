@@ -21,11 +21,12 @@ from upsort.engine.processes import in_order
 from upsort.files.by_name import ByName, together
 from upsort.files.columns import column_place
 from upsort.files.documents import DocumentBlock, Reader, large_blocks
+from upsort.files.format import TextOf
 from upsort.files.sameness import fingerprint
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
-from upsort.jobs.scored_rows import decision_columns, decision_rows, number_columns
+from upsort.jobs.scored_rows import columns_of, decision_columns, number_columns
 
 _CHARACTERS_AT_ONCE = 2_000_000
 _FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")
@@ -63,6 +64,12 @@ class Rows(Protocol):
 
     def writerows(self, rows: Sequence[Sequence[Any]], /) -> object:
         """Write many."""
+
+    def text_of(self) -> TextOf | None:
+        """As of any `RowWriter`."""
+
+    def write(self, text: str, /) -> object:
+        """Write what that makes."""
 
 
 @record(frozen=True, kw_only=True)
@@ -157,9 +164,10 @@ class Deciding:
 
 @record(frozen=True, kw_only=True)
 class _Scored:
-    """What a block comes to."""
+    """What a block comes to. columns: of its rows; text: of the same, where they are written as text."""
 
-    rows: list[list[str]]
+    columns: list[Sequence[str]]
+    text: str
     labels: list[list[str]]
     best: list[Ints]
     tokens: Ints
@@ -177,6 +185,7 @@ class Scoring:
     def __init__(self, sorters: Sequence[Sorter], layout: Layout, inputs: Inputs, identity: str = "") -> None:
         self.deciding = Deciding(sorters)
         self.layout = layout
+        self.text_of: TextOf | None = None
         self.added = decision_columns(sorters, layout.all_probabilities)
         self.numbers = number_columns(sorters, layout.all_probabilities)
         every = together(table.columns for table in inputs.tables)
@@ -199,9 +208,12 @@ class Scoring:
     def __call__(self, block: DocumentBlock) -> _Scored:
         """Decide about a block."""
         decided = self.deciding(block)
-        kept = [[name] for name in block.ids] if self.layout.thin else self.by_name.rows(block.columns, block.rows)
+        rows = [[name] for name in block.ids] if self.layout.thin else self.by_name.rows(block.columns, block.rows)
         sorters = self.deciding.sorters
-        rows = with_decisions(kept, sorters, decided, self.layout)
+        columns = [*zip(*rows, strict=True), *_decided_columns(sorters, decided, self.layout)]
+        if self.layout.safe:
+            columns = [[_guarded(cell) for cell in column] for column in columns]
+        text = self.text_of(columns) if self.text_of is not None else ""
         best = [
             np.bincount(decisions.best, minlength=len(sorter.labels)).astype(np.int64)
             for sorter, decisions in zip(sorters, decided, strict=True)
@@ -210,19 +222,33 @@ class Scoring:
         unknown = UnknownWords.of(tokens, decided[0].unknown_share)
         labels = [sorter.sorted_as(decisions) for sorter, decisions in zip(sorters, decided, strict=True)]
         nothing_known = int(without_known_words(decided[0]).sum())
-        return _Scored(rows=rows, labels=labels, best=best, tokens=tokens, nothing_known=nothing_known, unknown=unknown)
+        return _Scored(
+            columns=[] if text else columns,
+            text=text,
+            labels=labels,
+            best=best,
+            tokens=tokens,
+            nothing_known=nothing_known,
+            unknown=unknown,
+        )
 
 
 def with_decisions(
     rows: Sequence[Sequence[str]], sorters: Sequence[Sorter], decided: Sequence[Decisions], layout: Layout
 ) -> list[list[str]]:
     """Rows with the cells of all decisions behind them."""
-    cells = [
-        decision_rows(sorter, decisions, layout.all_probabilities)
-        for sorter, decisions in zip(sorters, decided, strict=True)
-    ]
-    whole = [[cell for part in parts for cell in part] for parts in zip(rows, *cells, strict=True)]
+    added = zip(*_decided_columns(sorters, decided, layout), strict=True)
+    whole = [[*row, *cells] for row, cells in zip(rows, added, strict=True)]
     return [[_guarded(cell) for cell in row] for row in whole] if layout.safe else whole
+
+
+def _decided_columns(sorters: Sequence[Sorter], decided: Sequence[Decisions], layout: Layout) -> list[Sequence[str]]:
+    """The cells of all decisions, column by column."""
+    return [
+        column.cells(sorter, decisions)
+        for sorter, decisions in zip(sorters, decided, strict=True)
+        for column in columns_of(sorter, layout.all_probabilities)
+    ]
 
 
 def _guarded(cell: str) -> str:
@@ -241,15 +267,19 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
     going = going or Going()
     sorters = scoring.deciding.sorters
     tally = _Tally.of(going.state, sorters)
+    scoring.text_of = writer.text_of()
     blocks = _unfinished(large_blocks(incoming.blocks(), _CHARACTERS_AT_ONCE), going.rows, tally.last)
     for block, scored in in_order(scoring, blocks, going.workers):
-        writer.writerows(scored.rows)
+        if scored.text:
+            writer.write(scored.text)
+        else:
+            writer.writerows([*zip(*scored.columns, strict=True)])
         for held, labels in zip(tally.labels, scored.labels, strict=True):
             held.update(labels)
         for total, best in zip(tally.best, scored.best, strict=True):
             total += best
         tally.lengths += length_classes(scored.tokens)
-        tally.documents += len(scored.rows)
+        tally.documents += len(block.rows)
         tally.without_tokens += int((scored.tokens == 0).sum())
         tally.nothing_known += scored.nothing_known
         tally.words = UnknownWords.summed((tally.words, scored.unknown))
