@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
-from typing import Any, BinaryIO, Protocol, TextIO
+from typing import Any, BinaryIO, Protocol, TextIO, runtime_checkable
 
 from upsort.core.records import record
 from upsort.files.rows import Entry, Reading, Table
@@ -23,8 +23,14 @@ class RowWriter(Protocol):
     def writerows(self, rows: Sequence[Sequence[Any]], /) -> object:
         """Write many."""
 
-    def text_of(self) -> "TextOf | None":
-        """What makes the text of rows, given column by column, where rows are text; it may be sent to other processes."""
+
+@runtime_checkable
+class TextWriter(Protocol):
+    """A writer of rows that are text, each for itself."""
+
+    def text_of(self) -> TextOf | None:
+        """What makes the text of rows, given column by column; it may be sent to other processes. None where rows are no text
+        after all."""
 
     def write(self, text: str, /) -> object:
         """Write such text."""

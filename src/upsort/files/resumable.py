@@ -17,7 +17,7 @@ from typing import Any, BinaryIO, Self
 from upsort.core.errors import CannotGoOn, DataProblem
 from upsort.files import disk
 from upsort.files.bounds import Damaged
-from upsort.files.format import Layout, TextOf
+from upsort.files.format import Layout, TextOf, TextWriter
 from upsort.files.formats import ending_to_write, format_to_write
 from upsort.files.unfinished import claim, keep
 from upsort.files.writing import cannot_write, check_writable, replacing_text
@@ -145,10 +145,11 @@ class ResumableTable:
 
     def text_of(self) -> TextOf | None:
         """As of the writer of its format."""
-        return self.writer.text_of()
+        return self.writer.text_of() if isinstance(self.writer, TextWriter) else None
 
     def write(self, text: str) -> None:
         """Write the text of a block. Raises as `writerows`."""
+        assert isinstance(self.writer, TextWriter)
         try:
             self.writer.write(text)
         except OSError as error:

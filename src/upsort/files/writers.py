@@ -83,12 +83,6 @@ class _Rows:
         for row in rows:
             self.writerow(row)
 
-    def text_of(self) -> TextOf | None:
-        return None
-
-    def write(self, text: str, /) -> None:
-        raise NotImplementedError
-
 
 def json_lines(stream: TextIO, layout: Layout) -> RowWriter:
     """Rows as JSON objects, one a line."""

@@ -21,7 +21,7 @@ from upsort.engine.processes import in_order
 from upsort.files.by_name import ByName, together
 from upsort.files.columns import column_place
 from upsort.files.documents import DocumentBlock, Reader, large_blocks
-from upsort.files.format import TextOf
+from upsort.files.format import TextOf, TextWriter
 from upsort.files.sameness import fingerprint
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
@@ -64,12 +64,6 @@ class Rows(Protocol):
 
     def writerows(self, rows: Sequence[Sequence[Any]], /) -> object:
         """Write many."""
-
-    def text_of(self) -> TextOf | None:
-        """As of any `RowWriter`."""
-
-    def write(self, text: str, /) -> object:
-        """Write what that makes."""
 
 
 @record(frozen=True, kw_only=True)
@@ -267,10 +261,10 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
     going = going or Going()
     sorters = scoring.deciding.sorters
     tally = _Tally.of(going.state, sorters)
-    scoring.text_of = writer.text_of()
+    scoring.text_of = writer.text_of() if isinstance(writer, TextWriter) else None
     blocks = _unfinished(large_blocks(incoming.blocks(), _CHARACTERS_AT_ONCE), going.rows, tally.last)
     for block, scored in in_order(scoring, blocks, going.workers):
-        if scored.text:
+        if scored.text and isinstance(writer, TextWriter):
             writer.write(scored.text)
         else:
             writer.writerows([*zip(*scored.columns, strict=True)])

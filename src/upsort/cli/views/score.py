@@ -218,12 +218,5 @@ class _JsonRows:
             self.console.output.write(escaped(json.dumps(as_object(row, self.table), ensure_ascii=False)))
             self.any = True
 
-    def text_of(self) -> None:
-        """Its rows are no text of their own."""
-
-    def write(self, text: str) -> None:
-        """Nobody has such text."""
-        raise NotImplementedError
-
     def close(self) -> None:
         self.console.output.write("\n]\n")
