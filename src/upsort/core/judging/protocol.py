@@ -21,7 +21,7 @@ from upsort.core.records import record
 from upsort.core.text.resources import Resources
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class Learned:
     """What is told of a sorter that is not kept. right: of its documents; terms: how many; bytes: of its classifier."""
 
@@ -89,7 +89,13 @@ def outcome(parts: Parts, number: int, method: Method) -> Outcome:
 def _learned(sorter: Sorter) -> Learned:
     held = sum(array.nbytes for array in sorter.classifier.arrays().values())
     seen = sorter.trained
-    return Learned(seen.right, seen.documents, len(sorter.space.terms), seen.ended.reached, held)
+    return Learned(
+        right=seen.right,
+        documents=seen.documents,
+        terms=len(sorter.space.terms),
+        reached=seen.ended.reached,
+        bytes=held,
+    )
 
 
 def outcome_of(documents: Labelled, split: Split, method: Method) -> Outcome:
