@@ -4,6 +4,7 @@ import os
 import pickle
 import time
 from collections.abc import Iterator
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -14,6 +15,7 @@ from upsort.core.features.documents import Documents
 from upsort.core.packed import packed, unpacked
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
+from upsort.engine import memory
 from upsort.engine.processes import Cutting, cut_blocks, in_order
 from upsort.files.documents import DocumentBlock, Marks
 from upsort.files.typed_cells import TypedCell
@@ -135,3 +137,11 @@ def test_a_block_travels_whole(rows: list[tuple[str, str, str]]) -> None:
 
 def test_a_value_of_json_travels_with_its_type() -> None:
     assert isinstance(unpacked(packed(["a", TypedCell(2)]))[1], TypedCell)
+
+
+@pytest.mark.parametrize(("free", "each", "able"), [(10**9, 10**8, 4), (10**9, 4 * 10**8, 2), (10**6, 10**9, 1)])
+def test_no_more_processes_than_memory_has_room_for(
+    monkeypatch: pytest.MonkeyPatch, free: int, each: int, able: int
+) -> None:
+    monkeypatch.setattr(memory, "psutil", SimpleNamespace(virtual_memory=lambda: SimpleNamespace(available=free)))
+    assert memory.fitting(4, each) == able

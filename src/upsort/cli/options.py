@@ -69,9 +69,9 @@ class Workers(Everywhere):
     """Processes."""
 
     workers: int = option(
-        "processes to clean text in (default: 1), and to share folds (default: of many documents, all there are)",
+        "processes that share the work, where there is much of it (default: the processors there are, 8 at most)",
         convert=whole_number(1, 256),
-        default=1,
+        default=0,
         metavar="N",
     )
 

@@ -15,6 +15,7 @@ from upsort.cli.view import View
 from upsort.core.errors import UsageProblem
 from upsort.core.learning.sorter import Sorter
 from upsort.core.plan import Columns, Plan, Source
+from upsort.engine.processes import usual_workers
 from upsort.files.columns import LabelUse
 from upsort.files.cost_table import how_costs_are_read
 from upsort.files.documents import LABELLED, Reader, columns_for, complete_columns
@@ -184,10 +185,11 @@ def working(
     what: str = "documents read",
 ) -> Iterator[Work]:
     """What a job is given, with its progress shown and its refused rows written down. what: is counted."""
-    workers = options.workers if isinstance(options, Workers) else 1
-    folding = workers if "--workers" in options.given else 0
+    asked = options.workers if isinstance(options, Workers) else 0
     with set_aside_of(options, output) as aside, console.progress(what) as advance:
-        yield Work(inputs=inputs, plan=plan, aside=aside, advance=advance, workers=workers, folding=folding)
+        yield Work(
+            inputs=inputs, plan=plan, aside=aside, advance=advance, workers=asked or usual_workers(), folding=asked
+        )
 
 
 @contextmanager

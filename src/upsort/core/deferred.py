@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     import openpyxl
     import pandas
+    import psutil
     import pyarrow
     import regex
     from pyarrow import parquet as arrow_parquet
@@ -52,6 +53,7 @@ if not TYPE_CHECKING:
     openpyxl = _library("openpyxl")
     optimize = _library("scipy.optimize")
     pandas = _library("pandas")
+    psutil = _library("psutil")
     pyarrow = _library("pyarrow")
     regex = _library("regex")
     scipy_io = _library("scipy.io")
@@ -63,6 +65,7 @@ __all__ = [
     "openpyxl",
     "optimize",
     "pandas",
+    "psutil",
     "pyarrow",
     "regex",
     "scipy_io",

@@ -32,6 +32,7 @@ from upsort.core.text.tokeniser import Tokens
 from upsort.core.text.word_memory import WordMemory
 
 _AHEAD = 2  # items in hand for each other process, so that none waits
+_USUAL = 8  # beyond that, reading and writing are what is waited for
 _MOST_HELD = 8  # for each process, so that memory stays bounded where one item takes long
 
 Item = TypeVar("Item")
@@ -72,6 +73,11 @@ def in_order(
                 yield first, future.result()
         for first, future in pending:
             yield first, future.result()
+
+
+def usual_workers() -> int:
+    """How many processes share work where nobody says it."""
+    return min(os.cpu_count() or 1, _USUAL)
 
 
 def spread_over(workers: int) -> Spread:

@@ -221,7 +221,7 @@ def _judged(
         found = outcome(parts[place], split, rounds[place].methods[number])
         return found, time.perf_counter() - began
 
-    done = dict(zip(pieces, work.spread(first.documents.documents)(of, len(pieces)), strict=True))
+    done = dict(zip(pieces, work.spread(rounds[0].documents)(of, len(pieces)), strict=True))
     results = {}
     for place, one in enumerate(rounds):
         for number, method in one.methods.items():
@@ -348,8 +348,8 @@ def _nested(rounds: Sequence[_Round], judged: Prepared, work: Work) -> Rate:
         found = outcome_of(one.documents, split, method)
         return one.documents.right(found.held_out, found.sorted_as, found.sets), found.held_out
 
-    trainings = len(judged.splits.each) * INNER_FOLDS * sum(len(one.methods) for one in rounds)
-    found = work.spread(judged.documents.documents * trainings)(of, len(judged.splits.each))
+    trainings = INNER_FOLDS * sum(len(one.methods) for one in rounds)
+    found = work.spread(judged.documents, trainings)(of, len(judged.splits.each))
     every = np.concatenate([right for right, _ in found]).astype(np.float64)
     sample = Sample.of(np.concatenate([places for _, places in found]), settings.repeats, judged.documents.groups)
     return share_of(every, np.ones(every.size), sample)

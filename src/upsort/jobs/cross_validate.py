@@ -38,7 +38,7 @@ def judged_by_folds(work: Work, output: Path | None = None) -> list[CrossValidat
     results = []
     for answer in corpus.answers:
         ready = prepared(corpus, work.plan, answer)
-        spread = work.spread(ready.documents.documents)
+        spread = work.spread(ready.documents)
         result = cross_validation.judge_by_folds(ready.parts, method, repeats, spread=spread)
         other, copied = None, None
         if work.plan.judge.allow_copies:

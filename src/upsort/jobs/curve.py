@@ -32,7 +32,7 @@ def curve(work: Work) -> CurveResult:
     corpus = read_labelled_corpus(work, Keeping(at_least=1))
     ready = prepared(corpus, work.plan, corpus.only_answer("curve"))
     ready.documents.present()  # with fewer than two labels there is nothing to grow
-    found = grown(ready.parts, corpus.method_of(work.plan), work.spread(ready.documents.documents))
+    found = grown(ready.parts, corpus.method_of(work.plan), work.spread(ready.documents))
     if not found.sizes.size:
         raise DataProblem(
             "In every fold the documents to learn from are of one label.", "Use fewer folds, or give more documents."

@@ -1,12 +1,11 @@
 """Writing figures, through the one door for files."""
 
-import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from upsort.draw.canvas import content_of, kind_of, library
-from upsort.engine.processes import spread_over
+from upsort.engine.processes import spread_over, usual_workers
 from upsort.files.writing import replacing
 
 if TYPE_CHECKING:
@@ -38,4 +37,4 @@ def save_all(figures: Sequence[tuple[Drawing, Path]]) -> list[Path]:
 def side_by_side(drawn: Callable[[int], Made], count: int) -> list[Made]:
     """What is drawn for each number below the count, by as many processes as there are processors; they share what is loaded."""
     library()
-    return spread_over(os.cpu_count() or 1)(drawn, count)
+    return spread_over(usual_workers())(drawn, count)

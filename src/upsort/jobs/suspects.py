@@ -79,7 +79,7 @@ def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
     corpus = read_labelled_corpus(work, Keeping(texts=True))
     ready = prepared(corpus, work.plan, corpus.only_answer("suspects"))
     documents, method = ready.documents, corpus.method_of(work.plan)
-    judged, told, kinds = _told(ready, method, work.spread(ready.documents.documents))
+    judged, told, kinds = _told(ready, method, work.spread(ready.documents))
     found = _found(documents, judged, told, how.most, work.plan)
     whole, seen = train_sorter(documents, method)
     listed: list[Suspect] = []

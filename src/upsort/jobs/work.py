@@ -1,13 +1,15 @@
 """What every job is given, as one thing: what to read, by which plan, where rows go that cannot be used, and who is told."""
 
-import os
 from collections.abc import Callable
 
+from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.sorter import Sorter
 from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.core.spreading import Result, Spread
-from upsort.engine.processes import spread_over
+from upsort.engine.memory import fitting
+from upsort.engine.processes import spread_over, usual_workers
+from upsort.files.remarks import remark_once
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
@@ -18,8 +20,8 @@ _WORTH_PROCESSES = 5_000  # documents, each counted as often as it is in a piece
 @record(frozen=True, kw_only=True)
 class Work:
     """inputs: the tables. plan: with its columns complete. aside: takes refused rows. advance: is told of documents done.
-    workers: processes to clean text in. folding: processes to share folds, 0 to find out. sorter: whose plan it is, where it is
-    that of a sorter, which then gives what the plan was made with."""
+    workers: processes to clean text in. folding: processes to share trainings, 0 to find out. sorter: whose plan it is, where it
+    is that of a sorter, which then gives what the plan was made with."""
 
     inputs: Inputs
     plan: Plan
@@ -29,12 +31,23 @@ class Work:
     folding: int = 0
     sorter: Sorter | None = None
 
-    def spread(self, documents: int) -> Spread:
-        """What does pieces of work, trainings mostly, each on so many documents. Where nobody says by how many processes, little
-        work is not worth others."""
+    def spread(self, documents: Labelled, trainings: int = 1) -> Spread:
+        """What does pieces of work, each of so many trainings on the documents. Where nobody says by how many processes, little
+        work is not worth others; where they are more than memory has room for, fewer do it, which is told."""
 
         def spread(piece: Callable[[int], Result], count: int) -> list[Result]:
-            able = (os.cpu_count() or 1) if documents * count >= _WORTH_PROCESSES else 1
-            return spread_over(self.folding or able)(piece, count)
+            worth = documents.documents * trainings * count >= _WORTH_PROCESSES
+            wanted = min(self.folding or (usual_workers() if worth else 1), count)
+            able = fitting(wanted, _bytes_of_training(documents)) if wanted > 1 else 1
+            if able < wanted:
+                remark_once(f"Memory had room for {able} of {wanted} processes.")
+            return spread_over(able)(piece, count)
 
         return spread
+
+
+def _bytes_of_training(documents: Labelled) -> int:
+    """About what a training takes beside the counts: the matrix of one side of a split, exact and short, that of its own folds,
+    and weights with the directions in which they are changed."""
+    numbers, terms = documents.measured.counts.nnz, documents.measured.counts.shape[1]
+    return 40 * int(numbers) + 10 * 8 * terms * len(documents.names)

@@ -17,6 +17,7 @@ from upsort.cli.wording import p_value, percent
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.drift import Drift
 from upsort.core.learning.sorter import Sorter
+from upsort.engine.processes import usual_workers
 from upsort.files.documents import Reader
 from upsort.files.format import Layout as TableLayout
 from upsort.files.formats import writing_endings
@@ -103,11 +104,12 @@ def _scored(
     names = passages.columns(scoring.deciding.sorters, scoring.layout) if passages is not None else scoring.columns
 
     table = TableLayout(names, scoring.numbers, ending="tsv")
+    workers = options.workers or usual_workers()
 
     def into(writer: Rows) -> ScoreResult:
         if passages is not None:
-            return score_documents_of_passages(scoring, incoming, writer, passages, options.workers)
-        return score(scoring, incoming, writer, Going(workers=options.workers))
+            return score_documents_of_passages(scoring, incoming, writer, passages, workers)
+        return score(scoring, incoming, writer, Going(workers=workers))
 
     if output is None:
         if console.as_json:
@@ -140,7 +142,9 @@ def _resumed(
     with ResumableTable(output, columns, key, options.resume, options.overwrite) as table:
         if options.resume and table.rows:
             console.note(f"Going on after {table.rows:,} rows.")
-        return score(scoring, incoming, table, Going(table.rows, table.state, table.done, options.workers))
+        return score(
+            scoring, incoming, table, Going(table.rows, table.state, table.done, options.workers or usual_workers())
+        )
 
 
 def _labels_json(result: ScoreResult, sorters: Sequence[Sorter]) -> dict[str, Any]:
