@@ -1,8 +1,11 @@
 """Passes on the dual: they end where Newton's method does, whatever the loss, the weights and the threads."""
 
+import csv
 import subprocess
 import sys
 from collections.abc import Iterator
+from itertools import islice
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -104,7 +107,11 @@ def test_without_the_compiler_training_works_and_says_so(
     assert "numba cannot be loaded" in told
 
 
-def test_a_small_command_never_loads_the_compiler(demo: object, tmp_path: object) -> None:
+def test_a_thousand_rows_never_wait_for_the_compiler(demo: Path, tmp_path: Path) -> None:
+    with (demo / "letters-2024.csv").open(newline="", encoding="utf-8") as stream:
+        rows = list(islice(csv.reader(stream), 1_001))
+    with (tmp_path / "letters.csv").open("w", newline="", encoding="utf-8") as stream:
+        csv.writer(stream).writerows(rows)
     code = "import sys; from upsort.cli.main import main; main(sys.argv[1:]); sys.exit('numba' in sys.modules)"
-    line = ["train", f"{demo}/letters-2025.csv", "--text=Text", "--label=Bench", "-o", f"{tmp_path}/s.sorter"]
+    line = ["train", f"{tmp_path}/letters.csv", "--text=message", "--label=topic", "-o", f"{tmp_path}/s.sorter"]
     assert subprocess.run([sys.executable, "-c", code, *line], capture_output=True, check=False).returncode == 0

@@ -1,5 +1,6 @@
 """From counts to a trained sorter, piece by piece: what is learned apart, what is held out, and how it is decided."""
 
+from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -7,9 +8,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from upsort.core.arrays import Floats
 from upsort.core.classifiers import families
 from upsort.core.classifiers.calibrating import calibrate, calibrate_each
 from upsort.core.classifiers.calibration import Calibration, in_order_of, softmax
+from upsort.core.classifiers.family import TrainingData
+from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.linear import Linear
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.counting import count
 from upsort.core.features.measured import of_counts
@@ -128,6 +133,11 @@ class TestApart:
         assert whole.tolist() == [[-1.0, 0.25, 0.75], [-2.0, 0.5, 0.5]]
 
 
+def scores_by(inner: InnerFolds, plan: Plan, penalty: float) -> Floats:
+    """The held-out scores of classifiers of one penalty."""
+    return inner.scores(plan, [inner.fitted(number, plan, penalty) for number in range(len(inner.folds))])
+
+
 class TestInnerFolds:
     @given(seed=st.integers(0, 50), folds=st.integers(2, 6))
     def test_each_document_is_held_out_once(self, seed: int, folds: int) -> None:
@@ -145,7 +155,7 @@ class TestInnerFolds:
     def test_held_out_scores_are_those_of_a_training_without_them(self, desk: Labelled) -> None:
         plan = plan_of("logistic")
         inner = InnerFolds.of(desk, Method(plan), Dealing(3))
-        scores = inner.scores(plan, families.penalty_of(plan.classifier))
+        scores = scores_by(inner, plan, families.penalty_of(plan.classifier))
         assert not np.isnan(scores).any()
         for apart in inner.folds:
             training = desk.rows(np.setdiff1d(np.arange(desk.documents), apart.held_out))
@@ -178,10 +188,28 @@ class TestInnerFolds:
         plan = plan_of("logistic", penalty="auto")
         inner = InnerFolds.of(desk, Method(plan), Dealing(3))
         right = [
-            int((inner.scores(plan, penalty).argmax(axis=1) == desk.labels).sum()) for penalty in families.PENALTIES
+            int((scores_by(inner, plan, penalty).argmax(axis=1) == desk.labels).sum()) for penalty in families.PENALTIES
         ]
         best = [penalty for penalty, many in zip(families.PENALTIES, right, strict=True) if many == max(right)]
         assert inner.best_penalty(plan) == max(best)
+
+    def test_a_fold_tries_no_more_penalties_when_three_got_fewer_right(
+        self, desk: Labelled, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        plan, tried = plan_of("logistic", penalty="auto"), list[float]()
+        inner = InnerFolds.of(desk, Method(plan), Dealing(3))
+        fitted = inner.fitted(0, plan, 0.1)
+        assert isinstance(fitted, Linear)
+        wrong = Linear.of(-fitted.parameters, fitted.ended)
+
+        def path(data: TrainingData, settings: Classifier) -> Iterator[Fitted]:
+            for penalty in families.PENALTIES:
+                tried.append(penalty)
+                yield fitted if penalty in families.PENALTIES[:2] else wrong
+
+        monkeypatch.setattr(families, "path", path)
+        assert inner.best_penalty(plan, lambda work, count: [work(0)]) == families.PENALTIES[0]
+        assert tried == list(families.PENALTIES[:5])
 
 
 class TestSettling:

@@ -20,6 +20,7 @@ from upsort.core.learning.sorter import Sorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Plan
 from upsort.core.records import record
+from upsort.core.spreading import Spread
 from upsort.files.sorter_file import save_sorters
 from upsort.files.writing import check_writable
 from upsort.jobs.corpus import Answer, Keeping, read_labelled_corpus
@@ -82,7 +83,10 @@ def train(work: Work, output: Path, check: bool = True, extendable: bool = False
     method = corpus.method_of(work.plan)
     check_costs([answer.documents.names for answer in corpus.answers], method.costs, work.plan.decide.cost_file)
     several = len(corpus.answers) > 1
-    answers = [_answer(answer, method, answer.name if several else "", check) for answer in corpus.answers]
+    answers = []
+    for answer in corpus.answers:
+        spread = work.spread(answer.documents)
+        answers.append(_answer(answer, method, answer.name if several else "", check, spread))
     if extendable:
         answers = [
             replace(one, sorter=replace(one.sorter, kept=thinned(kept_of(corpus, answer))))
@@ -104,11 +108,11 @@ def _has_inner_folds(plan: Plan) -> bool:
     )
 
 
-def _answer(answer: Answer, method: Method, name: str, check: bool) -> AnswerResult:
+def _answer(answer: Answer, method: Method, name: str, check: bool, spread: Spread) -> AnswerResult:
     documents, plan = answer.documents, method.plan
     seconds: dict[str, float] = {}
     began = time.perf_counter()
-    sorter, _ = train_sorter(documents, method)
+    sorter, _ = train_sorter(documents, method, spread=spread)
     seconds["training"] = time.perf_counter() - began
     held_out = _on_inner_folds(sorter) if check else None
     if check and held_out is None:

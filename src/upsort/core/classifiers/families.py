@@ -1,6 +1,6 @@
 """The kinds of classifier by name. Each is a record in a module of its own; adding one is adding it here."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from upsort.core.classifiers import (
@@ -103,8 +103,11 @@ def train(data: TrainingData, settings: Classifier, penalty: float = 1.0) -> Fit
     return record.train(data, settings, penalty)
 
 
-def path(data: TrainingData, settings: Classifier, penalties: Sequence[float] = PENALTIES) -> Sequence[Fitted]:
-    """The classifiers of a descending grid of penalties, evenly apart on a logarithmic scale, of a kind that has one."""
+def path(data: TrainingData, settings: Classifier, penalties: Sequence[float] = PENALTIES) -> Iterator[Fitted]:
+    """The classifiers of a descending grid of penalties, evenly apart on a logarithmic scale, of a kind that has one, each
+    trained when it is asked for."""
     penalised_ = family(settings).penalised
-    found = penalised.path(data, settings, penalised_, penalties) if penalised_ is not None else None
-    return found if found is not None else [train(data, settings, penalty) for penalty in penalties]
+    if penalised_ is not None and penalised_.loss is not None:
+        yield from penalised.path(data, settings, penalised_, penalties)
+    else:
+        yield from (train(data, settings, penalty) for penalty in penalties)

@@ -1,6 +1,6 @@
 """What the linear classifiers with a penalty share: a loss, minimised by `newton`, and what their records have in common."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 
@@ -37,16 +37,15 @@ def trained_by(penalised: Penalised) -> Callable[[TrainingData, Classifier, floa
 
 def path(
     data: TrainingData, settings: Classifier, penalised: Penalised, penalties: Sequence[float]
-) -> list[Linear] | None:
-    """The classifiers of a descending grid of penalties, evenly apart on a logarithmic scale; None where the loss is no function
-    of the scores alone.
+) -> Iterator[Linear]:
+    """The classifiers of a descending grid of penalties, evenly apart on a logarithmic scale, of a loss that is a function of the
+    scores alone.
 
     Without a lasso part each begins where the ones before point to: their weights are taken as a curve over the logarithm of
     the penalty, whose last three points are continued by a parabola (two by a line). With one, each begins where the last
     ended. On a large problem the passes over the documents go on from penalty to penalty.
     """
-    if penalised.loss is None:
-        return None
+    assert penalised.loss is not None
     fitted: list[Linear] = []
     products, k = Products(data.matrix), data.targets.n_labels
     loss, lasso = penalised.loss(data.targets, settings), penalised.lasso(settings)
@@ -57,11 +56,10 @@ def path(
         objective = objective_of(products, loss, k, penalty, lasso)
         if ascent is not None:
             ascent.under(penalty)
-            fitted.append(trained(objective, settings, None, reference, ascent))
+            fitted = [trained(objective, settings, None, reference, ascent)]
         else:
-            start = _continued(fitted[-3:] if smooth else fitted[-1:])
-            fitted.append(trained(objective, settings, start, reference))
-    return fitted
+            fitted = [*fitted[-2 if smooth else 1 :], trained(objective, settings, _continued(fitted), reference)]
+        yield fitted[-1]
 
 
 def _continued(before: Sequence[Linear]) -> Linear | None:

@@ -6,6 +6,7 @@ folds tell. Groups stay on one side here as in every split.
 
 from collections.abc import Sequence
 from contextlib import suppress
+from dataclasses import replace
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -24,6 +25,7 @@ from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import blank_rows, by_share
 from upsort.core.plan import Plan
 from upsort.core.records import record
+from upsort.core.spreading import Spread, one_by_one
 
 INNER_FOLDS = 3
 """How often a penalty or a plan is tried inside training documents."""
@@ -34,6 +36,12 @@ training on all that the scores are spread alike; of two thirds they are less ex
 
 ENOUGH = 1500
 """Held-out documents that are enough to learn one slope from, and to say how good a sorter is."""
+
+
+_FALLING = 3
+_LOOSE = 1e-3
+"""The tolerance that is enough to choose a penalty: the shares right that it leads to are within 0.1 % of those of a finer one
+(bench/penalties.py)."""
 
 
 @record(frozen=True)
@@ -76,11 +84,17 @@ class InnerFolds:
                 folds.append(set_apart(documents, split, method.plan.features, method.resources))
         return InnerFolds(documents, folds)
 
-    def scores(self, plan: Plan, penalty: float) -> Floats:
-        """(n, k) the scores of each document by a classifier that never saw it; NaN where no fold could judge it."""
+    def fitted(self, number: int, plan: Plan, penalty: float) -> Fitted:
+        """The classifier of a fold."""
+        apart = self.folds[number]
+        return trained_on(apart.training, apart.seen.matrix, plan, penalty)
+
+    def scores(self, plan: Plan, fitted: Sequence[Fitted]) -> Floats:
+        """(n, k) the scores of each document by a classifier that never saw it; NaN where no fold could judge it. fitted: the
+        classifiers of all folds."""
         found = np.full((self.documents.documents, len(self.documents.names)), np.nan)
-        for apart in self.folds:
-            scores = apart.scores(trained_on(apart.training, apart.seen.matrix, plan, penalty))
+        for apart, classifier in zip(self.folds, fitted, strict=True):
+            scores = apart.scores(classifier)
             if by_share(plan, int(blank_rows(apart.seen.matrix).sum())) and self.documents.sets is None:
                 shares = np.log(np.bincount(apart.training.labels) / apart.training.documents)
                 scores[blank_rows(apart.outside)] = apart.in_all_labels(shares[None, :], shares.min() - 1.0)
@@ -104,19 +118,30 @@ class InnerFolds:
                 words, unknown = words + mine, unknown + mine - apart.known_words
         return words, unknown
 
-    def best_penalty(self, plan: Plan) -> float:
-        """The penalty of the grid that gets most held-out documents right; of equals the largest."""
-        right = np.zeros(len(families.PENALTIES))
-        for apart in self.folds:
-            data = training_data(apart.training, apart.seen.matrix, plan)
-            own = self.documents.rows(apart.held_out)
-            for place, fitted in enumerate(families.path(data, plan.classifier)):
-                scores = apart.scores(fitted)
-                if own.sets is not None:
-                    right[place] += ((scores > 0) == own.sets)[:, apart.in_corpus].sum()
-                else:
-                    right[place] += (scores.argmax(axis=1) == own.labels).sum()
-        return families.PENALTIES[int(np.argmax(right))]
+    def best_penalty(self, plan: Plan, spread: Spread = one_by_one) -> float:
+        """The penalty of the grid that gets most held-out documents right; of equals the largest.
+
+        Down the grid a fold goes on until three penalties in succession get fewer right than one before; what not all folds
+        have tried is out of the question. spread: does the folds.
+        """
+        loose = replace(plan, classifier=replace(plan.classifier, tolerance=max(plan.classifier.tolerance, _LOOSE)))
+        right = spread(lambda number: self._right_along(number, loose), len(self.folds))
+        tried = min(map(len, right), default=1)
+        return families.PENALTIES[int(np.argmax(np.sum([counts[:tried] for counts in right], axis=0)))]
+
+    def _right_along(self, number: int, plan: Plan) -> list[int]:
+        """How many held-out documents of a fold each penalty gets right."""
+        apart, right = self.folds[number], list[int]()
+        own = self.documents.rows(apart.held_out)
+        for fitted in families.path(training_data(apart.training, apart.seen.matrix, plan), plan.classifier):
+            scores = apart.scores(fitted)
+            if own.sets is not None:
+                right.append(int(((scores > 0) == own.sets)[:, apart.in_corpus].sum()))
+            else:
+                right.append(int((scores.argmax(axis=1) == own.labels).sum()))
+            if len(right) > _FALLING and max(right[-_FALLING:]) < max(right[:-_FALLING]):
+                break
+        return right
 
 
 def trained_on(documents: Labelled, matrix: csr_array, plan: Plan, penalty: float) -> Fitted:

@@ -1,6 +1,7 @@
 """From held-out scores to what turns scores into decisions: probabilities, thresholds of sets, a rule other than the most
 probable."""
 
+from collections.abc import Sequence
 from dataclasses import field, replace
 
 import numpy as np
@@ -9,6 +10,7 @@ from upsort.core.arrays import Bools, Floats
 from upsort.core.classifiers import calibrating
 from upsort.core.classifiers.calibration import Calibration, in_order_of
 from upsort.core.classifiers.families import calibration_of
+from upsort.core.classifiers.fitted import Fitted
 from upsort.core.learning.decision import by_costs, cost_table, ranking, values_of, weights_for_f_beta
 from upsort.core.learning.held_out import HeldOut
 from upsort.core.learning.inner import CALIBRATION_FOLDS, ENOUGH, Dealing, InnerFolds
@@ -34,12 +36,15 @@ class Settled:
     held_out: HeldOut = field(default_factory=HeldOut)
 
 
-def settled(documents: Labelled, method: Method, inner: InnerFolds, penalty: float, penalty_chosen: bool) -> Settled:
-    """Learn all of it. penalty_chosen: on these very folds, so that they no longer tell how good the sorter is."""
+def settled(
+    documents: Labelled, method: Method, inner: InnerFolds, fitted: Sequence[Fitted], penalty_chosen: bool
+) -> Settled:
+    """Learn all of it. fitted: the classifiers of the folds. penalty_chosen: on these very folds, so that they no longer tell
+    how good the sorter is."""
     plan = method.plan
     costs = cost_table(method.costs, documents.names) if method.costs is not None and documents.sets is None else None
     decision = by_costs(costs) if costs is not None else None
-    scores = inner.scores(plan, penalty) if inner.folds else np.full((documents.documents, 1), np.nan)
+    scores = inner.scores(plan, fitted) if inner.folds else np.full((documents.documents, 1), np.nan)
     judged: Bools = np.asarray(~np.isnan(scores).any(axis=1))
     if not judged.any():
         return Settled(thresholds=_halves(documents), decision=decision)

@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from upsort.core.classifiers import families
+from upsort.core.classifiers.fitted import Fitted
 from upsort.core.errors import UsageProblem
 from upsort.core.features.vocabulary import known_words, total_counts
 from upsort.core.learning.apart import Represented, represent
@@ -15,14 +16,17 @@ from upsort.core.learning.reserve import can_be_extended, left_out_counts
 from upsort.core.learning.settling import dealing_for, needs_folds, settled
 from upsort.core.learning.sorter import Sorter, Trained, blank_rows, length_classes
 from upsort.core.plan import Plan
+from upsort.core.spreading import Spread, one_by_one
 
 
-def train_sorter(documents: Labelled, method: Method, seen: Represented | None = None) -> tuple[Sorter, Represented]:
+def train_sorter(
+    documents: Labelled, method: Method, seen: Represented | None = None, spread: Spread = one_by_one
+) -> tuple[Sorter, Represented]:
     """Train a sorter on these documents and no others, from nothing.
 
     Labels that none of these documents has are left out of the sorter. seen: the documents as numbers, where they were
-    represented before. Returns the sorter and the documents as it saw them. Raises DataProblem for fewer than two labels and
-    when no term is within the bounds.
+    represented before. spread: does the trainings on folds and on all. Returns the sorter and the documents as it saw them.
+    Raises DataProblem for fewer than two labels and when no term is within the bounds.
     """
     documents = documents.present()
     plan = families.settled(method.plan)
@@ -34,9 +38,15 @@ def train_sorter(documents: Labelled, method: Method, seen: Represented | None =
     inner = InnerFolds(documents, ())
     if settling or choosing:
         inner = InnerFolds.of(documents, method, dealing_for(documents, plan, choosing))
-    penalty = inner.best_penalty(plan) if choosing else families.penalty_of(plan.classifier)
-    found = settled(documents, method, inner if settling else InnerFolds(documents, ()), penalty, choosing)
-    classifier = trained_on(documents, seen.matrix, plan, penalty)
+    penalty = inner.best_penalty(plan, spread) if choosing else families.penalty_of(plan.classifier)
+    inner = inner if settling else InnerFolds(documents, ())
+    matrix = seen.matrix
+
+    def fitted(number: int) -> Fitted:
+        return inner.fitted(number - 1, plan, penalty) if number else trained_on(documents, matrix, plan, penalty)
+
+    classifier, *of_folds = spread(fitted, 1 + len(inner.folds))
+    found = settled(documents, method, inner, of_folds, choosing)
     if found.undecided_below is not None:
         plan = replace(plan, decide=replace(plan.decide, undecided_below=found.undecided_below))
     trained = Trained(
