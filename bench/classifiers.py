@@ -179,7 +179,7 @@ def main() -> None:
         print(f"{kind:<14} {seconds_of[kind] * 1000:6.0f} ms = {seconds_of[kind] / seconds_of['pass']:.1f} passes")
     chosen = Classifier(kind="logistic", tolerance=TOLERANCE)
     seconds_of = medians_in_turn(
-        {"one": lambda: families.train(data, chosen), "path": lambda: families.path(data, chosen)}, 3
+        {"one": lambda: families.train(data, chosen), "path": lambda: list(families.path(data, chosen))}, 3
     )
     one, path = seconds_of["one"], seconds_of["path"]
     print(f"a path of {len(families.PENALTIES)} penalties {path:.1f} s = {path / one:.1f} single trainings, in turn")
