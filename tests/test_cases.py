@@ -103,7 +103,6 @@ def folder(desk: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     shutil.copytree(desk, tmp_path / "here")
     monkeypatch.chdir(tmp_path / "here")
     monkeypatch.setattr("time.perf_counter", lambda: 0.0)
-    monkeypatch.setattr("time.monotonic", lambda: 0.0)
     return tmp_path / "here"
 
 
