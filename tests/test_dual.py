@@ -14,8 +14,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.sparse import csr_array
 
-from upsort.core.classifiers import dual, families, newton
+from upsort.core.classifiers import dual, families, newton, penalised
 from upsort.core.classifiers.family import TrainingData
+from upsort.core.classifiers.linear import Linear
+from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.products import Products
 from upsort.core.classifiers.targets import Targets
 from upsort.core.plan import Classifier
 
@@ -115,3 +118,51 @@ def test_a_thousand_rows_never_wait_for_the_compiler(demo: Path, tmp_path: Path)
     code = "import sys; from upsort.cli.main import main; main(sys.argv[1:]); sys.exit('numba' in sys.modules)"
     line = ["train", f"{tmp_path}/letters.csv", "--text=message", "--label=topic", "-o", f"{tmp_path}/s.sorter"]
     assert subprocess.run([sys.executable, "-c", code, *line], capture_output=True, check=False).returncode == 0
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    seed=st.integers(0, 1000),
+    kind=st.sampled_from(["logistic", "svm"]),
+    size=st.sampled_from([0.0, 0.1, 5.0]),
+    sparsity=st.sampled_from([0.0, 0.5, 1.0]),
+)
+def test_from_any_start_the_subgradient_vanishes(seed: int, kind: str, size: float, sparsity: float) -> None:
+    """Worked out here from the definition: 0 is among the slopes of loss + ridge / 2 · Σ W² + lasso · Σ |W| at the end."""
+    data, k, penalty = made(seed, 4), 4, 0.3
+    chosen = Classifier(
+        kind=kind, sparsity=sparsity if kind == "logistic" else 0.0, tolerance=1e-7, most_iterations=500
+    )
+    record = families.family(chosen).penalised
+    assert record is not None and record.loss is not None
+    lasso = penalty * chosen.sparsity
+    objective = penalised.objective_of(
+        Products(data.matrix), record.loss(data.targets, chosen), k, penalty, chosen.sparsity
+    )
+    start = np.random.default_rng(seed).normal(scale=size, size=(data.matrix.shape[1] + 1, k))
+    found = penalised.trained(objective, chosen, Linear.of(start, Ended()))
+    slopes = slopes_at(found.parameters, data, kind)
+    slopes[:-1] += (penalty - lasso) * found.parameters[:-1]
+    weights = found.parameters[:-1]
+    slopes[:-1] = np.where(
+        weights != 0,
+        slopes[:-1] + lasso * np.sign(weights),
+        np.sign(slopes[:-1]) * np.maximum(abs(slopes[:-1]) - lasso, 0),
+    )
+    nothing = slopes_at(np.zeros_like(found.parameters), data, kind)
+    assert found.ended.reached
+    assert np.linalg.norm(slopes) <= 1e-5 * np.linalg.norm(nothing)
+
+
+def slopes_at(parameters: np.ndarray, data: TrainingData, kind: str) -> np.ndarray:
+    """(p + 1, k) the slopes of the loss alone: of −ln softmax, or of the squared hinge of each label against the rest."""
+    scores = data.matrix @ parameters[:-1] + parameters[-1]
+    own = np.eye(scores.shape[1])[data.targets.labels]
+    if kind == "logistic":
+        grown = np.exp(scores - scores.max(axis=1, keepdims=True))
+        residuals = grown / grown.sum(axis=1, keepdims=True) - own
+    else:
+        signs = 2 * own - 1
+        residuals = -2 * signs * np.maximum(1 - signs * scores, 0)
+    residuals *= data.targets.weights[:, None]
+    return np.vstack((data.matrix.T @ residuals, residuals.sum(axis=0)))
