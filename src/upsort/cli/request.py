@@ -15,7 +15,6 @@ from upsort.cli.view import View
 from upsort.core.errors import UsageProblem
 from upsort.core.learning.sorter import Sorter
 from upsort.core.plan import Columns, Plan, Source
-from upsort.engine.processes import usual_workers
 from upsort.files.columns import LabelUse
 from upsort.files.cost_table import how_costs_are_read
 from upsort.files.documents import LABELLED, Reader, columns_for, complete_columns
@@ -28,7 +27,7 @@ from upsort.files.sources import Inputs, open_inputs
 from upsort.files.text_files import checked_pattern
 from upsort.jobs.progress import Advance
 from upsort.jobs.score import Incoming
-from upsort.jobs.work import Work
+from upsort.jobs.work import Work, workers_for
 
 LEARNING = ("clean", "features", "classifier", "judge", "decide")
 """The sections of a plan that commands read which train."""
@@ -187,9 +186,7 @@ def working(
     """What a job is given, with its progress shown and its refused rows written down. what: is counted."""
     asked = options.workers if isinstance(options, Workers) else 0
     with set_aside_of(options, output) as aside, console.progress(what) as advance:
-        yield Work(
-            inputs=inputs, plan=plan, aside=aside, advance=advance, workers=asked or usual_workers(), folding=asked
-        )
+        yield Work(inputs=inputs, plan=plan, aside=aside, advance=advance, workers=workers_for(asked), folding=asked)
 
 
 @contextmanager

@@ -46,6 +46,11 @@ class Work:
         return spread
 
 
+def workers_for(asked: int) -> int:
+    """How many processes share the work: as many as were asked for, 0 for the usual number."""
+    return asked or usual_workers()
+
+
 def _bytes_of_training(documents: Labelled) -> int:
     """About what a training takes beside the counts: the matrix of one side of a split, exact and short, that of its own folds,
     and weights with the directions in which they are changed."""

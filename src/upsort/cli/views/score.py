@@ -17,7 +17,6 @@ from upsort.cli.wording import p_value, percent
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.drift import Drift
 from upsort.core.learning.sorter import Sorter
-from upsort.engine.processes import usual_workers
 from upsort.files.documents import Reader
 from upsort.files.format import Layout as TableLayout
 from upsort.files.formats import writing_endings
@@ -40,6 +39,7 @@ from upsort.jobs.score import (
     score_documents_of_passages,
 )
 from upsort.jobs.scored_rows import columns_of
+from upsort.jobs.work import workers_for
 
 _FREE = frozenset({"--output", "--overwrite", "--resume", "--workers", "--set-aside", "--json", "--quiet", "--debug"})
 """Options that change no byte of what is scored, and may be others when a run is gone on with."""
@@ -104,7 +104,7 @@ def _scored(
     names = passages.columns(scoring.deciding.sorters, scoring.layout) if passages is not None else scoring.columns
 
     table = TableLayout(names, scoring.numbers, ending="tsv")
-    workers = options.workers or usual_workers()
+    workers = workers_for(options.workers)
 
     def into(writer: Rows) -> ScoreResult:
         if passages is not None:
@@ -142,9 +142,7 @@ def _resumed(
     with ResumableTable(output, columns, key, options.resume, options.overwrite) as table:
         if options.resume and table.rows:
             console.note(f"Going on after {table.rows:,} rows.")
-        return score(
-            scoring, incoming, table, Going(table.rows, table.state, table.done, options.workers or usual_workers())
-        )
+        return score(scoring, incoming, table, Going(table.rows, table.state, table.done, workers_for(options.workers)))
 
 
 def _labels_json(result: ScoreResult, sorters: Sequence[Sorter]) -> dict[str, Any]:
