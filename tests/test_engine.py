@@ -17,7 +17,7 @@ from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.engine import memory
 from upsort.engine.processes import Cutting, cut_blocks, in_order
-from upsort.files.documents import DocumentBlock, Marks
+from upsort.files.document_blocks import DocumentBlock, Marks
 from upsort.files.typed_cells import TypedCell
 
 WORKERS = (1, 2, 3)

@@ -22,7 +22,8 @@ from upsort.core.text.markers import shown, unmarked
 from upsort.core.text.steps import step_called
 from upsort.core.text.tokeniser import Tokens, tokenise
 from upsort.files.by_name import ByName, together
-from upsort.files.documents import DocumentBlock, Reader
+from upsort.files.document_blocks import DocumentBlock
+from upsort.files.documents import Reader
 from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs

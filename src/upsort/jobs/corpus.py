@@ -28,7 +28,8 @@ from upsort.core.text.labels import labels_in
 from upsort.core.text.resources import Resources
 from upsort.core.text.tokeniser import Tokens
 from upsort.engine.processes import Cutting, cut_blocks
-from upsort.files.documents import LABELLED, DocumentBlock, Marks, Reader, as_number, large_blocks
+from upsort.files.document_blocks import DocumentBlock, Marks, large_blocks
+from upsort.files.documents import LABELLED, Reader, as_number
 from upsort.files.resources import method_for
 from upsort.files.vectors import read_vectors
 from upsort.jobs.progress import nothing_usable

@@ -19,7 +19,8 @@ from upsort.core.records import record
 from upsort.core.sparse import one_below_the_other
 from upsort.core.text.labels import labels_in
 from upsort.files.columns import column_place
-from upsort.files.documents import DocumentBlock, Reader
+from upsort.files.document_blocks import DocumentBlock
+from upsort.files.documents import Reader
 from upsort.files.format import RowWriter
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs

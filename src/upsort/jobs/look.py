@@ -8,7 +8,8 @@ from upsort.core.errors import UsageProblem
 from upsort.core.records import record
 from upsort.core.text.lowercase import lower
 from upsort.files.columns import column_place
-from upsort.files.documents import DocumentBlock, Reader
+from upsort.files.document_blocks import DocumentBlock
+from upsort.files.documents import Reader
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 

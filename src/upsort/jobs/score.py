@@ -20,7 +20,8 @@ from upsort.core.records import record
 from upsort.engine.processes import in_order
 from upsort.files.by_name import ByName, together
 from upsort.files.columns import column_place
-from upsort.files.documents import DocumentBlock, Reader, large_blocks
+from upsort.files.document_blocks import DocumentBlock, large_blocks
+from upsort.files.documents import Reader
 from upsort.files.format import TextOf, TextWriter
 from upsort.files.sameness import fingerprint
 from upsort.files.set_aside import SetAside

@@ -19,7 +19,8 @@ from upsort.core.learning.dealing import document_keys, text_digests
 from upsort.core.learning.labelled import Labelled
 from upsort.core.records import record
 from upsort.files.by_name import ByName, together
-from upsort.files.documents import Marks, Needs, Reader
+from upsort.files.document_blocks import Marks
+from upsort.files.documents import Needs, Reader
 from upsort.files.parts import HELD_OUT_NAME, TRAINING_NAME
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Refused

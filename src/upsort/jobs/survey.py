@@ -24,7 +24,8 @@ from upsort.core.text.oddities import broken_characters
 from upsort.core.text.repetition import is_repetition
 from upsort.core.text.stop_words import negations, stop_words
 from upsort.core.text.tokeniser import first_in_document, tokenise
-from upsort.files.documents import DocumentBlock, Reader, large_blocks
+from upsort.files.document_blocks import DocumentBlock, large_blocks
+from upsort.files.documents import Reader
 from upsort.files.language_profiles import profiles
 from upsort.files.reasons import Why
 from upsort.files.sources import Inputs
