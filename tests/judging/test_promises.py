@@ -263,9 +263,10 @@ def test_a_figure_that_cannot_be_written_leaves_the_old_one(
     program: Program, letters: list[dict[str, str]], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     (tmp_path / "c.png").write_bytes(b"the old one")
-    monkeypatch.setattr(
-        "upsort.jobs.figures.content_of", lambda figure, kind: (_ for _ in ()).throw(OSError(28, "No space left"))
-    )
+    def full(stream: object) -> None:
+        raise OSError(28, "No space left")
+
+    monkeypatch.setattr("upsort.files.disk.synced", full)
     settings = ("--folds=2", "--set=classifier.kind=centroid", "-o", "c.png", "--overwrite")
     assert "c.png could not be written" in program("curve", "t.csv", *LETTERS, *settings, code=1).err
     assert (tmp_path / "c.png").read_bytes() == b"the old one"
