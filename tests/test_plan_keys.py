@@ -283,3 +283,23 @@ def test_letters_are_three_to_five_where_nothing_is_said(program: Program, tmp_p
 def test_a_tree_that_asks_too_little_is_told(program: Program, demo: Path) -> None:
     shared = ("train", demo / "letters-2024.csv", "--text=message", "--label=topic", "--no-check", "--classifier=tree")
     assert "questions (classifier.depth) are too few to tell 7 labels apart" in program(*shared, "-o", "t.sorter").err
+
+
+@pytest.mark.parametrize(
+    ("toml", "said"),
+    [
+        ("[source.desk]\nheader_row = -1", "source.desk.header_row cannot be -1"),
+        ("[source.desk]\nheaders = true", "there is no key 'source.headers'"),
+        ("source = 3", "source cannot be 3"),
+        ("[judge]\nfolds = 5.0", "judge.folds cannot be 5.0: it is a whole number of 2 or more"),
+        ("[judge]\nalone = 1", "judge.alone cannot be 1"),
+        ('[clean]\nreplace = [["a"]]', "clean.replace cannot be ['a']"),
+        ('[classifier]\npenalty = "much"', "It is a number of 0 or more, or usual or auto."),
+        ("[clasifier]\ndepth = 3", "there is no section 'clasifier'"),
+    ],
+)
+def test_what_a_plan_cannot_hold_is_named(tmp_path: Path, toml: str, said: str) -> None:
+    (tmp_path / "p.toml").write_text(toml, encoding="utf-8")
+    with pytest.raises(UsageProblem) as problem:
+        load_plan(tmp_path / "p.toml", [], {})
+    assert said in f"{problem.value.what} {problem.value.remedy}"

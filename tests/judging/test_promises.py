@@ -263,6 +263,7 @@ def test_a_figure_that_cannot_be_written_leaves_the_old_one(
     program: Program, letters: list[dict[str, str]], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     (tmp_path / "c.png").write_bytes(b"the old one")
+
     def full(stream: object) -> None:
         raise OSError(28, "No space left")
 

@@ -111,7 +111,7 @@ def _children(count: int, work: Callable[[Any], Any]) -> Iterator[ProcessPoolExe
         if isinstance(error, BrokenProcessPool):
             raise DataProblem(
                 "A process that shared the work was ended from outside, often because memory ran out.",
-                "Run the same again with fewer --workers.",
+                "Free some memory, or let fewer processes share it, where the command has --workers.",
             ) from error
         raise
     finally:

@@ -5,14 +5,14 @@ import tomllib
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, fields, is_dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from msgspec import ValidationError, convert
 
 from upsort.core.errors import UsageProblem
 from upsort.core.lists import names_in, parts, unquoted
 from upsort.core.names import suggestion
-from upsort.core.plan import Plan, weighting_is_known
+from upsort.core.plan import Plan, Source, weighting_is_known
 from upsort.files.earlier_plans import renewed
 from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, source_keys
 
@@ -20,6 +20,7 @@ DEFAULT_NAME = "upsort.toml"
 _LARGEST = 10_000_000  # bytes of a plan; a plan of a person has some hundreds
 _IN_PLACE = re.compile(r"\.(\w+)|\[(\d+)\]")
 _FIELDS = {one.name for one in fields(Plan)}
+Made = TypeVar("Made")
 LETTERS = [3, 5]
 """How many letters terms have where nobody says it."""
 
@@ -53,10 +54,9 @@ def checked_plan(values: dict[str, Any], where: str) -> Plan:
         values = {**{key: value for key, value in values.items() if key != "try"}, "candidates": tried}
     held = _as_lists(renewed(values)[0])
     _check_names(held, where)
-    try:
-        plan = convert(held, Plan)
-    except ValidationError as error:
-        raise _readable(str(error), held, where) from None
+    for name, table in held.get("source", {}).items():  # apart from the rest, so that an error tells which
+        _converted(table, Source, ("source", name), where)
+    plan = _converted(held, Plan, (), where)
     _check_together(plan, where)
     for name, sections in plan.candidates.items():
         changed_plan(replace(plan, candidates={}), sections, f"{where}, [try.{name}]")
@@ -219,11 +219,19 @@ def _as_list(value: Any) -> Any:
     return names_in(value) if isinstance(value, str) else value
 
 
-def _readable(error: str, values: dict[str, Any], where: str) -> UsageProblem:
+def _converted(values: Any, record: type[Made], within: tuple[str, ...], where: str) -> Made:
+    """The record that values make. within: where they stand in the plan. Raises UsageProblem for one that it does not take."""
+    try:
+        return convert(values, record)
+    except ValidationError as error:
+        raise _readable(str(error), values, within, where) from None
+
+
+def _readable(error: str, values: Any, within: tuple[str, ...], where: str) -> UsageProblem:
     """error: of the check; it ends with the place, such as `$.clean.replace[0]`. A place in a table of names is `[...]`."""
-    place = [name or int(number) for name, number in _IN_PLACE.findall(error.rpartition("$")[2].partition("[...]")[0])]
-    wrong: Any = values
-    for part in place:
+    inside = [name or int(number) for name, number in _IN_PLACE.findall(error.rpartition("$")[2].partition("[...]")[0])]
+    wrong, place = values, [*within, *inside]
+    for part in inside:
         wrong = wrong[part]
     declared = declared_keys().get(".".join(map(str, place[:2])))
     if declared is not None:
@@ -238,6 +246,7 @@ def _wrong(key: Declared, value: Any, where: str) -> UsageProblem:
     what = f"{where}: {key.path} cannot be {value!r}"
     if isinstance(value, str) and key.choices:
         more = " Or three letters such as ltc: [nlab][ntp][nc]." if key.said.among == "weightings" else ""
+        more += f" It is {key.may_be}." if "number" in key.may_be else ""
         return UsageProblem(f"{what}.", suggestion(value, key.choices, "values") + more)
     return UsageProblem(
         f"{what}: it is {key.may_be}.", f"What it is for: {key.comment}. More: upsort plan --explain {key.path}"

@@ -208,8 +208,8 @@ def _judged(
     rounds: Sequence[_Round], first: Prepared, costs: Costs | None, work: Work
 ) -> dict[int, tuple[CrossValidation, float]]:
     """Each candidate judged on all splits, with the seconds of its trainings; candidates and splits are one list of work, split
-    by split, so that what a split is as numbers is learned once for all."""
-    parts = [Parts(one.documents, first.splits.each) for one in rounds]
+    by split, so that what a split is as numbers is learned once for all that count the text alike, and let go after them."""
+    held: dict[int, Parts] = {}
     splits = len(first.splits.each)
     pieces = [
         (split, place, number) for place, one in enumerate(rounds) for split in range(splits) for number in one.methods
@@ -218,7 +218,10 @@ def _judged(
     def of(piece: int) -> tuple[Outcome, float]:
         split, place, number = pieces[piece]
         began = time.perf_counter()
-        found = outcome(parts[place], split, rounds[place].methods[number])
+        if place not in held:
+            held.clear()
+            held[place] = Parts(rounds[place].documents, first.splits.each)
+        found = outcome(held[place], split, rounds[place].methods[number])
         return found, time.perf_counter() - began
 
     done = dict(zip(pieces, work.spread(rounds[0].documents)(of, len(pieces)), strict=True))

@@ -35,6 +35,6 @@ def save_all(figures: Sequence[tuple[Drawing, Path]]) -> list[Path]:
 
 
 def side_by_side(drawn: Callable[[int], Made], count: int) -> list[Made]:
-    """What is drawn for each number below the count, by as many processes as there are processors; they share what is loaded."""
+    """What is drawn for each number below the count, by the usual number of processes; they share what is loaded."""
     library()
     return spread_over(usual_workers())(drawn, count)

@@ -155,7 +155,7 @@ class Candidate(TypedDict):
     behind_the_best: Behind
     standing: str
     on_training_parts: float | None
-    seconds: float
+    seconds: Annotated[float, told("of all its trainings, added up, whichever process did them")]
     bytes: int
 
 

@@ -39,8 +39,8 @@ def calibrate_each(kind: str, scores: Floats, own: Bools) -> Calibration:
 
 
 def _slope(scores: Floats, labels: Ints) -> float:
-    """The t that minimises Σ −ln softmax(S t)[label], which is convex in t: where its derivative is 0, by Newton's method that
-    halves the logarithm of the bounds where a step leaves them (Press et al. 2007, section 9.4)."""
+    """The t that minimises Σ −ln softmax(S t)[label], which is convex in t: where its derivative is 0, by Newton's method,
+    which takes the middle of the bounds on a log scale where a step leaves them (Press et al. 2007, section 9.4)."""
     rows = np.arange(labels.size)
     others = 1.0 / (labels.size + 2.0)
     own = scores[rows, labels]
