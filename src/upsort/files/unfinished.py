@@ -25,6 +25,7 @@ _ENDING = ".part"
 _FOLDER = "upsort-"
 _IN_USE = "in-use"
 _LONGEST_NAME = 120  # bytes; most file systems allow 255 in all
+_PART = 1 << 20  # bytes copied at once
 _cleared: set[Path] = set()
 _kept: list[str] = []
 
@@ -84,8 +85,10 @@ class Copies:
         """Copy a stream; returns what opens the copy, again and again."""
         path = self.folder / str(self._count)
         self._count += 1
+        once = getattr(stream, "read1", stream.read)  # asks the system once each time: between two, Ctrl-C is heard
         with path.open("wb") as out:
-            shutil.copyfileobj(stream, out)
+            while part := once(_PART):
+                out.write(part)
         return _Opener(self, path)
 
 

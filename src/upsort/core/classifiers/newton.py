@@ -8,7 +8,9 @@ Each step solves H·D = −G by conjugate gradients, preconditioned by the diago
 1983; Nocedal & Wright 2006, section 7.1), and goes along D as far as Armijo's rule allows; how the loss changes on the way
 needs no further product, since scores are linear. With a lasso part the step is taken among the weights that are not held at
 0, and no weight crosses 0 in a step (Andrew & Gao 2007, *Scalable training of L1-regularized log-linear models*, for the
-orthant; Schmidt 2010, section 2.3.2, for Newton steps on the free weights). Labels of a separable loss are trained side by
+orthant; Schmidt 2010, section 2.3.2, for Newton steps on the free weights). Where no length of a step brings a decrease, as
+where every probability is 0 or 1 and H all but 0, H is damped until one does (Levenberg 1944, *A method for the solution of
+certain non-linear problems in least squares*). Labels of a separable loss are trained side by
 side, each with its own step lengths, and drop out when they are done.
 
 Directions are found in float32; values and gradients, and with them the stopping rule, are float64. Sums are taken in a fixed
@@ -28,7 +30,11 @@ _HALVINGS = 30
 _FLAT = 0.2  # slope at the end of a search along a step, as a share of that at its beginning
 _SEARCHES = 8
 _MOST_INNER = 60
+_NO_BEND = 1e-12  # where the value bends less than this along a direction of length 1, they go no further along it
 _FORCING = 0.3  # conjugate gradients stop when the residual is this share of what it was
+_FIRST_DAMPING = 0.1  # of the gradient over the weights: a step may then be ten times as long as the weights
+_STRONGER = 100.0
+_MOST_DAMPINGS = 5  # where none of so many helps, neither the value nor the gradient can be told to fall any further
 _ROUNDING = 1e-14  # of a value of this many times its size nothing can be told
 
 
@@ -114,6 +120,7 @@ def minimise(
     norms = np.full(n_labels, np.inf)
     enough = stopping.tolerance * reference / (np.sqrt(n_labels) if loss.separable else 1.0)
     steps, used = 0, 1
+    damping, failed = 0.0, 0
     while True:
         columns = slice(None) if active.size == n_labels else active
         state = loss.at(scores[:, columns], columns)
@@ -131,15 +138,20 @@ def minimise(
             active, downhill, free = active[going], downhill[:, going], free[:, going]
             state = loss.at(scores[:, active], active)
             columns = active
-        step, inner = _direction(objective, state, downhill, free, columns)
+        step, inner = _direction(objective, state, downhill, free, columns, damping)
         used += inner
         del state
         way = _Way(columns, weights[:, columns], step, downhill)
         moved = _line_search(objective, weights, scores, way, active)
         used += 1
         steps += 1
-        if not moved.any():
-            break  # neither the value nor the gradient can be told to fall any further
+        if moved.any():
+            damping, failed = damping / _STRONGER, 0
+        elif failed == _MOST_DAMPINGS:
+            break
+        else:
+            first = _FIRST_DAMPING * float(np.linalg.norm(downhill)) / (1.0 + float(np.linalg.norm(weights)))
+            damping, failed = max(_STRONGER * damping, first), failed + 1
     return weights, Ended(
         iterations=steps,
         products=used,
@@ -205,19 +217,19 @@ def _pseudo_gradient(slopes: Floats, weights: Floats, lasso: float) -> tuple[Flo
 
 
 def _direction(
-    objective: Objective, state: State, downhill: Floats, free: Bools, columns: Columns
+    objective: Objective, state: State, downhill: Floats, free: Bools, columns: Columns, damping: float
 ) -> tuple[Floats, int]:
-    """(p + 1, c) an approximate solution of H·D = −gradient on the free weights, and the pairs of products used."""
+    """(p + 1, c) an approximate solution of (H + damping)·D = −gradient on the free weights, and the pairs of products used."""
     products, ridge, separable = objective.products, objective.ridge, objective.loss.separable
     diagonal = products.squared_sums(state.stiffness(), columns)
     diagonal[:-1] += ridge
-    diagonal += 1e-8 * diagonal.max(axis=0)
+    diagonal += damping + 1e-8 * diagonal.max(axis=0)
     inverse = (1.0 / np.maximum(diagonal, 1e-12)).astype(np.float32)
     held = None if free.all() else ~free
     residual = (-downhill).astype(np.float32)
     if held is not None:
         residual[held] = 0.0
-    ridge32 = np.float32(ridge)
+    ridge32, damping32 = np.float32(ridge), np.float32(damping)
 
     def dot(a: Singles, b: Singles) -> Floats:
         each = np.einsum("ij,ij->j", a, b, dtype=np.float64)
@@ -236,11 +248,13 @@ def _direction(
         change = products.fast_scores(direction, columns)
         curved = products.fast_sums(state.bend(change), columns)
         curved[:-1] += ridge32 * direction[:-1]
+        if damping > 0.0:
+            curved += damping32 * direction
         if held is not None:
             curved[held] = 0.0
         inner += 1
         bending = dot(direction, curved)
-        going &= bending > 0
+        going &= bending > _NO_BEND * dot(direction, direction)
         if not going.any():
             break
         length = np.where(going, np.divide(size, bending, out=np.zeros_like(size), where=bending > 0), 0.0)
