@@ -16,7 +16,7 @@ def measure(documents: Iterable[Documents], cleaning: Cleaner, columns: Columns,
     measuring = Measuring(columns, features, cleaning.forms)
     memory = measuring.memory_of(cleaning)
     for block in documents:
-        measuring.add(block, [cleaning.words_of(part, memory) for part in block.parts])
+        measuring.add(block.cells(features.measures), [cleaning.words_of(part, memory) for part in block.parts])
     return measuring.measured()
 
 

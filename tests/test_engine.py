@@ -16,7 +16,8 @@ from upsort.core.packed import packed, unpacked
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.engine import memory
-from upsort.engine.processes import Cutting, cut_blocks, in_order
+from upsort.engine.cutting import Cutting, cut_blocks
+from upsort.engine.processes import in_order
 from upsort.files.document_blocks import DocumentBlock, Marks
 from upsort.files.typed_cells import TypedCell
 
@@ -92,7 +93,7 @@ def test_blocks_are_cut_alike_by_any_number_of_processes(workers: int, shared: b
     def spelt(count: int) -> list[list[list[str]]]:
         memory = cleaning.memory() if shared else None
         found = []
-        for _, (tokens,) in cut_blocks(blocks, lambda block: [block], Cutting(cleaning, memory, count)):
+        for _, (tokens,) in cut_blocks(blocks, lambda block: [block], Cutting(cleaning, memory), count):
             cut = np.split(tokens.codes, tokens.starts[1:-1])
             found.append([[tokens.words[code] for code in codes] for codes in cut])
         return found

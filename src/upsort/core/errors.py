@@ -1,5 +1,7 @@
 """The two ways in which a request can fail for a reason its owner can mend."""
 
+from typing import Any
+
 
 class Problem(Exception):
     """Something a person can put right.
@@ -12,6 +14,16 @@ class Problem(Exception):
         super().__init__(what)
         self.what = what
         self.remedy = remedy
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """What it was made of need not travel to tell of it in another process."""
+        return _again, (type(self), self.args, self.__dict__)
+
+
+def _again(kind: type[Problem], args: tuple[Any, ...], held: dict[str, Any]) -> Problem:
+    found = kind.__new__(kind, *args)
+    found.__dict__.update(held)
+    return found
 
 
 class DataProblem(Problem):

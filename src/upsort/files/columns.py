@@ -247,14 +247,13 @@ def renamed(table: Table, names: Mapping[str, str]) -> Table:
         twice = next(column for column in columns if columns.count(column) > 1)
         raise UsageProblem(f"Renaming would give {table.name} two columns {twice!r}.", "Rename the other one as well.")
 
-    def blocks() -> Iterator[Block]:
-        for block in table.blocks():
+    def called(blocks: Iterator[Block]) -> Iterator[Block]:
+        for block in blocks:
             yield replace(block, columns=columns)
 
     return replace(
-        table,
+        table.through(called),
         columns=columns,
-        blocks=blocks,
         text=names.get(table.text, table.text),
         label=names.get(table.label, table.label),
     )

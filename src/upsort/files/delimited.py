@@ -6,19 +6,20 @@ import re
 import sys
 from collections import Counter
 from collections.abc import Iterator
-from itertools import chain, islice
+from itertools import chain
 from typing import BinaryIO
 
 from upsort.core.errors import DataProblem
 from upsort.core.records import record
 from upsort.files.below import without_rows_below
 from upsort.files.bounds import too_large, with_rows_bounded
+from upsort.files.dividing import divisible, encoding_in, next_rows, stretch_of, stretches_of_cells
 from upsort.files.encoding import NOTED_ESCAPE, Doubts, Encoding, find_encoding, noted_escapes
 from upsort.files.format import WITH_TABS
 from upsort.files.heading import Heading, heading_as_told, names_in, told_titles
 from upsort.files.packing import ending_of
 from upsort.files.reasons import Reason, Why
-from upsort.files.rows import ROWS_A_BLOCK, Block, EmptySource, Entry, Reading, Refused, Table
+from upsort.files.rows import WHOLE, Block, Division, EmptySource, Entry, Reading, Refused, Stretch, Table
 
 _LINE_END = re.compile("\r\n|\r|\n")
 DELIMITERS = ",;\t|"
@@ -49,11 +50,21 @@ def delimited_table(entry: Entry, reading: Reading) -> Table:
     if not reading.header_row:
         notes += told_titles(entry.name, shape.heading)
 
-    def blocks() -> Iterator[Block]:
-        with with_rows_bounded(entry.open(), entry.name, reading) as stream:
-            yield from without_rows_below(read_delimited(stream, entry.name, shape, reading))
+    def blocks(stretch: Stretch) -> Iterator[Block]:
+        with with_rows_bounded(stretch_of(entry, stretch), entry.name, reading) as stream:
+            found = read_delimited(stream, entry.name, shape, reading, stretch)
+            yield from without_rows_below(found) if stretch.last else found
 
-    return Table(name=entry.name, columns=shape.columns, blocks=blocks, notes=tuple(notes))
+    division = None
+    if divisible(entry, shape.encoding):
+        division = Division(lambda: stretches_of_cells(entry, shape.delimiter, reading), blocks)
+    return Table(
+        name=entry.name,
+        columns=shape.columns,
+        blocks=lambda: blocks(WHOLE),
+        notes=tuple(notes),
+        division=division,
+    )
 
 
 def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
@@ -72,17 +83,18 @@ def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
     return Shape(encoding, delimiter, names_in(heading, rows), heading)
 
 
-def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading) -> Iterator[Block]:
-    """All rows of a table whose shape is known. Blank lines are no rows."""
-    text = io.TextIOWrapper(stream, encoding=shape.encoding.name, errors=NOTED_ESCAPE, newline="")
+def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading, stretch: Stretch) -> Iterator[Block]:
+    """The rows of a stretch of a table whose shape is known. Blank lines are no rows."""
+    encoding = encoding_in(stretch, shape.encoding.name)
+    text = io.TextIOWrapper(stream, encoding=encoding, errors=NOTED_ESCAPE, newline="")
     sound_until = noted_escapes()
     reader = csv.reader(text, delimiter=shape.delimiter)
     doubts = Doubts(shape.encoding, source)
-    line = 1
-    skip = shape.heading.rows
+    line = stretch.line
+    skip = shape.heading.rows if stretch.begin == 0 else 0
     try:
-        while rows := _rows_of(reader, reading.largest_cell):
-            after = reader.line_num + 1
+        while rows := next_rows(reader, reading.largest_cell):
+            after = stretch.line + reader.line_num
             lines = _first_lines(rows, line, after)
             line = after
             if not all(rows):
@@ -101,15 +113,6 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading
             "Check --encoding and --delimiter, or mend the line.",
         ) from error
     doubts.tell()
-
-
-def _rows_of(reader: Iterator[list[str]], largest: int) -> list[list[str]]:
-    """The next rows. The library has one bound for all its readers; it is set while this one reads."""
-    csv.field_size_limit(largest)
-    try:
-        return list(islice(reader, ROWS_A_BLOCK))
-    finally:
-        csv.field_size_limit(sys.maxsize)
 
 
 def _first_lines(rows: list[list[str]], begin: int, after: int) -> list[int]:

@@ -25,6 +25,15 @@ class Marks:
     weights: list[str]
     folds: list[str]
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Marks travel to other processes packed."""
+        return _marks, (
+            {
+                name: list(map(packed, found)) if name == "answers" else packed(found)
+                for name, found in vars(self).items()
+            },
+        )
+
     @property
     def labels(self) -> list[str]:
         """The cells of the first label column."""
@@ -44,6 +53,12 @@ class Marks:
         return Marks(answers=answers, **lists)
 
 
+def _marks(found: dict[str, Any]) -> Marks:
+    """What `Marks.__reduce__` took apart."""
+    answers = tuple(map(unpacked, found.pop("answers")))
+    return Marks(answers=answers, **{name: unpacked(cells) for name, cells in found.items()})
+
+
 @record(frozen=True, kw_only=True)
 class DocumentBlock:
     """Usable rows of one table, in order. documents: texts and the columns beside them. rows: all cells, as read. lines: where
@@ -61,11 +76,7 @@ class DocumentBlock:
         cells = packed([cell for row in self.rows for cell in row])
         parts = tuple(packed(part) for part in self.documents.parts)
         beside = replace(self.documents, parts=())
-        marks = {
-            name: [*map(packed, found)] if name == "answers" else packed(found)
-            for name, found in vars(self.marks).items()
-        }
-        return _travelled, (self.source, self.columns, beside, parts, marks, cells, self.lines)
+        return _travelled, (self.source, self.columns, beside, parts, self.marks, cells, self.lines)
 
     @property
     def texts(self) -> list[str]:
@@ -79,17 +90,16 @@ class DocumentBlock:
 
 
 def _travelled(
-    source: str, columns: tuple[str, ...], beside: Documents, parts: Sequence[Packed], marks: dict[str, Any], *rows: Any
+    source: str, columns: tuple[str, ...], beside: Documents, parts: Sequence[Packed], marks: Marks, *rows: Any
 ) -> DocumentBlock:
     """What `DocumentBlock.__reduce__` took apart. rows: their cells and their lines."""
     cells, lines = rows
-    answers = tuple(unpacked(found) for found in marks.pop("answers"))
     held, width = unpacked(cells), len(columns)
     return DocumentBlock(
         source=source,
         columns=columns,
         documents=replace(beside, parts=tuple(unpacked(part) for part in parts)),
-        marks=Marks(answers=answers, **{name: unpacked(found) for name, found in marks.items()}),
+        marks=marks,
         rows=[held[at : at + width] for at in range(0, width * len(lines), width)],
         lines=lines,
     )

@@ -5,7 +5,7 @@ vectors, holds patterns to their time, and says of each row that it refuses why.
 """
 
 import shlex
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import islice
 from math import isfinite
@@ -177,29 +177,39 @@ class Reader:
         """
         vectors = RowVectors(Path(self.columns.document_vectors)) if self.columns.document_vectors else None
         for table in inputs.tables:
-            try:
-                roles = roles_in(table.columns, table.name, self.columns)
-            except NoColumn as missing:
-                raise (missing.of_training() if self.of_training else missing) from None
-            for block in table.blocks():
-                documents, faults = self._read(block.rows, roles)
-                usable = [place for place, fault in enumerate(faults) if fault is None]
-                refused = [
-                    Refused(table.name, line, fault, tuple(row))
-                    for row, line, fault in zip(block.rows, block.lines, faults, strict=True)
-                    if fault is not None
-                ]
-                for one in sorted([*block.refused, *refused], key=lambda one: one.line):
-                    aside.add(one)
-                if vectors is not None:
-                    documents = replace(
-                        documents,
-                        number_names=(*documents.number_names, *vectors.names),
-                        numbers=np.hstack((documents.numbers, vectors.of(block))),
-                    )
-                yield _usable(block, documents, roles, usable)
+            yield from self.documents_in(table, table.blocks(), aside.add, vectors)
         if vectors is not None:
             vectors.check_used_up()
+
+    def documents_in(
+        self,
+        table: Table,
+        blocks: Iterable[Block],
+        refuse: Callable[[Refused], object],
+        vectors: RowVectors | None = None,
+    ) -> Iterator[DocumentBlock]:
+        """The usable documents of some blocks of a table. refuse: is given the other rows. vectors: of their rows."""
+        try:
+            roles = roles_in(table.columns, table.name, self.columns)
+        except NoColumn as missing:
+            raise (missing.of_training() if self.of_training else missing) from None
+        for block in blocks:
+            documents, faults = self._read(block.rows, roles)
+            usable = [place for place, fault in enumerate(faults) if fault is None]
+            refused = [
+                Refused(table.name, line, fault, tuple(row))
+                for row, line, fault in zip(block.rows, block.lines, faults, strict=True)
+                if fault is not None
+            ]
+            for one in sorted([*block.refused, *refused], key=lambda one: one.line):
+                refuse(one)
+            if vectors is not None:
+                documents = replace(
+                    documents,
+                    number_names=(*documents.number_names, *vectors.names),
+                    numbers=np.hstack((documents.numbers, vectors.of(block))),
+                )
+            yield _usable(block, documents, roles, usable)
 
     def of_object(self, found: Mapping[str, Any]) -> Documents | Reason:
         """The document of an object of JSON, read as a row of a table with its names as columns; what it lacks is an empty

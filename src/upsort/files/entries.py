@@ -8,6 +8,7 @@ import bz2
 import glob
 import gzip
 import lzma
+import os
 import tarfile
 import zipfile
 from collections.abc import Callable, Iterator
@@ -163,9 +164,12 @@ def _of_zip(path: Path, reading: Reading) -> Found:
 def _zip_opener(
     archive: zipfile.ZipFile, member: zipfile.ZipInfo, shown: str, reading: Reading
 ) -> Callable[[], BinaryIO]:
+    home = os.getpid()
+
     def opener() -> BinaryIO:
-        try:
-            stream = cast(BinaryIO, archive.open(member))
+        try:  # another process has a place of its own in the archive
+            here = archive if os.getpid() == home else zipfile.ZipFile(str(archive.filename))
+            stream = cast(BinaryIO, here.open(member))
         except (*DAMAGED, OSError, NotImplementedError, RuntimeError) as error:
             raise Damaged(shown, error) from error
         return unpacked(stream, shown, reading)

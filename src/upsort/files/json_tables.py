@@ -8,17 +8,19 @@ import codecs
 import io
 import json
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from functools import partial
 from typing import Any, BinaryIO, cast
 
 import ijson
 
 from upsort.core.errors import DataProblem
 from upsort.files.bounds import QUOTES, size_said, with_rows_bounded
+from upsort.files.dividing import divisible, encoding_in, stretch_of, stretches_of_lines
 from upsort.files.encoding import Encoding, find_encoding
 from upsort.files.inner_values import InnerPaths
 from upsort.files.reasons import Reason, Why
-from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
+from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Division, Entry, Reading, Refused, Stretch, Table
 from upsort.files.typed_cells import cell_at, cell_from
 
 _DEEPEST = 200  # containers inside each other
@@ -37,7 +39,8 @@ def json_lines_table(entry: Entry, reading: Reading) -> Table:
     """JSON Lines. A line that is not an object of JSON is refused with its reason."""
     with entry.open() as stream:
         encoding = find_encoding(stream, reading.encoding)
-    return _table(entry, encoding, lambda: _lines(entry, encoding.name, reading))
+    stretches = partial(stretches_of_lines, entry, reading) if divisible(entry, encoding) else None
+    return _table(entry, encoding, lambda stretch: _lines(entry, encoding.name, reading, stretch), stretches)
 
 
 def json_table(entry: Entry, reading: Reading) -> Table:
@@ -47,18 +50,24 @@ def json_table(entry: Entry, reading: Reading) -> Table:
         beginning = stream.read(4096).decode(encoding.name, "replace").lstrip("\ufeff \t\r\n")
     if beginning.startswith("{"):
         items = _transposed(entry, encoding.name)
-        return _table(entry, encoding, lambda: iter(items))
+        return _table(entry, encoding, lambda _: iter(items))
     if not beginning.startswith("["):
         raise DataProblem(
             f"{entry.name} is not JSON: neither an array nor an object.", "For one object a line, name it .jsonl."
         )
-    return _table(entry, encoding, lambda: _array(entry, encoding.name, reading))
+    return _table(entry, encoding, lambda _: _array(entry, encoding.name, reading))
 
 
-def _table(entry: Entry, encoding: Encoding, items: Any) -> Table:
+def _table(
+    entry: Entry,
+    encoding: Encoding,
+    items: Callable[[Stretch], Iterator[Item]],
+    stretches: Callable[[], Iterator[Stretch]] | None = None,
+) -> Table:
+    """items: of a stretch. stretches: where there are any."""
     keys: dict[str, None] = {}
     paths = InnerPaths()
-    for _, value, fault in items():
+    for _, value, fault in items(WHOLE):
         if not fault:
             keys.update(dict.fromkeys(value))
             if len(keys) > _MOST_KEYS:
@@ -71,9 +80,9 @@ def _table(entry: Entry, encoding: Encoding, items: Any) -> Table:
     inner, told = paths.names(keys)
     columns = (*keys, *inner)
 
-    def blocks() -> Iterator[Block]:
+    def blocks(stretch: Stretch) -> Iterator[Block]:
         block = Block(source=entry.name, columns=columns, rows=[], lines=[])
-        for line, value, fault in items():
+        for line, value, fault in items(stretch):
             if fault:
                 shown = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
                 block.refused.append(Refused(entry.name, line, fault, (shown,)))
@@ -88,14 +97,21 @@ def _table(entry: Entry, encoding: Encoding, items: Any) -> Table:
         yield block
 
     notes = (*encoding.said(entry.name), *(f"{entry.name} has {one}." for one in told))
-    return Table(name=entry.name, columns=columns, blocks=blocks, notes=notes)
+    return Table(
+        name=entry.name,
+        columns=columns,
+        blocks=lambda: blocks(WHOLE),
+        notes=notes,
+        division=Division(stretches, blocks) if stretches is not None else None,
+    )
 
 
-def _lines(entry: Entry, encoding: str, reading: Reading) -> Iterator[Item]:
-    with with_rows_bounded(entry.open(), entry.name, reading) as stream:
+def _lines(entry: Entry, encoding: str, reading: Reading, stretch: Stretch) -> Iterator[Item]:
+    encoding = encoding_in(stretch, encoding)
+    with with_rows_bounded(stretch_of(entry, stretch), entry.name, reading) as stream:
         wide = encoding.startswith(("utf-16", "utf_16", "utf-32", "utf_32"))
         lines: Any = codecs.getreader(encoding)(stream) if wide else stream
-        for number, line in enumerate(lines, 1):
+        for number, line in enumerate(lines, stretch.line):
             try:
                 text = line if wide else line.decode(encoding)
             except UnicodeDecodeError as error:

@@ -8,7 +8,7 @@ from typing import Any
 from upsort.core.deferred import arrow_parquet, pyarrow
 from upsort.core.errors import DataProblem
 from upsort.files.bounds import Damaged, check_unpacked
-from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Table, cell_of
+from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Division, Entry, Reading, Stretch, Table, cell_of
 
 
 @cache
@@ -24,21 +24,28 @@ def parquet_table(entry: Entry, reading: Reading) -> Table:
     check_unpacked(sum(group.total_byte_size for group in groups), entry.name, reading)
     columns = tuple(file.schema_arrow.names)
 
-    def blocks() -> Iterator[Block]:
-        line = 0
-        for values in _batches(entry):
+    def blocks(stretch: Stretch) -> Iterator[Block]:
+        line = stretch.line
+        for values in _batches(entry, stretch):
             rows = [[cell_of(value) for value in row] for row in zip(*values, strict=True)]
-            yield Block(
-                source=entry.name, columns=columns, rows=rows, lines=list(range(line + 1, line + len(rows) + 1))
-            )
+            yield Block(source=entry.name, columns=columns, rows=rows, lines=list(range(line, line + len(rows))))
             line += len(rows)
 
-    return Table(name=entry.name, columns=columns, blocks=blocks)
+    def stretches() -> Iterator[Stretch]:
+        line = 1
+        for number, group in enumerate(groups):
+            yield Stretch(begin=number, end=number + 1, line=line)
+            line += group.num_rows
+
+    division = Division(stretches, blocks) if len(groups) > 1 else None
+    return Table(name=entry.name, columns=columns, blocks=lambda: blocks(WHOLE), division=division)
 
 
-def _batches(entry: Entry) -> Iterator[list[list[Any]]]:
-    """The values of each column, batch by batch."""
-    batches = _file(entry).iter_batches(batch_size=ROWS_A_BLOCK)
+def _batches(entry: Entry, stretch: Stretch) -> Iterator[list[list[Any]]]:
+    """The values of each column, batch by batch. stretch: of row groups."""
+    file = _file(entry)
+    groups = range(stretch.begin, file.num_row_groups if stretch.end is None else stretch.end)
+    batches = file.iter_batches(batch_size=ROWS_A_BLOCK, row_groups=list(groups))
     while True:
         try:
             values = [column.to_pylist() for column in next(batches).columns]

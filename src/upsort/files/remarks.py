@@ -16,6 +16,19 @@ def remark_once(sentence: str) -> None:
     _REMARKS[sentence.replace("{", "{{").replace("}", "}}")] = 1
 
 
+def taken() -> dict[str, int]:
+    """What there is to tell, for another process, which tells it instead of this one."""
+    found = dict(_REMARKS)
+    _REMARKS.clear()
+    return found
+
+
+def given(found: dict[str, int]) -> None:
+    """Remember what another process found out."""
+    for what, times in found.items():
+        _REMARKS[what] = _REMARKS[what] + times if "{n}" in what else 1
+
+
 def remarks() -> list[str]:
     """What there is to tell, once."""
     told = [what.format(n=f"{times:,}") for what, times in _REMARKS.items()]

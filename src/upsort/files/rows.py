@@ -3,7 +3,7 @@
 import datetime
 import json
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, BinaryIO
 
 from upsort.core.errors import DataProblem
@@ -72,9 +72,33 @@ class Block:
 
 
 @record(frozen=True, kw_only=True)
+class Stretch:
+    """Some consecutive rows of a table, to be read without those before them. begin, end: in bytes, or in what else the table is
+    counted by; end None: to its end. line: of the first row, or the number before it. last: whether the table ends with it."""
+
+    begin: int
+    end: int | None
+    line: int = 1
+    last: bool = True
+
+
+WHOLE = Stretch(begin=0, end=None)
+"""All of a table."""
+
+
+@record(frozen=True)
+class Division:
+    """How a table is read in stretches, which together are the table. stretches: found as they are asked for. blocks: of one."""
+
+    stretches: Callable[[], Iterator[Stretch]]
+    blocks: Callable[[Stretch], Iterator[Block]]
+
+
+@record(frozen=True, kw_only=True)
 class Table:
     """A table that can be read any number of times. notes: what was found out about it and should be told. text, label: columns
-    of which it is known, without a look at the rows, that they hold texts and labels."""
+    of which it is known, without a look at the rows, that they hold texts and labels. division: where it can be read in
+    stretches."""
 
     name: str
     columns: tuple[str, ...]
@@ -82,6 +106,15 @@ class Table:
     notes: tuple[str, ...] = ()
     text: str = ""
     label: str = ""
+    division: Division | None = None
+
+    def through(self, change: Callable[[Iterator[Block]], Iterator[Block]]) -> "Table":
+        """The same table with its blocks changed on their way, however it is read."""
+        blocks, division = self.blocks, self.division
+        if division is not None:
+            inner = division.blocks
+            division = replace(division, blocks=lambda stretch: change(inner(stretch)))
+        return replace(self, blocks=lambda: change(blocks()), division=division)
 
 
 @record(frozen=True)

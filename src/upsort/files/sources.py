@@ -132,7 +132,7 @@ def _table(entry: Entry, reading: Reading, kind: Format) -> Table:
 
 
 def _bounded(table: Table, reading: Reading) -> Table:
-    return replace(table, blocks=lambda: without_large_rows(table.blocks(), reading))
+    return table.through(lambda blocks: without_large_rows(blocks, reading))
 
 
 def _kind(entry: Entry, reading: Reading) -> Format:

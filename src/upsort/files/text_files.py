@@ -9,9 +9,10 @@ from upsort.files.bounds import size_said, with_rows_bounded
 from upsort.files.encoding import find_encoding
 from upsort.files.packing import unpacked_name
 from upsort.files.reasons import Reason, Why
-from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table
+from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Division, Entry, Reading, Refused, Stretch, Table
 
 _FILES_A_BLOCK = 200
+_FILES_A_STRETCH = 5 * _FILES_A_BLOCK
 _SHOWN = 1000  # bytes of a file that is too large
 
 
@@ -20,18 +21,31 @@ def text_table(name: str, entries: Sequence[Entry], reading: Reading) -> Table:
     label_from = reading.label_from or ("folder" if any(len(entry.path) > 2 for entry in entries) else "")
     columns = ("file", "label", "text") if label_from else ("file", "text")
 
-    def blocks() -> Iterator[Block]:
+    def blocks(stretch: Stretch) -> Iterator[Block]:
+        chosen = entries[stretch.begin : stretch.end]
         if reading.each_line:
-            for entry in entries:
+            for entry in chosen:
                 yield from _line_blocks(entry, columns, label_from, reading)
             return
-        for begin in range(0, len(entries), _FILES_A_BLOCK):
+        for begin in range(0, len(chosen), _FILES_A_BLOCK):
             block = Block(source=name, columns=columns, rows=[], lines=[], files=[])
-            for entry in entries[begin : begin + _FILES_A_BLOCK]:
+            for entry in chosen[begin : begin + _FILES_A_BLOCK]:
                 _add_file(block, entry, label_from, reading)
             yield block
 
-    return Table(name=name, columns=columns, blocks=blocks, text="text", label="label" if label_from else "")
+    def stretches() -> Iterator[Stretch]:
+        some = 1 if reading.each_line else _FILES_A_STRETCH
+        for begin in range(0, len(entries), some):
+            yield Stretch(begin=begin, end=begin + some)
+
+    return Table(
+        name=name,
+        columns=columns,
+        blocks=lambda: blocks(WHOLE),
+        text="text",
+        label="label" if label_from else "",
+        division=Division(stretches, blocks) if len(entries) > 1 else None,
+    )
 
 
 def _add_file(block: Block, entry: Entry, label_from: str, reading: Reading) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from dataclasses import field, replace
 from itertools import pairwise, zip_longest
+from operator import attrgetter
 from pathlib import Path
 
 from upsort.core import plan
@@ -29,7 +30,7 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
 from upsort.jobs.compare import MARGIN, Candidate, Compared, CompareResult, Comparing, compare
-from upsort.jobs.corpus import measured_by, with_tokens
+from upsort.jobs.corpus import measured_blocks, measured_by
 from upsort.jobs.progress import nothing_usable
 from upsort.jobs.work import Work
 
@@ -388,9 +389,6 @@ def _distinct_terms(work: Work) -> int:
     resources = resources_for(work.plan.clean, work.plan.features)
     cleaning = cleaner(work.plan.clean, resources, work.plan.features.within_sentences)
     measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
-    for block, tokens in with_tokens(
-        Reader.of_plan(work.plan, cleaning).blocks(work.inputs, work.aside), measuring, cleaning
-    ):
-        measuring.add(block.documents, tokens)
-        work.advance(len(block.documents))
+    for _ in measured_blocks(work, Reader.of_plan(work.plan, cleaning), measuring, cleaning, attrgetter("lines")):
+        pass
     return measured_by(measuring, work.plan, resources, at_least=1).distinct

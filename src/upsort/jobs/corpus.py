@@ -1,8 +1,9 @@
 """The labelled corpus that training and judging start from: read and counted once, whatever is done with it."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -10,6 +11,7 @@ from upsort.core import plan
 from upsort.core.arrays import Bools, Ints, Keys
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.features.beside import Cells, Measure
 from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
 from upsort.core.features.measured import Measured, of_counts
 from upsort.core.features.measuring import Measuring, prefixes
@@ -22,28 +24,49 @@ from upsort.core.learning.held_plan import method_of
 from upsort.core.learning.labelled import Labelled, numbered, numbered_sets
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
+from upsort.core.packed import Packed, packed, unpacked
 from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.labels import labels_in
 from upsort.core.text.resources import Resources
-from upsort.core.text.tokeniser import Tokens
-from upsort.engine.processes import Cutting, cut_blocks
-from upsort.files.document_blocks import DocumentBlock, Marks, large_blocks
+from upsort.engine.cutting import Cut, Cutting, Numbering
+from upsort.files.document_blocks import DocumentBlock, Marks
 from upsort.files.documents import LABELLED, Reader, as_number
 from upsort.files.resources import method_for
 from upsort.files.vectors import read_vectors
 from upsort.jobs.progress import nothing_usable
+from upsort.jobs.reading import Reading, worked_on
 from upsort.jobs.work import Work
 
+Kept = TypeVar("Kept")
 _MOST_LABELS_UNASKED = 20
 
 
-def with_tokens(
-    blocks: Iterable[DocumentBlock], measuring: Measuring, cleaning: Cleaner, workers: int = 1
-) -> Iterator[tuple[DocumentBlock, list[Tokens]]]:
-    """The documents in large blocks, each with the tokens that are to be added to `measuring`."""
-    cutting = Cutting(cleaning, measuring.memory_of(cleaning), workers)
-    return cut_blocks(large_blocks(blocks, BLOCK_CHARACTERS), lambda block: block.documents.parts, cutting)
+def measured_blocks(
+    work: Work, reader: Reader, measuring: Measuring, cleaning: Cleaner, kept: Callable[[DocumentBlock], Kept]
+) -> Iterator[Kept]:
+    """Add all usable documents to `measuring`; what is to be kept of each large block of them, in order."""
+    memory = measuring.memory_of(cleaning)
+    counted = _Counted(Cutting(cleaning, memory), measuring.features.measures, kept)
+    numbering = Numbering(memory)
+    reading = Reading(inputs=work.inputs, reader=reader, characters=BLOCK_CHARACTERS)
+    for cuts, cells, found in worked_on(reading, counted, work.aside, work.workers):
+        tokens = list(map(numbering, cuts))
+        measuring.add(cells, tokens)
+        work.advance(len(cells.numbers))
+        yield found
+
+
+@record(frozen=True)
+class _Counted:
+    """What a process hands on of a block: its tokens, what stands beside the text, and what else is to be kept."""
+
+    cutting: Cutting
+    measures: Sequence[Measure]
+    kept: Callable[[DocumentBlock], Any]
+
+    def __call__(self, block: DocumentBlock) -> tuple[list[Cut], Cells, Any]:
+        return self.cutting(block.documents.parts), block.documents.cells(self.measures), self.kept(block)
 
 
 def measured_by(
@@ -142,6 +165,26 @@ class Keeping:
     prints: bool = False
     at_least: int | None = None
 
+    def __call__(self, block: DocumentBlock) -> "_Kept":
+        """What is kept of a block beside its counts."""
+        texts = block.texts
+        return _Kept(
+            marks=block.marks,
+            digests=text_digests(texts),
+            texts=packed(texts if self.texts else []),
+            prints=prints_of(texts) if self.copies or self.prints else None,
+        )
+
+
+@record(frozen=True, kw_only=True)
+class _Kept:
+    """What is kept of a block, see `Keeping`."""
+
+    marks: Marks
+    digests: Keys
+    texts: Packed
+    prints: Prints | None
+
 
 def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> LabelledCorpus:
     """Read, clean and count all usable labelled documents. Raises DataProblem when there is none.
@@ -152,12 +195,8 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
     method = replace(method_of(work.sorter), plan=work.plan) if work.sorter is not None else method_for(work.plan)
     cleaning = cleaner(work.plan.clean, method.resources, work.plan.features.within_sentences)
     measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
-    collected = _Collected(keeping)
-    blocks = Reader.of_plan(work.plan, cleaning, LABELLED).blocks(work.inputs, work.aside)
-    for block, tokens in with_tokens(blocks, measuring, cleaning, work.workers):
-        measuring.add(block.documents, tokens)
-        collected.add(block)
-        work.advance(len(block.documents))
+    reader = Reader.of_plan(work.plan, cleaning, LABELLED)
+    found = list(measured_blocks(work, reader, measuring, cleaning, keeping))
     measured = measured_by(measuring, work.plan, method.resources, work.workers, keeping.at_least, work.sorter)
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
@@ -167,8 +206,9 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
             f"No usable document: {nothing_usable(work.aside)}.",
             "Check --text, --label and --encoding against the table.",
         )
-    marks = Marks.joined(collected.marks)
-    prints = joined_prints(collected.prints) if collected.prints else None
+    marks = Marks.joined([one.marks for one in found])
+    printed = [one.prints for one in found if one.prints is not None]
+    prints = joined_prints(printed) if printed else None
     together = Together(
         named_groups(marks.groups) if work.plan.columns.group else None,
         copy_groups(prints) if keeping.copies and prints is not None else None,
@@ -182,7 +222,7 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
         names=("",),
         weights=weights,
         groups=together.groups,
-        keys=document_keys(np.concatenate(collected.digests), marks.ids),
+        keys=document_keys(np.concatenate([one.digests for one in found]), marks.ids),
     )
     answers = [
         _answer(whole, together, cells, name, work.plan.columns.label_separator)
@@ -194,30 +234,9 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
         resources=resources,
         method=method,
         marks=marks,
-        texts=collected.texts,
+        texts=[text for one in found for text in unpacked(one.texts)],
         prints=prints if keeping.prints else None,
     )
-
-
-class _Collected:
-    """What is kept of each block while its documents are counted."""
-
-    def __init__(self, keeping: Keeping) -> None:
-        self.keeping = keeping
-        self.marks: list[Marks] = []
-        self.texts: list[str] = []
-        self.digests: list[Keys] = []
-        self.prints: list[Prints] = []
-
-    def add(self, block: DocumentBlock) -> None:
-        """A block of usable documents."""
-        self.marks.append(block.marks)
-        texts = block.texts
-        self.digests.append(text_digests(texts))
-        if self.keeping.texts:
-            self.texts += texts
-        if self.keeping.copies or self.keeping.prints:
-            self.prints.append(prints_of(texts))
 
 
 def _answer(whole: Labelled, together: Together, cells: list[str], name: str, separator: str) -> Answer:

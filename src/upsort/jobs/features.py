@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Sequence
+from operator import attrgetter
 from pathlib import Path
 
 import numpy as np
@@ -22,7 +23,7 @@ from upsort.core.text.labels import labels_in
 from upsort.files.documents import Reader
 from upsort.files.resources import resources_for
 from upsort.files.tables_out import table_file
-from upsort.jobs.corpus import measured_by, with_tokens
+from upsort.jobs.corpus import measured_blocks, measured_by
 from upsort.jobs.progress import nothing_usable
 from upsort.jobs.score import Incoming
 from upsort.jobs.work import Work
@@ -90,18 +91,14 @@ class TermRow:
 
 def build(work: Work, whole: bool = False) -> Matrix:
     """The matrix of all usable documents. whole: count the terms in too few documents too, which figures show."""
-    labels: list[str] = []
-    references: list[str] = []
     resources = resources_for(work.plan.clean, work.plan.features)
     cleaning = cleaner(work.plan.clean, resources, work.plan.features.within_sentences)
 
     measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
-    blocks = Reader.of_plan(work.plan, cleaning).blocks(work.inputs, work.aside)
-    for block, tokens in with_tokens(blocks, measuring, cleaning, work.workers):
-        measuring.add(block.documents, tokens)
-        labels += block.marks.labels
-        references += block.ids
-        work.advance(len(block.documents))
+    reader = Reader.of_plan(work.plan, cleaning)
+    marks = list(measured_blocks(work, reader, measuring, cleaning, attrgetter("marks")))
+    references = [name for one in marks for name in one.ids]
+    labels = [label for one in marks for label in one.labels]
     measured = measured_by(measuring, work.plan, resources, work.workers, 1 if whole else None)
     if not references:
         raise DataProblem(f"No usable document: {nothing_usable(work.aside)}.", "Check --text and --encoding.")

@@ -3,7 +3,8 @@
 import hashlib
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import asdict, field, fields
+from dataclasses import asdict, field, fields, replace
+from functools import partial
 from itertools import count
 from pathlib import Path
 from typing import Any, Protocol
@@ -17,16 +18,16 @@ from upsort.core.learning.held_out import UnknownWords
 from upsort.core.learning.sorter import LENGTH_CLASSES, Decisions, Sorter, length_classes, without_known_words
 from upsort.core.plan import Columns
 from upsort.core.records import record
-from upsort.engine.processes import in_order
 from upsort.files.by_name import ByName, together
 from upsort.files.columns import column_place
-from upsort.files.document_blocks import DocumentBlock, large_blocks
+from upsort.files.document_blocks import DocumentBlock
 from upsort.files.documents import Reader
 from upsort.files.format import TextOf, TextWriter
 from upsort.files.sameness import fingerprint
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
+from upsort.jobs.reading import Piece, Reading, worked_on
 from upsort.jobs.scored_rows import columns_of, decision_columns, number_columns
 
 _CHARACTERS_AT_ONCE = 2_000_000
@@ -159,8 +160,11 @@ class Deciding:
 
 @record(frozen=True, kw_only=True)
 class _Scored:
-    """What a block comes to. columns: of its rows; text: of the same, where they are written as text."""
+    """What a block comes to. rows: how many; last: where the last of them stands. columns: of the rows; text: of the same, where
+    they are written as text."""
 
+    rows: int
+    last: str
     columns: list[Sequence[str]]
     text: str
     labels: list[list[str]]
@@ -218,6 +222,8 @@ class Scoring:
         labels = [sorter.sorted_as(decisions) for sorter, decisions in zip(sorters, decided, strict=True)]
         nothing_known = int(without_known_words(decided[0]).sum())
         return _Scored(
+            rows=len(block.rows),
+            last=_last_of(block),
             columns=[] if text else columns,
             text=text,
             labels=labels,
@@ -263,8 +269,9 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
     sorters = scoring.deciding.sorters
     tally = _Tally.of(going.state, sorters)
     scoring.text_of = writer.text_of() if isinstance(writer, TextWriter) else None
-    blocks = _unfinished(large_blocks(incoming.blocks(), _CHARACTERS_AT_ONCE), going.rows, tally.last)
-    for block, scored in in_order(scoring, blocks, going.workers):
+    reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=_CHARACTERS_AT_ONCE)
+    unfinished = partial(_unfinished, reading, going.rows, tally.last)
+    for scored in worked_on(reading, scoring, incoming.aside, going.workers, unfinished):
         if scored.text and isinstance(writer, TextWriter):
             writer.write(scored.text)
         else:
@@ -274,14 +281,14 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
         for total, best in zip(tally.best, scored.best, strict=True):
             total += best
         tally.lengths += length_classes(scored.tokens)
-        tally.documents += len(block.rows)
+        tally.documents += scored.rows
         tally.without_tokens += int((scored.tokens == 0).sum())
         tally.nothing_known += scored.nothing_known
         tally.words = UnknownWords.summed((tally.words, scored.unknown))
-        tally.last = _last_of(block)
+        tally.last = scored.last
         if going.done is not None:
             going.done(tally.documents, tally.state())
-        incoming.advance(len(block.rows))
+        incoming.advance(scored.rows)
     drifts = tuple(
         drift(sorter, NewDocuments(best, tally.lengths, tally.words))
         for sorter, best in zip(sorters, tally.best, strict=True)
@@ -296,22 +303,23 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
     )
 
 
-def _unfinished(blocks: Iterable[DocumentBlock], rows: int, last: str) -> Iterator[DocumentBlock]:
-    """The blocks after the first `rows` rows, which an interrupted run had written, the last of them being `last`.
+def _unfinished(reading: Reading, rows: int, last: str, pieces: Iterable[Piece]) -> Iterator[Piece]:
+    """The pieces without the first `rows` rows, which an interrupted run had written, the last of them being `last`.
 
     Raises CannotGoOn where the rows are not the same again, for instance because a slow pattern sets other ones aside.
     """
-    seen, before = 0, ""
-    for block in blocks:
-        if seen >= rows:
-            if seen > rows or (rows and before != last):
-                break
-            yield block
-            yield from blocks
-            return
-        seen, before = seen + len(block.rows), _last_of(block)
+    seen, before, pieces = 0, "", iter(pieces)
+    while seen < rows and (piece := next(pieces, None)) is not None:
+        piece = reading.read(piece)
+        left = list(piece.blocks)
+        while left and seen < rows:
+            seen, before = seen + len(left[0].rows), _last_of(left.pop(0))
+        if seen >= rows and (seen > rows or before != last):
+            break
+        yield replace(piece, blocks=left)
     if seen != rows or before != last:
         raise CannotGoOn("The usable rows are not those of the interrupted run.", "Begin anew with --overwrite.")
+    yield from pieces
 
 
 def _last_of(block: DocumentBlock) -> str:
@@ -330,6 +338,18 @@ class Passages:
         return [self.column, "passages", *decision_columns(sorters, layout.all_probabilities)]
 
 
+@record(frozen=True)
+class _DecidingPassages:
+    """Decides about blocks of passages. column: names the document of each."""
+
+    deciding: Deciding
+    column: str
+
+    def __call__(self, block: DocumentBlock) -> tuple[list[str], list[Decisions]]:
+        place = column_place(self.column, block.columns, block.source)
+        return [row[place] for row in block.rows], self.deciding(block)
+
+
 def score_documents_of_passages(
     scoring: Scoring, incoming: Incoming, writer: Rows, passages: Passages, workers: int = 1
 ) -> ScoreResult:
@@ -339,12 +359,13 @@ def score_documents_of_passages(
     """
     sorters, names = scoring.deciding.sorters, []
     held: list[list[Decisions]] = [[] for _ in sorters]
-    for block, decided in in_order(scoring.deciding, incoming.blocks(), workers):
-        place = column_place(passages.column, block.columns, block.source)
-        names += [row[place] for row in block.rows]
+    reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=_CHARACTERS_AT_ONCE)
+    deciding = _DecidingPassages(scoring.deciding, passages.column)
+    for of_passages, decided in worked_on(reading, deciding, incoming.aside, workers):
+        names += of_passages
         for mine, decisions in zip(held, decided, strict=True):
             mine.append(decisions)
-        incoming.advance(len(block.rows))
+        incoming.advance(len(of_passages))
     documents: list[str] = []
     whole: list[Decisions] = []
     for sorter, parts in zip(sorters, held, strict=True):

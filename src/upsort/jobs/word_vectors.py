@@ -8,7 +8,7 @@ from upsort.core.features.counting import BLOCK_CHARACTERS, TermCounting
 from upsort.core.features.making_vectors import make_vectors
 from upsort.core.records import record
 from upsort.core.text.cleaning import cleaner
-from upsort.engine.processes import Cutting, cut_blocks
+from upsort.engine.cutting import Cutting, cut_blocks
 from upsort.files.document_blocks import large_blocks
 from upsort.files.documents import Reader
 from upsort.files.resources import resources_for

@@ -7,7 +7,6 @@ import numpy as np
 from upsort.core.arrays import Ints
 from upsort.core.features.beside import Cells
 from upsort.core.features.counting import TermCounting, joined
-from upsort.core.features.documents import Documents
 from upsort.core.features.hashing import HashedCounting
 from upsort.core.features.measured import Measured
 from upsort.core.plan import Columns, Features
@@ -41,11 +40,11 @@ class Measuring:
         """What the tokens are to be cut with: one memory for all, unless they are hashed, where none is to grow."""
         return None if self.hashed else cleaning.memory()
 
-    def add(self, documents: Documents, tokens: Sequence[Tokens]) -> None:
-        """A block of documents, and for each of its parts the tokens."""
+    def add(self, cells: Cells, tokens: Sequence[Tokens]) -> None:
+        """A block of documents: what stands beside their text, and the tokens of each of its parts."""
         for place, part in enumerate(tokens):
             (self.hashed[place] if self.hashed else self.plain[place]).add(part)
-        self.cells.append(documents.cells(self.features.measures))
+        self.cells.append(cells)
 
     def measured(self, at_least: int = 1, threads: int = 1) -> Measured:
         """Everything. at_least: documents in which a term must stand to be counted at all."""

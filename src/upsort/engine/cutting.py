@@ -1,0 +1,103 @@
+"""Texts cut into tokens by several processes, each with a memory of words of its own.
+
+The steps on words are left to the process that asks, so that a word is stemmed once, not once in each process; and every other
+process sends each word only once.
+"""
+
+import os
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import replace
+from typing import Any, TypeVar
+
+import numpy as np
+
+from upsort.core.arrays import Codes
+from upsort.core.packed import Packed, packed, unpacked
+from upsort.core.plan import Clean
+from upsort.core.records import record
+from upsort.core.sparse import narrow
+from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.resources import Resources
+from upsort.core.text.tokeniser import Tokens
+from upsort.core.text.word_memory import WordMemory
+from upsort.engine.processes import in_order
+
+Block = TypeVar("Block")
+
+
+@record(frozen=True)
+class Cut:
+    """What a process has cut. known: words that it had met before. tokens: in its own numbers; their words are the new ones."""
+
+    process: int
+    known: int
+    tokens: Tokens
+
+
+@record(frozen=True)
+class Cutting:
+    """Cuts the parts of blocks, in any process. memory: to number the words of all blocks; without it, those of each block are
+    numbered anew."""
+
+    cleaning: Cleaner
+    memory: WordMemory | None
+
+    def __call__(self, parts: Sequence[Sequence[str]]) -> list[Cut]:
+        """The tokens of each part, before the steps on words."""
+        return [self._cut(texts) for texts in parts]
+
+    def _cut(self, texts: Sequence[str]) -> Cut:
+        known = len(self.memory.words) if self.memory is not None else 0
+        tokens = self.cleaning.words_of(texts, self.memory)
+        return Cut(os.getpid(), known, replace(tokens, words=tokens.words[known:], codes=narrow(tokens.codes)))
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        text = Resources(replacements=self.cleaning.resources.replacements, keep=self.cleaning.resources.keep)
+        return _cutting, (self.cleaning.settings, text, self.cleaning.with_sentences, self.memory is not None)
+
+
+def _cutting(settings: Clean, resources: Resources, with_sentences: bool, remember: bool) -> Cutting:
+    cleaning = cleaner(settings, resources, with_sentences)
+    return Cutting(cleaning, cleaning.memory() if remember else None)
+
+
+class Numbering:
+    """Gives what processes have cut the numbers of one memory, which grows; to be asked in the order of the blocks."""
+
+    def __init__(self, memory: WordMemory | None) -> None:
+        self.memory = memory
+        self._numbers: dict[int, Codes] = {}  # for each other process what its numbers are here
+
+    def __call__(self, cut: Cut) -> Tokens:
+        """The tokens in the numbers of the memory."""
+        codes, memory = cut.tokens.codes, self.memory
+        if memory is None:
+            return replace(cut.tokens, codes=codes.astype(np.int32))
+        if cut.process != os.getpid():
+            before = self._numbers.get(cut.process, np.arange(cut.known, dtype=np.int32))  # known since the fork
+            self._numbers[cut.process] = np.concatenate((before, memory.number_forms(cut.tokens.words)))
+            codes = self._numbers[cut.process][codes] if codes.size else codes
+        return replace(cut.tokens, words=memory.words, codes=codes.astype(np.int32))
+
+
+def cut_blocks(
+    blocks: Iterable[Block],
+    parts_of: Callable[[Block], Sequence[Sequence[str]]],
+    cutting: Cutting,
+    workers: int = 1,
+) -> Iterator[tuple[Block, list[Tokens]]]:
+    """Each block, in order, with the tokens of each of its parts before the steps on words. parts_of: the texts of a block."""
+    numbering = Numbering(cutting.memory)
+    for block, cuts in in_order(cutting, blocks, workers, lambda block: Parts(parts_of(block))):
+        yield block, list(map(numbering, cuts))
+
+
+class Parts(list[Sequence[str]]):
+    """The parts of a block; they travel packed."""
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return _travelled, ([packed(part) for part in self],)
+
+
+def _travelled(parts: Sequence[Packed]) -> list[list[str]]:
+    return [unpacked(part) for part in parts]

@@ -1,0 +1,119 @@
+"""Documents read and worked on by several processes, each of which reads stretches of the tables by itself.
+
+So no text travels between processes, only what the work makes of it. Tables that cannot be divided are read by the process that
+asks, and their documents travel. What is done in one go depends on the files alone, not on the processes.
+"""
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import field
+from pathlib import Path
+from typing import Any, Generic, TypeVar
+
+from upsort.core.records import record
+from upsort.engine.processes import forks, in_order
+from upsort.files import remarks
+from upsort.files.document_blocks import DocumentBlock, large_blocks
+from upsort.files.documents import Reader
+from upsort.files.rows import Refused, Stretch
+from upsort.files.set_aside import SetAside
+from upsort.files.sources import Inputs
+from upsort.files.vectors import RowVectors
+
+Result = TypeVar("Result")
+
+
+@record(frozen=True)
+class Piece:
+    """What is read and worked on in one go. table: its number. stretch: of the table; or else blocks: that were read already,
+    and refused: the rows between them."""
+
+    table: int
+    stretch: Stretch | None = None
+    blocks: list[DocumentBlock] = field(default_factory=list)
+    refused: list[Refused] = field(default_factory=list)
+
+
+@record(frozen=True)
+class Worked(Generic[Result]):
+    """What a piece came to: of each of its large blocks in order. remarks: what the files gave to tell."""
+
+    results: list[Result]
+    refused: list[Refused]
+    remarks: dict[str, int]
+
+
+@record(frozen=True, kw_only=True)
+class Reading:
+    """What is to be read, and how: tables, their reader, and how many characters of text, at least, are worked on at once."""
+
+    inputs: Inputs
+    reader: Reader
+    characters: int
+
+    def pieces(self, apart: bool) -> Iterator[Piece]:
+        """All pieces. apart: whether those who work on them can read stretches of the tables."""
+        named = self.reader.columns.document_vectors
+        vectors = RowVectors(Path(named)) if named else None  # their rows are those of the whole tables
+        for number, table in enumerate(self.inputs.tables):
+            if table.division is not None and vectors is None:
+                for stretch in table.division.stretches():
+                    piece = Piece(number, stretch)
+                    yield piece if apart else self.read(piece)
+                continue
+            refused: list[Refused] = []
+            found = self.reader.documents_in(table, table.blocks(), refused.append, vectors)
+            for block in large_blocks(found, self.characters):
+                yield Piece(number, None, [block], refused[:])
+                refused.clear()
+            if refused:
+                yield Piece(number, None, [], refused)
+        if vectors is not None:
+            vectors.check_used_up()
+
+    def read(self, piece: Piece) -> Piece:
+        """The piece with its documents."""
+        if piece.stretch is None:
+            return piece
+        table, refused = self.inputs.tables[piece.table], list[Refused]()
+        assert table.division is not None
+        found = self.reader.documents_in(table, table.division.blocks(piece.stretch), refused.append)
+        return Piece(piece.table, None, list(large_blocks(found, self.characters)), refused)
+
+
+class _Working:
+    """Reads pieces and works on their blocks, in any process."""
+
+    def __init__(self, reading: Reading | None, work: Callable[[DocumentBlock], Any]) -> None:
+        self.reading, self.work = reading, work
+
+    def __call__(self, piece: Piece) -> Worked[Any]:
+        before = remarks.taken()
+        if piece.stretch is not None:
+            assert self.reading is not None
+            piece = self.reading.read(piece)
+        results = [self.work(block) for block in piece.blocks]
+        found = remarks.taken()
+        remarks.given(before)
+        return Worked(results, piece.refused, found)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return _Working, (None, self.work)  # a process that is no copy of this one is sent documents
+
+
+def worked_on(
+    reading: Reading,
+    work: Callable[[DocumentBlock], Result],
+    aside: SetAside,
+    workers: int,
+    unfinished: Callable[[Iterable[Piece]], Iterator[Piece]] = iter,
+) -> Iterator[Result]:
+    """What the work makes of all usable documents, large block by large block, in order; every other row goes to `aside`.
+
+    unfinished: leaves out what needs no work.
+    """
+    pieces = unfinished(reading.pieces(workers == 1 or forks()))
+    for _, worked in in_order(_Working(reading, work), pieces, workers):
+        remarks.given(worked.remarks)
+        for refused in worked.refused:
+            aside.add(refused)
+        yield from worked.results
