@@ -83,8 +83,9 @@ class ResumableTable:
             self.text.close()  # what comes behind the rows that are done is cut off by who goes on
         if isinstance(error, CannotGoOn):
             return
-        if self.rows and not isinstance(error, Damaged):
-            keep(f"{self.rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
+        rows = self._rows_done()  # the journal is ahead of this object where the run was stopped just after writing it
+        if rows and not isinstance(error, Damaged):
+            keep(f"{rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
         else:
             self.part.unlink(missing_ok=True)
             self.journal.unlink(missing_ok=True)

@@ -2,7 +2,7 @@
 
 import datetime
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from typing import Any, BinaryIO
 
@@ -69,6 +69,33 @@ class Block:
     def origins(self) -> list[str]:
         """Where each row came from: `file:line`, or the file."""
         return self.files if self.files is not None else [f"{self.source}:{line}" for line in self.lines]
+
+
+def large_row_blocks(blocks: Iterable[Block], characters: int) -> Iterator[Block]:
+    """Consecutive blocks of one source joined to at least so many characters, but for its last."""
+    held: list[Block] = []
+    size = 0
+    for block in blocks:
+        if held and (held[0].source != block.source or size >= characters):
+            yield _joined_rows(held)
+            held, size = [], 0
+        held.append(block)
+        size += sum(len(cell) for row in block.rows for cell in row)
+    if held:
+        yield _joined_rows(held)
+
+
+def _joined_rows(blocks: list[Block]) -> Block:
+    first = blocks[0]
+    if len(blocks) == 1:
+        return first
+    return replace(
+        first,
+        rows=[row for block in blocks for row in block.rows],
+        lines=[line for block in blocks for line in block.lines],
+        refused=[refused for block in blocks for refused in block.refused],
+        files=[name for block in blocks for name in block.files or ()] if first.files is not None else None,
+    )
 
 
 @record(frozen=True, kw_only=True)

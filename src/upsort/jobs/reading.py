@@ -7,30 +7,41 @@ asks, and their documents travel. What is done in one go depends on the files al
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import field
 from pathlib import Path
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, Protocol, TypeVar
 
 from upsort.core.records import record
 from upsort.engine.processes import forks, in_order
 from upsort.files import remarks
 from upsort.files.document_blocks import DocumentBlock, large_blocks
 from upsort.files.documents import Reader
-from upsort.files.rows import Refused, Stretch
+from upsort.files.rows import Block, Division, Refused, Stretch, large_row_blocks
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.vectors import RowVectors
 
+Read = TypeVar("Read")
 Result = TypeVar("Result")
 
 
 @record(frozen=True)
-class Piece:
+class Piece(Generic[Read]):
     """What is read and worked on in one go. table: its number. stretch: of the table; or else blocks: that were read already,
     and refused: the rows between them."""
 
     table: int
     stretch: Stretch | None = None
-    blocks: list[DocumentBlock] = field(default_factory=list)
+    blocks: list[Read] = field(default_factory=list)
     refused: list[Refused] = field(default_factory=list)
+
+
+class Readable(Protocol[Read]):
+    """Tables that are read in pieces."""
+
+    def pieces(self, apart: bool) -> Iterator[Piece[Read]]:
+        """All pieces in order. apart: whether those who work on them can read stretches of the tables."""
+
+    def read(self, piece: Piece[Read]) -> Piece[Read]:
+        """The piece with its blocks."""
 
 
 @record(frozen=True)
@@ -44,21 +55,19 @@ class Worked(Generic[Result]):
 
 @record(frozen=True, kw_only=True)
 class Reading:
-    """What is to be read, and how: tables, their reader, and how many characters of text, at least, are worked on at once."""
+    """Documents that are to be read: tables, their reader, and how many characters of text, at least, are worked on at once."""
 
     inputs: Inputs
     reader: Reader
     characters: int
 
-    def pieces(self, apart: bool) -> Iterator[Piece]:
-        """All pieces. apart: whether those who work on them can read stretches of the tables."""
+    def pieces(self, apart: bool) -> Iterator[Piece[DocumentBlock]]:
+        """All pieces, see `Readable`."""
         named = self.reader.columns.document_vectors
         vectors = RowVectors(Path(named)) if named else None  # their rows are those of the whole tables
         for number, table in enumerate(self.inputs.tables):
             if table.division is not None and vectors is None:
-                for stretch in table.division.stretches():
-                    piece = Piece(number, stretch)
-                    yield piece if apart else self.read(piece)
+                yield from _stretches(self, number, table.division, apart)
                 continue
             refused: list[Refused] = []
             found = self.reader.documents_in(table, table.blocks(), refused.append, vectors)
@@ -70,23 +79,55 @@ class Reading:
         if vectors is not None:
             vectors.check_used_up()
 
-    def read(self, piece: Piece) -> Piece:
+    def read(self, piece: Piece[DocumentBlock]) -> Piece[DocumentBlock]:
         """The piece with its documents."""
         if piece.stretch is None:
             return piece
-        table, refused = self.inputs.tables[piece.table], list[Refused]()
+        table = self.inputs.tables[piece.table]
+        refused: list[Refused] = []
         assert table.division is not None
         found = self.reader.documents_in(table, table.division.blocks(piece.stretch), refused.append)
         return Piece(piece.table, None, list(large_blocks(found, self.characters)), refused)
 
 
+@record(frozen=True)
+class RowReading:
+    """Rows of tables as they are, in blocks of so many characters at least, each with the number of its table."""
+
+    inputs: Inputs
+    characters: int
+
+    def pieces(self, apart: bool) -> Iterator[Piece[tuple[int, Block]]]:
+        """All pieces, see `Readable`."""
+        for number, table in enumerate(self.inputs.tables):
+            if table.division is not None:
+                yield from _stretches(self, number, table.division, apart)
+            else:
+                for block in large_row_blocks(table.blocks(), self.characters):
+                    yield Piece(number, None, [(number, block)])
+
+    def read(self, piece: Piece[tuple[int, Block]]) -> Piece[tuple[int, Block]]:
+        """The piece with its rows."""
+        division = self.inputs.tables[piece.table].division
+        if piece.stretch is None or division is None:
+            return piece
+        blocks = large_row_blocks(division.blocks(piece.stretch), self.characters)
+        return Piece(piece.table, None, [(piece.table, block) for block in blocks])
+
+
+def _stretches(reading: Readable[Read], table: int, division: Division, apart: bool) -> Iterator[Piece[Read]]:
+    for stretch in division.stretches():
+        piece: Piece[Read] = Piece(table, stretch)
+        yield piece if apart else reading.read(piece)
+
+
 class _Working:
     """Reads pieces and works on their blocks, in any process."""
 
-    def __init__(self, reading: Reading | None, work: Callable[[DocumentBlock], Any]) -> None:
+    def __init__(self, reading: Readable[Any] | None, work: Callable[[Any], Any]) -> None:
         self.reading, self.work = reading, work
 
-    def __call__(self, piece: Piece) -> Worked[Any]:
+    def __call__(self, piece: Piece[Any]) -> Worked[Any]:
         before = remarks.taken()
         if piece.stretch is not None:
             assert self.reading is not None
@@ -101,13 +142,13 @@ class _Working:
 
 
 def worked_on(
-    reading: Reading,
-    work: Callable[[DocumentBlock], Result],
+    reading: Readable[Read],
+    work: Callable[[Read], Result],
     aside: SetAside,
     workers: int,
-    unfinished: Callable[[Iterable[Piece]], Iterator[Piece]] = iter,
+    unfinished: Callable[[Iterable[Piece[Read]]], Iterator[Piece[Read]]] = iter,
 ) -> Iterator[Result]:
-    """What the work makes of all usable documents, large block by large block, in order; every other row goes to `aside`.
+    """What the work makes of all blocks, in order; rows that the reading refuses go to `aside`.
 
     unfinished: leaves out what needs no work.
     """

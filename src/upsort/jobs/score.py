@@ -303,7 +303,9 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
     )
 
 
-def _unfinished(reading: Reading, rows: int, last: str, pieces: Iterable[Piece]) -> Iterator[Piece]:
+def _unfinished(
+    reading: Reading, rows: int, last: str, pieces: Iterable[Piece[DocumentBlock]]
+) -> Iterator[Piece[DocumentBlock]]:
     """The pieces without the first `rows` rows, which an interrupted run had written, the last of them being `last`.
 
     Raises CannotGoOn where the rows are not the same again, for instance because a slow pattern sets other ones aside.
