@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
-from itertools import islice
+from itertools import chain, islice
 from multiprocessing import active_children, get_all_start_methods, get_context, parent_process
 from threading import Thread
 from typing import Any, TypeVar
@@ -44,8 +44,12 @@ def in_order(
     items = iter(items)
     for item in islice(items, None if workers == 1 else int(first_here)):
         yield item, work(given(item))
-    if workers == 1:
+    begun = list(islice(items, 2))
+    if workers == 1 or len(begun) < 2:  # one alone is not worth another process
+        for item in begun:
+            yield item, work(given(item))
         return
+    items = chain(begun, items)
     pending: deque[tuple[Item, Future[Result]]] = deque()
     others = workers - 1
     with _children(others, work) as pool:

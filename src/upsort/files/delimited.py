@@ -56,7 +56,7 @@ def delimited_table(entry: Entry, reading: Reading) -> Table:
             yield from without_rows_below(found) if stretch.last else found
 
     division = None
-    if divisible(entry, shape.encoding):
+    if divisible(entry, shape.encoding) and shape.delimiter.isascii():
         division = Division(lambda: stretches_of_cells(entry, shape.delimiter, reading), blocks)
     return Table(
         name=entry.name,

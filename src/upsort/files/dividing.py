@@ -6,17 +6,22 @@ middle.
 
 import csv
 import io
+import re
 import sys
+from codecs import BOM_UTF8
 from collections.abc import Iterator
-from contextlib import closing
 from itertools import islice
 from typing import BinaryIO
 
+import numpy as np
+
+from upsort.core.records import record
 from upsort.files.bounds import with_rows_bounded
 from upsort.files.encoding import Encoding
 from upsort.files.rows import ROWS_A_BLOCK, Entry, Reading, Stretch
 
-_LEAST = 1 << 21  # bytes of a stretch, but for the last
+_LEAST = 1 << 20  # bytes of a stretch, but for the last
+_LINE_END = ord("\n")
 _BYTE_BY_BYTE = ("utf-8", "ascii", "latin-1", "iso8859", "cp125", "koi8")  # line ends and quotes are single bytes there
 
 
@@ -57,25 +62,74 @@ def stretches_of_lines(entry: Entry, reading: Reading) -> Iterator[Stretch]:
 
 def stretches_of_cells(entry: Entry, delimiter: str, reading: Reading) -> Iterator[Stretch]:
     """Of a table of separated cells, whose rows may go over several lines. They begin where blocks do, so that the blocks are
-    those of the whole; what cannot be read is left to the last one, and so are blank lines at the end."""
-    position = begin = 0
-    line, cut = 1, (0, 0)
-
-    def counted(lines: Iterator[str]) -> Iterator[str]:
-        nonlocal position
-        for text in lines:
-            position += len(text)
-            yield text
-
-    with closing(io.TextIOWrapper(entry.open(), encoding="latin-1", newline="")) as lines:  # a character for each byte
-        rows = csv.reader(counted(lines), delimiter=delimiter)
-        while block := _rows_if_sound(rows, reading.largest_cell):
-            if cut[0] and any(block):
+    those of the whole. What cannot be told apart is left to the last one, and so are blank lines at the end."""
+    begin, line = 0, 1
+    cut = None
+    with entry.open() as stream:
+        for piece in _whole_rows(stream, delimiter, reading.largest_cell):
+            if cut is not None and piece.filled_after(cut[0]):
                 yield Stretch(begin=begin, end=cut[0], line=line, last=False)
-                (begin, line), cut = cut, (0, 0)
-            if not cut[0] and position - begin >= _LEAST:
-                cut = (position, rows.line_num + 1)
+                (begin, line), cut = cut, None
+            for end, next_line in piece.blocks:
+                if end - begin >= _LEAST and cut is None:
+                    cut = (end, next_line)
+                    if piece.filled_after(end):
+                        yield Stretch(begin=begin, end=end, line=line, last=False)
+                        (begin, line), cut = cut, None
     yield Stretch(begin=begin, end=None, line=line)
+
+
+@record(frozen=True)
+class _Rows:
+    """Whole rows and the beginning of the next. begin: of their bytes in the file. blocks: where each block of rows ends in it,
+    and the line after it."""
+
+    begin: int
+    content: bytes
+    blocks: list[tuple[int, int]]
+
+    def filled_after(self, place: int) -> bool:
+        """Whether there is more than blank lines from a place in the file on."""
+        return bool(self.content[max(place - self.begin, 0) :].strip(b"\r\n"))
+
+
+def _whole_rows(stream: BinaryIO, delimiter: str, largest: int) -> Iterator[_Rows]:
+    """All rows, some megabytes at a time, up to where line ends are of another kind, or a cell is larger than is read.
+
+    A quote at the beginning of a cell opens it, the next one that is not doubled closes it; in between no line end ends a row.
+    All other quotes are signs like others, as for those who read the rows.
+    """
+    cells = _quoted_cells(delimiter)
+    held, begin = b"", 0
+    rows, line = 0, 1
+    while True:
+        more = stream.read(_LEAST)
+        content = held + more
+        if begin == 0 and content.startswith(BOM_UTF8):  # no sign of the first cell
+            content = len(BOM_UTF8) * delimiter.encode("ascii") + content.removeprefix(BOM_UTF8)
+        spans = np.array([found.span() for found in cells.finditer(content)], dtype=np.int64).reshape(-1, 2)
+        sure = len(content)
+        if more and spans.size and spans[-1, 1] == sure:
+            sure = int(spans[-1, 0])  # the cell goes on, or may do so
+        if content.count(b"\r") - content.endswith(b"\r") != content.count(b"\r\n") or len(held) > largest:
+            return
+        ends = np.flatnonzero(np.frombuffer(content, dtype=np.uint8)[:sure] == _LINE_END) + 1
+        inside = np.searchsorted(spans[:, 0], ends) != np.searchsorted(spans[:, 1], ends)
+        row_ends = ends[~inside]
+        last = np.arange(ROWS_A_BLOCK - 1 - rows % ROWS_A_BLOCK, row_ends.size, ROWS_A_BLOCK)
+        lines = line + np.searchsorted(ends, row_ends[last], side="right")
+        yield _Rows(begin, content, list(zip((begin + row_ends[last]).tolist(), lines.tolist(), strict=True)))
+        if not more:
+            return
+        whole = int(row_ends[-1]) if row_ends.size else 0
+        rows, line = rows + row_ends.size, line + int(np.searchsorted(ends, whole, side="right"))
+        held, begin = content[whole:], begin + whole
+
+
+def _quoted_cells(delimiter: str) -> "re.Pattern[bytes]":
+    """Cells in quotes, to the end where they are not closed."""
+    before = re.escape(delimiter).encode("ascii")
+    return re.compile(rb'"(?<![^%b\r\n]")[^"]*+(?:""[^"]*+)*+(?:"|\Z)' % before)
 
 
 def next_rows(reader: Iterator[list[str]], largest: int) -> list[list[str]]:
@@ -88,10 +142,3 @@ def next_rows(reader: Iterator[list[str]], largest: int) -> list[list[str]]:
         return list(islice(reader, ROWS_A_BLOCK))
     finally:
         csv.field_size_limit(sys.maxsize)
-
-
-def _rows_if_sound(reader: Iterator[list[str]], largest: int) -> list[list[str]]:
-    try:
-        return next_rows(reader, largest)
-    except csv.Error:
-        return []

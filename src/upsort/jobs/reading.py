@@ -147,13 +147,14 @@ def worked_on(
     aside: SetAside,
     workers: int,
     unfinished: Callable[[Iterable[Piece[Read]]], Iterator[Piece[Read]]] = iter,
+    learns: bool = True,
 ) -> Iterator[Result]:
     """What the work makes of all blocks, in order; rows that the reading refuses go to `aside`.
 
-    unfinished: leaves out what needs no work.
+    unfinished: leaves out what needs no work. learns: whether the work is faster for having been done before.
     """
     pieces = unfinished(reading.pieces(workers == 1 or forks()))
-    for _, worked in in_order(_Working(reading, work), pieces, workers):
+    for _, worked in in_order(_Working(reading, work), pieces, workers, first_here=learns):
         remarks.given(worked.remarks)
         for refused in worked.refused:
             aside.add(refused)

@@ -165,8 +165,8 @@ class Looked:
 
 @record(frozen=True, kw_only=True)
 class Gathered:
-    """What a block comes to. table: its number. rows: of the corpus, or text: the same, where they are written as text; count: how
-    many. read, documents, marked: rows read, documents kept, those of them marked as to be set aside. refused: rows to set
+    """What a block comes to. table: its number. rows: of the corpus, or text: the same as text, where they are written so. count:
+    how many. read, documents, marked: rows read, documents kept, those of them marked as to be set aside. refused: rows to set
     aside. labels: of the documents kept; spelt: of all; written: as the source has them. conflicts: copies that stand under
     another label."""
 

@@ -3,12 +3,22 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Many, flag, option, whole_number
-from upsort.cli.options import Command, IdColumn, LabelColumn, Overwriting, Planned, Reading, Sources, TextColumn
+from upsort.cli.options import (
+    Command,
+    IdColumn,
+    LabelColumn,
+    Overwriting,
+    Planned,
+    Reading,
+    Sources,
+    TextColumn,
+    Workers,
+)
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class GatherOptions(Sources, TextColumn, LabelColumn, IdColumn, Reading, Planned, Overwriting):
+class GatherOptions(Sources, Workers, TextColumn, LabelColumn, IdColumn, Reading, Planned, Overwriting):
     """upsort gather."""
 
     HEADING: ClassVar[str] = "what to gather"

@@ -1,0 +1,211 @@
+"""Tables read in stretches: together they are the table, and whoever reads them, the bytes are the same."""
+
+import gzip
+import json
+import pickle
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from conftest import Program
+from hypothesis import example, given, settings
+from hypothesis import strategies as st
+
+from upsort.core.errors import Problem, UsageProblem
+from upsort.files import dividing, remarks, rows, text_files
+from upsort.files.bounds import Damaged
+from upsort.files.columns import NoColumn
+from upsort.files.rows import Block, Reading, Table
+from upsort.files.sources import open_inputs
+
+LABELS = ("pests", "soil, wet", "tools")
+
+
+@pytest.fixture
+def short(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Stretches of a few rows."""
+    monkeypatch.setattr(dividing, "_LEAST", 200)
+    monkeypatch.setattr(dividing, "ROWS_A_BLOCK", 4)
+    monkeypatch.setattr(text_files, "_FILES_A_STRETCH", 3)
+
+
+def table_of(path: Path, **how: str) -> Table:
+    (table,) = open_inputs([str(path)], Reading(**how)).tables  # type: ignore[arg-type]
+    return table
+
+
+def in_stretches(table: Table) -> tuple[int, list[Block]]:
+    assert table.division is not None
+    stretches = list(table.division.stretches())
+    return len(stretches), [block for stretch in stretches for block in table.division.blocks(stretch)]
+
+
+def flat(blocks: list[Block]) -> list[object]:
+    good = [(line, tuple(row)) for block in blocks for line, row in zip(block.lines, block.rows, strict=True)]
+    return [*good, *[(one.line, one.reason, one.cells) for block in blocks for one in block.refused]]
+
+
+SIGNS = st.sampled_from(["a", "ö", '"', '""', ",", "\n", "\r\n", "\n\n", ',"', '",', '"\n', " "])
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.lists(SIGNS, max_size=120).map("".join), st.booleans())
+@example('one,"two\n"a ""b"" \nc",x\n' * 9, True)
+@example('"a""\nb",c\nd"e,"f\n' * 9, False)
+@example("a,b,c\n" * 9 + "\n\nTotal,1,2\n\n\n", False)
+@example('a,"b\n' * 9, False)
+def test_stretches_of_separated_cells_are_the_table(
+    tmp_path_factory: pytest.TempPathFactory, text: str, mark: bool
+) -> None:
+    path = tmp_path_factory.mktemp("t") / "t.csv"
+    path.write_text("n,m,o\n" + text, encoding="utf-8-sig" if mark else "utf-8", newline="")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(dividing, "_LEAST", 12)
+        for module in (dividing, rows):
+            patch.setattr(module, "ROWS_A_BLOCK", 3)
+        table = table_of(path, encoding="utf-8", header=True)  # type: ignore[arg-type]
+        if table.division is None:
+            return
+        assert flat(in_stretches(table)[1]) == flat(list(table.blocks()))
+
+
+@pytest.mark.usefixtures("short")
+class TestEachKind:
+    def test_json_lines(self, tmp_path: Path) -> None:
+        path = tmp_path / "t.jsonl"
+        lines = [json.dumps({"text": f"moss {number}", "n": number}) for number in range(40)]
+        lines[7], lines[20] = "{broken", ""
+        path.write_text("\n".join(lines))
+        many, blocks = in_stretches(table_of(path))
+        assert many > 3 and flat(blocks) == flat(list(table_of(path).blocks()))
+
+    def test_row_groups(self, tmp_path: Path) -> None:
+        pa = pytest.importorskip("pyarrow")
+        import pyarrow.parquet as pq
+
+        path = tmp_path / "t.parquet"
+        pq.write_table(pa.table({"text": [f"moss {n}" for n in range(50)]}), path, row_group_size=12)
+        many, blocks = in_stretches(table_of(path))
+        assert many == 5 and flat(blocks) == flat(list(table_of(path).blocks()))
+
+    @pytest.mark.parametrize("each_line", [True, False])
+    def test_files_of_a_zip(self, tmp_path: Path, each_line: bool) -> None:
+        with zipfile.ZipFile(tmp_path / "t.zip", "w") as archive:
+            for number in range(10):
+                archive.writestr(f"beds/{number}.txt", f"moss {number}\nfern")
+        table = table_of(tmp_path / "t.zip", each_line=each_line)  # type: ignore[arg-type]
+        many, blocks = in_stretches(table)
+        assert many == (10 if each_line else 4) and flat(blocks) == flat(list(table.blocks()))
+
+    def test_what_is_packed_or_guessed_is_not_divided(self, tmp_path: Path) -> None:
+        text = "text,n\n" + "Möhren säen,1\n" * 60
+        with gzip.open(tmp_path / "t.csv.gz", "wt", encoding="utf-8") as stream:
+            stream.write(text)
+        (tmp_path / "u.csv").write_text(text, encoding="cp1252")
+        assert table_of(tmp_path / "t.csv.gz").division is None and table_of(tmp_path / "u.csv").division is None
+        assert table_of(tmp_path / "u.csv", encoding="cp1252").division is not None
+
+
+def test_lines_that_end_otherwise_are_left_to_the_last_stretch(tmp_path: Path, short: None) -> None:
+    path = tmp_path / "t.csv"
+    path.write_bytes(b"text,n\n" + b"moss,1\n" * 200 + b"fern,2\r" * 300)
+    many, blocks = in_stretches(table_of(path))
+    assert many > 2 and flat(blocks) == flat(list(table_of(path).blocks()))
+
+
+@pytest.fixture(scope="module")
+def corpora(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The same documents as several kinds of tables, each of several stretches; some rows cannot be used."""
+    folder = tmp_path_factory.mktemp("corpora")
+    cells = []
+    for number in range(3_000):
+        text = (
+            f'bed {number % 311}: the plum has aphids, moss {number % 97}, "wet"\nand dry {number % 13} since {number}'
+        )
+        cells.append((f"r{number}", "" if number % 71 == 3 else text, LABELS[number % 3], f"{number // 3}"))
+    with (folder / "t.csv").open("w", encoding="utf-8", newline="") as stream:
+        stream.write("ref,text,label,document\n")
+        for ref, text, label, document in cells:
+            quoted = text.replace('"', '""')
+            stream.write(f'{ref},"{quoted}","{label}",{document}\n')
+        stream.write("too,few\n")
+    names = ("ref", "text", "label", "document")
+    (folder / "t.jsonl").write_text(
+        "".join(json.dumps(dict(zip(names, row, strict=True))) + "\n" for row in cells), encoding="utf-8"
+    )
+    with gzip.open(folder / "t.csv.gz", "wb") as packed:
+        packed.write((folder / "t.csv").read_bytes())
+    return folder
+
+
+@pytest.fixture
+def many_stretches(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(dividing, "_LEAST", 30_000)
+
+
+def outputs(folder: Path) -> Iterator[tuple[str, bytes]]:
+    for path in sorted(folder.glob("out*")):
+        yield path.name, path.read_bytes()
+
+
+COLUMNS = ("--text=text", "--label=label")
+LINES = {
+    "gather": ("gather", *COLUMNS, "--drop=copies,repetitions", "--passages=6", "-o", "out.csv"),
+    "gather near copies": ("gather", *COLUMNS, "--drop=near-copies", "--rare-below=9", "--keep", "-o", "out.jsonl"),
+    "features": ("features", *COLUMNS, "--matrix=out.mtx", "-o", "out.csv"),
+    "train": ("train", *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "out.sorter"),
+}
+
+
+@pytest.mark.usefixtures("many_stretches")
+@pytest.mark.parametrize("table", ["t.csv", "t.jsonl", "t.csv.gz"])
+@pytest.mark.parametrize("command", LINES)
+def test_workers_give_the_same_bytes(corpora: Path, tmp_path: Path, program: Program, command: str, table: str) -> None:
+    name, *options = LINES[command]
+    found = []
+    for workers in (1, 3):
+        program(name, str(corpora / table), *options, f"--workers={workers}", "--overwrite")
+        found.append(dict(outputs(tmp_path)))
+    assert found[0] == found[1] and found[0]
+
+
+@pytest.mark.usefixtures("many_stretches")
+@pytest.mark.parametrize("table", ["t.csv", "t.jsonl", "t.csv.gz"])
+def test_scoring_gives_the_same_bytes(corpora: Path, tmp_path: Path, program: Program, table: str) -> None:
+    program("train", str(corpora / "t.jsonl"), *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
+    for options in ((), ("--per-document=mean", "--document-column=document")):
+        found = []
+        for workers in (1, 3):
+            line = ("score", "a.sorter", str(corpora / table), "-o", "out.csv", "--set-aside=out.aside.csv", *options)
+            program(*line, f"--workers={workers}", "--overwrite")
+            found.append(dict(outputs(tmp_path)))
+        assert found[0] == found[1]
+
+
+def test_what_another_process_has_to_tell_is_told_here() -> None:
+    remarks.taken()
+    remarks.remark("{n} rows were cut.", 2)
+    remarks.remark_once("Read as latin-1.")
+    found = remarks.taken()
+    remarks.remark("{n} rows were cut.", 1)
+    remarks.given(found)
+    remarks.given(found)
+    assert remarks.remarks() == ["5 rows were cut.", "Read as latin-1."]
+
+
+@pytest.mark.parametrize(
+    "problem", [Damaged("t.zip", ValueError("cut off")), NoColumn("n", ("m",), "t.csv"), UsageProblem("what", "how")]
+)
+def test_problems_come_back_whole_from_other_processes(problem: Problem) -> None:
+    again = pickle.loads(pickle.dumps(problem))
+    assert type(again) is type(problem) and (again.what, again.remedy) == (problem.what, problem.remedy)
+
+
+@pytest.mark.usefixtures("many_stretches")
+def test_damage_in_a_stretch_is_told_by_its_file(corpora: Path, tmp_path: Path, program: Program) -> None:
+    content = bytearray((corpora / "t.csv").read_bytes())
+    content[-200_000:] = b'"' + b"x" * 199_999
+    (tmp_path / "t.csv").write_bytes(content)
+    told = program("features", "t.csv", *COLUMNS, "--workers=3", "--largest-cell=50000", code=1).err
+    assert "t.csv" in told and "row or a cell of more than" in told and "Traceback" not in told
