@@ -74,6 +74,11 @@ class Workers(Everywhere):
         default=0,
         metavar="N",
     )
+    cluster: str = option(
+        "address of a Dask cluster that shares the work, local:N to try it (default: UPSORT_CLUSTER)",
+        default="",
+        metavar="ADDRESS",
+    )
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)

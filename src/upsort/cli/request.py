@@ -1,5 +1,6 @@
 """From a command's options to what the jobs take: inputs, a plan, work to do."""
 
+import os
 import shlex
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -27,7 +28,10 @@ from upsort.files.sources import Inputs, open_inputs
 from upsort.files.text_files import checked_pattern
 from upsort.jobs.progress import Advance
 from upsort.jobs.score import Incoming
-from upsort.jobs.work import Work, workers_for
+from upsort.jobs.work import Engine, Work, engine_for
+
+CLUSTER_VARIABLE = "UPSORT_CLUSTER"
+"""The variable of the environment that names a cluster where no option does."""
 
 LEARNING = ("clean", "features", "classifier", "judge", "decide")
 """The sections of a plan that commands read which train."""
@@ -185,8 +189,26 @@ def working(
 ) -> Iterator[Work]:
     """What a job is given, with its progress shown and its refused rows written down. what: is counted."""
     asked = options.workers if isinstance(options, Workers) else 0
-    with set_aside_of(options, output) as aside, console.progress(what) as advance:
-        yield Work(inputs=inputs, plan=plan, aside=aside, advance=advance, workers=workers_for(asked), folding=asked)
+    with (
+        engine_of(options) as engine,
+        set_aside_of(options, output) as aside,
+        console.progress(what) as advance,
+    ):
+        yield Work(inputs=inputs, plan=plan, aside=aside, advance=advance, engine=engine, folding=asked)
+
+
+@contextmanager
+def engine_of(options: Everywhere) -> Iterator[Engine]:
+    """Who does the work of a command: the cluster that is named, where its work can be shared, else processes of this machine."""
+    if not isinstance(options, Workers):
+        with engine_for(0, "") as engine:
+            yield engine
+        return
+    if options.cluster and options.workers:
+        raise UsageProblem("--cluster and --workers exclude each other.", "Leave one of them out.")
+    cluster = options.cluster or ("" if options.workers else os.environ.get(CLUSTER_VARIABLE, ""))
+    with engine_for(options.workers, cluster) as engine:
+        yield engine
 
 
 @contextmanager
@@ -200,10 +222,12 @@ def coming_in(
 ) -> Iterator[Incoming]:
     """Tables as a sorter reads them, with progress shown and refused rows written down. what: is counted."""
     with (
+        engine_of(options) as engine,
         set_aside_of(options, output) as aside,
         console.progress(what) as advance,
     ):
-        yield incoming_of(options, sorter, inputs, aside, advance, labels=what == JUDGED)
+        found = incoming_of(options, sorter, inputs, aside, advance, labels=what == JUDGED)
+        yield replace(found, engine=engine)
 
 
 def incoming_of(

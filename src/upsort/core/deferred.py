@@ -20,6 +20,9 @@ if TYPE_CHECKING:
     from scipy import optimize, special
     from scipy.sparse import linalg as sparse_linalg
 
+    cloudpickle: Any
+    distributed: Any
+
 
 class Deferred:
     """Stands for what `made` returns until something of it is wanted."""
@@ -49,6 +52,8 @@ def _compiled(pattern: str) -> Any:
 
 
 if not TYPE_CHECKING:
+    cloudpickle = _library("cloudpickle")
+    distributed = _library("distributed")
     arrow_parquet = _library("pyarrow.parquet")
     openpyxl = _library("openpyxl")
     optimize = _library("scipy.optimize")
@@ -62,6 +67,8 @@ if not TYPE_CHECKING:
 
 __all__ = [
     "arrow_parquet",
+    "cloudpickle",
+    "distributed",
     "openpyxl",
     "optimize",
     "pandas",

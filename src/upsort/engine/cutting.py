@@ -27,7 +27,8 @@ Block = TypeVar("Block")
 
 @record(frozen=True)
 class Cut:
-    """What a process has cut. known: words that it had met before. tokens: in its own numbers; their words are the new ones."""
+    """What a process has cut. process: its number, 0 where it remembers nothing. known: words that it had met before. tokens: in
+    its own numbers; their words are the new ones."""
 
     process: int
     known: int
@@ -49,7 +50,8 @@ class Cutting:
     def _cut(self, texts: Sequence[str]) -> Cut:
         known = len(self.memory.words) if self.memory is not None else 0
         tokens = self.cleaning.words_of(texts, self.memory)
-        return Cut(os.getpid(), known, replace(tokens, words=tokens.words[known:], codes=narrow(tokens.codes)))
+        process = os.getpid() if self.memory is not None else 0
+        return Cut(process, known, replace(tokens, words=tokens.words[known:], codes=narrow(tokens.codes)))
 
     def __reduce__(self) -> tuple[Any, ...]:
         text = Resources(replacements=self.cleaning.resources.replacements, keep=self.cleaning.resources.keep)
@@ -73,7 +75,9 @@ class Numbering:
         codes, memory = cut.tokens.codes, self.memory
         if memory is None:
             return replace(cut.tokens, codes=codes.astype(np.int32))
-        if cut.process != os.getpid():
+        if not cut.process:
+            codes = memory.number_forms(cut.tokens.words)[codes] if codes.size else codes
+        elif cut.process != os.getpid():
             before = self._numbers.get(cut.process, np.arange(cut.known, dtype=np.int32))  # known since the fork
             self._numbers[cut.process] = np.concatenate((before, memory.number_forms(cut.tokens.words)))
             codes = self._numbers[cut.process][codes] if codes.size else codes

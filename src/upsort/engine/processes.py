@@ -16,6 +16,7 @@ from threading import Thread
 from typing import Any, TypeVar
 
 from upsort.core.errors import DataProblem
+from upsort.core.records import record
 from upsort.core.spreading import Spread, one_by_one
 
 _AHEAD = 2  # items in hand for each other process, so that none waits
@@ -68,6 +69,38 @@ def in_order(
 def forks() -> bool:
     """Whether processes begin as copies of this one, with all that it holds."""
     return "fork" in get_all_start_methods()
+
+
+@record(frozen=True)
+class Processes:
+    """This process and others of this machine, so many in all. See `Engine`."""
+
+    workers: int = 1
+
+    @property
+    def threads(self) -> int:
+        """As many."""
+        return self.workers
+
+    @property
+    def reads(self) -> bool:
+        """Copies of this process have the files open that it has."""
+        return self.workers == 1 or forks()
+
+    @property
+    def elsewhere(self) -> bool:
+        """No."""
+        return False
+
+    def in_order(
+        self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True
+    ) -> Iterator[tuple[Item, Result]]:
+        """As `in_order`."""
+        return in_order(work, items, self.workers, first_here=learns)
+
+    def spread(self, at_most: int) -> Spread:
+        """As `spread_over`."""
+        return spread_over(at_most)
 
 
 def usual_workers() -> int:

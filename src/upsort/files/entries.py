@@ -13,6 +13,7 @@ import tarfile
 import zipfile
 from collections.abc import Callable, Iterator
 from dataclasses import field
+from functools import lru_cache
 from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO, cast
 
@@ -104,7 +105,7 @@ def _of_path(path: Path, reading: Reading) -> Found:
         raise DataProblem(
             f"{path} is a damaged or unreadable archive: {error}.", "Get it again, or unpack it."
         ) from error
-    return Found([Entry(str(path), (path.name,), _unpacked(lambda: path.open("rb"), path.name, reading))])
+    return Found([Entry(str(path), (path.name,), _unpacked(_file_opener(path), path.name, reading))])
 
 
 def _of_folder(folder: Path, reading: Reading) -> Found:
@@ -135,7 +136,9 @@ def _between(path: Path, folder: Path) -> Iterator[Path]:
 
 
 def _file_opener(path: Path) -> Callable[[], BinaryIO]:
-    return lambda: path.open("rb")
+    """Opens a file by its whole path, so that whoever opens it may stand elsewhere."""
+    whole = path.absolute()
+    return lambda: whole.open("rb")
 
 
 def _of_zip(path: Path, reading: Reading) -> Found:
@@ -155,26 +158,27 @@ def _of_zip(path: Path, reading: Reading) -> Found:
                 Entry(
                     shown,
                     (path.stem, *parts),
-                    _unpacked(_zip_opener(archive, member, shown, reading), parts[-1], reading),
+                    _unpacked(_zip_opener(path.absolute(), member, shown, reading), parts[-1], reading),
                 )
             )
     return found
 
 
-def _zip_opener(
-    archive: zipfile.ZipFile, member: zipfile.ZipInfo, shown: str, reading: Reading
-) -> Callable[[], BinaryIO]:
-    home = os.getpid()
-
+def _zip_opener(path: Path, member: zipfile.ZipInfo, shown: str, reading: Reading) -> Callable[[], BinaryIO]:
     def opener() -> BinaryIO:
-        try:  # another process has a place of its own in the archive
-            here = archive if os.getpid() == home else zipfile.ZipFile(str(archive.filename))
-            stream = cast(BinaryIO, here.open(member))
+        try:
+            stream = cast(BinaryIO, _archive(path, path.stat().st_mtime_ns, os.getpid()).open(member))
         except (*DAMAGED, OSError, NotImplementedError, RuntimeError) as error:
             raise Damaged(shown, error) from error
         return unpacked(stream, shown, reading)
 
     return opener
+
+
+@lru_cache(maxsize=16)
+def _archive(path: Path, changed: int, process: int) -> zipfile.ZipFile:
+    """An archive as it was changed last, opened by one process: where two read by one handle, each moves the other's place."""
+    return zipfile.ZipFile(path)
 
 
 def _of_tar(path: Path, reading: Reading) -> Found:

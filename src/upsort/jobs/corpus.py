@@ -47,10 +47,11 @@ def measured_blocks(
 ) -> Iterator[Kept]:
     """Add all usable documents to `measuring`; what is to be kept of each large block of them, in order."""
     memory = measuring.memory_of(cleaning)
-    counted = _Counted(Cutting(cleaning, memory), measuring.features.measures, kept)
+    cutting = Cutting(cleaning, None if work.engine.elsewhere else memory)
+    counted = _Counted(cutting, measuring.features.measures, kept)
     numbering = Numbering(memory)
     reading = Reading(inputs=work.inputs, reader=reader, characters=BLOCK_CHARACTERS)
-    for cuts, cells, found in worked_on(reading, counted, work.aside, work.workers):
+    for cuts, cells, found in worked_on(reading, counted, work.aside, work.engine):
         tokens = list(map(numbering, cuts))
         measuring.add(cells, tokens)
         work.advance(len(cells.numbers))
@@ -189,7 +190,7 @@ class _Kept:
 def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> LabelledCorpus:
     """Read, clean and count all usable labelled documents. Raises DataProblem when there is none.
 
-    workers: processes to clean and tokenise in; the result is the same for any number.
+    The result is the same whoever does the work.
     """
     keeping = keeping or Keeping()
     method = replace(method_of(work.sorter), plan=work.plan) if work.sorter is not None else method_for(work.plan)
@@ -197,7 +198,7 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
     measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
     reader = Reader.of_plan(work.plan, cleaning, LABELLED)
     found = list(measured_blocks(work, reader, measuring, cleaning, keeping))
-    measured = measured_by(measuring, work.plan, method.resources, work.workers, keeping.at_least, work.sorter)
+    measured = measured_by(measuring, work.plan, method.resources, work.engine.threads, keeping.at_least, work.sorter)
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
         resources = replace(resources, full_forms=cleaning.forms.full_forms())

@@ -74,7 +74,7 @@ def _write(work: Work, sifting: Sifting, writer: RowWriter, result: GatherResult
     gathering.text_of = writer.text_of() if isinstance(writer, TextWriter) else None
     spelt: Counter[str] = Counter()
     written: set[str] = set()
-    for found in worked_on(reading, gathering, work.aside, work.workers, learns=False):
+    for found in worked_on(reading, gathering, work.aside, work.engine, learns=False):
         for one in found.refused:
             work.aside.add(one)
         if found.text and isinstance(writer, TextWriter):
@@ -111,7 +111,7 @@ def _look(work: Work, sifting: Sifting, reading: RowReading) -> Looked | None:
     if not copies and not settings.rare_below:
         return None
     looked = Looked(settings.similarity if near else None)
-    for seen in worked_on(reading, Looking(sifting, copies, near), SetAside(), work.workers, learns=False):
+    for seen in worked_on(reading, Looking(sifting, copies, near), SetAside(), work.engine, learns=False):
         looked.add(seen)
     looked.finish()
     return looked

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any, Generic, Protocol, TypeVar
 
 from upsort.core.records import record
-from upsort.engine.processes import forks, in_order
+from upsort.engine.engine import Engine
 from upsort.files import remarks
 from upsort.files.document_blocks import DocumentBlock, large_blocks
 from upsort.files.documents import Reader
@@ -121,11 +121,12 @@ def _stretches(reading: Readable[Read], table: int, division: Division, apart: b
         yield piece if apart else reading.read(piece)
 
 
+@record(frozen=True)
 class _Working:
-    """Reads pieces and works on their blocks, in any process."""
+    """Reads pieces and works on their blocks, in any process. reading: of stretches, where there are any."""
 
-    def __init__(self, reading: Readable[Any] | None, work: Callable[[Any], Any]) -> None:
-        self.reading, self.work = reading, work
+    reading: Readable[Any] | None
+    work: Callable[[Any], Any]
 
     def __call__(self, piece: Piece[Any]) -> Worked[Any]:
         before = remarks.taken()
@@ -137,15 +138,12 @@ class _Working:
         remarks.given(before)
         return Worked(results, piece.refused, found)
 
-    def __reduce__(self) -> tuple[Any, ...]:
-        return _Working, (None, self.work)  # a process that is no copy of this one is sent documents
-
 
 def worked_on(
     reading: Readable[Read],
     work: Callable[[Read], Result],
     aside: SetAside,
-    workers: int,
+    engine: Engine,
     unfinished: Callable[[Iterable[Piece[Read]]], Iterator[Piece[Read]]] = iter,
     learns: bool = True,
 ) -> Iterator[Result]:
@@ -153,8 +151,8 @@ def worked_on(
 
     unfinished: leaves out what needs no work. learns: whether the work is faster for having been done before.
     """
-    pieces = unfinished(reading.pieces(workers == 1 or forks()))
-    for _, worked in in_order(_Working(reading, work), pieces, workers, first_here=learns):
+    pieces = unfinished(reading.pieces(engine.reads))
+    for _, worked in engine.in_order(_Working(reading if engine.reads else None, work), pieces, learns):
         remarks.given(worked.remarks)
         for refused in worked.refused:
             aside.add(refused)

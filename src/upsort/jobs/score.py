@@ -18,6 +18,7 @@ from upsort.core.learning.held_out import UnknownWords
 from upsort.core.learning.sorter import LENGTH_CLASSES, Decisions, Sorter, length_classes, without_known_words
 from upsort.core.plan import Columns
 from upsort.core.records import record
+from upsort.engine.engine import Engine
 from upsort.files.by_name import ByName, together
 from upsort.files.columns import column_place
 from upsort.files.document_blocks import DocumentBlock
@@ -29,6 +30,7 @@ from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
 from upsort.jobs.reading import Piece, Reading, worked_on
 from upsort.jobs.scored_rows import columns_of, decision_columns, number_columns
+from upsort.jobs.work import ALONE
 
 _CHARACTERS_AT_ONCE = 2_000_000
 _FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")
@@ -70,12 +72,13 @@ class Rows(Protocol):
 
 @record(frozen=True, kw_only=True)
 class Incoming:
-    """What is to be scored: tables, how they are read, where rows that cannot be used go."""
+    """What is to be scored: tables, how they are read, where rows that cannot be used go, who does it."""
 
     inputs: Inputs
     reader: Reader
     aside: SetAside
     advance: Advance = no_progress
+    engine: Engine = ALONE
     _counted: list[int] = field(default_factory=list)
 
     def blocks(self) -> Iterator[DocumentBlock]:
@@ -93,12 +96,11 @@ class Incoming:
 @record(frozen=True)
 class Going:
     """Where a run begins and whom it tells how far it is. rows: usable rows that an earlier run wrote; state: what it knew of
-    them. done: told after each block how many rows are written in all, and what is known of them. workers: processes."""
+    them. done: told after each block how many rows are written in all, and what is known of them."""
 
     rows: int = 0
     state: dict[str, Any] = field(default_factory=dict)
     done: Callable[[int, dict[str, Any]], None] | None = None
-    workers: int = 1
 
 
 @record(kw_only=True)
@@ -271,7 +273,7 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
     scoring.text_of = writer.text_of() if isinstance(writer, TextWriter) else None
     reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=_CHARACTERS_AT_ONCE)
     unfinished = partial(_unfinished, reading, going.rows, tally.last)
-    for scored in worked_on(reading, scoring, incoming.aside, going.workers, unfinished):
+    for scored in worked_on(reading, scoring, incoming.aside, incoming.engine, unfinished):
         if scored.text and isinstance(writer, TextWriter):
             writer.write(scored.text)
         else:
@@ -352,9 +354,7 @@ class _DecidingPassages:
         return [row[place] for row in block.rows], self.deciding(block)
 
 
-def score_documents_of_passages(
-    scoring: Scoring, incoming: Incoming, writer: Rows, passages: Passages, workers: int = 1
-) -> ScoreResult:
+def score_documents_of_passages(scoring: Scoring, incoming: Incoming, writer: Rows, passages: Passages) -> ScoreResult:
     """Write one row for each document, its passages added up and decided about as a single text would be.
 
     The passages' probabilities are held in memory.
@@ -363,7 +363,7 @@ def score_documents_of_passages(
     held: list[list[Decisions]] = [[] for _ in sorters]
     reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=_CHARACTERS_AT_ONCE)
     deciding = _DecidingPassages(scoring.deciding, passages.column)
-    for of_passages, decided in worked_on(reading, deciding, incoming.aside, workers):
+    for of_passages, decided in worked_on(reading, deciding, incoming.aside, incoming.engine):
         names += of_passages
         for mine, decisions in zip(held, decided, strict=True):
             mine.append(decisions)

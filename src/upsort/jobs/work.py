@@ -1,39 +1,46 @@
 """What every job is given, as one thing: what to read, by which plan, where rows go that cannot be used, and who is told."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.sorter import Sorter
 from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.core.spreading import Result, Spread
+from upsort.engine.cluster import connected
+from upsort.engine.engine import Engine as Engine  # what the work is shared by, for those who only hand it on
 from upsort.engine.memory import fitting
-from upsort.engine.processes import spread_over, usual_workers
+from upsort.engine.processes import Processes, spread_over, usual_workers
 from upsort.files.remarks import remark_once
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
 
+ALONE = Processes()
 _WORTH_PROCESSES = 5_000  # documents, each counted as often as it is in a piece of work
 
 
 @record(frozen=True, kw_only=True)
 class Work:
     """inputs: the tables. plan: with its columns complete. aside: takes refused rows. advance: is told of documents done.
-    workers: processes to clean text in. folding: processes to share trainings, 0 to find out. sorter: whose plan it is, where it
+    engine: does what can be shared. folding: processes to share trainings, 0 to find out. sorter: whose plan it is, where it
     is that of a sorter, which then gives what the plan was made with."""
 
     inputs: Inputs
     plan: Plan
     aside: SetAside
     advance: Advance = no_progress
-    workers: int = 1
+    engine: Engine = ALONE
     folding: int = 0
     sorter: Sorter | None = None
 
     def spread(self, documents: Labelled, trainings: int = 1) -> Spread:
         """What does pieces of work, each of so many trainings on the documents. Where nobody says by how many processes, little
         work is not worth others; where they are more than memory has room for, fewer do it, which is told."""
+
+        if self.engine.elsewhere:
+            return self.engine.spread(documents.documents)
 
         def spread(piece: Callable[[int], Result], count: int) -> list[Result]:
             worth = documents.documents * trainings * count >= _WORTH_PROCESSES
@@ -46,9 +53,14 @@ class Work:
         return spread
 
 
-def workers_for(asked: int) -> int:
-    """How many processes share the work: as many as were asked for, 0 for the usual number."""
-    return asked or usual_workers()
+@contextmanager
+def engine_for(workers: int, cluster: str) -> Iterator[Engine]:
+    """Who does the work. workers: processes of this machine, 0 for the usual number. cluster: the address of one instead."""
+    if not cluster:
+        yield Processes(workers or usual_workers())
+        return
+    with connected(cluster) as engine:
+        yield engine
 
 
 def _bytes_of_training(documents: Labelled) -> int:

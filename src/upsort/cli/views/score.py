@@ -39,9 +39,10 @@ from upsort.jobs.score import (
     score_documents_of_passages,
 )
 from upsort.jobs.scored_rows import columns_of
-from upsort.jobs.work import workers_for
 
-_FREE = frozenset({"--output", "--overwrite", "--resume", "--workers", "--set-aside", "--json", "--quiet", "--debug"})
+_FREE = frozenset(
+    {"--output", "--overwrite", "--resume", "--workers", "--cluster", "--set-aside", "--json", "--quiet", "--debug"}
+)
 """Options that change no byte of what is scored, and may be others when a run is gone on with."""
 
 
@@ -104,12 +105,11 @@ def _scored(
     names = passages.columns(scoring.deciding.sorters, scoring.layout) if passages is not None else scoring.columns
 
     table = TableLayout(names, scoring.numbers, ending="tsv")
-    workers = workers_for(options.workers)
 
     def into(writer: Rows) -> ScoreResult:
         if passages is not None:
-            return score_documents_of_passages(scoring, incoming, writer, passages, workers)
-        return score(scoring, incoming, writer, Going(workers=workers))
+            return score_documents_of_passages(scoring, incoming, writer, passages)
+        return score(scoring, incoming, writer)
 
     if output is None:
         if console.as_json:
@@ -142,7 +142,7 @@ def _resumed(
     with ResumableTable(output, columns, key, options.resume, options.overwrite) as table:
         if options.resume and table.rows:
             console.note(f"Going on after {table.rows:,} rows.")
-        return score(scoring, incoming, table, Going(table.rows, table.state, table.done, workers_for(options.workers)))
+        return score(scoring, incoming, table, Going(table.rows, table.state, table.done))
 
 
 def _labels_json(result: ScoreResult, sorters: Sequence[Sorter]) -> dict[str, Any]:

@@ -1,0 +1,193 @@
+"""Work spread over a cluster of Dask: a scheduler at an address, workers anywhere that see the same files.
+
+Moving data, placing work and doing it again where a worker is lost are the scheduler's. Here is what is asked of it: a list of
+items worked on in their order, a bounded number of them at once. What the work holds is sent once, and unpacked by each thread of
+a worker for itself; no item rests on an earlier one, so that it does not matter who does it, or how often it was begun.
+"""
+
+import logging
+import threading
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import ExitStack, contextmanager
+from importlib.metadata import version
+from typing import Any, TypeVar
+from uuid import uuid4
+
+from upsort.core.deferred import cloudpickle, distributed
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.records import record
+from upsort.core.spreading import Spread
+from upsort.engine.processes import usual_workers
+
+Item = TypeVar("Item")
+Result = TypeVar("Result")
+
+LOCAL = "local:"
+"""What the address of a cluster begins with that is started for one command, on this machine; a number of workers follows."""
+
+_PATIENCE = 10  # seconds to reach a scheduler, and for it to have a worker
+_AT_ONCE = 3  # items for each thread of the workers: one in work, and some so that none waits
+_SENT_APART = 100_000  # bytes; what is larger goes to a worker by itself, not through the list of work
+_LOST = "The cluster at {} is gone: {}."
+_AFTER_LOSS = "Start it again, and the command; score goes on with --resume where it wrote a table."
+_held = threading.local()
+
+
+class Cluster:
+    """Workers of a cluster. See `Engine`."""
+
+    threads = usual_workers()
+    reads = True
+    elsewhere = True
+
+    def __init__(self, client: Any, address: str) -> None:
+        self.client, self.address = client, address
+
+    def in_order(
+        self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True
+    ) -> Iterator[tuple[Item, Result]]:
+        """See `Engine`. Raises DataProblem where the scheduler is lost, or a worker cannot do its work."""
+        pending: deque[tuple[Item, Any]] = deque()
+        try:
+            sent = self.client.scatter(_packed(work), broadcast=True)
+            most = _AT_ONCE * self._threads_there()
+            for number, item in enumerate(items, 1):
+                if number % most == 0:
+                    most = _AT_ONCE * self._threads_there()  # workers come and go
+                pending.append((item, self.client.submit(_do, sent, self._to_send(item), pure=False)))
+                while len(pending) >= most or (pending and pending[0][1].done()):
+                    yield self._result(*pending.popleft())
+            while pending:
+                yield self._result(*pending.popleft())
+        except (OSError, distributed.client.FutureCancelledError) as error:
+            raise DataProblem(_LOST.format(self.address, _said(error)), _AFTER_LOSS) from error
+        except distributed.KilledWorker as error:
+            raise DataProblem(
+                f"Several workers of the cluster at {self.address} ended while they did the same piece of work.",
+                "Often memory ran out: give each worker more, or fewer threads.",
+            ) from error
+        finally:
+            if pending and self.client.status == "running":
+                self.client.cancel([future for _, future in pending], force=True)
+
+    def spread(self, at_most: int) -> Spread:
+        """See `Engine`."""
+
+        def spread(work: Callable[[int], Result], count: int) -> list[Result]:
+            return [result for _, result in self.in_order(work, range(count))]
+
+        return spread
+
+    def _threads_there(self) -> int:
+        threads: int = sum(self.client.nthreads().values())
+        return max(1, threads)
+
+    def _to_send(self, item: Any) -> Any:
+        packed = _packed(item)
+        return self.client.scatter(packed) if len(packed.content) > _SENT_APART else packed
+
+    @staticmethod
+    def _result(item: Item, future: Any) -> tuple[Item, Any]:
+        result = future.result()
+        if isinstance(result, _Unseen):
+            raise DataProblem(
+                f"{result.what} cannot be read by the worker at {result.worker}: {result.why}.",
+                "All workers must see the files under the same names, in a shared folder.",
+            )
+        return item, result
+
+
+@record(frozen=True)
+class _Packed:
+    """Something for workers. name: no two have the same."""
+
+    name: str
+    content: bytes
+
+
+def _packed(held: Any) -> _Packed:
+    return _Packed(uuid4().hex, cloudpickle.dumps(held))
+
+
+class _Unseen:
+    """A file that a worker could not read."""
+
+    def __init__(self, error: OSError) -> None:
+        self.what, self.why = error.filename, error.strerror
+        self.worker = distributed.get_worker().address
+
+
+def _do(work: _Packed, item: _Packed) -> Any:
+    """Runs on a worker."""
+    if getattr(_held, "name", "") != work.name:
+        _held.name, _held.work = work.name, cloudpickle.loads(work.content)
+    try:
+        return _held.work(cloudpickle.loads(item.content))
+    except (FileNotFoundError, PermissionError) as error:
+        return _Unseen(error)
+
+
+@contextmanager
+def connected(address: str) -> Iterator[Cluster]:
+    """A cluster while it is needed. address: of its scheduler, or `local:N` for one of N workers that ends with the command.
+
+    Raises UsageProblem where the library is not installed or the address is none, DataProblem where nobody answers there or its
+    workers have another version of this program.
+    """
+    try:
+        distributed.Client  # noqa: B018 - loads it
+    except ImportError:
+        raise UsageProblem(
+            "A cluster needs a library that is not installed.", "pip install 'upsort[cluster]' has it."
+        ) from None
+    for name in ("distributed", "tornado", "asyncio"):
+        logging.getLogger(name).setLevel(logging.CRITICAL)  # what matters of it is told as a problem
+    with ExitStack() as stack:
+        where: Any = address
+        if address.startswith(LOCAL):
+            where = stack.enter_context(_local(address))
+        try:
+            client = stack.enter_context(distributed.Client(where, timeout=_PATIENCE, set_as_default=False))
+            client.wait_for_workers(1, timeout=_PATIENCE)
+        except (OSError, TimeoutError) as error:
+            raise DataProblem(
+                f"No cluster with a worker answers at {address}: {_said(error)}.",
+                "Start it with: dask scheduler, and dask worker ADDRESS.",
+            ) from None
+        except ValueError as error:
+            raise UsageProblem(f"{address!r} is no address of a cluster: {error}.", "One is tcp://host:8786.") from None
+        _check_versions(client)
+        yield Cluster(client, address)
+
+
+def _local(address: str) -> Any:
+    number = address.removeprefix(LOCAL)
+    if not number.isdecimal() or not 1 <= int(number) <= 256:
+        raise UsageProblem(f"{address!r} names no number of workers.", "For four of them: local:4.")
+    return distributed.LocalCluster(n_workers=int(number), threads_per_worker=1, dashboard_address=None)
+
+
+def _check_versions(client: Any) -> None:
+    """Raises DataProblem where a worker has not the version of this program."""
+
+    def installed() -> str:  # sent as it is: a worker need not have this program to answer
+        from importlib import metadata
+
+        try:
+            return metadata.version("upsort")
+        except metadata.PackageNotFoundError:
+            return ""
+
+    mine = version("upsort")
+    for worker, theirs in client.run(installed).items():
+        if theirs != mine:
+            has = f"version {theirs}" if theirs else "no upsort"
+            raise DataProblem(
+                f"The worker at {worker} has {has}, this program is {mine}.",
+                f"Install the same there: pip install 'upsort[cluster]=={mine}'.",
+            )
+
+
+def _said(error: BaseException) -> str:
+    return " ".join(str(error).split()).rstrip(".")[:200] or type(error).__name__

@@ -1,0 +1,36 @@
+"""What jobs ask of whoever does the work: this process, several local ones, or a cluster. They do not know which it is, and the
+results are the same."""
+
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any, Protocol, TypeVar
+
+from upsort.core.spreading import Spread
+
+Item = TypeVar("Item")
+Result = TypeVar("Result")
+
+
+class Engine(Protocol):
+    """Does work on many items."""
+
+    @property
+    def threads(self) -> int:
+        """How many threads what is done here alone may use."""
+
+    @property
+    def reads(self) -> bool:
+        """Whether those who work read files by themselves; else they are given what was read."""
+
+    @property
+    def elsewhere(self) -> bool:
+        """Whether the work is done by others than this process and its own: they may be anywhere, are sent what the work holds,
+        and may be replaced in the middle of it, so that no item may rest on what an earlier one taught."""
+
+    def in_order(
+        self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True
+    ) -> Iterator[tuple[Item, Result]]:
+        """Each item with what the work makes of it, in the order of the items. learns: whether the work is faster for having
+        been done before."""
+
+    def spread(self, at_most: int) -> Spread:
+        """What does pieces of work by at most so many at once, where there are that many."""
