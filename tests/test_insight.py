@@ -12,7 +12,7 @@ from scipy.stats import chi2_contingency, entropy
 
 from upsort.core.insight import label_next
 from upsort.core.insight.columns import ColumnTally, kind_of
-from upsort.core.insight.common_terms import TermTally
+from upsort.core.insight.common_terms import TermTally, terms_of_block
 from upsort.core.insight.comparing_terms import TermCounts, associations, how_often, log_odds, rarest_in
 from upsort.core.insight.drift import compared
 from upsort.core.insight.label_guess import told_by_text
@@ -129,7 +129,7 @@ class TestCommonTerms:
         for begin in range(0, len(rows), size):
             block = rows[begin : begin + size]
             tokens = read.tokens_of([text for text, _ in block])
-            tally.add(tokens, [[label] for _, label in block], first_in_document(tokens))
+            tally.add(terms_of_block(tokens, [[label] for _, label in block], first_in_document(tokens)))
         plain: Counter[str] = Counter()
         for text, _ in rows:
             plain.update(set(text.split()))
@@ -142,7 +142,7 @@ class TestCommonTerms:
     def test_the_label_a_term_leans_to_has_the_largest_share(self) -> None:
         tally, read = TermTally(), cleaner(Clean())
         tokens = read.tokens_of(["fern", "fern moss", "fern", "moss"])
-        tally.add(tokens, [["wet"], ["wet"], ["dry"], ["dry"]], first_in_document(tokens))
+        tally.add(terms_of_block(tokens, [["wet"], ["wet"], ["dry"], ["dry"]], first_in_document(tokens)))
         fern = tally.commonest(1)[0]
         assert (fern.label, fern.share_in_label, fern.share) == ("wet", 1.0, 0.75)
         assert [one.term for one in tally.commonest_by_label(1)["dry"]] == ["fern"]
@@ -150,7 +150,7 @@ class TestCommonTerms:
     def test_without_labels_there_is_nothing_to_lean_to(self) -> None:
         tally, read = TermTally(), cleaner(Clean())
         tokens = read.tokens_of(["fern", "moss"])
-        tally.add(tokens, [[], []], first_in_document(tokens))
+        tally.add(terms_of_block(tokens, [[], []], first_in_document(tokens)))
         assert {one.label for one in tally.commonest(5)} == {""}
         assert tally.commonest_by_label(5) == {}
 

@@ -44,6 +44,11 @@ class Cluster:
     def __init__(self, client: Any, address: str) -> None:
         self.client, self.address = client, address
 
+    @property
+    def where(self) -> str:
+        """Where others reach it, too, while it is there."""
+        return str(self.client.scheduler.address)
+
     def in_order(
         self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True
     ) -> Iterator[tuple[Item, Result]]:
@@ -141,8 +146,9 @@ def connected(address: str) -> Iterator[Cluster]:
         raise UsageProblem(
             "A cluster needs a library that is not installed.", "pip install 'upsort[cluster]' has it."
         ) from None
-    for name in ("distributed", "tornado", "asyncio"):
-        logging.getLogger(name).setLevel(logging.CRITICAL)  # what matters of it is told as a problem
+    for name in ["distributed", "tornado", "asyncio", *logging.root.manager.loggerDict]:
+        if name.partition(".")[0] in ("distributed", "tornado", "asyncio"):
+            logging.getLogger(name).setLevel(logging.CRITICAL + 1)  # what matters of it is told as a problem
     with ExitStack() as stack:
         where: Any = address
         if address.startswith(LOCAL):

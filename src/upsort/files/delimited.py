@@ -57,7 +57,7 @@ def delimited_table(entry: Entry, reading: Reading) -> Table:
 
     division = None
     if divisible(entry, shape.encoding) and shape.delimiter.isascii():
-        division = Division(lambda: stretches_of_cells(entry, shape.delimiter, reading), blocks)
+        division = Division(lambda: stretches_of_cells(entry, shape.delimiter, reading), blocks, entry.passing)
     return Table(
         name=entry.name,
         columns=shape.columns,

@@ -201,7 +201,7 @@ def _of_tar(path: Path, reading: Reading) -> Found:
             if stream is None:
                 continue
             opener = _unpacked(copies.of(cast(BinaryIO, stream)), parts[-1], reading)
-            found.entries.append(Entry(shown, (path.name.split(".")[0], *parts), opener))
+            found.entries.append(Entry(shown, (path.name.split(".")[0], *parts), opener, passing=True))
     found.entries.sort(key=lambda entry: entry.path)
     return found
 

@@ -102,7 +102,7 @@ def _table(
         columns=columns,
         blocks=lambda: blocks(WHOLE),
         notes=notes,
-        division=Division(stretches, blocks) if stretches is not None else None,
+        division=Division(stretches, blocks, entry.passing) if stretches is not None else None,
     )
 
 

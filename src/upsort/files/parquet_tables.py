@@ -37,7 +37,7 @@ def parquet_table(entry: Entry, reading: Reading) -> Table:
             yield Stretch(begin=number, end=number + 1, line=line)
             line += group.num_rows
 
-    division = Division(stretches, blocks) if len(groups) > 1 else None
+    division = Division(stretches, blocks, entry.passing) if len(groups) > 1 else None
     return Table(name=entry.name, columns=columns, blocks=lambda: blocks(WHOLE), division=division)
 
 

@@ -115,10 +115,12 @@ WHOLE = Stretch(begin=0, end=None)
 
 @record(frozen=True)
 class Division:
-    """How a table is read in stretches, which together are the table. stretches: found as they are asked for. blocks: of one."""
+    """How a table is read in stretches, which together are the table. stretches: found as they are asked for. blocks: of one.
+    passing: whether only this machine has the table, see `Entry`."""
 
     stretches: Callable[[], Iterator[Stretch]]
     blocks: Callable[[Stretch], Iterator[Block]]
+    passing: bool = False
 
 
 @record(frozen=True, kw_only=True)
@@ -149,11 +151,13 @@ class Entry:
     """One file to be read, wherever it lies: on disk, in an archive, on standard input.
 
     name: as shown to people. path: its folders and name inside the source. open: gives a new stream that can be rewound.
+    passing: whether it is a copy that ends with the command, which no other machine has.
     """
 
     name: str
     path: tuple[str, ...]
     open: Callable[[], BinaryIO]
+    passing: bool = False
 
 
 LIST_JOINED_BY = "; "

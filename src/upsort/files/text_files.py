@@ -44,7 +44,7 @@ def text_table(name: str, entries: Sequence[Entry], reading: Reading) -> Table:
         blocks=lambda: blocks(WHOLE),
         text="text",
         label="label" if label_from else "",
-        division=Division(stretches, blocks) if len(entries) > 1 else None,
+        division=Division(stretches, blocks, any(entry.passing for entry in entries)) if len(entries) > 1 else None,
     )
 
 

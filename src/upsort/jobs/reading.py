@@ -21,6 +21,7 @@ from upsort.files.vectors import RowVectors
 
 Read = TypeVar("Read")
 Result = TypeVar("Result")
+Apart = Callable[[Division], bool]
 
 
 @record(frozen=True)
@@ -37,8 +38,8 @@ class Piece(Generic[Read]):
 class Readable(Protocol[Read]):
     """Tables that are read in pieces."""
 
-    def pieces(self, apart: bool) -> Iterator[Piece[Read]]:
-        """All pieces in order. apart: whether those who work on them can read stretches of the tables."""
+    def pieces(self, apart: Apart) -> Iterator[Piece[Read]]:
+        """All pieces in order. apart: whether those who work on them can read the stretches of a table."""
 
     def read(self, piece: Piece[Read]) -> Piece[Read]:
         """The piece with its blocks."""
@@ -61,7 +62,7 @@ class Reading:
     reader: Reader
     characters: int
 
-    def pieces(self, apart: bool) -> Iterator[Piece[DocumentBlock]]:
+    def pieces(self, apart: Apart) -> Iterator[Piece[DocumentBlock]]:
         """All pieces, see `Readable`."""
         named = self.reader.columns.document_vectors
         vectors = RowVectors(Path(named)) if named else None  # their rows are those of the whole tables
@@ -97,7 +98,7 @@ class RowReading:
     inputs: Inputs
     characters: int
 
-    def pieces(self, apart: bool) -> Iterator[Piece[tuple[int, Block]]]:
+    def pieces(self, apart: Apart) -> Iterator[Piece[tuple[int, Block]]]:
         """All pieces, see `Readable`."""
         for number, table in enumerate(self.inputs.tables):
             if table.division is not None:
@@ -115,10 +116,10 @@ class RowReading:
         return Piece(piece.table, None, [(piece.table, block) for block in blocks])
 
 
-def _stretches(reading: Readable[Read], table: int, division: Division, apart: bool) -> Iterator[Piece[Read]]:
+def _stretches(reading: Readable[Read], table: int, division: Division, apart: Apart) -> Iterator[Piece[Read]]:
     for stretch in division.stretches():
         piece: Piece[Read] = Piece(table, stretch)
-        yield piece if apart else reading.read(piece)
+        yield piece if apart(division) else reading.read(piece)
 
 
 @record(frozen=True)
@@ -151,7 +152,7 @@ def worked_on(
 
     unfinished: leaves out what needs no work. learns: whether the work is faster for having been done before.
     """
-    pieces = unfinished(reading.pieces(engine.reads))
+    pieces = unfinished(reading.pieces(lambda division: engine.reads and not (engine.elsewhere and division.passing)))
     for _, worked in engine.in_order(_Working(reading if engine.reads else None, work), pieces, learns):
         remarks.given(worked.remarks)
         for refused in worked.refused:

@@ -4,50 +4,38 @@ from collections import Counter
 from dataclasses import field
 from heapq import nlargest, nsmallest
 from itertools import islice
+from operator import attrgetter
 
 import numpy as np
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem
-from upsort.core.features.prints import Prints, joined, prints_of_tokens
+from upsort.core.features.prints import Prints, joined
 from upsort.core.insight.columns import ColumnSummary, ColumnTally, kind_of
 from upsort.core.insight.common_terms import CommonTerm, TermTally
 from upsort.core.insight.label_sets import separator_of
 from upsort.core.insight.lengths import Lengths, share_between, summarised
 from upsort.core.judging.near_copies import find_copies
 from upsort.core.learning.labelled import numbered
+from upsort.core.packed import unpacked
 from upsort.core.records import record
-from upsort.core.text.labels import in_one_cell, labels_in, spellings
-from upsort.core.text.languages import Spoken, spoken_in
-from upsort.core.text.lowercase import lower
-from upsort.core.text.oddities import broken_characters
-from upsort.core.text.repetition import is_repetition
+from upsort.core.text.labels import in_one_cell, spellings
+from upsort.core.text.languages import Spoken
 from upsort.core.text.stop_words import negations, stop_words
-from upsort.core.text.tokeniser import first_in_document, tokenise
-from upsort.files.document_blocks import DocumentBlock, large_blocks
 from upsort.files.documents import Reader
-from upsort.files.language_profiles import profiles
 from upsort.files.reasons import Why
 from upsort.files.sources import Inputs
 from upsort.jobs.language import main_language
 from upsort.jobs.progress import nothing_usable
+from upsort.jobs.reading import Reading, worked_on
+from upsort.jobs.survey_blocks import Document, Seeing, Seen
 from upsort.jobs.work import Work
 
 _CHARACTERS_AT_ONCE = 4_000_000
-_OPENING_WORDS = 4
+
 _EXAMPLES = 3
 IN_ANOTHER = "in another language"
 SAME_NAME = "with an identifier that another one has"
-
-
-@record(frozen=True)
-class Document:
-    """One document, to be shown."""
-
-    reference: str
-    words: int
-    text: str
-    label: str
 
 
 @record(frozen=True, kw_only=True)
@@ -130,9 +118,11 @@ class SurveyResult:
 def survey(work: Work, shortest: int = 5, top: int = 12) -> SurveyResult:
     """Read all documents once and tell what is there. top: how many terms of each list."""
     looking = _Looking(work.inputs, work.plan, shortest)
-    for block in large_blocks(Reader(work.plan.columns).blocks(work.inputs, work.aside), _CHARACTERS_AT_ONCE):
-        looking.add(block)
-        work.advance(len(block.documents))
+    reading = Reading(inputs=work.inputs, reader=Reader(work.plan.columns), characters=_CHARACTERS_AT_ONCE)
+    places = {columns: tuple(tallies) for columns, tallies in looking.tallies.items()}
+    for seen in worked_on(reading, Seeing(work.plan, shortest, places), work.aside, work.engine, learns=False):
+        looking.add(seen)
+        work.advance(len(seen.marks.ids))
     if not looking.labels:
         raise DataProblem(f"No usable document: {nothing_usable(work.aside)}.", "Check --text and --encoding.")
     return looking.result(work.aside.reasons[Why.NO_TEXT], top)
@@ -158,47 +148,26 @@ class _Looking:
         self.broken = ""
         self.tallies = _column_tallies(inputs, choices.columns)
 
-    def add(self, block: DocumentBlock) -> None:
-        tokens = tokenise([lower(text, self.choices.clean.language) for text in block.texts])
-        once = first_in_document(tokens)
-        prints = prints_of_tokens(tokens, once)
-        lengths = prints.words.tolist()
-        sets = [self._labels_in(cell) for cell in block.marks.labels]
-        self.labels += block.marks.labels
-        self.sets += sets
-        self.references += block.ids
-        self.characters += map(len, block.texts)
-        self.words += lengths
-        self.prints.append(prints)
-        self.terms.add(tokens, sets, once)
-        languages = spoken_in(tokens, profiles())
-        entries = list(zip(block.ids, lengths, block.texts, block.marks.labels, strict=True))
-        short = [Document(*entry) for entry in nsmallest(self.listed, entries, key=lambda entry: entry[1])]
-        long = [Document(*entry) for entry in nlargest(self.listed, entries, key=lambda entry: entry[1])]
-        self.short = nsmallest(self.listed, [*self.short, *short], key=lambda document: document.words)
-        self.long = nlargest(self.listed, [*self.long, *long], key=lambda document: document.words)
-        for place, (reference, words, text, distinct) in enumerate(
-            zip(block.ids, lengths, block.texts, prints.distinct.tolist(), strict=True)
-        ):
-            if words > _OPENING_WORDS:
-                self.openings[" ".join(text[:80].split(maxsplit=_OPENING_WORDS)[:_OPENING_WORDS])] += 1
-            if broken := broken_characters(text):
-                self._note("broken characters", reference)
-                self.broken = self.broken or broken
-            if words == 0:
-                self._note("no words at all", reference)
-            elif is_repetition(words, distinct):
-                self._note("the same few words repeated", reference)
-                languages[place] = Spoken()  # a word said often is no evidence of a language
-        self.languages += languages
-        for place, tally in self.tallies.get(block.columns, {}).items():
-            tally.add([row[place] for row in block.rows], block.marks.labels)
-
-    def _labels_in(self, cell: str) -> tuple[str, ...]:
-        separator = self.choices.columns.label_separator
-        if separator:
-            return tuple(sorted(labels_in(cell, separator)))
-        return (cell,) if cell else ()
+    def add(self, seen: Seen) -> None:
+        """What was seen of one more block."""
+        marks = seen.marks
+        self.labels += marks.labels
+        self.sets += seen.sets
+        self.references += marks.ids
+        self.characters += seen.characters
+        self.words += seen.prints.words.tolist()
+        self.prints.append(seen.prints)
+        self.terms.add(seen.terms)
+        self.short = nsmallest(self.listed, [*self.short, *seen.short], key=attrgetter("words"))
+        self.long = nlargest(self.listed, [*self.long, *seen.long], key=attrgetter("words"))
+        self.openings.update(seen.openings)
+        for what, reference in seen.odd:
+            self._note(what, reference)
+        self.broken = self.broken or seen.broken
+        self.languages += seen.languages
+        tallies = self.tallies.get(seen.columns, {})
+        for place, cells in seen.cells.items():
+            tallies[place].add(unpacked(cells), marks.labels)
 
     def _note(self, what: str, reference: str) -> None:
         self.odd.setdefault(what, []).append(reference)

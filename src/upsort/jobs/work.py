@@ -63,6 +63,13 @@ def engine_for(workers: int, cluster: str) -> Iterator[Engine]:
         yield engine
 
 
+@contextmanager
+def cluster_kept(address: str) -> Iterator[str]:
+    """A cluster that stays for several commands: its address for them. Raises as `engine_for`."""
+    with connected(address) as engine:
+        yield engine.where
+
+
 def _bytes_of_training(documents: Labelled) -> int:
     """About what a training takes beside the counts: the matrix of one side of a split, exact and short, that of its own folds,
     and weights with the directions in which they are changed."""

@@ -9,7 +9,8 @@ from upsort.core.judging.behind import Behind
 from upsort.jobs.clean import DocumentSteps, StepOnCorpus
 from upsort.jobs.columns import ColumnInfo
 from upsort.jobs.look import InContext, Shown
-from upsort.jobs.survey import CopyCounts, Document, Odd
+from upsort.jobs.survey import CopyCounts, Odd
+from upsort.jobs.survey_blocks import Document
 from upsort.jobs.worth_a_look import Finding
 
 

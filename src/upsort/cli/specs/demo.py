@@ -2,7 +2,7 @@
 
 from typing import ClassVar
 
-from upsort.cli.declaring import Clash, Many, flag, positional
+from upsort.cli.declaring import Clash, Many, flag, option, positional
 from upsort.cli.options import Command, Everywhere
 from upsort.core.records import record
 
@@ -15,6 +15,11 @@ class DemoOptions(Everywhere):
     folder: str = positional("default: fernhollow", "FOLDER", Many.OPTIONAL, default="fernhollow")
     overwrite: bool = flag("replace the demo's files in a folder that exists")
     files_only: bool = flag("lay out the files and run nothing")
+    cluster: str = option(
+        "let a Dask cluster share the steps; local:N starts one of N workers for the demo",
+        default="",
+        metavar="ADDRESS",
+    )
 
 
 COMMAND = Command(

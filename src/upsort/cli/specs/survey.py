@@ -3,12 +3,12 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, flag, option, whole_number
-from upsort.cli.options import Command, IdColumn, LabelColumn, Language, Planned, Reading, Sources, TextColumn
+from upsort.cli.options import Command, IdColumn, LabelColumn, Language, Planned, Reading, Sources, TextColumn, Workers
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class SurveyOptions(Sources, TextColumn, LabelColumn, IdColumn, Reading, Language, Planned):
+class SurveyOptions(Sources, Workers, TextColumn, LabelColumn, IdColumn, Reading, Language, Planned):
     """upsort survey."""
 
     HEADING: ClassVar[str] = "what to survey"

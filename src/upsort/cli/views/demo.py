@@ -13,10 +13,12 @@ from rich.console import Console as RichConsole
 from upsort.cli import columns as col
 from upsort.cli.console import Console
 from upsort.cli.main import main
+from upsort.cli.request import CLUSTER_VARIABLE
 from upsort.cli.specs.demo import DemoOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
 from upsort.jobs.demo import lay_out
+from upsort.jobs.work import cluster_kept
 
 COLUMNS = "--text subject,message --label topic"
 STEPS = (
@@ -132,7 +134,7 @@ def run(options: DemoOptions, console: Console) -> Exit:
     if options.files_only or console.as_json:
         return Exit.DONE
     began = time.monotonic()
-    with _inside(folder):
+    with _inside(folder), _shared(options.cluster, console):
         for why, step in STEPS:
             command = _replacing(step) if options.overwrite else step
             _heading(why, command, console)
@@ -202,6 +204,24 @@ def _run(command: str, console: Console) -> Exit:
     status = main(arguments, replace(console, as_json=False))
     console.error.flush()
     return status
+
+
+@contextmanager
+def _shared(cluster: str, console: Console) -> Iterator[None]:
+    """Let the steps that can be shared go to one cluster, where one is named."""
+    if not cluster:
+        yield
+        return
+    before = os.environ.get(CLUSTER_VARIABLE)
+    with cluster_kept(cluster) as address:
+        os.environ[CLUSTER_VARIABLE] = address
+        console.say(f"The cluster at {address} shares the work of the steps.")
+        try:
+            yield
+        finally:
+            del os.environ[CLUSTER_VARIABLE]
+            if before is not None:
+                os.environ[CLUSTER_VARIABLE] = before
 
 
 @contextmanager

@@ -20,7 +20,8 @@ from upsort.core.plan import Plan
 from upsort.files.sources import Inputs
 from upsort.jobs.columns import columns_of
 from upsort.jobs.look import find, parsed_where, sample
-from upsort.jobs.survey import Document, SurveyResult, survey
+from upsort.jobs.survey import SurveyResult, survey
+from upsort.jobs.survey_blocks import Document
 from upsort.jobs.survey_figures import draw_survey
 from upsort.jobs.worth_a_look import Finding, worth_a_look
 

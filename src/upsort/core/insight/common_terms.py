@@ -5,7 +5,7 @@ from math import sqrt
 
 import numpy as np
 
-from upsort.core.arrays import Floats, Ints, Places
+from upsort.core.arrays import AnyArray, Floats, Ints, Places
 from upsort.core.distributions import normal_quantile
 from upsort.core.records import record
 from upsort.core.text.tokeniser import Tokens
@@ -27,6 +27,39 @@ class CommonTerm:
     leans: bool = False
 
 
+@record(frozen=True, kw_only=True)
+class BlockTerms:
+    """How many documents of a block hold each of w terms. labels: the k that its documents have. documents: (k + 1,) all of them,
+    and those of each label. holding: (w, k + 1) of these those that hold each term."""
+
+    words: Sequence[str]
+    labels: list[str]
+    documents: Ints
+    holding: AnyArray
+
+
+def terms_of_block(tokens: Tokens, labels: Sequence[Sequence[str]], once: Places) -> BlockTerms:
+    """Count the documents of a block. labels: of each document. once: `first_in_document` of the tokens."""
+    known: dict[str, int] = {}
+    columns = [[0, *(known.setdefault(label, len(known) + 1) for label in dict.fromkeys(held))] for held in labels]
+    column = np.array([number for numbers in columns for number in numbers], dtype=np.int64)
+    width, k = len(tokens.words), len(known) + 1
+    # Each token of a document counts in each of the document's columns.
+    owner = np.repeat(np.arange(len(columns)), np.diff(tokens.starts))[once]
+    held = np.array([len(one) for one in columns], dtype=np.int64)
+    start = np.cumsum(held) - held
+    times = held[owner]
+    within = np.arange(int(times.sum())) - np.repeat(np.cumsum(times) - times, times)
+    code = np.repeat(tokens.codes[once].astype(np.int64), times)
+    cells = np.bincount(code * k + column[np.repeat(start[owner], times) + within], minlength=width * k)
+    return BlockTerms(
+        words=tokens.words,
+        labels=list(known),
+        documents=np.bincount(column, minlength=k).astype(np.int64),
+        holding=cells.reshape(width, k).astype(np.int32),
+    )
+
+
 class TermTally:
     """Document frequencies of every term by label, as blocks come in."""
 
@@ -38,32 +71,16 @@ class TermTally:
             (1024, 4), dtype=np.int32
         )  # the first column counts all documents, the others those of a label
 
-    def add(self, tokens: Tokens, labels: Sequence[Sequence[str]], once: Places) -> None:
-        """Count the documents of a block. labels: of each document. once: `first_in_document` of the tokens."""
-        columns = [
-            [0, *(self._labels.setdefault(label, len(self._labels) + 1) for label in dict.fromkeys(held))]
-            for held in labels
-        ]
+    def add(self, block: BlockTerms) -> None:
+        """The documents of one more block."""
+        numbers = np.array([self._numbers.setdefault(word, len(self._numbers)) for word in block.words], dtype=np.int64)
+        columns = [0, *(self._labels.setdefault(label, len(self._labels) + 1) for label in block.labels)]
         self._documents += [0] * (len(self._labels) + 1 - len(self._documents))
-        column = np.array([number for numbers in columns for number in numbers], dtype=np.int64)
-        for number, times in enumerate(np.bincount(column, minlength=len(self._documents)).tolist()):
-            self._documents[number] += times
-        numbers = np.array(
-            [self._numbers.setdefault(word, len(self._numbers)) for word in tokens.words], dtype=np.int64
-        )
+        for column, documents in zip(columns, block.documents.tolist(), strict=True):
+            self._documents[column] += documents
         self._grow()
-        if not tokens.words:
-            return
-        owner = np.repeat(np.arange(len(columns)), np.diff(tokens.starts))[once]
-        width, k = len(tokens.words), len(self._documents)
-        # Each token of a document counts in each of the document's columns.
-        held = np.array([len(one) for one in columns], dtype=np.int64)
-        start = np.cumsum(held) - held
-        times = held[owner]
-        within = np.arange(int(times.sum())) - np.repeat(np.cumsum(times) - times, times)
-        code = np.repeat(tokens.codes[once].astype(np.int64), times)
-        cells = np.bincount(code * k + column[np.repeat(start[owner], times) + within], minlength=width * k)
-        self._table[numbers, :k] += cells.reshape(width, k).astype(np.int32)
+        if block.words:
+            self._table[np.ix_(numbers, np.array(columns))] += block.holding
 
     def _grow(self) -> None:
         rows, columns = self._table.shape

@@ -1,0 +1,245 @@
+"""The same commands on a cluster: a scheduler and two workers, started by their own commands, in a folder of their own."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from conftest import Program, started
+
+from upsort.core.errors import DataProblem, UsageProblem
+
+distributed = pytest.importorskip("distributed", reason="the extra 'cluster' is not installed")
+
+from upsort.engine import cluster  # noqa: E402
+from upsort.files import dividing  # noqa: E402
+
+LABELS = ("pests", "soil, wet", "tools")
+T, L = "--text=text", "--label=label"
+
+
+class Running:
+    """A scheduler and two workers."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.logs = (folder / "log").open("wb")
+        where = folder / "scheduler.json"
+        self.scheduler = self._start("scheduler", "--host=127.0.0.1", "--port=0", f"--scheduler-file={where}")
+        while not where.exists():
+            time.sleep(0.05)
+        self.address = json.loads(where.read_text())["address"]
+        self.workers = [self.worker() for _ in range(2)]
+
+    def _start(self, *line: str) -> "subprocess.Popen[bytes]":
+        program = Path(sys.executable).with_name("dask")
+        return subprocess.Popen(
+            [program, *line, "--no-dashboard"],
+            cwd=self.folder,
+            stdout=self.logs,
+            stderr=self.logs,
+            start_new_session=True,
+        )
+
+    def worker(self) -> "subprocess.Popen[bytes]":
+        return self._start("worker", self.address, "--nthreads=1", "--no-nanny")
+
+    def kill(self, process: "subprocess.Popen[bytes]") -> None:
+        os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+
+    def end(self) -> None:
+        for process in (*self.workers, self.scheduler):
+            if process.poll() is None:
+                self.kill(process)
+        self.logs.close()
+
+
+@pytest.fixture(scope="module")
+def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
+    found = Running(tmp_path_factory.mktemp("cluster"))
+    yield found
+    found.end()
+
+
+@pytest.fixture
+def mortal(tmp_path: Path) -> Iterator[Running]:
+    """One that is damaged in the test."""
+    (tmp_path / "cluster").mkdir()
+    found = Running(tmp_path / "cluster")
+    yield found
+    found.end()
+
+
+@pytest.fixture(scope="module")
+def letters(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A table of several stretches."""
+    folder = tmp_path_factory.mktemp("letters")
+    write(folder / "t.csv", 4_000)
+    return folder
+
+
+def write(path: Path, rows: int) -> None:
+    with path.open("w", encoding="utf-8", newline="") as stream:
+        stream.write("ref,text,label,place\n")
+        for number in range(rows):
+            text = (
+                ""
+                if number % 71 == 3
+                else f"bed {number % 311}: the plum {'dwst'[number % 4]}oss has aphids {number % 97}"
+            )
+            stream.write(f'r{number},"{text}, and\nmoss {number % 13}","{LABELS[number % 3]}",north\n')
+
+
+@pytest.fixture
+def short(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(dividing, "_LEAST", 40_000)
+
+
+LINES = {
+    "naive Bayes": ("train", "t.csv", T, L, "--classifier=naive-bayes", "-o", "out.sorter"),
+    "logistic": ("train", "t.csv", T, L, "-o", "out.sorter"),
+    "svm": ("train", "t.csv", T, L, "--classifier=svm", "-o", "out.sorter"),
+    "folds": ("cross-validate", "t.csv", T, L, "--folds=3", "--json"),
+    "compare": ("compare", "t.csv", T, L, "--folds=2", "--try=classifier.kind=svm,naive-bayes", "--json"),
+    "survey": ("survey", "t.csv", T, L, "--json"),
+    "features": ("features", "t.csv", T, L, "--matrix=out.mtx", "-o", "out.csv"),
+    "gather": ("gather", "t.csv", T, L, "--drop=copies", "-o", "out.csv"),
+    "score": ("score", "a.sorter", "t.csv", "-o", "out.csv", "--set-aside=out.aside.csv"),
+}
+
+
+@pytest.mark.usefixtures("short")
+@pytest.mark.parametrize("command", LINES)
+def test_the_bytes_are_those_of_one_process(
+    running: Running, letters: Path, tmp_path: Path, program: Program, command: str
+) -> None:
+    (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
+    if command == "score":
+        program("train", "t.csv", T, L, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
+    found: list[Any] = []
+    for how in ("--workers=1", f"--cluster={running.address}"):
+        line = [*LINES[command], how, *(["--overwrite"] if "-o" in LINES[command] else [])]
+        out = program(*line, *(["--no-ledger"] if command in ("folds", "compare") else []))
+        told = {name: value for name, value in out.json.items() if name != "seconds"} if "--json" in line else ""
+        found.append((without_seconds(told), {path.name: path.read_bytes() for path in tmp_path.glob("out*")}))
+    assert found[0] == found[1] and (found[0][0] or found[0][1])
+
+
+def without_seconds(held: Any) -> Any:
+    if isinstance(held, dict):
+        return {name: without_seconds(value) for name, value in held.items() if name not in ("seconds", "run")}
+    return [without_seconds(value) for value in held] if isinstance(held, list) else held
+
+
+@pytest.fixture
+def scoring(tmp_path: Path, program: Program) -> Path:
+    """A sorter, and a table that takes some seconds; what one process makes of it."""
+    write(tmp_path / "few.csv", 600)
+    write(tmp_path / "many.csv", 150_000)
+    program("train", "few.csv", T, L, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
+    program("score", "a.sorter", "many.csv", "--workers=1", "-o", "alone.csv")
+    return tmp_path
+
+
+def rows_done(folder: Path, running: "subprocess.Popen[str]") -> None:
+    journal = folder / "o.csv.part.json"
+    while running.poll() is None and not (journal.exists() and json.loads(journal.read_text())["rows"]):
+        time.sleep(0.01)
+
+
+def test_a_worker_that_dies_changes_no_byte(scoring: Path, mortal: Running) -> None:
+    line = ("score", "a.sorter", "many.csv", f"--cluster={mortal.address}", "-o", "o.csv")
+    with started(scoring, *line, stderr=subprocess.PIPE, text=True) as program:
+        rows_done(scoring, program)
+        mortal.kill(mortal.workers[0])
+        mortal.workers.append(mortal.worker())
+        _, err = program.communicate(timeout=120)
+    assert program.returncode == 0, err
+    assert (scoring / "o.csv").read_bytes() == (scoring / "alone.csv").read_bytes()
+
+
+def test_a_scheduler_that_dies_is_told_and_what_is_done_is_kept(
+    scoring: Path, mortal: Running, program: Program
+) -> None:
+    line = ("score", "a.sorter", "many.csv", f"--cluster={mortal.address}", "-o", "o.csv")
+    with started(scoring, *line, stderr=subprocess.PIPE, text=True) as alone:
+        rows_done(scoring, alone)
+        mortal.kill(mortal.scheduler)
+        _, err = alone.communicate(timeout=120)
+    assert alone.returncode == 1 and "Traceback" not in err
+    assert f"The cluster at {mortal.address} is gone" in err and "go on with --resume" in err
+    program("score", "a.sorter", "many.csv", "-o", "o.csv", "--resume")
+    assert (scoring / "o.csv").read_bytes() == (scoring / "alone.csv").read_bytes()
+
+
+def test_an_interrupted_command_leaves_no_work_behind(scoring: Path, running: Running) -> None:
+    line = ("score", "a.sorter", "many.csv", f"--cluster={running.address}", "-o", "o.csv")
+    with started(scoring, *line, stderr=subprocess.PIPE, text=True) as program:
+        rows_done(scoring, program)
+        program.send_signal(signal.SIGINT)
+        _, err = program.communicate(timeout=60)
+    assert program.returncode == 130 and "rows are done and kept" in err and "Traceback" not in err
+    with distributed.Client(running.address, set_as_default=False) as client:
+        for _ in range(200):
+            if not any(client.processing().values()):
+                break
+            time.sleep(0.05)
+        assert not any(client.processing().values())
+
+
+def test_problems_of_a_worker_are_told(running: Running) -> None:
+    def missing(item: int) -> int:  # functions of a function travel whole
+        raise FileNotFoundError(2, "No such file or directory", "/beds/t.csv")
+
+    def of_data(item: int) -> int:
+        raise DataProblem("t.csv is damaged.", "Get it again.")
+
+    with cluster.connected(running.address) as engine:
+        with pytest.raises(
+            DataProblem, match=r"^/beds/t.csv cannot be read by the worker at tcp://127.0.0.1:\d+"
+        ) as unseen:
+            list(engine.in_order(missing, range(9)))
+        assert "same names" in unseen.value.remedy
+        with pytest.raises(DataProblem, match="damaged") as damaged:
+            list(engine.in_order(of_data, range(9)))
+        assert damaged.value.remedy == "Get it again."
+        assert engine.spread(3)(str, 5) == ["0", "1", "2", "3", "4"]
+
+
+def test_a_worker_with_another_version_is_named(running: Running, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(cluster, "version", lambda _: "77.0")
+    with pytest.raises(DataProblem, match=r"The worker at tcp://.* has version .*, this program is 77\.0"):
+        cluster.connected(running.address).__enter__()
+
+
+def test_wrong_addresses(letters: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
+    line = ("features", str(letters / "t.csv"), T)
+    monkeypatch.setattr(cluster, "_PATIENCE", 1)
+    assert (
+        "No cluster with a worker answers at tcp://127.0.0.1:9"
+        in program(*line, "--cluster=tcp://127.0.0.1:9", code=1).err
+    )
+    assert "names no number of workers" in program(*line, "--cluster=local:many", code=2).err
+    assert "is no address of a cluster" in program(*line, "--cluster=moss://beds:1", code=2).err
+    assert "exclude each other" in program(*line, "--cluster=local:2", "--workers=2", code=2).err
+    monkeypatch.setenv("UPSORT_CLUSTER", "tcp://127.0.0.1:9")
+    assert "No cluster" in program(*line, code=1).err
+    program(*line, "--workers=1")
+
+
+def test_without_the_library_the_extra_is_named(monkeypatch: pytest.MonkeyPatch) -> None:
+    class Nothing:
+        def __getattr__(self, name: str) -> Any:
+            raise ImportError(name)
+
+    monkeypatch.setattr(cluster, "distributed", Nothing())
+    with pytest.raises(UsageProblem) as problem:
+        cluster.connected("local:2").__enter__()
+    assert "upsort[cluster]" in problem.value.remedy
