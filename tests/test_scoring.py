@@ -101,7 +101,7 @@ def test_an_interruption_names_what_is_kept(program: Program, sorter: str, tmp_p
 
 def test_a_full_disk_is_told(program: Program, sorter: str, tmp_path: Path) -> None:
     table = many(tmp_path / "t.csv", 60_000)
-    command = f"ulimit -f 2000; exec {sys.executable} -m upsort score {sorter} {table} -o o.csv"
+    command = f"ulimit -f 500; exec {sys.executable} -m upsort score {sorter} {table} -o o.csv"
     done = subprocess.run(["/bin/bash", "-c", command], cwd=tmp_path, capture_output=True, text=True, check=False)
     assert done.returncode == 1
     assert "o.csv.part cannot be written" in done.stderr and "Traceback" not in done.stderr

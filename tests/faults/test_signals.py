@@ -38,9 +38,9 @@ COMMANDS = {
 _MARK = "UPSORT_TEST_RUN"
 
 
-def many(folder: Path) -> None:
-    """A table of five blocks."""
-    rows = [f"r{n},my plum {n} has aphids in bed {n % 9},{damage.LABELS[n % 3]}" for n in range(9_000)]
+def many(folder: Path, blocks: int = 5) -> None:
+    """A table of so many blocks."""
+    rows = [f"r{n},my plum {n} has aphids in bed {n % 9},{damage.LABELS[n % 3]}" for n in range(2_000 * blocks - 1_000)]
     (folder / "many.csv").write_text("\n".join(["ref,message,topic", *rows, ""]))
 
 
@@ -117,11 +117,11 @@ def test_rows_that_are_not_the_same_again_are_never_mixed(tmp_path: Path, monkey
 def test_a_worker_that_dies_is_told(tmp_path: Path) -> None:
     damage.sound_files(tmp_path)
     damage.sound_sorter(tmp_path)
-    many(tmp_path)
+    many(tmp_path, 12)
     program = _PROGRAM.replace(
         "os.kill(os.getpid(), number)", "__import__('multiprocessing').active_children()[0].kill()"
     )
-    line = [sys.executable, "-c", program, "5", "9", *COMMANDS["score shared"]]
+    line = [sys.executable, "-c", program, "9", "9", *COMMANDS["score shared"]]
     done = subprocess.run(line, cwd=tmp_path, capture_output=True, text=True, check=False, timeout=100)
     assert done.returncode == 1 and "was ended from outside" in done.stderr and "--workers" in done.stderr
 

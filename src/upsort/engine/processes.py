@@ -5,6 +5,7 @@ The process that asks works too: it takes an item itself whenever the others hav
 
 import os
 import signal
+import threading
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
@@ -12,7 +13,6 @@ from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
 from itertools import chain, islice
 from multiprocessing import active_children, get_all_start_methods, get_context, parent_process
-from threading import Thread
 from typing import Any, TypeVar
 
 from upsort.core.errors import DataProblem
@@ -21,6 +21,7 @@ from upsort.core.spreading import Spread, one_by_one
 
 _AHEAD = 2  # items in hand for each other process, so that none waits
 _USUAL = 8  # beyond that, reading and writing are what is waited for
+_ENDING = {signal.SIGINT, signal.SIGTERM}
 _MOST_HELD = 8  # for each process, so that memory stays bounded where one item takes long
 
 Item = TypeVar("Item")
@@ -132,6 +133,8 @@ def _children(count: int, work: Callable[[Any], Any]) -> Iterator[ProcessPoolExe
     before = set(active_children())
     pool = ProcessPoolExecutor(count, context, initializer=_take, initargs=(work,))
     try:
+        with _signals_held():  # until the processes know what signals mean to them
+            pool.submit(int)  # begins them all
         yield pool
     except BaseException as error:
         for child in set(active_children()) - before:
@@ -144,6 +147,19 @@ def _children(count: int, work: Callable[[Any], Any]) -> Iterator[ProcessPoolExe
         raise
     finally:
         pool.shutdown(wait=True, cancel_futures=True)
+
+
+@contextmanager
+def _signals_held() -> Iterator[None]:
+    """Signals that end a program come after the block; processes that begin in it let them in themselves."""
+    if threading.current_thread() is not threading.main_thread() or not hasattr(signal, "pthread_sigmask"):
+        yield
+        return
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, _ENDING)
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
 
 
 def _whole(item: Any) -> Any:
@@ -161,7 +177,9 @@ def _take(work: Callable[[Any], Any]) -> None:
     _work = work
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent is told, and ends its children
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
-    Thread(target=_end_with_parent, daemon=True).start()
+    if hasattr(signal, "pthread_sigmask"):
+        signal.pthread_sigmask(signal.SIG_UNBLOCK, _ENDING)
+    threading.Thread(target=_end_with_parent, daemon=True).start()
 
 
 def _end_with_parent() -> None:

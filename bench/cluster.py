@@ -1,0 +1,86 @@
+"""A Dask cluster of two local workers, one thread each, against one process: counting, scoring and training; what a part costs.
+
+    python bench/cluster.py [DOCUMENTS] [--smallest]
+
+The documents lie in 16 Parquet files. Starting the cluster is not counted, reaching it is.
+"""
+
+import sys
+import tempfile
+from collections.abc import Callable
+from functools import partial
+from itertools import islice
+from pathlib import Path
+from time import perf_counter
+
+import pyarrow as pa
+import pyarrow.parquet as pq
+from made_text import documents
+from measuring import command, gain_of_a_second_process, medians_in_turn, size_asked
+
+from upsort.engine.cluster import LOCAL, connected
+
+PARTS = 16
+LABELS = 20
+SMALLEST = "--smallest" in sys.argv
+
+
+def main() -> None:
+    """Measure and print a table."""
+    many = size_asked(1_000_000, 1_600)
+    with tempfile.TemporaryDirectory() as name, connected(f"{LOCAL}2") as cluster:
+        folder = Path(name)
+        made_parts(folder, many)
+        few = min(many, 60_000) // PARTS * PARTS
+        (folder / "few").mkdir()
+        made_parts(folder / "few", few)
+        print(f"{many:,} documents in {PARTS} Parquet files; training on {few:,} of {LABELS} labels")
+        print(f"a second process makes arithmetic {gain_of_a_second_process():.2f} times as fast here")
+        print("| what | one process | cluster of two | times as fast | goal |\n|---|---|---|---|---|")
+        sorter = str(folder / "a.sorter")
+        columns = ("--text=text", "--label=label", "--quiet")
+        command(["train", str(folder / "few"), *columns, "--no-check", "-o", sorter])
+        for what, goal, line in (
+            ("counting (features)", 1.7, ["features", str(folder / "part-*.parquet"), *columns]),
+            ("scoring", 1.7, ["score", sorter, str(folder / "part-*.parquet"), "--quiet"]),
+            ("training, folds included", 1.6, ["train", str(folder / "few"), *columns]),
+        ):
+            ending = {"train": "sorter", "score": "csv", "features": "csv"}[line[0]]
+            shared = [*line, "--overwrite", "-o", str(folder / f"out.{ending}")]
+            works: dict[str, Callable[[], object]] = {
+                "one": partial(command, [*shared, "--workers=1"]),
+                "two": partial(command, [*shared, f"--cluster={cluster.where}"]),
+            }
+            seconds = medians_in_turn(works, 1 if SMALLEST else 3)
+            gain = seconds["one"] / seconds["two"]
+            print(f"| {what} | {seconds['one']:.1f} s | {seconds['two']:.1f} s | {gain:.2f} | {goal} |")
+        began = perf_counter()
+        items = 20 if SMALLEST else 400
+        list(cluster.in_order(abs, range(items)))
+        print(f"a part that takes no time costs {1000 * (perf_counter() - began) / items:.1f} ms")
+        for share in (1, 10):
+            parts = [str(path) for path in sorted(folder.glob("part-*.parquet"))[:: max(1, PARTS // (2 * share))]]
+            line = ["score", sorter, *parts, "--quiet", "--overwrite", "-o", str(folder / "out.csv")]
+            memory = command([*line, f"--cluster={cluster.where}"])[1]
+            print(f"memory of the driver, scoring {len(parts)} of {PARTS} files: {memory / 1e6:.0f} MB")
+
+
+def made_parts(folder: Path, many: int) -> None:
+    """Parquet files of documents, of which each holds a word of its label."""
+    each = many // PARTS
+    made = documents(many, 120)
+    for part in range(PARTS):
+        texts = list(islice(made, each))
+        numbers = [(part * each + place) * 7919 % LABELS for place in range(each)]
+        table = {
+            "text": [
+                f"{text} sign{number if place % 5 else 0}"
+                for place, (text, number) in enumerate(zip(texts, numbers, strict=True))
+            ],
+            "label": [f"label {number}" for number in numbers],
+        }
+        pq.write_table(pa.table(table), folder / f"part-{part:04}.parquet", row_group_size=20_000)
+
+
+if __name__ == "__main__":
+    main()
