@@ -98,13 +98,19 @@ class TestEachKind:
         many, blocks = in_stretches(table)
         assert many == (10 if each_line else 4) and flat(blocks) == flat(list(table.blocks()))
 
-    def test_what_is_packed_or_guessed_is_not_divided(self, tmp_path: Path) -> None:
+    def test_what_is_packed_or_guessed_is_read_as_a_whole(
+        self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
         text = "text,n\n" + "Möhren säen,1\n" * 60
         with gzip.open(tmp_path / "t.csv.gz", "wt", encoding="utf-8") as stream:
             stream.write(text)
         (tmp_path / "u.csv").write_text(text, encoding="cp1252")
-        assert table_of(tmp_path / "t.csv.gz").division is None and table_of(tmp_path / "u.csv").division is None
-        assert table_of(tmp_path / "u.csv", encoding="cp1252").division is not None
+        for name in ("t.csv.gz", "u.csv"):
+            many, blocks = in_stretches(table_of(tmp_path / name))
+            assert many == 1 and flat(blocks) == flat(list(table_of(tmp_path / name).blocks()))
+        assert in_stretches(table_of(tmp_path / "u.csv", encoding="cp1252"))[0] > 3
+        monkeypatch.setattr(dividing, "_MOST_WHOLE", 50)
+        assert table_of(tmp_path / "t.csv.gz").division is None  # too large for one: its blocks are handed on
 
 
 def test_lines_that_end_otherwise_are_left_to_the_last_stretch(tmp_path: Path, short: None) -> None:
@@ -209,3 +215,30 @@ def test_damage_in_a_stretch_is_told_by_its_file(corpora: Path, tmp_path: Path, 
     (tmp_path / "t.csv").write_bytes(content)
     told = program("features", "t.csv", *COLUMNS, "--workers=3", "--largest-cell=50000", code=1).err
     assert "t.csv" in told and "row or a cell of more than" in told and "Traceback" not in told
+
+
+@pytest.mark.parametrize("kind", ["t.csv", "t.csv.gz", "t.jsonl", "t.parquet", "t.xlsx", "t.zip", "t.tar", "folder"])
+def test_a_table_may_be_read_elsewhere(tmp_path: Path, kind: str, program: Program) -> None:
+    """What travels to a machine that sees the same files reads the same there, whatever the folder it stands in."""
+    import shutil
+
+    import cloudpickle
+
+    (tmp_path / "s.csv").write_text("text,label\nmoss and fern,soil\nslugs,pests\n")
+    if kind in ("t.zip", "t.tar", "folder"):
+        (tmp_path / "folder").mkdir()
+        for number in range(3):
+            shutil.copy(tmp_path / "s.csv", tmp_path / "folder" / f"{number}.csv")
+        if kind != "folder":
+            shutil.make_archive(str(tmp_path / "t"), kind.removeprefix("t."), tmp_path, "folder")
+    else:
+        program("gather", "s.csv", "--text=text", "-o", kind)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.chdir(tmp_path)
+        tables = open_inputs([kind], Reading()).tables
+        sent = cloudpickle.dumps(tables)
+        there = [flat(list(table.blocks())) for table in tables]
+    with pytest.MonkeyPatch.context() as patch:
+        patch.chdir("/")
+        again = cloudpickle.loads(sent)
+        assert [flat(list(table.blocks())) for table in again] == there and sum(map(len, there)) in (2, 6)

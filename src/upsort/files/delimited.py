@@ -6,6 +6,7 @@ import re
 import sys
 from collections import Counter
 from collections.abc import Iterator
+from functools import partial
 from itertools import chain
 from typing import BinaryIO
 
@@ -13,13 +14,13 @@ from upsort.core.errors import DataProblem
 from upsort.core.records import record
 from upsort.files.below import without_rows_below
 from upsort.files.bounds import too_large, with_rows_bounded
-from upsort.files.dividing import divisible, encoding_in, next_rows, stretch_of, stretches_of_cells
+from upsort.files.dividing import divisible, division_of, encoding_in, next_rows, stretch_of, stretches_of_cells
 from upsort.files.encoding import NOTED_ESCAPE, Doubts, Encoding, find_encoding, noted_escapes
 from upsort.files.format import WITH_TABS
 from upsort.files.heading import Heading, heading_as_told, names_in, told_titles
 from upsort.files.packing import ending_of
 from upsort.files.reasons import Reason, Why
-from upsort.files.rows import WHOLE, Block, Division, EmptySource, Entry, Reading, Refused, Stretch, Table
+from upsort.files.rows import WHOLE, Block, EmptySource, Entry, Reading, Refused, Stretch, Table
 
 _LINE_END = re.compile("\r\n|\r|\n")
 DELIMITERS = ",;\t|"
@@ -55,15 +56,15 @@ def delimited_table(entry: Entry, reading: Reading) -> Table:
             found = read_delimited(stream, entry.name, shape, reading, stretch)
             yield from without_rows_below(found) if stretch.last else found
 
-    division = None
+    stretches = None
     if divisible(entry, shape.encoding) and shape.delimiter.isascii():
-        division = Division(lambda: stretches_of_cells(entry, shape.delimiter, reading), blocks, entry.passing)
+        stretches = partial(stretches_of_cells, entry, shape.delimiter, reading)
     return Table(
         name=entry.name,
         columns=shape.columns,
         blocks=lambda: blocks(WHOLE),
         notes=tuple(notes),
-        division=division,
+        division=division_of(entry, stretches, blocks),
     )
 
 

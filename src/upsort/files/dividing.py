@@ -9,7 +9,7 @@ import io
 import re
 import sys
 from codecs import BOM_UTF8
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from itertools import islice
 from typing import BinaryIO
 
@@ -18,11 +18,27 @@ import numpy as np
 from upsort.core.records import record
 from upsort.files.bounds import with_rows_bounded
 from upsort.files.encoding import Encoding
-from upsort.files.rows import ROWS_A_BLOCK, Entry, Reading, Stretch
+from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Division, Entry, Reading, Stretch
 
 _LEAST = 1 << 20  # bytes of a stretch, but for the last
+_MOST_WHOLE = 4 << 20  # bytes of a file, as it lies there
 _LINE_END = ord("\n")
 _BYTE_BY_BYTE = ("utf-8", "ascii", "latin-1", "iso8859", "cp125", "koi8")  # line ends and quotes are single bytes there
+
+
+def division_of(
+    entry: Entry, stretches: Callable[[], Iterator[Stretch]] | None, blocks: Callable[[Stretch], Iterator[Block]]
+) -> Division | None:
+    """How a table is shared by those who read it: in stretches, where it can be divided, else as a whole, where it is small. A
+    large one that is packed is read by one, who hands its blocks on."""
+    if stretches is None and (entry.size is None or entry.size > _MOST_WHOLE):
+        return None
+    return Division(stretches or whole_stretch, blocks, entry.passing)
+
+
+def whole_stretch() -> Iterator[Stretch]:
+    """The whole table."""
+    yield WHOLE
 
 
 def divisible(entry: Entry, encoding: Encoding) -> bool:

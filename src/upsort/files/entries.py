@@ -105,7 +105,7 @@ def _of_path(path: Path, reading: Reading) -> Found:
         raise DataProblem(
             f"{path} is a damaged or unreadable archive: {error}.", "Get it again, or unpack it."
         ) from error
-    return Found([Entry(str(path), (path.name,), _unpacked(_file_opener(path), path.name, reading))])
+    return Found([Entry(str(path), (path.name,), _unpacked(_file_opener(path), path.name, reading), size=_size(path))])
 
 
 def _of_folder(folder: Path, reading: Reading) -> Found:
@@ -122,7 +122,7 @@ def _of_folder(folder: Path, reading: Reading) -> Found:
             found.notes.append(f"{path} is an archive inside a folder; name it itself to read it.")
         else:
             opener = _unpacked(_file_opener(path), path.name, reading)
-            found.entries.append(Entry(str(path), (folder.name, *inside.parts), opener))
+            found.entries.append(Entry(str(path), (folder.name, *inside.parts), opener, size=_size(path)))
     if not found.entries:
         raise DataProblem(f"The folder {folder} holds no files to read.", "Name a folder with tables or text files.")
     return found
@@ -133,6 +133,13 @@ def _between(path: Path, folder: Path) -> Iterator[Path]:
         if parent == folder:
             return
         yield parent
+
+
+def _size(path: Path) -> int | None:
+    try:
+        return path.stat().st_size
+    except OSError:  # who opens it tells of it
+        return None
 
 
 def _file_opener(path: Path) -> Callable[[], BinaryIO]:
@@ -159,6 +166,7 @@ def _of_zip(path: Path, reading: Reading) -> Found:
                     shown,
                     (path.stem, *parts),
                     _unpacked(_zip_opener(path.absolute(), member, shown, reading), parts[-1], reading),
+                    size=member.compress_size,
                 )
             )
     return found

@@ -16,11 +16,11 @@ import ijson
 
 from upsort.core.errors import DataProblem
 from upsort.files.bounds import QUOTES, size_said, with_rows_bounded
-from upsort.files.dividing import divisible, encoding_in, stretch_of, stretches_of_lines
+from upsort.files.dividing import divisible, division_of, encoding_in, stretch_of, stretches_of_lines
 from upsort.files.encoding import Encoding, find_encoding
 from upsort.files.inner_values import InnerPaths
 from upsort.files.reasons import Reason, Why
-from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Division, Entry, Reading, Refused, Stretch, Table
+from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Entry, Reading, Refused, Stretch, Table
 from upsort.files.typed_cells import cell_at, cell_from
 
 _DEEPEST = 200  # containers inside each other
@@ -102,7 +102,7 @@ def _table(
         columns=columns,
         blocks=lambda: blocks(WHOLE),
         notes=notes,
-        division=Division(stretches, blocks, entry.passing) if stretches is not None else None,
+        division=division_of(entry, stretches, blocks),
     )
 
 

@@ -10,6 +10,8 @@ from upsort.core.errors import DataProblem
 from upsort.files.bounds import Damaged, check_unpacked
 from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Division, Entry, Reading, Stretch, Table, cell_of
 
+_MOST_ROWS_WHOLE = 50_000  # of a file of one row group; of larger ones the blocks are handed on
+
 
 @cache
 def _broken() -> tuple[type[Exception], ...]:
@@ -22,6 +24,7 @@ def parquet_table(entry: Entry, reading: Reading) -> Table:
     file = _file(entry)
     groups = [file.metadata.row_group(number) for number in range(file.num_row_groups)]
     check_unpacked(sum(group.total_byte_size for group in groups), entry.name, reading)
+    rows_of = [group.num_rows for group in groups]
     columns = tuple(file.schema_arrow.names)
 
     def blocks(stretch: Stretch) -> Iterator[Block]:
@@ -33,11 +36,12 @@ def parquet_table(entry: Entry, reading: Reading) -> Table:
 
     def stretches() -> Iterator[Stretch]:
         line = 1
-        for number, group in enumerate(groups):
+        for number, rows in enumerate(rows_of):
             yield Stretch(begin=number, end=number + 1, line=line)
-            line += group.num_rows
+            line += rows
 
-    division = Division(stretches, blocks, entry.passing) if len(groups) > 1 else None
+    shared = len(rows_of) > 1 or sum(rows_of) <= _MOST_ROWS_WHOLE
+    division = Division(stretches, blocks, entry.passing) if shared else None
     return Table(name=entry.name, columns=columns, blocks=lambda: blocks(WHOLE), division=division)
 
 

@@ -151,13 +151,15 @@ class Entry:
     """One file to be read, wherever it lies: on disk, in an archive, on standard input.
 
     name: as shown to people. path: its folders and name inside the source. open: gives a new stream that can be rewound.
-    passing: whether it is a copy that ends with the command, which no other machine has.
+    passing: whether it is a copy that ends with the command, which no other machine has. size: bytes as it lies there, packed
+    where it is packed; None where that is not known.
     """
 
     name: str
     path: tuple[str, ...]
     open: Callable[[], BinaryIO]
     passing: bool = False
+    size: int | None = None
 
 
 LIST_JOINED_BY = "; "
