@@ -112,6 +112,7 @@ LINES = {
     "features": ("features", "t.csv", T, L, "--matrix=out.mtx", "-o", "out.csv"),
     "gather": ("gather", "t.csv", T, L, "--drop=copies", "-o", "out.csv"),
     "score": ("score", "a.sorter", "t.csv", "-o", "out.csv", "--set-aside=out.aside.csv"),
+    "parts": ("score", "a.sorter", "t.csv", "-o", "out-*.parquet", "--set-aside=out.aside.csv"),
 }
 
 
@@ -121,7 +122,7 @@ def test_the_bytes_are_those_of_one_process(
     running: Running, letters: Path, tmp_path: Path, program: Program, command: str
 ) -> None:
     (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
-    if command == "score":
+    if command in ("score", "parts"):
         program("train", "t.csv", T, L, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
     found: list[Any] = []
     for how in ("--workers=1", f"--cluster={running.address}"):

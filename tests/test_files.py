@@ -38,7 +38,7 @@ from upsort.files.writing import check_writable, make_folder, replacing, replaci
 
 
 def entry_of(content: bytes, name: str = "t.csv") -> Entry:
-    return Entry(name, (name,), lambda: io.BytesIO(content))
+    return Entry(name=name, path=(name,), open=lambda: io.BytesIO(content))
 
 
 def rows_in(content: str | bytes, reading: Reading | None = None) -> tuple[Table, list[list[str]], list[Refused]]:
@@ -329,12 +329,12 @@ class TestTextFiles:
         ],
     )
     def test_the_label_of_a_file_is_its_name_without_its_ending(self, name: str, label: str) -> None:
-        entries = [Entry(name, ("letters", name), lambda: io.BytesIO(b"fern\r\nmoss"))]
+        entries = [Entry(name=name, path=("letters", name), open=lambda: io.BytesIO(b"fern\r\nmoss"))]
         block = next(iter(text_table("letters", entries, Reading(kind="text", label_from="name")).blocks()))
         assert block.rows == [[name, label, "fern\nmoss"]]
 
     def test_the_label_by_folder_or_by_pattern(self) -> None:
-        entries = [Entry("x", ("letters", "pests", "a-17.txt"), lambda: io.BytesIO(b"fern"))]
+        entries = [Entry(name="x", path=("letters", "pests", "a-17.txt"), open=lambda: io.BytesIO(b"fern"))]
         for label_from, label in (("folder", "pests"), (r"(\w)-\d+", "a"), (r"(\w)_\d+", "")):
             block = next(iter(text_table("letters", entries, Reading(label_from=label_from)).blocks()))
             assert block.rows[0][1] == label

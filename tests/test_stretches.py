@@ -148,6 +148,7 @@ def corpora(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def many_stretches(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(dividing, "_LEAST", 30_000)
+    monkeypatch.setattr(dividing, "ROWS_A_BLOCK", 300)
 
 
 def outputs(folder: Path) -> Iterator[tuple[str, bytes]]:
@@ -242,3 +243,61 @@ def test_a_table_may_be_read_elsewhere(tmp_path: Path, kind: str, program: Progr
         patch.chdir("/")
         again = cloudpickle.loads(sent)
         assert [flat(list(table.blocks())) for table in again] == there and sum(map(len, there)) in (2, 6)
+
+
+@pytest.mark.usefixtures("many_stretches")
+class TestParts:
+    """`score -o FOLDER/part-*.csv`: a file for each stretch."""
+
+    @pytest.fixture
+    def sorter(self, corpora: Path, program: Program) -> str:
+        program("train", str(corpora / "t.jsonl"), *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
+        return "a.sorter"
+
+    def test_together_they_are_the_table(self, corpora: Path, tmp_path: Path, program: Program, sorter: str) -> None:
+        line = ("score", sorter, str(corpora / "t.csv"), "--json")
+        whole = program(*line, "-o", "whole.csv").json
+        told = [program(*line, "-o", "out/part-*.csv", f"--workers={n}", "--overwrite").json for n in (3, 1)]
+        for one in told:
+            assert one["labels"] == whole["labels"] and one["rows"]["set_aside"] == whole["rows"]["set_aside"]
+        parts = sorted((tmp_path / "out").iterdir())
+        assert [path.name for path in parts][:2] == ["part-0001.csv", "part-0002.csv"] and len(parts) > 3
+        head, *rows = (tmp_path / "whole.csv").read_text().splitlines()
+        texts = [path.read_text().splitlines() for path in parts]
+        assert {text[0] for text in texts} == {head} and [row for text in texts for row in text[1:]] == rows
+        assert (tmp_path / "out.set-aside.csv").read_bytes() == (tmp_path / "whole.set-aside.csv").read_bytes()
+
+    def test_only_what_is_missing_is_done_again(
+        self, corpora: Path, tmp_path: Path, program: Program, sorter: str, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        from upsort.jobs import score_parts
+
+        line = ("score", sorter, str(corpora / "t.csv"), "-o", "out/part-*.parquet", "--workers=1")
+        opened: list[str] = []
+        whole = score_parts.table_file
+
+        def counted(path: Path, *of: object) -> object:
+            opened.append(path.name)
+            if len(opened) == 3:
+                raise KeyboardInterrupt
+            return whole(path, *of)  # type: ignore[arg-type]
+
+        monkeypatch.setattr(score_parts, "table_file", counted)
+        assert "2 parts are done and kept in out; go on with --resume" in program(*line, code=130).err
+        assert "are kept" in program(*line, code=1).err
+        assert "was another one: thin differ" in program(*line, "--resume", "--thin", code=1).err
+        before = {path.name: path.stat().st_mtime_ns for path in (tmp_path / "out").glob("part-*")}
+        program(*line, "--resume")
+        after = {path.name: path.stat().st_mtime_ns for path in (tmp_path / "out").iterdir()}
+        assert before.items() < after.items() and len(after) > 3
+        (tmp_path / "few.csv").write_text("text\nmoss\n")
+        program("score", sorter, "few.csv", "-o", "out/part-*.parquet", "--overwrite")
+        assert [path.name for path in (tmp_path / "out").iterdir()] == ["part-0001.parquet"]
+
+    def test_wrong_names(self, corpora: Path, program: Program, sorter: str) -> None:
+        table = str(corpora / "t.csv")
+        assert "not one *" in program("score", sorter, table, "-o", "a-*-*.csv", code=2).err
+        assert "no ending" in program("score", sorter, table, "-o", "part-*", code=2).err
+        assert "could not be written" in program("score", sorter, table, "-o", "no/where/part-*.csv", code=1).err
+        passages = ("--per-document=mean", "--document-column=document", "-o", "part-*.csv")
+        assert "one table, not parts" in program("score", sorter, table, *passages, code=2).err

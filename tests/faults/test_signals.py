@@ -13,19 +13,19 @@ import pytest
 _PROGRAM = """
 import os, sys
 from upsort.cli.main import entry
-from upsort.files import delimited
+from upsort.files import delimited, dividing
 from upsort.jobs import score
 
 at, number = int(sys.argv[1]), int(sys.argv[2])
-blocks, score._CHARACTERS_AT_ONCE = delimited.read_delimited, 50_000
+stretches, score.CHARACTERS_AT_ONCE, dividing._LEAST = delimited.stretches_of_cells, 50_000, 50_000
 
 def counted(*arguments):
-    for place, block in enumerate(blocks(*arguments), 1):
+    for place, stretch in enumerate(stretches(*arguments), 1):
         if place == at:
             os.kill(os.getpid(), number)
-        yield block
+        yield stretch
 
-delimited.read_delimited = counted
+delimited.stretches_of_cells = counted
 sys.argv[:3] = ["upsort"]
 entry()
 """
@@ -83,7 +83,8 @@ def test_going_on_gives_the_same_bytes(
     command: str, number: int, at: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.chdir(tmp_path)
-    monkeypatch.setattr("upsort.jobs.score._CHARACTERS_AT_ONCE", 50_000)
+    monkeypatch.setattr("upsort.jobs.score.CHARACTERS_AT_ONCE", 50_000)
+    monkeypatch.setattr("upsort.files.dividing._LEAST", 50_000)
     damage.sound_files(tmp_path)
     damage.sound_sorter(tmp_path)
     many(tmp_path)

@@ -105,7 +105,8 @@ def _of_path(path: Path, reading: Reading) -> Found:
         raise DataProblem(
             f"{path} is a damaged or unreadable archive: {error}.", "Get it again, or unpack it."
         ) from error
-    return Found([Entry(str(path), (path.name,), _unpacked(_file_opener(path), path.name, reading), size=_size(path))])
+    opener = _unpacked(_file_opener(path), path.name, reading)
+    return Found([Entry(name=str(path), path=(path.name,), open=opener, size=_size(path))])
 
 
 def _of_folder(folder: Path, reading: Reading) -> Found:
@@ -122,7 +123,9 @@ def _of_folder(folder: Path, reading: Reading) -> Found:
             found.notes.append(f"{path} is an archive inside a folder; name it itself to read it.")
         else:
             opener = _unpacked(_file_opener(path), path.name, reading)
-            found.entries.append(Entry(str(path), (folder.name, *inside.parts), opener, size=_size(path)))
+            found.entries.append(
+                Entry(name=str(path), path=(folder.name, *inside.parts), open=opener, size=_size(path))
+            )
     if not found.entries:
         raise DataProblem(f"The folder {folder} holds no files to read.", "Name a folder with tables or text files.")
     return found
@@ -163,9 +166,9 @@ def _of_zip(path: Path, reading: Reading) -> Found:
         elif not _left_out(parts, shown, found):
             found.entries.append(
                 Entry(
-                    shown,
-                    (path.stem, *parts),
-                    _unpacked(_zip_opener(path.absolute(), member, shown, reading), parts[-1], reading),
+                    name=shown,
+                    path=(path.stem, *parts),
+                    open=_unpacked(_zip_opener(path.absolute(), member, shown, reading), parts[-1], reading),
                     size=member.compress_size,
                 )
             )
@@ -209,7 +212,7 @@ def _of_tar(path: Path, reading: Reading) -> Found:
             if stream is None:
                 continue
             opener = _unpacked(copies.of(cast(BinaryIO, stream)), parts[-1], reading)
-            found.entries.append(Entry(shown, (path.name.split(".")[0], *parts), opener, passing=True))
+            found.entries.append(Entry(name=shown, path=(path.name.split(".")[0], *parts), open=opener, passing=True))
     found.entries.sort(key=lambda entry: entry.path)
     return found
 

@@ -146,7 +146,7 @@ class Table:
         return replace(self, blocks=lambda: change(blocks()), division=division)
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class Entry:
     """One file to be read, wherever it lies: on disk, in an archive, on standard input.
 

@@ -75,7 +75,7 @@ def _tables_of(
     rename: Mapping[str, str],
 ) -> tuple[list[Table], list[str], set[str]]:
     if name == STANDARD_INPUT:
-        entry = Entry("standard input", ("standard input",), _spooled(standard_input), passing=True)
+        entry = Entry(name="standard input", path=("standard input",), open=_spooled(standard_input), passing=True)
         typed = format_called(reading.kind) if reading.kind else _kind_of_content(entry)
         return [renamed(_table(entry, reading, typed), rename)], [], {typed.name}
     found = entries_of(name, reading)

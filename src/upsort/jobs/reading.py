@@ -140,6 +140,11 @@ class _Working:
         return Worked(results, piece.refused, found)
 
 
+def apart_for(engine: Engine) -> Apart:
+    """Whether those of an engine can read the stretches of a table."""
+    return lambda division: engine.reads and not (engine.elsewhere and division.passing)
+
+
 def worked_on(
     reading: Readable[Read],
     work: Callable[[Read], Result],
@@ -152,7 +157,7 @@ def worked_on(
 
     unfinished: leaves out what needs no work. learns: whether the work is faster for having been done before.
     """
-    pieces = unfinished(reading.pieces(lambda division: engine.reads and not (engine.elsewhere and division.passing)))
+    pieces = unfinished(reading.pieces(apart_for(engine)))
     for _, worked in engine.in_order(_Working(reading if engine.reads else None, work), pieces, learns):
         remarks.given(worked.remarks)
         for refused in worked.refused:

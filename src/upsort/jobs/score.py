@@ -3,7 +3,7 @@
 import hashlib
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import asdict, field, fields, replace
+from dataclasses import field, fields, replace
 from functools import partial
 from itertools import count
 from pathlib import Path
@@ -11,11 +11,9 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from upsort.core.arrays import Ints
 from upsort.core.errors import CannotGoOn
-from upsort.core.insight.drift import Drift, NewDocuments, drift
 from upsort.core.learning.held_out import UnknownWords
-from upsort.core.learning.sorter import LENGTH_CLASSES, Decisions, Sorter, length_classes, without_known_words
+from upsort.core.learning.sorter import Decisions, Sorter, without_known_words
 from upsort.core.plan import Columns
 from upsort.core.records import record
 from upsort.engine.engine import Engine
@@ -29,10 +27,11 @@ from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
 from upsort.jobs.reading import Piece, Reading, worked_on
+from upsort.jobs.score_tally import Scored, ScoreResult, Tally
 from upsort.jobs.scored_rows import columns_of, decision_columns, number_columns
 from upsort.jobs.work import ALONE
 
-_CHARACTERS_AT_ONCE = 2_000_000
+CHARACTERS_AT_ONCE = 2_000_000
 _FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")
 
 
@@ -46,21 +45,6 @@ class Layout:
     thin: bool = False
     all_probabilities: bool = False
     safe: bool = False
-
-
-@record(frozen=True, kw_only=True)
-class ScoreResult:
-    """documents: rows written. labels: how often each was given, for each answer. without_tokens: those without a
-    word. nothing_known: those without a word that the sorter knows, the former included. unknown_share: of all words. drifts: for
-    each answer. passages: that were read, where documents were made of them."""
-
-    documents: int
-    labels: tuple[Counter[str], ...]
-    without_tokens: int
-    nothing_known: int
-    unknown_share: float
-    drifts: tuple[Drift, ...]
-    passages: int | None = None
 
 
 class Rows(Protocol):
@@ -103,51 +87,6 @@ class Going:
     done: Callable[[int, dict[str, Any]], None] | None = None
 
 
-@record(kw_only=True)
-class _Tally:
-    """What is added up over all blocks; kept in the journal of a run that can be gone on with."""
-
-    labels: tuple[Counter[str], ...]
-    best: list[Ints]
-    lengths: Ints
-    documents: int = 0
-    without_tokens: int = 0
-    nothing_known: int = 0
-    words: UnknownWords = field(default_factory=UnknownWords)
-    last: str = ""
-
-    def state(self) -> dict[str, Any]:
-        """As JSON."""
-        return {
-            "labels": [dict(labels) for labels in self.labels],
-            "best": [best.tolist() for best in self.best],
-            "lengths": self.lengths.tolist(),
-            "documents": self.documents,
-            "without_tokens": self.without_tokens,
-            "nothing_known": self.nothing_known,
-            "words": asdict(self.words),
-            "last": self.last,
-        }
-
-    @staticmethod
-    def of(state: dict[str, Any], sorters: Sequence[Sorter]) -> "_Tally":
-        """From JSON; a new one from nothing."""
-        if not state:
-            empty: tuple[Counter[str], ...] = tuple(Counter() for _ in sorters)
-            best = [np.zeros(len(sorter.labels), dtype=np.int64) for sorter in sorters]
-            return _Tally(labels=empty, best=best, lengths=np.zeros(LENGTH_CLASSES, dtype=np.int64))
-        return _Tally(
-            labels=tuple(Counter(labels) for labels in state["labels"]),
-            best=[np.array(best, dtype=np.int64) for best in state["best"]],
-            lengths=np.array(state["lengths"], dtype=np.int64),
-            documents=state["documents"],
-            without_tokens=state["without_tokens"],
-            nothing_known=state.get("nothing_known", 0),
-            words=UnknownWords(**{**state["words"], "squares": tuple(state["words"]["squares"])}),
-            last=state.get("last", ""),
-        )
-
-
 class Deciding:
     """Decides about blocks of documents, once for each answer; their text is cleaned once. It may be sent to other processes."""
 
@@ -158,22 +97,6 @@ class Deciding:
         """The decisions of each answer."""
         words = self.sorters[0].tokens_of(block.documents)
         return [sorter.decide(block.documents, words) for sorter in self.sorters]
-
-
-@record(frozen=True, kw_only=True)
-class _Scored:
-    """What a block comes to. rows: how many; last: where the last of them stands. columns: of the rows; text: of the same, where
-    they are written as text."""
-
-    rows: int
-    last: str
-    columns: list[Sequence[str]]
-    text: str
-    labels: list[list[str]]
-    best: list[Ints]
-    tokens: Ints
-    nothing_known: int
-    unknown: UnknownWords
 
 
 class Scoring:
@@ -206,7 +129,7 @@ class Scoring:
         columns = [*(self.renamed.get(name, name) for name in self.by_name.columns), *self.added]
         return [_guarded(name) for name in columns] if self.layout.safe else columns
 
-    def __call__(self, block: DocumentBlock) -> _Scored:
+    def __call__(self, block: DocumentBlock) -> Scored:
         """Decide about a block."""
         decided = self.deciding(block)
         rows = [[name] for name in block.ids] if self.layout.thin else self.by_name.rows(block.columns, block.rows)
@@ -223,7 +146,7 @@ class Scoring:
         unknown = UnknownWords.of(tokens, decided[0].unknown_share)
         labels = [sorter.sorted_as(decisions) for sorter, decisions in zip(sorters, decided, strict=True)]
         nothing_known = int(without_known_words(decided[0]).sum())
-        return _Scored(
+        return Scored(
             rows=len(block.rows),
             last=_last_of(block),
             columns=[] if text else columns,
@@ -269,40 +192,20 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
     """Write every usable row, under the columns of `scoring`, with the sorter's decisions."""
     going = going or Going()
     sorters = scoring.deciding.sorters
-    tally = _Tally.of(going.state, sorters)
+    tally = Tally.of(going.state, sorters)
     scoring.text_of = writer.text_of() if isinstance(writer, TextWriter) else None
-    reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=_CHARACTERS_AT_ONCE)
+    reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
     unfinished = partial(_unfinished, reading, going.rows, tally.last)
     for scored in worked_on(reading, scoring, incoming.aside, incoming.engine, unfinished):
         if scored.text and isinstance(writer, TextWriter):
             writer.write(scored.text)
         else:
             writer.writerows([*zip(*scored.columns, strict=True)])
-        for held, labels in zip(tally.labels, scored.labels, strict=True):
-            held.update(labels)
-        for total, best in zip(tally.best, scored.best, strict=True):
-            total += best
-        tally.lengths += length_classes(scored.tokens)
-        tally.documents += scored.rows
-        tally.without_tokens += int((scored.tokens == 0).sum())
-        tally.nothing_known += scored.nothing_known
-        tally.words = UnknownWords.summed((tally.words, scored.unknown))
-        tally.last = scored.last
+        tally.add(scored)
         if going.done is not None:
             going.done(tally.documents, tally.state())
         incoming.advance(scored.rows)
-    drifts = tuple(
-        drift(sorter, NewDocuments(best, tally.lengths, tally.words))
-        for sorter, best in zip(sorters, tally.best, strict=True)
-    )
-    return ScoreResult(
-        documents=tally.documents,
-        labels=tally.labels,
-        without_tokens=tally.without_tokens,
-        nothing_known=tally.nothing_known,
-        unknown_share=tally.words.share,
-        drifts=drifts,
-    )
+    return tally.result(sorters)
 
 
 def _unfinished(
@@ -361,7 +264,7 @@ def score_documents_of_passages(scoring: Scoring, incoming: Incoming, writer: Ro
     """
     sorters, names = scoring.deciding.sorters, []
     held: list[list[Decisions]] = [[] for _ in sorters]
-    reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=_CHARACTERS_AT_ONCE)
+    reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
     deciding = _DecidingPassages(scoring.deciding, passages.column)
     for of_passages, decided in worked_on(reading, deciding, incoming.aside, incoming.engine):
         names += of_passages

@@ -24,7 +24,7 @@ class ScoreOptions(SorterFile, Sources, Workers, Costs, TextColumn, IdColumn, Ve
 
     HEADING: ClassVar[str] = "what to score"
     output: str | None = option(
-        "a table, by its ending (default: standard output)",
+        "a table, by its ending; with * in its name one for each part of the input (default: standard output)",
         "-o",
         "--output",
         default=None,

@@ -32,12 +32,13 @@ from upsort.jobs.score import (
     Layout,
     Passages,
     Rows,
-    ScoreResult,
     Scoring,
     run_key,
     score,
     score_documents_of_passages,
 )
+from upsort.jobs.score_parts import IN_NAME, Again, PartNames, score_parts
+from upsort.jobs.score_tally import ScoreResult
 from upsort.jobs.scored_rows import columns_of
 
 _FREE = frozenset(
@@ -57,7 +58,11 @@ def run(options: ScoreOptions, console: Console) -> Exit:
     if options.flush:
         return _filter(options, sorters, layout, console)
     inputs = inputs_of(options, console, options.input)
-    with coming_in(options, console, sorters[0], inputs, output, "documents scored") as incoming:
+    beside = output
+    if output is not None and IN_NAME in output.name:  # not among the parts
+        folder = output.parent.absolute()
+        beside = folder.with_name(f"{folder.name}.csv") if folder.name else None
+    with coming_in(options, console, sorters[0], inputs, beside, "documents scored") as incoming:
         scoring = Scoring(sorters, layout, inputs, incoming.reader.columns.id)
         for name, other in scoring.renamed.items():
             console.note(f"The label column {name!r} is called like a decision; it is kept as {other!r}.")
@@ -120,10 +125,16 @@ def _scored(
         return into((json_lines if options.lines else delimited)(console.data, table))
     endings = writing_endings(resumable=True)
     resumable = output.suffix.lower() in endings
-    if options.resume and not resumable:
+    in_parts = IN_NAME in output.name
+    if in_parts and passages is not None:
+        raise UsageProblem("--per-document writes one table, not parts.", f"Leave {IN_NAME} out of its name.")
+    if options.resume and not resumable and not in_parts:
         raise UsageProblem(
             f"A run that writes {output.suffix} cannot be gone on with.", f"Use one of {', '.join(endings)}."
         )
+    if in_parts:
+        again = Again(_run_key(options, incoming), options.resume, options.overwrite)
+        return score_parts(scoring, incoming, PartNames.of(output), again)
     if passages is not None or not resumable:
         with table_file(output, names, scoring.numbers) as writer:
             return into(writer)
@@ -135,14 +146,19 @@ def _resumed(
 ) -> ScoreResult:
     """Score into a table that can be gone on with."""
 
-    free = {one.name for one in declared(ScoreOptions) if one.spelling in _FREE}
-    choices = {one.name: getattr(options, one.name) for one in declared(ScoreOptions) if one.name not in free}
-    key = run_key(Path(options.sorter), options.input, incoming.reader.columns, choices)
+    key = _run_key(options, incoming)
     columns = TableLayout(scoring.columns, scoring.numbers)
     with ResumableTable(output, columns, key, options.resume, options.overwrite) as table:
         if options.resume and table.rows:
             console.note(f"Going on after {table.rows:,} rows.")
         return score(scoring, incoming, table, Going(table.rows, table.state, table.done))
+
+
+def _run_key(options: ScoreOptions, incoming: Incoming) -> dict[str, Any]:
+    """What must be the same when a run is gone on with."""
+    free = {one.name for one in declared(ScoreOptions) if one.spelling in _FREE}
+    choices = {one.name: getattr(options, one.name) for one in declared(ScoreOptions) if one.name not in free}
+    return run_key(Path(options.sorter), options.input, incoming.reader.columns, choices)
 
 
 def _labels_json(result: ScoreResult, sorters: Sequence[Sorter]) -> dict[str, Any]:

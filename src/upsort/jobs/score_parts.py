@@ -1,0 +1,178 @@
+"""Scoring into parts: a file for each part of the tables, read, decided about and written by whoever takes it, whole or not at
+all.
+
+No row travels. A part that is done has a note beside it of what was added up; a run that ended is gone on with by the parts that
+have none, and the notes go when all is done.
+"""
+
+import json
+import re
+from pathlib import Path
+from typing import Any
+
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.records import record
+from upsort.files import remarks
+from upsort.files.format import TextWriter
+from upsort.files.reasons import Reason, Why
+from upsort.files.rows import Refused
+from upsort.files.tables_out import table_file
+from upsort.files.unfinished import keep
+from upsort.files.writing import cannot_write, check_writable, replacing_text
+from upsort.jobs.reading import Piece, Reading, apart_for
+from upsort.jobs.score import CHARACTERS_AT_ONCE, Incoming, Scoring
+from upsort.jobs.score_tally import ScoreResult, Tally
+
+IN_NAME = "*"
+"""What stands for the number of a part in the name of an output."""
+
+_DIGITS = 4
+
+
+@record(frozen=True)
+class PartNames:
+    """How parts are called: before and behind their number."""
+
+    folder: Path
+    before: str
+    behind: str
+
+    @staticmethod
+    def of(output: Path) -> "PartNames":
+        """From the name with a sign for the number. Raises UsageProblem where it stands elsewhere, or twice."""
+        before, sign, behind = output.name.partition(IN_NAME)
+        if not sign or IN_NAME in behind or IN_NAME in str(output.parent):
+            raise UsageProblem(f"{output} has not one {IN_NAME} in its name.", "For example: -o scored/part-*.parquet")
+        return PartNames(output.parent.absolute(), before, behind)
+
+    def part(self, number: int) -> Path:
+        """The file of a part, counted from 1."""
+        return self.folder / f"{self.before}{number:0{_DIGITS}}{self.behind}"
+
+    def note(self, number: int) -> Path:
+        """Its note."""
+        return self.folder / f".{self.before}{number:0{_DIGITS}}{self.behind}.done"
+
+    def there(self, notes: bool = False) -> dict[int, Path]:
+        """The parts, or the notes, that there are."""
+        begin, end = (".", ".done") if notes else ("", "")
+        form = re.compile(
+            rf"{begin and re.escape(begin)}{re.escape(self.before)}(\d{{{_DIGITS},}}){re.escape(self.behind + end)}"
+        )
+        found = {path: form.fullmatch(path.name) for path in self.folder.iterdir()} if self.folder.is_dir() else {}
+        return {int(match.group(1)): path for path, match in sorted(found.items()) if match is not None}
+
+
+@record(frozen=True)
+class Again:
+    """What becomes of parts that are there. key: what must be the same for going on with them."""
+
+    key: dict[str, Any]
+    resume: bool
+    overwrite: bool
+
+
+def score_parts(scoring: Scoring, incoming: Incoming, names: PartNames, again: Again) -> ScoreResult:
+    """Write every usable row to the file of its part.
+
+    Raises DataProblem where there are parts that are not to be replaced, or not of this run.
+    """
+    reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
+    engine, sorters = incoming.engine, scoring.deciding.sorters
+    try:
+        names.folder.mkdir(exist_ok=True)
+    except OSError as error:
+        raise cannot_write(names.folder, error) from error
+    check_writable(names.part(1))
+    key = json.loads(json.dumps(again.key))
+    _prepare(names, key, again)
+    work = _Writing(reading if engine.reads else None, scoring, names, key)
+    tally, done = Tally.of({}, sorters), 0
+    try:
+        for _, note in engine.in_order(work, enumerate(reading.pieces(apart_for(engine)), 1)):
+            done += 1
+            part = Tally.of(note["state"], sorters)
+            tally.merge(part)
+            remarks.given(note["remarks"])
+            for one in note["refused"]:
+                incoming.aside.add(_refused(one))
+            incoming.advance(part.documents)
+    except BaseException:
+        kept = len(names.there(notes=True))
+        if kept:
+            keep(f"{kept:,} parts are done and kept in {names.folder.name}; go on with --resume.")
+        raise
+    for number, path in names.there().items():
+        if number > done:
+            path.unlink()  # of an earlier run that had more
+    for path in names.there(notes=True).values():
+        path.unlink()
+    return tally.result(sorters)
+
+
+def _prepare(names: PartNames, key: dict[str, Any], again: Again) -> None:
+    """See to it that what is there is of the same run, where it is gone on with, and else may be replaced."""
+    parts, notes = names.there(), names.there(notes=True)
+    if parts and not again.resume and not again.overwrite:
+        remedy = "Go on with it: --resume. Or begin anew: --overwrite." if notes else "Replace them with --overwrite."
+        raise DataProblem(f"{len(parts):,} parts are in {names.folder.name} and are kept.", remedy)
+    for path in notes.values():
+        if not again.resume:
+            path.unlink()
+        elif (theirs := _read(path)) is not None and theirs["key"] != key:
+            differing = sorted(name for name in {*key, *theirs["key"]} if key.get(name) != theirs["key"].get(name))
+            raise DataProblem(
+                f"The interrupted run was another one: {', '.join(differing)} differ.", "Begin anew with --overwrite."
+            )
+
+
+@record(frozen=True)
+class _Writing:
+    """Writes parts, in any process. reading: of stretches, where there are any."""
+
+    reading: Reading | None
+    scoring: Scoring
+    names: PartNames
+    key: dict[str, Any]
+
+    def __call__(self, numbered: tuple[int, Piece[Any]]) -> dict[str, Any]:
+        number, piece = numbered
+        path, note = self.names.part(number), self.names.note(number)
+        if path.exists() and (found := _read(note)) is not None:
+            return found
+        before = remarks.taken()
+        if self.reading is not None:
+            piece = self.reading.read(piece)
+        tally = Tally.of({}, self.scoring.deciding.sorters)
+        with table_file(path, self.scoring.columns, self.scoring.numbers) as writer:
+            self.scoring.text_of = writer.text_of() if isinstance(writer, TextWriter) else None
+            for block in piece.blocks:
+                scored = self.scoring(block)
+                if scored.text and isinstance(writer, TextWriter):
+                    writer.write(scored.text)
+                else:
+                    writer.writerows([*zip(*scored.columns, strict=True)])
+                tally.add(scored)
+        refused = [_noted(one) for one in piece.refused]
+        held = {"key": self.key, "state": tally.state(), "refused": refused, "remarks": remarks.taken()}
+        remarks.given(before)
+        with replacing_text(note) as text:
+            json.dump(held, text)
+        return held
+
+
+def _read(note: Path) -> dict[str, Any] | None:
+    try:
+        found = json.loads(note.read_text(encoding="utf-8"))
+    except (OSError, ValueError):
+        return None
+    return found if isinstance(found, dict) and {"key", "state", "refused", "remarks"} <= found.keys() else None
+
+
+def _noted(one: Refused) -> list[Any]:
+    return [one.source, one.line, one.reason.why.name, one.reason.about, one.reason.detail, one.cells]
+
+
+def _refused(noted: list[Any]) -> Refused:
+    source, line, why, about, detail, cells = noted
+    return Refused(source, line, Reason(Why[why], tuple(about), detail), tuple(cells))
