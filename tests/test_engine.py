@@ -4,10 +4,12 @@ import os
 import pickle
 import time
 from collections.abc import Iterator
+from pathlib import Path
 from types import SimpleNamespace
 
 import numpy as np
 import pytest
+from conftest import Program
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -146,3 +148,19 @@ def test_no_more_processes_than_memory_has_room_for(
 ) -> None:
     monkeypatch.setattr(memory, "psutil", SimpleNamespace(virtual_memory=lambda: SimpleNamespace(available=free)))
     assert memory.fitting(4, each) == able
+
+
+def test_want_of_memory_for_processes_is_told_once_and_beforehand(
+    demo: Path, program: Program, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("upsort.jobs.work.fitting", lambda wanted, each: 1)
+    line = (
+        "cross-validate",
+        demo / "letters-2026.csv",
+        "--text=message",
+        "--label=channel",
+        "--folds=2",
+        "--no-ledger",
+    )
+    found = program(*line, "--classifier=naive-bayes", "--workers=2")
+    assert found.err.count("Memory has room for 1 of 2 processes; so many share the trainings.") == 1

@@ -2,7 +2,7 @@
 
 import os
 import shlex
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
@@ -194,7 +194,21 @@ def working(
         set_aside_of(options, output) as aside,
         console.progress(what) as advance,
     ):
-        yield Work(inputs=inputs, plan=plan, aside=aside, advance=advance, engine=engine, folding=asked)
+        yield Work(
+            inputs=inputs, plan=plan, aside=aside, advance=advance, engine=engine, folding=asked, tell=_once(console)
+        )
+
+
+def _once(console: Console) -> Callable[[str], None]:
+    """Tells each sentence at once, but once."""
+    told: set[str] = set()
+
+    def tell(sentence: str) -> None:
+        if sentence not in told:
+            told.add(sentence)
+            console.note(sentence)
+
+    return tell
 
 
 @contextmanager

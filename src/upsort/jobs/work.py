@@ -24,14 +24,16 @@ _WORTH_PROCESSES = 5_000  # documents, each counted as often as it is in a piece
 @record(frozen=True, kw_only=True)
 class Work:
     """inputs: the tables. plan: with its columns complete. aside: takes refused rows. advance: is told of documents done.
-    engine: does what can be shared. folding: processes to share trainings, 0 to find out. sorter: whose plan it is, where it
-    is that of a sorter, which then gives what the plan was made with."""
+    engine: does what can be shared. tell: is told, before it begins, what changes how it is done. folding: processes to
+    share trainings, 0 to find out. sorter: whose plan it is, where it is that of a sorter, which
+    then gives what the plan was made with."""
 
     inputs: Inputs
     plan: Plan
     aside: SetAside
     advance: Advance = no_progress
     engine: Engine = ALONE
+    tell: Callable[[str], None] = remark_once
     folding: int = 0
     sorter: Sorter | None = None
 
@@ -47,7 +49,7 @@ class Work:
             wanted = min(self.folding or (usual_workers() if worth else 1), count)
             able = fitting(wanted, _bytes_of_training(documents)) if wanted > 1 else 1
             if able < wanted:
-                remark_once(f"Memory had room for {able} of {wanted} processes.")
+                self.tell(f"Memory has room for {able} of {wanted} processes; so many share the trainings.")
             return spread_over(able)(piece, count)
 
         return spread
