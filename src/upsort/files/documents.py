@@ -212,8 +212,13 @@ class Reader:
             yield _usable(block, documents, roles, usable)
 
     def of_object(self, found: Mapping[str, Any]) -> Documents | Reason:
-        """The document of an object of JSON, read as a row of a table with its names as columns; what it lacks is an empty
-        cell."""
+        """The document of an object of JSON, see `of_objects`."""
+        documents, (fault,) = self.of_objects([found])
+        return fault or documents
+
+    def of_objects(self, found: Sequence[Mapping[str, Any]]) -> tuple[Documents, list[Reason | None]]:
+        """The documents of objects of JSON, read as rows of a table with their names as columns, and why each cannot be used,
+        where it cannot. What an object lacks is an empty cell."""
         numbers, categories = self.beside
         columns = tuple(dict.fromkeys((*self.columns.text, *numbers, *categories)))
         roles = roles_in(
@@ -225,8 +230,7 @@ class Reader:
             numbers=tuple((name, places[name]) for name in numbers),
             categories=tuple((name, places[name]) for name in categories),
         )
-        documents, faults = self._read([[cell_named(found, name) for name in columns]], roles)
-        return faults[0] or documents
+        return self._read([[cell_named(one, name) for name in columns] for one in found], roles)
 
     def of_text(self, text: str) -> Documents | Reason:
         """The document of which only the text is known; it stands in the last text column."""

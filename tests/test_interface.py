@@ -1,0 +1,131 @@
+"""The Python interface: what docs/python.md says runs, decides as the commands do, and is all that is loaded."""
+
+import csv
+import re
+import subprocess
+import sys
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import numpy as np
+import pytest
+from conftest import Program, rows_of
+
+import upsort
+
+ROOT = Path(__file__).resolve().parent.parent
+TEXT = ("--text=message", "--label=topic")
+
+
+@pytest.fixture(scope="module")
+def desk(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder with a sorter and letters nobody has sorted."""
+    from upsort.cli.console import Console
+    from upsort.cli.main import main
+
+    folder = tmp_path_factory.mktemp("desk")
+    (folder / "letters-2026.csv").write_bytes((demo / "letters-2026.csv").read_bytes())
+    line = ("train", str(demo / "letters-2024.csv"), *TEXT, "--no-check", "--quiet")
+    assert main([*line, "-o", str(folder / "desk.sorter")], Console()) == 0
+    assert main([*line, "--set=columns.also=urgent", "-o", str(folder / "two.sorter")], Console()) == 0
+    return folder
+
+
+def test_the_page_runs(desk: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+    monkeypatch.chdir(desk)
+    code = "\n".join(re.findall(r"```python\n(.*?)```", (ROOT / "docs" / "python.md").read_text(), re.DOTALL))
+    exec(compile(code, "docs/python.md", "exec"), {})
+    assert "There is no sorter none.sorter." in capsys.readouterr().out
+
+
+def test_the_three_lines_of_the_readme_run(desk: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(desk)
+    (code,) = re.findall(r"```python\n(.*?)```", (ROOT / "README.md").read_text(), re.DOTALL)
+    held: dict[str, object] = {}
+    exec(code, held)
+    assert len([line for line in code.splitlines() if line]) == 3
+
+
+def test_it_decides_as_scoring_does(desk: Path, tmp_path: Path, program: Program) -> None:
+    program("score", desk / "desk.sorter", desk / "letters-2026.csv", "-o", "scored.csv", "--all-probabilities")
+    scored = rows_of(tmp_path / "scored.csv")
+    rows = upsort.read(desk / "letters-2026.csv")
+    answers = upsort.load(desk / "desk.sorter").label(rows)
+    usable = [place for place, refused in enumerate(answers.refused) if not refused]
+    assert [answers.labels[place] for place in usable] == [row["sorted_label"] for row in scored]
+    assert [answers.second[place] for place in usable] == [row["sorted_second_label"] for row in scored]
+    for mine, column in ((answers.probabilities, "sorted_probability"), (answers.margins, "sorted_margin")):
+        assert mine[usable] == pytest.approx([float(row[column]) for row in scored], abs=1e-6)
+    for number, name in enumerate(answers.names):
+        theirs = [float(row[f"sorted_probability: {name}"]) for row in scored]
+        assert answers.table[usable, number] == pytest.approx(theirs, abs=1e-6)
+    assert list(answers.frame().columns) == [name for name in scored[0] if re.fullmatch(r"sorted_[a-z_]+", name)]
+
+
+def test_refused_rows_keep_their_places(desk: Path) -> None:
+    sorter = upsort.load(desk / "desk.sorter")
+    answers = sorter.label(["", "aphids on the plum", {"message": " "}, {"message": "aphids on the plum", "ref": "x"}])
+    assert answers.refused == ["no text", "", "no text", ""] and len(answers) == 4
+    assert answers.labels[0] == "" and np.isnan(answers.probabilities[0]) and answers.labels[1] == answers.labels[3]
+    nothing = sorter.label([""])
+    assert nothing.table.shape == (1, len(sorter.labels)) and nothing.refused == ["no text"]
+    assert len(sorter.label([])) == 0
+    assert sorter.label(["zzqx"]).remarks[0].startswith("nothing known")
+
+
+def test_pulls_add_up_to_the_scores(desk: Path) -> None:
+    told = upsort.load(desk / "desk.sorter").explain("aphids on the leaves of my plum, zzqx")
+    for label, score in told.scores.items():
+        parts = [begin[label] for begin in told.begins.values()] + [one.pulls[label] for one in told.terms]
+        assert sum(parts) == pytest.approx(score, abs=1e-9)
+    assert "zzqx" in told.unknown and told.terms[0].pulls[told.label] >= told.terms[-1].pulls[told.label]
+
+
+def test_several_answers(desk: Path) -> None:
+    sorter = upsort.load(desk / "two.sorter")
+    assert sorter.answers == ("topic", "urgent")
+    assert set(sorter.of("urgent").labels) == {"yes", "no"} and set(sorter.labels) == set(sorter.of("topic").labels)
+    with pytest.raises(upsort.UsageProblem, match="no answer 'urgnt'"):
+        sorter.of("urgnt")
+
+
+def test_problems(desk: Path, tmp_path: Path) -> None:
+    sorter = upsort.load(desk / "desk.sorter")
+    (tmp_path / "none.sorter").write_text("no sorter")
+    for wrong in ("none.sorter", "missing.sorter", "."):
+        with pytest.raises(upsort.DataProblem):
+            upsort.load(tmp_path / wrong)
+    with pytest.raises(upsort.DataProblem, match="no text"):
+        sorter.explain("  ")
+    with pytest.raises(upsort.UsageProblem, match="a list"):
+        sorter.label("one text alone")
+    with pytest.raises(upsort.DataProblem):
+        upsort.read(tmp_path / "missing.csv")
+    with pytest.raises(AttributeError):
+        upsort.nothing  # noqa: B018
+
+
+def test_rows_that_cannot_be_read_are_told(tmp_path: Path) -> None:
+    with (tmp_path / "t.csv").open("w", newline="") as stream:
+        csv.writer(stream).writerows([["text", "n"], ["moss", "1"], ["too", "many", "cells"], ["fern", "2"]])
+    rows = upsort.read(tmp_path / "t.csv")
+    assert [row["text"] for row in rows] == ["moss", "fern"] and rows.set_aside[0][0] == 3
+    assert rows.frame().shape == (2, 2)
+
+
+def test_threads_get_what_one_gets(desk: Path) -> None:
+    sorter = upsort.load(desk / "desk.sorter")
+    texts = [f"the plum number {n} has aphids and moss {n * 7919}" for n in range(200)]
+    alone = upsort.load(desk / "desk.sorter").label(texts)
+    with ThreadPoolExecutor(4) as pool:
+        found = list(pool.map(lambda at: sorter.label(texts[at : at + 10]), range(0, 200, 10)))
+    assert np.array_equal(np.vstack([one.table for one in found]), alone.table)
+
+
+def test_importing_loads_little_and_labelling_prints_nothing(desk: Path) -> None:
+    code = (
+        "import sys, upsort; assert 'numpy' not in sys.modules; sorter = upsort.load('desk.sorter');"
+        "sorter.label(['moss']); assert not {'pandas', 'numba', 'rich'} & set(sys.modules)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], cwd=desk, capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stdout, done.stderr) == (0, "", "")
