@@ -228,7 +228,8 @@ def test_wrong_addresses(letters: Path, program: Program, monkeypatch: pytest.Mo
         in program(*line, "--cluster=tcp://127.0.0.1:9", code=1).err
     )
     assert "names no number of workers" in program(*line, "--cluster=local:many", code=2).err
-    assert "is no address of a cluster" in program(*line, "--cluster=moss://beds:1", code=2).err
+    for wrong in ("moss://beds:1", "nowhere", "tcp://beds"):
+        assert "is no address of a cluster" in program(*line, f"--cluster={wrong}", code=2).err
     assert "exclude each other" in program(*line, "--cluster=local:2", "--workers=2", code=2).err
     monkeypatch.setenv("UPSORT_CLUSTER", "tcp://127.0.0.1:9")
     assert "No cluster" in program(*line, code=1).err

@@ -153,6 +153,8 @@ def connected(address: str) -> Iterator[Cluster]:
         where: Any = address
         if address.startswith(LOCAL):
             where = stack.enter_context(_local(address))
+        else:
+            _check_address(address)
         try:
             client = stack.enter_context(distributed.Client(where, timeout=_PATIENCE, set_as_default=False))
             client.wait_for_workers(1, timeout=_PATIENCE)
@@ -161,10 +163,20 @@ def connected(address: str) -> Iterator[Cluster]:
                 f"No cluster with a worker answers at {address}: {_said(error)}.",
                 "Start it with: dask scheduler, and dask worker ADDRESS.",
             ) from None
-        except ValueError as error:
-            raise UsageProblem(f"{address!r} is no address of a cluster: {error}.", "One is tcp://host:8786.") from None
         _check_versions(client)
         yield Cluster(client, address)
+
+
+def _check_address(address: str) -> None:
+    """Raises UsageProblem for what cannot be an address; the library's client, once made of one, takes long to give up."""
+    try:
+        scheme, place = distributed.comm.parse_address(address)
+        distributed.comm.registry.get_backend(scheme)
+        distributed.comm.parse_host_port(place)
+    except ValueError as error:
+        raise UsageProblem(
+            f"{address!r} is no address of a cluster: {_said(error)}.", "One is tcp://host:8786."
+        ) from None
 
 
 def _local(address: str) -> Any:
