@@ -88,7 +88,7 @@ def sharing(folder: Path) -> Iterator[Row]:
     columns = ("--text=text", "--label=label", "--no-check", "--quiet")
     command(["train", str(folder / "labelled.csv"), *columns, "-o", str(folder / "short.sorter")])
     rows = str(folder / "short.csv")
-    made_table(folder / "short.csv", 1_000 if SMALLEST else 300_000, labelled=True)
+    made_table(folder / "short.csv", 1_000 if SMALLEST else 100_000, labelled=True)
     for name, line in {
         "gather": ["gather", rows, "--text=text", "--drop=copies"],
         "features": ["features", rows, "--text=text", "--label=label"],
