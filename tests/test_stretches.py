@@ -13,7 +13,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from upsort.core.errors import Problem, UsageProblem
-from upsort.files import dividing, remarks, rows, text_files
+from upsort.files import dividing, parquet_tables, remarks, rows, text_files
 from upsort.files.bounds import Damaged
 from upsort.files.columns import NoColumn
 from upsort.files.rows import Block, Reading, Table
@@ -46,7 +46,7 @@ def flat(blocks: list[Block]) -> list[object]:
     return [*good, *[(one.line, one.reason, one.cells) for block in blocks for one in block.refused]]
 
 
-SIGNS = st.sampled_from(["a", "ö", '"', '""', ",", "\n", "\r\n", "\n\n", ',"', '",', '"\n', " "])
+SIGNS = st.sampled_from(["a", "ö", '"', '""', ",", "\n", "\r\n", "\r", "\n\n", ',"', '",', '"\n', '"\r', " "])
 
 
 @settings(max_examples=150, deadline=None)
@@ -80,7 +80,7 @@ class TestEachKind:
         many, blocks = in_stretches(table_of(path))
         assert many > 3 and flat(blocks) == flat(list(table_of(path).blocks()))
 
-    def test_row_groups(self, tmp_path: Path) -> None:
+    def test_row_groups(self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
         pa = pytest.importorskip("pyarrow")
         import pyarrow.parquet as pq
 
@@ -88,6 +88,10 @@ class TestEachKind:
         pq.write_table(pa.table({"text": [f"moss {n}" for n in range(50)]}), path, row_group_size=12)
         many, blocks = in_stretches(table_of(path))
         assert many == 5 and flat(blocks) == flat(list(table_of(path).blocks()))
+        monkeypatch.setattr(parquet_tables, "_LARGEST", 60)  # large ones are several
+        monkeypatch.setattr(parquet_tables, "ROWS_A_BLOCK", 5)
+        many, blocks = in_stretches(table_of(path))
+        assert many == 4 * 3 + 1 and flat(blocks) == flat(list(table_of(path).blocks())) and len(flat(blocks)) == 50
 
     @pytest.mark.parametrize("each_line", [True, False])
     def test_files_of_a_zip(self, tmp_path: Path, each_line: bool) -> None:
@@ -109,11 +113,11 @@ class TestEachKind:
             many, blocks = in_stretches(table_of(tmp_path / name))
             assert many == 1 and flat(blocks) == flat(list(table_of(tmp_path / name).blocks()))
         assert in_stretches(table_of(tmp_path / "u.csv", encoding="cp1252"))[0] > 3
-        monkeypatch.setattr(dividing, "_MOST_WHOLE", 50)
+        monkeypatch.setattr(dividing, "_MOST_WHOLE", 20)
         assert table_of(tmp_path / "t.csv.gz").division is None  # too large for one: its blocks are handed on
 
 
-def test_lines_that_end_otherwise_are_left_to_the_last_stretch(tmp_path: Path, short: None) -> None:
+def test_lines_may_end_in_any_way(tmp_path: Path, short: None) -> None:
     path = tmp_path / "t.csv"
     path.write_bytes(b"text,n\n" + b"moss,1\n" * 200 + b"fern,2\r" * 300)
     many, blocks = in_stretches(table_of(path))

@@ -15,14 +15,15 @@ from typing import BinaryIO
 
 import numpy as np
 
+from upsort.core.arrays import Ints
 from upsort.core.records import record
 from upsort.files.bounds import with_rows_bounded
 from upsort.files.encoding import Encoding
 from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Division, Entry, Reading, Stretch
 
 _LEAST = 1 << 20  # bytes of a stretch, but for the last
-_MOST_WHOLE = 4 << 20  # bytes of a file, as it lies there
-_LINE_END = ord("\n")
+_MOST_WHOLE = 2 * _LEAST  # bytes of a file, as it lies there
+_LINE_FEED, _RETURN = b"\n\r"
 _BYTE_BY_BYTE = ("utf-8", "ascii", "latin-1", "iso8859", "cp125", "koi8")  # line ends and quotes are single bytes there
 
 
@@ -110,7 +111,7 @@ class _Rows:
 
 
 def _whole_rows(stream: BinaryIO, delimiter: str, largest: int) -> Iterator[_Rows]:
-    """All rows, some megabytes at a time, up to where line ends are of another kind, or a cell is larger than is read.
+    """All rows, some megabytes at a time, up to where a cell is larger than is read.
 
     A quote at the beginning of a cell opens it, the next one that is not doubled closes it; in between no line end ends a row.
     All other quotes are signs like others, as for those who read the rows.
@@ -127,9 +128,12 @@ def _whole_rows(stream: BinaryIO, delimiter: str, largest: int) -> Iterator[_Row
         sure = len(content)
         if more and spans.size and spans[-1, 1] == sure:
             sure = int(spans[-1, 0])  # the cell goes on, or may do so
-        if content.count(b"\r") - content.endswith(b"\r") != content.count(b"\r\n") or len(held) > largest:
+        if len(held) > largest:
             return
-        ends = np.flatnonzero(np.frombuffer(content, dtype=np.uint8)[:sure] == _LINE_END) + 1
+        if more and content.endswith(b"\r"):
+            sure = min(sure, len(content) - 1)  # a line feed may follow
+        ends = _line_ends(content)
+        ends = ends[ends <= sure]
         inside = np.searchsorted(spans[:, 0], ends) != np.searchsorted(spans[:, 1], ends)
         row_ends = ends[~inside]
         last = np.arange(ROWS_A_BLOCK - 1 - rows % ROWS_A_BLOCK, row_ends.size, ROWS_A_BLOCK)
@@ -140,6 +144,17 @@ def _whole_rows(stream: BinaryIO, delimiter: str, largest: int) -> Iterator[_Row
         whole = int(row_ends[-1]) if row_ends.size else 0
         rows, line = rows + row_ends.size, line + int(np.searchsorted(ends, whole, side="right"))
         held, begin = content[whole:], begin + whole
+
+
+def _line_ends(content: bytes) -> Ints:
+    """Where lines end: behind line feeds, and behind carriage returns without one."""
+    signs = np.frombuffer(content, dtype=np.uint8)
+    ending = signs == _LINE_FEED
+    if b"\r" in content:
+        alone = signs == _RETURN
+        alone[:-1] &= ~ending[1:]
+        ending |= alone
+    return np.flatnonzero(ending) + 1
 
 
 def _quoted_cells(delimiter: str) -> "re.Pattern[bytes]":

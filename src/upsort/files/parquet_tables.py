@@ -1,7 +1,7 @@
 """Parquet tables, read batch by batch."""
 
 import io
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cache
 from typing import Any
 
@@ -10,7 +10,7 @@ from upsort.core.errors import DataProblem
 from upsort.files.bounds import Damaged, check_unpacked
 from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Division, Entry, Reading, Stretch, Table, cell_of
 
-_MOST_ROWS_WHOLE = 50_000  # of a file of one row group; of larger ones the blocks are handed on
+_LARGEST = 16_000_000  # bytes of a stretch, unpacked, unless ROWS_A_BLOCK are more
 
 
 @cache
@@ -24,7 +24,7 @@ def parquet_table(entry: Entry, reading: Reading) -> Table:
     file = _file(entry)
     groups = [file.metadata.row_group(number) for number in range(file.num_row_groups)]
     check_unpacked(sum(group.total_byte_size for group in groups), entry.name, reading)
-    rows_of = [group.num_rows for group in groups]
+    bounds = _stretches([(group.num_rows, group.total_byte_size) for group in groups])
     columns = tuple(file.schema_arrow.names)
 
     def blocks(stretch: Stretch) -> Iterator[Block]:
@@ -34,30 +34,52 @@ def parquet_table(entry: Entry, reading: Reading) -> Table:
             yield Block(source=entry.name, columns=columns, rows=rows, lines=list(range(line, line + len(rows))))
             line += len(rows)
 
-    def stretches() -> Iterator[Stretch]:
-        line = 1
-        for number, rows in enumerate(rows_of):
-            yield Stretch(begin=number, end=number + 1, line=line)
-            line += rows
-
-    shared = len(rows_of) > 1 or sum(rows_of) <= _MOST_ROWS_WHOLE
-    division = Division(stretches, blocks, entry.passing) if shared else None
+    division = Division(lambda: iter(bounds), blocks, entry.passing)
     return Table(name=entry.name, columns=columns, blocks=lambda: blocks(WHOLE), division=division)
 
 
+def _stretches(groups: Sequence[tuple[int, int]]) -> list[Stretch]:
+    """Row groups, large ones in several stretches. groups: their rows, and their bytes unpacked."""
+    found, begin = [], 0
+    for rows, size in groups:
+        most = max(1, _LARGEST * rows // max(size, 1) // ROWS_A_BLOCK) * ROWS_A_BLOCK
+        for first in range(begin, begin + rows, most):
+            end = min(first + most, begin + rows)
+            found.append(Stretch(begin=first, end=end, line=first + 1))
+        begin += rows
+    return found
+
+
 def _batches(entry: Entry, stretch: Stretch) -> Iterator[list[list[Any]]]:
-    """The values of each column, batch by batch. stretch: of row groups."""
+    """The values of each column, batch by batch, each of one row group. stretch: of rows. What stands before it in its row group
+    is unpacked, but not made into values."""
     file = _file(entry)
-    groups = range(stretch.begin, file.num_row_groups if stretch.end is None else stretch.end)
-    batches = file.iter_batches(batch_size=ROWS_A_BLOCK, row_groups=list(groups))
+    begin = 0
+    for group in range(file.num_row_groups):
+        end = begin + file.metadata.row_group(group).num_rows
+        if end > stretch.begin and (stretch.end is None or begin < stretch.end):
+            yield from _batches_of_group(entry, file, group, begin, stretch)
+        begin = end
+
+
+def _batches_of_group(entry: Entry, file: Any, group: int, begin: int, stretch: Stretch) -> Iterator[list[list[Any]]]:
+    """The batches of a row group that are in a stretch. begin: the number of its first row."""
+    batches = file.iter_batches(batch_size=ROWS_A_BLOCK, row_groups=[group])
     while True:
         try:
-            values = [column.to_pylist() for column in next(batches).columns]
+            batch = next(batches)
+            if stretch.end is not None and begin >= stretch.end:
+                return
+            first = max(stretch.begin - begin, 0)
+            many = batch.num_rows - first if stretch.end is None else min(batch.num_rows, stretch.end - begin) - first
+            values = [column.to_pylist() for column in batch.slice(first, many).columns] if many > 0 else None
+            begin += batch.num_rows
         except StopIteration:
             return
         except _broken() as error:
             raise Damaged(entry.name, error) from error
-        yield values
+        if values is not None:
+            yield values
 
 
 def _file(entry: Entry) -> Any:
