@@ -27,6 +27,7 @@ _MOST_HELD = 8  # for each process, so that memory stays bounded where one item 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
 _work: Callable[[Any], Any] | None = None
+_working = _leaving = False
 
 
 def in_order(
@@ -176,7 +177,7 @@ def _take(work: Callable[[Any], Any]) -> None:
     global _work
     _work = work
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent is told, and ends its children
-    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    signal.signal(signal.SIGTERM, _leave)
     if hasattr(signal, "pthread_sigmask"):
         signal.pthread_sigmask(signal.SIG_UNBLOCK, _ENDING)
     threading.Thread(target=_end_with_parent, daemon=True).start()
@@ -189,6 +190,22 @@ def _end_with_parent() -> None:
         os._exit(1)
 
 
+def _leave(number: int, frame: object) -> None:
+    """End at once in the middle of work. In the middle of handing a result over, for whose rest the parent would wait, end with
+    the next item, or when there is none."""
+    global _leaving
+    _leaving = True
+    if _working:
+        os._exit(1)
+
+
 def _do(item: Any) -> Any:
+    global _working
     assert _work is not None
-    return _work(item)
+    _working = True
+    if _leaving:
+        os._exit(1)
+    try:
+        return _work(item)
+    finally:
+        _working = False
