@@ -204,7 +204,7 @@ def test_problems_of_a_worker_are_told(running: Running) -> None:
 
     with cluster.connected(running.address) as engine:
         with pytest.raises(
-            DataProblem, match=r"^/beds/t.csv cannot be read by the worker at tcp://127.0.0.1:\d+"
+            DataProblem, match=r"^/beds/t.csv cannot be read or written by the worker at tcp://127.0.0.1:\d+"
         ) as unseen:
             list(engine.in_order(missing, range(9)))
         assert "same names" in unseen.value.remedy

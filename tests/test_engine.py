@@ -2,6 +2,8 @@
 
 import os
 import pickle
+import signal
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -13,6 +15,7 @@ from conftest import Program
 from hypothesis import given
 from hypothesis import strategies as st
 
+from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
 from upsort.core.packed import packed, unpacked
 from upsort.core.plan import Clean
@@ -164,3 +167,20 @@ def test_want_of_memory_for_processes_is_told_once_and_beforehand(
     )
     found = program(*line, "--classifier=naive-bayes", "--workers=2")
     assert found.err.count("Memory has room for 1 of 2 processes; so many share the trainings.") == 1
+
+
+def dying(item: int) -> bytes:
+    if os.getpid() != HOME and item == 5:
+        threading.Timer(0.01, lambda: os.kill(os.getpid(), signal.SIGKILL)).start()
+        return bytes(200_000_000)  # still on its way when the process is no more
+    return b""
+
+
+HOME = os.getpid()
+
+
+@pytest.mark.parametrize("workers", [2, 3])
+def test_a_process_that_dies_while_it_hands_a_result_over_is_told(workers: int) -> None:
+    with pytest.raises(DataProblem, match="ended from outside"):
+        for _ in in_order(dying, [0, 5, 5, 5, 5, 5], workers, first_here=False):
+            pass

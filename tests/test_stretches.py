@@ -2,7 +2,9 @@
 
 import gzip
 import json
+import os
 import pickle
+import time
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -294,9 +296,43 @@ class TestParts:
         program(*line, "--resume")
         after = {path.name: path.stat().st_mtime_ns for path in (tmp_path / "out").iterdir()}
         assert before.items() < after.items() and len(after) > 3
+        assert "are kept" in program(*line, "--resume", code=1).err  # nothing was interrupted
         (tmp_path / "few.csv").write_text("text\nmoss\n")
         program("score", sorter, "few.csv", "-o", "out/part-*.parquet", "--overwrite")
         assert [path.name for path in (tmp_path / "out").iterdir()] == ["part-0001.parquet"]
+
+    def test_no_part_is_a_table_that_is_read(self, tmp_path: Path, program: Program, sorter: str) -> None:
+        (tmp_path / "part-0001.csv").write_text("text\nmoss\n")
+        line = ("score", sorter, "part-0001.csv", "-o", "part-*.csv", "--overwrite")
+        assert "is read by this command" in program(*line, code=1).err
+        assert (tmp_path / "part-0001.csv").read_text() == "text\nmoss\n"
+
+    def test_processes_that_are_ended_leave_no_unfinished_file(
+        self, corpora: Path, tmp_path: Path, program: Program, sorter: str, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        from upsort.jobs import score_parts
+
+        home, whole = os.getpid(), score_parts.table_file
+
+        def slow(path: Path, *of: object) -> object:
+            if path.name == "part-0004.csv" and os.getpid() == home:
+                while not list(path.parent.glob(".*.part")):
+                    time.sleep(0.01)
+                raise KeyboardInterrupt
+            return whole(path, *of)  # type: ignore[arg-type]
+
+        def lingering(self: object, block: object) -> object:
+            if os.getpid() != home:
+                time.sleep(60)
+            return scored(self, block)  # type: ignore[arg-type]
+
+        scored = score_parts.Scoring.__call__
+        monkeypatch.setattr(score_parts, "table_file", slow)
+        monkeypatch.setattr(score_parts.Scoring, "__call__", lingering)
+        line = ("score", sorter, str(corpora / "t.csv"), "-o", "out/part-*.csv", "--workers=2")
+        assert "part is done and kept in out" in program(*line, code=130).err.replace("1 parts are", "1 part is")
+        names = sorted(path.name for path in (tmp_path / "out").iterdir())
+        assert not [name for name in names if name.endswith(".part")], names
 
     def test_wrong_names(self, corpora: Path, program: Program, sorter: str) -> None:
         table = str(corpora / "t.csv")

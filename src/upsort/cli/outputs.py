@@ -11,7 +11,7 @@ from typing import Any
 from upsort.cli.declaring import Option, declared
 from upsort.cli.options import Everywhere
 from upsort.core.errors import DataProblem
-from upsort.files.parts import HELD_OUT_NAME, TRAINING_NAME, matrix_files
+from upsort.files.parts import HELD_OUT_NAME, IN_NAME, TRAINING_NAME, PartNames, matrix_files
 from upsort.files.sameness import identities
 
 _BEGINNINGS = {
@@ -55,7 +55,7 @@ def check_outputs(options: Everywhere) -> None:
                 f"{path} is read by this command, and would be written over.",
                 f"Choose another name for {one.spelling}.",
             )
-        if not overwrite and not _of_its_kind(one.writes, path):
+        if not overwrite and IN_NAME not in getattr(options, one.name) and not _of_its_kind(one.writes, path):
             raise DataProblem(f"{path} exists and is kept.", _remedy(known))
 
 
@@ -66,6 +66,8 @@ def _files(one: Option, path: Path) -> list[Path]:
             return [path / name for name in (TRAINING_NAME, HELD_OUT_NAME)]
         case "matrix":
             return matrix_files(path)
+        case "table" if IN_NAME in path.name:  # whether those that are there may be replaced is seen by who writes them
+            return list(PartNames.of(path).there().values())
         case _:
             return [path]
 

@@ -9,6 +9,7 @@ import logging
 import threading
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import CancelledError
 from contextlib import ExitStack, contextmanager
 from importlib.metadata import version
 from typing import Any, TypeVar
@@ -55,23 +56,18 @@ class Cluster:
         """See `Engine`. Raises DataProblem where the scheduler is lost, or a worker cannot do its work."""
         pending: deque[tuple[Item, Any]] = deque()
         try:
-            sent = self.client.scatter(_packed(work), broadcast=True)
-            most = _AT_ONCE * self._threads_there()
+            with self._losses_told():
+                sent = self.client.scatter(_packed(work), broadcast=True)
+                most = _AT_ONCE * self._threads_there()
             for number, item in enumerate(items, 1):
-                if number % most == 0:
-                    most = _AT_ONCE * self._threads_there()  # workers come and go
-                pending.append((item, self.client.submit(_do, sent, self._to_send(item), pure=False)))
+                with self._losses_told():
+                    if number % most == 0:
+                        most = _AT_ONCE * self._threads_there()  # workers come and go
+                    pending.append((item, self.client.submit(_do, sent, self._to_send(item), pure=False)))
                 while len(pending) >= most or (pending and pending[0][1].done()):
                     yield self._result(*pending.popleft())
             while pending:
                 yield self._result(*pending.popleft())
-        except (OSError, distributed.client.FutureCancelledError) as error:
-            raise DataProblem(_LOST.format(self.address, _said(error)), _AFTER_LOSS) from error
-        except distributed.KilledWorker as error:
-            raise DataProblem(
-                f"Several workers of the cluster at {self.address} ended while they did the same piece of work.",
-                "Often memory ran out: give each worker more, or fewer threads.",
-            ) from error
         finally:
             if pending and self.client.status == "running":
                 self.client.cancel([future for _, future in pending], force=True)
@@ -92,15 +88,28 @@ class Cluster:
         packed = _packed(item)
         return self.client.scatter(packed) if len(packed.content) > _SENT_APART else packed
 
-    @staticmethod
-    def _result(item: Item, future: Any) -> tuple[Item, Any]:
-        result = future.result()
-        if isinstance(result, _Unseen):
+    def _result(self, item: Item, future: Any) -> tuple[Item, Any]:
+        with self._losses_told():
+            result = future.result()
+        if isinstance(result, _Refusal):
             raise DataProblem(
-                f"{result.what} cannot be read by the worker at {result.worker}: {result.why}.",
+                f"{result.what} cannot be read or written by the worker at {result.worker}: {result.why}.",
                 "All workers must see the files under the same names, in a shared folder.",
             )
         return item, result
+
+    @contextmanager
+    def _losses_told(self) -> Iterator[None]:
+        """Round what is asked of the cluster itself, and nothing else."""
+        try:
+            yield
+        except (OSError, CancelledError) as error:
+            raise DataProblem(_LOST.format(self.address, _said(error)), _AFTER_LOSS) from error
+        except distributed.KilledWorker as error:
+            raise DataProblem(
+                f"Several workers of the cluster at {self.address} ended while they did the same piece of work.",
+                "Often memory ran out: give each worker more, or fewer threads.",
+            ) from error
 
 
 @record(frozen=True)
@@ -115,11 +124,11 @@ def _packed(held: Any) -> _Packed:
     return _Packed(uuid4().hex, cloudpickle.dumps(held))
 
 
-class _Unseen:
-    """A file that a worker could not read."""
+class _Refusal:
+    """What the system of a worker refused it."""
 
     def __init__(self, error: OSError) -> None:
-        self.what, self.why = error.filename, error.strerror
+        self.what, self.why = error.filename or "A file", error.strerror or _said(error)
         self.worker = distributed.get_worker().address
 
 
@@ -129,8 +138,8 @@ def _do(work: _Packed, item: _Packed) -> Any:
         _held.name, _held.work = work.name, cloudpickle.loads(work.content)
     try:
         return _held.work(cloudpickle.loads(item.content))
-    except (FileNotFoundError, PermissionError) as error:
-        return _Unseen(error)
+    except OSError as error:  # raised here, it would look like a loss of the cluster
+        return _Refusal(error)
 
 
 @contextmanager

@@ -13,6 +13,8 @@ from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
 from itertools import chain, islice
 from multiprocessing import active_children, get_all_start_methods, get_context, parent_process
+from multiprocessing.connection import wait
+from multiprocessing.process import BaseProcess
 from typing import Any, TypeVar
 
 from upsort.core.errors import DataProblem
@@ -133,9 +135,14 @@ def _children(count: int, work: Callable[[Any], Any]) -> Iterator[ProcessPoolExe
     context = get_context("fork" if forks() else "spawn")  # a fork starts in no time
     before = set(active_children())
     pool = ProcessPoolExecutor(count, context, initializer=_take, initargs=(work,))
+    over = threading.Event()
     try:
         with _signals_held():  # until the processes know what signals mean to them
             pool.submit(int)  # begins them all
+        if forks():
+            _close_here(pool)
+            children = set(active_children()) - before
+            threading.Thread(target=_end_together, args=(children, over), daemon=True).start()
         yield pool
     except BaseException as error:
         for child in set(active_children()) - before:
@@ -147,7 +154,25 @@ def _children(count: int, work: Callable[[Any], Any]) -> Iterator[ProcessPoolExe
             ) from error
         raise
     finally:
+        over.set()
         pool.shutdown(wait=True, cancel_futures=True)
+
+
+def _close_here(pool: ProcessPoolExecutor) -> None:
+    """Close this process's own end of the pipe that others write results to: when they are gone, reading it ends."""
+    results = getattr(pool, "_result_queue", None)
+    if (end := getattr(results, "_writer", None)) is not None:
+        end.close()
+
+
+def _end_together(children: Iterable[BaseProcess], over: threading.Event) -> None:
+    """Where one process is ended from outside, end the others too: if it was handing a result over, the rest of it would be
+    waited for as long as any of them might write."""
+    children = list(children)
+    wait([child.sentinel for child in children])
+    if not over.is_set():
+        for child in children:
+            child.kill()
 
 
 @contextmanager

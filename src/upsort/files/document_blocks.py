@@ -8,6 +8,7 @@ from typing import Any
 from upsort.core.features.documents import Documents, joined_documents
 from upsort.core.packed import Packed, packed, unpacked
 from upsort.core.records import record
+from upsort.files.rows import in_large
 
 
 @record(frozen=True, kw_only=True)
@@ -120,16 +121,10 @@ def joined_blocks(blocks: Sequence[DocumentBlock]) -> DocumentBlock:
 
 
 def large_blocks(blocks: Iterable[DocumentBlock], characters: int) -> Iterator[DocumentBlock]:
-    """Blocks of one table joined to at least so many characters of text, but for a table's last; array operations like long
-    arrays. Where blocks end depends on the rows alone."""
-    held: list[DocumentBlock] = []
-    size = 0
-    for block in blocks:
-        if held and (held[0].source != block.source or size >= characters):
-            yield joined_blocks(held)
-            held, size = [], 0
-        if block.rows:
-            held.append(block)
-            size += sum(len(text) for part in block.documents.parts for text in part)
-    if held:
-        yield joined_blocks(held)
+    """Blocks of at least so many characters of text, see `in_large`; empty ones are left out."""
+    filled = (block for block in blocks if block.rows)
+    return in_large(filled, _characters, joined_blocks, characters)
+
+
+def _characters(block: DocumentBlock) -> int:
+    return sum(len(text) for part in block.documents.parts for text in part)

@@ -14,6 +14,13 @@ WITH_TABS = frozenset({"tsv", "tab"})
 TextOf = Callable[[Sequence[Sequence[Any]]], str]
 
 
+class Rows(Protocol):
+    """Takes rows."""
+
+    def writerows(self, rows: Sequence[Sequence[Any]], /) -> object:
+        """Write many."""
+
+
 class RowWriter(Protocol):
     """Takes rows one after the other."""
 
@@ -34,6 +41,19 @@ class TextWriter(Protocol):
 
     def write(self, text: str, /) -> object:
         """Write such text."""
+
+
+def text_maker(writer: Rows) -> TextOf | None:
+    """What makes the text of a writer's rows, where its rows are text."""
+    return writer.text_of() if isinstance(writer, TextWriter) else None
+
+
+def write_made(writer: Rows, text: str, columns: Sequence[Sequence[Any]]) -> None:
+    """Write rows that were made text, by the `text_maker` of the writer, or else given column by column."""
+    if text and isinstance(writer, TextWriter):
+        writer.write(text)
+    else:
+        writer.writerows([*zip(*columns, strict=True)])
 
 
 @record(frozen=True)

@@ -1,6 +1,10 @@
 """The names of files that are written together."""
 
+import re
 from pathlib import Path
+
+from upsort.core.errors import UsageProblem
+from upsort.core.records import record
 
 TRAINING_NAME = "train.csv"
 HELD_OUT_NAME = "held-out.csv"
@@ -15,3 +19,43 @@ def matrix_files(path: Path) -> list[Path]:
     ending = path.suffix.lower()
     beside = [path.with_suffix(f".{name}") for name in _BESIDE.get(ending, ())]
     return beside if ending == ".npy" else [path, *beside]
+
+
+IN_NAME = "*"
+"""What stands for the number of a part in the name of an output."""
+
+_DIGITS = 4
+
+
+@record(frozen=True)
+class PartNames:
+    """How parts are called: before and behind their number."""
+
+    folder: Path
+    before: str
+    behind: str
+
+    @staticmethod
+    def of(output: Path) -> "PartNames":
+        """From the name with a sign for the number. Raises UsageProblem where it stands elsewhere, or twice."""
+        before, sign, behind = output.name.partition(IN_NAME)
+        if not sign or IN_NAME in behind or IN_NAME in str(output.parent):
+            raise UsageProblem(f"{output} has not one {IN_NAME} in its name.", "For example: -o scored/part-*.parquet")
+        return PartNames(output.parent.absolute(), before, behind)
+
+    def part(self, number: int) -> Path:
+        """The file of a part, counted from 1."""
+        return self.folder / f"{self.before}{number:0{_DIGITS}}{self.behind}"
+
+    def note(self, number: int) -> Path:
+        """Its note."""
+        return self.folder / f".{self.before}{number:0{_DIGITS}}{self.behind}.done"
+
+    def there(self, notes: bool = False) -> dict[int, Path]:
+        """The parts, or the notes, that there are."""
+        begin, end = (".", ".done") if notes else ("", "")
+        form = re.compile(
+            rf"{begin and re.escape(begin)}{re.escape(self.before)}(\d{{{_DIGITS},}}){re.escape(self.behind + end)}"
+        )
+        found = {path: form.fullmatch(path.name) for path in self.folder.iterdir()} if self.folder.is_dir() else {}
+        return {int(match.group(1)): path for path, match in sorted(found.items()) if match is not None}

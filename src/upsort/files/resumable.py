@@ -23,6 +23,16 @@ from upsort.files.unfinished import claim, keep
 from upsort.files.writing import cannot_write, check_writable, replacing_text
 
 
+def check_same_run(theirs: Mapping[str, Any], mine: Mapping[str, Any]) -> None:
+    """Raise DataProblem where what an interrupted run went by, as it was written down, is not what this one goes by."""
+    own = json.loads(json.dumps(mine))
+    if theirs != own:
+        differing = sorted(name for name in {*theirs, *own} if theirs.get(name) != own.get(name))
+        raise DataProblem(
+            f"The interrupted run was another one: {', '.join(differing)} differ.", "Begin anew with --overwrite."
+        )
+
+
 class ResumableTable:
     """A block in which blocks of rows are written, and after each is told how many input rows are done.
 
@@ -126,13 +136,7 @@ class ResumableTable:
             self.rows, self.state, key = int(held["rows"]), dict(held["state"]), held["key"]
         except (OSError, ValueError, KeyError, TypeError, RecursionError):
             raise DataProblem(f"{self.journal} is not readable.", "Begin anew with --overwrite.") from None
-        if key != json.loads(json.dumps(self.key)):
-            differing = sorted(
-                name for name in {*key, *self.key} if key.get(name) != json.loads(json.dumps(self.key)).get(name)
-            )
-            raise DataProblem(
-                f"The interrupted run was another one: {', '.join(differing)} differ.", "Begin anew with --overwrite."
-            )
+        check_same_run(key, self.key)
         if size < whole:
             raise DataProblem(f"{self.part} is shorter than its journal says.", "Begin anew with --overwrite.")
         return whole

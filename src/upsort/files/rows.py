@@ -4,7 +4,7 @@ import datetime
 import json
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, Protocol, TypeVar
 
 from upsort.core.errors import DataProblem
 from upsort.core.records import record
@@ -71,18 +71,39 @@ class Block:
         return self.files if self.files is not None else [f"{self.source}:{line}" for line in self.lines]
 
 
-def large_row_blocks(blocks: Iterable[Block], characters: int) -> Iterator[Block]:
-    """Consecutive blocks of one source joined to at least so many characters, but for its last."""
-    held: list[Block] = []
+class OfSource(Protocol):
+    """What comes from one source."""
+
+    @property
+    def source(self) -> str:
+        """Its name."""
+
+
+Some = TypeVar("Some", bound=OfSource)
+
+
+def in_large(
+    blocks: Iterable[Some], size_of: Callable[[Some], int], joined: Callable[[list[Some]], Some], least: int
+) -> Iterator[Some]:
+    """Consecutive blocks of one source joined to at least such a size, but for its last; array operations like long arrays. Where
+    blocks end depends on the rows alone."""
+    held: list[Some] = []
     size = 0
     for block in blocks:
-        if held and (held[0].source != block.source or size >= characters):
-            yield _joined_rows(held)
+        if held and (held[0].source != block.source or size >= least):
+            yield joined(held)
             held, size = [], 0
         held.append(block)
-        size += sum(len(cell) for row in block.rows for cell in row)
+        size += size_of(block)
     if held:
-        yield _joined_rows(held)
+        yield joined(held)
+
+
+def large_row_blocks(blocks: Iterable[Block], characters: int) -> Iterator[Block]:
+    """Blocks of at least so many characters in all cells, see `in_large`."""
+    return in_large(
+        blocks, lambda block: sum(len(cell) for row in block.rows for cell in row), _joined_rows, characters
+    )
 
 
 def _joined_rows(blocks: list[Block]) -> Block:

@@ -119,6 +119,13 @@ def _clear(folder: Path, prefix: str) -> None:
         _remove_if_dead(path, path.unlink)
 
 
+def clear_dead(folder: Path, begins: str) -> None:
+    """Remove the unfinished files of targets in a folder whose names begin so, where the process that wrote them is gone."""
+    if fcntl is not None:
+        for path in folder.glob(f"{escape(f'.{begins}')}*.????????{_ENDING}"):
+            _remove_if_dead(path, path.unlink)
+
+
 def _clear_folders(place: Path) -> None:
     if fcntl is None or place in _cleared:
         return

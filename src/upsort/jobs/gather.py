@@ -14,7 +14,7 @@ from upsort.core.text.labels import spellings
 from upsort.core.text.lowercase import lower
 from upsort.files.by_name import all_together
 from upsort.files.columns import column_place
-from upsort.files.format import RowWriter, TextWriter
+from upsort.files.format import RowWriter, TextWriter, text_maker
 from upsort.files.formats import format_to_write
 from upsort.files.set_aside import SetAside
 from upsort.files.tables_out import table_file
@@ -71,7 +71,7 @@ def gather(work: Work, output: Path) -> GatherResult:
 def _write(work: Work, sifting: Sifting, writer: RowWriter, result: GatherResult) -> None:
     reading = RowReading(work.inputs, _CHARACTERS_AT_ONCE)
     gathering = Gathering(sifting, _look(work, sifting, reading))
-    gathering.text_of = writer.text_of() if isinstance(writer, TextWriter) else None
+    gathering.text_of = text_maker(writer)
     spelt: Counter[str] = Counter()
     written: set[str] = set()
     for found in worked_on(reading, gathering, work.aside, work.engine, learns=False):

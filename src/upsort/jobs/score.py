@@ -7,7 +7,7 @@ from dataclasses import field, fields, replace
 from functools import partial
 from itertools import count
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any
 
 import numpy as np
 
@@ -21,7 +21,7 @@ from upsort.files.by_name import ByName, together
 from upsort.files.columns import column_place
 from upsort.files.document_blocks import DocumentBlock
 from upsort.files.documents import Reader
-from upsort.files.format import TextOf, TextWriter
+from upsort.files.format import Rows, TextOf, text_maker, write_made
 from upsort.files.sameness import fingerprint
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
@@ -45,13 +45,6 @@ class Layout:
     thin: bool = False
     all_probabilities: bool = False
     safe: bool = False
-
-
-class Rows(Protocol):
-    """Takes scored rows."""
-
-    def writerows(self, rows: Sequence[Sequence[Any]], /) -> object:
-        """Write many."""
 
 
 @record(frozen=True, kw_only=True)
@@ -193,14 +186,11 @@ def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | Non
     going = going or Going()
     sorters = scoring.deciding.sorters
     tally = Tally.of(going.state, sorters)
-    scoring.text_of = writer.text_of() if isinstance(writer, TextWriter) else None
+    scoring.text_of = text_maker(writer)
     reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
     unfinished = partial(_unfinished, reading, going.rows, tally.last)
     for scored in worked_on(reading, scoring, incoming.aside, incoming.engine, unfinished):
-        if scored.text and isinstance(writer, TextWriter):
-            writer.write(scored.text)
-        else:
-            writer.writerows([*zip(*scored.columns, strict=True)])
+        write_made(writer, scored.text, scored.columns)
         tally.add(scored)
         if going.done is not None:
             going.done(tally.documents, tally.state())

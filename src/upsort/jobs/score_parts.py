@@ -6,61 +6,23 @@ have none, and the notes go when all is done.
 """
 
 import json
-import re
 from pathlib import Path
 from typing import Any
 
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem
 from upsort.core.records import record
 from upsort.files import remarks
-from upsort.files.format import TextWriter
+from upsort.files.format import text_maker, write_made
+from upsort.files.parts import PartNames
 from upsort.files.reasons import Reason, Why
+from upsort.files.resumable import check_same_run
 from upsort.files.rows import Refused
 from upsort.files.tables_out import table_file
-from upsort.files.unfinished import keep
+from upsort.files.unfinished import clear_dead, keep
 from upsort.files.writing import cannot_write, check_writable, replacing_text
 from upsort.jobs.reading import Piece, Reading, apart_for
 from upsort.jobs.score import CHARACTERS_AT_ONCE, Incoming, Scoring
 from upsort.jobs.score_tally import ScoreResult, Tally
-
-IN_NAME = "*"
-"""What stands for the number of a part in the name of an output."""
-
-_DIGITS = 4
-
-
-@record(frozen=True)
-class PartNames:
-    """How parts are called: before and behind their number."""
-
-    folder: Path
-    before: str
-    behind: str
-
-    @staticmethod
-    def of(output: Path) -> "PartNames":
-        """From the name with a sign for the number. Raises UsageProblem where it stands elsewhere, or twice."""
-        before, sign, behind = output.name.partition(IN_NAME)
-        if not sign or IN_NAME in behind or IN_NAME in str(output.parent):
-            raise UsageProblem(f"{output} has not one {IN_NAME} in its name.", "For example: -o scored/part-*.parquet")
-        return PartNames(output.parent.absolute(), before, behind)
-
-    def part(self, number: int) -> Path:
-        """The file of a part, counted from 1."""
-        return self.folder / f"{self.before}{number:0{_DIGITS}}{self.behind}"
-
-    def note(self, number: int) -> Path:
-        """Its note."""
-        return self.folder / f".{self.before}{number:0{_DIGITS}}{self.behind}.done"
-
-    def there(self, notes: bool = False) -> dict[int, Path]:
-        """The parts, or the notes, that there are."""
-        begin, end = (".", ".done") if notes else ("", "")
-        form = re.compile(
-            rf"{begin and re.escape(begin)}{re.escape(self.before)}(\d{{{_DIGITS},}}){re.escape(self.behind + end)}"
-        )
-        found = {path: form.fullmatch(path.name) for path in self.folder.iterdir()} if self.folder.is_dir() else {}
-        return {int(match.group(1)): path for path, match in sorted(found.items()) if match is not None}
 
 
 @record(frozen=True)
@@ -84,9 +46,8 @@ def score_parts(scoring: Scoring, incoming: Incoming, names: PartNames, again: A
     except OSError as error:
         raise cannot_write(names.folder, error) from error
     check_writable(names.part(1))
-    key = json.loads(json.dumps(again.key))
-    _prepare(names, key, again)
-    work = _Writing(reading if engine.reads else None, scoring, names, key)
+    _prepare(names, again)
+    work = _Writing(reading if engine.reads else None, scoring, names, again.key)
     tally, done = Tally.of({}, sorters), 0
     try:
         for _, note in engine.in_order(work, enumerate(reading.pieces(apart_for(engine)), 1)):
@@ -98,6 +59,7 @@ def score_parts(scoring: Scoring, incoming: Incoming, names: PartNames, again: A
                 incoming.aside.add(_refused(one))
             incoming.advance(part.documents)
     except BaseException:
+        clear_dead(names.folder, names.before)  # of processes that were ended while they wrote
         kept = len(names.there(notes=True))
         if kept:
             keep(f"{kept:,} parts are done and kept in {names.folder.name}; go on with --resume.")
@@ -110,20 +72,17 @@ def score_parts(scoring: Scoring, incoming: Incoming, names: PartNames, again: A
     return tally.result(sorters)
 
 
-def _prepare(names: PartNames, key: dict[str, Any], again: Again) -> None:
+def _prepare(names: PartNames, again: Again) -> None:
     """See to it that what is there is of the same run, where it is gone on with, and else may be replaced."""
     parts, notes = names.there(), names.there(notes=True)
-    if parts and not again.resume and not again.overwrite:
+    if parts and not again.overwrite and not (again.resume and notes):
         remedy = "Go on with it: --resume. Or begin anew: --overwrite." if notes else "Replace them with --overwrite."
         raise DataProblem(f"{len(parts):,} parts are in {names.folder.name} and are kept.", remedy)
     for path in notes.values():
         if not again.resume:
             path.unlink()
-        elif (theirs := _read(path)) is not None and theirs["key"] != key:
-            differing = sorted(name for name in {*key, *theirs["key"]} if key.get(name) != theirs["key"].get(name))
-            raise DataProblem(
-                f"The interrupted run was another one: {', '.join(differing)} differ.", "Begin anew with --overwrite."
-            )
+        elif (theirs := _read(path)) is not None:
+            check_same_run(theirs["key"], again.key)
 
 
 @record(frozen=True)
@@ -145,13 +104,10 @@ class _Writing:
             piece = self.reading.read(piece)
         tally = Tally.of({}, self.scoring.deciding.sorters)
         with table_file(path, self.scoring.columns, self.scoring.numbers) as writer:
-            self.scoring.text_of = writer.text_of() if isinstance(writer, TextWriter) else None
+            self.scoring.text_of = text_maker(writer)
             for block in piece.blocks:
                 scored = self.scoring(block)
-                if scored.text and isinstance(writer, TextWriter):
-                    writer.write(scored.text)
-                else:
-                    writer.writerows([*zip(*scored.columns, strict=True)])
+                write_made(writer, scored.text, scored.columns)
                 tally.add(scored)
         refused = [_noted(one) for one in piece.refused]
         held = {"key": self.key, "state": tally.state(), "refused": refused, "remarks": remarks.taken()}

@@ -203,8 +203,7 @@ class Gathering:
         self._judge(documents, _key(placed))
         kept = [row for row, fault in enumerate(documents.faults) if keep or not fault]
         rows = sifting.rows.of(documents, kept)
-        columns = [*zip(*rows, strict=True)]
-        text = self.text_of(columns) if self.text_of is not None and rows else ""
+        text = self.text_of([*zip(*rows, strict=True)]) if self.text_of is not None and rows else ""
         refused = list(block.refused)
         if not keep:
             refused += [

@@ -11,7 +11,7 @@ from upsort.core.spreading import Result, Spread
 from upsort.engine.cluster import connected
 from upsort.engine.engine import Engine as Engine  # what the work is shared by, for those who only hand it on
 from upsort.engine.memory import fitting
-from upsort.engine.processes import Processes, spread_over, usual_workers
+from upsort.engine.processes import Processes, usual_workers
 from upsort.files.remarks import remark_once
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
@@ -50,7 +50,7 @@ class Work:
             able = fitting(wanted, _bytes_of_training(documents)) if wanted > 1 else 1
             if able < wanted:
                 self.tell(f"Memory has room for {able} of {wanted} processes; so many share the trainings.")
-            return spread_over(able)(piece, count)
+            return self.engine.spread(able)(piece, count)
 
         return spread
 

@@ -19,7 +19,9 @@ from upsort.core.insight.drift import Drift
 from upsort.core.learning.sorter import Sorter
 from upsort.files.documents import Reader
 from upsort.files.format import Layout as TableLayout
+from upsort.files.format import Rows
 from upsort.files.formats import writing_endings
+from upsort.files.parts import IN_NAME, PartNames
 from upsort.files.resumable import ResumableTable
 from upsort.files.sorter_loading import load_sorters
 from upsort.files.tables_out import table_file
@@ -31,13 +33,12 @@ from upsort.jobs.score import (
     Incoming,
     Layout,
     Passages,
-    Rows,
     Scoring,
     run_key,
     score,
     score_documents_of_passages,
 )
-from upsort.jobs.score_parts import IN_NAME, Again, PartNames, score_parts
+from upsort.jobs.score_parts import Again, score_parts
 from upsort.jobs.score_tally import ScoreResult
 from upsort.jobs.scored_rows import columns_of
 
