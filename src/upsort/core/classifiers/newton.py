@@ -8,9 +8,11 @@ Each step solves H·D = −G by conjugate gradients, preconditioned by the diago
 1983; Nocedal & Wright 2006, section 7.1), and goes along D as far as Armijo's rule allows; how the loss changes on the way
 needs no further product, since scores are linear. With a lasso part the step is taken among the weights that are not held at
 0, and no weight crosses 0 in a step (Andrew & Gao 2007, *Scalable training of L1-regularized log-linear models*, for the
-orthant; Schmidt 2010, section 2.3.2, for Newton steps on the free weights). Where no length of a step brings a decrease, as
-where every probability is 0 or 1 and H all but 0, H is damped until one does (Levenberg 1944, *A method for the solution of
-certain non-linear problems in least squares*). Labels of a separable loss are trained side by
+orthant; Schmidt 2010, section 2.3.2, for Newton steps on the free weights). Then H is damped from the first step on, the less
+the further steps can be gone along (Levenberg 1944, *A method for the solution of certain non-linear problems in least squares*;
+Moré 1978 for a damping that follows how well the last step did): without a ridge, weights of rare labels have next to no
+curvature. Without a lasso it is damped where no length of a step brings a decrease, as where every probability is 0 or 1 and H
+all but 0, until one does. Labels of a separable loss are trained side by
 side, each with its own step lengths, and drop out when they are done.
 
 Directions are found in float32; values and gradients, and with them the stopping rule, are float64. Sums are taken in a fixed
@@ -34,6 +36,8 @@ _NO_BEND = 1e-12  # where the value bends less than this along a direction of le
 _FORCING = 0.3  # conjugate gradients stop when the residual is this share of what it was
 _FIRST_DAMPING = 0.1  # of the gradient over the weights: a step may then be ten times as long as the weights
 _STRONGER = 100.0
+_SHORT, _WHOLE = 0.25, 0.8  # shares of a step: what was gone of one that leads too far, and of one that could be longer
+_TIGHTER, _LOOSER = 10.0, 4.0
 _MOST_DAMPINGS = 5  # where none of so many helps, neither the value nor the gradient can be told to fall any further
 _ROUNDING = 1e-14  # of a value of this many times its size nothing can be told
 
@@ -138,19 +142,22 @@ def minimise(
             active, downhill, free = active[going], downhill[:, going], free[:, going]
             state = loss.at(scores[:, active], active)
             columns = active
+        first = _FIRST_DAMPING * float(np.linalg.norm(downhill)) / (1.0 + float(np.linalg.norm(weights)))
+        if lasso > 0.0 and steps == 0:
+            damping = first
         step, inner = _direction(objective, state, downhill, free, columns, damping)
         used += inner
         del state
-        way = _Way(columns, weights[:, columns], step, downhill)
+        way = _Way(columns, weights[:, columns].copy(), step, downhill)
         moved = _line_search(objective, weights, scores, way, active)
         used += 1
         steps += 1
         if moved.any():
-            damping, failed = damping / _STRONGER, 0
+            failed = 0
+            damping = _following(damping, first, _gone(weights, way)) if lasso > 0.0 else damping / _STRONGER
         elif failed == _MOST_DAMPINGS:
             break
         else:
-            first = _FIRST_DAMPING * float(np.linalg.norm(downhill)) / (1.0 + float(np.linalg.norm(weights)))
             damping, failed = max(_STRONGER * damping, first), failed + 1
     return weights, Ended(
         iterations=steps,
@@ -160,6 +167,18 @@ def minimise(
         passes=passes,
         uncompiled=uncompiled,
     )
+
+
+def _gone(weights: Floats, way: _Way) -> float:
+    """The share of a step that was gone."""
+    return float(np.linalg.norm(weights[:, way.columns] - way.before) / np.linalg.norm(way.step))
+
+
+def _following(damping: float, first: float, gone: float) -> float:
+    """The damping after a step of which a share was gone. first: the least that dampens anything, where there was none."""
+    if gone < _SHORT:
+        return max(_TIGHTER * damping, first)
+    return damping / _LOOSER if gone > _WHOLE else damping
 
 
 def _value(objective: Objective, weights: Floats) -> float:
