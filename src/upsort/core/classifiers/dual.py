@@ -20,7 +20,7 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.losses import Loss
-from upsort.core.classifiers.products import Products, Singles
+from upsort.core.classifiers.products import Products, Singles, frobenius
 from upsort.core.records import record
 from upsort.core.threads import by_threads
 
@@ -215,4 +215,4 @@ def _finished(problem: Problem, weights: Floats, enough: float) -> tuple[Floats,
     scores += weights[-1]
     slopes = products.sums(loss.at(scores, slice(None)).residuals)
     slopes[:-1] += problem.ridge * weights[:-1]
-    return weights, float(np.linalg.norm(slopes))
+    return weights, frobenius(slopes)

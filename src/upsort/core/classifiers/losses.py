@@ -11,7 +11,7 @@ from typing import Protocol
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.classifiers.products import Singles
+from upsort.core.classifiers.products import Singles, frobenius
 from upsort.core.classifiers.targets import as_sets
 from upsort.core.records import record
 
@@ -132,7 +132,7 @@ class Softmax:
                 slopes += weighted.sum(axis=0)
                 bend += np.diag(weighted.sum(axis=0)) - part.T @ weighted
             slopes -= np.bincount(self.labels, weights=self.weights, minlength=k)
-            if np.linalg.norm(slopes) <= enough:
+            if frobenius(slopes) <= enough:
                 break
             bend += 1e-9 * bend.max() * np.eye(k)  # all intercepts may rise together
             intercepts -= np.clip(np.linalg.solve(bend, slopes), -_FAR, _FAR)
@@ -177,7 +177,7 @@ class _OneByOne:
         for _ in range(_INTERCEPT_STEPS):
             state = self.at(scores + intercepts, slice(None))
             slopes, bend = state.residuals.sum(axis=0), state.stiffness().sum(axis=0, dtype=np.float64)
-            if np.linalg.norm(slopes) <= enough:
+            if frobenius(slopes) <= enough:
                 break
             intercepts -= np.clip(slopes / np.maximum(bend, 1e-9 * self.weights.sum()), -_FAR, _FAR)
         return intercepts

@@ -24,7 +24,7 @@ import numpy as np
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.dual import Ascent, Problem, ascend, compiled, worth
 from upsort.core.classifiers.losses import Columns, Loss, State
-from upsort.core.classifiers.products import Products, Singles
+from upsort.core.classifiers.products import Products, Singles, frobenius
 from upsort.core.records import record
 
 _SUFFICIENT = 1e-4  # share of the predicted decrease that a step must bring (Armijo's rule)
@@ -142,7 +142,7 @@ def minimise(
             active, downhill, free = active[going], downhill[:, going], free[:, going]
             state = loss.at(scores[:, active], active)
             columns = active
-        first = _FIRST_DAMPING * float(np.linalg.norm(downhill)) / (1.0 + float(np.linalg.norm(weights)))
+        first = _FIRST_DAMPING * frobenius(downhill) / (1.0 + frobenius(weights))
         if lasso > 0.0 and steps == 0:
             damping = first
         step, inner = _direction(objective, state, downhill, free, columns, damping)
@@ -171,7 +171,7 @@ def minimise(
 
 def _gone(weights: Floats, way: _Way) -> float:
     """The share of a step that was gone."""
-    return float(np.linalg.norm(weights[:, way.columns] - way.before) / np.linalg.norm(way.step))
+    return frobenius(weights[:, way.columns] - way.before) / frobenius(way.step)
 
 
 def _following(damping: float, first: float, gone: float) -> float:

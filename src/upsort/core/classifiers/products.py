@@ -82,6 +82,13 @@ class Products:
         return sums
 
 
+def frobenius(values: Floats) -> float:
+    """The square root of the sum of squares. One thread adds up, in one order: the processors of a machine change no digit, and
+    none is woken for little."""
+    flat = values.ravel()
+    return float(np.sqrt(np.einsum("i,i->", flat, flat)))
+
+
 def _with_data(matrix: csr_array, data: npt.NDArray[Any]) -> csr_array:
     return csr_array((data, matrix.indices, matrix.indptr), shape=matrix.shape)
 
