@@ -17,7 +17,9 @@ from upsort.core.errors import DataProblem, UsageProblem
 
 distributed = pytest.importorskip("distributed", reason="the extra 'cluster' is not installed")
 
+from upsort.cli.request import by_whom  # noqa: E402
 from upsort.engine import cluster  # noqa: E402
+from upsort.engine.processes import Processes  # noqa: E402
 from upsort.files import dividing  # noqa: E402
 
 LABELS = ("pests", "soil, wet", "tools")
@@ -112,6 +114,7 @@ LINES = {
     "features": ("features", "t.csv", T, L, "--matrix=out.mtx", "-o", "out.csv"),
     "gather": ("gather", "t.csv", T, L, "--drop=copies", "-o", "out.csv"),
     "score": ("score", "a.sorter", "t.csv", "-o", "out.csv", "--set-aside=out.aside.csv"),
+    "evaluate": ("evaluate", "a.sorter", "t.csv", "--by=place", "--json", "--no-ledger", "-o", "out.csv"),
     "parts": ("score", "a.sorter", "t.csv", "-o", "out-*.parquet", "--set-aside=out.aside.csv"),
 }
 
@@ -122,7 +125,7 @@ def test_the_bytes_are_those_of_one_process(
     running: Running, letters: Path, tmp_path: Path, program: Program, command: str
 ) -> None:
     (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
-    if command in ("score", "parts"):
+    if command in ("score", "parts", "evaluate"):
         program("train", "t.csv", T, L, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
     found: list[Any] = []
     for how in ("--workers=1", f"--cluster={running.address}"):
@@ -212,6 +215,12 @@ def test_problems_of_a_worker_are_told(running: Running) -> None:
             list(engine.in_order(of_data, range(9)))
         assert damaged.value.remedy == "Get it again."
         assert engine.spread(3)(str, 5) == ["0", "1", "2", "3", "4"]
+
+
+def test_who_does_the_work_is_told(running: Running) -> None:
+    assert by_whom(Processes(1)) == "" and by_whom(Processes(3)) == " · up to 3 processes"
+    with cluster.connected(running.address) as engine:
+        assert by_whom(engine) == " · 2 workers of the cluster"
 
 
 def test_a_worker_with_another_version_is_named(running: Running, monkeypatch: pytest.MonkeyPatch) -> None:

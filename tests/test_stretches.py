@@ -185,14 +185,16 @@ def test_workers_give_the_same_bytes(corpora: Path, tmp_path: Path, program: Pro
 
 @pytest.mark.usefixtures("many_stretches")
 @pytest.mark.parametrize("table", ["t.csv", "t.jsonl", "t.csv.gz"])
-def test_scoring_gives_the_same_bytes(corpora: Path, tmp_path: Path, program: Program, table: str) -> None:
+def test_deciding_gives_the_same_bytes(corpora: Path, tmp_path: Path, program: Program, table: str) -> None:
     program("train", str(corpora / "t.jsonl"), *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
-    for options in ((), ("--per-document=mean", "--document-column=document")):
+    passages = ("--per-document=mean", "--document-column=document")
+    judging = ("--no-ledger", f"--training={corpora / 't.jsonl'}")
+    for name, *options in (("score",), ("score", *passages), ("evaluate", *judging), ("evaluate", *judging, *passages)):
         found = []
         for workers in (1, 3):
-            line = ("score", "a.sorter", str(corpora / table), "-o", "out.csv", "--set-aside=out.aside.csv", *options)
-            program(*line, f"--workers={workers}", "--overwrite")
-            found.append(dict(outputs(tmp_path)))
+            line = (name, "a.sorter", str(corpora / table), "-o", "out.csv", "--set-aside=out.aside.csv", *options)
+            told = program(*line, f"--workers={workers}", "--overwrite").out
+            found.append((dict(outputs(tmp_path)), told if name == "evaluate" else ""))
         assert found[0] == found[1]
 
 

@@ -125,12 +125,12 @@ class Console:
             self.output.write("\t".join(harmless(cell) for cell in row) + "\n")
 
     @contextmanager
-    def progress(self, what: str) -> Iterator[Callable[[int], None]]:
-        """Counts what is done on a terminal's standard error, once it has lasted a second."""
+    def progress(self, what: str, by: Callable[[], str]) -> Iterator[Callable[[int], None]]:
+        """Counts what is done on a terminal's standard error, once it has lasted a second. by: says who does it."""
         if self.quiet or not self.error.isatty():
             yield _nothing
             return
-        with _drawing().counting(what, self.error) as advance:
+        with _drawing().counting(what, self.error, by) as advance:
             yield advance
 
 

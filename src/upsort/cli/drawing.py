@@ -184,23 +184,28 @@ def wrapped(line: str, width: int, rest: str = _INDENT) -> list[str]:
 
 
 @contextmanager
-def counting(what: str, stream: TextIO) -> Iterator[Callable[[int], None]]:
-    """Counts what is done, once it has lasted a second."""
+def counting(what: str, stream: TextIO, by: Callable[[], str]) -> Iterator[Callable[[int], None]]:
+    """Counts what is done, once it has lasted a second, and tells how many a second, and by whom: `by` is asked now and then."""
     shown = Progress(
         SpinnerColumn(),
-        TextColumn(f"{what}: {{task.completed:,.0f}}"),
+        TextColumn(f"{what}: {{task.completed:,.0f}}{{task.fields[pace]}}"),
         TimeElapsedColumn(),
         console=RichConsole(file=stream),
         transient=True,
     )
-    task = shown.add_task(what, total=None)
-    began = time.monotonic()
-    live = False
+    task = shown.add_task(what, total=None, pace="")
+    began = asked = time.monotonic()
+    live, done_so_far = False, 0
 
     def advance(done: int) -> None:
-        nonlocal live
-        shown.advance(task, done)
-        if not live and time.monotonic() - began > _PROGRESS_AFTER:
+        nonlocal live, asked, done_so_far
+        done_so_far += done
+        now = time.monotonic()
+        shown.update(task, completed=done_so_far)
+        if now - asked > _PROGRESS_AFTER:
+            asked = now
+            shown.update(task, pace=f" · {done_so_far / (now - began):,.0f} a second{by()}")
+        if not live and now - began > _PROGRESS_AFTER:
             shown.start()
             live = True
 

@@ -5,6 +5,7 @@ import shlex
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -192,11 +193,19 @@ def working(
     with (
         engine_of(options) as engine,
         set_aside_of(options, output) as aside,
-        console.progress(what) as advance,
+        console.progress(what, partial(by_whom, engine)) as advance,
     ):
         yield Work(
             inputs=inputs, plan=plan, aside=aside, advance=advance, engine=engine, folding=asked, tell=_once(console)
         )
+
+
+def by_whom(engine: Engine) -> str:
+    """Who does the work, where it is not this process alone."""
+    many = engine.workers
+    if engine.elsewhere:
+        return f" · {many} worker{'s' if many != 1 else ''} of the cluster"
+    return f" · up to {many} processes" if many > 1 else ""
 
 
 def _once(console: Console) -> Callable[[str], None]:
@@ -238,7 +247,7 @@ def coming_in(
     with (
         engine_of(options) as engine,
         set_aside_of(options, output) as aside,
-        console.progress(what) as advance,
+        console.progress(what, partial(by_whom, engine)) as advance,
     ):
         found = incoming_of(options, sorter, inputs, aside, advance, labels=what == JUDGED)
         yield replace(found, engine=engine)

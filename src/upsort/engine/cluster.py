@@ -46,6 +46,12 @@ class Cluster:
         self.client, self.address = client, address
 
     @property
+    def workers(self) -> int:
+        """Those that the scheduler has."""
+        with self._losses_told():
+            return len(self.client.nthreads())
+
+    @property
     def where(self) -> str:
         """Where others reach it, too, while it is there."""
         return str(self.client.scheduler.address)

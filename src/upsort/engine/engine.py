@@ -14,6 +14,10 @@ class Engine(Protocol):
     """Does work on many items."""
 
     @property
+    def workers(self) -> int:
+        """How many do the work now, all of them together; of a cluster they come and go."""
+
+    @property
     def threads(self) -> int:
         """How many threads what is done here alone may use."""
 

@@ -64,6 +64,11 @@ class Incoming:
             self._counted.append(len(block.rows))
             yield block
 
+    def took(self, rows: int) -> None:
+        """So many usable rows have come and are done."""
+        self._counted.append(rows)
+        self.advance(rows)
+
     @property
     def read(self) -> int:
         """How many usable rows have come so far."""

@@ -3,12 +3,23 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, option, share, whole_number
-from upsort.cli.options import Columns, Command, Costs, Judging, Measures, Overwriting, Reading, SorterFile, Sources
+from upsort.cli.options import (
+    Columns,
+    Command,
+    Costs,
+    Judging,
+    Measures,
+    Overwriting,
+    Reading,
+    SorterFile,
+    Sources,
+    Workers,
+)
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class EvaluateOptions(SorterFile, Sources, Costs, Measures, Judging, Columns, Reading, Overwriting):
+class EvaluateOptions(SorterFile, Sources, Workers, Costs, Measures, Judging, Columns, Reading, Overwriting):
     """upsort evaluate."""
 
     HEADING: ClassVar[str] = "what to judge"
