@@ -80,6 +80,15 @@ def test_columns_and_single_documents(program: Program, demo: Path) -> None:
     assert "Nearest columns: Bench" in program("survey", letters, *columns, "--where=Bnch=Soil", code=2).err
 
 
+def test_a_column_without_anything_is_told(program: Program, tmp_path: Path) -> None:
+    rows = "".join(f"a plum on day {number}, {topic}\n" for number in range(30) for topic in ("pests", "tools"))
+    (tmp_path / "t.csv").write_text("text,label,remark\n" + rows.replace("\n", ",  \n"))
+    line = ("survey", "t.csv", "--text=text", "--label=label")
+    assert "nothing in any row" in program(*line).out
+    (remark,) = [column for column in program(*line, "--json").json["columns"] if column["name"] == "remark"]
+    assert remark["kind"] == "empty"
+
+
 def test_a_starter_plan_is_sound_and_decides(program: Program, demo: Path, tmp_path: Path) -> None:
     program("plan", demo / "letters-2024.csv")
     text = (tmp_path / "upsort.toml").read_text(encoding="utf-8")

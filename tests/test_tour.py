@@ -1,4 +1,4 @@
-"""Every command of the README, the tour and the recipes runs, and what stands there is what it shows, to the last number."""
+"""Every command of the README, the tour, the recipes and the page of databases runs, and what stands there is what it shows, to the last number."""
 
 import subprocess
 import sys
@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 
-@pytest.mark.parametrize("page", ["README.md", "docs/tour.md", "docs/recipes.md"])
+@pytest.mark.parametrize("page", ["README.md", "docs/tour.md", "docs/recipes.md", "docs/databases.md"])
 def test_a_page_is_current(page: str) -> None:
     script = Path(__file__).resolve().parent.parent / "scripts" / "tour"
     done = subprocess.run([sys.executable, script, "--check", page], capture_output=True, text=True, check=False)

@@ -242,6 +242,8 @@ class ReadingAlone(Everywhere):
         metavar="N",
     )
     sheet: str = option("sheet of a spreadsheet (default: the first with rows)", default="", metavar="NAME")
+    table: str = option("table of a database (default: its only one)", default="", metavar="NAME")
+    query: str = option("what to select from a database", default="", metavar="SELECT")
     each_line: bool = flag("each line of a text file is a document")
     label_from: str = option(
         "label of a text file: its folder, its name, or a PATTERN's group", default="", metavar="HOW"

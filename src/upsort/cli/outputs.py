@@ -11,6 +11,7 @@ from typing import Any
 from upsort.cli.declaring import Option, declared
 from upsort.cli.options import Everywhere
 from upsort.core.errors import DataProblem
+from upsort.files.addresses import is_database
 from upsort.files.parts import HELD_OUT_NAME, IN_NAME, TRAINING_NAME, PartNames, matrix_files
 from upsort.files.sameness import identities
 
@@ -34,6 +35,7 @@ def check_outputs(options: Everywhere) -> None:
         for one in known
         if one.writes
         for name in ([getattr(options, one.name)] if getattr(options, one.name) else [])
+        if not is_database(name)  # whether a table there may be replaced is seen by who writes it
         for path in _files(one, Path(name))
     ]
     if not written:

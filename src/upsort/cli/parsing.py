@@ -10,6 +10,7 @@ from upsort.cli.declaring import Clash, Many, Need, Option, Rule, declared
 from upsort.cli.options import Command, Everywhere
 from upsort.core.errors import UsageProblem
 from upsort.core.names import nearest
+from upsort.files.addresses import hidden
 
 WIDTH = 80
 
@@ -114,7 +115,14 @@ def parse(parser: Parser, command: Command, arguments: list[str]) -> Everywhere:
     given = written(parser, arguments)
     for rule in command.rules:
         _check(rule, given)
-    return command.options(**vars(request), given=given)
+    return command.options(**{name: _without_passwords(value) for name, value in vars(request).items()}, given=given)
+
+
+def _without_passwords(value: Any) -> Any:
+    """The value of an option with the passwords of addresses hidden."""
+    if isinstance(value, list):
+        return [_without_passwords(each) for each in value]
+    return hidden(value) if isinstance(value, str) else value
 
 
 def written(parser: Parser, arguments: Sequence[str]) -> frozenset[str]:

@@ -25,7 +25,7 @@ from upsort.files.plan_file import DEFAULT_NAME, checked_plan, load_plan
 from upsort.files.plan_keys import SECTIONS, declared_keys, idle_keys
 from upsort.files.rows import Reading
 from upsort.files.set_aside import SetAside
-from upsort.files.sources import Inputs, open_inputs
+from upsort.files.sources import DATABASE, Inputs, open_inputs
 from upsort.files.text_files import checked_pattern
 from upsort.jobs.progress import Advance
 from upsort.jobs.score import Incoming
@@ -41,7 +41,7 @@ JUDGED = "documents judged"
 """What is counted where every row must have its label."""
 
 _OF_ANY = frozenset({"--as", "--largest-cell"})  # options of reading that are for all
-_OF_ARCHIVES = "--unpack-limit"  # and one that is for archives, and for formats that are packed themselves
+_OF_KINDS = {"archive": {"--unpack-limit"}, DATABASE: {"--table", "--query"}}  # and what is for sources of no format
 _DEALING = frozenset({"--folds", "--repeats", "--in-time", "--alone"})
 
 
@@ -59,9 +59,8 @@ def inputs_of(
     """
     inputs = others_of(options, console, names, sources, rename)
     for name in sorted(options.given & set(spellings_of(ReadingAlone))):
-        kinds = {one.name for one in FORMATS if name in one.reads_with} | (
-            {"archive"} if name == _OF_ARCHIVES else set()
-        )
+        kinds = {one.name for one in FORMATS if name in one.reads_with}
+        kinds |= {kind for kind, theirs in _OF_KINDS.items() if name in theirs}
         if name not in _OF_ANY and not inputs.kinds & kinds:
             raise UsageProblem(
                 f"{name} has no meaning here: the sources are {', '.join(sorted(inputs.kinds))}, it is for "
@@ -96,6 +95,8 @@ def others_of(
         header=options.header,
         header_row=options.header_row,
         sheet=options.sheet,
+        table=options.table,
+        query=options.query,
         each_line=options.each_line,
         label_from=options.label_from,
         unpack_limit=options.unpack_limit,

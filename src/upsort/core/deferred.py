@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
     cloudpickle: Any
     distributed: Any
+    sqlalchemy: Any
 
 
 class Deferred:
@@ -64,6 +65,7 @@ if not TYPE_CHECKING:
     scipy_io = _library("scipy.io")
     sparse_linalg = _library("scipy.sparse.linalg")
     special = _library("scipy.special")
+    sqlalchemy = _library("sqlalchemy")
 
 __all__ = [
     "arrow_parquet",
@@ -78,5 +80,6 @@ __all__ = [
     "scipy_io",
     "sparse_linalg",
     "special",
+    "sqlalchemy",
     "unicode_pattern",
 ]

@@ -19,6 +19,7 @@ from upsort import __version__
 from upsort.core.errors import DataProblem
 from upsort.core.plan import Plan
 from upsort.core.records import record
+from upsort.files.addresses import scheme_of
 from upsort.files.remarks import remark
 
 NAME = "upsort-ledger.sqlite"
@@ -190,7 +191,10 @@ def plan_digest(plan: Plan) -> tuple[str, str]:
 
 
 def data_digest(sources: Sequence[str]) -> str:
-    """A short digest of the content of all files among `sources`; of standard input nothing is known."""
+    """A short digest of the content of all files among `sources`; empty where one is a database or standard input, of whose
+    content nothing is known afterwards."""
+    if any(scheme_of(source) or source == "-" for source in sources):
+        return ""
     digest = hashlib.sha256()
     for path in _files(sources):
         digest.update(str(path.name).encode("utf-8", "surrogateescape"))

@@ -23,7 +23,7 @@ class Reading:
 
     kind: an ending without its dot (`csv`, `jsonl`, `text` …). encoding: a codec's name. delimiter: one character.
     header: whether the first row names the columns. header_row: the line of the row that does, counted from 1; 0 where that is
-    to be found out. sheet: of a spreadsheet. each_line: each line of a text file is a
+    to be found out. sheet: of a spreadsheet. table, query: of a database. each_line: each line of a text file is a
     document. label_from: where the label of a text file is taken from: `folder`, `name`, or a regular expression with a group.
     unpack_limit: bytes that one archive may unpack to. largest_cell: bytes or characters that one row, or one cell, may have.
     """
@@ -34,6 +34,8 @@ class Reading:
     header: bool | None = None
     header_row: int = 0
     sheet: str = ""
+    table: str = ""
+    query: str = ""
     each_line: bool = False
     label_from: str = ""
     unpack_limit: int = 4_000_000_000

@@ -11,8 +11,10 @@ from typing import BinaryIO
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.plan import Source
 from upsort.core.records import record
+from upsort.files.addresses import hidden, is_database
 from upsort.files.bounds import without_large_rows
 from upsort.files.columns import renamed
+from upsort.files.database_tables import database_table
 from upsort.files.entries import entries_of
 from upsort.files.format import Format
 from upsort.files.formats import TEXT, format_called, format_of_content, format_of_file, reading_names
@@ -22,11 +24,14 @@ from upsort.files.unfinished import Copies
 
 _BEGINNING = 65536  # bytes that tell what comes on standard input
 STANDARD_INPUT = "-"
+DATABASE = "database"
+"""The kind of a source that is one."""
 
 
 @record(frozen=True)
 class Inputs:
-    """What a command reads. notes: what was found out and should be told. kinds: the names of the formats, and `archive`."""
+    """What a command reads. notes: what was found out and should be told. kinds: the names of the formats,
+    `archive` and `database`."""
 
     tables: tuple[Table, ...]
     notes: list[str] = field(default_factory=list)
@@ -78,6 +83,8 @@ def _tables_of(
         entry = Entry(name="standard input", path=("standard input",), open=_spooled(standard_input), passing=True)
         typed = format_called(reading.kind) if reading.kind else _kind_of_content(entry)
         return [renamed(_table(entry, reading, typed), rename)], [], {typed.name}
+    if is_database(name):
+        return [renamed(_bounded(database_table(hidden(name), reading), reading), rename)], [], {DATABASE}
     found = entries_of(name, reading)
     tables, notes = [], list(found.notes)
     alone = len(found.entries) == 1

@@ -24,13 +24,14 @@ class ScoreOptions(SorterFile, Sources, Workers, Costs, TextColumn, IdColumn, Ve
 
     HEADING: ClassVar[str] = "what to score"
     output: str | None = option(
-        "a table, by its ending; with * in its name one for each part of the input (default: standard output)",
+        "a table, by its ending, or a database's address; with * one for each part of the input (default: standard output)",
         "-o",
         "--output",
         default=None,
         metavar="FILE",
         writes="table",
     )
+    into: str = option("the table, where the output is the address of a database", default="", metavar="NAME")
     overwrite: bool = flag("replace an output that exists")
     resume: bool = flag("go on with an interrupted run")
     undecided_below: float | None = option(
@@ -77,6 +78,7 @@ COMMAND = Command(
         Clash("--per-document", ("--thin", "--resume"), "a row is a document, made of many"),
         Clash("--lines", ("--output", "--json"), "JSON Lines go to standard output"),
         Need("--document-column", ("--per-document",)),
+        Need("--into", ("--output",)),
         Need("--resume", ("--output",)),
         Need("--overwrite", ("--output",)),
     ),

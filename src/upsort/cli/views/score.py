@@ -1,7 +1,7 @@
 """What upsort score shows."""
 
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -17,6 +17,8 @@ from upsort.cli.wording import p_value, percent
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.drift import Drift
 from upsort.core.learning.sorter import Sorter
+from upsort.files.addresses import is_database
+from upsort.files.database_writing import DatabaseTable
 from upsort.files.documents import Reader
 from upsort.files.format import Layout as TableLayout
 from upsort.files.format import Rows
@@ -53,14 +55,19 @@ def run(options: ScoreOptions, console: Console) -> Exit:
     sorters = deciding(load_sorters(Path(options.sorter)), options.cost, options.undecided_below)
     tell_costs(options.cost, console)
     output = Path(options.output) if options.output else None
-    if output is not None and output.is_dir():
+    database = options.output if options.output and is_database(options.output) else ""
+    if options.into and not database:
+        raise UsageProblem(f"{output} is no database; --into names a table in one.", "Leave --into out.")
+    if database and not options.into:
+        raise UsageProblem(f"{database} is a database.", "Name the table to write with --into.")
+    if output is not None and not database and output.is_dir():
         raise DataProblem(f"{output} is a folder.", "Name the file to write.")
     layout = Layout(options.thin, options.all_probabilities, options.spreadsheet_safe)
     if options.flush:
         return _filter(options, sorters, layout, console)
     inputs = inputs_of(options, console, options.input)
-    beside = output
-    if output is not None and IN_NAME in output.name:  # not among the parts
+    beside = Path(f"{options.into}.csv") if database else output
+    if output is not None and not database and IN_NAME in output.name:  # not among the parts
         folder = output.parent.absolute()
         beside = folder.with_name(f"{folder.name}.csv") if folder.name else None
     with coming_in(options, console, sorters[0], inputs, beside, "documents scored") as incoming:
@@ -70,7 +77,7 @@ def run(options: ScoreOptions, console: Console) -> Exit:
         result = _scored(options, scoring, incoming, output, console)
     view = View(
         {
-            "scored": str(output),
+            "scored": f"{database}#{options.into}" if database else str(output),
             "documents": result.documents,
             **_labels_json(result, sorters),
             "without_tokens": result.without_tokens,
@@ -124,6 +131,8 @@ def _scored(
             rows.close()
             return result
         return into((json_lines if options.lines else delimited)(console.data, table))
+    if options.into:
+        return _into_database(options, scoring, incoming, TableLayout(names, scoring.numbers), (into, console.note))
     endings = writing_endings(resumable=True)
     resumable = output.suffix.lower() in endings
     in_parts = IN_NAME in output.name
@@ -140,6 +149,29 @@ def _scored(
         with table_file(output, names, scoring.numbers) as writer:
             return into(writer)
     return _resumed(options, scoring, incoming, output, console)
+
+
+def _into_database(
+    options: ScoreOptions,
+    scoring: Scoring,
+    incoming: Incoming,
+    layout: TableLayout,
+    by: tuple[Callable[[Rows], ScoreResult], Callable[[str], None]],
+) -> ScoreResult:
+    """Score into a table of a database. by: what scores where it cannot be gone on with, and who is told."""
+    into, tell = by
+    address = str(options.output)
+    if f"{address}#{options.into}" in {table.name for table in incoming.inputs.tables}:
+        raise DataProblem(
+            f"{options.into} is read by this command, and would be written over.", "Choose another name with --into."
+        )
+    place, key = (address, options.into), _run_key(options, incoming)
+    with DatabaseTable(place, layout, key, options.resume, options.overwrite) as table:
+        if options.per_document:
+            return into(table)
+        if options.resume and table.rows:
+            tell(f"Going on after {table.rows:,} rows.")
+        return score(scoring, incoming, table, Going(table.rows, table.state, table.done))
 
 
 def _resumed(
@@ -175,7 +207,7 @@ def _tell(
     options: ScoreOptions,
     view: View,
 ) -> None:
-    where = f": {options.output}" if options.output else ""
+    where = f": {options.output}{f'#{options.into}' if options.into else ''}" if options.output else ""
     if result.passages is not None:
         view.note(f"{result.passages:,} passages were added up ({options.per_document}).")
     for sorter, given in zip(sorters, result.labels, strict=True):

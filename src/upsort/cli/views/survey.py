@@ -211,6 +211,8 @@ def _show_columns(result: SurveyResult, view: View) -> None:
                 what = ", ".join(f"{value} {count:,}" for value, count in column.values)
             case "text":
                 what = f"{column.distinct:,} different values"
+            case "empty":
+                what = "nothing in any row"
             case other:
                 raise ValueError(f"nothing is known of columns of kind {other!r}")
         rows.append((column.name, column.kind, column.filled, shortened(what, 200)))

@@ -1,0 +1,99 @@
+"""Tables of databases, and what queries give, read as tables."""
+
+from collections.abc import Callable, Iterator, Sequence
+from itertools import count
+from typing import Any
+
+from upsort.core.errors import UsageProblem
+from upsort.files.databases import Connection, Rows, Selected, check_table, connected
+from upsort.files.reasons import Reason, Why
+from upsort.files.rows import Block, Reading, Refused, Table, cell_of
+
+_TOLD = 12  # names of tables in a message
+
+
+class _Source:
+    """Connects when it is asked first. It may be sent to other processes, who connect for themselves."""
+
+    def __init__(self, address: str, what: Selected) -> None:
+        self.address, self.what = address, what
+        self.opened: tuple[Connection, list[str], Callable[[], Rows]] | None = None
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return (_Source, (self.address, self.what))
+
+    def _selected(self) -> tuple[Connection, list[str], Callable[[], Rows]]:
+        if self.opened is None:
+            connection = connected(self.address)
+            if not self.what.query:
+                self.what = self.what if self.what.table else Selected(_only_table(connection, self.address))
+                check_table(connection, self.what, self.address)
+            self.opened = (connection, *connection.select(self.what))
+        return self.opened
+
+    @property
+    def name(self) -> str:
+        """Where rows come from, for people."""
+        self._selected()
+        return f"{self.address}#{self.what.told}"
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """Their names, each of its own."""
+        taken: list[str] = []
+        for name in self._selected()[1]:
+            others = (name, *(f"{name} ({number})" for number in range(2, len(taken) + 3)))
+            taken.append(next(one for one in others if one not in taken))
+        return tuple(taken)
+
+    def blocks(self) -> Iterator[Block]:
+        """All rows, numbered from 1."""
+        name, columns, numbers = self.name, self.columns, count(1)
+        for page in self._selected()[2]():
+            rows, lines, refused = [], [], []
+            for values, line in zip(page, numbers, strict=False):
+                cells, wrong = _cells(values, columns)
+                if wrong is None:
+                    rows.append(cells)
+                    lines.append(line)
+                else:
+                    refused.append(Refused(name, line, wrong, tuple(cells)))
+            yield Block(source=name, columns=columns, rows=rows, lines=lines, refused=refused)
+
+
+def database_table(address: str, reading: Reading) -> Table:
+    """What is to be read of a database, `reading.table` or `reading.query`; its only table where neither is said.
+
+    address: with its password hidden. Raises DataProblem for a database or a table that is not there.
+    """
+    if reading.table and reading.query:
+        raise UsageProblem("--table and --query are two ways of saying what to read.", "Leave one of them out.")
+    source = _Source(address, Selected(reading.table, reading.query))
+    return Table(name=source.name, columns=source.columns, blocks=source.blocks)
+
+
+def _only_table(connection: Connection, address: str) -> str:
+    there = connection.tables()
+    if len(there) == 1:
+        return there[0]
+    named = ", ".join(there[:_TOLD]) + (" …" if len(there) > _TOLD else "")
+    raise UsageProblem(
+        f"{address} has {len(there)} tables{f': {named}' if there else ''}.", "Name one with --table, or use --query."
+    )
+
+
+def _cells(values: Sequence[Any], columns: Sequence[str]) -> tuple[list[str], Reason | None]:
+    """The text of each value, and what is wrong with them."""
+    wrong = None
+    cells = []
+    for value, column in zip(values, columns, strict=True):
+        if isinstance(value, bytes | memoryview | bytearray):
+            stored = bytes(value)
+            try:
+                cells.append(stored.decode("utf-8"))
+            except UnicodeDecodeError:
+                cells.append(stored.decode("utf-8", "backslashreplace"))
+                wrong = Reason(Why.BYTES, ("bytes that are no text",), f"in the column {column}")
+        else:
+            cells.append(cell_of(value))
+    return cells, wrong

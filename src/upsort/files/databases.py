@@ -1,0 +1,190 @@
+"""Connections to databases: SQLite's own, and those of servers. Reading changes nothing there; writing is done in transactions.
+
+Statements have their values as `:name`, and their names as `quoted` gives them.
+"""
+
+import sqlite3
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, contextmanager
+from pathlib import Path
+from typing import Any, Protocol
+
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.names import suggestion
+from upsort.core.records import record
+from upsort.files.addresses import SQLITE, scheme_of, without_password
+from upsort.files.rows import ROWS_A_BLOCK
+
+Rows = Iterator[Sequence[Sequence[Any]]]
+Values = Mapping[str, Any]
+
+
+@record(frozen=True)
+class Selected:
+    """What is read: a table, or what a query gives."""
+
+    table: str = ""
+    query: str = ""
+
+    @property
+    def told(self) -> str:
+        """What it is called."""
+        return self.table or "query"
+
+
+class Connection(Protocol):
+    """To one database. What goes wrong is raised as DataProblem."""
+
+    numbers_are: str
+    """The type of columns of numbers."""
+
+    def tables(self) -> list[str]:
+        """The tables and views, by name."""
+
+    def select(self, what: Selected) -> tuple[list[str], Callable[[], Rows]]:
+        """The columns, and what gives the rows, some at a time, as often as it is asked."""
+
+    def quoted(self, table: str, behind: str = "") -> str:
+        """A table as it stands in a statement. behind: a part of its name that is added."""
+
+    def column(self, name: str) -> str:
+        """A column as it stands in a statement."""
+
+    def transaction(self) -> AbstractContextManager[None]:
+        """A block that is done as a whole, or not at all."""
+
+    def execute(self, statement: str, values: Values | None = None) -> list[Sequence[Any]]:
+        """Run a statement; the rows that it gives."""
+
+    def insert(self, statement: str, rows: Sequence[Values]) -> None:
+        """Run a statement for each row."""
+
+    def close(self) -> None:
+        """Leave the database."""
+
+
+def connected(address: str, writing: bool = False) -> Connection:
+    """A connection. address: with its password hidden. Raises DataProblem where there is none to be had, UsageProblem for what is
+    no address."""
+    if scheme_of(address) == SQLITE:
+        return _SQLite(address, writing)
+    from upsort.files.database_servers import Server  # its library is an extra
+
+    return Server(address)
+
+
+def check_table(connection: Connection, what: Selected, address: str) -> None:
+    """Raises DataProblem for a table that is not there."""
+    there = connection.tables()
+    if what.table and what.table not in there:
+        raise DataProblem(f"{address} has no table {what.table!r}.", suggestion(what.table, there, "tables"))
+
+
+@contextmanager
+def refusals(address: str, kinds: tuple[type[Exception], ...]) -> Iterator[None]:
+    """Round what a database may refuse. kinds: of exceptions of its driver."""
+    try:
+        yield
+    except kinds as error:
+        said = " ".join(str(getattr(error, "orig", None) or error).split())
+        raise DataProblem(
+            f"{address} refuses: {without_password(said, address)[:300].rstrip('.?^ ')}.",
+            "Check the address, --table, --query and what the account may do.",
+        ) from None
+
+
+class _SQLite:
+    """A file. While it is read it is not held: rows come page by page, so that others may write to it."""
+
+    numbers_are = "REAL"
+
+    def __init__(self, address: str, writing: bool) -> None:
+        self.address = address
+        _, _, name = address.partition(":///")
+        self.path = Path(name)
+        if not name or "://" not in address or ":///" not in address:
+            raise UsageProblem(f"{address} names no file.", "For example: sqlite:///desk.db")
+        if not writing and not self.path.is_file():
+            raise DataProblem(f"There is no database {self.path}.", "Check the name; it begins behind sqlite:///.")
+        with refusals(address, (sqlite3.Error,)):
+            self.connection = sqlite3.connect(
+                f"{self.path.absolute().as_uri()}?mode={'rwc' if writing else 'ro'}",
+                uri=True,
+                isolation_level=None,
+                check_same_thread=False,
+            )
+        self.connection.text_factory = _text
+        self.selected = 0
+
+    def tables(self) -> list[str]:
+        found = self.execute("SELECT name FROM sqlite_master WHERE type IN ('table', 'view') ORDER BY name")
+        return [str(name) for (name,) in found if not str(name).startswith("sqlite_")]
+
+    def select(self, what: Selected) -> tuple[list[str], Callable[[], Rows]]:
+        name = self.quoted(what.table) if what.table else ""
+        columns_of = f"SELECT * FROM {name} LIMIT 0"
+        if not name or not self._has_row_numbers(what.table):
+            self.selected += 1
+            held = f"temp.upsort_selected_{self.selected}"
+            query = what.query.strip().rstrip(";") if what.query else f"SELECT * FROM {name}"
+            self.execute(f"CREATE TEMP TABLE upsort_selected_{self.selected} AS SELECT * FROM (\n{query}\n)")
+            name, columns_of = held, query
+        with refusals(self.address, (sqlite3.Error,)):
+            columns = [one[0] for one in self.connection.execute(columns_of).description]
+
+        def rows() -> Rows:
+            after: Any = None
+            while True:
+                beyond = "" if after is None else " WHERE _rowid_ > :after"
+                page = self.execute(
+                    f"SELECT _rowid_, * FROM {name}{beyond} ORDER BY _rowid_ LIMIT {ROWS_A_BLOCK}", {"after": after}
+                )
+                if not page:
+                    return
+                yield [row[1:] for row in page]
+                after = page[-1][0]
+
+        return columns, rows
+
+    def _has_row_numbers(self, table: str) -> bool:
+        kind = self.execute("SELECT type FROM sqlite_master WHERE name = :name", {"name": table})
+        try:
+            self.connection.execute(f"SELECT _rowid_ FROM {self.quoted(table)} LIMIT 0")
+        except sqlite3.Error:
+            return False
+        return [tuple(row) for row in kind] == [("table",)]
+
+    def quoted(self, table: str, behind: str = "") -> str:
+        return self.column(table + behind)
+
+    def column(self, name: str) -> str:
+        return '"' + name.replace('"', '""') + '"'
+
+    @contextmanager
+    def transaction(self) -> Iterator[None]:
+        self.execute("BEGIN IMMEDIATE")
+        try:
+            yield
+        except BaseException:
+            self.connection.execute("ROLLBACK")
+            raise
+        self.execute("COMMIT")
+
+    def execute(self, statement: str, values: Values | None = None) -> list[Sequence[Any]]:
+        with refusals(self.address, (sqlite3.Error,)):
+            return self.connection.execute(statement, values or {}).fetchall()
+
+    def insert(self, statement: str, rows: Sequence[Values]) -> None:
+        with refusals(self.address, (sqlite3.Error, OverflowError)):
+            self.connection.executemany(statement, rows)
+
+    def close(self) -> None:
+        self.connection.close()
+
+
+def _text(stored: bytes) -> str | bytes:
+    """What SQLite holds as text; the bytes where they are none."""
+    try:
+        return stored.decode("utf-8")
+    except UnicodeDecodeError:
+        return stored

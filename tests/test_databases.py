@@ -1,0 +1,332 @@
+"""Databases, read and written: SQLite's, and a PostgreSQL that these tests start for themselves where its server is installed."""
+
+import csv
+import os
+import pwd
+import shutil
+import signal
+import socket
+import sqlite3
+import subprocess
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from conftest import Program
+
+from upsort.core.errors import DataProblem
+from upsort.files import addresses, database_tables, rows
+from upsort.files.database_writing import DatabaseTable
+from upsort.files.databases import connected
+from upsort.files.format import Layout
+from upsort.files.rows import Reading
+from upsort.files.sources import open_inputs
+
+SECRET = "quince@9/pip"
+COLUMNS = ("--text=message", "--label=topic")
+LETTERS = [
+    (
+        f"r{number:03}",
+        f"my {('plum has aphids', 'bed is wet, and', 'spade broke at')[number % 3]} day {number % 17}",
+        topic,
+    )
+    for number in range(240)
+    for topic in [("pests", "soil, wet", "tools")[number % 3]]
+]
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The address of a PostgreSQL."""
+    pytest.importorskip("sqlalchemy", reason="the extra 'sql' is not installed")
+    if shutil.which("initdb") is None or shutil.which("postgres") is None:
+        pytest.skip("no PostgreSQL server is installed")
+    folder = Path("/tmp") / f"upsort-tests-{os.getpid()}"  # a short path: that of a socket has a limit
+    folder.mkdir(mode=0o755)
+    who: dict[str, Any] = {"env": {**os.environ, "HOME": str(folder)}}
+    if os.getuid() == 0:  # it refuses to run as root
+        names = {one.pw_name: one for one in pwd.getpwall()}
+        nobody = names.get("postgres") or names["nobody"]
+        os.chown(folder, nobody.pw_uid, nobody.pw_gid)
+        who |= {"user": nobody.pw_uid, "group": nobody.pw_gid, "extra_groups": []}
+    (folder / "password").write_text(SECRET)
+    (folder / "password").chmod(0o644)
+    making = ("--auth=scram-sha-256", f"--pwfile={folder / 'password'}", "--no-sync", "--locale=C", "--encoding=UTF8")
+    subprocess.run(["initdb", "-D", folder / "data", "-U", "analyst", *making], check=True, capture_output=True, **who)
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    running = subprocess.Popen(
+        ["postgres", "-D", folder / "data", "-p", str(port), "-h", "127.0.0.1", "-k", folder, "-c", "fsync=off"],
+        stderr=subprocess.DEVNULL,
+        **who,
+    )
+    address = f"postgresql://analyst:{SECRET.replace('@', '%40').replace('/', '%2F')}@127.0.0.1:{port}/postgres"
+    try:
+        for _ in range(100):
+            try:
+                connected(addresses.hidden(address)).close()
+                break
+            except DataProblem:
+                time.sleep(0.1)
+        yield address
+    finally:
+        running.send_signal(signal.SIGINT)  # it does not wait for those who are connected
+        running.wait(30)
+        shutil.rmtree(folder)
+
+
+@pytest.fixture(params=["sqlite", "postgresql"])
+def database(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[str]:
+    """The address of a database with letters, and nothing else."""
+    address = "sqlite:///desk.db" if request.param == "sqlite" else request.getfixturevalue("server")
+    fill(address, tmp_path)
+    yield address
+    if request.param != "sqlite":
+        with_names(
+            address, tmp_path, "DROP TABLE IF EXISTS {}", "letters", "scored", "scored_unfinished", "upsort_unfinished"
+        )
+
+
+def with_names(address: str, folder: Path, statement: str, *names: str) -> None:
+    connection = connected(in_folder(address, folder), writing=True)
+    with connection.transaction():
+        for name in names:
+            connection.execute(statement.format(connection.quoted(name)))
+    connection.close()
+
+
+def in_folder(address: str, folder: Path) -> str:
+    return addresses.hidden(address.replace(":///", f":///{folder}/") if address.startswith("sqlite") else address)
+
+
+def fill(address: str, folder: Path) -> None:
+    connection = connected(in_folder(address, folder), writing=True)
+    with connection.transaction():
+        connection.execute(
+            "CREATE TABLE letters (ref VARCHAR(9) PRIMARY KEY, message TEXT, topic TEXT, day DATE, weight FLOAT)"
+        )
+        connection.insert(
+            "INSERT INTO letters VALUES (:ref, :message, :topic, '2024-03-09', 2)",
+            [{"ref": ref, "message": message, "topic": topic} for ref, message, topic in reversed(LETTERS)],
+        )
+        connection.execute("INSERT INTO letters (ref, topic) VALUES ('s', 'pests')")
+    connection.close()
+
+
+def selected(address: str, folder: Path, query: str) -> list[tuple[Any, ...]]:
+    connection = connected(in_folder(address, folder))
+    found = [tuple(row) for row in connection.execute(query)]
+    connection.close()
+    return found
+
+
+def test_there_and_back(database: str, tmp_path: Path, program: Program) -> None:
+    """Labelled rows of a database → gather → train → score back into the database, and the table says what a file would."""
+    order = () if database.startswith("sqlite") else ("--query", "select * from letters order by ref desc")
+    program("gather", database, *(order or ("--table=letters",)), *COLUMNS, "-o", "corpus.csv")
+    with (tmp_path / "corpus.csv").open(encoding="utf-8", newline="") as stream:
+        rows_read = list(csv.DictReader(stream))
+    assert [row["message"] for row in rows_read] == [message for _, message, _ in reversed(LETTERS)]
+    assert {(row["topic"], row["day"], row["weight"]) for row in rows_read} == {
+        (topic, "2024-03-09", "2") for topic in ("pests", "soil, wet", "tools")
+    }
+    assert "no text" in (tmp_path / "corpus.set-aside.csv").read_text()
+    program("train", "corpus.csv", *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "desk.sorter")
+    told = program("score", "desk.sorter", database, "--table=letters", "-o", database, "--into=scored")
+    assert "240 documents" in told.err and "#scored" in told.err
+    program("score", "desk.sorter", database, "--table=letters", "-o", "scored.csv")
+    with (tmp_path / "scored.csv").open(encoding="utf-8", newline="") as stream:
+        of_file = sorted(list(csv.reader(stream))[1:])
+    found = selected(database, tmp_path, "SELECT * FROM scored ORDER BY ref")
+    numbers = {place for place, value in enumerate(found[0]) if isinstance(value, float)}
+    assert len(numbers) == 3  # probability, margin and share of unknown words
+    assert [[float(cell) if place in numbers else cell for place, cell in enumerate(row)] for row in of_file] == [
+        list(row) for row in found
+    ]
+    assert selected(database, tmp_path, "SELECT count(*) FROM letters") == [(241,)]
+    told = program("evaluate", "desk.sorter", database, "--query=select * from scored", *COLUMNS)
+    assert "240 of 240" in told.out
+    assert "and so has the same plan" in program("ledger").out and SECRET not in (tmp_path / "ledger.db").name
+
+
+def test_what_is_there_is_kept(database: str, tmp_path: Path, program: Program) -> None:
+    program("gather", database, "--table=letters", *COLUMNS, "-o", "c.csv")
+    program("train", "c.csv", *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
+    line = ("score", "a.sorter", "c.csv", "-o", database, "--into=letters")
+    assert "has a table 'letters', which is kept." in program(*line, code=1).err
+    reading = ("score", "a.sorter", database, "--table=letters", "-o", database, "--into=letters", "--overwrite")
+    assert "would be written over" in program(*reading, code=1).err
+    assert selected(database, tmp_path, "SELECT count(*) FROM letters") == [(241,)]
+    program(*line, "--overwrite")
+    assert selected(database, tmp_path, "SELECT count(sorted_label) FROM letters") == [(240,)]
+    by_document = ("--per-document=mean", "--document-column=ref", "--overwrite")
+    program(*line, *by_document)
+    assert selected(database, tmp_path, "SELECT count(*) FROM letters WHERE passages = '1'") == [(240,)]
+
+
+def test_an_interrupted_run_is_gone_on_with(database: str, tmp_path: Path) -> None:
+    """Rows and the note of them are written together: what an interruption leaves is whole, and the rest follows it."""
+    place, layout = (in_folder(database, tmp_path), "scored"), Layout(["a", 'b "c":d'], frozenset({"a"}))
+    with pytest.raises(KeyboardInterrupt), DatabaseTable(place, layout, {"of": 1}, False, False) as table:
+        table.writerows([["1", "x"], ["", "\udcff\0'"]])
+        table.done(2, {"last": "t:2"})
+        table.writerows([["3", "lost"]])
+        raise KeyboardInterrupt
+    assert "scored" not in connected(place[0]).tables()
+    with pytest.raises(DataProblem, match="what an interrupted run left") as left:
+        DatabaseTable(place, layout, {"of": 1}, False, False)
+    assert left.value.remedy == "Go on with it: --resume. Or begin anew: --overwrite."
+    with pytest.raises(DataProblem, match="The interrupted run was another one: of differ"):
+        DatabaseTable(place, layout, {"of": 2}, True, False)
+    with DatabaseTable(place, layout, {"of": 1}, True, False) as table:
+        assert (table.rows, table.state) == (2, {"last": "t:2"})
+        with pytest.raises(DataProblem, match="is being written by another run"):  # two go on with one
+            other = DatabaseTable(place, layout, {"of": 1}, True, False)
+            table.done(2, {"now": 1})
+            other.done(3, {})
+        table.writerow(["4", "y"])
+    zero = "\\udcff\\x00'"
+    assert selected(database, tmp_path, "SELECT * FROM scored ORDER BY 1")[-1][1] in ("y", zero)
+    assert set(selected(database, tmp_path, "SELECT * FROM scored")) == {(1.0, "x"), (None, zero), (4.0, "y")}
+    assert not {"scored_unfinished", "upsort_unfinished"} & set(connected(place[0]).tables())
+
+
+def test_a_run_that_fails_at_once_leaves_nothing(database: str, tmp_path: Path) -> None:
+    place = (in_folder(database, tmp_path), "scored")
+    with pytest.raises(ZeroDivisionError), DatabaseTable(place, Layout(["a"]), {}, False, False) as table:
+        table.writerows([["1"]])
+        raise ZeroDivisionError
+    assert connected(place[0]).tables() == ["letters"]
+
+
+@pytest.mark.parametrize(
+    ("options", "code", "message"),
+    [
+        (("--table=leters",), 1, "has no table 'leters'"),
+        (("--table=letters", "--query=select 1"), 2, "two ways of saying what to read"),
+        (("--query=select nothing from letters",), 1, "nothing"),
+        (("--query=delete from letters",), 1, "refuses: "),
+        (("--table=letters", "--text=body"), 2, "body"),
+        (("--query=select ref from letters", "--text=message"), 2, "message"),
+    ],
+)
+def test_wrong_use_is_told_in_two_lines(
+    database: str, tmp_path: Path, program: Program, options: tuple[str, ...], code: int, message: str
+) -> None:
+    told = program("gather", database, *options, "-o", "c.csv", code=code)
+    assert message in told.err and len(told.err.splitlines()) == 2
+    assert SECRET not in told.err and "%40" not in told.err
+    assert not (tmp_path / "c.csv").exists()
+    assert selected(database, tmp_path, "SELECT count(*) FROM letters") == [(241,)]
+
+
+def test_a_password_is_nowhere(server: str, tmp_path: Path, program: Program) -> None:
+    for address in (server, server.replace("analyst:", "analyst:wrong-"), server.replace("@127", "@nowhere.127")):
+        code = 0 if address == server else 1
+        if not code:
+            fill(server, tmp_path)
+        told = program("survey", address, "--table=letters", *COLUMNS, code=code)
+        assert "%40" not in told.out + told.err and SECRET not in told.out + told.err
+    program("gather", server, "--table=letters", *COLUMNS, "-o", "c.csv")
+    program("train", "c.csv", *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
+    program("cross-validate", server, "--table=letters", *COLUMNS, "--classifier=naive-bayes")
+    program("score", "a.sorter", server, "--table=letters", "-o", "s.csv")
+    for path in tmp_path.iterdir():
+        held = path.read_bytes()
+        assert b"quince" not in held and b"%40" not in held, path
+    with_names(server, tmp_path, "DROP TABLE {}", "letters")
+
+
+def test_passwords_are_hidden_and_found_again() -> None:
+    for address, shown in (
+        ("postgresql://a:p:w@h/d", "postgresql://a:***@h/d"),
+        ("postgresql://a:p@w@h:1/d?x=1", "postgresql://a:***@h:1/d?x=1"),
+        ("mysql+pymysql://a@h/d?password=zz&ssl=1", "mysql+pymysql://a@h/d?password=***&ssl=1"),
+        ("postgresql://a@h/d", "postgresql://a@h/d"),
+        ("sqlite:///a:b@c.db", "sqlite:///a:b@c.db"),
+        ("see http://a:b@c", "see http://a:b@c"),
+        ("http://a:b@c", "http://a:b@c"),
+    ):
+        assert addresses.hidden(address) == addresses.hidden(shown) == shown
+        assert addresses.whole(shown) == address
+    assert addresses.without_password("no zz there", "mysql+pymysql://a@h/d?password=***&ssl=1") == "no *** there"
+
+
+def test_a_database_is_read_page_by_page_while_it_is_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("upsort.files.databases.ROWS_A_BLOCK", 7)
+    own = sqlite3.connect(tmp_path / "a.db", isolation_level=None)
+    own.execute("CREATE TABLE t (n INTEGER, held)")
+    own.executemany("INSERT INTO t VALUES (?, ?)", [(number, f"x{number}") for number in range(40)])
+    query = Reading(query="SELECT n AS held, held FROM t ORDER BY n DESC;")
+    own.execute("CREATE VIEW v AS SELECT n FROM t")
+    own.execute("CREATE TABLE keyed (k TEXT PRIMARY KEY, n) WITHOUT ROWID")
+    own.executemany("INSERT INTO keyed VALUES (?, ?)", [(f"k{number:02}", number) for number in range(20)])
+    for what, many in ((Reading(table="t"), 40), (Reading(table="v"), 40), (query, 40), (Reading(table="keyed"), 20)):
+        (table,) = open_inputs([f"sqlite:///{tmp_path}/a.db"], what).tables
+        lines: list[int] = []
+        for block in table.blocks():
+            own.execute("UPDATE t SET held = 'y' WHERE n = 1")  # nobody who reads holds it
+            lines += block.lines
+        assert lines == list(range(1, many + 1))
+        assert sum(len(block.rows) for block in table.blocks()) == many
+    assert open_inputs([f"sqlite:///{tmp_path}/a.db"], query).tables[0].columns == ("held", "held (2)")
+
+
+def test_values_become_cells(tmp_path: Path) -> None:
+    own = sqlite3.connect(tmp_path / "a.db", isolation_level=None)
+    own.execute("CREATE TABLE t (a, b)")
+    own.executemany(
+        "INSERT INTO t VALUES (?, ?)",
+        [(1, 2.5), (None, 'İs\n"tö,'), (b"\xc3\xb6", 3.0), (b"\xff", "x"), (10**15, True)],
+    )
+    own.execute("INSERT INTO t VALUES (CAST(x'ff41' AS TEXT), '')")
+    (block,) = open_inputs([f"sqlite:///{tmp_path}/a.db"], Reading()).tables[0].blocks()
+    assert block.rows == [["1", "2.5"], ["", 'İs\n"tö,'], ["ö", "3"], [str(10**15), "1"]]
+    assert block.lines == [1, 2, 3, 5]
+    assert [(one.line, str(one.reason)) for one in block.refused] == [
+        (4, "bytes that are no text, in the column a"),
+        (6, "bytes that are no text, in the column a"),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("address", "code", "message"),
+    [
+        ("sqlite:///none.db", 1, "There is no database none.db."),
+        ("sqlite://desk.db", 2, "names no file"),
+        ("sqlite:///c.csv", 1, "file is not a database"),
+        ("postgresql://", 1, "refuses"),
+        ("postgresql://u:pw@127.0.0.1:1/d", 1, "refuses"),
+        ("postgresql://u:pw@127.0.0.1:port/d", 2, "is no address of a database"),
+        ("oracle://u:pw@h/d", 2, "is not installed"),
+        ("s3://bucket/letters.csv", 2, "begins with s3://, which is not known here"),
+    ],
+)
+def test_wrong_addresses(tmp_path: Path, program: Program, address: str, code: int, message: str) -> None:
+    (tmp_path / "c.csv").write_text("message,topic\na plum,pests\n")
+    told = program("gather", address, "-o", "o.csv", code=code)
+    assert message in told.err and len(told.err.splitlines()) == 2 and "pw" not in told.err.replace("pwd", "")
+
+
+def test_a_server_needs_the_extra(monkeypatch: pytest.MonkeyPatch, program: Program) -> None:
+    class Missing:
+        def __getattr__(self, name: str) -> Any:
+            raise ImportError(name)
+
+    monkeypatch.setattr("upsort.files.database_servers.sqlalchemy", Missing())
+    assert "pip install 'upsort[sql]'" in program("gather", "postgresql://h/d", "-o", "o.csv", code=2).err
+
+
+def test_options_that_say_no_database(tmp_path: Path, program: Program) -> None:
+    (tmp_path / "c.csv").write_text("message,topic\n" + "a plum,pests\na spade,tools\n" * 9)
+    assert "--table has no meaning here" in program("gather", "c.csv", "--table=a", "-o", "o.csv", code=2).err
+    program("train", "c.csv", *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
+    line = ("score", "a.sorter", "c.csv", "-o")
+    assert "Name the table to write with --into." in program(*line, "sqlite:///x.db", code=2).err
+    assert "x.csv is no database" in program(*line, "x.csv", "--into=b", code=2).err
+    assert not (tmp_path / "x.db").exists()
+    program(*line, "sqlite:///x.db", "--into=b")
+    assert database_tables.database_table(f"sqlite:///{tmp_path}/x.db", rows.Reading()).name.endswith("x.db#b")
