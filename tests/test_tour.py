@@ -1,4 +1,5 @@
-"""Every command of the README, the tour, the recipes and the page of databases runs, and what stands there is what it shows, to the last number."""
+"""Every command of the README, the tour, the recipes and the page of databases runs, and what stands there is what it shows, to
+the last number."""
 
 import subprocess
 import sys
