@@ -18,8 +18,8 @@ from conftest import Program
 
 from upsort.core.errors import DataProblem
 from upsort.files import addresses, database_tables, rows
+from upsort.files.connecting import connected
 from upsort.files.database_writing import DatabaseTable
-from upsort.files.databases import connected
 from upsort.files.format import Layout
 from upsort.files.rows import Reading
 from upsort.files.sources import open_inputs

@@ -92,6 +92,7 @@ BASE: dict[str, tuple[str, ...]] = {
     "score": ("s.sorter", "new.csv"),
     "trend": ("letters.csv", "--label=topic", "--by=received"),
     "report": ("s.sorter", "letters.csv", "--output=r.html"),
+    "export": ("s.sorter", "--output=out.json"),
     "ledger": (),
     "demo": ("demo",),
 }
@@ -141,6 +142,7 @@ OWN = {
     "ask": "--words=1",
     "next": "--most=3 --answer=topic --seed=9 --output=n.csv",
     "extend": "--with=new.csv --output=e.sorter",
+    "export": "--answer=topic --output=e.json",
     "score": (
         "--output=o.csv --resume --undecided-below=0.95 --cost=costs.csv --all-probabilities --thin --per-"
         "document=mean --document-column=channel --spreadsheet-safe --lines --flush"

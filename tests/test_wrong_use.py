@@ -60,7 +60,7 @@ def is_clear(found: Run, *words: str) -> None:
 
 
 def test_all_commands_are_tried() -> None:
-    assert set(NAMES) - set(LINES) == {"demo", "ledger", "explain", "ask"}
+    assert set(NAMES) - set(LINES) == {"demo", "ledger", "explain", "ask", "export"}
 
 
 @pytest.mark.parametrize("command", LINES)

@@ -25,6 +25,7 @@ NAMES = (
     "next",
     "extend",
     "score",
+    "export",
     "trend",
     "report",
 )

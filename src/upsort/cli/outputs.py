@@ -12,7 +12,7 @@ from upsort.cli.declaring import Option, declared
 from upsort.cli.options import Everywhere
 from upsort.core.errors import DataProblem
 from upsort.files.addresses import is_database
-from upsort.files.parts import HELD_OUT_NAME, IN_NAME, TRAINING_NAME, PartNames, matrix_files
+from upsort.files.parts import HELD_OUT_NAME, IN_NAME, TRAINING_NAME, PartNames, exported_files, matrix_files
 from upsort.files.sameness import identities
 
 _BEGINNINGS = {
@@ -68,6 +68,8 @@ def _files(one: Option, path: Path) -> list[Path]:
             return [path / name for name in (TRAINING_NAME, HELD_OUT_NAME)]
         case "matrix":
             return matrix_files(path)
+        case "exported":
+            return exported_files(path)
         case "table" if IN_NAME in path.name:  # whether those that are there may be replaced is seen by who writes them
             return list(PartNames.of(path).there().values())
         case _:

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
     cloudpickle: Any
     distributed: Any
+    onnx: Any
     sqlalchemy: Any
 
 
@@ -65,12 +66,14 @@ if not TYPE_CHECKING:
     scipy_io = _library("scipy.io")
     sparse_linalg = _library("scipy.sparse.linalg")
     special = _library("scipy.special")
+    onnx = _library("onnx")
     sqlalchemy = _library("sqlalchemy")
 
 __all__ = [
     "arrow_parquet",
     "cloudpickle",
     "distributed",
+    "onnx",
     "openpyxl",
     "optimize",
     "pandas",

@@ -5,7 +5,8 @@ from itertools import count
 from typing import Any
 
 from upsort.core.errors import UsageProblem
-from upsort.files.databases import Connection, Rows, Selected, check_table, connected
+from upsort.files.connecting import connected
+from upsort.files.databases import Connection, Rows, Selected, check_table
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Block, Reading, Refused, Table, cell_of
 

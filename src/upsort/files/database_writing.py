@@ -11,7 +11,8 @@ from types import TracebackType
 from typing import Any, Self
 
 from upsort.core.errors import CannotGoOn, DataProblem
-from upsort.files.databases import Connection, Values, connected
+from upsort.files.connecting import connected
+from upsort.files.databases import Connection, Values
 from upsort.files.format import Layout
 from upsort.files.resumable import check_same_run
 from upsort.files.unfinished import keep

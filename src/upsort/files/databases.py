@@ -12,7 +12,7 @@ from typing import Any, Protocol
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import suggestion
 from upsort.core.records import record
-from upsort.files.addresses import SQLITE, scheme_of, without_password
+from upsort.files.addresses import without_password
 from upsort.files.rows import ROWS_A_BLOCK
 
 Rows = Iterator[Sequence[Sequence[Any]]]
@@ -63,16 +63,6 @@ class Connection(Protocol):
         """Leave the database."""
 
 
-def connected(address: str, writing: bool = False) -> Connection:
-    """A connection. address: with its password hidden. Raises DataProblem where there is none to be had, UsageProblem for what is
-    no address."""
-    if scheme_of(address) == SQLITE:
-        return _SQLite(address, writing)
-    from upsort.files.database_servers import Server  # its library is an extra
-
-    return Server(address)
-
-
 def check_table(connection: Connection, what: Selected, address: str) -> None:
     """Raises DataProblem for a table that is not there."""
     there = connection.tables()
@@ -93,8 +83,8 @@ def refusals(address: str, kinds: tuple[type[Exception], ...]) -> Iterator[None]
         ) from None
 
 
-class _SQLite:
-    """A file. While it is read it is not held: rows come page by page, so that others may write to it."""
+class SQLite:
+    """A file, see `Connection`. While it is read it is not held: rows come page by page, so that others may write to it."""
 
     numbers_are = "REAL"
 

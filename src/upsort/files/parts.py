@@ -21,6 +21,11 @@ def matrix_files(path: Path) -> list[Path]:
     return beside if ending == ".npy" else [path, *beside]
 
 
+def exported_files(path: Path) -> list[Path]:
+    """An exported sorter, and the texts with their tokens beside it."""
+    return [path, path.with_name(f"{path.stem}.tokens.json")]
+
+
 IN_NAME = "*"
 """What stands for the number of a part in the name of an output."""
 

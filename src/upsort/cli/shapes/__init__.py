@@ -27,6 +27,7 @@ SHAPES: dict[str, tuple[Any, ...]] = {
     "next": (using.Next,),
     "extend": (using.Extend,),
     "score": (using.Score,),
+    "export": (using.Export,),
     "trend": (using.Trend,),
     "report": (using.Report,),
 }

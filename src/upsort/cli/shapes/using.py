@@ -219,6 +219,17 @@ class Extend(Result):
 
 
 @closed
+class Export(Result):
+    """upsort export"""
+
+    exported: str
+    tokens: Annotated[str, told("the file of texts with their tokens")]
+    terms: int
+    labels: list[str]
+    kind: str
+
+
+@closed
 class Score(Result):
     """upsort score -o FILE"""
 

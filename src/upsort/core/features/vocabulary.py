@@ -19,6 +19,15 @@ from upsort.core.records import record
 from upsort.core.sparse import column_sizes, column_sums, group_sums, only_columns
 
 
+@record(frozen=True)
+class Weighting:
+    """term_frequency: a letter of `weighting`, or `bm25`. factors: (counted,) that it is multiplied by. length: a letter."""
+
+    term_frequency: str
+    factors: Floats
+    length: str
+
+
 @record(frozen=True, kw_only=True)
 class FeatureSpace:
     """The terms that a sorter knows, with what is needed to weigh them in any document.
@@ -73,6 +82,18 @@ class FeatureSpace:
         return weighting.log_count_ratios(
             self.label_document_frequency[: self.counted], self.document_frequency[: self.counted]
         )
+
+    @property
+    def weighting(self) -> "Weighting":
+        """How counts become weights, piece by piece."""
+        name, chosen = self.settings.weighting, self._scheme
+        match name:
+            case "bm25":
+                return Weighting("bm25", self.idf, "n")
+            case "log-count-ratio":
+                return Weighting(chosen.term_frequency, self._log_count_ratios, chosen.length)
+            case _:
+                return Weighting(chosen.term_frequency, self.idf, chosen.length)
 
     def weigh(self, counts: csr_array) -> csr_array:
         """Counts of this space's terms of the text, (n, counted), to weights of the same shape, float64."""

@@ -1,0 +1,34 @@
+"""What upsort export shows."""
+
+from pathlib import Path
+
+from upsort.cli.console import Console
+from upsort.cli.specs.export import ExportOptions
+from upsort.cli.status import Exit
+from upsort.cli.view import View
+from upsort.files.sorter_loading import load_sorter
+from upsort.jobs.export import check_ending, export
+
+
+def run(options: ExportOptions, console: Console) -> Exit:
+    """Write, and say what the file takes and gives."""
+    output, source = Path(options.output), Path(options.sorter)
+    check_ending(output)
+    sorter = load_sorter(source, options.answer)
+    found = export(sorter, source, output)
+    view = View(
+        {
+            "exported": str(output),
+            "tokens": str(found.tokens),
+            "terms": found.terms,
+            "labels": list(sorter.labels),
+            "kind": sorter.plan.classifier.kind,
+        }
+    )
+    view.say(
+        f"Exported: {output} ({sorter.plan.classifier.kind}, {found.terms:,} terms, {found.labels:,} labels). It takes tokens, "
+        f"and gives probabilities and {'a label' if sorter.thresholds is None else 'labels'}."
+    )
+    view.say(f"Texts with the tokens that it expects, and what the sorter says of them: {found.tokens}.")
+    console.show(view)
+    return Exit.DONE

@@ -1,0 +1,194 @@
+"""Sorters in open formats: an independent runtime, and a page of code with nothing but a dictionary, say what the sorter says."""
+
+import csv
+import json
+import re
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from conftest import Program
+
+from upsort.core.learning.plain_rule import tokens_for
+from upsort.files.documents import Reader
+from upsort.files.sorter_loading import load_sorter
+from upsort.jobs.export import made_texts
+
+onnx = pytest.importorskip("onnx", reason="the extra 'export' is not installed")
+runtime = pytest.importorskip("onnxruntime", reason="no independent runtime is installed")
+
+ROOT = Path(__file__).parent.parent
+LETTERS = 330
+PLANS: dict[str, tuple[str, ...]] = {
+    "logistic": (),
+    "svm": ("classifier.kind=svm",),
+    "ridge": ("classifier.kind=ridge",),
+    "ratio-svm": ("classifier.kind=ratio-svm",),
+    "naive Bayes": ("classifier.kind=naive-bayes",),
+    "presence": ("classifier.kind=naive-bayes", "classifier.event_model=presence"),
+    "complement": ("classifier.kind=naive-bayes", "classifier.event_model=complement"),
+    "centroid": ("classifier.kind=centroid",),
+    "count": ("features.weighting=count",),
+    "share": ("features.weighting=share",),
+    "smoothed-tfidf": ("features.weighting=smoothed-tfidf",),
+    "bm25": ("features.weighting=bm25", "features.bm25_k=1.7"),
+    "log-count-ratio": ("features.weighting=log-count-ratio",),
+    "aps": ("features.weighting=aps",),
+    "pairs": ("features.lengths=1,2", "features.in_at_least=3"),
+    "only pairs": ("features.lengths=2,2", "features.in_at_least=3"),
+    "pairs in sentences": ("features.lengths=1,3", "features.within_sentences=true", "features.in_at_least=4"),
+    "stems": ("clean.steps=lower,punctuation,stop_words,stem", "features.weighting=presence"),
+    "uncalibrated": ("classifier.calibrate=none",),
+    "platt": ("classifier.calibrate=platt", "decide.rank_by=probabilities"),
+    "undecided": ("decide.undecided_below=0.7",),
+    "f_beta": ("decide.f_beta=1",),
+    "sets": ("columns.label_separator=|",),
+    "costs": ("decide.cost_file=costs.csv",),
+}
+
+
+@pytest.fixture(scope="module")
+def letters(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Some letters, with one label and with several; those of another year; and what mistakes cost."""
+    folder = tmp_path_factory.mktemp("letters")
+    with (demo / "letters-2024.csv").open(encoding="utf-8", newline="") as stream:
+        rows = [row for row in csv.DictReader(stream) if row["topic"] and row["message"]][:LETTERS]
+    with (folder / "t.csv").open("w", encoding="utf-8", newline="") as stream:
+        writer = csv.writer(stream)
+        writer.writerow(["message", "topic", "topics"])
+        for number, row in enumerate(rows):
+            also = rows[number - 1]["topic"]
+            several = row["topic"] if number % 3 or also == row["topic"] else f"{row['topic']}|{also}"
+            writer.writerow([row["message"], row["topic"], several])
+    with (demo / "letters-2026.csv").open(encoding="utf-8", newline="") as stream:
+        (folder / "new.json").write_text(json.dumps([row["message"] for row in csv.DictReader(stream)][:150]))
+    labels = sorted({row["topic"] for row in rows})
+    lines = [["given", *labels]] + [[a, *(str(int(a != b) * (1 + 4 * (b == "pests"))) for b in labels)] for a in labels]
+    (folder / "costs.csv").write_text("".join(",".join(line) + "\n" for line in lines))
+    return folder
+
+
+def trained(program: Program, letters: Path, plan: tuple[str, ...], name: str) -> Path:
+    (Path.cwd() / "costs.csv").write_bytes((letters / "costs.csv").read_bytes())
+    label = "topics" if "columns.label_separator=|" in plan else "topic"
+    settings = [f"--set={one}" for one in plan]
+    settings += [] if any(one.startswith("columns.text") for one in plan) else ["--text=message"]
+    program("train", letters / "t.csv", f"--label={label}", "--no-check", "--quiet", *settings, "-o", name)
+    return Path.cwd() / name
+
+
+def run(model: Path, tokens: list[list[str]]) -> dict[str, Any]:
+    session = runtime.InferenceSession(str(model))
+    width = max(map(len, tokens))
+    padded = np.array([[*mine, *[""] * (width - len(mine))] for mine in tokens], dtype=object)
+    return dict(zip([one.name for one in session.get_outputs()], session.run(None, {"tokens": padded}), strict=True))
+
+
+@pytest.mark.parametrize("name", PLANS)
+def test_an_independent_runtime_decides_alike(
+    letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch, name: str
+) -> None:
+    """On letters of another year, on hostile texts, and on no token at all."""
+    monkeypatch.chdir(tmp_path)
+    sorter = load_sorter(trained(program, letters, PLANS[name], "a.sorter"))
+    program("export", "a.sorter", "-o", "a.onnx")
+    texts = [*json.loads((letters / "new.json").read_text()), *made_texts(sorter), "…", "a"]
+    documents, _ = Reader.of_sorter(sorter).of_objects([{"message": text} for text in texts])
+    decided, tokens = sorter.decide(documents), tokens_for(sorter, documents)
+    found = run(tmp_path / "a.onnx", tokens)
+    assert np.abs(found["probabilities"] - decided.probabilities).max() < 1e-9
+    assert np.abs(found["scores"] - decided.scores).max() < 1e-7 * max(1.0, np.abs(decided.scores).max())
+    if decided.sets is not None:
+        assert (found["labels_given"] == decided.sets).all() and "label" not in found
+    else:
+        assert found["label"].tolist() == sorter.sorted_as(decided)
+    alone = run(tmp_path / "a.onnx", tokens[:1])  # a text alone, without padding
+    assert np.abs(alone["probabilities"] - decided.probabilities[:1]).max() < 1e-9
+    program("export", "a.sorter", "-o", "a.json", "--overwrite")
+    scored = page_of_code()["scored"]
+    rule = json.loads((tmp_path / "a.json").read_text(encoding="utf-8"))
+    for mine, row, label in list(zip(tokens, decided.probabilities, sorter.sorted_as(decided), strict=True))[::3]:
+        given, probabilities = scored(rule, mine)
+        assert np.abs(np.array(probabilities) - row).max() < 1e-9
+        assert given == (label if decided.sets is None else [one.strip() for one in label.split("|") if one])
+
+
+def page_of_code() -> dict[str, Any]:
+    """The functions that docs/files.md gives to those who have nothing but a dictionary."""
+    (code,) = re.findall(r"```python\n(.*?)```", (ROOT / "docs" / "files.md").read_text(encoding="utf-8"), re.DOTALL)
+    held: dict[str, Any] = {}
+    exec(compile(code, "docs/files.md", "exec"), held)
+    return held
+
+
+def test_the_page_runs(letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    trained(program, letters, (), "desk.sorter")
+    program("export", "desk.sorter", "-o", "desk.onnx")
+    (code,) = re.findall(r"```python\n(.*?)```", (ROOT / "docs" / "export.md").read_text(encoding="utf-8"), re.DOTALL)
+    exec(compile(code, "docs/export.md", "exec"), {})
+
+
+def test_only_operators_of_the_standard_and_the_same_bytes(
+    letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    trained(program, letters, ("features.lengths=1,2",), "a.sorter")
+    told = program("export", "a.sorter", "-o", "a.onnx", "--json").json
+    program("export", "a.sorter", "-o", "b.onnx")
+    assert (tmp_path / "a.onnx").read_bytes() == (tmp_path / "b.onnx").read_bytes()
+    model = onnx.load(tmp_path / "a.onnx")
+    assert {one.domain for one in model.opset_import} == {""} and {node.domain for node in model.graph.node} == {""}
+    metadata = {one.key: one.value for one in model.metadata_props}
+    assert json.loads(metadata["labels"]) == told["labels"] and "[features]" in metadata["plan"]
+    assert len(metadata["sorter_sha256"]) == 64
+    held = json.loads((tmp_path / "a.tokens.json").read_text(encoding="utf-8"))
+    assert len(held["texts"]) == 100 and held["tokens"] == metadata["tokens"]
+    found = run(tmp_path / "a.onnx", [one["tokens"] for one in held["texts"]])
+    assert found["label"].tolist() == [one["label"] for one in held["texts"]]
+
+
+@pytest.mark.parametrize(
+    ("plan", "why"),
+    [
+        (("classifier.kind=tree",), "has no linear rule"),
+        (("classifier.kind=neighbours",), "has no linear rule"),
+        (("features.hash_bits=12",), "hashed"),
+        (("features.units=letters", "features.lengths=2,3"), "its terms are of letters"),
+        (("features.lengths=1,2", "features.skip=true"), "leave words out"),
+        (("features.measures=words",), "beside the text"),
+        (("columns.text=message,topics", "features.apart=true"), "apart"),
+        (("classifier.calibrate=isotonic",), "step functions"),
+        (("classifier.calibrate=platt",), "pooled to the order of its scores"),
+        (("clean.tokens_by=[a-z ]+", "features.lengths=1,2"), "may hold spaces"),
+    ],
+)
+def test_what_cannot_be_said_is_refused(
+    letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch, plan: tuple[str, ...], why: str
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    trained(program, letters, plan, "a.sorter")
+    for name in ("a.onnx", "a.json"):
+        told = program("export", "a.sorter", "-o", name, code=2)
+        assert why in told.err and len(told.err.splitlines()) == 2
+    assert not list(tmp_path.glob("a.[jot]*"))
+
+
+def test_wrong_use(letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    trained(program, letters, ("classifier.kind=naive-bayes",), "a.sorter")
+    assert "There is no sorter b.sorter." in program("export", "b.sorter", "-o", "a.onnx", code=1).err
+    assert "no ending of an open format" in program("export", "a.sorter", "-o", "a.pmml", code=2).err
+    (tmp_path / "a.tokens.json").write_text("mine")
+    assert "a.tokens.json exists and is kept." in program("export", "a.sorter", "-o", "a.onnx", code=1).err
+    assert not (tmp_path / "a.onnx").exists()
+    program("export", "a.sorter", "-o", "a.onnx", "--overwrite")
+
+    class Missing:
+        def __getattr__(self, name: str) -> Any:
+            raise ImportError(name)
+
+    monkeypatch.setattr("upsort.files.open_rules.onnx", Missing())
+    assert "pip install 'upsort[export]'" in program("export", "a.sorter", "-o", "c.onnx", code=2).err
+    assert not (tmp_path / "c.onnx").exists() and not (tmp_path / "c.tokens.json").exists()
