@@ -15,6 +15,7 @@ from textwrap import fill
 from upsort import __version__
 from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.console import Console
+from upsort.cli.harmless import harmless
 from upsort.cli.outputs import check_outputs
 from upsort.cli.parsing import WIDTH, command_parser, parse
 from upsort.cli.status import Exit
@@ -31,6 +32,9 @@ _CYCLES = 100_000
 """How many new objects until unreachable cycles are looked for. Loading makes as many, and hardly any to throw away."""
 
 _ENDING_SIGNALS = ("SIGTERM", "SIGHUP")
+
+
+_NAMES_WIDE = 18  # of --version --verbose
 
 
 def entry() -> None:
@@ -136,7 +140,11 @@ def _dispatch(arguments: list[str], console: Console) -> Exit:
         return Exit.DONE
     name, rest = arguments[0], arguments[1:]
     if name == "--version":
-        console.say(f"upsort {__version__}")
+        if rest not in ([], ["--verbose"]):
+            raise UsageProblem(f"upsort --version does not know {rest[0]!r}.", "It has one option, --verbose.")
+        told = import_module("upsort.cli.versions").versions() if rest else [("upsort", __version__)]
+        for what, value in told:
+            console.say(f"{what:<{_NAMES_WIDE if rest else 0}} {harmless(value)}")
         return Exit.DONE
     if name not in NAMES:
         close = nearest(name, NAMES)
@@ -171,6 +179,7 @@ def _overview() -> str:
         "Sort labelled documents: train a classifier, judge it honestly, read it, and\nscore new text.\n\n"
         f"commands, in the order of the work:\n{commands}\n\n"
         "upsort COMMAND --help tells a command's options. New here? Type: upsort demo\n"
+        "upsort --version --verbose tells what a report of a fault should hold.\n"
     )
 
 
