@@ -22,6 +22,12 @@ class Many(Enum):
     REPEATED = "again"  # an option that may be written several times, with one value each
 
 
+NAMES_FILES = frozenset(
+    {"FILE", "SOURCE", "SORTER", "SORTER|SOURCE", "TABLE", "OLDER", "[ANSWER=]FILE", "SECTION.KEY=VALUE"}
+)
+"""What stands in help for options that may name a file to be read."""
+
+
 @record(frozen=True, kw_only=True)
 class Option:
     """One argument. spellings: none for a positional one. value: what stands where it is written without one. flag: it takes

@@ -18,6 +18,7 @@ from upsort.cli.console import Console
 from upsort.cli.harmless import harmless
 from upsort.cli.outputs import check_outputs
 from upsort.cli.parsing import WIDTH, command_parser, parse
+from upsort.cli.places import at_hand
 from upsort.cli.status import Exit
 from upsort.core.errors import Problem, Stopped, UsageProblem
 from upsort.core.names import nearest
@@ -162,8 +163,9 @@ def _run(name: str, arguments: list[str], console: Console) -> Exit:
         return Exit.DONE
     console.quiet, console.as_json = options.quiet, options.json
     view = import_module(f"upsort.cli.views.{name.replace('-', '_')}")  # what works is loaded only to work
-    check_outputs(options)
-    status: Exit = view.run(options, console)
+    with at_hand(options, console) as ready:
+        check_outputs(ready)
+        status: Exit = view.run(ready, console)
     for line in remarks():
         console.warn(line)
     return status

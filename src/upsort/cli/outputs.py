@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from upsort.cli.declaring import Option, declared
+from upsort.cli.declaring import NAMES_FILES, Option, declared
 from upsort.cli.options import Everywhere
 from upsort.core.errors import DataProblem
 from upsort.files.addresses import is_database
@@ -21,10 +21,6 @@ _BEGINNINGS = {
     "page": (b"<!doctype html", b"<!DOCTYPE html"),
 }
 _READ_AT_ONCE = 16
-_NAMES_FILES = frozenset(
-    {"FILE", "SOURCE", "SORTER", "SORTER|SOURCE", "TABLE", "OLDER", "[ANSWER=]FILE", "SECTION.KEY=VALUE"}
-)
-"""What stands in help for options that may name a file to be read."""
 
 
 def check_outputs(options: Everywhere) -> None:
@@ -43,7 +39,7 @@ def check_outputs(options: Everywhere) -> None:
     read = {
         place
         for one in known
-        if not one.writes and one.metavar in _NAMES_FILES
+        if not one.writes and one.metavar in NAMES_FILES
         for name in _names(getattr(options, one.name))
         for place in _read(name)
     }

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from textwrap import fill
 from typing import Any, NoReturn, assert_never
 
-from upsort.cli.declaring import Clash, Many, Need, Option, Rule, declared
+from upsort.cli.declaring import NAMES_FILES, Clash, Many, Need, Option, Rule, declared
 from upsort.cli.options import Command, Everywhere
 from upsort.core.errors import UsageProblem
 from upsort.core.names import nearest
@@ -115,13 +115,17 @@ def parse(parser: Parser, command: Command, arguments: list[str]) -> Everywhere:
     given = written(parser, arguments)
     for rule in command.rules:
         _check(rule, given)
-    return command.options(**{name: _without_passwords(value) for name, value in vars(request).items()}, given=given)
+    told = vars(request)
+    for one in declared(command.options):
+        if one.writes or one.metavar in NAMES_FILES:
+            told[one.name] = _without_secrets(told[one.name])
+    return command.options(**told, given=given)
 
 
-def _without_passwords(value: Any) -> Any:
-    """The value of an option with the passwords of addresses hidden."""
+def _without_secrets(value: Any) -> Any:
+    """The value of an option that may name an address, with its secrets hidden."""
     if isinstance(value, list):
-        return [_without_passwords(each) for each in value]
+        return [_without_secrets(each) for each in value]
     return hidden(value) if isinstance(value, str) else value
 
 

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
     cloudpickle: Any
     distributed: Any
+    fsspec: Any
     onnx: Any
     sqlalchemy: Any
 
@@ -66,6 +67,7 @@ if not TYPE_CHECKING:
     scipy_io = _library("scipy.io")
     sparse_linalg = _library("scipy.sparse.linalg")
     special = _library("scipy.special")
+    fsspec = _library("fsspec")
     onnx = _library("onnx")
     sqlalchemy = _library("sqlalchemy")
 
@@ -73,6 +75,7 @@ __all__ = [
     "arrow_parquet",
     "cloudpickle",
     "distributed",
+    "fsspec",
     "onnx",
     "openpyxl",
     "optimize",

@@ -1,9 +1,7 @@
-"""Addresses of databases. Their passwords are kept apart from the first moment on: what is shown, written down or handed on is
-the address with the password hidden, and only who connects asks for the whole."""
+"""Addresses of databases and stores. Their secrets are kept apart from the first moment on: what is shown, written down or handed
+on is the address with the secrets hidden, and only who connects asks for the whole."""
 
 import re
-
-from upsort.core.errors import UsageProblem
 
 SQLITE = "sqlite"
 SERVERS = ("postgresql", "mysql", "mariadb", "mssql", "oracle")
@@ -21,30 +19,31 @@ def scheme_of(name: str) -> str:
 
 
 def is_database(name: str) -> bool:
-    """Whether a name is the address of a database. Raises UsageProblem for an address of another kind."""
-    scheme = scheme_of(name)
-    if not scheme:
-        return False
-    if scheme not in (SQLITE, *SERVERS):
-        raise UsageProblem(
-            f"{name.partition('@')[2] or name} begins with {scheme}://, which is not known here.",
-            f"Known are files, folders, and the databases {', '.join((SQLITE, *SERVERS))}.",
-        )
-    return True
+    """Whether a name is the address of a database."""
+    return scheme_of(name) in (SQLITE, *SERVERS)
+
+
+def is_store(name: str) -> bool:
+    """Whether a name is the address of an object of a store, or of a page of the web."""
+    return bool(scheme_of(name)) and not is_database(name)
 
 
 def hidden(name: str) -> str:
-    """The address with its password hidden; anything else as it is."""
-    if scheme_of(name) not in (SQLITE, *SERVERS):
+    """The address with its secrets hidden: passwords, and of a store all that stands behind a question mark; anything else as it
+    is."""
+    if not scheme_of(name):
         return name
-    shown = _IN_CHOICES.sub(rf"\1={_HIDDEN}", _IN_FRONT.sub(rf"\1:{_HIDDEN}@", name))
+    shown = _IN_FRONT.sub(rf"\1:{_HIDDEN}@", name)
+    if is_store(name) and "=" in name.partition("?")[2]:
+        shown = f"{shown.partition('?')[0]}?{_HIDDEN}"
+    shown = _IN_CHOICES.sub(rf"\1={_HIDDEN}", shown)
     if shown != name:
         _whole[shown] = name
     return shown
 
 
 def whole(shown: str) -> str:
-    """The address with its password."""
+    """The address with its secrets."""
     return _whole.get(shown, shown)
 
 

@@ -12,17 +12,19 @@ import os
 import tarfile
 import zipfile
 from collections.abc import Callable, Iterator
-from dataclasses import field
-from functools import lru_cache
+from dataclasses import field, replace
+from functools import lru_cache, partial
 from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO, cast
 
 from upsort.core.errors import DataProblem
 from upsort.core.names import nearest, suggestion
 from upsort.core.records import record
+from upsort.files.addresses import hidden, is_store
 from upsort.files.bounds import DAMAGED, Damaged, check_unpacked, unpacked
 from upsort.files.packing import LAYERS, TAR_ENDINGS, ZIP_ENDINGS, is_archive, opened
 from upsort.files.rows import Entry, Reading
+from upsort.files.stores import Fetched, fetched
 from upsort.files.unfinished import Copies
 
 MOST_MEMBERS = 200_000
@@ -49,6 +51,8 @@ def entries_of(name: str, reading: Reading) -> Found:
 
     Raises DataProblem for a missing file, a pattern without a match, and an archive that is damaged or over the limit.
     """
+    if is_store(name):
+        return _together(_of_copy(copy, reading) for copy in fetched(hidden(name)))
     path = Path(name)
     archive = next((parent for parent in path.parents if parent.is_file() and is_archive(parent.name)), None)
     if archive is not None:
@@ -61,6 +65,27 @@ def entries_of(name: str, reading: Reading) -> Found:
             )
         return _together(_of_path(Path(match), reading) for match in matches)
     return _of_path(path, reading)
+
+
+def _of_copy(copy: Fetched, reading: Reading) -> Found:
+    """What the copy of an object holds, called by its address."""
+    found = _of_path(copy.path, reading)
+    entries = [
+        replace(
+            entry,
+            name=entry.name.replace(str(copy.path), copy.name, 1),
+            open=partial(_opened_of, copy, entry.open),
+            passing=True,
+        )
+        for entry in found.entries
+    ]
+    return Found(entries, [note.replace(str(copy.path), copy.name) for note in found.notes])
+
+
+def _opened_of(copy: Fetched, opener: Callable[[], BinaryIO]) -> BinaryIO:
+    """What an opener opens; who holds this holds the copy."""
+    del copy
+    return opener()
 
 
 def _of_member(archive: Path, name: str, reading: Reading) -> Found:

@@ -91,6 +91,13 @@ class Copies:
                 out.write(part)
         return _Opener(self, path)
 
+    def named(self, name: str) -> Path:
+        """Where a copy with a name of its own may be written."""
+        folder = self.folder / f"{self._count}.named"
+        self._count += 1
+        folder.mkdir()
+        return folder / name
+
 
 class _Opener:
     """Opens a copy and keeps its folder alive."""
