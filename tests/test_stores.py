@@ -169,6 +169,7 @@ def test_there_and_back(bucket: Any, tmp_path: Path, program: Program) -> None:
     bucket.invalidate_cache()
     assert [Path(name).name for name in bucket.ls("desk/parts")] == ["part-0001.csv"]
     assert len(upsort.read("s3://desk/letters-1.csv")) == 300
+    assert upsort.load("s3://desk/out/desk.sorter").labels == ("pests", "soil", "tools")
 
 
 def test_the_page_runs(bucket: Any, program: Program) -> None:

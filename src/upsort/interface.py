@@ -20,11 +20,13 @@ from upsort.core.learning.sorter import Decisions
 from upsort.core.learning.sorter import Sorter as _Sorter
 from upsort.core.names import suggestion
 from upsort.core.records import record
+from upsort.files.addresses import hidden, is_store
 from upsort.files.documents import Reader
 from upsort.files.reasons import Reason
 from upsort.files.rows import Reading
 from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import open_inputs
+from upsort.files.stores import fetched
 
 if TYPE_CHECKING:
     from pandas import DataFrame
@@ -194,7 +196,11 @@ class Sorter:
 
 
 def load(path: str | Path) -> Sorter:
-    """The sorter in a file that `upsort train` wrote. Nothing in it is run. Raises DataProblem for one that cannot be read."""
+    """The sorter in a file that `upsort train` wrote, or in an object of a store, by its address. Nothing in it is run. Raises
+    DataProblem for one that cannot be read."""
+    if is_store(str(path)):
+        (copy,) = fetched(hidden(str(path)))
+        return Sorter(load_sorters(copy.path))
     return Sorter(load_sorters(Path(path)))
 
 
@@ -222,15 +228,17 @@ class Rows:
         return found
 
 
-def read(path: str | Path, encoding: str = "", delimiter: str = "") -> Rows:
-    """A table as the commands read it: separated cells, JSON, Parquet, a spreadsheet, text files. encoding, delimiter: found out
-    where they are not said. Raises DataProblem for a source that cannot be read, UsageProblem for one of several tables."""
-    inputs = open_inputs([str(path)], Reading(encoding=encoding, delimiter=delimiter))
+def read(path: str | Path, encoding: str = "", delimiter: str = "", table: str = "", query: str = "") -> Rows:
+    """A table as the commands read it: separated cells, JSON, Parquet, a spreadsheet, text files, an address of a store or a
+    database. encoding, delimiter: found out where they are not said. table, query: of a database. Raises DataProblem for a source
+    that cannot be read, UsageProblem for one of several tables."""
+    reading = Reading(encoding=encoding, delimiter=delimiter, table=table, query=query)
+    inputs = open_inputs([str(path)], reading)
     if len(inputs.tables) > 1:
         raise UsageProblem(f"{path} holds {len(inputs.tables)} tables.", "Name one of them.")
-    (table,) = inputs.tables
+    (found,) = inputs.tables
     cells, refused = [], []
-    for block in table.blocks():
+    for block in found.blocks():
         cells += block.rows
         refused += [(one.line, str(one.reason)) for one in block.refused]
-    return Rows(tuple(map(str, table.columns)), cells, refused, inputs.notes)
+    return Rows(tuple(map(str, found.columns)), cells, refused, inputs.notes)
