@@ -20,7 +20,7 @@ from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import Inputs, open_inputs
 from upsort.jobs.clean import CleanedFile, Showing, clean, cleaner_for, compare_steps, groups, on_word
 from upsort.jobs.columns import columns_of
-from upsort.jobs.compare import Candidate, Comparing, candidates, compare
+from upsort.jobs.compare import Comparing, candidates, compare
 from upsort.jobs.cross_validate import judged_by_folds
 from upsort.jobs.curve import curve
 from upsort.jobs.evaluate import Wanted, evaluate
@@ -31,6 +31,7 @@ from upsort.jobs.gather import gather
 from upsort.jobs.label_next import label_next
 from upsort.jobs.ledger import differing, measured, ordered
 from upsort.jobs.look import find, sample
+from upsort.jobs.rounds import Candidate
 from upsort.jobs.score import Incoming, Layout, Scoring, score
 from upsort.jobs.split import split
 from upsort.jobs.survey import survey

@@ -26,6 +26,7 @@ LINES: dict[str, tuple[str, ...]] = {
     "evaluate": ("desk.sorter", "letters.csv", "-o", "out.csv"),
     "cross-validate": ("letters.csv", *T, "--folds=2", "-o", "out.csv"),
     "compare": ("letters.csv", *T, "--folds=2", "--try=classifier.kind=centroid,majority", "-o", "out.toml"),
+    "choose": ("letters.csv", *T, "--trials=2", "--set=judge.folds=2", "-o", "out.toml"),
     "curve": ("letters.csv", *T, "--folds=2", "-o", "out.png"),
     "suspects": ("letters.csv", *T, "--folds=2", "-o", "out.csv"),
     "terms": ("letters.csv", *T),
@@ -126,7 +127,7 @@ def test_an_output_that_is_a_folder(program: Program, folder: Path, command: str
 
 
 @pytest.mark.parametrize(
-    "command", [name for name in WRITING if name not in {"split", "compare", "plan", "train", "extend"}]
+    "command", [name for name in WRITING if name not in {"split", "compare", "choose", "plan", "train", "extend"}]
 )
 def test_an_output_of_no_kind_that_is_written(program: Program, folder: Path, command: str) -> None:
     line = LINES[command]

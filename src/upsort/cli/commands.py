@@ -16,6 +16,7 @@ NAMES = (
     "evaluate",
     "cross-validate",
     "compare",
+    "choose",
     "curve",
     "suspects",
     "ledger",

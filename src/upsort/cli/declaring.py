@@ -168,6 +168,17 @@ def number_or_name(text: str) -> float | str:
         return text
 
 
+def minutes(text: str) -> float:
+    """A length of time above 0."""
+    try:
+        found = float(text)
+    except ValueError:
+        found = 0.0
+    if not 0.0 < found < 1e6:
+        raise argparse.ArgumentTypeError(f"{text!r} is no number of minutes above 0")
+    return found
+
+
 def share(text: str) -> float:
     """A converter of shares between 0 and 1, percentages too."""
     try:

@@ -29,9 +29,10 @@ from upsort.files.resources import resources_for
 from upsort.files.set_aside import SetAside
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
-from upsort.jobs.compare import MARGIN, Candidate, Compared, CompareResult, Comparing, compare
+from upsort.jobs.compare import MARGIN, Compared, CompareResult, Comparing, compare
 from upsort.jobs.corpus import measured_blocks, measured_by
 from upsort.jobs.progress import nothing_usable
+from upsort.jobs.rounds import Candidate
 from upsort.jobs.work import Work
 
 CLEANED_COLUMN = "cleaned"

@@ -19,6 +19,7 @@ SHAPES: dict[str, tuple[Any, ...]] = {
     "evaluate": (judging.Evaluate, judging.EvaluateSeveral),
     "cross-validate": (judging.CrossValidate, judging.CrossValidateSeveral),
     "compare": (judging.Compare,),
+    "choose": (judging.Choose,),
     "curve": (judging.CurveOf,),
     "suspects": (judging.Suspects,),
     "ledger": (judging.Ledger,),

@@ -1,6 +1,6 @@
 """What the JSON of the commands that train and judge holds."""
 
-from typing import Annotated, NotRequired
+from typing import Annotated, Any, NotRequired
 
 from typing_extensions import TypedDict
 
@@ -168,6 +168,53 @@ class Compare(Result, Kept):
     counted: Annotated[int, told("how often the text was cleaned and counted")]
     at_the_end: list[AtTheEnd]
     nested: Rate | None
+
+
+@closed
+class Finalist(TypedDict):
+    """One of the last plans, on the folds."""
+
+    name: str
+    accuracy: Rate
+    macro_f1: Rate
+
+
+@closed
+class Brought(TypedDict):
+    """A choice, and by how much the plan without it is behind."""
+
+    choice: str
+    without_it: Behind
+
+
+@closed
+class Tried(TypedDict):
+    """A plan that was tried."""
+
+    name: str
+    documents: Annotated[int, told("on which it was judged last, while plans were sorted out")]
+    accuracy: Annotated[float | None, told("there; null where it could not be trained on them")]
+
+
+@closed
+class Choose(Result, Kept):
+    """upsort choose"""
+
+    chosen: str
+    changes: Annotated[dict[str, Any], told("keys of the plan with the values that were chosen")]
+    honest: Annotated[Rate, told("the accuracy on the documents set aside")]
+    baseline: Annotated[Rate, told("of always answering one label, on the same")]
+    on_the_folds: Annotated[Rate, told("the accuracy on the folds that chose it")]
+    as_it_is: Annotated[Rate, told("the accuracy of the given plan on the documents set aside")]
+    gain: Annotated[Behind, told("by how much that one is behind")]
+    most_accurate: str
+    behind_it: Annotated[Behind, told("the chosen one, on the folds")]
+    finalists: list[Finalist]
+    reasons: list[Brought]
+    trials: list[Tried]
+    set_aside_to_judge: int
+    counted: Annotated[int, told("how often the text was cleaned and counted while plans were sorted out")]
+    seconds: float
 
 
 @closed

@@ -31,7 +31,8 @@ from upsort.core.judging.measure_list import measure_called, rates_of
 from upsort.core.plan import Plan
 from upsort.files.plan_text import plan_text
 from upsort.files.writing import replacing_text
-from upsort.jobs.compare import Candidate, Compared, CompareResult, Comparing, candidates, compare
+from upsort.jobs.compare import Compared, CompareResult, Comparing, candidates, compare
+from upsort.jobs.rounds import Candidate
 
 
 def run(options: CompareOptions, console: Console) -> Exit:

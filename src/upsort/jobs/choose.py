@@ -1,0 +1,279 @@
+"""Looking for a good plan, and what the one that is found is worth.
+
+A share of the documents is set aside before anything else. On the others, trials are judged by successive halving (Jamieson &
+Talwalkar 2016, *Non-stochastic best arm identification and hyperparameter optimization*): all on a small sample, the best
+third of them on one three times as large, and so on. The last are judged on the folds of the plan, on the same documents. Of
+those that are surely not behind the best by more than a margin the one that changes least is picked, trained on all that was
+not set aside, and judged once on what was: nothing that was looked at there had a part in the choice.
+"""
+
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from math import ceil
+
+import numpy as np
+
+from upsort.core.arrays import Bools, Ints
+from upsort.core.errors import DataProblem, Problem, UsageProblem
+from upsort.core.judging.behind import Behind, behind
+from upsort.core.judging.cross_validation import CrossValidation, judged_by
+from upsort.core.judging.protocol import Parts, outcome, outcome_of
+from upsort.core.judging.splits import Splits, hold_out, splits
+from upsort.core.learning.apart import Split
+from upsort.core.learning.dealing import held_out_of
+from upsort.core.plan import Plan
+from upsort.core.records import record
+from upsort.files.set_aside import SetAside
+from upsort.jobs.judging import Kept, Prepared
+from upsort.jobs.rounds import Candidate, Round, judged_on, rounds_of
+from upsort.jobs.trials import told, trials, without
+from upsort.jobs.work import Work
+
+SET_ASIDE = 0.2  # of the documents, to judge the choice by
+_FOLDS = 3  # while trials are sorted out
+_KEPT = 3  # one of so many goes on
+_LEAST = 300  # documents of a sample
+_FINALISTS = 5
+_MINUTE = 60.0
+_NO_TIME = -1.0
+
+
+@record(frozen=True, kw_only=True)
+class Budget:
+    """trials: how many plans are tried at most. minutes: after which no further one is asked for, 0 without an end. margin: by
+    how large a share of the documents a simpler plan may be behind and is preferred."""
+
+    trials: int
+    minutes: float
+    margin: float
+
+
+@record(frozen=True, kw_only=True)
+class Trial:
+    """documents: on how many it was judged last. accuracy: there; None where it could not be trained on them."""
+
+    candidate: Candidate
+    documents: int
+    accuracy: float | None
+
+
+@record(frozen=True, kw_only=True)
+class Reason:
+    """What one choice brought: keys with their values, and by how much the plan without it is behind."""
+
+    told: str
+    without: Behind
+
+
+@record(frozen=True, kw_only=True)
+class Chosen:
+    """picked: the plan; changes: of how many keys. best: the most accurate finalist, and by how much the picked one is behind it.
+    finalists: all that were judged on the folds, most accurate first. inside: what the folds say of the picked plan, which is a
+    little too high, since they chose it. honest: of the documents set aside. as_it_is: the same of the plan that was given.
+    gain: by how much that one is behind the picked one, on the documents set aside. asked: trials that there was time for."""
+
+    picked: Candidate
+    best: Candidate
+    behind_best: Behind
+    finalists: list[tuple[Candidate, CrossValidation]]
+    trials: list[Trial]
+    inside: CrossValidation
+    honest: CrossValidation
+    as_it_is: CrossValidation
+    gain: Behind
+    reasons: list[Reason]
+    asked: int
+    counted: int
+    documents: int
+    set_aside: int
+    kept: Kept
+    seconds: float
+
+
+def choose(work: Work, budget: Budget) -> Chosen:
+    """Look for a good plan, beginning with that of the work. Raises DataProblem for documents that are too few to be divided so,
+    UsageProblem for a plan that says how folds are dealt."""
+    _check(work.plan)
+    try:
+        return _chosen(work, budget)
+    except DataProblem as problem:
+        raise DataProblem(problem.what, problem.remedy.replace("--folds ", "--set judge.folds=")) from problem
+
+
+def _chosen(work: Work, budget: Budget) -> Chosen:
+    began = time.monotonic()
+    tried = trials(work.plan, budget.trials)
+    rounds, first = rounds_of(work, tried, "choose")
+    outside = hold_out(first.documents, SET_ASIDE, work.plan.judge.seed)
+    inside = np.flatnonzero(~outside)
+    ends = began + budget.minutes * _MINUTE if budget.minutes else np.inf
+    found, alive = _sorted_out(work, (rounds, first), tried, inside, ends)
+    judged = _final(work, rounds, first, alive, inside)
+    order = sorted(alive, key=lambda number: (-(judged[number].overall.accuracy.value or 0.0), number))
+    best = judged[order[0]]
+    as_given = _behind(best, judged[0], len(order))
+    if as_given.low <= 0.0 and as_given.value < budget.margin:
+        picked = _Picked(candidate=tried[0], judged=judged[0], behind_best=as_given, reasons=[])
+    else:
+        begins = _Picked(candidate=tried[order[0]], judged=best, behind_best=_behind(best, best, 2), reasons=[])
+        picked = _simplified(work, begins, inside, budget.margin)
+    honest = as_it_is = _outside(rounds, 0, outside)
+    if picked.candidate.values:
+        (alone,), _ = rounds_of(replace(work, aside=SetAside()), [picked.candidate], "choose")
+        honest = _outside([alone], 0, outside)
+    return Chosen(
+        picked=picked.candidate,
+        best=tried[order[0]],
+        behind_best=picked.behind_best,
+        finalists=[(tried[number], judged[number]) for number in order],
+        trials=found,
+        inside=picked.judged,
+        honest=honest,
+        as_it_is=as_it_is,
+        gain=_behind(honest, as_it_is, 2),
+        reasons=picked.reasons,
+        asked=len(found),
+        counted=len(rounds),
+        documents=first.documents.documents,
+        set_aside=int(outside.sum()),
+        kept=first.kept,
+        seconds=time.monotonic() - began,
+    )
+
+
+def _check(plan: Plan) -> None:
+    if plan.judge.in_time or plan.judge.alone or plan.columns.fold:
+        raise UsageProblem(
+            "upsort choose deals the documents by itself; the plan says how (judge.in_time, judge.alone, columns.fold).",
+            "Leave that out, and judge what is chosen with upsort cross-validate.",
+        )
+
+
+def _sorted_out(
+    work: Work, judged: tuple[list[Round], Prepared], tried: Sequence[Candidate], inside: Ints, ends: float
+) -> tuple[list[Trial], list[int]]:
+    """All trials with how far each came, and the numbers of the last."""
+    rounds, first = judged
+    sizes = [share for share in (1 / _KEPT**2, 1 / _KEPT) if share * inside.size >= _LEAST] + [1.0]
+    alive, found = list(range(len(tried))), dict[int, Trial]()
+    for share in sizes:
+        rows = inside
+        if share < 1.0:
+            rows = inside[held_out_of(first.documents.rows(inside).dealt, share, work.plan.judge.seed)]
+        try:
+            values = _accuracies(work, rounds, rows, alive, np.inf if found else ends)
+        except DataProblem:  # a label is too rare for folds of so few
+            if share == 1.0:
+                raise
+            continue
+        found |= {
+            number: Trial(candidate=tried[number], documents=rows.size, accuracy=value)
+            for number, value in values.items()
+        }
+        able = sorted(
+            (number for number in values if values[number] is not None), key=lambda n: (-(values[n] or 0.0), n)
+        )
+        many = _FINALISTS if share == 1.0 else max(ceil(len(values) / _KEPT), _FINALISTS)
+        alive = sorted({0, *able[:many]})
+    return sorted(found.values(), key=lambda one: (-one.documents, -(one.accuracy or 0.0))), alive
+
+
+def _accuracies(
+    work: Work, rounds: Sequence[Round], rows: Ints, alive: Sequence[int], ends: float
+) -> dict[int, float | None]:
+    """Of each trial that there is time for, on three folds of some documents; None where it cannot be trained on them."""
+    of_rows = [one.only(rows) for one in rounds]
+    settings = replace(work.plan.judge, folds=_FOLDS, repeats=1)
+    made = splits(of_rows[0].documents, settings).each
+    parts = [Parts(one.documents, made) for one in of_rows]
+    places = {number: place for place, one in enumerate(of_rows) for number in one.methods}
+
+    def of(piece: int) -> float | None:
+        number, fold = alive[piece // _FOLDS], piece % _FOLDS
+        if time.monotonic() > ends and number:
+            return _NO_TIME
+        place = places[number]
+        try:
+            return float(outcome(parts[place], fold, of_rows[place].methods[number]).right(of_rows[place].documents))
+        except Problem:  # too few documents for its terms, or values that its classifier does not take
+            return None
+
+    right = work.spread(of_rows[0].documents)(of, len(alive) * _FOLDS)
+    values: dict[int, float | None] = {}
+    for place, number in enumerate(alive):
+        mine = right[place * _FOLDS : (place + 1) * _FOLDS]
+        if _NO_TIME not in mine:
+            values[number] = None if None in mine else sum(one for one in mine if one is not None) / rows.size
+    return values
+
+
+def _final(
+    work: Work, rounds: Sequence[Round], first: Prepared, alive: Sequence[int], inside: Ints
+) -> dict[int, CrossValidation]:
+    """The last ones, judged on the plan's folds."""
+    few = [
+        replace(one.only(inside), methods={number: one.methods[number] for number in one.methods if number in alive})
+        for one in rounds
+    ]
+    few = [one for one in few if one.methods]
+    documents = few[0].documents
+    made = Splits.whole(splits(documents, work.plan.judge).each)
+    return {
+        number: result
+        for number, (result, _) in judged_on(few, replace(first, documents=documents, splits=made), work).items()
+    }
+
+
+def _outside(rounds: Sequence[Round], number: int, outside: Bools) -> CrossValidation:
+    """A plan trained on all that was not set aside, judged on what was."""
+    one = next(one for one in rounds if number in one.methods)
+    split = Split(np.flatnonzero(~outside), np.flatnonzero(outside))
+    return judged_by([outcome_of(one.documents, split, one.methods[number])], one.documents, one.methods[number])
+
+
+@record(frozen=True)
+class _Picked:
+    """A plan, what the folds say of it, by how much it is behind the best there, and what each of its choices brought."""
+
+    candidate: Candidate
+    judged: CrossValidation
+    behind_best: Behind
+    reasons: list[Reason]
+
+
+def _simplified(work: Work, best: _Picked, inside: Ints, margin: float) -> _Picked:
+    """The best with the choices left out, one after the other, that bring least, as long as what is left is not surely behind it,
+    nor by as much as the margin."""
+    now = best
+    while True:
+        groups = _choices(now.candidate.values)
+        others = [without(work.plan, now.candidate.values, keys) for keys in groups]
+        rounds, first = rounds_of(replace(work, aside=SetAside()), others, "choose")
+        results = _final(work, rounds, first, range(len(others)), inside)
+        many = 2
+        while many * (many - 1) // 2 < len(others):
+            many += 1
+        reasons = [
+            Reason(told=told(now.candidate.values, keys), without=_behind(now.judged, results[number], many))
+            for number, keys in enumerate(groups)
+        ]
+        least = min(range(len(others)), key=lambda number: reasons[number].without.value)
+        distance = _behind(best.judged, results[least], 2)
+        if len(groups) == 1 or distance.low > 0.0 or distance.value >= margin:
+            return replace(now, reasons=reasons)
+        now = _Picked(others[least], results[least], distance, [])
+
+
+def _choices(values: Mapping[str, object]) -> list[tuple[str, ...]]:
+    """The keys that were chosen together: letters come with their lengths."""
+    together = ("features.units", "features.lengths")
+    if all(key in values for key in together):
+        return [together, *((key,) for key in values if key not in together)]
+    return [(key,) for key in values]
+
+
+def _behind(better: CrossValidation, other: CrossValidation, many: int) -> Behind:
+    """By how much one is behind another on the same documents. many: see `judging.behind`."""
+    difference = (better.times_right() - other.times_right()).astype(np.float64)
+    return behind(difference / better.sample.repeats, better.sample, many)
