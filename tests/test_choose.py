@@ -2,6 +2,8 @@
 
 import csv
 import random
+import re
+import shlex
 from pathlib import Path
 from typing import Any
 
@@ -51,6 +53,16 @@ def test_it_finds_what_tells_the_labels_apart(tmp_path: Path, program: Program) 
     program("train", "t.csv", *COLUMNS[:2], "--plan=a.toml", "--no-check", "-o", "a.sorter")
     judged = program("evaluate", "a.sorter", "new.csv", "--no-ledger", "--json").json["accuracy"]["value"]
     assert told["honest"]["low"] <= judged <= told["honest"]["high"]
+
+
+def test_the_page_runs(tmp_path: Path, program: Program) -> None:
+    short_lines(tmp_path / "t.csv", 300)
+    (tmp_path / "corpus.csv").write_text((tmp_path / "t.csv").read_text().replace("text,label", "message,topic", 1))
+    page = (Path(__file__).parent.parent / "docs" / "choose.md").read_text(encoding="utf-8")
+    commands = re.findall(r"^\$ upsort (.*)$", page, re.MULTILINE)
+    program(*shlex.split(commands[0]), "--trials=4", "--set=judge.folds=3")
+    assert "The plan is upsort.toml." in program(*shlex.split(commands[1]), "--no-check").err
+    assert len(commands) == 3 and "right" in program(*shlex.split(commands[2])).out
 
 
 def test_a_plan_that_is_as_good_is_kept(tmp_path: Path, program: Program) -> None:

@@ -62,8 +62,8 @@ def _show(found: Chosen, margin: float, view: View) -> None:
     if found.picked.values:
         before = found.as_it_is.overall.accuracy
         view.say(
-            f"The plan as it is gets {percent(before.value)} of the documents set aside: the chosen one is ahead by "
-            f"{_points(found.gain)} there."
+            f"The plan as it is gets {percent(before.value)} of the documents set aside: the chosen one is "
+            f"{'ahead' if found.gain.value >= 0 else 'behind'} there, by {_points(found.gain)}{_told_apart(found.gain)}."
         )
     else:
         view.say("No plan that was tried is ahead of the one that was given by the margin.")
@@ -98,9 +98,14 @@ def _show(found: Chosen, margin: float, view: View) -> None:
     )
 
 
+def _told_apart(found: Behind) -> str:
+    """Whether it can be told which is better, in words behind a distance."""
+    return "" if found.low > 0.0 or found.high < 0.0 else "; so few documents cannot tell which is better"
+
+
 def _points(found: Behind, bare: bool = False) -> str:
-    told = f"{100 * found.value:.1f} ({100 * found.low:+.1f} to {100 * found.high:+.1f})"
-    return told if bare else f"{100 * found.value:.1f} points ({100 * found.low:+.1f} to {100 * found.high:+.1f})"
+    size = 100 * (found.value if bare else abs(found.value))
+    return f"{size:.1f}{'' if bare else ' points'} ({100 * found.low:+.1f} to {100 * found.high:+.1f})"
 
 
 def _matters(found: Behind) -> str:
