@@ -207,6 +207,16 @@ def test_a_run_that_fails_at_once_leaves_nothing(database: str, tmp_path: Path) 
     assert connected(place[0]).tables() == ["letters"]
 
 
+def test_a_file_that_was_made_for_nothing_is_removed(tmp_path: Path) -> None:
+    place = (f"sqlite:///{tmp_path}/new.db", "scored")
+    with pytest.raises(ZeroDivisionError), DatabaseTable(place, Layout(["a"]), {}, False, False):
+        raise ZeroDivisionError
+    assert not list(tmp_path.iterdir())
+    with DatabaseTable(place, Layout(["a"]), {}, False, False) as table:
+        table.writerow(["1"])
+    assert [path.name for path in tmp_path.iterdir()] == ["new.db"]
+
+
 @pytest.mark.parametrize(
     ("options", "code", "message"),
     [

@@ -47,7 +47,7 @@ class Server:
             self.connection = self.engine.connect()
 
     def tables(self) -> list[str]:
-        """All that are visible without naming a schema, and those of other schemas behind their names."""
+        """All that are visible without naming a schema."""
         with refusals(self.address, self.kinds):
             seen = sqlalchemy.inspect(self.engine)
             return sorted([*seen.get_table_names(), *seen.get_view_names()])

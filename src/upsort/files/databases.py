@@ -94,6 +94,7 @@ class SQLite:
         self.path = Path(name)
         if not name or "://" not in address or ":///" not in address:
             raise UsageProblem(f"{address} names no file.", "For example: sqlite:///desk.db")
+        self.made = writing and not self.path.exists()
         if not writing and not self.path.is_file():
             raise DataProblem(f"There is no database {self.path}.", "Check the name; it begins behind sqlite:///.")
         with refusals(address, (sqlite3.Error,)):
@@ -169,7 +170,10 @@ class SQLite:
             self.connection.executemany(statement, rows)
 
     def close(self) -> None:
+        empty = self.made and not self.tables()
         self.connection.close()
+        if empty:  # nothing came of what it was made for
+            self.path.unlink(missing_ok=True)
 
 
 def _text(stored: bytes) -> str | bytes:
