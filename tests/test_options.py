@@ -82,7 +82,7 @@ BASE: dict[str, tuple[str, ...]] = {
         QUICK,
         "--try=classifier.kind=centroid,naive-bayes",
     ),
-    "choose": ("letters.csv", T, L, "--trials=3", "--set=judge.folds=2"),
+    "choose": ("letters.csv", T, L, "--trials=2", "--set=judge.folds=2", "--set=classifier.calibrate=none"),
     "curve": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--set=classifier.kind=centroid"),
     "suspects": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--most=25"),
     "terms": ("letters.csv", T, L),
@@ -130,7 +130,7 @@ OWN = {
         "--try=features.in_at_least=1,3 --by=kappa --folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies "
         "--seed=2 --margin=60 --nested --output=w.toml --require=accuracy>0.999 --decided-accuracy=0.97"
     ),
-    "choose": "--trials=2 --minutes=0.000001 --margin=60 --seed=2 --output=w.toml --require=accuracy>0.999",
+    "choose": "--trials=3 --minutes=0.000001 --margin=60 --seed=2 --output=w.toml --require=accuracy>0.999",
     "curve": "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --output=c.png",
     "suspects": (
         "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --top=0 --most=7 "
