@@ -341,6 +341,13 @@ def test_options_that_say_no_database(tmp_path: Path, program: Program) -> None:
     line = ("score", "a.sorter", "c.csv", "-o")
     assert "Name the table to write with --into." in program(*line, "sqlite:///x.db", code=2).err
     assert "x.csv is no database" in program(*line, "x.csv", "--into=b", code=2).err
-    assert not (tmp_path / "x.db").exists()
+    for wrong in (
+        ("gather", "c.csv", *COLUMNS, "-o", "sqlite:///x.db"),
+        (*line, "o.csv", "--set-aside=sqlite:///x.db"),
+        ("terms", "a.sorter", "--figures=postgresql://u:pw@h/d"),
+    ):
+        told = program(*wrong, code=2).err
+        assert "only the output of upsort score goes into one" in told and ":pw@" not in told
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["a.sorter", "c.csv"]
     program(*line, "sqlite:///x.db", "--into=b")
     assert database_tables.database_table(f"sqlite:///{tmp_path}/x.db", rows.Reading()).name.endswith("x.db#b")

@@ -166,8 +166,14 @@ def test_there_and_back(bucket: Any, tmp_path: Path, program: Program) -> None:
     bucket.invalidate_cache()
     assert bucket.cat_file("desk/out/scored.csv") == (tmp_path / "scored.csv").read_bytes()
     program(*line[:-1], "s3://desk/parts/part-*.csv", "--thin")
+    program("split", "t.csv", "--label=topic", "-o", "s3://desk/divided")
+    told = program("terms", "s3://desk/out/desk.sorter", "--figures=s3://desk/figures").out
+    assert "s3://desk/figures/" in told and not (tmp_path / "s3:").exists()
     bucket.invalidate_cache()
     assert [Path(name).name for name in bucket.ls("desk/parts")] == ["part-0001.csv"]
+    assert {Path(name).name for name in bucket.ls("desk/divided")} >= {"train.csv", "held-out.csv"}
+    assert bucket.ls("desk/figures")
+    assert "names 2 objects" in program("score", "s3://desk/letters-*.csv", "t.csv", code=2).err
     assert len(upsort.read("s3://desk/letters-1.csv")) == 300
     assert upsort.load("s3://desk/out/desk.sorter").labels == ("pests", "soil", "tools")
 

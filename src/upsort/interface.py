@@ -26,7 +26,7 @@ from upsort.files.reasons import Reason
 from upsort.files.rows import Reading
 from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import open_inputs
-from upsort.files.stores import fetched
+from upsort.files.stores import fetched_one
 
 if TYPE_CHECKING:
     from pandas import DataFrame
@@ -199,7 +199,7 @@ def load(path: str | Path) -> Sorter:
     """The sorter in a file that `upsort train` wrote, or in an object of a store, by its address. Nothing in it is run. Raises
     DataProblem for one that cannot be read."""
     if is_store(str(path)):
-        (copy,) = fetched(hidden(str(path)))
+        copy = fetched_one(hidden(str(path)))
         return Sorter(load_sorters(copy.path))
     return Sorter(load_sorters(Path(path)))
 

@@ -55,6 +55,16 @@ class Option:
         """The longest one; the metavar of a positional one."""
         return max(self.spellings, key=len) if self.spellings else self.metavar
 
+    @property
+    def makes(self) -> bool:
+        """Whether its value names a file or a folder that is written."""
+        return bool(self.writes) or self.metavar == "FOLDER"
+
+    @property
+    def places(self) -> bool:
+        """Whether its value may name a file or a folder."""
+        return self.makes or self.metavar in NAMES_FILES
+
 
 def option(help: str, *spellings: str, default: Any = MISSING, **told: Any) -> Any:
     """A field of a record of options.

@@ -10,7 +10,7 @@ from typing import Any
 
 from upsort.cli.declaring import NAMES_FILES, Option, declared
 from upsort.cli.options import Everywhere
-from upsort.core.errors import DataProblem
+from upsort.core.errors import DataProblem, UsageProblem
 from upsort.files.addresses import is_database
 from upsort.files.parts import HELD_OUT_NAME, IN_NAME, TRAINING_NAME, PartNames, exported_files, matrix_files
 from upsort.files.sameness import identities
@@ -26,6 +26,7 @@ _READ_AT_ONCE = 16
 def check_outputs(options: Everywhere) -> None:
     """Raise DataProblem for an output that would take the place of something that is still needed."""
     known = declared(type(options))
+    _check_databases(options, known)
     written = [
         (one, path)
         for one in known
@@ -55,6 +56,19 @@ def check_outputs(options: Everywhere) -> None:
             )
         if not overwrite and IN_NAME not in getattr(options, one.name) and not _of_its_kind(one.writes, path):
             raise DataProblem(f"{path} exists and is kept.", _remedy(known))
+
+
+def _check_databases(options: Everywhere, known: list[Option]) -> None:
+    """Raise UsageProblem for a database where a file or a folder is to be written."""
+    for one in known:
+        name = getattr(options, one.name)
+        if not (one.makes and isinstance(name, str) and is_database(name)):
+            continue
+        if one.name != "output" or not hasattr(options, "into"):
+            raise UsageProblem(
+                f"{name} is a database; only the output of upsort score goes into one.",
+                f"Name a file or a folder for {one.spelling}.",
+            )
 
 
 def _files(one: Option, path: Path) -> list[Path]:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from textwrap import fill
 from typing import Any, NoReturn, assert_never
 
-from upsort.cli.declaring import NAMES_FILES, Clash, Many, Need, Option, Rule, declared
+from upsort.cli.declaring import Clash, Many, Need, Option, Rule, declared
 from upsort.cli.options import Command, Everywhere
 from upsort.core.errors import UsageProblem
 from upsort.core.names import nearest
@@ -117,7 +117,7 @@ def parse(parser: Parser, command: Command, arguments: list[str]) -> Everywhere:
         _check(rule, given)
     told = vars(request)
     for one in declared(command.options):
-        if one.writes or one.metavar in NAMES_FILES:
+        if one.places:
             told[one.name] = _without_secrets(told[one.name])
     return command.options(**told, given=given)
 

@@ -27,7 +27,7 @@ def at_hand(options: Everywhere, console: Console) -> Iterator[Everywhere]:
         value = getattr(options, one.name)
         for name in value if isinstance(value, list) else [value]:
             if isinstance(name, str) and is_store(name):
-                if one.writes:
+                if one.makes:
                     written[name] = one
                 elif one.metavar in _READ_WHOLE or (one.metavar == _EITHER and name.endswith(_SORTER)):
                     read[name] = one
@@ -36,8 +36,8 @@ def at_hand(options: Everywhere, console: Console) -> Iterator[Everywhere]:
         return
     if written and getattr(options, "resume", False):
         raise UsageProblem("A run that writes to a store cannot be gone on with.", "Write it here, and send it then.")
-    copies = [copy for name in read for copy in stores.fetched(name)]
-    here = {copy.name: copy.path for copy in copies}
+    copies = {name: stores.fetched_one(name) for name in read}
+    here = {name: copy.path for name, copy in copies.items()}
     outbox = stores.Outbox()
     for name in written:
         here[name] = outbox.place(name)

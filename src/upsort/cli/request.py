@@ -16,6 +16,7 @@ from upsort.cli.options import Reading as ReadingOptions
 from upsort.cli.view import View
 from upsort.core.errors import UsageProblem
 from upsort.core.learning.sorter import Sorter
+from upsort.core.names import counted
 from upsort.core.plan import Columns, Plan, Source
 from upsort.files.columns import LabelUse
 from upsort.files.cost_table import how_costs_are_read
@@ -205,7 +206,7 @@ def by_whom(engine: Engine) -> str:
     """Who does the work, where it is not this process alone."""
     many = engine.workers
     if engine.elsewhere:
-        return f" · {many} worker{'s' if many != 1 else ''} of the cluster"
+        return f" · {counted(many, 'worker')} of the cluster"
     return f" · up to {many} processes" if many > 1 else ""
 
 

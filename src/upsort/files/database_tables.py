@@ -5,12 +5,11 @@ from itertools import count
 from typing import Any
 
 from upsort.core.errors import UsageProblem
+from upsort.core.names import counted, listed
 from upsort.files.connecting import connected
 from upsort.files.databases import Connection, Rows, Selected, check_table
 from upsort.files.reasons import Reason, Why
 from upsort.files.rows import Block, Reading, Refused, Table, cell_of
-
-_TOLD = 12  # names of tables in a message
 
 
 class _Source:
@@ -77,9 +76,9 @@ def _only_table(connection: Connection, address: str) -> str:
     there = connection.tables()
     if len(there) == 1:
         return there[0]
-    named = ", ".join(there[:_TOLD]) + (" …" if len(there) > _TOLD else "")
+    named = f": {listed(there)}" if there else ""
     raise UsageProblem(
-        f"{address} has {len(there)} tables{f': {named}' if there else ''}.", "Name one with --table, or use --query."
+        f"{address} has {counted(len(there), 'table')}{named}.", "Name one with --table, or use --query."
     )
 
 

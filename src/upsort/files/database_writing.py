@@ -20,7 +20,7 @@ from upsort.files.writers import value_of
 
 _BEHIND = "_unfinished"
 _NOTES = "upsort_unfinished"
-_ROWS_AT_ONCE = 5000  # a transaction, where nobody says how many rows are done
+_ROWS_AT_ONCE = 5000  # that a driver is given
 
 
 class DatabaseTable:

@@ -92,7 +92,7 @@ class SQLite:
         self.address = address
         _, _, name = address.partition(":///")
         self.path = Path(name)
-        if not name or "://" not in address or ":///" not in address:
+        if not name:
             raise UsageProblem(f"{address} names no file.", "For example: sqlite:///desk.db")
         self.made = writing and not self.path.exists()
         if not writing and not self.path.is_file():

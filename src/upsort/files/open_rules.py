@@ -17,6 +17,7 @@ TOKENS, LABEL, LABELS_GIVEN, PROBABILITIES, SCORES = "tokens", "label", "labels_
 """The names of what goes in and comes out."""
 
 _OPSET, _IR = 18, 8  # of 2022: runtimes of today and of some years before have them
+_COUNTER = "TfIdfVectorizer"  # the standard's own name of its operator that counts n-grams; it weighs nothing here
 _LARGEST = 2_000_000_000  # bytes that one file of this format can hold
 _ROUNDED = 1e12  # values of a decision are rounded, see `learning.decision.values_of`
 
@@ -107,7 +108,7 @@ def _counts(graph: _Graph, rule: PlainRule) -> str:
     order = sorted(range(len(rule.terms)), key=lambda column: len(rule.terms[column]))
     begins = np.cumsum([0, *(sum(len(term) * (len(term) == n) for term in rule.terms) for n in range(1, most))])
     counts = graph.of(
-        "TfIdfVectorizer",
+        _COUNTER,
         TOKENS,
         mode="TF",
         min_gram_length=least,

@@ -63,6 +63,14 @@ def fetched(address: str) -> Iterator[Fetched]:
         yield Fetched(shown, target, copies)
 
 
+def fetched_one(address: str) -> Fetched:
+    """The one object that an address names. Raises as `fetched`, and UsageProblem where it names several."""
+    first, *others = fetched(address)
+    if others:
+        raise UsageProblem(f"{address} names {1 + len(others)} objects; one is wanted.", "Name it.")
+    return first
+
+
 def _store(address: str) -> tuple[Any, str]:
     """The store of an address, and what it calls the object."""
     scheme = address.partition("://")[0]

@@ -2,9 +2,10 @@
 
 A share of the documents is set aside before anything else. On the others, trials are judged by successive halving (Jamieson &
 Talwalkar 2016, *Non-stochastic best arm identification and hyperparameter optimization*): all on a small sample, the best
-third of them on one three times as large, and so on. The last are judged on the folds of the plan, on the same documents. Of
-those that are surely not behind the best by more than a margin the one that changes least is picked, trained on all that was
-not set aside, and judged once on what was: nothing that was looked at there had a part in the choice.
+third of them on one three times as large, and so on. The last are judged on the folds of the plan, on the same documents. The
+given plan is kept where it is behind the best by less than a margin; else the choices of the best that bring least are left out,
+as long as that holds of what is left. The plan that is picked is trained on all that was not set aside, and judged once on what
+was: nothing that was looked at there had a part in the choice.
 """
 
 import time
@@ -68,10 +69,10 @@ class Reason:
 
 @record(frozen=True, kw_only=True)
 class Chosen:
-    """picked: the plan; changes: of how many keys. best: the most accurate finalist, and by how much the picked one is behind it.
+    """picked: the plan. best: the most accurate finalist, and behind_best: by how much the picked one is behind it on the folds.
     finalists: all that were judged on the folds, most accurate first. inside: what the folds say of the picked plan, which is a
     little too high, since they chose it. honest: of the documents set aside. as_it_is: the same of the plan that was given.
-    gain: by how much that one is behind the picked one, on the documents set aside. asked: trials that there was time for."""
+    gain: by how much that one is behind the picked one, on the documents set aside. trials: those that there was time for."""
 
     picked: Candidate
     best: Candidate
@@ -83,7 +84,6 @@ class Chosen:
     as_it_is: CrossValidation
     gain: Behind
     reasons: list[Reason]
-    asked: int
     counted: int
     documents: int
     set_aside: int
@@ -113,7 +113,7 @@ def _chosen(work: Work, budget: Budget) -> Chosen:
     order = sorted(alive, key=lambda number: (-(judged[number].overall.accuracy.value or 0.0), number))
     best = judged[order[0]]
     as_given = _behind(best, judged[0], len(order))
-    if as_given.low <= 0.0 and as_given.value < budget.margin:
+    if order[0] == 0 or (as_given.low <= 0.0 and as_given.value < budget.margin):
         picked = _Picked(candidate=tried[0], judged=judged[0], behind_best=as_given, reasons=[])
     else:
         begins = _Picked(candidate=tried[order[0]], judged=best, behind_best=_behind(best, best, 2), reasons=[])
@@ -133,7 +133,6 @@ def _chosen(work: Work, budget: Budget) -> Chosen:
         as_it_is=as_it_is,
         gain=_behind(honest, as_it_is, 2),
         reasons=picked.reasons,
-        asked=len(found),
         counted=len(rounds),
         documents=first.documents.documents,
         set_aside=int(outside.sum()),

@@ -66,7 +66,7 @@ def _show(found: Chosen, margin: float, view: View) -> None:
             f"{'ahead' if found.gain.value >= 0 else 'behind'} there, by {_points(found.gain)}{_told_apart(found.gain)}."
         )
     else:
-        view.say("No plan that was tried is ahead of the one that was given by the margin.")
+        view.say("Of the plans that came as far as the folds none is ahead of the given one by the margin.")
     if found.best.name != found.picked.name:
         view.say(
             f"The most accurate on the folds is {found.best.name}; the chosen one changes less, and is behind it there by "
@@ -93,7 +93,7 @@ def _show(found: Chosen, margin: float, view: View) -> None:
         )
     untrained = sum(one.accuracy is None for one in found.trials)
     view.say(
-        f"{found.asked:,} plans were tried, for which the text was counted {times(found.counted)}"
+        f"{len(found.trials):,} plans were tried, for which the text was counted {times(found.counted)}"
         f"{f'; {untrained:,} of them could not be trained' if untrained else ''}."
     )
 
