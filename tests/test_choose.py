@@ -1,9 +1,14 @@
 """Looking for a good plan: what is found, what it is worth, and that nothing that was looked at judges it."""
 
 import csv
+import io
 import random
 import re
 import shlex
+import sqlite3
+import zipfile
+from contextlib import closing
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +16,7 @@ import numpy as np
 import pytest
 from conftest import Program
 
+import upsort
 from upsort.core.plan import Plan
 from upsort.files.plan_file import load_plan
 from upsort.jobs import choose, trials
@@ -82,16 +88,16 @@ def test_what_is_set_aside_takes_no_part_in_the_choice(
     """With other labels on the documents set aside the same plan is chosen, for the same reasons."""
     short_lines(tmp_path / "t.csv", 400)
     held: list[Any] = []
-    sorted_out = choose._sorted_out
+    rounds = choose._Search.rounds
 
-    def spoilt(work: Any, judged: Any, tried: Any, inside: Any, ends: float) -> Any:
-        rounds, first = judged
-        outside = np.setdiff1d(np.arange(first.documents.documents), inside)
-        for one in rounds:
-            one.documents.labels[outside] = held[0](one.documents.labels[outside])
-        return sorted_out(work, judged, tried, inside, ends)
+    def spoilt(search: Any, candidates: Any) -> Any:
+        return [
+            replace(one, documents=replace(one.documents, labels=np.where(search.outside, held[0](labels), labels)))
+            for one in rounds(search, candidates)
+            for labels in (one.documents.labels,)
+        ]
 
-    monkeypatch.setattr(choose, "_sorted_out", spoilt)
+    monkeypatch.setattr(choose._Search, "rounds", spoilt)
     found = []
     for change in (lambda labels: labels, lambda labels: 1 - labels):
         held[:] = [change]
@@ -128,3 +134,138 @@ def test_time_ends_the_asking(tmp_path: Path, program: Program) -> None:
     short_lines(tmp_path / "t.csv", 200)
     told = program("choose", "t.csv", *COLUMNS, "--set=judge.folds=3", "--minutes=0.00001", "--json").json
     assert [one["name"] for one in told["trials"]] == [trials.AS_IT_IS] and told["chosen"] == trials.AS_IT_IS
+
+
+def test_a_search_goes_on_from_the_ledger(tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What an earlier search found out is not asked again, and what is found is what a search without it finds."""
+    short_lines(tmp_path / "t.csv", 300)
+    line = ("choose", "t.csv", "--text=text", "--label=label", "--set=judge.folds=3", "--json", "--trials=6")
+    alone = program(*line, "--no-ledger").json
+    assert not any(one["known"] for one in alone["trials"])
+    program(*line[:-1], "--trials=3")
+    asked: list[int] = []
+    accuracies = choose._accuracies
+    monkeypatch.setattr(choose, "_accuracies", lambda *given: asked.extend(given[2]) or accuracies(*given))
+
+    def same(told: dict[str, Any]) -> dict[str, Any]:
+        trials = [{**one, "known": False} for one in told["trials"]]
+        return {**told, "trials": trials, "seconds": 0, "counted": 0}
+
+    told = program(*line).json
+    assert sorted(one["known"] for one in told["trials"]) == [False] * 3 + [True] * 3
+    assert sorted(set(asked)) == [3, 4, 5] and same(told) == same(alone)
+    assert "6 plans were tried, 6 of them in an earlier search; " in program(*line[:5], "--trials=6").out
+    # Figures that no search writes, and those about other documents, are not believed.
+    with closing(sqlite3.connect(tmp_path / "upsort-ledger.sqlite")) as ledger:
+        ledger.execute("UPDATE trials SET accuracy = 7 WHERE accuracy > 0.6")
+        ledger.commit()
+    told = program(*line).json
+    assert same(told) == same(alone) and 0 < sum(one["known"] for one in told["trials"]) < 6
+    text = (tmp_path / "t.csv").read_bytes()
+    (tmp_path / "t.csv").write_bytes(text.replace(b"dry leaf", b"wet leaf", 1))
+    assert not any(one["known"] for one in program(*line).json["trials"])
+    (tmp_path / "t.csv").write_bytes(text)
+    assert any(one["known"] for one in program(*line, "--encoding=latin-1").json["trials"])  # which reads the same texts
+
+
+def test_columns_beside_the_text_are_tried_where_they_are_named(tmp_path: Path, program: Program) -> None:
+    draw = random.Random(5)
+    words = [f"w{number}" for number in range(40)]
+    rows = [
+        (
+            " ".join(draw.choices(words, k=6)),
+            "ab"[n % 2],
+            ("gate", "shed")[n % 2],
+            n % 7 + 10 * (n % 2),
+            f"note {n} on it",
+            n,
+        )
+        for n in range(300)
+    ]
+    with (tmp_path / "t.csv").open("w", newline="") as stream:
+        csv.writer(stream).writerows([("text", "label", "place", "beds", "remark", "ref"), *rows])
+    line = ("choose", "t.csv", *COLUMNS, "--set=judge.folds=3", "--trials=5")
+    assert "columns." not in repr(program(*line, "--json").json["trials"])  # what nobody named may come after the label
+    shown = program(*line, "--beside=place", "-o", "a.toml").out
+    assert shown.startswith("Chosen: columns.categories=place.")
+    assert "The chosen plan sorts by place too, which new documents must have" in shown
+    program("train", "t.csv", "--plan=a.toml", "--no-check", "-o", "a.sorter")
+    told = program(*line, "--beside=b*,place", "--json").json
+    names = {one["name"] for one in told["trials"]}
+    assert {"columns.numbers=beds, columns.wrong_numbers=fill", "columns.categories=place"} < names
+    assert "columns.numbers=beds, columns.wrong_numbers=fill, columns.categories=place" in names
+    assert told["honest"]["value"] == 1.0
+    for wrong, message in {
+        "remark": "holds text; beside the text stand numbers",
+        "label": "has its use already",
+        "place,plaice": "has no column 'plaice'",
+        "re*": "holds numbers, or few different values",
+    }.items():
+        assert message in program(*line, f"--beside={wrong}", code=2).err
+
+
+def noisy_lines(many: int, seed: int) -> list[tuple[str, str]]:
+    """Short lines in two labels, a letter in many words wrong."""
+    draw = random.Random(seed)
+    stems = {"yes": ("mulch", "compost", "trellis", "seedling"), "no": ("invoice", "refund", "delivery", "receipt")}
+    shared = ("please", "about", "today", "again", "garden", "order", "thanks")
+
+    def typed(word: str) -> str:
+        at = draw.randrange(len(word))
+        return word[:at] + draw.choice("aeiorst") + word[at + 1 :] if draw.random() < 0.6 else word
+
+    return [
+        (" ".join(typed(draw.choice(stems[label] if draw.random() < 0.45 else shared)) for _ in range(5)), label)
+        for label in draw.choices(("yes", "no"), k=many)
+    ]
+
+
+def long_texts(many: int, seed: int) -> list[tuple[str, str]]:
+    """Texts of two hundred words in twenty labels, which differ in how often words stand in them."""
+    draw = random.Random(seed)
+    words = [f"word{number}" for number in range(900)]
+    common = [1.0 / (1 + place) for place in range(900)]
+    liked = {f"bed {label:02}": random.Random(label).sample(words, 25) for label in range(20)}
+    found = []
+    for label in draw.choices(sorted(liked), k=many):
+        own = draw.choices(liked[label], k=draw.randrange(6, 16))
+        found.append((" ".join(own + draw.choices(words, weights=common, k=190)), label))
+    return found
+
+
+def demo_letters() -> list[tuple[str, str]]:
+    with zipfile.ZipFile(Path(upsort.__file__).parent / "demo" / "corpus.zip") as archive:
+        rows = csv.DictReader(io.TextIOWrapper(archive.open("letters-2024.csv"), "utf-8", newline=""))
+        return [(row["message"], row["topic"]) for row in rows if row["message"].strip() and row["topic"].strip()]
+
+
+MADE = {
+    "letters": lambda: (demo_letters()[::2], demo_letters()[1::2]),
+    "lines": lambda: (noisy_lines(700, 1), noisy_lines(1000, 2)),
+    "texts": lambda: (long_texts(700, 1), long_texts(1000, 2)),
+}
+BY_HAND = (
+    (),
+    ("--classifier=naive-bayes",),
+    ("--classifier=svm", "--lengths=1,2"),
+    ("--set=features.units=letters", "--lengths=2,4"),
+    ("--steps=markup,lower,links,punctuation,stop_words,stem", "--weighting=bm25"),
+)
+
+
+@pytest.mark.parametrize("made", list(MADE))
+def test_it_comes_as_far_as_plans_made_by_hand(tmp_path: Path, program: Program, made: str) -> None:
+    """On documents that are new to all of them the chosen plan is within its interval of the best."""
+    for name, rows in zip(("t.csv", "new.csv"), MADE[made](), strict=True):
+        with (tmp_path / name).open("w", encoding="utf-8", newline="") as stream:
+            csv.writer(stream).writerows([("text", "label"), *rows])
+    honest = program("choose", "t.csv", *COLUMNS, "--trials=16", "-o", "chosen.toml", "--json").json["honest"]
+
+    def worth(*options: str) -> dict[str, float]:
+        program("train", "t.csv", *COLUMNS[:2], *options, "--no-check", "--overwrite", "-o", "a.sorter")
+        rate: dict[str, float] = program("evaluate", "a.sorter", "new.csv", "--no-ledger", "--json").json["accuracy"]
+        return rate
+
+    chosen = worth("--plan=chosen.toml")
+    assert chosen["high"] >= max(worth(*options)["value"] for options in BY_HAND)
+    assert honest["low"] <= chosen["value"] <= honest["high"]

@@ -130,7 +130,7 @@ OWN = {
         "--try=features.in_at_least=1,3 --by=kappa --folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies "
         "--seed=2 --margin=60 --nested --output=w.toml --require=accuracy>0.999 --decided-accuracy=0.97"
     ),
-    "choose": "--trials=3 --minutes=0.000001 --margin=60 --seed=2 --output=w.toml --require=accuracy>0.999",
+    "choose": "--trials=3 --beside=channel --minutes=0.000001 --margin=60 --seed=2 --output=w.toml --require=accuracy>0.999",
     "curve": "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --output=c.png",
     "suspects": (
         "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --top=0 --most=7 "

@@ -109,7 +109,7 @@ def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> Roles:
         return column_place(name, columns, source) if name else None
 
     def named_places(names: Sequence[str]) -> tuple[tuple[str, int], ...]:
-        return tuple((columns[at], at) for name in names for at in _matching(name, columns, source))
+        return tuple((columns[at], at) for name in names for at in matching(name, columns, source))
 
     return Roles(
         text=tuple(column_place(name, columns, source) for name in named.text),
@@ -125,7 +125,7 @@ def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> Roles:
     )
 
 
-def _matching(name: str, columns: Sequence[str], source: str) -> list[int]:
+def matching(name: str, columns: Sequence[str], source: str) -> list[int]:
     """The columns that a name, or a pattern such as `v*`, names. Raises UsageProblem where there is none."""
     if "*" not in name and "?" not in name:
         return [column_place(name, columns, source)]

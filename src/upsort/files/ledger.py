@@ -69,11 +69,11 @@ def enter(entry: Entry) -> str:
     path = Path(NAME)
     values = {name: getattr(entry, name) for name in _NAMES} | {"time": datetime.now(UTC).isoformat(timespec="seconds")}
     try:
-        with closing(_opened(str(path), isolation_level=None)) as ledger:
+        with closing(opened(str(path), isolation_level=None)) as ledger:
             ledger.execute("BEGIN IMMEDIATE")  # nobody else brings it up to date at the same time
-            if (newer := _version(ledger)) > VERSION:
+            if (newer := version_of(ledger)) > VERSION:
                 return f"{path} is of version {newer}, which this program does not know"
-            _bring_up_to_date(ledger)
+            brought_up_to_date(ledger)
             places = ", ".join("?" for _ in _NAMES)
             added = ledger.execute(
                 f"INSERT INTO evaluations ({', '.join(_NAMES)}) VALUES ({places})", [values[name] for name in _NAMES]
@@ -88,7 +88,8 @@ def enter(entry: Entry) -> str:
     return ""
 
 
-def _version(ledger: sqlite3.Connection) -> int:
+def version_of(ledger: sqlite3.Connection) -> int:
+    """Of which version a ledger is."""
     return int(ledger.execute("PRAGMA user_version").fetchone()[0])
 
 
@@ -96,9 +97,9 @@ def _columns(ledger: sqlite3.Connection, table: str = "evaluations") -> set[str]
     return {row[1] for row in ledger.execute(f"PRAGMA table_info({table})")}
 
 
-def _bring_up_to_date(ledger: sqlite3.Connection) -> None:
+def brought_up_to_date(ledger: sqlite3.Connection) -> None:
     """Make the table, or add the columns that it lacks; rows that are there keep everything."""
-    if _version(ledger) == VERSION:
+    if version_of(ledger) == VERSION:
         return
     ledger.execute(_TABLE)
     ledger.execute(_MEASURES)
@@ -137,7 +138,7 @@ def entries(path: Path) -> list[Entry]:
     if not path.is_file():
         raise DataProblem(f"There is no ledger {path}.", "upsort evaluate and cross-validate write one where they run.")
     try:
-        with closing(_opened(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as ledger:
+        with closing(opened(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as ledger:
             held = _columns(ledger)
             asked = ", ".join(name if name in held else f"NULL AS {name}" for name in _NAMES)
             rows = ledger.execute(f"SELECT rowid, {asked} FROM evaluations ORDER BY rowid").fetchall()
@@ -177,7 +178,7 @@ def _sound(values: dict[str, Any], measures: dict[str, Ends]) -> Entry | None:
     return Entry(**texts, **numbers, measures=measures) if isinstance(plan, dict) else None
 
 
-def _opened(name: str, **choices: Any) -> sqlite3.Connection:
+def opened(name: str, **choices: Any) -> sqlite3.Connection:
     """A ledger. What is no table of rows, but asks for endless work, is broken off with sqlite3.OperationalError."""
     ledger: sqlite3.Connection = sqlite3.connect(name, timeout=_PATIENCE, **choices)
     ledger.set_progress_handler(lambda: 1, _MOST_WORK)

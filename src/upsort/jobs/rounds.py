@@ -1,7 +1,7 @@
-"""Plans judged on the same documents: the text is counted once for all that share that part of the plan."""
+"""Plans judged on the same documents: the text is counted once for all that share that part of the plan, when it is asked for."""
 
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, field, replace
 from functools import reduce
 from typing import Any
@@ -50,20 +50,72 @@ class Round:
         return replace(self, documents=self.documents.rows(rows))
 
 
+class Corpora:
+    """The corpus as plans count it: read once for all that count the text alike, when the first of them is asked for.
+
+    plans: that may be asked for. command: which one asks. times: how often the text was read and counted. Rows that cannot be
+    used are set aside by the first reading, which every other is held against.
+    """
+
+    def __init__(self, work: Work, plans: Iterable[Plan], command: str) -> None:
+        self._work, self._command = work, command
+        self._plans: dict[str, list[Plan]] = {}
+        for plan in plans:
+            self._plans.setdefault(_counted_by(plan), []).append(plan)
+        self._held: dict[str, tuple[int, LabelledCorpus, Answer]] = {}
+        self.times = 0
+
+    def of(self, plan: Plan) -> tuple[LabelledCorpus, Answer]:
+        """As the plan counts it. Raises UsageProblem for several label columns, and for other documents than those of the first
+        plan."""
+        key = _counted_by(plan)
+        least = _generous([plan, *self._plans.get(key, ())])
+        if key not in self._held or self._held[key][0] > least:
+            aside = SetAside() if self._held else self._work.aside
+            corpus = read_labelled_corpus(replace(self._work, plan=plan, aside=aside), Keeping(at_least=least))
+            self.times += 1
+            self._held[key] = (least, corpus, corpus.only_answer(self._command))
+            self._hold_against_first(key)
+        return self._held[key][1:]
+
+    def rounds(self, tried: Mapping[int, Candidate], groups: Ints | None = None) -> list[Round]:
+        """Candidates, by how they count the text. groups: (n,) of the documents."""
+        alike: dict[str, list[int]] = {}
+        for number, candidate in tried.items():
+            alike.setdefault(_counted_by(candidate.plan), []).append(number)
+        found = []
+        for members in alike.values():
+            corpus, answer = self.of(tried[members[0]].plan)
+            methods = {number: corpus.method_of(tried[number].plan) for number in members}
+            documents = replace(answer.documents, groups=groups) if groups is not None else answer.documents
+            found.append(Round(corpus, documents, methods))
+        return found
+
+    @property
+    def together(self) -> Answer:
+        """The first answer, with the copies that plans of any text columns found."""
+        answers = [answer for _, _, answer in self._held.values()]
+        copied = reduce(joined, (answer.together.copied for answer in answers))
+        return replace(answers[0], together=replace(answers[0].together, copied=copied))
+
+    def _hold_against_first(self, key: str) -> None:
+        _, first, first_answer = next(iter(self._held.values()))
+        _, corpus, answer = self._held[key]
+        if corpus.marks.ids != first.marks.ids or not np.array_equal(answer.rows, first_answer.rows):
+            raise UsageProblem(
+                "The candidates do not use the same documents, so that they cannot be compared.",
+                "Patterns or columns of one candidate set rows aside that others use.",
+            )
+
+
 def rounds_of(work: Work, tried: Sequence[Candidate], command: str) -> tuple[list[Round], Prepared]:
     """All candidates by how they count the text, and the splits that the plan of the work asks for. command: which one asks.
 
     Raises UsageProblem where they do not use the same documents.
     """
-    rounds: list[Round] = []
-    answers: list[Answer] = []
-    for members in _counted_alike(tried).values():
-        spare = replace(work, aside=SetAside()) if rounds else work
-        corpus = _counted(spare, [tried[number].plan for number in members])
-        answers.append(corpus.only_answer(command))
-        methods = {number: corpus.method_of(tried[number].plan) for number in members}
-        rounds.append(Round(corpus, answers[-1].documents, methods))
-    first = prepared(rounds[0].corpus, work.plan, _together(rounds, answers))
+    corpora = Corpora(work, [one.plan for one in tried], command)
+    rounds = corpora.rounds(dict(enumerate(tried)))
+    first = prepared(rounds[0].corpus, work.plan, corpora.together)
     return [replace(one, documents=replace(one.documents, groups=first.documents.groups)) for one in rounds], first
 
 
@@ -104,32 +156,14 @@ def judged_on(rounds: Sequence[Round], first: Prepared, work: Work) -> dict[int,
     return results
 
 
-def _together(rounds: Sequence[Round], answers: Sequence[Answer]) -> Answer:
-    """The first answer, with the copies that candidates of any text columns find. Raises UsageProblem for other documents."""
-    first = answers[0]
-    for one, answer in zip(rounds, answers, strict=True):
-        if one.corpus.marks.ids != rounds[0].corpus.marks.ids or not np.array_equal(answer.rows, first.rows):
-            raise UsageProblem(
-                "The candidates do not use the same documents, so that they cannot be compared.",
-                "Patterns or columns of one candidate set rows aside that others use.",
-            )
-    copied = reduce(joined, (answer.together.copied for answer in answers))
-    return replace(first, together=replace(first.together, copied=copied))
+def _counted_by(plan: Plan) -> str:
+    """What of a plan decides how the text is counted."""
+    features = asdict(plan.features)
+    return repr((plan.columns, plan.clean, [features[name] for name in _COUNTED_BY]))
 
 
-def _counted_alike(tried: Sequence[Candidate]) -> dict[str, list[int]]:
-    groups: dict[str, list[int]] = {}
-    for number, candidate in enumerate(tried):
-        features = asdict(candidate.plan.features)
-        key = repr((candidate.plan.columns, candidate.plan.clean, [features[name] for name in _COUNTED_BY]))
-        groups.setdefault(key, []).append(number)
-    return groups
-
-
-def _counted(work: Work, plans: Sequence[Plan]) -> LabelledCorpus:
-    """The corpus counted once for all of some plans: with the terms that the most generous of them keeps."""
-    least = min(plan.features.in_at_least for plan in plans)
+def _generous(plans: Sequence[Plan]) -> int:
+    """In how many documents a term must be for the most generous of some plans, which count alike."""
     whole = plans[0].features.vocabulary_file or plans[0].features.hash_bits
     keep_all = whole or any(family(plan.classifier).additive for plan in plans)
-    keeping = Keeping(at_least=1 if keep_all else least)
-    return read_labelled_corpus(replace(work, plan=plans[0]), keeping)
+    return 1 if keep_all else min(plan.features.in_at_least for plan in plans)

@@ -1,28 +1,31 @@
 """Which plans are worth a trial: the given one, each of its sensible changes alone, then changes together, drawn by the seed."""
 
 import random
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, get_args
 
 from upsort.core.classifiers import families
 from upsort.core.errors import Problem
-from upsort.core.plan import Plan
+from upsort.core.plan import OfText, Plan
 from upsort.files.plan_file import changed_plan
+from upsort.jobs.beside_columns import Change
 from upsort.jobs.rounds import Candidate
 
 AS_IT_IS = "the plan as it is"
 _MOST_DRAWS = 50  # of changes that were tried already, in succession, after which there are no others
-Change = Mapping[str, Any]
 _KINDS = ("logistic", "svm", "naive-bayes", "ratio-svm", "centroid")
 _STEPS = ("stop_words", "stem")
 _PENALTY, _TIMES_THE_PENALTY = "classifier.penalty", (0.3, 3.0)
 
 
-def trials(plan: Plan, most: int) -> list[Candidate]:
-    """At most so many candidates, the plan as it is first; the same for the same plan and seed, however many are asked for."""
+def trials(plan: Plan, most: int, beside: Sequence[Change] = ()) -> list[Candidate]:
+    """At most so many candidates, the plan as it is first; the same for the same plan and seed, however many are asked for.
+
+    beside: changes that make a plan sort by columns beside the text.
+    """
     found: list[Candidate] = []
-    for change in _changes(plan):
+    for change in _changes(plan, beside):
         if len(found) == most:
             break
         try:
@@ -34,8 +37,8 @@ def trials(plan: Plan, most: int) -> list[Candidate]:
     return found
 
 
-def _changes(plan: Plan) -> Iterator[Change]:
-    axes = _axes(plan)
+def _changes(plan: Plan, beside: Sequence[Change]) -> Iterator[Change]:
+    axes = [list(beside), *_axes(plan)] if beside else _axes(plan)
     yield {}
     for axis in axes:
         yield from axis
@@ -63,6 +66,7 @@ def _axes(plan: Plan) -> list[list[Change]]:
         [{"features.weighting": name} for name in ("presence", "bm25") if name != plan.features.weighting],
         [{"features.in_at_least": bound} for bound in (1, 3) if bound != plan.features.in_at_least],
         [{_PENALTY: times} for times in _TIMES_THE_PENALTY],
+        [] if plan.features.measures else [{"features.measures": list(get_args(OfText))}],
     ]
 
 

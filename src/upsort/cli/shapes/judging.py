@@ -194,6 +194,7 @@ class Tried(TypedDict):
     name: str
     documents: Annotated[int, told("on which it was judged last, while plans were sorted out")]
     accuracy: Annotated[float | None, told("there; null where it could not be trained on them")]
+    known: Annotated[bool, told("whether an earlier search had found that out, as the ledger tells")]
 
 
 @closed
@@ -213,7 +214,7 @@ class Choose(Result, Kept):
     reasons: list[Brought]
     trials: list[Tried]
     set_aside_to_judge: int
-    counted: Annotated[int, told("how often the text was cleaned and counted while plans were sorted out")]
+    counted: Annotated[int, told("how often the text was cleaned and counted")]
     seconds: float
 
 

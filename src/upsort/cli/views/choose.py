@@ -16,9 +16,12 @@ from upsort.cli.view import View
 from upsort.cli.wording import interval, kept_json, kept_together, percent, rate_json
 from upsort.core.judging.behind import Behind
 from upsort.core.judging.measure_list import rates_of
+from upsort.core.names import listed
 from upsort.files.plan_text import plan_text
 from upsort.files.writing import replacing_text
 from upsort.jobs.choose import Budget, Chosen, choose
+
+_BESIDE = ("columns.numbers", "columns.categories")
 
 
 def run(options: ChooseOptions, console: Console) -> Exit:
@@ -29,7 +32,14 @@ def run(options: ChooseOptions, console: Console) -> Exit:
     plan = completed(plan, inputs, "needed", console)
     tell_idle(options, [plan], console, LEARNING)
     with working(options, console, inputs, plan) as work:
-        found = choose(work, Budget(trials=options.trials, minutes=options.minutes, margin=options.margin))
+        budget = Budget(
+            trials=options.trials,
+            minutes=options.minutes,
+            margin=options.margin,
+            beside=options.beside,
+            known_from=() if options.no_ledger else options.input,
+        )
+        found = choose(work, budget)
     view = View(_as_json(found))
     _show(found, options.margin, view)
     for line in kept_together(found.kept, plan):
@@ -67,6 +77,11 @@ def _show(found: Chosen, margin: float, view: View) -> None:
         )
     else:
         view.say("Of the plans that came as far as the folds none is ahead of the given one by the margin.")
+    if sorted_by := [name for key in _BESIDE for name in found.picked.values.get(key, ())]:
+        view.say(
+            f"The chosen plan sorts by {listed(sorted_by)} too, which new documents must have: take it only if that is known "
+            "before they are sorted."
+        )
     if found.best.name != found.picked.name:
         view.say(
             f"The most accurate on the folds is {found.best.name}; the chosen one changes less, and is behind it there by "
@@ -92,9 +107,10 @@ def _show(found: Chosen, margin: float, view: View) -> None:
             [(one.told, _points(one.without, bare=True), _matters(one.without)) for one in found.reasons],
         )
     untrained = sum(one.accuracy is None for one in found.trials)
+    known = sum(one.known for one in found.trials)
     view.say(
-        f"{len(found.trials):,} plans were tried, for which the text was counted {times(found.counted)}"
-        f"{f'; {untrained:,} of them could not be trained' if untrained else ''}."
+        f"{len(found.trials):,} plans were tried{f', {known:,} of them in an earlier search' if known else ''}; the text was "
+        f"counted {times(found.counted)}{f'; {untrained:,} plans could not be trained' if untrained else ''}."
     )
 
 
@@ -135,7 +151,8 @@ def _as_json(found: Chosen) -> dict[str, Any]:
         ],
         "reasons": [{"choice": one.told, "without_it": asdict(one.without)} for one in found.reasons],
         "trials": [
-            {"name": one.candidate.name, "documents": one.documents, "accuracy": one.accuracy} for one in found.trials
+            {"name": one.candidate.name, "documents": one.documents, "accuracy": one.accuracy, "known": one.known}
+            for one in found.trials
         ],
         "set_aside_to_judge": found.set_aside,
         "counted": found.counted,
