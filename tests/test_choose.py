@@ -165,7 +165,9 @@ def test_a_search_goes_on_from_the_ledger(tmp_path: Path, program: Program, monk
     (tmp_path / "t.csv").write_bytes(text.replace(b"dry leaf", b"wet leaf", 1))
     assert not any(one["known"] for one in program(*line).json["trials"])
     (tmp_path / "t.csv").write_bytes(text)
-    assert any(one["known"] for one in program(*line, "--encoding=latin-1").json["trials"])  # which reads the same texts
+    assert any(
+        one["known"] for one in program(*line, "--encoding=latin-1").json["trials"]
+    )  # which reads the same texts
 
 
 def test_columns_beside_the_text_are_tried_where_they_are_named(tmp_path: Path, program: Program) -> None:

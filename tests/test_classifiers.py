@@ -21,8 +21,8 @@ from upsort.core.classifiers.family import Stored, TrainingData
 from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.naive_bayes.counts import NaiveBayesOnCounts
 from upsort.core.classifiers.newton import Objective, Stopping, minimise
-from upsort.core.classifiers.products import Products
 from upsort.core.classifiers.sampling import sampled
+from upsort.core.classifiers.sides import Sides
 from upsort.core.classifiers.targets import Targets, targets_of
 from upsort.core.plan import Classifier
 from upsort.files.sorter_loading import load_sorter, load_sorters
@@ -124,10 +124,8 @@ def test_each_optimum_meets_its_condition_and_an_independent_optimum(
     matrix, labels = problem(rows, rows, terms, k)
     ones = np.ones(rows)
     own = labels[:, None] == np.arange(k)
-    loss = losses.Softmax(labels, ones) if kind == "softmax" else LOSSES[kind](own, ones)  # type: ignore[arg-type]
-    found, ended = minimise(
-        Objective(products=Products(matrix), loss=loss, n_labels=k, ridge=ridge), Stopping(1e-8, 300)
-    )
+    loss = losses.Softmax(labels, ones, k) if kind == "softmax" else LOSSES[kind](own, ones)  # type: ignore[arg-type]
+    found, ended = minimise(Objective(sides=Sides(matrix, loss), n_labels=k, ridge=ridge), Stopping(1e-8, 300))
     assert ended.reached
     dense = np.hstack((matrix.toarray(), ones[:, None]))
 

@@ -18,7 +18,7 @@ from upsort.core.classifiers import dual, families, newton, penalised
 from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.newton import Ended
-from upsort.core.classifiers.products import Products
+from upsort.core.classifiers.sides import Sides
 from upsort.core.classifiers.targets import Targets
 from upsort.core.plan import Classifier
 
@@ -137,7 +137,7 @@ def test_from_any_start_the_subgradient_vanishes(seed: int, kind: str, size: flo
     assert record is not None and record.loss is not None
     lasso = penalty * chosen.sparsity
     objective = penalised.objective_of(
-        Products(data.matrix), record.loss(data.targets, chosen), k, penalty, chosen.sparsity
+        Sides(data.matrix, record.loss(data.targets, chosen)), k, penalty, chosen.sparsity
     )
     start = np.random.default_rng(seed).normal(scale=size, size=(data.matrix.shape[1] + 1, k))
     found = penalised.trained(objective, chosen, Linear.of(start, Ended()))

@@ -9,6 +9,7 @@ import numpy.typing as npt
 from scipy.sparse import coo_array, csr_array, vstack
 
 from upsort.core.arrays import AnyArray, Floats, Ints, Places
+from upsort.core.parted import HERE, ByRow, Parted
 from upsort.core.records import record
 from upsort.core.threads import by_threads
 
@@ -129,6 +130,12 @@ def rows_of(matrix: csr_array, begin: int, end: int) -> csr_array:
     return csr_array(arrays, shape=(end - begin, matrix.shape[1]))
 
 
+def in_parts(matrix: csr_array, cuts: Ints) -> Parted:
+    """A matrix of this process in parts that share its memory. cuts: where they begin, and the end."""
+    parts = [rows_of(matrix, begin, end) for begin, end in pairwise(cuts.tolist())]
+    return Parted(parts, cuts, matrix.shape[1], HERE, matrix)
+
+
 def row_blocks(matrix: csr_array) -> Iterator[tuple[int, int]]:
     """Stretches of rows with not too many values, so that what is needed on the way stays small."""
     wanted = np.arange(0, matrix.nnz, _CELLS_AT_ONCE)
@@ -144,16 +151,20 @@ def row_sums(matrix: csr_array) -> Floats:
     return sums
 
 
-def column_sizes(matrix: csr_array) -> Ints:
+def column_sizes(matrix: csr_array | Parted) -> Ints:
     """(v,) how many values each column holds, counted piece by piece."""
+    if isinstance(matrix, Parted):
+        return np.asarray(matrix.summed(column_sizes))
     sizes = np.zeros(matrix.shape[1], dtype=np.int64)
     for begin in range(0, matrix.nnz, _AT_ONCE):
         sizes += np.bincount(matrix.indices[begin : begin + _AT_ONCE], minlength=sizes.size)
     return sizes
 
 
-def column_sums(matrix: csr_array) -> Floats:
+def column_sums(matrix: csr_array | Parted) -> Floats:
     """(v,) the sum of each column, worked out piece by piece."""
+    if isinstance(matrix, Parted):
+        return np.asarray(matrix.summed(column_sums))
     sums = np.zeros(matrix.shape[1])
     for begin in range(0, matrix.nnz, _AT_ONCE):
         piece = slice(begin, begin + _AT_ONCE)
@@ -161,11 +172,13 @@ def column_sums(matrix: csr_array) -> Floats:
     return sums
 
 
-def group_sums(matrix: csr_array, groups: Ints, n_groups: int, weights: Floats) -> Floats:
+def group_sums(matrix: csr_array | Parted, groups: Ints, n_groups: int, weights: Floats) -> Floats:
     """(v, n_groups) the sums of the columns over the rows of each group, each row times its weight.
 
     Each row's columns are moved to a stretch of their group's own; one product with the transposed matrix then adds all up.
     """
+    if isinstance(matrix, Parted):
+        return np.asarray(matrix.summed(group_sums, ByRow(groups), n_groups, ByRow(weights)))
     n, width = matrix.shape
     kind = np.int32 if max(n_groups * width, matrix.nnz) < np.iinfo(np.int32).max else np.int64
     places: AnyArray = np.repeat((groups * width).astype(kind), np.diff(matrix.indptr))
@@ -175,8 +188,10 @@ def group_sums(matrix: csr_array, groups: Ints, n_groups: int, weights: Floats) 
     return np.ascontiguousarray(sums)
 
 
-def only_columns(counts: csr_array, kept: Places) -> csr_array:
+def only_columns(counts: csr_array | Parted, kept: Places) -> Any:
     """The columns `kept`, (n_kept,) in ascending order, of (n, v) counts with sorted indices."""
+    if isinstance(counts, Parted):
+        return counts.made(only_columns, kept.size, kept)
     if kept.size == counts.shape[1]:
         return counts
     place = np.full(counts.shape[1], -1, dtype=counts.indices.dtype)

@@ -7,10 +7,15 @@ threads; the groups are the same on every machine, so that the result is too.
 
 The intercepts, which are not penalised, take part as weights of a term that every document has, penalised for their distance from
 where they were best last: a proximal point, which moves at every look at the gradient (Rockafellar 1976).
+
+Documents in several parts, wherever these are, ascend side by side: each part goes over its own as if what it changes were
+changed as many times as there are parts, and the changes are added up (Jaggi et al. 2014; Ma et al. 2015, *Adding vs. averaging
+in distributed primal-dual optimization*, whose subproblem with the safe factor that is). That is a pass under the penalty divided
+by the number of parts.
 """
 
 import os
-from collections.abc import Iterator
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import cache
 from typing import Any
@@ -20,7 +25,9 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.losses import Loss
-from upsort.core.classifiers.products import Products, Singles, frobenius
+from upsort.core.classifiers.products import Singles, frobenius
+from upsort.core.classifiers.sides import Sides
+from upsort.core.parted import Crew, Each, total
 from upsort.core.records import record
 from upsort.core.threads import by_threads
 
@@ -44,30 +51,27 @@ _SEED = 1
 class Problem:
     """What is minimised, as `newton.Objective` says it, without a lasso."""
 
-    products: Products
-    loss: Loss
+    sides: Sides
     n_labels: int
     ridge: float
 
 
-@record(kw_only=True)
+@record(frozen=True, kw_only=True)
 class _Group:
-    """Some labels: their dual variables (n, c), their weights (p + 1, at least c), the gap and the losses of the last pass."""
+    """Some labels of a part: which of its documents have them (n, c), their dual variables (n, c), and what does not change."""
 
+    labels: Ints
     own: Singles
     scale: Singles
     squares: Singles
     dual: Singles
-    weights: Singles
-    gap: float = np.inf
-    losses: float = 0.0
 
 
 def worth(problem: Problem) -> bool:
     """Whether passes pay, where they can be had."""
-    products = problem.products
-    large = products.matrix.nnz * problem.n_labels >= WORTH_COMPILING and products.rows > 1
-    return large and problem.ridge > 0.0 and bool(problem.loss.kernel)
+    sides = problem.sides
+    large = sides.nnz * problem.n_labels >= WORTH_COMPILING and sides.rows > 1
+    return large and problem.ridge > 0.0 and bool(sides.loss.kernel)
 
 
 @cache
@@ -85,100 +89,167 @@ def compiled() -> Any:
     return kernels
 
 
-class Ascent:
-    """Passes over one problem, whose penalty may change between them, along a path."""
+class Climber:
+    """Passes over one part. What sets attributes is for `Crew.change`.
 
-    def __init__(self, problem: Problem, kernels: Any) -> None:
-        self.problem = problem
-        self.work, self.data_of = kernels.PASSES[problem.loss.kernel], kernels.Data
-        matrix, loss = problem.products.matrix, problem.loss
+    held: the penalty divided by the number of parts, and what the intercepts' term counts.
+    """
+
+    def __init__(
+        self, matrix: csr_array, loss: Loss, scale: Floats | None, n_labels: int, held: tuple[float, float]
+    ) -> None:
+        self.loss = loss
+        self.shape = matrix.shape
+        self.ridge, self.bias = held
         self.data = matrix.data.astype(np.float32)
         self.starts, self.columns = matrix.indptr.astype(np.int64), matrix.indices.astype(np.int32)
         self.cost = loss.weights.astype(np.float32)
-        self.bias = max(1.0, problem.ridge)
-        self.center = loss.first_intercepts()
-        self.passes = 0
-        self.order = np.random.default_rng(_SEED)
-        groups = 1 if not loss.separable else -(-problem.n_labels // _GROUP)
-        self.groups = [self._group(labels) for labels in np.array_split(np.arange(problem.n_labels), groups)]
+        groups = 1 if not loss.separable else -(-n_labels // _GROUP)
+        self.groups = [self._group(labels, scale) for labels in np.array_split(np.arange(n_labels), groups)]
 
-    def _group(self, labels: Ints) -> _Group:
-        products, loss = self.problem.products, self.problem.loss
-        own = np.ascontiguousarray(loss.own[:, labels], dtype=np.float32)
-        squared = csr_array((self.data**2, self.columns, self.starts), shape=products.matrix.shape)
-        if products.scale is None:
+    def _group(self, labels: Ints, of_terms: Floats | None) -> _Group:
+        own = np.ascontiguousarray(self.loss.own[:, labels], dtype=np.float32)
+        squared = csr_array((self.data**2, self.columns, self.starts), shape=self.shape)
+        if of_terms is None:
             scale = np.zeros((0, 0), dtype=np.float32)
             squares = np.asarray(squared.sum(axis=1), dtype=np.float32).reshape(-1, 1)
         else:
-            scale = np.ascontiguousarray(products.scale[:, labels], dtype=np.float32)
+            scale = np.ascontiguousarray(of_terms[:, labels], dtype=np.float32)
             squares = np.ascontiguousarray(squared @ scale**2)
         dual = np.zeros_like(own)
-        if not loss.separable:
+        if not self.loss.separable:
             dual = own * np.float32(0.99) + np.float32(0.01 / labels.size)  # inside, where the entropy has a slope
-        elif loss.kernel == "logistic":
-            dual = np.broadcast_to((self.cost * 0.01 / self.problem.ridge)[:, None], own.shape).astype(np.float32)
-        width = _FEW if labels.size <= 2 * _MANY else _MANY
-        weights = np.zeros((products.width, -(-labels.size // width) * width), dtype=np.float32)
-        group = _Group(own=own, scale=scale, squares=squares, dual=dual, weights=weights)
-        self._join(group, labels)
-        return group
+        elif self.loss.kernel == "logistic":
+            dual = np.broadcast_to((self.cost * 0.01 / self.ridge)[:, None], own.shape).astype(np.float32)
+        return _Group(labels=labels, own=own, scale=scale, squares=squares, dual=dual)
 
-    def _join(self, group: _Group, labels: Ints | slice) -> None:
-        """Make the weights of some labels those of their dual variables."""
-        pulls = self._pulls(group)
-        matrix = csr_array((self.data, self.columns, self.starts), shape=self.problem.products.matrix.shape)
-        terms = matrix.T @ pulls
-        k = pulls.shape[1]
-        group.weights[:-1, :k] = terms if self.problem.products.scale is None else terms * group.scale
-        group.weights[-1, :k] = self.center[labels] + self.bias * pulls.sum(axis=0, dtype=np.float64)
-
-    def under(self, ridge: float) -> None:
-        """Go on under another penalty, from what each document pulled so far."""
-        factor = np.float32(self.problem.ridge / ridge)
-        self.problem, self.bias = replace(self.problem, ridge=ridge), max(1.0, ridge)
-        self.passes = 0
-        for group, labels in self._parts():
-            if self.problem.loss.separable:
-                group.dual *= factor
-            self._join(group, labels)
-
-    def _parts(self) -> Iterator[tuple[_Group, slice]]:
-        begin = 0
+    def sums(self) -> "_Stacked":
+        """For each group (p, c) what the documents of the part pull of each term, and below it (c,) all that they pull."""
+        matrix = csr_array((self.data, self.columns, self.starts), shape=self.shape)
+        found = []
         for group in self.groups:
-            yield group, slice(begin, begin + group.own.shape[1])
-            begin += group.own.shape[1]
+            pulls = self._pulls(group)
+            terms = matrix.T @ pulls
+            found.append((terms if not group.scale.size else terms * group.scale, pulls.sum(axis=0, dtype=np.float64)))
+        return _Stacked(found)
+
+    def pulled(self) -> "_Stacked":
+        """For each group (c,) all that the documents of the part pull."""
+        return _Stacked([(self._pulls(group).sum(axis=0, dtype=np.float64),) for group in self.groups])
+
+    def under(self, ridge: float, bias: float) -> None:
+        """Go on under another penalty, from what each document pulled so far."""
+        factor = np.float32(self.ridge / ridge)
+        self.ridge, self.bias = ridge, bias
+        if self.loss.separable:
+            self.groups = [replace(group, dual=group.dual * factor) for group in self.groups]
 
     def _pulls(self, group: _Group) -> Singles:
         """(n, c) what each document pulls of its terms."""
-        if not self.problem.loss.separable:
-            pulls: Singles = (group.own - group.dual) * (self.cost / np.float32(self.problem.ridge))[:, None]
+        if not self.loss.separable:
+            pulls: Singles = (group.own - group.dual) * (self.cost / np.float32(self.ridge))[:, None]
             return pulls
         return (np.float32(2) * group.own - np.float32(1)) * group.dual
 
+    def run(self, weights: Sequence[Singles], order: Ints) -> tuple[list[Singles], list[float], list[float]]:
+        """One pass, beginning at the weights of each group: what they come to, and the gaps and the losses."""
+        kernels = compiled()
+        work, data_of = kernels.PASSES[self.loss.kernel], kernels.Data
+        held = (np.float32(self.ridge), np.float32(self.bias))
+
+        def one(place: int) -> tuple[_Group, Singles, float, float]:
+            group, after = self.groups[place], weights[place].copy()
+            data = data_of(self.starts, self.columns, self.data, group.own, self.cost, group.squares, group.scale)
+            dual = group.dual.copy()
+            gap, losses = work(data, dual, after, order, held)
+            return replace(group, dual=dual), after, gap, losses
+
+        done = by_threads(one, range(len(self.groups)), min(len(self.groups), os.cpu_count() or 1))
+        self.groups = [group for group, *_ in done]
+        return [after for _, after, *_ in done], [gap for *_, gap, _ in done], [losses for *_, losses in done]
+
+
+@record(frozen=True)
+class _Stacked:
+    """Arrays of each group, which are added up place by place."""
+
+    groups: list[tuple[Any, ...]]
+
+    def __add__(self, other: "_Stacked") -> "_Stacked":
+        return _Stacked(
+            [
+                tuple(mine + theirs for mine, theirs in zip(one, two, strict=True))
+                for one, two in zip(self.groups, other.groups, strict=True)
+            ]
+        )
+
+
+class Ascent:
+    """Passes over one problem, whose penalty may change between them, along a path. by_group: the weights, (p + 1, at least c)."""
+
+    def __init__(self, problem: Problem) -> None:
+        self.problem = problem
+        sides = problem.sides
+        self.parts = np.float32(len(sides.parts))
+        self.bias = max(1.0, problem.ridge)
+        self.center = sides.loss.first_intercepts()
+        self.passes = 0
+        self.orders = [np.random.default_rng(_SEED) for _ in sides.parts]
+        scale = sides.hands.held(sides.scale)
+        held = (problem.ridge / len(sides.parts), self.bias)
+        climbers = [
+            sides.hands.work(Climber, part, loss, scale, problem.n_labels, held)
+            for part, loss in zip(sides.parts, sides.losses, strict=True)
+        ]
+        self.crew = Crew(climbers, sides.hands)
+        groups = 1 if not sides.loss.separable else -(-problem.n_labels // _GROUP)
+        self.labels = np.array_split(np.arange(problem.n_labels), groups)
+        self._join()
+
+    def _join(self) -> None:
+        """Make the weights those of the dual variables."""
+        self.by_group = []
+        for labels, (terms, pulled) in zip(self.labels, total(self.crew.ask("sums")).groups, strict=True):
+            width = _FEW if labels.size <= 2 * _MANY else _MANY
+            weights = np.zeros((self.problem.sides.width, -(-labels.size // width) * width), dtype=np.float32)
+            weights[:-1, : labels.size] = terms if self.parts == 1 else terms / self.parts
+            weights[-1, : labels.size] = self.center[labels] + self.bias * pulled / self.parts
+            self.by_group.append(weights)
+
+    def under(self, ridge: float) -> None:
+        """Go on under another penalty, from what each document pulled so far."""
+        self.problem, self.bias, self.passes = replace(self.problem, ridge=ridge), max(1.0, ridge), 0
+        self.crew.change("under", ridge / len(self.problem.sides.parts), self.bias)
+        self._join()
+
     def run(self) -> float:
         """One pass over all documents; returns the duality gap as a share of the losses, about."""
-        order = self.order.permutation(self.problem.products.rows)
-        penalty, bias = np.float32(self.problem.ridge), np.float32(self.bias)
-
-        def one(group: _Group) -> None:
-            data = self.data_of(self.starts, self.columns, self.data, group.own, self.cost, group.squares, group.scale)
-            group.gap, group.losses = self.work(data, group.dual, group.weights, order, (penalty, bias))
-
-        by_threads(one, self.groups, min(len(self.groups), os.cpu_count() or 1))
+        sizes = [loss.weights.size for loss in self.problem.sides.losses]
+        orders = [generator.permutation(size) for generator, size in zip(self.orders, sizes, strict=True)]
+        found = self.crew.change("run", self.by_group, Each(orders))
+        if len(found) == 1:
+            self.by_group = found[0][0]
+        else:
+            self.by_group = [
+                before + total([after[place] - before for after, *_ in found]) / self.parts
+                for place, before in enumerate(self.by_group)
+            ]
         self.passes += 1
-        losses = sum(group.losses for group in self.groups)
-        return sum(group.gap for group in self.groups) / losses if losses > 0 else 0.0
+        losses = sum(one for _, _, losses in found for one in losses)
+        return sum(one for _, gaps, _ in found for one in gaps) / losses if losses > 0 else 0.0
 
     @property
     def weights(self) -> Floats:
         """(p + 1, k)."""
-        return np.hstack([group.weights[:, : group.own.shape[1]] for group in self.groups]).astype(np.float64)
+        each = zip(self.by_group, self.labels, strict=True)
+        return np.hstack([weights[:, : labels.size] for weights, labels in each]).astype(np.float64)
 
     def move_intercepts(self, intercepts: Floats) -> None:
         """Let the intercepts be penalised for their distance from what makes these the best."""
-        for group, labels in self._parts():
-            group.weights[-1, : group.own.shape[1]] = intercepts[labels]
-            self.center[labels] = intercepts[labels] - self.bias * self._pulls(group).sum(axis=0, dtype=np.float64)
+        pulled = total(self.crew.ask("pulled")).groups
+        for weights, labels, (mine,) in zip(self.by_group, self.labels, pulled, strict=True):
+            weights[-1, : labels.size] = intercepts[labels]
+            self.center[labels] = intercepts[labels] - self.bias * mine / self.parts
 
 
 def ascend(ascent: Ascent, enough: float, reference: float) -> tuple[Floats, float]:
@@ -208,11 +279,8 @@ def ascend(ascent: Ascent, enough: float, reference: float) -> tuple[Floats, flo
 
 def _finished(problem: Problem, weights: Floats, enough: float) -> tuple[Floats, float]:
     """The weights with the best intercepts beside them, and the norm of the gradient there."""
-    products, loss = problem.products, problem.loss
-    scores = products.scores(weights)
-    scores -= weights[-1]
-    weights[-1] = loss.best_intercepts(scores, weights[-1], _INTERCEPTS_SHARE * enough)
-    scores += weights[-1]
-    slopes = products.sums(loss.at(scores, slice(None)).residuals)
+    problem.sides.change("rest", weights)
+    weights[-1] = problem.sides.best_intercepts(weights[-1], _INTERCEPTS_SHARE * enough)
+    slopes = problem.sides.ask("slopes_beside", weights[-1])
     slopes[:-1] += problem.ridge * weights[:-1]
     return weights, frobenius(slopes)

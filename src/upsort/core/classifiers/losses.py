@@ -5,8 +5,9 @@ scores. In a separable loss every label has its own value and could be trained a
 has one value.
 """
 
-from collections.abc import Iterator
-from typing import Protocol
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+from typing import Protocol, Self
 
 import numpy as np
 
@@ -21,6 +22,8 @@ _INTERCEPT_STEPS = 20  # of Newton's method
 _FAR = 2.0  # how far an intercept moves in a step at most
 Columns = Ints | slice
 """Which labels are meant."""
+Slopes = Callable[[Floats], tuple[Floats, Floats]]
+"""Gives the first and the second derivative by intercepts."""
 
 
 class State(Protocol):
@@ -56,8 +59,15 @@ class Loss(Protocol):
     def weights(self) -> Floats:
         """(n,) of the documents."""
 
-    def best_intercepts(self, scores: Floats, start: Floats, enough: float) -> Floats:
-        """(k,) the intercepts that are best beside scores without any, (n, k). enough: the norm of their slopes to stop at."""
+    def rows(self, chosen: slice) -> Self:
+        """The loss of some of the documents."""
+
+    def intercept_slopes(self, scores: Floats, intercepts: Floats) -> tuple[Floats, Floats]:
+        """The first derivative by intercepts, (k,), beside scores without any, (n, k), and the second, (k,) or (k, k)."""
+
+    def best_intercepts(self, slopes: Slopes, start: Floats, enough: float) -> Floats:
+        """(k,) the intercepts that are best beside scores without any. slopes: gives for intercepts the sums of
+        `intercept_slopes`. enough: the norm of the first to stop at."""
 
     def first_intercepts(self) -> Floats:
         """(k,) intercepts to begin with: those that are best without any terms, or nearly."""
@@ -104,38 +114,47 @@ class _SoftmaxState:
 
 @record(frozen=True)
 class Softmax:
-    """Σ wᵢ · −ln softmax(Sᵢ)[label of i]. labels: (n,); weights: (n,) of documents."""
+    """Σ wᵢ · −ln softmax(Sᵢ)[label of i]. labels: (n,), of n_labels; weights: (n,) of documents."""
 
     labels: Ints
     weights: Floats
+    n_labels: int
     separable: bool = False
     kernel: str = "softmax"
 
     @property
     def own(self) -> Bools:
-        return as_sets(self.labels, int(self.labels.max()) + 1)
+        return as_sets(self.labels, self.n_labels)
+
+    def rows(self, chosen: slice) -> Self:
+        return replace(self, labels=self.labels[chosen], weights=self.weights[chosen])
 
     def first_intercepts(self) -> Floats:
-        shares = np.bincount(self.labels, weights=self.weights) / self.weights.sum()
+        shares = np.bincount(self.labels, weights=self.weights, minlength=self.n_labels) / self.weights.sum()
         logs: Floats = np.log(np.maximum(shares, _LEAST_SHARE))
         return logs
 
-    def best_intercepts(self, scores: Floats, start: Floats, enough: float) -> Floats:
-        intercepts, k = start.copy(), start.size
+    def intercept_slopes(self, scores: Floats, intercepts: Floats) -> tuple[Floats, Floats]:
+        k = self.n_labels
+        slopes, bend = np.zeros(k), np.zeros((k, k))
+        for rows in _blocks(self.labels.size):
+            part = scores[rows] + intercepts
+            np.exp(part - part.max(axis=1, keepdims=True), out=part)
+            part /= part.sum(axis=1, keepdims=True)
+            weighted = part * self.weights[rows, None]
+            slopes += weighted.sum(axis=0)
+            bend += np.diag(weighted.sum(axis=0)) - part.T @ weighted
+        slopes -= np.bincount(self.labels, weights=self.weights, minlength=k)
+        return slopes, bend
+
+    def best_intercepts(self, slopes: Slopes, start: Floats, enough: float) -> Floats:
+        intercepts = start.copy()
         for _ in range(_INTERCEPT_STEPS):
-            slopes, bend = np.zeros(k), np.zeros((k, k))
-            for rows in _blocks(self.labels.size):
-                part = scores[rows] + intercepts
-                np.exp(part - part.max(axis=1, keepdims=True), out=part)
-                part /= part.sum(axis=1, keepdims=True)
-                weighted = part * self.weights[rows, None]
-                slopes += weighted.sum(axis=0)
-                bend += np.diag(weighted.sum(axis=0)) - part.T @ weighted
-            slopes -= np.bincount(self.labels, weights=self.weights, minlength=k)
-            if frobenius(slopes) <= enough:
+            first, second = slopes(intercepts)
+            if frobenius(first) <= enough:
                 break
-            bend += 1e-9 * bend.max() * np.eye(k)  # all intercepts may rise together
-            intercepts -= np.clip(np.linalg.solve(bend, slopes), -_FAR, _FAR)
+            second = second + 1e-9 * second.max() * np.eye(self.n_labels)  # all intercepts may rise together
+            intercepts -= np.clip(np.linalg.solve(second, first), -_FAR, _FAR)
         return intercepts
 
     def values(self, scores: Floats, columns: Columns) -> Floats:
@@ -172,14 +191,20 @@ class _OneByOne:
     def first_intercepts(self) -> Floats:
         return 2.0 * _shares(self.own, self.weights) - 1.0
 
-    def best_intercepts(self, scores: Floats, start: Floats, enough: float) -> Floats:
+    def rows(self, chosen: slice) -> Self:
+        return replace(self, own=self.own[chosen], weights=self.weights[chosen])
+
+    def intercept_slopes(self, scores: Floats, intercepts: Floats) -> tuple[Floats, Floats]:
+        state = self.at(scores + intercepts, slice(None))
+        return state.residuals.sum(axis=0), state.stiffness().sum(axis=0, dtype=np.float64)
+
+    def best_intercepts(self, slopes: Slopes, start: Floats, enough: float) -> Floats:
         intercepts = start.copy()
         for _ in range(_INTERCEPT_STEPS):
-            state = self.at(scores + intercepts, slice(None))
-            slopes, bend = state.residuals.sum(axis=0), state.stiffness().sum(axis=0, dtype=np.float64)
-            if frobenius(slopes) <= enough:
+            first, second = slopes(intercepts)
+            if frobenius(first) <= enough:
                 break
-            intercepts -= np.clip(slopes / np.maximum(bend, 1e-9 * self.weights.sum()), -_FAR, _FAR)
+            intercepts -= np.clip(first / np.maximum(second, 1e-9 * self.weights.sum()), -_FAR, _FAR)
         return intercepts
 
     def values(self, scores: Floats, columns: Columns) -> Floats:

@@ -23,8 +23,9 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.dual import Ascent, Problem, ascend, compiled, worth
-from upsort.core.classifiers.losses import Columns, Loss, State
-from upsort.core.classifiers.products import Products, Singles, frobenius
+from upsort.core.classifiers.losses import Columns, Loss
+from upsort.core.classifiers.products import Singles, frobenius
+from upsort.core.classifiers.sides import Sides
 from upsort.core.records import record
 
 _SUFFICIENT = 1e-4  # share of the predicted decrease that a step must bring (Armijo's rule)
@@ -74,13 +75,17 @@ class Stopping:
 
 @record(frozen=True, kw_only=True)
 class Objective:
-    """F: products with X, the loss of scores for so many labels, and both penalties."""
+    """F: documents with the loss of their scores for so many labels, and both penalties."""
 
-    products: Products
-    loss: Loss
+    sides: Sides
     n_labels: int
     ridge: float
     lasso: float = 0.0
+
+    @property
+    def loss(self) -> Loss:
+        """That of all documents."""
+        return self.sides.loss
 
 
 @record(frozen=True)
@@ -101,8 +106,8 @@ def minimise(
     start: (p + 1, k) where to begin; without it, where passes over the documents lead (see `dual`) if the problem is large
     enough for them, else zero weights and the intercepts that alone are best or nearly so. ascent: passes to go on with.
     """
-    products, loss, n_labels = objective.products, objective.loss, objective.n_labels
-    ridge, lasso, width = objective.ridge, objective.lasso, products.width
+    sides, loss, n_labels = objective.sides, objective.loss, objective.n_labels
+    ridge, lasso, width = objective.ridge, objective.lasso, sides.width
     active = np.arange(n_labels)
     reference = reference_norm(objective) if stopping.reference is None else stopping.reference
     weights = np.zeros((width, n_labels)) if start is None else start.copy()
@@ -120,15 +125,14 @@ def minimise(
             return weights, Ended(products=1, optimality=norm / reference if reference > 0 else 0.0, passes=passes)
         if not _value(objective, weights) < _value(objective, beginning):
             weights = beginning
-    scores = products.scores(weights)
+    sides.change("begin", weights)
     norms = np.full(n_labels, np.inf)
     enough = stopping.tolerance * reference / (np.sqrt(n_labels) if loss.separable else 1.0)
     steps, used = 0, 1
     damping, failed = 0.0, 0
     while True:
         columns = slice(None) if active.size == n_labels else active
-        state = loss.at(scores[:, columns], columns)
-        slopes = products.sums(state.residuals, columns)
+        slopes = sides.change("slopes", columns)
         slopes[:-1] += ridge * weights[:-1, columns]
         used += 1
         downhill, free = _pseudo_gradient(slopes, weights[:, columns], lasso)
@@ -140,16 +144,15 @@ def minimise(
             break
         if loss.separable and not going.all():
             active, downhill, free = active[going], downhill[:, going], free[:, going]
-            state = loss.at(scores[:, active], active)
+            sides.change("narrow", active)
             columns = active
         first = _FIRST_DAMPING * frobenius(downhill) / (1.0 + frobenius(weights))
         if lasso > 0.0 and steps == 0:
             damping = first
-        step, inner = _direction(objective, state, downhill, free, columns, damping)
+        step, inner = _direction(objective, downhill, free, columns, damping)
         used += inner
-        del state
         way = _Way(columns, weights[:, columns].copy(), step, downhill)
-        moved = _line_search(objective, weights, scores, way, active)
+        moved = _line_search(objective, weights, way, active)
         used += 1
         steps += 1
         if moved.any():
@@ -183,21 +186,20 @@ def _following(damping: float, first: float, gone: float) -> float:
 
 def _value(objective: Objective, weights: Floats) -> float:
     """What is minimised; not a number where the weights are none."""
-    scores = objective.products.scores(weights)
-    loss = objective.loss.values(scores, slice(None)).sum()
+    loss = objective.sides.ask("value_at", weights).sum()
     return float(loss + _penalty(weights, objective.ridge, objective.lasso, separable=False).sum())
 
 
 def ascent_on(objective: Objective) -> Ascent | None:
     """Passes over the documents of a problem; None where there are none, or they do not pay."""
     problem = _problem(objective)
-    if objective.lasso > 0.0 or not worth(problem) or (kernels := compiled()) is None:
+    if objective.lasso > 0.0 or not worth(problem) or compiled() is None:
         return None
-    return Ascent(problem, kernels)
+    return Ascent(problem)
 
 
 def _problem(objective: Objective) -> Problem:
-    return Problem(products=objective.products, loss=objective.loss, n_labels=objective.n_labels, ridge=objective.ridge)
+    return Problem(sides=objective.sides, n_labels=objective.n_labels, ridge=objective.ridge)
 
 
 def _optimality(norms: Floats, reference: float, loss: Loss) -> float:
@@ -208,9 +210,7 @@ def _optimality(norms: Floats, reference: float, loss: Loss) -> float:
 
 def reference_norm(objective: Objective) -> float:
     """The norm of the whole gradient at zero weights."""
-    products = objective.products
-    state = objective.loss.at(np.zeros((products.rows, objective.n_labels)), slice(None))
-    slopes = products.sums(state.residuals)
+    slopes = objective.sides.ask("slopes_from_nothing", objective.n_labels)
     downhill, _ = _pseudo_gradient(slopes, np.zeros(slopes.shape), objective.lasso)
     return float(_norms(downhill, separable=False)[0])
 
@@ -236,11 +236,11 @@ def _pseudo_gradient(slopes: Floats, weights: Floats, lasso: float) -> tuple[Flo
 
 
 def _direction(
-    objective: Objective, state: State, downhill: Floats, free: Bools, columns: Columns, damping: float
+    objective: Objective, downhill: Floats, free: Bools, columns: Columns, damping: float
 ) -> tuple[Floats, int]:
     """(p + 1, c) an approximate solution of (H + damping)·D = −gradient on the free weights, and the pairs of products used."""
-    products, ridge, separable = objective.products, objective.ridge, objective.loss.separable
-    diagonal = products.squared_sums(state.stiffness(), columns)
+    sides, ridge, separable = objective.sides, objective.ridge, objective.loss.separable
+    diagonal = sides.ask("diagonal", columns)
     diagonal[:-1] += ridge
     diagonal += damping + 1e-8 * diagonal.max(axis=0)
     inverse = (1.0 / np.maximum(diagonal, 1e-12)).astype(np.float32)
@@ -264,8 +264,7 @@ def _direction(
         going = size > _FORCING**2 * first
         if not going.any():
             break
-        change = products.fast_scores(direction, columns)
-        curved = products.fast_sums(state.bend(change), columns)
+        curved = sides.ask("curved", direction, columns)
         curved[:-1] += ridge32 * direction[:-1]
         if damping > 0.0:
             curved += damping32 * direction
@@ -287,17 +286,16 @@ def _direction(
     return step.astype(np.float64), inner
 
 
-def _line_search(objective: Objective, weights: Floats, scores: Floats, way: _Way, active: Ints) -> Bools:
-    """Move `weights` and `scores` of the active labels along the way as far as the value falls; returns which moved."""
-    products, loss, ridge, lasso = objective.products, objective.loss, objective.ridge, objective.lasso
+def _line_search(objective: Objective, weights: Floats, way: _Way, active: Ints) -> Bools:
+    """Move `weights` and the scores of the active labels along the way as far as the value falls; returns which moved."""
+    sides, loss, ridge, lasso = objective.sides, objective.loss, objective.ridge, objective.lasso
     columns, before, step, downhill = way.columns, way.before, way.step, way.downhill
-    scores_before = scores[:, columns]
-    value = loss.values(scores_before, columns) + _penalty(before, ridge, lasso, loss.separable)
+    value = sides.ask("value", columns) + _penalty(before, ridge, lasso, loss.separable)
     orthant = np.where(before != 0.0, np.sign(before), -np.sign(downhill))
-    change = products.scores(step, columns) if lasso == 0.0 else None
     length = np.ones(active.size)
-    if change is not None:
-        length = _best_length(objective, scores_before, change, way)
+    if lasso == 0.0:
+        sides.change("turn", step, columns)
+        length = _best_length(objective, way)
     moved = np.zeros(active.size, dtype=bool)
     waiting = np.ones(active.size, dtype=bool)
     for _ in range(_HALVINGS):
@@ -306,15 +304,16 @@ def _line_search(objective: Objective, weights: Floats, scores: Floats, way: _Wa
             crossed = np.sign(trial) != orthant
             crossed[-1] = False
             trial[crossed] = 0.0
-        trial_scores = scores_before + length * change if change is not None else products.scores(trial, columns)
-        trial_value = loss.values(trial_scores, columns) + _penalty(trial, ridge, lasso, loss.separable)
+        there = sides.change("jump", trial, columns) if lasso > 0.0 else sides.change("go", columns, length)
+        trial_value = there + _penalty(trial, ridge, lasso, loss.separable)
         expected = np.einsum("ij,ij->j", downhill, trial - before)
         expected = expected if loss.separable else np.full_like(expected, expected.sum())
         slack = _ROUNDING * np.abs(value)
         fine = trial_value <= value + _SUFFICIENT * expected + slack
         taken = waiting & np.broadcast_to(fine, waiting.shape) & (expected < 0)
-        weights[:, active[taken]] = trial[:, taken]
-        scores[:, active[taken]] = trial_scores[:, taken]
+        if taken.any():
+            weights[:, active[taken]] = trial[:, taken]
+            sides.change("stay", active, taken)
         moved |= taken
         waiting &= ~taken
         if not waiting.any():
@@ -323,9 +322,9 @@ def _line_search(objective: Objective, weights: Floats, scores: Floats, way: _Wa
     return moved
 
 
-def _best_length(objective: Objective, scores: Floats, change: Floats, way: _Way) -> Floats:
+def _best_length(objective: Objective, way: _Way) -> Floats:
     """(c,) how far to go along a step: where the slope of the value along it is a small share of what it was."""
-    loss, ridge = objective.loss, objective.ridge
+    sides, loss, ridge = objective.sides, objective.loss, objective.ridge
     before, step, downhill = way.before, way.step, way.downhill
 
     def summed(each: Floats) -> Floats:
@@ -335,10 +334,9 @@ def _best_length(objective: Objective, scores: Floats, change: Floats, way: _Way
     square = ridge * np.einsum("ij,ij->j", step[:-1], step[:-1])
 
     def slope(length: Floats) -> Floats:
-        residuals = loss.at(scores + length * change, way.columns).residuals
-        return summed(np.einsum("ij,ij->j", residuals, change) + along + length * square)
+        return summed(sides.ask("slope", way.columns, length) + along + length * square)
 
-    many = change.shape[1]
+    many = step.shape[1]
     low, high = np.zeros(many), np.full(many, np.inf)
     low_slope, high_slope = summed(np.einsum("ij,ij->j", downhill, step)), np.full(many, np.nan)
     flat = _FLAT * np.abs(low_slope)

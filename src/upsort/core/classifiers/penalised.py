@@ -8,9 +8,8 @@ from upsort.core.classifiers.dual import Ascent
 from upsort.core.classifiers.family import ArrayOf, Penalised, Stored, TrainingData
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import Linear, LinearRule
-from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.newton import Ended, Objective, Stopping, ascent_on, minimise, reference_norm
-from upsort.core.classifiers.products import Products
+from upsort.core.classifiers.sides import Sides
 from upsort.core.plan import Classifier
 
 SETTINGS = ("penalty", "tolerance", "most_iterations")
@@ -30,7 +29,7 @@ def trained_by(penalised: Penalised) -> Callable[[TrainingData, Classifier, floa
 
     def train(data: TrainingData, settings: Classifier, penalty: float) -> Fitted:
         loss, k = loss_of(data.targets, settings), data.targets.n_labels
-        return trained(objective_of(Products(data.matrix), loss, k, penalty, penalised.lasso(settings)), settings)
+        return trained(objective_of(Sides(data.matrix, loss), k, penalty, penalised.lasso(settings)), settings)
 
     return train
 
@@ -47,13 +46,13 @@ def path(
     """
     assert penalised.loss is not None
     fitted: list[Linear] = []
-    products, k = Products(data.matrix), data.targets.n_labels
-    loss, lasso = penalised.loss(data.targets, settings), penalised.lasso(settings)
+    k, lasso = data.targets.n_labels, penalised.lasso(settings)
+    sides = Sides(data.matrix, penalised.loss(data.targets, settings))
     smooth = lasso == 0.0
-    reference = reference_norm(objective_of(products, loss, k, 0.0, lasso)) if smooth else None
-    ascent = ascent_on(objective_of(products, loss, k, penalties[0], lasso))
+    reference = reference_norm(objective_of(sides, k, 0.0, lasso)) if smooth else None
+    ascent = ascent_on(objective_of(sides, k, penalties[0], lasso))
     for penalty in penalties:
-        objective = objective_of(products, loss, k, penalty, lasso)
+        objective = objective_of(sides, k, penalty, lasso)
         if ascent is not None:
             ascent.under(penalty)
             fitted = [trained(objective, settings, None, reference, ascent)]
@@ -71,11 +70,9 @@ def _continued(before: Sequence[Linear]) -> Linear | None:
     return Linear.of(np.asarray(weights), Ended())
 
 
-def objective_of(products: Products, loss: Loss, n_labels: int, penalty: float, lasso: float) -> Objective:
+def objective_of(sides: Sides, n_labels: int, penalty: float, lasso: float) -> Objective:
     """What is minimised. lasso: the share of the penalty on the sizes of the weights."""
-    return Objective(
-        products=products, loss=loss, n_labels=n_labels, ridge=penalty * (1.0 - lasso), lasso=penalty * lasso
-    )
+    return Objective(sides=sides, n_labels=n_labels, ridge=penalty * (1.0 - lasso), lasso=penalty * lasso)
 
 
 def trained(

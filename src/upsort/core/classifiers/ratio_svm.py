@@ -17,7 +17,7 @@ from upsort.core.classifiers.family import Family, Penalised, intercept
 from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.losses import SquaredHinge
 from upsort.core.classifiers.newton import Objective, Stopping, minimise
-from upsort.core.classifiers.products import Products
+from upsort.core.classifiers.sides import Sides
 from upsort.core.classifiers.targets import Targets
 
 
@@ -26,8 +26,7 @@ def train(matrix: csr_array, targets: Targets, settings: plan.Classifier, penalt
     ratios = label_ratios(matrix, targets)
     parameters, ended = minimise(
         Objective(
-            products=Products(matrix, scale=ratios),
-            loss=SquaredHinge(targets.own, targets.weights),
+            sides=Sides(matrix, SquaredHinge(targets.own, targets.weights), ratios),
             n_labels=targets.n_labels,
             ridge=penalty,
         ),

@@ -1,0 +1,143 @@
+"""The documents of a training as the optimiser sees them: in parts, each with its scores, of which it asks for sums.
+
+Weights go out, sums over the documents of a part come back; a matrix in one piece is one part.
+"""
+
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.classifiers.losses import Columns, Loss, State
+from upsort.core.classifiers.products import Products, Singles
+from upsort.core.parted import HERE, Crew, Hands, Parted, total
+
+
+class Side:
+    """One part: its matrix, the loss of its documents, and where the search stands. What sets attributes is for `Crew.change`.
+
+    scores: (n, k) of the weights that the search is at. state: the derivatives there. change: (n, c) of the scores along a step.
+    tried: (n, c) scores at the end of one.
+    """
+
+    def __init__(self, matrix: csr_array, loss: Loss, scale: Floats | None) -> None:
+        self.products, self.loss = Products(matrix, scale), loss
+        self.scores = self.tried = np.zeros((0, 0))
+        self.state: State | None = None
+        self.change: Floats | None = None
+
+    def begin(self, weights: Floats) -> None:
+        """Stand at these weights, (p + 1, k)."""
+        self.scores = self.products.scores(weights)
+
+    def slopes(self, columns: Columns) -> Floats:
+        """(p + 1, c) the slopes of the loss of some labels here."""
+        self.state = self.loss.at(self.scores[:, columns], columns)
+        return self.products.sums(self.state.residuals, columns)
+
+    def narrow(self, columns: Ints) -> None:
+        """From here on the derivatives are those of fewer labels."""
+        self.state = self.loss.at(self.scores[:, columns], columns)
+
+    def diagonal(self, columns: Columns) -> Floats:
+        """(p + 1, c) the diagonal of the second derivative."""
+        assert self.state is not None
+        return self.products.squared_sums(self.state.stiffness(), columns)
+
+    def curved(self, direction: Singles, columns: Columns) -> Singles:
+        """(p + 1, c) the second derivative times a direction."""
+        assert self.state is not None
+        return self.products.fast_sums(self.state.bend(self.products.fast_scores(direction, columns)), columns)
+
+    def value(self, columns: Columns) -> Floats:
+        """(c,) or (1,) the loss here."""
+        return self.loss.values(self.scores[:, columns], columns)
+
+    def turn(self, step: Floats, columns: Columns) -> None:
+        """Look along a step, (p + 1, c)."""
+        self.state, self.change = None, self.products.scores(step, columns)
+
+    def slope(self, columns: Columns, length: Floats) -> Floats:
+        """(c,) the slope of the loss along the step, so far gone."""
+        assert self.change is not None
+        residuals = self.loss.at(self.scores[:, columns] + length * self.change, columns).residuals
+        found: Floats = np.einsum("ij,ij->j", residuals, self.change)
+        return found
+
+    def go(self, columns: Columns, length: Floats) -> Floats:
+        """(c,) or (1,) the loss so far along the step."""
+        assert self.change is not None
+        self.tried = self.scores[:, columns] + length * self.change
+        return self.loss.values(self.tried, columns)
+
+    def jump(self, weights: Floats, columns: Columns) -> Floats:
+        """(c,) or (1,) the loss at other weights of some labels, (p + 1, c)."""
+        self.state = None
+        self.tried = self.products.scores(weights, columns)
+        return self.loss.values(self.tried, columns)
+
+    def stay(self, labels: Ints, taken: Bools) -> None:
+        """Stand where was gone to. labels: (c,) whose those scores are; taken: (c,) which of them move."""
+        self.scores = self.scores.copy()
+        self.scores[:, labels[taken]] = self.tried[:, taken]
+
+    def slopes_from_nothing(self, n_labels: int) -> Floats:
+        """(p + 1, k) the slopes of the loss at zero weights."""
+        return self.products.sums(self.loss.at(np.zeros((self.products.rows, n_labels)), slice(None)).residuals)
+
+    def value_at(self, weights: Floats) -> Floats:
+        """(k,) or (1,) the loss at other weights."""
+        return self.loss.values(self.products.scores(weights), slice(None))
+
+    def rest(self, weights: Floats) -> None:
+        """Stand at the scores that these weights give without their intercepts."""
+        self.scores = self.products.scores(weights)
+        self.scores -= weights[-1]
+
+    def intercept_slopes(self, intercepts: Floats) -> tuple[Floats, Floats]:
+        """The first and second derivative of the loss by intercepts, (k,), beside the scores."""
+        return self.loss.intercept_slopes(self.scores, intercepts)
+
+    def slopes_beside(self, intercepts: Floats) -> Floats:
+        """(p + 1, k) the slopes of the loss with intercepts beside the scores."""
+        return self.products.sums(self.loss.at(self.scores + intercepts, slice(None)).residuals)
+
+
+class Sides:
+    """All parts. loss: of all documents together. width: terms and the intercept. nnz: values of the matrix."""
+
+    def __init__(self, matrix: csr_array | Parted, loss: Loss, scale: Floats | None = None) -> None:
+        self.loss, self.scale = loss, scale
+        self.rows, self.width, self.nnz = int(matrix.shape[0]), int(matrix.shape[1]) + 1, int(matrix.nnz)
+        self.hands: Hands = matrix.hands if isinstance(matrix, Parted) else HERE
+        self.parts: list[Any] = matrix.parts if isinstance(matrix, Parted) else [matrix]
+        starts = matrix.starts.tolist() if isinstance(matrix, Parted) else [0, self.rows]
+        held = self.hands.held(scale)
+        self.losses = [
+            loss if len(self.parts) == 1 else loss.rows(slice(begin, end)) for begin, end in pairwise(starts)
+        ]
+        self.crew = Crew(
+            [self.hands.work(Side, part, own, held) for part, own in zip(self.parts, self.losses, strict=True)],
+            self.hands,
+        )
+
+    def ask(self, method: str, *given: Any) -> Any:
+        """The sum of what a method of `Side` gives that changes nothing."""
+        return total(self.crew.ask(method, *given))
+
+    def change(self, method: str, *given: Any) -> Any:
+        """The sum of what one gives that changes where the search stands."""
+        results: Sequence[Any] = self.crew.change(method, *given)
+        return total(results) if results[0] is not None else None
+
+    def best_intercepts(self, start: Floats, enough: float) -> Floats:
+        """(k,) the intercepts that are best beside the scores, see `Side.rest`. enough: the norm of their slopes to stop at."""
+
+        def slopes(intercepts: Floats) -> tuple[Floats, Floats]:
+            first, second = zip(*self.crew.ask("intercept_slopes", intercepts), strict=True)
+            return total(first), total(second)
+
+        return self.loss.best_intercepts(slopes, start, enough)

@@ -1,0 +1,229 @@
+"""Matrices whose rows lie in parts, wherever those are: what is asked of them are sums over rows, and other matrices, row by row.
+
+Parts are consecutive rows. Sums are taken part by part, in their order, so that they do not depend on who keeps the parts; who
+does, and works on them, are hands (`Hands`): of this process (`Here`), or of an engine.
+"""
+
+import copy
+from collections.abc import Callable, Sequence
+from functools import cached_property
+from itertools import pairwise
+from typing import Any, Protocol
+
+import numpy as np
+from scipy.sparse import csr_array, vstack
+
+from upsort.core.arrays import AnyArray, Bools, Ints
+from upsort.core.records import record
+
+
+class Hands(Protocol):
+    """Keep values and work on them. A handle stands for a value that they keep."""
+
+    def held(self, value: Any, /) -> Any:
+        """A handle of a value that several pieces of work are given."""
+
+    def work(self, work: Callable[..., Any], /, *given: Any) -> Any:
+        """A handle of what the work makes of the given values, or of those that handles among them stand for."""
+
+    def results(self, handles: Sequence[Any], /) -> list[Any]:
+        """The values of handles."""
+
+
+class Here:
+    """This process. A handle is the value itself."""
+
+    def held(self, value: Any, /) -> Any:
+        """The value."""
+        return value
+
+    def work(self, work: Callable[..., Any], /, *given: Any) -> Any:
+        """The result."""
+        return work(*given)
+
+    def results(self, handles: Sequence[Any], /) -> list[Any]:
+        """The values."""
+        return list(handles)
+
+
+HERE = Here()
+
+
+@record(frozen=True)
+class ByRow:
+    """Something with an entry for each row: each part is given its own."""
+
+    value: Any
+
+    def of(self, begin: int, end: int) -> Any:
+        """The entries of some rows."""
+        if self.value is None:
+            return None
+        rows = slice(begin, end)
+        return self.value[rows] if isinstance(self.value, np.ndarray) else self.value.rows(rows)
+
+
+class Parted:
+    """A matrix, (n, width), CSR in each part.
+
+    parts: handles of (m, width) each. starts: (parts + 1,) the first row of each, then n. whole: the matrix, where it is here.
+    """
+
+    def __init__(
+        self, parts: Sequence[Any], starts: Ints, width: int, hands: Hands = HERE, whole: csr_array | None = None
+    ) -> None:
+        self.parts, self.starts, self.hands = list(parts), starts, hands
+        self.shape = (int(starts[-1]), width)
+        self._whole = whole
+
+    @cached_property
+    def nnz(self) -> int:
+        """How many values there are."""
+        return sum(self.asked(_size))
+
+    def asked(self, work: Callable[..., Any], *given: Any) -> list[Any]:
+        """What the work makes of each part and the given, in order. Entries `ByRow` are those of its rows."""
+        return self.hands.results(self._worked_on(work, given))
+
+    def each(self, work: Callable[..., Any], *given: Any) -> Any:
+        """(n, …) what it makes of all rows."""
+        return np.concatenate(self.asked(work, *given))
+
+    def summed(self, work: Callable[..., Any], *given: Any) -> Any:
+        """The sum of what it makes of the parts."""
+        return total(self.asked(work, *given))
+
+    def made(self, work: Callable[..., Any], width: int, *given: Any) -> "Parted":
+        """The matrix, (n, width), that it makes of it, row by row."""
+        return Parted(self._worked_on(work, given), self.starts, width, self.hands)
+
+    def __getitem__(self, chosen: Bools | Ints) -> "Parted":
+        """Some rows, in their order: (n,) which, or (m,) ascending places. Raises ValueError for places in another order."""
+        places = np.flatnonzero(chosen) if chosen.dtype == bool else chosen
+        if not (np.diff(places) > 0).all():
+            raise ValueError("Rows in parts are chosen in their order.")
+        cuts = np.searchsorted(places, self.starts)
+        parts, sizes = [], [0]
+        for part, (begin, end), first in zip(self.parts, pairwise(cuts.tolist()), self.starts.tolist(), strict=False):
+            if begin < end:
+                rows = places[begin:end] - first
+                parts.append(self.hands.work(_rows, part, rows))
+                sizes.append(end - begin)
+        return Parted(parts, np.cumsum(sizes, dtype=np.int64), self.shape[1], self.hands)
+
+    def joined(self, least: int) -> "Parted":
+        """The same with neighbouring parts joined to such of so many rows at least, as `bounds` says."""
+        cuts = bounds(self.starts, least)
+        where = np.searchsorted(self.starts, cuts).tolist()
+        parts = [self.hands.work(_one, *self.parts[begin:end]) for begin, end in pairwise(where)]
+        return Parted(parts, cuts, self.shape[1], self.hands)
+
+    def whole(self) -> csr_array:
+        """The matrix, here."""
+        return self._whole if self._whole is not None else _one(*self.hands.results(self.parts))
+
+    def _worked_on(self, work: Callable[..., Any], given: Sequence[Any]) -> list[Any]:
+        held = [one if isinstance(one, ByRow) else self.hands.held(one) for one in given]
+        return [
+            self.hands.work(work, part, *(one.of(begin, end) if isinstance(one, ByRow) else one for one in held))
+            for part, (begin, end) in zip(self.parts, pairwise(self.starts.tolist()), strict=True)
+        ]
+
+
+def whole(matrix: csr_array | Parted) -> csr_array:
+    """A matrix in one piece, here."""
+    return matrix.whole() if isinstance(matrix, Parted) else matrix
+
+
+def bounds(starts: Ints, least: int) -> Ints:
+    """Where parts begin and end if neighbouring ones are joined to such of so many rows at least; what is left at the end joins
+    the last. starts: of parts, and the end."""
+    cuts = [0]
+    for end in starts[1:].tolist():
+        if end - cuts[-1] >= least:
+            cuts.append(end)
+    if len(cuts) == 1:
+        cuts.append(0)
+    cuts[-1] = int(starts[-1])
+    return np.array(cuts, dtype=np.int64)
+
+
+def total(results: Sequence[Any]) -> Any:
+    """The sum of results, in their order."""
+    found = results[0]
+    for other in results[1:]:
+        found = found + other
+    return found
+
+
+@record(frozen=True)
+class Each:
+    """What each member of a crew is given, its own."""
+
+    values: Sequence[Any]
+
+
+class Crew:
+    """Objects, one for each part, that the hands keep; their methods are called in all of them."""
+
+    def __init__(self, members: Sequence[Any], hands: Hands) -> None:
+        self.members, self.hands = list(members), hands
+
+    def ask(self, method: str, *given: Any) -> list[Any]:
+        """What a method that changes nothing gives, of each."""
+        return self.hands.results(self._called(_asked, method, given))
+
+    def change(self, method: str, *given: Any) -> list[Any]:
+        """What a method gives that changes the object: it may set its attributes anew, and must leave what they were as it is, so
+        that a change can be made again."""
+        changed = self._called(_changed, method, given)
+        self.members = [self.hands.work(_first, pair) for pair in changed]
+        return self.hands.results([self.hands.work(_second, pair) for pair in changed])
+
+    def _called(self, call: Callable[..., Any], method: str, given: Sequence[Any]) -> list[Any]:
+        held = [one if isinstance(one, Each) else self.hands.held(one) for one in given]
+        return [
+            self.hands.work(
+                call, member, method, *(one.values[place] if isinstance(one, Each) else one for one in held)
+            )
+            for place, member in enumerate(self.members)
+        ]
+
+
+def _asked(member: Any, method: str, *given: Any) -> Any:
+    return getattr(member, method)(*given)
+
+
+def _changed(member: Any, method: str, *given: Any) -> tuple[Any, Any]:
+    member = copy.copy(member)
+    return member, getattr(member, method)(*given)
+
+
+def _first(pair: tuple[Any, Any]) -> Any:
+    return pair[0]
+
+
+def _second(pair: tuple[Any, Any]) -> Any:
+    return pair[1]
+
+
+def _size(part: csr_array) -> int:
+    return int(part.nnz)
+
+
+def _rows(part: csr_array, rows: Ints) -> csr_array:
+    return part if rows.size == part.shape[0] else csr_array(part[rows])
+
+
+def _one(*parts: csr_array) -> csr_array:
+    return parts[0] if len(parts) == 1 else csr_array(vstack(parts, format="csr"))
+
+
+def negative(matrix: csr_array | Parted) -> bool:
+    """Whether a value is below 0."""
+    found: AnyArray = np.array(matrix.asked(_negative) if isinstance(matrix, Parted) else [_negative(matrix)])
+    return bool(found.any())
+
+
+def _negative(part: csr_array) -> bool:
+    return bool(part.nnz and part.data.min() < 0)
