@@ -20,6 +20,7 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.families import FAMILIES, choices, settled
+from upsort.core.classifiers.fitted import scores_of
 from upsort.core.features.counting import count
 from upsort.core.features.measured import Measured, of_counts
 from upsort.core.insight.label_next import choose, contents
@@ -51,7 +52,7 @@ def corpus_of(name: str, texts: list[str], labels: list[str]) -> Corpus:
     """A corpus counted once."""
     names, numbers = numbered(labels)
     measured: Measured = of_counts(count(texts, cleaner(Clean())))
-    return Corpus(name, Labelled(measured=measured, labels=numbers, names=names), contents(measured.counts))
+    return Corpus(name, Labelled(measured=measured, labels=numbers, names=names), contents(measured.here))
 
 
 def letters() -> Corpus:
@@ -107,7 +108,7 @@ def accuracies(corpus: Corpus, settings: Classifier, pick: Pick, seed: int, last
             documents, Split(mine, np.concatenate((held_out, rest))), plan.features, Method(plan).resources
         )
         sorter, _ = train_sorter(apart.training, Method(plan), apart.seen)
-        decisions = sorter.decide_scores(sorter.classifier.scores(apart.outside))
+        decisions = sorter.decide_scores(scores_of(sorter.classifier, apart.outside))
         given = apart.in_corpus[decisions.best[:HELD_OUT]]
         found.append(float((given == documents.labels[held_out]).mean()))
         if mine.size >= last:

@@ -124,7 +124,7 @@ def test_each_optimum_meets_its_condition_and_an_independent_optimum(
     matrix, labels = problem(rows, rows, terms, k)
     ones = np.ones(rows)
     own = labels[:, None] == np.arange(k)
-    loss = losses.Softmax(labels, ones, k) if kind == "softmax" else LOSSES[kind](own, ones)  # type: ignore[arg-type]
+    loss = losses.Softmax(labels=labels, weights=ones, n_labels=k) if kind == "softmax" else LOSSES[kind](own, ones)  # type: ignore[arg-type]
     found, ended = minimise(Objective(sides=Sides(matrix, loss), n_labels=k, ridge=ridge), Stopping(1e-8, 300))
     assert ended.reached
     dense = np.hstack((matrix.toarray(), ones[:, None]))

@@ -18,9 +18,13 @@ from upsort.core.errors import DataProblem, UsageProblem
 distributed = pytest.importorskip("distributed", reason="the extra 'cluster' is not installed")
 
 from upsort.cli.request import by_whom  # noqa: E402
+from upsort.core.classifiers import dual  # noqa: E402
+from upsort.core.learning import inner  # noqa: E402
+from upsort.core.parted import HERE, Crew, Parted  # noqa: E402
 from upsort.engine import cluster  # noqa: E402
 from upsort.engine.processes import Processes  # noqa: E402
 from upsort.files import dividing  # noqa: E402
+from upsort.jobs import counted_apart  # noqa: E402
 
 LABELS = ("pests", "soil, wet", "tools")
 T, L = "--text=text", "--label=label"
@@ -134,6 +138,80 @@ def test_the_bytes_are_those_of_one_process(
         told = {name: value for name, value in out.json.items() if name != "seconds"} if "--json" in line else ""
         found.append((without_seconds(told), {path.name: path.read_bytes() for path in tmp_path.glob("out*")}))
     assert found[0] == found[1] and (found[0][0] or found[0][1])
+
+
+@pytest.fixture
+def apart(monkeypatch: pytest.MonkeyPatch, short: None) -> list[Any]:
+    """Counts stay with the workers, and trainings take sums over several parts; all that were asked of."""
+    monkeypatch.setattr(counted_apart, "WORTH_IT", 3)
+    monkeypatch.setattr(inner, "ROWS_OF_A_PART", 1200)
+    monkeypatch.setattr(dual, "WORTH_COMPILING", 1)
+    found: list[Any] = []
+    joined = Parted.joined
+
+    def told(matrix: Parted, least: int) -> Parted:
+        found.append(joined(matrix, least))
+        return found[-1]
+
+    monkeypatch.setattr(Parted, "joined", told)
+    return found
+
+
+LOOSE = ("--set=classifier.tolerance=0.03", "--set=classifier.calibrate=none", "--no-check", "-o", "out.sorter")
+IN_PARTS = {
+    "naive Bayes": LINES["naive Bayes"],
+    "logistic": ("train", "t.csv", T, L, *LOOSE),
+    "svm": ("train", "t.csv", T, L, "--classifier=svm", *LOOSE),
+    "folds": ("cross-validate", "t.csv", T, L, "--folds=3", "--classifier=naive-bayes", "--json"),
+    "lasso, pairs of words": ("train", "t.csv", T, L, "--set=classifier.sparsity=0.4", "--lengths=1,2", *LOOSE),
+    "columns beside, centroid": (
+        *("train", "t.csv", T, L, "--classifier=centroid", "--set=columns.categories=place"),
+        *("--set=features.measures=words", "-o", "out.sorter"),
+    ),
+    "ratios": ("train", "t.csv", T, L, "--classifier=ratio-svm", *LOOSE),
+}
+
+
+@pytest.mark.parametrize("command", IN_PARTS)
+def test_counts_may_stay_with_the_workers(
+    running: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], command: str
+) -> None:
+    """Nothing of a document comes here but what is kept of it; the bytes are those of one process that takes sums over the same
+    parts."""
+    (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
+    found: list[Any] = []
+    for how in ("--workers=1", f"--cluster={running.address}"):
+        line = [*IN_PARTS[command], how, *(["--overwrite"] if "-o" in IN_PARTS[command] else ["--no-ledger"])]
+        out = program(*line)
+        told = without_seconds(out.json) if "--json" in line else out.out
+        found.append((told, {path.name: path.read_bytes() for path in tmp_path.glob("out*")}))
+        assert bool(apart) == (how != "--workers=1")
+    assert found[0] == found[1]
+    assert any(len(matrix.parts) > 1 for matrix in apart) and all(matrix.hands is not HERE for matrix in apart)
+
+
+def test_a_worker_that_dies_in_a_training_changes_no_byte(
+    mortal: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What it kept is made again by the other."""
+    (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
+    line = ("train", "t.csv", T, L, *LOOSE[:-1])
+    program(*line, "alone.sorter", "--workers=1")
+    change, times = Crew.change, iter(range(10**6))
+
+    def deadly(crew: Crew, method: str, *given: Any) -> list[Any]:
+        if crew.hands is not HERE and next(times) == 4:
+            mortal.kill(mortal.workers[0])
+            mortal.workers.append(mortal.worker())
+        return change(crew, method, *given)
+
+    monkeypatch.setattr(Crew, "change", deadly)
+    program(*line, "shared.sorter", f"--cluster={mortal.address}")
+    assert next(times) > 5
+    assert (tmp_path / "alone.sorter").read_bytes() == (tmp_path / "shared.sorter").read_bytes()
+    monkeypatch.setattr(Crew, "change", lambda *given: (mortal.kill(mortal.scheduler), change(*given))[1])
+    told = program(*line, "other.sorter", f"--cluster={mortal.address}", code=1).err
+    assert f"The cluster at {mortal.address} is gone" in told and not (tmp_path / "other.sorter").exists()
 
 
 def without_seconds(held: Any) -> Any:

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from scipy.sparse import linalg as sparse_linalg
 
     cloudpickle: Any
+    dask_config: Any
     distributed: Any
     fsspec: Any
     onnx: Any
@@ -56,6 +57,7 @@ def _compiled(pattern: str) -> Any:
 
 if not TYPE_CHECKING:
     cloudpickle = _library("cloudpickle")
+    dask_config = _library("dask.config")
     distributed = _library("distributed")
     arrow_parquet = _library("pyarrow.parquet")
     openpyxl = _library("openpyxl")
@@ -74,6 +76,7 @@ if not TYPE_CHECKING:
 __all__ = [
     "arrow_parquet",
     "cloudpickle",
+    "dask_config",
     "distributed",
     "fsspec",
     "onnx",

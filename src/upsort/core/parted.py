@@ -130,7 +130,7 @@ class Parted:
         ]
 
 
-def whole(matrix: csr_array | Parted) -> csr_array:
+def in_one_piece(matrix: csr_array | Parted) -> csr_array:
     """A matrix in one piece, here."""
     return matrix.whole() if isinstance(matrix, Parted) else matrix
 
@@ -164,10 +164,14 @@ class Each:
 
 
 class Crew:
-    """Objects, one for each part, that the hands keep; their methods are called in all of them."""
+    """Objects, one for each part, that the hands keep; their methods are called in all of them.
+
+    members: handles of each, in a tuple with what the last change of it gave.
+    """
 
     def __init__(self, members: Sequence[Any], hands: Hands) -> None:
-        self.members, self.hands = list(members), hands
+        self.hands = hands
+        self.members = [hands.work(_with_nothing, one) for one in members]
 
     def ask(self, method: str, *given: Any) -> list[Any]:
         """What a method that changes nothing gives, of each."""
@@ -176,9 +180,12 @@ class Crew:
     def change(self, method: str, *given: Any) -> list[Any]:
         """What a method gives that changes the object: it may set its attributes anew, and must leave what they were as it is, so
         that a change can be made again."""
-        changed = self._called(_changed, method, given)
-        self.members = [self.hands.work(_first, pair) for pair in changed]
-        return self.hands.results([self.hands.work(_second, pair) for pair in changed])
+        self.members = self._called(_changed, method, given)
+        return self.hands.results([self.hands.work(_given, one) for one in self.members])
+
+    def turn(self, method: str, *given: Any) -> None:
+        """The same with a method that gives nothing, which is not waited for."""
+        self.members = self._called(_changed, method, given)
 
     def _called(self, call: Callable[..., Any], method: str, given: Sequence[Any]) -> list[Any]:
         held = [one if isinstance(one, Each) else self.hands.held(one) for one in given]
@@ -190,21 +197,21 @@ class Crew:
         ]
 
 
-def _asked(member: Any, method: str, *given: Any) -> Any:
-    return getattr(member, method)(*given)
+def _with_nothing(member: Any) -> tuple[Any, Any]:
+    return member, None
 
 
-def _changed(member: Any, method: str, *given: Any) -> tuple[Any, Any]:
-    member = copy.copy(member)
-    return member, getattr(member, method)(*given)
+def _asked(member: tuple[Any, Any], method: str, *given: Any) -> Any:
+    return getattr(member[0], method)(*given)
 
 
-def _first(pair: tuple[Any, Any]) -> Any:
-    return pair[0]
+def _changed(member: tuple[Any, Any], method: str, *given: Any) -> tuple[Any, Any]:
+    changed = copy.copy(member[0])
+    return changed, getattr(changed, method)(*given)
 
 
-def _second(pair: tuple[Any, Any]) -> Any:
-    return pair[1]
+def _given(member: tuple[Any, Any]) -> Any:
+    return member[1]
 
 
 def _size(part: csr_array) -> int:

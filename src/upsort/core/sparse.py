@@ -188,6 +188,13 @@ def group_sums(matrix: csr_array | Parted, groups: Ints, n_groups: int, weights:
     return np.ascontiguousarray(sums)
 
 
+def columns_from(matrix: csr_array | Parted, first: int) -> Any:
+    """The columns from `first` on."""
+    if isinstance(matrix, Parted):
+        return matrix.made(columns_from, matrix.shape[1] - first, first)
+    return matrix.tocsc()[:, first:].tocsr()
+
+
 def only_columns(counts: csr_array | Parted, kept: Places) -> Any:
     """The columns `kept`, (n_kept,) in ascending order, of (n, v) counts with sorted indices."""
     if isinstance(counts, Parted):

@@ -8,15 +8,18 @@ a worker for itself; no item rests on an earlier one, so that it does not matter
 import logging
 import threading
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import CancelledError
 from contextlib import ExitStack, contextmanager
 from importlib.metadata import version
 from typing import Any, TypeVar
 from uuid import uuid4
 
-from upsort.core.deferred import cloudpickle, distributed
+import numpy as np
+
+from upsort.core.deferred import cloudpickle, dask_config, distributed
 from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.parted import Hands
 from upsort.core.records import record
 from upsort.core.spreading import Spread
 from upsort.engine.processes import usual_workers
@@ -48,7 +51,7 @@ class Cluster:
     @property
     def workers(self) -> int:
         """Those that the scheduler has."""
-        with self._losses_told():
+        with self.losses_told():
             return len(self.client.nthreads())
 
     @property
@@ -56,17 +59,22 @@ class Cluster:
         """Where others reach it, too, while it is there."""
         return str(self.client.scheduler.address)
 
+    @property
+    def hands(self) -> Hands:
+        """The workers."""
+        return _Workers(self)
+
     def in_order(
         self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True
     ) -> Iterator[tuple[Item, Result]]:
         """See `Engine`. Raises DataProblem where the scheduler is lost, or a worker cannot do its work."""
         pending: deque[tuple[Item, Any]] = deque()
         try:
-            with self._losses_told():
+            with self.losses_told():
                 sent = self.client.scatter(_packed(work), broadcast=True)
                 most = _AT_ONCE * self._threads_there()
             for number, item in enumerate(items, 1):
-                with self._losses_told():
+                with self.losses_told():
                     if number % most == 0:
                         most = _AT_ONCE * self._threads_there()  # workers come and go
                     pending.append((item, self.client.submit(_do, sent, self._to_send(item), pure=False)))
@@ -86,6 +94,14 @@ class Cluster:
 
         return spread
 
+    def results(self, futures: Sequence[Any]) -> list[Any]:
+        """What pieces of work came to. Raises as `in_order`."""
+        with self.losses_told():
+            results: list[Any] = self.client.gather(list(futures))
+        for result in results:
+            _check_refusal(result)
+        return results
+
     def _threads_there(self) -> int:
         threads: int = sum(self.client.nthreads().values())
         return max(1, threads)
@@ -95,17 +111,13 @@ class Cluster:
         return self.client.scatter(packed) if len(packed.content) > _SENT_APART else packed
 
     def _result(self, item: Item, future: Any) -> tuple[Item, Any]:
-        with self._losses_told():
+        with self.losses_told():
             result = future.result()
-        if isinstance(result, _Refusal):
-            raise DataProblem(
-                f"{result.what} cannot be read or written by the worker at {result.worker}: {result.why}.",
-                "All workers must see the files under the same names, in a shared folder.",
-            )
+        _check_refusal(result)
         return item, result
 
     @contextmanager
-    def _losses_told(self) -> Iterator[None]:
+    def losses_told(self) -> Iterator[None]:
         """Round what is asked of the cluster itself, and nothing else."""
         try:
             yield
@@ -116,6 +128,61 @@ class Cluster:
                 f"Several workers of the cluster at {self.address} ended while they did the same piece of work.",
                 "Often memory ran out: give each worker more, or fewer threads.",
             ) from error
+
+
+def _check_refusal(result: Any) -> None:
+    if isinstance(result, _Refusal):
+        raise DataProblem(
+            f"{result.what} cannot be read or written by the worker at {result.worker}: {result.why}.",
+            "All workers must see the files under the same names, in a shared folder.",
+        )
+
+
+class _Workers:
+    """The workers of a cluster as the hands that keep values. Every value is made by a piece of work, so that what a worker that
+    is lost has kept is made again by others."""
+
+    def __init__(self, cluster: Cluster) -> None:
+        self.cluster = cluster
+
+    def held(self, value: Any, /) -> Any:
+        """A future of the value; what is small goes with each piece of work."""
+        packed = cloudpickle.dumps(value)
+        return self._submitted(_unpacked, packed) if len(packed) > _SENT_APART else value
+
+    def work(self, work: Callable[..., Any], /, *given: Any) -> Any:
+        """A future of the result."""
+        return self._submitted(_done, work, *given)
+
+    def results(self, handles: Sequence[Any], /) -> list[Any]:
+        """The values of futures, which may be changed. Raises as `Cluster.in_order`."""
+        return [_own(value) for value in self.cluster.results(handles)]
+
+    def _submitted(self, work: Callable[..., Any], *given: Any) -> Any:
+        with self.cluster.losses_told():
+            return self.cluster.client.submit(work, *given, pure=False)
+
+
+def _own(value: Any) -> Any:
+    """What came over the wire, its arrays copied where they lie in what came."""
+    if isinstance(value, np.ndarray):
+        return value if value.flags.writeable else value.copy()
+    return type(value)(map(_own, value)) if type(value) in (list, tuple) else value
+
+
+def _unpacked(content: bytes) -> Any:
+    return cloudpickle.loads(content)
+
+
+def _done(work: Callable[..., Any], *given: Any) -> Any:
+    """Runs on a worker. What was made of a refusal is one."""
+    refused = next((one for one in given if isinstance(one, _Refusal)), None)
+    if refused is not None:
+        return refused
+    try:
+        return work(*given)
+    except OSError as error:
+        return _Refusal(error)
 
 
 @record(frozen=True)
@@ -165,6 +232,7 @@ def connected(address: str) -> Iterator[Cluster]:
         if name.partition(".")[0] in ("distributed", "tornado", "asyncio"):
             logging.getLogger(name).setLevel(logging.CRITICAL + 1)  # what matters of it is told as a problem
     with ExitStack() as stack:
+        stack.enter_context(dask_config.set({"distributed.admin.large-graph-warning-threshold": "1 TiB"}))
         where: Any = address
         if address.startswith(LOCAL):
             where = stack.enter_context(_local(address))

@@ -4,6 +4,7 @@ results are the same."""
 from collections.abc import Callable, Iterable, Iterator
 from typing import Any, Protocol, TypeVar
 
+from upsort.core.parted import Hands
 from upsort.core.spreading import Spread
 
 Item = TypeVar("Item")
@@ -29,6 +30,10 @@ class Engine(Protocol):
     def elsewhere(self) -> bool:
         """Whether the work is done by others than this process and its own: they may be anywhere, are sent what the work holds,
         and may be replaced in the middle of it, so that no item may rest on what an earlier one taught."""
+
+    @property
+    def hands(self) -> Hands | None:
+        """Who keeps the parts of a matrix and works on them; None where that is this process."""
 
     def in_order(
         self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True

@@ -18,6 +18,7 @@ from multiprocessing.process import BaseProcess
 from typing import Any, TypeVar
 
 from upsort.core.errors import DataProblem
+from upsort.core.parted import Hands
 from upsort.core.records import record
 from upsort.core.spreading import Spread, one_by_one
 
@@ -95,6 +96,11 @@ class Processes:
     def elsewhere(self) -> bool:
         """No."""
         return False
+
+    @property
+    def hands(self) -> Hands | None:
+        """They have one memory."""
+        return None
 
     def in_order(
         self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True

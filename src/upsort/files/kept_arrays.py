@@ -39,7 +39,7 @@ ARRAYS = {
 def kept_arrays(kept: KeptDocuments) -> dict[str, AnyArray]:
     """The arrays of some kept documents."""
     measured, prints, cells = kept.measured, kept.prints, kept.measured.cells
-    counts = csr_array(measured.counts)
+    counts = csr_array(measured.here)
     missing = np.isnan(cells.numbers)
     found: dict[str, AnyArray] = {
         "kept_counts": counts.data.astype("<i4"),

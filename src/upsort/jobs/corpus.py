@@ -34,6 +34,7 @@ from upsort.files.document_blocks import DocumentBlock, Marks
 from upsort.files.documents import LABELLED, Reader, as_number
 from upsort.files.resources import method_for
 from upsort.files.vectors import read_vectors
+from upsort.jobs.counted_apart import can_be, counted_apart
 from upsort.jobs.progress import nothing_usable
 from upsort.jobs.reading import Reading, worked_on
 from upsort.jobs.work import Work
@@ -85,11 +86,14 @@ def measured_by(
     """
     if not measuring.cells:
         return of_counts(counts_of(()))
-    if at_least is None:
-        whole = resources.vocabulary or choices.features.hash_bits or family(choices.classifier).additive
-        at_least = 1 if whole else choices.features.in_at_least
-    measured = measuring.measured(at_least, workers)
+    measured = measuring.measured(at_least or least_documents(choices, resources), workers)
     return with_vectors(measured, choices, sorter)
+
+
+def least_documents(choices: plan.Plan, resources: Resources) -> int:
+    """In how many documents a term must stand to be counted at all."""
+    whole = resources.vocabulary or choices.features.hash_bits or family(choices.classifier).additive
+    return 1 if whole else choices.features.in_at_least
 
 
 def with_vectors(measured: Measured, choices: plan.Plan, sorter: Sorter | None = None) -> Measured:
@@ -155,16 +159,17 @@ class LabelledCorpus:
         return self.answers[0]
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class Keeping:
     """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. prints: what copies are
-    told by. at_least: documents in
-    which a term must stand, as in `measured_by`."""
+    told by. at_least: documents in which a term must stand, as in `measured_by`. with_readers: whether counts may stay with those
+    who read the documents, in parts."""
 
     texts: bool = False
     copies: bool = True
     prints: bool = False
     at_least: int | None = None
+    with_readers: bool = False
 
     def __call__(self, block: DocumentBlock) -> "_Kept":
         """What is kept of a block beside its counts."""
@@ -197,8 +202,17 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
     cleaning = cleaner(work.plan.clean, method.resources, work.plan.features.within_sentences)
     measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
     reader = Reader.of_plan(work.plan, cleaning, LABELLED)
-    found = list(measured_blocks(work, reader, measuring, cleaning, keeping))
-    measured = measured_by(measuring, work.plan, method.resources, work.engine.threads, keeping.at_least, work.sorter)
+    apart = None
+    if keeping.with_readers and can_be(work, cleaning):
+        least = keeping.at_least or least_documents(work.plan, method.resources)
+        apart = counted_apart(work, reader, cleaning, least, keeping)
+    if apart is not None:
+        measured, found = apart
+    else:
+        found = list(measured_blocks(work, reader, measuring, cleaning, keeping))
+        measured = measured_by(
+            measuring, work.plan, method.resources, work.engine.threads, keeping.at_least, work.sorter
+        )
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
         resources = replace(resources, full_forms=cleaning.forms.full_forms())

@@ -12,7 +12,7 @@ from upsort.core.learning.labelled import Labelled
 from upsort.core.records import record
 from upsort.core.text.labels import in_one_cell
 from upsort.files.tables_out import table_file
-from upsort.jobs.corpus import LabelledCorpus, read_labelled_corpus
+from upsort.jobs.corpus import Keeping, LabelledCorpus, read_labelled_corpus
 from upsort.jobs.judging import Kept, Prepared, prepared
 from upsort.jobs.work import Work
 
@@ -33,7 +33,7 @@ class CrossValidateResult:
 
 def judged_by_folds(work: Work, output: Path | None = None) -> list[CrossValidateResult]:
     """Read and count once, then train and judge fold by fold, answer by answer. output: a table of what each got."""
-    corpus = read_labelled_corpus(work)
+    corpus = read_labelled_corpus(work, Keeping(with_readers=True))
     method, repeats = corpus.method_of(work.plan), work.plan.judge.repeats
     results = []
     for answer in corpus.answers:

@@ -207,17 +207,18 @@ def _in_space(sorter: Sorter, documents: Labelled) -> csr_array:
         )
         where = np.where(sorter.space.hashed[place] == documents.measured.hashed, place, -1)
         signs = np.ones(where.size, dtype=np.int64)
-    counts = documents.measured.counts
+    counts = documents.measured.here
     columns = where[counts.indices]
     inside = columns >= 0
     rows = np.repeat(np.arange(counts.shape[0]), np.diff(counts.indptr))[inside]
     values = (counts.data * signs[counts.indices])[inside]
     shape = (counts.shape[0], sorter.space.counted)
-    return sorter.space.matrix(from_cells(values, rows, columns[inside], shape), documents.measured.cells)
+    made: csr_array = sorter.space.matrix(from_cells(values, rows, columns[inside], shape), documents.measured.cells)
+    return made
 
 
 def _unknown_share(sorter: Sorter, documents: Labelled) -> float | None:
-    features, counts = sorter.plan.features, documents.measured.counts
+    features, counts = sorter.plan.features, documents.measured.here
     words = float(documents.measured.tokens.sum())
     if features.units != "words" or min(features.lengths) > 1 or sorter.space.hashed is not None or not words:
         return None

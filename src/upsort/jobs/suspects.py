@@ -15,6 +15,7 @@ from upsort.core.judging.suspects import expected_wrong, find_suspects, find_wro
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.training import train_sorter
+from upsort.core.parted import in_one_piece
 from upsort.core.plan import Classifier, Plan
 from upsort.core.records import record
 from upsort.core.spreading import Spread
@@ -82,12 +83,13 @@ def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
     judged, told, kinds = _told(ready, method, work.spread(ready.documents))
     found = _found(documents, judged, told, how.most, work.plan)
     whole, seen = train_sorter(documents, method)
+    matrix = in_one_piece(seen.matrix)
     listed: list[Suspect] = []
     of_row: dict[int, Suspect] = {}
     for at, place in enumerate(judged[found.places].tolist()):
         row = int(ready.rows[place])
-        begin, end = seen.matrix.indptr[place : place + 2].tolist()
-        values = (seen.matrix.indices[begin:end], seen.matrix.data[begin:end])
+        begin, end = matrix.indptr[place : place + 2].tolist()
+        values = (matrix.indices[begin:end], matrix.data[begin:end])
         pulled_to, pulled_from = found.pulled[at]
         suspect = Suspect(
             reference=corpus.marks.ids[row],

@@ -77,6 +77,7 @@ def train(work: Work, output: Path, check: bool = True, extendable: bool = False
         copies=not work.plan.judge.allow_copies and (check or extendable or _has_inner_folds(work.plan)),
         prints=extendable,
         at_least=1 if extendable else None,
+        with_readers=not extendable,
     )
     corpus = read_labelled_corpus(work, keeping)
     read = time.perf_counter() - began

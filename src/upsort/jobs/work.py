@@ -5,9 +5,11 @@ from contextlib import contextmanager
 
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.sorter import Sorter
+from upsort.core.parted import Parted
 from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.core.spreading import Result, Spread
+from upsort.core.threads import by_threads
 from upsort.engine.cluster import connected
 from upsort.engine.engine import Engine as Engine  # what the work is shared by, for those who only hand it on
 from upsort.engine.memory import fitting
@@ -18,6 +20,7 @@ from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
 
 ALONE = Processes()
+_ASKING = 6  # trainings at once whose documents lie with others
 _WORTH_PROCESSES = 5_000  # documents, each counted as often as it is in a piece of work
 
 
@@ -41,6 +44,10 @@ class Work:
         """What does pieces of work, each of so many trainings on the documents. Where nobody says by how many processes, little
         work is not worth others; where they are more than memory has room for, fewer do it, which is told."""
 
+        if isinstance(
+            documents.measured.counts, Parted
+        ):  # what is asked of the parts is shared; this process only asks
+            return lambda piece, count: by_threads(piece, range(count), min(count, _ASKING))
         if self.engine.elsewhere:
             return self.engine.spread(documents.documents)
 

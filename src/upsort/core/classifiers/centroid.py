@@ -17,6 +17,7 @@ from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.naive_bayes.sums import label_sums
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
+from upsort.core.parted import Parted
 from upsort.core.records import record
 
 
@@ -42,7 +43,7 @@ class Centroids:
         return {"sums": self.sums}
 
 
-def train(matrix: csr_array, targets: Targets) -> Centroids:
+def train(matrix: csr_array | Parted, targets: Targets) -> Centroids:
     """Add up. matrix: (n, n_terms) CSR, rows of unit length for cosines."""
     return Centroids(label_sums(matrix, targets))
 

@@ -185,7 +185,7 @@ class _Stacked:
 
 
 class Ascent:
-    """Passes over one problem, whose penalty may change between them, along a path. by_group: the weights, (p + 1, at least c)."""
+    """Passes over one problem, whose penalty may change between them, along a path. by_group: weights, (p + 1, at least c)."""
 
     def __init__(self, problem: Problem) -> None:
         self.problem = problem
@@ -219,7 +219,7 @@ class Ascent:
     def under(self, ridge: float) -> None:
         """Go on under another penalty, from what each document pulled so far."""
         self.problem, self.bias, self.passes = replace(self.problem, ridge=ridge), max(1.0, ridge), 0
-        self.crew.change("under", ridge / len(self.problem.sides.parts), self.bias)
+        self.crew.turn("under", ridge / len(self.problem.sides.parts), self.bias)
         self._join()
 
     def run(self) -> float:
@@ -279,7 +279,7 @@ def ascend(ascent: Ascent, enough: float, reference: float) -> tuple[Floats, flo
 
 def _finished(problem: Problem, weights: Floats, enough: float) -> tuple[Floats, float]:
     """The weights with the best intercepts beside them, and the norm of the gradient there."""
-    problem.sides.change("rest", weights)
+    problem.sides.turn("rest", weights)
     weights[-1] = problem.sides.best_intercepts(weights[-1], _INTERCEPTS_SHARE * enough)
     slopes = problem.sides.ask("slopes_beside", weights[-1])
     slopes[:-1] += problem.ridge * weights[:-1]

@@ -20,6 +20,7 @@ from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.naive_bayes import kind as naive_bayes
 from upsort.core.errors import UsageProblem
 from upsort.core.names import suggestion
+from upsort.core.parted import negative
 from upsort.core.plan import Classifier, Plan
 
 FAMILIES: dict[str, Family] = {
@@ -94,7 +95,7 @@ def train(data: TrainingData, settings: Classifier, penalty: float = 1.0) -> Fit
     Raises UsageProblem for values below 0 where the kind cannot take them.
     """
     record = family(settings)
-    if record.not_negative and data.matrix.nnz and data.matrix.data.min() < 0:
+    if record.not_negative and negative(data.matrix):
         others = [kind for kind, other in FAMILIES.items() if other.penalised and not other.not_negative]
         raise UsageProblem(
             f"{settings.kind} needs values that are not below 0; number columns, vectors and hashed terms have some.",

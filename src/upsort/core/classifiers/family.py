@@ -10,15 +10,16 @@ from upsort.core.arrays import AnyArray, Floats, Ints
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.targets import Targets
+from upsort.core.parted import Parted
 from upsort.core.plan import Classifier, EventModel
 from upsort.core.records import record
 
 
 @record(frozen=True)
 class TrainingData:
-    """matrix: (n, n_terms) CSR, float64. names: of the labels."""
+    """matrix: (n, n_terms) CSR, float64, in one piece or in parts. names: of the labels."""
 
-    matrix: csr_array
+    matrix: csr_array | Parted
     targets: Targets
     names: tuple[str, ...]
 

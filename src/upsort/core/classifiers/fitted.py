@@ -2,11 +2,13 @@
 
 from typing import Protocol
 
+import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.newton import Ended
+from upsort.core.parted import Parted
 
 
 class Fitted(Protocol):
@@ -25,3 +27,12 @@ class Fitted(Protocol):
 
     def arrays(self) -> dict[str, AnyArray]:
         """All that is needed to have it back."""
+
+
+def scores_of(fitted: Fitted, matrix: csr_array | Parted) -> Floats:
+    """(n, n_labels) the scores of documents, whoever keeps their rows."""
+    return np.asarray(matrix.each(_scores, fitted)) if isinstance(matrix, Parted) else fitted.scores(matrix)
+
+
+def _scores(matrix: csr_array, fitted: Fitted) -> Floats:
+    return fitted.scores(matrix)

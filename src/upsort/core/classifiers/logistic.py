@@ -21,7 +21,7 @@ from upsort.core.classifiers.targets import Targets
 def loss_of(targets: Targets, settings: plan.Classifier) -> Softmax | Logistic:
     """The loss for documents and their labels. Where documents may have several labels each is told from the rest."""
     if settings.contrast == "multinomial" and targets.sets is None:
-        return Softmax(targets.labels, targets.weights, targets.n_labels)
+        return Softmax(labels=targets.labels, weights=targets.weights, n_labels=targets.n_labels)
     return Logistic(targets.own, targets.weights)
 
 

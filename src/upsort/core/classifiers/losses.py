@@ -112,7 +112,7 @@ class _SoftmaxState:
         return stiff
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class Softmax:
     """Σ wᵢ · −ln softmax(Sᵢ)[label of i]. labels: (n,), of n_labels; weights: (n,) of documents."""
 

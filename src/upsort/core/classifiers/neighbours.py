@@ -17,6 +17,7 @@ from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.weighting import unit_length
+from upsort.core.parted import in_one_piece
 from upsort.core.records import record
 
 _CELLS_AT_ONCE = 20_000_000  # of similarities held densely
@@ -139,7 +140,7 @@ FAMILY = Family(
     kind="neighbours",
     told="the labels of the most similar training documents",
     settings=("nearest",),
-    train=lambda data, settings, penalty: train(data.matrix, data.targets, settings.nearest),
+    train=lambda data, settings, penalty: train(in_one_piece(data.matrix), data.targets, settings.nearest),
     restore=_restored,
     arrays={
         "neighbour_values": ArrayOf(("values",)),

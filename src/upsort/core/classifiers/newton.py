@@ -125,7 +125,7 @@ def minimise(
             return weights, Ended(products=1, optimality=norm / reference if reference > 0 else 0.0, passes=passes)
         if not _value(objective, weights) < _value(objective, beginning):
             weights = beginning
-    sides.change("begin", weights)
+    sides.turn("begin", weights)
     norms = np.full(n_labels, np.inf)
     enough = stopping.tolerance * reference / (np.sqrt(n_labels) if loss.separable else 1.0)
     steps, used = 0, 1
@@ -144,7 +144,7 @@ def minimise(
             break
         if loss.separable and not going.all():
             active, downhill, free = active[going], downhill[:, going], free[:, going]
-            sides.change("narrow", active)
+            sides.turn("narrow", active)
             columns = active
         first = _FIRST_DAMPING * frobenius(downhill) / (1.0 + frobenius(weights))
         if lasso > 0.0 and steps == 0:
@@ -294,7 +294,7 @@ def _line_search(objective: Objective, weights: Floats, way: _Way, active: Ints)
     orthant = np.where(before != 0.0, np.sign(before), -np.sign(downhill))
     length = np.ones(active.size)
     if lasso == 0.0:
-        sides.change("turn", step, columns)
+        sides.turn("look", step, columns)
         length = _best_length(objective, way)
     moved = np.zeros(active.size, dtype=bool)
     waiting = np.ones(active.size, dtype=bool)
@@ -313,7 +313,7 @@ def _line_search(objective: Objective, weights: Floats, way: _Way, active: Ints)
         taken = waiting & np.broadcast_to(fine, waiting.shape) & (expected < 0)
         if taken.any():
             weights[:, active[taken]] = trial[:, taken]
-            sides.change("stay", active, taken)
+            sides.turn("stay", active, taken)
         moved |= taken
         waiting &= ~taken
         if not waiting.any():

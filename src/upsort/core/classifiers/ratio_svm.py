@@ -19,9 +19,10 @@ from upsort.core.classifiers.losses import SquaredHinge
 from upsort.core.classifiers.newton import Objective, Stopping, minimise
 from upsort.core.classifiers.sides import Sides
 from upsort.core.classifiers.targets import Targets
+from upsort.core.parted import ByRow, Parted
 
 
-def train(matrix: csr_array, targets: Targets, settings: plan.Classifier, penalty: float) -> Linear:
+def train(matrix: csr_array | Parted, targets: Targets, settings: plan.Classifier, penalty: float) -> Linear:
     """Train to the optimum. matrix: (n, n_terms) CSR, float64, ≥ 0, usually presence."""
     ratios = label_ratios(matrix, targets)
     parameters, ended = minimise(
@@ -38,14 +39,21 @@ def train(matrix: csr_array, targets: Targets, settings: plan.Classifier, penalt
     return Linear.of(parameters, ended, scale=ratios)
 
 
-def label_ratios(matrix: csr_array, targets: Targets) -> Floats:
+def label_ratios(matrix: csr_array | Parted, targets: Targets) -> Floats:
     """(n_terms, k) ln(p / q) of each term and label."""
-    weights = targets.weights[:, None]
-    values = np.asarray(matrix.T @ (targets.own * weights))
-    others = np.asarray(matrix.T @ (~targets.own * weights))
+    own, weights = targets.own, targets.weights
+    inside, outside = own * weights[:, None], ~own * weights[:, None]
+    values, others = (
+        np.asarray(matrix.summed(_sums, ByRow(one)) if isinstance(matrix, Parted) else _sums(matrix, one))
+        for one in (inside, outside)
+    )
     p, q = values + 1.0, others + 1.0
     ratios: Floats = np.log(p / p.sum(axis=0)) - np.log(q / q.sum(axis=0))
     return ratios
+
+
+def _sums(matrix: csr_array, weights: Floats) -> Floats:
+    return np.asarray(matrix.T @ weights)
 
 
 _PENALISED = Penalised()

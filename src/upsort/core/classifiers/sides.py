@@ -3,7 +3,6 @@
 Weights go out, sums over the documents of a part come back; a matrix in one piece is one part.
 """
 
-from collections.abc import Sequence
 from itertools import pairwise
 from typing import Any
 
@@ -56,7 +55,7 @@ class Side:
         """(c,) or (1,) the loss here."""
         return self.loss.values(self.scores[:, columns], columns)
 
-    def turn(self, step: Floats, columns: Columns) -> None:
+    def look(self, step: Floats, columns: Columns) -> None:
         """Look along a step, (p + 1, c)."""
         self.state, self.change = None, self.products.scores(step, columns)
 
@@ -130,8 +129,11 @@ class Sides:
 
     def change(self, method: str, *given: Any) -> Any:
         """The sum of what one gives that changes where the search stands."""
-        results: Sequence[Any] = self.crew.change(method, *given)
-        return total(results) if results[0] is not None else None
+        return total(self.crew.change(method, *given))
+
+    def turn(self, method: str, *given: Any) -> None:
+        """Change that without being told anything."""
+        self.crew.turn(method, *given)
 
     def best_intercepts(self, start: Floats, enough: float) -> Floats:
         """(k,) the intercepts that are best beside the scores, see `Side.rest`. enough: the norm of their slopes to stop at."""

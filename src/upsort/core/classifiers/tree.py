@@ -17,6 +17,7 @@ from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
+from upsort.core.parted import in_one_piece
 from upsort.core.records import record
 from upsort.core.sparse import column_sizes
 
@@ -156,7 +157,9 @@ FAMILY = Family(
     kind="tree",
     told="a small tree of terms, to be read as rules",
     settings=("depth", "least_in_leaf"),
-    train=lambda data, settings, penalty: train(data.matrix, data.targets, settings.depth, settings.least_in_leaf),
+    train=lambda data, settings, penalty: train(
+        in_one_piece(data.matrix), data.targets, settings.depth, settings.least_in_leaf
+    ),
     restore=_restored,
     arrays={
         "term": ArrayOf(("nodes",)),

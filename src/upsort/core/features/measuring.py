@@ -64,6 +64,7 @@ class Measuring:
             distinct=counts.distinct,
             seen_once=counts.seen_once,
             left_out=left_out,
+            blocks=np.cumsum([0, *(len(cells.numbers) for cells in self.cells)], dtype=np.int64),
         )
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import field, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from scipy.sparse import csr_array, hstack
@@ -15,8 +16,9 @@ from upsort.core.features.beside import Beside, Cells, learn_beside
 from upsort.core.features.hashing import hashed_places
 from upsort.core.features.measured import Measured
 from upsort.core.features.vectors import WordVectors
+from upsort.core.parted import ByRow, Parted
 from upsort.core.records import record
-from upsort.core.sparse import column_sizes, column_sums, group_sums, only_columns
+from upsort.core.sparse import column_sizes, column_sums, columns_from, group_sums, only_columns
 
 
 @record(frozen=True)
@@ -114,11 +116,13 @@ class FeatureSpace:
             case _:
                 return weighting.weigh(counts, self.idf, self._scheme)
 
-    def matrix(self, counts: csr_array, cells: Cells) -> csr_array:
+    def matrix(self, counts: csr_array | Parted, cells: Cells) -> Any:
         """(n, n_terms) float64: everything that a classifier sees of documents.
 
         counts: (n, counted) of this space's terms of the text. cells: the documents' columns beside it.
         """
+        if isinstance(counts, Parted):
+            return counts.made(_in_space, len(self.terms), self, ByRow(cells))
         weights = self.weigh(counts)
         if self.counted == len(self.terms):
             return weights
@@ -143,12 +147,17 @@ class FeatureSpace:
         return weighting.inverse_document_frequency(self.document_frequency[: self.counted], self.documents, "r")
 
 
-def document_frequencies(counts: csr_array) -> Ints:
+def _in_space(counts: csr_array, space: FeatureSpace, cells: Cells) -> csr_array:
+    made: csr_array = space.matrix(counts, cells)
+    return made
+
+
+def document_frequencies(counts: csr_array | Parted) -> Ints:
     """(n_terms,) in how many rows each column stands."""
     return column_sizes(counts)
 
 
-def total_counts(counts: csr_array) -> Ints:
+def total_counts(counts: csr_array | Parted) -> Ints:
     """(n_terms,) how often each column stands in all rows together."""
     return np.rint(column_sums(counts)).astype(np.int64)
 
@@ -278,7 +287,7 @@ def _with_columns(
         names += [f"vector:{dimension}" for dimension in range(1, means.shape[1] + 1)]
     names += beside.names
     space = replace(space, terms=names, beside=beside, vector_scale=scale)
-    added = space.matrix(counts, measured.cells).tocsc()[:, space.counted :].tocsr()
+    added = columns_from(space.matrix(counts, measured.cells), space.counted)
     return replace(
         space,
         document_frequency=np.concatenate((space.document_frequency, document_frequencies(added))),
@@ -287,11 +296,13 @@ def _with_columns(
 
 
 def label_document_frequencies(
-    counts: csr_array, labels: Ints | None, n_labels: int, sets: Bools | None = None
+    counts: csr_array | Parted, labels: Ints | None, n_labels: int, sets: Bools | None = None
 ) -> Ints:
     """(n_terms, n_labels) in how many documents of each label each term stands. sets: as in `learn_space`."""
     if labels is None or n_labels == 0:
         return np.zeros((counts.shape[1], 0), dtype=np.int64)
+    if isinstance(counts, Parted):
+        return np.asarray(counts.summed(label_document_frequencies, ByRow(labels), n_labels, ByRow(sets)))
     held = csr_array((np.ones(counts.nnz, dtype=np.int8), counts.indices, counts.indptr), shape=counts.shape)
     if sets is not None:
         return np.rint(held.T @ sets.astype(np.float64)).astype(np.int64)
@@ -317,7 +328,7 @@ def _most_documents(settings: plan.Features, documents: int) -> float:
     return float(np.floor(settings.in_at_most * documents + 1e-9))
 
 
-def too_common(counts: csr_array, terms: list[str], settings: plan.Features) -> list[str]:
+def too_common(counts: csr_array | Parted, terms: list[str], settings: plan.Features) -> list[str]:
     """The terms that more than the bound's share of the documents hold, those in most documents first."""
     frequency = document_frequencies(counts)
     common = np.flatnonzero(frequency > _most_documents(settings, counts.shape[0]))

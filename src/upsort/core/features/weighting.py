@@ -14,10 +14,13 @@ and `r`, which are added here. `tfidf` is `ltc`. `bm25` is tf (k + 1) / (tf + k 
 others (Wang & Manning 2012), of the label for which that is largest.
 """
 
+from typing import Any
+
 import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
+from upsort.core.parted import Parted
 from upsort.core.records import record
 from upsort.core.sparse import row_blocks, row_sums, rows_of
 
@@ -128,8 +131,10 @@ def log_count_ratios(label_document_frequency: Ints, document_frequency: Ints) -
     return largest
 
 
-def presence(matrix: csr_array) -> csr_array:
+def presence(matrix: csr_array | Parted) -> Any:
     """1 for every value that is not 0."""
+    if isinstance(matrix, Parted):
+        return matrix.made(presence, matrix.shape[1])
     return csr_array(((matrix.data != 0).astype(np.float64), matrix.indices, matrix.indptr), shape=matrix.shape)
 
 

@@ -1,13 +1,16 @@
 """A part of the documents to learn from, and others in the space that the part alone teaches: one way for folds of every kind."""
 
+from typing import Any
+
 import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats, Ints, Places
-from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.fitted import Fitted, scores_of
 from upsort.core.features.measured import Measured
 from upsort.core.features.vocabulary import FeatureSpace, known_words, learn_space, total_counts
 from upsort.core.learning.labelled import Labelled
+from upsort.core.parted import Parted
 from upsort.core.plan import Features
 from upsort.core.records import record
 from upsort.core.sparse import only_columns
@@ -28,9 +31,9 @@ class Represented:
 
     space: FeatureSpace
     kept: Places
-    matrix: csr_array
+    matrix: csr_array | Parted
 
-    def of(self, measured: Measured) -> csr_array:
+    def of(self, measured: Measured) -> Any:
         """(m, n_terms) any documents of the corpus in the space."""
         return self.space.matrix(only_columns(measured.counts, self.kept), measured.cells)
 
@@ -56,7 +59,7 @@ class Apart:
     training: Labelled
     seen: Represented
     held_out: Ints
-    outside: csr_array
+    outside: csr_array | Parted
     tokens: Ints
     known_words: int
     in_corpus: Ints
@@ -71,7 +74,7 @@ class Apart:
 
     def scores(self, fitted: Fitted) -> Floats:
         """(m, k) the scores of the rest; a label that the part lacks has a lower one than all others."""
-        scores = fitted.scores(self.outside)
+        scores = scores_of(fitted, self.outside)
         return self.in_all_labels(scores, scores.min(axis=1) - np.ptp(scores) - 1.0)
 
 

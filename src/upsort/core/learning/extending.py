@@ -112,7 +112,7 @@ def _held(sorter: Sorter, reserve: Reserve) -> _Counted:
 def _of_documents(more: Labelled, sorter: Sorter) -> _Counted:
     """The same of further documents."""
     k = len(more.names)
-    counts = more.measured.counts
+    counts = more.measured.here
     cells = counts.indices.astype(np.int64) * k + np.repeat(more.labels, np.diff(counts.indptr))
     size = counts.shape[1] * k
     values = np.ones(counts.nnz) if counts_presence(sorter.plan) else counts.data.astype(np.float64)

@@ -23,8 +23,10 @@ from upsort.core.learning.dealing import folds_of
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import blank_rows, by_share
+from upsort.core.parted import Parted, bounds, in_one_piece
 from upsort.core.plan import Plan
 from upsort.core.records import record
+from upsort.core.sparse import in_parts
 from upsort.core.spreading import Spread, one_by_one
 
 INNER_FOLDS = 3
@@ -37,6 +39,9 @@ training on all that the scores are spread alike; of two thirds they are less ex
 ENOUGH = 1500
 """Held-out documents that are enough to learn one slope from, and to say how good a sorter is."""
 
+
+ROWS_OF_A_PART = 1 << 18
+"""Documents, at least, over which the sums of a training are taken in one piece."""
 
 _FALLING = 3
 _LOOSE = 1e-3
@@ -144,15 +149,23 @@ class InnerFolds:
         return right
 
 
-def trained_on(documents: Labelled, matrix: csr_array, plan: Plan, penalty: float) -> Fitted:
+def trained_on(documents: Labelled, matrix: csr_array | Parted, plan: Plan, penalty: float) -> Fitted:
     """The classifier of a plan, trained from nothing on documents as numbers."""
     return families.train(training_data(documents, matrix, plan), plan.classifier, penalty)
 
 
-def training_data(documents: Labelled, matrix: csr_array, plan: Plan) -> TrainingData:
-    """What a classifier is trained on: the documents, sampled and weighted as the plan says."""
+def training_data(documents: Labelled, matrix: csr_array | Parted, plan: Plan) -> TrainingData:
+    """What a classifier is trained on: the documents, sampled and weighted as the plan says.
+
+    Many are in parts, which are joined of the blocks that they were read in, so that the same sums are taken whoever keeps them.
+    """
     targets = targets_of(documents.labels, documents.names, plan.classifier, documents.weights, documents.sets)
     if plan.classifier.sampling != "none" and documents.sets is None:
         rows = sampled(documents.labels, len(documents.names), plan.classifier.sampling, plan.judge.seed)
-        return TrainingData(csr_array(matrix[rows]), targets.rows(rows), documents.names)
+        return TrainingData(csr_array(in_one_piece(matrix)[rows]), targets.rows(rows), documents.names)
+    if isinstance(matrix, Parted):
+        return TrainingData(matrix.joined(ROWS_OF_A_PART), targets, documents.names)
+    blocks = documents.measured.blocks
+    if blocks is not None and (cuts := bounds(blocks, ROWS_OF_A_PART)).size > 2:
+        return TrainingData(in_parts(matrix, cuts), targets, documents.names)
     return TrainingData(matrix, targets, documents.names)

@@ -58,7 +58,7 @@ class KeptDocuments:
         """Some of them; terms that none of those has are forgotten."""
         measured = self.measured.rows(chosen)
         present = np.flatnonzero(column_sizes(measured.counts))
-        counts = measured.counts.tocsc()[:, present].tocsr()
+        counts = measured.here.tocsc()[:, present].tocsr()
         measured = replace(
             measured,
             counts=csr_array(counts),
@@ -151,7 +151,7 @@ def _joined_measured(parts: Sequence[Measured]) -> Measured:
         columns = [np.array([place[term] for term in part.terms], dtype=np.int64) for part in parts]
     return Measured(
         counts=one_below_the_other(
-            [_in_columns(part.counts, where, len(terms)) for part, where in zip(parts, columns, strict=True)]
+            [_in_columns(part.here, where, len(terms)) for part, where in zip(parts, columns, strict=True)]
         ),
         terms=terms,
         tokens=np.concatenate([part.tokens for part in parts]),

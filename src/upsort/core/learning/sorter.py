@@ -10,7 +10,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers import families
 from upsort.core.classifiers.calibration import Calibration, in_order_of
-from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.fitted import Fitted, scores_of
 from upsort.core.classifiers.newton import Ended
 from upsort.core.errors import DataProblem
 from upsort.core.features.beside import Cells
@@ -25,6 +25,7 @@ from upsort.core.learning.kept_documents import KeptDocuments
 from upsort.core.learning.method import Costs
 from upsort.core.learning.reserve import Reserve
 from upsort.core.names import listed
+from upsort.core.parted import Parted
 from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner, cleaner
@@ -71,8 +72,10 @@ def by_share(plan: Plan, blank: int | None) -> bool:
     return blank is not None and blank < ENOUGH_BLANK and record.looks_at_text and by_documents
 
 
-def blank_rows(matrix: csr_array) -> Bools:
+def blank_rows(matrix: csr_array | Parted) -> Bools:
     """(n,) which rows hold no value but 0."""
+    if isinstance(matrix, Parted):
+        return np.asarray(matrix.each(blank_rows))
     return np.asarray(np.diff(matrix.indptr) == 0)
 
 
@@ -180,10 +183,10 @@ class Sorter:
         """Decide about documents as numbers, as `matrix` gives them."""
         return replace(self.decide_rows(matrix), tokens=counts.tokens, unknown_share=counts.unknown_share())
 
-    def decide_rows(self, matrix: csr_array) -> Decisions:
+    def decide_rows(self, matrix: csr_array | Parted) -> Decisions:
         """The same, nothing said of words. matrix: (n, n_terms)."""
         blank = blank_rows(matrix) if self.answers_by_share else None
-        return self.decide_scores(self.classifier.scores(matrix), blank)
+        return self.decide_scores(scores_of(self.classifier, matrix), blank)
 
     @property
     def answers_by_share(self) -> bool:

@@ -3,7 +3,9 @@
 from dataclasses import replace
 
 import numpy as np
+from scipy.sparse import csr_array
 
+from upsort.core.arrays import Bools, Ints
 from upsort.core.classifiers import families
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.errors import UsageProblem
@@ -15,6 +17,7 @@ from upsort.core.learning.method import Method
 from upsort.core.learning.reserve import can_be_extended, left_out_counts
 from upsort.core.learning.settling import dealing_for, needs_folds, settled
 from upsort.core.learning.sorter import Sorter, Trained, blank_rows, length_classes
+from upsort.core.parted import ByRow, Parted
 from upsort.core.plan import Plan
 from upsort.core.spreading import Spread, one_by_one
 
@@ -102,6 +105,16 @@ def _check(documents: Labelled, plan: Plan) -> None:
 
 def _right(sorter: Sorter, documents: Labelled, seen: Represented) -> int:
     """How many of its own documents it gets right, deciding as it decides about others."""
-    decisions = sorter.decide_rows(seen.matrix)
-    everyone = np.arange(documents.documents)
-    return int(documents.right(everyone, decisions.best, decisions.sets).sum())
+    if isinstance(seen.matrix, Parted):
+        found = seen.matrix.summed(_right_of, sorter, ByRow(documents.labels), ByRow(documents.sets))
+    else:
+        found = _right_of(seen.matrix, sorter, documents.labels, documents.sets)
+    return int(found)
+
+
+def _right_of(matrix: csr_array, sorter: Sorter, labels: Ints, sets: Bools | None) -> int:
+    decisions = sorter.decide_rows(matrix)
+    right = (
+        decisions.best == labels if sets is None or decisions.sets is None else (decisions.sets ^ sets).sum(axis=1) == 0
+    )
+    return int(np.count_nonzero(right))

@@ -21,6 +21,7 @@ from upsort.core.classifiers.naive_bayes import sums
 from upsort.core.classifiers.naive_bayes.sums import label_sums, label_totals
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
+from upsort.core.parted import Parted
 from upsort.core.records import record
 
 
@@ -57,7 +58,7 @@ class NaiveBayesOnCounts:
         }
 
 
-def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> NaiveBayesOnCounts:
+def train(matrix: csr_array | Parted, targets: Targets, log_prior: Floats, smoothing: float) -> NaiveBayesOnCounts:
     """Estimate from documents. matrix: (n, n_terms) CSR of non-negative values, usually counts."""
     return NaiveBayesOnCounts(
         term_counts=label_sums(matrix, targets),

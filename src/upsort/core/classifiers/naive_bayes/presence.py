@@ -22,6 +22,7 @@ from upsort.core.classifiers.naive_bayes.sums import label_sums, label_totals
 from upsort.core.classifiers.newton import Ended
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.weighting import presence
+from upsort.core.parted import Parted
 from upsort.core.records import record
 
 
@@ -59,7 +60,7 @@ class NaiveBayesOnPresence:
         }
 
 
-def train(matrix: csr_array, targets: Targets, log_prior: Floats, smoothing: float) -> NaiveBayesOnPresence:
+def train(matrix: csr_array | Parted, targets: Targets, log_prior: Floats, smoothing: float) -> NaiveBayesOnPresence:
     """Estimate from documents. matrix: (n, n_terms) CSR; any value but 0 is presence."""
     return NaiveBayesOnPresence(
         term_documents=label_sums(presence(matrix), targets),

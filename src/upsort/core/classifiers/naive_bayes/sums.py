@@ -11,6 +11,7 @@ from upsort.core.classifiers.family import ArrayOf, Stored, TrainingData
 from upsort.core.classifiers.fitted import Fitted
 from upsort.core.classifiers.priors import log_priors
 from upsort.core.classifiers.targets import Targets
+from upsort.core.parted import Parted
 from upsort.core.plan import Classifier
 from upsort.core.sparse import group_sums
 
@@ -19,7 +20,7 @@ RESTRAINT = "more classifier.smoothing"
 OF_LABELS = {"label_documents": ArrayOf(("labels",), least=0.0), "log_prior": ArrayOf(("labels",))}
 
 
-def label_sums(matrix: csr_array, targets: Targets) -> Floats:
+def label_sums(matrix: csr_array | Parted, targets: Targets) -> Floats:
     """(n_terms, k) each term's values added up over each label's documents, in one pass."""
     return group_sums(matrix, targets.labels, targets.n_labels, targets.weights)
 
@@ -36,7 +37,7 @@ def begins(fitted: Fitted) -> list[tuple[str, Floats]]:
 
 
 def trained_by(
-    train: Callable[[csr_array, Targets, Floats, float], Fitted],
+    train: Callable[[csr_array | Parted, Targets, Floats, float], Fitted],
 ) -> Callable[[TrainingData, Classifier, float], Fitted]:
     """What a record's `train` is: the event model's own, with the priors of the settings."""
 

@@ -1,0 +1,217 @@
+"""Documents counted by those who read them, whose counts stay with them: what comes here is the vocabulary, and what a corpus
+keeps of each document beside its counts."""
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from upsort.core.features.beside import Cells
+from upsort.core.features.counting import BLOCK_CHARACTERS, Counts, TermCounting, joined
+from upsort.core.features.measured import Measured
+from upsort.core.features.measuring import all_cells, prefixes
+from upsort.core.features.terms_apart import Vocabulary, chosen, countable, in_terms, merged, vocabulary_of
+from upsort.core.parted import Hands, Parted
+from upsort.core.plan import Clean, Features
+from upsort.core.records import record
+from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.resources import Resources
+from upsort.files import remarks
+from upsort.files.document_blocks import DocumentBlock
+from upsort.files.documents import Reader
+from upsort.files.rows import Refused
+from upsort.jobs.reading import Piece, Reading, apart_for
+from upsort.jobs.work import Work
+
+WORTH_IT = 24
+"""Pieces of tables, of about a megabyte each, from which on the counts stay with those who read them. What is asked of parts
+takes some hundredths of a second each time, whatever their size."""
+_MERGED = 8  # vocabularies at once
+
+
+@record(frozen=True, kw_only=True)
+class _Counting:
+    """What those who read and count need. settings, resources: of a cleaner, which is made where it is used. keep: what is kept
+    of a block beside its counts."""
+
+    reading: Reading
+    settings: Clean
+    resources: Resources
+    features: Features
+    prefixes: tuple[str, ...]
+    keep: Callable[[DocumentBlock], Any]
+
+
+@record(frozen=True, kw_only=True)
+class _Block:
+    """One that was counted. spaced: whether a word of it holds a space, so that longer terms cannot be told apart by theirs."""
+
+    counts: Counts
+    cells: Cells
+    kept: Any
+    spaced: bool
+
+
+@record(frozen=True, kw_only=True)
+class _Piece:
+    """A piece that was read and counted."""
+
+    blocks: list[_Block]
+    refused: list[Refused]
+    remarks: dict[str, int]
+
+
+@record(frozen=True, kw_only=True)
+class _Brief:
+    """The same without the counts."""
+
+    tokens: list[Any]
+    cells: list[Cells]
+    kept: list[Any]
+    spaced: bool
+    refused: list[Refused]
+    remarks: dict[str, int]
+
+
+def can_be(work: Work, cleaning: Cleaner) -> bool:
+    """Whether the counts of documents may stay with those who read them, and better do: all tables are read apart, in many
+    pieces, and nothing is learned of the words beyond the terms."""
+    features, columns = work.plan.features, work.plan.columns
+    begins = prefixes(columns, features)
+    return (
+        work.engine.hands is not None
+        and work.sorter is None
+        and not (features.hash_bits or features.vectors_file or features.vocabulary_file or features.skip)
+        and not columns.document_vectors
+        and not (cleaning.forms is not None and cleaning.forms.counted)
+        and not any(one != other and other.startswith(one) for one in begins for other in begins)
+        and _many(work)
+    )
+
+
+def _many(work: Work) -> bool:
+    """Whether all tables can be read apart, and in enough pieces."""
+    divisions = [table.division for table in work.inputs.tables]
+    pieces = 0
+    for division in divisions:
+        if division is None or not apart_for(work.engine)(division):
+            return False
+        pieces += sum(1 for _ in division.stretches())
+    return pieces >= WORTH_IT
+
+
+def counted_apart(
+    work: Work, reader: Reader, cleaning: Cleaner, at_least: int, keep: Callable[[DocumentBlock], Any]
+) -> tuple[Measured, list[Any]] | None:
+    """All usable documents, and what is kept of each block. at_least: documents that a term must stand in. None where the terms
+    cannot be told apart after all, or there is no document."""
+    hands, features = work.engine.hands, work.plan.features
+    assert hands is not None
+    begins = prefixes(work.plan.columns, features)
+    reading = Reading(inputs=work.inputs, reader=reader, characters=BLOCK_CHARACTERS)
+    job = hands.held(
+        _Counting(
+            reading=reading,
+            settings=cleaning.settings,
+            resources=cleaning.resources,
+            features=countable(features, at_least),
+            prefixes=begins,
+            keep=keep,
+        )
+    )
+    blocks, briefs = [], []
+    for piece in reading.pieces(apart_for(work.engine)):
+        counted = hands.work(_counted, job, piece)
+        blocks.append(hands.work(_blocks, counted))
+        briefs.append(hands.work(_brief, counted))
+    told: list[_Brief] = []
+    for place in range(len(briefs)):
+        told += hands.results([briefs[place]])
+        briefs[place] = None
+        work.advance(sum(len(one) for one in told[-1].tokens))
+    longer = max(features.lengths) > 1 and features.units == "words" and at_least > 1
+    sizes = [len(tokens) for brief in told for tokens in brief.tokens]
+    if not sum(sizes) or (longer and any(one.spaced for one in told)):
+        return None
+    for brief in told:
+        remarks.given(brief.remarks)
+        for refused in brief.refused:
+            work.aside.add(refused)
+    kept = [one for brief in told for one in brief.kept]
+    vocabulary = _vocabulary(hands, [block for block, brief in zip(blocks, told, strict=True) if brief.tokens])
+    (found,) = hands.results([hands.work(chosen, vocabulary, features, at_least, begins)])
+    del vocabulary
+    terms = hands.held(found.terms)
+    parts = [
+        hands.work(_part, mine, place, terms)
+        for mine, brief in zip(blocks, told, strict=True)
+        for place in range(len(brief.tokens))
+    ]
+    starts = np.cumsum([0, *sizes], dtype=np.int64)
+    return Measured(
+        counts=Parted(parts, starts, len(found.terms), hands),
+        terms=found.terms,
+        tokens=np.concatenate([tokens for brief in told for tokens in brief.tokens]),
+        cells=all_cells([cells for brief in told for cells in brief.cells]),
+        distinct=found.distinct,
+        seen_once=found.seen_once,
+        left_out=max(found.distinct - len(found.terms), 0),
+        blocks=starts,
+    ), kept
+
+
+def _vocabulary(hands: Hands, blocks: list[Any]) -> Any:
+    """A handle of the vocabulary of all pieces, merged a few at a time."""
+    found = [hands.work(_terms, one) for one in blocks]
+    while len(found) > 1:
+        found = [hands.work(merged, *found[at : at + _MERGED]) for at in range(0, len(found), _MERGED)]
+    return found[0]
+
+
+def _counted(job: _Counting, piece: Piece[DocumentBlock]) -> _Piece:
+    before = remarks.taken()
+    cleaning = cleaner(job.settings, job.resources, job.features.within_sentences)
+    read = job.reading.read(piece)
+    blocks = [_block(job, cleaning, block) for block in read.blocks]
+    found = remarks.taken()
+    remarks.given(before)
+    return _Piece(blocks=blocks, refused=read.refused, remarks=found)
+
+
+def _block(job: _Counting, cleaning: Cleaner, block: DocumentBlock) -> _Block:
+    counts, spaced = [], False
+    for prefix, texts in zip(job.prefixes, block.documents.parts, strict=True):
+        tokens = cleaning.words_of(texts)
+        counting = TermCounting(job.features, prefix, cleaning.forms)
+        counting.add(tokens)
+        spaced = spaced or any(" " in word for word in tokens.words)
+        counts.append(counting.counts())
+    return _Block(
+        counts=joined(counts),
+        cells=block.documents.cells(job.features.measures),
+        kept=job.keep(block),
+        spaced=spaced,
+    )
+
+
+def _blocks(counted: _Piece) -> list[Counts]:
+    return [block.counts for block in counted.blocks]
+
+
+def _brief(counted: _Piece) -> _Brief:
+    return _Brief(
+        tokens=[block.counts.tokens for block in counted.blocks],
+        cells=[block.cells for block in counted.blocks],
+        kept=[block.kept for block in counted.blocks],
+        spaced=any(block.spaced for block in counted.blocks),
+        refused=counted.refused,
+        remarks=counted.remarks,
+    )
+
+
+def _terms(blocks: list[Counts]) -> Vocabulary:
+    return vocabulary_of(blocks)
+
+
+def _part(blocks: list[Counts], place: int, terms: list[str]) -> Any:
+    return in_terms(blocks[place], terms)
