@@ -158,16 +158,28 @@ def apart(monkeypatch: pytest.MonkeyPatch, short: None) -> list[Any]:
 
 
 LOOSE = ("--set=classifier.tolerance=0.03", "--set=classifier.calibrate=none", "--no-check", "-o", "out.sorter")
+QUICK = (
+    "--classifier=centroid",
+    "--set=classifier.calibrate=none",
+    "--set=classifier.tolerance=0.5",
+    "--set=judge.folds=3",
+)
 IN_PARTS = {
     "naive Bayes": LINES["naive Bayes"],
     "logistic": ("train", "t.csv", T, L, *LOOSE),
     "svm": ("train", "t.csv", T, L, "--classifier=svm", *LOOSE),
-    "folds": ("cross-validate", "t.csv", T, L, "--folds=3", "--classifier=naive-bayes", "--json"),
+    "folds": ("cross-validate", "t.csv", T, L, "--folds=3", "--classifier=naive-bayes", "--json", "--no-ledger"),
     "lasso, pairs of words": ("train", "t.csv", T, L, "--set=classifier.sparsity=0.4", "--lengths=1,2", *LOOSE),
     "columns beside, centroid": (
         *("train", "t.csv", T, L, "--classifier=centroid", "--set=columns.categories=place"),
         *("--set=features.measures=words", "-o", "out.sorter"),
     ),
+    "compare": (
+        *("compare", "t.csv", T, L, "--folds=3", "--set=classifier.calibrate=none", "--json", "--no-ledger"),
+        "--try=classifier.kind=centroid,naive-bayes,tree",
+    ),
+    "choose": ("choose", "t.csv", T, L, "--trials=2", "--json", "--no-ledger", *QUICK),
+    "curve": ("curve", "t.csv", T, L, "--folds=3", "--classifier=naive-bayes", "--json"),
     "ratios": ("train", "t.csv", T, L, "--classifier=ratio-svm", *LOOSE),
 }
 
@@ -181,7 +193,7 @@ def test_counts_may_stay_with_the_workers(
     (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
     found: list[Any] = []
     for how in ("--workers=1", f"--cluster={running.address}"):
-        line = [*IN_PARTS[command], how, *(["--overwrite"] if "-o" in IN_PARTS[command] else ["--no-ledger"])]
+        line = [*IN_PARTS[command], how, *(["--overwrite"] if "-o" in IN_PARTS[command] else [])]
         out = program(*line)
         told = without_seconds(out.json) if "--json" in line else out.out
         found.append((told, {path.name: path.read_bytes() for path in tmp_path.glob("out*")}))

@@ -29,7 +29,7 @@ class CurveResult:
 
 def curve(work: Work) -> CurveResult:
     """Train on growing parts of each fold's training documents, drawn at random, and judge on its held-out ones."""
-    corpus = read_labelled_corpus(work, Keeping(at_least=1))
+    corpus = read_labelled_corpus(work, Keeping(at_least=1, with_readers=True))
     ready = prepared(corpus, work.plan, corpus.only_answer("curve"))
     ready.documents.present()  # with fewer than two labels there is nothing to grow
     found = grown(ready.parts, corpus.method_of(work.plan), work.spread(ready.documents))

@@ -72,7 +72,9 @@ class Corpora:
         least = _generous([plan, *self._plans.get(key, ())])
         if key not in self._held or self._held[key][0] > least:
             aside = SetAside() if self._held else self._work.aside
-            corpus = read_labelled_corpus(replace(self._work, plan=plan, aside=aside), Keeping(at_least=least))
+            corpus = read_labelled_corpus(
+                replace(self._work, plan=plan, aside=aside), Keeping(at_least=least, with_readers=True)
+            )
             self.times += 1
             self._held[key] = (least, corpus, corpus.only_answer(self._command))
             self._hold_against_first(key)
@@ -139,10 +141,11 @@ def judged_on(rounds: Sequence[Round], first: Prepared, work: Work) -> dict[int,
     def of(piece: int) -> tuple[Outcome, float]:
         split, place, number = pieces[piece]
         began = time.perf_counter()
-        if place not in held:
+        parts = held.get(place)
+        if parts is None:
             held.clear()
-            held[place] = Parts(rounds[place].documents, first.splits.each)
-        found = outcome(held[place], split, rounds[place].methods[number])
+            parts = held[place] = Parts(rounds[place].documents, first.splits.each)
+        found = outcome(parts, split, rounds[place].methods[number])
         return found, time.perf_counter() - began
 
     done = dict(zip(pieces, work.spread(rounds[0].documents)(of, len(pieces)), strict=True))
