@@ -22,6 +22,7 @@ from upsort.engine.cluster import LOCAL, connected
 
 PARTS = 16
 LABELS = 20
+WITHOUT_FOLDS = ("--no-check", "--set=classifier.calibrate=none")
 SMALLEST = "--smallest" in sys.argv
 
 
@@ -40,10 +41,13 @@ def main() -> None:
         sorter = str(folder / "a.sorter")
         columns = ("--text=text", "--label=label", "--quiet")
         command(["train", str(folder / "few"), *columns, "--no-check", "-o", sorter])
+        all_parts = str(folder / "part-*.parquet")
         for what, goal, line in (
-            ("counting (features)", 1.7, ["features", str(folder / "part-*.parquet"), *columns]),
-            ("scoring", 1.7, ["score", sorter, str(folder / "part-*.parquet"), "--quiet"]),
-            ("training, folds included", 1.6, ["train", str(folder / "few"), *columns]),
+            ("counting (features)", 1.7, ["features", all_parts, *columns]),
+            ("scoring", 1.7, ["score", sorter, all_parts, "--quiet"]),
+            ("training on few, folds included", 1.6, ["train", str(folder / "few"), *columns]),
+            ("naive Bayes of all, folds included", 1.6, ["train", all_parts, *columns, "--classifier=naive-bayes"]),
+            ("logistic of all, without folds", 1.6, ["train", all_parts, *columns, *WITHOUT_FOLDS]),
         ):
             ending = {"train": "sorter", "score": "csv", "features": "csv"}[line[0]]
             shared = [*line, "--overwrite", "-o", str(folder / f"out.{ending}")]
@@ -51,7 +55,7 @@ def main() -> None:
                 "one": partial(command, [*shared, "--workers=1"]),
                 "two": partial(command, [*shared, f"--cluster={cluster.where}"]),
             }
-            seconds = medians_in_turn(works, 1 if SMALLEST else 3)
+            seconds = medians_in_turn(works, 1 if SMALLEST or what.endswith("folds") else 3)
             gain = seconds["one"] / seconds["two"]
             print(f"| {what} | {seconds['one']:.1f} s | {seconds['two']:.1f} s | {gain:.2f} | {goal} |")
         began = perf_counter()
@@ -63,6 +67,9 @@ def main() -> None:
             line = ["score", sorter, *parts, "--quiet", "--overwrite", "-o", str(folder / "out.csv")]
             memory = command([*line, f"--cluster={cluster.where}"])[1]
             print(f"memory of the driver, scoring {len(parts)} of {PARTS} files: {memory / 1e6:.0f} MB")
+            for way in (f"--cluster={cluster.where}", "--workers=1"):
+                line = ["train", *parts, *columns, *WITHOUT_FOLDS, way, "--overwrite", "-o", str(folder / "out.sorter")]
+                print(f"the same, training on them with {way.partition('=')[0]}: {command(line)[1] / 1e6:.0f} MB")
 
 
 def made_parts(folder: Path, many: int) -> None:
