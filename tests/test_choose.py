@@ -61,6 +61,23 @@ def test_it_finds_what_tells_the_labels_apart(tmp_path: Path, program: Program) 
     assert told["honest"]["low"] <= judged <= told["honest"]["high"]
 
 
+def test_what_does_not_matter_is_left_out_and_told(
+    tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    short_lines(tmp_path / "t.csv")
+    both = {"features.lengths": [1, 2], "features.in_at_least": 1}
+    monkeypatch.setattr(trials, "_changes", lambda plan, beside: iter(({}, both)))
+    line = ("choose", "t.csv", *COLUMNS, "--set=judge.folds=3")
+    told = program(*line, "--json").json
+    assert told["changes"] == {"features.lengths": [1, 2]} and told["most_accurate"] == trials.told(both, tuple(both))
+    assert [one["choice"] for one in told["left_out"]] == ["features.in_at_least=1"]
+    assert told["left_out"][0]["without_it"]["value"] < 0.01
+    assert (
+        "Left out of the most accurate plan, since hardly fewer are right without (points): features.in"
+        in program(*line).out
+    )
+
+
 def test_the_page_runs(tmp_path: Path, program: Program) -> None:
     short_lines(tmp_path / "t.csv", 300)
     (tmp_path / "corpus.csv").write_text((tmp_path / "t.csv").read_text().replace("text,label", "message,topic", 1))

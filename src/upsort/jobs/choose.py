@@ -82,7 +82,7 @@ class Chosen:
     finalists: all that were judged on the folds, most accurate first. inside: what the folds say of the picked plan, which is a
     little too high, since they chose it. honest: of the documents set aside. as_it_is: the same of the plan that was given.
     gain: by how much that one is behind the picked one, on the documents set aside. trials: those there was time for.
-    counted: how often the text was."""
+    left_out: choices of the best that the picked one does without. counted: how often the text was."""
 
     picked: Candidate
     best: Candidate
@@ -94,6 +94,7 @@ class Chosen:
     as_it_is: CrossValidation
     gain: Behind
     reasons: list[Reason]
+    left_out: list[Reason]
     counted: int
     documents: int
     set_aside: int
@@ -121,10 +122,9 @@ def _chosen(work: Work, budget: Budget) -> Chosen:
     best = judged[order[0]]
     as_given = _behind(best, judged[0], len(order))
     if order[0] == 0 or (as_given.low <= 0.0 and as_given.value < budget.margin):
-        picked = _Picked(candidate=tried[0], judged=judged[0], behind_best=as_given, reasons=[])
+        picked = _Picked(candidate=tried[0], judged=judged[0], behind_best=as_given, reasons=[], left_out=[])
     else:
-        begins = _Picked(candidate=tried[order[0]], judged=best, behind_best=_behind(best, best, 2), reasons=[])
-        picked = _simplified(search, begins, budget.margin)
+        picked = _simplified(search, tried[order[0]], best, budget.margin)
     honest = as_it_is = _on_set_aside(search, tried[0])
     if picked.candidate.values:
         honest = _on_set_aside(search, picked.candidate)
@@ -139,6 +139,7 @@ def _chosen(work: Work, budget: Budget) -> Chosen:
         as_it_is=as_it_is,
         gain=_behind(honest, as_it_is, 2),
         reasons=picked.reasons,
+        left_out=picked.left_out,
         counted=search.corpora.times,
         documents=search.first.documents.documents,
         set_aside=int(search.outside.sum()),
@@ -279,20 +280,22 @@ def _on_set_aside(search: _Search, candidate: Candidate) -> CrossValidation:
     return judged_by([outcome_of(one.documents, split, one.methods[0])], one.documents, one.methods[0])
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class _Picked:
-    """A plan, what the folds say of it, by how much it is behind the best there, and what each of its choices brought."""
+    """A plan, what the folds say of it, by how much it is behind the best there, what each of its choices brought, and those
+    of the best that were left out."""
 
     candidate: Candidate
     judged: CrossValidation
     behind_best: Behind
     reasons: list[Reason]
+    left_out: list[Reason]
 
 
-def _simplified(search: _Search, best: _Picked, margin: float) -> _Picked:
+def _simplified(search: _Search, candidate: Candidate, best: CrossValidation, margin: float) -> _Picked:
     """The best with the choices left out, one after the other, that bring least, as long as what is left is not surely behind it,
     nor by as much as the margin."""
-    now = best
+    now = _Picked(candidate=candidate, judged=best, behind_best=_behind(best, best, 2), reasons=[], left_out=[])
     while True:
         groups = _choices(now.candidate.values)
         others = [without(search.work.plan, now.candidate.values, keys) for keys in groups]
@@ -305,10 +308,16 @@ def _simplified(search: _Search, best: _Picked, margin: float) -> _Picked:
             for number, keys in enumerate(groups)
         ]
         least = min(range(len(others)), key=lambda number: reasons[number].without.value)
-        distance = _behind(best.judged, results[least], 2)
+        distance = _behind(best, results[least], 2)
         if len(groups) == 1 or distance.low > 0.0 or distance.value >= margin:
             return replace(now, reasons=reasons)
-        now = _Picked(others[least], results[least], distance, [])
+        now = _Picked(
+            candidate=others[least],
+            judged=results[least],
+            behind_best=distance,
+            reasons=[],
+            left_out=[*now.left_out, reasons[least]],
+        )
 
 
 def _choices(values: Mapping[str, object]) -> list[tuple[str, ...]]:

@@ -212,6 +212,7 @@ class Choose(Result, Kept):
     behind_it: Annotated[Behind, told("the chosen one, on the folds")]
     finalists: list[Finalist]
     reasons: list[Brought]
+    left_out: Annotated[list[Brought], told("choices of the most accurate plan that the chosen one does without")]
     trials: list[Tried]
     set_aside_to_judge: int
     counted: Annotated[int, told("how often the text was cleaned and counted")]

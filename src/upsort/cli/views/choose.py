@@ -106,6 +106,9 @@ def _show(found: Chosen, margin: float, view: View) -> None:
             (col.name("choice"), col.text("without it, points fewer are right"), col.text("so it")),
             [(one.told, _points(one.without, bare=True), _matters(one.without)) for one in found.reasons],
         )
+    if found.left_out:
+        each = "; ".join(f"{one.told}, {_points(one.without, bare=True)}" for one in found.left_out)
+        view.say(f"Left out of the most accurate plan, since hardly fewer are right without (points): {each}.")
     untrained = sum(one.accuracy is None for one in found.trials)
     known = sum(one.known for one in found.trials)
     view.say(
@@ -150,6 +153,7 @@ def _as_json(found: Chosen) -> dict[str, Any]:
             for candidate, result in found.finalists
         ],
         "reasons": [{"choice": one.told, "without_it": asdict(one.without)} for one in found.reasons],
+        "left_out": [{"choice": one.told, "without_it": asdict(one.without)} for one in found.left_out],
         "trials": [
             {"name": one.candidate.name, "documents": one.documents, "accuracy": one.accuracy, "known": one.known}
             for one in found.trials
