@@ -11,8 +11,9 @@ from typing import Any
 
 from upsort.cli.console import Console
 from upsort.cli.declaring import declared
-from upsort.cli.options import Everywhere, Planned, ReadingAlone, Workers, plan_settings, spellings_of
+from upsort.cli.options import Everywhere, ReadingAlone, Workers, plan_settings, spellings_of
 from upsort.cli.options import Reading as ReadingOptions
+from upsort.cli.plan_options import Planned
 from upsort.cli.view import View
 from upsort.core.errors import UsageProblem
 from upsort.core.learning.sorter import Sorter

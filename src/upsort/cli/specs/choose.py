@@ -3,18 +3,8 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import minutes, names, option, whole_number
-from upsort.cli.options import (
-    Columns,
-    Command,
-    Judging,
-    Learning,
-    Margin,
-    Overwriting,
-    Reading,
-    Seed,
-    Sources,
-    Workers,
-)
+from upsort.cli.options import Columns, Command, Judging, Margin, Overwriting, Reading, Seed, Sources, Workers
+from upsort.cli.plan_options import Learning
 from upsort.core.records import record
 
 

@@ -4,13 +4,10 @@ from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, flag, option, whole_number
 from upsort.cli.options import (
-    ClassifierKeys,
     Columns,
     Command,
-    FeatureKeys,
     IdColumn,
     LabelColumn,
-    Learning,
     Margin,
     MaybeSources,
     Overwriting,
@@ -19,6 +16,7 @@ from upsort.cli.options import (
     TextColumn,
     spellings_of,
 )
+from upsort.cli.plan_options import ClassifierKeys, FeatureKeys, Learning
 from upsort.core.records import record
 
 

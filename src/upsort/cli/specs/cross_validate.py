@@ -7,10 +7,8 @@ from upsort.cli.options import (
     FOLDS_RULES,
     Columns,
     Command,
-    Deciding,
     Folds,
     Judging,
-    Learning,
     Measures,
     Overwriting,
     Reading,
@@ -18,6 +16,7 @@ from upsort.cli.options import (
     Sources,
     Workers,
 )
+from upsort.cli.plan_options import Deciding, Learning
 from upsort.core.records import record
 
 

@@ -3,18 +3,8 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import option
-from upsort.cli.options import (
-    FOLDS_RULES,
-    Columns,
-    Command,
-    Folds,
-    Learning,
-    Overwriting,
-    Reading,
-    Seed,
-    Sources,
-    Workers,
-)
+from upsort.cli.options import FOLDS_RULES, Columns, Command, Folds, Overwriting, Reading, Seed, Sources, Workers
+from upsort.cli.plan_options import Learning
 from upsort.core.records import record
 
 

@@ -3,18 +3,8 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Need, option, whole_number
-from upsort.cli.options import (
-    CleanKeys,
-    Columns,
-    Command,
-    FeatureKeys,
-    Overwriting,
-    Planned,
-    Reading,
-    Sources,
-    Workers,
-    spellings_of,
-)
+from upsort.cli.options import Columns, Command, Overwriting, Reading, Sources, Workers, spellings_of
+from upsort.cli.plan_options import CleanKeys, FeatureKeys, Planned
 from upsort.core.records import record
 
 

@@ -3,17 +3,8 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Many, flag, option, whole_number
-from upsort.cli.options import (
-    Command,
-    IdColumn,
-    LabelColumn,
-    Overwriting,
-    Planned,
-    Reading,
-    Sources,
-    TextColumn,
-    Workers,
-)
+from upsort.cli.options import Command, IdColumn, LabelColumn, Overwriting, Reading, Sources, TextColumn, Workers
+from upsort.cli.plan_options import Planned
 from upsort.core.records import record
 
 

@@ -3,7 +3,8 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, flag, option
-from upsort.cli.options import Columns, Command, Learning, MaybeSources, ReadingAlone, spellings_of
+from upsort.cli.options import Columns, Command, MaybeSources, ReadingAlone, spellings_of
+from upsort.cli.plan_options import Learning
 from upsort.core.records import record
 
 

@@ -3,7 +3,8 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, flag, option, share
-from upsort.cli.options import Command, IdColumn, LabelColumn, Overwriting, Planned, Reading, Seed, Sources, TextColumn
+from upsort.cli.options import Command, IdColumn, LabelColumn, Overwriting, Reading, Seed, Sources, TextColumn
+from upsort.cli.plan_options import Planned
 from upsort.core.records import record
 
 

@@ -3,7 +3,8 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, flag, option, whole_number
-from upsort.cli.options import Command, IdColumn, LabelColumn, Language, Planned, Reading, Sources, TextColumn, Workers
+from upsort.cli.options import Command, IdColumn, LabelColumn, Reading, Sources, TextColumn, Workers
+from upsort.cli.plan_options import Language, Planned
 from upsort.core.records import record
 
 

@@ -3,7 +3,8 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, flag, option, positional, whole_number
-from upsort.cli.options import Answer, CleanKeys, Columns, Command, Planned, Reading, TermKeys, spellings_of
+from upsort.cli.options import Answer, Columns, Command, Reading, spellings_of
+from upsort.cli.plan_options import CleanKeys, Planned, TermKeys
 from upsort.core.records import record
 
 

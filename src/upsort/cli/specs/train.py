@@ -3,7 +3,8 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import flag, option
-from upsort.cli.options import Columns, Command, Deciding, Learning, Overwriting, Reading, Seed, Sources, Workers
+from upsort.cli.options import Columns, Command, Overwriting, Reading, Seed, Sources, Workers
+from upsort.cli.plan_options import Deciding, Learning
 from upsort.core.records import record
 
 

@@ -7,7 +7,8 @@ from typing import Any
 
 from upsort.cli import columns as col
 from upsort.cli.console import Console
-from upsort.cli.options import Planned, ReadingAlone
+from upsort.cli.options import ReadingAlone
+from upsort.cli.plan_options import Planned
 from upsort.cli.request import completed, inputs_of, plan_of, tell_set_aside, told_again, working
 from upsort.cli.specs.survey import SurveyOptions
 from upsort.cli.status import Exit
