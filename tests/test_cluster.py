@@ -2,6 +2,7 @@
 
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -33,11 +34,11 @@ T, L = "--text=text", "--label=label"
 class Running:
     """A scheduler and two workers."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, *options: str) -> None:
         self.folder = folder
         self.logs = (folder / "log").open("wb")
         where = folder / "scheduler.json"
-        self.scheduler = self._start("scheduler", "--host=127.0.0.1", "--port=0", f"--scheduler-file={where}")
+        self.scheduler = self._start("scheduler", "--host=127.0.0.1", "--port=0", f"--scheduler-file={where}", *options)
         while not where.exists():
             time.sleep(0.05)
         self.address = json.loads(where.read_text())["address"]
@@ -271,6 +272,42 @@ def test_a_scheduler_that_dies_is_told_and_what_is_done_is_kept(
     assert f"The cluster at {mortal.address} is gone" in err and "go on with --resume" in err
     program("score", "a.sorter", "many.csv", "-o", "o.csv", "--resume")
     assert (scoring / "o.csv").read_bytes() == (scoring / "alone.csv").read_bytes()
+
+
+@pytest.mark.skipif(shutil.which("openssl") is None, reason="nothing here makes certificates")
+def test_certificates_of_the_engine_are_used(
+    letters: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, program: Program
+) -> None:
+    """A cluster that takes no one without one, as its own configuration says."""
+    key, certificate = tmp_path / "key.pem", tmp_path / "certificate.pem"
+    made = ("-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", "/CN=desk", "-keyout", key, "-out", certificate)
+    subprocess.run(["openssl", "req", "-x509", *made], check=True, capture_output=True)
+    pair = {"cert": str(certificate), "key": str(key)}
+    tls = {"ca-file": str(certificate), "scheduler": pair, "worker": pair, "client": pair}
+    (tmp_path / "dask.json").write_text(json.dumps({"distributed": {"comm": {"require-encryption": True, "tls": tls}}}))
+    (tmp_path / "dask.json").rename(tmp_path / "dask.yaml")  # which JSON is, too
+    (tmp_path / "cluster").mkdir()
+    line = ("survey", str(letters / "t.csv"), T, L, "--json")
+    with monkeypatch.context() as patch:
+        patch.setenv("DASK_CONFIG", str(tmp_path / "dask.yaml"))
+        found = Running(tmp_path / "cluster", "--protocol=tls")
+        try:
+            assert found.address.startswith("tls://")
+            with started(tmp_path, *line, f"--cluster={found.address}", stdout=subprocess.PIPE, text=True) as shared:
+                told, _ = shared.communicate(timeout=60)
+            assert shared.returncode == 0
+            assert without_seconds(json.loads(told)) == without_seconds(program(*line, "--workers=1").json)
+            patch.delenv("DASK_CONFIG")
+            with started(tmp_path, *line, f"--cluster={found.address}", stderr=subprocess.PIPE, text=True) as stranger:
+                _, err = stranger.communicate(timeout=60)
+            assert stranger.returncode == 2 and f"{found.address} asks for certificates, and none are configured" in err
+            certificate.write_text("none")
+            patch.setenv("DASK_CONFIG", str(tmp_path / "dask.yaml"))
+            with started(tmp_path, *line, f"--cluster={found.address}", stderr=subprocess.PIPE, text=True) as wrong:
+                _, err = wrong.communicate(timeout=60)
+            assert wrong.returncode == 2 and f"The certificates for {found.address} cannot be used" in err
+        finally:
+            found.end()
 
 
 def test_an_interrupted_command_leaves_no_work_behind(scoring: Path, running: Running) -> None:

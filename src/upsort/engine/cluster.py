@@ -35,6 +35,7 @@ _AT_ONCE = 3  # items for each thread of the workers: one in work, and some so t
 _SENT_APART = 100_000  # bytes; what is larger goes to a worker by itself, not through the list of work
 _LOST = "The cluster at {} is gone: {}."
 _AFTER_LOSS = "Start it again, and the command; score goes on with --resume where it wrote a table."
+_CERTIFICATES = "Name them under distributed.comm.tls in the configuration of Dask, ~/.config/dask/*.yaml."
 _held = threading.local()
 
 
@@ -260,6 +261,18 @@ def _check_address(address: str) -> None:
         raise UsageProblem(
             f"{address!r} is no address of a cluster: {_said(error)}.", "One is tcp://host:8786."
         ) from None
+    if scheme == "tls":
+        _check_certificates(address)
+
+
+def _check_certificates(address: str) -> None:
+    """Raises UsageProblem where the library's configuration has none that can be used."""
+    try:
+        held = distributed.Security().get_connection_args("client").get("ssl_context")
+    except OSError as error:  # among them what certificates can have wrong
+        raise UsageProblem(f"The certificates for {address} cannot be used: {_said(error)}.", _CERTIFICATES) from None
+    if held is None:
+        raise UsageProblem(f"{address} asks for certificates, and none are configured.", _CERTIFICATES)
 
 
 def _local(address: str) -> Any:
