@@ -347,7 +347,8 @@ def test_problems_of_a_worker_are_told(running: Running) -> None:
 def test_who_does_the_work_is_told(running: Running) -> None:
     assert by_whom(Processes(1)) == "" and by_whom(Processes(3)) == " · up to 3 processes"
     with cluster.connected(running.address) as engine:
-        assert by_whom(engine) == " · 2 workers of the cluster"
+        engine.piece_done()
+        assert by_whom(engine) == " · 1 part done by 2 workers of the cluster"
 
 
 def test_a_worker_with_another_version_is_named(running: Running, monkeypatch: pytest.MonkeyPatch) -> None:

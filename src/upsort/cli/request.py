@@ -207,7 +207,7 @@ def by_whom(engine: Engine) -> str:
     """Who does the work, where it is not this process alone."""
     many = engine.workers
     if engine.elsewhere:
-        return f" · {counted(many, 'worker')} of the cluster"
+        return f" · {counted(engine.pieces, 'part')} done by {counted(many, 'worker')} of the cluster"
     return f" · up to {many} processes" if many > 1 else ""
 
 

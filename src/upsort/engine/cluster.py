@@ -48,6 +48,7 @@ class Cluster:
 
     def __init__(self, client: Any, address: str) -> None:
         self.client, self.address = client, address
+        self.pieces = 0
 
     @property
     def workers(self) -> int:
@@ -59,6 +60,10 @@ class Cluster:
     def where(self) -> str:
         """Where others reach it, too, while it is there."""
         return str(self.client.scheduler.address)
+
+    def piece_done(self) -> None:
+        """See `Engine`."""
+        self.pieces += 1
 
     @property
     def hands(self) -> Hands:

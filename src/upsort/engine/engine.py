@@ -32,6 +32,13 @@ class Engine(Protocol):
         and may be replaced in the middle of it, so that no item may rest on what an earlier one taught."""
 
     @property
+    def pieces(self) -> int:
+        """How many pieces of tables others have done, as `piece_done` was told."""
+
+    def piece_done(self) -> None:
+        """One more is."""
+
+    @property
     def hands(self) -> Hands | None:
         """Who keeps the parts of a matrix and works on them; None where that is this process."""
 

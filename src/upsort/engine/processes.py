@@ -98,6 +98,14 @@ class Processes:
         return False
 
     @property
+    def pieces(self) -> int:
+        """Of no interest: they are part of this process."""
+        return 0
+
+    def piece_done(self) -> None:
+        """Nothing is kept of it."""
+
+    @property
     def hands(self) -> Hands | None:
         """They have one memory."""
         return None

@@ -128,6 +128,7 @@ def counted_apart(
     for place in range(len(briefs)):
         told += hands.results([briefs[place]])
         briefs[place] = None
+        work.engine.piece_done()
         work.advance(sum(len(one) for one in told[-1].tokens))
     longer = max(features.lengths) > 1 and features.units == "words" and at_least > 1
     sizes = [len(tokens) for brief in told for tokens in brief.tokens]

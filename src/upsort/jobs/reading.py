@@ -159,6 +159,7 @@ def worked_on(
     """
     pieces = unfinished(reading.pieces(apart_for(engine)))
     for _, worked in engine.in_order(_Working(reading if engine.reads else None, work), pieces, learns):
+        engine.piece_done()
         remarks.given(worked.remarks)
         for refused in worked.refused:
             aside.add(refused)
