@@ -227,6 +227,34 @@ def test_a_worker_that_dies_in_a_training_changes_no_byte(
     assert f"The cluster at {mortal.address} is gone" in told and not (tmp_path / "other.sorter").exists()
 
 
+def test_an_interrupted_training_ends_at_once(
+    running: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
+    change, times = Crew.change, iter(range(10**6))
+
+    def interrupted(crew: Crew, method: str, *given: Any) -> list[Any]:
+        if next(times) == 6:
+            os.kill(os.getpid(), signal.SIGINT)
+        return change(crew, method, *given)
+
+    monkeypatch.setattr(Crew, "change", interrupted)
+    line = ("train", "t.csv", T, L, "--set=classifier.tolerance=1e-9", "-o", "out.sorter")
+    program(*line, f"--cluster={running.address}", code=130)
+    assert next(times) < 200 and not (tmp_path / "out.sorter").exists()
+    nothing_left(running)
+
+
+def nothing_left(running: Running) -> None:
+    """No worker works any more."""
+    with distributed.Client(running.address, set_as_default=False) as client:
+        for _ in range(200):
+            if not any(client.processing().values()):
+                break
+            time.sleep(0.05)
+        assert not any(client.processing().values())
+
+
 def without_seconds(held: Any) -> Any:
     if isinstance(held, dict):
         return {name: without_seconds(value) for name, value in held.items() if name not in ("seconds", "run")}
@@ -317,12 +345,7 @@ def test_an_interrupted_command_leaves_no_work_behind(scoring: Path, running: Ru
         program.send_signal(signal.SIGINT)
         _, err = program.communicate(timeout=60)
     assert program.returncode == 130 and "rows are done and kept" in err and "Traceback" not in err
-    with distributed.Client(running.address, set_as_default=False) as client:
-        for _ in range(200):
-            if not any(client.processing().values()):
-                break
-            time.sleep(0.05)
-        assert not any(client.processing().values())
+    nothing_left(running)
 
 
 def test_problems_of_a_worker_are_told(running: Running) -> None:

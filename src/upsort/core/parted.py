@@ -120,7 +120,7 @@ class Parted:
 
     def whole(self) -> csr_array:
         """The matrix, here."""
-        return self._whole if self._whole is not None else _one(*self.hands.results(self.parts))
+        return self._whole if self._whole is not None else _one(*self.hands.results(self.parts)).copy()
 
     def _worked_on(self, work: Callable[..., Any], given: Sequence[Any]) -> list[Any]:
         held = [one if isinstance(one, ByRow) else self.hands.held(one) for one in given]
