@@ -2,6 +2,7 @@
 keeps of each document beside its counts."""
 
 from collections.abc import Callable
+from itertools import islice
 from typing import Any
 
 import numpy as np
@@ -92,12 +93,10 @@ def can_be(work: Work, cleaning: Cleaner) -> bool:
 def _many(work: Work) -> bool:
     """Whether all tables can be read apart, and in enough pieces."""
     divisions = [table.division for table in work.inputs.tables]
-    pieces = 0
-    for division in divisions:
-        if division is None or not apart_for(work.engine)(division):
-            return False
-        pieces += sum(1 for _ in division.stretches())
-    return pieces >= WORTH_IT
+    if not all(division is not None and apart_for(work.engine)(division) for division in divisions):
+        return False
+    pieces = (stretch for division in divisions if division is not None for stretch in division.stretches())
+    return sum(1 for _ in islice(pieces, WORTH_IT)) == WORTH_IT
 
 
 def counted_apart(
