@@ -156,13 +156,6 @@ def total(results: Sequence[Any]) -> Any:
     return found
 
 
-@record(frozen=True)
-class Each:
-    """What each member of a crew is given, its own."""
-
-    values: Sequence[Any]
-
-
 class Crew:
     """Objects, one for each part, that the hands keep; their methods are called in all of them.
 
@@ -188,13 +181,8 @@ class Crew:
         self.members = self._called(_changed, method, given)
 
     def _called(self, call: Callable[..., Any], method: str, given: Sequence[Any]) -> list[Any]:
-        held = [one if isinstance(one, Each) else self.hands.held(one) for one in given]
-        return [
-            self.hands.work(
-                call, member, method, *(one.values[place] if isinstance(one, Each) else one for one in held)
-            )
-            for place, member in enumerate(self.members)
-        ]
+        held = [self.hands.held(one) for one in given]
+        return [self.hands.work(call, member, method, *held) for member in self.members]
 
 
 def _with_nothing(member: Any) -> tuple[Any, Any]:

@@ -14,6 +14,7 @@ in distributed primal-dual optimization*, whose subproblem with the safe factor 
 by the number of parts.
 """
 
+import copy
 import os
 from collections.abc import Sequence
 from dataclasses import replace
@@ -27,7 +28,7 @@ from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.products import Singles, frobenius
 from upsort.core.classifiers.sides import Sides
-from upsort.core.parted import Crew, Each, total
+from upsort.core.parted import Crew, total
 from upsort.core.records import record
 from upsort.core.threads import by_threads
 
@@ -104,6 +105,7 @@ class Climber:
         self.data = matrix.data.astype(np.float32)
         self.starts, self.columns = matrix.indptr.astype(np.int64), matrix.indices.astype(np.int32)
         self.cost = loss.weights.astype(np.float32)
+        self.orders = np.random.default_rng(_SEED)
         groups = 1 if not loss.separable else -(-n_labels // _GROUP)
         self.groups = [self._group(labels, scale) for labels in np.array_split(np.arange(n_labels), groups)]
 
@@ -151,8 +153,10 @@ class Climber:
             return pulls
         return (np.float32(2) * group.own - np.float32(1)) * group.dual
 
-    def run(self, weights: Sequence[Singles], order: Ints) -> tuple[list[Singles], list[float], list[float]]:
+    def run(self, weights: Sequence[Singles]) -> tuple[list[Singles], list[float], list[float]]:
         """One pass, beginning at the weights of each group: what they come to, and the gaps and the losses."""
+        self.orders = copy.deepcopy(self.orders)
+        order = self.orders.permutation(self.shape[0])
         kernels = compiled()
         work, data_of = kernels.PASSES[self.loss.kernel], kernels.Data
         held = (np.float32(self.ridge), np.float32(self.bias))
@@ -194,7 +198,6 @@ class Ascent:
         self.bias = max(1.0, problem.ridge)
         self.center = sides.loss.first_intercepts()
         self.passes = 0
-        self.orders = [np.random.default_rng(_SEED) for _ in sides.parts]
         scale = sides.hands.held(sides.scale)
         held = (problem.ridge / len(sides.parts), self.bias)
         climbers = [
@@ -224,9 +227,7 @@ class Ascent:
 
     def run(self) -> float:
         """One pass over all documents; returns the duality gap as a share of the losses, about."""
-        sizes = [loss.weights.size for loss in self.problem.sides.losses]
-        orders = [generator.permutation(size) for generator, size in zip(self.orders, sizes, strict=True)]
-        found = self.crew.change("run", self.by_group, Each(orders))
+        found = self.crew.change("run", self.by_group)
         if len(found) == 1:
             self.by_group = found[0][0]
         else:
