@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from upsort import __version__
 from upsort.core.plan import Plan
-from upsort.files.ledger import NAME, VERSION, brought_up_to_date, data_digest, opened, version_of
+from upsort.files.ledger import NAME, adding, data_digest, opened
 
 Known = dict[tuple[str, int], float | None]
 """By the digest of a plan and the size of a sample: the accuracy, None where the plan could not be trained on it."""
@@ -67,14 +67,9 @@ def enter_trials(documents: str, found: Mapping[tuple[str, int], float | None]) 
     if not documents or not found:
         return
     try:
-        with closing(opened(NAME, isolation_level=None)) as ledger:
-            ledger.execute("BEGIN IMMEDIATE")
-            if version_of(ledger) > VERSION:
-                return
-            brought_up_to_date(ledger)
+        with adding() as ledger:
             ledger.execute(_TRIALS)
             rows = [(documents, plan, sample, accuracy) for (plan, sample), accuracy in found.items()]
             ledger.executemany("INSERT INTO trials VALUES (?, ?, ?, ?)", rows)
-            ledger.execute("COMMIT")
     except sqlite3.Error:
         return

@@ -1,4 +1,5 @@
-"""The ledger: an SQLite file in the working folder. Every evaluation is a row of one table, every measure of it a row of another.
+"""The ledger: an SQLite file in the working folder. Every evaluation is a row of one table, every measure of it a row of another;
+what searches for a plan tried has a third (`known_trials`).
 
 Its version stands in SQLite's `user_version`. A ledger of an older version is brought up to date by the first program that
 writes to it, its rows stay; one of a newer version is read as far as its columns are known here, and never written to.
@@ -8,7 +9,7 @@ import hashlib
 import json
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import closing
+from contextlib import closing, contextmanager
 from dataclasses import asdict
 from datetime import UTC, datetime
 from math import isfinite
@@ -69,11 +70,7 @@ def enter(entry: Entry) -> str:
     path = Path(NAME)
     values = {name: getattr(entry, name) for name in _NAMES} | {"time": datetime.now(UTC).isoformat(timespec="seconds")}
     try:
-        with closing(opened(str(path), isolation_level=None)) as ledger:
-            ledger.execute("BEGIN IMMEDIATE")  # nobody else brings it up to date at the same time
-            if (newer := version_of(ledger)) > VERSION:
-                return f"{path} is of version {newer}, which this program does not know"
-            brought_up_to_date(ledger)
+        with adding() as ledger:
             places = ", ".join("?" for _ in _NAMES)
             added = ledger.execute(
                 f"INSERT INTO evaluations ({', '.join(_NAMES)}) VALUES ({places})", [values[name] for name in _NAMES]
@@ -82,14 +79,30 @@ def enter(entry: Entry) -> str:
                 "INSERT INTO measures VALUES (?, ?, ?, ?, ?)",
                 [(added.lastrowid, key, *ends) for key, ends in entry.measures.items()],
             )
-            ledger.execute("COMMIT")
+    except _Newer as newer:
+        return str(newer)
     except sqlite3.Error as error:
         return f"{path} cannot be written: {error}"
     return ""
 
 
-def version_of(ledger: sqlite3.Connection) -> int:
-    """Of which version a ledger is."""
+class _Newer(sqlite3.Error):
+    """The ledger is of a version that this program does not know."""
+
+
+@contextmanager
+def adding() -> Iterator[sqlite3.Connection]:
+    """The ledger, brought up to date, for rows to be added to it in one go. Raises sqlite3.Error where it cannot be written."""
+    with closing(opened(NAME, isolation_level=None)) as ledger:
+        ledger.execute("BEGIN IMMEDIATE")  # nobody else brings it up to date at the same time
+        if (newer := _version(ledger)) > VERSION:
+            raise _Newer(f"{NAME} is of version {newer}, which this program does not know")
+        _bring_up_to_date(ledger)
+        yield ledger
+        ledger.execute("COMMIT")
+
+
+def _version(ledger: sqlite3.Connection) -> int:
     return int(ledger.execute("PRAGMA user_version").fetchone()[0])
 
 
@@ -97,9 +110,9 @@ def _columns(ledger: sqlite3.Connection, table: str = "evaluations") -> set[str]
     return {row[1] for row in ledger.execute(f"PRAGMA table_info({table})")}
 
 
-def brought_up_to_date(ledger: sqlite3.Connection) -> None:
+def _bring_up_to_date(ledger: sqlite3.Connection) -> None:
     """Make the table, or add the columns that it lacks; rows that are there keep everything."""
-    if version_of(ledger) == VERSION:
+    if _version(ledger) == VERSION:
         return
     ledger.execute(_TABLE)
     ledger.execute(_MEASURES)

@@ -392,4 +392,4 @@ def _distinct_terms(work: Work) -> int:
     measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
     for _ in measured_blocks(work, Reader.of_plan(work.plan, cleaning), measuring, cleaning, attrgetter("lines")):
         pass
-    return measured_by(measuring, work.plan, resources, at_least=1).distinct
+    return measured_by(measuring, work.plan, at_least=1).distinct

@@ -74,7 +74,6 @@ class _Counted:
 def measured_by(
     measuring: Measuring,
     choices: plan.Plan,
-    resources: Resources,
     workers: int = 1,
     at_least: int | None = None,
     sorter: Sorter | None = None,
@@ -86,14 +85,15 @@ def measured_by(
     """
     if not measuring.cells:
         return of_counts(counts_of(()))
-    measured = measuring.measured(at_least or least_documents(choices, resources), workers)
+    measured = measuring.measured(at_least or least_documents(choices), workers)
     return with_vectors(measured, choices, sorter)
 
 
-def least_documents(choices: plan.Plan, resources: Resources) -> int:
+def least_documents(choices: plan.Plan) -> int:
     """In how many documents a term must stand to be counted at all."""
-    whole = resources.vocabulary or choices.features.hash_bits or family(choices.classifier).additive
-    return 1 if whole else choices.features.in_at_least
+    features = choices.features
+    whole = features.vocabulary_file or features.hash_bits or family(choices.classifier).additive
+    return 1 if whole else features.in_at_least
 
 
 def with_vectors(measured: Measured, choices: plan.Plan, sorter: Sorter | None = None) -> Measured:
@@ -204,15 +204,13 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
     reader = Reader.of_plan(work.plan, cleaning, LABELLED)
     apart = None
     if keeping.with_readers and can_be(work, cleaning):
-        least = keeping.at_least or least_documents(work.plan, method.resources)
+        least = keeping.at_least or least_documents(work.plan)
         apart = counted_apart(work, reader, cleaning, least, keeping)
     if apart is not None:
         measured, found = apart
     else:
         found = list(measured_blocks(work, reader, measuring, cleaning, keeping))
-        measured = measured_by(
-            measuring, work.plan, method.resources, work.engine.threads, keeping.at_least, work.sorter
-        )
+        measured = measured_by(measuring, work.plan, work.engine.threads, keeping.at_least, work.sorter)
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
         resources = replace(resources, full_forms=cleaning.forms.full_forms())

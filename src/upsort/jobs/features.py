@@ -99,7 +99,7 @@ def build(work: Work, whole: bool = False) -> Matrix:
     marks = list(measured_blocks(work, reader, measuring, cleaning, attrgetter("marks")))
     references = [name for one in marks for name in one.ids]
     labels = [label for one in marks for label in one.labels]
-    measured = measured_by(measuring, work.plan, resources, work.engine.threads, 1 if whole else None)
+    measured = measured_by(measuring, work.plan, work.engine.threads, 1 if whole else None)
     if not references:
         raise DataProblem(f"No usable document: {nothing_usable(work.aside)}.", "Check --text and --encoding.")
     names: tuple[str, ...] = ()

@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 
 from upsort.core.arrays import Ints
-from upsort.core.classifiers.families import family
 from upsort.core.errors import UsageProblem
 from upsort.core.judging.cross_validation import CrossValidation, judged_by
 from upsort.core.judging.protocol import Outcome, Parts, outcome
@@ -19,7 +18,7 @@ from upsort.core.learning.method import Costs, Method
 from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.files.set_aside import SetAside
-from upsort.jobs.corpus import Answer, Keeping, LabelledCorpus, read_labelled_corpus
+from upsort.jobs.corpus import Answer, Keeping, LabelledCorpus, least_documents, read_labelled_corpus
 from upsort.jobs.judging import Prepared, prepared
 from upsort.jobs.work import Work
 
@@ -69,7 +68,7 @@ class Corpora:
         """As the plan counts it. Raises UsageProblem for several label columns, and for other documents than those of the first
         plan."""
         key = _counted_by(plan)
-        least = _generous([plan, *self._plans.get(key, ())])
+        least = min(map(least_documents, [plan, *self._plans.get(key, ())]))
         if key not in self._held or self._held[key][0] > least:
             aside = SetAside() if self._held else self._work.aside
             corpus = read_labelled_corpus(
@@ -163,10 +162,3 @@ def _counted_by(plan: Plan) -> str:
     """What of a plan decides how the text is counted."""
     features = asdict(plan.features)
     return repr((plan.columns, plan.clean, [features[name] for name in _COUNTED_BY]))
-
-
-def _generous(plans: Sequence[Plan]) -> int:
-    """In how many documents a term must be for the most generous of some plans, which count alike."""
-    whole = plans[0].features.vocabulary_file or plans[0].features.hash_bits
-    keep_all = whole or any(family(plan.classifier).additive for plan in plans)
-    return 1 if keep_all else min(plan.features.in_at_least for plan in plans)

@@ -108,7 +108,9 @@ def _show(found: Chosen, margin: float, view: View) -> None:
         )
     if found.left_out:
         each = "; ".join(f"{one.told}, {_points(one.without, bare=True)}" for one in found.left_out)
-        view.say(f"Left out of the most accurate plan, since hardly fewer are right without (points): {each}.")
+        view.say(
+            f"Left out of the most accurate plan, since what is left is within the margin (points fewer right): {each}."
+        )
     untrained = sum(one.accuracy is None for one in found.trials)
     known = sum(one.known for one in found.trials)
     view.say(

@@ -61,7 +61,6 @@ class Problem:
 class _Group:
     """Some labels of a part: which of its documents have them (n, c), their dual variables (n, c), and what does not change."""
 
-    labels: Ints
     own: Singles
     scale: Singles
     squares: Singles
@@ -90,6 +89,11 @@ def compiled() -> Any:
     return kernels
 
 
+def _grouped(loss: Loss, n_labels: int) -> list[Ints]:
+    """The labels that are worked on side by side."""
+    return np.array_split(np.arange(n_labels), -(-n_labels // _GROUP) if loss.separable else 1)
+
+
 class Climber:
     """Passes over one part. What sets attributes is for `Crew.change`.
 
@@ -106,8 +110,7 @@ class Climber:
         self.starts, self.columns = matrix.indptr.astype(np.int64), matrix.indices.astype(np.int32)
         self.cost = loss.weights.astype(np.float32)
         self.orders = np.random.default_rng(_SEED)
-        groups = 1 if not loss.separable else -(-n_labels // _GROUP)
-        self.groups = [self._group(labels, scale) for labels in np.array_split(np.arange(n_labels), groups)]
+        self.groups = [self._group(labels, scale) for labels in _grouped(loss, n_labels)]
 
     def _group(self, labels: Ints, of_terms: Floats | None) -> _Group:
         own = np.ascontiguousarray(self.loss.own[:, labels], dtype=np.float32)
@@ -123,7 +126,7 @@ class Climber:
             dual = own * np.float32(0.99) + np.float32(0.01 / labels.size)  # inside, where the entropy has a slope
         elif self.loss.kernel == "logistic":
             dual = np.broadcast_to((self.cost * 0.01 / self.ridge)[:, None], own.shape).astype(np.float32)
-        return _Group(labels=labels, own=own, scale=scale, squares=squares, dual=dual)
+        return _Group(own=own, scale=scale, squares=squares, dual=dual)
 
     def sums(self) -> "_Stacked":
         """For each group (p, c) what the documents of the part pull of each term, and below it (c,) all that they pull."""
@@ -205,8 +208,7 @@ class Ascent:
             for part, loss in zip(sides.parts, sides.losses, strict=True)
         ]
         self.crew = Crew(climbers, sides.hands)
-        groups = 1 if not sides.loss.separable else -(-problem.n_labels // _GROUP)
-        self.labels = np.array_split(np.arange(problem.n_labels), groups)
+        self.labels = _grouped(sides.loss, problem.n_labels)
         self._join()
 
     def _join(self) -> None:
