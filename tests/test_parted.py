@@ -1,10 +1,8 @@
 """Matrices in parts: what is asked of them is what one piece gives, whoever keeps them; trainings end at the same optimum."""
 
-import pickle
-from typing import Any
-
 import numpy as np
 import pytest
+from hands import Away
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.sparse import csr_array
@@ -19,28 +17,6 @@ from upsort.core.features.terms_apart import chosen, countable, in_terms, merged
 from upsort.core.parted import HERE, ByRow, Parted, bounds, in_one_piece
 from upsort.core.plan import Classifier, Clean, Features
 from upsort.core.text.cleaning import cleaner
-
-
-class Away:
-    """Keeps everything as bytes, as others would that share no memory; what it is given cannot be changed."""
-
-    def held(self, value: Any, /) -> Any:
-        return Sent(pickle.dumps(value))
-
-    def work(self, work: Any, /, *given: Any) -> Any:
-        return Sent(pickle.dumps(work(*(one.value if isinstance(one, Sent) else one for one in given))))
-
-    def results(self, handles: Any, /) -> list[Any]:
-        return [one.value for one in handles]
-
-
-class Sent:
-    def __init__(self, content: bytes) -> None:
-        self.content = content
-
-    @property
-    def value(self) -> Any:
-        return pickle.loads(self.content)
 
 
 def away(matrix: Parted) -> Parted:

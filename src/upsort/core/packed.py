@@ -1,6 +1,12 @@
-"""Lists of texts as they travel between processes: one long text is packed and unpacked much faster than many short ones."""
+"""Lists of texts as they travel between processes, and as many are kept: one long text is packed and unpacked much faster than
+many short ones, and takes less memory."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from typing import Any, overload
+
+import numpy as np
+
+from upsort.core.arrays import AnyArray
 
 _BETWEEN = "\0"
 Packed = str | list[str]
@@ -18,3 +24,59 @@ def packed(texts: Sequence[str]) -> Packed:
 def unpacked(found: Packed) -> list[str]:
     """The same texts again."""
     return found if isinstance(found, list) else found.split(_BETWEEN)
+
+
+class Texts(Sequence[str]):
+    """Many short texts in little memory. blocks: of each block all its texts in one, and where each of them ends."""
+
+    def __init__(self, blocks: Sequence[tuple[str, AnyArray]]) -> None:
+        self.blocks = [(whole, ends) for whole, ends in blocks if ends.size]
+        self._starts = np.cumsum([0, *(ends.size for _, ends in self.blocks)])
+
+    @staticmethod
+    def joined(parts: Sequence["Texts"]) -> "Texts":
+        """Those of all, one after the other."""
+        return Texts([block for part in parts for block in part.blocks])
+
+    def __len__(self) -> int:
+        return int(self._starts[-1])
+
+    @overload
+    def __getitem__(self, place: int, /) -> str: ...
+
+    @overload
+    def __getitem__(self, place: slice, /) -> list[str]: ...
+
+    def __getitem__(self, place: int | slice, /) -> str | list[str]:
+        if isinstance(place, slice):
+            return [self[one] for one in range(*place.indices(len(self)))]
+        at = place + len(self) if place < 0 else place
+        if not 0 <= at < len(self):
+            raise IndexError(place)
+        block = int(np.searchsorted(self._starts, at, side="right")) - 1
+        whole, ends = self.blocks[block]
+        at -= int(self._starts[block])
+        return whole[int(ends[at - 1]) if at else 0 : int(ends[at])]
+
+    def __iter__(self) -> Iterator[str]:
+        for whole, ends in self.blocks:
+            begin = 0
+            for end in ends.tolist():
+                yield whole[begin:end]
+                begin = end
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Sequence) and len(self) == len(other) and all(map(str.__eq__, self, other))
+
+    __hash__ = None  # type: ignore[assignment]
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Texts, (self.blocks,)
+
+
+def compact(texts: Sequence[str]) -> Sequence[str]:
+    """The same texts in less memory; those that are more than text stay as they are."""
+    if isinstance(texts, Texts) or set(map(type, texts)) != {str}:
+        return texts
+    ends = np.cumsum(np.fromiter(map(len, texts), dtype=np.int64, count=len(texts)))
+    return Texts([("".join(texts), ends.astype(np.min_scalar_type(ends[-1])))])

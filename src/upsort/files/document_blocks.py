@@ -1,12 +1,12 @@
 """Blocks of documents as a reader hands them on: texts, what stands beside them, and the rows that they came from; how they are
 joined, and how they travel to other processes."""
 
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import fields, replace
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import replace
 from typing import Any
 
 from upsort.core.features.documents import Documents, joined_documents
-from upsort.core.packed import Packed, packed, unpacked
+from upsort.core.packed import Packed, Texts, compact, packed, unpacked
 from upsort.core.records import record
 from upsort.files.rows import in_large
 
@@ -19,45 +19,61 @@ class Marks:
     columns.
     """
 
-    ids: list[str]
-    answers: tuple[list[str], ...]
-    dates: list[str]
-    groups: list[str]
-    weights: list[str]
-    folds: list[str]
+    ids: Sequence[str]
+    answers: tuple[Sequence[str], ...]
+    dates: Sequence[str]
+    groups: Sequence[str]
+    weights: Sequence[str]
+    folds: Sequence[str]
 
     def __reduce__(self) -> tuple[Any, ...]:
         """Marks travel to other processes packed."""
-        return _marks, (
-            {
-                name: list(map(packed, found)) if name == "answers" else packed(found)
-                for name, found in vars(self).items()
-            },
-        )
+        return _unpacked_marks, (self._each(_travelling),)
 
     @property
-    def labels(self) -> list[str]:
+    def labels(self) -> Sequence[str]:
         """The cells of the first label column."""
         return self.answers[0] if self.answers else [""] * len(self.ids)
+
+    @property
+    def compact(self) -> "Marks":
+        """The same in less memory, for many to be kept."""
+        return Marks(**self._each(compact))
 
     @staticmethod
     def joined(parts: Sequence["Marks"]) -> "Marks":
         """Those of consecutive blocks as one."""
         if len(parts) == 1:
             return parts[0]
-        lists = {
-            field.name: [cell for part in parts for cell in getattr(part, field.name)]
-            for field in fields(Marks)
-            if field.name != "answers"
+        names = [name for name in vars(parts[0]) if name != "answers"]
+        cells = {name: _joined([vars(part)[name] for part in parts]) for name in names}
+        answers = tuple(_joined([part.answers[at] for part in parts]) for at in range(len(parts[0].answers)))
+        return Marks(answers=answers, **cells)
+
+    def _each(self, made: Callable[[Sequence[str]], Any]) -> dict[str, Any]:
+        return {
+            name: tuple(map(made, cells)) if name == "answers" else made(cells) for name, cells in vars(self).items()
         }
-        answers = tuple([cell for part in parts for cell in part.answers[at]] for at in range(len(parts[0].answers)))
-        return Marks(answers=answers, **lists)
 
 
-def _marks(found: dict[str, Any]) -> Marks:
+def _unpacked_marks(found: dict[str, Any]) -> Marks:
     """What `Marks.__reduce__` took apart."""
-    answers = tuple(map(unpacked, found.pop("answers")))
-    return Marks(answers=answers, **{name: unpacked(cells) for name, cells in found.items()})
+    return Marks(**Marks(**found)._each(_travelled_cells))
+
+
+def _travelling(cells: Sequence[str]) -> Texts | Packed:
+    return cells if isinstance(cells, Texts) else packed(cells)
+
+
+def _travelled_cells(found: Sequence[str]) -> Sequence[str]:
+    return unpacked(found) if isinstance(found, str | list) else found
+
+
+def _joined(parts: Sequence[Sequence[str]]) -> Sequence[str]:
+    compacted = [part for part in parts if isinstance(part, Texts)]
+    if len(compacted) == len(parts):
+        return Texts.joined(compacted)
+    return [cell for part in parts for cell in part]
 
 
 @record(frozen=True, kw_only=True)
@@ -85,7 +101,7 @@ class DocumentBlock:
         return self.documents.texts
 
     @property
-    def ids(self) -> list[str]:
+    def ids(self) -> Sequence[str]:
         """What each document is called."""
         return self.marks.ids
 

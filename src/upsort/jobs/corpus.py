@@ -18,7 +18,8 @@ from upsort.core.features.measuring import Measuring, prefixes
 from upsort.core.features.prints import Prints, prints_of
 from upsort.core.features.prints import joined as joined_prints
 from upsort.core.features.vectors import vectors_of_terms
-from upsort.core.judging.together import Together, copy_groups, named_groups
+from upsort.core.judging.near_copies import SIMILARITY
+from upsort.core.judging.together import Together, copy_groups, groups_of_copies, named_groups
 from upsort.core.learning.dealing import document_keys, text_digests
 from upsort.core.learning.held_plan import method_of
 from upsort.core.learning.labelled import Labelled, numbered, numbered_sets
@@ -175,7 +176,7 @@ class Keeping:
         """What is kept of a block beside its counts."""
         texts = block.texts
         return _Kept(
-            marks=block.marks,
+            marks=block.marks.compact,
             digests=text_digests(texts),
             texts=packed(texts if self.texts else []),
             prints=prints_of(texts) if self.copies or self.prints else None,
@@ -206,11 +207,16 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
     if keeping.with_readers and can_be(work, cleaning):
         least = keeping.at_least or least_documents(work.plan)
         apart = counted_apart(work, reader, cleaning, least, keeping)
+    prints: Prints | None = None
     if apart is not None:
-        measured, found = apart
+        measured, found = apart.measured, apart.kept
+        copied = groups_of_copies(apart.prints.copies(SIMILARITY)) if apart.prints is not None else None
     else:
         found = list(measured_blocks(work, reader, measuring, cleaning, keeping))
         measured = measured_by(measuring, work.plan, work.engine.threads, keeping.at_least, work.sorter)
+        printed = [one.prints for one in found if one.prints is not None]
+        prints = joined_prints(printed) if printed else None
+        copied = copy_groups(prints) if keeping.copies and prints is not None else None
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
         resources = replace(resources, full_forms=cleaning.forms.full_forms())
@@ -220,12 +226,7 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
             "Check --text, --label and --encoding against the table.",
         )
     marks = Marks.joined([one.marks for one in found])
-    printed = [one.prints for one in found if one.prints is not None]
-    prints = joined_prints(printed) if printed else None
-    together = Together(
-        named_groups(marks.groups) if work.plan.columns.group else None,
-        copy_groups(prints) if keeping.copies and prints is not None else None,
-    )
+    together = Together(named_groups(marks.groups) if work.plan.columns.group else None, copied)
     weights = None
     if work.plan.columns.row_weight:
         weights = np.array([as_number(cell) for cell in marks.weights], dtype=np.float64)
@@ -252,11 +253,11 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
     )
 
 
-def _answer(whole: Labelled, together: Together, cells: list[str], name: str, separator: str) -> Answer:
-    rows = np.array([place for place, cell in enumerate(cells) if cell], dtype=np.int64)
-    own = [cells[place] for place in rows.tolist()]
-    if not own:
+def _answer(whole: Labelled, together: Together, cells: Sequence[str], name: str, separator: str) -> Answer:
+    rows = np.flatnonzero(np.fromiter(map(bool, cells), dtype=bool, count=len(cells)))
+    if not rows.size:
         raise DataProblem(f"No document has a label in column {name!r}.", "Check --label.")
+    own = cells if rows.size == len(cells) else [cells[place] for place in rows.tolist()]
     names, numbers, sets = labels_of(own, separator, name)
     documents = whole if rows.size == whole.documents else whole.rows(rows)
     return Answer(name, rows, replace(documents, labels=numbers, names=names, sets=sets), together.rows(rows))
@@ -264,8 +265,8 @@ def _answer(whole: Labelled, together: Together, cells: list[str], name: str, se
 
 def labels_of(cells: Sequence[str], separator: str, column: str) -> tuple[tuple[str, ...], Ints, Bools | None]:
     """The names of labels, the number of each document's label, and where cells may hold several, which each has."""
+    names, numbers = numbered(cells)
     if not separator:
-        names, numbers = numbered(cells)
         if len(names) > _MOST_LABELS_UNASKED and 2 * len(names) > len(cells):
             raise DataProblem(
                 f"The column {column!r} has {len(names):,} different values in {len(cells):,} documents: "
@@ -273,4 +274,5 @@ def labels_of(cells: Sequence[str], separator: str, column: str) -> tuple[tuple[
                 "Name another column with --label, or merge labels with upsort gather.",
             )
         return names, numbers, None
-    return numbered_sets([labels_in(cell, separator) for cell in cells])
+    own, first, sets = numbered_sets([labels_in(cell, separator) for cell in names])
+    return own, first[numbers], sets[numbers]

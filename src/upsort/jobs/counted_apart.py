@@ -2,6 +2,7 @@
 keeps of each document beside its counts."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from itertools import islice
 from typing import Any
 
@@ -11,7 +12,10 @@ from upsort.core.features.beside import Cells
 from upsort.core.features.counting import BLOCK_CHARACTERS, Counts, TermCounting, joined
 from upsort.core.features.measured import Measured
 from upsort.core.features.measuring import all_cells, prefixes
+from upsort.core.features.prints import Prints
+from upsort.core.features.prints import joined as joined_prints
 from upsort.core.features.terms_apart import Vocabulary, chosen, countable, in_terms, merged, vocabulary_of
+from upsort.core.judging.copies_apart import PrintsApart
 from upsort.core.parted import Hands, Parted
 from upsort.core.plan import Clean, Features
 from upsort.core.records import record
@@ -44,12 +48,22 @@ class _Counting:
 
 
 @record(frozen=True, kw_only=True)
+class CountedApart:
+    """kept: of each block. prints: of all documents, where blocks have them."""
+
+    measured: Measured
+    kept: list[Any]
+    prints: PrintsApart | None
+
+
+@record(frozen=True, kw_only=True)
 class _Block:
     """One that was counted. spaced: whether a word of it holds a space, so that longer terms cannot be told apart by theirs."""
 
     counts: Counts
     cells: Cells
     kept: Any
+    prints: Prints | None
     spaced: bool
 
 
@@ -69,6 +83,7 @@ class _Brief:
     tokens: list[Any]
     cells: list[Cells]
     kept: list[Any]
+    printed: bool
     spaced: bool
     refused: list[Refused]
     remarks: dict[str, int]
@@ -101,9 +116,9 @@ def _many(work: Work) -> bool:
 
 def counted_apart(
     work: Work, reader: Reader, cleaning: Cleaner, at_least: int, keep: Callable[[DocumentBlock], Any]
-) -> tuple[Measured, list[Any]] | None:
-    """All usable documents, and what is kept of each block. at_least: documents that a term must stand in. None where the terms
-    cannot be told apart after all, or there is no document."""
+) -> CountedApart | None:
+    """All usable documents. keep: what is kept of each block, whose `prints` stay with who read it. at_least: documents that
+    a term must stand in. None where the terms cannot be told apart after all, or there is no document."""
     hands, features = work.engine.hands, work.plan.features
     assert hands is not None
     begins = prefixes(work.plan.columns, features)
@@ -118,10 +133,11 @@ def counted_apart(
             keep=keep,
         )
     )
-    blocks, briefs = [], []
+    blocks, prints, briefs = [], [], []
     for piece in reading.pieces(apart_for(work.engine)):
         counted = hands.work(_counted, job, piece)
         blocks.append(hands.work(_blocks, counted))
+        prints.append(hands.work(_prints, counted))
         briefs.append(hands.work(_brief, counted))
     told: list[_Brief] = []
     for place in range(len(briefs)):
@@ -148,7 +164,7 @@ def counted_apart(
         for place in range(len(brief.tokens))
     ]
     starts = np.cumsum([0, *sizes], dtype=np.int64)
-    return Measured(
+    measured = Measured(
         counts=Parted(parts, starts, len(found.terms), hands),
         terms=found.terms,
         tokens=np.concatenate([tokens for brief in told for tokens in brief.tokens]),
@@ -157,7 +173,10 @@ def counted_apart(
         seen_once=found.seen_once,
         left_out=max(found.distinct - len(found.terms), 0),
         blocks=starts,
-    ), kept
+    )
+    printed = [one for one, brief in zip(prints, told, strict=True) if brief.printed]
+    edges = np.cumsum([0, *(sum(map(len, brief.tokens)) for brief in told if brief.printed)])
+    return CountedApart(measured=measured, kept=kept, prints=PrintsApart(printed, edges, hands) if printed else None)
 
 
 def _vocabulary(hands: Hands, blocks: list[Any]) -> Any:
@@ -186,10 +205,12 @@ def _block(job: _Counting, cleaning: Cleaner, block: DocumentBlock) -> _Block:
         counting.add(tokens)
         spaced = spaced or any(" " in word for word in tokens.words)
         counts.append(counting.counts())
+    kept = job.keep(block)
     return _Block(
         counts=joined(counts),
         cells=block.documents.cells(job.features.measures),
-        kept=job.keep(block),
+        kept=replace(kept, prints=None),
+        prints=kept.prints,
         spaced=spaced,
     )
 
@@ -198,11 +219,17 @@ def _blocks(counted: _Piece) -> list[Counts]:
     return [block.counts for block in counted.blocks]
 
 
+def _prints(counted: _Piece) -> Prints | None:
+    found = [block.prints for block in counted.blocks if block.prints is not None]
+    return joined_prints(found) if found else None
+
+
 def _brief(counted: _Piece) -> _Brief:
     return _Brief(
         tokens=[block.counts.tokens for block in counted.blocks],
         cells=[block.cells for block in counted.blocks],
         kept=[block.kept for block in counted.blocks],
+        printed=any(block.prints is not None for block in counted.blocks),
         spaced=any(block.spaced for block in counted.blocks),
         refused=counted.refused,
         remarks=counted.remarks,

@@ -1,5 +1,6 @@
 """What all judging jobs share: the labelled documents of one answer, and the splits that keep together what belongs together."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -50,7 +51,7 @@ def prepared(corpus: LabelledCorpus, plan: Plan, answer: Answer, allow_copies: b
     together = answer.together
     documents = replace(answer.documents, groups=together.named if allowed else together.groups)
     marks, rows = corpus.marks, answer.rows.tolist()
-    cells = [marks.dates[row] for row in rows]
+    cells = [marks.dates[row] for row in rows] if plan.columns.date else []
     dates = dates_of(cells, plan.columns.date_format)
     order = Order(
         day_numbers(cells, dates) if plan.columns.date else None,
@@ -68,7 +69,7 @@ def prepared(corpus: LabelledCorpus, plan: Plan, answer: Answer, allow_copies: b
     return Prepared(documents=documents, splits=made, kept=kept, name=answer.name, rows=answer.rows)
 
 
-def day_numbers(cells: list[str], dates: Dates) -> Floats:
+def day_numbers(cells: Sequence[str], dates: Dates) -> Floats:
     """(n,) numbers of days, NaN where a cell holds none."""
     days = [dates.day(cell) for cell in cells]
     return np.array([day.toordinal() if day is not None else np.nan for day in days], dtype=np.float64)

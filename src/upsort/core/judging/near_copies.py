@@ -11,6 +11,7 @@ below the similarity is ever called one (but for shingles whose 32-bit hashes co
 are found.
 """
 
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -50,7 +51,7 @@ class Copies:
         return np.where(self.exact >= 0, self.exact, self.near)
 
 
-def _signatures(prints: Prints, rows: Ints) -> AnyArray:
+def signatures_of(prints: Prints, rows: Ints) -> AnyArray:
     """(r, 64) uint16 signatures of some documents; those without shingles get zeros."""
     signatures = np.zeros((rows.size, PLACES), dtype=np.uint16)
     sizes = np.diff(prints.starts)[rows]
@@ -103,30 +104,23 @@ def find_copies(prints: Prints, similarity: float | None) -> Copies:
 
     similarity: from which share of common shingles on a document is a near copy; None to look for exact ones alone.
     """
-    exact = _first_alike(prints.sums, prints.words > 0)
+    exact = first_alike(prints.sums, prints.words > 0)
     near = np.full(exact.size, -1, dtype=np.int64)
     found = np.where(exact >= 0, 1.0, 0.0)
     if similarity is None:
         return Copies(exact, near, found)
     open_ones = np.flatnonzero((exact < 0) & (prints.words > 0))
     search = _Search(prints, open_ones, similarity)
-    for band in _bands(search.signatures, similarity):
-        order = np.argsort(band, kind="stable")
-        alike = band[order[1:]] == band[order[:-1]]
-        begins = np.flatnonzero(np.concatenate((np.ones(min(order.size, 1), dtype=bool), ~alike)))
-        place = np.arange(order.size)
-        begin = np.repeat(begins, np.diff(np.append(begins, order.size)))
-        search.compare(order[place > begin], order[begin[place > begin]])
-        for back in range(1, _NEIGHBOURS + 1):
-            later = place[place - back > begin]
-            search.compare(order[later], order[later - back])
+    for band in bands(search.signatures, similarity):
+        for later, earlier in alike_in(band):
+            search.compare(later, earlier)
     hit = search.found >= 0
     near[open_ones[hit]] = open_ones[search.found[hit]]
     found[open_ones[hit]] = search.best[hit]
     return Copies(exact, near, found)
 
 
-def _bands(signatures: AnyArray, similarity: float) -> list[AnyArray]:
+def bands(signatures: AnyArray, similarity: float) -> list[AnyArray]:
     """The bands, each as one number a document; as wide as the similarity allows."""
     kinds: list[tuple[int, type[np.unsignedinteger[Any]]]] = [(4, np.uint64), (2, np.uint32), (1, np.uint16)]
     for width, kind in kinds:
@@ -135,13 +129,31 @@ def _bands(signatures: AnyArray, similarity: float) -> list[AnyArray]:
     raise AssertionError
 
 
+def alike_in(band: AnyArray) -> Iterator[tuple[Ints, Ints]]:
+    """Places of documents to be compared for being alike in a band, later and earlier ones; no later one twice in one go."""
+    order = np.argsort(band, kind="stable")
+    alike = band[order[1:]] == band[order[:-1]]
+    begins = np.flatnonzero(np.concatenate((np.ones(min(order.size, 1), dtype=bool), ~alike)))
+    place = np.arange(order.size)
+    begin = np.repeat(begins, np.diff(np.append(begins, order.size)))
+    yield order[place > begin], order[begin[place > begin]]
+    for back in range(1, _NEIGHBOURS + 1):
+        later = place[place - back > begin]
+        yield order[later], order[later - back]
+
+
+def similar(prints: Prints, later: Ints, earlier: Ints, similarity: float) -> Bools:
+    """(p,) which pairs of documents `find_copies` takes for near copies if it comes to compare them."""
+    return _Search(prints, np.arange(prints.words.size), similarity).similarities(later, earlier) >= similarity
+
+
 class _Search:
     """The earliest similar document of each, as far as pairs were compared. found: (n,) its place or −1; best: (n,) the
     similarity."""
 
     def __init__(self, prints: Prints, rows: Ints, similarity: float) -> None:
         self.prints, self.rows, self.similarity = prints, rows, similarity
-        self.signatures = _signatures(prints, rows)
+        self.signatures = signatures_of(prints, rows)
         self.best = np.zeros(rows.size)
         self.found = np.full(rows.size, -1, dtype=np.int64)
 
@@ -151,15 +163,20 @@ class _Search:
             a, b = later[begin : begin + _CHUNK], earlier[begin : begin + _CHUNK]
             new = (self.found[a] < 0) | (b < self.found[a])
             a, b = a[new], b[new]
-            alike = (self.signatures[a] == self.signatures[b]).mean(axis=1) >= self.similarity - _CLEARLY_LESS
-            a, b = a[alike], b[alike]
-            exactly = similarities(self.prints, self.rows[a], self.rows[b])
+            exactly = self.similarities(a, b)
             enough = exactly >= self.similarity
             self.found[a[enough]] = b[enough]
             self.best[a[enough]] = exactly[enough]
 
+    def similarities(self, a: Ints, b: Ints) -> Floats:
+        """(p,) of pairs; 0 where signatures tell that it is clearly less than what is looked for."""
+        found = np.zeros(a.size)
+        alike = (self.signatures[a] == self.signatures[b]).mean(axis=1) >= self.similarity - _CLEARLY_LESS
+        found[alike] = similarities(self.prints, self.rows[a[alike]], self.rows[b[alike]])
+        return found
 
-def _first_alike(sums: Keys, usable: Bools) -> Ints:
+
+def first_alike(sums: Keys, usable: Bools) -> Ints:
     """(n,) for each usable row the first row equal to it, where that is an earlier one; else -1."""
     rows = np.flatnonzero(usable)
     order = rows[np.lexsort((rows, sums[rows, 1], sums[rows, 0]))]

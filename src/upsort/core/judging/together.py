@@ -51,7 +51,11 @@ def named_groups(cells: Sequence[str]) -> Ints:
 
 def copy_groups(prints: Prints) -> Ints:
     """(n,) a number for each document; copies, and copies of copies, share one."""
-    copies = find_copies(prints, SIMILARITY).of()
+    return groups_of_copies(find_copies(prints, SIMILARITY).of())
+
+
+def groups_of_copies(copies: Ints) -> Ints:
+    """The same. copies: (n,) the earlier document that each copies, or −1."""
     later = np.flatnonzero(copies >= 0)
     return _connected(later, copies[later], copies.size)
 
@@ -83,5 +87,6 @@ def _connected(one: Ints, other: Ints, size: int) -> Ints:
         while np.any(lower != lower[lower]):
             lower = lower[lower]
         if np.array_equal(lower, root):
-            return np.asarray(np.unique(root, return_inverse=True)[1], dtype=np.int64)
+            first = root == np.arange(size)
+            return np.asarray((np.cumsum(first) - 1)[root], dtype=np.int64)
         root = lower

@@ -116,4 +116,4 @@ def numbered(labels: Sequence[str]) -> tuple[tuple[str, ...], Ints]:
     """The distinct labels, sorted, and each document's label number (n,)."""
     names = tuple(sorted(set(labels)))
     number = {name: place for place, name in enumerate(names)}
-    return names, np.array([number[label] for label in labels], dtype=np.int64)
+    return names, np.fromiter((number[label] for label in labels), dtype=np.int64, count=len(labels))

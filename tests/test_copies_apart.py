@@ -1,0 +1,59 @@
+"""Copies among documents in parts are those among the same documents in one piece."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hands import Away
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from upsort.core.features.prints import prints_of
+from upsort.core.judging import copies_apart
+from upsort.core.judging.copies_apart import PrintsApart
+from upsort.core.judging.near_copies import find_copies
+from upsort.core.parted import HERE
+
+WORDS = [f"word{number}" for number in range(60)]
+
+
+def texts_of(seed: int, many: int) -> list[str]:
+    """Texts of which some copy earlier ones, whole or but for a word, some are empty, and some of one word."""
+    draw = np.random.default_rng(seed)
+    texts: list[str] = []
+    for _ in range(many):
+        kind = draw.integers(0, 6)
+        if kind < 3 or not texts:
+            texts.append(" ".join(draw.choice(WORDS, int(draw.integers(5, 60)))))
+        elif kind == 3:
+            texts.append(texts[draw.integers(len(texts))].upper())
+        elif kind == 4:
+            words = texts[draw.integers(len(texts))].split()
+            for place in draw.integers(0, max(len(words), 1), min(len(words), 1)).tolist():
+                words[place] = WORDS[draw.integers(len(WORDS))]
+            texts.append(" ".join(words))
+        else:
+            texts.append(["", "word1", "..."][draw.integers(3)])
+    return texts
+
+
+@given(st.integers(0, 10_000), st.lists(st.integers(0, 30), min_size=1, max_size=9), st.sampled_from([0.8, 0.5, 0.3]))
+@settings(deadline=None, max_examples=40)
+def test_copies_among_parts_are_those_of_one_piece(seed: int, sizes: list[int], similarity: float) -> None:
+    texts = texts_of(seed, sum(sizes))
+    starts = np.cumsum([0, *sizes])
+    parts = [prints_of(texts[begin : begin + size]) for begin, size in zip(starts.tolist(), sizes, strict=False)]
+    expected = find_copies(prints_of(texts), similarity).of()
+    hands: Any
+    for hands in (HERE, Away()):
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(copies_apart, "_ROWS_OF_A_PART", 15)
+            patch.setattr(copies_apart, "_PARTS_A_STRETCH", 2)
+            patch.setattr(copies_apart, "_PAIRS_AT_ONCE", 7)
+            found = PrintsApart([hands.held(part) for part in parts], starts, hands).copies(similarity)
+        assert found.tolist() == expected.tolist()
+
+
+def test_the_made_texts_hold_all_kinds_of_copies() -> None:
+    found = find_copies(prints_of(texts_of(5, 200)), 0.8)
+    assert (found.exact >= 0).sum() > 10 and (found.near >= 0).sum() > 10 and (found.of() < 0).sum() > 50
