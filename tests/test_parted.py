@@ -13,7 +13,7 @@ from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.fitted import scores_of
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.counting import Counts, TermCounting
-from upsort.core.features.terms_apart import chosen, countable, in_terms, merged, vocabulary_of
+from upsort.core.features.terms_apart import chosen, countable, in_terms, of_all, vocabulary_of
 from upsort.core.parted import HERE, ByRow, Parted, bounds, in_one_piece
 from upsort.core.plan import Classifier, Clean, Features
 from upsort.core.text.cleaning import cleaner
@@ -157,7 +157,7 @@ def test_blocks_counted_by_themselves_come_to_what_the_whole_comes_to(
 
     expected = counted(blocks, features, at_least)
     each = [counted([texts], countable(features, at_least), 1) for texts in blocks]
-    found = chosen(merged(*(vocabulary_of([block]) for block in each)), features, at_least, (prefix,))
+    found = chosen(of_all(*(vocabulary_of([block]) for block in each)), features, at_least, (prefix,))
     assert found.terms == expected.terms
     assert (found.distinct, found.seen_once) == (expected.distinct, expected.seen_once)
     parts = [in_terms(block, found.terms) for block in each]

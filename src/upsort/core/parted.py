@@ -16,6 +16,8 @@ from scipy.sparse import csr_array, vstack
 from upsort.core.arrays import AnyArray, Bools, Ints
 from upsort.core.records import record
 
+_MERGED = 8  # values at once
+
 
 class Hands(Protocol):
     """Keep values and work on them. A handle stands for a value that they keep."""
@@ -79,7 +81,7 @@ class Parted:
     @cached_property
     def nnz(self) -> int:
         """How many values there are."""
-        return sum(self.asked(_size))
+        return int(self.summed(_size))
 
     def asked(self, work: Callable[..., Any], *given: Any) -> list[Any]:
         """What the work makes of each part and the given, in order. Entries `ByRow` are those of its rows."""
@@ -91,7 +93,7 @@ class Parted:
 
     def summed(self, work: Callable[..., Any], *given: Any) -> Any:
         """The sum of what it makes of the parts."""
-        return total(self.asked(work, *given))
+        return added_up(self.hands, self._worked_on(work, given))
 
     def made(self, work: Callable[..., Any], width: int, *given: Any) -> "Parted":
         """The matrix, (n, width), that it makes of it, row by row."""
@@ -148,12 +150,35 @@ def bounds(starts: Ints, least: int) -> Ints:
     return np.array(cuts, dtype=np.int64)
 
 
-def total(results: Sequence[Any]) -> Any:
+def total(*results: Any) -> Any:
     """The sum of results, in their order."""
     found = results[0]
     for other in results[1:]:
         found = found + other
     return found
+
+
+class Several(tuple[Any, ...]):
+    """Values that are added up each for itself."""
+
+    __slots__ = ()
+
+    def __add__(self, other: Any) -> "Several":
+        return Several(mine + theirs for mine, theirs in zip(self, other, strict=True))
+
+
+def merged(hands: Hands, handles: Sequence[Any], merge: Callable[..., Any] = total) -> list[Any]:
+    """Handles of values merged in their order until few are left, so that few of them meet anywhere; they are for one more
+    merging."""
+    left = list(handles)
+    while len(left) > _MERGED:
+        left = [hands.work(merge, *left[at : at + _MERGED]) for at in range(0, len(left), _MERGED)]
+    return left
+
+
+def added_up(hands: Hands, handles: Sequence[Any]) -> Any:
+    """The sum of the values of handles, which does not depend on the hands."""
+    return total(*hands.results(merged(hands, handles)))
 
 
 class Crew:
@@ -166,15 +191,15 @@ class Crew:
         self.hands = hands
         self.members = [hands.work(_with_nothing, one) for one in members]
 
-    def ask(self, method: str, *given: Any) -> list[Any]:
-        """What a method that changes nothing gives, of each."""
-        return self.hands.results(self._called(_asked, method, given))
+    def ask(self, method: str, *given: Any) -> Any:
+        """The sum of what a method gives that changes nothing."""
+        return added_up(self.hands, self._called(_asked, method, given))
 
-    def change(self, method: str, *given: Any) -> list[Any]:
-        """What a method gives that changes the object: it may set its attributes anew, and must leave what they were as it is, so
-        that a change can be made again."""
+    def change(self, method: str, *given: Any) -> Any:
+        """The sum of what a method gives that changes the object: it may set its attributes anew, and must leave what they were
+        as it is, so that a change can be made again."""
         self.members = self._called(_changed, method, given)
-        return self.hands.results([self.hands.work(_given, one) for one in self.members])
+        return added_up(self.hands, [self.hands.work(_given, one) for one in self.members])
 
     def turn(self, method: str, *given: Any) -> None:
         """The same with a method that gives nothing, which is not waited for."""

@@ -19,7 +19,7 @@ import numpy as np
 
 from upsort.core.deferred import cloudpickle, dask_config, distributed
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.parted import Hands
+from upsort.core.parted import Hands, Several
 from upsort.core.records import record
 from upsort.core.spreading import Spread
 from upsort.engine.processes import usual_workers
@@ -173,7 +173,7 @@ def _own(value: Any) -> Any:
     """What came over the wire, its arrays copied where they lie in what came."""
     if isinstance(value, np.ndarray):
         return value if value.flags.writeable else value.copy()
-    return type(value)(map(_own, value)) if type(value) in (list, tuple) else value
+    return type(value)(map(_own, value)) if type(value) in (list, tuple, Several) else value
 
 
 def _unpacked(content: bytes) -> Any:

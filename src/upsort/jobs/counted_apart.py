@@ -1,7 +1,7 @@
 """Documents counted by those who read them, whose counts stay with them: what comes here is the vocabulary, and what a corpus
 keeps of each document beside its counts."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from itertools import islice
 from typing import Any
@@ -14,9 +14,9 @@ from upsort.core.features.measured import Measured
 from upsort.core.features.measuring import all_cells, prefixes
 from upsort.core.features.prints import Prints
 from upsort.core.features.prints import joined as joined_prints
-from upsort.core.features.terms_apart import Vocabulary, chosen, countable, in_terms, merged, vocabulary_of
+from upsort.core.features.terms_apart import Chosen, Vocabulary, chosen, countable, in_terms, of_all, vocabulary_of
 from upsort.core.judging.copies_apart import PrintsApart
-from upsort.core.parted import Hands, Parted
+from upsort.core.parted import Parted, merged
 from upsort.core.plan import Clean, Features
 from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner, cleaner
@@ -31,7 +31,6 @@ from upsort.jobs.work import Work
 WORTH_IT = 24
 """Pieces of tables, of about a megabyte each, from which on the counts stay with those who read them. What is asked of parts
 takes some hundredths of a second each time, whatever their size."""
-_MERGED = 8  # vocabularies at once
 
 
 @record(frozen=True, kw_only=True)
@@ -154,9 +153,10 @@ def counted_apart(
         for refused in brief.refused:
             work.aside.add(refused)
     kept = [one for brief in told for one in brief.kept]
-    vocabulary = _vocabulary(hands, [block for block, brief in zip(blocks, told, strict=True) if brief.tokens])
-    (found,) = hands.results([hands.work(chosen, vocabulary, features, at_least, begins)])
-    del vocabulary
+    filled = [block for block, brief in zip(blocks, told, strict=True) if brief.tokens]
+    vocabularies = merged(hands, [hands.work(_terms, block) for block in filled], of_all)
+    (found,) = hands.results([hands.work(_chosen, features, at_least, begins, *vocabularies)])
+    del vocabularies
     terms = hands.held(found.terms)
     parts = [
         hands.work(_part, mine, place, terms)
@@ -177,14 +177,6 @@ def counted_apart(
     printed = [one for one, brief in zip(prints, told, strict=True) if brief.printed]
     edges = np.cumsum([0, *(sum(map(len, brief.tokens)) for brief in told if brief.printed)])
     return CountedApart(measured=measured, kept=kept, prints=PrintsApart(printed, edges, hands) if printed else None)
-
-
-def _vocabulary(hands: Hands, blocks: list[Any]) -> Any:
-    """A handle of the vocabulary of all pieces, merged a few at a time."""
-    found = [hands.work(_terms, one) for one in blocks]
-    while len(found) > 1:
-        found = [hands.work(merged, *found[at : at + _MERGED]) for at in range(0, len(found), _MERGED)]
-    return found[0]
 
 
 def _counted(job: _Counting, piece: Piece[DocumentBlock]) -> _Piece:
@@ -238,6 +230,10 @@ def _brief(counted: _Piece) -> _Brief:
 
 def _terms(blocks: list[Counts]) -> Vocabulary:
     return vocabulary_of(blocks)
+
+
+def _chosen(settings: Features, at_least: int, begins: Sequence[str], *vocabularies: Vocabulary) -> Chosen:
+    return chosen(of_all(*vocabularies), settings, at_least, begins)
 
 
 def _part(blocks: list[Counts], place: int, terms: list[str]) -> Any:

@@ -28,7 +28,7 @@ from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.products import Singles, frobenius
 from upsort.core.classifiers.sides import Sides
-from upsort.core.parted import Crew, total
+from upsort.core.parted import Crew, Several
 from upsort.core.records import record
 from upsort.core.threads import by_threads
 
@@ -128,19 +128,20 @@ class Climber:
             dual = np.broadcast_to((self.cost * 0.01 / self.ridge)[:, None], own.shape).astype(np.float32)
         return _Group(own=own, scale=scale, squares=squares, dual=dual)
 
-    def sums(self) -> "_Stacked":
+    def sums(self) -> Several:
         """For each group (p, c) what the documents of the part pull of each term, and below it (c,) all that they pull."""
         matrix = csr_array((self.data, self.columns, self.starts), shape=self.shape)
         found = []
         for group in self.groups:
             pulls = self._pulls(group)
             terms = matrix.T @ pulls
-            found.append((terms if not group.scale.size else terms * group.scale, pulls.sum(axis=0, dtype=np.float64)))
-        return _Stacked(found)
+            scaled = terms if not group.scale.size else terms * group.scale
+            found.append(Several((scaled, pulls.sum(axis=0, dtype=np.float64))))
+        return Several(found)
 
-    def pulled(self) -> "_Stacked":
+    def pulled(self) -> Several:
         """For each group (c,) all that the documents of the part pull."""
-        return _Stacked([(self._pulls(group).sum(axis=0, dtype=np.float64),) for group in self.groups])
+        return Several(self._pulls(group).sum(axis=0, dtype=np.float64) for group in self.groups)
 
     def under(self, ridge: float, bias: float) -> None:
         """Go on under another penalty, from what each document pulled so far."""
@@ -156,8 +157,9 @@ class Climber:
             return pulls
         return (np.float32(2) * group.own - np.float32(1)) * group.dual
 
-    def run(self, weights: Sequence[Singles]) -> tuple[list[Singles], list[float], list[float]]:
-        """One pass, beginning at the weights of each group: what they come to, and the gaps and the losses."""
+    def run(self, weights: Sequence[Singles], alone: bool) -> Several:
+        """One pass, beginning at the weights of each group: what they come to, or, where there are other parts, by how much they
+        move; the gap and the losses."""
         self.orders = copy.deepcopy(self.orders)
         order = self.orders.permutation(self.shape[0])
         kernels = compiled()
@@ -173,21 +175,9 @@ class Climber:
 
         done = by_threads(one, range(len(self.groups)), min(len(self.groups), os.cpu_count() or 1))
         self.groups = [group for group, *_ in done]
-        return [after for _, after, *_ in done], [gap for *_, gap, _ in done], [losses for *_, losses in done]
-
-
-@record(frozen=True)
-class _Stacked:
-    """Arrays of each group, which are added up place by place."""
-
-    groups: list[tuple[Any, ...]]
-
-    def __add__(self, other: "_Stacked") -> "_Stacked":
-        return _Stacked(
-            [
-                tuple(mine + theirs for mine, theirs in zip(one, two, strict=True))
-                for one, two in zip(self.groups, other.groups, strict=True)
-            ]
+        return Several(
+            Several((after if alone else after - before, gap, losses))
+            for before, (_, after, gap, losses) in zip(weights, done, strict=True)
         )
 
 
@@ -214,7 +204,7 @@ class Ascent:
     def _join(self) -> None:
         """Make the weights those of the dual variables."""
         self.by_group = []
-        for labels, (terms, pulled) in zip(self.labels, total(self.crew.ask("sums")).groups, strict=True):
+        for labels, (terms, pulled) in zip(self.labels, self.crew.ask("sums"), strict=True):
             width = _FEW if labels.size <= 2 * _MANY else _MANY
             weights = np.zeros((self.problem.sides.width, -(-labels.size // width) * width), dtype=np.float32)
             weights[:-1, : labels.size] = terms if self.parts == 1 else terms / self.parts
@@ -229,17 +219,15 @@ class Ascent:
 
     def run(self) -> float:
         """One pass over all documents; returns the duality gap as a share of the losses, about."""
-        found = self.crew.change("run", self.by_group)
-        if len(found) == 1:
-            self.by_group = found[0][0]
-        else:
-            self.by_group = [
-                before + total([after[place] - before for after, *_ in found]) / self.parts
-                for place, before in enumerate(self.by_group)
-            ]
+        alone = len(self.crew.members) == 1
+        found = self.crew.change("run", self.by_group, alone)
+        self.by_group = [
+            moved if alone else before + moved / self.parts
+            for before, (moved, _, _) in zip(self.by_group, found, strict=True)
+        ]
         self.passes += 1
-        losses = sum(one for _, _, losses in found for one in losses)
-        return sum(one for _, gaps, _ in found for one in gaps) / losses if losses > 0 else 0.0
+        losses = sum(one for _, _, one in found)
+        return sum(one for _, one, _ in found) / losses if losses > 0 else 0.0
 
     @property
     def weights(self) -> Floats:
@@ -249,8 +237,8 @@ class Ascent:
 
     def move_intercepts(self, intercepts: Floats) -> None:
         """Let the intercepts be penalised for their distance from what makes these the best."""
-        pulled = total(self.crew.ask("pulled")).groups
-        for weights, labels, (mine,) in zip(self.by_group, self.labels, pulled, strict=True):
+        pulled = self.crew.ask("pulled")
+        for weights, labels, mine in zip(self.by_group, self.labels, pulled, strict=True):
             weights[-1, : labels.size] = intercepts[labels]
             self.center[labels] = intercepts[labels] - self.bias * mine / self.parts
 

@@ -12,7 +12,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.losses import Columns, Loss, State
 from upsort.core.classifiers.products import Products, Singles
-from upsort.core.parted import HERE, Crew, Hands, Parted, total
+from upsort.core.parted import HERE, Crew, Hands, Parted, Several
 
 
 class Side:
@@ -96,9 +96,9 @@ class Side:
         self.scores = self.products.scores(weights)
         self.scores -= weights[-1]
 
-    def intercept_slopes(self, intercepts: Floats) -> tuple[Floats, Floats]:
+    def intercept_slopes(self, intercepts: Floats) -> Several:
         """The first and second derivative of the loss by intercepts, (k,), beside the scores."""
-        return self.loss.intercept_slopes(self.scores, intercepts)
+        return Several(self.loss.intercept_slopes(self.scores, intercepts))
 
     def slopes_beside(self, intercepts: Floats) -> Floats:
         """(p + 1, k) the slopes of the loss with intercepts beside the scores."""
@@ -125,11 +125,11 @@ class Sides:
 
     def ask(self, method: str, *given: Any) -> Any:
         """The sum of what a method of `Side` gives that changes nothing."""
-        return total(self.crew.ask(method, *given))
+        return self.crew.ask(method, *given)
 
     def change(self, method: str, *given: Any) -> Any:
         """The sum of what one gives that changes where the search stands."""
-        return total(self.crew.change(method, *given))
+        return self.crew.change(method, *given)
 
     def turn(self, method: str, *given: Any) -> None:
         """Change that without being told anything."""
@@ -139,7 +139,7 @@ class Sides:
         """(k,) the intercepts that are best beside the scores, see `Side.rest`. enough: the norm of their slopes to stop at."""
 
         def slopes(intercepts: Floats) -> tuple[Floats, Floats]:
-            first, second = zip(*self.crew.ask("intercept_slopes", intercepts), strict=True)
-            return total(first), total(second)
+            first, second = self.crew.ask("intercept_slopes", intercepts)
+            return first, second
 
         return self.loss.best_intercepts(slopes, start, enough)

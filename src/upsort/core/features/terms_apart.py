@@ -37,7 +37,7 @@ class Chosen:
 
 def vocabulary_of(blocks: Sequence[Counts]) -> Vocabulary:
     """The terms of some blocks."""
-    return merged(
+    return of_all(
         *(
             Vocabulary(block.terms, column_sizes(block.matrix), np.rint(column_sums(block.matrix)).astype(np.int64))
             for block in blocks
@@ -45,7 +45,7 @@ def vocabulary_of(blocks: Sequence[Counts]) -> Vocabulary:
     )
 
 
-def merged(*parts: Vocabulary) -> Vocabulary:
+def of_all(*parts: Vocabulary) -> Vocabulary:
     """The terms of all of them."""
     if len(parts) == 1:
         return parts[0]
