@@ -96,8 +96,10 @@ class Calibration:
 
 def softmax(scores: Floats) -> Floats:
     """Rows to positive numbers that sum to 1."""
-    grown = np.exp(scores - scores.max(axis=1, keepdims=True))
-    return np.asarray(grown / grown.sum(axis=1, keepdims=True))
+    grown: Floats = scores - scores.max(axis=1, keepdims=True)
+    np.exp(grown, out=grown)
+    grown /= grown.sum(axis=1, keepdims=True)
+    return grown
 
 
 def in_order_of(scores: Floats, probabilities: Floats) -> Floats:

@@ -16,7 +16,7 @@ import numpy as np
 import xxhash
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Floats, Ints, Keys
+from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys
 from upsort.core.records import record
 
 _MOST_EXCHANGED = 160  # groups among which pairs are exchanged; of more the greedy deal is near enough
@@ -80,19 +80,23 @@ def deal(documents: Dealt, shares: Floats, seed: int) -> Ints:
     order = shuffled(labels.size, seed, documents.keys)
     group = _numbered(groups if groups is not None else np.arange(labels.size), order)
     g = int(group.max(initial=-1)) + 1
-    if documents.sets is not None:
-        member = csr_array(
-            (np.ones(labels.size, dtype=np.int64), (group, np.arange(labels.size))), shape=(g, labels.size)
-        )
-        content = np.asarray(member @ documents.sets.astype(np.int64))
-    else:
-        k = int(labels.max(initial=-1)) + 1
-        content = np.bincount(group * k + labels, minlength=g * k).reshape(-1, k)
-    dealing = _Dealing(content, np.bincount(group, minlength=g), shares)
+    dealing = _Dealing(_content(documents, group, g), shares)
     dealing.several()
     dealing.alone()
     dealing.spread()
     return dealing.part[group]
+
+
+def _content(documents: Dealt, group: Ints, groups: int) -> AnyArray:
+    """(groups, k + 1) documents of each label in each group, and of all."""
+    n, sets = documents.labels.size, documents.sets
+    if sets is None:
+        labels, k = documents.labels, int(documents.labels.max(initial=-1)) + 1
+        rows, columns = np.concatenate((group, group)), np.concatenate((labels, np.full(n, k)))
+        ones = np.ones(2 * n, dtype=np.int32)
+        return csr_array((ones, (rows, columns)), shape=(groups, k + 1)).toarray()
+    member = csr_array((np.ones(n, dtype=np.int32), (group, np.arange(n))), shape=(groups, n))
+    return np.asarray(member @ np.column_stack((sets, np.ones(n, dtype=bool))).astype(np.int32))
 
 
 def folds_of(documents: Dealt, folds: int, seed: int) -> Ints:
@@ -117,12 +121,11 @@ def _numbered(groups: Ints, order: Ints) -> Ints:
 
 
 class _Dealing:
-    """The state of one deal. content: (g, k) documents of each label in each group; sizes: (g,) of all. part: (g,) −1 while not
+    """The state of one deal. content: (g, k + 1) documents of each label in each group, and of all. part: (g,) −1 while not
     dealt."""
 
-    def __init__(self, content: Ints, sizes: Ints, shares: Floats) -> None:
-        self.shares = shares
-        self.content = np.column_stack((content, sizes))
+    def __init__(self, content: AnyArray, shares: Floats) -> None:
+        self.shares, self.content = shares, content
         self.part = np.full(len(content), -1, dtype=np.int64)
         self.held = np.zeros((shares.size, self.content.shape[1]))
         self.weights = 1.0 / np.maximum(self.content.sum(axis=0), 1)
@@ -148,7 +151,7 @@ class _Dealing:
         """Deal the documents that stand alone, so that they even out what the groups left uneven."""
         alone = np.flatnonzero(self.sizes == 1)
         if self._of_one_label()[alone].all():
-            label_of = self.content[alone, :-1].argmax(axis=1)
+            label_of = self.content[:, :-1].argmax(axis=1)[alone]
             for label in np.unique(label_of).tolist():
                 self._fill(alone[label_of == label], label, 1)
             return
