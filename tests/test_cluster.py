@@ -145,16 +145,17 @@ def test_the_bytes_are_those_of_one_process(
 def apart(monkeypatch: pytest.MonkeyPatch, short: None) -> list[Any]:
     """Counts stay with the workers, and trainings take sums over several parts; all that were asked of."""
     monkeypatch.setattr(counted_apart, "WORTH_IT", 3)
+    monkeypatch.setattr(counted_apart, "WORDS_OF_A_PART", 30_000)
     monkeypatch.setattr(inner, "ROWS_OF_A_PART", 1200)
     monkeypatch.setattr(dual, "WORTH_COMPILING", 1)
     found: list[Any] = []
-    joined = Parted.joined
+    cut_at = Parted.cut_at
 
-    def told(matrix: Parted, least: int) -> Parted:
-        found.append(joined(matrix, least))
+    def told(matrix: Parted, cuts: Any) -> Parted:
+        found.append(cut_at(matrix, cuts))
         return found[-1]
 
-    monkeypatch.setattr(Parted, "joined", told)
+    monkeypatch.setattr(Parted, "cut_at", told)
     return found
 
 

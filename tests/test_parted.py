@@ -57,7 +57,10 @@ def test_what_is_asked_of_parts_is_what_one_piece_gives(seed: int, sizes: list[i
         for some in (matrix[rows], matrix[np.flatnonzero(rows)]):
             assert (in_one_piece(some).toarray() == dense[rows]).all() and some.shape == (rows.sum(), 7)
             assert (some.each(_row_numbers, ByRow(np.arange(n)[rows])) == np.arange(n)[rows]).all()
-        assert (in_one_piece(matrix.joined(4)).toarray() == dense).all()
+        cuts = np.unique([0, n, *draw.integers(0, n + 1, 3).tolist()])
+        again = matrix.cut_at(cuts)
+        assert (in_one_piece(again).toarray() == dense).all()
+        assert [part.shape[0] for part in again.hands.results(again.parts)] == np.diff(cuts).tolist()
     if n > 1:
         with pytest.raises(ValueError, match="in their order"):
             matrix[np.array([1, 0])]
@@ -160,7 +163,7 @@ def test_blocks_counted_by_themselves_come_to_what_the_whole_comes_to(
     found = chosen(of_all(*(vocabulary_of([block]) for block in each)), features, at_least, (prefix,))
     assert found.terms == expected.terms
     assert (found.distinct, found.seen_once) == (expected.distinct, expected.seen_once)
-    parts = [in_terms(block, found.terms) for block in each]
+    parts = [in_terms([block], found.terms) for block in each]
     assert (np.vstack([part.toarray() for part in parts]) == expected.matrix.toarray()).all()
     assert all(part.data.dtype == expected.matrix.data.dtype for part in parts)
     assert HERE.results([1]) == [1]

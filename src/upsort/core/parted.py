@@ -113,11 +113,18 @@ class Parted:
                 sizes.append(end - begin)
         return Parted(parts, np.cumsum(sizes, dtype=np.int64), self.shape[1], self.hands)
 
-    def joined(self, least: int) -> "Parted":
-        """The same with neighbouring parts joined to such of so many rows at least, as `bounds` says."""
-        cuts = bounds(self.starts, least)
-        where = np.searchsorted(self.starts, cuts).tolist()
-        parts = [self.hands.work(_one, *self.parts[begin:end]) for begin, end in pairwise(where)]
+    def cut_at(self, cuts: Ints) -> "Parted":
+        """The same in other parts. cuts: where they begin, and the end."""
+        parts = []
+        for begin, end in pairwise(cuts.tolist()):
+            pieces = []
+            for part, (first, last) in zip(self.parts, pairwise(self.starts.tolist()), strict=True):
+                low, high = max(begin, first) - first, min(end, last) - first
+                if (low, high) == (0, last - first):
+                    pieces.append(part)
+                elif low < high:
+                    pieces.append(self.hands.work(_stretch, part, low, high))
+            parts.append(pieces[0] if len(pieces) == 1 else self.hands.work(_one, *pieces))
         return Parted(parts, cuts, self.shape[1], self.hands)
 
     def whole(self) -> csr_array:
@@ -140,14 +147,16 @@ def in_one_piece(matrix: csr_array | Parted) -> csr_array:
 def bounds(starts: Ints, least: int) -> Ints:
     """Where parts begin and end if neighbouring ones are joined to such of so many rows at least; what is left at the end joins
     the last. starts: of parts, and the end."""
-    cuts = [0]
-    for end in starts[1:].tolist():
-        if end - cuts[-1] >= least:
-            cuts.append(end)
-    if len(cuts) == 1:
-        cuts.append(0)
-    cuts[-1] = int(starts[-1])
-    return np.array(cuts, dtype=np.int64)
+    return starts[joins(starts, least)]
+
+
+def joins(starts: Ints, least: int) -> list[int]:
+    """The same as places in `starts`."""
+    places = [0]
+    for place, end in enumerate(starts.tolist()):
+        if end - starts[places[-1]] >= least:
+            places.append(place)
+    return [*places[: max(len(places) - 1, 1)], starts.size - 1]
 
 
 def total(*results: Any) -> Any:
@@ -233,6 +242,10 @@ def _size(part: csr_array) -> int:
 
 def _rows(part: csr_array, rows: Ints) -> csr_array:
     return part if rows.size == part.shape[0] else csr_array(part[rows])
+
+
+def _stretch(part: csr_array, begin: int, end: int) -> csr_array:
+    return csr_array(part[begin:end])
 
 
 def _one(*parts: csr_array) -> csr_array:

@@ -3,10 +3,11 @@ keeps of each document beside its counts."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from itertools import islice
+from itertools import islice, pairwise
 from typing import Any
 
 import numpy as np
+from scipy.sparse import csr_array
 
 from upsort.core.features.beside import Cells
 from upsort.core.features.counting import BLOCK_CHARACTERS, Counts, TermCounting, joined
@@ -16,7 +17,7 @@ from upsort.core.features.prints import Prints
 from upsort.core.features.prints import joined as joined_prints
 from upsort.core.features.terms_apart import Chosen, Vocabulary, chosen, countable, in_terms, of_all, vocabulary_of
 from upsort.core.judging.copies_apart import PrintsApart
-from upsort.core.parted import Parted, merged
+from upsort.core.parted import Parted, joins, merged
 from upsort.core.plan import Clean, Features
 from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner, cleaner
@@ -31,6 +32,8 @@ from upsort.jobs.work import Work
 WORTH_IT = 24
 """Pieces of tables, of about a megabyte each, from which on the counts stay with those who read them. What is asked of parts
 takes some hundredths of a second each time, whatever their size."""
+WORDS_OF_A_PART = 1 << 21
+"""Of the counts that are asked for sums: so many that a part is larger than the sums by label, which are dense."""
 
 
 @record(frozen=True, kw_only=True)
@@ -158,21 +161,24 @@ def counted_apart(
     (found,) = hands.results([hands.work(_chosen, features, at_least, begins, *vocabularies)])
     del vocabularies
     terms = hands.held(found.terms)
-    parts = [
-        hands.work(_part, mine, place, terms)
-        for mine, brief in zip(blocks, told, strict=True)
-        for place in range(len(brief.tokens))
-    ]
-    starts = np.cumsum([0, *sizes], dtype=np.int64)
+    tokens = np.concatenate([tokens for brief in told for tokens in brief.tokens])
+    ends = [0, *np.cumsum([sum(map(len, brief.tokens)) for brief in told if brief.tokens]).tolist()]
+    words = np.concatenate(([0], np.cumsum(tokens)))[ends]
+    where = joins(words, WORDS_OF_A_PART)
     measured = Measured(
-        counts=Parted(parts, starts, len(found.terms), hands),
+        counts=Parted(
+            [hands.work(_part, terms, *filled[begin:end]) for begin, end in pairwise(where)],
+            np.array(ends, dtype=np.int64)[where],
+            len(found.terms),
+            hands,
+        ),
         terms=found.terms,
-        tokens=np.concatenate([tokens for brief in told for tokens in brief.tokens]),
+        tokens=tokens,
         cells=all_cells([cells for brief in told for cells in brief.cells]),
         distinct=found.distinct,
         seen_once=found.seen_once,
         left_out=max(found.distinct - len(found.terms), 0),
-        blocks=starts,
+        blocks=np.cumsum([0, *sizes], dtype=np.int64),
     )
     printed = [one for one, brief in zip(prints, told, strict=True) if brief.printed]
     edges = np.cumsum([0, *(sum(map(len, brief.tokens)) for brief in told if brief.printed)])
@@ -236,5 +242,5 @@ def _chosen(settings: Features, at_least: int, begins: Sequence[str], *vocabular
     return chosen(of_all(*vocabularies), settings, at_least, begins)
 
 
-def _part(blocks: list[Counts], place: int, terms: list[str]) -> Any:
-    return in_terms(blocks[place], terms)
+def _part(terms: list[str], *pieces: list[Counts]) -> csr_array:
+    return in_terms([block for blocks in pieces for block in blocks], terms)

@@ -4,7 +4,7 @@ The counts of a block stay where they were made. What goes round is how often ea
 are merged, two rounds are all: which terms there are, then each block in their columns.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -14,7 +14,7 @@ from upsort.core.arrays import Ints
 from upsort.core.features.counting import Counts
 from upsort.core.plan import Features
 from upsort.core.records import record
-from upsort.core.sparse import column_sizes, column_sums
+from upsort.core.sparse import column_sizes, column_sums, one_below_the_other
 
 
 @record(frozen=True)
@@ -106,9 +106,13 @@ def chosen(all_terms: Vocabulary, settings: Features, at_least: int, prefixes: S
     return Chosen(terms=sorted(terms), distinct=distinct, seen_once=int(seen_once))
 
 
-def in_terms(block: Counts, terms: Sequence[str]) -> csr_array:
-    """(n, len(terms)) the counts of a block in the columns of terms, which are sorted as its own are."""
+def in_terms(blocks: Sequence[Counts], terms: Sequence[str]) -> csr_array:
+    """(n, len(terms)) the counts of blocks, one below the other, in the columns of terms, which are sorted as their own are."""
     place = {term: number for number, term in enumerate(terms)}
+    return one_below_the_other([_in_columns(block, place) for block in blocks])
+
+
+def _in_columns(block: Counts, place: Mapping[str, int]) -> csr_array:
     where = np.array([place.get(term, -1) for term in block.terms], dtype=np.int64)
     counts = block.matrix
     columns = where[counts.indices] if where.size else np.zeros(0, dtype=np.int64)
@@ -116,7 +120,7 @@ def in_terms(block: Counts, terms: Sequence[str]) -> csr_array:
     ends = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(inside)))[counts.indptr]
     kind = counts.indices.dtype
     made = csr_array(
-        (counts.data[inside], columns[inside].astype(kind), ends.astype(kind)), shape=(counts.shape[0], len(terms))
+        (counts.data[inside], columns[inside].astype(kind), ends.astype(kind)), shape=(counts.shape[0], len(place))
     )
     made.has_sorted_indices = True
     made.has_canonical_format = True

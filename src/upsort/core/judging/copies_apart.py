@@ -14,7 +14,7 @@ import numpy as np
 from upsort.core.arrays import AnyArray, Bools, Ints, Keys
 from upsort.core.features.prints import Prints, joined
 from upsort.core.judging.near_copies import alike_in, bands, first_alike, signatures_of, similar
-from upsort.core.parted import ByRow, Hands, bounds
+from upsort.core.parted import ByRow, Hands, joins
 from upsort.core.records import record
 
 _ROWS_OF_A_PART = 1 << 17
@@ -30,10 +30,9 @@ class PrintsApart:
     """
 
     def __init__(self, parts: Sequence[Any], starts: Ints, hands: Hands) -> None:
-        cuts = bounds(starts, _ROWS_OF_A_PART)
-        where = [*np.searchsorted(starts, cuts[:-1]).tolist(), len(parts)]
+        where = joins(starts, _ROWS_OF_A_PART)
         self.parts = [hands.work(_one, *parts[begin:end]) for begin, end in pairwise(where)]
-        self.starts, self.hands = cuts, hands
+        self.starts, self.hands = starts[where], hands
 
     def copies(self, similarity: float) -> Ints:
         """(n,) the earlier document that each copies, exactly or nearly, or −1; `Copies.of` of `find_copies`."""

@@ -163,9 +163,8 @@ def training_data(documents: Labelled, matrix: csr_array | Parted, plan: Plan) -
     if plan.classifier.sampling != "none" and documents.sets is None:
         rows = sampled(documents.labels, len(documents.names), plan.classifier.sampling, plan.judge.seed)
         return TrainingData(csr_array(in_one_piece(matrix)[rows]), targets.rows(rows), documents.names)
-    if isinstance(matrix, Parted):
-        return TrainingData(matrix.joined(ROWS_OF_A_PART), targets, documents.names)
     blocks = documents.measured.blocks
-    if blocks is not None and (cuts := bounds(blocks, ROWS_OF_A_PART)).size > 2:
-        return TrainingData(in_parts(matrix, cuts), targets, documents.names)
-    return TrainingData(matrix, targets, documents.names)
+    cuts = bounds(blocks if blocks is not None else np.array([0, documents.documents]), ROWS_OF_A_PART)
+    if isinstance(matrix, Parted):
+        return TrainingData(matrix.cut_at(cuts), targets, documents.names)
+    return TrainingData(in_parts(matrix, cuts) if cuts.size > 2 else matrix, targets, documents.names)
