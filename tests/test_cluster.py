@@ -145,7 +145,8 @@ def test_the_bytes_are_those_of_one_process(
 def apart(monkeypatch: pytest.MonkeyPatch, short: None) -> list[Any]:
     """Counts stay with the workers, and trainings take sums over several parts; all that were asked of."""
     monkeypatch.setattr(counted_apart, "WORTH_IT", 3)
-    monkeypatch.setattr(counted_apart, "WORDS_OF_A_PART", 30_000)
+    monkeypatch.setattr(counted_apart, "PIECES_OF_A_PART", 1)
+    monkeypatch.setattr(counted_apart, "PARTS_OF_A_STRETCH", 2)
     monkeypatch.setattr(inner, "ROWS_OF_A_PART", 1200)
     monkeypatch.setattr(dual, "WORTH_COMPILING", 1)
     found: list[Any] = []
@@ -183,6 +184,12 @@ IN_PARTS = {
     "choose": ("choose", "t.csv", T, L, "--trials=2", "--json", "--no-ledger", *QUICK),
     "curve": ("curve", "t.csv", T, L, "--folds=3", "--classifier=naive-bayes", "--json"),
     "ratios": ("train", "t.csv", T, L, "--classifier=ratio-svm", *LOOSE),
+    "stems": ("train", "t.csv", T, L, "--classifier=naive-bayes", "--set=clean.steps=lower,stem", "-o", "out.sorter"),
+    "hashed": ("train", "t.csv", T, L, "--classifier=centroid", "--set=features.hash_bits=9", "-o", "out.sorter"),
+    "vocabulary": (
+        *("train", "t.csv", T, L, "--classifier=naive-bayes", "--set=features.vocabulary_file=words.txt"),
+        *("-o", "out.sorter"),
+    ),
 }
 
 
@@ -193,6 +200,7 @@ def test_counts_may_stay_with_the_workers(
     """Nothing of a document comes here but what is kept of it; the bytes are those of one process that takes sums over the same
     parts."""
     (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
+    (tmp_path / "words.txt").write_text("aphids\nmoss\nplum\nfern\n")
     found: list[Any] = []
     for how in ("--workers=1", f"--cluster={running.address}"):
         line = [*IN_PARTS[command], how, *(["--overwrite"] if "-o" in IN_PARTS[command] else [])]

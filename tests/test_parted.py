@@ -13,7 +13,7 @@ from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.fitted import scores_of
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.counting import Counts, TermCounting
-from upsort.core.features.terms_apart import chosen, countable, in_terms, of_all, vocabulary_of
+from upsort.core.features.terms_apart import chosen, countable, dealt, in_terms, of_all, vocabulary_of
 from upsort.core.parted import HERE, ByRow, Parted, bounds, in_one_piece
 from upsort.core.plan import Classifier, Clean, Features
 from upsort.core.text.cleaning import cleaner
@@ -160,10 +160,13 @@ def test_blocks_counted_by_themselves_come_to_what_the_whole_comes_to(
 
     expected = counted(blocks, features, at_least)
     each = [counted([texts], countable(features, at_least), 1) for texts in blocks]
-    found = chosen(of_all(*(vocabulary_of([block]) for block in each)), features, at_least, (prefix,))
+    stretches = [
+        of_all(*part) for part in zip(*(dealt(vocabulary_of(one.matrix, one.terms), 3) for one in each), strict=True)
+    ]
+    found = chosen(lambda work, *given: [work(one, *given) for one in stretches], features, at_least, (prefix,))
     assert found.terms == expected.terms
     assert (found.distinct, found.seen_once) == (expected.distinct, expected.seen_once)
-    parts = [in_terms([block], found.terms) for block in each]
+    parts = [in_terms(one.matrix, one.terms, found.terms) for one in each]
     assert (np.vstack([part.toarray() for part in parts]) == expected.matrix.toarray()).all()
     assert all(part.data.dtype == expected.matrix.data.dtype for part in parts)
     assert HERE.results([1]) == [1]

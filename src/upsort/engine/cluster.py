@@ -154,19 +154,19 @@ class _Workers:
     def held(self, value: Any, /) -> Any:
         """A future of the value; what is small goes with each piece of work."""
         packed = cloudpickle.dumps(value)
-        return self._submitted(_unpacked, packed) if len(packed) > _SENT_APART else value
+        return self._submitted("held", _unpacked, packed) if len(packed) > _SENT_APART else value
 
     def work(self, work: Callable[..., Any], /, *given: Any) -> Any:
         """A future of the result."""
-        return self._submitted(_done, work, *given)
+        return self._submitted(getattr(work, "__name__", "work").strip("_"), _done, work, *given)
 
     def results(self, handles: Sequence[Any], /) -> list[Any]:
         """The values of futures, which may be changed. Raises as `Cluster.in_order`."""
         return [_own(value) for value in self.cluster.results(handles)]
 
-    def _submitted(self, work: Callable[..., Any], *given: Any) -> Any:
+    def _submitted(self, name: str, work: Callable[..., Any], *given: Any) -> Any:
         with self.cluster.losses_told():
-            return self.cluster.client.submit(work, *given, pure=False)
+            return self.cluster.client.submit(work, *given, key=f"{name}-{uuid4().hex}")  # the name, for its dashboard
 
 
 def _own(value: Any) -> Any:

@@ -204,7 +204,7 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
     measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
     reader = Reader.of_plan(work.plan, cleaning, LABELLED)
     apart = None
-    if keeping.with_readers and can_be(work, cleaning):
+    if keeping.with_readers and can_be(work):
         least = keeping.at_least or least_documents(work.plan)
         apart = counted_apart(work, reader, cleaning, least, keeping)
     prints: Prints | None = None
@@ -219,7 +219,8 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
         copied = copy_groups(prints) if keeping.copies and prints is not None else None
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
-        resources = replace(resources, full_forms=cleaning.forms.full_forms())
+        found_forms = apart.full_forms if apart is not None else cleaning.forms.full_forms()
+        resources = replace(resources, full_forms=found_forms)
     if not measured.documents:
         raise DataProblem(
             f"No usable document: {nothing_usable(work.aside)}.",

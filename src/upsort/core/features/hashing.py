@@ -15,9 +15,10 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import AnyArray, Ints
 from upsort.core.features.counting import Counts
 from upsort.core.features.ngrams import grams_of, letters_of
+from upsort.core.packed import Packed, packed, unpacked
 from upsort.core.plan import Features
 from upsort.core.records import record
-from upsort.core.sparse import column_sizes, empty, from_cells, one_below_the_other
+from upsort.core.sparse import column_sizes, empty, from_cells, narrow, one_below_the_other
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.tokeniser import Tokens
 
@@ -63,14 +64,36 @@ class NameTable:
         ]
 
 
+@record
+class ToldNames:
+    """What a `NameTable` is told, in order, for one that is elsewhere."""
+
+    told: list[tuple[Packed, Ints]] = field(default_factory=list)
+
+    def add(self, names: Sequence[str], documents: Ints) -> None:
+        """As `NameTable.add`."""
+        self.told.append((packed(names), narrow(documents)))
+
+    def tell(self, table: NameTable) -> None:
+        """Pass it on."""
+        for names, documents in self.told:
+            table.add(unpacked(names), documents)
+
+
 class HashedCounting:
     """Counts the hashed terms of blocks of documents as they come; nothing grows with the vocabulary."""
 
-    def __init__(self, settings: Features, prefix: str = "", forms: FinalForms | None = None) -> None:
+    def __init__(
+        self,
+        settings: Features,
+        prefix: str = "",
+        forms: FinalForms | None = None,
+        table: NameTable | ToldNames | None = None,
+    ) -> None:
         self.settings = settings
         self.prefix = prefix
         self.forms = forms
-        self.table = NameTable()
+        self.table = table if table is not None else NameTable()
         self.pieces: list[csr_array] = [empty(0, 1 << settings.hash_bits, np.int32)]
         self.tokens: list[Ints] = [np.zeros(0, dtype=np.int64)]
 
@@ -97,11 +120,10 @@ class HashedCounting:
 
     @staticmethod
     def together(parts: "Sequence[HashedCounting]") -> tuple[Counts, Ints]:
-        """The counts of all parts of the documents, whose columns are those that occur.
+        """The counts of all parts of the documents, whose columns are those that occur; they have no names yet.
 
-        Values may be negative; names are for reading. Also (n_terms,) the number of each column below 2^bits, ascending.
+        Values may be negative. Also (n_terms,) the number of each column below 2^bits, ascending.
         """
-        bits = parts[0].settings.hash_bits
         counted = [part.counts(1) for part in parts]
         matrix = csr_array(sum((counts.matrix for counts in counted[1:]), counted[0].matrix))
         matrix.eliminate_zeros()
@@ -111,13 +133,16 @@ class HashedCounting:
             (matrix.data, np.searchsorted(present, matrix.indices).astype(np.int32), matrix.indptr),
             shape=(matrix.shape[0], present.size),
         )
-        table = NameTable()
-        for part in parts:
-            table.add(list(part.table.documents), np.array(list(part.table.documents.values()), dtype=np.int64))
         tokens = np.sum([counts.tokens for counts in counted], axis=0)
-        return Counts(
-            matrix=squeezed, terms=table.names_of(present, bits), tokens=tokens, distinct=present.size, seen_once=0
-        ), present
+        return Counts(matrix=squeezed, terms=[], tokens=tokens, distinct=present.size, seen_once=0), present
+
+
+def names_of_columns(tables: Sequence[NameTable], columns: Ints, bits: int) -> list[str]:
+    """For reading, see `NameTable.names_of`. tables: of each part of the text."""
+    whole = NameTable()
+    for table in tables:
+        whole.add(list(table.documents), np.array(list(table.documents.values()), dtype=np.int64))
+    return whole.names_of(columns, bits)
 
 
 def estimated_terms(occupied: int, bits: int) -> float:

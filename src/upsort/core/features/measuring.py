@@ -1,13 +1,14 @@
 """Measuring a corpus block by block: terms of each part of the text counted, columns beside it collected."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from upsort.core.arrays import Ints
 from upsort.core.features.beside import Cells
 from upsort.core.features.counting import TermCounting, joined
-from upsort.core.features.hashing import HashedCounting
+from upsort.core.features.hashing import HashedCounting, NameTable, ToldNames, names_of_columns
 from upsort.core.features.measured import Measured
 from upsort.core.plan import Columns, Features
 from upsort.core.text.cleaning import Cleaner
@@ -24,16 +25,23 @@ def prefixes(columns: Columns, features: Features) -> tuple[str, ...]:
 class Measuring:
     """Collects blocks of documents; `measured` gives what was found, whatever the blocks were.
 
-    forms: what the steps on words still to be done make of the tokens.
+    forms: what the steps on words still to be done make of the tokens. elsewhere: whether names of hashed terms are kept
+    elsewhere; `tables` then have what is to be told there.
     """
 
-    def __init__(self, columns: Columns, features: Features, forms: FinalForms | None = None) -> None:
+    def __init__(
+        self, columns: Columns, features: Features, forms: FinalForms | None = None, elsewhere: bool = False
+    ) -> None:
         self.features = features
         begins = prefixes(columns, features)
-        self.hashed: list[HashedCounting] = (
-            [HashedCounting(features, begin, forms) for begin in begins] if features.hash_bits else []
-        )
-        self.plain = [TermCounting(features, begin, forms) for begin in begins] if not features.hash_bits else []
+        self.tables: list[NameTable | ToldNames] = [ToldNames() if elsewhere else NameTable() for _ in begins]
+        self.hashed: list[HashedCounting] = []
+        self.plain: list[TermCounting] = []
+        if features.hash_bits:
+            named = zip(begins, self.tables, strict=True)
+            self.hashed = [HashedCounting(features, begin, forms, table) for begin, table in named]
+        else:
+            self.plain = [TermCounting(features, begin, forms) for begin in begins]
         self.cells: list[Cells] = []
 
     def memory_of(self, cleaning: Cleaner) -> WordMemory | None:
@@ -51,6 +59,8 @@ class Measuring:
         hashed = None
         if self.hashed:
             counts, hashed = HashedCounting.together(self.hashed)
+            kept = [table for table in self.tables if isinstance(table, NameTable)]
+            counts = replace(counts, terms=names_of_columns(kept, hashed, self.features.hash_bits))
         else:
             counts = joined([counting.counts(at_least, threads) for counting in self.plain])
         left_out = max(counts.distinct - len(counts.terms), 0) if hashed is None else 0

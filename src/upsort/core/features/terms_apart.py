@@ -1,20 +1,26 @@
-"""Terms of documents that are counted in blocks, each by itself: which of them the corpus has, and the counts in its columns.
+"""Terms of documents that are counted in parts, each by itself: which of them the corpus has, and the counts in its columns.
 
-The counts of a block stay where they were made. What goes round is how often each term stands in it; the vocabularies of blocks
-are merged, two rounds are all: which terms there are, then each block in their columns.
+The counts of a part stay where they were made. What goes round is how often each term stands in it. The terms are dealt to
+stretches by their hashes, so that nobody needs all of them; those of each stretch are merged, and what comes here are the terms
+in enough documents. Two rounds are all: which terms there are, then each part in their columns.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
+import xxhash
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Ints
-from upsort.core.features.counting import Counts
 from upsort.core.plan import Features
 from upsort.core.records import record
-from upsort.core.sparse import column_sizes, column_sums, one_below_the_other
+from upsort.core.sparse import column_sizes, column_sums
+
+Ask = Callable[..., list[Any]]
+"""Gives what a piece of work makes of the vocabulary of each stretch and of what else it is given."""
 
 
 @record(frozen=True)
@@ -35,14 +41,25 @@ class Chosen:
     seen_once: int
 
 
-def vocabulary_of(blocks: Sequence[Counts]) -> Vocabulary:
-    """The terms of some blocks."""
-    return of_all(
-        *(
-            Vocabulary(block.terms, column_sizes(block.matrix), np.rint(column_sums(block.matrix)).astype(np.int64))
-            for block in blocks
-        )
-    )
+def vocabulary_of(counts: csr_array, terms: list[str]) -> Vocabulary:
+    """The terms of some documents. counts: (n, len(terms))."""
+    return Vocabulary(terms, column_sizes(counts), np.rint(column_sums(counts)).astype(np.int64))
+
+
+def dealt(vocabulary: Vocabulary, stretches: int) -> list[Vocabulary]:
+    """So many stretches of it, by the hashes of the terms."""
+    if stretches == 1:
+        return [vocabulary]
+    stretch = np.array([_stretch(term, stretches) for term in vocabulary.terms], dtype=np.int64)
+    each = [np.flatnonzero(stretch == number) for number in range(stretches)]
+    return [
+        Vocabulary([vocabulary.terms[place] for place in at.tolist()], vocabulary.frequency[at], vocabulary.totals[at])
+        for at in each
+    ]
+
+
+def _stretch(term: str, stretches: int) -> int:
+    return xxhash.xxh3_64_intdigest(term.encode("utf-8", "surrogatepass")) % stretches
 
 
 def of_all(*parts: Vocabulary) -> Vocabulary:
@@ -60,67 +77,102 @@ def of_all(*parts: Vocabulary) -> Vocabulary:
 
 
 def countable(settings: Features, at_least: int) -> Features:
-    """What blocks are to count, so that `chosen` can tell what the whole has: single units too, where longer terms hang on in how
+    """What parts are to count, so that `chosen` can tell what the whole has: single units too, where longer terms hang on in how
     many documents those stand."""
     if at_least > 1 and max(settings.lengths) > 1:
         return replace(settings, lengths=(1, max(settings.lengths)))
     return settings
 
 
-def chosen(all_terms: Vocabulary, settings: Features, at_least: int, prefixes: Sequence[str]) -> Chosen:
+def chosen(ask: Ask, settings: Features, at_least: int, prefixes: Sequence[str]) -> Chosen:
     """The terms in enough documents. A longer one is looked at only if its beginning and its last unit are in enough, as where
-    all documents are counted at once."""
+    all documents are counted at once; so that each length takes an asking."""
     longest, shortest = max(settings.lengths), min(settings.lengths)
     if at_least == 1 or longest == 1:
-        once = int((all_terms.totals == 1).sum())
-        kept = np.flatnonzero(all_terms.frequency >= at_least).tolist()
-        return Chosen(terms=[all_terms.terms[n] for n in kept], distinct=len(all_terms.terms), seen_once=once)
-    letters = settings.units == "letters"
-    by_length: dict[int, list[tuple[int, str, str]]] = {length: [] for length in range(1, longest + 1)}
-    for number, term in enumerate(all_terms.terms):
-        prefix = next(begin for begin in prefixes if term.startswith(begin))
-        units = len(term) - len(prefix) if letters else term.count(" ", len(prefix)) + 1
-        beginning, last = ("", term)
-        if units > 1:
-            cut = len(term) - 1 if letters else term.rindex(" ")
-            beginning, last = term[:cut], prefix + term[cut if letters else cut + 1 :]
-        by_length[units].append((number, beginning, last))
-    singles: set[str] = set()
-    before: set[str] = set()
-    terms: list[str] = []
-    distinct = seen_once = 0
+        return _together(ask(_enough, at_least))
+    wanted = _Wanted(letters=settings.units == "letters", at_least=at_least, prefixes=tuple(prefixes))
+    found = []
+    singles: AbstractSet[str] = frozenset()
+    before: AbstractSet[str] = frozenset()
     for length in range(1, longest + 1):
-        looked_at = [
-            number
-            for number, beginning, last in by_length[length]
-            if length == 1 or (beginning in before and last in singles)
-        ]
-        enough = {all_terms.terms[number] for number in looked_at if all_terms.frequency[number] >= at_least}
+        found.append(_together(ask(_enough_so_long, wanted, length, before, singles)))
+        before = frozenset(found[-1].terms)
+        singles = singles or before
+    return _together(found[shortest - 1 :])
+
+
+@record(frozen=True, kw_only=True)
+class _Wanted:
+    """Which terms are. letters: whether letters are units."""
+
+    letters: bool
+    at_least: int
+    prefixes: tuple[str, ...]
+
+    def prefix_of(self, term: str) -> str:
+        """What comes before its first unit."""
+        return next(begin for begin in self.prefixes if term.startswith(begin))
+
+    def units(self, term: str) -> int:
+        """How many it has."""
+        begin = len(self.prefix_of(term))
+        return len(term) - begin if self.letters else term.count(" ", begin) + 1
+
+    def halves(self, term: str) -> tuple[str, str]:
+        """All but the last unit of a longer term, and that as a term."""
+        cut = len(term) - 1 if self.letters else term.rindex(" ")
+        return term[:cut], self.prefix_of(term) + term[cut if self.letters else cut + 1 :]
+
+
+def _enough(vocabulary: Vocabulary, at_least: int) -> Chosen:
+    return _of_places(vocabulary, np.arange(len(vocabulary.terms)), at_least)
+
+
+def _enough_so_long(
+    vocabulary: Vocabulary, wanted: _Wanted, length: int, before: AbstractSet[str], singles: AbstractSet[str]
+) -> Chosen:
+    """Those of so many units. before: the terms of one less in enough documents; singles: the single units."""
+
+    def looked_at(term: str) -> bool:
+        if wanted.units(term) != length:
+            return False
         if length == 1:
-            singles = enough
-        if length >= shortest:
-            distinct += len(looked_at)
-            seen_once += sum(all_terms.totals[number] == 1 for number in looked_at)
-            terms += enough
-        before = enough
-    return Chosen(terms=sorted(terms), distinct=distinct, seen_once=int(seen_once))
+            return True
+        beginning, last = wanted.halves(term)
+        return beginning in before and last in singles
+
+    places = np.array([place for place, term in enumerate(vocabulary.terms) if looked_at(term)], dtype=np.int64)
+    return _of_places(vocabulary, places, wanted.at_least)
 
 
-def in_terms(blocks: Sequence[Counts], terms: Sequence[str]) -> csr_array:
-    """(n, len(terms)) the counts of blocks, one below the other, in the columns of terms, which are sorted as their own are."""
+def _of_places(vocabulary: Vocabulary, places: Ints, at_least: int) -> Chosen:
+    kept = places[vocabulary.frequency[places] >= at_least].tolist()
+    once = int((vocabulary.totals[places] == 1).sum())
+    return Chosen(terms=[vocabulary.terms[place] for place in kept], distinct=places.size, seen_once=once)
+
+
+def _together(parts: Sequence[Chosen]) -> Chosen:
+    return Chosen(
+        terms=sorted(term for part in parts for term in part.terms),
+        distinct=sum(part.distinct for part in parts),
+        seen_once=sum(part.seen_once for part in parts),
+    )
+
+
+def in_terms(counts: csr_array, own: Sequence[str], terms: Sequence[str]) -> csr_array:
+    """(n, len(terms)) counts in the columns of other terms. own: those that they are of; both are sorted."""
     place = {term: number for number, term in enumerate(terms)}
-    return one_below_the_other([_in_columns(block, place) for block in blocks])
+    return in_columns(counts, np.array([place.get(term, -1) for term in own], dtype=np.int64), len(terms))
 
 
-def _in_columns(block: Counts, place: Mapping[str, int]) -> csr_array:
-    where = np.array([place.get(term, -1) for term in block.terms], dtype=np.int64)
-    counts = block.matrix
+def in_columns(counts: csr_array, where: Ints, width: int) -> csr_array:
+    """(n, width) the same values in other columns, of the same order. where: of each column, −1 for none."""
     columns = where[counts.indices] if where.size else np.zeros(0, dtype=np.int64)
     inside = columns >= 0
     ends = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(inside)))[counts.indptr]
     kind = counts.indices.dtype
     made = csr_array(
-        (counts.data[inside], columns[inside].astype(kind), ends.astype(kind)), shape=(counts.shape[0], len(place))
+        (counts.data[inside], columns[inside].astype(kind), ends.astype(kind)), shape=(counts.shape[0], width)
     )
     made.has_sorted_indices = True
     made.has_canonical_format = True

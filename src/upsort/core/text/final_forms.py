@@ -5,6 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from upsort.core.arrays import Codes, Ints
+from upsort.core.records import record
 from upsort.core.text.resources import WordStep
 from upsort.core.text.tokeniser import Tokens
 
@@ -20,7 +21,7 @@ class FinalForms:
     def __init__(self, step: WordStep, counted: bool) -> None:
         self.step = step
         self.counted = counted
-        self._commonest: dict[str, tuple[int, str]] = {}
+        self._forgotten: list[CountedWords] = []
         self._forget()
 
     def _forget(self) -> None:
@@ -38,7 +39,8 @@ class FinalForms:
     def of_tokens(self, tokens: Tokens) -> Tokens:
         """Tokens as they were cut, in their final forms."""
         if len(self._numbers) >= _MOST_WORDS:
-            self._commonest = self._commonest_words()
+            if self.counted:
+                self._forgotten = [self.counted_words()]
             self._forget()
         numbers, before = self._numbers, len(self._numbers)
         at = np.array([numbers.setdefault(word, len(numbers)) for word in tokens.words], dtype=np.int32)
@@ -59,20 +61,54 @@ class FinalForms:
             self._words.append(form)
         return number
 
-    def _commonest_words(self) -> dict[str, tuple[int, str]]:
-        """For each form how often its commonest word stood, and that word."""
-        best = dict(self._commonest)
-        counts, forms = self._counts.tolist(), self._forms.tolist()
-        for word, number in self._numbers.items():
-            form, count = self._words[forms[number]], counts[number]
-            if form and (form not in best or (count, word) > best[form]):
-                best[form] = (count, word)
-        return best
+    def counted_words(self) -> "CountedWords":
+        """All words so far that have a form."""
+        formed = np.flatnonzero(self._forms)
+        words = list(self._numbers)
+        now = CountedWords(
+            words=[words[place] for place in formed.tolist()],
+            forms=[self._words[number] for number in self._forms[formed].tolist()],
+            counts=self._counts[formed],
+        )
+        return counted_together(*self._forgotten, now)
 
     def full_forms(self) -> dict[str, str]:
-        """For each form that differs from it, the word that it most often stood for so far."""
-        best = self._commonest_words()
-        return {form: word for form, (_, word) in sorted(best.items()) if form != word}
+        """See `full_forms`."""
+        return full_forms(self.counted_words())
+
+
+@record(frozen=True)
+class CountedWords:
+    """Distinct words, what became of each, and how often each stood."""
+
+    words: list[str]
+    forms: list[str]
+    counts: Ints
+
+
+def counted_together(*parts: CountedWords) -> CountedWords:
+    """The words of all of them."""
+    if len(parts) == 1:
+        return parts[0]
+    numbers: dict[str, int] = {}
+    forms: list[str] = []
+    places = []
+    for part in parts:
+        places.append(np.array([numbers.setdefault(word, len(numbers)) for word in part.words], dtype=np.int64))
+        forms += [form for form, place in zip(part.forms, places[-1].tolist(), strict=True) if place >= len(forms)]
+    counts = np.zeros(len(numbers), dtype=np.int64)
+    for part, at in zip(parts, places, strict=True):
+        counts[at] += part.counts
+    return CountedWords(list(numbers), forms, counts)
+
+
+def full_forms(counted: CountedWords) -> dict[str, str]:
+    """For each form that differs from it, the word that it most often stood for."""
+    best: dict[str, tuple[int, str]] = {}
+    for word, form, count in zip(counted.words, counted.forms, counted.counts.tolist(), strict=True):
+        if form not in best or (count, word) > best[form]:
+            best[form] = (count, word)
+    return {form: word for form, (_, word) in sorted(best.items()) if form != word}
 
 
 def mapped(tokens: Tokens, step: WordStep) -> Tokens:

@@ -1,0 +1,126 @@
+"""What those do who read and count some pieces of tables whose counts stay with them: run anywhere, on what it is given alone."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import Ints
+from upsort.core.features.beside import Cells
+from upsort.core.features.hashing import ToldNames
+from upsort.core.features.measured import Measured
+from upsort.core.features.measuring import Measuring
+from upsort.core.features.prints import Prints
+from upsort.core.features.prints import joined as joined_prints
+from upsort.core.features.terms_apart import Vocabulary, dealt, in_columns, in_terms, vocabulary_of
+from upsort.core.plan import Clean, Columns, Features
+from upsort.core.records import record
+from upsort.core.text.cleaning import cleaner
+from upsort.core.text.final_forms import CountedWords
+from upsort.core.text.resources import Resources
+from upsort.files import remarks
+from upsort.files.document_blocks import DocumentBlock
+from upsort.files.rows import Refused
+from upsort.jobs.reading import Piece, Reading
+
+
+@record(frozen=True, kw_only=True)
+class Counting:
+    """What is needed to read and count. settings, resources: of a cleaner, which is made where it is used. keep: what is kept
+    of a block beside its counts."""
+
+    reading: Reading
+    settings: Clean
+    resources: Resources
+    columns: Columns
+    features: Features
+    keep: Callable[[DocumentBlock], Any]
+
+
+@record(frozen=True, kw_only=True)
+class Brief:
+    """What is told of some pieces. sizes: documents of each block. tokens: (n,) words of each document. kept: of each block.
+    spaced: whether a word holds a space, so that longer terms cannot be told apart by theirs. names: of hashed terms, for each
+    part of the text."""
+
+    sizes: list[int]
+    tokens: Ints
+    cells: Cells | None
+    kept: list[Any]
+    printed: bool
+    spaced: bool
+    names: list[ToldNames]
+    refused: list[Refused]
+    remarks: dict[str, int]
+
+
+@record(frozen=True, kw_only=True)
+class Counted:
+    """Pieces that were read and counted."""
+
+    brief: Brief
+    measured: Measured | None
+    prints: Prints | None
+    words: CountedWords | None
+
+
+def counted(job: Counting, *pieces: Piece[DocumentBlock]) -> Counted:
+    """Read and count consecutive pieces."""
+    before = remarks.taken()
+    cleaning = cleaner(job.settings, job.resources, job.features.within_sentences)
+    measuring = Measuring(job.columns, job.features, cleaning.forms, elsewhere=True)
+    memory = measuring.memory_of(cleaning)
+    spaced, sizes, kept, refused = False, list[int](), list[Any](), list[Refused]()
+    for piece in pieces:
+        read = job.reading.read(piece)
+        refused += read.refused
+        for block in read.blocks:
+            tokens = [cleaning.words_of(texts, memory) for texts in block.documents.parts]
+            measuring.add(block.documents.cells(job.features.measures), tokens)
+            spaced = spaced or (memory is None and any(" " in word for part in tokens for word in part.words))
+            sizes.append(len(block.rows))
+            kept.append(job.keep(block))
+    spaced = spaced or (memory is not None and any(" " in word for word in memory.words))
+    measured = measuring.measured() if sizes else None
+    prints = [one.prints for one in kept if one.prints is not None]
+    found = remarks.taken()
+    remarks.given(before)
+    return Counted(
+        brief=Brief(
+            sizes=sizes,
+            tokens=measured.tokens if measured is not None else np.zeros(0, dtype=np.int64),
+            cells=measured.cells if measured is not None else None,
+            kept=[replace(one, prints=None) for one in kept],
+            printed=bool(prints),
+            spaced=spaced,
+            names=[table for table in measuring.tables if isinstance(table, ToldNames)],
+            refused=refused,
+            remarks=found,
+        ),
+        measured=measured,
+        prints=joined_prints(prints) if prints else None,
+        words=cleaning.forms.counted_words() if cleaning.forms is not None and cleaning.forms.counted else None,
+    )
+
+
+def stretches_of(found: Measured, many: int) -> list[Vocabulary]:
+    """The terms, see `dealt`."""
+    return dealt(vocabulary_of(found.here, found.terms), many)
+
+
+def columns_of(*found: Ints | Measured) -> Ints:
+    """The hashed columns that any of them has."""
+    return np.unique(np.concatenate([one.hashed if isinstance(one, Measured) else one for one in found]))
+
+
+def in_all_terms(found: Measured, terms: list[str]) -> csr_array:
+    """The counts in the columns of the corpus."""
+    return in_terms(found.here, found.terms, terms)
+
+
+def in_all_columns(found: Measured, columns: Ints) -> csr_array:
+    """The same of hashed terms."""
+    assert found.hashed is not None
+    return in_columns(found.here, np.searchsorted(columns, found.hashed), columns.size)
