@@ -20,7 +20,8 @@ _MERGED = 8  # values at once
 
 
 class Hands(Protocol):
-    """Keep values and work on them. A handle stands for a value that they keep."""
+    """Keep values and work on them. A handle stands for a value that they keep. Long lists travel faster in a record than as they
+    are."""
 
     def held(self, value: Any, /) -> Any:
         """A handle of a value that several pieces of work are given."""

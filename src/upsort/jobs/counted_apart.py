@@ -188,7 +188,7 @@ def _in_terms(parts: _Parts, choices: Plan, at_least: int, _: list[NameTable]) -
 
     found = chosen(ask, choices.features, at_least, prefixes(choices.columns, choices.features))
     return replace(
-        parts.measured(pieces_counted.in_all_terms, found.terms, found.terms),
+        parts.measured(pieces_counted.in_all_terms, found.terms, found),
         distinct=found.distinct,
         seen_once=found.seen_once,
         left_out=max(found.distinct - len(found.terms), 0),

@@ -14,7 +14,7 @@ from upsort.core.features.measured import Measured
 from upsort.core.features.measuring import Measuring
 from upsort.core.features.prints import Prints
 from upsort.core.features.prints import joined as joined_prints
-from upsort.core.features.terms_apart import Vocabulary, dealt, in_columns, in_terms, vocabulary_of
+from upsort.core.features.terms_apart import Chosen, Vocabulary, dealt, in_columns, in_terms, vocabulary_of
 from upsort.core.plan import Clean, Columns, Features
 from upsort.core.records import record
 from upsort.core.text.cleaning import cleaner
@@ -115,9 +115,9 @@ def columns_of(*found: Ints | Measured) -> Ints:
     return np.unique(np.concatenate([one.hashed if isinstance(one, Measured) else one for one in found]))
 
 
-def in_all_terms(found: Measured, terms: list[str]) -> csr_array:
+def in_all_terms(found: Measured, corpus: Chosen) -> csr_array:
     """The counts in the columns of the corpus."""
-    return in_terms(found.here, found.terms, terms)
+    return in_terms(found.here, found.terms, corpus.terms)
 
 
 def in_all_columns(found: Measured, columns: Ints) -> csr_array:
