@@ -156,7 +156,14 @@ def apart(monkeypatch: pytest.MonkeyPatch, short: None) -> list[Any]:
         found.append(cut_at(matrix, cuts))
         return found[-1]
 
+    whole = Parted.whole
+
+    def fetched(matrix: Parted) -> Any:
+        found.extend([matrix] if matrix.hands is not HERE else [])
+        return whole(matrix)
+
     monkeypatch.setattr(Parted, "cut_at", told)
+    monkeypatch.setattr(Parted, "whole", fetched)
     return found
 
 
@@ -186,6 +193,7 @@ IN_PARTS = {
     "ratios": ("train", "t.csv", T, L, "--classifier=ratio-svm", *LOOSE),
     "stems": ("train", "t.csv", T, L, "--classifier=naive-bayes", "--set=clean.steps=lower,stem", "-o", "out.sorter"),
     "hashed": ("train", "t.csv", T, L, "--classifier=centroid", "--set=features.hash_bits=9", "-o", "out.sorter"),
+    "features": ("features", "t.csv", T, L, "--lengths=1,2", "--matrix=out.mtx", "-o", "out.csv"),
     "vocabulary": (
         *("train", "t.csv", T, L, "--classifier=naive-bayes", "--set=features.vocabulary_file=words.txt"),
         *("-o", "out.sorter"),

@@ -88,7 +88,7 @@ class Cluster:
                 with self.losses_told():
                     if number % most == 0:
                         most = _AT_ONCE * self._threads_there()  # workers come and go
-                    pending.append((item, self.client.submit(_do, sent, self._to_send(item), pure=False)))
+                    pending.append((item, self.client.submit(_do, sent, self._to_send(item), key=_key(work))))
                 while len(pending) >= most or (pending and pending[0][1].done()):
                     yield self._result(*pending.popleft())
             while pending:
@@ -159,19 +159,25 @@ class _Workers:
     def held(self, value: Any, /) -> Any:
         """A future of the value; what is small goes with each piece of work."""
         packed = cloudpickle.dumps(value)
-        return self._submitted("held", _unpacked, packed) if len(packed) > _SENT_APART else value
+        return self._submitted(self.held, _unpacked, packed) if len(packed) > _SENT_APART else value
 
     def work(self, work: Callable[..., Any], /, *given: Any) -> Any:
         """A future of the result."""
-        return self._submitted(getattr(work, "__name__", "work").strip("_"), _done, work, *given)
+        return self._submitted(work, _done, work, *given)
 
     def results(self, handles: Sequence[Any], /) -> list[Any]:
         """The values of futures, which may be changed. Raises as `Cluster.in_order`."""
         return [_own(value) for value in self.cluster.results(handles)]
 
-    def _submitted(self, name: str, work: Callable[..., Any], *given: Any) -> Any:
+    def _submitted(self, named: Callable[..., Any], work: Callable[..., Any], *given: Any) -> Any:
         with self.cluster.losses_told():
-            return self.cluster.client.submit(work, *given, key=f"{name}-{uuid4().hex}")  # the name, for its dashboard
+            return self.cluster.client.submit(work, *given, key=_key(named))
+
+
+def _key(work: Callable[..., Any]) -> str:
+    """What a piece of work is called where the scheduler shows what is done."""
+    name: str = getattr(work, "__name__", type(work).__name__)
+    return f"{name.strip('_').lower()}-{uuid4().hex}"
 
 
 def _own(value: Any) -> Any:

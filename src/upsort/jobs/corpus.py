@@ -182,6 +182,11 @@ class Keeping:
             prints=prints_of(texts) if self.copies or self.prints else None,
         )
 
+    def apart(self, block: DocumentBlock) -> "tuple[_Kept, Prints | None]":
+        """The same without the prints, and those."""
+        kept = self(block)
+        return replace(kept, prints=None), kept.prints
+
 
 @record(frozen=True, kw_only=True)
 class _Kept:
@@ -206,7 +211,7 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
     apart = None
     if keeping.with_readers and can_be(work):
         least = keeping.at_least or least_documents(work.plan)
-        apart = counted_apart(work, reader, cleaning, least, keeping)
+        apart = counted_apart(work, reader, cleaning, least, keeping.apart)
     prints: Prints | None = None
     if apart is not None:
         measured, found = apart.measured, apart.kept

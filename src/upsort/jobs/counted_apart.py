@@ -26,7 +26,7 @@ from upsort.files import remarks
 from upsort.files.document_blocks import DocumentBlock
 from upsort.files.documents import Reader
 from upsort.jobs import pieces_counted
-from upsort.jobs.pieces_counted import Brief, Counting
+from upsort.jobs.pieces_counted import Brief, Counting, Keep
 from upsort.jobs.reading import Piece, Reading, apart_for
 from upsort.jobs.work import Work
 
@@ -72,11 +72,9 @@ def _many(work: Work) -> bool:
     return sum(1 for _ in islice(pieces, WORTH_IT)) == WORTH_IT
 
 
-def counted_apart(
-    work: Work, reader: Reader, cleaning: Cleaner, at_least: int, keep: Callable[[DocumentBlock], Any]
-) -> CountedApart | None:
-    """All usable documents. keep: what is kept of each block, whose `prints` stay with who read it. at_least: documents that
-    a term must stand in. None where the terms cannot be told apart after all, or there is no document."""
+def counted_apart(work: Work, reader: Reader, cleaning: Cleaner, at_least: int, keep: Keep) -> CountedApart | None:
+    """All usable documents. keep: what is kept of each block. at_least: documents that a term must stand in. None where the terms
+    cannot be told apart after all, or there is no document."""
     hands, features = work.engine.hands, work.plan.features
     assert hands is not None
     reading = Reading(inputs=work.inputs, reader=reader, characters=BLOCK_CHARACTERS)

@@ -16,14 +16,17 @@ from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, 
 from upsort.core.learning.labelled import numbered, numbered_sets
 from upsort.core.learning.sorter import Sorter
 from upsort.core.names import suggestion
+from upsort.core.parted import in_one_piece
 from upsort.core.records import record
 from upsort.core.sparse import column_sums, only_columns
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.labels import labels_in
+from upsort.files.document_blocks import DocumentBlock, Marks
 from upsort.files.documents import Reader
 from upsort.files.resources import resources_for
 from upsort.files.tables_out import table_file
-from upsort.jobs.corpus import measured_blocks, measured_by
+from upsort.jobs.corpus import least_documents, measured_blocks, measured_by
+from upsort.jobs.counted_apart import can_be, counted_apart
 from upsort.jobs.progress import nothing_usable
 from upsort.jobs.score import Incoming
 from upsort.jobs.work import Work
@@ -93,13 +96,17 @@ def build(work: Work, whole: bool = False) -> Matrix:
     """The matrix of all usable documents. whole: count the terms in too few documents too, which figures show."""
     resources = resources_for(work.plan.clean, work.plan.features)
     cleaning = cleaner(work.plan.clean, resources, work.plan.features.within_sentences)
-
-    measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
     reader = Reader.of_plan(work.plan, cleaning)
-    marks = list(measured_blocks(work, reader, measuring, cleaning, attrgetter("marks")))
+    least = 1 if whole else least_documents(work.plan)
+    apart = counted_apart(work, reader, cleaning, least, _marks_of) if can_be(work) else None
+    if apart is not None:
+        measured, marks = apart.measured, apart.kept
+    else:
+        measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
+        marks = list(measured_blocks(work, reader, measuring, cleaning, attrgetter("marks")))
+        measured = measured_by(measuring, work.plan, work.engine.threads, least)
     references = [name for one in marks for name in one.ids]
     labels = [label for one in marks for label in one.labels]
-    measured = measured_by(measuring, work.plan, work.engine.threads, 1 if whole else None)
     if not references:
         raise DataProblem(f"No usable document: {nothing_usable(work.aside)}.", "Check --text and --encoding.")
     names: tuple[str, ...] = ()
@@ -107,7 +114,7 @@ def build(work: Work, whole: bool = False) -> Matrix:
     if any(labels):
         given, names, sets = _labels_of(labels, work.plan.columns.label_separator)
     space, kept = learn_space(measured, settled(work.plan).features, given, len(names), resources.vocabulary, sets)
-    counts = only_columns(measured.counts, kept)
+    counts = in_one_piece(only_columns(measured.counts, kept))
     with_vectors = None
     if space.vectors is not None:
         totals = total_counts(counts)
@@ -128,6 +135,10 @@ def build(work: Work, whole: bool = False) -> Matrix:
         with_vectors=with_vectors,
         unseen={},
     )
+
+
+def _marks_of(block: DocumentBlock) -> tuple[Marks, None]:
+    return block.marks.compact, None
 
 
 def _labels_of(cells: Sequence[str], separator: str) -> tuple[Ints, tuple[str, ...], Bools | None]:

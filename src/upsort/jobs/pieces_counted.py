@@ -1,7 +1,6 @@
 """What those do who read and count some pieces of tables whose counts stay with them: run anywhere, on what it is given alone."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -25,18 +24,21 @@ from upsort.files.document_blocks import DocumentBlock
 from upsort.files.rows import Refused
 from upsort.jobs.reading import Piece, Reading
 
+Keep = Callable[[DocumentBlock], tuple[Any, Prints | None]]
+"""What is kept of a block beside its counts, and the prints that stay where it is read."""
+
 
 @record(frozen=True, kw_only=True)
 class Counting:
     """What is needed to read and count. settings, resources: of a cleaner, which is made where it is used. keep: what is kept
-    of a block beside its counts."""
+    of a block beside its counts, here and where it is read."""
 
     reading: Reading
     settings: Clean
     resources: Resources
     columns: Columns
     features: Features
-    keep: Callable[[DocumentBlock], Any]
+    keep: Keep
 
 
 @record(frozen=True, kw_only=True)
@@ -72,7 +74,7 @@ def counted(job: Counting, *pieces: Piece[DocumentBlock]) -> Counted:
     cleaning = cleaner(job.settings, job.resources, job.features.within_sentences)
     measuring = Measuring(job.columns, job.features, cleaning.forms, elsewhere=True)
     memory = measuring.memory_of(cleaning)
-    spaced, sizes, kept, refused = False, list[int](), list[Any](), list[Refused]()
+    spaced, sizes, kept, prints, refused = False, list[int](), list[Any](), list[Prints](), list[Refused]()
     for piece in pieces:
         read = job.reading.read(piece)
         refused += read.refused
@@ -81,10 +83,11 @@ def counted(job: Counting, *pieces: Piece[DocumentBlock]) -> Counted:
             measuring.add(block.documents.cells(job.features.measures), tokens)
             spaced = spaced or (memory is None and any(" " in word for part in tokens for word in part.words))
             sizes.append(len(block.rows))
-            kept.append(job.keep(block))
+            told, printed = job.keep(block)
+            kept.append(told)
+            prints += [printed] if printed is not None else []
     spaced = spaced or (memory is not None and any(" " in word for word in memory.words))
     measured = measuring.measured() if sizes else None
-    prints = [one.prints for one in kept if one.prints is not None]
     found = remarks.taken()
     remarks.given(before)
     return Counted(
@@ -92,7 +95,7 @@ def counted(job: Counting, *pieces: Piece[DocumentBlock]) -> Counted:
             sizes=sizes,
             tokens=measured.tokens if measured is not None else np.zeros(0, dtype=np.int64),
             cells=measured.cells if measured is not None else None,
-            kept=[replace(one, prints=None) for one in kept],
+            kept=kept,
             printed=bool(prints),
             spaced=spaced,
             names=[table for table in measuring.tables if isinstance(table, ToldNames)],
