@@ -147,7 +147,7 @@ def apart(monkeypatch: pytest.MonkeyPatch, short: None) -> list[Any]:
     monkeypatch.setattr(counted_apart, "WORTH_IT", 3)
     monkeypatch.setattr(counted_apart, "PIECES_OF_A_PART", 1)
     monkeypatch.setattr(counted_apart, "PARTS_OF_A_STRETCH", 2)
-    monkeypatch.setattr(inner, "ROWS_OF_A_PART", 1200)
+    monkeypatch.setattr(inner, "WORK_OF_A_PART", 90_000)
     monkeypatch.setattr(dual, "WORTH_COMPILING", 1)
     found: list[Any] = []
     cut_at = Parted.cut_at

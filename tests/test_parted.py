@@ -14,7 +14,7 @@ from upsort.core.classifiers.fitted import scores_of
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.counting import Counts, TermCounting
 from upsort.core.features.terms_apart import chosen, countable, dealt, in_terms, of_all, vocabulary_of
-from upsort.core.parted import HERE, ByRow, Parted, bounds, in_one_piece
+from upsort.core.parted import HERE, ByRow, Parted, in_one_piece, joins
 from upsort.core.plan import Classifier, Clean, Features
 from upsort.core.text.cleaning import cleaner
 
@@ -27,7 +27,7 @@ def away(matrix: Parted) -> Parted:
 @given(st.lists(st.integers(0, 9), min_size=1, max_size=30), st.integers(1, 12))
 def test_parts_are_joined_to_such_of_enough_rows(sizes: list[int], least: int) -> None:
     starts = np.cumsum([0, *sizes])
-    cuts = bounds(starts, least)
+    cuts = starts[joins(starts, least)]
     assert cuts[0] == 0 and cuts[-1] == starts[-1] and set(cuts.tolist()) <= set(starts.tolist())
     assert len(cuts) == 2 or (np.diff(cuts) >= least).all()
     # None could have been cut in two: but for the last, each is the shortest that has enough.

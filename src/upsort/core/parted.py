@@ -145,14 +145,9 @@ def in_one_piece(matrix: csr_array | Parted) -> csr_array:
     return matrix.whole() if isinstance(matrix, Parted) else matrix
 
 
-def bounds(starts: Ints, least: int) -> Ints:
-    """Where parts begin and end if neighbouring ones are joined to such of so many rows at least; what is left at the end joins
-    the last. starts: of parts, and the end."""
-    return starts[joins(starts, least)]
-
-
 def joins(starts: Ints, least: int) -> list[int]:
-    """The same as places in `starts`."""
+    """Where parts begin and end if neighbouring ones are joined to such of so many rows at least; what is left at the end joins
+    the last. starts: of parts, and the end. Returns places in it."""
     places = [0]
     for place, end in enumerate(starts.tolist()):
         if end - starts[places[-1]] >= least:

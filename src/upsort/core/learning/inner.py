@@ -11,7 +11,7 @@ from dataclasses import replace
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Floats
+from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers import families
 from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.fitted import Fitted
@@ -23,7 +23,7 @@ from upsort.core.learning.dealing import folds_of
 from upsort.core.learning.labelled import Labelled
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import blank_rows, by_share
-from upsort.core.parted import Parted, bounds, in_one_piece
+from upsort.core.parted import Parted, in_one_piece, joins
 from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.core.sparse import in_parts
@@ -40,8 +40,11 @@ ENOUGH = 1500
 """Held-out documents that are enough to learn one slope from, and to say how good a sorter is."""
 
 
-ROWS_OF_A_PART = 1 << 18
-"""Documents, at least, over which the sums of a training are taken in one piece."""
+WORK_OF_A_PART = 1 << 27
+"""Words and, for each document, `_BESIDE` more, at least, over which the sums of a training are taken in one piece: a gigabyte or
+two. Passes over several parts come together the more slowly the more parts there are."""
+
+_BESIDE = 64  # numbers that a training keeps of a document beside those of its words, about
 
 _FALLING = 3
 _LOOSE = 1e-3
@@ -163,8 +166,16 @@ def training_data(documents: Labelled, matrix: csr_array | Parted, plan: Plan) -
     if plan.classifier.sampling != "none" and documents.sets is None:
         rows = sampled(documents.labels, len(documents.names), plan.classifier.sampling, plan.judge.seed)
         return TrainingData(csr_array(in_one_piece(matrix)[rows]), targets.rows(rows), documents.names)
-    blocks = documents.measured.blocks
-    cuts = bounds(blocks if blocks is not None else np.array([0, documents.documents]), ROWS_OF_A_PART)
+    cuts = _cuts(documents)
     if isinstance(matrix, Parted):
         return TrainingData(matrix.cut_at(cuts), targets, documents.names)
     return TrainingData(in_parts(matrix, cuts) if cuts.size > 2 else matrix, targets, documents.names)
+
+
+def _cuts(documents: Labelled) -> Ints:
+    """Where the parts begin, and the end: between blocks that were read."""
+    measured = documents.measured
+    if measured.blocks is None:
+        return np.array([0, documents.documents], dtype=np.int64)
+    work = np.concatenate(([0], np.cumsum(measured.tokens + _BESIDE)))[measured.blocks]
+    return measured.blocks[joins(work, WORK_OF_A_PART)]
