@@ -397,7 +397,7 @@ def test_a_worker_with_another_version_is_named(running: Running, monkeypatch: p
         cluster.connected(running.address).__enter__()
 
 
-def test_wrong_addresses(letters: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_wrong_addresses(letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
     line = ("features", str(letters / "t.csv"), T)
     monkeypatch.setattr(cluster, "_PATIENCE", 1)
     assert (
@@ -411,6 +411,12 @@ def test_wrong_addresses(letters: Path, program: Program, monkeypatch: pytest.Mo
     monkeypatch.setenv("UPSORT_CLUSTER", "tcp://127.0.0.1:9")
     assert "No cluster" in program(*line, code=1).err
     program(*line, "--workers=1")
+    trained = ("train", letters / "t.csv", T, L, "--no-check", "-o", "s.sorter", "--overwrite")
+    (tmp_path / "upsort.toml").write_text('[engine]\ncluster = "from the plan"\n')
+    assert "'from the plan' is no address" in program(*trained, code=2).err
+    assert "'from here' is no address" in program(*trained, "--set=engine.cluster=from here", code=2).err
+    program(*trained, "--workers=1")
+    assert "there is no key 'engine.claster'" in program("plan", "--check", "--set=engine.claster=a", code=2).err
 
 
 def test_without_the_library_the_extra_is_named(monkeypatch: pytest.MonkeyPatch) -> None:

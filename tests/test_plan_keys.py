@@ -17,8 +17,8 @@ from upsort.core.lists import quoted
 from upsort.core.plan import Classifier, Clean, Features, Judge, Plan
 from upsort.core.text.steps import STEPS
 from upsort.files.earlier_plans import renewed
-from upsort.files.plan_file import checked_plan, load_plan, parsed_value
-from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, idle_keys, source_keys
+from upsort.files.plan_file import checked_plan, engine_of_plan, load_plan, parsed_value
+from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, engine_keys, idle_keys, source_keys
 from upsort.files.plan_text import plan_text, value_text
 
 KEYS = list(declared_keys().values())
@@ -169,6 +169,20 @@ def test_what_comes_before_what(tmp_path: Path) -> None:
     assert (plan.features.in_at_least, plan.features.most_terms, plan.judge.folds, plan.judge.seed) == (5, 30, 4, 2)
 
 
+def test_who_does_the_work_stands_in_the_file_and_not_in_the_plan(tmp_path: Path) -> None:
+    path = tmp_path / "p.toml"
+    path.write_text('[engine]\ncluster = "tcp://beds:8786"\n[judge]\nfolds = 4\n')
+    assert load_plan(path, [], {}) == Plan(judge=Judge(folds=4))
+    found = engine_of_plan(path, [])
+    assert found.cluster == "tcp://beds:8786" and engine_of_plan(path, ["engine.cluster="]).cluster == ""
+    path.write_text(plan_text(Plan(), found))
+    assert engine_of_plan(path, []) == found and load_plan(path, [], {}) == Plan()
+    for wrong in ("[engine]\ncluster = 3\n", "engine = 3\n"):
+        path.write_text(wrong)
+        with pytest.raises(UsageProblem):
+            engine_of_plan(path, [])
+
+
 @pytest.mark.parametrize(
     ("text", "value"),
     [
@@ -188,7 +202,7 @@ def test_values_on_a_command_line(text: str, value: Any) -> None:
 
 def test_explaining_keys(program: Program) -> None:
     every = program("plan", "--explain", "--json").json["keys"]
-    assert len(every) == len(KEYS) + len(source_keys())
+    assert len(every) == len(KEYS) + len(source_keys()) + len(engine_keys())
     one = program("plan", "--explain", "classifier.nearest", "--json").json["keys"]
     assert [(key["key"], key["belongs_to"], bool(key["idle"])) for key in one] == [
         ("classifier.nearest", ["neighbours"], True)

@@ -18,12 +18,12 @@ from upsort.cli.view import View
 from upsort.core.errors import UsageProblem
 from upsort.core.learning.sorter import Sorter
 from upsort.core.names import counted
-from upsort.core.plan import Columns, Plan, Source
+from upsort.core.plan import Columns, EngineChoice, Plan, Source
 from upsort.files.columns import LabelUse
 from upsort.files.cost_table import how_costs_are_read
 from upsort.files.documents import LABELLED, Reader, columns_for, complete_columns
 from upsort.files.formats import FORMATS
-from upsort.files.plan_file import DEFAULT_NAME, checked_plan, load_plan
+from upsort.files.plan_file import DEFAULT_NAME, checked_plan, engine_of_plan, load_plan
 from upsort.files.plan_keys import SECTIONS, declared_keys, idle_keys
 from upsort.files.rows import Reading
 from upsort.files.set_aside import SetAside
@@ -112,9 +112,8 @@ def others_of(
 
 def plan_of(options: Planned, console: Console, own: Mapping[str, Mapping[str, Any]] | None = None) -> Plan:
     """The plan in force, the options of this command included. own: keys that this command's options set in their own way."""
-    path = Path(options.plan) if options.plan else None
-    if path is None and Path(DEFAULT_NAME).is_file():
-        path = Path(DEFAULT_NAME)
+    path = _plan_file(options)
+    if path is not None and not options.plan:
         console.note(f"The plan is {DEFAULT_NAME}.")
     given: dict[str, dict[str, Any]] = {section: dict(keys) for section, keys in (own or {}).items()}
     for one in plan_settings(options):
@@ -131,6 +130,16 @@ def plan_of(options: Planned, console: Console, own: Mapping[str, Mapping[str, A
             "Leave one of them out (columns.fold).",
         )
     return plan
+
+
+def planned_engine(options: Planned) -> EngineChoice:
+    """Who does the work, as the plan in force says it."""
+    return engine_of_plan(_plan_file(options), options.set)
+
+
+def _plan_file(options: Planned) -> Path | None:
+    """The one that is named, or that of the usual name."""
+    return Path(options.plan) if options.plan else Path(DEFAULT_NAME) if Path(DEFAULT_NAME).is_file() else None
 
 
 def tell_costs(named: Sequence[str], console: Console) -> None:
@@ -232,7 +241,10 @@ def engine_of(options: Everywhere) -> Iterator[Engine]:
         return
     if options.cluster and options.workers:
         raise UsageProblem("--cluster and --workers exclude each other.", "Leave one of them out.")
-    cluster = options.cluster or ("" if options.workers else os.environ.get(CLUSTER_VARIABLE, ""))
+    cluster = options.cluster
+    if not (cluster or options.workers):
+        planned = planned_engine(options).cluster if isinstance(options, Planned) else ""
+        cluster = planned or os.environ.get(CLUSTER_VARIABLE, "")
     with engine_for(options.workers, cluster) as engine:
         yield engine
 

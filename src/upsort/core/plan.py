@@ -341,3 +341,13 @@ class Plan:
     decide: Decide = field(default_factory=Decide)
     candidates: dict[str, dict[str, dict[str, Any]]] = field(default_factory=dict)
     source: dict[str, Source] = field(default_factory=dict)
+
+
+@record(frozen=True, kw_only=True)
+class EngineChoice:
+    """Who does the work. It stands in the file of a plan and is no part of the plan: no result depends on it, and no sorter keeps
+    it."""
+
+    cluster: Annotated[
+        str, key("address of a Dask cluster that shares the work, where neither --cluster nor --workers is given")
+    ] = ""

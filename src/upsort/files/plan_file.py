@@ -12,9 +12,9 @@ from msgspec import ValidationError, convert
 from upsort.core.errors import UsageProblem
 from upsort.core.lists import names_in, parts, unquoted
 from upsort.core.names import suggestion
-from upsort.core.plan import Plan, Source, weighting_is_known
+from upsort.core.plan import EngineChoice, Plan, Source, weighting_is_known
 from upsort.files.earlier_plans import renewed
-from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, source_keys
+from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, engine_keys, source_keys
 
 DEFAULT_NAME = "upsort.toml"
 _LARGEST = 10_000_000  # bytes of a plan; a plan of a person has some hundreds
@@ -36,15 +36,34 @@ def load_plan(
     tell: is told of keys that have another name now. Raises UsageProblem for a file that cannot be read, and for an unknown key
     or wrong value.
     """
-    values = _read(path) if path is not None else {}
-    for setting in settings:
-        section, key, value = _parsed(setting)
-        values.setdefault(section, {})[key] = value
+    values = _values(path, settings)
+    values.pop("engine", None)
     for section, keys in own.items():
         values.setdefault(section, {}).update(keys)
     for note in renewed(values)[1]:
         tell(note)
     return checked_plan(values, str(path) if path is not None else "--set")
+
+
+def engine_of_plan(path: Path | None, settings: list[str]) -> EngineChoice:
+    """Who does the work, as the file of a plan or `settings` say it. Raises as `load_plan`."""
+    held = _values(path, settings).get("engine", {})
+    where = str(path) if path is not None else "--set"
+    known = [one.name for one in engine_keys()]
+    if not isinstance(held, dict):
+        raise UsageProblem(f"{where}: engine cannot be {held!r}.", _sections_hint(["engine"]))
+    for key in held:
+        if key not in known:
+            raise UsageProblem(f"{where}: there is no key 'engine.{key}'.", suggestion(key, known, "keys of [engine]"))
+    return _converted(held, EngineChoice, ("engine",), where)
+
+
+def _values(path: Path | None, settings: list[str]) -> dict[str, Any]:
+    values = _read(path) if path is not None else {}
+    for setting in settings:
+        section, key, value = _parsed(setting)
+        values.setdefault(section, {})[key] = value
+    return values
 
 
 def checked_plan(values: dict[str, Any], where: str) -> Plan:
@@ -130,7 +149,8 @@ def _check_names(values: dict[str, Any], where: str) -> None:
     for name, held in values.items():
         if name not in _FIELDS:
             raise UsageProblem(
-                f"{where}: there is no section {name!r}.", suggestion(name, [*SECTIONS, "source", "try"], "sections")
+                f"{where}: there is no section {name!r}.",
+                suggestion(name, [*SECTIONS, "engine", "source", "try"], "sections"),
             )
         if not isinstance(held, dict):
             raise UsageProblem(f"{where}: {name} cannot be {held!r}.", _sections_hint([name]))
@@ -233,7 +253,8 @@ def _readable(error: str, values: Any, within: tuple[str, ...], where: str) -> U
     wrong, place = values, [*within, *inside]
     for part in inside:
         wrong = wrong[part]
-    declared = declared_keys().get(".".join(map(str, place[:2])))
+    known = {one.path: one for one in (*declared_keys().values(), *engine_keys())}
+    declared = known.get(".".join(map(str, place[:2])))
     if declared is not None:
         return _wrong(declared, wrong, where)
     return UsageProblem(
@@ -254,6 +275,6 @@ def _wrong(key: Declared, value: Any, where: str) -> UsageProblem:
 
 
 def _sections_hint(place: list[str]) -> str:
-    if place[0] in SECTIONS:
+    if place[0] in (*SECTIONS, "engine"):
         return f"Each section is a table of keys, for example [{place[0]}]."
-    return f"Sections: {', '.join(SECTIONS)}, source.NAME, try.NAME."
+    return f"Sections: {', '.join(SECTIONS)}, engine, source.NAME, try.NAME."

@@ -11,7 +11,7 @@ from msgspec import Meta
 from upsort.core.classifiers.families import FAMILIES
 from upsort.core.keys import Key, When
 from upsort.core.names import listed
-from upsort.core.plan import MOST, SCHEMES, Plan, Source
+from upsort.core.plan import MOST, SCHEMES, EngineChoice, Plan, Source
 from upsort.core.records import record
 from upsort.core.text.steps import STEPS
 
@@ -103,6 +103,12 @@ def declared_keys() -> dict[str, Declared]:
 def source_keys() -> tuple[Declared, ...]:
     """The keys of a table [source.NAME]."""
     return tuple(_declared("source", Source))
+
+
+@cache
+def engine_keys() -> tuple[Declared, ...]:
+    """The keys of [engine], which are no part of the plan."""
+    return tuple(_declared("engine", EngineChoice))
 
 
 def idle_keys(plans: Sequence[Plan], sections: Sequence[str] = SECTIONS) -> list[str]:

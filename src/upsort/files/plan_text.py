@@ -6,9 +6,14 @@ from typing import Any
 import tomlkit
 
 from upsort.core.lists import quoted
-from upsort.core.plan import Plan, Source
+from upsort.core.plan import EngineChoice, Plan, Source
 from upsort.files.plan_keys import SECTIONS, declared_keys
 
+_ENGINE_EXAMPLE = """\
+# Who does the work. No result depends on it, and no sorter keeps it.
+# [engine]
+# cluster = "tcp://scheduler:8786"
+"""
 _SOURCE_EXAMPLE = """\
 # How single sources are read, where they differ from the others: by name or pattern.
 # [source."letters-2025.csv"]
@@ -19,8 +24,8 @@ _SOURCE_EXAMPLE = """\
 """
 
 
-def plan_text(plan: Plan) -> str:
-    """The whole plan, every key with its value and a comment."""
+def plan_text(plan: Plan, engine: EngineChoice | None = None) -> str:
+    """The whole plan, every key with its value and a comment. engine: for a file, which says who does the work too."""
     parts = []
     for section in SECTIONS:
         values = getattr(plan, section)
@@ -35,7 +40,17 @@ def plan_text(plan: Plan) -> str:
         parts.append("\n".join(lines) + "\n")
     for pattern, source in plan.source.items():
         parts.append(_source(pattern, source))
-    return "\n".join([*parts, *([] if plan.source else [_SOURCE_EXAMPLE])])
+    if not plan.source:
+        parts.append(_SOURCE_EXAMPLE)
+    if engine is not None:
+        parts.append(_engine(engine))
+    return "\n".join(parts)
+
+
+def _engine(engine: EngineChoice) -> str:
+    if not engine.cluster:
+        return _ENGINE_EXAMPLE
+    return "\n".join([*_ENGINE_EXAMPLE.splitlines()[:1], "[engine]", f"cluster = {value_text(engine.cluster)}", ""])
 
 
 def _source(pattern: str, source: Source) -> str:

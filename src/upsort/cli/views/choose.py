@@ -7,7 +7,16 @@ from typing import Any
 from upsort.cli import columns as col
 from upsort.cli.console import Console
 from upsort.cli.recording import Recorded, record_result
-from upsort.cli.request import LEARNING, completed, inputs_of, plan_of, tell_idle, tell_set_aside, working
+from upsort.cli.request import (
+    LEARNING,
+    completed,
+    inputs_of,
+    plan_of,
+    planned_engine,
+    tell_idle,
+    tell_set_aside,
+    working,
+)
 from upsort.cli.requirements import check_written, met
 from upsort.cli.specs.choose import ChooseOptions
 from upsort.cli.status import Exit
@@ -46,7 +55,7 @@ def run(options: ChooseOptions, console: Console) -> Exit:
         view.say(line)
     if options.output:
         with replacing_text(Path(options.output)) as text:
-            text.write(plan_text(replace(found.picked.plan, candidates={})))
+            text.write(plan_text(replace(found.picked.plan, candidates={}), planned_engine(options)))
         view.note(f"The chosen plan: {options.output}.")
     tell_set_aside(work.aside, found.documents, view)
     for candidate, result in found.finalists:

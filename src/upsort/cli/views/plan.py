@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from upsort.cli.console import Console
-from upsort.cli.request import completed, inputs_of, plan_of, tell_idle
+from upsort.cli.request import completed, inputs_of, plan_of, planned_engine, tell_idle
 from upsort.cli.specs.plan import PlanOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
@@ -15,7 +15,7 @@ from upsort.core.plan import Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.files.documents import separator_in
 from upsort.files.plan_file import DEFAULT_NAME, LETTERS
-from upsort.files.plan_keys import Declared, declared_keys, idle_keys, source_keys
+from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, engine_keys, idle_keys, source_keys
 from upsort.files.plan_text import plan_text, value_text
 from upsort.files.resources import method_for
 from upsort.files.sources import Inputs
@@ -50,7 +50,7 @@ def run(options: PlanOptions, console: Console) -> Exit:
             f"Cells of {plan.columns.label!r} seem to hold several labels: columns.label_separator={separator!r}."
         )
     with replacing_text(output) as stream:
-        stream.write(plan_text(plan))
+        stream.write(plan_text(plan, planned_engine(options)))
     view = View({"written": str(output), "plan": asdict(plan)})
     view.say(f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}.")
     for sentence in found:
@@ -88,7 +88,7 @@ def _checked(options: PlanOptions, console: Console) -> View:
     tried = [replace(plan, candidates={}), *(one.plan for one in named_candidates(plan))]
     told = list(dict.fromkeys(warning for one in tried for warning in _warnings(one)))
     view = View({"sound": True, "plan": asdict(plan), "warnings": told})
-    view.quote(plan_text(plan).rstrip("\n"))
+    view.quote(plan_text(plan, planned_engine(options)).rstrip("\n"))
     tables = f", and so are its {len(plan.candidates):,} tables of candidates" if plan.candidates else ""
     view.note(f"{options.plan or DEFAULT_NAME} is sound{tables}; above is the whole plan, its defaults included.")
     for warning in told:
@@ -128,7 +128,7 @@ def _explained(options: PlanOptions, key: str, console: Console) -> View:
 
 def _keys_called(wanted: str) -> list[Declared]:
     """The keys of a name, of a section, or that begin so; all for none."""
-    keys = [*declared_keys().values(), *source_keys()]
+    keys = [*declared_keys().values(), *engine_keys(), *source_keys()]
     found = [one for one in keys if one.path == wanted or wanted in {one.section, one.name}]
     found = found or [one for one in keys if one.path.startswith(wanted)]
     if not found:
@@ -147,7 +147,7 @@ def _key_json(one: Declared, plan: Plan) -> dict[str, Any]:
         "what_for": one.comment,
         "may_be": one.may_be,
         "default": value_text(one.default),
-        "now": None if of_source else value_text(getattr(getattr(plan, one.section), one.name)),
+        "now": value_text(getattr(getattr(plan, one.section), one.name)) if one.section in SECTIONS else None,
         "belongs_to": list(one.owners),
         "idle": None if of_source else one.idle(plan) or None,
     }
