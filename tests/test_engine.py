@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
-from upsort.core.packed import packed, unpacked
+from upsort.core.packed import Texts, compact, packed, unpacked
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.engine import memory
@@ -139,6 +139,26 @@ def test_a_block_travels_whole(rows: list[tuple[str, str, str]]) -> None:
     assert (found.rows, found.lines, found.marks) == (block.rows, block.lines, block.marks)
     assert found.documents.parts == block.documents.parts
     assert np.array_equal(found.documents.numbers, block.documents.numbers)
+    small = block.marks.compact
+    assert small == block.marks and pickle.loads(pickle.dumps(small)) == block.marks
+    assert Marks.joined([small, small]) == Marks.joined([block.marks, block.marks])
+
+
+@given(st.lists(st.lists(st.text(max_size=5), max_size=6), min_size=1, max_size=4))
+def test_many_texts_are_kept_as_they_are(parts: list[list[str]]) -> None:
+    texts = [text for part in parts for text in part]
+    small = Texts.joined([found for part in parts if isinstance(found := compact(part), Texts)])
+    for found in (small, pickle.loads(pickle.dumps(small))):
+        assert list(found) == texts and len(found) == len(texts) and found == texts and found != [*texts, ""]
+        assert [found[place] for place in range(-len(texts), len(texts))] == texts + texts
+        assert found[1:] == texts[1:]
+        with pytest.raises(IndexError):
+            found[len(texts)]
+
+
+def test_values_with_types_are_kept_as_they_are() -> None:
+    cells = ["a", TypedCell(2)]
+    assert compact(cells) is cells
 
 
 def test_a_value_of_json_travels_with_its_type() -> None:

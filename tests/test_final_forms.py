@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from upsort.core.plan import Clean
 from upsort.core.text import final_forms
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.final_forms import FinalForms, mapped
+from upsort.core.text.final_forms import FinalForms, counted_together, full_forms, mapped
 from upsort.core.text.tokeniser import Tokens, tokenise
 
 WORDS = st.lists(st.lists(st.sampled_from(["fern", "ferns", "the", "Éa", "éa", "K", "moss"]), max_size=6), max_size=5)
@@ -54,6 +54,23 @@ def test_a_form_stands_for_its_commonest_word(most: int, monkeypatch: pytest.Mon
     for block in (["ferns ferns fern the"], ["moss ferns"]):
         forms.of_tokens(tokenise(block))
     assert forms.full_forms() == {"fern": "ferns", "mos": "moss"}
+
+
+@given(st.lists(WORDS, min_size=1, max_size=4), st.integers(1, 5))
+def test_words_counted_apart_stand_for_what_all_of_them_stand_for(parts: list[list[list[str]]], most: int) -> None:
+    def counted(some: list[list[str]]) -> FinalForms:
+        forms = FinalForms(without_s, counted=True)
+        for document in some:
+            forms.of_tokens(tokenise([" ".join(document)]))
+        return forms
+
+    usual, final_forms._MOST_WORDS = final_forms._MOST_WORDS, most
+    try:
+        apart = counted_together(*(counted(part).counted_words() for part in parts))
+        whole = counted([document for part in parts for document in part])
+        assert full_forms(apart) == whole.full_forms()
+    finally:
+        final_forms._MOST_WORDS = usual
 
 
 def test_a_cleaner_without_steps_on_words_has_no_forms() -> None:

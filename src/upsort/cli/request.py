@@ -203,7 +203,7 @@ def working(
     """What a job is given, with its progress shown and its refused rows written down. what: is counted."""
     asked = options.workers if isinstance(options, Workers) else 0
     with (
-        engine_of(options) as engine,
+        engine_of(options, console) as engine,
         set_aside_of(options, output) as aside,
         console.progress(what, partial(by_whom, engine)) as advance,
     ):
@@ -233,7 +233,7 @@ def _once(console: Console) -> Callable[[str], None]:
 
 
 @contextmanager
-def engine_of(options: Everywhere) -> Iterator[Engine]:
+def engine_of(options: Everywhere, console: Console) -> Iterator[Engine]:
     """Who does the work of a command: the cluster that is named, where its work can be shared, else processes of this machine."""
     if not isinstance(options, Workers):
         with engine_for(0, "") as engine:
@@ -243,10 +243,23 @@ def engine_of(options: Everywhere) -> Iterator[Engine]:
         raise UsageProblem("--cluster and --workers exclude each other.", "Leave one of them out.")
     cluster = options.cluster
     if not (cluster or options.workers):
-        planned = planned_engine(options).cluster if isinstance(options, Planned) else ""
-        cluster = planned or os.environ.get(CLUSTER_VARIABLE, "")
+        cluster = _planned_cluster(options, console) or os.environ.get(CLUSTER_VARIABLE, "")
     with engine_for(options.workers, cluster) as engine:
         yield engine
+
+
+def _planned_cluster(options: Everywhere, console: Console) -> str:
+    """The cluster of a plan that somebody named. One that merely lies in the folder may be anybody's, and whoever does the work
+    may run anything here."""
+    if not isinstance(options, Planned):
+        return ""
+    named = engine_of_plan(Path(options.plan) if options.plan else None, options.set).cluster
+    there = planned_engine(options).cluster
+    if there and not named:
+        console.note(
+            f"{DEFAULT_NAME} names the cluster {there}, which is left alone: say --plan {DEFAULT_NAME} or --cluster."
+        )
+    return named
 
 
 @contextmanager
@@ -260,7 +273,7 @@ def coming_in(
 ) -> Iterator[Incoming]:
     """Tables as a sorter reads them, with progress shown and refused rows written down. what: is counted."""
     with (
-        engine_of(options) as engine,
+        engine_of(options, console) as engine,
         set_aside_of(options, output) as aside,
         console.progress(what, partial(by_whom, engine)) as advance,
     ):

@@ -349,5 +349,8 @@ class EngineChoice:
     it."""
 
     cluster: Annotated[
-        str, key("address of a Dask cluster that shares the work, where neither --cluster nor --workers is given")
+        str,
+        key(
+            "address of a Dask cluster that shares the work, in a plan that --plan names; --cluster and --workers go before"
+        ),
     ] = ""
