@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from contextlib import nullcontext
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +19,7 @@ from upsort.core.errors import DataProblem, UsageProblem
 
 distributed = pytest.importorskip("distributed", reason="the extra 'cluster' is not installed")
 
+from upsort.cli.console import Console  # noqa: E402
 from upsort.cli.request import by_whom  # noqa: E402
 from upsort.core.classifiers import dual  # noqa: E402
 from upsort.core.learning import inner  # noqa: E402
@@ -218,6 +220,26 @@ def test_counts_may_stay_with_the_workers(
         assert bool(apart) == (how != "--workers=1")
     assert found[0] == found[1]
     assert any(len(matrix.parts) > 1 for matrix in apart) and all(matrix.hands is not HERE for matrix in apart)
+
+
+def test_pairs_of_words_with_spaces_are_told_where_all_are_counted(
+    running: Running,
+    letters: Path,
+    tmp_path: Path,
+    program: Program,
+    apart: list[Any],
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """The counting begins anew, and so does what is shown of it."""
+    (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
+    shown: list[int] = []
+    monkeypatch.setattr(Console, "progress", lambda *_: nullcontext(shown.append))
+    line = ("train", "t.csv", T, L, "--classifier=naive-bayes", "--lengths=1,2", "--set=clean.keep=the plum")
+    for name, how in (("a", "--workers=1"), ("b", f"--cluster={running.address}")):
+        program(*line, "--set=clean.steps=keep,lower", how, "-o", f"{name}.sorter")
+        documents, shown[:] = sum(shown), []
+        assert documents == 4_000
+    assert (tmp_path / "a.sorter").read_bytes() == (tmp_path / "b.sorter").read_bytes() and not apart
 
 
 def test_a_worker_that_dies_in_a_training_changes_no_byte(

@@ -108,6 +108,7 @@ def counted_apart(work: Work, reader: Reader, cleaning: Cleaner, at_least: int, 
     by_beginning = max(features.lengths) > 1 and features.units == "words" and at_least > 1 and not features.hash_bits
     sizes = [size for brief in briefs for size in brief.sizes]
     if not sum(sizes) or (by_beginning and any(one.spaced for one in briefs)):
+        work.advance(-sum(sizes))  # they are counted once more
         return None
     for brief in briefs:
         remarks.given(brief.remarks)
