@@ -234,7 +234,7 @@ def test_pairs_of_words_with_spaces_are_told_where_all_are_counted(
     (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
     shown: list[int] = []
     monkeypatch.setattr(Console, "progress", lambda *_: nullcontext(shown.append))
-    line = ("train", "t.csv", T, L, "--classifier=naive-bayes", "--lengths=1,2", "--set=clean.keep=the plum")
+    line = ("train", "t.csv", T, L, *LOOSE[:-2], "--lengths=1,2", "--set=clean.keep=the plum")
     for name, how in (("a", "--workers=1"), ("b", f"--cluster={running.address}")):
         program(*line, "--set=clean.steps=keep,lower", how, "-o", f"{name}.sorter")
         documents, shown[:] = sum(shown), []
