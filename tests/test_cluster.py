@@ -234,9 +234,19 @@ def test_pairs_of_words_with_spaces_are_told_where_all_are_counted(
     (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
     shown: list[int] = []
     monkeypatch.setattr(Console, "progress", lambda *_: nullcontext(shown.append))
-    line = ("train", "t.csv", T, L, *LOOSE[:-2], "--lengths=1,2", "--set=clean.keep=the plum")
+    (tmp_path / "lemmas.tsv").write_text("plum\tplum tree\n")
+    line = (
+        "train",
+        "t.csv",
+        T,
+        L,
+        *LOOSE[1:3],
+        "--classifier=tree",
+        "--lengths=1,2",
+        "--set=clean.lemma_file=lemmas.tsv",
+    )
     for name, how in (("a", "--workers=1"), ("b", f"--cluster={running.address}")):
-        program(*line, "--set=clean.steps=keep,lower", how, "-o", f"{name}.sorter")
+        program(*line, "--set=clean.steps=lower,lemmas", how, "-o", f"{name}.sorter")
         documents, shown[:] = sum(shown), []
         assert documents == 4_000
     assert (tmp_path / "a.sorter").read_bytes() == (tmp_path / "b.sorter").read_bytes() and not apart

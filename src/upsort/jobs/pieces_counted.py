@@ -1,6 +1,6 @@
 """What those do who read and count some pieces of tables whose counts stay with them: run anywhere, on what it is given alone."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -17,7 +17,7 @@ from upsort.core.features.terms_apart import Chosen, Vocabulary, dealt, in_colum
 from upsort.core.plan import Clean, Columns, Features
 from upsort.core.records import record
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.final_forms import CountedWords
+from upsort.core.text.final_forms import CountedWords, FinalForms
 from upsort.core.text.resources import Resources
 from upsort.files import remarks
 from upsort.files.document_blocks import DocumentBlock
@@ -74,19 +74,17 @@ def counted(job: Counting, *pieces: Piece[DocumentBlock]) -> Counted:
     cleaning = cleaner(job.settings, job.resources, job.features.within_sentences)
     measuring = Measuring(job.columns, job.features, cleaning.forms, elsewhere=True)
     memory = measuring.memory_of(cleaning)
-    spaced, sizes, kept, prints, refused = False, list[int](), list[Any](), list[Prints](), list[Refused]()
+    sizes, kept, prints, refused = list[int](), list[Any](), list[Prints](), list[Refused]()
     for piece in pieces:
         read = job.reading.read(piece)
         refused += read.refused
         for block in read.blocks:
             tokens = [cleaning.words_of(texts, memory) for texts in block.documents.parts]
             measuring.add(block.documents.cells(job.features.measures), tokens)
-            spaced = spaced or (memory is None and any(" " in word for part in tokens for word in part.words))
             sizes.append(len(block.rows))
             told, printed = job.keep(block)
             kept.append(told)
             prints += [printed] if printed is not None else []
-    spaced = spaced or (memory is not None and any(" " in word for word in memory.words))
     measured = measuring.measured() if sizes else None
     found = remarks.taken()
     remarks.given(before)
@@ -97,7 +95,7 @@ def counted(job: Counting, *pieces: Piece[DocumentBlock]) -> Counted:
             cells=measured.cells if measured is not None else None,
             kept=kept,
             printed=bool(prints),
-            spaced=spaced,
+            spaced=memory is not None and _spaced(memory.words, cleaning.forms),
             names=[table for table in measuring.tables if isinstance(table, ToldNames)],
             refused=refused,
             remarks=found,
@@ -106,6 +104,10 @@ def counted(job: Counting, *pieces: Piece[DocumentBlock]) -> Counted:
         prints=joined_prints(prints) if prints else None,
         words=cleaning.forms.counted_words() if cleaning.forms is not None and cleaning.forms.counted else None,
     )
+
+
+def _spaced(words: Sequence[str], forms: FinalForms | None) -> bool:
+    return (forms is not None and forms.spaced) or any(" " in word for word in words)
 
 
 def stretches_of(found: Measured, many: int) -> list[Vocabulary]:

@@ -15,12 +15,14 @@ _MOST_WORDS = 1 << 20  # so many are remembered, then all are forgotten
 class FinalForms:
     """Remembers the form of every word met, from block to block.
 
-    step: all steps on words together; an empty form is none. counted: whether it is kept how often each word stood.
+    step: all steps on words together; an empty form is none. counted: whether it is kept how often each word stood. spaced:
+    whether a form so far holds a space.
     """
 
     def __init__(self, step: WordStep, counted: bool) -> None:
         self.step = step
         self.counted = counted
+        self.spaced = False
         self._forgotten: list[CountedWords] = []
         self._forget()
 
@@ -59,6 +61,7 @@ class FinalForms:
         number = self._form_numbers.setdefault(form, len(self._words))
         if number == len(self._words):
             self._words.append(form)
+            self.spaced = self.spaced or " " in form
         return number
 
     def counted_words(self) -> "CountedWords":
