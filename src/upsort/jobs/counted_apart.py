@@ -1,7 +1,7 @@
 """Documents counted by those who read them, whose counts stay with them: what comes here is the vocabulary, and what a corpus
 keeps of each document beside its counts."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
 from itertools import islice
 from operator import getitem
@@ -95,16 +95,10 @@ def counted_apart(work: Work, reader: Reader, cleaning: Cleaner, at_least: int, 
     )
     del read
     tables = [NameTable() for _ in prefixes(work.plan.columns, features)]
-    briefs: list[Brief] = []
-    for place, some in enumerate(pieces):
-        (brief,) = hands.results([told[place]])
-        told[place] = None
-        for table, names in zip(tables, brief.names, strict=True):
-            names.tell(table)
-        briefs.append(replace(brief, names=[]))
-        for _ in some:
-            work.engine.piece_done()
-        work.advance(brief.tokens.size)
+    briefs = []
+    for some in pieces:
+        (brief,) = hands.results([told.pop(0)])
+        briefs.append(_passed_on(brief, len(some), tables, work))
     by_beginning = max(features.lengths) > 1 and features.units == "words" and at_least > 1 and not features.hash_bits
     sizes = [size for brief in briefs for size in brief.sizes]
     if not sum(sizes) or (by_beginning and any(one.spaced for one in briefs)):
@@ -133,6 +127,16 @@ def counted_apart(work: Work, reader: Reader, cleaning: Cleaner, at_least: int, 
         if formed
         else {},
     )
+
+
+def _passed_on(brief: Brief, pieces: int, tables: Sequence[NameTable], work: Work) -> Brief:
+    """What is told of so many pieces, the names of hashed terms passed on."""
+    for table, names in zip(tables, brief.names, strict=True):
+        names.tell(table)
+    for _ in range(pieces):
+        work.engine.piece_done()
+    work.advance(brief.tokens.size)
+    return replace(brief, names=[])
 
 
 def _in_parts(pieces: Iterable[Piece[DocumentBlock]]) -> Iterator[list[Piece[DocumentBlock]]]:
