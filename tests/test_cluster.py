@@ -192,6 +192,7 @@ IN_PARTS = {
     ),
     "choose": ("choose", "t.csv", T, L, "--trials=2", "--json", "--no-ledger", *QUICK),
     "curve": ("curve", "t.csv", T, L, "--folds=3", "--classifier=naive-bayes", "--json"),
+    "suspects": ("suspects", "t.csv", T, L, "--set=judge.folds=3", "--classifier=naive-bayes", "--json"),
     "ratios": ("train", "t.csv", T, L, "--classifier=ratio-svm", *LOOSE),
     "stems": ("train", "t.csv", T, L, "--classifier=naive-bayes", "--set=clean.steps=lower,stem", "-o", "out.sorter"),
     "hashed": ("train", "t.csv", T, L, "--classifier=centroid", "--set=features.hash_bits=9", "-o", "out.sorter"),

@@ -80,3 +80,9 @@ def compact(texts: Sequence[str]) -> Sequence[str]:
         return texts
     ends = np.cumsum(np.fromiter(map(len, texts), dtype=np.int64, count=len(texts)))
     return Texts([("".join(texts), ends.astype(np.min_scalar_type(ends[-1])))])
+
+
+def one_after_the_other(parts: Sequence[Sequence[str]]) -> Sequence[str]:
+    """All texts of all parts; in little memory where each part is."""
+    small = [part for part in parts if isinstance(part, Texts)]
+    return Texts.joined(small) if len(small) == len(parts) else [text for part in parts for text in part]

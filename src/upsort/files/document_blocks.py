@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from upsort.core.features.documents import Documents, joined_documents
-from upsort.core.packed import Packed, Texts, compact, packed, unpacked
+from upsort.core.packed import Packed, Texts, compact, one_after_the_other, packed, unpacked
 from upsort.core.records import record
 from upsort.files.rows import in_large
 
@@ -46,8 +46,10 @@ class Marks:
         if len(parts) == 1:
             return parts[0]
         names = [name for name in vars(parts[0]) if name != "answers"]
-        cells = {name: _joined([vars(part)[name] for part in parts]) for name in names}
-        answers = tuple(_joined([part.answers[at] for part in parts]) for at in range(len(parts[0].answers)))
+        cells = {name: one_after_the_other([vars(part)[name] for part in parts]) for name in names}
+        answers = tuple(
+            one_after_the_other([part.answers[at] for part in parts]) for at in range(len(parts[0].answers))
+        )
         return Marks(answers=answers, **cells)
 
     def _each(self, made: Callable[[Sequence[str]], Any]) -> dict[str, Any]:
@@ -67,13 +69,6 @@ def _travelling(cells: Sequence[str]) -> Texts | Packed:
 
 def _travelled_cells(found: Sequence[str]) -> Sequence[str]:
     return unpacked(found) if isinstance(found, str | list) else found
-
-
-def _joined(parts: Sequence[Sequence[str]]) -> Sequence[str]:
-    compacted = [part for part in parts if isinstance(part, Texts)]
-    if len(compacted) == len(parts):
-        return Texts.joined(compacted)
-    return [cell for part in parts for cell in part]
 
 
 @record(frozen=True, kw_only=True)

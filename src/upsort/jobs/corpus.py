@@ -25,7 +25,7 @@ from upsort.core.learning.held_plan import method_of
 from upsort.core.learning.labelled import Labelled, numbered, numbered_sets
 from upsort.core.learning.method import Method
 from upsort.core.learning.sorter import Sorter
-from upsort.core.packed import Packed, packed, unpacked
+from upsort.core.packed import compact, one_after_the_other
 from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.labels import labels_in
@@ -137,7 +137,7 @@ class LabelledCorpus:
     resources: Resources
     method: Method
     marks: Marks
-    texts: list[str]
+    texts: Sequence[str]
     prints: Prints | None
 
     @property
@@ -178,7 +178,7 @@ class Keeping:
         return _Kept(
             marks=block.marks.compact,
             digests=text_digests(texts),
-            texts=packed(texts if self.texts else []),
+            texts=compact(texts) if self.texts else (),
             prints=prints_of(texts) if self.copies or self.prints else None,
         )
 
@@ -194,7 +194,7 @@ class _Kept:
 
     marks: Marks
     digests: Keys
-    texts: Packed
+    texts: Sequence[str]
     prints: Prints | None
 
 
@@ -254,7 +254,7 @@ def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> Labelled
         resources=resources,
         method=method,
         marks=marks,
-        texts=[text for one in found for text in unpacked(one.texts)],
+        texts=one_after_the_other([one.texts for one in found]),
         prints=prints if keeping.prints else None,
     )
 

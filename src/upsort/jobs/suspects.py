@@ -5,6 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.families import family
@@ -77,18 +78,20 @@ class SuspectsResult:
 def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
     """Judge every document by sorters that never saw it, of the plan's kind and of one that errs in other ways."""
     how = how or Looking()
-    corpus = read_labelled_corpus(work, Keeping(texts=True))
+    corpus = read_labelled_corpus(work, Keeping(texts=True, with_readers=True))
     ready = prepared(corpus, work.plan, corpus.only_answer("suspects"))
     documents, method = ready.documents, corpus.method_of(work.plan)
     judged, told, kinds = _told(ready, method, work.spread(ready.documents))
     found = _found(documents, judged, told, how.most, work.plan)
     whole, seen = train_sorter(documents, method)
-    matrix = in_one_piece(seen.matrix)
+    wanted = np.unique(judged[found.places])
+    matrix = in_one_piece(seen.matrix[wanted]) if wanted.size else csr_array((0, 0))
     listed: list[Suspect] = []
     of_row: dict[int, Suspect] = {}
     for at, place in enumerate(judged[found.places].tolist()):
         row = int(ready.rows[place])
-        begin, end = matrix.indptr[place : place + 2].tolist()
+        at_row = int(np.searchsorted(wanted, place))
+        begin, end = matrix.indptr[at_row : at_row + 2].tolist()
         values = (matrix.indices[begin:end], matrix.data[begin:end])
         pulled_to, pulled_from = found.pulled[at]
         suspect = Suspect(
