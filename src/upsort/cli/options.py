@@ -71,7 +71,7 @@ class Workers(Everywhere):
         metavar="N",
     )
     cluster: str = option(
-        "address of a Dask cluster that shares the work, local:N to try it (default: engine.cluster, else UPSORT_CLUSTER)",
+        "address of a Dask cluster that shares the work, local:N to try it (default: the one in --plan, else UPSORT_CLUSTER)",
         default="",
         metavar="ADDRESS",
     )

@@ -133,8 +133,14 @@ def plan_of(options: Planned, console: Console, own: Mapping[str, Mapping[str, A
 
 
 def planned_engine(options: Planned) -> EngineChoice:
-    """Who does the work, as the plan in force says it."""
+    """Who does the work, as the plan in force says it, whether or not somebody named that."""
     return engine_of_plan(_plan_file(options), options.set)
+
+
+def named_engine(options: Planned) -> EngineChoice:
+    """The same of a plan that somebody named. One that merely lies in the folder may be anybody's, and whoever does the work may
+    run anything here."""
+    return engine_of_plan(Path(options.plan) if options.plan else None, options.set)
 
 
 def _plan_file(options: Planned) -> Path | None:
@@ -249,11 +255,9 @@ def engine_of(options: Everywhere, console: Console) -> Iterator[Engine]:
 
 
 def _planned_cluster(options: Everywhere, console: Console) -> str:
-    """The cluster of a plan that somebody named. One that merely lies in the folder may be anybody's, and whoever does the work
-    may run anything here."""
     if not isinstance(options, Planned):
         return ""
-    named = engine_of_plan(Path(options.plan) if options.plan else None, options.set).cluster
+    named = named_engine(options).cluster
     there = planned_engine(options).cluster
     if there and not named:
         console.note(

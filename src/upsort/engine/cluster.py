@@ -37,7 +37,7 @@ _LOST = "The cluster at {} is gone: {}."
 _AFTER_LOSS = "Start it again, and the command; score goes on with --resume where it wrote a table."
 _CERTIFICATES = "Name them under distributed.comm.tls in the configuration of Dask, ~/.config/dask/*.yaml."
 _OF_LOCAL = {
-    # Memory given back at once and asked for again costs a fifth of the time; what threads there are is one.
+    # One thread each; and freed memory is kept: to give it back at once, as workers are told else, costs a fifth of the time.
     "distributed.nanny.pre-spawn-environ": {f"{name}_NUM_THREADS": 1 for name in ("OMP", "MKL", "OPENBLAS")},
     "distributed.worker.profile.enabled": False,
 }

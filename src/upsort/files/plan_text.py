@@ -10,7 +10,7 @@ from upsort.core.plan import EngineChoice, Plan, Source
 from upsort.files.plan_keys import SECTIONS, declared_keys
 
 _ENGINE_EXAMPLE = """\
-# Who does the work. No result depends on it, and no sorter keeps it.
+# Who does the work, for commands that name this file with --plan. No result depends on it, and no sorter keeps it.
 # [engine]
 # cluster = "tcp://scheduler:8786"
 """

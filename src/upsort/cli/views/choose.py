@@ -11,8 +11,8 @@ from upsort.cli.request import (
     LEARNING,
     completed,
     inputs_of,
+    named_engine,
     plan_of,
-    planned_engine,
     tell_idle,
     tell_set_aside,
     working,
@@ -55,7 +55,7 @@ def run(options: ChooseOptions, console: Console) -> Exit:
         view.say(line)
     if options.output:
         with replacing_text(Path(options.output)) as text:
-            text.write(plan_text(replace(found.picked.plan, candidates={}), planned_engine(options)))
+            text.write(plan_text(replace(found.picked.plan, candidates={}), named_engine(options)))
         view.note(f"The chosen plan: {options.output}.")
     tell_set_aside(work.aside, found.documents, view)
     for candidate, result in found.finalists:

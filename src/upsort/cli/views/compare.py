@@ -13,8 +13,8 @@ from upsort.cli.request import (
     LEARNING,
     completed,
     inputs_of,
+    named_engine,
     plan_of,
-    planned_engine,
     tell_idle,
     tell_set_aside,
     working,
@@ -54,7 +54,7 @@ def run(options: CompareOptions, console: Console) -> Exit:
     _show(found, plan, options.margin, by, view)
     if options.output:
         with replacing_text(Path(options.output)) as text:
-            text.write(plan_text(replace(best.candidate.plan, candidates={}), planned_engine(options)))
+            text.write(plan_text(replace(best.candidate.plan, candidates={}), named_engine(options)))
         view.note(f"The winner's plan: {options.output}.")
     tell_set_aside(work.aside, found.documents, view)
     for one in found.compared:

@@ -7,6 +7,7 @@ shuffle by key (Dean & Ghemawat 2004). What comes here is who copies whom.
 
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
+from operator import getitem
 from typing import Any
 
 import numpy as np
@@ -57,7 +58,7 @@ class PrintsApart:
             for part, (begin, end) in zip(self.parts, pairwise(self.starts.tolist()), strict=True)
         ]
         seen = [
-            self.hands.work(look, *(self.hands.work(_stretch, one, number) for one in dealt)) for number in range(many)
+            self.hands.work(look, *(self.hands.work(getitem, one, number) for one in dealt)) for number in range(many)
         ]
         return self.hands.results(seen)
 
@@ -91,10 +92,6 @@ def _one(*parts: Prints) -> Prints:
 
 def _rows(part: Prints, rows: Ints) -> Prints:
     return part.rows(rows)
-
-
-def _stretch(dealt: list[Any], number: int) -> Any:
-    return dealt[number]
 
 
 def _dealt(values: AnyArray, places: Ints, told_by: Keys, many: int) -> list[_Dealt]:
