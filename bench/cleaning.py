@@ -19,7 +19,7 @@ from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.stemmers import porter2
 from upsort.core.text.stop_words import stop_words
-from upsort.engine.cutting import Cutting, cut_blocks
+from upsort.engine.cutting import Tokenising, cut_blocks
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
 _LINK = re.compile(r"https?://\S+")
@@ -67,7 +67,7 @@ def main() -> None:
 
     def counted(workers: int) -> None:
         cleaning = cleaner(STEPS)
-        blocks = cut_blocks(in_blocks(texts), lambda block: [block], Cutting(cleaning, cleaning.memory()), workers)
+        blocks = cut_blocks(in_blocks(texts), lambda block: [block], Tokenising(cleaning, cleaning.memory()), workers)
         results[workers] = counts_of((tokens for _, (tokens,) in blocks), forms=cleaning.forms)
 
     seconds = medians_in_turn({"one": lambda: counted(1), "two": lambda: counted(2)})

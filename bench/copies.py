@@ -12,8 +12,8 @@ from itertools import pairwise
 import numpy as np
 from measuring import median_seconds, size_asked
 
-from upsort.core.features.prints import prints_of
-from upsort.core.judging.near_copies import find_copies
+from upsort.core.features.prints import fingerprints_of
+from upsort.core.judging.near_copies import find_duplicates
 
 
 def shingles(text: str) -> set[tuple[str, str]]:
@@ -47,7 +47,7 @@ def made_texts(documents: int, seed: int) -> tuple[list[str], list[tuple[int, in
 
 def recall(texts: list[str], pairs: list[tuple[int, int]], least: float) -> tuple[dict[float, tuple[int, int]], int]:
     """For each stretch of similarity, pairs found and pairs made; and how many were called copies below `least`."""
-    found = find_copies(prints_of(texts), least)
+    found = find_duplicates(fingerprints_of(texts), least)
     bins: dict[float, tuple[int, int]] = {}
     for first, second in pairs:
         exactly = similarity(texts[first], texts[second])
@@ -71,11 +71,11 @@ def main() -> None:
         for stretch, (hit, made) in sorted(bins.items()):
             if stretch >= least - 0.1:
                 print(f"  {stretch:.2f} to {stretch + 0.02:.2f}: {hit:,} of {made:,} found ({100 * hit / made:.2f} %)")
-    prints = prints_of(texts)
-    seconds = median_seconds(lambda: find_copies(prints, 0.8))
+    prints = fingerprints_of(texts)
+    seconds = median_seconds(lambda: find_duplicates(prints, 0.8))
     size = prints.shingles.nbytes + prints.sums.nbytes
     print(f"search among {len(texts):,}: {seconds:.2f} s; {size / len(texts):,.0f} bytes a document")
-    assert np.all(find_copies(prints, None).near < 0)
+    assert np.all(find_duplicates(prints, None).near < 0)
 
 
 if __name__ == "__main__":

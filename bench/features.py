@@ -25,7 +25,7 @@ from upsort.core.features.vocabulary import learn_space
 from upsort.core.plan import Clean, Features
 from upsort.core.sparse import only_columns
 from upsort.core.text.cleaning import cleaner
-from upsort.engine.cutting import Cutting, cut_blocks
+from upsort.engine.cutting import Tokenising, cut_blocks
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
 
@@ -57,7 +57,7 @@ def ours(texts: list[str], pairs: bool, workers: int = 1) -> csr_array:
     """The program's way."""
     settings = Features(lengths=(1, 2) if pairs else (1, 1), weighting="tfidf", most_terms=0)
     cleaning = cleaner(Clean(steps=("lower",)))
-    blocks = cut_blocks(in_blocks(texts), lambda block: [block], Cutting(cleaning, cleaning.memory()), workers)
+    blocks = cut_blocks(in_blocks(texts), lambda block: [block], Tokenising(cleaning, cleaning.memory()), workers)
     counts = counts_of((tokens for _, (tokens,) in blocks), settings, settings.in_at_least, threads=workers)
     space, kept = learn_space(of_counts(counts), settings)
     return space.weigh(only_columns(counts.matrix, kept))

@@ -14,14 +14,14 @@ import numpy as np
 from made_matrix import counts_of, made_counts
 
 from upsort.core.features.beside import no_cells
-from upsort.core.features.measured import Measured
-from upsort.core.judging.growing import grown
-from upsort.core.judging.growth import fitted_growth
-from upsort.core.judging.protocol import Parts, outcome_of
+from upsort.core.features.measured import CorpusCounts
+from upsort.core.judging.growing import measure_learning_curve
+from upsort.core.judging.growth import fit_learning_curve
+from upsort.core.judging.protocol import SplitParts, outcome_of
 from upsort.core.learning.apart import Split
-from upsort.core.learning.inner import dealt_splits
-from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Method
+from upsort.core.learning.inner import usable_splits
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.learning.method import PlanWithResources
 from upsort.core.plan import Classifier, Features, Plan
 
 
@@ -32,8 +32,8 @@ def main() -> None:
     counts, labels = (
         counts_of(arguments[arguments.index("--counts") + 1]) if "--counts" in arguments else made_counts(smallest)
     )
-    whole = Labelled(
-        measured=Measured(
+    whole = LabelledDocuments(
+        measured=CorpusCounts(
             counts=counts,
             terms=[f"t{number:06}" for number in range(counts.shape[1])],
             tokens=counts.sum(axis=1).astype(np.int64),
@@ -42,19 +42,21 @@ def main() -> None:
         labels=labels,
         names=tuple(f"l{number:03}" for number in range(int(labels.max()) + 1)),
     )
-    method = Method(Plan(features=Features(weighting="tfidf"), classifier=Classifier(tolerance=1e-3))).for_labels()
+    method = PlanWithResources(
+        Plan(features=Features(weighting="tfidf"), classifier=Classifier(tolerance=1e-3))
+    ).for_labels()
     for documents, trials in ((120, 2),) if smallest else ((300, 100), (1000, 60)):
         print(f"{documents:,} documents: {_coverage(whole, method, documents, trials)}", flush=True)
 
 
-def _coverage(whole: Labelled, method: Method, documents: int, trials: int) -> str:
+def _coverage(whole: LabelledDocuments, method: PlanWithResources, documents: int, trials: int) -> str:
     generator = np.random.default_rng(documents)
     held, widths, misses = 0, [], []
     for trial in range(trials):
         drawn = generator.permutation(whole.documents)
         mine = whole.rows(np.sort(drawn[:documents])).present()
-        found = grown(Parts(mine, dealt_splits(mine, 5, trial)), method)
-        growth = fitted_growth(found.sizes, found.held_out, found.judged)
+        found = measure_learning_curve(SplitParts(mine, usable_splits(mine, 5, trial)), method)
+        growth = fit_learning_curve(found.sizes, found.held_out, found.judged)
         assert growth is not None
         twice = round(2 * float(found.sizes[-1]))
         low, high = growth.between(twice)

@@ -80,7 +80,7 @@ def _measured(labels: Ints, probabilities: Floats) -> tuple[Judgement, Probabili
 
 def _rates(judgement: Judgement, probability: ProbabilityMeasures) -> dict[str, Rate]:
     found = {"accuracy": judgement.accuracy, "macro F1": judgement.macro_f1}
-    found |= {name.replace("_", " "): rate for name, rate in judgement.others.items()}
+    found |= {name.replace("_", " "): rate for name, rate in judgement.other_rates.items()}
     found |= {"log loss": probability.log_loss, "Brier score": probability.brier}
     found |= {"mean ROC area": probability.areas.roc, "mean precision-recall area": probability.areas.precision_recall}
     for one, areas in zip(judgement.per_label, probability.areas.labels, strict=True):

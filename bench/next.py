@@ -19,19 +19,19 @@ from measuring import size_asked
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.classifiers.families import FAMILIES, choices, settled
+from upsort.core.classifiers.families import FAMILIES, choices, resolved
 from upsort.core.classifiers.fitted import scores_of
 from upsort.core.features.counting import count
-from upsort.core.features.measured import Measured, of_counts
+from upsort.core.features.measured import CorpusCounts, of_counts
 from upsort.core.insight.label_next import choose, contents
 from upsort.core.judging.intervals import student
-from upsort.core.learning.apart import Split, set_apart
-from upsort.core.learning.labelled import Labelled, numbered
-from upsort.core.learning.method import Method
+from upsort.core.learning.apart import Split, learn_from_part
+from upsort.core.learning.labelled import LabelledDocuments, numbered
+from upsort.core.learning.method import PlanWithResources
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Classifier, Clean, Plan
 from upsort.core.text.cleaning import cleaner
-from upsort.jobs.demo import lay_out
+from upsort.jobs.demo import write_demo_files
 
 FIRST, EACH, LAST = 20, 20, 360
 HELD_OUT = 400
@@ -44,15 +44,17 @@ class Corpus:
     """documents: with all their terms. rows: their contents."""
 
     name: str
-    documents: Labelled
+    documents: LabelledDocuments
     rows: csr_array
 
 
 def corpus_of(name: str, texts: list[str], labels: list[str]) -> Corpus:
     """A corpus counted once."""
     names, numbers = numbered(labels)
-    measured: Measured = of_counts(count(texts, cleaner(Clean())))
-    return Corpus(name, Labelled(measured=measured, labels=numbers, names=names), contents(measured.here))
+    measured: CorpusCounts = of_counts(count(texts, cleaner(Clean())))
+    return Corpus(
+        name, LabelledDocuments(measured=measured, labels=numbers, names=names), contents(measured.local_counts)
+    )
 
 
 def letters() -> Corpus:
@@ -60,7 +62,7 @@ def letters() -> Corpus:
     import csv
 
     with tempfile.TemporaryDirectory() as folder:
-        lay_out(Path(folder))
+        write_demo_files(Path(folder))
         with (Path(folder) / "letters-2024.csv").open(newline="", encoding="utf-8") as stream:
             rows = [row for row in csv.DictReader(stream) if row["topic"].strip() and row["message"].strip()]
     return corpus_of("letters", [row["message"] for row in rows], [row["topic"].strip().lower() for row in rows])
@@ -98,16 +100,16 @@ def at_random(rows: csr_array, probabilities: Floats, trained_on: int, most: int
 def accuracies(corpus: Corpus, settings: Classifier, pick: Pick, seed: int, last: int) -> list[float]:
     """On held-out documents after each round."""
     documents = corpus.documents
-    plan = settled(Plan(classifier=settings))
+    plan = resolved(Plan(classifier=settings))
     order = np.random.default_rng(seed).permutation(documents.documents)
     held_out, pool = order[:HELD_OUT], order[HELD_OUT:]
     mine, rest = pool[:FIRST], np.sort(pool[FIRST:])
     found = []
     while True:
-        apart = set_apart(
-            documents, Split(mine, np.concatenate((held_out, rest))), plan.features, Method(plan).resources
+        apart = learn_from_part(
+            documents, Split(mine, np.concatenate((held_out, rest))), plan.features, PlanWithResources(plan).resources
         )
-        sorter, _ = train_sorter(apart.training, Method(plan), apart.seen)
+        sorter, _ = train_sorter(apart.training, PlanWithResources(plan), apart.seen)
         decisions = sorter.decide_scores(scores_of(sorter.classifier, apart.outside))
         given = apart.in_corpus[decisions.best[:HELD_OUT]]
         found.append(float((given == documents.labels[held_out]).mean()))

@@ -19,7 +19,7 @@ from made_text import documents
 from measuring import command
 from scipy.sparse import csr_array
 
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.files.sorter_loading import load_sorter
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
@@ -36,7 +36,7 @@ def made_table(path: Path, rows: int, labelled: bool) -> int:
     return path.stat().st_size
 
 
-def plain(sorter: Sorter, source: Path, target: Path) -> None:
+def plain(sorter: TrainedSorter, source: Path, target: Path) -> None:
     """What one would write first, a document at a time."""
     rule, space = sorter.classifier.rule, sorter.space
     assert rule is not None

@@ -18,12 +18,12 @@ from upsort.core.plan import Columns, Plan
 from upsort.core.text.languages import spoken_in
 from upsort.core.text.tokeniser import tokenise
 from upsort.files.language_profiles import profiles
-from upsort.files.rows import Reading
-from upsort.files.set_aside import SetAside
+from upsort.files.rows import ReadSettings
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sources import open_inputs
 from upsort.jobs.survey import survey
-from upsort.jobs.work import Work
-from upsort.jobs.worth_a_look import worth_a_look
+from upsort.jobs.work import RunContext
+from upsort.jobs.worth_a_look import survey_findings
 
 LABELS = 43
 
@@ -54,15 +54,17 @@ def main() -> None:
         plan = Plan(columns=columns)
 
         def surveyed() -> object:
-            return survey(Work(inputs=open_inputs([str(table)], Reading()), plan=plan, aside=SetAside()))
+            return survey(
+                RunContext(inputs=open_inputs([str(table)], ReadSettings()), plan=plan, rejects=RejectedRows())
+            )
 
-        result = survey(Work(inputs=open_inputs([str(table)], Reading()), plan=plan, aside=SetAside()))
+        result = survey(RunContext(inputs=open_inputs([str(table)], ReadSettings()), plan=plan, rejects=RejectedRows()))
         tokens = tokenise([text.lower() for text in texts])
         parts = medians_in_turn(
             {
                 "survey": surveyed,
                 "language": lambda: spoken_in(tokens, profiles()),
-                "advice": lambda: worth_a_look(result, [str(table)], columns),
+                "advice": lambda: survey_findings(result, [str(table)], columns),
             },
             5,
         )

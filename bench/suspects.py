@@ -16,12 +16,12 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.features.beside import no_cells
-from upsort.core.features.measured import Measured
-from upsort.core.judging.protocol import Parts, outcome
+from upsort.core.features.measured import CorpusCounts
+from upsort.core.judging.protocol import SplitParts, outcome
 from upsort.core.judging.suspects import Suspects, find_suspects
-from upsort.core.learning.inner import dealt_splits
-from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Method
+from upsort.core.learning.inner import usable_splits
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.learning.method import PlanWithResources
 from upsort.core.plan import Classifier, Plan
 
 CHANGED = 0.03  # of the labels
@@ -71,10 +71,10 @@ def twelve_labels(documents: int, seed: int) -> tuple[csr_array, Ints]:
     return csr_array(counts), labels.astype(np.int64)
 
 
-def corpus(counts: csr_array, labels: Ints) -> Labelled:
+def corpus(counts: csr_array, labels: Ints) -> LabelledDocuments:
     """Documents of which there is nothing but counts and labels."""
-    return Labelled(
-        measured=Measured(
+    return LabelledDocuments(
+        measured=CorpusCounts(
             counts=counts,
             terms=[f"t{number:06}" for number in range(counts.shape[1])],
             tokens=np.asarray(counts.sum(axis=1), dtype=np.int64),
@@ -85,7 +85,7 @@ def corpus(counts: csr_array, labels: Ints) -> Labelled:
     )
 
 
-def with_changed_labels(documents: Labelled, seed: int) -> tuple[Labelled, Bools]:
+def with_changed_labels(documents: LabelledDocuments, seed: int) -> tuple[LabelledDocuments, Bools]:
     """Some labels become any other one."""
     generator = np.random.default_rng(seed)
     k = len(documents.names)
@@ -94,17 +94,17 @@ def with_changed_labels(documents: Labelled, seed: int) -> tuple[Labelled, Bools
     return replace(documents, labels=np.where(wrong, moved, documents.labels)), np.asarray(wrong)
 
 
-def out_of_fold(documents: Labelled, kind: str, seed: int) -> Floats:
+def out_of_fold(documents: LabelledDocuments, kind: str, seed: int) -> Floats:
     """(n, k) what sorters of a kind say of documents that they never saw."""
-    parts = Parts(documents, dealt_splits(documents, 5, seed))
+    parts = SplitParts(documents, usable_splits(documents, 5, seed))
     told = np.zeros((documents.documents, len(documents.names)))
     for number in range(len(parts.splits)):
-        found = outcome(parts, number, Method(Plan(classifier=Classifier(kind=kind, tolerance=1e-3))))
+        found = outcome(parts, number, PlanWithResources(Plan(classifier=Classifier(kind=kind, tolerance=1e-3))))
         told[found.held_out] = found.probabilities
     return told
 
 
-def looked_for(documents: Labelled, seed: int) -> Quality:
+def looked_for(documents: LabelledDocuments, seed: int) -> Quality:
     """Change labels and look for them."""
     changed, wrong = with_changed_labels(documents, seed)
     told = [out_of_fold(changed, kind, seed) for kind in KINDS]

@@ -19,7 +19,7 @@ from hypothesis import settings
 from upsort.cli.console import Console
 from upsort.cli.main import main
 from upsort.core.classifiers.families import FAMILIES, choices
-from upsort.jobs.demo import lay_out
+from upsort.jobs.demo import write_demo_files
 
 settings.register_profile("untimed", deadline=None)  # how long an example takes tells of the machine
 settings.load_profile("untimed")
@@ -91,7 +91,7 @@ def program(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Program:
 def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo corpus in a folder that tests only read from."""
     folder = tmp_path_factory.mktemp("demo")
-    lay_out(folder)
+    write_demo_files(folder)
     return folder
 
 

@@ -5,15 +5,15 @@ from collections.abc import Iterable
 import numpy as np
 
 from upsort.core.features.documents import Documents
-from upsort.core.features.measured import Measured
-from upsort.core.features.measuring import Measuring
+from upsort.core.features.measured import CorpusCounts
+from upsort.core.features.measuring import CorpusCounter
 from upsort.core.plan import Columns, Features
 from upsort.core.text.cleaning import Cleaner
 
 
-def measure(documents: Iterable[Documents], cleaning: Cleaner, columns: Columns, features: Features) -> Measured:
+def measure(documents: Iterable[Documents], cleaning: Cleaner, columns: Columns, features: Features) -> CorpusCounts:
     """Clean, count and measure blocks of documents."""
-    measuring = Measuring(columns, features, cleaning.forms)
+    measuring = CorpusCounter(columns, features, cleaning.forms)
     memory = measuring.memory_of(cleaning)
     for block in documents:
         measuring.add(block.cells(features.measures), [cleaning.words_of(part, memory) for part in block.parts])

@@ -15,18 +15,18 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats
 from upsort.core.classifiers.families import FAMILIES
-from upsort.core.classifiers.family import ArrayOf, Family, TrainingData
+from upsort.core.classifiers.family import ArraySpec, Family, TrainingData
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.naive_bayes.sums import label_sums
-from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.judging.intervals import wilson
 from upsort.core.judging.measure import Measure
 from upsort.core.judging.measure_list import MEASURES
-from upsort.core.text.step import Place, Step
+from upsort.core.text.step import Step, StepPlace
 from upsort.core.text.steps import STEPS
-from upsort.files.format import Format, Layout, RowWriter
+from upsort.files.format import Format, RowWriter, TableLayout
 from upsort.files.formats import FORMATS
-from upsort.files.rows import Block, Entry, Reading, Table
+from upsort.files.rows import Block, ReadSettings, SourceEntry, SourceTable
 from upsort.jobs.scored_rows import COLUMNS, DecisionColumn
 
 TRAIN = ("--text=text", "--label=label", "--set=features.in_at_least=1", "--set=features.in_at_most=1")
@@ -47,7 +47,7 @@ class Overlap:
     """score = how many of a document's terms the label's documents had."""
 
     known: Floats
-    ended: Ended = field(default_factory=Ended, compare=False)
+    ended: OptimiserReport = field(default_factory=OptimiserReport, compare=False)
 
     @property
     def rule(self) -> LinearRule | None:
@@ -71,10 +71,10 @@ def test_a_family(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch)
     )
     record = Family(
         kind="overlap",
-        told="how many of its terms a label knows",
+        summary="how many of its terms a label knows",
         train=_overlap,
         restore=lambda stored: Overlap(stored.arrays["known"]),
-        arrays={"known": ArrayOf(("terms", "labels"), least=0.0)},
+        arrays={"known": ArraySpec(("terms", "labels"), least=0.0)},
         weighting="presence",
     )
     monkeypatch.setitem(FAMILIES, record.kind, record)
@@ -93,9 +93,9 @@ def test_a_family(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch)
 def test_a_step(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     record = Step(
         name="backwards",
-        told="each word from its end",
+        summary="each word from its end",
         example=("aphid bud", "dihpa dub"),
-        place=Place.ON_WORDS,
+        place=StepPlace.ON_WORDS,
         on_words=lambda settings, resources, before: lambda word: word[::-1],
         options=("unchanged",),
     )
@@ -114,7 +114,7 @@ def test_a_measure(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch
         accuracy = evidence.judgement.accuracy
         return wilson(accuracy.of - accuracy.right, accuracy.of)
 
-    record = Measure(key="error_share", name="share of errors", told="1 − accuracy", of=of, more_is_better=False)
+    record = Measure(key="error_share", name="share of errors", summary="1 − accuracy", of=of, more_is_better=False)
     monkeypatch.setitem(MEASURES, record.key, record)
     program("train", "t.csv", *TRAIN, "-o", "s.sorter")
     judged = program("evaluate", "s.sorter", "t.csv", "--json").json["error_share"]
@@ -157,14 +157,14 @@ class _Lines:
             self.writerow(row)
 
 
-def _write(stream: TextIO, layout: Layout) -> RowWriter:
+def _write(stream: TextIO, layout: TableLayout) -> RowWriter:
     lines = _Lines(stream)
     if layout.with_head:
         lines.writerow(layout.columns)
     return lines
 
 
-def _read(entry: Entry, reading: Reading) -> Table:
+def _read(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
     lines = io.TextIOWrapper(entry.open(), encoding="utf-8").read().splitlines()
     columns = tuple(lines[0].split("|"))
 
@@ -172,7 +172,7 @@ def _read(entry: Entry, reading: Reading) -> Table:
         rows = [line.split("|") for line in lines[1:]]
         yield Block(source=entry.name, columns=columns, rows=rows, lines=list(range(2, len(lines) + 1)))
 
-    return Table(name=entry.name, columns=columns, blocks=blocks)
+    return SourceTable(name=entry.name, columns=columns, blocks=blocks)
 
 
 def test_a_format(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch) -> None:

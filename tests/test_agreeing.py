@@ -2,7 +2,7 @@
 
 import pytest
 
-from upsort.cli.agreeing import agreeing
+from upsort.cli.agreeing import singular_after_one
 
 
 @pytest.mark.parametrize(
@@ -28,4 +28,4 @@ from upsort.cli.agreeing import agreeing
     ],
 )
 def test_nouns_and_verbs_after_one(written: str, said: str) -> None:
-    assert agreeing(written) == said
+    assert singular_after_one(written) == said

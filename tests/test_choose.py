@@ -69,7 +69,9 @@ def test_what_does_not_matter_is_left_out_and_told(
     monkeypatch.setattr(trials, "_changes", lambda plan, beside: iter(({}, both)))
     line = ("choose", "t.csv", *COLUMNS, "--set=judge.folds=3")
     told = program(*line, "--json").json
-    assert told["changes"] == {"features.lengths": [1, 2]} and told["most_accurate"] == trials.told(both, tuple(both))
+    assert told["changes"] == {"features.lengths": [1, 2]} and told["most_accurate"] == trials.description_of(
+        both, tuple(both)
+    )
     assert [one["choice"] for one in told["left_out"]] == ["features.in_at_least=1"]
     assert told["left_out"][0]["without_it"]["value"] < 0.01
     assert (
@@ -105,7 +107,7 @@ def test_what_is_set_aside_takes_no_part_in_the_choice(
     """With other labels on the documents set aside the same plan is chosen, for the same reasons."""
     short_lines(tmp_path / "t.csv", 400)
     held: list[Any] = []
-    rounds = choose._Search.rounds
+    rounds = choose._PlanSearch.batches
 
     def spoilt(search: Any, candidates: Any) -> Any:
         return [
@@ -114,7 +116,7 @@ def test_what_is_set_aside_takes_no_part_in_the_choice(
             for labels in (one.documents.labels,)
         ]
 
-    monkeypatch.setattr(choose._Search, "rounds", spoilt)
+    monkeypatch.setattr(choose._PlanSearch, "batches", spoilt)
     found = []
     for change in (lambda labels: labels, lambda labels: 1 - labels):
         held[:] = [change]

@@ -16,13 +16,13 @@ from scipy.special import logsumexp
 
 from upsort.core.classifiers import families, losses, neighbours, ratio_svm, tree
 from upsort.core.classifiers.calibrating import calibrate, isotonic
-from upsort.core.classifiers.calibration import in_order_of
-from upsort.core.classifiers.family import Stored, TrainingData
+from upsort.core.classifiers.calibration import reordered_like
+from upsort.core.classifiers.family import StoredClassifier, TrainingData
 from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.naive_bayes.counts import NaiveBayesOnCounts
 from upsort.core.classifiers.newton import Objective, Stopping, minimise
 from upsort.core.classifiers.sampling import sampled
-from upsort.core.classifiers.sides import Sides
+from upsort.core.classifiers.sides import PartitionStates
 from upsort.core.classifiers.targets import Targets, targets_of
 from upsort.core.plan import Classifier
 from upsort.files.sorter_loading import load_sorter, load_sorters
@@ -125,7 +125,9 @@ def test_each_optimum_meets_its_condition_and_an_independent_optimum(
     ones = np.ones(rows)
     own = labels[:, None] == np.arange(k)
     loss = losses.Softmax(labels=labels, weights=ones, n_labels=k) if kind == "softmax" else LOSSES[kind](own, ones)  # type: ignore[arg-type]
-    found, ended = minimise(Objective(sides=Sides(matrix, loss), n_labels=k, ridge=ridge), Stopping(1e-8, 300))
+    found, ended = minimise(
+        Objective(partitions=PartitionStates(matrix, loss), n_labels=k, ridge=ridge), Stopping(1e-8, 300)
+    )
     assert ended.reached
     dense = np.hstack((matrix.toarray(), ones[:, None]))
 
@@ -429,7 +431,7 @@ def test_neighbours_are_the_first_of_the_most_similar(seed: int, nearest: int) -
 def test_probabilities_are_brought_into_the_order_of_the_scores(rows: list[list[float]], seed: int) -> None:
     chances = np.array(rows) / np.sum(rows, axis=1, keepdims=True)
     scores = np.random.default_rng(seed).normal(size=chances.shape)
-    found = in_order_of(scores, chances)
+    found = reordered_like(scores, chances)
     assert found.sum(axis=1) == pytest.approx(np.ones(len(rows)))
     for score, before, after in zip(scores, chances, found, strict=True):
         order = np.argsort(-score)
@@ -445,7 +447,7 @@ def test_neighbours_count_by_their_weights() -> None:
     assert found.scores(csr_array(np.array([[2.0, 0.0]])))[0] == pytest.approx([0.25, 0.75])
     assert found.scores(csr_array(np.array([[0.0, 3.0]])))[0] == pytest.approx([0.25, 0.75])  # like none of them
     chosen = Classifier(kind="neighbours", nearest=2)
-    again = neighbours.FAMILY.restore(Stored(settings=chosen, arrays=found.arrays(), terms=2, labels=2))
+    again = neighbours.FAMILY.restore(StoredClassifier(settings=chosen, arrays=found.arrays(), terms=2, labels=2))
     assert again.scores(csr_array(np.array([[2.0, 0.0]])))[0] == pytest.approx([0.25, 0.75])
 
 

@@ -17,7 +17,7 @@ from upsort.core.text.editing import Substitution, TextStep, edited
 from upsort.core.text.lemmas import learned_rules, rules_on_held_out, table_lemmatiser
 from upsort.core.text.markers import shown, unmarked
 from upsort.core.text.resources import Resources
-from upsort.core.text.step import Place
+from upsort.core.text.step import StepPlace
 from upsort.core.text.steps import STEPS
 from upsort.files.resources import resources_for
 from upsort.jobs.clean import OnCorpus
@@ -29,7 +29,7 @@ ANY_TEXT = st.text(
     ),
     max_size=40,
 )
-ON_TEXT = tuple(name for name, step in STEPS.items() if step.place is not Place.ON_WORDS)
+ON_TEXT = tuple(name for name, step in STEPS.items() if step.place is not StepPlace.ON_WORDS)
 IDEMPOTENT = ("nfc", "nfkc", "accents", "lower", "links", "emails", "letters", "punctuation", "spaces", "negations")
 ALL_STEPS = ("nfc", "markup", "lower", "links", "emails", "names", "tags", "emoji", "contractions", "negations", "letters",
              "punctuation", "numbers", "stop_words", "stem", "lengths")  # fmt: skip
@@ -51,7 +51,7 @@ def text_step(name: str, settings: Clean) -> TextStep:
 def test_the_documented_example_of_each_step(name: str) -> None:
     step = STEPS[name]
     before, after = step.example
-    if step.place is Place.ON_WORDS:
+    if step.place is StepPlace.ON_WORDS:
         assert words((name,), before, **step.example_with) == after.split()
     else:
         assert shown(text_step(name, Clean(**step.example_with)).apply(before)) == after
@@ -63,7 +63,7 @@ def test_what_a_step_reads_is_there_to_be_read(name: str) -> None:
     assert set(step.options) <= {one.name for one in fields(Clean)}
     assert set(step.resources) <= {one.name for one in fields(Resources)}
     assert {*step.before, *step.after} <= STEPS.keys()
-    assert (step.on_words is not None) == (step.place is Place.ON_WORDS) == (step.on_text is None)
+    assert (step.on_words is not None) == (step.place is StepPlace.ON_WORDS) == (step.on_text is None)
 
 
 @pytest.mark.parametrize("name", ON_TEXT)

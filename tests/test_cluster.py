@@ -20,10 +20,10 @@ from upsort.core.errors import DataProblem, UsageProblem
 distributed = pytest.importorskip("distributed", reason="the extra 'cluster' is not installed")
 
 from upsort.cli.console import Console  # noqa: E402
-from upsort.cli.request import by_whom  # noqa: E402
+from upsort.cli.request import worker_text  # noqa: E402
 from upsort.core.classifiers import dual  # noqa: E402
 from upsort.core.learning import inner  # noqa: E402
-from upsort.core.parted import HERE, Crew, Parted  # noqa: E402
+from upsort.core.parted import LOCAL, PartitionedMatrix, StatefulActors  # noqa: E402
 from upsort.engine import cluster  # noqa: E402
 from upsort.engine.processes import Processes  # noqa: E402
 from upsort.files import dividing  # noqa: E402
@@ -148,24 +148,24 @@ def apart(monkeypatch: pytest.MonkeyPatch, short: None) -> list[Any]:
     """Counts stay with the workers, and trainings take sums over several parts; all that were asked of."""
     monkeypatch.setattr(counted_apart, "WORTH_IT", 3)
     monkeypatch.setattr(counted_apart, "PIECES_OF_A_PART", 1)
-    monkeypatch.setattr(counted_apart, "PARTS_OF_A_STRETCH", 2)
+    monkeypatch.setattr(counted_apart, "PARTS_PER_PARTITION", 2)
     monkeypatch.setattr(inner, "WORK_OF_A_PART", 90_000)
     monkeypatch.setattr(dual, "WORTH_COMPILING", 1)
     found: list[Any] = []
-    cut_at = Parted.cut_at
+    cut_at = PartitionedMatrix.repartition
 
-    def told(matrix: Parted, cuts: Any) -> Parted:
+    def told(matrix: PartitionedMatrix, cuts: Any) -> PartitionedMatrix:
         found.append(cut_at(matrix, cuts))
         return found[-1]
 
-    whole = Parted.whole
+    whole = PartitionedMatrix.collect
 
-    def fetched(matrix: Parted) -> Any:
-        found.extend([matrix] if matrix.hands is not HERE else [])
+    def fetched(matrix: PartitionedMatrix) -> Any:
+        found.extend([matrix] if matrix.executor is not LOCAL else [])
         return whole(matrix)
 
-    monkeypatch.setattr(Parted, "cut_at", told)
-    monkeypatch.setattr(Parted, "whole", fetched)
+    monkeypatch.setattr(PartitionedMatrix, "repartition", told)
+    monkeypatch.setattr(PartitionedMatrix, "collect", fetched)
     return found
 
 
@@ -220,7 +220,7 @@ def test_counts_may_stay_with_the_workers(
         found.append((told, {path.name: path.read_bytes() for path in tmp_path.glob("out*")}))
         assert bool(apart) == (how != "--workers=1")
     assert found[0] == found[1]
-    assert any(len(matrix.parts) > 1 for matrix in apart) and all(matrix.hands is not HERE for matrix in apart)
+    assert any(len(matrix.parts) > 1 for matrix in apart) and all(matrix.hands is not LOCAL for matrix in apart)
 
 
 def test_pairs_of_words_with_spaces_are_told_where_all_are_counted(
@@ -260,19 +260,19 @@ def test_a_worker_that_dies_in_a_training_changes_no_byte(
     (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
     line = ("train", "t.csv", T, L, *LOOSE[:-1])
     program(*line, "alone.sorter", "--workers=1")
-    change, times = Crew.change, iter(range(10**6))
+    change, times = StatefulActors.update, iter(range(10**6))
 
-    def deadly(crew: Crew, method: str, *given: Any) -> list[Any]:
-        if crew.hands is not HERE and next(times) == 4:
+    def deadly(crew: StatefulActors, method: str, *given: Any) -> list[Any]:
+        if crew.executor is not LOCAL and next(times) == 4:
             mortal.kill(mortal.workers[0])
             mortal.workers.append(mortal.worker())
         return change(crew, method, *given)
 
-    monkeypatch.setattr(Crew, "change", deadly)
+    monkeypatch.setattr(StatefulActors, "update", deadly)
     program(*line, "shared.sorter", f"--cluster={mortal.address}")
     assert next(times) > 5
     assert (tmp_path / "alone.sorter").read_bytes() == (tmp_path / "shared.sorter").read_bytes()
-    monkeypatch.setattr(Crew, "change", lambda *given: (mortal.kill(mortal.scheduler), change(*given))[1])
+    monkeypatch.setattr(StatefulActors, "update", lambda *given: (mortal.kill(mortal.scheduler), change(*given))[1])
     told = program(*line, "other.sorter", f"--cluster={mortal.address}", code=1).err
     assert f"The cluster at {mortal.address} is gone" in told and not (tmp_path / "other.sorter").exists()
 
@@ -281,14 +281,14 @@ def test_an_interrupted_training_ends_at_once(
     running: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
-    change, times = Crew.change, iter(range(10**6))
+    change, times = StatefulActors.update, iter(range(10**6))
 
-    def interrupted(crew: Crew, method: str, *given: Any) -> list[Any]:
+    def interrupted(crew: StatefulActors, method: str, *given: Any) -> list[Any]:
         if next(times) == 6:
             os.kill(os.getpid(), signal.SIGINT)
         return change(crew, method, *given)
 
-    monkeypatch.setattr(Crew, "change", interrupted)
+    monkeypatch.setattr(StatefulActors, "update", interrupted)
     line = ("train", "t.csv", T, L, "--set=classifier.tolerance=1e-9", "-o", "out.sorter")
     program(*line, f"--cluster={running.address}", code=130)
     assert next(times) < 200 and not (tmp_path / "out.sorter").exists()
@@ -414,14 +414,14 @@ def test_problems_of_a_worker_are_told(running: Running) -> None:
         with pytest.raises(DataProblem, match="damaged") as damaged:
             list(engine.in_order(of_data, range(9)))
         assert damaged.value.remedy == "Get it again."
-        assert engine.spread(3)(str, 5) == ["0", "1", "2", "3", "4"]
+        assert engine.parallel(3)(str, 5) == ["0", "1", "2", "3", "4"]
 
 
 def test_who_does_the_work_is_told(running: Running) -> None:
-    assert by_whom(Processes(1)) == "" and by_whom(Processes(3)) == " · up to 3 processes"
+    assert worker_text(Processes(1)) == "" and worker_text(Processes(3)) == " · up to 3 processes"
     with cluster.connected(running.address) as engine:
         engine.piece_done()
-        assert by_whom(engine) == " · 1 part done by 2 workers of the cluster"
+        assert worker_text(engine) == " · 1 part done by 2 workers of the cluster"
 
 
 def test_a_worker_with_another_version_is_named(running: Running, monkeypatch: pytest.MonkeyPatch) -> None:

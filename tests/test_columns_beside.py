@@ -15,9 +15,9 @@ from hypothesis import strategies as st
 from measured import measure
 from scipy.sparse import csr_array
 
-from upsort.core.features.beside import learn_beside, text_measures
+from upsort.core.features.beside import learn_extra_columns, text_measures
 from upsort.core.features.documents import Documents
-from upsort.core.features.hashing import NameTable, estimated_terms, sharing
+from upsort.core.features.hashing import TermNames, estimated_terms, sharing
 from upsort.core.features.making_vectors import make_vectors
 from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import learn_space
@@ -40,7 +40,7 @@ def documents(texts: list[str], photos: list[float], channels: list[str]) -> Doc
 
 def test_numbers_are_standardised_and_missing_ones_marked() -> None:
     block = documents(["a"] * 4, [1, 3, float("nan"), 5], ["web", "card", "", "web"])
-    learned = learn_beside(block.cells())
+    learned = learn_extra_columns(block.cells())
     assert learned.names == [
         "column:photos",
         "column:photos is missing",
@@ -57,7 +57,7 @@ def test_numbers_are_standardised_and_missing_ones_marked() -> None:
 
 def test_a_number_that_never_varies_says_nothing() -> None:
     block = documents(["a", "b"], [7, 7], ["x", "x"])
-    assert learn_beside(block.cells()).columns(block.cells()).toarray().tolist() == [[0, 1], [0, 1]]
+    assert learn_extra_columns(block.cells()).columns(block.cells()).toarray().tolist() == [[0, 1], [0, 1]]
 
 
 def test_measures_of_a_text() -> None:
@@ -113,7 +113,7 @@ def test_collisions_are_estimated() -> None:
 
 
 def test_the_table_of_names_is_bounded_and_keeps_the_common_ones() -> None:
-    table = NameTable(most=10)
+    table = TermNames(most=10)
     table.add(["oak"], np.array([50]))
     for number in range(100):
         table.add([f"w{number}"], np.array([1]))

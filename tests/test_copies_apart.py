@@ -8,11 +8,11 @@ from hands import Away
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from upsort.core.features.prints import prints_of
+from upsort.core.features.prints import fingerprints_of
 from upsort.core.judging import copies_apart
-from upsort.core.judging.copies_apart import PrintsApart
-from upsort.core.judging.near_copies import find_copies
-from upsort.core.parted import HERE
+from upsort.core.judging.copies_apart import PartitionedFingerprints
+from upsort.core.judging.near_copies import find_duplicates
+from upsort.core.parted import LOCAL
 
 WORDS = [f"word{number}" for number in range(60)]
 
@@ -42,18 +42,18 @@ def texts_of(seed: int, many: int) -> list[str]:
 def test_copies_among_parts_are_those_of_one_piece(seed: int, sizes: list[int], similarity: float) -> None:
     texts = texts_of(seed, sum(sizes))
     starts = np.cumsum([0, *sizes])
-    parts = [prints_of(texts[begin : begin + size]) for begin, size in zip(starts.tolist(), sizes, strict=False)]
-    expected = find_copies(prints_of(texts), similarity).of()
+    parts = [fingerprints_of(texts[begin : begin + size]) for begin, size in zip(starts.tolist(), sizes, strict=False)]
+    expected = find_duplicates(fingerprints_of(texts), similarity).earliest()
     hands: Any
-    for hands in (HERE, Away()):
+    for hands in (LOCAL, Away()):
         with pytest.MonkeyPatch.context() as patch:
             patch.setattr(copies_apart, "_ROWS_OF_A_PART", 15)
             patch.setattr(copies_apart, "_PARTS_A_STRETCH", 2)
             patch.setattr(copies_apart, "_PAIRS_AT_ONCE", 7)
-            found = PrintsApart([hands.held(part) for part in parts], starts, hands).copies(similarity)
+            found = PartitionedFingerprints([hands.held(part) for part in parts], starts, hands).copies(similarity)
         assert found.tolist() == expected.tolist()
 
 
 def test_the_made_texts_hold_all_kinds_of_copies() -> None:
-    found = find_copies(prints_of(texts_of(5, 200)), 0.8)
-    assert (found.exact >= 0).sum() > 10 and (found.near >= 0).sum() > 10 and (found.of() < 0).sum() > 50
+    found = find_duplicates(fingerprints_of(texts_of(5, 200)), 0.8)
+    assert (found.exact >= 0).sum() > 10 and (found.near >= 0).sum() > 10 and (found.earliest() < 0).sum() > 50

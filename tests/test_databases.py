@@ -21,8 +21,8 @@ from upsort.core.errors import DataProblem
 from upsort.files import addresses, database_tables, rows
 from upsort.files.connecting import connected
 from upsort.files.database_writing import DatabaseTable
-from upsort.files.format import Layout
-from upsort.files.rows import Reading
+from upsort.files.format import TableLayout
+from upsort.files.rows import ReadSettings
 from upsort.files.sources import open_inputs
 
 SECRET = "quince@9/pip"
@@ -68,7 +68,7 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     try:
         for _ in range(100):
             try:
-                connected(addresses.hidden(address)).close()
+                connected(addresses.without_secrets(address)).close()
                 break
             except DataProblem:
                 time.sleep(0.1)
@@ -100,7 +100,9 @@ def with_names(address: str, folder: Path, statement: str, *names: str) -> None:
 
 
 def in_folder(address: str, folder: Path) -> str:
-    return addresses.hidden(address.replace(":///", f":///{folder}/") if address.startswith("sqlite") else address)
+    return addresses.without_secrets(
+        address.replace(":///", f":///{folder}/") if address.startswith("sqlite") else address
+    )
 
 
 def fill(address: str, folder: Path) -> None:
@@ -174,7 +176,7 @@ def test_what_is_there_is_kept(database: str, tmp_path: Path, program: Program) 
 
 def test_an_interrupted_run_is_gone_on_with(database: str, tmp_path: Path) -> None:
     """Rows and the note of them are written together: what an interruption leaves is whole, and the rest follows it."""
-    place, layout = (in_folder(database, tmp_path), "scored"), Layout(["a", 'b "c":d'], frozenset({"a"}))
+    place, layout = (in_folder(database, tmp_path), "scored"), TableLayout(["a", 'b "c":d'], frozenset({"a"}))
     with pytest.raises(KeyboardInterrupt), DatabaseTable(place, layout, {"of": 1}, False, False) as table:
         table.writerows([["1", "x"], ["", "\udcff\0'"]])
         table.done(2, {"last": "t:2"})
@@ -201,7 +203,7 @@ def test_an_interrupted_run_is_gone_on_with(database: str, tmp_path: Path) -> No
 
 def test_a_run_that_fails_at_once_leaves_nothing(database: str, tmp_path: Path) -> None:
     place = (in_folder(database, tmp_path), "scored")
-    with pytest.raises(ZeroDivisionError), DatabaseTable(place, Layout(["a"]), {}, False, False) as table:
+    with pytest.raises(ZeroDivisionError), DatabaseTable(place, TableLayout(["a"]), {}, False, False) as table:
         table.writerows([["1"]])
         raise ZeroDivisionError
     assert connected(place[0]).tables() == ["letters"]
@@ -209,10 +211,10 @@ def test_a_run_that_fails_at_once_leaves_nothing(database: str, tmp_path: Path) 
 
 def test_a_file_that_was_made_for_nothing_is_removed(tmp_path: Path) -> None:
     place = (f"sqlite:///{tmp_path}/new.db", "scored")
-    with pytest.raises(ZeroDivisionError), DatabaseTable(place, Layout(["a"]), {}, False, False):
+    with pytest.raises(ZeroDivisionError), DatabaseTable(place, TableLayout(["a"]), {}, False, False):
         raise ZeroDivisionError
     assert not list(tmp_path.iterdir())
-    with DatabaseTable(place, Layout(["a"]), {}, False, False) as table:
+    with DatabaseTable(place, TableLayout(["a"]), {}, False, False) as table:
         table.writerow(["1"])
     assert [path.name for path in tmp_path.iterdir()] == ["new.db"]
 
@@ -265,8 +267,8 @@ def test_passwords_are_hidden_and_found_again() -> None:
         ("see http://a:b@c", "see http://a:b@c"),
         ("http://a:b@c", "http://a:***@c"),
     ):
-        assert addresses.hidden(address) == addresses.hidden(shown) == shown
-        assert addresses.whole(shown) == address
+        assert addresses.without_secrets(address) == addresses.without_secrets(shown) == shown
+        assert addresses.full_address(shown) == address
     assert addresses.without_password("no zz there", "mysql+pymysql://a@h/d?password=***&ssl=1") == "no *** there"
 
 
@@ -275,11 +277,16 @@ def test_a_database_is_read_page_by_page_while_it_is_written(tmp_path: Path, mon
     own = sqlite3.connect(tmp_path / "a.db", isolation_level=None)
     own.execute("CREATE TABLE t (n INTEGER, held)")
     own.executemany("INSERT INTO t VALUES (?, ?)", [(number, f"x{number}") for number in range(40)])
-    query = Reading(query="SELECT n AS held, held FROM t ORDER BY n DESC;")
+    query = ReadSettings(query="SELECT n AS held, held FROM t ORDER BY n DESC;")
     own.execute("CREATE VIEW v AS SELECT n FROM t")
     own.execute("CREATE TABLE keyed (k TEXT PRIMARY KEY, n) WITHOUT ROWID")
     own.executemany("INSERT INTO keyed VALUES (?, ?)", [(f"k{number:02}", number) for number in range(20)])
-    for what, many in ((Reading(table="t"), 40), (Reading(table="v"), 40), (query, 40), (Reading(table="keyed"), 20)):
+    for what, many in (
+        (ReadSettings(table="t"), 40),
+        (ReadSettings(table="v"), 40),
+        (query, 40),
+        (ReadSettings(table="keyed"), 20),
+    ):
         (table,) = open_inputs([f"sqlite:///{tmp_path}/a.db"], what).tables
         lines: list[int] = []
         for block in table.blocks():
@@ -298,7 +305,7 @@ def test_values_become_cells(tmp_path: Path) -> None:
         [(1, 2.5), (None, 'İs\n"tö,'), (b"\xc3\xb6", 3.0), (b"\xff", "x"), (10**15, True)],
     )
     own.execute("INSERT INTO t VALUES (CAST(x'ff41' AS TEXT), '')")
-    (block,) = open_inputs([f"sqlite:///{tmp_path}/a.db"], Reading()).tables[0].blocks()
+    (block,) = open_inputs([f"sqlite:///{tmp_path}/a.db"], ReadSettings()).tables[0].blocks()
     assert block.rows == [["1", "2.5"], ["", 'İs\n"tö,'], ["ö", "3"], [str(10**15), "1"]]
     assert block.lines == [1, 2, 3, 5]
     assert [(one.line, str(one.reason)) for one in block.refused] == [
@@ -350,4 +357,4 @@ def test_options_that_say_no_database(tmp_path: Path, program: Program) -> None:
         assert "only the output of upsort score goes into one" in told and ":pw@" not in told
     assert sorted(path.name for path in tmp_path.iterdir()) == ["a.sorter", "c.csv"]
     program(*line, "sqlite:///x.db", "--into=b")
-    assert database_tables.database_table(f"sqlite:///{tmp_path}/x.db", rows.Reading()).name.endswith("x.db#b")
+    assert database_tables.database_table(f"sqlite:///{tmp_path}/x.db", rows.ReadSettings()).name.endswith("x.db#b")

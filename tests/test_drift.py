@@ -6,33 +6,33 @@ import numpy as np
 import pytest
 from measured import measure, texts_alone
 
-from upsort.core.features.measured import Measured
-from upsort.core.insight.drift import NewDocuments, compared, drift
+from upsort.core.features.measured import CorpusCounts
+from upsort.core.insight.drift import NewDocuments, drift, total_variation
 from upsort.core.learning.held_out import UnknownWords
-from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Method
-from upsort.core.learning.sorter import Sorter, length_classes
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.learning.method import PlanWithResources
+from upsort.core.learning.sorter import TrainedSorter, length_classes
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import cleaner
 
 
-def counted(texts: list[str]) -> Measured:
+def counted(texts: list[str]) -> CorpusCounts:
     plan = Plan()
     return measure([texts_alone(*texts)], cleaner(plan.clean), replace(plan.columns, text=("text",)), plan.features)
 
 
-def sorter_of(labels: int) -> Sorter:
+def sorter_of(labels: int) -> TrainedSorter:
     """Trained on texts that tell their label most of the time; rare labels among them."""
     generator = np.random.default_rng(3)
     shares = 1.0 / np.arange(1, labels + 1)
     own = np.concatenate((np.arange(labels), generator.choice(labels, 3000, p=shares / shares.sum())))
     words = [f"w{label if generator.random() < 0.8 else generator.integers(labels)} also" for label in own.tolist()]
-    documents = Labelled(measured=counted(words), labels=own, names=tuple(f"l{n:02}" for n in range(labels)))
-    return train_sorter(documents, Method(Plan()))[0]
+    documents = LabelledDocuments(measured=counted(words), labels=own, names=tuple(f"l{n:02}" for n in range(labels)))
+    return train_sorter(documents, PlanWithResources(Plan()))[0]
 
 
-def new(sorter: Sorter, shares: np.ndarray, documents: int, generator: np.random.Generator) -> NewDocuments:
+def new(sorter: TrainedSorter, shares: np.ndarray, documents: int, generator: np.random.Generator) -> NewDocuments:
     """Documents as they may come: labels and lengths drawn, a few unknown words in some."""
     lengths = sorter.trained.lengths / sorter.trained.lengths.sum()
     words = np.full(documents, 20)
@@ -66,7 +66,7 @@ def test_false_alarms_are_rare_and_changes_are_found(labels: int) -> None:
 def test_the_chi_square_test_is_the_published_one() -> None:
     # Pearson's statistic of (20, 30, 50) against (30, 30, 40): 2 · (25/25 + 0 + 25/45) / … = Σ (o − e)²/e = 3.111 on 2 degrees,
     # whose tail is exp(−3.111 / 2).
-    apart, p = compared(np.array([20, 30, 50]), np.array([30, 30, 40]))
+    apart, p = total_variation(np.array([20, 30, 50]), np.array([30, 30, 40]))
     assert apart == pytest.approx(0.1)
     statistic = 2 * (5**2 / 25 + 0 + 5**2 / 45)
     assert p == pytest.approx(np.exp(-statistic / 2))
@@ -74,8 +74,8 @@ def test_the_chi_square_test_is_the_published_one() -> None:
 
 def test_rare_classes_are_counted_together() -> None:
     rare = np.ones(40, dtype=np.int64)
-    assert compared(np.append(rare, 2000), np.append(rare[::-1], 50))[1] < 0.001  # 40 of 2,040 against 40 of 90
-    assert compared(np.zeros(3, dtype=np.int64) + 1, np.array([1, 0, 0]))[1] == 1.0
+    assert total_variation(np.append(rare, 2000), np.append(rare[::-1], 50))[1] < 0.001  # 40 of 2,040 against 40 of 90
+    assert total_variation(np.zeros(3, dtype=np.int64) + 1, np.array([1, 0, 0]))[1] == 1.0
 
 
 def test_what_drifted_is_told_with_numbers() -> None:

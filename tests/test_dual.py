@@ -17,8 +17,8 @@ from scipy.sparse import csr_array
 from upsort.core.classifiers import dual, families, newton, penalised
 from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.linear import Linear
-from upsort.core.classifiers.newton import Ended
-from upsort.core.classifiers.sides import Sides
+from upsort.core.classifiers.newton import OptimiserReport
+from upsort.core.classifiers.sides import PartitionStates
 from upsort.core.classifiers.targets import Targets
 from upsort.core.plan import Classifier
 
@@ -87,7 +87,7 @@ def test_most_steps_are_saved(always: None, monkeypatch: pytest.MonkeyPatch) -> 
 
 
 def test_passes_that_lead_nowhere_are_forgotten(always: None, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(newton, "ascend", lambda ascent, *_: (np.full((41, 5), 1e6), np.inf))
+    monkeypatch.setattr(newton, "run_dual_passes", lambda ascent, *_: (np.full((41, 5), 1e6), np.inf))
     assert families.train(made(1, 5), Classifier()).ended.reached
 
 
@@ -137,10 +137,10 @@ def test_from_any_start_the_subgradient_vanishes(seed: int, kind: str, size: flo
     assert record is not None and record.loss is not None
     lasso = penalty * chosen.sparsity
     objective = penalised.objective_of(
-        Sides(data.matrix, record.loss(data.targets, chosen)), k, penalty, chosen.sparsity
+        PartitionStates(data.matrix, record.loss(data.targets, chosen)), k, penalty, chosen.sparsity
     )
     start = np.random.default_rng(seed).normal(scale=size, size=(data.matrix.shape[1] + 1, k))
-    found = penalised.trained(objective, chosen, Linear.of(start, Ended()))
+    found = penalised.trained(objective, chosen, Linear.of(start, OptimiserReport()))
     slopes = slopes_at(found.parameters, data, kind)
     slopes[:-1] += (penalty - lasso) * found.parameters[:-1]
     weights = found.parameters[:-1]

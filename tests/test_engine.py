@@ -17,13 +17,13 @@ from hypothesis import strategies as st
 
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
-from upsort.core.packed import Texts, compact, packed, unpacked
+from upsort.core.packed import CompactStrings, compact, compacted, expanded_text
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.engine import memory
-from upsort.engine.cutting import Cutting, cut_blocks
+from upsort.engine.cutting import Tokenising, cut_blocks
 from upsort.engine.processes import in_order
-from upsort.files.document_blocks import DocumentBlock, Marks
+from upsort.files.document_blocks import DocumentBlock, RowMetadata
 from upsort.files.typed_cells import TypedCell
 
 WORKERS = (1, 2, 3)
@@ -98,7 +98,7 @@ def test_blocks_are_cut_alike_by_any_number_of_processes(workers: int, shared: b
     def spelt(count: int) -> list[list[list[str]]]:
         memory = cleaning.memory() if shared else None
         found = []
-        for _, (tokens,) in cut_blocks(blocks, lambda block: [block], Cutting(cleaning, memory), count):
+        for _, (tokens,) in cut_blocks(blocks, lambda block: [block], Tokenising(cleaning, memory), count):
             cut = np.split(tokens.codes, tokens.starts[1:-1])
             found.append([[tokens.words[code] for code in codes] for codes in cut])
         return found
@@ -108,7 +108,7 @@ def test_blocks_are_cut_alike_by_any_number_of_processes(workers: int, shared: b
 
 @given(st.lists(st.text()))
 def test_texts_that_travel_packed_are_the_same(texts: list[str]) -> None:
-    assert unpacked(pickle.loads(pickle.dumps(packed(texts)))) == texts
+    assert expanded_text(pickle.loads(pickle.dumps(compacted(texts)))) == texts
 
 
 @given(st.lists(st.tuples(st.text(), st.text(), st.text()), max_size=8))
@@ -124,7 +124,7 @@ def test_a_block_travels_whole(rows: list[tuple[str, str, str]]) -> None:
             category_names=("via",),
             categories=([row[2] for row in rows],),
         ),
-        marks=Marks(
+        metadata=RowMetadata(
             ids=[row[0] for row in rows],
             answers=([row[2] for row in rows],),
             dates=nothing,
@@ -136,18 +136,18 @@ def test_a_block_travels_whole(rows: list[tuple[str, str, str]]) -> None:
         lines=[*range(2, len(rows) + 2)],
     )
     found = pickle.loads(pickle.dumps(block))
-    assert (found.rows, found.lines, found.marks) == (block.rows, block.lines, block.marks)
+    assert (found.rows, found.lines, found.marks) == (block.rows, block.lines, block.metadata)
     assert found.documents.parts == block.documents.parts
     assert np.array_equal(found.documents.numbers, block.documents.numbers)
-    small = block.marks.compact
-    assert small == block.marks and pickle.loads(pickle.dumps(small)) == block.marks
-    assert Marks.joined([small, small]) == Marks.joined([block.marks, block.marks])
+    small = block.metadata.compact
+    assert small == block.metadata and pickle.loads(pickle.dumps(small)) == block.metadata
+    assert RowMetadata.joined([small, small]) == RowMetadata.joined([block.metadata, block.metadata])
 
 
 @given(st.lists(st.lists(st.text(max_size=5), max_size=6), min_size=1, max_size=4))
 def test_many_texts_are_kept_as_they_are(parts: list[list[str]]) -> None:
     texts = [text for part in parts for text in part]
-    small = Texts.joined([found for part in parts if isinstance(found := compact(part), Texts)])
+    small = CompactStrings.joined([found for part in parts if isinstance(found := compact(part), CompactStrings)])
     for found in (small, pickle.loads(pickle.dumps(small))):
         assert list(found) == texts and len(found) == len(texts) and found == texts and found != [*texts, ""]
         assert [found[place] for place in range(-len(texts), len(texts))] == texts + texts
@@ -162,7 +162,7 @@ def test_values_with_types_are_kept_as_they_are() -> None:
 
 
 def test_a_value_of_json_travels_with_its_type() -> None:
-    assert isinstance(unpacked(packed(["a", TypedCell(2)]))[1], TypedCell)
+    assert isinstance(expanded_text(compacted(["a", TypedCell(2)]))[1], TypedCell)
 
 
 @pytest.mark.parametrize(("free", "each", "able"), [(10**9, 10**8, 4), (10**9, 4 * 10**8, 2), (10**6, 10**9, 1)])
@@ -202,5 +202,5 @@ HOME = os.getpid()
 @pytest.mark.parametrize("workers", [2, 3])
 def test_a_process_that_dies_while_it_hands_a_result_over_is_told(workers: int) -> None:
     with pytest.raises(DataProblem, match="ended from outside"):
-        for _ in in_order(dying, [0, 5, 5, 5, 5, 5], workers, first_here=False):
+        for _ in in_order(dying, [0, 5, 5, 5, 5, 5], workers, include_parent=False):
             pass

@@ -11,7 +11,7 @@ import pytest
 from conftest import Program
 
 from upsort.core.learning.plain_rule import tokens_for
-from upsort.files.documents import Reader
+from upsort.files.documents import DocumentReader
 from upsort.files.sorter_loading import load_sorter
 from upsort.jobs.export import made_texts
 
@@ -94,7 +94,7 @@ def test_an_independent_runtime_decides_alike(
     sorter = load_sorter(trained(program, letters, PLANS[name], "a.sorter"))
     program("export", "a.sorter", "-o", "a.onnx")
     texts = [*json.loads((letters / "new.json").read_text()), *made_texts(sorter), "…", "a"]
-    documents, _ = Reader.of_sorter(sorter).of_objects([{"message": text} for text in texts])
+    documents, _ = DocumentReader.of_sorter(sorter).of_objects([{"message": text} for text in texts])
     decided, tokens = sorter.decide(documents), tokens_for(sorter, documents)
     found = run(tmp_path / "a.onnx", tokens)
     assert np.abs(found["probabilities"] - decided.probabilities).max() < 1e-9

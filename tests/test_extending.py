@@ -10,7 +10,7 @@ import pytest
 from conftest import KINDS, Program, of_kind
 
 from upsort.core.classifiers import families
-from upsort.core.learning.kept_documents import KeptDocuments, joined, thinned
+from upsort.core.learning.kept_documents import StoredDocuments, joined, sampled
 from upsort.files.sorter_loading import load_sorter, load_sorters
 
 PLANS: dict[str, tuple[str, ...]] = {
@@ -122,8 +122,8 @@ def test_new_terms_and_labels_come_in_and_it_is_told_how_known_the_documents_wer
     assert "New labels: stone." in program("extend", "a.sorter", "last.csv", "-o", "c.sorter").out
 
 
-def kept(sorter: Path) -> KeptDocuments:
-    found = load_sorter(sorter).kept
+def kept(sorter: Path) -> StoredDocuments:
+    found = load_sorter(sorter).stored
     assert found is not None
     return found
 
@@ -131,17 +131,17 @@ def kept(sorter: Path) -> KeptDocuments:
 def test_of_many_documents_a_sample_stands_for_all(
     program: Program, tables: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("upsort.core.learning.kept_documents.MOST_KEPT", 30)
-    monkeypatch.setattr("upsort.core.learning.kept_documents.thinned.__defaults__", (30,))
+    monkeypatch.setattr("upsort.core.learning.kept_documents.MOST_STORED", 30)
+    monkeypatch.setattr("upsort.core.learning.kept_documents.sampled.__defaults__", (30,))
     told = program("train", "old.csv", *shared("words"), "--extendable", "-o", "a.sorter")
     assert "a sample of " in told.out
     few = kept(tables / "a.sorter")
-    assert few.documents <= 32 and few.stands_for.sum() == 70
+    assert few.documents <= 32 and few.represents.sum() == 70
     assert few.labelled(None).weights is not None
     assert few.labelled(None).weights.sum() == pytest.approx(70)  # type: ignore[union-attr]
     found = program("extend", "a.sorter", "more.csv", "-o", "b.sorter", "--json").json
     assert found["way"] == "sample" and found["documents"] == 110
-    assert kept(tables / "b.sorter").documents <= 32 and kept(tables / "b.sorter").stands_for.sum() == 110
+    assert kept(tables / "b.sorter").documents <= 32 and kept(tables / "b.sorter").represents.sum() == 110
     assert "count for all of them" in program("extend", "a.sorter", "more.csv", "-o", "c.sorter").out
 
 
@@ -149,16 +149,16 @@ def test_a_sample_of_a_sample_is_one_of_all(program: Program, tables: Path) -> N
     for name in ("old", "more"):
         program("train", f"{name}.csv", *shared("words"), "--extendable", "-o", f"{name}.sorter")
     old, more = kept(tables / "old.sorter"), kept(tables / "more.sorter")
-    step_by_step = thinned(joined(thinned(old, 40), more), 30)
-    at_once = thinned(joined(old, more), 30)
+    step_by_step = sampled(joined(sampled(old, 40), more), 30)
+    at_once = sampled(joined(old, more), 30)
     assert sorted(step_by_step.keys.tolist()) == sorted(at_once.keys.tolist())
-    assert at_once.stands_for.tolist() == step_by_step.stands_for.tolist()
+    assert at_once.represents.tolist() == step_by_step.represents.tolist()
 
 
 def test_what_is_kept_holds_no_text_and_is_checked_when_it_is_read(program: Program, tables: Path) -> None:
     program("train", "old.csv", *shared("columns"), "--extendable", "-o", "a.sorter")
     whole = kept(tables / "a.sorter")
-    assert whole.are_all and whole.measured.documents == 70
+    assert whole.is_complete and whole.measured.documents == 70
     content = (tables / "a.sorter").read_bytes()
     texts = [line.split(",")[2] for line in (tables / "old.csv").read_text().splitlines()[1:]]
     assert not any(text.encode() in content for text in texts)

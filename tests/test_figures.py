@@ -26,7 +26,7 @@ from upsort.draw.judgements import (
     reliability_figure,
     roc_figure,
 )
-from upsort.draw.leanings import bars_for_and_against, frequency_scatter
+from upsort.draw.leanings import frequency_scatter, term_weight_bars
 from upsort.draw.months import month_bars
 from upsort.draw.pages import embedded
 from upsort.draw.terms import frequency_histogram, rank_frequency
@@ -181,7 +181,7 @@ def test_growth_with_what_is_expected() -> None:
 
 
 def test_terms_for_and_against_lie_on_two_sides() -> None:
-    figure = bars_for_and_against("soil", [("loam", 2.0), ("aphid", -1.5)], "log-odds", canvas.COLOURS[0])
+    figure = term_weight_bars("soil", [("loam", 2.0), ("aphid", -1.5)], "log-odds", canvas.COLOURS[0])
     assert widths(figure.axes[0]) == [2.0, -1.5]
     colours = [bar.get_facecolor() for bar in figure.axes[0].patches]
     assert colours[0] != colours[1]

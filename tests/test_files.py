@@ -21,28 +21,32 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import listed, nearest, suggestion
 from upsort.core.plan import Columns
 from upsort.files import ledger, packing
-from upsort.files.by_name import ByName, together
+from upsort.files.by_name import ColumnMapper, merged_columns
 from upsort.files.columns import column_in, column_place, guessed_columns, renamed, roles_in, written_names
 from upsort.files.cost_table import how_costs_are_read, read_costs
 from upsort.files.delimited import delimited_table
 from upsort.files.encoding import checked_encoding, find_encoding
 from upsort.files.entries import entries_of
 from upsort.files.heading import distinct_names
-from upsort.files.reasons import Reason, Why
+from upsort.files.reasons import ReasonKind, RejectionReason
 from upsort.files.resources import read_lemmas, read_stop_words, read_vocabulary
-from upsort.files.rows import Block, Entry, Reading, Refused, Table, cell_of
-from upsort.files.set_aside import SetAside
+from upsort.files.rows import Block, ReadSettings, RejectedRow, SourceEntry, SourceTable, cell_of
+from upsort.files.set_aside import RejectedRows
 from upsort.files.text_files import text_table
 from upsort.files.vectors import RowVectors, read_vectors
 from upsort.files.writing import check_writable, make_folder, replacing, replacing_text
 
 
-def entry_of(content: bytes, name: str = "t.csv") -> Entry:
-    return Entry(name=name, path=(name,), open=lambda: io.BytesIO(content))
+def entry_of(content: bytes, name: str = "t.csv") -> SourceEntry:
+    return SourceEntry(name=name, path=(name,), open=lambda: io.BytesIO(content))
 
 
-def rows_in(content: str | bytes, reading: Reading | None = None) -> tuple[Table, list[list[str]], list[Refused]]:
-    table = delimited_table(entry_of(content.encode() if isinstance(content, str) else content), reading or Reading())
+def rows_in(
+    content: str | bytes, reading: ReadSettings | None = None
+) -> tuple[SourceTable, list[list[str]], list[RejectedRow]]:
+    table = delimited_table(
+        entry_of(content.encode() if isinstance(content, str) else content), reading or ReadSettings()
+    )
     blocks = list(table.blocks())
     return table, [row for block in blocks for row in block.rows], [one for block in blocks for one in block.refused]
 
@@ -131,11 +135,11 @@ class TestPacking:
     @pytest.mark.parametrize("name", ["a.zip", "a.tar", "A.TGZ", "a.tar.xz", "a.tar.bz2"])
     def test_archives(self, name: str) -> None:
         assert packing.is_archive(name)
-        assert packing.is_packed(name)
+        assert packing.is_compressed(name)
 
     def test_a_packed_file_is_no_archive(self) -> None:
         assert not packing.is_archive("a.csv.gz")
-        assert packing.is_packed("a.csv.gz")
+        assert packing.is_compressed("a.csv.gz")
 
     @given(st.binary(max_size=200))
     def test_what_was_packed_comes_out(self, content: bytes) -> None:
@@ -144,8 +148,8 @@ class TestPacking:
 
 
 class TestEntries:
-    def names(self, source: Path, reading: Reading | None = None) -> list[str]:
-        return ["/".join(entry.path) for entry in entries_of(str(source), reading or Reading()).entries]
+    def names(self, source: Path, reading: ReadSettings | None = None) -> list[str]:
+        return ["/".join(entry.path) for entry in entries_of(str(source), reading or ReadSettings()).entries]
 
     def test_a_folder_gives_its_files_in_order_but_hidden_ones(self, tmp_path: Path) -> None:
         folder = tmp_path / "letters"
@@ -160,21 +164,21 @@ class TestEntries:
         (folder / "a.txt").write_text("")
         (folder / "link.txt").symlink_to("/etc/hosts")
         (folder / "old.zip").write_bytes(b"")
-        found = entries_of(str(folder), Reading())
+        found = entries_of(str(folder), ReadSettings())
         assert len(found.entries) == 1
         assert any("is a link" in note for note in found.notes)
         assert any("is an archive inside a folder" in note for note in found.notes)
 
     def test_an_empty_folder_and_a_pattern_without_match_are_refused(self, tmp_path: Path) -> None:
         with pytest.raises(DataProblem, match="holds no files"):
-            entries_of(str(tmp_path), Reading())
+            entries_of(str(tmp_path), ReadSettings())
         with pytest.raises(DataProblem, match="No file matches"):
-            entries_of(str(tmp_path / "*.csv"), Reading())
+            entries_of(str(tmp_path / "*.csv"), ReadSettings())
 
     def test_a_misspelt_file_gets_the_nearest(self, tmp_path: Path) -> None:
         (tmp_path / "letters.csv").write_text("")
         with pytest.raises(DataProblem) as problem:
-            entries_of(str(tmp_path / "leters.csv"), Reading())
+            entries_of(str(tmp_path / "leters.csv"), ReadSettings())
         assert "letters.csv" in problem.value.remedy
 
     @pytest.mark.parametrize("name", ["../out.csv", "/etc/out.csv", "a/../../out.csv", "C:/out.csv", "..\\out.csv"])
@@ -186,14 +190,14 @@ class TestEntries:
             tar.addfile(member, io.BytesIO(b""))
         for source in ("a.zip", "a.tar"):
             with pytest.raises(DataProblem, match="unsafe name"):
-                entries_of(str(tmp_path / source), Reading())
+                entries_of(str(tmp_path / source), ReadSettings())
 
     def test_what_an_archive_holds_beside_documents_is_left_out(self, tmp_path: Path) -> None:
         path = tmp_path / "a.zip"
         with zipfile.ZipFile(path, "w") as archive:
             for name in ("in/a.csv", "__MACOSX/a.csv", ".DS_Store", "in/more.zip"):
                 archive.writestr(name, "text\nfern\n")
-        found = entries_of(str(path), Reading())
+        found = entries_of(str(path), ReadSettings())
         assert [entry.name for entry in found.entries] == [f"{path}/in/a.csv"]
         assert any("archive inside an archive" in note for note in found.notes)
         assert self.names(path / "in") == ["a/in/a.csv"]
@@ -202,14 +206,14 @@ class TestEntries:
         path = tmp_path / "a.zip"
         with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
             archive.writestr("a.csv", "x" * 10_000)
-        assert self.names(path, Reading(unpack_limit=10_000)) == ["a/a.csv"]
+        assert self.names(path, ReadSettings(unpack_limit=10_000)) == ["a/a.csv"]
         with pytest.raises(DataProblem, match="unpacks to more than 9,999 bytes"):
-            entries_of(str(path), Reading(unpack_limit=9_999))
+            entries_of(str(path), ReadSettings(unpack_limit=9_999))
 
     def test_a_packed_file_that_grows_too_large_is_refused_on_the_way(self, tmp_path: Path) -> None:
         path = tmp_path / "a.csv.gz"
         path.write_bytes(gzip.compress(b"x" * 100_000))
-        entry = entries_of(str(path), Reading(unpack_limit=50_000)).entries[0]
+        entry = entries_of(str(path), ReadSettings(unpack_limit=50_000)).entries[0]
         with entry.open() as stream, pytest.raises(DataProblem, match="unpacks to more than"):
             stream.read()
 
@@ -275,8 +279,8 @@ class TestDelimited:
         assert any("no row of column names" in note for note in table.notes)
 
     def test_it_can_be_said_whether_there_are_names(self) -> None:
-        assert rows_in("1,fern\n2,moss\n", Reading(header=True))[0].columns == ("1", "fern")
-        assert len(rows_in("a,b\nfern,moss\n", Reading(header=False))[1]) == 2
+        assert rows_in("1,fern\n2,moss\n", ReadSettings(header=True))[0].columns == ("1", "fern")
+        assert len(rows_in("a,b\nfern,moss\n", ReadSettings(header=False))[1]) == 2
 
     @given(
         st.lists(
@@ -290,7 +294,7 @@ class TestDelimited:
     def test_lines_are_those_on_which_rows_begin(self, cells: list[tuple[str, str]]) -> None:
         quoted = [",".join('"' + cell.replace('"', '""') + '"' for cell in row) for row in cells]
         content = "\n".join(["a,b", *quoted]) + "\n"
-        table = delimited_table(entry_of(content.encode()), Reading(delimiter=",", header=True))
+        table = delimited_table(entry_of(content.encode()), ReadSettings(delimiter=",", header=True))
         block = next(iter(table.blocks()))
         assert [tuple(row) for row in block.rows] == cells
         begins = [2]
@@ -329,14 +333,14 @@ class TestTextFiles:
         ],
     )
     def test_the_label_of_a_file_is_its_name_without_its_ending(self, name: str, label: str) -> None:
-        entries = [Entry(name=name, path=("letters", name), open=lambda: io.BytesIO(b"fern\r\nmoss"))]
-        block = next(iter(text_table("letters", entries, Reading(kind="text", label_from="name")).blocks()))
+        entries = [SourceEntry(name=name, path=("letters", name), open=lambda: io.BytesIO(b"fern\r\nmoss"))]
+        block = next(iter(text_table("letters", entries, ReadSettings(kind="text", label_from="name")).blocks()))
         assert block.rows == [[name, label, "fern\nmoss"]]
 
     def test_the_label_by_folder_or_by_pattern(self) -> None:
-        entries = [Entry(name="x", path=("letters", "pests", "a-17.txt"), open=lambda: io.BytesIO(b"fern"))]
+        entries = [SourceEntry(name="x", path=("letters", "pests", "a-17.txt"), open=lambda: io.BytesIO(b"fern"))]
         for label_from, label in (("folder", "pests"), (r"(\w)-\d+", "a"), (r"(\w)_\d+", "")):
-            block = next(iter(text_table("letters", entries, Reading(label_from=label_from)).blocks()))
+            block = next(iter(text_table("letters", entries, ReadSettings(label_from=label_from)).blocks()))
             assert block.rows[0][1] == label
 
 
@@ -360,7 +364,7 @@ class TestColumns:
             roles_in(("text",), "t.csv", Columns(text=("text",), numbers=("z*",)))
 
     def test_numbers_become_the_names_that_the_table_gives(self) -> None:
-        table = Table(name="t.csv", columns=self.NAMES, blocks=lambda: iter(()))
+        table = SourceTable(name="t.csv", columns=self.NAMES, blocks=lambda: iter(()))
         named = written_names(Columns(text=("2",), label="topic", numbers=("v*",)), table)
         assert (named.text, named.label, named.numbers) == (("Message",), "Topic", ("v*",))
 
@@ -378,7 +382,7 @@ class TestColumns:
         assert columns.label == ""
 
     def test_renaming_that_makes_two_of_one_is_refused(self) -> None:
-        table = Table(
+        table = SourceTable(
             name="t.csv",
             columns=self.NAMES,
             blocks=lambda: iter([Block(source="t", columns=self.NAMES, rows=[], lines=[])]),
@@ -392,10 +396,10 @@ class TestColumns:
 
     @given(st.lists(st.lists(st.sampled_from("abcd"), unique=True, min_size=1), min_size=1, max_size=4))
     def test_cells_go_under_their_names(self, tables: list[list[str]]) -> None:
-        columns = together(tables)
+        columns = merged_columns(tables)
         assert set(columns) == {name for names in tables for name in names}
         for names in tables:
-            row = ByName(columns).row(names, [f"cell {name}" for name in names])
+            row = ColumnMapper(columns).row(names, [f"cell {name}" for name in names])
             assert row == [f"cell {name}" if name in names else "" for name in columns]
 
 
@@ -447,18 +451,18 @@ class TestCells:
         ],
     )
     def test_days(self, cell: str, day: tuple[int, int, int] | None) -> None:
-        found = Dates().day(cell)
+        found = Dates().day_number(cell)
         assert (found and (found.year, found.month, found.day)) == day
 
     def test_the_column_decides_what_comes_first(self) -> None:
-        assert dates_of(["03/04/2025", "28/02/2025"]).day("03/04/2025") == date(2025, 4, 3)
+        assert dates_of(["03/04/2025", "28/02/2025"]).day_number("03/04/2025") == date(2025, 4, 3)
         american = dates_of(["03/04/2025", "02/28/2025"])
-        assert american.day("03/04/2025") == date(2025, 3, 4)
-        assert "month comes first" in american.said("sent")
-        assert dates_of(["03/04/2025", "2025-01-31"]).said("sent").startswith("No date of 'sent' shows whether")
-        assert dates_of(["03.04.2025"]).said("sent") == ""
-        assert "no date" in dates_of(["28/02/2025", "02/28/2025"]).said("sent")
-        assert dates_of(["03/04/2025"], "%m/%d/%Y").day("03/04/2025") == date(2025, 3, 4)
+        assert american.day_number("03/04/2025") == date(2025, 3, 4)
+        assert "month comes first" in american.description("sent")
+        assert dates_of(["03/04/2025", "2025-01-31"]).description("sent").startswith("No date of 'sent' shows whether")
+        assert dates_of(["03.04.2025"]).description("sent") == ""
+        assert "no date" in dates_of(["28/02/2025", "02/28/2025"]).description("sent")
+        assert dates_of(["03/04/2025"], "%m/%d/%Y").day_number("03/04/2025") == date(2025, 3, 4)
         with pytest.raises(UsageProblem):
             dates_of([], "%d/%m")
 
@@ -548,7 +552,7 @@ class TestLists:
     def test_vectors_of_rows_keep_to_the_rows_that_can_be_used(self, tmp_path: Path) -> None:
         np.save(tmp_path / "v.npy", np.arange(8.0).reshape(4, 2))
         vectors = RowVectors(tmp_path / "v.npy")
-        refused = [Refused("t", 3, Reason(Why.NO_TEXT), ())]
+        refused = [RejectedRow("t", 3, RejectionReason(ReasonKind.NO_TEXT), ())]
         block = Block(source="t", columns=("text",), rows=[["a"], ["b"]], lines=[2, 4], refused=refused)
         assert vectors.of(block).tolist() == [[0, 1], [4, 5]]
         with pytest.raises(DataProblem, match="has 4 rows, the table 3"):
@@ -559,10 +563,15 @@ class TestLists:
 
 class TestSetAside:
     def test_rows_are_kept_with_source_line_and_reason(self, tmp_path: Path) -> None:
-        with SetAside(tmp_path / "aside.csv") as aside:
-            aside.add(Refused("t.csv", 7, Reason(Why.NO_LABEL), ("fern", "")))
+        with RejectedRows(tmp_path / "aside.csv") as aside:
+            aside.add(RejectedRow("t.csv", 7, RejectionReason(ReasonKind.NO_LABEL), ("fern", "")))
             aside.add(
-                Refused("t.csv", 9, Reason(Why.BYTES, ("byte 0xE4 is not utf-8",), "at character 3"), ("br\udce4un",))
+                RejectedRow(
+                    "t.csv",
+                    9,
+                    RejectionReason(ReasonKind.BYTES, ("byte 0xE4 is not utf-8",), "at character 3"),
+                    ("br\udce4un",),
+                )
             )
         assert (aside.count, dict(aside.reasons)) == (2, {"no label": 1, "byte 0xE4 is not utf-8": 1})
         assert (tmp_path / "aside.csv").read_text(encoding="utf-8").splitlines() == [
@@ -572,19 +581,19 @@ class TestSetAside:
         ]
 
     def test_nothing_set_aside_makes_no_file(self, tmp_path: Path) -> None:
-        with SetAside(tmp_path / "aside.csv"):
+        with RejectedRows(tmp_path / "aside.csv"):
             pass
         assert not list(tmp_path.iterdir())
 
     def test_a_command_that_fails_leaves_none(self, tmp_path: Path) -> None:
-        with pytest.raises(ZeroDivisionError), SetAside(tmp_path / "aside.csv") as aside:
-            aside.add(Refused("t.csv", 7, Reason(Why.NO_LABEL), ()))
+        with pytest.raises(ZeroDivisionError), RejectedRows(tmp_path / "aside.csv") as aside:
+            aside.add(RejectedRow("t.csv", 7, RejectionReason(ReasonKind.NO_LABEL), ()))
             raise ZeroDivisionError
         assert not list(tmp_path.iterdir())
 
 
 class TestLedger:
-    ENTRY = ledger.Entry(
+    ENTRY = ledger.LedgerEntry(
         command="evaluate",
         name="desk.sorter",
         plan="p",

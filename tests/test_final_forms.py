@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from upsort.core.plan import Clean
 from upsort.core.text import final_forms
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.final_forms import FinalForms, counted_together, full_forms, mapped
+from upsort.core.text.final_forms import FinalForms, full_forms, mapped, merged_counts
 from upsort.core.text.tokeniser import Tokens, tokenise
 
 WORDS = st.lists(st.lists(st.sampled_from(["fern", "ferns", "the", "Éa", "éa", "K", "moss"]), max_size=6), max_size=5)
@@ -66,7 +66,7 @@ def test_words_counted_apart_stand_for_what_all_of_them_stand_for(parts: list[li
 
     usual, final_forms._MOST_WORDS = final_forms._MOST_WORDS, most
     try:
-        apart = counted_together(*(counted(part).counted_words() for part in parts))
+        apart = merged_counts(*(counted(part).counted_words() for part in parts))
         whole = counted([document for part in parts for document in part])
         assert full_forms(apart) == whole.full_forms()
     finally:

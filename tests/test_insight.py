@@ -13,12 +13,12 @@ from scipy.stats import chi2_contingency, entropy
 from upsort.core.insight import label_next
 from upsort.core.insight.columns import ColumnTally, kind_of
 from upsort.core.insight.common_terms import TermTally, terms_of_block
-from upsort.core.insight.comparing_terms import TermCounts, associations, how_often, log_odds, rarest_in
-from upsort.core.insight.drift import compared
-from upsort.core.insight.label_guess import told_by_text
-from upsort.core.insight.lengths import share_between, summarised
+from upsort.core.insight.comparing_terms import TermCounts, associations, frequency_ratio, log_odds, rarest_in
+from upsort.core.insight.drift import total_variation
+from upsort.core.insight.label_guess import predictability_by_text
+from upsort.core.insight.lengths import share_between, summarise
 from upsort.core.insight.sums import written
-from upsort.core.insight.terms import leanings
+from upsort.core.insight.terms import label_margins
 from upsort.core.insight.trends import trend_of
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
@@ -134,25 +134,25 @@ class TestCommonTerms:
         for text, _ in rows:
             plain.update(set(text.split()))
         expected = sorted(plain.items(), key=lambda pair: (-pair[1], pair[0]))
-        assert [(one.term, one.documents) for one in tally.commonest(3)] == expected[:3]
+        assert [(one.term, one.documents) for one in tally.most_common(3)] == expected[:3]
         assert tally.distinct == len(plain)
-        without = tally.commonest(3, frozenset({"fern"}))
+        without = tally.most_common(3, frozenset({"fern"}))
         assert [one.term for one in without] == [term for term, _ in expected if term != "fern"][:3]
 
     def test_the_label_a_term_leans_to_has_the_largest_share(self) -> None:
         tally, read = TermTally(), cleaner(Clean())
         tokens = read.tokens_of(["fern", "fern moss", "fern", "moss"])
         tally.add(terms_of_block(tokens, [["wet"], ["wet"], ["dry"], ["dry"]], first_in_document(tokens)))
-        fern = tally.commonest(1)[0]
+        fern = tally.most_common(1)[0]
         assert (fern.label, fern.share_in_label, fern.share) == ("wet", 1.0, 0.75)
-        assert [one.term for one in tally.commonest_by_label(1)["dry"]] == ["fern"]
+        assert [one.term for one in tally.most_common_by_label(1)["dry"]] == ["fern"]
 
     def test_without_labels_there_is_nothing_to_lean_to(self) -> None:
         tally, read = TermTally(), cleaner(Clean())
         tokens = read.tokens_of(["fern", "moss"])
         tally.add(terms_of_block(tokens, [[], []], first_in_document(tokens)))
-        assert {one.label for one in tally.commonest(5)} == {""}
-        assert tally.commonest_by_label(5) == {}
+        assert {one.label for one in tally.most_common(5)} == {""}
+        assert tally.most_common_by_label(5) == {}
 
 
 class TestTermsOfLabels:
@@ -167,8 +167,8 @@ class TestTermsOfLabels:
     def test_leanings_do_not_change_when_all_weights_do(self, seed: int, labels: int) -> None:
         generator = np.random.default_rng(seed)
         weights = generator.normal(size=(4, labels))
-        assert np.allclose(leanings(weights), leanings(weights + generator.normal(size=(4, 1))))
-        assert np.allclose(leanings(weights).sum(axis=1), 0.0)
+        assert np.allclose(label_margins(weights), label_margins(weights + generator.normal(size=(4, 1))))
+        assert np.allclose(label_margins(weights).sum(axis=1), 0.0)
 
     def test_of_two_labels_what_speaks_for_one_speaks_against_the_other(self) -> None:
         two = TermCounts(
@@ -211,8 +211,8 @@ class TestTermsOfLabels:
         assert associations(self.COUNTS, "information")[0, 0] == pytest.approx(before - after)
 
     def test_a_ratio_has_no_value_where_a_count_is_0(self) -> None:
-        assert how_often(self.COUNTS, term=1, label=0, other=1).ratio is None
-        often = how_often(self.COUNTS, term=0, label=0, other=1)
+        assert frequency_ratio(self.COUNTS, term=1, label=0, other=1).ratio is None
+        often = frequency_ratio(self.COUNTS, term=0, label=0, other=1)
         assert (often.documents, often.of, often.other_documents, often.other_of) == (12, 20, 1, 20)
         assert often.ratio is not None
         value, low, high = often.ratio
@@ -228,7 +228,7 @@ class TestTermsOfLabels:
 
 class TestLengths:
     def test_five_numbers_by_hand(self) -> None:
-        found = summarised(np.array([1, 2, 3, 4, 10]))
+        found = summarise(np.array([1, 2, 3, 4, 10]))
         assert (found.least, found.lower_quartile, found.median) == (1, 2.0, 3.0)
         assert (found.mean, found.upper_quartile, found.most) == (4.0, 4.0, 10)
 
@@ -263,16 +263,16 @@ class TestSums:
 
 class TestGuessing:
     def test_of_one_value_to_learn_from_nothing_is_told(self) -> None:
-        assert told_by_text(["fern moss", "dune sand"] * 20, ["wet"] * 40) == 0.0
+        assert predictability_by_text(["fern moss", "dune sand"] * 20, ["wet"] * 40) == 0.0
 
     def test_a_column_that_the_text_tells_is_told_fully(self) -> None:
         texts = ["fern moss", "fern moss", "dune sand", "dune sand"] * 10
-        assert told_by_text(texts, ["wet", "wet", "dry", "dry"] * 10) == 1.0
+        assert predictability_by_text(texts, ["wet", "wet", "dry", "dry"] * 10) == 1.0
 
     def test_a_column_that_the_text_says_nothing_of(self) -> None:
         generator = np.random.default_rng(3)
         values = generator.choice(["a", "b"], 200).tolist()
-        assert told_by_text(["fern moss"] * 200, values) == 0.0
+        assert predictability_by_text(["fern moss"] * 200, values) == 0.0
 
 
 class TestWhatToLabelNext:
@@ -326,12 +326,12 @@ class TestDrift:
     @given(st.lists(st.integers(0, 60), min_size=2, max_size=6), st.integers(2, 4))
     def test_the_same_shares_are_not_apart(self, counts: list[int], times: int) -> None:
         first = np.array(counts) + 1
-        apart, p = compared(first, first * times)
+        apart, p = total_variation(first, first * times)
         assert apart == pytest.approx(0.0, abs=1e-12)
         assert p == pytest.approx(1.0)
 
     def test_it_is_the_test_of_homogeneity(self) -> None:
         first, second = np.array([40, 30, 30]), np.array([20, 50, 30])
-        apart, p = compared(first, second)
+        apart, p = total_variation(first, second)
         assert apart == pytest.approx(0.2)
         assert p == pytest.approx(chi2_contingency([first, second], correction=False).pvalue)

@@ -8,76 +8,76 @@ from pathlib import Path
 import pytest
 
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.insight.explanation import Sums
-from upsort.core.judging.behind import Standing
+from upsort.core.insight.explanation import Additive
+from upsort.core.judging.behind import Comparison
 from upsort.core.judging.measure_list import MEASURES, rates_of
 from upsort.core.plan import Classifier, Clean, Columns, Features, Gather, Judge, Plan
-from upsort.files.documents import LABELLED, Reader
-from upsort.files.ledger import Entry
-from upsort.files.rows import Reading
-from upsort.files.set_aside import SetAside
+from upsort.files.documents import LABELLED, DocumentReader
+from upsort.files.ledger import LedgerEntry
+from upsort.files.rows import ReadSettings
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import Inputs, open_inputs
-from upsort.jobs.clean import CleanedFile, Showing, clean, cleaner_for, compare_steps, groups, on_word
+from upsort.jobs.clean import CleanedFile, ShowRequest, clean, cleaner_for, compare_steps, groups, on_word
 from upsort.jobs.columns import columns_of
-from upsort.jobs.compare import Comparing, candidates, compare
-from upsort.jobs.cross_validate import judged_by_folds
+from upsort.jobs.compare import ComparisonRequest, candidates, compare
+from upsort.jobs.cross_validate import cross_validate
 from upsort.jobs.curve import curve
-from upsort.jobs.evaluate import Wanted, evaluate
-from upsort.jobs.explain import document_of_text, explained
+from upsort.jobs.evaluate import EvaluationRequest, evaluate
+from upsort.jobs.explain import document_of_text, explain_document
 from upsort.jobs.extend import extend
-from upsort.jobs.features import build, document_row, summary, term_table
+from upsort.jobs.features import build_matrix, document_row, summary, term_table
 from upsort.jobs.gather import gather
-from upsort.jobs.label_next import label_next
-from upsort.jobs.ledger import differing, measured, ordered
+from upsort.jobs.label_next import suggest_documents
+from upsort.jobs.ledger import differing, rates_by_entry, sorted_entries
 from upsort.jobs.look import find, sample
 from upsort.jobs.rounds import Candidate
-from upsort.jobs.score import Incoming, Layout, Scoring, score
+from upsort.jobs.score import BlockScorer, ScoreLayout, ScoringInput, score
 from upsort.jobs.split import split
 from upsort.jobs.survey import survey
-from upsort.jobs.suspects import Looking, suspects
+from upsort.jobs.suspects import SuspectRequest, suspects
 from upsort.jobs.terms import file_names, of_corpus, of_sorter, terms
 from upsort.jobs.train import train
 from upsort.jobs.trend import trend
-from upsort.jobs.work import Work
+from upsort.jobs.work import RunContext
 
 COLUMNS = Columns(text=("subject", "message"), label="topic", id="ref", date="received")
 PLAN = Plan(columns=COLUMNS, judge=Judge(folds=3))
 
 
 def inputs_of(*paths: Path) -> Inputs:
-    return open_inputs([str(path) for path in paths], Reading())
+    return open_inputs([str(path) for path in paths], ReadSettings())
 
 
 @pytest.fixture
-def work(desk: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Work:
+def work(desk: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> RunContext:
     monkeypatch.chdir(tmp_path)
-    return Work(inputs=inputs_of(desk / "letters.csv"), plan=PLAN, aside=SetAside())
+    return RunContext(inputs=inputs_of(desk / "letters.csv"), plan=PLAN, rejects=RejectedRows())
 
 
-def with_plan(work: Work, **sections: object) -> Work:
+def with_plan(work: RunContext, **sections: object) -> RunContext:
     return replace(work, plan=replace(work.plan, **sections))  # type: ignore[arg-type]
 
 
-def test_rows_in_are_rows_out_and_rows_set_aside(work: Work, tmp_path: Path) -> None:
+def test_rows_in_are_rows_out_and_rows_set_aside(work: RunContext, tmp_path: Path) -> None:
     told: list[int] = []
     found = gather(replace(work, advance=told.append), tmp_path / "c.csv")
     with (tmp_path / "c.csv").open(newline="", encoding="utf-8") as stream:
         written = list(csv.DictReader(stream))
     ((read, kept),) = found.per_source.values()
-    assert read == 300 and kept == found.documents == len(written) == 300 - work.aside.count
+    assert read == 300 and kept == found.documents == len(written) == 300 - work.rejects.count
     assert sum(told) == 300
     assert found.labels.total() == len([row for row in written if row["topic"]])
 
 
-def test_gathering_cuts_merges_and_drops(work: Work, tmp_path: Path) -> None:
+def test_gathering_cuts_merges_and_drops(work: RunContext, tmp_path: Path) -> None:
     settings = Gather(relabel={"soil": "earth"}, rare_below=30, rare_into="other", passages=10, drop=("copies",))
     found = gather(with_plan(work, gather=settings), tmp_path / "c.csv")
     assert "soil" not in found.labels and "other" in found.labels
     assert found.rows > found.documents
 
 
-def test_a_survey_counts_every_document(work: Work) -> None:
+def test_a_survey_counts_every_document(work: RunContext) -> None:
     found = survey(work, shortest=3, top=4)
     assert found.documents == sum(count for _, count in found.labels) + found.unlabelled
     assert [one.words for one in found.shortest] == sorted(one.words for one in found.shortest)
@@ -86,17 +86,17 @@ def test_a_survey_counts_every_document(work: Work) -> None:
     assert {info.name for info in columns_of(work.inputs)[0]} >= {"ref", "topic", "message"}
 
 
-def test_single_documents_and_words(work: Work) -> None:
+def test_single_documents_and_words(work: RunContext) -> None:
     shown, meeting = sample(work.inputs, work.plan, [("topic", "soil")], 2)
     assert len(shown) == 2 and meeting > 2 and all(one.label == "soil" for one in shown)
     found, holding, documents = find(work.inputs, work.plan, [], "compost", 5)
     assert all(one.word.lower() == "compost" for one in found) and holding <= documents
 
 
-def test_cleaning_is_seen_step_by_step(work: Work, tmp_path: Path) -> None:
+def test_cleaning_is_seen_step_by_step(work: RunContext, tmp_path: Path) -> None:
     steps = ("lower", "stop_words", "stem")
     chosen = with_plan(work, clean=Clean(steps=steps))
-    found = clean(chosen, Showing(show=1), CleanedFile(tmp_path / "c.csv"))
+    found = clean(chosen, ShowRequest(show=1), CleanedFile(tmp_path / "c.csv"))
     assert [step.step for step in found.steps] == ["lower", "tokens", "stop_words", "stem"] or len(found.steps) >= 3
     assert found.steps[-1].tokens < found.steps[0].tokens and found.steps[-1].distinct < found.steps[0].distinct
     assert found.written == found.documents and len(found.shown) == 1
@@ -107,7 +107,7 @@ def test_cleaning_is_seen_step_by_step(work: Work, tmp_path: Path) -> None:
     assert all(word for group in groups(chosen, 9, "leaves") for word, _ in group.words)
 
 
-def test_lists_of_steps_are_compared_on_the_same_documents(work: Work) -> None:
+def test_lists_of_steps_are_compared_on_the_same_documents(work: RunContext) -> None:
     found = compare_steps(work, [("lower",), ("lower", "stem")])
     assert {one.steps for one in found.lists} == {("lower",), ("lower", "stem")}
     assert found.whole is not None and found.lists[0].compared is not None
@@ -116,8 +116,8 @@ def test_lists_of_steps_are_compared_on_the_same_documents(work: Work) -> None:
     assert plain.whole is None and plain.lists[0].distinct > plain.lists[1].distinct
 
 
-def test_a_matrix_and_its_terms(work: Work) -> None:
-    matrix = build(work)
+def test_a_matrix_and_its_terms(work: RunContext) -> None:
+    matrix = build_matrix(work)
     found, rows = summary(matrix), term_table(matrix, "documents", "")
     assert matrix.weights.shape == (found.documents, found.terms)
     assert found.nonzeros == matrix.weights.nnz
@@ -129,23 +129,25 @@ def test_a_matrix_and_its_terms(work: Work) -> None:
         document_row(matrix, "nobody")
 
 
-def test_a_split_keeps_every_row_once(work: Work, tmp_path: Path) -> None:
+def test_a_split_keeps_every_row_once(work: RunContext, tmp_path: Path) -> None:
     found = split(work, 0.25, tmp_path)
-    assert found.training_rows + found.held_out_rows + work.aside.count == 300
+    assert found.training_rows + found.held_out_rows + work.rejects.count == 300
     for label in found.labels:
         whole = found.training_labels[label] + found.held_out_labels[label]
         assert abs(found.held_out_labels[label] - 0.25 * whole) <= 1.5
 
 
-def test_training_evaluating_and_scoring(work: Work, desk: Path, tmp_path: Path) -> None:
+def test_training_evaluating_and_scoring(work: RunContext, desk: Path, tmp_path: Path) -> None:
     result = train(work, tmp_path / "s.sorter")
     (answer,) = result.answers
     assert answer.held_out is not None and answer.held_out.rate.of
     assert set(answer.seconds) >= {"training"} and result.size == (tmp_path / "s.sorter").stat().st_size
     (sorter,) = load_sorters(tmp_path / "s.sorter")
     held_out = inputs_of(desk / "held-out.csv")
-    labelled = Reader.of_sorter(sorter, COLUMNS, LABELLED)
-    (judged,) = evaluate([sorter], Incoming(inputs=held_out, reader=labelled, aside=SetAside()), None, Wanted())
+    labelled = DocumentReader.of_sorter(sorter, COLUMNS, LABELLED)
+    (judged,) = evaluate(
+        [sorter], ScoringInput(inputs=held_out, reader=labelled, rejects=RejectedRows()), None, EvaluationRequest()
+    )
     rates = rates_of(judged.evidence)
     assert (
         set(MEASURES) - {"cost", "decided", "decided_accuracy", "micro_f1"} <= set(rates)
@@ -153,8 +155,10 @@ def test_training_evaluating_and_scoring(work: Work, desk: Path, tmp_path: Path)
     )
     wrong = judged.judgement.accuracy
     assert len(judged.mistakes) == (wrong.of or 0) - (wrong.right or 0)
-    incoming = Incoming(inputs=inputs_of(desk / "new.csv"), reader=Reader.of_sorter(sorter), aside=SetAside())
-    scoring = Scoring([sorter], Layout(), incoming.inputs)
+    incoming = ScoringInput(
+        inputs=inputs_of(desk / "new.csv"), reader=DocumentReader.of_sorter(sorter), rejects=RejectedRows()
+    )
+    scoring = BlockScorer([sorter], ScoreLayout(), incoming.inputs)
     rows: list[list[str]] = []
 
     class Rows:
@@ -163,27 +167,27 @@ def test_training_evaluating_and_scoring(work: Work, desk: Path, tmp_path: Path)
 
     scored = score(scoring, incoming, Rows())  # type: ignore[arg-type]
     assert scored.documents == len(rows) == scored.labels[0].total() and scoring.columns[-1] == "sorted_remark"
-    found, used = label_next(sorter, replace(incoming), 4, 1, None)
+    found, used = suggest_documents(sorter, replace(incoming), 4, 1, None)
     assert len(found) == 4 and used == scored.documents
     assert [one.entropy > 0 for one in found] == [True] * 4
 
 
-def test_folds_and_candidates(work: Work) -> None:
-    (found,) = judged_by_folds(work)
+def test_folds_and_candidates(work: RunContext) -> None:
+    (found,) = cross_validate(work)
     judged = sum(fold.accuracy.of or 0 for fold in found.result.folds)
     assert judged == found.documents and len(found.result.folds) == 3
     tried = candidates(work.plan, ["classifier.kind=centroid,majority"])
     compared = compare(work, tried)
     assert [one.candidate.name for one in compared.compared] == ["kind=centroid", "kind=majority"]
-    assert [one.standing for one in compared.compared] == [Standing.BEST, Standing.WORSE]
-    by_brier = compare(work, tried, Comparing(by=MEASURES["brier"]))
+    assert [one.comparison for one in compared.compared] == [Comparison.BEST, Comparison.WORSE]
+    by_brier = compare(work, tried, ComparisonRequest(by=MEASURES["brier"]))
     values = [MEASURES["brier"].of(one.result.evidence) for one in by_brier.compared]
     assert by_brier.by == "brier" and values[0].value <= values[1].value  # type: ignore[union-attr, operator]
     with pytest.raises(UsageProblem):
         candidates(work.plan, ["classifier.kind=centroid"])
 
 
-def test_candidates_that_count_the_text_alike_share_the_count(work: Work) -> None:
+def test_candidates_that_count_the_text_alike_share_the_count(work: RunContext) -> None:
     plans = [
         Candidate("a", work.plan),
         Candidate("b", replace(work.plan, classifier=Classifier(kind="centroid"))),
@@ -192,22 +196,22 @@ def test_candidates_that_count_the_text_alike_share_the_count(work: Work) -> Non
     assert compare(work, plans).counted == 2
 
 
-def test_a_curve_grows_from_few_to_all(work: Work) -> None:
+def test_a_curve_grows_from_few_to_all(work: RunContext) -> None:
     found = curve(with_plan(work, classifier=Classifier(kind="centroid")))
     sizes = [point.documents for point in found.points]
     assert sizes == sorted(sizes) and sizes[-1] <= found.labelled
     assert all(point.lowest <= point.held_out <= point.highest for point in found.points)
 
 
-def test_suspects_come_surest_first(work: Work) -> None:
-    found = suspects(work, Looking(most=8))
+def test_suspects_come_surest_first(work: RunContext) -> None:
+    found = suspects(work, SuspectRequest(most=8))
     assert [one.wrong for one in found.suspects] == sorted((one.wrong for one in found.suspects), reverse=True)
     assert len(found.suspects) == 8 and found.kinds == ("logistic", "naive-bayes")
     assert all(one.label != one.rather for one in found.suspects)
     assert found.expected[1] <= found.expected[0] <= found.expected[2]
 
 
-def test_terms_of_a_corpus_and_of_a_sorter(work: Work, desk: Path) -> None:
+def test_terms_of_a_corpus_and_of_a_sorter(work: RunContext, desk: Path) -> None:
     of_all = terms(of_corpus(work), "log-odds", 5)
     assert all(one.value > 0 for found in of_all.speaking_for.values() for one in found)
     (sorter,) = load_sorters(desk / "desk.sorter")
@@ -221,9 +225,9 @@ def test_terms_of_a_corpus_and_of_a_sorter(work: Work, desk: Path) -> None:
 
 def test_pulls_and_what_they_begin_with_are_the_scores(desk: Path) -> None:
     (sorter,) = load_sorters(desk / "desk.sorter")
-    found = explained(sorter, document_of_text(sorter, "my compost smells of the aphids on the quince"), None, 3)
+    found = explain_document(sorter, document_of_text(sorter, "my compost smells of the aphids on the quince"), None, 3)
     one = found.explanation
-    assert isinstance(one.how, Sums)
+    assert isinstance(one.how, Additive)
     assert sum(values for _, values in one.how.begins) + sum(pull.pulls for pull in one.how.pulls) == pytest.approx(
         one.scores
     )
@@ -238,29 +242,29 @@ def test_files_of_labels_have_names_of_their_own() -> None:
 
 @pytest.mark.parametrize(("file", "way"), [("counts.sorter", "counts"), ("kept.sorter", "kept")])
 def test_extending_says_how(desk: Path, tmp_path: Path, file: str, way: str) -> None:
-    more = Work(inputs=inputs_of(desk / "held-out.csv"), plan=Plan(), aside=SetAside())
+    more = RunContext(inputs=inputs_of(desk / "held-out.csv"), plan=Plan(), rejects=RejectedRows())
     found = extend(desk / file, more, None, tmp_path / "more.sorter")
     assert found.way == way and found.added > 100
     (before,), (after,) = load_sorters(desk / file), load_sorters(tmp_path / "more.sorter")
     assert after.trained.documents == before.trained.documents + found.added
-    assert found.new_terms > 0 and 0 < (found.told[0].unknown_share or 0) < 1
+    assert found.new_terms > 0 and 0 < (found.changes[0].unknown_share or 0) < 1
 
 
 @pytest.mark.parametrize(
     ("period", "begins"), [("month", "2026-"), ("year", "2026"), ("week", "2026-W"), ("day", "2026-"), ("", "")]
 )
 def test_trends_count_every_row(desk: Path, period: str, begins: str) -> None:
-    aside = SetAside()
-    found = trend(Work(inputs=inputs_of(desk / "scored.csv"), plan=Plan(), aside=aside), "", "", period)
+    aside = RejectedRows()
+    found = trend(RunContext(inputs=inputs_of(desk / "scored.csv"), plan=Plan(), rejects=aside), "", "", period)
     assert found.label == "sorted_label" and found.by == "received"
     assert int(found.trend.counts.sum()) == found.documents == 60 - aside.count
     assert all(name.startswith(begins) for name in found.trend.periods)
     assert list(found.trend.periods) == sorted(found.trend.periods)
 
 
-def entry(name: str, settings: str, **measures: float) -> Entry:
+def entry(name: str, settings: str, **measures: float) -> LedgerEntry:
     ends = {key: (value, None, None) for key, value in measures.items()}
-    return Entry(
+    return LedgerEntry(
         command="evaluate", name=name, plan="p", data="d1", seed=1, documents=9, settings=settings, measures=ends
     )
 
@@ -273,24 +277,24 @@ def test_evaluations_are_ordered_by_any_measure() -> None:
     ]
 
     def names(by: str) -> str:
-        return "".join(one.name for one in ordered(entries, by, ""))
+        return "".join(one.name for one in sorted_entries(entries, by, ""))
 
     assert (names("time"), names("accuracy"), names("log_loss")) == ("cba", "bac", "abc")
-    assert ordered(entries, "time", "d2") == []
-    assert measured(entries) == ["accuracy", "log_loss"]
+    assert sorted_entries(entries, "time", "d2") == []
+    assert rates_by_entry(entries) == ["accuracy", "log_loss"]
     assert differing(entries) == {"judge.folds": ["5", "3", "3"]}
     with pytest.raises(UsageProblem):
-        ordered(entries, "acuracy", "")
+        sorted_entries(entries, "acuracy", "")
 
 
-JOBS: dict[str, Callable[[Work, Path], object]] = {
+JOBS: dict[str, Callable[[RunContext, Path], object]] = {
     "train": lambda work, path: train(work, path / "s.sorter"),
-    "cross_validate": lambda work, path: judged_by_folds(work),
+    "cross_validate": lambda work, path: cross_validate(work),
     "curve": lambda work, path: curve(work),
     "suspects": lambda work, path: suspects(work),
     "survey": lambda work, path: survey(work),
-    "features": lambda work, path: build(work),
-    "clean": lambda work, path: clean(work, Showing()),
+    "features": lambda work, path: build_matrix(work),
+    "clean": lambda work, path: clean(work, ShowRequest()),
     "split": lambda work, path: split(work, 0.2, path),
 }
 
@@ -299,9 +303,9 @@ JOBS: dict[str, Callable[[Work, Path], object]] = {
 def test_of_rows_that_cannot_be_used_every_job_says_why(job: str, tmp_path: Path) -> None:
     table = tmp_path / "t.csv"
     table.write_text("ref,received,subject,message,topic\n1,2025-01-01,,,\n2,2025-01-02,,,\n")
-    aside = SetAside()
+    aside = RejectedRows()
     with pytest.raises(DataProblem) as problem:
-        JOBS[job](Work(inputs=inputs_of(table), plan=PLAN, aside=aside), tmp_path)
+        JOBS[job](RunContext(inputs=inputs_of(table), plan=PLAN, rejects=aside), tmp_path)
     assert "text" in problem.value.what or "label" in problem.value.what or "document" in problem.value.what
     assert aside.count == 2
     assert not list(tmp_path.glob("*.sorter")), "nothing is written"

@@ -9,11 +9,11 @@ from pathlib import Path
 import pytest
 from conftest import Program
 
-from upsort.core.text.languages import Spoken, spoken_in
+from upsort.core.text.languages import DetectedLanguage, spoken_in
 from upsort.core.text.lowercase import lower
 from upsort.core.text.tokeniser import tokenise
 from upsort.files.encoding import find_encoding
-from upsort.files.language_profiles import KEPT_IN, profiles
+from upsort.files.language_profiles import PROFILE_FILE, profiles
 from upsort.jobs.demo import PARTNERS
 from upsort.jobs.language import main_language
 
@@ -23,7 +23,7 @@ with (files("upsort.demo") / PARTNERS).open(encoding="utf-8", newline="") as let
         LETTERS.setdefault(letter["language"], []).append(letter["message"])
 
 
-def found_in(texts: list[str]) -> list[Spoken]:
+def found_in(texts: list[str]) -> list[DetectedLanguage]:
     return spoken_in(tokenise([lower(text, "") for text in texts]), profiles())
 
 
@@ -49,31 +49,31 @@ def test_no_language_is_left_behind(language: str) -> None:
 @pytest.mark.parametrize(
     ("text", "spoken"),
     [
-        ("葉が丸まっています。どうすればいいですか", Spoken("ja", "Hiragana")),
-        ("我的榅桲叶子卷曲了", Spoken("zh", "Cjk")),
-        ("잎이 말려 있어요", Spoken("ko", "Hangul")),
-        ("τα φύλλα της κυδωνιάς", Spoken("el", "Greek")),
-        ("ใบไม้ม้วนงอ", Spoken("th", "Thai")),
-        ("עלי החבוש מתקפלים", Spoken("", "Hebrew")),
-        ("листя айви скручується і їхній ґанок", Spoken("", "Cyrillic")),
-        ("12345 😀 ...", Spoken()),
-        ("", Spoken()),
-        ("xq zzkv wwq", Spoken()),
+        ("葉が丸まっています。どうすればいいですか", DetectedLanguage("ja", "Hiragana")),
+        ("我的榅桲叶子卷曲了", DetectedLanguage("zh", "Cjk")),
+        ("잎이 말려 있어요", DetectedLanguage("ko", "Hangul")),
+        ("τα φύλλα της κυδωνιάς", DetectedLanguage("el", "Greek")),
+        ("ใบไม้ม้วนงอ", DetectedLanguage("th", "Thai")),
+        ("עלי החבוש מתקפלים", DetectedLanguage("", "Hebrew")),
+        ("листя айви скручується і їхній ґанок", DetectedLanguage("", "Cyrillic")),
+        ("12345 😀 ...", DetectedLanguage()),
+        ("", DetectedLanguage()),
+        ("xq zzkv wwq", DetectedLanguage()),
     ],
 )  # fmt: skip
-def test_scripts_and_what_is_not_known(text: str, spoken: Spoken) -> None:
+def test_scripts_and_what_is_not_known(text: str, spoken: DetectedLanguage) -> None:
     assert found_in([text]) == [spoken]
 
 
 def test_the_profiles_are_small() -> None:
-    assert KEPT_IN.stat().st_size < 300_000
+    assert PROFILE_FILE.stat().st_size < 300_000
 
 
 def test_a_corpus_is_in_what_most_of_its_documents_are_in() -> None:
-    german, french = Spoken("de"), Spoken("fr")
-    assert main_language([german] * 3 + [Spoken()] * 9 + [french]) == german
-    assert main_language([german, german]) == Spoken()
-    assert main_language([german] * 5 + [french] * 5) == Spoken()
+    german, french = DetectedLanguage("de"), DetectedLanguage("fr")
+    assert main_language([german] * 3 + [DetectedLanguage()] * 9 + [french]) == german
+    assert main_language([german, german]) == DetectedLanguage()
+    assert main_language([german] * 5 + [french] * 5) == DetectedLanguage()
 
 
 def table(path: Path, texts: list[str]) -> None:

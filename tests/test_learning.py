@@ -11,22 +11,22 @@ from hypothesis import strategies as st
 from upsort.core.arrays import Floats
 from upsort.core.classifiers import families
 from upsort.core.classifiers.calibrating import calibrate, calibrate_each
-from upsort.core.classifiers.calibration import Calibration, in_order_of, softmax
+from upsort.core.classifiers.calibration import Calibration, reordered_like, softmax
 from upsort.core.classifiers.family import TrainingData
-from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.fitted import FittedClassifier
 from upsort.core.classifiers.linear import Linear
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.counting import count
 from upsort.core.features.measured import of_counts
-from upsort.core.learning.adding_up import added_up
-from upsort.core.learning.apart import Split, represent, set_apart
-from upsort.core.learning.decision import by_costs, cost_table, macro_f_beta, values_of, weights_for_f_beta
+from upsort.core.learning.adding_up import aggregate_passages
+from upsort.core.learning.apart import Split, build_features, learn_from_part
+from upsort.core.learning.decision import cost_decision, cost_table, macro_f_beta, values_of, weights_for_f_beta
 from upsort.core.learning.extending import extended_by_counts
-from upsort.core.learning.inner import Dealing, InnerFolds, dealt_splits, training_data
-from upsort.core.learning.labelled import Labelled, numbered
-from upsort.core.learning.method import Method
+from upsort.core.learning.inner import FoldPlan, InnerCV, training_data, usable_splits
+from upsort.core.learning.labelled import LabelledDocuments, numbered
+from upsort.core.learning.method import PlanWithResources
 from upsort.core.learning.reserve import can_be_extended
-from upsort.core.learning.settling import dealing_for, needs_folds
+from upsort.core.learning.settling import fold_plan_for, needs_folds
 from upsort.core.learning.sorter import LENGTH_CLASSES, length_classes
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Classifier, Decide, Features, Judge, Plan
@@ -49,19 +49,19 @@ def letters(each: int = 20, seed: int = 4) -> tuple[list[str], list[str]]:
     return texts, labels
 
 
-def labelled(texts: list[str], labels: list[str]) -> Labelled:
+def labelled(texts: list[str], labels: list[str]) -> LabelledDocuments:
     names, numbers = numbered(labels)
     measured = of_counts(count(texts, cleaner(Plan().clean)))
-    return Labelled(measured=measured, labels=numbers, names=names)
+    return LabelledDocuments(measured=measured, labels=numbers, names=names)
 
 
 @pytest.fixture(scope="module")
-def desk() -> Labelled:
+def desk() -> LabelledDocuments:
     return labelled(*letters())
 
 
 def plan_of(kind: str = "naive-bayes", **settings: object) -> Plan:
-    return families.settled(Plan(classifier=replace(Classifier(kind=kind), **settings)))
+    return families.resolved(Plan(classifier=replace(Classifier(kind=kind), **settings)))
 
 
 class TestLabels:
@@ -70,17 +70,17 @@ class TestLabels:
         assert names == ("pests", "soil")
         assert numbers.tolist() == [1, 0, 1]
 
-    def test_labels_that_no_document_has_are_left_out(self, desk: Labelled) -> None:
+    def test_labels_that_no_document_has_are_left_out(self, desk: LabelledDocuments) -> None:
         some = desk.rows(desk.labels != 1).present()
         assert some.names == ("pests", "watering")
         assert set(some.labels.tolist()) == {0, 1}
         assert some.documents == 40
 
-    def test_one_label_alone_is_refused(self, desk: Labelled) -> None:
+    def test_one_label_alone_is_refused(self, desk: LabelledDocuments) -> None:
         with pytest.raises(DataProblem, match="only 'soil'"):
             desk.rows(desk.labels == desk.names.index("soil")).present()
 
-    def test_weights_groups_keys_and_sets_go_with_their_rows(self, desk: Labelled) -> None:
+    def test_weights_groups_keys_and_sets_go_with_their_rows(self, desk: LabelledDocuments) -> None:
         place = np.arange(desk.documents)
         sets = np.zeros((desk.documents, 3), dtype=bool)
         sets[place, desk.labels] = True
@@ -100,11 +100,11 @@ class TestLabels:
 
 
 class TestApart:
-    def test_what_is_learned_comes_from_the_training_side_alone(self, desk: Labelled) -> None:
+    def test_what_is_learned_comes_from_the_training_side_alone(self, desk: LabelledDocuments) -> None:
         split = Split(np.arange(0, 40), np.arange(40, 60))
-        apart = set_apart(desk, split, SETTLED, Resources())
+        apart = learn_from_part(desk, split, SETTLED, Resources())
         alone = labelled(*(side[:40] for side in letters()))
-        seen = represent(alone, SETTLED, Resources())
+        seen = build_features(alone, SETTLED, Resources())
         assert apart.seen.space.terms == seen.space.terms
         assert np.array_equal(apart.seen.space.idf, seen.space.idf)
         assert (apart.seen.matrix != seen.matrix).nnz == 0
@@ -114,79 +114,81 @@ class TestApart:
         documents = labelled(
             ["fern moss", "fern fern", "dune sand", "moss marram marram"], ["wet", "wet", "dry", "dry"]
         )
-        apart = set_apart(documents, Split(np.arange(3), np.array([3])), SETTLED, Resources())
+        apart = learn_from_part(documents, Split(np.arange(3), np.array([3])), SETTLED, Resources())
         assert "marram" not in apart.seen.space.terms
         assert (apart.tokens.tolist(), apart.known_words) == ([3], 1)
 
-    def test_labels_that_a_part_lacks_score_below_all_others(self, desk: Labelled) -> None:
+    def test_labels_that_a_part_lacks_score_below_all_others(self, desk: LabelledDocuments) -> None:
         training = np.flatnonzero(desk.labels != 1)
-        apart = set_apart(desk, Split(training, np.flatnonzero(desk.labels == 1)), SETTLED, Resources())
+        apart = learn_from_part(desk, Split(training, np.flatnonzero(desk.labels == 1)), SETTLED, Resources())
         assert apart.in_corpus.tolist() == [0, 2]
         scores = apart.scores(families.train(training_data(apart.training, apart.seen.matrix, plan_of()), Classifier()))
         assert scores.shape == (20, 3)
         assert (scores[:, 1] < scores[:, [0, 2]].min(axis=1)).all()
 
-    def test_values_of_missing_labels_are_what_is_asked_for(self, desk: Labelled) -> None:
+    def test_values_of_missing_labels_are_what_is_asked_for(self, desk: LabelledDocuments) -> None:
         training = np.flatnonzero(desk.labels != 0)
-        apart = set_apart(desk, Split(training, np.array([0, 3])), SETTLED, Resources())
-        whole = apart.in_all_labels(np.array([[0.25, 0.75], [0.5, 0.5]]), missing=np.array([-1.0, -2.0]))
+        apart = learn_from_part(desk, Split(training, np.array([0, 3])), SETTLED, Resources())
+        whole = apart.spread_to_all_labels(np.array([[0.25, 0.75], [0.5, 0.5]]), missing=np.array([-1.0, -2.0]))
         assert whole.tolist() == [[-1.0, 0.25, 0.75], [-2.0, 0.5, 0.5]]
 
 
-def scores_by(inner: InnerFolds, plan: Plan, penalty: float) -> Floats:
+def scores_by(inner: InnerCV, plan: Plan, penalty: float) -> Floats:
     """The held-out scores of classifiers of one penalty."""
-    return inner.scores(plan, [inner.fitted(number, plan, penalty) for number in range(len(inner.folds))])
+    return inner.scores(plan, [inner.classifiers(number, plan, penalty) for number in range(len(inner.folds))])
 
 
 class TestInnerFolds:
     @given(seed=st.integers(0, 50), folds=st.integers(2, 6))
     def test_each_document_is_held_out_once(self, seed: int, folds: int) -> None:
         documents = labelled(*letters(each=6))
-        splits = dealt_splits(documents, folds, seed)
+        splits = usable_splits(documents, folds, seed)
         assert sorted(np.concatenate([split.held_out for split in splits]).tolist()) == list(range(18))
         for split in splits:
             assert not set(split.training.tolist()) & set(split.held_out.tolist())
 
     def test_a_side_without_two_labels_is_no_training_side(self) -> None:
         documents = labelled(["fern", "fern moss", "dune"], ["wet", "wet", "dry"])
-        for split in dealt_splits(documents, 3, 1):
+        for split in usable_splits(documents, 3, 1):
             assert np.unique(documents.labels[split.training]).size == 2
 
-    def test_held_out_scores_are_those_of_a_training_without_them(self, desk: Labelled) -> None:
+    def test_held_out_scores_are_those_of_a_training_without_them(self, desk: LabelledDocuments) -> None:
         plan = plan_of("logistic")
-        inner = InnerFolds.of(desk, Method(plan), Dealing(3))
+        inner = InnerCV.of(desk, PlanWithResources(plan), FoldPlan(3))
         scores = scores_by(inner, plan, families.penalty_of(plan.classifier))
         assert not np.isnan(scores).any()
         for apart in inner.folds:
             training = desk.rows(np.setdiff1d(np.arange(desk.documents), apart.held_out))
             alone, _ = train_sorter(
-                training, Method(replace(plan, classifier=replace(plan.classifier, calibrate="none")))
+                training, PlanWithResources(replace(plan, classifier=replace(plan.classifier, calibrate="none")))
             )
             same = alone.classifier.scores(apart.outside)
             assert np.allclose(scores[apart.held_out], same, atol=1e-6)
 
-    def test_no_more_folds_than_are_enough(self, desk: Labelled) -> None:
-        assert len(InnerFolds.of(desk, Method(plan_of()), Dealing(5, enough=20)).folds) == 2
-        assert len(InnerFolds.of(desk, Method(plan_of()), Dealing(5, enough=1)).folds) == 1
-        assert len(InnerFolds.of(desk, Method(plan_of()), Dealing(5)).folds) == 5
+    def test_no_more_folds_than_are_enough(self, desk: LabelledDocuments) -> None:
+        assert len(InnerCV.of(desk, PlanWithResources(plan_of()), FoldPlan(5, enough=20)).folds) == 2
+        assert len(InnerCV.of(desk, PlanWithResources(plan_of()), FoldPlan(5, enough=1)).folds) == 1
+        assert len(InnerCV.of(desk, PlanWithResources(plan_of()), FoldPlan(5)).folds) == 5
 
     def test_a_label_of_one_document_is_not_taught_when_that_is_held_out(self) -> None:
         texts, labels = letters(each=5)
         documents = labelled([*texts, "lone fern"], [*labels, "ferns"])
-        taught = InnerFolds.of(documents, Method(plan_of()), Dealing(3)).taught()
+        taught = InnerCV.of(documents, PlanWithResources(plan_of()), FoldPlan(3)).labels_were_learned()
         assert taught.tolist() == [True] * 15 + [False]
 
     def test_words_are_counted_with_the_unknown_ones(self) -> None:
         texts, labels = letters(each=5)
         documents = labelled([*texts[:-1], f"{texts[-1]} marram"], labels)
-        assert InnerFolds.of(documents, Method(replace(plan_of(), features=SETTLED)), Dealing(3)).words() == (
+        assert InnerCV.of(
+            documents, PlanWithResources(replace(plan_of(), features=SETTLED)), FoldPlan(3)
+        ).unknown_words() == (
             15 * 8 + 1,
             1,
         )
 
-    def test_the_penalty_chosen_is_the_largest_of_the_best(self, desk: Labelled) -> None:
+    def test_the_penalty_chosen_is_the_largest_of_the_best(self, desk: LabelledDocuments) -> None:
         plan = plan_of("logistic", penalty="auto")
-        inner = InnerFolds.of(desk, Method(plan), Dealing(3))
+        inner = InnerCV.of(desk, PlanWithResources(plan), FoldPlan(3))
         right = [
             int((scores_by(inner, plan, penalty).argmax(axis=1) == desk.labels).sum()) for penalty in families.PENALTIES
         ]
@@ -194,15 +196,15 @@ class TestInnerFolds:
         assert inner.best_penalty(plan) == max(best)
 
     def test_a_fold_tries_no_more_penalties_when_three_got_fewer_right(
-        self, desk: Labelled, monkeypatch: pytest.MonkeyPatch
+        self, desk: LabelledDocuments, monkeypatch: pytest.MonkeyPatch
     ) -> None:
         plan, tried = plan_of("logistic", penalty="auto"), list[float]()
-        inner = InnerFolds.of(desk, Method(plan), Dealing(3))
-        fitted = inner.fitted(0, plan, 0.1)
+        inner = InnerCV.of(desk, PlanWithResources(plan), FoldPlan(3))
+        fitted = inner.classifiers(0, plan, 0.1)
         assert isinstance(fitted, Linear)
         wrong = Linear.of(-fitted.parameters, fitted.ended)
 
-        def path(data: TrainingData, settings: Classifier) -> Iterator[Fitted]:
+        def path(data: TrainingData, settings: Classifier) -> Iterator[FittedClassifier]:
             for penalty in families.PENALTIES:
                 tried.append(penalty)
                 yield fitted if penalty in families.PENALTIES[:2] else wrong
@@ -223,22 +225,24 @@ class TestSettling:
         few = labelled(*letters(each=4))
         assert needs_folds(few, replace(plan_of(calibrate="none"), decide=Decide(f_beta=1.0)))
 
-    def test_one_slope_needs_only_so_many_documents(self, desk: Labelled) -> None:
-        assert dealing_for(desk, plan_of("logistic"), choosing=False) == Dealing(5, 1500)
-        assert dealing_for(desk, plan_of("logistic", calibrate="isotonic"), choosing=False) == Dealing(5, None)
-        assert dealing_for(desk, plan_of("logistic"), choosing=True) == Dealing()
+    def test_one_slope_needs_only_so_many_documents(self, desk: LabelledDocuments) -> None:
+        assert fold_plan_for(desk, plan_of("logistic"), choosing=False) == FoldPlan(5, 1500)
+        assert fold_plan_for(desk, plan_of("logistic", calibrate="isotonic"), choosing=False) == FoldPlan(5, None)
+        assert fold_plan_for(desk, plan_of("logistic"), choosing=True) == FoldPlan()
 
-    def test_held_out_figures_are_not_told_where_the_penalty_was_chosen_on_them(self, desk: Labelled) -> None:
-        chosen, _ = train_sorter(desk, Method(plan_of("logistic", penalty="auto")))
-        fixed, _ = train_sorter(desk, Method(plan_of("logistic")))
+    def test_held_out_figures_are_not_told_where_the_penalty_was_chosen_on_them(self, desk: LabelledDocuments) -> None:
+        chosen, _ = train_sorter(desk, PlanWithResources(plan_of("logistic", penalty="auto")))
+        fixed, _ = train_sorter(desk, PlanWithResources(plan_of("logistic")))
         assert chosen.trained.held_out.right is None
         assert fixed.trained.held_out.right is not None
         assert fixed.trained.held_out.documents == 60
 
     def test_documents_of_a_label_that_no_fold_could_learn_do_not_bend_the_calibration(self) -> None:
         texts, labels = letters(each=20)
-        without, _ = train_sorter(labelled(texts, labels), Method(plan_of("logistic")))
-        with_one, _ = train_sorter(labelled([*texts, "lone fern"], [*labels, "ferns"]), Method(plan_of("logistic")))
+        without, _ = train_sorter(labelled(texts, labels), PlanWithResources(plan_of("logistic")))
+        with_one, _ = train_sorter(
+            labelled([*texts, "lone fern"], [*labels, "ferns"]), PlanWithResources(plan_of("logistic"))
+        )
         assert with_one.calibration.slopes == pytest.approx(without.calibration.slopes, rel=0.5)
 
 
@@ -247,7 +251,7 @@ class TestDeciding:
         # Missing a pest costs 5, a false alarm 1: a pest is named from 1/6 on.
         table = cost_table({"pests": {"pests": 0, "soil": 1}, "soil": {"pests": 5, "soil": 0}}, ["pests", "soil"])
         assert table is not None
-        given_labels = values_of(np.array([[0.16, 0.84], [0.17, 0.83]]), by_costs(table)).argmax(axis=1)
+        given_labels = values_of(np.array([[0.16, 0.84], [0.17, 0.83]]), cost_decision(table)).argmax(axis=1)
         assert given_labels.tolist() == [1, 0]
 
     def test_costs_of_other_labels_are_none(self) -> None:
@@ -320,7 +324,7 @@ class TestCalibrating:
         assert np.allclose(Calibration().probabilities(np.log(shares)), shares)
 
     def test_probabilities_against_the_order_of_the_scores_become_their_mean(self) -> None:
-        ordered = in_order_of(np.array([[3.0, 2.0, 1.0]]), np.array([[0.2, 0.5, 0.3]]))
+        ordered = reordered_like(np.array([[3.0, 2.0, 1.0]]), np.array([[0.2, 0.5, 0.3]]))
         assert np.allclose(ordered, [[0.35, 0.35, 0.3]])
 
 
@@ -329,20 +333,20 @@ class TestPassages:
     def test_documents_come_in_the_order_of_their_first_passages(self, owners: list[str], seed: int) -> None:
         probabilities = softmax(np.random.default_rng(seed).normal(size=(len(owners), 2)))
         for way in ("mean", "median", "trimmed", "product"):
-            names, owner, sums = added_up(probabilities, owners, way)
+            names, owner, sums = aggregate_passages(probabilities, owners, way)
             assert names == list(dict.fromkeys(owners))
             assert [names[place] for place in owner.tolist()] == owners
             assert np.allclose(sums.sum(axis=1), 1.0)
 
     def test_an_unknown_way_is_refused(self) -> None:
         with pytest.raises(UsageProblem, match="'loudest'"):
-            added_up(np.ones((1, 2)), ["x"], "loudest")
+            aggregate_passages(np.ones((1, 2)), ["x"], "loudest")
 
     def test_labels_of_their_own_are_not_shared_out(self) -> None:
         probabilities = np.array([[0.9, 0.8], [0.7, 0.6]])
-        _, _, mean = added_up(probabilities, ["x", "x"], "mean", exclusive=False)
+        _, _, mean = aggregate_passages(probabilities, ["x", "x"], "mean", exclusive=False)
         assert np.allclose(mean, [[0.8, 0.7]])
-        _, _, product = added_up(probabilities, ["x", "x"], "product", exclusive=False)
+        _, _, product = aggregate_passages(probabilities, ["x", "x"], "product", exclusive=False)
         # 0.9 · 0.7 against 0.1 · 0.3, and 0.8 · 0.6 against 0.2 · 0.4
         assert np.allclose(product, [[0.63 / 0.66, 0.48 / 0.56]])
 
@@ -352,16 +356,16 @@ class TestExtending:
     def test_adding_in_any_order_gives_the_same_sorter(self, event_model: str) -> None:
         texts, labels = letters(each=12)
         plan = plan_of("naive-bayes", event_model=event_model, calibrate="none")
-        plan = families.settled(replace(plan, features=replace(plan.features, weighting="count", in_at_least=2)))
-        whole, _ = train_sorter(labelled(texts, labels), Method(plan))
-        part, _ = train_sorter(labelled(texts[:18], labels[:18]), Method(plan))
+        plan = families.resolved(replace(plan, features=replace(plan.features, weighting="count", in_at_least=2)))
+        whole, _ = train_sorter(labelled(texts, labels), PlanWithResources(plan))
+        part, _ = train_sorter(labelled(texts[:18], labels[:18]), PlanWithResources(plan))
         once = extended_by_counts(part, labelled(texts[18:25], labels[18:25]))
         forth = extended_by_counts(once, labelled(texts[25:], labels[25:]))
         assert forth.space.terms == whole.space.terms
         for name, array in whole.classifier.arrays().items():
             assert np.allclose(forth.classifier.arrays()[name], array), name
 
-    def test_what_counts_alone_do_not_make_cannot_be_added_to(self, desk: Labelled) -> None:
+    def test_what_counts_alone_do_not_make_cannot_be_added_to(self, desk: LabelledDocuments) -> None:
         counts = replace(plan_of("naive-bayes"), features=Features(weighting="count"))
         assert can_be_extended(counts, desk)
         assert not can_be_extended(replace(counts, features=SETTLED), desk)
@@ -370,8 +374,8 @@ class TestExtending:
         sampled = replace(counts.classifier, sampling="up")
         assert not can_be_extended(replace(counts, classifier=sampled), desk)
 
-    def test_a_sorter_that_keeps_no_counts_says_so(self, desk: Labelled) -> None:
-        sorter, _ = train_sorter(desk, Method(plan_of("logistic")))
+    def test_a_sorter_that_keeps_no_counts_says_so(self, desk: LabelledDocuments) -> None:
+        sorter, _ = train_sorter(desk, PlanWithResources(plan_of("logistic")))
         with pytest.raises(DataProblem, match="does not keep the counts"):
             extended_by_counts(sorter, desk)
 
@@ -379,13 +383,13 @@ class TestExtending:
 class TestMethod:
     def test_calibration_is_left_out_where_it_changes_no_label(self) -> None:
         plan = plan_of("svm")
-        assert Method(plan).for_labels().plan.classifier.calibrate == "none"
+        assert PlanWithResources(plan).for_labels().plan.classifier.calibrate == "none"
         for decide in (Decide(f_beta=1.0), Decide(rank_by="probabilities")):
-            kept = Method(replace(plan, decide=decide))
+            kept = PlanWithResources(replace(plan, decide=decide))
             assert kept.for_labels() == kept
-        costly = Method(plan, costs={"a": {"a": 0.0}})
+        costly = PlanWithResources(plan, costs={"a": {"a": 0.0}})
         assert costly.for_labels() == costly
 
-    def test_a_seed_that_differs_deals_otherwise(self, desk: Labelled) -> None:
-        one, other = (dealt_splits(desk, 3, Judge(seed=seed).seed)[0].held_out.tolist() for seed in (1, 2))
+    def test_a_seed_that_differs_deals_otherwise(self, desk: LabelledDocuments) -> None:
+        one, other = (usable_splits(desk, 3, Judge(seed=seed).seed)[0].held_out.tolist() for seed in (1, 2))
         assert one != other

@@ -8,7 +8,7 @@ from conftest import Program
 
 from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.declaring import Many, byte_size, declared, lengths, names, points, share, whole_number
-from upsort.cli.options import Everywhere, plan_settings, spellings_of
+from upsort.cli.options import CommonOptions, plan_settings, spellings_of
 from upsort.cli.parsing import command_parser, parse, usage
 from upsort.cli.status import Exit
 from upsort.core.errors import UsageProblem
@@ -61,7 +61,7 @@ def test_the_usage_names_what_must_be_given() -> None:
     assert said["ledger"] == "upsort ledger [FILE] [OPTIONS]"
 
 
-def parsed(name: str, *arguments: str) -> Everywhere:
+def parsed(name: str, *arguments: str) -> CommonOptions:
     spec = spec_of(name)
     return parse(command_parser(spec), spec, list(arguments))
 
@@ -133,7 +133,7 @@ def test_converters() -> None:
 def test_an_option_that_is_written_again_is_added() -> None:
     options = parsed("gather", "a.csv", "-o", "c.csv", "--junk=x", "--junk=y")
     assert vars(options)["junk"] == ["x", "y"]
-    assert {one.many for one in declared(spec_of("gather").options)} >= {Many.ONE, Many.SOME, Many.REPEATED}
+    assert {one.many for one in declared(spec_of("gather").options)} >= {Many.SINGLE, Many.SOME, Many.REPEATED}
 
 
 def test_shared_options_are_spelt_the_same_everywhere() -> None:

@@ -13,21 +13,21 @@ from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.fitted import scores_of
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.counting import Counts, TermCounting
-from upsort.core.features.terms_apart import chosen, countable, dealt, in_terms, of_all, vocabulary_of
-from upsort.core.parted import HERE, ByRow, Parted, in_one_piece, joins
+from upsort.core.features.terms_apart import chosen, countable, in_terms, of_all, partitioned, vocabulary_of
+from upsort.core.parted import LOCAL, PartitionedMatrix, Sliced, local_matrix, merge_boundaries
 from upsort.core.plan import Classifier, Clean, Features
 from upsort.core.text.cleaning import cleaner
 
 
-def away(matrix: Parted) -> Parted:
+def away(matrix: PartitionedMatrix) -> PartitionedMatrix:
     hands = Away()
-    return Parted([hands.held(part) for part in matrix.parts], matrix.starts, matrix.shape[1], hands)
+    return PartitionedMatrix([hands.held(part) for part in matrix.parts], matrix.starts, matrix.shape[1], hands)
 
 
 @given(st.lists(st.integers(0, 9), min_size=1, max_size=30), st.integers(1, 12))
 def test_parts_are_joined_to_such_of_enough_rows(sizes: list[int], least: int) -> None:
     starts = np.cumsum([0, *sizes])
-    cuts = starts[joins(starts, least)]
+    cuts = starts[merge_boundaries(starts, least)]
     assert cuts[0] == 0 and cuts[-1] == starts[-1] and set(cuts.tolist()) <= set(starts.tolist())
     assert len(cuts) == 2 or (np.diff(cuts) >= least).all()
     # None could have been cut in two: but for the last, each is the shortest that has enough.
@@ -41,26 +41,26 @@ def test_what_is_asked_of_parts_is_what_one_piece_gives(seed: int, sizes: list[i
     n = sum(sizes)
     dense = draw.integers(0, 3, (n, 7)).astype(float)
     whole = csr_array(dense)
-    matrix = sparse.in_parts(whole, np.cumsum([0, *sizes], dtype=np.int64))
+    matrix = sparse.split_rows(whole, np.cumsum([0, *sizes], dtype=np.int64))
     matrix = away(matrix) if sent else matrix
-    assert (in_one_piece(matrix).toarray() == dense).all() and matrix.nnz == whole.nnz
+    assert (local_matrix(matrix).toarray() == dense).all() and matrix.nnz == whole.nnz
     assert (sparse.column_sizes(matrix) == (dense != 0).sum(axis=0)).all()
     assert (sparse.column_sums(matrix) == dense.sum(axis=0)).all()
     groups, weights = draw.integers(0, 3, n), draw.integers(1, 4, n).astype(float)
     expected = np.stack([(dense * weights[:, None])[groups == group].sum(axis=0) for group in range(3)], axis=1)
     assert (sparse.group_sums(matrix, groups, 3, weights) == expected).all()
     kept = np.flatnonzero(draw.random(7) < 0.6)
-    assert (in_one_piece(sparse.only_columns(matrix, kept)).toarray() == dense[:, kept]).all()
-    assert (in_one_piece(sparse.columns_from(matrix, 4)).toarray() == dense[:, 4:]).all()
+    assert (local_matrix(sparse.only_columns(matrix, kept)).toarray() == dense[:, kept]).all()
+    assert (local_matrix(sparse.columns_from(matrix, 4)).toarray() == dense[:, 4:]).all()
     rows = draw.random(n) < 0.5
     if rows.any():
         for some in (matrix[rows], matrix[np.flatnonzero(rows)]):
-            assert (in_one_piece(some).toarray() == dense[rows]).all() and some.shape == (rows.sum(), 7)
-            assert (some.each(_row_numbers, ByRow(np.arange(n)[rows])) == np.arange(n)[rows]).all()
+            assert (local_matrix(some).toarray() == dense[rows]).all() and some.shape == (rows.sum(), 7)
+            assert (some.map_rows(_row_numbers, Sliced(np.arange(n)[rows])) == np.arange(n)[rows]).all()
         cuts = np.unique([0, n, *draw.integers(0, n + 1, 3).tolist()])
-        again = matrix.cut_at(cuts)
-        assert (in_one_piece(again).toarray() == dense).all()
-        assert [part.shape[0] for part in again.hands.results(again.parts)] == np.diff(cuts).tolist()
+        again = matrix.repartition(cuts)
+        assert (local_matrix(again).toarray() == dense).all()
+        assert [part.shape[0] for part in again.executor.gather(again.parts)] == np.diff(cuts).tolist()
     if n > 1:
         with pytest.raises(ValueError, match="in their order"):
             matrix[np.array([1, 0])]
@@ -107,23 +107,23 @@ def test_a_training_on_parts_ends_where_one_on_the_whole_ends(
     monkeypatch.setattr(dual, "WORTH_COMPILING", 0 if passes else 10**9)
     data, chosen = made(7), Classifier(**{**vars(KINDS[kind]), "tolerance": 1e-7, "most_iterations": 300})
     whole = families.train(data, chosen, 0.3)
-    parted = sparse.in_parts(in_one_piece(data.matrix), np.array([0, 50, 51, 160, 240]))
+    parted = sparse.split_rows(local_matrix(data.matrix), np.array([0, 50, 51, 160, 240]))
     found = [families.train(TrainingData(one, data.targets, data.names), chosen, 0.3) for one in (parted, away(parted))]
     here, there = (one.arrays() for one in found)
     assert all(here[name].tobytes() == there[name].tobytes() for name in here)
     assert found[0].ended.reached and bool(found[0].ended.passes) == bool(whole.ended.passes)
-    scores, expected = found[0].scores(in_one_piece(data.matrix)), whole.scores(in_one_piece(data.matrix))
+    scores, expected = found[0].scores(local_matrix(data.matrix)), whole.scores(local_matrix(data.matrix))
     if kind == "softmax":  # all scores of a document may rise together
         scores, expected = scores - scores.mean(axis=1, keepdims=True), expected - expected.mean(axis=1, keepdims=True)
     assert np.allclose(scores, expected, atol=2e-3)
-    assert np.allclose(scores_of(found[0], away(parted)), found[0].scores(in_one_piece(data.matrix)), atol=1e-12)
+    assert np.allclose(scores_of(found[0], away(parted)), found[0].scores(local_matrix(data.matrix)), atol=1e-12)
 
 
 def test_a_path_over_penalties_on_parts(monkeypatch: pytest.MonkeyPatch) -> None:
     for worth in (0, 10**9):
         monkeypatch.setattr(dual, "WORTH_COMPILING", worth)
         data = made(3)
-        parted = sparse.in_parts(in_one_piece(data.matrix), np.array([0, 100, 240]))
+        parted = sparse.split_rows(local_matrix(data.matrix), np.array([0, 100, 240]))
         for kind in ("softmax", "hinge"):
             ways = [
                 families.path(TrainingData(one, data.targets, data.names), KINDS[kind])
@@ -161,7 +161,8 @@ def test_blocks_counted_by_themselves_come_to_what_the_whole_comes_to(
     expected = counted(blocks, features, at_least)
     each = [counted([texts], countable(features, at_least), 1) for texts in blocks]
     stretches = [
-        of_all(*part) for part in zip(*(dealt(vocabulary_of(one.matrix, one.terms), 3) for one in each), strict=True)
+        of_all(*part)
+        for part in zip(*(partitioned(vocabulary_of(one.matrix, one.terms), 3) for one in each), strict=True)
     ]
     found = chosen(lambda work, *given: [work(one, *given) for one in stretches], features, at_least, (prefix,))
     assert found.terms == expected.terms
@@ -169,4 +170,4 @@ def test_blocks_counted_by_themselves_come_to_what_the_whole_comes_to(
     parts = [in_terms(one.matrix, one.terms, found.terms) for one in each]
     assert (np.vstack([part.toarray() for part in parts]) == expected.matrix.toarray()).all()
     assert all(part.data.dtype == expected.matrix.data.dtype for part in parts)
-    assert HERE.results([1]) == [1]
+    assert LOCAL.gather([1]) == [1]

@@ -16,9 +16,9 @@ from upsort.core.errors import UsageProblem
 from upsort.core.lists import quoted
 from upsort.core.plan import Classifier, Clean, Features, Judge, Plan
 from upsort.core.text.steps import STEPS
-from upsort.files.earlier_plans import renewed
+from upsort.files.earlier_plans import renewed_plan
 from upsort.files.plan_file import checked_plan, engine_of_plan, load_plan, parsed_value
-from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, engine_keys, idle_keys, source_keys
+from upsort.files.plan_keys import SECTIONS, PlanKey, declared_keys, engine_keys, idle_keys, source_keys
 from upsort.files.plan_text import plan_text, value_text
 
 KEYS = list(declared_keys().values())
@@ -32,13 +32,13 @@ SAMPLES: dict[str, st.SearchStrategy[Any]] = {
 }
 
 
-def values_of(key: Declared) -> st.SearchStrategy[Any]:
+def values_of(key: PlanKey) -> st.SearchStrategy[Any]:
     """Values that a key may have, from what is said of it."""
-    if key.said.among == "kinds":
+    if key.metadata.among == "kinds":
         return st.sampled_from(sorted(FAMILIES))
-    if key.said.among == "steps":
+    if key.metadata.among == "steps":
         return st.lists(st.sampled_from(sorted(STEPS)), max_size=4)
-    if key.said.among == "weightings":
+    if key.metadata.among == "weightings":
         return st.sampled_from([*key.choices, "ltc", "nnn", "bpn"])
     if key.may_be in SAMPLES:
         return SAMPLES[key.may_be]
@@ -57,7 +57,7 @@ def values_of(key: Declared) -> st.SearchStrategy[Any]:
 
 @pytest.mark.parametrize("key", KEYS, ids=lambda key: key.path)
 @given(data=st.data())
-def test_what_a_key_may_be_it_may_be_and_comes_back_from_its_text(key: Declared, data: st.DataObject) -> None:
+def test_what_a_key_may_be_it_may_be_and_comes_back_from_its_text(key: PlanKey, data: st.DataObject) -> None:
     value = data.draw(values_of(key))
     if key.path == "columns.label":  # a list of columns, as in an option
         value = quoted(value)
@@ -69,7 +69,7 @@ def test_what_a_key_may_be_it_may_be_and_comes_back_from_its_text(key: Declared,
 
 
 @pytest.mark.parametrize("key", KEYS, ids=lambda key: key.path)
-def test_what_a_key_may_not_be_is_refused_with_what_it_may(key: Declared) -> None:
+def test_what_a_key_may_not_be_is_refused_with_what_it_may(key: PlanKey) -> None:
     wrong: list[Any] = [{"a": object()}, object()]
     if key.choices:
         wrong.append("no such name")
@@ -82,11 +82,11 @@ def test_what_a_key_may_not_be_is_refused_with_what_it_may(key: Declared) -> Non
 
 
 @pytest.mark.parametrize("key", KEYS, ids=lambda key: key.path)
-def test_a_key_is_told_in_one_line_and_its_default_is_allowed(key: Declared) -> None:
-    assert key.said.told and not key.said.told.endswith(".") and "\n" not in key.comment
+def test_a_key_is_told_in_one_line_and_its_default_is_allowed(key: PlanKey) -> None:
+    assert key.metadata.description and not key.metadata.description.endswith(".") and "\n" not in key.comment
     checked_plan({key.section: {key.name: key.default}}, "here") if key.default is not None else None
     assert key.may_be and value_text(key.default)
-    for when in (*key.said.only, *key.said.unless):
+    for when in (*key.metadata.only, *key.metadata.unless):
         assert when.key in declared_keys() or when.key == "columns.fold"
     assert set(key.owners) <= FAMILIES.keys() | STEPS.keys()
 
@@ -149,7 +149,7 @@ def test_a_key_that_one_of_several_plans_uses_is_not_told() -> None:
     ],
 )
 def test_plans_of_before_are_read(before: dict[str, Any], now: dict[str, Any], notes: int) -> None:
-    found, told = renewed({"classifier": before})
+    found, told = renewed_plan({"classifier": before})
     assert (found["classifier"], len(told)) == (now, notes)
     assert checked_plan({"classifier": before}, "test") == checked_plan({"classifier": now}, "test")
 

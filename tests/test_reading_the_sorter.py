@@ -14,15 +14,15 @@ from scipy.sparse import csr_array
 
 from upsort.core.classifiers.families import family
 from upsort.core.features.documents import Documents
-from upsort.core.insight.comparing_terms import TermCounts, how_often, log_odds, rarest_in
-from upsort.core.insight.explanation import Sums, explain
+from upsort.core.insight.comparing_terms import TermCounts, frequency_ratio, log_odds, rarest_in
+from upsort.core.insight.explanation import Additive, explain
 from upsort.core.insight.label_next import choose, entropies
 from upsort.core.insight.sums import written
 from upsort.core.insight.trends import trend_of
 from upsort.core.insight.without_words import smallest_change
-from upsort.core.learning.labelled import Labelled, numbered
-from upsort.core.learning.method import Method
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.labelled import LabelledDocuments, numbered
+from upsort.core.learning.method import PlanWithResources
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Classifier, Clean, Columns, Features, Plan
 from upsort.core.text.cleaning import cleaner
@@ -31,7 +31,7 @@ TEXTS = st.lists(st.text("abcd ", min_size=1, max_size=16), min_size=6, max_size
 LINEAR = [one for one in KINDS.values() if family(one).begins is not None]
 
 
-def trained(texts: list[str], chosen: Classifier, lengths: tuple[int, int] = (1, 1)) -> Sorter:
+def trained(texts: list[str], chosen: Classifier, lengths: tuple[int, int] = (1, 1)) -> TrainedSorter:
     labels = ["xyz"[place % 3] for place in range(len(texts))]
     names, numbers = numbered(labels)
     features = Features(in_at_least=1, in_at_most=1.0, lengths=lengths)
@@ -40,7 +40,7 @@ def trained(texts: list[str], chosen: Classifier, lengths: tuple[int, int] = (1,
         parts=(texts,), number_names=(), numbers=np.zeros((len(texts), 0)), category_names=(), categories=()
     )
     measured = measure([block], cleaner(Clean()), plan.columns, features)
-    return train_sorter(Labelled(measured=measured, labels=numbers, names=names), Method(plan))[0]
+    return train_sorter(LabelledDocuments(measured=measured, labels=numbers, names=names), PlanWithResources(plan))[0]
 
 
 @given(TEXTS, st.sampled_from(LINEAR), st.sampled_from([(1, 1), (1, 2)]), st.text("abcde ", max_size=20))
@@ -54,7 +54,7 @@ def test_pulls_and_intercept_are_the_score(
     decisions = sorter.decide(texts_alone(text))
     assert decisions.probabilities.sum() == pytest.approx(1.0)
     assert found.label == decisions.best[0]
-    if not isinstance(found.how, Sums):  # nothing in it is known
+    if not isinstance(found.how, Additive):  # nothing in it is known
         assert found.remark and not sorter.matrix(texts_alone(text))[0].nnz
         return
     sums = sum((values for _, values in found.how.begins), np.zeros(3)) + sum(one.pulls for one in found.how.pulls)
@@ -103,11 +103,11 @@ def test_how_often_a_term_stands_by_hand() -> None:
         documents=np.array([[102, 6, 0]]),
         label_documents=np.array([383, 361, 391]),
     )
-    found = how_often(counts, 0, 0, 1)
+    found = frequency_ratio(counts, 0, 0, 1)
     half = 1.96 * np.sqrt(1 / 102 - 1 / 383 + 1 / 6 - 1 / 361)
     assert found.ratio == pytest.approx((16.02, 16.02 * np.exp(-half), 16.02 * np.exp(half)), rel=1e-3)
     assert rarest_in(counts, 0, 0) == 2
-    assert how_often(counts, 0, 0, 2).ratio is None
+    assert frequency_ratio(counts, 0, 0, 2).ratio is None
 
 
 def test_a_table_of_pulls_adds_up_to_the_last_digit(program: Program, demo: Path) -> None:

@@ -12,19 +12,19 @@ from scipy.sparse import csr_array
 from upsort.core.classifiers import families
 from upsort.core.classifiers.calibration import ARRAYS, Calibration
 from upsort.core.classifiers.families import family
-from upsort.core.classifiers.family import Stored, TrainingData
+from upsort.core.classifiers.family import StoredClassifier, TrainingData
 from upsort.core.classifiers.targets import Targets
 from upsort.core.errors import UsageProblem
 from upsort.core.features.weighting import presence
 from upsort.core.judging.intervals import Rate
-from upsort.core.judging.measure import Evidence
+from upsort.core.judging.measure import JudgedEvidence
 from upsort.core.judging.measure_list import LABEL_MEASURES, MEASURES, measure_called, rates_of, shown_measures
 from upsort.core.judging.measures import Decided, judge
 from upsort.core.judging.sample import Sample
 from upsort.core.plan import Classifier, Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.resources import Resources
-from upsort.core.text.step import Place
+from upsort.core.text.step import StepPlace
 from upsort.core.text.steps import STEPS, step_called
 from upsort.files.formats import FORMATS
 
@@ -57,7 +57,7 @@ class TestFamilies:
                 assert sizes.setdefault(dimension, size) == size, f"{name}: {dimension}"
             assert declared.least is None or array.min() >= declared.least
             assert not declared.points_into or array.max() < sizes[declared.points_into]
-        again = record.restore(Stored(settings=settings, arrays=arrays, terms=9, labels=3))
+        again = record.restore(StoredClassifier(settings=settings, arrays=arrays, terms=9, labels=3))
         assert np.array_equal(again.scores(given.matrix), fitted.scores(given.matrix))
 
     def test_only_kinds_that_say_so_refuse_values_below_0(self, chosen: Classifier) -> None:
@@ -115,7 +115,7 @@ class TestFamilies:
         columns = document.indices.astype(np.int64)
         for label in range(3):
             found = record.estimates(fitted, label, columns)
-            score = np.log(found.above / found.below).sum() + (found.absent[1] if found.absent else 0.0)
+            score = np.log(found.above / found.absent).sum() + (found.absent[1] if found.absent else 0.0)
             assert fitted.arrays()["log_prior"][label] + score == pytest.approx(fitted.scores(document)[0, label])
 
     def test_weights_of_documents_count(self, chosen: Classifier) -> None:
@@ -125,7 +125,7 @@ class TestFamilies:
 
     def test_it_says_what_it_is(self, chosen: Classifier) -> None:
         record = family(chosen)
-        assert record.told and not record.told.endswith(".")
+        assert record.summary and not record.summary.endswith(".")
         assert family(Classifier(kind=record.second_opinion)).kind != record.kind
         assert set(record.settings) <= {one.name for one in fields(Classifier)}
         assert not record.restraint or any(name in record.restraint for name in record.settings)
@@ -196,17 +196,17 @@ def test_a_step_that_needs_no_punctuation_gives_the_same_tokens_after_it(name: s
 def test_where_a_step_may_stand_is_where_it_can(name: str) -> None:
     step = STEPS[name]
     after_words = Clean(steps=("lengths", name), token_lengths=(2, 0))
-    if step.place is Place.BEFORE_WORDS:
+    if step.place is StepPlace.BEFORE_WORDS:
         with pytest.raises(UsageProblem) as problem:
             cleaner(after_words)
         assert name in problem.value.what
     else:
         found = cleaner(after_words)
-        assert (name in [one for one, _ in found.on_words]) == (step.place is not Place.HARMLESS_AFTER)
+        assert (name in [one for one, _ in found.on_words]) == (step.place is not StepPlace.NO_EFFECT_AFTER)
     assert not step.lacks(Clean(**{**step.example_with, "steps": (name,)}), Resources())
 
 
-def evidence(labels: int = 3) -> Evidence:
+def evidence(labels: int = 3) -> JudgedEvidence:
     # 10 documents: 8 right, one of label 0 given 1, one of label 1 given 0.
     true = np.array([0, 0, 0, 0, 1, 1, 1, 2, 2, 2])
     given = np.array([0, 0, 0, 1, 1, 1, 0, 2, 2, 2])
@@ -218,7 +218,7 @@ def evidence(labels: int = 3) -> Evidence:
         baseline=true == 0,
         sample=Sample.of(np.arange(10), 1, None),
     )
-    return Evidence(judge(decided))
+    return JudgedEvidence(judge(decided))
 
 
 def test_measures_are_what_they_say() -> None:
@@ -258,6 +258,6 @@ def test_formats_do_not_share_endings_and_say_what_they_go_by() -> None:
     endings = [ending for one in FORMATS for ending in one.endings]
     assert len(set(endings)) == len(endings)
     for one in FORMATS:
-        assert (one.read is None) != (one.read_together is None)
+        assert (one.read is None) != (one.read_as_one is None)
         assert one.to_text is None or one.to_bytes is None
         assert all(name.startswith("--") for name in one.reads_with)

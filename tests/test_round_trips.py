@@ -14,20 +14,20 @@ from hypothesis import strategies as st
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.plan import Plan
-from upsort.files.documents import Reader
-from upsort.files.format import Layout
+from upsort.files.documents import DocumentReader
+from upsort.files.format import TableLayout
 from upsort.files.formats import FORMATS, format_of_ending, writing_endings
 from upsort.files.plan_file import checked_plan
-from upsort.files.rows import Reading
-from upsort.files.set_aside import SetAside
+from upsort.files.rows import ReadSettings
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sorter_file import save_sorters
 from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import open_inputs
 from upsort.files.tables_out import table_file
 from upsort.jobs.train import train
-from upsort.jobs.work import Work
+from upsort.jobs.work import RunContext
 
 BESIDE = {"columns": {"text": ["text"], "label": "label", "numbers": ["photos"], "categories": ["channel"]}}
 PLAIN = {"columns": {"text": ["text"], "label": "label"}}
@@ -52,20 +52,20 @@ def corpus(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
-def trained(corpus: Path, values: dict[str, dict[str, object]], output: Path) -> Sorter:
+def trained(corpus: Path, values: dict[str, dict[str, object]], output: Path) -> TrainedSorter:
     loose = {"in_at_least": 1, "in_at_most": 1.0}
     merged = {**values, "features": {**loose, **values.get("features", {})}}
     plan = checked_plan(merged, "test")
-    inputs = open_inputs([str(corpus)], Reading())
-    return train(Work(inputs=inputs, plan=plan, aside=SetAside()), output, check=False).answers[0].sorter
+    inputs = open_inputs([str(corpus)], ReadSettings())
+    return train(RunContext(inputs=inputs, plan=plan, rejects=RejectedRows()), output, check=False).answers[0].sorter
 
 
-def documents(corpus: Path, sorter: Sorter) -> Documents:
-    reader = Reader.of_sorter(sorter, sorter.plan.columns)
-    return next(iter(reader.blocks(open_inputs([str(corpus)], Reading()), SetAside()))).documents
+def documents(corpus: Path, sorter: TrainedSorter) -> Documents:
+    reader = DocumentReader.of_sorter(sorter, sorter.plan.columns)
+    return next(iter(reader.blocks(open_inputs([str(corpus)], ReadSettings()), RejectedRows()))).documents
 
 
-def comes_back(corpus: Path, sorter: Sorter, path: Path) -> None:
+def comes_back(corpus: Path, sorter: TrainedSorter, path: Path) -> None:
     """Whether a sorter that is read again decides alike, and is the same file when it is written again."""
     (again,) = load_sorters(path)
     before, after = (one.decide(documents(corpus, one)) for one in (sorter, again))
@@ -123,7 +123,7 @@ def test_every_kind_with_every_make_of_features(corpus: Path, tmp_path: Path, ki
 def test_columns_beside_the_text(corpus: Path, tmp_path: Path, kind: str) -> None:
     path = tmp_path / "s.sorter"
     sorter = trained(corpus, {**BESIDE, "classifier": chosen(kind)}, path)
-    assert sorter.space.beside.names == ["column:photos", "column:channel=card", "column:channel=email"]
+    assert sorter.space.extra_columns.names == ["column:photos", "column:channel=card", "column:channel=email"]
     comes_back(corpus, sorter, path)
 
 
@@ -189,8 +189,8 @@ TABLES = st.lists(st.tuples(CELLS, CELLS, CELLS), min_size=1, max_size=8)
 NAMES = ("text", "label", "a, b")
 
 
-def read_back(path: Path, reading: Reading | None = None) -> list[list[str]]:
-    (table,) = open_inputs([str(path)], reading or Reading()).tables
+def read_back(path: Path, reading: ReadSettings | None = None) -> list[list[str]]:
+    (table,) = open_inputs([str(path)], reading or ReadSettings()).tables
     assert table.columns == NAMES
     return [row for block in table.blocks() for row in block.rows]
 
@@ -220,7 +220,7 @@ def test_every_encoding_and_delimiter_is_read_when_it_is_said(tmp_path: Path, en
     quoted = [delimiter.join(f'"{cell.replace(chr(34), chr(34) * 2)}"' for cell in row) for row in [list(NAMES), *rows]]
     path = tmp_path / "t.csv"
     path.write_bytes(("\n".join(quoted) + "\n").encode(encoding))
-    assert read_back(path, Reading(encoding=encoding, delimiter=delimiter)) == rows
+    assert read_back(path, ReadSettings(encoding=encoding, delimiter=delimiter)) == rows
     if encoding.startswith("utf"):
         assert read_back(path) == rows, "found out without being told"
 
@@ -232,8 +232,8 @@ def test_a_table_that_is_gone_on_with_has_one_head(tmp_path: Path, ending: str) 
     record = format_of_ending(ending)
     assert record is not None and record.to_text is not None
     stream = io.StringIO()
-    record.to_text(stream, Layout(NAMES, ending=ending)).writerow(["a", "b", "c"])
-    record.to_text(stream, Layout(NAMES, ending=ending, with_head=False)).writerow(["d", "e", "f"])
+    record.to_text(stream, TableLayout(NAMES, ending=ending)).writerow(["a", "b", "c"])
+    record.to_text(stream, TableLayout(NAMES, ending=ending, with_head=False)).writerow(["d", "e", "f"])
     path = tmp_path / f"t.{ending}"
     path.write_text(stream.getvalue())
     assert read_back(path) == [["a", "b", "c"], ["d", "e", "f"]]

@@ -13,7 +13,7 @@ import pytest
 from conftest import Program, started
 
 from upsort.files import resumable
-from upsort.files.format import Layout
+from upsort.files.format import TableLayout
 
 
 @pytest.fixture
@@ -80,7 +80,7 @@ def test_another_run_is_not_gone_on_with(program: Program, sorter: str, tmp_path
     key = {"sorter": "x"}
     with (
         pytest.raises(KeyboardInterrupt),
-        resumable.ResumableTable(tmp_path / "o.csv", Layout(["a"]), key, resume=False, overwrite=False) as part,
+        resumable.ResumableTable(tmp_path / "o.csv", TableLayout(["a"]), key, resume=False, overwrite=False) as part,
     ):
         part.writerows([["1"]])
         part.done(1, {})

@@ -9,7 +9,7 @@ from conftest import Program
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upsort.files.by_name import ByName, together
+from upsort.files.by_name import ColumnMapper, merged_columns
 
 LONG = [
     {
@@ -129,9 +129,9 @@ NAMES = st.lists(st.sampled_from("abcdef"), min_size=1, max_size=5, unique=True)
 
 @given(st.lists(NAMES, min_size=1, max_size=4))
 def test_rows_by_name(tables: list[list[str]]) -> None:
-    every = together(tables)
+    every = merged_columns(tables)
     assert sorted(every) == sorted({name for names in tables for name in names})
-    by_name = ByName(every)
+    by_name = ColumnMapper(every)
     for names in tables:
         (row,) = by_name.rows(names, [[f"cell of {name}" for name in names]])
         assert row == [f"cell of {name}" if name in names else "" for name in every]

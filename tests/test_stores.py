@@ -17,7 +17,7 @@ from conftest import Program
 
 import upsort
 from upsort.files import stores
-from upsort.files.addresses import hidden
+from upsort.files.addresses import without_secrets
 
 fsspec = pytest.importorskip("fsspec", reason="the extra 'remote' is not installed")
 moto = pytest.importorskip("moto.server", reason="no simulated store is installed")
@@ -231,4 +231,4 @@ def test_secrets_of_stores_are_hidden() -> None:
         ("s3://desk/letters-?.csv", "s3://desk/letters-?.csv"),
         ("notes?a=b.csv", "notes?a=b.csv"),
     ):
-        assert hidden(address) == shown
+        assert without_secrets(address) == shown

@@ -14,7 +14,7 @@ from conftest import Program
 from upsort.cli.declaring import declared
 from upsort.cli.specs.score import ScoreOptions
 from upsort.cli.views.score import _FREE
-from upsort.core.learning.held_plan import HELD
+from upsort.core.learning.held_plan import IN_SORTER
 from upsort.core.plan import Columns
 from upsort.files.sorter_loading import load_sorter
 from upsort.jobs.score import run_key
@@ -50,7 +50,7 @@ def test_a_sorter_names_no_file(program: Program, table: Path) -> None:
     program("train", "t.csv", *COLUMNS, *files, "--extendable", "-o", "a.sorter")
     with zipfile.ZipFile(table / "a.sorter") as held:
         said = held.read("sorter.json").decode()
-    assert "stops.txt" not in said and "costs.csv" not in said and HELD in said
+    assert "stops.txt" not in said and "costs.csv" not in said and IN_SORTER in said
     (table / "stops.txt").unlink()
     (table / "costs.csv").unlink()
     program("extend", "a.sorter", "t.csv", "-o", "b.sorter")

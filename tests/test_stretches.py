@@ -16,9 +16,9 @@ from hypothesis import strategies as st
 
 from upsort.core.errors import Problem, UsageProblem
 from upsort.files import dividing, parquet_tables, remarks, rows, text_files
-from upsort.files.bounds import Damaged
-from upsort.files.columns import NoColumn
-from upsort.files.rows import Block, Reading, Table
+from upsort.files.bounds import DamagedSource
+from upsort.files.columns import MissingColumn
+from upsort.files.rows import Block, ReadSettings, SourceTable
 from upsort.files.sources import open_inputs
 
 LABELS = ("pests", "soil, wet", "tools")
@@ -29,17 +29,17 @@ def short(monkeypatch: pytest.MonkeyPatch) -> None:
     """Stretches of a few rows."""
     monkeypatch.setattr(dividing, "_LEAST", 200)
     monkeypatch.setattr(dividing, "ROWS_A_BLOCK", 4)
-    monkeypatch.setattr(text_files, "_FILES_A_STRETCH", 3)
+    monkeypatch.setattr(text_files, "_FILES_PER_CHUNK", 3)
 
 
-def table_of(path: Path, **how: str) -> Table:
-    (table,) = open_inputs([str(path)], Reading(**how)).tables  # type: ignore[arg-type]
+def table_of(path: Path, **how: str) -> SourceTable:
+    (table,) = open_inputs([str(path)], ReadSettings(**how)).tables  # type: ignore[arg-type]
     return table
 
 
-def in_stretches(table: Table) -> tuple[int, list[Block]]:
+def in_stretches(table: SourceTable) -> tuple[int, list[Block]]:
     assert table.division is not None
-    stretches = list(table.division.stretches())
+    stretches = list(table.division.chunks())
     return len(stretches), [block for stretch in stretches for block in table.division.blocks(stretch)]
 
 
@@ -199,18 +199,19 @@ def test_deciding_gives_the_same_bytes(corpora: Path, tmp_path: Path, program: P
 
 
 def test_what_another_process_has_to_tell_is_told_here() -> None:
-    remarks.taken()
-    remarks.remark("{n} rows were cut.", 2)
-    remarks.remark_once("Read as latin-1.")
-    found = remarks.taken()
-    remarks.remark("{n} rows were cut.", 1)
-    remarks.given(found)
-    remarks.given(found)
-    assert remarks.remarks() == ["5 rows were cut.", "Read as latin-1."]
+    remarks.drain()
+    remarks.add_notice("{n} rows were cut.", 2)
+    remarks.add_notice_once("Read as latin-1.")
+    found = remarks.drain()
+    remarks.add_notice("{n} rows were cut.", 1)
+    remarks.merge_notices(found)
+    remarks.merge_notices(found)
+    assert remarks.notices() == ["5 rows were cut.", "Read as latin-1."]
 
 
 @pytest.mark.parametrize(
-    "problem", [Damaged("t.zip", ValueError("cut off")), NoColumn("n", ("m",), "t.csv"), UsageProblem("what", "how")]
+    "problem",
+    [DamagedSource("t.zip", ValueError("cut off")), MissingColumn("n", ("m",), "t.csv"), UsageProblem("what", "how")],
 )
 def test_problems_come_back_whole_from_other_processes(problem: Problem) -> None:
     again = pickle.loads(pickle.dumps(problem))
@@ -244,7 +245,7 @@ def test_a_table_may_be_read_elsewhere(tmp_path: Path, kind: str, program: Progr
         program("gather", "s.csv", "--text=text", "-o", kind)
     with pytest.MonkeyPatch.context() as patch:
         patch.chdir(tmp_path)
-        tables = open_inputs([kind], Reading()).tables
+        tables = open_inputs([kind], ReadSettings()).tables
         sent = cloudpickle.dumps(tables)
         there = [flat(list(table.blocks())) for table in tables]
     with pytest.MonkeyPatch.context() as patch:
@@ -328,9 +329,9 @@ class TestParts:
                 time.sleep(60)
             return scored(self, block)  # type: ignore[arg-type]
 
-        scored = score_parts.Scoring.__call__
+        scored = score_parts.BlockScorer.__call__
         monkeypatch.setattr(score_parts, "table_file", slow)
-        monkeypatch.setattr(score_parts.Scoring, "__call__", lingering)
+        monkeypatch.setattr(score_parts.BlockScorer, "__call__", lingering)
         line = ("score", sorter, str(corpora / "t.csv"), "-o", "out/part-*.csv", "--workers=2")
         assert "part is done and kept in out" in program(*line, code=130).err.replace("1 parts are", "1 part is")
         names = sorted(path.name for path in (tmp_path / "out").iterdir())

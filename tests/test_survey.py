@@ -11,9 +11,9 @@ from conftest import Program
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upsort.core.features.prints import joined, prints_of
+from upsort.core.features.prints import fingerprints_of, joined
 from upsort.core.insight.lengths import share_between
-from upsort.core.judging.near_copies import find_copies
+from upsort.core.judging.near_copies import find_duplicates
 from upsort.core.text.oddities import broken_characters
 from upsort.core.text.passages import passages
 from upsort.core.text.stop_words import LANGUAGES, negations, stop_words
@@ -135,7 +135,7 @@ def test_near_copies_are_those_of_a_full_comparison() -> None:
             kept[place] = "other"
         changed.append(" ".join(kept))
     texts = originals + changed
-    found = find_copies(joined([prints_of(texts[:100]), prints_of(texts[100:])]), 0.8)
+    found = find_duplicates(joined([fingerprints_of(texts[:100]), fingerprints_of(texts[100:])]), 0.8)
     for place, (text, original) in enumerate(zip(changed, originals, strict=True), len(originals)):
         similarity = jaccard(text, original)
         if text == original:
@@ -144,7 +144,7 @@ def test_near_copies_are_those_of_a_full_comparison() -> None:
             assert found.near[place] == place - len(originals)
             assert found.similarity[place] == pytest.approx(similarity)
         else:
-            assert found.of()[place] == -1
+            assert found.earliest()[place] == -1
 
 
 def test_near_copies_are_found_at_and_above_the_similarity_and_never_below() -> None:
@@ -161,7 +161,7 @@ def test_near_copies_are_found_at_and_above_the_similarity_and_never_below() -> 
 
 
 def test_copies_ignore_case_spaces_and_punctuation_but_not_words() -> None:
-    found = find_copies(prints_of(["Fern, moss!", "fern  MOSS", "moss fern", "...", "!!"]), None)
+    found = find_duplicates(fingerprints_of(["Fern, moss!", "fern  MOSS", "moss fern", "...", "!!"]), None)
     assert found.exact.tolist() == [-1, 0, -1, -1, -1]
 
 

@@ -8,13 +8,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upsort.core.errors import UsageProblem
-from upsort.core.text.editing import Edit, Substitution, Traced, edited
+from upsort.core.text.editing import Edit, Substitution, TracedText, edited
 from upsort.core.text.labels import mapped, spellings
 from upsort.core.text.lemmas import EnglishWords, english_lemma, learned_rules, rules_on_held_out, table_lemmatiser
 from upsort.core.text.lowercase import lower
-from upsort.core.text.markers import has_marks, marker, shown, unmarked
+from upsort.core.text.markers import has_marker_characters, marker, shown, unmarked
 from upsort.core.text.oddities import broken_characters
-from upsort.core.text.passages import kept_lines, passages
+from upsort.core.text.passages import lines_between, passages
 from upsort.core.text.repetition import is_repetition
 
 TEXT = st.text(st.characters(exclude_categories=["Cs"]), max_size=40)
@@ -48,9 +48,9 @@ class TestPassages:
     @given(st.lists(TEXT.filter(lambda line: "\n" not in line), min_size=1, max_size=8), st.integers(1, 5))
     def test_lines_kept_from_and_to(self, lines: list[str], first: int) -> None:
         text = "\n".join(lines)
-        assert kept_lines(text, 1, None) == text
-        assert kept_lines(text, first, None) == "\n".join(lines[first - 1 :])
-        assert kept_lines(text, 1, -1) == "\n".join(lines[:-1])
+        assert lines_between(text, 1, None) == text
+        assert lines_between(text, first, None) == "\n".join(lines[first - 1 :])
+        assert lines_between(text, 1, -1) == "\n".join(lines[:-1])
 
 
 class TestLabels:
@@ -105,9 +105,9 @@ class TestMarkers:
     @given(st.sampled_from(["number", "negated", "url"]), TEXT)
     def test_marks_are_shown_and_taken_out_again(self, name: str, text: str) -> None:
         mark = marker(name)
-        assert has_marks(mark)
-        assert not has_marks(shown(mark))
-        assert not has_marks(unmarked(mark + text))
+        assert has_marker_characters(mark)
+        assert not has_marker_characters(shown(mark))
+        assert not has_marker_characters(unmarked(mark + text))
 
 
 class TestEditing:
@@ -120,7 +120,7 @@ class TestEditing:
     @given(st.text("abcx ", max_size=20))
     def test_what_is_left_is_traced_to_where_it_stood(self, text: str) -> None:
         step = Substitution(re.compile(r"x+"), lambda _: "")
-        traced = Traced.of(text).after(step.edits(text))
+        traced = TracedText.of(text).after(step.edits(text))
         for place, character in enumerate(step.apply(text)):
             start, end = traced.origin(place, place + 1)
             assert text[start:end].replace("x", "") == character

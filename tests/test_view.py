@@ -12,9 +12,9 @@ from rich.cells import cell_len
 
 from upsort.cli import columns as col
 from upsort.cli.console import Console
-from upsort.cli.drawing import blocks, folded, grouped, numbered, without, wrapped
-from upsort.cli.harmless import escaped, harmless
-from upsort.cli.view import Column, Kind, NoneThere, Strong, Table, View, Where
+from upsort.cli.drawing import blocks, with_folded_intervals, with_numbered_columns, without, without_repeats, wrapped
+from upsort.cli.harmless import escaped, without_controls
+from upsort.cli.view import Bold, Column, Kind, Shown, Table, View, Zero
 
 WORDS = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
 LABELS = Table(
@@ -121,7 +121,7 @@ def test_a_table_is_as_wide_as_it_needs_and_no_wider_than_it_may(table: Table, w
 
 
 def test_intervals_fold_under_what_they_are_of() -> None:
-    table = folded(LABELS)
+    table = with_folded_intervals(LABELS)
     assert [column.name for column in table.columns] == ["label", "documents", "precision", "because of"]
     assert table.rows[0][2] == "90.3 %\n82.6 to 94.8 %"
 
@@ -133,7 +133,7 @@ def test_a_square_table_goes_by_numbers_where_its_names_do_not_fit() -> None:
         rows=[[name, *("·" if a != b else "7" for b in range(3))] for a, name in enumerate(names)],
         square=True,
     )
-    assert [column.name for column in numbered(table).columns] == ["true", "1", "2", "3"]
+    assert [column.name for column in with_numbered_columns(table).columns] == ["true", "1", "2", "3"]
     assert "identification" in shown(view_of(table), 80).split("\n")[1]
     narrow = shown(view_of(table), 40)
     assert "1 identification" in narrow and "3 bookings" in narrow
@@ -141,7 +141,7 @@ def test_a_square_table_goes_by_numbers_where_its_names_do_not_fit() -> None:
 
 def test_a_zero_is_blank_on_a_terminal_and_a_number_elsewhere() -> None:
     view = View()
-    view.table((col.name("true"), col.count("a"), col.count("of")), [["a", Strong("7"), NoneThere("0")]], square=True)
+    view.add_table((col.name("true"), col.count("a"), col.count("of")), [["a", Bold("7"), Zero("0")]], square=True)
     assert shown(view, 40).split("\n")[3].split() == ["a", "7"]
     console = Console(output=io.StringIO(), error=io.StringIO())
     console.show(view)
@@ -152,7 +152,7 @@ def test_columns_after_those_of_the_labels_keep_their_names() -> None:
     table = Table(
         columns=(col.name(""), col.count("a"), col.count("b"), col.count("of")), rows=[["a", "1", "2", "3"]] * 2
     )
-    assert [column.name for column in numbered(table).columns] == ["", "1", "2", "of"]
+    assert [column.name for column in with_numbered_columns(table).columns] == ["", "1", "2", "of"]
 
 
 def test_blocks_leave_out_what_is_empty() -> None:
@@ -166,41 +166,41 @@ def test_rows_that_belong_together_show_their_name_once_on_a_terminal() -> None:
     table = Table(
         columns=(col.name("label"), col.name("term")), rows=[["a", "x"], ["a", "y"], ["b", "z"]], grouped=True
     )
-    assert [row[0] for row in grouped(table).rows] == ["a", "", "b"]
+    assert [row[0] for row in without_repeats(table).rows] == ["a", "", "b"]
     assert shown(view_of(table)) == "label\tterm\na\tx\na\ty\nb\tz\n"
 
 
 def test_what_is_for_terminals_or_for_programs_alone() -> None:
     table = Table(
-        columns=(col.name("label"), col.bar(), Column("exactly", Kind.NUMBER, where=Where.PIPED)),
+        columns=(col.name("label"), col.bar(), Column("exactly", Kind.NUMBER, where=Shown.PIPED)),
         rows=[["a", "███", "0.123"]],
     )
     assert "███" in shown(view_of(table), 80) and "0.123" not in shown(view_of(table), 80)
     assert shown(view_of(table)) == "label\texactly\na\t0.123\n"
     view = View()
-    view.say("look", Where.TERMINAL)
-    view.say("parse", Where.PIPED)
+    view.add_sentence("look", Shown.TERMINAL)
+    view.add_sentence("parse", Shown.PIPED)
     assert (shown(view, 80), shown(view)) == ("look\n", "parse\n")
     assert len(without(table, 1).columns) == 2
 
 
 def test_a_view_in_json_is_its_values_alone() -> None:
     view = View({"right": 3})
-    view.say("Three are right.")
-    view.note("a note")
+    view.add_sentence("Three are right.")
+    view.add_note("a note")
     console = Console(output=io.StringIO(), error=io.StringIO(), as_json=True)
     console.show(view)
     assert json.loads(console.output.getvalue()) == {"json_version": 1, "right": 3}
     assert console.error.getvalue() == "a note\n"
     console.quiet = True
-    view.warn("wrong")
+    view.add_warning("wrong")
     console.show(view)
     assert console.error.getvalue() == "a note\nWarning: wrong\n"
 
 
 @given(st.text())
 def test_harmless_text_steers_nothing(text: str) -> None:
-    made = harmless(text)
+    made = without_controls(text)
     assert not re.search(r"[\x00-\x08\x0b-\x1f\x7f-\x9f]", made)
     assert len(made) == len(text)
     if text.isprintable():

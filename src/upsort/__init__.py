@@ -12,10 +12,21 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from upsort.core.errors import DataProblem, Problem, UsageProblem
-    from upsort.interface import Answers, Pulled, Rows, Sorter, Told, load, read
+    from upsort.interface import Answers, Sorter, TermContribution, TextExplanation, UsableRows, load, read
 
 __version__ = "0.1.0"
-__all__ = ["Answers", "DataProblem", "Problem", "Pulled", "Rows", "Sorter", "Told", "UsageProblem", "load", "read"]
+__all__ = [
+    "Answers",
+    "DataProblem",
+    "Problem",
+    "Sorter",
+    "TermContribution",
+    "TextExplanation",
+    "UsableRows",
+    "UsageProblem",
+    "load",
+    "read",
+]
 _PROBLEMS = ("DataProblem", "Problem", "UsageProblem")
 
 

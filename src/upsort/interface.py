@@ -15,18 +15,18 @@ from upsort.core.arrays import Bools, Floats
 from upsort.core.deferred import pandas
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.documents import Documents
-from upsort.core.insight.explanation import Sums, explain
+from upsort.core.insight.explanation import Additive, explain
 from upsort.core.learning.sorter import Decisions
-from upsort.core.learning.sorter import Sorter as _Sorter
+from upsort.core.learning.sorter import TrainedSorter as _Sorter
 from upsort.core.names import suggestion
 from upsort.core.records import record
-from upsort.files.addresses import hidden, is_store
-from upsort.files.documents import Reader
-from upsort.files.reasons import Reason
-from upsort.files.rows import Reading
+from upsort.files.addresses import is_store, without_secrets
+from upsort.files.documents import DocumentReader
+from upsort.files.reasons import RejectionReason
+from upsort.files.rows import ReadSettings
 from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import open_inputs
-from upsort.files.stores import fetched_one
+from upsort.files.stores import fetch_single
 
 if TYPE_CHECKING:
     from pandas import DataFrame
@@ -62,7 +62,7 @@ class Answers:
 
     def frame(self) -> "DataFrame":
         """The same as a data frame, with the columns that a scored table has."""
-        found: DataFrame = pandas.DataFrame(
+        table: DataFrame = pandas.DataFrame(
             {
                 "sorted_label": self.labels,
                 "sorted_probability": self.probabilities,
@@ -74,11 +74,11 @@ class Answers:
                 ],
             }
         )
-        return found
+        return table
 
 
 @record(frozen=True)
-class Pulled:
+class TermContribution:
     """A term of a text. times: in it. value: by the sorter's weighting. pulls: what it adds to the score of each label."""
 
     term: str
@@ -88,7 +88,7 @@ class Pulled:
 
 
 @record(frozen=True, kw_only=True)
-class Told:
+class TextExplanation:
     """Why a row is labelled as it is. scores: of each label. begins: what they begin with, such as the intercept. terms: what is
     added, strongest for the label first; for classifiers whose scores are no sums, and answers that rest on no word, there are
     none. unknown: words of the text that the sorter does not know."""
@@ -98,7 +98,7 @@ class Told:
     second: str
     scores: dict[str, float]
     begins: dict[str, dict[str, float]]
-    terms: list[Pulled]
+    terms: list[TermContribution]
     unknown: list[str]
     remark: str
 
@@ -109,7 +109,7 @@ class Sorter:
 
     def __init__(self, sorters: Sequence[_Sorter], lock: "Lock | None" = None) -> None:
         self._sorters, self._sorter = tuple(sorters), sorters[0]
-        self._reader = Reader.of_sorter(self._sorter)
+        self._reader = DocumentReader.of_sorter(self._sorter)
         self._lock = lock or Lock()  # what a sorter has met, it remembers
         self.labels = self._sorter.labels
         self.answers = tuple(sorter.answer for sorter in sorters)
@@ -135,24 +135,29 @@ class Sorter:
             decided = self._sorter.decide(documents.rows(usable)) if usable else None
             return self._answers(faults, usable, decided)
 
-    def explain(self, row: Row) -> Told:
+    def explain(self, row: Row) -> TextExplanation:
         """Why a text, or a row, is labelled as it is. Raises DataProblem for one that cannot be answered."""
         with self._lock:
             document = self._document(row)
-            found, names = explain(self._sorter, document), self.labels
-            sums = found.how if isinstance(found.how, Sums) else Sums([], [])
-        return Told(
-            label=found.sorted_as,
-            probability=float(found.probabilities[found.label]),
-            second=names[found.second],
-            scores=dict(zip(names, found.scores.tolist(), strict=True)),
+            explanation, names = explain(self._sorter, document), self.labels
+            sums = explanation.how if isinstance(explanation.how, Additive) else Additive([], [])
+        return TextExplanation(
+            label=explanation.sorted_as,
+            probability=float(explanation.probabilities[explanation.label]),
+            second=names[explanation.second],
+            scores=dict(zip(names, explanation.scores.tolist(), strict=True)),
             begins={name: dict(zip(names, values.tolist(), strict=True)) for name, values in sums.begins},
             terms=[
-                Pulled(one.term, one.count, float(one.value), dict(zip(names, one.pulls.tolist(), strict=True)))
-                for one in sums.pulls
+                TermContribution(
+                    contribution.term,
+                    contribution.count,
+                    float(contribution.value),
+                    dict(zip(names, contribution.pulls.tolist(), strict=True)),
+                )
+                for contribution in sums.pulls
             ],
-            unknown=found.unknown,
-            remark=found.remark,
+            unknown=explanation.unknown,
+            remark=explanation.remark,
         )
 
     def _document(self, row: Row) -> Documents:
@@ -164,13 +169,15 @@ class Sorter:
     def _as_object(self, row: Row) -> Mapping[str, Any]:
         return row if not isinstance(row, str) else {(self._reader.columns.text or ("text",))[-1]: row}
 
-    def _answers(self, faults: Sequence[Reason | None], usable: list[int], decided: Decisions | None) -> Answers:
+    def _answers(
+        self, faults: Sequence[RejectionReason | None], usable: list[int], decided: Decisions | None
+    ) -> Answers:
         n, names = len(faults), self.labels
         labels, second = np.full(n, "", dtype=object), np.full(n, "", dtype=object)
         probabilities, margins, unknown = np.full(n, np.nan), np.full(n, np.nan), np.full(n, np.nan)
         table = np.full((n, len(names)), np.nan)
         given = np.zeros(table.shape, dtype=bool) if decided is not None and decided.sets is not None else None
-        remarks = [""] * n
+        messages = [""] * n
         if decided is not None:
             labels[usable] = self._sorter.sorted_as(decided)
             second[usable] = [names[number] for number in decided.second.tolist()]
@@ -179,8 +186,8 @@ class Sorter:
             table[usable] = decided.probabilities
             if given is not None:
                 given[usable] = decided.sets
-            for place, remark in zip(usable, self._sorter.remarks(decided), strict=True):
-                remarks[place] = remark
+            for place, remark in zip(usable, self._sorter.remarks_on(decided), strict=True):
+                messages[place] = remark
         return Answers(
             names=names,
             labels=labels,
@@ -190,7 +197,7 @@ class Sorter:
             table=table,
             given=given,
             unknown=unknown,
-            remarks=remarks,
+            remarks=messages,
             refused=[str(fault) if fault is not None else "" for fault in faults],
         )
 
@@ -199,13 +206,13 @@ def load(path: str | Path) -> Sorter:
     """The sorter in a file that `upsort train` wrote, or in an object of a store, by its address. Nothing in it is run. Raises
     DataProblem for one that cannot be read."""
     if is_store(str(path)):
-        copy = fetched_one(hidden(str(path)))
+        copy = fetch_single(without_secrets(str(path)))
         return Sorter(load_sorters(copy.path))
     return Sorter(load_sorters(Path(path)))
 
 
 @record(frozen=True)
-class Rows:
+class UsableRows:
     """The rows of a table that can be used. set_aside: line and reason of those that cannot. notes: what was found out about the
     source, such as a guessed encoding."""
 
@@ -224,21 +231,21 @@ class Rows:
 
     def frame(self) -> "DataFrame":
         """The same as a data frame of text."""
-        found: DataFrame = pandas.DataFrame(self.cells, columns=list(self.columns))
-        return found
+        table: DataFrame = pandas.DataFrame(self.cells, columns=list(self.columns))
+        return table
 
 
-def read(path: str | Path, encoding: str = "", delimiter: str = "", table: str = "", query: str = "") -> Rows:
+def read(path: str | Path, encoding: str = "", delimiter: str = "", table: str = "", query: str = "") -> UsableRows:
     """A table as the commands read it: separated cells, JSON, Parquet, a spreadsheet, text files, an address of a store or a
     database. encoding, delimiter: found out where they are not said. table, query: of a database. Raises DataProblem for a source
     that cannot be read, UsageProblem for one of several tables."""
-    reading = Reading(encoding=encoding, delimiter=delimiter, table=table, query=query)
+    reading = ReadSettings(encoding=encoding, delimiter=delimiter, table=table, query=query)
     inputs = open_inputs([str(path)], reading)
     if len(inputs.tables) > 1:
         raise UsageProblem(f"{path} holds {len(inputs.tables)} tables.", "Name one of them.")
-    (found,) = inputs.tables
+    (source,) = inputs.tables
     cells, refused = [], []
-    for block in found.blocks():
+    for block in source.blocks():
         cells += block.rows
-        refused += [(one.line, str(one.reason)) for one in block.refused]
-    return Rows(tuple(map(str, found.columns)), cells, refused, inputs.notes)
+        refused += [(rejected.line, str(rejected.reason)) for rejected in block.refused]
+    return UsableRows(tuple(map(str, source.columns)), cells, refused, inputs.notes)

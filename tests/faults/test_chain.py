@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from upsort.files.remarks import remarks
-from upsort.files.rows import Reading
+from upsort.files.remarks import notices
+from upsort.files.rows import ReadSettings
 from upsort.files.sources import open_inputs
 from upsort.files.tables_out import table_file
 
@@ -38,7 +38,7 @@ _NOT_IN_XML = re.compile("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]
 
 def read(path: Path) -> list[list[str]]:
     (table,) = open_inputs(
-        [str(path)], Reading(kind=path.suffix[1:], encoding="utf-8" if path.suffix == ".csv" else "")
+        [str(path)], ReadSettings(kind=path.suffix[1:], encoding="utf-8" if path.suffix == ".csv" else "")
     ).tables
     assert table.columns == COLUMNS
     return [row for block in table.blocks() for row in block.rows]
@@ -51,7 +51,7 @@ def test_nothing_is_lost_from_format_to_format(
 ) -> None:
     folder = tmp_path_factory.mktemp("chain")
     held = [["x" + first, second + "y"] for first, second in rows]  # no row is empty, none is a note below the table
-    remarks()
+    notices()
     for number, ending in enumerate(("csv", "jsonl", "parquet", "json", "xlsx", "tsv", "csv")):
         path = folder / f"{number}.{ending}"
         with table_file(path, COLUMNS) as writer:
@@ -60,7 +60,7 @@ def test_nothing_is_lost_from_format_to_format(
         if ending == "xlsx":
             held = [[_NOT_IN_XML.sub("\ufffd", cell) for cell in row] for row in held]
         assert read(path) == held, ending
-        told = remarks()
+        told = notices()
         assert told == (
             [f"{lost:,} characters were replaced by \ufffd: a spreadsheet cannot hold such."] if lost else []
         )

@@ -13,7 +13,7 @@ from conftest import Program
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.steps.markup import MarkupFinder, without_markup
-from upsort.core.text.steps.patterns import PatientSubstitution, checked_pattern
+from upsort.core.text.steps.patterns import TimedSubstitution, checked_pattern
 
 _SEEDS = range(6)
 
@@ -91,7 +91,7 @@ def test_markup_is_looked_at_a_few_times_whatever_it_is(start: str, end: str) ->
         finder = MarkupFinder()
         text = (start * (length // len(start)) + end)[-length:]
         list(finder.finditer(text))
-        return finder.looked_at
+        return finder.searched_to
 
     once, twice = looked_at(50_000), looked_at(100_000)
     assert twice < 2.5 * once
@@ -123,7 +123,7 @@ def test_patterns_that_would_be_too_large_are_refused_before_they_are_made(patte
 
 def test_a_replacement_does_not_grow_without_measure() -> None:
     clean = cleaner(Clean(steps=("replace",), replace=(("/(?=(.*))./", "\\1" * 500),)))
-    assert isinstance(clean.on_text[0][1].steps[0], PatientSubstitution)  # type: ignore[attr-defined]
+    assert isinstance(clean.on_text[0][1].steps[0], TimedSubstitution)  # type: ignore[attr-defined]
     assert clean.too_slow(["plum " * 5_000]) == {0: 2.0}
 
 

@@ -144,17 +144,17 @@ def test_the_old_file_stays_or_the_new_one_is_whole(
 
 
 def test_what_a_dead_run_left_is_cleared_and_what_lives_is_not(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    from upsort.files.unfinished import begin_beside
+    from upsort.files.unfinished import open_unfinished
 
     monkeypatch.setattr("upsort.files.unfinished._cleared", set())
     dead = tmp_path / ".out.csv.abcdefgh.part"
     dead.write_bytes(b"x")
     other = tmp_path / ".other.csv.abcdefgh.part"
     other.write_bytes(b"x")
-    handle, living = begin_beside(tmp_path / "out.csv")
+    handle, living = open_unfinished(tmp_path / "out.csv")
     assert not dead.exists() and other.exists() and living.exists()
     monkeypatch.setattr("upsort.files.unfinished._cleared", set())
-    second, _ = begin_beside(tmp_path / "out.csv")
+    second, _ = open_unfinished(tmp_path / "out.csv")
     assert living.exists()
     os.close(handle)
     os.close(second)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from upsort.core.judging.behind import Standing, behind
+from upsort.core.judging.behind import Comparison, difference_to_best
 from upsort.core.judging.sample import Sample
 
 MARGIN = 0.01
@@ -17,20 +17,22 @@ def test_the_interval_by_hand() -> None:
     # Bonett & Price (2012): 100 documents, 12 only the best gets right, 4 only the other: (12 + 1, 4 + 1) / 102;
     # D = 8/102, variance (18/102 − D²) / 102.
     differences = np.array([1.0] * 12 + [-1.0] * 4 + [0.0] * 84)
-    found = behind(differences, alone(100), 2)
+    found = difference_to_best(differences, alone(100), 2)
     d = 8 / 102
     half = 1.959964 * np.sqrt((18 / 102 - d**2) / 102)
     assert found.value == pytest.approx(0.08)
     assert (found.low, found.high) == pytest.approx((d - half, d + half), abs=1e-6)
-    assert behind(differences, alone(100), 4).high > found.high
+    assert difference_to_best(differences, alone(100), 4).high > found.high
 
 
 def test_the_words_go_by_the_ends() -> None:
-    assert behind(np.array([1.0] * 40 + [0.0] * 60), alone(100), 2).standing(MARGIN) is Standing.WORSE
-    assert behind(np.zeros(1000), alone(1000), 2).standing(MARGIN) is Standing.NO_WORSE
-    assert behind(np.zeros(100), alone(100), 2).standing(MARGIN) is Standing.NOT_TOLD_APART  # too few to show it
+    assert difference_to_best(np.array([1.0] * 40 + [0.0] * 60), alone(100), 2).comparison(MARGIN) is Comparison.WORSE
+    assert difference_to_best(np.zeros(1000), alone(1000), 2).comparison(MARGIN) is Comparison.NO_WORSE
+    assert (
+        difference_to_best(np.zeros(100), alone(100), 2).comparison(MARGIN) is Comparison.NOT_DISTINGUISHABLE
+    )  # too few to show it
     copied = Sample.of(np.arange(1000), 1, np.arange(1000) // 20)
-    assert behind(np.zeros(1000), copied, 2).standing(MARGIN) is Standing.NOT_TOLD_APART
+    assert difference_to_best(np.zeros(1000), copied, 2).comparison(MARGIN) is Comparison.NOT_DISTINGUISHABLE
 
 
 def drawn(generator: np.random.Generator, n: int, accuracies: np.ndarray) -> np.ndarray:
@@ -53,11 +55,13 @@ def test_a_worse_candidate_is_not_called_no_worse(candidates: int) -> None:
         right = drawn(generator, 300, accuracies)
         best = int(np.argmax(right.sum(axis=1)))
         found = [
-            behind(right[best] - right[other].astype(float), alone(300), candidates) for other in range(candidates)
+            difference_to_best(right[best] - right[other].astype(float), alone(300), candidates)
+            for other in range(candidates)
         ]
         truth = accuracies[best] - accuracies
         wrongly += any(
-            one.standing(MARGIN) is Standing.NO_WORSE and gap >= MARGIN for one, gap in zip(found, truth, strict=True)
+            one.comparison(MARGIN) is Comparison.NO_WORSE and gap >= MARGIN
+            for one, gap in zip(found, truth, strict=True)
         )
         held += all(
             one.low <= gap <= one.high
@@ -74,6 +78,6 @@ def test_equal_candidates_are_rarely_called_worse() -> None:
     for _ in range(400):
         right = drawn(generator, 300, np.full(8, 0.8))
         best = int(np.argmax(right.sum(axis=1)))
-        found = [behind(right[best] - one.astype(float), alone(300), 8) for one in right]
-        worse += any(one.standing(MARGIN) is Standing.WORSE for one in found)
+        found = [difference_to_best(right[best] - one.astype(float), alone(300), 8) for one in right]
+        worse += any(one.comparison(MARGIN) is Comparison.WORSE for one in found)
     assert worse <= 0.05 * 400

@@ -36,7 +36,7 @@ def test_intervals_cover(case: Any) -> None:
 def test_no_mistake_is_no_certainty() -> None:
     labels = np.repeat([0, 1], 30)
     found = judged(labels, labels)
-    for rate in (found.macro_f1, *found.others.values(), *(one.f1 for one in found.per_label)):
+    for rate in (found.macro_f1, *found.other_rates.values(), *(one.f1 for one in found.per_label)):
         assert rate.value == 1.0
         assert rate.low is not None
         assert rate.low < 0.98
@@ -65,7 +65,7 @@ def test_copied_documents_widen_every_interval() -> None:
     once = judged(labels, given, beta=2.0)
     thrice = judged(np.tile(labels, 3), np.tile(given, 3), np.tile(np.arange(60), 3), beta=2.0)
     pairs = [(once.macro_f1, thrice.macro_f1)]
-    pairs += [(once.others[name], thrice.others[name]) for name in once.others]
+    pairs += [(once.other_rates[name], thrice.other_rates[name]) for name in once.other_rates]
     pairs += [(a.f_beta, b.f_beta) for a, b in zip(once.per_label, thrice.per_label, strict=True)]
     for alone, copied in pairs:
         assert copied.value == pytest.approx(alone.value)

@@ -14,7 +14,7 @@ from upsort.core.insight.label_sets import separator_of
 from upsort.core.judging.sample import Sample
 from upsort.core.judging.set_measures import DecidedSets, judge_sets
 from upsort.core.judging.suspects import find_wrong_sets
-from upsort.core.learning.dealing import Dealt, folds_of
+from upsort.core.learning.dealing import SplitKeys, folds_of
 
 WORDS = {
     "beds": ("bed", "soil", "spade", "raised", "planks", "dig", "compost"),
@@ -88,12 +88,10 @@ class TestMeasures:
         assert found.baseline.right == 1
         counts = [(one.right, one.missed, one.false) for one in found.per_label]
         assert counts == [(2, 1, 0), (1, 1, 0), (1, 0, 2)]
-        assert found.others["micro_f1"].value == pytest.approx(2 * 4 / (2 * 4 + 2 + 2))
+        assert found.other_rates["micro_f1"].value == pytest.approx(2 * 4 / (2 * 4 + 2 + 2))
         assert found.macro_f1.value == pytest.approx((4 / 5 + 2 / 3 + 2 / 4) / 3)
         assert found.sets is not None
-        assert [(one.first, one.second, one.documents, one.of) for one in found.sets.missed_together] == [
-            ("a", "b", 1, 2)
-        ]
+        assert [(one.first, one.second, one.documents, one.of) for one in found.sets.pairs_missed] == [("a", "b", 1, 2)]
         assert [(one.true, one.sorted_as, one.documents, one.of) for one in found.sets.given_instead] == [
             ("a", "c", 1, 3),
             ("b", "c", 1, 2),
@@ -105,7 +103,7 @@ class TestMeasures:
         found = judge_sets(self.judged(rows, rows))  # type: ignore[arg-type]
         assert found.accuracy.value == 1.0
         assert all(one.missed == one.false == 0 for one in found.per_label)
-        assert found.sets is not None and not found.sets.missed_together and not found.sets.given_instead
+        assert found.sets is not None and not found.sets.pairs_missed and not found.sets.given_instead
 
     def test_the_interval_narrows_with_documents(self) -> None:
         own, got = [[1, 1, 0], [1, 0, 1], [0, 1, 0]], [[1, 1, 0], [0, 0, 1], [0, 1, 1]]
@@ -119,7 +117,7 @@ class TestDealing:
     @given(st.lists(st.lists(st.booleans(), min_size=4, max_size=4), min_size=8, max_size=120), st.integers(2, 5))
     def test_every_label_is_spread_evenly(self, rows: list[list[bool]], folds: int) -> None:
         sets = np.array(rows, dtype=bool)
-        fold = folds_of(Dealt(labels=np.zeros(len(sets), dtype=np.int64), sets=sets), folds, 11)
+        fold = folds_of(SplitKeys(labels=np.zeros(len(sets), dtype=np.int64), sets=sets), folds, 11)
         assert set(fold.tolist()) <= set(range(folds))
         rarest = int(np.argmin(np.where(sets.any(axis=0), sets.sum(axis=0), 10**6)))
         counts = np.bincount(fold[sets[:, rarest]], minlength=folds)
@@ -128,7 +126,7 @@ class TestDealing:
     def test_copies_stay_together(self) -> None:
         sets = np.random.default_rng(3).random((200, 5)) < 0.3
         groups = np.arange(200) // 2
-        fold = folds_of(Dealt(labels=np.zeros(200, dtype=np.int64), sets=sets, groups=groups), 5, 11)
+        fold = folds_of(SplitKeys(labels=np.zeros(200, dtype=np.int64), sets=sets, groups=groups), 5, 11)
         assert (fold[::2] == fold[1::2]).all()
         shares = np.array([[sets[fold == part, label].mean() for label in range(5)] for part in range(5)])
         assert np.abs(shares - sets.mean(axis=0)).max() < 0.08

@@ -11,22 +11,22 @@ from scipy import special
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 
-from upsort.core.distributions import chi_square_above, normal_below, normal_quantile, student_quantile
+from upsort.core.distributions import chi_square_above, normal_cdf, normal_quantile, student_quantile
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.features.prints import prints_of
-from upsort.core.judging.costs import Priced, costing
-from upsort.core.judging.growth import fitted_growth
+from upsort.core.features.prints import fingerprints_of
+from upsort.core.judging.costs import PricedDecisions, summarise_costs
+from upsort.core.judging.growth import fit_learning_curve
 from upsort.core.judging.intervals import share_of, wilson
 from upsort.core.judging.measures import Decided, Judgement, judge
 from upsort.core.judging.paired import corrected_t, holm, mcnemar, sign_test
 from upsort.core.judging.probability_measures import judge_probabilities
 from upsort.core.judging.sample import Sample
-from upsort.core.judging.splits import Order, hold_out, latest, splits
-from upsort.core.judging.together import copy_groups, joined, named_groups
-from upsort.core.learning.adding_up import added_up
-from upsort.core.learning.dealing import Dealt, deal, document_keys, folds_of, held_out_of, text_digests
-from upsort.core.learning.decision import by_costs, macro_f_beta, values_of, weights_for_f_beta
-from upsort.core.learning.labelled import Labelled
+from upsort.core.judging.splits import SplitOrder, hold_out, latest, splits
+from upsort.core.judging.together import duplicate_groups, joined, named_groups
+from upsort.core.learning.adding_up import aggregate_passages
+from upsort.core.learning.dealing import SplitKeys, assign_parts, document_keys, folds_of, held_out_of, text_digests
+from upsort.core.learning.decision import cost_decision, macro_f_beta, values_of, weights_for_f_beta
+from upsort.core.learning.labelled import LabelledDocuments
 from upsort.core.plan import Judge
 from upsort.jobs.split import not_counted
 
@@ -48,8 +48,8 @@ def judged_alone(true: np.ndarray, given_labels: np.ndarray, labels: tuple[str, 
     return judge(decided(true, given_labels, labels, majority), beta=2.0)
 
 
-def labelled(labels: np.ndarray, names: str, groups: np.ndarray | None = None) -> Labelled:
-    return Labelled(measured=not_counted(labels.size), labels=labels, names=tuple(names), groups=groups)
+def labelled(labels: np.ndarray, names: str, groups: np.ndarray | None = None) -> LabelledDocuments:
+    return LabelledDocuments(measured=not_counted(labels.size), labels=labels, names=tuple(names), groups=groups)
 
 
 def test_wilson_intervals() -> None:
@@ -91,13 +91,13 @@ def test_folds_hold_each_label_evenly(labels: list[int], folds: int, seed: int) 
         with pytest.raises(DataProblem, match="folds need at least"):
             splits(labelled(numbers, "abcd"), Judge(folds=folds, seed=seed))
         return
-    fold = folds_of(Dealt(labels=numbers), folds, seed)
+    fold = folds_of(SplitKeys(labels=numbers), folds, seed)
     for label in range(4):
         in_fold = np.bincount(fold[numbers == label], minlength=folds)
         assert in_fold.max() - in_fold.min() <= 1
     whole = np.bincount(fold, minlength=folds)
     assert whole.max() - whole.min() <= 1
-    assert (fold == folds_of(Dealt(labels=numbers), folds, seed)).all()
+    assert (fold == folds_of(SplitKeys(labels=numbers), folds, seed)).all()
 
 
 @given(LABELS, st.floats(0.05, 0.9), st.integers(0, 99))
@@ -119,7 +119,7 @@ def test_whole_table_measures_by_hand() -> None:
     # The table [[3, 1], [2, 4]]: right 7 of 10, true 4 and 6, given 5 and 5.
     true = np.array([0] * 4 + [1] * 6)
     judged = judged_alone(true, np.array([0, 0, 0, 1, 0, 0, 1, 1, 1, 1]), ("a", "b"), "b")
-    value = {name: rate.value for name, rate in judged.others.items()}
+    value = {name: rate.value for name, rate in judged.other_rates.items()}
     assert value["balanced_accuracy"] == pytest.approx((3 / 4 + 4 / 6) / 2)
     assert value["macro_precision"] == pytest.approx((3 / 5 + 4 / 5) / 2)
     assert value["weighted_f1"] == pytest.approx((4 * 6 / 9 + 6 * 8 / 11) / 10)
@@ -131,8 +131,8 @@ def test_whole_table_measures_by_hand() -> None:
 
 def test_measures_that_are_not_defined_stay_so() -> None:
     alone = judged_alone(np.zeros(3, dtype=np.int64), np.zeros(3, dtype=np.int64), ("a", "b"), "a")
-    assert alone.others["matthews"].value is None
-    assert alone.others["kappa"].value is None
+    assert alone.other_rates["matthews"].value is None
+    assert alone.other_rates["kappa"].value is None
     assert alone.per_label[1].f1.value is None
 
 
@@ -187,13 +187,13 @@ def test_the_corrected_t_test_by_hand() -> None:
 
 def test_decisions_by_cost_and_by_f_beta() -> None:
     # Giving b to an a costs 5, the other way 1: b is given only from 5/6 on.
-    rule = by_costs(np.array([[0.0, 1.0], [5.0, 0.0]]))
+    rule = cost_decision(np.array([[0.0, 1.0], [5.0, 0.0]]))
     assert values_of(np.array([[0.2, 0.8], [0.1, 0.9]]), rule).argmax(axis=1).tolist() == [0, 1]
-    priced = Priced(
+    priced = PricedDecisions(
         true=np.array([0, 1, 1]), sorted_as=np.array([1, 1, 0]), likeliest=np.array([0, 1, 0]), labels=("a", "b"),
         table=np.array([[0.0, 1.0], [5.0, 0.0]]), sample=Sample.of(np.arange(3)),
     )  # fmt: skip
-    found = costing(priced)
+    found = summarise_costs(priced)
     assert found.mean.value == 2.0 and found.plain.value == pytest.approx(1 / 3)
     assert (found.constant_label, found.constant.value) == ("a", pytest.approx(2 / 3))
     # The differences are 5, 0 and 0: mean 5/3, standard error √(Σ(d − 5/3)² / 2 / 3) = 5/3, Student's t of 2 degrees 4.3027.
@@ -212,18 +212,18 @@ def test_decisions_by_cost_and_by_f_beta() -> None:
 def test_groups_stay_on_one_side(labels: list[int], folds: int, seed: int) -> None:
     numbers = np.array(labels)
     groups = np.arange(numbers.size) // 3
-    fold = folds_of(Dealt(labels=numbers, groups=groups), folds, seed)
+    fold = folds_of(SplitKeys(labels=numbers, groups=groups), folds, seed)
     for group in np.unique(groups):
         assert np.unique(fold[groups == group]).size == 1
     single = folds_of(
-        Dealt(labels=numbers, groups=np.concatenate(([0, 0], np.arange(1, numbers.size - 1)))), folds, seed
+        SplitKeys(labels=numbers, groups=np.concatenate(([0, 0], np.arange(1, numbers.size - 1)))), folds, seed
     )
     for label in range(4):  # one pair among documents that stand alone: even to within the pair
         in_fold = np.bincount(single[numbers == label], minlength=folds)
         assert in_fold.max() - in_fold.min() <= 2
     whole = np.bincount(single, minlength=folds)
     assert whole.max() - whole.min() <= 3
-    inside = held_out_of(Dealt(labels=numbers, groups=groups), 0.4, seed)
+    inside = held_out_of(SplitKeys(labels=numbers, groups=groups), 0.4, seed)
     for group in np.unique(groups):
         assert np.unique(inside[groups == group]).size == 1
 
@@ -232,7 +232,7 @@ def test_in_time_no_training_document_is_later() -> None:
     dates = np.random.default_rng(3).integers(0, 30, 90).astype(float)
     dates[:4] = np.nan
     documents = labelled(np.zeros(90, dtype=np.int64), "a")
-    made = splits(documents, Judge(folds=4, in_time=True), Order(dates))
+    made = splits(documents, Judge(folds=4, in_time=True), SplitOrder(dates))
     assert len(made.each) == 4 and made.undated == 4
     for split in made.each:
         assert dates[split.training].max() < dates[split.held_out].min()
@@ -254,17 +254,17 @@ SPLITS = {
 def test_what_belongs_together_is_on_one_side_of_every_kind_of_split(rows: list[tuple[int, int]], kind: str) -> None:
     labels, groups = np.array([label for label, _ in rows]), np.array([group for _, group in rows])
     dates = np.arange(len(rows), dtype=np.float64)[::-1].copy()
-    order = Order(dates, [f"f{place % 4}" for place in range(len(rows))] if kind == "given" else ())
+    order = SplitOrder(dates, [f"f{place % 4}" for place in range(len(rows))] if kind == "given" else ())
     try:
         made = splits(labelled(labels, "abc", groups), SPLITS[kind], order)
     except DataProblem:  # too few groups of a label, or nothing left to learn from: refused, never divided
         return
     for split in made.each:
         assert not np.intersect1d(groups[split.training], groups[split.held_out]).size
-    whole = sum(split.training.size + split.held_out.size for split in made.each) + sum(made.taken_out)
+    whole = sum(split.training.size + split.held_out.size for split in made.each) + sum(made.excluded)
     if kind in ("given", "alone"):
         assert whole == len(rows) * len(made.each)  # what was taken out is counted
-    assert (sum(made.taken_out) > 0) <= (kind in ("in time", "alone", "given"))
+    assert (sum(made.excluded) > 0) <= (kind in ("in time", "alone", "given"))
 
 
 def test_earlier_copies_of_the_latest_rows_are_named() -> None:
@@ -281,8 +281,8 @@ def test_shuffled_rows_are_dealt_alike(rows: list[tuple[int, int]], seed: int) -
         text_digests([f"text {place // 2}" for place in range(len(rows))]), [f"r{n}" for n in range(len(rows))]
     )
     order = np.random.default_rng(seed).permutation(len(rows))
-    before = folds_of(Dealt(labels=labels, groups=groups, keys=keys), 3, seed)
-    after = folds_of(Dealt(labels=labels[order], groups=groups[order] + 100, keys=keys[order]), 3, seed)
+    before = folds_of(SplitKeys(labels=labels, groups=groups, keys=keys), 3, seed)
+    after = folds_of(SplitKeys(labels=labels[order], groups=groups[order] + 100, keys=keys[order]), 3, seed)
     assert after.tolist() == before[order].tolist()
 
 
@@ -290,7 +290,7 @@ def test_a_hold_out_of_large_groups_comes_near_its_share() -> None:
     # Groups of 45, 30 and 25 documents: exactly 30 % is to be had, and no other choice is nearer.
     groups = np.repeat([0, 1, 2], [45, 30, 25])
     for seed in range(20):
-        assert held_out_of(Dealt(labels=np.zeros(100, dtype=np.int64), groups=groups), 0.3, seed).sum() == 30
+        assert held_out_of(SplitKeys(labels=np.zeros(100, dtype=np.int64), groups=groups), 0.3, seed).sum() == 30
     # Eight writers with other mixtures of two labels; an exhaustive search says how near it can be done.
     generator = np.random.default_rng(4)
     content = generator.integers(2, 30, (8, 2))
@@ -301,14 +301,14 @@ def test_a_hold_out_of_large_groups_comes_near_its_share() -> None:
         np.abs(content[[bool(number >> bit & 1) for bit in range(8)]].sum(axis=0) - goal).max()
         for number in range(1, 255)
     ]
-    held = held_out_of(Dealt(labels=label, groups=group), 0.3, 11)
+    held = held_out_of(SplitKeys(labels=label, groups=group), 0.3, 11)
     assert np.abs(np.bincount(label[held], minlength=2) - goal).max() <= min(off) + 6
 
 
 @given(LABELS, st.integers(0, 20))
 def test_shares_of_parts_need_not_be_equal(labels: list[int], seed: int) -> None:
     numbers = np.array(labels)
-    part = deal(Dealt(labels=numbers), np.array([0.5, 0.3, 0.2]), seed)
+    part = assign_parts(SplitKeys(labels=numbers), np.array([0.5, 0.3, 0.2]), seed)
     for label, size in enumerate(np.bincount(numbers).tolist()):
         held = np.bincount(part[numbers == label], minlength=3)
         assert (np.abs(held - size * np.array([0.5, 0.3, 0.2])) <= 1.5).all()
@@ -321,11 +321,11 @@ def test_impossible_splits_are_refused_with_numbers() -> None:
     with pytest.raises(DataProblem, match="5 folds need at least 5 documents of each label; 'a' has 3"):
         splits(labelled(labels, "ab"), Judge())
     with pytest.raises(DataProblem, match="has 1 different value"):
-        splits(labelled(labels, "ab"), Judge(), Order(folds=["x"] * 6))
+        splits(labelled(labels, "ab"), Judge(), SplitOrder(folds=["x"] * 6))
     with pytest.raises(UsageProblem, match="cannot both say which documents are held out"):
         splits(labelled(labels, "ab"), Judge(alone=True, in_time=True))
     with pytest.raises(DataProblem, match="All 4 documents to learn from belong together with held-out ones"):
-        splits(labelled(labels, "ab", np.zeros(6, dtype=np.int64)), Judge(), Order(folds=["x", "y", "z"] * 2))
+        splits(labelled(labels, "ab", np.zeros(6, dtype=np.int64)), Judge(), SplitOrder(folds=["x", "y", "z"] * 2))
     alone = splits(labelled(labels, "ab"), Judge(alone=True))
     assert [split.held_out.tolist() for split in alone.each] == [[n] for n in range(6)]
 
@@ -333,7 +333,7 @@ def test_impossible_splits_are_refused_with_numbers() -> None:
 def test_copies_are_told_from_the_text() -> None:
     words = " ".join(f"word{number}" for number in range(40))
     texts = [words, f"{words} more", "quite another text", "Quite another, text!", "quite a third text", ""]
-    groups = copy_groups(prints_of([*texts, ""]))
+    groups = duplicate_groups(fingerprints_of([*texts, ""]))
     assert groups[0] == groups[1]
     assert groups[2] == groups[3]
     assert len(set(groups.tolist())) == 5  # texts without words are copies of none
@@ -358,7 +358,7 @@ def test_parts_that_are_linked(links: list[tuple[int, int]]) -> None:
 def test_distributions_against_another_library(degrees: float, share: float, whole: int, value: float) -> None:
     assert student_quantile(degrees, share) == pytest.approx(special.stdtrit(degrees, share), rel=1e-8, abs=1e-12)
     assert normal_quantile(share) == pytest.approx(special.ndtri(share), abs=1e-9)
-    assert normal_below(value - 250) == pytest.approx(special.ndtr(value - 250), rel=1e-9)
+    assert normal_cdf(value - 250) == pytest.approx(special.ndtr(value - 250), rel=1e-9)
     assert chi_square_above(value, whole) == pytest.approx(special.chdtrc(whole, value), rel=1e-9)
 
 
@@ -439,21 +439,21 @@ def test_the_sign_test_counts_sign_patterns() -> None:
 )
 def test_passages_are_added_up(way: str, expected: list[float]) -> None:
     chances = np.array([[0.8, 0.2], [0.8, 0.2], [0.2, 0.8], [0.5, 0.5]])
-    names, owner, together = added_up(chances, ["x", "x", "x", "y"], way)
+    names, owner, together = aggregate_passages(chances, ["x", "x", "x", "y"], way)
     assert names == ["x", "y"] and owner.tolist() == [0, 0, 0, 1]
     assert together[0] == pytest.approx(np.array(expected) / sum(expected))
 
 
 def test_growth_is_found_again() -> None:
     sizes = np.array([50.0, 100, 200, 400, 800, 1600])
-    found = fitted_growth(sizes, np.tile(0.95 - 2.0 * sizes**-0.6, (5, 1)), 2000)
+    found = fit_learning_curve(sizes, np.tile(0.95 - 2.0 * sizes**-0.6, (5, 1)), 2000)
     assert found is not None
     assert found.at(3200) == pytest.approx(0.95 - 2.0 * 3200**-0.6, abs=1e-3)
     low, high = found.between(3200)
     # the points lie on the curve, so that little more than the documents judged by is uncertain, there and then again
     half = 1.96 * np.sqrt(2 * 0.93 * 0.07 / 2000)
     assert (low, high) == pytest.approx((found.at(3200) - half, found.at(3200) + half), abs=0.006)
-    assert fitted_growth(sizes[:3], np.ones((5, 3)), 2000) is None
+    assert fit_learning_curve(sizes[:3], np.ones((5, 3)), 2000) is None
 
 
 def test_predictions_of_growth_cover() -> None:
@@ -466,7 +466,7 @@ def test_predictions_of_growth_cover() -> None:
         truth = 0.92 - 1.5 * sizes**-0.5
         moved = np.clip(truth + 0.01 * generator.normal(size=(5, 7)), 0, 1)  # by the training documents drawn
         accuracies = (hard[:, :, None] < moved[:, None, :]).mean(axis=1)
-        found = fitted_growth(sizes, accuracies, 500)
+        found = fit_learning_curve(sizes, accuracies, 500)
         assert found is not None
         low, high = found.between(800)
         later = float((generator.random(500) < 0.92 - 1.5 * 800**-0.5).mean())

@@ -10,9 +10,9 @@ from conftest import KINDS, Program, of_kind
 from corpora import Rows, words, write
 
 from upsort.core.classifiers.families import family
-from upsort.files.documents import Reader
-from upsort.files.rows import Reading
-from upsort.files.set_aside import SetAside
+from upsort.files.documents import DocumentReader
+from upsort.files.rows import ReadSettings
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import open_inputs
 
@@ -96,8 +96,8 @@ def all_agree(program: Program, folder: Path, sorter: str = "s.sorter") -> None:
         assert [answer["label"] for answer in mine] == [found[f"{begin}label"] for found in decisions]
         assert [answer["probability"] for answer in mine] == [found[f"{begin}probability"] for found in decisions]
     # The core, on a block of all rows, against the program, on rows of one.
-    inputs = open_inputs([str(folder / "new.csv")], Reading())
-    (block,) = Reader.of_sorter(sorters[0]).blocks(inputs, SetAside())
+    inputs = open_inputs([str(folder / "new.csv")], ReadSettings())
+    (block,) = DocumentReader.of_sorter(sorters[0]).blocks(inputs, RejectedRows())
     for one in sorters:
         begin = f"sorted_{one.answer}_" if one.answer else "sorted_"
         whole = one.decide(block.documents)

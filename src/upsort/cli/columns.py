@@ -1,6 +1,6 @@
 """The columns of tables, by what stands in them."""
 
-from upsort.cli.view import Column, Kind, Where
+from upsort.cli.view import Column, Kind, Shown
 
 
 def name(called: str, spare: int = 0) -> Column:
@@ -28,14 +28,14 @@ def share(called: str, spare: int = 0) -> Column:
     return Column(called, Kind.SHARE, spare)
 
 
-def number(called: str, spare: int = 0, where: Where = Where.EVERYWHERE) -> Column:
+def number(called: str, spare: int = 0, where: Shown = Shown.EVERYWHERE) -> Column:
     """Other numbers."""
     return Column(called, Kind.NUMBER, spare, where)
 
 
 def bar() -> Column:
     """Bars, which only a terminal shows."""
-    return Column("", Kind.BAR, 9, Where.TERMINAL)
+    return Column("", Kind.BAR, 9, Shown.TERMINAL)
 
 
 def interval(called: str = "95 % interval") -> Column:

@@ -34,5 +34,5 @@ NAMES = (
 
 def spec_of(name: str) -> Command:
     """What a command takes."""
-    found: Command = import_module(f"upsort.cli.specs.{name.replace('-', '_')}").COMMAND
-    return found
+    command: Command = import_module(f"upsort.cli.specs.{name.replace('-', '_')}").COMMAND
+    return command

@@ -13,9 +13,9 @@ from contextlib import contextmanager
 from dataclasses import field, replace
 from typing import Any, BinaryIO, TextIO, assert_never, cast
 
-from upsort.cli.agreeing import agreeing
-from upsort.cli.harmless import escaped, harmless
-from upsort.cli.view import JSON_VERSION, Laid, NoneThere, Note, Sentence, Strong, Table, View, Where
+from upsort.cli.agreeing import singular_after_one
+from upsort.cli.harmless import escaped, without_controls
+from upsort.cli.view import JSON_VERSION, Bold, FixedWidth, Note, Sentence, Shown, Table, View, Zero
 from upsort.core.records import record
 
 _PIPED_WIDTH = 80
@@ -34,7 +34,7 @@ class Console:
     width: int = 0
 
     @property
-    def drawn(self) -> bool:
+    def render(self) -> bool:
         """Whether results are read by a person on a terminal."""
         return self.width > 0 or (self.output.isatty() and os.environ.get("TERM") != "dumb")
 
@@ -44,14 +44,14 @@ class Console:
         return self.width or shutil.get_terminal_size().columns
 
     @property
-    def _elsewhere(self) -> Where:
+    def _to_stderr(self) -> Shown:
         """Where results are not shown now."""
-        return Where.PIPED if self.drawn else Where.TERMINAL
+        return Shown.PIPED if self.render else Shown.TERMINAL
 
     @property
     def data(self) -> TextIO:
         """Where rows of data go: as they are, or made harmless for a terminal."""
-        return cast(TextIO, _Guarded(self.output)) if self.drawn else self.output
+        return cast(TextIO, _EscapingStream(self.output)) if self.render else self.output
 
     def show(self, view: View) -> None:
         """The whole result."""
@@ -61,16 +61,16 @@ class Console:
             match part:
                 case Note():
                     (self.warn if part.warning else self.note)(part.text)
-                case Sentence() | Table() | Laid() if self.as_json:
+                case Sentence() | Table() | FixedWidth() if self.as_json:
                     pass
-                case Sentence() | Table() if part.where is self._elsewhere:
+                case Sentence() | Table() if part.where is self._to_stderr:
                     pass
                 case Sentence():
-                    self.say(part.text, part.wrapped)
+                    self.write_line(part.text, part.wrapped)
                 case Table():
                     self._table(part)
-                case Laid():
-                    self.say(part.lay(self.columns if self.drawn else _PIPED_WIDTH), wrap=False)
+                case FixedWidth():
+                    self.write_line(part.lay(self.columns if self.render else _PIPED_WIDTH), wrap=False)
                 case _:
                     assert_never(part)
 
@@ -80,23 +80,23 @@ class Console:
             if isinstance(part, Note):
                 (self.warn if part.warning else self.note)(part.text)
 
-    def say(self, text: str = "", wrap: bool = True) -> None:
+    def write_line(self, text: str = "", wrap: bool = True) -> None:
         """A line of the result."""
-        text = harmless(text)
-        if self.drawn and wrap and len(text) > self.columns:
-            text = "\n".join(line for one in text.split("\n") for line in _drawing().wrapped(one, self.columns))
+        text = without_controls(text)
+        if self.render and wrap and len(text) > self.columns:
+            text = "\n".join(line for part in text.split("\n") for line in _drawing().wrapped(part, self.columns))
         self.output.write(f"{text}\n")
 
     def note(self, text: str) -> None:
         """Something worth knowing that is not the result."""
         if not self.quiet:
             self.output.flush()
-            self.error.write(f"{harmless(agreeing(text))}\n")
+            self.error.write(f"{without_controls(singular_after_one(text))}\n")
 
     def warn(self, text: str) -> None:
         """Something that may make the result wrong; said even when quiet."""
         self.output.flush()
-        self.error.write(f"Warning: {harmless(agreeing(text))}\n")
+        self.error.write(f"Warning: {without_controls(singular_after_one(text))}\n")
 
     def prompt(self, text: str) -> None:
         """What stands before something that is typed."""
@@ -105,7 +105,7 @@ class Console:
 
     def problem(self, text: str) -> None:
         """A line about an error."""
-        self.error.write(f"{harmless(agreeing(text))}\n")
+        self.error.write(f"{without_controls(singular_after_one(text))}\n")
 
     def json(self, result: Any) -> None:
         """The result as one JSON document."""
@@ -117,12 +117,12 @@ class Console:
         self.output.write(escaped(json.dumps(result, ensure_ascii=False)) + "\n")
 
     def _table(self, table: Table) -> None:
-        if self.drawn:
-            _drawing().drawn_table(_harmless(table), self.output, self.columns)
+        if self.render:
+            _drawing().drawn_table(_escaped_table(table), self.output, self.columns)
             return
         shown = table.piped()
         for row in ([column.name for column in shown.columns], *shown.rows):
-            self.output.write("\t".join(harmless(cell) for cell in row) + "\n")
+            self.output.write("\t".join(without_controls(cell) for cell in row) + "\n")
 
     @contextmanager
     def progress(self, what: str, by: Callable[[], str]) -> Iterator[Callable[[int], None]]:
@@ -141,20 +141,20 @@ def _drawing() -> Any:
     return drawing
 
 
-def _harmless(table: Table) -> Table:
-    columns = [replace(column, name=harmless(column.name)) for column in table.columns]
-    rows = [[cell if isinstance(cell, Strong | NoneThere) else harmless(cell) for cell in row] for row in table.rows]
+def _escaped_table(table: Table) -> Table:
+    columns = [replace(column, name=without_controls(column.name)) for column in table.columns]
+    rows = [[cell if isinstance(cell, Bold | Zero) else without_controls(cell) for cell in row] for row in table.rows]
     return replace(table, columns=columns, rows=rows)
 
 
 @record(frozen=True)
-class _Guarded:
+class _EscapingStream:
     """A stream in which nothing steers the terminal."""
 
     stream: TextIO
 
     def write(self, text: str) -> int:
-        return self.stream.write(harmless(text))
+        return self.stream.write(without_controls(text))
 
     def flush(self) -> None:
         self.stream.flush()

@@ -15,7 +15,7 @@ from upsort.core.records import record
 class Many(Enum):
     """How many values an option or a positional argument takes."""
 
-    ONE = None
+    SINGLE = None
     OPTIONAL = "?"
     ANY = "*"
     SOME = "+"
@@ -66,13 +66,13 @@ class Option:
         return self.makes or self.metavar in NAMES_FILES
 
 
-def option(help: str, *spellings: str, default: Any = MISSING, **told: Any) -> Any:
+def option(help: str, *spellings: str, default: Any = MISSING, **attributes: Any) -> Any:
     """A field of a record of options.
 
     spellings: by default -- and the field's name. default: without one it must be given. Further: metavar, convert, choices,
     many, value, sets, heading, writes, as in `Option`.
     """
-    metadata = {"help": help, "spellings": spellings, **told}
+    metadata = {"help": help, "spellings": spellings, **attributes}
     if default is MISSING:
         return field(metadata=metadata)
     if isinstance(default, list | dict):
@@ -80,57 +80,59 @@ def option(help: str, *spellings: str, default: Any = MISSING, **told: Any) -> A
     return field(default=default, metadata=metadata)
 
 
-def positional(help: str, metavar: str, many: Many = Many.ONE, default: Any = MISSING) -> Any:
+def positional(help: str, metavar: str, many: Many = Many.SINGLE, default: Any = MISSING) -> Any:
     """A field for an argument without a name."""
     return option(help, metavar=metavar, many=many, default=default, positional=True)
 
 
-def flag(help: str, *spellings: str, **told: Any) -> Any:
+def flag(help: str, *spellings: str, **metadata: Any) -> Any:
     """A field that is True where the option is written, and otherwise False; None where it sets a key of the plan."""
-    return option(help, *spellings, default=None if "sets" in told else False, flag=True, **told)
+    return option(help, *spellings, default=None if "sets" in metadata else False, flag=True, **metadata)
 
 
 def declared(record: type[Any]) -> list[Option]:
     """The options of a record in the order in which help shows them: arguments without names, its own options, then those of the
     records that it is made of."""
-    known = {one.name: one for one in fields(record) if "help" in one.metadata}
+    known = {definition.name: definition for definition in fields(record) if "help" in definition.metadata}
     own = vars(record).get("HEADING", "")
-    found: dict[str, Option] = {}
+    options: dict[str, Option] = {}
     for holder in record.__mro__:
         for name in get_annotations(holder):
-            if name in known and name not in found:
-                found[name] = _option(known[name], vars(holder).get("HEADING", own))
-    nameless = [one for one in found.values() if not one.spellings]
-    inherited = [one for one in nameless if one.name not in get_annotations(record)]
-    first = [*inherited, *(one for one in nameless if one not in inherited)]
-    return [*first, *(one for one in found.values() if one.spellings)]
+            if name in known and name not in options:
+                options[name] = _option(known[name], vars(holder).get("HEADING", own))
+    nameless = [option for option in options.values() if not option.spellings]
+    inherited = [option for option in nameless if option.name not in get_annotations(record)]
+    first = [*inherited, *(option for option in nameless if option not in inherited)]
+    return [*first, *(option for option in options.values() if option.spellings)]
 
 
-def _option(one: "Field[Any]", heading: str) -> Option:
-    told: Mapping[str, Any] = one.metadata
-    spellings = told["spellings"] or (() if told.get("positional") else (f"--{one.name.replace('_', '-')}",))
-    required = one.default is MISSING and one.default_factory is MISSING
+def _option(definition: "Field[Any]", heading: str) -> Option:
+    metadata: Mapping[str, Any] = definition.metadata
+    spellings = metadata["spellings"] or (
+        () if metadata.get("positional") else (f"--{definition.name.replace('_', '-')}",)
+    )
+    required = definition.default is MISSING and definition.default_factory is MISSING
     return Option(
-        name=one.name,
+        name=definition.name,
         spellings=spellings,
-        help=told["help"],
-        metavar=told.get("metavar", ""),
-        convert=told.get("convert", str),
-        choices=told.get("choices", ()),
-        many=told.get("many", Many.ONE),
-        value=told.get("value"),
-        flag=told.get("flag", False),
-        either=told.get("either", False),
-        default=None if required else _default(one),
+        help=metadata["help"],
+        metavar=metadata.get("metavar", ""),
+        convert=metadata.get("convert", str),
+        choices=metadata.get("choices", ()),
+        many=metadata.get("many", Many.SINGLE),
+        value=metadata.get("value"),
+        flag=metadata.get("flag", False),
+        either=metadata.get("either", False),
+        default=None if required else _default(definition),
         required=required,
-        sets=told.get("sets", ""),
-        heading=told.get("heading", heading),
-        writes=told.get("writes", ""),
+        sets=metadata.get("sets", ""),
+        heading=metadata.get("heading", heading),
+        writes=metadata.get("writes", ""),
     )
 
 
-def _default(one: "Field[Any]") -> Any:
-    return one.default_factory() if one.default_factory is not MISSING else one.default
+def _default(definition: "Field[Any]") -> Any:
+    return definition.default_factory() if definition.default_factory is not MISSING else definition.default
 
 
 @record(frozen=True)
@@ -138,7 +140,7 @@ class Clash:
     """Options of which the first has no meaning beside any of the others. why: in a few words."""
 
     option: str
-    beside: tuple[str, ...]
+    conflicts: tuple[str, ...]
     why: str
 
 
@@ -147,7 +149,7 @@ class Need:
     """An option that has a meaning only beside one of others."""
 
     option: str
-    one_of: tuple[str, ...]
+    any_of: tuple[str, ...]
 
 
 Rule = Clash | Need
@@ -181,12 +183,12 @@ def number_or_name(text: str) -> float | str:
 def minutes(text: str) -> float:
     """A length of time above 0."""
     try:
-        found = float(text)
+        value = float(text)
     except ValueError:
-        found = 0.0
-    if not 0.0 < found < 1e6:
+        value = 0.0
+    if not 0.0 < value < 1e6:
         raise argparse.ArgumentTypeError(f"{text!r} is no number of minutes above 0")
-    return found
+    return value
 
 
 def share(text: str) -> float:
@@ -232,9 +234,9 @@ def names(text: str) -> tuple[str, ...]:
 def lengths(text: str) -> tuple[int, ...]:
     """A converter of one or two whole numbers."""
     try:
-        found = tuple(int(part) for part in names(text))
+        sizes = tuple(int(part) for part in names(text))
     except ValueError:
-        found = ()
-    if len(found) not in (1, 2):
+        sizes = ()
+    if len(sizes) not in (1, 2):
         raise argparse.ArgumentTypeError(f"{text!r} is not one length, or the shortest and the longest")
-    return (found[0], found[-1])
+    return (sizes[0], sizes[-1])

@@ -17,7 +17,7 @@ from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
 from rich.table import Table as RichTable
 from rich.text import Text
 
-from upsort.cli.view import Column, Kind, Strong, Table
+from upsort.cli.view import Bold, Column, Kind, Table
 
 _LEAST_NAME = 25  # characters below which a name is not broken
 _LEAST_TEXT = 16
@@ -32,13 +32,13 @@ def drawn_table(table: Table, stream: TextIO, width: int) -> None:
     """Draw a table that is at most `width` wide."""
     shown = table.on_terminal()
     if shown.grouped:
-        shown = grouped(shown)
+        shown = without_repeats(shown)
     if shown.square and _least(shown) > width:
-        shown = numbered(shown)
+        shown = with_numbered_columns(shown)
     left_out: list[str] = []
     while _least(shown) > width:
         if any(column.kind is Kind.INTERVAL for column in shown.columns):
-            shown = folded(shown)
+            shown = with_folded_intervals(shown)
             continue
         spare = max((column.spare for column in shown.columns[1:]), default=0)
         if not spare:
@@ -55,7 +55,7 @@ def drawn_table(table: Table, stream: TextIO, width: int) -> None:
             stream.write(f"{line}\n")
 
 
-def folded(table: Table) -> Table:
+def with_folded_intervals(table: Table) -> Table:
     """The table with each interval under its rate, in one cell of two lines."""
     columns: list[Column] = []
     rows: list[list[str]] = [[] for _ in table.rows]
@@ -70,7 +70,7 @@ def folded(table: Table) -> Table:
     return replace(table, columns=columns, rows=rows)
 
 
-def grouped(table: Table) -> Table:
+def without_repeats(table: Table) -> Table:
     """The table with a first cell only where it is another one than above."""
     rows = [
         ["" if place and row[0] == table.rows[place - 1][0] else row[0], *row[1:]]
@@ -79,18 +79,18 @@ def grouped(table: Table) -> Table:
     return replace(table, rows=rows)
 
 
-def numbered(table: Table) -> Table:
+def with_numbered_columns(table: Table) -> Table:
     """A square table whose columns are called by the numbers of their rows."""
-    first, *others = table.columns
-    names, others = others[: len(table.rows)], others[len(table.rows) :]
-    columns = [first, *(replace(column, name=str(number)) for number, column in enumerate(names, 1)), *others]
+    first, *remaining = table.columns
+    names, remaining = remaining[: len(table.rows)], remaining[len(table.rows) :]
+    columns = [first, *(replace(column, name=str(number)) for number, column in enumerate(names, 1)), *remaining]
     rows = [[f"{number} {row[0]}", *row[1:]] for number, row in enumerate(table.rows, 1)]
     return replace(table, columns=columns, rows=rows)
 
 
 def without(table: Table, place: int) -> Table:
     """The table without a column."""
-    return table.chosen([other for other in range(len(table.columns)) if other != place])
+    return table.select([other for other in range(len(table.columns)) if other != place])
 
 
 def blocks(table: Table, width: int) -> list[str]:
@@ -147,11 +147,11 @@ def column_widths(table: Table, width: int) -> list[int]:
         longest if column.kind is Kind.NAME else min(longest, _READABLE)
         for longest, column in zip(cells, table.columns, strict=True)
     ]
-    for wanted in (readable, [cell_len(column.name) for column in table.columns], cells):
+    for minimum in (readable, [cell_len(column.name) for column in table.columns], cells):
         left = width - sum(widths) - _between(table)
-        hungry = [place for place in places if wanted[place] > widths[place]]
-        for number, place in enumerate(sorted(hungry, key=lambda at: wanted[at] - widths[at])):
-            more = min(wanted[place] - widths[place], left // (len(hungry) - number))
+        hungry = [place for place in places if minimum[place] > widths[place]]
+        for number, place in enumerate(sorted(hungry, key=lambda at: minimum[at] - widths[at])):
+            more = min(minimum[place] - widths[place], left // (len(hungry) - number))
             widths[place] += more
             left -= more
     return widths
@@ -164,7 +164,7 @@ def _draw(table: Table, stream: TextIO, width: int) -> None:
             Text(column.name), justify="right" if column.on_the_right else "left", overflow="fold", width=wide
         )
     for row in table.rows:
-        drawn.add_row(*(Text(cell, "bold" if isinstance(cell, Strong) else "") for cell in row))
+        drawn.add_row(*(Text(cell, "bold" if isinstance(cell, Bold) else "") for cell in row))
     RichConsole(file=stream, highlight=False, width=width).print(drawn)
 
 
@@ -184,7 +184,7 @@ def wrapped(line: str, width: int, rest: str = _INDENT) -> list[str]:
 
 
 @contextmanager
-def counting(what: str, stream: TextIO, by: Callable[[], str]) -> Iterator[Callable[[int], None]]:
+def progress_bar(what: str, stream: TextIO, by: Callable[[], str]) -> Iterator[Callable[[int], None]]:
     """Counts what is done, once it has lasted a second, and tells how many a second, and by whom: `by` is asked now and then."""
     shown = Progress(
         SpinnerColumn(),
@@ -194,16 +194,16 @@ def counting(what: str, stream: TextIO, by: Callable[[], str]) -> Iterator[Calla
         transient=True,
     )
     task = shown.add_task(what, total=None, pace="")
-    began = asked = time.monotonic()
+    began = last_update = time.monotonic()
     live, done_so_far = False, 0
 
     def advance(done: int) -> None:
-        nonlocal live, asked, done_so_far
+        nonlocal live, last_update, done_so_far
         done_so_far += done
         now = time.monotonic()
         shown.update(task, completed=done_so_far)
-        if now - asked > _PROGRESS_AFTER:
-            asked = now
+        if now - last_update > _PROGRESS_AFTER:
+            last_update = now
             shown.update(task, pace=f" · {done_so_far / (now - began):,.0f} a second{by()}")
         if not live and now - began > _PROGRESS_AFTER:
             shown.start()

@@ -9,8 +9,8 @@ _BYTES = range(
 )  # by which Python keeps bytes that are no text, in the names of files for instance (PEP 383)
 
 
-def _shown(found: "re.Match[str]") -> str:
-    code = ord(found.group())
+def _shown(match: "re.Match[str]") -> str:
+    code = ord(match.group())
     if code in _BYTES:
         return f"\\x{code - 0xDC00:02x}"
     if code < 0x20:
@@ -18,7 +18,7 @@ def _shown(found: "re.Match[str]") -> str:
     return "␡" if code == 0x7F else "�"
 
 
-def harmless(text: str) -> str:
+def without_controls(text: str) -> str:
     """The text with a picture for each control character (␛ for the one that begins a terminal's commands), but for tabs and line
     ends; bytes that are no text are shown as \\xNN."""
     return _STEERING.sub(_shown, text)
@@ -26,4 +26,4 @@ def harmless(text: str) -> str:
 
 def escaped(json: str) -> str:
     """A JSON document in which no control character stands as it is; those below 32 never do."""
-    return re.sub("[\x7f-\x9f]", lambda found: f"\\u{ord(found.group()):04x}", json)
+    return re.sub("[\x7f-\x9f]", lambda match: f"\\u{ord(match.group()):04x}", json)

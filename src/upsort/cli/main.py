@@ -15,16 +15,16 @@ from textwrap import fill
 from upsort import __version__
 from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.console import Console
-from upsort.cli.harmless import harmless
+from upsort.cli.harmless import without_controls
 from upsort.cli.outputs import check_outputs
 from upsort.cli.parsing import WIDTH, command_parser, parse
-from upsort.cli.places import at_hand
+from upsort.cli.places import with_local_copies
 from upsort.cli.status import Exit
 from upsort.core.errors import Problem, Stopped, UsageProblem
 from upsort.core.names import nearest
-from upsort.core.text.patience import TooLong
-from upsort.files.remarks import remarks
-from upsort.files.unfinished import kept
+from upsort.core.text.patience import PatternTimeout
+from upsort.files.remarks import notices
+from upsort.files.unfinished import left_files
 
 _NO_MEMORY = """upsort: there is not enough memory for this.
         Use fewer documents or terms (features.most_terms), or fewer --workers where the command has them."""
@@ -66,15 +66,15 @@ def _stop(number: int, frame: object) -> None:
 def main(arguments: list[str], console: Console | None = None) -> Exit:
     """Run one command line; never raises for a problem a person can mend."""
     console = console or Console()
-    kept()  # of an earlier command in the same process
-    status = _ended(arguments, console)
+    left_files()  # of an earlier command in the same process
+    status = _status_of(arguments, console)
     if status not in {Exit.DONE, Exit.MISSED}:
-        for line in kept() or (["No unfinished file is left."] if status in _HOW_IT_ENDED else []):
+        for line in left_files() or (["No unfinished file is left."] if status in _HOW_IT_ENDED else []):
             console.problem(f"        {line}")
     return status
 
 
-def _ended(arguments: list[str], console: Console) -> Exit:
+def _status_of(arguments: list[str], console: Console) -> Exit:
     debug = "--debug" in arguments
     try:
         status = _dispatch(arguments, console)
@@ -93,7 +93,7 @@ def _ended(arguments: list[str], console: Console) -> Exit:
         status = Exit(128 + stopped.signal) if isinstance(stopped, Stopped) else Exit.INTERRUPTED
         console.problem(f"\nupsort: {_HOW_IT_ENDED[status]}")
         return status
-    except TooLong:
+    except PatternTimeout:
         console.problem(
             "upsort: a pattern of the plan took longer than clean.pattern_seconds allows, or made a text far too long.\n"
             "        Mend the pattern (clean.replace, clean.tokens_by), or allow it more."
@@ -143,9 +143,9 @@ def _dispatch(arguments: list[str], console: Console) -> Exit:
     if name == "--version":
         if rest not in ([], ["--verbose"]):
             raise UsageProblem(f"upsort --version does not know {rest[0]!r}.", "It has one option, --verbose.")
-        told = import_module("upsort.cli.versions").versions() if rest else [("upsort", __version__)]
-        for what, value in told:
-            console.say(f"{what:<{_NAMES_WIDE if rest else 0}} {harmless(value)}")
+        versions = import_module("upsort.cli.versions").versions() if rest else [("upsort", __version__)]
+        for what, value in versions:
+            console.write_line(f"{what:<{_NAMES_WIDE if rest else 0}} {without_controls(value)}")
         return Exit.DONE
     if name not in NAMES:
         close = nearest(name, NAMES)
@@ -163,10 +163,10 @@ def _run(name: str, arguments: list[str], console: Console) -> Exit:
         return Exit.DONE
     console.quiet, console.as_json = options.quiet, options.json
     view = import_module(f"upsort.cli.views.{name.replace('-', '_')}")  # what works is loaded only to work
-    with at_hand(options, console) as ready:
+    with with_local_copies(options, console) as ready:
         check_outputs(ready)
         status: Exit = view.run(ready, console)
-    for line in remarks():
+    for line in notices():
         console.warn(line)
     return status
 

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from rich.cells import cell_len
 
-from upsort.cli.harmless import harmless
+from upsort.cli.harmless import without_controls
 from upsort.core.insight.explanation import Explanation
 from upsort.core.insight.words import Word
 
@@ -23,22 +23,22 @@ def legend(speaks: str = "", against: str = "") -> str:
 def marked(explanation: Explanation, meaning: str, width: int) -> str:
     """The text in lines of at most `width`, as far as its words allow that, with their marks, and what the marks mean."""
     lines: list[str] = []
-    text = harmless(explanation.text).replace("\t", " ")
-    marks = _marks(explanation)
+    text = without_controls(explanation.text).replace("\t", " ")
+    signs = _signs(explanation)
     for start, end in _lines(text, width):
         lines.append(text[start:end])
-        under = "".join(marks[place] * max(cell_len(text[place]), 0) for place in range(start, end)).rstrip()
+        under = "".join(signs[place] * max(cell_len(text[place]), 0) for place in range(start, end)).rstrip()
         lines += [under] if under else []
     return "\n".join([*lines, meaning])
 
 
-def _marks(explanation: Explanation) -> list[str]:
+def _signs(explanation: Explanation) -> list[str]:
     """A mark for each character of the text."""
-    marks = [" "] * len(explanation.text)
+    signs = [" "] * len(explanation.text)
     strongest = max((abs(word.leaning) for word in explanation.words), default=0.0)
     for word in explanation.words:
-        marks[word.start : word.end] = [_mark(word, strongest)] * (word.end - word.start)
-    return marks
+        signs[word.start : word.end] = [_mark(word, strongest)] * (word.end - word.start)
+    return signs
 
 
 def _mark(word: Word, strongest: float) -> str:

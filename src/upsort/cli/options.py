@@ -22,7 +22,7 @@ from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Everywhere:
+class CommonOptions:
     """given: the options that were written, by their longest spellings."""
 
     HEADING: ClassVar[str] = "everywhere"
@@ -33,35 +33,35 @@ class Everywhere:
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class SorterFile(Everywhere):
+class SorterOption(CommonOptions):
     """A sorter to use."""
 
     sorter: str = positional("a .sorter file made by upsort train", "SORTER")
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Sources(Everywhere):
+class InputOption(CommonOptions):
     """What a command reads."""
 
     input: list[str] = positional("files, folders, archives, patterns; - for standard input", "SOURCE", Many.SOME)
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class MaybeSources(Everywhere):
+class OptionalInputOption(CommonOptions):
     """Tables to read, where there are any."""
 
     input: list[str] = positional("files, folders, archives; - for standard input", "SOURCE", Many.ANY, default=[])
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Overwriting(Everywhere):
+class OverwriteOption(CommonOptions):
     """What commands that write files share."""
 
     overwrite: bool = flag("replace an output that exists", heading="what to write")
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Workers(Everywhere):
+class WorkerOptions(CommonOptions):
     """Processes."""
 
     workers: int = option(
@@ -78,7 +78,7 @@ class Workers(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Seed(Everywhere):
+class SeedOption(CommonOptions):
     """Every random choice hangs on it."""
 
     seed: int | None = option(
@@ -91,7 +91,7 @@ class Seed(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Costs(Everywhere):
+class CostOption(CommonOptions):
     """Deciding otherwise."""
 
     cost: list[str] = option(
@@ -103,14 +103,14 @@ class Costs(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Answer(Everywhere):
+class AnswerOption(CommonOptions):
     """One answer of several."""
 
     answer: str = option("which answer, where the sorter gives several", default="", metavar="COLUMN")
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Judging(Everywhere):
+class RequirementOptions(CommonOptions):
     """What becomes of a result."""
 
     require: list[str] = option(
@@ -123,7 +123,7 @@ class Judging(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Measures(Everywhere):
+class MeasureOptions(CommonOptions):
     """How much of a judgement is shown."""
 
     shares: str = option(
@@ -135,7 +135,7 @@ class Measures(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Margin(Everywhere):
+class MarginOption(CommonOptions):
     """What counts as no worse."""
 
     margin: float = option(
@@ -144,7 +144,7 @@ class Margin(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Folds(Everywhere):
+class FoldOptions(CommonOptions):
     """How documents are dealt to folds."""
 
     folds: int | None = option(
@@ -175,7 +175,7 @@ FOLDS_RULES: tuple[Rule, ...] = (
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class TextColumn(Everywhere):
+class TextColumnOption(CommonOptions):
     """The column of texts."""
 
     HEADING: ClassVar[str] = "columns"
@@ -185,7 +185,7 @@ class TextColumn(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class LabelColumn(Everywhere):
+class LabelColumnOption(CommonOptions):
     """The column of labels."""
 
     HEADING: ClassVar[str] = "columns"
@@ -195,7 +195,7 @@ class LabelColumn(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class IdColumn(Everywhere):
+class IdColumnOption(CommonOptions):
     """The column of identifiers."""
 
     HEADING: ClassVar[str] = "columns"
@@ -203,7 +203,7 @@ class IdColumn(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class VectorColumns(Everywhere):
+class VectorOptions(CommonOptions):
     """Numbers beside a table."""
 
     HEADING: ClassVar[str] = "columns"
@@ -216,14 +216,14 @@ class VectorColumns(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Columns(TextColumn, LabelColumn, IdColumn, VectorColumns):
+class ColumnOptions(TextColumnOption, LabelColumnOption, IdColumnOption, VectorOptions):
     """All of them."""
 
     HEADING: ClassVar[str] = "columns"
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class ReadingAlone(Everywhere):
+class ReadingOptions(CommonOptions):
     """How sources are read, of commands that set nothing aside."""
 
     HEADING: ClassVar[str] = "reading"
@@ -251,7 +251,7 @@ class ReadingAlone(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Reading(ReadingAlone):
+class RejectsOptions(ReadingOptions):
     """How sources are read."""
 
     HEADING: ClassVar[str] = "reading"
@@ -262,9 +262,12 @@ class Reading(ReadingAlone):
 
 def spellings_of(*records: type[Any]) -> tuple[str, ...]:
     """The longest spellings of all options of some records, but for those that every command has."""
-    everywhere = {one.name for one in declared(Everywhere)}
+    everywhere = {option.name for option in declared(CommonOptions)}
     return tuple(
-        one.spelling for record in records for one in declared(record) if one.spellings and one.name not in everywhere
+        option.spelling
+        for record in records
+        for option in declared(record)
+        if option.spellings and option.name not in everywhere
     )
 
 
@@ -277,7 +280,7 @@ class Command:
     summary: str
     description: str
     example: str
-    options: type["Everywhere"]
+    options: type["CommonOptions"]
     rules: tuple[Rule, ...] = ()
 
 
@@ -291,10 +294,10 @@ class Setting:
     value: Any
 
 
-def plan_settings(options: Everywhere) -> Iterator[Setting]:
+def plan_settings(options: CommonOptions) -> Iterator[Setting]:
     """All of a command line."""
-    for one in declared(type(options)):
-        value = getattr(options, one.name)
-        if one.sets and value is not None and value != "":
-            section, _, key = one.sets.partition(".")
-            yield Setting(one.spelling, section, key, value)
+    for declaration in declared(type(options)):
+        value = getattr(options, declaration.name)
+        if declaration.sets and value is not None and value != "":
+            section, _, key = declaration.sets.partition(".")
+            yield Setting(declaration.spelling, section, key, value)

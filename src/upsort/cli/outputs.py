@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from upsort.cli.declaring import NAMES_FILES, Option, declared
-from upsort.cli.options import Everywhere
+from upsort.cli.options import CommonOptions
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.files.addresses import is_database
 from upsort.files.parts import HELD_OUT_NAME, IN_NAME, TRAINING_NAME, PartNames, exported_files, matrix_files
@@ -23,57 +23,57 @@ _BEGINNINGS = {
 _READ_AT_ONCE = 16
 
 
-def check_outputs(options: Everywhere) -> None:
+def check_outputs(options: CommonOptions) -> None:
     """Raise DataProblem for an output that would take the place of something that is still needed."""
     known = declared(type(options))
     _check_databases(options, known)
     written = [
-        (one, path)
-        for one in known
-        if one.writes
-        for name in ([getattr(options, one.name)] if getattr(options, one.name) else [])
+        (option, path)
+        for option in known
+        if option.writes
+        for name in ([getattr(options, option.name)] if getattr(options, option.name) else [])
         if not is_database(name)  # whether a table there may be replaced is seen by who writes it
-        for path in _files(one, Path(name))
+        for path in _files(option, Path(name))
     ]
     if not written:
         return
     read = {
         place
-        for one in known
-        if not one.writes and one.metavar in NAMES_FILES
-        for name in _names(getattr(options, one.name))
+        for option in known
+        if not option.writes and option.metavar in NAMES_FILES
+        for name in _names(getattr(options, option.name))
         for place in _read(name)
     }
     overwrite = bool(getattr(options, "overwrite", False))
-    for one, path in written:
+    for option, path in written:
         if not path.is_file():  # new, a folder, or a device, which is written into
             continue
         status = path.stat()
         if (status.st_dev, status.st_ino) in read:
             raise DataProblem(
                 f"{path} is read by this command, and would be written over.",
-                f"Choose another name for {one.spelling}.",
+                f"Choose another name for {option.spelling}.",
             )
-        if not overwrite and IN_NAME not in getattr(options, one.name) and not _of_its_kind(one.writes, path):
+        if not overwrite and IN_NAME not in getattr(options, option.name) and not _of_its_kind(option.writes, path):
             raise DataProblem(f"{path} exists and is kept.", _remedy(known))
 
 
-def _check_databases(options: Everywhere, known: list[Option]) -> None:
+def _check_databases(options: CommonOptions, known: list[Option]) -> None:
     """Raise UsageProblem for a database where a file or a folder is to be written."""
-    for one in known:
-        name = getattr(options, one.name)
-        if not (one.makes and isinstance(name, str) and is_database(name)):
+    for option in known:
+        name = getattr(options, option.name)
+        if not (option.makes and isinstance(name, str) and is_database(name)):
             continue
-        if one.name != "output" or not hasattr(options, "into"):
+        if option.name != "output" or not hasattr(options, "into"):
             raise UsageProblem(
                 f"{name} is a database; only the output of upsort score goes into one.",
-                f"Name a file or a folder for {one.spelling}.",
+                f"Name a file or a folder for {option.spelling}.",
             )
 
 
-def _files(one: Option, path: Path) -> list[Path]:
+def _files(option: Option, path: Path) -> list[Path]:
     """What is written under a name."""
-    match one.writes:
+    match option.writes:
         case "parts":
             return [path / name for name in (TRAINING_NAME, HELD_OUT_NAME)]
         case "matrix":
@@ -109,5 +109,5 @@ def _of_its_kind(kind: str, path: Path) -> bool:
 
 
 def _remedy(known: list[Option]) -> str:
-    can = any(one.spelling == "--overwrite" for one in known)
+    can = any(option.spelling == "--overwrite" for option in known)
     return "Choose another name, or replace it with --overwrite." if can else "Choose another name, or move it away."

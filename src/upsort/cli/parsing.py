@@ -7,10 +7,10 @@ from textwrap import fill
 from typing import Any, NoReturn, assert_never
 
 from upsort.cli.declaring import Clash, Many, Need, Option, Rule, declared
-from upsort.cli.options import Command, Everywhere
+from upsort.cli.options import Command, CommonOptions
 from upsort.core.errors import UsageProblem
 from upsort.core.names import nearest
-from upsort.files.addresses import hidden
+from upsort.files.addresses import without_secrets
 
 WIDTH = 80
 
@@ -43,7 +43,7 @@ def command_parser(command: Command) -> Parser:
         add_help=False,
     )
     add_options(parser, options)
-    everywhere = next(group for group in parser._action_groups if group.title == Everywhere.HEADING)
+    everywhere = next(group for group in parser._action_groups if group.title == CommonOptions.HEADING)
     everywhere.add_argument("-h", "--help", action="help", help="show this and end")
     return parser
 
@@ -63,44 +63,44 @@ def add_options(parser: argparse.ArgumentParser, options: Sequence[Option]) -> l
 def usage(command: Command, options: Sequence[Option]) -> str:
     """One short line: what must be given."""
     parts = []
-    for one in options:
-        if not one.spellings:
-            several = "…" if one.many in (Many.SOME, Many.ANY) else ""
-            name = f"{one.metavar}{several}"
-            parts.append(f"[{name}]" if one.many in (Many.ANY, Many.OPTIONAL) else name)
-    parts += [f"{one.spellings[0]} {one.metavar}" for one in options if one.spellings and one.required]
+    for option in options:
+        if not option.spellings:
+            several = "…" if option.many in (Many.SOME, Many.ANY) else ""
+            name = f"{option.metavar}{several}"
+            parts.append(f"[{name}]" if option.many in (Many.ANY, Many.OPTIONAL) else name)
+    parts += [f"{option.spellings[0]} {option.metavar}" for option in options if option.spellings and option.required]
     return " ".join(["upsort", command.name, *parts, "[OPTIONS]"])
 
 
 def _settings(option: Option) -> dict[str, Any]:
     """What argparse is to know."""
-    told: dict[str, Any] = {"help": option.help, "default": option.default}
+    settings: dict[str, Any] = {"help": option.help, "default": option.default}
     if option.spellings:
-        told |= {"dest": option.name, "required": option.required}
+        settings |= {"dest": option.name, "required": option.required}
     if option.either:
-        return {**told, "action": argparse.BooleanOptionalAction}
+        return {**settings, "action": argparse.BooleanOptionalAction}
     if option.flag:
-        return {**told, "action": "store_const", "const": True}
-    told["type"] = option.convert
+        return {**settings, "action": "store_const", "const": True}
+    settings["type"] = option.convert
     if option.choices:
-        told["choices"] = option.choices
+        settings["choices"] = option.choices
     if option.metavar:
-        told["metavar"] = option.metavar
+        settings["metavar"] = option.metavar
     match option.many:
-        case Many.ONE:
+        case Many.SINGLE:
             pass
         case Many.OPTIONAL | Many.ANY | Many.SOME:
-            told["nargs"] = option.many.value
+            settings["nargs"] = option.many.value
             if option.value is not None:
-                told["const"] = option.value
+                settings["const"] = option.value
         case Many.REPEATED:
-            told["action"] = "append"
+            settings["action"] = "append"
         case _:
             assert_never(option.many)
-    return told
+    return settings
 
 
-def parse(parser: Parser, command: Command, arguments: list[str]) -> Everywhere:
+def parse(parser: Parser, command: Command, arguments: list[str]) -> CommonOptions:
     """Parse all arguments into the command's record.
 
     Raises UsageProblem for an unknown option, with the nearest known ones, and for options that have no meaning beside each
@@ -115,31 +115,31 @@ def parse(parser: Parser, command: Command, arguments: list[str]) -> Everywhere:
     given = written(parser, arguments)
     for rule in command.rules:
         _check(rule, given)
-    told = vars(request)
-    for one in declared(command.options):
-        if one.places:
-            told[one.name] = _without_secrets(told[one.name])
-    return command.options(**told, given=given)
+    values = vars(request)
+    for option in declared(command.options):
+        if option.places:
+            values[option.name] = _without_secrets(values[option.name])
+    return command.options(**values, given=given)
 
 
 def _without_secrets(value: Any) -> Any:
     """The value of an option that may name an address, with its secrets hidden."""
     if isinstance(value, list):
         return [_without_secrets(each) for each in value]
-    return hidden(value) if isinstance(value, str) else value
+    return without_secrets(value) if isinstance(value, str) else value
 
 
 def written(parser: Parser, arguments: Sequence[str]) -> frozenset[str]:
     """The options among arguments, each by its longest spelling."""
-    found = set()
+    spellings = set()
     for argument in arguments:
         if argument == "--":
             break
         spelt = argument.split("=")[0] if argument.startswith("--") else argument[:2]
         for action in parser._actions:
             if spelt in action.option_strings:
-                found.add(max(action.option_strings, key=len).replace("--no-header", "--header"))
-    return frozenset(found)
+                spellings.add(max(action.option_strings, key=len).replace("--no-header", "--header"))
+    return frozenset(spellings)
 
 
 def _check(rule: Rule, given: frozenset[str]) -> None:
@@ -148,15 +148,15 @@ def _check(rule: Rule, given: frozenset[str]) -> None:
         return
     match rule:
         case Clash():
-            for other in rule.beside:
+            for other in rule.conflicts:
                 if other in given:
                     raise UsageProblem(
                         f"{rule.option} has no meaning beside {other}: {rule.why}.", "Leave one of them out."
                     )
         case Need():
-            if not given & set(rule.one_of):
+            if not given & set(rule.any_of):
                 raise UsageProblem(
-                    f"{rule.option} has no meaning without {' or '.join(rule.one_of)}.",
+                    f"{rule.option} has no meaning without {' or '.join(rule.any_of)}.",
                     f"Add it, or leave {rule.option} out.",
                 )
         case _:

@@ -9,7 +9,7 @@ from typing import Any, TextIO, cast
 
 from upsort.cli.console import Console
 from upsort.cli.declaring import NAMES_FILES, Option, declared
-from upsort.cli.options import Everywhere
+from upsort.cli.options import CommonOptions
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.files import stores
 from upsort.files.addresses import is_store
@@ -19,52 +19,57 @@ _READ_WHOLE = NAMES_FILES - {"SOURCE", "TABLE", "OLDER", _EITHER}  # tables are 
 
 
 @contextmanager
-def at_hand(options: Everywhere, console: Console) -> Iterator[Everywhere]:
+def with_local_copies(options: CommonOptions, console: Console) -> Iterator[CommonOptions]:
     """The options with files here in place of objects of stores. Raises DataProblem for what is there and is not to be
     replaced."""
     read, written = {}, {}
-    for one in declared(type(options)):
-        value = getattr(options, one.name)
+    for option in declared(type(options)):
+        value = getattr(options, option.name)
         for name in value if isinstance(value, list) else [value]:
             if isinstance(name, str) and is_store(name):
-                if one.makes:
-                    written[name] = one
-                elif one.metavar in _READ_WHOLE or (one.metavar == _EITHER and name.endswith(_SORTER)):
-                    read[name] = one
+                if option.makes:
+                    written[name] = option
+                elif option.metavar in _READ_WHOLE or (option.metavar == _EITHER and name.endswith(_SORTER)):
+                    read[name] = option
     if not read and not written:
         yield options
         return
     if written and getattr(options, "resume", False):
         raise UsageProblem("A run that writes to a store cannot be gone on with.", "Write it here, and send it then.")
-    copies = {name: stores.fetched_one(name) for name in read}
-    here = {name: copy.path for name, copy in copies.items()}
+    copies = {name: stores.fetch_single(name) for name in read}
+    local_paths = {name: copy.path for name, copy in copies.items()}
     outbox = stores.Outbox()
     for name in written:
-        here[name] = outbox.place(name)
+        local_paths[name] = outbox.place(name)
         if not getattr(options, "overwrite", False) and stores.exists(name):
             raise DataProblem(f"{name} exists and is kept.", _remedy(options))
-    places = {**{str(path): name for name, path in here.items()}, **outbox.told}
-    console.output, console.error = (cast(TextIO, _Told(stream, places)) for stream in (console.output, console.error))
-    yield replace(options, **{one.name: _replaced(getattr(options, one.name), here) for one in _all(read, written)})
+    places = {**{str(path): name for name, path in local_paths.items()}, **outbox.shown_paths}
+    console.output, console.error = (
+        cast(TextIO, _RenamedStream(stream, places)) for stream in (console.output, console.error)
+    )
+    yield replace(
+        options,
+        **{option.name: _replaced(getattr(options, option.name), local_paths) for option in _all(read, written)},
+    )
     outbox.send()
 
 
 def _all(*groups: Mapping[str, Option]) -> list[Option]:
-    return [one for group in groups for one in group.values()]
+    return [path for group in groups for path in group.values()]
 
 
-def _remedy(options: Everywhere) -> str:
+def _remedy(options: CommonOptions) -> str:
     can = hasattr(options, "overwrite")
     return "Choose another name, or replace it with --overwrite." if can else "Choose another name, or remove it."
 
 
-def _replaced(value: Any, here: Mapping[str, Path]) -> Any:
+def _replaced(value: Any, local_paths: Mapping[str, Path]) -> Any:
     if isinstance(value, list):
-        return [_replaced(each, here) for each in value]
-    return str(here[value]) if value in here else value
+        return [_replaced(each, local_paths) for each in value]
+    return str(local_paths[value]) if value in local_paths else value
 
 
-class _Told:
+class _RenamedStream:
     """A stream in which places here are told as those they stand for."""
 
     def __init__(self, stream: TextIO, places: Mapping[str, str]) -> None:

@@ -6,12 +6,12 @@ Only light modules are imported: `--help` reads nothing else.
 from typing import ClassVar
 
 from upsort.cli.declaring import Many, lengths, names, number_or_name, option, share, whole_number
-from upsort.cli.options import Everywhere
+from upsort.cli.options import CommonOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Planned(Everywhere):
+class PlanFileOptions(CommonOptions):
     """The plan."""
 
     HEADING: ClassVar[str] = "plan"
@@ -25,7 +25,7 @@ class Planned(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Language(Everywhere):
+class LanguageOption(CommonOptions):
     """Of the texts."""
 
     HEADING: ClassVar[str] = "plan"
@@ -33,7 +33,7 @@ class Language(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class CleanKeys(Language):
+class CleaningOptions(LanguageOption):
     """Keys of [clean] that are changed most."""
 
     HEADING: ClassVar[str] = "plan"
@@ -43,7 +43,7 @@ class CleanKeys(Language):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class TermKeys(Everywhere):
+class TermOptions(CommonOptions):
     """Which terms there are."""
 
     HEADING: ClassVar[str] = "plan"
@@ -74,7 +74,7 @@ class TermKeys(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class FeatureKeys(TermKeys):
+class FeatureOptions(TermOptions):
     """Keys of [features] that are changed most."""
 
     HEADING: ClassVar[str] = "plan"
@@ -82,7 +82,7 @@ class FeatureKeys(TermKeys):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class ClassifierKeys(Everywhere):
+class ClassifierOptions(CommonOptions):
     """Keys of [classifier] that are changed most."""
 
     HEADING: ClassVar[str] = "plan"
@@ -102,14 +102,14 @@ class ClassifierKeys(Everywhere):
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Learning(ClassifierKeys, FeatureKeys, CleanKeys, Planned):
+class TrainingOptions(ClassifierOptions, FeatureOptions, CleaningOptions, PlanFileOptions):
     """The plan of commands that train."""
 
     HEADING: ClassVar[str] = "plan"
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class Deciding(Everywhere):
+class DecisionOptions(CommonOptions):
     """How sure a sorter wants to be."""
 
     decided_accuracy: float | None = option(

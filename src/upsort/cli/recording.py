@@ -2,17 +2,17 @@
 
 from collections.abc import Sequence
 
-from upsort.cli.options import Judging
+from upsort.cli.options import RequirementOptions
 from upsort.cli.view import View
-from upsort.core.judging.measure import Evidence
+from upsort.core.judging.measure import JudgedEvidence
 from upsort.core.judging.measure_list import MEASURES
 from upsort.core.plan import Plan
 from upsort.core.records import record
-from upsort.files.ledger import Entry, data_digest, enter, plan_digest
+from upsort.files.ledger import LedgerEntry, data_digest, enter, plan_digest
 
 
 @record(frozen=True)
-class Recorded:
+class RecordedEvaluation:
     """What was judged: by which command, under which name, by which plan, on which data."""
 
     command: str
@@ -21,14 +21,14 @@ class Recorded:
     data: Sequence[str]
 
 
-def record_result(options: Judging, what: Recorded, evidence: Evidence, view: View) -> None:
+def record_result(options: RequirementOptions, what: RecordedEvaluation, evidence: JudgedEvidence, view: View) -> None:
     """Note a result, unless it is not wanted; a ledger that cannot be written never stops an evaluation."""
     if options.no_ledger:
         return
     digest, settings = plan_digest(what.plan)
-    rates = {key: one.of(evidence) for key, one in MEASURES.items()}
+    rates = {key: measure.of(evidence) for key, measure in MEASURES.items()}
     why = enter(
-        Entry(
+        LedgerEntry(
             command=what.command,
             name=what.name,
             plan=digest,
@@ -40,4 +40,4 @@ def record_result(options: Judging, what: Recorded, evidence: Evidence, view: Vi
         )
     )
     if why:
-        view.warn(f"this evaluation is not in the ledger: {why}.")
+        view.add_warning(f"this evaluation is not in the ledger: {why}.")

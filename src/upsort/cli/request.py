@@ -11,27 +11,26 @@ from typing import Any
 
 from upsort.cli.console import Console
 from upsort.cli.declaring import declared
-from upsort.cli.options import Everywhere, ReadingAlone, Workers, plan_settings, spellings_of
-from upsort.cli.options import Reading as ReadingOptions
-from upsort.cli.plan_options import Planned
+from upsort.cli.options import CommonOptions, ReadingOptions, RejectsOptions, WorkerOptions, plan_settings, spellings_of
+from upsort.cli.plan_options import PlanFileOptions
 from upsort.cli.view import View
 from upsort.core.errors import UsageProblem
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.names import counted
 from upsort.core.plan import Columns, EngineChoice, Plan, Source
 from upsort.files.columns import LabelUse
 from upsort.files.cost_table import how_costs_are_read
-from upsort.files.documents import LABELLED, Reader, columns_for, complete_columns
+from upsort.files.documents import LABELLED, DocumentReader, columns_for, complete_columns
 from upsort.files.formats import FORMATS
 from upsort.files.plan_file import DEFAULT_NAME, checked_plan, engine_of_plan, load_plan
 from upsort.files.plan_keys import SECTIONS, declared_keys, idle_keys
-from upsort.files.rows import Reading
-from upsort.files.set_aside import SetAside
+from upsort.files.rows import ReadSettings
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sources import DATABASE, Inputs, open_inputs
 from upsort.files.text_files import checked_pattern
 from upsort.jobs.progress import Advance
-from upsort.jobs.score import Incoming
-from upsort.jobs.work import Engine, Work, engine_for
+from upsort.jobs.score import ScoringInput
+from upsort.jobs.work import ExecutionEngine, RunContext, executor_for
 
 CLUSTER_VARIABLE = "UPSORT_CLUSTER"
 """The variable of the environment that names a cluster where no option does."""
@@ -44,11 +43,11 @@ JUDGED = "documents judged"
 
 _OF_ANY = frozenset({"--as", "--largest-cell"})  # options of reading that are for all
 _OF_KINDS = {"archive": {"--unpack-limit"}, DATABASE: {"--table", "--query"}}  # and what is for sources of no format
-_DEALING = frozenset({"--folds", "--repeats", "--in-time", "--alone"})
+_FOLD_OPTIONS = frozenset({"--folds", "--repeats", "--in-time", "--alone"})
 
 
 def inputs_of(
-    options: ReadingAlone,
+    options: ReadingOptions,
     console: Console,
     names: Sequence[str],
     sources: Mapping[str, Source] | None = None,
@@ -59,9 +58,9 @@ def inputs_of(
     sources: the plan's choices for single sources. rename: columns to call otherwise. Raises UsageProblem for an option of
     reading that has no meaning for any of them.
     """
-    inputs = others_of(options, console, names, sources, rename)
-    for name in sorted(options.given & set(spellings_of(ReadingAlone))):
-        kinds = {one.name for one in FORMATS if name in one.reads_with}
+    inputs = secondary_inputs(options, console, names, sources, rename)
+    for name in sorted(options.given & set(spellings_of(ReadingOptions))):
+        kinds = {format_.name for format_ in FORMATS if name in format_.reads_with}
         kinds |= {kind for kind, theirs in _OF_KINDS.items() if name in theirs}
         if name not in _OF_ANY and not inputs.kinds & kinds:
             raise UsageProblem(
@@ -72,8 +71,8 @@ def inputs_of(
     return inputs
 
 
-def others_of(
-    options: ReadingAlone,
+def secondary_inputs(
+    options: ReadingOptions,
     console: Console,
     names: Sequence[str],
     sources: Mapping[str, Source] | None = None,
@@ -90,7 +89,7 @@ def others_of(
         )
     if options.label_from not in {"", "folder", "name"}:
         checked_pattern(options.label_from)
-    reading = Reading(
+    reading = ReadSettings(
         kind=options.kind,
         encoding=options.encoding,
         delimiter=delimiter,
@@ -110,86 +109,89 @@ def others_of(
     return inputs
 
 
-def plan_of(options: Planned, console: Console, own: Mapping[str, Mapping[str, Any]] | None = None) -> Plan:
+def plan_of(options: PlanFileOptions, console: Console, own: Mapping[str, Mapping[str, Any]] | None = None) -> Plan:
     """The plan in force, the options of this command included. own: keys that this command's options set in their own way."""
     path = _plan_file(options)
     if path is not None and not options.plan:
         console.note(f"The plan is {DEFAULT_NAME}.")
     given: dict[str, dict[str, Any]] = {section: dict(keys) for section, keys in (own or {}).items()}
-    for one in plan_settings(options):
+    for setting in plan_settings(options):
         checked_plan(
-            {one.section: {one.key: one.value}}, one.spelling
+            {setting.section: {setting.key: setting.value}}, setting.spelling
         )  # so that what is wrong is called as it was written
-        given.setdefault(one.section, {})[one.key] = one.value
+        given.setdefault(setting.section, {})[setting.key] = setting.value
     plan = load_plan(path, options.set, given, console.note)
-    tell_costs([plan.decide.cost_file] if plan.decide.cost_file else [], console)
-    dealt = options.given & _DEALING
-    if plan.columns.fold and dealt:
+    note_cost_orientation([plan.decide.cost_file] if plan.decide.cost_file else [], console)
+    fold_options = options.given & _FOLD_OPTIONS
+    if plan.columns.fold and fold_options:
         raise UsageProblem(
-            f"{sorted(dealt)[0]} has no meaning here: the column {plan.columns.fold!r} says which fold each document is in.",
+            f"{sorted(fold_options)[0]} has no meaning here: the column {plan.columns.fold!r} says which fold each "
+            "document is in.",
             "Leave one of them out (columns.fold).",
         )
     return plan
 
 
-def planned_engine(options: Planned) -> EngineChoice:
+def planned_engine(options: PlanFileOptions) -> EngineChoice:
     """Who does the work, as the plan in force says it, whether or not somebody named that."""
     return engine_of_plan(_plan_file(options), options.set)
 
 
-def named_engine(options: Planned) -> EngineChoice:
+def named_engine(options: PlanFileOptions) -> EngineChoice:
     """The same of a plan that somebody named. One that merely lies in the folder may be anybody's, and whoever does the work may
     run anything here."""
     return engine_of_plan(Path(options.plan) if options.plan else None, options.set)
 
 
-def _plan_file(options: Planned) -> Path | None:
+def _plan_file(options: PlanFileOptions) -> Path | None:
     """The one that is named, or that of the usual name."""
     return Path(options.plan) if options.plan else Path(DEFAULT_NAME) if Path(DEFAULT_NAME).is_file() else None
 
 
-def tell_costs(named: Sequence[str], console: Console) -> None:
+def note_cost_orientation(named: Sequence[str], console: Console) -> None:
     """How tables of costs are read, where they do not say it themselves. named: FILE or ANSWER=FILE."""
     for text in named:
         path = Path(text if Path(text).exists() else text.partition("=")[2] or text)
-        if said := how_costs_are_read(path):
-            console.note(said)
+        if message := how_costs_are_read(path):
+            console.note(message)
 
 
-def tell_idle(options: Everywhere, plans: Sequence[Plan], console: Console, sections: Sequence[str] = SECTIONS) -> None:
+def note_unused_keys(
+    options: CommonOptions, plans: Sequence[Plan], console: Console, sections: Sequence[str] = SECTIONS
+) -> None:
     """Tell the keys that are set and have no effect in any of the plans. sections: that the command reads.
 
     Raises UsageProblem where it is an option of the command that sets one.
     """
-    for one in declared(type(options)):
-        key = declared_keys().get(one.sets)
-        if key is not None and one.spelling in options.given and all(whys := [key.idle(plan) for plan in plans]):
-            raise UsageProblem(f"{one.spelling} {whys[0]}.", f"Leave {one.spelling} out.")
+    for option in declared(type(options)):
+        key = declared_keys().get(option.sets)
+        if key is not None and option.spelling in options.given and all(whys := [key.idle(plan) for plan in plans]):
+            raise UsageProblem(f"{option.spelling} {whys[0]}.", f"Leave {option.spelling} out.")
     for sentence in idle_keys(plans, sections):
         console.note(sentence)
 
 
-def named_columns(options: Everywhere) -> Columns:
+def named_columns(options: CommonOptions) -> Columns:
     """The columns that this command's own options name."""
-    named = {one.key: one.value for one in plan_settings(options) if one.section == "columns"}
+    named = {setting.key: setting.value for setting in plan_settings(options) if setting.section == "columns"}
     return checked_plan({"columns": named}, "--text").columns
 
 
-def told_again(options: Everywhere, records: Sequence[type[Everywhere]]) -> str:
+def options_as_typed(options: CommonOptions, records: Sequence[type[CommonOptions]]) -> str:
     """The options of some records as they were written, for a command that is to be typed next."""
     words = []
-    for one in (one for record in records for one in declared(record)):
-        if one.spelling in options.given:
-            value = getattr(options, one.name)
+    for option in (option for record in records for option in declared(record)):
+        if option.spelling in options.given:
+            value = getattr(options, option.name)
             for each in value if isinstance(value, list) else [value]:
                 if isinstance(each, bool):
-                    words.append(one.spelling if each else f"--no-{one.spelling.removeprefix('--')}")
+                    words.append(option.spelling if each else f"--no-{option.spelling.removeprefix('--')}")
                 else:
-                    words += [one.spelling, str(each)]
+                    words += [option.spelling, str(each)]
     return shlex.join(words)
 
 
-def completed(plan: Plan, inputs: Inputs, label_is: LabelUse, console: Console) -> Plan:
+def with_guessed_columns(plan: Plan, inputs: Inputs, label_is: LabelUse, console: Console) -> Plan:
     """The plan with the columns that nobody named guessed from the first table, and that told."""
     columns, notes = complete_columns(inputs, plan.columns, label_is)
     for note in notes:
@@ -198,27 +200,33 @@ def completed(plan: Plan, inputs: Inputs, label_is: LabelUse, console: Console) 
 
 
 @contextmanager
-def working(
-    options: ReadingAlone,
+def run_context(
+    options: ReadingOptions,
     console: Console,
     inputs: Inputs,
     plan: Plan,
     output: Path | None = None,
     what: str = "documents read",
-) -> Iterator[Work]:
+) -> Iterator[RunContext]:
     """What a job is given, with its progress shown and its refused rows written down. what: is counted."""
-    asked = options.workers if isinstance(options, Workers) else 0
+    workers = options.workers if isinstance(options, WorkerOptions) else 0
     with (
         engine_of(options, console) as engine,
-        set_aside_of(options, output) as aside,
-        console.progress(what, partial(by_whom, engine)) as advance,
+        rejects_for(options, output) as rejects,
+        console.progress(what, partial(worker_text, engine)) as advance,
     ):
-        yield Work(
-            inputs=inputs, plan=plan, aside=aside, advance=advance, engine=engine, folding=asked, tell=_once(console)
+        yield RunContext(
+            inputs=inputs,
+            plan=plan,
+            rejects=rejects,
+            advance=advance,
+            engine=engine,
+            folding=workers,
+            notify=_notify_once(console),
         )
 
 
-def by_whom(engine: Engine) -> str:
+def worker_text(engine: ExecutionEngine) -> str:
     """Who does the work, where it is not this process alone."""
     many = engine.workers
     if engine.elsewhere:
@@ -226,23 +234,23 @@ def by_whom(engine: Engine) -> str:
     return f" · up to {many} processes" if many > 1 else ""
 
 
-def _once(console: Console) -> Callable[[str], None]:
+def _notify_once(console: Console) -> Callable[[str], None]:
     """Tells each sentence at once, but once."""
-    told: set[str] = set()
+    messages: set[str] = set()
 
-    def tell(sentence: str) -> None:
-        if sentence not in told:
-            told.add(sentence)
+    def notify(sentence: str) -> None:
+        if sentence not in messages:
+            messages.add(sentence)
             console.note(sentence)
 
-    return tell
+    return notify
 
 
 @contextmanager
-def engine_of(options: Everywhere, console: Console) -> Iterator[Engine]:
+def engine_of(options: CommonOptions, console: Console) -> Iterator[ExecutionEngine]:
     """Who does the work of a command: the cluster that is named, where its work can be shared, else processes of this machine."""
-    if not isinstance(options, Workers):
-        with engine_for(0, "") as engine:
+    if not isinstance(options, WorkerOptions):
+        with executor_for(0, "") as engine:
             yield engine
         return
     if options.cluster and options.workers:
@@ -250,12 +258,12 @@ def engine_of(options: Everywhere, console: Console) -> Iterator[Engine]:
     cluster = options.cluster
     if not (cluster or options.workers):
         cluster = _planned_cluster(options, console) or os.environ.get(CLUSTER_VARIABLE, "")
-    with engine_for(options.workers, cluster) as engine:
+    with executor_for(options.workers, cluster) as engine:
         yield engine
 
 
-def _planned_cluster(options: Everywhere, console: Console) -> str:
-    if not isinstance(options, Planned):
+def _planned_cluster(options: CommonOptions, console: Console) -> str:
+    if not isinstance(options, PlanFileOptions):
         return ""
     named = named_engine(options).cluster
     there = planned_engine(options).cluster
@@ -267,55 +275,60 @@ def _planned_cluster(options: Everywhere, console: Console) -> str:
 
 
 @contextmanager
-def coming_in(
-    options: ReadingAlone,
+def scoring_input(
+    options: ReadingOptions,
     console: Console,
-    sorter: Sorter,
+    sorter: TrainedSorter,
     inputs: Inputs,
     output: Path | None = None,
     what: str = "documents read",
-) -> Iterator[Incoming]:
+) -> Iterator[ScoringInput]:
     """Tables as a sorter reads them, with progress shown and refused rows written down. what: is counted."""
     with (
         engine_of(options, console) as engine,
-        set_aside_of(options, output) as aside,
-        console.progress(what, partial(by_whom, engine)) as advance,
+        rejects_for(options, output) as rejects,
+        console.progress(what, partial(worker_text, engine)) as advance,
     ):
-        found = incoming_of(options, sorter, inputs, aside, advance, labels=what == JUDGED)
-        yield replace(found, engine=engine)
+        incoming = incoming_of(options, sorter, inputs, rejects, advance, labels=what == JUDGED)
+        yield replace(incoming, engine=engine)
 
 
 def incoming_of(
-    options: Everywhere, sorter: Sorter, inputs: Inputs, aside: SetAside, advance: Advance, labels: bool = False
-) -> Incoming:
+    options: CommonOptions,
+    sorter: TrainedSorter,
+    inputs: Inputs,
+    rejects: RejectedRows,
+    advance: Advance,
+    labels: bool = False,
+) -> ScoringInput:
     """Tables as a sorter reads them. labels: whether each row must have its label."""
     columns = columns_for(sorter, named_columns(options), inputs, labels)
-    reader = Reader.of_sorter(sorter, columns, LABELLED if labels else None)
-    return Incoming(inputs=inputs, reader=reader, aside=aside, advance=advance)
+    reader = DocumentReader.of_sorter(sorter, columns, LABELLED if labels else None)
+    return ScoringInput(inputs=inputs, reader=reader, rejects=rejects, advance=advance)
 
 
-def set_aside_of(options: ReadingAlone, output: Path | None) -> SetAside:
+def rejects_for(options: ReadingOptions, output: Path | None) -> RejectedRows:
     """Where rows set aside go: where told, else beside the output, else only counted."""
-    if isinstance(options, ReadingOptions) and options.set_aside:
-        return SetAside(Path(options.set_aside))
-    return SetAside(output.with_name(f"{output.stem}.set-aside.csv") if output is not None else None)
+    if isinstance(options, RejectsOptions) and options.set_aside:
+        return RejectedRows(Path(options.set_aside))
+    return RejectedRows(output.with_name(f"{output.stem}.set-aside.csv") if output is not None else None)
 
 
-def tell_set_aside(aside: SetAside, used: int, view: View) -> None:
+def report_rejects(rejects: RejectedRows, used: int, view: View) -> None:
     """Say how many rows were set aside, why, and where they are; nothing when there are none."""
     view.values["rows"] = {
-        "read": used + aside.count,
+        "read": used + rejects.count,
         "used": used,
-        "set_aside": aside.count,
-        "reasons": dict(aside.reasons.most_common()),
-        "set_aside_file": str(aside.path) if aside.path and aside.count else None,
+        "set_aside": rejects.count,
+        "reasons": dict(rejects.reasons.most_common()),
+        "set_aside_file": str(rejects.path) if rejects.path and rejects.count else None,
     }
-    if not aside.count:
+    if not rejects.count:
         return
-    reasons = "; ".join(f"{reason}: {count:,}" for reason, count in aside.reasons.most_common(4))
-    more = aside.count - sum(count for _, count in aside.reasons.most_common(4))
-    where = f"in {aside.path}" if aside.path else "to write them to a file: --set-aside FILE"
-    view.note(
-        f"Rows: {used + aside.count:,} read = {used:,} used + {aside.count:,} set aside "
+    reasons = "; ".join(f"{reason}: {count:,}" for reason, count in rejects.reasons.most_common(4))
+    more = rejects.count - sum(count for _, count in rejects.reasons.most_common(4))
+    where = f"in {rejects.path}" if rejects.path else "to write them to a file: --set-aside FILE"
+    view.add_note(
+        f"Rows: {used + rejects.count:,} read = {used:,} used + {rejects.count:,} set aside "
         f"({reasons}{f'; {more} other' if more > 0 else ''}); {where}."
     )

@@ -21,31 +21,31 @@ _BOUND = re.compile(
 def check_written(bounds: Sequence[str]) -> None:
     """Raises UsageProblem for a bound that is not written as one, before any work is done."""
     for bound in bounds:
-        found = _BOUND.match(bound)
-        number = _number_in(found) if found else None
-        if found is None or number is None:
+        match = _BOUND.match(bound)
+        number = _number_in(match) if match else None
+        if match is None or number is None:
             raise UsageProblem(
                 f"A bound is written as MEASURE>=NUMBER, not {bound!r}.",
                 "For example: --require 'accuracy>=0.8', or 'accuracy>=80%'",
             )
-        measure = MEASURES.get(_measure_of(found["name"]), LABEL_MEASURES.get(_measure_of(found["name"])))
+        measure = MEASURES.get(_measure_of(match["name"]), LABEL_MEASURES.get(_measure_of(match["name"])))
         share = isinstance(measure, LabelMeasure) or (measure is not None and measure.unit is Unit.PERCENT)
         if share and not 0 <= number <= 1:
             raise UsageProblem(
                 f"{bound.strip()!r} can never hold, or always does: {measure.name if measure else ''} is between 0 and 1.",
-                f"Write {found['name']}{found['way']}{number / 100:g}, or {number:g}%."
+                f"Write {match['name']}{match['way']}{number / 100:g}, or {number:g}%."
                 if 1 < number <= 100
                 else "Write 0.8, or 80%.",
             )
 
 
-def _number_in(found: re.Match[str]) -> float | None:
+def _number_in(match: re.Match[str]) -> float | None:
     """The number of a bound; that of a percentage as a share."""
     try:
-        number = float(found["number"])
+        number = float(match["number"])
     except ValueError:
         return None
-    return number / 100 if found["percent"] else number
+    return number / 100 if match["percent"] else number
 
 
 def _measure_of(name: str) -> str:
@@ -53,7 +53,7 @@ def _measure_of(name: str) -> str:
     return name.rpartition("/")[2].partition(":")[0]
 
 
-def met(bounds: Sequence[str], answers: Mapping[str, Mapping[str, Rate]], console: Console) -> Exit:
+def requirement_status(bounds: Sequence[str], answers: Mapping[str, Mapping[str, Rate]], console: Console) -> Exit:
     """Whether all bounds hold; those that do not are told.
 
     answers: the measures of each answer, under its name. A bound that names an answer, as `urgent/accuracy>=0.8`, is about
@@ -61,9 +61,9 @@ def met(bounds: Sequence[str], answers: Mapping[str, Mapping[str, Rate]], consol
     """
     missed = False
     for bound in bounds:
-        found = _BOUND.match(bound)
-        assert found is not None
-        for answer, name in _meant(found["name"], answers):
+        match = _BOUND.match(bound)
+        assert match is not None
+        for answer, name in _resolved_name(match["name"], answers):
             measures = answers[answer]
             if name not in measures and name in MEASURES:
                 remedy = "Give a table of costs." if name == "cost" else "Leave it out of the bounds."
@@ -71,9 +71,9 @@ def met(bounds: Sequence[str], answers: Mapping[str, Mapping[str, Rate]], consol
             if name not in measures:
                 raise UsageProblem(f"There is no measure {name!r}.", suggestion(name, list(measures), "measures"))
             rate = measures[name]
-            value = {"low": rate.low, "high": rate.high}.get(found["end"] or "", rate.value)
-            wanted = _number_in(found)
-            if value is None or wanted is None or not _WAYS[found["way"]](value, wanted):
+            value = {"low": rate.low, "high": rate.high}.get(match["end"] or "", rate.value)
+            bound_value = _number_in(match)
+            if value is None or bound_value is None or not _WAYS[match["way"]](value, bound_value):
                 missed = True
                 shown = "not defined" if value is None else f"{value:.4f}"
                 where = f" for {answer}" if len(answers) > 1 else ""
@@ -81,7 +81,7 @@ def met(bounds: Sequence[str], answers: Mapping[str, Mapping[str, Rate]], consol
     return Exit.MISSED if missed else Exit.DONE
 
 
-def _meant(written: str, answers: Mapping[str, Mapping[str, Rate]]) -> list[tuple[str, str]]:
+def _resolved_name(written: str, answers: Mapping[str, Mapping[str, Rate]]) -> list[tuple[str, str]]:
     """The answers that a bound is about, each with the measure."""
     answer, slash, measure = written.partition("/")
     if slash and answer in answers:

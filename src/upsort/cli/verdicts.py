@@ -4,24 +4,24 @@ with the condition of each."""
 from typing import TYPE_CHECKING, assert_never
 
 from upsort.cli.wording import decimal, interval, number, p_value, percent
-from upsort.cli.wrong_sets import wrong_sets_told
+from upsort.cli.wrong_sets import wrong_set_sentences
 from upsort.core.classifiers.families import family
-from upsort.core.judging.behind import Standing
-from upsort.core.judging.costs import Costing
+from upsort.core.judging.behind import Comparison
+from upsort.core.judging.costs import CostSummary
 from upsort.core.judging.intervals import FEW, Rate
-from upsort.core.judging.measure import Evidence, Measure
+from upsort.core.judging.measure import JudgedEvidence, Measure
 from upsort.core.judging.measures import Judgement
 from upsort.core.judging.probability_measures import ProbabilityMeasures
 from upsort.core.judging.reliability import Reliability
 from upsort.core.names import listed
 from upsort.core.plan import Classifier
 from upsort.files.documents import PASSAGE_COLUMNS
-from upsort.jobs.compare import Compared, CompareResult
-from upsort.jobs.judged import Judged
+from upsort.jobs.compare import ComparedPlan, CompareResult
+from upsort.jobs.judged import Evaluation
 
 if TYPE_CHECKING:  # it loads optimisers
     from upsort.jobs.suspects import SuspectsResult
-from upsort.jobs.terms import Fact
+from upsort.jobs.terms import TermFact
 
 _SURE_ENOUGH = 0.95  # share right, from which on people need not look again
 _FEW = 100  # documents, of which little can be said
@@ -41,31 +41,31 @@ def headline(judgement: Judgement, training: Rate | None = None, group: str = ""
     training: the accuracy on the training documents. group: the column whose values belong together. copies: whether there are
     copies that were counted as one.
     """
-    accuracy, what = judgement.accuracy, _what(judgement, group)
+    accuracy, what = judgement.accuracy, _what_was_judged(judgement, group)
     over = f", on average over {judgement.repeats} repeats" if judgement.repeats > 1 else ""
     right = "right" if judgement.sets is None else "with all of their labels right and no other"
     return [
         f"{number(accuracy.right)} of {number(accuracy.of)} {what} {right}{over}: accuracy {percent(accuracy.value)} "
         f"(95 % interval {interval(accuracy)}).",
         *_rests_on(judgement, group, copies),
-        f"{always_answering(judgement)} would be right for {percent(judgement.baseline.value)}.",
+        f"{baseline_name(judgement)} would be right for {percent(judgement.baseline.value)}.",
         *_on_training(training),
-        _against_one_label(judgement, group),
+        _against_majority(judgement, group),
         *_wide_interval(judgement, group),
     ]
 
 
-def beside_the_answers(judgement: Judgement, training: Rate | None = None, group: str = "") -> list[str]:
+def accuracy_details(judgement: Judgement, training: Rate | None = None, group: str = "") -> list[str]:
     """What of the headline is told neither by `good_told` nor by `against_told`."""
     return [*_rests_on(judgement, group, False), *_on_training(training), *_wide_interval(judgement, group)]
 
 
-def _what(judgement: Judgement, group: str) -> str:
+def _what_was_judged(judgement: Judgement, group: str) -> str:
     return units_of(group if judgement.groups is not None else "")
 
 
 def _rests_on(judgement: Judgement, group: str, copies: bool) -> list[str]:
-    passages = _what(judgement, group) == "passages"
+    passages = _what_was_judged(judgement, group) == "passages"
     if passages and not copies:
         return [f"They are passages of {judgement.groups:,} documents, and the intervals rest on those."]
     if judgement.groups is None or judgement.groups == judgement.accuracy.of:
@@ -89,12 +89,12 @@ def _independent(judgement: Judgement) -> float:
 
 def _too_few(judgement: Judgement, group: str) -> str:
     """The beginning of a sentence about too few of them."""
-    passages = _what(judgement, group) == "passages"
+    passages = _what_was_judged(judgement, group) == "passages"
     independent = judgement.groups if judgement.groups is not None else judgement.accuracy.of
     return _counted(independent, judgement.groups is not None and not passages)
 
 
-def _against_one_label(judgement: Judgement, group: str) -> str:
+def _against_majority(judgement: Judgement, group: str) -> str:
     p = f"(exact paired test, {p_value(judgement.against_baseline)})"
     match judgement.above_baseline:
         case True:
@@ -113,7 +113,7 @@ def _wide_interval(judgement: Judgement, group: str) -> list[str]:
     return [f"{_too_few(judgement, group)} too few to tell how good it is: the interval is wide."] if wide else []
 
 
-def good_told(judgement: Judgement) -> tuple[str, str]:
+def accuracy_headline(judgement: Judgement) -> tuple[str, str]:
     """The accuracy, and what it is of."""
     accuracy = judgement.accuracy
     right = "are sorted right" if judgement.sets is None else "got all of their labels and no other"
@@ -122,65 +122,68 @@ def good_told(judgement: Judgement) -> tuple[str, str]:
     )
 
 
-def against_told(judgement: Judgement) -> tuple[str, str]:
+def baseline_sentence(judgement: Judgement) -> tuple[str, str]:
     """The accuracy of always giving one label, and whether this is better."""
-    always = always_answering(judgement).rstrip(",")
-    said = f"would be right by {always[:1].lower()}{always[1:]}"
+    always = baseline_name(judgement).rstrip(",")
+    sentence = f"would be right by {always[:1].lower()}{always[1:]}"
     match judgement.above_baseline:
         case True:
             return percent(
                 judgement.baseline.value
-            ), f"{said}; the sorter is better ({p_value(judgement.against_baseline)})."
+            ), f"{sentence}; the sorter is better ({p_value(judgement.against_baseline)})."
         case False:
             return percent(
                 judgement.baseline.value
-            ), f"{said}; the sorter is worse ({p_value(judgement.against_baseline)})."
+            ), f"{sentence}; the sorter is worse ({p_value(judgement.against_baseline)})."
         case None:
-            return percent(judgement.baseline.value), f"{said}; the sorter cannot be told from that."
+            return percent(judgement.baseline.value), f"{sentence}; the sorter cannot be told from that."
 
 
-def confusions_told(judgement: Judgement, most: int = 3) -> list[str]:
+def confusion_sentences(judgement: Judgement, most: int = 3) -> list[str]:
     """The most frequent mistakes."""
     lines = []
     if judgement.sets is not None:
-        return wrong_sets_told(judgement.per_label, judgement.sets, most)
-    for one in judgement.confusions(most):
-        were = "was" if one.documents == 1 else "were"
+        return wrong_set_sentences(judgement.per_label, judgement.sets, most)
+    for confusion in judgement.confusions(most):
+        were = "was" if confusion.documents == 1 else "were"
         lines.append(
-            f"{number(one.documents)} of {one.of:,} {one.true!r} documents {were} taken for {one.sorted_as!r}."
+            f"{number(confusion.documents)} of {confusion.of:,} {confusion.true!r} documents {were} taken for "
+            f"{confusion.sorted_as!r}."
         )
     return lines
 
 
-def advice(one: Judged, suspects: "SuspectsResult | None") -> list[str]:
+def advice(evaluation: Evaluation, suspects: "SuspectsResult | None") -> list[str]:
     """What most likely makes a sorter, or the work with it, better; what is known by this judgement alone."""
     lines = []
-    judged = [label for label in one.judgement.per_label if label.documents >= FEW and label.f1.value is not None]
+    judged = [
+        label for label in evaluation.judgement.per_label if label.documents >= FEW and label.f1.value is not None
+    ]
     if judged:
         worst = min(judged, key=lambda label: label.f1.value or 0.0)
         if (worst.f1.value or 0.0) < 1.0:
             lines.append(f"Label more documents of {worst.label!r}: its F1 is the lowest, {percent(worst.f1.value)}.")
-    few = [label.label for label in one.judgement.per_label if label.documents < FEW]
+    few = [label.label for label in evaluation.judgement.per_label if label.documents < FEW]
     if few:
         lines.append(f"Judge it on more documents of {listed(map(repr, few), 4)}: fewer than {FEW} say little.")
-    found = (
+    curve_point = (
         None
-        if one.judgement.sets is not None
+        if evaluation.judgement.sets is not None
         else next(
             (
                 (bound, decided, right / decided)
                 for bound, decided, right in zip(
-                    one.coverage.bounds, one.coverage.decided, one.coverage.right, strict=True
+                    evaluation.coverage.bounds, evaluation.coverage.decided, evaluation.coverage.right, strict=True
                 )
                 if bound > 0 and decided and right / decided >= _SURE_ENOUGH
             ),
             None,
         )
     )
-    if found is not None and (one.judgement.accuracy.value or 0.0) < _SURE_ENOUGH:
-        bound, decided, share = found
+    if curve_point is not None and (evaluation.judgement.accuracy.value or 0.0) < _SURE_ENOUGH:
+        bound, decided, share = curve_point
         lines.append(
-            f"Have people read what it is unsure of: of the {percent(decided / max(one.coverage.documents, 1))} with a "
+            f"Have people read what it is unsure of: of the {percent(decided / max(evaluation.coverage.documents, 1))} with a "
             f"probability of {bound:.2f} or more, {percent(share)} are right here."
         )
     if suspects is None:
@@ -190,13 +193,13 @@ def advice(one: Judged, suspects: "SuspectsResult | None") -> list[str]:
     return lines
 
 
-def dominated(evidence: Evidence) -> list[str]:
+def dominated(evidence: JudgedEvidence) -> list[str]:
     """What to look at where one label is so common that accuracy can hardly show what is known of the others, and what to do
     about it, unless decisions go by costs already."""
     judgement, probability = evidence.judgement, evidence.probability
     areas, balanced = (
         probability.areas.roc if probability is not None else None,
-        judgement.others.get("balanced_accuracy"),
+        judgement.other_rates.get("balanced_accuracy"),
     )
     if (
         judgement.above_baseline is True
@@ -206,7 +209,7 @@ def dominated(evidence: Evidence) -> list[str]:
         or (areas.low or 0.0) <= 0.5
     ):
         return []
-    occurring = sum(1 for one in judgement.per_label if one.documents)
+    occurring = sum(1 for label in judgement.per_label if label.documents)
     remedy = (
         "To find more of the rare labels: train with --set classifier.label_weights=even or --set decide.f_beta=1, or "
         "evaluate and score with prices: --cost TABLE."
@@ -219,7 +222,7 @@ def dominated(evidence: Evidence) -> list[str]:
     ]
 
 
-def always_answering(judgement: Judgement) -> str:
+def baseline_name(judgement: Judgement) -> str:
     """The baseline as the subject of a sentence."""
     if not judgement.majority:
         return "Always answering the commonest label of each training part"
@@ -228,16 +231,16 @@ def always_answering(judgement: Judgement) -> str:
     return f"Always answering {judgement.majority!r}{alone}, the commonest label{where},"
 
 
-def calibration_told(found: Reliability) -> list[str]:
+def calibration_sentences(reliability: Reliability) -> list[str]:
     """How far probabilities are from shares right."""
-    fullest = found.fullest
+    fullest = reliability.fullest
     if fullest is None:
         return []
     return [
         f"Of the {number(fullest.right.of)} documents stated at {100 * fullest.low:.0f} to {100 * fullest.high:.0f} %, "
         f"{percent(fullest.right.value)} are right ({interval(fullest.right)}).",
-        f"Calibration error: probabilities and shares right are {100 * found.error:.1f} points apart on average; perfect "
-        f"probabilities would show about {100 * found.by_chance:.1f} on as many documents.",
+        f"Calibration error: probabilities and shares right are {100 * reliability.error:.1f} points apart on average; perfect "
+        f"probabilities would show about {100 * reliability.by_chance:.1f} on as many documents.",
     ]
 
 
@@ -245,12 +248,12 @@ def left_out(judgement: Judgement, probability: ProbabilityMeasures | None, meas
     """What is not measured, and why. measures: whether all measures are shown."""
 
     lines = []
-    scarce = [f"{one.label} ({one.documents})" for one in judgement.per_label if 0 < one.documents < FEW]
+    scarce = [f"{label.label} ({label.documents})" for label in judgement.per_label if 0 < label.documents < FEW]
     if scarce:
         lines.append(
             f"Fewer than {FEW} documents: {listed(scarce, 8)}; too few for an interval of F1 or of areas of such a label."
         )
-    never = [one.label for one in judgement.per_label if one.documents and not one.sorted_as]
+    never = [label.label for label in judgement.per_label if label.documents and not label.sorted_as]
     if never and measures:
         lines.append(
             f"No document is sorted as {listed(never, 8)}: macro precision leaves them out, macro F1 takes them as 0."
@@ -271,74 +274,75 @@ def _counted(documents: float | None, groups: bool = False) -> str:
     return f"1 {noun} is" if documents == 1 else f"{number(documents)} {noun}s are"
 
 
-def costs_told(found: Costing) -> str:
+def cost_sentence(costs: CostSummary) -> str:
     """What the decisions cost, beside what other ways of deciding would."""
     return (
-        f"By the table of costs a document costs {decimal(found.mean)} on average; sorted as the most probable label it would "
-        f"cost {decimal(found.plain)}, as {found.constant_label!r} always {decimal(found.constant)}."
+        f"By the table of costs a document costs {decimal(costs.mean)} on average; sorted as the most probable label it would "
+        f"cost {decimal(costs.plain)}, as {costs.constant_label!r} always {decimal(costs.constant)}."
     )
 
 
-def costs_warned(found: Costing) -> str:
+def costs_warned(costs: CostSummary) -> str:
     """Of costs that do not pay."""
     return (
-        f"Deciding by these costs makes things worse here, by {decimal(found.more)} a document: the probabilities are not what "
+        f"Deciding by these costs makes things worse here, by {decimal(costs.more)} a document: the probabilities are not what "
         "they should be for it. See the calibration error, try classifier.calibrate, or leave the table out."
     )
 
 
-def standing(one: Compared, margin: float) -> str:
+def comparison_sentence(candidate: ComparedPlan, margin: float) -> str:
     """What may be said of a candidate beside the best. margin: a share of the documents."""
 
-    low, high = 100 * one.behind.low, 100 * one.behind.high
-    match one.standing:
-        case Standing.BEST:
+    low, high = 100 * candidate.difference.low, 100 * candidate.difference.high
+    match candidate.comparison:
+        case Comparison.BEST:
             return "best"
-        case Standing.WORSE:
+        case Comparison.WORSE:
             return f"worse by {low:.1f} to {high:.1f} points"
-        case Standing.NO_WORSE:
+        case Comparison.NO_WORSE:
             return f"no worse (by less than {100 * margin:g} point{'' if margin == 0.01 else 's'})"
-        case Standing.NOT_TOLD_APART:
+        case Comparison.NOT_DISTINGUISHABLE:
             return f"not told apart ({low:+.1f} to {high:+.1f} points)"
         case _:
-            assert_never(one.standing)
+            assert_never(candidate.standing)
 
 
-def the_best(found: CompareResult) -> str:
+def the_best(result: CompareResult) -> str:
     """What the candidate is called that the distances are to: the first of the list may be another one, best by another
     measure."""
-    return "best" if found.compared[0].standing is Standing.BEST else "most accurate"
+    return "best" if result.compared[0].comparison is Comparison.BEST else "most accurate"
 
 
-def how_told(found: CompareResult, repeats: int) -> list[str]:
+def difference_notes(result: CompareResult, repeats: int) -> list[str]:
     """Where the distances to the best come from."""
-    groups = found.compared[0].result.overall.groups is not None
+    groups = result.compared[0].result.overall.groups is not None
     what = "groups that belong together" if groups else "documents"
     each = f", each judged {times(repeats)}" if repeats > 1 else ""
     return [
-        f"Behind the {the_best(found)}: 95 % interval of the difference in accuracy on the same {what}{each}, wide enough to "
-        f"hold for all pairs of {len(found.compared)} candidates at once. Where it holds 0, the data cannot tell which is better."
+        f"Behind the {the_best(result)}: 95 % interval of the difference in accuracy on the same {what}{each}, wide enough to "
+        f"hold for all pairs of {len(result.compared)} candidates at once. Where it holds 0, the data cannot tell "
+        "which is better."
     ]
 
 
-def ordered_by(by: Measure, found: CompareResult) -> list[str]:
+def ordered_by(by: Measure, result: CompareResult) -> list[str]:
     """What the order goes by, where it is not accuracy, and whether another candidate is the most accurate."""
 
     if by.key == "accuracy":
         return []
-    most = next(one for one in found.compared if one.standing is Standing.BEST)
+    most = next(candidate for candidate in result.compared if candidate.comparison is Comparison.BEST)
     first = "the highest first" if by.more_is_better else "the lowest first"
-    if most is found.compared[0]:
+    if most is result.compared[0]:
         return [f"Ordered by {by.name}, {first}; the first is the most accurate as well."]
     return [f"Ordered by {by.name}, {first}; the most accurate is {most.candidate.name}, and the distances are to it."]
 
 
-def at_the_end(found: CompareResult) -> list[str]:
+def at_the_end(result: CompareResult) -> list[str]:
     """Values that are best at the end of what was tried."""
     return [
-        f"The best {one.key}, {one.value:g}, is the {'lowest' if one.lowest else 'highest'} that was tried: "
-        f"{'lower' if one.lowest else 'higher'} ones may be better still."
-        for one in found.at_the_end
+        f"The best {value.key}, {value.value:g}, is the {'lowest' if value.lowest else 'highest'} that was tried: "
+        f"{'lower' if value.lowest else 'higher'} ones may be better still."
+        for value in result.at_the_end
     ]
 
 
@@ -347,7 +351,7 @@ def times(count: int) -> str:
     return {1: "once", 2: "twice"}.get(count, f"{count} times")
 
 
-def term_told(fact: Fact, labels: int) -> str:
+def term_sentence(fact: TermFact, labels: int) -> str:
     """How much oftener a term stands in documents of its label than in those where it is rarest. labels: how many there are."""
     often = fact.often
     rarest = ", where it is rarest" if labels > 2 else ""
@@ -361,18 +365,18 @@ def term_told(fact: Fact, labels: int) -> str:
     )
 
 
-def suspects_told(found: "SuspectsResult", asked: bool) -> list[str]:
+def suspect_sentences(result: "SuspectsResult", requested: bool) -> list[str]:
     """How many labels of a list are wrong. asked: whether its length was asked for."""
-    many, (value, low, high) = len(found.suspects), found.expected
-    of = f"of {found.judged:,} documents, judged by {' and '.join(found.kinds)}"
-    what = "labels that are" if found.of_sets else "a label that is"
+    many, (value, low, high) = len(result.suspects), result.expected
+    of = f"of {result.judged:,} documents, judged by {' and '.join(result.kinds)}"
+    what = "labels that are" if result.of_sets else "a label that is"
     if not many:
         return [f"None {of}, has {what} more likely wrong than right."]
-    if asked:
+    if requested:
         begin = f"The {many:,} most suspicious {of}."
     else:
         begin = f"{many:,} {of}, {'has' if many == 1 else 'have'} {what} more likely wrong than right."
-    whose = "documents" if found.of_sets else "labels"
+    whose = "documents" if result.of_sets else "labels"
     these = f"About {value:,.0f} of these {whose} {'is' if round(value) == 1 else 'are'} expected to be wrong"
     return [
         f"{begin} {these} (95 % interval {low:,.0f} to {high:,.0f}), if wrong labels fall on documents by chance. Read "
@@ -380,7 +384,7 @@ def suspects_told(found: "SuspectsResult", asked: bool) -> list[str]:
     ]
 
 
-def restraint(settings: Classifier) -> str:
+def restraint_sentence(settings: Classifier) -> str:
     """What keeps a kind of classifier from learning by heart, as the beginning of a list."""
 
     return f"{family(settings).restraint} or ".lstrip()

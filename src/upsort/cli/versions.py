@@ -22,14 +22,14 @@ def versions() -> Iterator[tuple[str, str]]:
     yield "encoding", f"{sys.getfilesystemencoding()}, output {getattr(sys.stdout, 'encoding', None) or 'none'}"
     extras: dict[str, list[str]] = {}
     for required in metadata.requires("upsort") or ():
-        found = _REQUIRED.match(required)
-        if found is None or found["extra"] in _FOR_DEVELOPERS:
+        match = _REQUIRED.match(required)
+        if match is None or match["extra"] in _FOR_DEVELOPERS:
             continue
-        told = f"{found['name']} {_installed(found['name'])}"
-        if found["extra"]:
-            extras.setdefault(found["extra"], []).append(told)
+        version = f"{match['name']} {_installed(match['name'])}"
+        if match["extra"]:
+            extras.setdefault(match["extra"], []).append(version)
         else:
-            yield found["name"], _installed(found["name"])
+            yield match["name"], _installed(match["name"])
     for extra, packages in sorted(extras.items()):
         yield f"upsort[{extra}]", ", ".join(packages)
     yield "program in", str(Path(upsort.__file__).parent)

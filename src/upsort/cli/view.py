@@ -5,7 +5,7 @@ from dataclasses import field, replace
 from enum import Enum
 from typing import Any
 
-from upsort.cli.agreeing import agreeing
+from upsort.cli.agreeing import singular_after_one
 from upsort.core.records import record
 
 JSON_VERSION = 1
@@ -26,15 +26,15 @@ class Kind(Enum):
     BAR = "bar"  # a drawing of a share, on the left, and never broken
 
 
-class Strong(str):
+class Bold(str):
     """A cell that a terminal shows bold."""
 
 
-class NoneThere(str):
+class Zero(str):
     """The number 0 in a cell, which a terminal leaves blank."""
 
 
-class Where(Enum):
+class Shown(Enum):
     """Where a column is shown."""
 
     EVERYWHERE = "everywhere"
@@ -49,7 +49,7 @@ class Column:
     name: str
     kind: Kind = Kind.TEXT
     spare: int = 0
-    where: Where = Where.EVERYWHERE
+    where: Shown = Shown.EVERYWHERE
 
     @property
     def on_the_right(self) -> bool:
@@ -70,20 +70,18 @@ class Table:
     rows: Sequence[Sequence[str]]
     square: bool = False
     grouped: bool = False
-    where: Where = Where.EVERYWHERE
+    where: Shown = Shown.EVERYWHERE
 
     def on_terminal(self) -> "Table":
         """With the columns that a terminal shows, blank where there is none of something."""
-        shown = self.chosen([place for place, column in enumerate(self.columns) if column.where is not Where.PIPED])
-        return replace(
-            shown, rows=[["" if isinstance(cell, NoneThere) else cell for cell in row] for row in shown.rows]
-        )
+        shown = self.select([place for place, column in enumerate(self.columns) if column.where is not Shown.PIPED])
+        return replace(shown, rows=[["" if isinstance(cell, Zero) else cell for cell in row] for row in shown.rows])
 
     def piped(self) -> "Table":
         """With the columns for other programs."""
-        return self.chosen([place for place, column in enumerate(self.columns) if column.where is not Where.TERMINAL])
+        return self.select([place for place, column in enumerate(self.columns) if column.where is not Shown.TERMINAL])
 
-    def chosen(self, places: Sequence[int]) -> "Table":
+    def select(self, places: Sequence[int]) -> "Table":
         """With some of the columns."""
         rows = [[row[place] for place in places] for row in self.rows]
         return replace(self, columns=[self.columns[place] for place in places], rows=rows)
@@ -95,11 +93,11 @@ class Sentence:
 
     text: str
     wrapped: bool = True
-    where: Where = Where.EVERYWHERE
+    where: Shown = Shown.EVERYWHERE
 
 
 @record(frozen=True)
-class Laid:
+class FixedWidth:
     """Lines that are laid out for a width."""
 
     lay: Callable[[int], str]
@@ -113,7 +111,7 @@ class Note:
     warning: bool = False
 
 
-Part = Sentence | Table | Laid | Note
+Part = Sentence | Table | FixedWidth | Note
 
 
 @record
@@ -123,40 +121,40 @@ class View:
     values: dict[str, Any] = field(default_factory=dict)
     parts: list[Part] = field(default_factory=list)
 
-    def say(self, told: str = "", where: Where = Where.EVERYWHERE) -> None:
+    def add_sentence(self, text: str = "", where: Shown = Shown.EVERYWHERE) -> None:
         """A sentence."""
-        self.parts.append(Sentence(agreeing(told), where=where))
+        self.parts.append(Sentence(singular_after_one(text), where=where))
 
-    def quote(self, told: str) -> None:
+    def add_verbatim(self, text: str) -> None:
         """Lines that stay as they are: something to be typed, a document."""
-        self.parts.append(Sentence(told, wrapped=False))
+        self.parts.append(Sentence(text, wrapped=False))
 
-    def table(
+    def add_table(
         self,
         columns: Sequence[Column],
         rows: Iterable[Sequence[object]],
         square: bool = False,
         grouped: bool = False,
-        where: Where = Where.EVERYWHERE,
+        where: Shown = Shown.EVERYWHERE,
     ) -> None:
         """A table; see `Table`."""
-        cells = [[_one_line(cell) for cell in row] for row in rows]
+        cells = [[_single_line(cell) for cell in row] for row in rows]
         self.parts.append(Table(columns=columns, rows=cells, square=square, grouped=grouped, where=where))
 
-    def lay(self, lay: Callable[[int], str]) -> None:
+    def add_block(self, lay: Callable[[int], str]) -> None:
         """Lines that are laid out for a width."""
-        self.parts.append(Laid(lay))
+        self.parts.append(FixedWidth(lay))
 
-    def note(self, told: str) -> None:
+    def add_note(self, text: str) -> None:
         """Something worth knowing that is not the result."""
-        self.parts.append(Note(told))
+        self.parts.append(Note(text))
 
-    def warn(self, told: str) -> None:
+    def add_warning(self, text: str) -> None:
         """Something that may make the result wrong; said even when quiet."""
-        self.parts.append(Note(told, warning=True))
+        self.parts.append(Note(text, warning=True))
 
 
-def _one_line(cell: object) -> str:
-    if isinstance(cell, Strong | NoneThere):
+def _single_line(cell: object) -> str:
+    if isinstance(cell, Bold | Zero):
         return cell
     return " ".join(cell.split()) if isinstance(cell, str) else f"{cell:,}" if isinstance(cell, int) else str(cell)

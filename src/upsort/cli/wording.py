@@ -6,17 +6,17 @@ from typing import Any, assert_never
 import numpy as np
 
 from upsort.cli import columns as col
-from upsort.cli.view import Column, NoneThere, Strong
-from upsort.core.judging.costs import Costing
+from upsort.cli.view import Bold, Column, Zero
+from upsort.core.judging.costs import CostSummary
 from upsort.core.judging.intervals import Rate
-from upsort.core.judging.measure import Evidence, Measure, Unit
+from upsort.core.judging.measure import JudgedEvidence, Measure, Unit
 from upsort.core.judging.measure_list import LABEL_MEASURES, MEASURES, shown_measures
 from upsort.core.judging.measures import Judgement, LabelMeasures, LabelSets
 from upsort.core.judging.probability_measures import ProbabilityMeasures
 from upsort.core.judging.reliability import Reliability
 from upsort.core.judging.undecided import Undecided
 from upsort.core.plan import Plan
-from upsort.jobs.judging import Kept
+from upsort.jobs.judging import DuplicateHandling
 
 
 def percent(value: float | None) -> str:
@@ -31,19 +31,19 @@ def interval(rate: Rate) -> str:
 
 def rate_json(rate: Rate) -> dict[str, Any]:
     """A measured rate as a JSON object; `right` and `of` only where it counts documents."""
-    found: dict[str, Any] = {"value": rate.value, "low": rate.low, "high": rate.high}
+    values: dict[str, Any] = {"value": rate.value, "low": rate.low, "high": rate.high}
     if rate.of is not None:
-        found |= {"right": rate.right, "of": rate.of}
+        values |= {"right": rate.right, "of": rate.of}
     if rate.documents is not None:
-        found |= {"documents": rate.documents}
-    return found
+        values |= {"documents": rate.documents}
+    return values
 
 
-def _undecided_json(found: Undecided) -> dict[str, Any]:
+def _undecided_json(undecided: Undecided) -> dict[str, Any]:
     """What is left undecided, and the others by label, as a JSON object."""
-    judgement = found.judgement
+    judgement = undecided.judgement
     return {
-        "documents": found.by_label,
+        "documents": undecided.by_label,
         "labels": {label.label: _label_json(label) for label in judgement.per_label} if judgement else {},
         "confusion": _confusion_json(judgement) if judgement else {},
     }
@@ -65,32 +65,37 @@ def _label_json(label: LabelMeasures) -> dict[str, Any]:
         "right": label.right,
         "missed": label.missed,
         "false": label.false,
-        **{key: rate_json(one.of(label)) for key, one in LABEL_MEASURES.items()},
+        **{key: rate_json(measure.of(label)) for key, measure in LABEL_MEASURES.items()},
     }
 
 
-def _sets_json(found: LabelSets) -> dict[str, Any]:
+def _sets_json(sets: LabelSets) -> dict[str, Any]:
     """Which labels go wrong together, as a JSON object."""
     return {
         "missed_together": [
-            {"labels": [one.first, one.second], "documents": one.documents, "of": one.of}
-            for one in found.missed_together
+            {"labels": [pair.first, pair.second], "documents": pair.documents, "of": pair.of}
+            for pair in sets.pairs_missed
         ],
         "given_instead": [
-            {"missed": one.true, "given": one.sorted_as, "documents": one.documents, "of": one.of}
-            for one in found.given_instead
+            {
+                "missed": confusion.true,
+                "given": confusion.sorted_as,
+                "documents": confusion.documents,
+                "of": confusion.of,
+            }
+            for confusion in sets.given_instead
         ],
     }
 
 
-def _costs_json(found: Costing) -> dict[str, Any]:
+def _costs_json(costs: CostSummary) -> dict[str, Any]:
     """Costs as a JSON object."""
     return {
-        "mean": rate_json(found.mean),
-        "of_most_probable": rate_json(found.plain),
-        "of_one_label": rate_json(found.constant),
-        "one_label": found.constant_label,
-        "more_than_most_probable": rate_json(found.more),
+        "mean": rate_json(costs.mean),
+        "of_most_probable": rate_json(costs.plain),
+        "of_one_label": rate_json(costs.constant),
+        "one_label": costs.constant_label,
+        "more_than_most_probable": rate_json(costs.more),
     }
 
 
@@ -119,17 +124,17 @@ def label_columns(undecided: bool = False, sets: bool = False) -> list[Column]:
     intervals. undecided: whether documents are left so, which have a column then. sets: whether documents may have several
     labels; what was sorted wrongly then stands there in place of all that was sorted so."""
 
-    found = [col.name("label"), *([col.count("undecided", 1)] if undecided else [])]
-    found += [col.count("decided" if undecided else "documents", 1)]
-    found += (
+    columns = [col.name("label"), *([col.count("undecided", 1)] if undecided else [])]
+    columns += [col.count("decided" if undecided else "documents", 1)]
+    columns += (
         [col.count("right", 2), col.count("missed", 2), col.count("false", 2)]
         if sets
         else [col.count("sorted as", 2), col.count("right", 3)]
     )
-    for one in LABEL_MEASURES.values():
-        if one.shown:
-            found += [col.share(one.name), *([col.interval()] if one.with_interval else [])]
-    return found
+    for measure in LABEL_MEASURES.values():
+        if measure.shown:
+            columns += [col.share(measure.name), *([col.interval()] if measure.with_interval else [])]
+    return columns
 
 
 def label_rows(judgement: Judgement, undecided: Mapping[str, float] | None = None) -> list[list[str]]:
@@ -140,29 +145,29 @@ def label_rows(judgement: Judgement, undecided: Mapping[str, float] | None = Non
         row = [label.label, *([number(undecided.get(label.label, 0))] if undecided is not None else [])]
         counts = (label.sorted_as, label.right) if judgement.sets is None else (label.right, label.missed, label.false)
         row += map(number, (label.documents, *counts))
-        for one in LABEL_MEASURES.values():
-            if one.shown:
-                rate = one.of(label)
-                row += [percent(rate.value), interval(rate)] if one.with_interval else [percent(rate.value)]
+        for measure in LABEL_MEASURES.values():
+            if measure.shown:
+                rate = measure.of(label)
+                row += [percent(rate.value), interval(rate)] if measure.with_interval else [percent(rate.value)]
         rows.append(row)
     return rows
 
 
-def measure_rows(evidence: Evidence) -> list[tuple[str, str, str]]:
+def measure_rows(evidence: JudgedEvidence) -> list[tuple[str, str, str]]:
     """Measure, value, interval of what is measured of decisions as a whole, beside their accuracy."""
 
-    return [(one.name, *value_and_interval(one, rate)) for one, rate in shown_measures(evidence)]
+    return [(measure.name, *value_and_interval(measure, rate)) for measure, rate in shown_measures(evidence)]
 
 
-def leading_measures(evidence: Evidence) -> str:
+def leading_measures(evidence: JudgedEvidence) -> str:
     """The most telling ones in a sentence."""
 
-    told = []
-    for one, rate in shown_measures(evidence):
-        if one.leading:
-            value, ends = value_and_interval(one, rate)
-            told.append(f"{one.name} {value} ({ends})")
-    line = "; ".join(told)
+    sentences = []
+    for measure, rate in shown_measures(evidence):
+        if measure.leading:
+            value, ends = value_and_interval(measure, rate)
+            sentences.append(f"{measure.name} {value} ({ends})")
+    line = "; ".join(sentences)
     return f"{line[:1].upper()}{line[1:]}."
 
 
@@ -189,13 +194,13 @@ def confusion_rows(judgement: Judgement, shares: str = "") -> list[list[str]]:
     ]
     rows = []
     for place, (label, counts, whole) in enumerate(zip(judgement.labels, table, sums + 0 * table, strict=True)):
-        told = [
-            (f"{100 * count / total:.0f} %" if shares else number(count)) if count else NoneThere("0")
+        row_counts = [
+            (f"{100 * count / total:.0f} %" if shares else number(count)) if count else Zero("0")
             for count, total in zip(counts.tolist(), whole.tolist(), strict=True)
         ]
-        told[place] = Strong(told[place]) if counts[place] else told[place]
+        row_counts[place] = Bold(row_counts[place]) if counts[place] else row_counts[place]
         of = counts.sum().item()
-        rows.append([label, *told, number(of), percent(counts[place] / of if of else None)])
+        rows.append([label, *row_counts, number(of), percent(counts[place] / of if of else None)])
     return rows
 
 
@@ -209,35 +214,36 @@ def confusion_columns(judgement: Judgement) -> list[Column]:
     ]
 
 
-def kept_together(kept: Kept, plan: Plan) -> list[str]:
+def duplicates_sentences(duplicates: DuplicateHandling, plan: Plan) -> list[str]:
     """How copies and groups were kept on one side of every split, and what that took."""
     lines = []
-    if kept.groups is not None:
+    if duplicates.groups is not None:
         lines.append(
             f"Documents with the same {plan.columns.group!r} are kept on one side of every split; there are "
-            f"{kept.groups:,} groups."
+            f"{duplicates.groups:,} groups."
         )
-    if kept.copies and not plan.judge.allow_copies:
-        lines.append(f"{kept.copies:,} documents copy another one; they are kept on one side of every split.")
-    if kept.taken_out:
+    if duplicates.copies and not plan.judge.allow_copies:
+        lines.append(f"{duplicates.copies:,} documents copy another one; they are kept on one side of every split.")
+    if duplicates.excluded:
         lines.append(
-            f"To that end {kept.taken_out:,} documents, counted over all splits, were taken out of training parts: they belong "
+            f"To that end {duplicates.excluded:,} documents, counted over all splits, were taken out of training "
+            "parts: they belong "
             "together with a held-out one."
         )
-    if kept.dates:
-        lines.append(kept.dates)
-    if kept.undated:
-        lines.append(f"{kept.undated:,} documents have no date; they are neither learned from nor judged.")
+    if duplicates.dates:
+        lines.append(duplicates.dates)
+    if duplicates.undated:
+        lines.append(f"{duplicates.undated:,} documents have no date; they are neither learned from nor judged.")
     return lines
 
 
-def kept_json(kept: Kept) -> dict[str, Any]:
+def duplicates_json(duplicates: DuplicateHandling) -> dict[str, Any]:
     """The same as a JSON object."""
     return {
-        "copies": kept.copies,
-        "group_count": kept.groups,
-        "taken_out_of_training": kept.taken_out,
-        "without_date": kept.undated,
+        "copies": duplicates.copies,
+        "group_count": duplicates.groups,
+        "taken_out_of_training": duplicates.excluded,
+        "without_date": duplicates.undated,
     }
 
 
@@ -260,17 +266,17 @@ def _middle(median: float | None) -> str:
 OWN_COLUMNS = (col.name("label"), col.count("documents", 1), col.number("mean probability of it"), col.number("median"))
 
 
-def reliability_rows(found: Reliability) -> list[list[str]]:
+def reliability_rows(reliability: Reliability) -> list[list[str]]:
     """For each tenth of probability: documents, mean probability, share right and its interval."""
     return [
         [
-            f"{100 * one.low:.0f} to {100 * one.high:.0f} %",
-            number(one.right.of),
-            percent(one.probability),
-            percent(one.right.value),
-            interval(one.right),
+            f"{100 * reliability_bin.low:.0f} to {100 * reliability_bin.high:.0f} %",
+            number(reliability_bin.right.of),
+            percent(reliability_bin.probability),
+            percent(reliability_bin.right.value),
+            interval(reliability_bin.right),
         ]
-        for one in found.bins
+        for reliability_bin in reliability.bins
     ]
 
 
@@ -284,15 +290,15 @@ RELIABILITY_COLUMNS = (
 MEASURE_COLUMNS = (col.name("measure"), col.number("value"), col.interval())
 
 
-def judgement_json(evidence: Evidence, labels: Sequence[str]) -> dict[str, Any]:
+def judgement_json(evidence: JudgedEvidence, labels: Sequence[str]) -> dict[str, Any]:
     """All of a judgement as a JSON object. labels: of the probabilities."""
 
     judgement, probability = evidence.judgement, evidence.probability
-    rates = {key: one.of(evidence) for key, one in MEASURES.items()}
-    found: dict[str, Any] = {key: rate_json(rate) for key, rate in rates.items() if rate is not None}
-    found["baseline"]["label"] = judgement.majority or None
+    rates = {key: measure.of(evidence) for key, measure in MEASURES.items()}
+    values: dict[str, Any] = {key: rate_json(rate) for key, rate in rates.items() if rate is not None}
+    values["baseline"]["label"] = judgement.majority or None
     return {
-        **found,
+        **values,
         "p_against_baseline": judgement.against_baseline,
         "repeats": judgement.repeats,
         "groups": judgement.groups,
@@ -310,8 +316,8 @@ def _probability_json(probability: ProbabilityMeasures, labels: Sequence[str]) -
     reliable = probability.reliability
     return {
         "areas": {
-            label: {"roc": rate_json(found.roc), "precision_recall": rate_json(found.precision_recall)}
-            for label, found in zip(labels, probability.areas.labels, strict=True)
+            label: {"roc": rate_json(areas.roc), "precision_recall": rate_json(areas.precision_recall)}
+            for label, areas in zip(labels, probability.areas.labels, strict=True)
         },
         "own_probability": {
             label: {"documents": own.documents, "mean": own.mean, "median": own.median}
@@ -320,8 +326,13 @@ def _probability_json(probability: ProbabilityMeasures, labels: Sequence[str]) -
         "calibration_error": reliable.error,
         "calibration_error_by_chance": reliable.by_chance,
         "reliability": [
-            {"from": one.low, "to": one.high, "probability": one.probability, "right": rate_json(one.right)}
-            for one in reliable.bins
+            {
+                "from": reliability_bin.low,
+                "to": reliability_bin.high,
+                "probability": reliability_bin.probability,
+                "right": rate_json(reliability_bin.right),
+            }
+            for reliability_bin in reliable.bins
         ],
     }
 

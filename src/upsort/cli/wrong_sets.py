@@ -6,18 +6,20 @@ from upsort.cli.wording import number
 from upsort.core.judging.measures import LabelMeasures, LabelSets
 
 
-def wrong_sets_told(labels: Sequence[LabelMeasures], sets: LabelSets, most: int) -> list[str]:
+def wrong_set_sentences(labels: Sequence[LabelMeasures], sets: LabelSets, most: int) -> list[str]:
     """The labels that are missed or given wrongly most often, and what is given in place of which."""
     wrong = sorted(labels, key=lambda label: -(label.missed + label.false))
     return [
         *(
-            f"{one.label!r}: {number(one.missed)} of {number(one.documents)} documents missed, {number(one.false)} given it "
+            f"{wrong_label.label!r}: {number(wrong_label.missed)} of {number(wrong_label.documents)} documents missed, "
+            f"{number(wrong_label.false)} given it "
             "wrongly."
-            for one in wrong[:most]
-            if one.missed or one.false
+            for wrong_label in wrong[:most]
+            if wrong_label.missed or wrong_label.false
         ),
         *(
-            f"{one.true!r} missed and {one.sorted_as!r} given wrongly: {number(one.documents)} of {one.of:,} documents."
-            for one in sets.given_instead[:most]
+            f"{confusion.true!r} missed and {confusion.sorted_as!r} given wrongly: {number(confusion.documents)} of "
+            f"{confusion.of:,} documents."
+            for confusion in sets.given_instead[:most]
         ),
     ]

@@ -39,7 +39,7 @@ _MONTHS = (
 _NUMBER_OF = {name: number for number, names in enumerate(_MONTHS, 1) for name in names.split()}
 
 
-class Order(Enum):
+class DateOrder(Enum):
     """What comes first in a date of numbers that ends with its year."""
 
     DAY = "day"
@@ -51,12 +51,12 @@ class Dates:
     """How the dates of a column are written. order: of those of numbers. form: as strptime has it; empty where it is found out.
     told: whether any date says which order it is, or somebody does. mixed: whether some say one and some the other."""
 
-    order: Order = Order.DAY
+    order: DateOrder = DateOrder.DAY
     form: str = ""
-    told: bool = True
+    stated: bool = True
     mixed: bool = False
 
-    def day(self, cell: str) -> date | None:
+    def day_number(self, cell: str) -> date | None:
         """The day in a cell, with or without a time and a zone after it: 2025-03-04, 2025/3/4, 4.3.2025, 04/03/25, 4 March 2025,
         Mar 4, 2025, 4. März 2025, 4 de marzo de 2025; None for anything else. Names of months may be cut short after three
         letters or more."""
@@ -65,27 +65,27 @@ class Dates:
                 return datetime.strptime(cell.strip(), self.form).date()
             except ValueError:
                 return None
-        if found := _YEAR_LAST.match(cell):
-            first, second, year = int(found[1]), int(found[3]), _full_year(found[4])
-            return _day(year, second, first) if self.order is Order.DAY else _day(year, first, second)
-        if found := _YEAR_FIRST.match(cell):
-            return _day(*map(int, found.groups()))
-        if found := _DAY_AND_NAME.match(cell):
-            return _day(int(found[3]), _month(found[2]), int(found[1]))
-        if found := _NAME_AND_DAY.match(cell):
-            return _day(int(found[3]), _month(found[1]), int(found[2]))
+        if match := _YEAR_LAST.match(cell):
+            first, second, year = int(match[1]), int(match[3]), _full_year(match[4])
+            return _day(year, second, first) if self.order is DateOrder.DAY else _day(year, first, second)
+        if match := _YEAR_FIRST.match(cell):
+            return _day(*map(int, match.groups()))
+        if match := _DAY_AND_NAME.match(cell):
+            return _day(int(match[3]), _month(match[2]), int(match[1]))
+        if match := _NAME_AND_DAY.match(cell):
+            return _day(int(match[3]), _month(match[1]), int(match[2]))
         return None
 
-    def said(self, column: str) -> str:
+    def description(self, column: str) -> str:
         """What is to be told about it; empty where no reader could wonder."""
-        if self.form or (self.told and not self.mixed and self.order is Order.DAY):
+        if self.form or (self.stated and not self.mixed and self.order is DateOrder.DAY):
             return ""
         if self.mixed:
             return (
                 f"{column!r} has dates with the day and dates with the month first; the {self.order.value} is taken to come "
                 "first, the others have no date (--date-format)."
             )
-        if self.told:
+        if self.stated:
             return f"The month comes first in the dates of {column!r}, as one of them shows."
         return (
             f"No date of {column!r} shows whether the day or the month comes first; the day is taken to. "
@@ -97,25 +97,25 @@ class DateTally:
     """Finds out from the cells of a column how its dates are written."""
 
     def __init__(self) -> None:
-        self._shown: Counter[Order] = Counter()
+        self._shown: Counter[DateOrder] = Counter()
         self._open = 0
 
     def add(self, cells: Iterable[str]) -> None:
         """Some more cells."""
         for cell in cells:
-            if found := _YEAR_LAST.match(cell):
-                first, second = int(found[1]), int(found[3])
+            if match := _YEAR_LAST.match(cell):
+                first, second = int(match[1]), int(match[3])
                 if first > 12 >= second:
-                    self._shown[Order.DAY] += 1
+                    self._shown[DateOrder.DAY] += 1
                 elif second > 12 >= first:
-                    self._shown[Order.MONTH] += 1
-                elif first != second and found[2] != ".":  # between full stops the day comes first everywhere
+                    self._shown[DateOrder.MONTH] += 1
+                elif first != second and match[2] != ".":  # between full stops the day comes first everywhere
                     self._open += 1
 
     def dates(self) -> Dates:
         """What was found."""
-        order = Order.MONTH if self._shown[Order.MONTH] > self._shown[Order.DAY] else Order.DAY
-        return Dates(order, told=bool(self._shown) or not self._open, mixed=len(self._shown) > 1)
+        order = DateOrder.MONTH if self._shown[DateOrder.MONTH] > self._shown[DateOrder.DAY] else DateOrder.DAY
+        return Dates(order, stated=bool(self._shown) or not self._open, mixed=len(self._shown) > 1)
 
 
 def dates_of(cells: Iterable[str], form: str = "") -> Dates:

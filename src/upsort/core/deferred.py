@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     sqlalchemy: Any
 
 
-class Deferred:
+class LazyObject:
     """Stands for what `made` returns until something of it is wanted."""
 
     def __init__(self, made: Callable[[], Any]) -> None:
@@ -42,13 +42,13 @@ class Deferred:
         return value
 
 
-def _library(name: str) -> Deferred:
-    return Deferred(partial(import_module, name))
+def _library(name: str) -> LazyObject:
+    return LazyObject(partial(import_module, name))
 
 
 def unicode_pattern(pattern: str) -> Any:
     r"""A pattern that may ask for properties of characters, such as \p{M}."""
-    return Deferred(partial(_compiled, pattern))
+    return LazyObject(partial(_compiled, pattern))
 
 
 def _compiled(pattern: str) -> Any:

@@ -15,7 +15,7 @@ _MANY = 200.0
 """Degrees of freedom from which the four terms of the expansion are exact to nine digits."""
 
 
-def normal_below(z: float) -> float:
+def normal_cdf(z: float) -> float:
     """The share of a standard normal distribution below z; exact far out too."""
     return erfc(-z / sqrt(2.0)) / 2.0
 

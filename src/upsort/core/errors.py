@@ -17,20 +17,20 @@ class Problem(Exception):
 
     def __reduce__(self) -> tuple[Any, ...]:
         """What it was made of need not travel to tell of it in another process."""
-        return _again, (type(self), self.args, self.__dict__)
+        return _rebuilt, (type(self), self.args, self.__dict__)
 
 
-def _again(kind: type[Problem], args: tuple[Any, ...], held: dict[str, Any]) -> Problem:
-    found = kind.__new__(kind, *args)
-    found.__dict__.update(held)
-    return found
+def _rebuilt(kind: type[Problem], args: tuple[Any, ...], attributes: dict[str, Any]) -> Problem:
+    problem = kind.__new__(kind, *args)
+    problem.__dict__.update(attributes)
+    return problem
 
 
 class DataProblem(Problem):
     """The data or the files do not allow it."""
 
 
-class CannotGoOn(DataProblem):
+class ResumeProblem(DataProblem):
     """What an interrupted run left does not fit what there is now."""
 
 

@@ -6,7 +6,7 @@ from upsort.core.records import record
 
 
 @record(frozen=True)
-class When:
+class Condition:
     """Another key of the plan, as section.key, that is set at all, or to one of some values."""
 
     key: str
@@ -14,18 +14,18 @@ class When:
 
 
 @record(frozen=True, kw_only=True)
-class Key:
+class KeyMetadata:
     """told: what a key is for, in one line. among: whose names it takes: kinds or steps, which are records of their own, or
     weightings. only: where it has an effect: in any of these cases; in all where none is named, unless kinds or steps say that it
     is theirs. unless: where it has none.
     """
 
-    told: str
+    description: str
     among: str = ""
-    only: tuple[When, ...] = ()
-    unless: tuple[When, ...] = ()
+    only: tuple[Condition, ...] = ()
+    unless: tuple[Condition, ...] = ()
 
 
-def key(told: str, *only: When, among: str = "", unless: tuple[When, ...] = ()) -> Key:
+def key(description: str, *only: Condition, among: str = "", unless: tuple[Condition, ...] = ()) -> KeyMetadata:
     """A `Key`, as it is written beside the type of a key."""
-    return Key(told=told, among=among, only=only, unless=unless)
+    return KeyMetadata(description=description, among=among, only=only, unless=unless)

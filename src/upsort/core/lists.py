@@ -10,7 +10,7 @@ QUOTING = "A name that holds a comma or an equals sign stands in double quotes, 
 def parts(text: str, separator: str = ",", most: int = 0) -> list[str]:
     """What stands between separators outside of quotes, quotes and all, without the space around it. most: parts to cut into; 0
     for all. Raises UsageProblem for a quote that is not closed."""
-    found: list[str] = []
+    pieces: list[str] = []
     begin = place = 0
     fresh = True  # whether a quote here opens
     while place < len(text):
@@ -18,15 +18,15 @@ def parts(text: str, separator: str = ",", most: int = 0) -> list[str]:
         if sign == '"' and fresh:
             place = _closing(text, place)
             fresh = False
-        elif sign == separator and (not most or len(found) < most - 1):
-            found.append(text[begin:place].strip())
+        elif sign == separator and (not most or len(pieces) < most - 1):
+            pieces.append(text[begin:place].strip())
             begin, fresh = place + 1, True
         elif sign in ",=":
             fresh = True
         elif not sign.isspace():
             fresh = False
         place += 1
-    return [*found, text[begin:].strip()]
+    return [*pieces, text[begin:].strip()]
 
 
 def unquoted(part: str) -> str:
@@ -50,7 +50,7 @@ def names_in(text: str) -> list[str]:
 
 def pair_in(part: str) -> tuple[str, str] | None:
     """OLD and NEW of OLD=NEW; None where it is no such pair."""
-    both = [unquoted(one) for one in parts(part, "=", most=2)]
+    both = [unquoted(piece) for piece in parts(part, "=", most=2)]
     return (both[0], both[1]) if len(both) == 2 and all(both) else None
 
 

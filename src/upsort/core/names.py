@@ -8,8 +8,8 @@ def nearest(name: str, known: Iterable[str], most: int = 3) -> list[str]:
     """The known names most like `name`, best first, compared without regard to case; letters that changed places come before
     all else."""
     by_folded, folded = {str(candidate).casefold(): str(candidate) for candidate in known}, name.casefold()
-    found = get_close_matches(folded, by_folded, n=most, cutoff=0.5)
-    return [by_folded[match] for match in sorted(found, key=lambda match: sorted(match) != sorted(folded))]
+    matches = get_close_matches(folded, by_folded, n=most, cutoff=0.5)
+    return [by_folded[match] for match in sorted(matches, key=lambda match: sorted(match) != sorted(folded))]
 
 
 def listed(names: Iterable[str], most: int = 12) -> str:

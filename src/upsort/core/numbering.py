@@ -12,7 +12,7 @@ _LARGE = 400_000
 """Values from which a table of hashes is so much faster than sorting that loading the library for it pays."""
 
 
-def numbered(values: AnyArray) -> tuple[npt.NDArray[np.intp], AnyArray]:
+def factorize(values: AnyArray) -> tuple[npt.NDArray[np.intp], AnyArray]:
     """(n,) whole numbers → (n,) the number of each value, and the distinct values as they first come."""
     if values.size >= _LARGE:
         codes, distinct = pandas.factorize(values)

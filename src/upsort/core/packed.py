@@ -9,11 +9,11 @@ import numpy as np
 from upsort.core.arrays import AnyArray
 
 _BETWEEN = "\0"
-Packed = str | list[str]
+Compacted = str | list[str]
 """All texts with a sign between them; or the list itself, where that cannot be."""
 
 
-def packed(texts: Sequence[str]) -> Packed:
+def compacted(texts: Sequence[str]) -> Compacted:
     """Texts for travelling. Those that are more than text, or hold the sign themselves, stay as they are."""
     whole = _BETWEEN.join(texts)
     if whole.count(_BETWEEN) != len(texts) - 1 or set(map(type, texts)) != {str}:
@@ -21,12 +21,12 @@ def packed(texts: Sequence[str]) -> Packed:
     return whole
 
 
-def unpacked(found: Packed) -> list[str]:
+def expanded_text(compact_text: Compacted) -> list[str]:
     """The same texts again."""
-    return found if isinstance(found, list) else found.split(_BETWEEN)
+    return compact_text if isinstance(compact_text, list) else compact_text.split(_BETWEEN)
 
 
-class Texts(Sequence[str]):
+class CompactStrings(Sequence[str]):
     """Many short texts in little memory. blocks: of each block all its texts in one, and where each of them ends."""
 
     def __init__(self, blocks: Sequence[tuple[str, AnyArray]]) -> None:
@@ -34,9 +34,9 @@ class Texts(Sequence[str]):
         self._starts = np.cumsum([0, *(ends.size for _, ends in self.blocks)])
 
     @staticmethod
-    def joined(parts: Sequence["Texts"]) -> "Texts":
+    def joined(parts: Sequence["CompactStrings"]) -> "CompactStrings":
         """Those of all, one after the other."""
-        return Texts([block for part in parts for block in part.blocks])
+        return CompactStrings([block for part in parts for block in part.blocks])
 
     def __len__(self) -> int:
         return int(self._starts[-1])
@@ -49,7 +49,7 @@ class Texts(Sequence[str]):
 
     def __getitem__(self, place: int | slice, /) -> str | list[str]:
         if isinstance(place, slice):
-            return [self[one] for one in range(*place.indices(len(self)))]
+            return [self[position] for position in range(*place.indices(len(self)))]
         at = place + len(self) if place < 0 else place
         if not 0 <= at < len(self):
             raise IndexError(place)
@@ -71,18 +71,18 @@ class Texts(Sequence[str]):
     __hash__ = None  # type: ignore[assignment]
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return Texts, (self.blocks,)
+        return CompactStrings, (self.blocks,)
 
 
 def compact(texts: Sequence[str]) -> Sequence[str]:
     """The same texts in less memory; those that are more than text stay as they are."""
-    if isinstance(texts, Texts) or set(map(type, texts)) != {str}:
+    if isinstance(texts, CompactStrings) or set(map(type, texts)) != {str}:
         return texts
     ends = np.cumsum(np.fromiter(map(len, texts), dtype=np.int64, count=len(texts)))
-    return Texts([("".join(texts), ends.astype(np.min_scalar_type(ends[-1])))])
+    return CompactStrings([("".join(texts), ends.astype(np.min_scalar_type(ends[-1])))])
 
 
-def one_after_the_other(parts: Sequence[Sequence[str]]) -> Sequence[str]:
+def concatenated(parts: Sequence[Sequence[str]]) -> Sequence[str]:
     """All texts of all parts; in little memory where each part is."""
-    small = [part for part in parts if isinstance(part, Texts)]
-    return Texts.joined(small) if len(small) == len(parts) else [text for part in parts for text in part]
+    small = [part for part in parts if isinstance(part, CompactStrings)]
+    return CompactStrings.joined(small) if len(small) == len(parts) else [text for part in parts for text in part]

@@ -19,41 +19,41 @@ from upsort.core.records import record
 _MERGED = 8  # values at once
 
 
-class Hands(Protocol):
+class Executor(Protocol):
     """Keep values and work on them. A handle stands for a value that they keep. Long lists travel faster in a record than as they
     are."""
 
-    def held(self, value: Any, /) -> Any:
+    def put(self, value: Any, /) -> Any:
         """A handle of a value that several pieces of work are given."""
 
-    def work(self, work: Callable[..., Any], /, *given: Any) -> Any:
+    def submit(self, work: Callable[..., Any], /, *given: Any) -> Any:
         """A handle of what the work makes of the given values, or of those that handles among them stand for."""
 
-    def results(self, handles: Sequence[Any], /) -> list[Any]:
+    def gather(self, handles: Sequence[Any], /) -> list[Any]:
         """The values of handles."""
 
 
-class Here:
+class LocalExecutor:
     """This process. A handle is the value itself."""
 
-    def held(self, value: Any, /) -> Any:
+    def put(self, value: Any, /) -> Any:
         """The value."""
         return value
 
-    def work(self, work: Callable[..., Any], /, *given: Any) -> Any:
+    def submit(self, work: Callable[..., Any], /, *given: Any) -> Any:
         """The result."""
         return work(*given)
 
-    def results(self, handles: Sequence[Any], /) -> list[Any]:
+    def gather(self, handles: Sequence[Any], /) -> list[Any]:
         """The values."""
         return list(handles)
 
 
-HERE = Here()
+LOCAL = LocalExecutor()
 
 
 @record(frozen=True)
-class ByRow:
+class Sliced:
     """Something with an entry for each row: each part is given its own."""
 
     value: Any
@@ -66,41 +66,41 @@ class ByRow:
         return self.value[rows] if isinstance(self.value, np.ndarray) else self.value.rows(rows)
 
 
-class Parted:
+class PartitionedMatrix:
     """A matrix, (n, width), CSR in each part.
 
     parts: handles of (m, width) each. starts: (parts + 1,) the first row of each, then n. whole: the matrix, where it is here.
     """
 
     def __init__(
-        self, parts: Sequence[Any], starts: Ints, width: int, hands: Hands = HERE, whole: csr_array | None = None
+        self, parts: Sequence[Any], starts: Ints, width: int, executor: Executor = LOCAL, whole: csr_array | None = None
     ) -> None:
-        self.parts, self.starts, self.hands = list(parts), starts, hands
+        self.parts, self.starts, self.executor = list(parts), starts, executor
         self.shape = (int(starts[-1]), width)
         self._whole = whole
 
     @cached_property
     def nnz(self) -> int:
         """How many values there are."""
-        return int(self.summed(_size))
+        return int(self.sum(_size))
 
-    def asked(self, work: Callable[..., Any], *given: Any) -> list[Any]:
+    def map(self, work: Callable[..., Any], *given: Any) -> list[Any]:
         """What the work makes of each part and the given, in order. Entries `ByRow` are those of its rows."""
-        return self.hands.results(self._worked_on(work, given))
+        return self.executor.gather(self._submit_all(work, given))
 
-    def each(self, work: Callable[..., Any], *given: Any) -> Any:
+    def map_rows(self, work: Callable[..., Any], *given: Any) -> Any:
         """(n, …) what it makes of all rows."""
-        return np.concatenate(self.asked(work, *given))
+        return np.concatenate(self.map(work, *given))
 
-    def summed(self, work: Callable[..., Any], *given: Any) -> Any:
+    def sum(self, work: Callable[..., Any], *given: Any) -> Any:
         """The sum of what it makes of the parts."""
-        return added_up(self.hands, self._worked_on(work, given))
+        return reduce_sum(self.executor, self._submit_all(work, given))
 
-    def made(self, work: Callable[..., Any], width: int, *given: Any) -> "Parted":
+    def transform(self, work: Callable[..., Any], width: int, *given: Any) -> "PartitionedMatrix":
         """The matrix, (n, width), that it makes of it, row by row."""
-        return Parted(self._worked_on(work, given), self.starts, width, self.hands)
+        return PartitionedMatrix(self._submit_all(work, given), self.starts, width, self.executor)
 
-    def __getitem__(self, chosen: Bools | Ints) -> "Parted":
+    def __getitem__(self, chosen: Bools | Ints) -> "PartitionedMatrix":
         """Some rows, in their order: (n,) which, or (m,) ascending places. Raises ValueError for places in another order."""
         places = np.flatnonzero(chosen) if chosen.dtype == bool else chosen
         if not (np.diff(places) > 0).all():
@@ -110,11 +110,11 @@ class Parted:
         for part, (begin, end), first in zip(self.parts, pairwise(cuts.tolist()), self.starts.tolist(), strict=False):
             if begin < end:
                 rows = places[begin:end] - first
-                parts.append(self.hands.work(_rows, part, rows))
+                parts.append(self.executor.submit(_rows, part, rows))
                 sizes.append(end - begin)
-        return Parted(parts, np.cumsum(sizes, dtype=np.int64), self.shape[1], self.hands)
+        return PartitionedMatrix(parts, np.cumsum(sizes, dtype=np.int64), self.shape[1], self.executor)
 
-    def cut_at(self, cuts: Ints) -> "Parted":
+    def repartition(self, cuts: Ints) -> "PartitionedMatrix":
         """The same in other parts. cuts: where they begin, and the end."""
         parts = []
         for begin, end in pairwise(cuts.tolist()):
@@ -124,28 +124,32 @@ class Parted:
                 if (low, high) == (0, last - first):
                     pieces.append(part)
                 elif low < high:
-                    pieces.append(self.hands.work(_stretch, part, low, high))
-            parts.append(pieces[0] if len(pieces) == 1 else self.hands.work(_one, *pieces))
-        return Parted(parts, cuts, self.shape[1], self.hands)
+                    pieces.append(self.executor.submit(_row_range, part, low, high))
+            parts.append(pieces[0] if len(pieces) == 1 else self.executor.submit(_stacked, *pieces))
+        return PartitionedMatrix(parts, cuts, self.shape[1], self.executor)
 
-    def whole(self) -> csr_array:
+    def collect(self) -> csr_array:
         """The matrix, here."""
-        return self._whole if self._whole is not None else _one(*self.hands.results(self.parts)).copy()
+        return self._whole if self._whole is not None else _stacked(*self.executor.gather(self.parts)).copy()
 
-    def _worked_on(self, work: Callable[..., Any], given: Sequence[Any]) -> list[Any]:
-        held = [one if isinstance(one, ByRow) else self.hands.held(one) for one in given]
+    def _submit_all(self, work: Callable[..., Any], given: Sequence[Any]) -> list[Any]:
+        handles = [argument if isinstance(argument, Sliced) else self.executor.put(argument) for argument in given]
         return [
-            self.hands.work(work, part, *(one.of(begin, end) if isinstance(one, ByRow) else one for one in held))
+            self.executor.submit(
+                work,
+                part,
+                *(argument.of(begin, end) if isinstance(argument, Sliced) else argument for argument in handles),
+            )
             for part, (begin, end) in zip(self.parts, pairwise(self.starts.tolist()), strict=True)
         ]
 
 
-def in_one_piece(matrix: csr_array | Parted) -> csr_array:
+def local_matrix(matrix: csr_array | PartitionedMatrix) -> csr_array:
     """A matrix in one piece, here."""
-    return matrix.whole() if isinstance(matrix, Parted) else matrix
+    return matrix.collect() if isinstance(matrix, PartitionedMatrix) else matrix
 
 
-def joins(starts: Ints, least: int) -> list[int]:
+def merge_boundaries(starts: Ints, least: int) -> list[int]:
     """Where parts begin and end if neighbouring ones are joined to such of so many rows at least; what is left at the end joins
     the last. starts: of parts, and the end. Returns places in it."""
     places = [0]
@@ -155,80 +159,80 @@ def joins(starts: Ints, least: int) -> list[int]:
     return [*places[: max(len(places) - 1, 1)], starts.size - 1]
 
 
-def total(*results: Any) -> Any:
+def sum_in_order(*results: Any) -> Any:
     """The sum of results, in their order."""
-    found = results[0]
+    result = results[0]
     for other in results[1:]:
-        found = found + other
-    return found
+        result = result + other
+    return result
 
 
-class Several(tuple[Any, ...]):
+class SumTuple(tuple[Any, ...]):
     """Values that are added up each for itself."""
 
     __slots__ = ()
 
-    def __add__(self, other: Any) -> "Several":
-        return Several(mine + theirs for mine, theirs in zip(self, other, strict=True))
+    def __add__(self, other: Any) -> "SumTuple":
+        return SumTuple(mine + theirs for mine, theirs in zip(self, other, strict=True))
 
 
-def merged(hands: Hands, handles: Sequence[Any], merge: Callable[..., Any] = total) -> list[Any]:
+def tree_reduce(executor: Executor, handles: Sequence[Any], merge: Callable[..., Any] = sum_in_order) -> list[Any]:
     """Handles of values merged in their order until few are left, so that few of them meet anywhere; they are for one more
     merging."""
     left = list(handles)
     while len(left) > _MERGED:
-        left = [hands.work(merge, *left[at : at + _MERGED]) for at in range(0, len(left), _MERGED)]
+        left = [executor.submit(merge, *left[at : at + _MERGED]) for at in range(0, len(left), _MERGED)]
     return left
 
 
-def added_up(hands: Hands, handles: Sequence[Any]) -> Any:
+def reduce_sum(executor: Executor, handles: Sequence[Any]) -> Any:
     """The sum of the values of handles, which does not depend on the hands."""
-    return total(*hands.results(merged(hands, handles)))
+    return sum_in_order(*executor.gather(tree_reduce(executor, handles)))
 
 
-class Crew:
+class StatefulActors:
     """Objects, one for each part, that the hands keep; their methods are called in all of them.
 
     members: handles of each, in a tuple with what the last change of it gave.
     """
 
-    def __init__(self, members: Sequence[Any], hands: Hands) -> None:
-        self.hands = hands
-        self.members = [hands.work(_with_nothing, one) for one in members]
+    def __init__(self, members: Sequence[Any], executor: Executor) -> None:
+        self.executor = executor
+        self.members = [executor.submit(_actor_state, member) for member in members]
 
-    def ask(self, method: str, *given: Any) -> Any:
+    def query(self, method: str, *given: Any) -> Any:
         """The sum of what a method gives that changes nothing."""
-        return added_up(self.hands, self._called(_asked, method, given))
+        return reduce_sum(self.executor, self._called(_call, method, given))
 
-    def change(self, method: str, *given: Any) -> Any:
+    def update(self, method: str, *given: Any) -> Any:
         """The sum of what a method gives that changes the object: it may set its attributes anew, and must leave what they were
         as it is, so that a change can be made again."""
-        self.members = self._called(_changed, method, given)
-        return added_up(self.hands, [self.hands.work(_given, one) for one in self.members])
+        self.members = self._called(_call_update, method, given)
+        return reduce_sum(self.executor, [self.executor.submit(_last_result, member) for member in self.members])
 
-    def turn(self, method: str, *given: Any) -> None:
+    def update_quietly(self, method: str, *given: Any) -> None:
         """The same with a method that gives nothing, which is not waited for."""
-        self.members = self._called(_changed, method, given)
+        self.members = self._called(_call_update, method, given)
 
     def _called(self, call: Callable[..., Any], method: str, given: Sequence[Any]) -> list[Any]:
-        held = [self.hands.held(one) for one in given]
-        return [self.hands.work(call, member, method, *held) for member in self.members]
+        handles = [self.executor.put(argument) for argument in given]
+        return [self.executor.submit(call, member, method, *handles) for member in self.members]
 
 
-def _with_nothing(member: Any) -> tuple[Any, Any]:
+def _actor_state(member: Any) -> tuple[Any, Any]:
     return member, None
 
 
-def _asked(member: tuple[Any, Any], method: str, *given: Any) -> Any:
+def _call(member: tuple[Any, Any], method: str, *given: Any) -> Any:
     return getattr(member[0], method)(*given)
 
 
-def _changed(member: tuple[Any, Any], method: str, *given: Any) -> tuple[Any, Any]:
+def _call_update(member: tuple[Any, Any], method: str, *given: Any) -> tuple[Any, Any]:
     changed = copy.copy(member[0])
     return changed, getattr(changed, method)(*given)
 
 
-def _given(member: tuple[Any, Any]) -> Any:
+def _last_result(member: tuple[Any, Any]) -> Any:
     return member[1]
 
 
@@ -240,18 +244,20 @@ def _rows(part: csr_array, rows: Ints) -> csr_array:
     return part if rows.size == part.shape[0] else csr_array(part[rows])
 
 
-def _stretch(part: csr_array, begin: int, end: int) -> csr_array:
+def _row_range(part: csr_array, begin: int, end: int) -> csr_array:
     return csr_array(part[begin:end])
 
 
-def _one(*parts: csr_array) -> csr_array:
+def _stacked(*parts: csr_array) -> csr_array:
     return parts[0] if len(parts) == 1 else csr_array(vstack(parts, format="csr"))
 
 
-def negative(matrix: csr_array | Parted) -> bool:
+def has_negative(matrix: csr_array | PartitionedMatrix) -> bool:
     """Whether a value is below 0."""
-    found: AnyArray = np.array(matrix.asked(_negative) if isinstance(matrix, Parted) else [_negative(matrix)])
-    return bool(found.any())
+    below_zero: AnyArray = np.array(
+        matrix.map(_negative) if isinstance(matrix, PartitionedMatrix) else [_negative(matrix)]
+    )
+    return bool(below_zero.any())
 
 
 def _negative(part: csr_array) -> bool:

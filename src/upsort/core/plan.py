@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 
 from msgspec import Meta
 
-from upsort.core.keys import When, key
+from upsort.core.keys import Condition, key
 from upsort.core.records import record
 
 SCHEMES = ("auto", "count", "presence", "share", "tfidf", "smoothed-tfidf", "bm25", "log-count-ratio")
@@ -33,7 +33,7 @@ ShareAbove0 = Annotated[float, Meta(gt=0, le=1)]
 OrMarker = Literal["drop", "keep", "marker"]
 OfText = Literal["words", "characters", "capitals", "punctuation", "links", "digits"]
 
-_WHOLE_TEXT = (When("features.vectors", ("alone",)),)
+_WHOLE_TEXT = (Condition("features.vectors", ("alone",)),)
 
 
 @record(frozen=True, kw_only=True)
@@ -49,7 +49,7 @@ class Columns:
     id: Annotated[str, key("what to call a document by")] = ""
     date: Annotated[str, key("when a document was written")] = ""
     date_format: Annotated[
-        str, key("how dates are written, such as %d/%m/%Y; empty: found out", When("judge.in_time", (True,)))
+        str, key("how dates are written, such as %d/%m/%Y; empty: found out", Condition("judge.in_time", (True,)))
     ] = ""
     group: Annotated[str, key("documents with the same value stay on one side of every split")] = ""
     fold: Annotated[str, key("which fold a document is in, where a column tells it")] = ""
@@ -58,7 +58,7 @@ class Columns:
     categories: Annotated[Names, key("columns of few values to sort by as well")] = ()
     wrong_numbers: Annotated[
         Literal["set-aside", "fill"],
-        key("rows whose number is none: set-aside, or fill (as if the cell were empty)", When("columns.numbers")),
+        key("rows whose number is none: set-aside, or fill (as if the cell were empty)", Condition("columns.numbers")),
     ] = "set-aside"
     document_vectors: Annotated[str, key("an .npy file with a row of numbers for each row of the table")] = ""
 
@@ -95,7 +95,7 @@ class Gather:
     labels: Annotated[Names, key("labels to keep; none named: all")] = ()
     rare_below: Annotated[Count, key("labels with fewer documents are rare; 0: none is")] = 0
     rare_into: Annotated[
-        str, key("the label that rare ones become; empty: they are set aside", When("gather.rare_below"))
+        str, key("the label that rare ones become; empty: they are set aside", Condition("gather.rare_below"))
     ] = ""
     lines: Annotated[
         tuple[int, int] | None,
@@ -103,9 +103,9 @@ class Gather:
     ] = None
     passages: Annotated[Count, key("cut documents into passages of so many units; 0: leave them whole")] = 0
     passage_unit: Annotated[
-        Literal["words", "lines", "paragraphs"], key("words, lines or paragraphs", When("gather.passages"))
+        Literal["words", "lines", "paragraphs"], key("words, lines or paragraphs", Condition("gather.passages"))
     ] = "words"
-    overlap: Annotated[Count, key("units that neighbouring passages share", When("gather.passages"))] = 0
+    overlap: Annotated[Count, key("units that neighbouring passages share", Condition("gather.passages"))] = 0
     at_least_words: Annotated[Count, key("shorter documents are set aside")] = 0
     junk: Annotated[Names, key("regular expressions; documents that match one are set aside")] = ()
     drop: Annotated[
@@ -175,7 +175,9 @@ class Clean:
         Literal["", "noun", "verb", "adjective"], key("noun, verb or adjective: how every form is read; empty: any")
     ] = ""
     unchanged: Annotated[Names, key("words that stem and lemmas leave alone")] = ()
-    pattern_seconds: Annotated[Above0, key("how long patterns may take on one document", When("clean.tokens_by"))] = 2.0
+    pattern_seconds: Annotated[
+        Above0, key("how long patterns may take on one document", Condition("clean.tokens_by"))
+    ] = 2.0
 
 
 @record(frozen=True, kw_only=True)
@@ -188,10 +190,10 @@ class Features:
         key("shortest and longest n-grams, for example [1, 2]; of letters, 3 to 5 where nothing is said"),
     ] = (1, 1)
     skip: Annotated[
-        bool, key("pairs of words with one word between them are terms too", When("features.units", ("words",)))
+        bool, key("pairs of words with one word between them are terms too", Condition("features.units", ("words",)))
     ] = False
     within_sentences: Annotated[
-        bool, key("no n-gram reaches over the end of a sentence", When("features.units", ("words",)))
+        bool, key("no n-gram reaches over the end of a sentence", Condition("features.units", ("words",)))
     ] = False
     weighting: Annotated[
         str,
@@ -200,20 +202,21 @@ class Features:
             among="weightings",
         ),
     ] = "auto"
-    bm25_k: Annotated[Above0, key("saturation of bm25", When("features.weighting", ("bm25",)))] = 1.2
-    bm25_b: Annotated[Share, key("length correction of bm25", When("features.weighting", ("bm25",)))] = 0.75
+    bm25_k: Annotated[Above0, key("saturation of bm25", Condition("features.weighting", ("bm25",)))] = 1.2
+    bm25_b: Annotated[Share, key("length correction of bm25", Condition("features.weighting", ("bm25",)))] = 0.75
     in_at_least: Annotated[
-        AtLeastOne, key("documents that a term must be in", unless=(When("features.vocabulary_file"),))
+        AtLeastOne, key("documents that a term must be in", unless=(Condition("features.vocabulary_file"),))
     ] = 2
     in_at_most: Annotated[
-        ShareAbove0, key("share of the documents that a term may be in", unless=(When("features.vocabulary_file"),))
+        ShareAbove0,
+        key("share of the documents that a term may be in", unless=(Condition("features.vocabulary_file"),)),
     ] = 0.6
     most_terms: Annotated[
-        Count, key("how many terms at most; 0: no bound", unless=(When("features.vocabulary_file"),))
+        Count, key("how many terms at most; 0: no bound", unless=(Condition("features.vocabulary_file"),))
     ] = 50_000
     choose_by: Annotated[
         Literal["count", "chi-square", "mutual-information"],
-        key("when there are too many: count, chi-square or mutual-information", When("features.most_terms")),
+        key("when there are too many: count, chi-square or mutual-information", Condition("features.most_terms")),
     ] = "count"
     vocabulary_file: Annotated[str, key("the terms to use, one a line, whatever the bounds")] = ""
     apart: Annotated[
@@ -226,12 +229,12 @@ class Features:
         Annotated[int, Meta(ge=0, le=28)], key("hash terms into 2^bits columns; 0: keep a vocabulary")
     ] = 0
     vectors_file: Annotated[str, key("word vectors, a word and its numbers a line")] = ""
-    vectors: Annotated[Literal["beside", "alone"], key("beside the terms, or alone", When("features.vectors_file"))] = (
-        "beside"
-    )
+    vectors: Annotated[
+        Literal["beside", "alone"], key("beside the terms, or alone", Condition("features.vectors_file"))
+    ] = "beside"
     vector_weights: Annotated[
         Literal["equal", "idf"],
-        key("how a document's mean vector weighs its words: equal or idf", When("features.vectors_file")),
+        key("how a document's mean vector weighs its words: equal or idf", Condition("features.vectors_file")),
     ] = "equal"
 
 
@@ -291,9 +294,9 @@ class Judge:
 
     folds: Annotated[
         Annotated[int, Meta(ge=2, le=MOST)],
-        key("of a cross-validation", unless=(When("judge.alone"), When("columns.fold"))),
+        key("of a cross-validation", unless=(Condition("judge.alone"), Condition("columns.fold"))),
     ] = 5
-    repeats: Annotated[AtLeastOne, key("how often the folds are dealt anew", unless=(When("columns.fold"),))] = 1
+    repeats: Annotated[AtLeastOne, key("how often the folds are dealt anew", unless=(Condition("columns.fold"),))] = 1
     in_time: Annotated[bool, key("judge documents by what was learned from earlier ones (columns.date)")] = False
     alone: Annotated[bool, key("each document is a fold of its own (tiny corpora)")] = False
     allow_copies: Annotated[bool, key("copies may stand on both sides of a split")] = False
@@ -311,7 +314,7 @@ class Decide:
         key("choose weights of labels for the highest macro F-beta, with this beta; 0: none"),
     ] = 0.0
     undecided_below: Annotated[
-        Share, key("documents whose probability is lower get no label", unless=(When("decide.decided_accuracy"),))
+        Share, key("documents whose probability is lower get no label", unless=(Condition("decide.decided_accuracy"),))
     ] = 0.0
     decided_accuracy: Annotated[
         Share, key("choose undecided_below on folds, so that of the decided documents this share is right; 0: no")
@@ -320,7 +323,7 @@ class Decide:
         Literal["scores", "probabilities"],
         key(
             "scores, or probabilities: which of them the label has most of",
-            When("classifier.calibrate", ("platt", "isotonic")),
+            Condition("classifier.calibrate", ("platt", "isotonic")),
         ),
     ] = "scores"
 

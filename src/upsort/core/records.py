@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from dataclasses import dataclass as record
 
-_ASKED_OF_INSTANCES = ("__init__", "__repr__", "__eq__", "__hash__", "__setattr__", "__delattr__")
-_ASKED_OF_CLASSES = ("__dataclass_fields__", "__dataclass_params__", "__match_args__")
-_ONE_AT_A_TIME = RLock()  # a class may be finished while another is, whose base it is
+_INSTANCE_METHODS = ("__init__", "__repr__", "__eq__", "__hash__", "__setattr__", "__delattr__")
+_CLASS_ATTRIBUTES = ("__dataclass_fields__", "__dataclass_params__", "__match_args__")
+_LOCK = RLock()  # a class may be finished while another is, whose base it is
 
 
-class _Finisher:
+class _LazyDataclass:
     """Turns a class into a dataclass, once."""
 
     def __init__(self, cls: type, choices: dict[str, Any]) -> None:
@@ -25,17 +25,17 @@ class _Finisher:
 
     def place(self) -> None:
         """Put in front of everything that the decorator would write what finishes the class first."""
-        for name in _ASKED_OF_INSTANCES:
+        for name in _INSTANCE_METHODS:
             if name not in vars(self.cls):
                 setattr(self.cls, name, self.method(name))
                 self.placed.append(name)
-        for name in _ASKED_OF_CLASSES:
-            setattr(self.cls, name, _Asked(self, name))
+        for name in _CLASS_ATTRIBUTES:
+            setattr(self.cls, name, _ClassAttribute(self, name))
             self.placed.append(name)
 
     def finish(self) -> None:
         """Make the dataclass, if nobody has."""
-        with _ONE_AT_A_TIME:
+        with _LOCK:
             if not self.finished:
                 self.finished = True
                 for name in self.placed:
@@ -52,10 +52,10 @@ class _Finisher:
         return first
 
 
-class _Asked:
+class _ClassAttribute:
     """An attribute of a class that is there when the class is finished."""
 
-    def __init__(self, finisher: _Finisher, name: str) -> None:
+    def __init__(self, finisher: _LazyDataclass, name: str) -> None:
         self.finisher = finisher
         self.name = name
 
@@ -70,7 +70,7 @@ if not TYPE_CHECKING:
         """`dataclasses.dataclass`, with its choices except slots, at the time when it is needed."""
         if cls is None:
             return lambda cls: record(cls, **choices)
-        _Finisher(cls, choices).place()
+        _LazyDataclass(cls, choices).place()
         return cls
 
 

@@ -9,14 +9,14 @@ import numpy.typing as npt
 from scipy.sparse import coo_array, csr_array, vstack
 
 from upsort.core.arrays import AnyArray, Floats, Ints, Places
-from upsort.core.parted import HERE, ByRow, Parted
+from upsort.core.parted import LOCAL, PartitionedMatrix, Sliced
 from upsort.core.records import record
-from upsort.core.threads import by_threads
+from upsort.core.threads import map_threads
 
 _KEY_BITS = 63
 _AT_ONCE = 1 << 19
 _CELLS_AT_ONCE = 1 << 18
-_MOST_STRETCHES = 32
+_MOST_RANGES = 32
 
 
 @record(frozen=True)
@@ -51,13 +51,13 @@ def from_cells(values: AnyArray, rows: AnyArray, columns: AnyArray, shape: tuple
     return matrix
 
 
-def stretches(starts: Ints, at_least: int = 1) -> list[tuple[int, int]]:
+def balanced_ranges(starts: Ints, at_least: int = 1) -> list[tuple[int, int]]:
     """Stretches of rows that hold about as many values each, at least so many of them; more where there are many values.
 
     starts: (n_rows + 1,) where the values of each row begin.
     """
     total, rows = int(starts[-1]), starts.size - 1
-    number = min(max(total // _AT_ONCE, at_least), _MOST_STRETCHES)
+    number = min(max(total // _AT_ONCE, at_least), _MOST_RANGES)
     ends = np.unique(np.searchsorted(starts, np.arange(1, number) * (total / number)))
     return [(begin, end) for begin, end in pairwise([0, *ends.tolist(), rows]) if begin < end] or [(0, rows)]
 
@@ -104,7 +104,7 @@ def from_triplets(parts: Sequence[Triplets], rank: Ints, rows: int, threads: int
         keys >>= count_bits
         np.bitwise_and(keys, (1 << column_bits) - 1, out=indices[place], casting="unsafe")
 
-    by_threads(fill, stretches(starts, threads), threads)
+    map_threads(fill, balanced_ranges(starts, threads), threads)
     matrix = csr_array((data, indices, starts.astype(kind)), shape=(rows, rank.size))
     matrix.has_sorted_indices = True
     matrix.has_canonical_format = True
@@ -118,7 +118,7 @@ def empty(rows: int, columns: int, kind: npt.DTypeLike = np.float64) -> csr_arra
     return matrix
 
 
-def one_below_the_other(blocks: Sequence[csr_array]) -> csr_array:
+def stacked(blocks: Sequence[csr_array]) -> csr_array:
     """Blocks of the same columns as one CSR matrix."""
     return blocks[0] if len(blocks) == 1 else csr_array(vstack(blocks, format="csr"))
 
@@ -130,16 +130,16 @@ def rows_of(matrix: csr_array, begin: int, end: int) -> csr_array:
     return csr_array(arrays, shape=(end - begin, matrix.shape[1]))
 
 
-def in_parts(matrix: csr_array, cuts: Ints) -> Parted:
+def split_rows(matrix: csr_array, cuts: Ints) -> PartitionedMatrix:
     """A matrix of this process in parts that share its memory. cuts: where they begin, and the end."""
     parts = [rows_of(matrix, begin, end) for begin, end in pairwise(cuts.tolist())]
-    return Parted(parts, cuts, matrix.shape[1], HERE, matrix)
+    return PartitionedMatrix(parts, cuts, matrix.shape[1], LOCAL, matrix)
 
 
 def row_blocks(matrix: csr_array) -> Iterator[tuple[int, int]]:
     """Stretches of rows with not too many values, so that what is needed on the way stays small."""
-    wanted = np.arange(0, matrix.nnz, _CELLS_AT_ONCE)
-    cuts = np.unique(np.concatenate((np.searchsorted(matrix.indptr, wanted), [matrix.shape[0]])))
+    targets = np.arange(0, matrix.nnz, _CELLS_AT_ONCE)
+    cuts = np.unique(np.concatenate((np.searchsorted(matrix.indptr, targets), [matrix.shape[0]])))
     cuts[0] = 0
     return pairwise(cuts.tolist())
 
@@ -151,20 +151,20 @@ def row_sums(matrix: csr_array) -> Floats:
     return sums
 
 
-def column_sizes(matrix: csr_array | Parted) -> Ints:
+def column_sizes(matrix: csr_array | PartitionedMatrix) -> Ints:
     """(v,) how many values each column holds, counted piece by piece."""
-    if isinstance(matrix, Parted):
-        return np.asarray(matrix.summed(column_sizes))
+    if isinstance(matrix, PartitionedMatrix):
+        return np.asarray(matrix.sum(column_sizes))
     sizes = np.zeros(matrix.shape[1], dtype=np.int64)
     for begin in range(0, matrix.nnz, _AT_ONCE):
         sizes += np.bincount(matrix.indices[begin : begin + _AT_ONCE], minlength=sizes.size)
     return sizes
 
 
-def column_sums(matrix: csr_array | Parted) -> Floats:
+def column_sums(matrix: csr_array | PartitionedMatrix) -> Floats:
     """(v,) the sum of each column, worked out piece by piece."""
-    if isinstance(matrix, Parted):
-        return np.asarray(matrix.summed(column_sums))
+    if isinstance(matrix, PartitionedMatrix):
+        return np.asarray(matrix.sum(column_sums))
     sums = np.zeros(matrix.shape[1])
     for begin in range(0, matrix.nnz, _AT_ONCE):
         piece = slice(begin, begin + _AT_ONCE)
@@ -172,38 +172,38 @@ def column_sums(matrix: csr_array | Parted) -> Floats:
     return sums
 
 
-def group_sums(matrix: csr_array | Parted, groups: Ints, n_groups: int, weights: Floats) -> Floats:
+def group_sums(matrix: csr_array | PartitionedMatrix, groups: Ints, n_groups: int, weights: Floats) -> Floats:
     """(v, n_groups) the sums of the columns over the rows of each group, each row times its weight.
 
     Each row's columns are moved to a stretch of their group's own; one product with the transposed matrix then adds all up.
     """
-    if isinstance(matrix, Parted):
-        return np.asarray(matrix.summed(group_sums, ByRow(groups), n_groups, ByRow(weights)))
+    if isinstance(matrix, PartitionedMatrix):
+        return np.asarray(matrix.sum(group_sums, Sliced(groups), n_groups, Sliced(weights)))
     n, width = matrix.shape
     kind = np.int32 if max(n_groups * width, matrix.nnz) < np.iinfo(np.int32).max else np.int64
     places: AnyArray = np.repeat((groups * width).astype(kind), np.diff(matrix.indptr))
     places += matrix.indices
-    apart: csr_array = csr_array((matrix.data, places, matrix.indptr), shape=(n, n_groups * width))
-    sums: Floats = np.asarray(apart.T @ weights, dtype=np.float64).reshape(n_groups, width).T
+    grouped: csr_array = csr_array((matrix.data, places, matrix.indptr), shape=(n, n_groups * width))
+    sums: Floats = np.asarray(grouped.T @ weights, dtype=np.float64).reshape(n_groups, width).T
     return np.ascontiguousarray(sums)
 
 
-def columns_from(matrix: csr_array | Parted, first: int) -> Any:
+def columns_from(matrix: csr_array | PartitionedMatrix, first: int) -> Any:
     """The columns from `first` on."""
-    if isinstance(matrix, Parted):
-        return matrix.made(columns_from, matrix.shape[1] - first, first)
+    if isinstance(matrix, PartitionedMatrix):
+        return matrix.transform(columns_from, matrix.shape[1] - first, first)
     return matrix.tocsc()[:, first:].tocsr()
 
 
-def only_columns(counts: csr_array | Parted, kept: Places) -> Any:
+def only_columns(counts: csr_array | PartitionedMatrix, kept_columns: Places) -> Any:
     """The columns `kept`, (n_kept,) in ascending order, of (n, v) counts with sorted indices."""
-    if isinstance(counts, Parted):
-        return counts.made(only_columns, kept.size, kept)
-    if kept.size == counts.shape[1]:
+    if isinstance(counts, PartitionedMatrix):
+        return counts.transform(only_columns, kept_columns.size, kept_columns)
+    if kept_columns.size == counts.shape[1]:
         return counts
     place = np.full(counts.shape[1], -1, dtype=counts.indices.dtype)
-    place[kept] = np.arange(kept.size, dtype=counts.indices.dtype)
-    size = int(column_sizes(counts)[kept].sum())
+    place[kept_columns] = np.arange(kept_columns.size, dtype=counts.indices.dtype)
+    size = int(column_sizes(counts)[kept_columns].sum())
     data, indices = np.empty(size, dtype=counts.data.dtype), np.empty(size, dtype=counts.indices.dtype)
     starts = np.zeros_like(counts.indptr)
     at = 0
@@ -217,7 +217,7 @@ def only_columns(counts: csr_array | Parted, kept: Places) -> Any:
         ends = block.indptr[1:]
         starts[begin + 1 : end + 1] = at + np.where(ends > 0, running[ends - 1] if running.size else 0, 0)
         at = chosen.stop
-    chosen_columns = csr_array((data, indices, starts), shape=(counts.shape[0], kept.size))
+    chosen_columns = csr_array((data, indices, starts), shape=(counts.shape[0], kept_columns.size))
     chosen_columns.has_sorted_indices = True
     chosen_columns.has_canonical_format = True
     return chosen_columns

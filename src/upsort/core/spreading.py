@@ -6,13 +6,13 @@ from typing import Protocol, TypeVar
 Result = TypeVar("Result")
 
 
-class Spread(Protocol):
+class ParallelMap(Protocol):
     """Does pieces of work that do not know of each other."""
 
     def __call__(self, work: Callable[[int], Result], count: int, /) -> list[Result]:
         """What the work makes of each number below the count, in their order."""
 
 
-def one_by_one(work: Callable[[int], Result], count: int) -> list[Result]:
+def sequential(work: Callable[[int], Result], count: int) -> list[Result]:
     """In this process, one after the other."""
     return [work(number) for number in range(count)]

@@ -8,7 +8,7 @@ Item = TypeVar("Item")
 Result = TypeVar("Result")
 
 
-def by_threads(work: Callable[[Item], Result], items: Iterable[Item], threads: int) -> list[Result]:
+def map_threads(work: Callable[[Item], Result], items: Iterable[Item], threads: int) -> list[Result]:
     """What the work makes of each item, in the order of the items; so many are worked on at once. Where it ends with an
     exception, or is interrupted, nobody waits for those in work."""
     if threads == 1:

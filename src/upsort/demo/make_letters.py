@@ -157,9 +157,9 @@ class LetterWriter:
 
     def _filled(self, text: str, plant: str) -> str:
         fill = self.bank["fill"]
-        one, many = plant.split("|")
-        pest_one, pest_many = self.random.choice(fill["pest"]).split("|")
-        values = {"plant": one, "plants": many, "pest": pest_one, "pests": pest_many}
+        singular, many = plant.split("|")
+        pest_singular, pest_many = self.random.choice(fill["pest"]).split("|")
+        values = {"plant": singular, "plants": many, "pest": pest_singular, "pests": pest_many}
         for slot in ("place", "since", "person", "tree", "disease", "day", "count", "colour", "product"):
             values[slot] = self.random.choice(fill[slot])
         filled = text.format(**values)

@@ -87,26 +87,26 @@ def panels(title: str, many: int, columns: int, even: bool = False) -> "tuple[Fi
             wspace=0.22,
             hspace=0.42 if rows > 2 else 0.3,
         )
-    found: list[Axes] = []
+    drawn: list[Axes] = []
     for place in range(many):
         axes = figure.add_subplot(
-            rows, columns, place + 1, sharex=found[0] if found else None, sharey=found[0] if found else None
+            rows, columns, place + 1, sharex=drawn[0] if drawn else None, sharey=drawn[0] if drawn else None
         )
         tidy(axes)
         axes.tick_params(labelsize=9)
         if even:  # one scale for all is written once, at the edges
             axes.tick_params(labelbottom=place + columns >= many, labelleft=place % columns == 0)
-        found.append(axes)
-    return figure, found
+        drawn.append(axes)
+    return figure, drawn
 
 
 def tidy(axes: "Axes") -> None:
     """Only the lines that help reading."""
     axes.set_facecolor(PAPER)
-    for side in ("top", "right"):
-        axes.spines[side].set_visible(False)
-    for side in ("left", "bottom"):
-        axes.spines[side].set_color(FAINT)
+    for spine in ("top", "right"):
+        axes.spines[spine].set_visible(False)
+    for spine in ("left", "bottom"):
+        axes.spines[spine].set_color(FAINT)
     axes.tick_params(colors=INK, length=0)
 
 
@@ -172,7 +172,7 @@ def narrowed(figure: "Figure") -> None:
             axes.legend(handles, [fill(name, 22) for name in named], frameon=False, fontsize=9, loc="upper left")
     for legend in list(figure.legends):
         handles = [handle for handle in legend.legend_handles if handle is not None]
-        named, heading = [one.get_text() for one in legend.get_texts()], legend.get_title().get_text()
+        named, heading = [text.get_text() for text in legend.get_texts()], legend.get_title().get_text()
         legend.remove()
         figure.legend(
             handles, named, loc="outside lower center", ncols=_NARROW_COLUMNS, frameon=False, fontsize=11, title=heading
@@ -189,7 +189,7 @@ def kind_of(name: str) -> str:
     return kind
 
 
-_PACKED: dict[str, dict[str, Any]] = {"png": {"pil_kwargs": {"compress_level": 4}}, "svg": {}}
+_COMPRESSION: dict[str, dict[str, Any]] = {"png": {"pil_kwargs": {"compress_level": 4}}, "svg": {}}
 """Packing a figure tighter takes longer than drawing a good part of it."""
 
 
@@ -200,5 +200,5 @@ def content_of(figure: "Figure", kind: str) -> bytes:
     metadata = {"Date": None} if kind == "svg" else {"Software": None}
     with warnings.catch_warnings():
         warnings.filterwarnings("ignore", message="Glyph .* missing from font")
-        figure.savefig(buffer, format=kind, facecolor=PAPER, metadata=metadata, **_PACKED[kind])
+        figure.savefig(buffer, format=kind, facecolor=PAPER, metadata=metadata, **_COMPRESSION[kind])
     return buffer.getvalue()

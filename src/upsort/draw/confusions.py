@@ -45,8 +45,8 @@ def _bars(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figure"
     totals = table.sum(axis=1)
     for place in range(k):
         end = 0.0
-        others = sorted((other for other in range(k) if other != place), key=lambda other: -float(table[place, other]))
-        for sorted_as in (place, *others):
+        rest = sorted((other for other in range(k) if other != place), key=lambda other: -float(table[place, other]))
+        for sorted_as in (place, *rest):
             share = float(table[place, sorted_as]) / max(float(totals[place]), 1e-9)
             if share <= 0:
                 continue
@@ -56,12 +56,12 @@ def _bars(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figure"
                 linewidth=1.0,
             )  # fmt: skip
             if share >= written_from:
-                said = (
+                text = (
                     f"{100 * share:.0f} %"
                     if right or share < named_from
                     else f"{labels[sorted_as]} {100 * share:.0f} %"
                 )
-                axes.text(end + share / 2, place, said, ha="center", va="center", color=PAPER, fontsize=10)
+                axes.text(end + share / 2, place, text, ha="center", va="center", color=PAPER, fontsize=10)
             end += share
     axes.set_yticks(range(k), [f"{name}  ({float(n):,.0f})" for name, n in zip(shortened(labels), totals, strict=True)])
     axes.invert_yaxis()
@@ -83,10 +83,10 @@ def _squares(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figu
     k = len(labels)
     rows, columns = np.nonzero(table)
     counts = np.asarray(table[rows, columns], dtype=np.float64)
-    sides = 0.92 * np.sqrt(counts / max(float(counts.max(initial=1.0)), 1.0))
-    for row, column, side in zip(rows.tolist(), columns.tolist(), sides.tolist(), strict=True):
+    widths = 0.92 * np.sqrt(counts / max(float(counts.max(initial=1.0)), 1.0))
+    for row, column, width in zip(rows.tolist(), columns.tolist(), widths.tolist(), strict=True):
         axes.bar(
-            column, side, width=side, bottom=row - side / 2, color=SLATE if row == column else BRICK, linewidth=0
+            column, width, width=width, bottom=row - width / 2, color=SLATE if row == column else BRICK, linewidth=0
         )  # fmt: skip
     size = max(5, 11 - k // 10) - 3 * narrow
     names = shortened(labels)

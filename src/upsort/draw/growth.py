@@ -48,12 +48,12 @@ def growth_figure(points: Sequence[GrowthPoint], wedge: Sequence[tuple[float, fl
         )  # fmt: skip
     end = wedge[-1][0] if wedge else sizes[-1]
     under = [low for _, low, _ in wedge] or [point.lowest for point in points if point.documents > sizes[-1] / 2]
-    for said, right, height, colour in (
+    for text, right, height, colour in (
         ("on its own training documents", sizes[-1], min(training), SLATE),
         ("on held-out documents (whiskers: lowest to highest fold)", end, min(under), INK),
     ):
         axes.annotate(
-            said, (right, height), xytext=(0, -12), textcoords="offset points", ha="right", va="top", fontsize=12,
+            text, (right, height), xytext=(0, -12), textcoords="offset points", ha="right", va="top", fontsize=12,
             color=colour,
         )  # fmt: skip
     axes.set_xlabel("labelled documents trained on" + (" (shaded: 95 % prediction interval)" if wedge else ""))

@@ -58,15 +58,15 @@ def _shown(labels: Sequence[str], areas: Sequence[float | None]) -> list[int]:
 
 
 def _curves(
-    said: tuple[str, str, str], curves: Mapping[int, tuple[Floats, Floats]], labels: Sequence[str],
+    texts: tuple[str, str, str], curves: Mapping[int, tuple[Floats, Floats]], labels: Sequence[str],
     areas: Sequence[float | None], diagonal: bool,
 ) -> "Figure":  # fmt: skip
     """said: the title, and what stands along the axes. diagonal: what guessing would give is drawn too; the curves are above
     it."""
-    title, along, up = said
+    title, along, up = texts
     colours, names = colours_of(labels), shortened(labels)
-    apart = len(labels) > MOST_COLOURS
-    if apart:
+    coloured = len(labels) > MOST_COLOURS
+    if coloured:
         title = f"{title} (the {len(curves)} labels with the smallest areas of {len(labels)})"
         figure, each = panels(title, len(curves), 4)
         figure.supxlabel(along)
@@ -79,34 +79,34 @@ def _curves(
     for axes, (number, (x, y)) in zip(each, curves.items(), strict=True):
         name = f"{names[number]} ({areas[number]:.3f})"
         axes.plot(x, y, color=colours[labels[number]], linewidth=1.8, label=name)
-        if apart:
+        if coloured:
             axes.set_title(name, loc="left", fontsize=11)
-    for axes in each if apart else each[:1]:
+    for axes in each if coloured else each[:1]:
         if diagonal:
             axes.plot([0, 1], [0, 1], color=FAINT, linewidth=1, zorder=0)
         axes.set_ylim(0, 1.02)
         in_percent(axes.xaxis, axes.yaxis)
-    if each and not apart:
+    if each and not coloured:
         each[0].legend(
             frameon=False, fontsize=11, title="label (area)", loc="lower right" if diagonal else "lower left"
         )
     return figure
 
 
-def reliability_figure(found: Mapping[str, Reliability]) -> "Figure":
+def reliability_figure(reliabilities: Mapping[str, Reliability]) -> "Figure":
     """The share right against the probability told, for each way of telling it; the last one in ink."""
     figure, axes = new_figure("Is it right as often as it says?")
     axes.plot([0, 1], [0, 1], color=FAINT, linewidth=1)
-    for number, (name, one) in enumerate(found.items(), 1):
-        x = np.array([part.probability for part in one.bins])
-        y = np.array([part.right.value or 0.0 for part in one.bins])
-        low = np.array([part.right.low or 0.0 for part in one.bins])
-        high = np.array([part.right.high or 0.0 for part in one.bins])
-        last = number == len(found)
+    for number, (name, reliability) in enumerate(reliabilities.items(), 1):
+        x = np.array([part.probability for part in reliability.bins])
+        y = np.array([part.right.value or 0.0 for part in reliability.bins])
+        low = np.array([part.right.low or 0.0 for part in reliability.bins])
+        high = np.array([part.right.high or 0.0 for part in reliability.bins])
+        last = number == len(reliabilities)
         axes.errorbar(
             x, y, yerr=np.maximum([y - low, high - y], 0.0), marker="o" if last else "s", color=INK if last else SLATE,
             linewidth=1.8 if last else 1.0, elinewidth=1.0, linestyle="-" if last else ":",
-            label=f"{name} (calibration error {one.error:.3f})",
+            label=f"{name} (calibration error {reliability.error:.3f})",
         )  # fmt: skip
     axes.set_xlim(0, 1.02)
     axes.set_ylim(0, 1.05)
@@ -125,20 +125,20 @@ def probability_histograms(own: Ints, probabilities: Floats, labels: Sequence[st
     for axes, number in zip(each, sorted(chosen), strict=True):
         mine = probabilities[own == number, number]
         axes.hist(mine, bins=np.linspace(0, 1, 21).tolist(), color=colours[labels[number]])
-        told = f"mean {mine.mean():.2f}, median {np.median(mine):.2f}" if mine.size else "no documents"
-        axes.set_title(f"{shortened([labels[number]])[0]}\n{told}", loc="left", fontsize=11)
+        text = f"mean {mine.mean():.2f}, median {np.median(mine):.2f}" if mine.size else "no documents"
+        axes.set_title(f"{shortened([labels[number]])[0]}\n{text}", loc="left", fontsize=11)
         axes.set_xticks([0.0, 0.5, 1.0])
         in_full(axes.yaxis)
         in_percent(axes.xaxis)
     return figure
 
 
-def coverage_figure(found: Coverage) -> "Figure":
+def coverage_figure(coverage: Coverage) -> "Figure":
     """Accuracy of the decided documents against the share that is decided."""
     figure, axes = new_figure("What leaving the less certain ones undecided brings")
     points = [
-        (decided / max(found.documents, 1), right / decided, bound)
-        for bound, decided, right in zip(found.bounds, found.decided, found.right, strict=True)
+        (decided / max(coverage.documents, 1), right / decided, bound)
+        for bound, decided, right in zip(coverage.bounds, coverage.decided, coverage.right, strict=True)
         if decided
     ]
     axes.plot([x for x, _, _ in points], [y for _, y, _ in points], marker="o", color=SLATE, linewidth=1.8)

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 _NAMED = 40
 
 
-def bars_for_and_against(label: str, entries: Sequence[tuple[str, float]], way: str, colour: str) -> "Figure":
+def term_weight_bars(label: str, entries: Sequence[tuple[str, float]], way: str, colour: str) -> "Figure":
     """Terms for the label to the right, in its colour, against it to the left, strongest for it on top."""
     figure, axes = new_figure(f"Terms for and against {label}")
     values = [value for _, value in entries]
@@ -52,7 +52,7 @@ def frequency_scatter(of: tuple[str, str], terms: Sequence[str], totals: Ints, v
     axes.set_ylabel(way.replace("-", " "))
     figure.canvas.draw()
     merit = np.abs(values) * np.sqrt(np.maximum(totals, 1))
-    taken: list[tuple[float, float, float, float]] = []
+    occupied: list[tuple[float, float, float, float]] = []
     named = 0
     for row in np.argsort(-merit, kind="stable").tolist():
         if named >= _NAMED or merit[row] == 0:
@@ -60,9 +60,9 @@ def frequency_scatter(of: tuple[str, str], terms: Sequence[str], totals: Ints, v
         x, y = axes.transData.transform((float(totals[row]), float(values[row])))
         width, height = 8.5 * len(terms[row]) + 6, 17.0
         box = (x + 5, y - height / 2, x + 5 + width, y + height / 2)
-        if box[2] > figure.bbox.x1 - 10 or any(_overlap(box, other) for other in taken):
+        if box[2] > figure.bbox.x1 - 10 or any(_overlap(box, other) for other in occupied):
             continue
-        taken.append(box)
+        occupied.append(box)
         named += 1
         axes.plot([totals[row]], [values[row]], "o", markersize=5, color=colour if values[row] > 0 else SLATE)
         axes.annotate(

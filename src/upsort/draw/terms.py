@@ -34,11 +34,11 @@ def frequency_histogram(frequencies: Ints, least: int, most: float) -> "Figure":
     axes.hist(values, bins=edges.tolist(), color=SLATE)
     axes.set_xscale("log")
     axes.set_yscale("log")
-    kept = int(((values >= least) & (values <= most)).sum())
-    for bound, text, side in ((least, f"at least {least}", "left"), (most, f"at most {most:,.0f}", "right")):
+    inside = int(((values >= least) & (values <= most)).sum())
+    for bound, text, align in ((least, f"at least {least}", "left"), (most, f"at most {most:,.0f}", "right")):
         axes.axvline(bound, color=INK, linestyle=":", linewidth=1.4)
-        axes.annotate(f" {text} ", (bound, 0.97), xycoords=("data", "axes fraction"), ha=side, va="top")
-    axes.set_xlabel(f"documents ({kept:,} of {values.size:,} terms within the bounds)")
+        axes.annotate(f" {text} ", (bound, 0.97), xycoords=("data", "axes fraction"), ha=align, va="top")
+    axes.set_xlabel(f"documents ({inside:,} of {values.size:,} terms within the bounds)")
     axes.set_ylabel("terms")
     in_full(axes.xaxis, axes.yaxis)
     return figure

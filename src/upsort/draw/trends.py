@@ -25,16 +25,17 @@ def trend_figure(trend: Trend, shares: bool, by: str) -> "Figure":
     sizes = np.maximum(trend.counts.sum(axis=1), 1)
     places = np.arange(len(trend.periods))
     colours = colours_of(trend.labels)
-    out = {(one.label, one.period): one for one in trend.standing_out}
+    out = {(deviation.label, deviation.period): deviation for deviation in trend.standing_out}
     for axes, number in zip(each, chosen, strict=True):
         label = trend.labels[number]
         values = trend.counts[:, number] / sizes if shares else trend.counts[:, number].astype(np.float64)
         marked = [(label, period) in out for period in trend.periods]
         axes.bar(places, values, width=0.8, color=[colours[label] if mark else SLATE for mark in marked], alpha=0.9)
         for place in np.flatnonzero(marked).tolist():
-            one = out[label, trend.periods[place]]
+            deviation = out[label, trend.periods[place]]
             axes.annotate(
-                f"{'more' if one.z > 0 else 'less'}\n{f'{100 * values[place]:.0f} %' if shares else f'{values[place]:,.0f}'}",
+                f"{'more' if deviation.z > 0 else 'less'}\n"
+                f"{f'{100 * values[place]:.0f} %' if shares else f'{values[place]:,.0f}'}",
                 (places[place], values[place]), xytext=(0, 3), textcoords="offset points", ha="center", fontsize=9,
                 color=INK,
             )  # fmt: skip

@@ -147,9 +147,9 @@ def word_cloud(words: Sequence[CloudWord], labels: Sequence[str], title: str) ->
         figure.text(x, 0.04, "●", color=colours[label], fontsize=11)
         figure.text(x + 0.012, 0.04, shortened([label], most=120 // len(named))[0], color=INK, fontsize=11)
     if named:
-        said = (
+        text = (
             f"{'coloured' if few else 'dark'}: in more of {'the' if few else 'one'} label's documents than of all others', "
             "beyond chance; size: documents"
         )
-        figure.text(0.03, 0.08, said, color=INK, fontsize=10)
+        figure.text(0.03, 0.08, text, color=INK, fontsize=10)
     return figure

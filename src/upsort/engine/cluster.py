@@ -19,9 +19,9 @@ import numpy as np
 
 from upsort.core.deferred import cloudpickle, dask_config, distributed
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.parted import Hands, Several
+from upsort.core.parted import Executor, SumTuple
 from upsort.core.records import record
-from upsort.core.spreading import Spread
+from upsort.core.spreading import ParallelMap
 from upsort.engine.processes import usual_workers
 
 Item = TypeVar("Item")
@@ -32,7 +32,7 @@ LOCAL = "local:"
 
 _PATIENCE = 10  # seconds to reach a scheduler, and for it to have a worker
 _AT_ONCE = 3  # items for each thread of the workers: one in work, and some so that none waits
-_SENT_APART = 100_000  # bytes; what is larger goes to a worker by itself, not through the list of work
+_DIRECT_BYTES = 100_000  # bytes; what is larger goes to a worker by itself, not through the list of work
 _LOST = "The cluster at {} is gone: {}."
 _AFTER_LOSS = "Start it again, and the command; score goes on with --resume where it wrote a table."
 _CERTIFICATES = "Name them under distributed.comm.tls in the configuration of Dask, ~/.config/dask/*.yaml."
@@ -41,7 +41,7 @@ _OF_LOCAL = {
     "distributed.nanny.pre-spawn-environ": {f"{name}_NUM_THREADS": 1 for name in ("OMP", "MKL", "OPENBLAS")},
     "distributed.worker.profile.enabled": False,
 }
-_held = threading.local()
+_thread_state = threading.local()
 
 
 class Cluster:
@@ -58,7 +58,7 @@ class Cluster:
     @property
     def workers(self) -> int:
         """Those that the scheduler has."""
-        with self.losses_told():
+        with self.reporting_losses():
             return len(self.client.nthreads())
 
     @property
@@ -71,9 +71,9 @@ class Cluster:
         self.pieces += 1
 
     @property
-    def hands(self) -> Hands:
+    def executor(self) -> Executor:
         """The workers."""
-        return _Workers(self)
+        return _ClusterExecutor(self)
 
     def in_order(
         self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True
@@ -81,11 +81,11 @@ class Cluster:
         """See `Engine`. Raises DataProblem where the scheduler is lost, or a worker cannot do its work."""
         pending: deque[tuple[Item, Any]] = deque()
         try:
-            with self.losses_told():
-                sent = self.client.scatter(_packed(work), broadcast=True)
+            with self.reporting_losses():
+                sent = self.client.scatter(_serialised(work), broadcast=True)
                 most = _AT_ONCE * self._threads_there()
             for number, item in enumerate(items, 1):
-                with self.losses_told():
+                with self.reporting_losses():
                     if number % most == 0:
                         most = _AT_ONCE * self._threads_there()  # workers come and go
                     pending.append((item, self.client.submit(_do, sent, self._to_send(item), key=_key(work))))
@@ -97,17 +97,17 @@ class Cluster:
             if pending and self.client.status == "running":
                 self.client.cancel([future for _, future in pending], force=True)
 
-    def spread(self, at_most: int) -> Spread:
+    def parallel(self, at_most: int) -> ParallelMap:
         """See `Engine`."""
 
-        def spread(work: Callable[[int], Result], count: int) -> list[Result]:
+        def run_all(work: Callable[[int], Result], count: int) -> list[Result]:
             return [result for _, result in self.in_order(work, range(count))]
 
-        return spread
+        return run_all
 
     def results(self, futures: Sequence[Any]) -> list[Any]:
         """What pieces of work came to. Raises as `in_order`."""
-        with self.losses_told():
+        with self.reporting_losses():
             results: list[Any] = self.client.gather(list(futures))
         for result in results:
             _check_refusal(result)
@@ -118,22 +118,22 @@ class Cluster:
         return max(1, threads)
 
     def _to_send(self, item: Any) -> Any:
-        packed = _packed(item)
-        return self.client.scatter(packed) if len(packed.content) > _SENT_APART else packed
+        serialised = _serialised(item)
+        return self.client.scatter(serialised) if len(serialised.content) > _DIRECT_BYTES else serialised
 
     def _result(self, item: Item, future: Any) -> tuple[Item, Any]:
-        with self.losses_told():
+        with self.reporting_losses():
             result = future.result()
         _check_refusal(result)
         return item, result
 
     @contextmanager
-    def losses_told(self) -> Iterator[None]:
+    def reporting_losses(self) -> Iterator[None]:
         """Round what is asked of the cluster itself, and nothing else."""
         try:
             yield
         except (OSError, CancelledError) as error:
-            raise DataProblem(_LOST.format(self.address, _said(error)), _AFTER_LOSS) from error
+            raise DataProblem(_LOST.format(self.address, _message_of(error)), _AFTER_LOSS) from error
         except distributed.KilledWorker as error:
             raise DataProblem(
                 f"Several workers of the cluster at {self.address} ended while they did the same piece of work.",
@@ -142,35 +142,35 @@ class Cluster:
 
 
 def _check_refusal(result: Any) -> None:
-    if isinstance(result, _Refusal):
+    if isinstance(result, _WorkerProblem):
         raise DataProblem(
             f"{result.what} cannot be read or written by the worker at {result.worker}: {result.why}.",
             "All workers must see the files under the same names, in a shared folder.",
         )
 
 
-class _Workers:
+class _ClusterExecutor:
     """The workers of a cluster as the hands that keep values. Every value is made by a piece of work, so that what a worker that
     is lost has kept is made again by others."""
 
     def __init__(self, cluster: Cluster) -> None:
         self.cluster = cluster
 
-    def held(self, value: Any, /) -> Any:
+    def put(self, value: Any, /) -> Any:
         """A future of the value; what is small goes with each piece of work."""
-        packed = cloudpickle.dumps(value)
-        return self._submitted(self.held, _unpacked, packed) if len(packed) > _SENT_APART else value
+        serialised = cloudpickle.dumps(value)
+        return self._submitted(self.put, _unpacked, serialised) if len(serialised) > _DIRECT_BYTES else value
 
-    def work(self, work: Callable[..., Any], /, *given: Any) -> Any:
+    def submit(self, work: Callable[..., Any], /, *given: Any) -> Any:
         """A future of the result."""
         return self._submitted(work, _done, work, *given)
 
-    def results(self, handles: Sequence[Any], /) -> list[Any]:
+    def gather(self, handles: Sequence[Any], /) -> list[Any]:
         """The values of futures, which may be changed. Raises as `Cluster.in_order`."""
         return [_own(value) for value in self.cluster.results(handles)]
 
     def _submitted(self, named: Callable[..., Any], work: Callable[..., Any], *given: Any) -> Any:
-        with self.cluster.losses_told():
+        with self.cluster.reporting_losses():
             return self.cluster.client.submit(work, *given, key=_key(named))
 
 
@@ -184,7 +184,7 @@ def _own(value: Any) -> Any:
     """What came over the wire, its arrays copied where they lie in what came."""
     if isinstance(value, np.ndarray):
         return value if value.flags.writeable else value.copy()
-    return type(value)(map(_own, value)) if type(value) in (list, tuple, Several) else value
+    return type(value)(map(_own, value)) if type(value) in (list, tuple, SumTuple) else value
 
 
 def _unpacked(content: bytes) -> Any:
@@ -193,43 +193,43 @@ def _unpacked(content: bytes) -> Any:
 
 def _done(work: Callable[..., Any], *given: Any) -> Any:
     """Runs on a worker. What was made of a refusal is one."""
-    refused = next((one for one in given if isinstance(one, _Refusal)), None)
+    refused = next((argument for argument in given if isinstance(argument, _WorkerProblem)), None)
     if refused is not None:
         return refused
     try:
         return work(*given)
     except OSError as error:
-        return _Refusal(error)
+        return _WorkerProblem(error)
 
 
 @record(frozen=True)
-class _Packed:
+class _Serialised:
     """Something for workers. name: no two have the same."""
 
     name: str
     content: bytes
 
 
-def _packed(held: Any) -> _Packed:
-    return _Packed(uuid4().hex, cloudpickle.dumps(held))
+def _serialised(value: Any) -> _Serialised:
+    return _Serialised(uuid4().hex, cloudpickle.dumps(value))
 
 
-class _Refusal:
+class _WorkerProblem:
     """What the system of a worker refused it."""
 
     def __init__(self, error: OSError) -> None:
-        self.what, self.why = error.filename or "A file", error.strerror or _said(error)
+        self.what, self.why = error.filename or "A file", error.strerror or _message_of(error)
         self.worker = distributed.get_worker().address
 
 
-def _do(work: _Packed, item: _Packed) -> Any:
+def _do(work: _Serialised, item: _Serialised) -> Any:
     """Runs on a worker."""
-    if getattr(_held, "name", "") != work.name:
-        _held.name, _held.work = work.name, cloudpickle.loads(work.content)
+    if getattr(_thread_state, "name", "") != work.name:
+        _thread_state.name, _thread_state.work = work.name, cloudpickle.loads(work.content)
     try:
-        return _held.work(cloudpickle.loads(item.content))
+        return _thread_state.work(cloudpickle.loads(item.content))
     except OSError as error:  # raised here, it would look like a loss of the cluster
-        return _Refusal(error)
+        return _WorkerProblem(error)
 
 
 @contextmanager
@@ -260,7 +260,7 @@ def connected(address: str) -> Iterator[Cluster]:
             client.wait_for_workers(1, timeout=_PATIENCE)
         except (OSError, TimeoutError) as error:
             raise DataProblem(
-                f"No cluster with a worker answers at {address}: {_said(error)}.",
+                f"No cluster with a worker answers at {address}: {_message_of(error)}.",
                 "Start it with: dask scheduler, and dask worker ADDRESS.",
             ) from None
         _check_versions(client)
@@ -275,7 +275,7 @@ def _check_address(address: str) -> None:
         distributed.comm.parse_host_port(place)
     except ValueError as error:
         raise UsageProblem(
-            f"{address!r} is no address of a cluster: {_said(error)}.", "One is tcp://host:8786."
+            f"{address!r} is no address of a cluster: {_message_of(error)}.", "One is tcp://host:8786."
         ) from None
     if scheme == "tls":
         _check_certificates(address)
@@ -284,10 +284,12 @@ def _check_address(address: str) -> None:
 def _check_certificates(address: str) -> None:
     """Raises UsageProblem where the library's configuration has none that can be used."""
     try:
-        held = distributed.Security().get_connection_args("client").get("ssl_context")
+        context = distributed.Security().get_connection_args("client").get("ssl_context")
     except OSError as error:  # among them what certificates can have wrong
-        raise UsageProblem(f"The certificates for {address} cannot be used: {_said(error)}.", _CERTIFICATES) from None
-    if held is None:
+        raise UsageProblem(
+            f"The certificates for {address} cannot be used: {_message_of(error)}.", _CERTIFICATES
+        ) from None
+    if context is None:
         raise UsageProblem(f"{address} asks for certificates, and none are configured.", _CERTIFICATES)
 
 
@@ -320,5 +322,5 @@ def _check_versions(client: Any) -> None:
             )
 
 
-def _said(error: BaseException) -> str:
+def _message_of(error: BaseException) -> str:
     return " ".join(str(error).split()).rstrip(".")[:200] or type(error).__name__

@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from upsort.core.arrays import Codes
-from upsort.core.packed import Packed, packed, unpacked
+from upsort.core.packed import Compacted, compacted, expanded_text
 from upsort.core.plan import Clean
 from upsort.core.records import record
 from upsort.core.sparse import narrow
@@ -26,7 +26,7 @@ Block = TypeVar("Block")
 
 
 @record(frozen=True)
-class Cut:
+class TokenBlock:
     """What a process has cut. process: its number, 0 where it remembers nothing. known: words that it had met before. tokens: in
     its own numbers; their words are the new ones."""
 
@@ -36,41 +36,41 @@ class Cut:
 
 
 @record(frozen=True)
-class Cutting:
+class Tokenising:
     """Cuts the parts of blocks, in any process. memory: to number the words of all blocks; without it, those of each block are
     numbered anew."""
 
     cleaning: Cleaner
     memory: WordMemory | None
 
-    def __call__(self, parts: Sequence[Sequence[str]]) -> list[Cut]:
+    def __call__(self, parts: Sequence[Sequence[str]]) -> list[TokenBlock]:
         """The tokens of each part, before the steps on words."""
         return [self._cut(texts) for texts in parts]
 
-    def _cut(self, texts: Sequence[str]) -> Cut:
+    def _cut(self, texts: Sequence[str]) -> TokenBlock:
         known = len(self.memory.words) if self.memory is not None else 0
         tokens = self.cleaning.words_of(texts, self.memory)
         process = os.getpid() if self.memory is not None else 0
-        return Cut(process, known, replace(tokens, words=tokens.words[known:], codes=narrow(tokens.codes)))
+        return TokenBlock(process, known, replace(tokens, words=tokens.words[known:], codes=narrow(tokens.codes)))
 
     def __reduce__(self) -> tuple[Any, ...]:
         text = Resources(replacements=self.cleaning.resources.replacements, keep=self.cleaning.resources.keep)
         return _cutting, (self.cleaning.settings, text, self.cleaning.with_sentences, self.memory is not None)
 
 
-def _cutting(settings: Clean, resources: Resources, with_sentences: bool, remember: bool) -> Cutting:
+def _cutting(settings: Clean, resources: Resources, with_sentences: bool, remember: bool) -> Tokenising:
     cleaning = cleaner(settings, resources, with_sentences)
-    return Cutting(cleaning, cleaning.memory() if remember else None)
+    return Tokenising(cleaning, cleaning.memory() if remember else None)
 
 
-class Numbering:
+class WordNumbering:
     """Gives what processes have cut the numbers of one memory, which grows; to be asked in the order of the blocks."""
 
     def __init__(self, memory: WordMemory | None) -> None:
         self.memory = memory
         self._numbers: dict[int, Codes] = {}  # for each other process what its numbers are here
 
-    def __call__(self, cut: Cut) -> Tokens:
+    def __call__(self, cut: TokenBlock) -> Tokens:
         """The tokens in the numbers of the memory."""
         codes, memory = cut.tokens.codes, self.memory
         if memory is None:
@@ -87,21 +87,21 @@ class Numbering:
 def cut_blocks(
     blocks: Iterable[Block],
     parts_of: Callable[[Block], Sequence[Sequence[str]]],
-    cutting: Cutting,
+    cutting: Tokenising,
     workers: int = 1,
 ) -> Iterator[tuple[Block, list[Tokens]]]:
     """Each block, in order, with the tokens of each of its parts before the steps on words. parts_of: the texts of a block."""
-    numbering = Numbering(cutting.memory)
-    for block, cuts in in_order(cutting, blocks, workers, lambda block: Parts(parts_of(block))):
+    numbering = WordNumbering(cutting.memory)
+    for block, cuts in in_order(cutting, blocks, workers, lambda block: PackedParts(parts_of(block))):
         yield block, list(map(numbering, cuts))
 
 
-class Parts(list[Sequence[str]]):
+class PackedParts(list[Sequence[str]]):
     """The parts of a block; they travel packed."""
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return _travelled, ([packed(part) for part in self],)
+        return _travelled, ([compacted(part) for part in self],)
 
 
-def _travelled(parts: Sequence[Packed]) -> list[list[str]]:
-    return [unpacked(part) for part in parts]
+def _travelled(parts: Sequence[Compacted]) -> list[list[str]]:
+    return [expanded_text(part) for part in parts]

@@ -4,14 +4,14 @@ results are the same."""
 from collections.abc import Callable, Iterable, Iterator
 from typing import Any, Protocol, TypeVar
 
-from upsort.core.parted import Hands
-from upsort.core.spreading import Spread
+from upsort.core.parted import Executor
+from upsort.core.spreading import ParallelMap
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
 
 
-class Engine(Protocol):
+class ExecutionEngine(Protocol):
     """Does work on many items."""
 
     @property
@@ -39,7 +39,7 @@ class Engine(Protocol):
         """One more is."""
 
     @property
-    def hands(self) -> Hands | None:
+    def executor(self) -> Executor | None:
         """Who keeps the parts of a matrix and works on them; None where that is this process."""
 
     def in_order(
@@ -48,5 +48,5 @@ class Engine(Protocol):
         """Each item with what the work makes of it, in the order of the items. learns: whether the work is faster for having
         been done before."""
 
-    def spread(self, at_most: int) -> Spread:
+    def parallel(self, at_most: int) -> ParallelMap:
         """What does pieces of work by at most so many at once, where there are that many."""

@@ -18,14 +18,14 @@ from multiprocessing.process import BaseProcess
 from typing import Any, TypeVar
 
 from upsort.core.errors import DataProblem
-from upsort.core.parted import Hands
+from upsort.core.parted import Executor
 from upsort.core.records import record
-from upsort.core.spreading import Spread, one_by_one
+from upsort.core.spreading import ParallelMap, sequential
 
 _AHEAD = 2  # items in hand for each other process, so that none waits
 _USUAL = 8  # beyond that, reading and writing are what is waited for
 _ENDING = {signal.SIGINT, signal.SIGTERM}
-_MOST_HELD = 8  # for each process, so that memory stays bounded where one item takes long
+_MOST_QUEUED = 8  # for each process, so that memory stays bounded where one item takes long
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
@@ -38,7 +38,7 @@ def in_order(
     items: Iterable[Item],
     workers: int,
     sent: Callable[[Item], Any] | None = None,
-    first_here: bool = True,
+    include_parent: bool = True,
 ) -> Iterator[tuple[Item, Result]]:
     """Each item with what the work makes of it, in the order of the items; so many processes work at once.
 
@@ -46,9 +46,9 @@ def in_order(
     work is given; all of it, where nothing is said. first_here: whether the first item is worked on before there are others: what
     it teaches the work, a fork knows too.
     """
-    given = sent or _whole
+    given = sent or _is_whole
     items = iter(items)
-    for item in islice(items, None if workers == 1 else int(first_here)):
+    for item in islice(items, None if workers == 1 else int(include_parent)):
         yield item, work(given(item))
     begun = list(islice(items, 2))
     if workers == 1 or len(begun) < 2:  # one alone is not worth another process
@@ -57,14 +57,14 @@ def in_order(
         return
     items = chain(begun, items)
     pending: deque[tuple[Item, Future[Result]]] = deque()
-    others = workers - 1
-    with _children(others, work) as pool:
+    children = workers - 1
+    with _children(children, work) as pool:
         for item in items:
-            if sum(not future.done() for _, future in pending) < _AHEAD * others:
+            if sum(not future.done() for _, future in pending) < _AHEAD * children:
                 pending.append((item, pool.submit(_do, given(item))))
             else:
                 pending.append((item, _done(work(given(item)))))
-            while pending and (pending[0][1].done() or len(pending) >= _MOST_HELD * workers):
+            while pending and (pending[0][1].done() or len(pending) >= _MOST_QUEUED * workers):
                 first, future = pending.popleft()
                 yield first, future.result()
         for first, future in pending:
@@ -106,7 +106,7 @@ class Processes:
         """Nothing is kept of it."""
 
     @property
-    def hands(self) -> Hands | None:
+    def executor(self) -> Executor | None:
         """They have one memory."""
         return None
 
@@ -114,11 +114,11 @@ class Processes:
         self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True
     ) -> Iterator[tuple[Item, Result]]:
         """As `in_order`."""
-        return in_order(work, items, self.workers, first_here=learns)
+        return in_order(work, items, self.workers, include_parent=learns)
 
-    def spread(self, at_most: int) -> Spread:
+    def parallel(self, at_most: int) -> ParallelMap:
         """As `spread_over`."""
-        return spread_over(at_most)
+        return parallel_map(at_most)
 
 
 def usual_workers() -> int:
@@ -126,17 +126,17 @@ def usual_workers() -> int:
     return min(os.cpu_count() or 1, _USUAL)
 
 
-def spread_over(workers: int) -> Spread:
+def parallel_map(workers: int) -> ParallelMap:
     """Pieces of work done by so many processes, which have at once whatever the work holds; only results travel. Where processes
     cannot be forked there is one."""
 
-    def spread(work: Callable[[int], Result], count: int) -> list[Result]:
+    def run_all(work: Callable[[int], Result], count: int) -> list[Result]:
         able = min(workers, count) if forks() else 1
         if able <= 1:
-            return one_by_one(work, count)
-        return [result for _, result in in_order(work, range(count), able, first_here=False)]
+            return sequential(work, count)
+        return [result for _, result in in_order(work, range(count), able, include_parent=False)]
 
-    return spread
+    return run_all
 
 
 @contextmanager
@@ -151,12 +151,12 @@ def _children(count: int, work: Callable[[Any], Any]) -> Iterator[ProcessPoolExe
     pool = ProcessPoolExecutor(count, context, initializer=_take, initargs=(work,))
     over = threading.Event()
     try:
-        with _signals_held():  # until the processes know what signals mean to them
+        with _signals_blocked():  # until the processes know what signals mean to them
             pool.submit(int)  # begins them all
         if forks():
-            _close_here(pool)
+            _close_write_end(pool)
             children = set(active_children()) - before
-            threading.Thread(target=_end_together, args=(children, over), daemon=True).start()
+            threading.Thread(target=_terminate_all, args=(children, over), daemon=True).start()
         yield pool
     except BaseException as error:
         for child in set(active_children()) - before:
@@ -172,14 +172,14 @@ def _children(count: int, work: Callable[[Any], Any]) -> Iterator[ProcessPoolExe
         pool.shutdown(wait=True, cancel_futures=True)
 
 
-def _close_here(pool: ProcessPoolExecutor) -> None:
+def _close_write_end(pool: ProcessPoolExecutor) -> None:
     """Close this process's own end of the pipe that others write results to: when they are gone, reading it ends."""
     results = getattr(pool, "_result_queue", None)
     if (end := getattr(results, "_writer", None)) is not None:
         end.close()
 
 
-def _end_together(children: Iterable[BaseProcess], over: threading.Event) -> None:
+def _terminate_all(children: Iterable[BaseProcess], over: threading.Event) -> None:
     """Where one process is ended from outside, end the others too: if it was handing a result over, the rest of it would be
     waited for as long as any of them might write."""
     children = list(children)
@@ -190,7 +190,7 @@ def _end_together(children: Iterable[BaseProcess], over: threading.Event) -> Non
 
 
 @contextmanager
-def _signals_held() -> Iterator[None]:
+def _signals_blocked() -> Iterator[None]:
     """Signals that end a program come after the block; processes that begin in it let them in themselves."""
     if threading.current_thread() is not threading.main_thread() or not hasattr(signal, "pthread_sigmask"):
         yield
@@ -202,7 +202,7 @@ def _signals_held() -> Iterator[None]:
         signal.pthread_sigmask(signal.SIG_SETMASK, before)
 
 
-def _whole(item: Any) -> Any:
+def _is_whole(item: Any) -> Any:
     return item
 
 

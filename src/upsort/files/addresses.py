@@ -14,8 +14,8 @@ _whole: dict[str, str] = {}
 
 def scheme_of(name: str) -> str:
     """What an address begins with, without a driver; empty for a name that is no address."""
-    found = _SCHEME.match(name)
-    return found.group(1).lower() if found is not None else ""
+    match = _SCHEME.match(name)
+    return match.group(1).lower() if match is not None else ""
 
 
 def is_database(name: str) -> bool:
@@ -28,7 +28,7 @@ def is_store(name: str) -> bool:
     return bool(scheme_of(name)) and not is_database(name)
 
 
-def hidden(name: str) -> str:
+def without_secrets(name: str) -> str:
     """The address with its secrets hidden: passwords, and of a store all that stands behind a question mark; anything else as it
     is."""
     if not scheme_of(name):
@@ -42,16 +42,16 @@ def hidden(name: str) -> str:
     return shown
 
 
-def whole(shown: str) -> str:
+def full_address(shown: str) -> str:
     """The address with its secrets."""
     return _whole.get(shown, shown)
 
 
 def without_password(text: str, shown: str) -> str:
     """A sentence of a driver without the password of an address, should it stand there."""
-    address = whole(shown)
+    address = full_address(shown)
     for pattern in (_IN_FRONT, _IN_CHOICES):
-        for found in pattern.finditer(address):
-            if found.group(2) and found.group(2) != _HIDDEN:
-                text = text.replace(found.group(2), _HIDDEN)
+        for match in pattern.finditer(address):
+            if match.group(2) and match.group(2) != _HIDDEN:
+                text = text.replace(match.group(2), _HIDDEN)
     return text

@@ -4,8 +4,8 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from upsort.files.reasons import Reason, Why
-from upsort.files.rows import Block, Refused
+from upsort.files.reasons import ReasonKind, RejectionReason
+from upsort.files.rows import Block, RejectedRow
 
 _MOST_ROWS = 10
 _LEAST_COLUMNS = 3
@@ -16,19 +16,19 @@ _NUMBER = re.compile(r"[-+]?[\d.,\s%\u202f\u00a0]*")
 _LINE_END = re.compile("\r\n|\r|\n")
 
 
-def without_rows_below(blocks: Iterator[Block]) -> Iterator[Block]:
+def without_footer_rows(blocks: Iterator[Block]) -> Iterator[Block]:
     """The same blocks; of the last one the rows that stand below the table are refused.
 
     They are: a row of a word for a total and of numbers, and after an empty row one in which only the first cell is filled; each
     only where nothing else follows. Tables of one or two columns are left as they are.
     """
-    held: Block | None = None
+    previous: Block | None = None
     for block in blocks:
-        if held is not None:
-            yield held
-        held = block
-    if held is not None:
-        yield _without_last(held)
+        if previous is not None:
+            yield previous
+        previous = block
+    if previous is not None:
+        yield _without_last(previous)
 
 
 def _without_last(block: Block) -> Block:
@@ -41,17 +41,18 @@ def _without_last(block: Block) -> Block:
             end = place
         elif not _is_note(row):
             break
-    below = [place for place in range(end, len(block.rows)) if any(block.rows[place])]
-    if not below:
+    footer = [place for place in range(end, len(block.rows)) if any(block.rows[place])]
+    if not footer:
         return block
     refused = [
-        Refused(block.source, block.lines[place], Reason(Why.BELOW), tuple(block.rows[place])) for place in below
+        RejectedRow(block.source, block.lines[place], RejectionReason(ReasonKind.FOOTER), tuple(block.rows[place]))
+        for place in footer
     ]
-    kept = [place for place in range(len(block.rows)) if place < end or not any(block.rows[place])]
+    body = [place for place in range(len(block.rows)) if place < end or not any(block.rows[place])]
     return replace(
         block,
-        rows=[block.rows[place] for place in kept],
-        lines=[block.lines[place] for place in kept],
+        rows=[block.rows[place] for place in body],
+        lines=[block.lines[place] for place in body],
         refused=[*block.refused, *refused],
     )
 

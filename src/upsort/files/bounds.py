@@ -11,8 +11,8 @@ from dataclasses import replace
 from typing import Any, BinaryIO, cast
 
 from upsort.core.errors import DataProblem
-from upsort.files.reasons import Reason, Why
-from upsort.files.rows import Block, Reading, Refused
+from upsort.files.reasons import ReasonKind, RejectionReason
+from upsort.files.rows import Block, ReadSettings, RejectedRow
 
 DAMAGED = (EOFError, gzip.BadGzipFile, lzma.LZMAError, zlib.error, zipfile.BadZipFile)
 """What reading a damaged packed file raises."""
@@ -27,7 +27,7 @@ _BUFFER = 1 << 18  # bytes
 _SHOWN = 1000  # characters of a row that is too large
 
 
-class Damaged(DataProblem):
+class DamagedSource(DataProblem):
     """A source breaks off or contradicts itself somewhere inside: what was read of it is not to be trusted."""
 
     def __init__(self, name: str, error: object) -> None:
@@ -38,18 +38,20 @@ class Damaged(DataProblem):
         )
 
 
-def unpacked(stream: BinaryIO, name: str, reading: Reading) -> BinaryIO:
+def unpacked(stream: BinaryIO, name: str, reading: ReadSettings) -> BinaryIO:
     """A stream of unpacked bytes that ends with a DataProblem beyond `reading.unpack_limit`, and with Damaged where it breaks."""
-    return cast(BinaryIO, io.BufferedReader(_Guarded(stream, name, reading), _BUFFER))
+    return cast(BinaryIO, io.BufferedReader(_BoundedStream(stream, name, reading), _BUFFER))
 
 
-def with_rows_bounded(stream: BinaryIO, name: str, reading: Reading, apart: "re.Pattern[bytes]" = LINES) -> BinaryIO:
+def with_rows_bounded(
+    stream: BinaryIO, name: str, reading: ReadSettings, cell_end: "re.Pattern[bytes]" = LINES
+) -> BinaryIO:
     """The same bytes; a DataProblem where more than `reading.largest_cell` of them come without one of the signs that keep
     rows, or strings, apart. So no reader ever holds more than that of a row that does not end."""
-    return cast(BinaryIO, io.BufferedReader(_Guarded(stream, name, reading, apart), _BUFFER))
+    return cast(BinaryIO, io.BufferedReader(_BoundedStream(stream, name, reading, cell_end), _BUFFER))
 
 
-def without_large_rows(blocks: Iterator[Block], reading: Reading) -> Iterator[Block]:
+def without_large_rows(blocks: Iterator[Block], reading: ReadSettings) -> Iterator[Block]:
     """The same blocks, rows with more than `reading.largest_cell` characters refused."""
     most = reading.largest_cell
     for block in blocks:
@@ -57,10 +59,10 @@ def without_large_rows(blocks: Iterator[Block], reading: Reading) -> Iterator[Bl
         if max(sizes, default=0) <= most:
             yield block
             continue
-        reason = Reason(Why.TOO_LARGE, (size_said(most),), "--largest-cell allows more")
+        reason = RejectionReason(ReasonKind.TOO_LARGE, (size_text(most),), "--largest-cell allows more")
         good = [place for place, size in enumerate(sizes) if size <= most]
         refused = [
-            Refused(block.source, block.lines[place], reason, tuple(cell[:_SHOWN] for cell in block.rows[place]))
+            RejectedRow(block.source, block.lines[place], reason, tuple(cell[:_SHOWN] for cell in block.rows[place]))
             for place, size in enumerate(sizes)
             if size > most
         ]
@@ -73,7 +75,7 @@ def without_large_rows(blocks: Iterator[Block], reading: Reading) -> Iterator[Bl
         )
 
 
-def check_unpacked(size: int, name: str, reading: Reading) -> None:
+def check_unpacked(size: int, name: str, reading: ReadSettings) -> None:
     """Raise DataProblem where so many bytes are more than may be unpacked of one source."""
     if size > reading.unpack_limit:
         raise DataProblem(
@@ -81,24 +83,26 @@ def check_unpacked(size: int, name: str, reading: Reading) -> None:
         )
 
 
-def size_said(size: int) -> str:
+def size_text(size: int) -> str:
     """A number of bytes or characters, short."""
     return f"{size // 10**6:,} MB" if size >= 10**6 else f"{size:,} bytes"
 
 
-def too_large(name: str, reading: Reading) -> DataProblem:
+def too_large(name: str, reading: ReadSettings) -> DataProblem:
     """The problem of a row or value that is larger than is read."""
     return DataProblem(
-        f"{name} has a row or a cell of more than {size_said(reading.largest_cell)}.",
+        f"{name} has a row or a cell of more than {size_text(reading.largest_cell)}.",
         "Is a quote opened and not closed? If that size is right, raise --largest-cell.",
     )
 
 
-class _Guarded(io.RawIOBase):
+class _BoundedStream(io.RawIOBase):
     """A stream that refuses to go on beyond its bounds. apart: without it, only what is unpacked is bounded."""
 
-    def __init__(self, stream: BinaryIO, name: str, reading: Reading, apart: "re.Pattern[bytes] | None" = None) -> None:
-        self._stream, self._name, self._reading, self._apart = stream, name, reading, apart
+    def __init__(
+        self, stream: BinaryIO, name: str, reading: ReadSettings, cell_end: "re.Pattern[bytes] | None" = None
+    ) -> None:
+        self._stream, self._name, self._reading, self._cell_end = stream, name, reading, cell_end
         self._alone = 0  # bytes since the last sign that keeps rows apart
 
     def readable(self) -> bool:
@@ -112,7 +116,7 @@ class _Guarded(io.RawIOBase):
         try:
             return self._stream.seek(offset, whence)
         except (*DAMAGED, OSError) as error:
-            raise Damaged(self._name, error) from error
+            raise DamagedSource(self._name, error) from error
 
     def tell(self) -> int:
         return self._stream.tell()
@@ -121,9 +125,9 @@ class _Guarded(io.RawIOBase):
         try:
             content = self._stream.read(len(buffer))
         except (*DAMAGED, OSError) as error:
-            raise Damaged(self._name, error) from error
+            raise DamagedSource(self._name, error) from error
         buffer[: len(content)] = content
-        if self._apart is None:
+        if self._cell_end is None:
             check_unpacked(self._stream.tell(), self._name, self._reading)
         else:
             self._count(content)
@@ -135,22 +139,22 @@ class _Guarded(io.RawIOBase):
         super().close()
 
     def _count(self, content: bytes) -> None:
-        assert self._apart is not None
+        assert self._cell_end is not None
         most = self._reading.largest_cell
         if self._alone + len(content) <= most:  # no place in it can be beyond: only its last sign matters
             last = 0
-            for found in self._apart.finditer(content, max(0, len(content) - 2048)):
-                last = found.end()
+            for match in self._cell_end.finditer(content, max(0, len(content) - 2048)):
+                last = match.end()
             if not last:
-                for found in self._apart.finditer(content):
-                    last = found.end()
+                for match in self._cell_end.finditer(content):
+                    last = match.end()
             self._alone = len(content) - last if last else self._alone + len(content)
             return
         before = 0
-        for found in self._apart.finditer(content):
-            if self._alone + found.start() - before > most:
+        for match in self._cell_end.finditer(content):
+            if self._alone + match.start() - before > most:
                 raise too_large(self._name, self._reading)
-            self._alone, before = 0, found.end()
+            self._alone, before = 0, match.end()
         self._alone += len(content) - before
         if self._alone > most:
             raise too_large(self._name, self._reading)

@@ -6,17 +6,17 @@ from collections.abc import Iterable, Sequence
 from upsort.files.inner_values import outer_names
 
 
-def together(tables: Iterable[Sequence[str]]) -> list[str]:
+def merged_columns(tables: Iterable[Sequence[str]]) -> list[str]:
     """The columns of all tables, in the order in which they first come; what is inside nested values stays there."""
-    return outer_names(all_together(tables))
+    return outer_names(merged_columns_nested(tables))
 
 
-def all_together(tables: Iterable[Sequence[str]]) -> list[str]:
+def merged_columns_nested(tables: Iterable[Sequence[str]]) -> list[str]:
     """The same with what is inside nested values."""
     return list(dict.fromkeys(name for columns in tables for name in columns))
 
 
-class ByName:
+class ColumnMapper:
     """Puts cells under the columns of an output. columns: of the output, in order."""
 
     def __init__(self, columns: Sequence[str]) -> None:

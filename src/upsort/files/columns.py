@@ -7,16 +7,16 @@ from typing import Literal
 
 from upsort.core import plan
 from upsort.core.errors import UsageProblem
-from upsort.core.insight.label_guess import told_by_text
+from upsort.core.insight.label_guess import predictability_by_text
 from upsort.core.insight.label_sets import separator_of
 from upsort.core.lists import QUOTING, quoted
 from upsort.core.names import listed, nearest, suggestion
 from upsort.core.records import record
 from upsort.files.inner_values import InnerName, plain_names
-from upsort.files.rows import Block, Table
+from upsort.files.rows import Block, SourceTable
 
 _SAMPLE = 1000
-_CLEARLY_TOLD = 0.2  # from which share on the text is taken to tell about a column that nobody called the label
+_PREDICTABLE = 0.2  # from which share on the text is taken to tell about a column that nobody called the label
 
 LabelUse = Literal["needed", "welcome", "not used"]
 _LABEL_NAMES = (
@@ -37,7 +37,7 @@ _ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
 
 
 @record(frozen=True, kw_only=True)
-class Roles:
+class ColumnRoles:
     """Places of columns in one table; None where there is none.
 
     text: one or more. also: the further labels. numbers and categories: with their names.
@@ -72,10 +72,10 @@ def column_place(name: str, columns: Sequence[str], source: str) -> int:
         return stripped.index(name.strip().casefold())
     if name.isdigit() and 1 <= int(name) <= len(columns):
         return int(name) - 1
-    raise NoColumn(name, columns, source)
+    raise MissingColumn(name, columns, source)
 
 
-class NoColumn(UsageProblem):
+class MissingColumn(UsageProblem):
     """A table lacks a column that was named."""
 
     def __init__(self, name: str, columns: Sequence[str], source: str) -> None:
@@ -102,7 +102,7 @@ def column_in(name: str, columns: Sequence[str]) -> bool:
     return True
 
 
-def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> Roles:
+def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> ColumnRoles:
     """Where the named columns stand in one table. Raises UsageProblem for one that is not there."""
 
     def place(name: str) -> int | None:
@@ -111,7 +111,7 @@ def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> Roles:
     def named_places(names: Sequence[str]) -> tuple[tuple[str, int], ...]:
         return tuple((columns[at], at) for name in names for at in matching(name, columns, source))
 
-    return Roles(
+    return ColumnRoles(
         text=tuple(column_place(name, columns, source) for name in named.text),
         label=place(named.label),
         id=place(named.id),
@@ -129,13 +129,13 @@ def matching(name: str, columns: Sequence[str], source: str) -> list[int]:
     """The columns that a name, or a pattern such as `v*`, names. Raises UsageProblem where there is none."""
     if "*" not in name and "?" not in name:
         return [column_place(name, columns, source)]
-    found = [place for place, column in enumerate(columns) if fnmatchcase(column, name)]
-    if not found:
+    positions = [place for place, column in enumerate(columns) if fnmatchcase(column, name)]
+    if not positions:
         raise UsageProblem(f"{source} has no column like {name!r}.", f"Columns: {listed(columns)}.")
-    return found
+    return positions
 
 
-def written_names(named: plan.Columns, table: Table) -> plan.Columns:
+def written_names(named: plan.Columns, table: SourceTable) -> plan.Columns:
     """The columns that were named by number, or in other case, by the names that a table gives them."""
 
     def written(name: str) -> str:
@@ -170,7 +170,7 @@ def guessed_columns(
     """
     rows = rows[:_SAMPLE]
     text, label = named.text, named.label
-    told = []
+    messages = []
     lengths = [sum(len(row[place]) for row in rows) for place in range(len(columns))]
     if not text:
         plain = set(plain_names(columns))
@@ -178,32 +178,34 @@ def guessed_columns(
         named_so = [place for place in usual if _called(columns[place]) in _TEXT_NAMES and lengths[place]]
         place = max(named_so or usual, key=lambda place: lengths[place])
         text = (str(columns[place]),)
-        told.append(f"the text is taken from column {columns[place]!r} (--text)")
+        messages.append(f"the text is taken from column {columns[place]!r} (--text)")
     if label_is != "not used" and not label:
         texts = [" ".join(row[columns.index(name)] for name in text if name in columns) for row in rows]
         best, merit = _likeliest_label(columns, rows, texts, {*text, named.id})
         if best is None and label_is == "needed":
             raise UsageProblem("No column looks like a label.", f"Name it with --label. Columns: {listed(columns)}.")
-        if best is not None and (label_is == "needed" or merit > _CLEARLY_TOLD):
+        if best is not None and (label_is == "needed" or merit > _PREDICTABLE):
             label = str(columns[best])
-            told.append(f"the label from column {label!r} (--label)")
-    note = [f"No plan or option names the columns: {', '.join(told)}."] if told else []
+            messages.append(f"the label from column {label!r} (--label)")
+    note = [f"No plan or option names the columns: {', '.join(messages)}."] if messages else []
     return replace(named, text=text, label=label, id=named.id or _guessed_id(columns, rows)), note
 
 
 def _likeliest_label(
-    columns: Sequence[str], rows: Sequence[Sequence[str]], texts: Sequence[str], taken: set[str]
+    columns: Sequence[str], rows: Sequence[Sequence[str]], texts: Sequence[str], used: set[str]
 ) -> tuple[int | None, float]:
     """The place of the column that is most likely the label, and how much the text tells about it."""
     merits: dict[int, float] = {}
     plain = set(plain_names(columns))
     for place, name in enumerate(columns):
         values = _first_labels([row[place].strip() for row in rows])
-        if name in taken or name not in plain or not _could_be_labels([value for value in values if value]):
+        if name in used or name not in plain or not _could_be_labels([value for value in values if value]):
             continue
         telling = 0.3 if _called(name) in _LABEL_NAMES else 0.0
         labelled = [(text, value) for text, value in zip(texts, values, strict=True) if value]
-        merits[place] = telling + told_by_text([text for text, _ in labelled], [value for _, value in labelled])
+        merits[place] = telling + predictability_by_text(
+            [text for text, _ in labelled], [value for _, value in labelled]
+        )
     best = max(merits, key=lambda place: merits[place], default=None)
     return best, merits[best] if best is not None else 0.0
 
@@ -235,7 +237,7 @@ def _called(column: str) -> str:
     return name.strip().casefold()
 
 
-def renamed(table: Table, names: Mapping[str, str]) -> Table:
+def renamed(table: SourceTable, names: Mapping[str, str]) -> SourceTable:
     """The same table with columns called otherwise; names of columns that it does not have are passed over.
 
     Raises UsageProblem when two columns would have one name.

@@ -13,7 +13,7 @@ from upsort.core.learning.method import Costs
 from upsort.files.lines import lines_of
 
 _DELIMITERS = ",;\t"
-_SIDES = re.compile(r"\b(?:(?P<true>true|actual)|(?P<given>given|sorted[ _]as|predicted))\b", re.IGNORECASE)
+_AXES = re.compile(r"\b(?:(?P<true>true|actual)|(?P<given>given|sorted[ _]as|predicted))\b", re.IGNORECASE)
 
 
 def read_costs(path: Path) -> Costs:
@@ -27,7 +27,7 @@ def read_costs(path: Path) -> Costs:
 def how_costs_are_read(path: Path) -> str:
     """What is to be said of a table that does not tell which side is which; empty where it does, or where both are the same."""
     corner, costs = _read(path)
-    if _SIDES.search(corner) or all(costs[a][b] == costs[b][a] for a in costs for b in costs):
+    if _AXES.search(corner) or all(costs[a][b] == costs[b][a] for a in costs for b in costs):
         return ""
     return (
         f"{path}: its rows are read as what documents are sorted as, its columns as their true labels. To say so, or the "
@@ -36,8 +36,8 @@ def how_costs_are_read(path: Path) -> str:
 
 
 def _rows_are_true(corner: str) -> bool:
-    found = _SIDES.search(corner)  # of two, the rows come first: true / sorted as
-    return found is not None and found["true"] is not None
+    match = _AXES.search(corner)  # of two, the rows come first: true / sorted as
+    return match is not None and match["true"] is not None
 
 
 def _read(path: Path) -> tuple[str, Costs]:

@@ -6,8 +6,8 @@ from typing import Any
 
 from upsort.core.deferred import sqlalchemy
 from upsort.core.errors import UsageProblem
-from upsort.files.addresses import whole, without_password
-from upsort.files.databases import Rows, Selected, Values, refusals
+from upsort.files.addresses import full_address, without_password
+from upsort.files.databases import Rows, Selection, Values, refusals
 from upsort.files.rows import ROWS_A_BLOCK
 
 _DRIVERS = {"postgresql": "postgresql+psycopg"}  # where an address names none
@@ -15,7 +15,7 @@ _PATIENCE = 10  # seconds to reach a server
 _TAKING_SECONDS = {"psycopg": "connect_timeout", "psycopg2": "connect_timeout", "pymysql": "connect_timeout"}
 
 
-class Server:
+class ServerConnection:
     """See `databases.Connection`. Rows are read through a cursor of the server, where its driver has such."""
 
     numbers_are = "DOUBLE PRECISION"
@@ -23,7 +23,7 @@ class Server:
     def __init__(self, address: str) -> None:
         self.address = address
         try:
-            url = sqlalchemy.make_url(whole(address))
+            url = sqlalchemy.make_url(full_address(address))
         except ImportError:
             raise UsageProblem(
                 "Databases of servers need a library that is not installed.", "pip install 'upsort[sql]' has it."
@@ -52,7 +52,7 @@ class Server:
             seen = sqlalchemy.inspect(self.engine)
             return sorted([*seen.get_table_names(), *seen.get_view_names()])
 
-    def select(self, what: Selected) -> tuple[list[str], Callable[[], Rows]]:
+    def select(self, what: Selection) -> tuple[list[str], Callable[[], Rows]]:
         query = what.query or f"SELECT * FROM {self._quoted(what.table)}{self._in_order(what.table)}"
 
         @contextmanager
@@ -81,9 +81,9 @@ class Server:
             keys = sqlalchemy.inspect(self.engine).get_pk_constraint(table)["constrained_columns"]
         return f" ORDER BY {', '.join(map(self._quoted, keys))}" if keys else ""
 
-    def quoted(self, table: str, behind: str = "") -> str:
+    def quoted(self, table: str, suffix: str = "") -> str:
         """As `databases.Connection`."""
-        return self.column(table + behind)
+        return self.column(table + suffix)
 
     def column(self, name: str) -> str:
         """As `databases.Connection`."""
@@ -111,10 +111,10 @@ class Server:
         with refusals(self.address, self.kinds):
             alone = not self.connection.in_transaction()
             result = self.connection.execute(sqlalchemy.text(statement), dict(values or {}))
-            found = list(result) if result.returns_rows else []
+            rows = list(result) if result.returns_rows else []
             if alone:  # else what was read stays locked
                 self.connection.commit()
-            return found
+            return rows
 
     def insert(self, statement: str, rows: Sequence[Values]) -> None:
         """As `databases.Connection`."""

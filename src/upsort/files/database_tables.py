@@ -7,26 +7,26 @@ from typing import Any
 from upsort.core.errors import UsageProblem
 from upsort.core.names import counted, listed
 from upsort.files.connecting import connected
-from upsort.files.databases import Connection, Rows, Selected, check_table
-from upsort.files.reasons import Reason, Why
-from upsort.files.rows import Block, Reading, Refused, Table, cell_of
+from upsort.files.databases import Connection, Rows, Selection, check_table
+from upsort.files.reasons import ReasonKind, RejectionReason
+from upsort.files.rows import Block, ReadSettings, RejectedRow, SourceTable, cell_of
 
 
-class _Source:
+class _DatabaseSource:
     """Connects when it is asked first. It may be sent to other processes, who connect for themselves."""
 
-    def __init__(self, address: str, what: Selected) -> None:
+    def __init__(self, address: str, what: Selection) -> None:
         self.address, self.what = address, what
         self.opened: tuple[Connection, list[str], Callable[[], Rows]] | None = None
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return (_Source, (self.address, self.what))
+        return (_DatabaseSource, (self.address, self.what))
 
     def _selected(self) -> tuple[Connection, list[str], Callable[[], Rows]]:
         if self.opened is None:
             connection = connected(self.address)
             if not self.what.query:
-                self.what = self.what if self.what.table else Selected(_only_table(connection, self.address))
+                self.what = self.what if self.what.table else Selection(_only_table(connection, self.address))
                 check_table(connection, self.what, self.address)
             self.opened = (connection, *connection.select(self.what))
         return self.opened
@@ -35,16 +35,16 @@ class _Source:
     def name(self) -> str:
         """Where rows come from, for people."""
         self._selected()
-        return f"{self.address}#{self.what.told}"
+        return f"{self.address}#{self.what.description}"
 
     @property
     def columns(self) -> tuple[str, ...]:
         """Their names, each of its own."""
-        taken: list[str] = []
+        used: list[str] = []
         for name in self._selected()[1]:
-            others = (name, *(f"{name} ({number})" for number in range(2, len(taken) + 3)))
-            taken.append(next(one for one in others if one not in taken))
-        return tuple(taken)
+            candidates = (name, *(f"{name} ({number})" for number in range(2, len(used) + 3)))
+            used.append(next(candidate for candidate in candidates if candidate not in used))
+        return tuple(used)
 
     def blocks(self) -> Iterator[Block]:
         """All rows, numbered from 1."""
@@ -57,19 +57,19 @@ class _Source:
                     rows.append(cells)
                     lines.append(line)
                 else:
-                    refused.append(Refused(name, line, wrong, tuple(cells)))
+                    refused.append(RejectedRow(name, line, wrong, tuple(cells)))
             yield Block(source=name, columns=columns, rows=rows, lines=lines, refused=refused)
 
 
-def database_table(address: str, reading: Reading) -> Table:
+def database_table(address: str, reading: ReadSettings) -> SourceTable:
     """What is to be read of a database, `reading.table` or `reading.query`; its only table where neither is said.
 
     address: with its password hidden. Raises DataProblem for a database or a table that is not there.
     """
     if reading.table and reading.query:
         raise UsageProblem("--table and --query are two ways of saying what to read.", "Leave one of them out.")
-    source = _Source(address, Selected(reading.table, reading.query))
-    return Table(name=source.name, columns=source.columns, blocks=source.blocks)
+    source = _DatabaseSource(address, Selection(reading.table, reading.query))
+    return SourceTable(name=source.name, columns=source.columns, blocks=source.blocks)
 
 
 def _only_table(connection: Connection, address: str) -> str:
@@ -82,7 +82,7 @@ def _only_table(connection: Connection, address: str) -> str:
     )
 
 
-def _cells(values: Sequence[Any], columns: Sequence[str]) -> tuple[list[str], Reason | None]:
+def _cells(values: Sequence[Any], columns: Sequence[str]) -> tuple[list[str], RejectionReason | None]:
     """The text of each value, and what is wrong with them."""
     wrong = None
     cells = []
@@ -93,7 +93,7 @@ def _cells(values: Sequence[Any], columns: Sequence[str]) -> tuple[list[str], Re
                 cells.append(stored.decode("utf-8"))
             except UnicodeDecodeError:
                 cells.append(stored.decode("utf-8", "backslashreplace"))
-                wrong = Reason(Why.BYTES, ("bytes that are no text",), f"in the column {column}")
+                wrong = RejectionReason(ReasonKind.BYTES, ("bytes that are no text",), f"in the column {column}")
         else:
             cells.append(cell_of(value))
     return cells, wrong

@@ -10,15 +10,15 @@ from collections.abc import Mapping, Sequence
 from types import TracebackType
 from typing import Any, Self
 
-from upsort.core.errors import CannotGoOn, DataProblem
+from upsort.core.errors import DataProblem, ResumeProblem
 from upsort.files.connecting import connected
 from upsort.files.databases import Connection, Values
-from upsort.files.format import Layout
+from upsort.files.format import TableLayout
 from upsort.files.resumable import check_same_run
-from upsort.files.unfinished import keep
+from upsort.files.unfinished import keep_unfinished
 from upsort.files.writers import value_of
 
-_BEHIND = "_unfinished"
+_SUFFIX = "_unfinished"
 _NOTES = "upsort_unfinished"
 _ROWS_AT_ONCE = 5000  # that a driver is given
 
@@ -33,13 +33,13 @@ class DatabaseTable:
     """
 
     def __init__(
-        self, place: tuple[str, str], layout: Layout, key: Mapping[str, Any], resume: bool, overwrite: bool
+        self, place: tuple[str, str], layout: TableLayout, key: Mapping[str, Any], resume: bool, overwrite: bool
     ) -> None:
         self.address, self.table = place
         self.layout, self.key = layout, dict(key)
         self.rows = 0
         self.state: dict[str, Any] = {}
-        self.held: list[Sequence[Any]] = []
+        self.buffered: list[Sequence[Any]] = []
         self.connection: Connection = connected(self.address, writing=True)
         try:
             self._begin(resume, overwrite)
@@ -56,21 +56,21 @@ class DatabaseTable:
             )
         self.again = "--resume --overwrite" if self.table in there else "--resume"
         self.target = self.connection.quoted(self.table)
-        self.part, self.notes = self.connection.quoted(self.table, _BEHIND), self.connection.quoted(_NOTES)
-        earlier = self._noted() if _NOTES in there and f"{self.table}{_BEHIND}" in there else None
+        self.part, self.notes = self.connection.quoted(self.table, _SUFFIX), self.connection.quoted(_NOTES)
+        earlier = self._noted() if _NOTES in there and f"{self.table}{_SUFFIX}" in there else None
         if earlier is not None and resume:
-            held = json.loads(earlier)
-            check_same_run(held["key"], self.key)
-            self.rows, self.state, self.noted = int(held["rows"]), dict(held["state"]), earlier
+            earlier_note = json.loads(earlier)
+            check_same_run(earlier_note["key"], self.key)
+            self.rows, self.state, self.noted = int(earlier_note["rows"]), dict(earlier_note["state"]), earlier
             return
         if earlier is not None and int(json.loads(earlier)["rows"]) and not overwrite:
             raise DataProblem(
-                f"{self.address} has what an interrupted run left, {self.table}{_BEHIND}.",
+                f"{self.address} has what an interrupted run left, {self.table}{_SUFFIX}.",
                 f"Go on with it: {self.again}. Or begin anew: --overwrite.",
             )
-        if earlier is None and f"{self.table}{_BEHIND}" in there:
+        if earlier is None and f"{self.table}{_SUFFIX}" in there:
             raise DataProblem(
-                f"{self.address} has a table {self.table}{_BEHIND} that is no unfinished run's, and is kept.",
+                f"{self.address} has a table {self.table}{_SUFFIX} that is no unfinished run's, and is kept.",
                 "Choose another name with --into.",
             )
         self._create(_NOTES in there, earlier is not None)
@@ -103,23 +103,23 @@ class DatabaseTable:
         try:
             if error is None:
                 self._finish()
-            elif isinstance(error, CannotGoOn):
+            elif isinstance(error, ResumeProblem):
                 return
             elif self.rows:
-                keep(self._kept())
+                keep_unfinished(self._resume_note())
             else:
                 with self.connection.transaction():
                     self._forget()
                     self.connection.execute(f"DROP TABLE {self.part}")
         except DataProblem:
             if error is None:
-                keep(self._kept())
+                keep_unfinished(self._resume_note())
                 raise  # else what went wrong first is told
         finally:
             self.connection.close()
 
-    def _kept(self) -> str:
-        return f"{self.rows:,} rows are done and kept in {self.table}{_BEHIND}; go on with {self.again}."
+    def _resume_note(self) -> str:
+        return f"{self.rows:,} rows are done and kept in {self.table}{_SUFFIX}; go on with {self.again}."
 
     def writerow(self, row: Sequence[Any], /) -> None:
         """Write one row."""
@@ -127,7 +127,7 @@ class DatabaseTable:
 
     def writerows(self, rows: Sequence[Sequence[Any]], /) -> None:
         """Take rows, to be written with the next that are told to be done."""
-        self.held += rows
+        self.buffered += rows
 
     def done(self, rows: int, state: Mapping[str, Any]) -> None:
         """Write what was taken: so many input rows are done. state: what the run needs to know of itself when it goes on."""
@@ -136,13 +136,13 @@ class DatabaseTable:
             now = self._noted()
             if now != before:
                 raise DataProblem(
-                    f"{self.table}{_BEHIND} is being written by another run.", "Wait for it, or choose another --into."
+                    f"{self.table}{_SUFFIX} is being written by another run.", "Wait for it, or choose another --into."
                 )
-            self._insert(self.held)
+            self._insert(self.buffered)
             self.connection.execute(
                 f"UPDATE {self.notes} SET held = :held WHERE name = :name", {"name": self.table, "held": noted}
             )
-        self.held, self.rows, self.noted = [], rows, noted
+        self.buffered, self.rows, self.noted = [], rows, noted
 
     def _insert(self, rows: Sequence[Sequence[Any]]) -> None:
         names = [f"c{number}" for number in range(len(self.layout.columns))]
@@ -163,7 +163,7 @@ class DatabaseTable:
         """Let the table take its name."""
         replaced = self.table in self.connection.tables()
         with self.connection.transaction():
-            self._insert(self.held)
+            self._insert(self.buffered)
             if replaced:
                 self.connection.execute(f"DROP TABLE {self.target}")
             self.connection.execute(f"ALTER TABLE {self.part} RENAME TO {self.target}")
@@ -180,8 +180,8 @@ class DatabaseTable:
 
     def _noted(self) -> str | None:
         """The note that is there."""
-        found = self.connection.execute(f"SELECT held FROM {self.notes} WHERE name = :name", {"name": self.table})
-        return str(found[0][0]) if found else None
+        notes = self.connection.execute(f"SELECT held FROM {self.notes} WHERE name = :name", {"name": self.table})
+        return str(notes[0][0]) if notes else None
 
 
 def _sound(cell: Any) -> str:

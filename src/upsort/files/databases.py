@@ -20,14 +20,14 @@ Values = Mapping[str, Any]
 
 
 @record(frozen=True)
-class Selected:
+class Selection:
     """What is read: a table, or what a query gives."""
 
     table: str = ""
     query: str = ""
 
     @property
-    def told(self) -> str:
+    def description(self) -> str:
         """What it is called."""
         return self.table or "query"
 
@@ -41,10 +41,10 @@ class Connection(Protocol):
     def tables(self) -> list[str]:
         """The tables and views, by name."""
 
-    def select(self, what: Selected) -> tuple[list[str], Callable[[], Rows]]:
+    def select(self, what: Selection) -> tuple[list[str], Callable[[], Rows]]:
         """The columns, and what gives the rows, some at a time, as often as it is asked."""
 
-    def quoted(self, table: str, behind: str = "") -> str:
+    def quoted(self, table: str, suffix: str = "") -> str:
         """A table as it stands in a statement. behind: a part of its name that is added."""
 
     def column(self, name: str) -> str:
@@ -63,7 +63,7 @@ class Connection(Protocol):
         """Leave the database."""
 
 
-def check_table(connection: Connection, what: Selected, address: str) -> None:
+def check_table(connection: Connection, what: Selection, address: str) -> None:
     """Raises DataProblem for a table that is not there."""
     there = connection.tables()
     if what.table and what.table not in there:
@@ -76,14 +76,14 @@ def refusals(address: str, kinds: tuple[type[Exception], ...]) -> Iterator[None]
     try:
         yield
     except kinds as error:
-        said = " ".join(str(getattr(error, "orig", None) or error).split())
+        message = " ".join(str(getattr(error, "orig", None) or error).split())
         raise DataProblem(
-            f"{address} refuses: {without_password(said, address)[:300].rstrip('.?^ ')}.",
+            f"{address} refuses: {without_password(message, address)[:300].rstrip('.?^ ')}.",
             "Check the address, --table, --query and what the account may do.",
         ) from None
 
 
-class SQLite:
+class SQLiteConnection:
     """A file, see `Connection`. While it is read it is not held: rows come page by page, so that others may write to it."""
 
     numbers_are = "REAL"
@@ -108,20 +108,20 @@ class SQLite:
         self.selected = 0
 
     def tables(self) -> list[str]:
-        found = self.execute("SELECT name FROM sqlite_master WHERE type IN ('table', 'view') ORDER BY name")
-        return [str(name) for (name,) in found if not str(name).startswith("sqlite_")]
+        rows = self.execute("SELECT name FROM sqlite_master WHERE type IN ('table', 'view') ORDER BY name")
+        return [str(name) for (name,) in rows if not str(name).startswith("sqlite_")]
 
-    def select(self, what: Selected) -> tuple[list[str], Callable[[], Rows]]:
+    def select(self, what: Selection) -> tuple[list[str], Callable[[], Rows]]:
         name = self.quoted(what.table) if what.table else ""
         columns_of = f"SELECT * FROM {name} LIMIT 0"
         if not name or not self._has_row_numbers(what.table):
             self.selected += 1
-            held = f"temp.upsort_selected_{self.selected}"
+            view = f"temp.upsort_selected_{self.selected}"
             query = what.query.strip().rstrip(";") if what.query else f"SELECT * FROM {name}"
             self.execute(f"CREATE TEMP TABLE upsort_selected_{self.selected} AS SELECT * FROM (\n{query}\n)")
-            name, columns_of = held, query
+            name, columns_of = view, query
         with refusals(self.address, (sqlite3.Error,)):
-            columns = [one[0] for one in self.connection.execute(columns_of).description]
+            columns = [column[0] for column in self.connection.execute(columns_of).description]
 
         def rows() -> Rows:
             after: Any = None
@@ -145,8 +145,8 @@ class SQLite:
             return False
         return [tuple(row) for row in kind] == [("table",)]
 
-    def quoted(self, table: str, behind: str = "") -> str:
-        return self.column(table + behind)
+    def quoted(self, table: str, suffix: str = "") -> str:
+        return self.column(table + suffix)
 
     def column(self, name: str) -> str:
         return '"' + name.replace('"', '""') + '"'

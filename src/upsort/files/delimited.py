@@ -12,15 +12,15 @@ from typing import BinaryIO
 
 from upsort.core.errors import DataProblem
 from upsort.core.records import record
-from upsort.files.below import without_rows_below
+from upsort.files.below import without_footer_rows
 from upsort.files.bounds import too_large, with_rows_bounded
-from upsort.files.dividing import divisible, division_of, encoding_in, next_rows, stretch_of, stretches_of_cells
-from upsort.files.encoding import NOTED_ESCAPE, Doubts, Encoding, find_encoding, noted_escapes
+from upsort.files.dividing import cell_chunks, chunk_stream, divisible, division_of, encoding_in, next_rows
+from upsort.files.encoding import NOTED_ESCAPE, Encoding, EncodingDoubts, find_encoding, noted_escapes
 from upsort.files.format import WITH_TABS
-from upsort.files.heading import Heading, heading_as_told, names_in, told_titles
+from upsort.files.heading import Heading, heading_from_options, names_in, title_notices
 from upsort.files.packing import ending_of
-from upsort.files.reasons import Reason, Why
-from upsort.files.rows import WHOLE, Block, EmptySource, Entry, Reading, Refused, Stretch, Table
+from upsort.files.reasons import ReasonKind, RejectionReason
+from upsort.files.rows import WHOLE, Block, Chunk, EmptySource, ReadSettings, RejectedRow, SourceEntry, SourceTable
 
 _LINE_END = re.compile("\r\n|\r|\n")
 DELIMITERS = ",;\t|"
@@ -32,7 +32,7 @@ _TOO_LARGE = "field larger than field limit"  # of the library
 
 
 @record(frozen=True)
-class Shape:
+class Dialect:
     """What was found out about a table."""
 
     encoding: Encoding
@@ -41,34 +41,34 @@ class Shape:
     heading: Heading
 
 
-def delimited_table(entry: Entry, reading: Reading) -> Table:
+def delimited_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
     """A table of separated cells, its shape found out. Raises DataProblem for an empty one."""
     with entry.open() as stream:
         shape = table_shape(stream, entry.name, reading)
-    notes = shape.encoding.said(entry.name)
+    notes = shape.encoding.description(entry.name)
     if shape.heading.row is None and reading.header is None:
         notes.append(f"{entry.name} has no row of column names; its columns are numbered from 1.")
     if not reading.header_row:
-        notes += told_titles(entry.name, shape.heading)
+        notes += title_notices(entry.name, shape.heading)
 
-    def blocks(stretch: Stretch) -> Iterator[Block]:
-        with with_rows_bounded(stretch_of(entry, stretch), entry.name, reading) as stream:
-            found = read_delimited(stream, entry.name, shape, reading, stretch)
-            yield from without_rows_below(found) if stretch.last else found
+    def blocks(chunk: Chunk) -> Iterator[Block]:
+        with with_rows_bounded(chunk_stream(entry, chunk), entry.name, reading) as stream:
+            blocks_read = read_delimited(stream, entry.name, shape, reading, chunk)
+            yield from without_footer_rows(blocks_read) if chunk.last else blocks_read
 
-    stretches = None
+    chunks = None
     if divisible(entry, shape.encoding) and shape.delimiter.isascii():
-        stretches = partial(stretches_of_cells, entry, shape.delimiter, reading)
-    return Table(
+        chunks = partial(cell_chunks, entry, shape.delimiter, reading)
+    return SourceTable(
         name=entry.name,
         columns=shape.columns,
         blocks=lambda: blocks(WHOLE),
         notes=tuple(notes),
-        division=division_of(entry, stretches, blocks),
+        division=division_of(entry, chunks, blocks),
     )
 
 
-def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
+def table_shape(stream: BinaryIO, source: str, reading: ReadSettings) -> Dialect:
     """Look at the beginning of a table; the stream is left at its beginning.
 
     Raises DataProblem for an empty table.
@@ -80,22 +80,24 @@ def table_shape(stream: BinaryIO, source: str, reading: Reading) -> Shape:
     tab_file = (reading.kind or ending_of(source)) in WITH_TABS
     delimiter = reading.delimiter or ("\t" if tab_file else _likeliest_delimiter(sample))
     rows, lines = _rows_and_lines(sample, delimiter)
-    heading = heading_as_told(reading, rows, lines, source)
-    return Shape(encoding, delimiter, names_in(heading, rows), heading)
+    heading = heading_from_options(reading, rows, lines, source)
+    return Dialect(encoding, delimiter, names_in(heading, rows), heading)
 
 
-def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading, stretch: Stretch) -> Iterator[Block]:
+def read_delimited(
+    stream: BinaryIO, source: str, shape: Dialect, reading: ReadSettings, chunk: Chunk
+) -> Iterator[Block]:
     """The rows of a stretch of a table whose shape is known. Blank lines are no rows."""
-    encoding = encoding_in(stretch, shape.encoding.name)
+    encoding = encoding_in(chunk, shape.encoding.name)
     text = io.TextIOWrapper(stream, encoding=encoding, errors=NOTED_ESCAPE, newline="")
     sound_until = noted_escapes()
     reader = csv.reader(text, delimiter=shape.delimiter)
-    doubts = Doubts(shape.encoding, source)
-    line = stretch.line
-    skip = shape.heading.rows if stretch.begin == 0 else 0
+    doubts = EncodingDoubts(shape.encoding, source)
+    line = chunk.line
+    skip = shape.heading.rows if chunk.begin == 0 else 0
     try:
         while rows := next_rows(reader, reading.largest_cell):
-            after = stretch.line + reader.line_num
+            after = chunk.line + reader.line_num
             lines = _first_lines(rows, line, after)
             line = after
             if not all(rows):
@@ -103,7 +105,7 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading
                 rows, lines = [rows[place] for place in filled], [lines[place] for place in filled]
             if skip and rows:
                 rows, lines, skip = rows[skip:], lines[skip:], 0
-            doubts.look(rows)
+            doubts.check(rows)
             if rows:
                 yield _checked(rows, lines, source, shape, noted_escapes() > sound_until)
     except (csv.Error, UnicodeError) as error:
@@ -113,7 +115,7 @@ def read_delimited(stream: BinaryIO, source: str, shape: Shape, reading: Reading
             f"{source} cannot be read beyond line {line}: {error}.",
             "Check --encoding and --delimiter, or mend the line.",
         ) from error
-    doubts.tell()
+    doubts.warn()
 
 
 def _first_lines(rows: list[list[str]], begin: int, after: int) -> list[int]:
@@ -127,7 +129,7 @@ def _first_lines(rows: list[list[str]], begin: int, after: int) -> list[int]:
     return lines
 
 
-def _checked(rows: list[list[str]], lines: list[int], source: str, shape: Shape, suspicious: bool) -> Block:
+def _checked(rows: list[list[str]], lines: list[int], source: str, shape: Dialect, suspicious: bool) -> Block:
     """The block with its unusable rows taken out. suspicious: whether bytes that could not be decoded may be among them."""
     width = len(shape.columns)
     damaged = suspicious and _holds_undecodable(rows)
@@ -135,27 +137,29 @@ def _checked(rows: list[list[str]], lines: list[int], source: str, shape: Shape,
         return Block(source=source, columns=shape.columns, rows=rows, lines=lines)
     good: list[list[str]] = []
     good_lines: list[int] = []
-    refused: list[Refused] = []
+    refused: list[RejectedRow] = []
     for row, line in zip(rows, lines, strict=True):
         reason = _width_fault(row, width)
         if damaged and _holds_undecodable([row]):
             reason = _undecodable(row, shape)
         if reason:
-            refused.append(Refused(source, line, reason, tuple(row)))
+            refused.append(RejectedRow(source, line, reason, tuple(row)))
         else:
             good.append(row)
             good_lines.append(line)
     return Block(source=source, columns=shape.columns, rows=good, lines=good_lines, refused=refused)
 
 
-def _width_fault(row: list[str], width: int) -> Reason | None:
+def _width_fault(row: list[str], width: int) -> RejectionReason | None:
     if len(row) == width:
         return None
     cells = f"{len(row)} cell{'s' if len(row) != 1 else ''}"
     longest = max(cell.count("\n") for cell in row)
     if longest > 20:
-        return Reason(Why.WIDTH, (cells, str(width)), f"a quote is opened that is not closed for {longest} lines")
-    return Reason(Why.WIDTH, (cells, str(width)))
+        return RejectionReason(
+            ReasonKind.WIDTH, (cells, str(width)), f"a quote is opened that is not closed for {longest} lines"
+        )
+    return RejectionReason(ReasonKind.WIDTH, (cells, str(width)))
 
 
 def _holds_undecodable(rows: list[list[str]]) -> bool:
@@ -166,15 +170,15 @@ def _holds_undecodable(rows: list[list[str]]) -> bool:
     return False
 
 
-def _undecodable(row: list[str], shape: Shape) -> Reason:
+def _undecodable(row: list[str], shape: Dialect) -> RejectionReason:
     encoding = shape.encoding.name.removesuffix("-sig")
     for name, cell in zip(shape.columns, row, strict=False):
         for place, character in enumerate(cell):
             if "\udc80" <= character <= "\udcff":
                 byte = ord(character) - 0xDC00
                 where = f"at character {place + 1} of column {name!r}"
-                return Reason(Why.BYTES, (f"byte 0x{byte:02X} is not {encoding}",), where)
-    return Reason(Why.BYTES, (f"bytes that are not {encoding}",))
+                return RejectionReason(ReasonKind.BYTES, (f"byte 0x{byte:02X} is not {encoding}",), where)
+    return RejectionReason(ReasonKind.BYTES, (f"bytes that are not {encoding}",))
 
 
 def _sample(stream: BinaryIO, encoding: str) -> str:
@@ -211,8 +215,8 @@ def _likeliest_delimiter(sample: str) -> str:
         widths = Counter(map(len, rows))
         first, usual = (len(rows[0]), max(widths, key=lambda width: (widths[width], width))) if rows else (1, 1)
         for width in {first, usual}:
-            agreeing = widths[width] / len(rows) if rows else 0.0
-            likely = width > 1 and (width == first or agreeing >= _MOST_AGREE)
-            if likely and (agreeing, width) > best_merit:
-                best, best_merit = delimiter, (agreeing, width)
+            agreement = widths[width] / len(rows) if rows else 0.0
+            likely = width > 1 and (width == first or agreement >= _MOST_AGREE)
+            if likely and (agreement, width) > best_merit:
+                best, best_merit = delimiter, (agreement, width)
     return best

@@ -19,7 +19,7 @@ from upsort.core.arrays import Ints
 from upsort.core.records import record
 from upsort.files.bounds import with_rows_bounded
 from upsort.files.encoding import Encoding
-from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Division, Entry, Reading, Stretch
+from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Chunk, Chunking, ReadSettings, SourceEntry
 
 _LEAST = 1 << 20  # bytes of a stretch, but for the last
 _MOST_WHOLE = 2 * _LEAST  # bytes of a file, as it lies there
@@ -28,21 +28,21 @@ _BYTE_BY_BYTE = ("utf-8", "ascii", "latin-1", "iso8859", "cp125", "koi8")  # lin
 
 
 def division_of(
-    entry: Entry, stretches: Callable[[], Iterator[Stretch]] | None, blocks: Callable[[Stretch], Iterator[Block]]
-) -> Division | None:
+    entry: SourceEntry, chunks: Callable[[], Iterator[Chunk]] | None, blocks: Callable[[Chunk], Iterator[Block]]
+) -> Chunking | None:
     """How a table is shared by those who read it: in stretches, where it can be divided, else as a whole, where it is small. A
     large one that is packed is read by one, who hands its blocks on."""
-    if stretches is None and (entry.size is None or entry.size > _MOST_WHOLE):
+    if chunks is None and (entry.size is None or entry.size > _MOST_WHOLE):
         return None
-    return Division(stretches or whole_stretch, blocks, entry.passing)
+    return Chunking(chunks or whole_table_chunk, blocks, entry.passing)
 
 
-def whole_stretch() -> Iterator[Stretch]:
+def whole_table_chunk() -> Iterator[Chunk]:
     """The whole table."""
     yield WHOLE
 
 
-def divisible(entry: Entry, encoding: Encoding) -> bool:
+def divisible(entry: SourceEntry, encoding: Encoding) -> bool:
     """Whether a file is worth dividing and can be begun anywhere. One in a guessed encoding is not divided: what speaks against
     the guess is only seen in the whole."""
     if encoding.guessed or not encoding.name.replace("_", "-").startswith(_BYTE_BY_BYTE):
@@ -51,33 +51,33 @@ def divisible(entry: Entry, encoding: Encoding) -> bool:
         return isinstance(getattr(stream, "raw", None), io.FileIO) and stream.seek(0, io.SEEK_END) >= 2 * _LEAST
 
 
-def stretch_of(entry: Entry, stretch: Stretch) -> BinaryIO:
+def chunk_stream(entry: SourceEntry, chunk: Chunk) -> BinaryIO:
     """The bytes of a stretch, as a stream; one that goes to the end is not held in memory."""
     stream = entry.open()
-    if stretch.begin:
-        stream.seek(stretch.begin)
-    if stretch.end is None:
+    if chunk.begin:
+        stream.seek(chunk.begin)
+    if chunk.end is None:
         return stream
     with stream:
-        return io.BytesIO(stream.read(stretch.end - stretch.begin))
+        return io.BytesIO(stream.read(chunk.end - chunk.begin))
 
 
-def encoding_in(stretch: Stretch, name: str) -> str:
+def encoding_in(chunk: Chunk, name: str) -> str:
     """The encoding inside a file: a byte-order mark stands at its beginning alone."""
-    return name if stretch.begin == 0 else name.removesuffix("-sig")
+    return name if chunk.begin == 0 else name.removesuffix("-sig")
 
 
-def stretches_of_lines(entry: Entry, reading: Reading) -> Iterator[Stretch]:
+def line_chunks(entry: SourceEntry, reading: ReadSettings) -> Iterator[Chunk]:
     """Of a file of which each line is a row."""
     begin, line = 0, 1
     with with_rows_bounded(entry.open(), entry.name, reading) as stream:
         while content := stream.read(_LEAST) + stream.readline():
             end = begin + len(content)
-            yield Stretch(begin=begin, end=end, line=line)
+            yield Chunk(begin=begin, end=end, line=line)
             begin, line = end, line + content.count(b"\n")
 
 
-def stretches_of_cells(entry: Entry, delimiter: str, reading: Reading) -> Iterator[Stretch]:
+def cell_chunks(entry: SourceEntry, delimiter: str, reading: ReadSettings) -> Iterator[Chunk]:
     """Of a table of separated cells, whose rows may go over several lines. They begin where blocks do, so that the blocks are
     those of the whole. What cannot be told apart is left to the last one, and so are blank lines at the end."""
     begin, line = 0, 1
@@ -85,19 +85,19 @@ def stretches_of_cells(entry: Entry, delimiter: str, reading: Reading) -> Iterat
     with entry.open() as stream:
         for piece in _whole_rows(stream, delimiter, reading.largest_cell):
             if cut is not None and piece.filled_after(cut[0]):
-                yield Stretch(begin=begin, end=cut[0], line=line, last=False)
+                yield Chunk(begin=begin, end=cut[0], line=line, last=False)
                 (begin, line), cut = cut, None
             for end, next_line in piece.blocks:
                 if end - begin >= _LEAST and cut is None:
                     cut = (end, next_line)
                     if piece.filled_after(end):
-                        yield Stretch(begin=begin, end=end, line=line, last=False)
+                        yield Chunk(begin=begin, end=end, line=line, last=False)
                         (begin, line), cut = cut, None
-    yield Stretch(begin=begin, end=None, line=line)
+    yield Chunk(begin=begin, end=None, line=line)
 
 
 @record(frozen=True)
-class _Rows:
+class _WholeRows:
     """Whole rows and the beginning of the next. begin: of their bytes in the file. blocks: where each block of rows ends in it,
     and the line after it."""
 
@@ -110,25 +110,25 @@ class _Rows:
         return bool(self.content[max(place - self.begin, 0) :].strip(b"\r\n"))
 
 
-def _whole_rows(stream: BinaryIO, delimiter: str, largest: int) -> Iterator[_Rows]:
+def _whole_rows(stream: BinaryIO, delimiter: str, largest: int) -> Iterator[_WholeRows]:
     """All rows, some megabytes at a time, up to where a cell is larger than is read.
 
     A quote at the beginning of a cell opens it, the next one that is not doubled closes it; in between no line end ends a row.
     All other quotes are signs like others, as for those who read the rows.
     """
     cells = _quoted_cells(delimiter)
-    held, begin = b"", 0
+    pending, begin = b"", 0
     rows, line = 0, 1
     while True:
         more = stream.read(_LEAST)
-        content = held + more
+        content = pending + more
         if begin == 0 and content.startswith(BOM_UTF8):  # no sign of the first cell
             content = len(BOM_UTF8) * delimiter.encode("ascii") + content.removeprefix(BOM_UTF8)
-        spans = np.array([found.span() for found in cells.finditer(content)], dtype=np.int64).reshape(-1, 2)
+        spans = np.array([match.span() for match in cells.finditer(content)], dtype=np.int64).reshape(-1, 2)
         sure = len(content)
         if more and spans.size and spans[-1, 1] == sure:
             sure = int(spans[-1, 0])  # the cell goes on, or may do so
-        if len(held) > largest:
+        if len(pending) > largest:
             return
         if more and content.endswith(b"\r"):
             sure = min(sure, len(content) - 1)  # a line feed may follow
@@ -138,12 +138,12 @@ def _whole_rows(stream: BinaryIO, delimiter: str, largest: int) -> Iterator[_Row
         row_ends = ends[~inside]
         last = np.arange(ROWS_A_BLOCK - 1 - rows % ROWS_A_BLOCK, row_ends.size, ROWS_A_BLOCK)
         lines = line + np.searchsorted(ends, row_ends[last], side="right")
-        yield _Rows(begin, content, list(zip((begin + row_ends[last]).tolist(), lines.tolist(), strict=True)))
+        yield _WholeRows(begin, content, list(zip((begin + row_ends[last]).tolist(), lines.tolist(), strict=True)))
         if not more:
             return
         whole = int(row_ends[-1]) if row_ends.size else 0
         rows, line = rows + row_ends.size, line + int(np.searchsorted(ends, whole, side="right"))
-        held, begin = content[whole:], begin + whole
+        pending, begin = content[whole:], begin + whole
 
 
 def _line_ends(content: bytes) -> Ints:

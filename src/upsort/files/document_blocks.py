@@ -6,13 +6,13 @@ from dataclasses import replace
 from typing import Any
 
 from upsort.core.features.documents import Documents, joined_documents
-from upsort.core.packed import Packed, Texts, compact, one_after_the_other, packed, unpacked
+from upsort.core.packed import Compacted, CompactStrings, compact, compacted, concatenated, expanded_text
 from upsort.core.records import record
 from upsort.files.rows import in_large
 
 
 @record(frozen=True, kw_only=True)
-class Marks:
+class RowMetadata:
     """What the columns beside text and features say of n documents, cell by cell; empty where no column is named.
 
     ids: what each is called. answers: for each label column its cells. folds, groups, dates, weights: the cells of those
@@ -28,7 +28,7 @@ class Marks:
 
     def __reduce__(self) -> tuple[Any, ...]:
         """Marks travel to other processes packed."""
-        return _unpacked_marks, (self._each(_travelling),)
+        return _unpickled_metadata, (self._each(_travelling),)
 
     @property
     def labels(self) -> Sequence[str]:
@@ -36,21 +36,19 @@ class Marks:
         return self.answers[0] if self.answers else [""] * len(self.ids)
 
     @property
-    def compact(self) -> "Marks":
+    def compact(self) -> "RowMetadata":
         """The same in less memory, for many to be kept."""
-        return Marks(**self._each(compact))
+        return RowMetadata(**self._each(compact))
 
     @staticmethod
-    def joined(parts: Sequence["Marks"]) -> "Marks":
+    def joined(parts: Sequence["RowMetadata"]) -> "RowMetadata":
         """Those of consecutive blocks as one."""
         if len(parts) == 1:
             return parts[0]
         names = [name for name in vars(parts[0]) if name != "answers"]
-        cells = {name: one_after_the_other([vars(part)[name] for part in parts]) for name in names}
-        answers = tuple(
-            one_after_the_other([part.answers[at] for part in parts]) for at in range(len(parts[0].answers))
-        )
-        return Marks(answers=answers, **cells)
+        cells = {name: concatenated([vars(part)[name] for part in parts]) for name in names}
+        answers = tuple(concatenated([part.answers[at] for part in parts]) for at in range(len(parts[0].answers)))
+        return RowMetadata(answers=answers, **cells)
 
     def _each(self, made: Callable[[Sequence[str]], Any]) -> dict[str, Any]:
         return {
@@ -58,17 +56,17 @@ class Marks:
         }
 
 
-def _unpacked_marks(found: dict[str, Any]) -> Marks:
+def _unpickled_metadata(state: dict[str, Any]) -> RowMetadata:
     """What `Marks.__reduce__` took apart."""
-    return Marks(**Marks(**found)._each(_travelled_cells))
+    return RowMetadata(**RowMetadata(**state)._each(_travelled_cells))
 
 
-def _travelling(cells: Sequence[str]) -> Texts | Packed:
-    return cells if isinstance(cells, Texts) else packed(cells)
+def _travelling(cells: Sequence[str]) -> CompactStrings | Compacted:
+    return cells if isinstance(cells, CompactStrings) else compacted(cells)
 
 
-def _travelled_cells(found: Sequence[str]) -> Sequence[str]:
-    return unpacked(found) if isinstance(found, str | list) else found
+def _travelled_cells(cells: Sequence[str]) -> Sequence[str]:
+    return expanded_text(cells) if isinstance(cells, str | list) else cells
 
 
 @record(frozen=True, kw_only=True)
@@ -79,16 +77,16 @@ class DocumentBlock:
     source: str
     columns: tuple[str, ...]
     documents: Documents
-    marks: Marks
+    metadata: RowMetadata
     rows: list[list[str]]
     lines: list[int]
 
     def __reduce__(self) -> tuple[Any, ...]:
         """A block travels to other processes with its texts and cells packed."""
-        cells = packed([cell for row in self.rows for cell in row])
-        parts = tuple(packed(part) for part in self.documents.parts)
-        beside = replace(self.documents, parts=())
-        return _travelled, (self.source, self.columns, beside, parts, self.marks, cells, self.lines)
+        cells = compacted([cell for row in self.rows for cell in row])
+        parts = tuple(compacted(part) for part in self.documents.parts)
+        documents = replace(self.documents, parts=())
+        return _travelled, (self.source, self.columns, documents, parts, self.metadata, cells, self.lines)
 
     @property
     def texts(self) -> list[str]:
@@ -98,21 +96,26 @@ class DocumentBlock:
     @property
     def ids(self) -> Sequence[str]:
         """What each document is called."""
-        return self.marks.ids
+        return self.metadata.ids
 
 
 def _travelled(
-    source: str, columns: tuple[str, ...], beside: Documents, parts: Sequence[Packed], marks: Marks, *rows: Any
+    source: str,
+    columns: tuple[str, ...],
+    documents: Documents,
+    parts: Sequence[Compacted],
+    metadata: RowMetadata,
+    *rows: Any,
 ) -> DocumentBlock:
     """What `DocumentBlock.__reduce__` took apart. rows: their cells and their lines."""
     cells, lines = rows
-    held, width = unpacked(cells), len(columns)
+    unpacked_cells, width = expanded_text(cells), len(columns)
     return DocumentBlock(
         source=source,
         columns=columns,
-        documents=replace(beside, parts=tuple(unpacked(part) for part in parts)),
-        marks=marks,
-        rows=[held[at : at + width] for at in range(0, width * len(lines), width)],
+        documents=replace(documents, parts=tuple(expanded_text(part) for part in parts)),
+        metadata=metadata,
+        rows=[unpacked_cells[at : at + width] for at in range(0, width * len(lines), width)],
         lines=lines,
     )
 
@@ -125,7 +128,7 @@ def joined_blocks(blocks: Sequence[DocumentBlock]) -> DocumentBlock:
         source=blocks[0].source,
         columns=blocks[0].columns,
         documents=joined_documents([block.documents for block in blocks]),
-        marks=Marks.joined([block.marks for block in blocks]),
+        metadata=RowMetadata.joined([block.metadata for block in blocks]),
         rows=[row for block in blocks for row in block.rows],
         lines=[line for block in blocks for line in block.lines],
     )

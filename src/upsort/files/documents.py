@@ -19,14 +19,14 @@ from upsort.core.arrays import Floats
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
 from upsort.core.insight.label_sets import separator_of
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner
-from upsort.files.columns import LabelUse, NoColumn, Roles, guessed_columns, roles_in, written_names
-from upsort.files.document_blocks import DocumentBlock, Marks
-from upsort.files.reasons import Reason, Why
-from upsort.files.rows import Block, Refused, Table
-from upsort.files.set_aside import SetAside
+from upsort.files.columns import ColumnRoles, LabelUse, MissingColumn, guessed_columns, roles_in, written_names
+from upsort.files.document_blocks import DocumentBlock, RowMetadata
+from upsort.files.reasons import ReasonKind, RejectionReason
+from upsort.files.rows import Block, RejectedRow, SourceTable
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sources import Inputs
 from upsort.files.typed_cells import cell_named, count_in
 from upsort.files.vectors import RowVectors
@@ -39,7 +39,7 @@ def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) ->
     """The columns by the names that the first table gives them, guessed where nobody named them; and what to tell about it."""
     first = inputs.tables[0]
     rows: list[list[str]] = []
-    refused: list[Refused] = []
+    refused: list[RejectedRow] = []
     for block in first.blocks():
         rows, refused = block.rows, refused or block.refused[:1]
         if rows:
@@ -47,9 +47,9 @@ def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) ->
     if not rows:
         why = f": {refused[0].reason} (line {refused[0].line})" if refused else ""
         raise DataProblem(f"{first.name} has no usable rows{why}.", "Give a table with documents, or check --encoding.")
-    known, told = _known_columns(first, written_names(named, first), label_is)
+    known, messages = _known_columns(first, written_names(named, first), label_is)
     columns, notes = guessed_columns(first.columns, rows, known, label_is)
-    notes = [*told, *notes]
+    notes = [*messages, *notes]
     if (
         label_is == "needed"
         and not columns.group
@@ -87,17 +87,17 @@ def separator_option(separator: str) -> str:
     return f"--set {shlex.quote(f'columns.label_separator={separator}')}"
 
 
-def _known_columns(table: Table, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:
+def _known_columns(table: SourceTable, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:
     """The columns that nobody named and of which the table says what they hold; and what to tell about it."""
     text = named.text or ((table.text,) if table.text else ())
-    wanted = label_is != "not used" and not named.label and table.label
-    found = replace(named, text=text, label=table.label if wanted else named.label)
-    told = [f"the text is column {table.text!r}"] if text and not named.text else []
-    told += [f"the label column {table.label!r} (--label-from)"] if wanted else []
-    return found, [f"No plan or option names the columns: {', '.join(told)}."] if told else []
+    want_label = label_is != "not used" and not named.label and table.label
+    columns = replace(named, text=text, label=table.label if want_label else named.label)
+    messages = [f"the text is column {table.text!r}"] if text and not named.text else []
+    messages += [f"the label column {table.label!r} (--label-from)"] if want_label else []
+    return columns, [f"No plan or option names the columns: {', '.join(messages)}."] if messages else []
 
 
-def columns_for(sorter: Sorter, named: plan.Columns, inputs: Inputs, labels: bool = True) -> plan.Columns:
+def columns_for(sorter: TrainedSorter, named: plan.Columns, inputs: Inputs, labels: bool = True) -> plan.Columns:
     """The columns to read for a sorter: those named now, else those of its training; what it can do without only where all
     tables have it (identifier, group, date). labels: whether label columns are read."""
     trained = sorter.plan.columns
@@ -120,17 +120,17 @@ def columns_for(sorter: Sorter, named: plan.Columns, inputs: Inputs, labels: boo
 
 
 @record(frozen=True, kw_only=True)
-class Needs:
+class RowRequirement:
     """What a row must have to be used: a text, a label in one of the label columns, or what else its columns ask for alone."""
 
     text: bool = True
     label: bool = False
 
 
-LABELLED = Needs(label=True)
+LABELLED = RowRequirement(label=True)
 
 
-class Reader:
+class DocumentReader:
     """Reads rows as a plan or a sorter wants them.
 
     columns: which are what. apart: several text columns are parts of their own. cleaning: whose patterns may take without end
@@ -141,68 +141,72 @@ class Reader:
     def __init__(
         self,
         columns: plan.Columns,
-        apart: bool = False,
+        separate_columns: bool = False,
         cleaning: Cleaner | None = None,
-        needs: Needs | None = None,
-        beside: tuple[Sequence[str], Sequence[str]] = ((), ()),
+        needs: RowRequirement | None = None,
+        extra_columns: tuple[Sequence[str], Sequence[str]] = ((), ()),
     ) -> None:
         self.columns = columns
-        self.apart = apart and len(columns.text) > 1
+        self.separate_columns = separate_columns and len(columns.text) > 1
         self.cleaning = cleaning if cleaning is not None and cleaning.has_patterns else None
-        self.needs = needs or Needs()
-        self.beside = beside
+        self.needs = needs or RowRequirement()
+        self.extra_columns = extra_columns
         self.of_training = False
 
     @staticmethod
-    def of_plan(choices: plan.Plan, cleaning: Cleaner, needs: Needs | None = None) -> "Reader":
+    def of_plan(choices: plan.Plan, cleaning: Cleaner, needs: RowRequirement | None = None) -> "DocumentReader":
         """A reader of what a plan is to be tried on."""
-        return Reader(choices.columns, choices.features.apart, cleaning, needs)
+        return DocumentReader(choices.columns, choices.features.apart, cleaning, needs)
 
     @staticmethod
-    def of_sorter(sorter: Sorter, columns: plan.Columns | None = None, needs: Needs | None = None) -> "Reader":
+    def of_sorter(
+        sorter: TrainedSorter, columns: plan.Columns | None = None, needs: RowRequirement | None = None
+    ) -> "DocumentReader":
         """A reader of what a sorter is to decide about. columns: of the tables; those of its training without."""
         numbers = [
-            name.removeprefix("column:") for name in sorter.space.beside.number_names if name.startswith("column:")
+            name.removeprefix("column:")
+            for name in sorter.space.extra_columns.number_names
+            if name.startswith("column:")
         ]
-        categories = [name for name, _ in sorter.space.beside.categories]
+        categories = [name for name, _ in sorter.space.extra_columns.categories]
         chosen = columns or replace(sorter.plan.columns, label="", also=(), row_weight="", fold="")
-        found = Reader(chosen, sorter.plan.features.apart, sorter.cleaning, needs, (numbers, categories))
-        found.of_training = columns is None or columns.text == sorter.plan.columns.text
-        return found
+        reader = DocumentReader(chosen, sorter.plan.features.apart, sorter.cleaning, needs, (numbers, categories))
+        reader.of_training = columns is None or columns.text == sorter.plan.columns.text
+        return reader
 
-    def blocks(self, inputs: Inputs, aside: SetAside) -> Iterator[DocumentBlock]:
+    def blocks(self, inputs: Inputs, rejects: RejectedRows) -> Iterator[DocumentBlock]:
         """All usable documents of all tables; every row that is not among them goes to `aside`.
 
         Raises UsageProblem for a named column that a table does not have.
         """
         vectors = RowVectors(Path(self.columns.document_vectors)) if self.columns.document_vectors else None
         for table in inputs.tables:
-            yield from self.documents_in(table, table.blocks(), aside.add, vectors)
+            yield from self.documents_in(table, table.blocks(), rejects.add, vectors)
         if vectors is not None:
             vectors.check_used_up()
 
     def documents_in(
         self,
-        table: Table,
+        table: SourceTable,
         blocks: Iterable[Block],
-        refuse: Callable[[Refused], object],
+        refuse: Callable[[RejectedRow], object],
         vectors: RowVectors | None = None,
     ) -> Iterator[DocumentBlock]:
         """The usable documents of some blocks of a table. refuse: is given the other rows. vectors: of their rows."""
         try:
             roles = roles_in(table.columns, table.name, self.columns)
-        except NoColumn as missing:
+        except MissingColumn as missing:
             raise (missing.of_training() if self.of_training else missing) from None
         for block in blocks:
             documents, faults = self._read(block.rows, roles)
             usable = [place for place, fault in enumerate(faults) if fault is None]
             refused = [
-                Refused(table.name, line, fault, tuple(row))
+                RejectedRow(table.name, line, fault, tuple(row))
                 for row, line, fault in zip(block.rows, block.lines, faults, strict=True)
                 if fault is not None
             ]
-            for one in sorted([*block.refused, *refused], key=lambda one: one.line):
-                refuse(one)
+            for rejected in sorted([*block.refused, *refused], key=lambda rejected: rejected.line):
+                refuse(rejected)
             if vectors is not None:
                 documents = replace(
                     documents,
@@ -211,15 +215,15 @@ class Reader:
                 )
             yield _usable(block, documents, roles, usable)
 
-    def of_object(self, found: Mapping[str, Any]) -> Documents | Reason:
+    def of_object(self, values: Mapping[str, Any]) -> Documents | RejectionReason:
         """The document of an object of JSON, see `of_objects`."""
-        documents, (fault,) = self.of_objects([found])
+        documents, (fault,) = self.of_objects([values])
         return fault or documents
 
-    def of_objects(self, found: Sequence[Mapping[str, Any]]) -> tuple[Documents, list[Reason | None]]:
+    def of_objects(self, objects: Sequence[Mapping[str, Any]]) -> tuple[Documents, list[RejectionReason | None]]:
         """The documents of objects of JSON, read as rows of a table with their names as columns, and why each cannot be used,
         where it cannot. What an object lacks is an empty cell."""
-        numbers, categories = self.beside
+        numbers, categories = self.extra_columns
         columns = tuple(dict.fromkeys((*self.columns.text, *numbers, *categories)))
         roles = roles_in(
             columns, "the object", replace(plan.Columns(text=self.columns.text), numbers=(), categories=())
@@ -230,13 +234,15 @@ class Reader:
             numbers=tuple((name, places[name]) for name in numbers),
             categories=tuple((name, places[name]) for name in categories),
         )
-        return self._read([[cell_named(one, name) for name in columns] for one in found], roles)
+        return self._read([[cell_named(values, name) for name in columns] for values in objects], roles)
 
-    def of_text(self, text: str) -> Documents | Reason:
+    def of_text(self, text: str) -> Documents | RejectionReason:
         """The document of which only the text is known; it stands in the last text column."""
         return self.of_object({(self.columns.text or ("text",))[-1]: text})
 
-    def _read(self, rows: Sequence[Sequence[str]], roles: Roles) -> tuple[Documents, list[Reason | None]]:
+    def _read(
+        self, rows: Sequence[Sequence[str]], roles: ColumnRoles
+    ) -> tuple[Documents, list[RejectionReason | None]]:
         """The documents of rows, and why each cannot be used, where it cannot."""
         texts = texts_of(rows, roles)
         numbers, faults = self._numbers(rows, roles)
@@ -244,9 +250,9 @@ class Reader:
         for place, row in enumerate(rows):
             fault = self._fault(texts[place], row, roles)
             if place in slow:
-                fault = Reason(Why.SLOW_PATTERN, (f"{slow[place]:g}",))
+                fault = RejectionReason(ReasonKind.SLOW_PATTERN, (f"{slow[place]:g}",))
             faults[place] = fault or faults[place]
-        parts = tuple([row[at] for row in rows] for at in roles.text) if self.apart else (texts,)
+        parts = tuple([row[at] for row in rows] for at in roles.text) if self.separate_columns else (texts,)
         documents = Documents(
             parts=parts,
             number_names=tuple(name for name, _ in roles.numbers),
@@ -256,35 +262,37 @@ class Reader:
         )
         return documents, faults
 
-    def _numbers(self, rows: Sequence[Sequence[str]], roles: Roles) -> tuple[Floats, list[Reason | None]]:
+    def _numbers(
+        self, rows: Sequence[Sequence[str]], roles: ColumnRoles
+    ) -> tuple[Floats, list[RejectionReason | None]]:
         """(n, m) the number columns, NaN where a cell is empty or no number; the latter is a fault unless it may be filled."""
         values = np.full((len(rows), len(roles.numbers)), np.nan)
-        faults: list[Reason | None] = [None] * len(rows)
+        faults: list[RejectionReason | None] = [None] * len(rows)
         for column, (name, at) in enumerate(roles.numbers):
             for place, row in enumerate(rows):
                 cell = row[at].strip()
                 count = count_in(row[at])
                 number = as_number(cell) if count is None else float(count)
                 if cell and number is None and self.columns.wrong_numbers == "set-aside":
-                    faults[place] = Reason(Why.NO_NUMBER, (name,))
+                    faults[place] = RejectionReason(ReasonKind.NO_NUMBER, (name,))
                 values[place, column] = np.nan if number is None else number
         return values, faults
 
-    def _fault(self, text: str, row: Sequence[str], roles: Roles) -> Reason | None:
+    def _fault(self, text: str, row: Sequence[str], roles: ColumnRoles) -> RejectionReason | None:
         if self.needs.text and not text.strip():
-            return Reason(Why.NO_TEXT)
+            return RejectionReason(ReasonKind.NO_TEXT)
         if not self.needs.label:
             return None
         if roles.answers and not any(row[at].strip() for at in roles.answers):
-            return Reason(Why.NO_LABEL)
+            return RejectionReason(ReasonKind.NO_LABEL)
         if roles.weight is not None:
             weight = as_number(row[roles.weight].strip())
             if weight is None or weight <= 0:
-                return Reason(Why.NO_WEIGHT)
+                return RejectionReason(ReasonKind.NO_WEIGHT)
         return None
 
 
-def _usable(block: Block, documents: Documents, roles: Roles, places: list[int]) -> DocumentBlock:
+def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: list[int]) -> DocumentBlock:
     """The documents at some places of a block, with what stands beside them."""
     rows = block.rows
     if len(places) < len(rows):
@@ -294,7 +302,7 @@ def _usable(block: Block, documents: Documents, roles: Roles, places: list[int])
         return [row[column].strip() if column is not None else "" for row in rows]
 
     lines = [block.lines[place] for place in places]
-    marks = Marks(
+    metadata = RowMetadata(
         ids=[row[roles.id] for row in rows] if roles.id is not None else [f"line {line}" for line in lines],
         answers=tuple(cells(column) for column in roles.answers),
         dates=cells(roles.date),
@@ -303,7 +311,7 @@ def _usable(block: Block, documents: Documents, roles: Roles, places: list[int])
         folds=cells(roles.fold),
     )
     return DocumentBlock(
-        source=block.source, columns=block.columns, documents=documents, marks=marks, rows=rows, lines=lines
+        source=block.source, columns=block.columns, documents=documents, metadata=metadata, rows=rows, lines=lines
     )
 
 
@@ -318,7 +326,7 @@ def as_number(cell: str) -> float | None:
     return number if isfinite(number) else None
 
 
-def texts_of(rows: Sequence[Sequence[str]], roles: Roles) -> list[str]:
+def texts_of(rows: Sequence[Sequence[str]], roles: ColumnRoles) -> list[str]:
     """The text of each row: its text columns joined by line ends, empty ones left out."""
     if len(roles.text) == 1:
         place = roles.text[0]

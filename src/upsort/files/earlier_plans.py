@@ -12,7 +12,7 @@ _WERE_KINDS = {
 """Kinds that were called otherwise: today's kind, and its event model."""
 
 
-def renewed(values: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
+def renewed_plan(values: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
     """The same choices under the names of today, and what to tell of those that were called otherwise.
 
     `classifier.priors` and `classifier.label_weight` became values of `classifier.prior` and `classifier.label_weights`, the
@@ -23,29 +23,29 @@ def renewed(values: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
     classifier = values.get("classifier")
     if not isinstance(classifier, dict):
         return values, notes
-    found = dict(classifier)
-    if isinstance(was := found.get("kind"), str) and was in _WERE_KINDS:
-        found["kind"], model = _WERE_KINDS[was]
-        found |= {"event_model": model} if model else {}
+    settings = dict(classifier)
+    if isinstance(was := settings.get("kind"), str) and was in _WERE_KINDS:
+        settings["kind"], model = _WERE_KINDS[was]
+        settings |= {"event_model": model} if model else {}
         notes.append(
-            f"classifier.kind {was!r} is now {found['kind']!r}{f' with event_model {model!r}' if model else ''}."
+            f"classifier.kind {was!r} is now {settings['kind']!r}{f' with event_model {model!r}' if model else ''}."
         )
-    if found.get("label_weights") == "balanced":
-        found["label_weights"] = "even"
+    if settings.get("label_weights") == "balanced":
+        settings["label_weights"] = "even"
         notes.append("classifier.label_weights 'balanced' is now 'even'.")
-    if "priors" in found:
-        uniform = found.pop("priors")
-        found["prior"] = found.get("prior") or uniform
+    if "priors" in settings:
+        uniform = settings.pop("priors")
+        settings["prior"] = settings.get("prior") or uniform
         notes.append("classifier.priors is now a value of classifier.prior.")
-    if "label_weight" in found:
-        one_by_one = found.pop("label_weight")
-        if one_by_one:  # beside `balanced` both counted; a sorter trained so is scored the same by either
-            found["label_weights"] = one_by_one
+    if "label_weight" in settings:
+        label_weight = settings.pop("label_weight")
+        if label_weight:  # beside `balanced` both counted; a sorter trained so is scored the same by either
+            settings["label_weights"] = label_weight
         notes.append("classifier.label_weight is now a value of classifier.label_weights.")
     for key in ("prior", "label_weights"):
-        if found.get(key) == {}:
-            del found[key]
-    return {**values, "classifier": found}, notes
+        if settings.get(key) == {}:
+            del settings[key]
+    return {**values, "classifier": settings}, notes
 
 
 def _with_steps(values: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:

@@ -15,16 +15,16 @@ from upsort.core.records import record
 from upsort.core.text.languages import likelihood
 from upsort.core.text.lowercase import lower
 from upsort.files.language_profiles import profiles
-from upsort.files.remarks import remark_once
+from upsort.files.remarks import add_notice_once
 
-_MARKS = (
+_BYTE_ORDER_MARKS = (
     (codecs.BOM_UTF8, "utf-8-sig"),
     (codecs.BOM_UTF32_LE, "utf-32"),
     (codecs.BOM_UTF32_BE, "utf-32"),
     (codecs.BOM_UTF16_LE, "utf-16"),
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
-_LOOK_AT = 16 * 1024 * 1024  # bytes checked for being UTF-8
+_SAMPLE_BYTES = 16 * 1024 * 1024  # bytes checked for being UTF-8
 _GUESS_FROM = 64 * 1024  # bytes of lines with other than ASCII characters, given to the guess
 _WESTERN = "cp1252"
 _CANDIDATES = (_WESTERN, "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp1256", "cp1257", "koi8_r", "cp932",
@@ -94,7 +94,7 @@ class Encoding:
     alike: tuple[str, ...] = ()
     letters: tuple[str, ...] = ()
 
-    def said(self, source: str) -> list[str]:
+    def description(self, source: str) -> list[str]:
         """What is to be told about it."""
         if not self.guessed:
             return []
@@ -106,7 +106,7 @@ class Encoding:
         return [f"{source} is not UTF-8; read as {self.name}{by}. Use --encoding if that is wrong."]
 
 
-class Doubts:
+class EncodingDoubts:
     """What speaks against a guess while a source is read: characters that hardly stand in any text."""
 
     def __init__(self, encoding: Encoding, source: str) -> None:
@@ -114,7 +114,7 @@ class Doubts:
         self.odd = self.letters = 0
         self.example = ""
 
-    def look(self, rows: Iterable[Iterable[str]]) -> None:
+    def check(self, rows: Iterable[Iterable[str]]) -> None:
         """Look at cells; at none where nothing was guessed."""
         if not self.encoding.guessed:
             return
@@ -123,14 +123,14 @@ class Doubts:
             if text.isascii():
                 continue
             self.letters += sum(character > "\x7f" for character in text)
-            for found in _ODD.finditer(text):
+            for match in _ODD.finditer(text):
                 self.odd += 1
-                self.example = self.example or text[max(0, found.start() - 5) : found.end() + 5].replace("\n", " ")
+                self.example = self.example or text[max(0, match.start() - 5) : match.end() + 5].replace("\n", " ")
 
-    def tell(self) -> None:
+    def warn(self) -> None:
         """Warn, when the source has been read, where the guess does not look right."""
         if self.odd >= _LEAST_ODD and self.odd > _LEAST_ODD_SHARE * self.letters:
-            remark_once(
+            add_notice_once(
                 f"{self.source} was read as {self.encoding.name} by a guess, but {self.odd:,} places do not look like text, "
                 f"such as {self.example!r}; name the right encoding with --encoding."
             )
@@ -153,9 +153,9 @@ def find_encoding(stream: BinaryIO, forced: str = "") -> Encoding:
     if forced:
         name = checked_encoding(forced)
         return Encoding("utf-8-sig" if name == "utf-8" else name)
-    sample = stream.read(_LOOK_AT)
+    sample = stream.read(_SAMPLE_BYTES)
     stream.seek(0)
-    for mark, name in _MARKS:
+    for mark, name in _BYTE_ORDER_MARKS:
         if sample.startswith(mark):
             return Encoding(name)
     if (wide := _without_mark(sample)) is not None:
@@ -209,26 +209,26 @@ def _is_utf8(sample: bytes) -> bool:
 
 def _guess(sample: bytes) -> Encoding:
     lines: list[bytes] = []
-    held = 0
+    total = 0
     for line in sample.splitlines(keepends=True):
         if not line.isascii():
             lines.append(line)
-            held += len(line)
-            if held > _GUESS_FROM:
+            total += len(line)
+            if total > _GUESS_FROM:
                 break
     if (eastern := _by_frequent_characters(b"".join(lines))) is not None:
         return eastern
     matches = list(from_bytes(b"".join(lines), cp_isolation=list(_CANDIDATES)))
-    found = _FALLBACK
+    encoding = _FALLBACK
     if matches:
         best = min(matches, key=lambda match: match.chaos)
         western = [match for match in matches if match.encoding == _WESTERN and match.chaos <= best.chaos + _AS_GOOD]
-        found = (western[0] if western else best).encoding
-    families: tuple[str, ...] = (found,)
+        encoding = (western[0] if western else best).encoding
+    families: tuple[str, ...] = (encoding,)
     for family in (_LATIN, _CYRILLIC):
-        if found in family or (found == _FALLBACK and family is _CYRILLIC):
-            families = (*family, *([_FALLBACK] if found == _FALLBACK else []))
-    return _by_its_language(b"".join(lines), families, found)
+        if encoding in family or (encoding == _FALLBACK and family is _CYRILLIC):
+            families = (*family, *([_FALLBACK] if encoding == _FALLBACK else []))
+    return _by_its_language(b"".join(lines), families, encoding)
 
 
 def _by_frequent_characters(sample: bytes) -> Encoding | None:
@@ -243,10 +243,10 @@ def _by_frequent_characters(sample: bytes) -> Encoding | None:
     best = max(shares, key=lambda name: shares[name], default="")
     if not best or shares[best] < _LEAST_SHARE_OF_FREQUENT:
         return None
-    return _told(best, codecs.getincrementaldecoder(best)().decode(sample), ())
+    return _encoding_of(best, codecs.getincrementaldecoder(best)().decode(sample), ())
 
 
-def _told(name: str, text: str, alike: tuple[str, ...]) -> Encoding:
+def _encoding_of(name: str, text: str, alike: tuple[str, ...]) -> Encoding:
     beyond = Counter(character for character in text if character > "\x7f" and character.isalpha())
     return Encoding(name, True, alike, tuple(letter for letter, _ in beyond.most_common(_MARKED)))
 
@@ -256,13 +256,13 @@ def _oddness(text: str) -> float:
     return len(_ODD.findall(text)) / max(1, sum(character > "\x7f" for character in text))
 
 
-def _by_its_language(sample: bytes, family: tuple[str, ...], found: str) -> Encoding:
+def _by_its_language(sample: bytes, family: tuple[str, ...], candidate: str) -> Encoding:
     """Of the encodings of a family the one whose text is likeliest in some language; among equals the commonest."""
     texts = {}
     for name in family:
         with suppress(UnicodeDecodeError):
             texts[name] = sample.decode(name)
-    best = found
+    best = candidate
     if len(texts) > 1:
         merits = {
             name: likelihood(lower(text, ""), profiles()) - _ODDNESS_COSTS * _oddness(text)
@@ -270,4 +270,4 @@ def _by_its_language(sample: bytes, family: tuple[str, ...], found: str) -> Enco
         }
         best = max(texts, key=lambda name: merits[name])
     alike = tuple(name for name in texts if name != best and texts[name] == texts[best])
-    return _told(best, texts.get(best, ""), alike)
+    return _encoding_of(best, texts.get(best, ""), alike)

@@ -20,12 +20,12 @@ from typing import Any, BinaryIO, cast
 from upsort.core.errors import DataProblem
 from upsort.core.names import nearest, suggestion
 from upsort.core.records import record
-from upsort.files.addresses import hidden, is_store
-from upsort.files.bounds import DAMAGED, Damaged, check_unpacked, unpacked
+from upsort.files.addresses import is_store, without_secrets
+from upsort.files.bounds import DAMAGED, DamagedSource, check_unpacked, unpacked
 from upsort.files.packing import LAYERS, TAR_ENDINGS, ZIP_ENDINGS, is_archive, opened
-from upsort.files.rows import Entry, Reading
+from upsort.files.rows import ReadSettings, SourceEntry
 from upsort.files.stores import Fetched, fetched
-from upsort.files.unfinished import Copies
+from upsort.files.unfinished import LocalCopies
 
 MOST_MEMBERS = 200_000
 _LARGEST_PIECE = 1 << 20  # bytes of one header or name in a tar; contents are copied in smaller pieces
@@ -39,20 +39,20 @@ _TAR_LAYERS: dict[str, Callable[[Any], Any]] = {
 
 
 @record
-class Found:
+class Discovered:
     """The entries of a source, and what was left out of it and why."""
 
-    entries: list[Entry] = field(default_factory=list)
+    entries: list[SourceEntry] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
 
 
-def entries_of(name: str, reading: Reading) -> Found:
+def entries_of(name: str, reading: ReadSettings) -> Discovered:
     """All files that a path or pattern names, in the order of their names.
 
     Raises DataProblem for a missing file, a pattern without a match, and an archive that is damaged or over the limit.
     """
     if is_store(name):
-        return _together(_of_copy(copy, reading) for copy in fetched(hidden(name)))
+        return _merged(_of_copy(copy, reading) for copy in fetched(without_secrets(name)))
     path = Path(name)
     archive = next((parent for parent in path.parents if parent.is_file() and is_archive(parent.name)), None)
     if archive is not None:
@@ -63,13 +63,13 @@ def entries_of(name: str, reading: Reading) -> Found:
             raise DataProblem(
                 f"No file matches {name}.", "Check the pattern; quote it so that the shell leaves it alone."
             )
-        return _together(_of_path(Path(match), reading) for match in matches)
+        return _merged(_of_path(Path(match), reading) for match in matches)
     return _of_path(path, reading)
 
 
-def _of_copy(copy: Fetched, reading: Reading) -> Found:
+def _of_copy(copy: Fetched, reading: ReadSettings) -> Discovered:
     """What the copy of an object holds, called by its address."""
-    found = _of_path(copy.path, reading)
+    discovered = _of_path(copy.path, reading)
     entries = [
         replace(
             entry,
@@ -77,9 +77,9 @@ def _of_copy(copy: Fetched, reading: Reading) -> Found:
             open=partial(_opened_of, copy, entry.open),
             passing=True,
         )
-        for entry in found.entries
+        for entry in discovered.entries
     ]
-    return Found(entries, [note.replace(str(copy.path), copy.name) for note in found.notes])
+    return Discovered(entries, [note.replace(str(copy.path), copy.name) for note in discovered.notes])
 
 
 def _opened_of(copy: Fetched, opener: Callable[[], BinaryIO]) -> BinaryIO:
@@ -88,27 +88,29 @@ def _opened_of(copy: Fetched, opener: Callable[[], BinaryIO]) -> BinaryIO:
     return opener()
 
 
-def _of_member(archive: Path, name: str, reading: Reading) -> Found:
+def _of_member(archive: Path, name: str, reading: ReadSettings) -> Discovered:
     """One member of an archive, or all below one of its folders, named like a path through the archive."""
-    found = _of_path(archive, reading)
-    wanted = [entry for entry in found.entries if entry.name == name or entry.name.startswith(f"{name.rstrip('/')}/")]
-    if not wanted:
-        members = [entry.name for entry in found.entries]
+    discovered = _of_path(archive, reading)
+    matching = [
+        entry for entry in discovered.entries if entry.name == name or entry.name.startswith(f"{name.rstrip('/')}/")
+    ]
+    if not matching:
+        members = [entry.name for entry in discovered.entries]
         raise DataProblem(
             f"{archive} has no member {name.removeprefix(f'{archive}/')}.", suggestion(name, members, "members")
         )
-    return Found(wanted, found.notes)
+    return Discovered(matching, discovered.notes)
 
 
-def _together(many: Iterator[Found]) -> Found:
-    found = Found()
-    for one in many:
-        found.entries.extend(one.entries)
-        found.notes.extend(one.notes)
-    return found
+def _merged(many: Iterator[Discovered]) -> Discovered:
+    merged = Discovered()
+    for discovered in many:
+        merged.entries.extend(discovered.entries)
+        merged.notes.extend(discovered.notes)
+    return merged
 
 
-def _of_path(path: Path, reading: Reading) -> Found:
+def _of_path(path: Path, reading: ReadSettings) -> Discovered:
     if not path.exists():
         near = _like_named(path)
         raise DataProblem(
@@ -131,29 +133,29 @@ def _of_path(path: Path, reading: Reading) -> Found:
             f"{path} is a damaged or unreadable archive: {error}.", "Get it again, or unpack it."
         ) from error
     opener = _unpacked(_file_opener(path), path.name, reading)
-    return Found([Entry(name=str(path), path=(path.name,), open=opener, size=_size(path))])
+    return Discovered([SourceEntry(name=str(path), path=(path.name,), open=opener, size=_size(path))])
 
 
-def _of_folder(folder: Path, reading: Reading) -> Found:
-    found = Found()
+def _of_folder(folder: Path, reading: ReadSettings) -> Discovered:
+    discovered = Discovered()
     for path in sorted(folder.rglob("*")):
         inside = path.relative_to(folder)
         if any(part.startswith(".") for part in inside.parts) or path.is_dir():
             continue
         if path.is_symlink() or any(parent.is_symlink() for parent in _between(path, folder)):
-            found.notes.append(f"{path} is a link; links in folders are not followed.")
+            discovered.notes.append(f"{path} is a link; links in folders are not followed.")
         elif not path.is_file():
-            found.notes.append(f"{path} is a pipe, a socket or a device; such are left out.")
+            discovered.notes.append(f"{path} is a pipe, a socket or a device; such are left out.")
         elif is_archive(path.name):
-            found.notes.append(f"{path} is an archive inside a folder; name it itself to read it.")
+            discovered.notes.append(f"{path} is an archive inside a folder; name it itself to read it.")
         else:
             opener = _unpacked(_file_opener(path), path.name, reading)
-            found.entries.append(
-                Entry(name=str(path), path=(folder.name, *inside.parts), open=opener, size=_size(path))
+            discovered.entries.append(
+                SourceEntry(name=str(path), path=(folder.name, *inside.parts), open=opener, size=_size(path))
             )
-    if not found.entries:
+    if not discovered.entries:
         raise DataProblem(f"The folder {folder} holds no files to read.", "Name a folder with tables or text files.")
-    return found
+    return discovered
 
 
 def _between(path: Path, folder: Path) -> Iterator[Path]:
@@ -176,36 +178,36 @@ def _file_opener(path: Path) -> Callable[[], BinaryIO]:
     return lambda: whole.open("rb")
 
 
-def _of_zip(path: Path, reading: Reading) -> Found:
+def _of_zip(path: Path, reading: ReadSettings) -> Discovered:
     archive = zipfile.ZipFile(path)
     members = [member for member in archive.infolist() if not member.filename.endswith("/")]
     _check_bounds(path, len(members), sum(member.file_size for member in members), reading)
-    found = Found()
+    discovered = Discovered()
     for member in sorted(members, key=lambda member: member.filename):
         parts = _safe_parts(member.filename, path)
         shown = f"{path}/{'/'.join(parts)}"
         if member.external_attr >> 28 == 0xA:  # the Unix file type of a symbolic link
-            found.notes.append(f"{shown} is a link; links in archives are not followed.")
+            discovered.notes.append(f"{shown} is a link; links in archives are not followed.")
         elif member.flag_bits & 1:
-            found.notes.append(f"{shown} is encrypted and was left out.")
-        elif not _left_out(parts, shown, found):
-            found.entries.append(
-                Entry(
+            discovered.notes.append(f"{shown} is encrypted and was left out.")
+        elif not _left_out(parts, shown, discovered):
+            discovered.entries.append(
+                SourceEntry(
                     name=shown,
                     path=(path.stem, *parts),
                     open=_unpacked(_zip_opener(path.absolute(), member, shown, reading), parts[-1], reading),
                     size=member.compress_size,
                 )
             )
-    return found
+    return discovered
 
 
-def _zip_opener(path: Path, member: zipfile.ZipInfo, shown: str, reading: Reading) -> Callable[[], BinaryIO]:
+def _zip_opener(path: Path, member: zipfile.ZipInfo, shown: str, reading: ReadSettings) -> Callable[[], BinaryIO]:
     def opener() -> BinaryIO:
         try:
             stream = cast(BinaryIO, _archive(path, path.stat().st_mtime_ns, os.getpid()).open(member))
         except (*DAMAGED, OSError, NotImplementedError, RuntimeError) as error:
-            raise Damaged(shown, error) from error
+            raise DamagedSource(shown, error) from error
         return unpacked(stream, shown, reading)
 
     return opener
@@ -217,10 +219,10 @@ def _archive(path: Path, changed: int, process: int) -> zipfile.ZipFile:
     return zipfile.ZipFile(path)
 
 
-def _of_tar(path: Path, reading: Reading) -> Found:
+def _of_tar(path: Path, reading: ReadSettings) -> Discovered:
     """Copies the members to a temporary folder under numbers, since a tar cannot be read out of order."""
-    found = Found()
-    copies = Copies()
+    discovered = Discovered()
+    copies = LocalCopies()
     with path.open("rb") as raw, tarfile.open(fileobj=_all_of_tar(raw, path, reading), mode="r:") as archive:
         for number, member in enumerate(archive):
             _check_bounds(path, number, max(member.size, 0), reading)
@@ -229,25 +231,27 @@ def _of_tar(path: Path, reading: Reading) -> Found:
             parts = _safe_parts(member.name, path)
             shown = f"{path}/{'/'.join(parts)}"
             if not member.isfile():
-                found.notes.append(f"{shown} is a link or a device; such members are not followed.")
+                discovered.notes.append(f"{shown} is a link or a device; such members are not followed.")
                 continue
-            if _left_out(parts, shown, found):
+            if _left_out(parts, shown, discovered):
                 continue
             stream = archive.extractfile(member)
             if stream is None:
                 continue
             opener = _unpacked(copies.of(cast(BinaryIO, stream)), parts[-1], reading)
-            found.entries.append(Entry(name=shown, path=(path.name.split(".")[0], *parts), open=opener, passing=True))
-    found.entries.sort(key=lambda entry: entry.path)
-    return found
+            discovered.entries.append(
+                SourceEntry(name=shown, path=(path.name.split(".")[0], *parts), open=opener, passing=True)
+            )
+    discovered.entries.sort(key=lambda entry: entry.path)
+    return discovered
 
 
-def _left_out(parts: tuple[str, ...], shown: str, found: Found) -> bool:
+def _left_out(parts: tuple[str, ...], shown: str, discovered: Discovered) -> bool:
     """Whether a member is none to be read: hidden, or an archive itself."""
     if any(part.startswith((".", "__MACOSX")) for part in parts):
         return True
     if is_archive(parts[-1]):
-        found.notes.append(f"{shown} is an archive inside an archive and was left out.")
+        discovered.notes.append(f"{shown} is an archive inside an archive and was left out.")
         return True
     return False
 
@@ -261,13 +265,13 @@ def _safe_parts(name: str, path: Path) -> tuple[str, ...]:
     return parts
 
 
-def _all_of_tar(raw: BinaryIO, path: Path, reading: Reading) -> BinaryIO:
+def _all_of_tar(raw: BinaryIO, path: Path, reading: ReadSettings) -> BinaryIO:
     """All bytes of a tar, names and headers too, within the bounds."""
     layer = next((opening for ending, opening in _TAR_LAYERS.items() if path.name.lower().endswith(ending)), None)
-    return _InPieces(unpacked(layer(raw) if layer is not None else raw, str(path), reading), path)  # type: ignore[return-value]
+    return _BoundedReads(unpacked(layer(raw) if layer is not None else raw, str(path), reading), path)  # type: ignore[return-value]
 
 
-class _InPieces:
+class _BoundedReads:
     """What the reader of tars needs of a stream; it never asks for more than a piece at once, but for a false header."""
 
     def __init__(self, stream: BinaryIO, path: Path) -> None:
@@ -283,7 +287,7 @@ class _InPieces:
         return self._stream.read(size)
 
 
-def _check_bounds(path: Path, members: int, size: int, reading: Reading) -> None:
+def _check_bounds(path: Path, members: int, size: int, reading: ReadSettings) -> None:
     if members > MOST_MEMBERS:
         raise DataProblem(
             f"The archive {path} has more than {MOST_MEMBERS:,} members.", "Unpack it and name the folder."
@@ -291,7 +295,7 @@ def _check_bounds(path: Path, members: int, size: int, reading: Reading) -> None
     check_unpacked(size, str(path), reading)
 
 
-def _unpacked(opener: Callable[[], BinaryIO], name: str, reading: Reading) -> Callable[[], BinaryIO]:
+def _unpacked(opener: Callable[[], BinaryIO], name: str, reading: ReadSettings) -> Callable[[], BinaryIO]:
     """The opener of what a compressed file holds; of the file itself where it is not compressed."""
     if not name.lower().endswith(tuple(LAYERS)):
         return opener

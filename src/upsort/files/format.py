@@ -5,7 +5,7 @@ from contextlib import AbstractContextManager
 from typing import Any, BinaryIO, Protocol, TextIO, runtime_checkable
 
 from upsort.core.records import record
-from upsort.files.rows import Entry, Reading, Table
+from upsort.files.rows import ReadSettings, SourceEntry, SourceTable
 
 WITH_TABS = frozenset({"tsv", "tab"})
 """Endings of separated cells that have tabs between them; others have commas."""
@@ -14,7 +14,7 @@ WITH_TABS = frozenset({"tsv", "tab"})
 TextOf = Callable[[Sequence[Sequence[Any]]], str]
 
 
-class Rows(Protocol):
+class RowSink(Protocol):
     """Takes rows."""
 
     def writerows(self, rows: Sequence[Sequence[Any]], /) -> object:
@@ -43,12 +43,12 @@ class TextWriter(Protocol):
         """Write such text."""
 
 
-def text_maker(writer: Rows) -> TextOf | None:
+def text_maker(writer: RowSink) -> TextOf | None:
     """What makes the text of a writer's rows, where its rows are text."""
     return writer.text_of() if isinstance(writer, TextWriter) else None
 
 
-def write_made(writer: Rows, text: str, columns: Sequence[Sequence[Any]]) -> None:
+def write_made(writer: RowSink, text: str, columns: Sequence[Sequence[Any]]) -> None:
     """Write rows that were made text, by the `text_maker` of the writer, or else given column by column."""
     if text and isinstance(writer, TextWriter):
         writer.write(text)
@@ -57,7 +57,7 @@ def write_made(writer: Rows, text: str, columns: Sequence[Sequence[Any]]) -> Non
 
 
 @record(frozen=True)
-class Layout:
+class TableLayout:
     """How a table is laid out. columns: their names. numbers: those of them that hold numbers, in formats that know numbers.
     ending: of its file, where a format has several. with_head: unless there is a head already."""
 
@@ -81,11 +81,11 @@ class Format:
     name: str
     endings: tuple[str, ...]
     signature: Callable[[bytes], bool] | None = None
-    read: Callable[[Entry, Reading], Table] | None = None
-    read_together: Callable[[str, Sequence[Entry], Reading], Table] | None = None
+    read: Callable[[SourceEntry, ReadSettings], SourceTable] | None = None
+    read_as_one: Callable[[str, Sequence[SourceEntry], ReadSettings], SourceTable] | None = None
     reads_with: frozenset[str] = frozenset()
-    to_text: Callable[[TextIO, Layout], RowWriter] | None = None
-    to_bytes: Callable[[BinaryIO, Layout], AbstractContextManager[RowWriter]] | None = None
+    to_text: Callable[[TextIO, TableLayout], RowWriter] | None = None
+    to_bytes: Callable[[BinaryIO, TableLayout], AbstractContextManager[RowWriter]] | None = None
 
     nested: bool = False
 

@@ -9,15 +9,15 @@ from upsort.files import writers
 from upsort.files.delimited import delimited_table
 from upsort.files.format import Format
 from upsort.files.json_tables import json_lines_table, json_table
-from upsort.files.packing import PACKED, ending_of
+from upsort.files.packing import COMPRESSED, ending_of
 from upsort.files.parquet_tables import parquet_table
 from upsort.files.spreadsheets import spreadsheet_table
 from upsort.files.text_files import text_table
 
 
-def _begins(*marks: bytes) -> Callable[[bytes], bool]:
+def _begins(*prefixes: bytes) -> Callable[[bytes], bool]:
     """Whether a file begins with one of some bytes, whatever space stands before text."""
-    return lambda beginning: beginning.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(marks)
+    return lambda beginning: beginning.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(prefixes)
 
 
 DELIMITED = Format(
@@ -39,7 +39,7 @@ JSON_LINES = Format(
 TEXT = Format(
     name="text",
     endings=("txt", "text", "md", "log"),
-    read_together=text_table,
+    read_as_one=text_table,
     reads_with=frozenset({"--encoding", "--each-line", "--label-from"}),
 )
 FORMATS: list[Format] = [
@@ -77,7 +77,7 @@ FORMATS: list[Format] = [
 
 def reading_names() -> list[str]:
     """All names of formats that can be read."""
-    return [ending for one in FORMATS for ending in one.endings]
+    return [ending for format_ in FORMATS for ending in format_.endings]
 
 
 def writing_endings(resumable: bool = False) -> list[str]:
@@ -85,53 +85,55 @@ def writing_endings(resumable: bool = False) -> list[str]:
     be packed too."""
     plain = [
         f".{ending}"
-        for one in FORMATS
-        for ending in one.endings
-        if (one.to_text is not None if resumable else one.written)
+        for format_ in FORMATS
+        for ending in format_.endings
+        if (format_.to_text is not None if resumable else format_.written)
     ]
-    return plain if resumable else [*plain, *(f"{ending}{PACKED}" for ending in plain[:1])]
+    return plain if resumable else [*plain, *(f"{ending}{COMPRESSED}" for ending in plain[:1])]
 
 
 def format_called(name: str) -> Format:
     """The format of a name of --as. Raises UsageProblem for one that there is not."""
-    found = format_of_ending(name)
-    if found is None:
+    format_ = format_of_ending(name)
+    if format_ is None:
         raise UsageProblem(f"There is no kind of source {name!r}.", suggestion(name, reading_names(), "kinds"))
-    return found
+    return format_
 
 
 def format_of_ending(ending: str) -> Format | None:
     """The format that an ending, without its dot, names."""
-    return next((one for one in FORMATS if ending in one.endings), None)
+    return next((format_ for format_ in FORMATS if ending in format_.endings), None)
 
 
 def ending_to_write(path: Path) -> str:
     """The ending that says what a file to be written holds, without its dot, whatever packs it."""
     name = path.name.lower()
-    return name.removesuffix(PACKED).rpartition(".")[2] if "." in name.removesuffix(PACKED) else ""
+    return name.removesuffix(COMPRESSED).rpartition(".")[2] if "." in name.removesuffix(COMPRESSED) else ""
 
 
 def format_to_write(path: Path) -> Format:
     """The format that a file to be written is to have. Raises UsageProblem where its ending names none."""
-    found = format_of_ending(ending_to_write(path))
-    if found is None or not found.written:
+    format_ = format_of_ending(ending_to_write(path))
+    if format_ is None or not format_.written:
         raise UsageProblem(
             f"{path} has no ending that names a kind of table.", f"Use one of {', '.join(writing_endings())}."
         )
-    return found
+    return format_
 
 
 def format_of_content(beginning: bytes) -> Format:
     """The format that the beginning of a file without a name looks like; separated cells, where it looks like no other."""
-    found = next((one for one in FORMATS if one.signature is not None and one.signature(beginning)), None)
-    return found or DELIMITED
+    format_ = next(
+        (format_ for format_ in FORMATS if format_.signature is not None and format_.signature(beginning)), None
+    )
+    return format_ or DELIMITED
 
 
 def format_of_file(name: str, alone: bool) -> Format | None:
     """The format that a file's name tells. alone: whether it is a source of its own, not one file of a folder or archive."""
     ending = ending_of(name)
-    if (found := format_of_ending(ending)) is not None:
-        return found
+    if (format_ := format_of_ending(ending)) is not None:
+        return format_
     if not ending or ending.isdigit():
         return DELIMITED if alone else TEXT
     return None

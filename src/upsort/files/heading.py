@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from upsort.core.errors import DataProblem
 from upsort.core.names import counted
 from upsort.core.records import record
-from upsort.files.rows import Reading
+from upsort.files.rows import ReadSettings
 
 _LONG_FOR_A_NAME = 60
 _MOST_TITLES = 20
@@ -29,8 +29,8 @@ class Heading:
         return 0 if self.row is None else self.row + 1
 
 
-def heading_as_told(
-    reading: Reading, rows: Sequence[Sequence[str]], lines: Sequence[int], source: str, header: bool | None = None
+def heading_from_options(
+    reading: ReadSettings, rows: Sequence[Sequence[str]], lines: Sequence[int], source: str, header: bool | None = None
 ) -> Heading:
     """The heading of a table by its first rows, as far as a reading leaves it open. lines: where each row begins. header: whether
     there is a row of names where the reading does not say it. Raises DataProblem where no row begins at the line that it
@@ -60,18 +60,18 @@ def heading_of(rows: Sequence[Sequence[str]], header: bool | None) -> Heading:
     return Heading(0 if header or looks_like_names(rows) else None)
 
 
-def heading_at(rows: Sequence[Sequence[str]], lines: Sequence[int], wanted: int, source: str) -> Heading:
+def heading_at(rows: Sequence[Sequence[str]], lines: Sequence[int], row_number: int, source: str) -> Heading:
     """The heading whose names stand in the row that begins at a line. Raises DataProblem where none does."""
-    if wanted not in lines:
+    if row_number not in lines:
         raise DataProblem(
-            f"{source} has no row that begins at line {wanted}.",
+            f"{source} has no row that begins at line {row_number}.",
             f"Its first rows begin at {', '.join(map(str, lines[:_MOST_TITLES]))} (--header-row).",
         )
-    place = lines.index(wanted)
+    place = lines.index(row_number)
     return Heading(place, tuple(map(tuple, rows[:place])))
 
 
-def told_titles(source: str, heading: Heading) -> list[str]:
+def title_notices(source: str, heading: Heading) -> list[str]:
     """What is to be told about rows above the names; nothing where there are none."""
     if not heading.titles:
         return []
@@ -106,8 +106,8 @@ def looks_like_names(rows: Sequence[Sequence[str]]) -> bool:
     if any(_is_data(cell) for cell in named):
         return False
     for column, name in enumerate(first):
-        below = {row[column].strip() for row in rows[1:] if column < len(row)}
-        if name and name in below:
+        cells_below = {row[column].strip() for row in rows[1:] if column < len(row)}
+        if name and name in cells_below:
             return False
     return True
 

@@ -25,9 +25,9 @@ class InnerName(str):
 
     def __new__(cls, name: str, steps: Steps, covered: bool) -> "InnerName":
         """name: as it is shown."""
-        found = super().__new__(cls, name)
-        found.steps, found.covered = steps, covered
-        return found
+        instance = super().__new__(cls, name)
+        instance.steps, instance.covered = steps, covered
+        return instance
 
     def __reduce__(self) -> tuple[Any, ...]:
         return (InnerName, (str(self), self.steps, self.covered))
@@ -45,7 +45,7 @@ class InnerPaths:
         self._seen: Counter[Steps] = Counter()
         self._uncovered: set[str] = set()
 
-    def look(self, row: Mapping[str, Any]) -> None:
+    def add_row(self, row: Mapping[str, Any]) -> None:
         """One more row."""
         for key, value in row.items():
             if isinstance(value, dict | list):
@@ -57,17 +57,17 @@ class InnerPaths:
 
     def names(self, columns: Iterable[str]) -> tuple[list[InnerName], list[str]]:
         """The columns to add to those there are, and what to tell: those found in most rows, where there are too many."""
-        taken = set(columns)
+        used = set(columns)
         usual = {steps for steps, _ in self._seen.most_common(_MOST)}
         left_out = {str(steps[0]) for steps in self._seen if steps not in usual}
-        found: dict[str, InnerName] = {}
+        names_by_text: dict[str, InnerName] = {}
         for steps in self._seen:
             name = _spelt(steps)
-            if steps in usual and name not in taken and name not in found:
+            if steps in usual and name not in used and name not in names_by_text:
                 whole = str(steps[0]) not in self._uncovered | left_out
-                found[name] = InnerName(name, steps, whole)
-        told = [f"{len(self._seen):,} different paths into nested values; the {_MOST} commonest are columns"]
-        return list(found.values()), told if left_out else []
+                names_by_text[name] = InnerName(name, steps, whole)
+        notices = [f"{len(self._seen):,} different paths into nested values; the {_MOST} commonest are columns"]
+        return list(names_by_text.values()), notices if left_out else []
 
 
 def _leaves(value: Any, steps: Steps) -> Iterator[tuple[Steps, bool]]:
@@ -85,36 +85,36 @@ def _leaves(value: Any, steps: Steps) -> Iterator[tuple[Steps, bool]]:
 
 
 def _spelt(steps: Steps) -> str:
-    first, *others = steps
-    return str(first) + "".join(f"[{step}]" if isinstance(step, int) else f".{step}" for step in others)
+    first, *rest = steps
+    return str(first) + "".join(f"[{step}]" if isinstance(step, int) else f".{step}" for step in rest)
 
 
-def value_at(held: Any, steps: Sequence[str | int]) -> Any:
+def value_at(value: Any, steps: Sequence[str | int]) -> Any:
     """What is at the end of some steps; NOTHING_THERE where they do not lead anywhere."""
     for step in steps:
         if isinstance(step, int):
-            if not isinstance(held, list) or step >= len(held):
+            if not isinstance(value, list) or step >= len(value):
                 return NOTHING_THERE
-        elif not isinstance(held, dict) or step not in held:
+        elif not isinstance(value, dict) or step not in value:
             return NOTHING_THERE
-        held = held[step]
-    return held
+        value = value[step]
+    return value
 
 
-def value_named(held: Any, name: str) -> Any:
+def value_named(value: Any, name: str) -> Any:
     """What a name stands for in an object: one of its own keys, or a path; NOTHING_THERE where it has no such thing."""
-    if isinstance(held, dict):
-        if name in held:
-            return held[name]
-        for key in held:
+    if isinstance(value, dict):
+        if name in value:
+            return value[name]
+        for key in value:
             if name.startswith(key) and name[len(key) : len(key) + 1] in {".", "["}:
-                found = value_named(held[key], name[len(key) :].removeprefix("."))
-                if found is not NOTHING_THERE:
-                    return found
-    elif isinstance(held, list) and name.startswith("["):
+                inner = value_named(value[key], name[len(key) :].removeprefix("."))
+                if inner is not NOTHING_THERE:
+                    return inner
+    elif isinstance(value, list) and name.startswith("["):
         number, bracket, rest = name[1:].partition("]")
-        if bracket and number.isdecimal() and int(number) < len(held):
-            return value_named(held[int(number)], rest.removeprefix(".")) if rest else held[int(number)]
+        if bracket and number.isdecimal() and int(number) < len(value):
+            return value_named(value[int(number)], rest.removeprefix(".")) if rest else value[int(number)]
     return NOTHING_THERE
 
 

@@ -15,12 +15,12 @@ from typing import Any, BinaryIO, cast
 import ijson
 
 from upsort.core.errors import DataProblem
-from upsort.files.bounds import QUOTES, size_said, with_rows_bounded
-from upsort.files.dividing import divisible, division_of, encoding_in, stretch_of, stretches_of_lines
+from upsort.files.bounds import QUOTES, size_text, with_rows_bounded
+from upsort.files.dividing import chunk_stream, divisible, division_of, encoding_in, line_chunks
 from upsort.files.encoding import Encoding, find_encoding
 from upsort.files.inner_values import InnerPaths
-from upsort.files.reasons import Reason, Why
-from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Entry, Reading, Refused, Stretch, Table
+from upsort.files.reasons import ReasonKind, RejectionReason
+from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Chunk, ReadSettings, RejectedRow, SourceEntry, SourceTable
 from upsort.files.typed_cells import cell_at, cell_from
 
 _DEEPEST = 200  # containers inside each other
@@ -31,19 +31,19 @@ _OUTSIDE_STRINGS = re.compile(
 )  # all that is no bracket that counts
 _SHOWN = 1000  # characters of what is set aside for its depth
 _TOO_LARGE = "integer overflow"  # of the fast parser
-Item = tuple[int, Any, Reason | None]
+Item = tuple[int, Any, RejectionReason | None]
 """Its line or number, its value, and why it cannot be used, where it cannot."""
 
 
-def json_lines_table(entry: Entry, reading: Reading) -> Table:
+def json_lines_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
     """JSON Lines. A line that is not an object of JSON is refused with its reason."""
     with entry.open() as stream:
         encoding = find_encoding(stream, reading.encoding)
-    stretches = partial(stretches_of_lines, entry, reading) if divisible(entry, encoding) else None
-    return _table(entry, encoding, lambda stretch: _lines(entry, encoding.name, reading, stretch), stretches)
+    chunks = partial(line_chunks, entry, reading) if divisible(entry, encoding) else None
+    return _table(entry, encoding, lambda chunk: _lines(entry, encoding.name, reading, chunk), chunks)
 
 
-def json_table(entry: Entry, reading: Reading) -> Table:
+def json_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
     """An array of objects is streamed; an object of arrays is held in memory."""
     with entry.open() as stream:
         encoding = find_encoding(stream, reading.encoding)
@@ -59,11 +59,11 @@ def json_table(entry: Entry, reading: Reading) -> Table:
 
 
 def _table(
-    entry: Entry,
+    entry: SourceEntry,
     encoding: Encoding,
-    items: Callable[[Stretch], Iterator[Item]],
-    stretches: Callable[[], Iterator[Stretch]] | None = None,
-) -> Table:
+    items: Callable[[Chunk], Iterator[Item]],
+    chunks: Callable[[], Iterator[Chunk]] | None = None,
+) -> SourceTable:
     """items: of a stretch. stretches: where there are any."""
     keys: dict[str, None] = {}
     paths = InnerPaths()
@@ -74,18 +74,18 @@ def _table(
                 raise DataProblem(
                     f"{entry.name} has more than {_MOST_KEYS:,} different keys.", "Name values in lists by their place."
                 )
-            paths.look(value)
+            paths.add_row(value)
     if not keys:
         raise DataProblem(f"{entry.name} holds no objects.", "Give objects with at least a text.")
-    inner, told = paths.names(keys)
+    inner, notices = paths.names(keys)
     columns = (*keys, *inner)
 
-    def blocks(stretch: Stretch) -> Iterator[Block]:
+    def blocks(chunk: Chunk) -> Iterator[Block]:
         block = Block(source=entry.name, columns=columns, rows=[], lines=[])
-        for line, value, fault in items(stretch):
+        for line, value, fault in items(chunk):
             if fault:
                 shown = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
-                block.refused.append(Refused(entry.name, line, fault, (shown,)))
+                block.refused.append(RejectedRow(entry.name, line, fault, (shown,)))
             else:
                 block.rows.append(
                     [*(cell_from(value, key) for key in keys), *(cell_at(value, name.steps) for name in inner)]
@@ -96,42 +96,42 @@ def _table(
                 block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         yield block
 
-    notes = (*encoding.said(entry.name), *(f"{entry.name} has {one}." for one in told))
-    return Table(
+    notes = (*encoding.description(entry.name), *(f"{entry.name} has {notice}." for notice in notices))
+    return SourceTable(
         name=entry.name,
         columns=columns,
         blocks=lambda: blocks(WHOLE),
         notes=notes,
-        division=division_of(entry, stretches, blocks),
+        division=division_of(entry, chunks, blocks),
     )
 
 
-def _lines(entry: Entry, encoding: str, reading: Reading, stretch: Stretch) -> Iterator[Item]:
-    encoding = encoding_in(stretch, encoding)
-    with with_rows_bounded(stretch_of(entry, stretch), entry.name, reading) as stream:
+def _lines(entry: SourceEntry, encoding: str, reading: ReadSettings, chunk: Chunk) -> Iterator[Item]:
+    encoding = encoding_in(chunk, encoding)
+    with with_rows_bounded(chunk_stream(entry, chunk), entry.name, reading) as stream:
         wide = encoding.startswith(("utf-16", "utf_16", "utf-32", "utf_32"))
         lines: Any = codecs.getreader(encoding)(stream) if wide else stream
-        for number, line in enumerate(lines, stretch.line):
+        for number, line in enumerate(lines, chunk.line):
             try:
                 text = line if wide else line.decode(encoding)
             except UnicodeDecodeError as error:
-                fault = Reason(Why.BYTES, (f"byte {error.start + 1} is not {encoding}",))
+                fault = RejectionReason(ReasonKind.BYTES, (f"byte {error.start + 1} is not {encoding}",))
                 yield number, line.decode(encoding, "backslashreplace"), fault
                 continue
             if not text.strip():
                 continue
             if nested_too_deeply(text):
-                yield number, text.strip()[:_SHOWN], Reason(Why.TOO_DEEP, (str(_DEEPEST),))
+                yield number, text.strip()[:_SHOWN], RejectionReason(ReasonKind.TOO_DEEP, (str(_DEEPEST),))
                 continue
             try:
                 value = json.loads(text)
             except (ValueError, RecursionError) as error:
-                yield number, text.strip(), Reason(Why.NOT_JSON, (str(error),))
+                yield number, text.strip(), RejectionReason(ReasonKind.NOT_JSON, (str(error),))
                 continue
-            yield number, value, None if isinstance(value, dict) else Reason(Why.NOT_AN_OBJECT)
+            yield number, value, None if isinstance(value, dict) else RejectionReason(ReasonKind.NOT_AN_OBJECT)
 
 
-def _array(entry: Entry, encoding: str, reading: Reading) -> Iterator[Item]:
+def _array(entry: SourceEntry, encoding: str, reading: ReadSettings) -> Iterator[Item]:
     """The items of an array. Whole numbers beyond 64 bits are read by a slower parser, from there on."""
     for number, value, fault in _items(entry, encoding, reading, ijson, 0):
         if fault is None or _TOO_LARGE not in str(fault):
@@ -140,13 +140,13 @@ def _array(entry: Entry, encoding: str, reading: Reading) -> Iterator[Item]:
         yield from _items(entry, encoding, reading, ijson.get_backend("python"), number - 1)
 
 
-def _items(entry: Entry, encoding: str, reading: Reading, parser: Any, skipped: int) -> Iterator[Item]:
+def _items(entry: SourceEntry, encoding: str, reading: ReadSettings, parser: Any, skipped: int) -> Iterator[Item]:
     """The items after the first `skipped`."""
     number = 0
     with with_rows_bounded(entry.open(), entry.name, reading, QUOTES) as stream:
         recoded: BinaryIO = stream
         if not encoding.startswith("utf-8"):
-            recoded = cast(BinaryIO, _Recoded(stream, encoding))
+            recoded = cast(BinaryIO, _Transcoded(stream, encoding))
         elif encoding == "utf-8-sig":
             stream.read(3)
         try:
@@ -154,16 +154,16 @@ def _items(entry: Entry, encoding: str, reading: Reading, parser: Any, skipped: 
                 number += 1
                 if number <= skipped:
                     continue
-                if isinstance(value, Reason):
+                if isinstance(value, RejectionReason):
                     yield number, "", value
                     continue
-                yield number, value, None if isinstance(value, dict) else Reason(Why.NOT_AN_OBJECT)
+                yield number, value, None if isinstance(value, dict) else RejectionReason(ReasonKind.NOT_AN_OBJECT)
         except ijson.JSONError as error:
             reason = " ".join(str(error).split()).split(" (right here)")[0]
-            yield number + 1, "", Reason(Why.BROKEN_JSON, (reason[:120],))
+            yield number + 1, "", RejectionReason(ReasonKind.BROKEN_JSON, (reason[:120],))
 
 
-class _Recoded:
+class _Transcoded:
     """A stream of text in any encoding as bytes of UTF-8."""
 
     def __init__(self, stream: BinaryIO, encoding: str) -> None:
@@ -180,7 +180,7 @@ def _built(events: Iterable[tuple[str, Any]], largest: int) -> Iterator[Any]:
     open_ones: list[Any] = []  # the containers around the place, without the array itself
     keys: list[str] = []
     depth = size = 0
-    unread: Reason | None = None  # why the item is not held
+    unread: RejectionReason | None = None  # why the item is not held
     for event, value in events:
         size += len(value) if isinstance(value, str) else _SIZE_OF_A_VALUE
         if event in {"start_map", "start_array"}:
@@ -188,13 +188,13 @@ def _built(events: Iterable[tuple[str, Any]], largest: int) -> Iterator[Any]:
             if depth == 1:
                 continue
             if depth > _DEEPEST:
-                unread = unread or Reason(Why.TOO_DEEP, (str(_DEEPEST),))
+                unread = unread or RejectionReason(ReasonKind.TOO_DEEP, (str(_DEEPEST),))
             if not unread:
                 open_ones.append({} if event == "start_map" else [])
                 keys.append("")
             continue
         if size > largest and not unread:
-            unread, open_ones, keys = Reason(Why.TOO_LARGE, (size_said(largest),)), [], []
+            unread, open_ones, keys = RejectionReason(ReasonKind.TOO_LARGE, (size_text(largest),)), [], []
         if event == "map_key":
             if not unread:
                 keys[-1] = value
@@ -229,7 +229,7 @@ def nested_too_deeply(text: str) -> bool:
     return deepest > _DEEPEST
 
 
-def _transposed(entry: Entry, encoding: str) -> list[Item]:
+def _transposed(entry: SourceEntry, encoding: str) -> list[Item]:
     with entry.open() as stream:
         try:
             text = stream.read().decode(encoding)
@@ -238,14 +238,14 @@ def _transposed(entry: Entry, encoding: str) -> list[Item]:
                     f"{entry.name} has values nested more than {_DEEPEST} deep.",
                     "Give an array of objects, or JSON Lines.",
                 )
-            held = json.loads(text)
+            value = json.loads(text)
         except (ValueError, RecursionError) as error:
             raise DataProblem(f"{entry.name} is not whole JSON: {error}.", "Get the file again.") from None
-    lengths = {len(values) for values in held.values() if isinstance(values, list)}
-    if not all(isinstance(values, list) for values in held.values()) or len(lengths) != 1:
+    lengths = {len(values) for values in value.values() if isinstance(values, list)}
+    if not all(isinstance(values, list) for values in value.values()) or len(lengths) != 1:
         raise DataProblem(
             f"{entry.name} is one JSON object, but not of arrays of the same length.",
             "Give an array of objects, an object of arrays, or JSON Lines (.jsonl).",
         )
-    rows = zip(*held.values(), strict=True)
-    return [(number, dict(zip(held, row, strict=True)), None) for number, row in enumerate(rows, 1)]
+    rows = zip(*value.values(), strict=True)
+    return [(number, dict(zip(value, row, strict=True)), None) for number, row in enumerate(rows, 1)]

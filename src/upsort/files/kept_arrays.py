@@ -7,72 +7,72 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray
-from upsort.core.classifiers.family import ArrayOf
-from upsort.core.features.beside import Cells
-from upsort.core.features.measured import Measured
-from upsort.core.features.prints import Prints
-from upsort.core.learning.kept_documents import KeptDocuments
+from upsort.core.classifiers.family import ArraySpec
+from upsort.core.features.beside import ExtraCells
+from upsort.core.features.measured import CorpusCounts
+from upsort.core.features.prints import Fingerprints
+from upsort.core.learning.kept_documents import StoredDocuments
 
 ARRAYS = {
-    "kept_counts": ArrayOf(("kept cells",)),
-    "kept_terms": ArrayOf(("kept cells",), points_into="terms kept"),
-    "kept_starts": ArrayOf(("kept documents and one",), least=0.0),
-    "kept_tokens": ArrayOf(("kept documents",), least=0.0),
-    "kept_labels": ArrayOf(("kept documents",), points_into="labels"),
-    "kept_keys": ArrayOf(("kept documents",)),
-    "kept_sums": ArrayOf(("kept documents", "sums")),
-    "kept_shingles": ArrayOf(("shingles",)),
-    "kept_shingle_starts": ArrayOf(("kept documents and one",), least=0.0),
-    "kept_words": ArrayOf(("kept documents",), least=0.0),
-    "kept_distinct": ArrayOf(("kept documents",), least=0.0),
-    "kept_numbers": ArrayOf(("kept documents", "number columns")),
-    "kept_missing": ArrayOf(("kept documents", "number columns"), least=0.0),
-    "kept_categories": ArrayOf(("kept documents", "category columns"), least=-1.0),
-    "kept_sets": ArrayOf(("kept documents", "labels"), least=0.0, optional=True),
-    "kept_weights": ArrayOf(("kept documents",), least=0.0, optional=True),
-    "kept_groups": ArrayOf(("kept documents",), optional=True),
-    "kept_hashed": ArrayOf(("terms kept",), least=0.0, optional=True),
+    "kept_counts": ArraySpec(("kept cells",)),
+    "kept_terms": ArraySpec(("kept cells",), points_into="terms kept"),
+    "kept_starts": ArraySpec(("kept documents and one",), least=0.0),
+    "kept_tokens": ArraySpec(("kept documents",), least=0.0),
+    "kept_labels": ArraySpec(("kept documents",), points_into="labels"),
+    "kept_keys": ArraySpec(("kept documents",)),
+    "kept_sums": ArraySpec(("kept documents", "sums")),
+    "kept_shingles": ArraySpec(("shingles",)),
+    "kept_shingle_starts": ArraySpec(("kept documents and one",), least=0.0),
+    "kept_words": ArraySpec(("kept documents",), least=0.0),
+    "kept_distinct": ArraySpec(("kept documents",), least=0.0),
+    "kept_numbers": ArraySpec(("kept documents", "number columns")),
+    "kept_missing": ArraySpec(("kept documents", "number columns"), least=0.0),
+    "kept_categories": ArraySpec(("kept documents", "category columns"), least=-1.0),
+    "kept_sets": ArraySpec(("kept documents", "labels"), least=0.0, optional=True),
+    "kept_weights": ArraySpec(("kept documents",), least=0.0, optional=True),
+    "kept_groups": ArraySpec(("kept documents",), optional=True),
+    "kept_hashed": ArraySpec(("terms kept",), least=0.0, optional=True),
 }
 """What each array must be like."""
 
 
-def kept_arrays(kept: KeptDocuments) -> dict[str, AnyArray]:
+def stored_arrays(stored: StoredDocuments) -> dict[str, AnyArray]:
     """The arrays of some kept documents."""
-    measured, prints, cells = kept.measured, kept.prints, kept.measured.cells
-    counts = csr_array(measured.here)
+    measured, fingerprints, cells = stored.measured, stored.fingerprints, stored.measured.cells
+    counts = csr_array(measured.local_counts)
     missing = np.isnan(cells.numbers)
-    found: dict[str, AnyArray] = {
+    arrays: dict[str, AnyArray] = {
         "kept_counts": counts.data.astype("<i4"),
         "kept_terms": counts.indices.astype("<i4"),
         "kept_starts": counts.indptr.astype("<i8"),
         "kept_tokens": measured.tokens.astype("<i8"),
-        "kept_labels": kept.labels.astype("<i8"),
-        "kept_keys": kept.keys.astype("<u8").view("<i8"),
-        "kept_sums": np.ascontiguousarray(prints.sums.astype("<u8")).view("<i8"),
-        "kept_shingles": prints.shingles.astype("<u4").view("<i4"),
-        "kept_shingle_starts": prints.starts.astype("<i8"),
-        "kept_words": prints.words.astype("<i8"),
-        "kept_distinct": prints.distinct.astype("<i8"),
+        "kept_labels": stored.labels.astype("<i8"),
+        "kept_keys": stored.keys.astype("<u8").view("<i8"),
+        "kept_sums": np.ascontiguousarray(fingerprints.sums.astype("<u8")).view("<i8"),
+        "kept_shingles": fingerprints.shingles.astype("<u4").view("<i4"),
+        "kept_shingle_starts": fingerprints.starts.astype("<i8"),
+        "kept_words": fingerprints.words.astype("<i8"),
+        "kept_distinct": fingerprints.distinct.astype("<i8"),
         "kept_numbers": np.where(missing, 0.0, cells.numbers),
         "kept_missing": missing.astype("<i4"),
         "kept_categories": cells.categories.astype("<i8"),
     }
-    if kept.sets is not None:
-        found["kept_sets"] = kept.sets.astype("<i4")
-    if kept.weights is not None:
-        found["kept_weights"] = kept.weights
-    if kept.named is not None:
-        found["kept_groups"] = kept.named.astype("<i8")
+    if stored.sets is not None:
+        arrays["kept_sets"] = stored.sets.astype("<i4")
+    if stored.weights is not None:
+        arrays["kept_weights"] = stored.weights
+    if stored.named is not None:
+        arrays["kept_groups"] = stored.named.astype("<i8")
     if measured.hashed is not None:
-        found["kept_hashed"] = measured.hashed.astype("<i8")
-    return found
+        arrays["kept_hashed"] = measured.hashed.astype("<i8")
+    return arrays
 
 
-def kept_head(kept: KeptDocuments) -> dict[str, Any]:
+def stored_head(stored: StoredDocuments) -> dict[str, Any]:
     """What of them stands in the head."""
-    cells = kept.measured.cells
+    cells = stored.measured.cells
     return {
-        "stands_for": kept.stands_for.tolist(),
+        "stands_for": stored.represents.tolist(),
         "numbers": list(cells.number_names),
         "categories": [
             [name, list(values)] for name, values in zip(cells.category_names, cells.category_values, strict=True)
@@ -80,12 +80,12 @@ def kept_head(kept: KeptDocuments) -> dict[str, Any]:
     }
 
 
-def needed(said: Sequence[str]) -> list[str]:
+def needed(declared: Sequence[str]) -> list[str]:
     """The arrays that a sorter with kept documents must have. said: those that it says it has."""
-    return [name for name, array in ARRAYS.items() if not array.optional or name in said]
+    return [name for name, array in ARRAYS.items() if not array.optional or name in declared]
 
 
-class Unsound(Exception):
+class InvalidStored(Exception):
     """What is wrong with kept documents."""
 
     def __init__(self, why: str) -> None:
@@ -93,28 +93,30 @@ class Unsound(Exception):
         self.why = why
 
 
-def kept_of(head: Any, arrays: Mapping[str, AnyArray], terms: list[str], names: tuple[str, ...]) -> KeptDocuments:
+def restore_stored(
+    head: Any, arrays: Mapping[str, AnyArray], terms: list[str], names: tuple[str, ...]
+) -> StoredDocuments:
     """The documents back. terms: those kept, or the names of hashed columns. Raises Unsound where the numbers make no sense."""
-    stands_for, numbers, categories = _declared(head)
+    represents, numbers, categories = _declared(head)
     starts, shingle_starts = arrays["kept_starts"], arrays["kept_shingle_starts"]
     n = arrays["kept_labels"].size
     for edges, whole in ((starts, arrays["kept_terms"].size), (shingle_starts, arrays["kept_shingles"].size)):
         if edges.size != n + 1 or edges[0] != 0 or edges[-1] != whole or (np.diff(edges) < 0).any():
-            raise Unsound("its kept documents begin nowhere")
+            raise InvalidStored("its kept documents begin nowhere")
     hashed = arrays.get("kept_hashed")
     if any(
         arrays["kept_categories"].max(initial=-1, axis=0)[place] >= len(values)
         for place, (_, values) in enumerate(categories)
     ):
-        raise Unsound("its kept documents have categories that there are not")
-    cells = Cells(
+        raise InvalidStored("its kept documents have categories that there are not")
+    cells = ExtraCells(
         number_names=numbers,
         numbers=np.where(arrays["kept_missing"] > 0, np.nan, arrays["kept_numbers"]),
         category_names=tuple(name for name, _ in categories),
         categories=arrays["kept_categories"].astype(np.int64),
         category_values=tuple(values for _, values in categories),
     )
-    measured = Measured(
+    measured = CorpusCounts(
         counts=csr_array(
             (arrays["kept_counts"].astype(np.int32), arrays["kept_terms"].astype(np.int32), starts.astype(np.int64)),
             shape=(n, len(terms)),
@@ -126,7 +128,7 @@ def kept_of(head: Any, arrays: Mapping[str, AnyArray], terms: list[str], names: 
         distinct=len(terms),
     )
     sets = arrays.get("kept_sets")
-    return KeptDocuments(
+    return StoredDocuments(
         measured=measured,
         labels=arrays["kept_labels"].astype(np.int64),
         names=names,
@@ -134,14 +136,14 @@ def kept_of(head: Any, arrays: Mapping[str, AnyArray], terms: list[str], names: 
         weights=arrays.get("kept_weights"),
         named=arrays.get("kept_groups"),
         keys=np.ascontiguousarray(arrays["kept_keys"]).view("<u8"),
-        prints=Prints(
+        fingerprints=Fingerprints(
             sums=np.ascontiguousarray(arrays["kept_sums"]).view("<u8"),
             shingles=np.ascontiguousarray(arrays["kept_shingles"]).view("<u4"),
             starts=shingle_starts.astype(np.int64),
             words=arrays["kept_words"].astype(np.int64),
             distinct=arrays["kept_distinct"].astype(np.int64),
         ),
-        stands_for=np.array(stands_for, dtype=np.int64),
+        represents=np.array(represents, dtype=np.int64),
     )
 
 

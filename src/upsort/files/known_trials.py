@@ -31,8 +31,9 @@ def documents_digest(sources: Sequence[str], plan: Plan, arrays: Sequence[npt.ND
     named = [
         value
         for section in (plan.columns, plan.clean, plan.features, plan.decide)
-        for one in fields(section)
-        if (one.name.endswith("_file") or one.name == "document_vectors") and (value := getattr(section, one.name))
+        for definition in fields(section)
+        if (definition.name.endswith("_file") or definition.name == "document_vectors")
+        and (value := getattr(section, definition.name))
     ]
     if not (content := data_digest([*sources, *named])):
         return ""
@@ -62,14 +63,14 @@ def _sound(plan: object, sample: object, accuracy: object) -> bool:
     return isinstance(plan, str) and isinstance(sample, int) and possible
 
 
-def enter_trials(documents: str, found: Mapping[tuple[str, int], float | None]) -> None:
+def enter_trials(documents: str, results: Mapping[tuple[str, int], float | None]) -> None:
     """Add what was found out. A ledger that cannot be written is left as it is: the next search begins anew."""
-    if not documents or not found:
+    if not documents or not results:
         return
     try:
         with adding() as ledger:
             ledger.execute(_TRIALS)
-            rows = [(documents, plan, sample, accuracy) for (plan, sample), accuracy in found.items()]
+            rows = [(documents, plan, sample, accuracy) for (plan, sample), accuracy in results.items()]
             ledger.executemany("INSERT INTO trials VALUES (?, ?, ?, ?)", rows)
     except sqlite3.Error:
         return

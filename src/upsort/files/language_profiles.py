@@ -5,16 +5,16 @@ from pathlib import Path
 
 import numpy as np
 
-from upsort.core.text.languages import Profiles, profiles_of
+from upsort.core.text.languages import LanguageProfiles, profiles_of
 
-KEPT_IN = Path(__file__).with_name("language_profiles.npz")
+PROFILE_FILE = Path(__file__).with_name("language_profiles.npz")
 
 
 @cache
-def profiles() -> Profiles:
+def profiles() -> LanguageProfiles:
     """Those of all languages; read once."""
-    with np.load(KEPT_IN, allow_pickle=False) as held:
+    with np.load(PROFILE_FILE, allow_pickle=False) as archive:
         languages, grams, alphabets = (
-            bytes(held[name]).decode("utf-8").split("\n") for name in ("languages", "grams", "alphabets")
+            bytes(archive[name]).decode("utf-8").split("\n") for name in ("languages", "grams", "alphabets")
         )
-        return profiles_of(languages, grams, held["levels"], alphabets)
+        return profiles_of(languages, grams, archive["levels"], alphabets)

@@ -21,7 +21,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.files.addresses import scheme_of
-from upsort.files.remarks import remark
+from upsort.files.remarks import add_notice
 
 NAME = "upsort-ledger.sqlite"
 COLUMNS = ("time", "command", "name", "plan", "data", "seed", "documents", "version")
@@ -49,7 +49,7 @@ Ends = tuple[float | None, float | None, float | None]
 
 
 @record(frozen=True, kw_only=True)
-class Entry:
+class LedgerEntry:
     """One evaluation. name: of the sorter file or the candidate. plan, data: digests. settings: the whole plan, as JSON.
     measures: by key."""
 
@@ -65,7 +65,7 @@ class Entry:
     version: str = __version__
 
 
-def enter(entry: Entry) -> str:
+def enter(entry: LedgerEntry) -> str:
     """Add an evaluation; several programs may do so at once. Returns why it could not be, or an empty string."""
     path = Path(NAME)
     values = {name: getattr(entry, name) for name in _NAMES} | {"time": datetime.now(UTC).isoformat(timespec="seconds")}
@@ -79,14 +79,14 @@ def enter(entry: Entry) -> str:
                 "INSERT INTO measures VALUES (?, ?, ?, ?, ?)",
                 [(added.lastrowid, key, *ends) for key, ends in entry.measures.items()],
             )
-    except _Newer as newer:
+    except _NewerLedger as newer:
         return str(newer)
     except sqlite3.Error as error:
         return f"{path} cannot be written: {error}"
     return ""
 
 
-class _Newer(sqlite3.Error):
+class _NewerLedger(sqlite3.Error):
     """The ledger is of a version that this program does not know."""
 
 
@@ -96,7 +96,7 @@ def adding() -> Iterator[sqlite3.Connection]:
     with closing(opened(NAME, isolation_level=None)) as ledger:
         ledger.execute("BEGIN IMMEDIATE")  # nobody else brings it up to date at the same time
         if (newer := _version(ledger)) > VERSION:
-            raise _Newer(f"{NAME} is of version {newer}, which this program does not know")
+            raise _NewerLedger(f"{NAME} is of version {newer}, which this program does not know")
         _bring_up_to_date(ledger)
         yield ledger
         ledger.execute("COMMIT")
@@ -116,45 +116,45 @@ def _bring_up_to_date(ledger: sqlite3.Connection) -> None:
         return
     ledger.execute(_TABLE)
     ledger.execute(_MEASURES)
-    held = _columns(ledger)
+    columns = _columns(ledger)
     for name in _NAMES:
-        if name not in held:
+        if name not in columns:
             ledger.execute(f"ALTER TABLE evaluations ADD COLUMN {name}")
     for row, measures in _of_columns(ledger):
         rows = [(row, key, *ends) for key, ends in measures.items()]
         ledger.executemany("INSERT INTO measures VALUES (?, ?, ?, ?, ?)", rows)
     if sqlite3.sqlite_version_info >= _CAN_DROP:
-        for name in held & {name for names in _WERE_COLUMNS.values() for name in names}:
+        for name in columns & {name for names in _WERE_COLUMNS.values() for name in names}:
             ledger.execute(f"ALTER TABLE evaluations DROP COLUMN {name}")
     ledger.execute(f"PRAGMA user_version = {VERSION}")
 
 
 def _of_columns(ledger: sqlite3.Connection) -> list[tuple[int, dict[str, Ends]]]:
     """The measures of each row where they still are columns."""
-    held = _columns(ledger)
-    asked = [name for names in _WERE_COLUMNS.values() for name in names]
-    selected = ", ".join(name if name in held else "NULL" for name in asked)
-    found = []
+    columns = _columns(ledger)
+    former = [name for names in _WERE_COLUMNS.values() for name in names]
+    selected = ", ".join(name if name in columns else "NULL" for name in former)
+    rates = []
     for row, *values in ledger.execute(f"SELECT rowid, {selected} FROM evaluations").fetchall():
-        by_name = dict(zip(asked, values, strict=True))
+        by_name = dict(zip(former, values, strict=True))
         measures: dict[str, Ends] = {}
         for key, names in _WERE_COLUMNS.items():
             if by_name[names[0]] is not None:
                 value, low, high = (*(by_name[name] for name in names), None, None)[:3]
                 measures[key] = (value, low, high)
-        found.append((row, measures))
-    return found
+        rates.append((row, measures))
+    return rates
 
 
-def entries(path: Path) -> list[Entry]:
+def entries(path: Path) -> list[LedgerEntry]:
     """All evaluations, oldest first. Raises DataProblem for a file that is missing or no ledger."""
     if not path.is_file():
         raise DataProblem(f"There is no ledger {path}.", "upsort evaluate and cross-validate write one where they run.")
     try:
         with closing(opened(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as ledger:
-            held = _columns(ledger)
-            asked = ", ".join(name if name in held else f"NULL AS {name}" for name in _NAMES)
-            rows = ledger.execute(f"SELECT rowid, {asked} FROM evaluations ORDER BY rowid").fetchall()
+            columns = _columns(ledger)
+            selection = ", ".join(name if name in columns else f"NULL AS {name}" for name in _NAMES)
+            rows = ledger.execute(f"SELECT rowid, {selection} FROM evaluations ORDER BY rowid").fetchall()
             measures: dict[int, dict[str, Ends]] = {row: {} for row, *_ in rows}
             if _columns(ledger, "measures"):
                 for row, key, *ends in ledger.execute("SELECT evaluation, measure, value, low, high FROM measures"):
@@ -165,20 +165,20 @@ def entries(path: Path) -> list[Entry]:
         raise DataProblem(
             f"{path} is not a ledger, or is damaged: {error}.", "Move it away; a new one is begun."
         ) from None
-    found = [_sound(dict(zip(_NAMES, values, strict=True)), measures[row]) for row, *values in rows]
-    remark("{n} rows of the ledger hold what no evaluation writes; they are left out.", found.count(None))
-    return [entry for entry in found if entry is not None]
+    read_entries = [_sound(dict(zip(_NAMES, values, strict=True)), measures[row]) for row, *values in rows]
+    add_notice("{n} rows of the ledger hold what no evaluation writes; they are left out.", read_entries.count(None))
+    return [entry for entry in read_entries if entry is not None]
 
 
-def _sound(values: dict[str, Any], measures: dict[str, Ends]) -> Entry | None:
+def _sound(values: dict[str, Any], measures: dict[str, Ends]) -> LedgerEntry | None:
     """A row as an evaluation; None where it cannot have been written by one. What older versions did not write is NULL."""
     texts: dict[str, Any] = {
         name: "" if values[name] is None else values[name] for name in _NAMES if name not in _NUMBERS
     }
     numbers: dict[str, Any] = {name: values[name] for name in _NUMBERS}
-    held = [key for key in measures if not isinstance(key, str)]
+    unusable = [key for key in measures if not isinstance(key, str)]
     ends = [end for ends in measures.values() for end in ends if end is not None]
-    if held or not all(isinstance(end, int | float) and isfinite(end) for end in ends):
+    if unusable or not all(isinstance(end, int | float) and isfinite(end) for end in ends):
         return None
     if not all(isinstance(text, str) for text in texts.values()):
         return None
@@ -188,7 +188,7 @@ def _sound(values: dict[str, Any], measures: dict[str, Ends]) -> Entry | None:
         plan = json.loads(texts["settings"] or "{}")
     except (ValueError, RecursionError):
         return None
-    return Entry(**texts, **numbers, measures=measures) if isinstance(plan, dict) else None
+    return LedgerEntry(**texts, **numbers, measures=measures) if isinstance(plan, dict) else None
 
 
 def opened(name: str, **choices: Any) -> sqlite3.Connection:

@@ -20,7 +20,7 @@ from upsort.core.names import suggestion
 from upsort.core.records import record
 from upsort.files.parts import matrix_files
 from upsort.files.tables_out import table_file
-from upsort.files.writing import replacing, replacing_text, replacing_together
+from upsort.files.writing import replacing, replacing_all, replacing_text
 
 _DENSE = (".csv", ".tsv", ".jsonl", ".parquet")
 _MOST_DENSE_CELLS = 200_000_000
@@ -56,15 +56,15 @@ def write_matrix(matrix: NamedMatrix, path: Path, only: Sequence[str] = ()) -> l
 
 
 def _market(matrix: NamedMatrix, path: Path) -> list[Path]:
-    with replacing_together():
-        with replacing(path) as stream, _kept_open(stream) as held:
-            scipy_io.mmwrite(held, matrix.weights.tocoo(), precision=17)
+    with replacing_all():
+        with replacing(path) as stream, _uncloseable(stream) as uncloseable:
+            scipy_io.mmwrite(uncloseable, matrix.weights.tocoo(), precision=17)
         _write_names(matrix, path)
     return matrix_files(path)
 
 
 @contextmanager
-def _kept_open(stream: BinaryIO) -> Iterator[BinaryIO]:
+def _uncloseable(stream: BinaryIO) -> Iterator[BinaryIO]:
     """A stream for a writer that closes what it writes to; its content arrives when the block ends."""
     buffer = io.BytesIO()
     buffer.close = lambda: None  # type: ignore[method-assign]
@@ -98,7 +98,7 @@ def _archive(matrix: NamedMatrix, path: Path) -> list[Path]:
 
 def _plain_arrays(matrix: NamedMatrix, path: Path) -> list[Path]:
     weights, files = matrix.weights, matrix_files(path)
-    with replacing_together():
+    with replacing_all():
         for file, array in zip(files, (weights.data, weights.indices, weights.indptr), strict=False):
             with replacing(file) as stream:
                 np.save(stream, array, allow_pickle=False)

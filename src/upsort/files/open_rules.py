@@ -22,12 +22,12 @@ _LARGEST = 2_000_000_000  # bytes that one file of this format can hold
 _ROUNDED = 1e12  # values of a decision are rounded, see `learning.decision.values_of`
 
 
-class _Graph:
+class _GraphBuilder:
     """Takes operators one after the other. Numbers are float64."""
 
     def __init__(self) -> None:
         self.nodes: list[Any] = []
-        self.held: list[Any] = []
+        self.values: list[Any] = []
 
     def of(self, operator: str, *inputs: str, named: str = "", **attributes: Any) -> str:
         """The name of what an operator makes of its inputs."""
@@ -48,12 +48,12 @@ class _Graph:
         return self._constant(np.array(values, dtype=object))
 
     def _constant(self, array: AnyArray) -> str:
-        name = f"held_{len(self.held) + 1}"
-        self.held.append(onnx.numpy_helper.from_array(array, name))
+        name = f"held_{len(self.values) + 1}"
+        self.values.append(onnx.numpy_helper.from_array(array, name))
         return name
 
 
-def onnx_bytes(rule: PlainRule, told: Mapping[str, str]) -> bytes:
+def onnx_bytes(rule: PlainRule, metadata: Mapping[str, str]) -> bytes:
     """An ONNX model: `tokens`, (n, t) texts padded with empty ones → `scores` and `probabilities`, (n, k) float64, and `label`,
     (n,), or `labels_given`, (n, k), where a text may have several.
 
@@ -70,7 +70,7 @@ def onnx_bytes(rule: PlainRule, told: Mapping[str, str]) -> bytes:
         raise UsageProblem(
             f"The sorter has {rule.weights.size:,} weights, more than a file of ONNX holds.", "Write -o NAME.json."
         )
-    graph = _Graph()
+    graph = _GraphBuilder()
     counts = _counts(graph, rule)
     values = _weighed(graph, rule, counts)
     products = graph.of("MatMul", values, graph.number(rule.weights))
@@ -91,18 +91,18 @@ def onnx_bytes(rule: PlainRule, told: Mapping[str, str]) -> bytes:
             "sorter",
             [onnx.helper.make_tensor_value_info(TOKENS, kinds.STRING, ["n", "t"])],
             outputs,
-            graph.held,
+            graph.values,
         ),
         opset_imports=[onnx.helper.make_opsetid("", _OPSET)],
         ir_version=_IR,
         producer_name="upsort",
     )
-    onnx.helper.set_model_props(model, {**told, "labels": json.dumps(rule.labels, ensure_ascii=False)})
+    onnx.helper.set_model_props(model, {**metadata, "labels": json.dumps(rule.labels, ensure_ascii=False)})
     onnx.checker.check_model(model)
     return bytes(model.SerializeToString(deterministic=True))
 
 
-def _counts(graph: _Graph, rule: PlainRule) -> str:
+def _counts(graph: _GraphBuilder, rule: PlainRule) -> str:
     """(n, v) how often each term stands in each text. The counter's columns are those of the terms, ordered by their length."""
     least, most = rule.lengths
     order = sorted(range(len(rule.terms)), key=lambda column: len(rule.terms[column]))
@@ -121,55 +121,55 @@ def _counts(graph: _Graph, rule: PlainRule) -> str:
     return graph.of("Cast", counts, to=onnx.TensorProto.DOUBLE)
 
 
-def _weighed(graph: _Graph, rule: PlainRule, counts: str) -> str:
+def _weighed(graph: _GraphBuilder, rule: PlainRule, counts: str) -> str:
     """(n, v) what the classifier sees."""
     of, number, across = graph.of, graph.number, graph.places([1])
     there = of("Greater", counts, number(0.0))
 
     def sums(values: str) -> str:
         """(n, 1), 1 where the sum is 0, so that it can be divided by."""
-        found = of("ReduceSum", values, across, keepdims=1)
-        return of("Where", of("Equal", found, number(0.0)), number(1.0), found)
+        total = of("ReduceSum", values, across, keepdims=1)
+        return of("Where", of("Equal", total, number(0.0)), number(1.0), total)
 
     match rule.term_frequency:
         case "n":
-            found = counts
+            weighted = counts
         case "b":
-            found = of("Cast", there, to=onnx.TensorProto.DOUBLE)
+            weighted = of("Cast", there, to=onnx.TensorProto.DOUBLE)
         case "l":
             logs = of("Div", of("Log", of("Where", there, counts, number(1.0))), number(np.log(10.0)))
-            found = of("Where", there, of("Add", logs, number(1.0)), number(0.0))
+            weighted = of("Where", there, of("Add", logs, number(1.0)), number(0.0))
         case "a":
             largest = of("Max", of("ReduceMax", counts, across, keepdims=1), number(1.0))
             shares = of("Add", of("Mul", of("Div", counts, largest), number(0.5)), number(0.5))
-            found = of("Where", there, shares, number(0.0))
+            weighted = of("Where", there, shares, number(0.0))
         case "s":
-            found = of("Div", counts, sums(counts))
+            weighted = of("Div", counts, sums(counts))
         case "bm25":
             k, b, mean = rule.saturation
             length = of("Mul", of("ReduceSum", counts, across, keepdims=1), number(k * b / mean))
-            below = of("Add", of("Add", counts, length), number(k * (1.0 - b)))
-            ratio = of("Div", of("Mul", counts, number(k + 1.0)), of("Where", there, below, number(1.0)))
-            found = of("Where", there, ratio, number(0.0))
+            denominator = of("Add", of("Add", counts, length), number(k * (1.0 - b)))
+            ratio = of("Div", of("Mul", counts, number(k + 1.0)), of("Where", there, denominator, number(1.0)))
+            weighted = of("Where", there, ratio, number(0.0))
         case other:
             raise ValueError(f"there is no term frequency {other!r}")
-    found = of("Mul", found, number(rule.factors))
+    weighted = of("Mul", weighted, number(rule.factors))
     match rule.length:
         case "n":
             pass
         case "c":
-            found = of("Div", found, of("Sqrt", sums(of("Mul", found, found))))
+            weighted = of("Div", weighted, of("Sqrt", sums(of("Mul", weighted, weighted))))
         case "s":
-            found = of("Div", found, sums(found))
+            weighted = of("Div", weighted, sums(weighted))
         case other:
             raise ValueError(f"there is no length {other!r}")
     if rule.on_presence:
-        present = of("Not", of("Equal", found, number(0.0)))
-        found = of("Cast", present, to=onnx.TensorProto.DOUBLE)
-    return found
+        present = of("Not", of("Equal", weighted, number(0.0)))
+        weighted = of("Cast", present, to=onnx.TensorProto.DOUBLE)
+    return weighted
 
 
-def _decided(graph: _Graph, rule: PlainRule, counts: str) -> None:
+def _decided(graph: _GraphBuilder, rule: PlainRule, counts: str) -> None:
     """Probabilities, and what they come to. counts: of the terms."""
     of, number, across = graph.of, graph.number, graph.places([1])
     if rule.thresholds is not None:
@@ -180,16 +180,16 @@ def _decided(graph: _Graph, rule: PlainRule, counts: str) -> None:
     ranked_by = SCORES
     if rule.calibration.keeps_order:
         slope = rule.calibration.slopes[0] if rule.calibration.kind == "temperature" else 1.0
-        found = of("Softmax", of("Mul", SCORES, number(slope)), axis=1)
+        decided = of("Softmax", of("Mul", SCORES, number(slope)), axis=1)
     else:
         each = of("Max", _each(graph, rule.calibration), number(1e-300))
-        found = of("Div", each, of("ReduceSum", each, across, keepdims=1))
+        decided = of("Div", each, of("ReduceSum", each, across, keepdims=1))
     if rule.by_probabilities:
-        ranked_by = found
+        ranked_by = decided
     if rule.shares is not None:
         nothing = of("Equal", of("ReduceSum", counts, across, keepdims=1), number(0.0))
-        found, ranked_by = (of("Where", nothing, number(rule.shares), values) for values in (found, ranked_by))
-    of("Identity", found, named=PROBABILITIES)
+        decided, ranked_by = (of("Where", nothing, number(rule.shares), values) for values in (decided, ranked_by))
+    of("Identity", decided, named=PROBABILITIES)
     if rule.decision is not None:
         values = of("Mul", of("MatMul", PROBABILITIES, number(rule.decision)), number(_ROUNDED))
         ranked_by = of("Div", of("Round", values), number(_ROUNDED))
@@ -210,7 +210,7 @@ def _decided(graph: _Graph, rule: PlainRule, counts: str) -> None:
     of("Where", unsure, graph.texts([UNDECIDED]), label, named=LABEL)
 
 
-def _each(graph: _Graph, calibration: Calibration) -> str:
+def _each(graph: _GraphBuilder, calibration: Calibration) -> str:
     """(n, k) the probability of each label for itself."""
     if calibration.kind == "none":
         return graph.of("Sigmoid", SCORES)
@@ -218,11 +218,11 @@ def _each(graph: _Graph, calibration: Calibration) -> str:
     return graph.of("Sigmoid", graph.of("Add", scaled, graph.number(calibration.offsets)))
 
 
-def json_bytes(rule: PlainRule, told: Mapping[str, str]) -> bytes:
+def json_bytes(rule: PlainRule, metadata: Mapping[str, str]) -> bytes:
     """The rule as an object of JSON; docs/files.md says what stands in it. told: what stands there beside it."""
     calibration = rule.calibration
-    held = {
-        **told,
+    values = {
+        **metadata,
         "labels": rule.labels,
         "lengths": rule.lengths,
         "between_sentences": "" if rule.sentences else None,
@@ -247,4 +247,4 @@ def json_bytes(rule: PlainRule, told: Mapping[str, str]) -> bytes:
             for term, factor, weights in zip(rule.terms, rule.factors.tolist(), rule.weights.tolist(), strict=True)
         },
     }
-    return json.dumps(held, ensure_ascii=False).encode("utf-8", "backslashreplace")
+    return json.dumps(values, ensure_ascii=False).encode("utf-8", "backslashreplace")

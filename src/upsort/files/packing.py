@@ -8,7 +8,7 @@ from typing import Any, BinaryIO, cast
 LAYERS: dict[str, Callable[[Any], Any]] = {".gz": gzip.open, ".xz": lzma.open}
 """The endings of single packed files, and what opens each."""
 
-PACKED = ".gz"
+COMPRESSED = ".gz"
 """The ending of packed files that can be written too."""
 
 TAR_ENDINGS = (".tar", ".tar.gz", ".tgz", ".tar.xz", ".txz", ".tar.bz2")
@@ -20,7 +20,7 @@ def is_archive(name: str) -> bool:
     return name.lower().endswith((*ZIP_ENDINGS, *TAR_ENDINGS))
 
 
-def is_packed(name: str) -> bool:
+def is_compressed(name: str) -> bool:
     """Whether a file's name is that of an archive, or of a packed file."""
     return is_archive(name) or name.lower().endswith(tuple(LAYERS))
 

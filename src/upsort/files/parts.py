@@ -11,14 +11,14 @@ HELD_OUT_NAME = "held-out.csv"
 """The two tables into which a corpus is divided."""
 
 _NAMES = ("terms.txt", "documents.txt")
-_BESIDE = {".mtx": _NAMES, ".npy": ("data.npy", "indices.npy", "indptr.npy", *_NAMES)}
+_SIDE_FILES = {".mtx": _NAMES, ".npy": ("data.npy", "indices.npy", "indptr.npy", *_NAMES)}
 
 
 def matrix_files(path: Path) -> list[Path]:
     """The files of a matrix that is written under a name: itself, but for arrays, and what lies beside it."""
     ending = path.suffix.lower()
-    beside = [path.with_suffix(f".{name}") for name in _BESIDE.get(ending, ())]
-    return beside if ending == ".npy" else [path, *beside]
+    side_files = [path.with_suffix(f".{name}") for name in _SIDE_FILES.get(ending, ())]
+    return side_files if ending == ".npy" else [path, *side_files]
 
 
 def exported_files(path: Path) -> list[Path]:
@@ -38,29 +38,29 @@ class PartNames:
 
     folder: Path
     before: str
-    behind: str
+    suffix: str
 
     @staticmethod
     def of(output: Path) -> "PartNames":
         """From the name with a sign for the number. Raises UsageProblem where it stands elsewhere, or twice."""
-        before, sign, behind = output.name.partition(IN_NAME)
-        if not sign or IN_NAME in behind or IN_NAME in str(output.parent):
+        before, sign, suffix = output.name.partition(IN_NAME)
+        if not sign or IN_NAME in suffix or IN_NAME in str(output.parent):
             raise UsageProblem(f"{output} has not one {IN_NAME} in its name.", "For example: -o scored/part-*.parquet")
-        return PartNames(output.parent.absolute(), before, behind)
+        return PartNames(output.parent.absolute(), before, suffix)
 
     def part(self, number: int) -> Path:
         """The file of a part, counted from 1."""
-        return self.folder / f"{self.before}{number:0{_DIGITS}}{self.behind}"
+        return self.folder / f"{self.before}{number:0{_DIGITS}}{self.suffix}"
 
     def note(self, number: int) -> Path:
         """Its note."""
-        return self.folder / f".{self.before}{number:0{_DIGITS}}{self.behind}.done"
+        return self.folder / f".{self.before}{number:0{_DIGITS}}{self.suffix}.done"
 
     def there(self, notes: bool = False) -> dict[int, Path]:
         """The parts, or the notes, that there are."""
         begin, end = (".", ".done") if notes else ("", "")
         form = re.compile(
-            rf"{begin and re.escape(begin)}{re.escape(self.before)}(\d{{{_DIGITS},}}){re.escape(self.behind + end)}"
+            rf"{begin and re.escape(begin)}{re.escape(self.before)}(\d{{{_DIGITS},}}){re.escape(self.suffix + end)}"
         )
-        found = {path: form.fullmatch(path.name) for path in self.folder.iterdir()} if self.folder.is_dir() else {}
-        return {int(match.group(1)): path for path, match in sorted(found.items()) if match is not None}
+        matches = {path: form.fullmatch(path.name) for path in self.folder.iterdir()} if self.folder.is_dir() else {}
+        return {int(match.group(1)): path for path, match in sorted(matches.items()) if match is not None}

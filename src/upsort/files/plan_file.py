@@ -13,13 +13,13 @@ from upsort.core.errors import UsageProblem
 from upsort.core.lists import names_in, parts, unquoted
 from upsort.core.names import suggestion
 from upsort.core.plan import EngineChoice, Plan, Source, weighting_is_known
-from upsort.files.earlier_plans import renewed
-from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, engine_keys, source_keys
+from upsort.files.earlier_plans import renewed_plan
+from upsort.files.plan_keys import SECTIONS, PlanKey, declared_keys, engine_keys, source_keys
 
 DEFAULT_NAME = "upsort.toml"
 _LARGEST = 10_000_000  # bytes of a plan; a plan of a person has some hundreds
 _IN_PLACE = re.compile(r"\.(\w+)|\[(\d+)\]")
-_FIELDS = {one.name for one in fields(Plan)}
+_FIELDS = {definition.name for definition in fields(Plan)}
 Made = TypeVar("Made")
 LETTERS = [3, 5]
 """How many letters terms have where nobody says it."""
@@ -29,7 +29,7 @@ def load_plan(
     path: Path | None,
     settings: list[str],
     own: dict[str, dict[str, Any]],
-    tell: Callable[[str], None] = lambda _: None,
+    notify: Callable[[str], None] = lambda _: None,
 ) -> Plan:
     """The plan in force: defaults < plan file < `settings` (`section.key=value`) < `own` (section → key → value).
 
@@ -40,22 +40,22 @@ def load_plan(
     values.pop("engine", None)
     for section, keys in own.items():
         values.setdefault(section, {}).update(keys)
-    for note in renewed(values)[1]:
-        tell(note)
+    for note in renewed_plan(values)[1]:
+        notify(note)
     return checked_plan(values, str(path) if path is not None else "--set")
 
 
 def engine_of_plan(path: Path | None, settings: list[str]) -> EngineChoice:
     """Who does the work, as the file of a plan or `settings` say it. Raises as `load_plan`."""
-    held = _values(path, settings).get("engine", {})
+    engine_values = _values(path, settings).get("engine", {})
     where = str(path) if path is not None else "--set"
-    known = [one.name for one in engine_keys()]
-    if not isinstance(held, dict):
-        raise UsageProblem(f"{where}: engine cannot be {held!r}.", _sections_hint(["engine"]))
-    for key in held:
+    known = [engine_key.name for engine_key in engine_keys()]
+    if not isinstance(engine_values, dict):
+        raise UsageProblem(f"{where}: engine cannot be {engine_values!r}.", _sections_hint(["engine"]))
+    for key in engine_values:
         if key not in known:
             raise UsageProblem(f"{where}: there is no key 'engine.{key}'.", suggestion(key, known, "keys of [engine]"))
-    return _converted(held, EngineChoice, ("engine",), where)
+    return _converted(engine_values, EngineChoice, ("engine",), where)
 
 
 def _values(path: Path | None, settings: list[str]) -> dict[str, Any]:
@@ -71,18 +71,18 @@ def checked_plan(values: dict[str, Any], where: str) -> Plan:
     if "try" in values:
         tried = {name: _with_sections(name, keys, where) for name, keys in _table(values["try"], "try", where).items()}
         values = {**{key: value for key, value in values.items() if key != "try"}, "candidates": tried}
-    held = _as_lists(renewed(values)[0])
-    _check_names(held, where)
-    for name, table in held.get("source", {}).items():  # apart from the rest, so that an error tells which
+    plan_values = _as_lists(renewed_plan(values)[0])
+    _check_names(plan_values, where)
+    for name, table in plan_values.get("source", {}).items():  # apart from the rest, so that an error tells which
         _converted(table, Source, ("source", name), where)
-    plan = _converted(held, Plan, (), where)
-    _check_together(plan, where)
+    plan = _converted(plan_values, Plan, (), where)
+    _check_combinations(plan, where)
     for name, sections in plan.candidates.items():
         changed_plan(replace(plan, candidates={}), sections, f"{where}, [try.{name}]")
     return plan
 
 
-def settled_plan(values: dict[str, Any], where: str) -> Plan:
+def resolved_plan(values: dict[str, Any], where: str) -> Plan:
     """A plan from the values of one that was checked before: its label column has its name as it is. Raises as `checked_plan`."""
     columns = values.get("columns")
     if isinstance(columns, dict) and columns.get("label") and isinstance(columns["label"], str):
@@ -97,33 +97,33 @@ def changed_plan(plan: Plan, sections: Mapping[str, Mapping[str, Any]], where: s
     values = {name: value for name, value in asdict(plan).items() if name != "candidates"}
     for section, keys in sections.items():
         values[section] = {**values.get(section, {}), **keys}
-    return checked_plan(values, where) if "label" in sections.get("columns", {}) else settled_plan(values, where)
+    return checked_plan(values, where) if "label" in sections.get("columns", {}) else resolved_plan(values, where)
 
 
 def _with_sections(name: str, keys: Any, where: str) -> dict[str, Any]:
     """The keys of a candidate by section: written as [try.NAME.section] key, or as "section.key"."""
-    found: dict[str, Any] = {}
+    nested: dict[str, Any] = {}
     for key, value in _table(keys, f"try.{name}", where).items():
         section, dot, rest = key.partition(".")
         if dot:
-            found[section] = {**found.get(section, {}), rest: value}
+            nested[section] = {**nested.get(section, {}), rest: value}
         elif isinstance(value, dict):
-            found[section] = {**found.get(section, {}), **value}
+            nested[section] = {**nested.get(section, {}), **value}
         else:
             raise UsageProblem(
                 f"{where}: [try.{name}] names no section for {key!r}.",
                 f'Write "classifier.kind" = "svm", or a table [try.{name}.classifier] with kind = "svm".',
             )
-    return found
+    return nested
 
 
-def _table(held: Any, name: str, where: str) -> dict[str, Any]:
-    if not isinstance(held, dict):
-        raise UsageProblem(f"{where}: [{name}] is a table, not {held!r}.", "Candidates are tables: [try.NAME].")
-    return held
+def _table(value: Any, name: str, where: str) -> dict[str, Any]:
+    if not isinstance(value, dict):
+        raise UsageProblem(f"{where}: [{name}] is a table, not {value!r}.", "Candidates are tables: [try.NAME].")
+    return value
 
 
-def _check_together(plan: Plan, where: str) -> None:
+def _check_combinations(plan: Plan, where: str) -> None:
     """What keys may be only beside others: names, bounds that are a pair, the order of steps."""
     for path, (least, most) in (
         ("features.lengths", plan.features.lengths),
@@ -137,25 +137,27 @@ def _check_together(plan: Plan, where: str) -> None:
                 f"{where}: {path} cannot be {[least, most]}: the first is the larger.", "Turn them round."
             )
     for key in declared_keys().values():
-        if key.said.among:
+        if key.metadata.among:
             value = getattr(getattr(plan, key.section), key.name)
             for name in [value] if isinstance(value, str) else value:
-                if name not in key.choices and not (key.said.among == "weightings" and weighting_is_known(name)):
+                if name not in key.choices and not (key.metadata.among == "weightings" and weighting_is_known(name)):
                     raise _wrong(key, name, where)
 
 
 def _check_names(values: dict[str, Any], where: str) -> None:
     """Whether there are such sections, and such keys in them."""
-    for name, held in values.items():
+    for name, value in values.items():
         if name not in _FIELDS:
             raise UsageProblem(
                 f"{where}: there is no section {name!r}.",
                 suggestion(name, [*SECTIONS, "engine", "source", "try"], "sections"),
             )
-        if not isinstance(held, dict):
-            raise UsageProblem(f"{where}: {name} cannot be {held!r}.", _sections_hint([name]))
-        tables = held.values() if name == "source" else [held] if name in SECTIONS else []
-        known = [one.name for one in (*declared_keys().values(), *source_keys()) if one.section == name]
+        if not isinstance(value, dict):
+            raise UsageProblem(f"{where}: {name} cannot be {value!r}.", _sections_hint([name]))
+        tables = value.values() if name == "source" else [value] if name in SECTIONS else []
+        known = [
+            known_key.name for known_key in (*declared_keys().values(), *source_keys()) if known_key.section == name
+        ]
         for key in (key for table in tables if isinstance(table, dict) for key in table):
             if key not in known:
                 raise UsageProblem(
@@ -208,17 +210,17 @@ def _as_lists(values: dict[str, Any]) -> dict[str, Any]:
         labels = columns["label"]
         labels = names_in(labels) if isinstance(labels, str) else labels
         if isinstance(labels, list | tuple) and labels and all(isinstance(name, str) for name in labels):
-            first, *others = labels
-            values = {**values, "columns": {**columns, "label": first, **({"also": others} if others else {})}}
+            first, *rest = labels
+            values = {**values, "columns": {**columns, "label": first, **({"also": rest} if rest else {})}}
             listed_values = dict(values)
     for section in fields(Plan):
-        held = values.get(section.name)
-        if isinstance(held, dict):
+        section_values = values.get(section.name)
+        if isinstance(section_values, dict):
             defaults = getattr(Plan(), section.name)
             lists = {field.name for field in fields(defaults)} if is_dataclass(defaults) else set()
             listed_values[section.name] = {
                 key: _as_list(value) if key in lists and isinstance(getattr(defaults, key), tuple) else value
-                for key, value in held.items()
+                for key, value in section_values.items()
             }
     features = listed_values.get("features")
     if isinstance(features, dict) and "lengths" in features:
@@ -253,7 +255,7 @@ def _readable(error: str, values: Any, within: tuple[str, ...], where: str) -> U
     wrong, place = values, [*within, *inside]
     for part in inside:
         wrong = wrong[part]
-    known = {one.path: one for one in (*declared_keys().values(), *engine_keys())}
+    known = {key.path: key for key in (*declared_keys().values(), *engine_keys())}
     declared = known.get(".".join(map(str, place[:2])))
     if declared is not None:
         return _wrong(declared, wrong, where)
@@ -262,11 +264,11 @@ def _readable(error: str, values: Any, within: tuple[str, ...], where: str) -> U
     )
 
 
-def _wrong(key: Declared, value: Any, where: str) -> UsageProblem:
+def _wrong(key: PlanKey, value: Any, where: str) -> UsageProblem:
     """What to say of a value that a key cannot have."""
     what = f"{where}: {key.path} cannot be {value!r}"
     if isinstance(value, str) and key.choices:
-        more = " Or three letters such as ltc: [nlab][ntp][nc]." if key.said.among == "weightings" else ""
+        more = " Or three letters such as ltc: [nlab][ntp][nc]." if key.metadata.among == "weightings" else ""
         more += f" It is {key.may_be}." if "number" in key.may_be else ""
         return UsageProblem(f"{what}.", suggestion(value, key.choices, "values") + more)
     return UsageProblem(

@@ -9,24 +9,24 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_typ
 from msgspec import Meta
 
 from upsort.core.classifiers.families import FAMILIES
-from upsort.core.keys import Key, When
+from upsort.core.keys import Condition, KeyMetadata
 from upsort.core.names import listed
 from upsort.core.plan import MOST, SCHEMES, EngineChoice, Plan, Source
 from upsort.core.records import record
 from upsort.core.text.steps import STEPS
 
-SECTIONS = tuple(one.name for one in fields(Plan) if one.name not in ("candidates", "source"))
+SECTIONS = tuple(definition.name for definition in fields(Plan) if definition.name not in ("candidates", "source"))
 
 
 @record(frozen=True, kw_only=True)
-class Declared:
+class PlanKey:
     """A key. annotation: its type with its bounds. said: the rest of its declaration."""
 
     section: str
     name: str
     annotation: Any
     default: Any
-    said: Key
+    metadata: KeyMetadata
 
     @property
     def path(self) -> str:
@@ -36,7 +36,7 @@ class Declared:
     @property
     def choices(self) -> tuple[str, ...]:
         """The names that it takes, where it takes no others."""
-        match self.said.among:
+        match self.metadata.among:
             case "kinds":
                 return tuple(FAMILIES)
             case "steps":
@@ -51,15 +51,19 @@ class Declared:
     @property
     def may_be(self) -> str:
         """What it may be, in words."""
-        if self.said.among:
+        if self.metadata.among:
             names = f"one of {', '.join(self.choices)}"
-            return f"a list of steps, each {names}" if self.said.among == "steps" else names
+            return f"a list of steps, each {names}" if self.metadata.among == "steps" else names
         return _in_words(self.annotation)
 
     @property
     def comment(self) -> str:
         """What it is for, with the names that it takes where they are not told by it."""
-        return f"{self.said.told}: {', '.join(self.choices)}" if self.said.among == "kinds" else self.said.told
+        return (
+            f"{self.metadata.description}: {', '.join(self.choices)}"
+            if self.metadata.among == "kinds"
+            else self.metadata.description
+        )
 
     @property
     def owners(self) -> tuple[str, ...]:
@@ -75,10 +79,10 @@ class Declared:
 
     def idle(self, plan: Plan) -> str:
         """Why it has no effect in a plan, as the rest of a sentence; nothing where it has one."""
-        for when in self.said.unless:
+        for when in self.metadata.unless:
             if _holds(when, plan):
                 return f"has no effect where {when.key} is given"
-        owners, only = self.owners, self.said.only
+        owners, only = self.owners, self.metadata.only
         chosen = plan.clean.steps if self.section == "clean" else (plan.classifier.kind,)
         if not (owners or only) or set(owners) & set(chosen) or any(_holds(when, plan) for when in only):
             return ""
@@ -86,69 +90,69 @@ class Declared:
             return f"has no effect with classifier.kind = {plan.classifier.kind}; it is for {listed(owners)}"
         if owners:
             return f"has no effect without the step {' or '.join(owners)} in clean.steps"
-        return f"has no effect unless {' or '.join(map(_told, only))}"
+        return f"has no effect unless {' or '.join(map(_condition_text, only))}"
 
 
 @cache
-def declared_keys() -> dict[str, Declared]:
+def declared_keys() -> dict[str, PlanKey]:
     """All keys by section.key, in the order of the plan."""
-    found: dict[str, Declared] = {}
+    keys: dict[str, PlanKey] = {}
     for section in fields(Plan):
         if section.name in SECTIONS:
-            found |= {one.path: one for one in _declared(section.name, section.default_factory)}
-    return found
+            keys |= {key.path: key for key in _declared(section.name, section.default_factory)}
+    return keys
 
 
 @cache
-def source_keys() -> tuple[Declared, ...]:
+def source_keys() -> tuple[PlanKey, ...]:
     """The keys of a table [source.NAME]."""
     return tuple(_declared("source", Source))
 
 
 @cache
-def engine_keys() -> tuple[Declared, ...]:
+def engine_keys() -> tuple[PlanKey, ...]:
     """The keys of [engine], which are no part of the plan."""
     return tuple(_declared("engine", EngineChoice))
 
 
 def idle_keys(plans: Sequence[Plan], sections: Sequence[str] = SECTIONS) -> list[str]:
     """A sentence for each key of some sections that is set and has no effect in any of the plans."""
-    found = []
-    for one in declared_keys().values():
-        if one.section not in sections:
+    sentences = []
+    for key in declared_keys().values():
+        if key.section not in sections:
             continue
-        setting = [plan for plan in plans if getattr(getattr(plan, one.section), one.name) != one.default]
-        whys = [one.idle(plan) for plan in plans]
+        setting = [plan for plan in plans if getattr(getattr(plan, key.section), key.name) != key.default]
+        whys = [key.idle(plan) for plan in plans]
         if setting and all(whys):
-            found.append(f"{one.path} {whys[0]}.")
-    return found
+            sentences.append(f"{key.path} {whys[0]}.")
+    return sentences
 
 
-def _declared(section: str, record: Any) -> list[Declared]:
+def _declared(section: str, record: Any) -> list[PlanKey]:
     hints = get_type_hints(record, include_extras=True)
     return [
-        Declared(
+        PlanKey(
             section=section,
-            name=one.name,
-            annotation=hints[one.name],
-            default=_default(one),
-            said=next(extra for extra in get_args(hints[one.name])[1:] if isinstance(extra, Key)),
+            name=definition.name,
+            annotation=hints[definition.name],
+            default=_default(definition),
+            metadata=next(extra for extra in get_args(hints[definition.name])[1:] if isinstance(extra, KeyMetadata)),
         )
-        for one in fields(record)
+        for definition in fields(record)
     ]
 
 
-def _default(one: "Field[Any]") -> Any:
-    return one.default_factory() if one.default_factory is not MISSING else one.default
+def _default(definition: "Field[Any]") -> Any:
+    return definition.default_factory() if definition.default_factory is not MISSING else definition.default
 
 
-def _holds(when: When, plan: Plan) -> bool:
+def _holds(when: Condition, plan: Plan) -> bool:
     section, name = when.key.split(".")
     value = getattr(getattr(plan, section), name)
     return value in when.values if when.values else bool(value)
 
 
-def _told(when: When) -> str:
+def _condition_text(when: Condition) -> str:
     return f"{when.key} is {' or '.join(map(str, when.values))}" if when.values else f"{when.key} is given"
 
 

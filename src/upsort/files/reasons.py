@@ -5,7 +5,7 @@ from enum import StrEnum
 from upsort.core.records import record
 
 
-class Why(StrEnum):
+class ReasonKind(StrEnum):
     """The kinds of reason. {0} and {1} stand for what a reason is about."""
 
     WIDTH = "{0} where the table has {1} columns"
@@ -23,7 +23,7 @@ class Why(StrEnum):
     NO_DATE_IN = "no date in column {0}"
     SLOW_PATTERN = "the patterns of the plan took longer than {0} seconds on this machine, or made it far too long"
     TOO_SHORT = "shorter than {0} words"
-    BELOW = "a total or a note below the table"
+    FOOTER = "a total or a note below the table"
     REPETITION = "the same few words repeated"
     JUNK = "junk"
     NOT_CHOSEN = "label not chosen"
@@ -32,14 +32,14 @@ class Why(StrEnum):
     NEAR_COPY = "near copy"
     OTHERWISE_LABELLED_COPY = "exact copy under another label"
     OTHERWISE_LABELLED_NEAR_COPY = "near copy under another label"
-    HELD_OUT_TOGETHER = "in one group with a held-out row, or a copy of one"
+    HELD_OUT_GROUP = "in one group with a held-out row, or a copy of one"
 
 
 @record(frozen=True)
-class Reason:
+class RejectionReason:
     """about: what stands in the places of the kind's wording. detail: what is special to the row."""
 
-    why: Why
+    why: ReasonKind
     about: tuple[str, ...] = ()
     detail: str = ""
 

@@ -4,42 +4,42 @@ import threading
 from collections import Counter
 
 
-class _Held(threading.local):
+class _Notices(threading.local):
     """Those of one thread: where several work on tables, each hands on what it found itself."""
 
     def __init__(self) -> None:
-        self.remarks: Counter[str] = Counter()
+        self.counts: Counter[str] = Counter()
 
 
-_held = _Held()
+_notices = _Notices()
 
 
-def remark(what: str, times: int) -> None:
+def add_notice(what: str, times: int) -> None:
     """Remember that something was done so many times. what: a sentence with {n} for how often."""
     if times:
-        _held.remarks[what] += times
+        _notices.counts[what] += times
 
 
-def remark_once(sentence: str) -> None:
+def add_notice_once(sentence: str) -> None:
     """Remember a sentence that is told once, however often it is found out, since a source is read several times."""
-    _held.remarks[sentence.replace("{", "{{").replace("}", "}}")] = 1
+    _notices.counts[sentence.replace("{", "{{").replace("}", "}}")] = 1
 
 
-def taken() -> dict[str, int]:
+def drain() -> dict[str, int]:
     """What there is to tell, for another process, which tells it instead of this one."""
-    found = dict(_held.remarks)
-    _held.remarks.clear()
-    return found
+    counts = dict(_notices.counts)
+    _notices.counts.clear()
+    return counts
 
 
-def given(found: dict[str, int]) -> None:
+def merge_notices(counts: dict[str, int]) -> None:
     """Remember what another process found out."""
-    for what, times in found.items():
-        _held.remarks[what] = _held.remarks[what] + times if "{n}" in what else 1
+    for what, times in counts.items():
+        _notices.counts[what] = _notices.counts[what] + times if "{n}" in what else 1
 
 
-def remarks() -> list[str]:
+def notices() -> list[str]:
     """What there is to tell, once."""
-    told = [what.format(n=f"{times:,}") for what, times in _held.remarks.items()]
-    _held.remarks.clear()
-    return told
+    sentences = [what.format(n=f"{times:,}") for what, times in _notices.counts.items()]
+    _notices.counts.clear()
+    return sentences

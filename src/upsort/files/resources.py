@@ -7,7 +7,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from upsort.core.errors import DataProblem
-from upsort.core.learning.method import Method
+from upsort.core.learning.method import PlanWithResources
 from upsort.core.plan import Clean, Features, Plan
 from upsort.core.text.lemmas import EnglishWords
 from upsort.core.text.resources import Resources
@@ -18,16 +18,16 @@ from upsort.files.lines import lines_of
 _PARTS = {"NOUN": "noun", "PROPN": "noun", "VERB": "verb", "AUX": "verb", "ADJ": "adjective"}
 
 
-def method_for(choices: Plan) -> Method:
+def method_for(choices: Plan) -> PlanWithResources:
     """A plan with what stands in the files it names. Raises DataProblem for a file that cannot be used."""
     costs = read_costs(Path(choices.decide.cost_file)) if choices.decide.cost_file else None
-    return Method(choices, resources_for(choices.clean, choices.features), costs)
+    return PlanWithResources(choices, resources_for(choices.clean, choices.features), costs)
 
 
 def resources_for(settings: Clean, features: Features | None = None) -> Resources:
     """What the steps of a plan need, and its vocabulary. Raises DataProblem for a file that cannot be used."""
     table = {}
-    if settings.lemma_file and "lemma_table" in _wanted(settings):
+    if settings.lemma_file and "lemma_table" in _required_resources(settings):
         table = read_lemmas(Path(settings.lemma_file), settings.lemma_part)
     vocabulary = features.vocabulary_file if features is not None else ""
     return Resources(
@@ -35,12 +35,12 @@ def resources_for(settings: Clean, features: Features | None = None) -> Resource
         lemma_table=table,
         english=english_for(settings if not table else None),
         replacements=read_replacements(Path(settings.replace_file)) if settings.replace_file else {},
-        keep=read_kept(Path(settings.keep_file)) if settings.keep_file else (),
+        keep=read_protected(Path(settings.keep_file)) if settings.keep_file else (),
         vocabulary=read_vocabulary(Path(vocabulary)) if vocabulary else frozenset(),
     )
 
 
-def _wanted(settings: Clean) -> set[str]:
+def _required_resources(settings: Clean) -> set[str]:
     """The resources that the steps of a plan need."""
     return {resource for name in settings.steps for resource in step_called(name).resources}
 
@@ -63,7 +63,7 @@ def read_stop_words(path: Path) -> frozenset[str]:
 
 def read_replacements(path: Path) -> dict[str, str]:
     """A table of `old<TAB>new`; a line that begins with # is a comment. Raises DataProblem with the line that is wrong."""
-    found: dict[str, str] = {}
+    replacements: dict[str, str] = {}
     for number, line in enumerate(lines_of(path), 1):
         if not line.strip() or line.startswith("#"):
             continue
@@ -73,13 +73,13 @@ def read_replacements(path: Path) -> dict[str, str]:
                 f"{path}, line {number}: an old word, a tab and a new one were expected.",
                 "Mend the line, or begin it with # to leave it out.",
             )
-        found[old.strip()] = new.strip()
-    if not found:
+        replacements[old.strip()] = new.strip()
+    if not replacements:
         raise DataProblem(f"{path} holds no replacements.", "Give lines of old, tab, new.")
-    return found
+    return replacements
 
 
-def read_kept(path: Path) -> tuple[str, ...]:
+def read_protected(path: Path) -> tuple[str, ...]:
     """One text a line."""
     texts = tuple(dict.fromkeys(line.strip() for line in lines_of(path) if line.strip()))
     if not texts:
@@ -109,12 +109,15 @@ def read_lemmas(path: Path, part: str = "") -> dict[str, str]:
         counts.setdefault(form.strip().lower(), Counter())[lemma.strip().lower()] += 1
     if not counts:
         raise DataProblem(f"{path} holds no forms.", "Give lines of form, tab, lemma.")
-    return {form: min(found.items(), key=lambda entry: (-entry[1], entry[0]))[0] for form, found in counts.items()}
+    return {
+        form: min(form_counts.items(), key=lambda entry: (-entry[1], entry[0]))[0]
+        for form, form_counts in counts.items()
+    }
 
 
 def english_for(settings: Clean | None) -> EnglishWords:
     """What is known of English words, where a plan asks for English lemmas; else nothing."""
-    if settings is None or "english" not in _wanted(settings) or settings.language != "en":
+    if settings is None or "english" not in _required_resources(settings) or settings.language != "en":
         return EnglishWords()
     return _english()
 
@@ -131,7 +134,7 @@ def _english() -> EnglishWords:
         elif line and not line.startswith("#"):
             lemma, *forms = line.split()
             irregular.setdefault(part, {}).update(dict.fromkeys(forms, lemma))
-    comparing, keeping = (
+    comparing, protected = (
         frozenset(
             word
             for line in (folder / f"english-{name}.txt").read_text(encoding="ascii").splitlines()
@@ -141,4 +144,4 @@ def _english() -> EnglishWords:
         for name in ("comparing", "keeping")
     )
     lemmas = {lemma for table in irregular.values() for lemma in table.values()}
-    return EnglishWords(frozenset(bases) | lemmas | comparing, irregular, comparing, keeping)
+    return EnglishWords(frozenset(bases) | lemmas | comparing, irregular, comparing, protected)

@@ -14,12 +14,12 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, BinaryIO, Self
 
-from upsort.core.errors import CannotGoOn, DataProblem
+from upsort.core.errors import DataProblem, ResumeProblem
 from upsort.files import disk
-from upsort.files.bounds import Damaged
-from upsort.files.format import Layout, TextOf, TextWriter
+from upsort.files.bounds import DamagedSource
+from upsort.files.format import TableLayout, TextOf, TextWriter
 from upsort.files.formats import ending_to_write, format_to_write
-from upsort.files.unfinished import claim, keep
+from upsort.files.unfinished import claim, keep_unfinished
 from upsort.files.writing import cannot_write, check_writable, replacing_text
 
 
@@ -41,7 +41,7 @@ class ResumableTable:
     a part and it is not to be gone on with, does not fit, or is being written by another run.
     """
 
-    def __init__(self, path: Path, table: Layout, key: Mapping[str, Any], resume: bool, overwrite: bool) -> None:
+    def __init__(self, path: Path, table: TableLayout, key: Mapping[str, Any], resume: bool, overwrite: bool) -> None:
         check_writable(path)
         self.path = path
         self.part = path.with_name(f"{path.name}.part")
@@ -74,7 +74,7 @@ class ResumableTable:
         if written is None:
             raise ValueError(f"{path} is of a format that has to be whole")
         ending = ending_to_write(path)
-        self.writer = written(self.text, Layout(table.columns, table.numbers, ending=ending, with_head=not whole))
+        self.writer = written(self.text, TableLayout(table.columns, table.numbers, ending=ending, with_head=not whole))
 
     def __enter__(self) -> Self:
         return self
@@ -86,16 +86,16 @@ class ResumableTable:
             try:
                 self._finish()
             except DataProblem:
-                keep(f"{self.rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
+                keep_unfinished(f"{self.rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
                 raise
             return
         with suppress(OSError, ValueError):
             self.text.close()  # what comes behind the rows that are done is cut off by who goes on
-        if isinstance(error, CannotGoOn):
+        if isinstance(error, ResumeProblem):
             return
         rows = self._rows_done()  # the journal is ahead of this object where the run was stopped just after writing it
-        if rows and not isinstance(error, Damaged):
-            keep(f"{rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
+        if rows and not isinstance(error, DamagedSource):
+            keep_unfinished(f"{rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
         else:
             self.part.unlink(missing_ok=True)
             self.journal.unlink(missing_ok=True)
@@ -131,9 +131,9 @@ class ResumableTable:
         if not self.journal.exists():
             return 0
         try:
-            held = json.loads(self.journal.read_text(encoding="utf-8"))
-            size, whole = self.part.stat().st_size, int(held["bytes"])
-            self.rows, self.state, key = int(held["rows"]), dict(held["state"]), held["key"]
+            note = json.loads(self.journal.read_text(encoding="utf-8"))
+            size, whole = self.part.stat().st_size, int(note["bytes"])
+            self.rows, self.state, key = int(note["rows"]), dict(note["state"]), note["key"]
         except (OSError, ValueError, KeyError, TypeError, RecursionError):
             raise DataProblem(f"{self.journal} is not readable.", "Begin anew with --overwrite.") from None
         check_same_run(key, self.key)
@@ -170,9 +170,9 @@ class ResumableTable:
             raise self._cannot(error) from error
 
     def _note(self, rows: int, state: Mapping[str, Any] | None = None) -> None:
-        held = {"key": self.key, "rows": rows, "bytes": self.stream.tell(), "state": dict(state or {})}
+        note = {"key": self.key, "rows": rows, "bytes": self.stream.tell(), "state": dict(state or {})}
         with replacing_text(self.journal) as text:
-            json.dump(held, text)
+            json.dump(note, text)
         self.rows = rows
 
     def _finish(self) -> None:

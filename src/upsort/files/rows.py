@@ -8,7 +8,7 @@ from typing import Any, BinaryIO, Protocol, TypeVar
 
 from upsort.core.errors import DataProblem
 from upsort.core.records import record
-from upsort.files.reasons import Reason
+from upsort.files.reasons import RejectionReason
 
 ROWS_A_BLOCK = 2000
 
@@ -18,7 +18,7 @@ class EmptySource(DataProblem):
 
 
 @record(frozen=True, kw_only=True)
-class Reading:
+class ReadSettings:
     """How a source is to be read where that is not left to be found out.
 
     kind: an ending without its dot (`csv`, `jsonl`, `text` …). encoding: a codec's name. delimiter: one character.
@@ -43,12 +43,12 @@ class Reading:
 
 
 @dataclass(frozen=True, slots=True)
-class Refused:
+class RejectedRow:
     """A row that cannot be used. cells: what could be read of it."""
 
     source: str
     line: int
-    reason: Reason
+    reason: RejectionReason
     cells: tuple[str, ...]
 
 
@@ -65,7 +65,7 @@ class Block:
     columns: tuple[str, ...]
     rows: list[list[str]]
     lines: list[int]
-    refused: list[Refused] = field(default_factory=list)
+    refused: list[RejectedRow] = field(default_factory=list)
     files: list[str] | None = None
 
     def origins(self) -> list[str]:
@@ -73,7 +73,7 @@ class Block:
         return self.files if self.files is not None else [f"{self.source}:{line}" for line in self.lines]
 
 
-class OfSource(Protocol):
+class SourceBlocks(Protocol):
     """What comes from one source."""
 
     @property
@@ -81,7 +81,7 @@ class OfSource(Protocol):
         """Its name."""
 
 
-Some = TypeVar("Some", bound=OfSource)
+Some = TypeVar("Some", bound=SourceBlocks)
 
 
 def in_large(
@@ -89,16 +89,16 @@ def in_large(
 ) -> Iterator[Some]:
     """Consecutive blocks of one source joined to at least such a size, but for its last; array operations like long arrays. Where
     blocks end depends on the rows alone."""
-    held: list[Some] = []
+    pending: list[Some] = []
     size = 0
     for block in blocks:
-        if held and (held[0].source != block.source or size >= least):
-            yield joined(held)
-            held, size = [], 0
-        held.append(block)
+        if pending and (pending[0].source != block.source or size >= least):
+            yield joined(pending)
+            pending, size = [], 0
+        pending.append(block)
         size += size_of(block)
-    if held:
-        yield joined(held)
+    if pending:
+        yield joined(pending)
 
 
 def large_row_blocks(blocks: Iterable[Block], characters: int) -> Iterator[Block]:
@@ -122,7 +122,7 @@ def _joined_rows(blocks: list[Block]) -> Block:
 
 
 @record(frozen=True, kw_only=True)
-class Stretch:
+class Chunk:
     """Some consecutive rows of a table, to be read without those before them. begin, end: in bytes, or in what else the table is
     counted by; end None: to its end. line: of the first row, or the number before it. last: whether the table ends with it."""
 
@@ -132,22 +132,22 @@ class Stretch:
     last: bool = True
 
 
-WHOLE = Stretch(begin=0, end=None)
+WHOLE = Chunk(begin=0, end=None)
 """All of a table."""
 
 
 @record(frozen=True)
-class Division:
+class Chunking:
     """How a table is read in stretches, which together are the table. stretches: found as they are asked for. blocks: of one.
     passing: whether only this machine has the table, see `Entry`."""
 
-    stretches: Callable[[], Iterator[Stretch]]
-    blocks: Callable[[Stretch], Iterator[Block]]
+    chunks: Callable[[], Iterator[Chunk]]
+    blocks: Callable[[Chunk], Iterator[Block]]
     passing: bool = False
 
 
 @record(frozen=True, kw_only=True)
-class Table:
+class SourceTable:
     """A table that can be read any number of times. notes: what was found out about it and should be told. text, label: columns
     of which it is known, without a look at the rows, that they hold texts and labels. division: where it can be read in
     stretches."""
@@ -158,19 +158,19 @@ class Table:
     notes: tuple[str, ...] = ()
     text: str = ""
     label: str = ""
-    division: Division | None = None
+    division: Chunking | None = None
 
-    def through(self, change: Callable[[Iterator[Block]], Iterator[Block]]) -> "Table":
+    def through(self, change: Callable[[Iterator[Block]], Iterator[Block]]) -> "SourceTable":
         """The same table with its blocks changed on their way, however it is read."""
         blocks, division = self.blocks, self.division
         if division is not None:
             inner = division.blocks
-            division = replace(division, blocks=lambda stretch: change(inner(stretch)))
+            division = replace(division, blocks=lambda chunk: change(inner(chunk)))
         return replace(self, blocks=lambda: change(blocks()), division=division)
 
 
 @record(frozen=True, kw_only=True)
-class Entry:
+class SourceEntry:
     """One file to be read, wherever it lies: on disk, in an archive, on standard input.
 
     name: as shown to people. path: its folders and name inside the source. open: gives a new stream that can be rewound.

@@ -24,11 +24,11 @@ def files_of(name: str) -> Iterator[Path]:
 
 def fingerprint(name: str) -> list[tuple[str, int, int]]:
     """Name, size in bytes and time of change in nanoseconds of each of the files of a source; empty where there is none."""
-    found = []
+    digests = []
     for path in files_of(name):
         status = path.stat()
-        found.append((str(path), status.st_size, status.st_mtime_ns))
-    return found
+        digests.append((str(path), status.st_size, status.st_mtime_ns))
+    return digests
 
 
 def identities(name: str) -> set[tuple[int, int]]:

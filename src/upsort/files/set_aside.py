@@ -8,13 +8,13 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, Self
 
-from upsort.files.rows import Refused
+from upsort.files.rows import RejectedRow
 from upsort.files.writing import replacing_text
 
-_KEPT_EXAMPLES = 3
+_EXAMPLES = 3
 
 
-class SetAside:
+class RejectedRows:
     """Collects refused rows while a command runs, and writes them to `path` as they come (if there is one).
 
     The file is only made when there is something to put in it, and only kept when the command ends well.
@@ -24,7 +24,7 @@ class SetAside:
         self.path = path
         self.count = 0
         self.reasons: Counter[str] = Counter()
-        self.examples: list[Refused] = []
+        self.examples: list[RejectedRow] = []
         self._stack = ExitStack()
         self._writer: Any = None
 
@@ -36,11 +36,11 @@ class SetAside:
     ) -> None:
         self._stack.__exit__(kind, error, trace)
 
-    def add(self, refused: Refused) -> None:
+    def add(self, refused: RejectedRow) -> None:
         """Set one row aside."""
         self.count += 1
         self.reasons[refused.reason.what] += 1
-        if len(self.examples) < _KEPT_EXAMPLES:
+        if len(self.examples) < _EXAMPLES:
             self.examples.append(refused)
         if self.path is None:
             return

@@ -16,7 +16,7 @@ import numpy as np
 from upsort.core.arrays import AnyArray
 from upsort.core.classifiers import calibration
 from upsort.core.classifiers.families import family
-from upsort.core.classifiers.family import ArrayOf
+from upsort.core.classifiers.family import ArraySpec
 from upsort.core.errors import DataProblem
 from upsort.core.plan import Classifier
 from upsort.files import kept_arrays
@@ -28,19 +28,19 @@ HEAD = "sorter.json"
 _HEAD_LIMIT = 16 * 1024 * 1024
 _KINDS = {"<f8", "<i8", "<i4"}
 _ARRAYS = {
-    "document_frequency": ArrayOf(("terms",), least=0.0),
-    "label_document_frequency": ArrayOf(("terms", "labels"), least=0.0),
-    "hashed": ArrayOf(("counted",)),
-    "left_out_frequency": ArrayOf(("terms left out", "labels"), least=0.0),
-    "left_out_counts": ArrayOf(("terms left out", "labels"), least=0.0),
-    "vector_terms": ArrayOf(("words with vectors",), points_into="counted"),
-    "vectors": ArrayOf(("words with vectors", "dimensions")),
-    "vector_scale": ArrayOf(("dimensions",)),
-    "number_mean": ArrayOf(("numbers",)),
-    "number_deviation": ArrayOf(("numbers",)),
-    "number_marked": ArrayOf(("numbers",)),
-    "thresholds": ArrayOf(("labels",)),
-    "decision": ArrayOf(("labels", "labels")),
+    "document_frequency": ArraySpec(("terms",), least=0.0),
+    "label_document_frequency": ArraySpec(("terms", "labels"), least=0.0),
+    "hashed": ArraySpec(("counted",)),
+    "left_out_frequency": ArraySpec(("terms left out", "labels"), least=0.0),
+    "left_out_counts": ArraySpec(("terms left out", "labels"), least=0.0),
+    "vector_terms": ArraySpec(("words with vectors",), points_into="counted"),
+    "vectors": ArraySpec(("words with vectors", "dimensions")),
+    "vector_scale": ArraySpec(("dimensions",)),
+    "number_mean": ArraySpec(("numbers",)),
+    "number_deviation": ArraySpec(("numbers",)),
+    "number_marked": ArraySpec(("numbers",)),
+    "thresholds": ArraySpec(("labels",)),
+    "decision": ArraySpec(("labels", "labels")),
     **kept_arrays.ARRAYS,
 }
 
@@ -72,9 +72,9 @@ def checked_members(archive: zipfile.ZipFile, head: dict[str, Any], expected: se
     declared = {}
     for member in head["members"]:
         declared[member["name"]] = member
-    held = archive.namelist()
-    if len(set(held)) != len(held) or set(held) != {HEAD, *declared} or declared.keys() != expected:
-        extra = sorted((set(held) | declared.keys()) ^ {HEAD, *expected})
+    names = archive.namelist()
+    if len(set(names)) != len(names) or set(names) != {HEAD, *declared} or declared.keys() != expected:
+        extra = sorted((set(names) | declared.keys()) ^ {HEAD, *expected})
         raise damaged(
             path, f"its members are not those of a sorter of this kind ({', '.join(extra[:4]) or 'repeated'})"
         )

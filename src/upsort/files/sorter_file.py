@@ -27,18 +27,18 @@ from upsort.core.arrays import AnyArray
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.learning.held_out import HeldOut
 from upsort.core.learning.held_plan import without_files
-from upsort.core.learning.sorter import Sorter
-from upsort.files.kept_arrays import kept_arrays, kept_head
+from upsort.core.learning.sorter import TrainedSorter
+from upsort.files.kept_arrays import stored_arrays, stored_head
 from upsort.files.sorter_checks import FORMAT, HEAD
 from upsort.files.writing import replacing
 
 TERMS = "terms.txt"
 LEFT_OUT = "left-out.txt"
-KEPT = "kept.txt"
+STORED = "kept.txt"
 _TIMESTAMP = (1980, 1, 1, 0, 0, 0)
 
 
-def save_sorters(sorters: Sequence[Sorter], path: Path) -> int:
+def save_sorters(sorters: Sequence[TrainedSorter], path: Path) -> int:
     """Write a sorter, with all its answers; returns the file's size in bytes."""
     members: dict[str, bytes] = {}
     for number, sorter in enumerate(sorters, 1):
@@ -76,10 +76,10 @@ def folder_of(number: int, answers: int) -> str:
     return f"answer-{number}/" if answers > 1 else ""
 
 
-def _answer(sorter: Sorter) -> dict[str, Any]:
+def _answer(sorter: TrainedSorter) -> dict[str, Any]:
     trained = sorter.trained
     # What a sorter extended by counts cannot know of itself is not kept: it is equal to one trained on everything.
-    exactly_extendable = sorter.reserve is not None and sorter.calibration.kind == "none"
+    exactly_extendable = sorter.pruned is not None and sorter.calibration.kind == "none"
     return {
         "name": sorter.answer,
         "labels": list(sorter.labels),
@@ -103,15 +103,15 @@ def _answer(sorter: Sorter) -> dict[str, Any]:
         },
         "space": {
             "counted": sorter.space.counted,
-            "numbers": list(sorter.space.beside.number_names),
-            "categories": [[name, list(values)] for name, values in sorter.space.beside.categories],
+            "numbers": list(sorter.space.extra_columns.number_names),
+            "categories": [[name, list(values)] for name, values in sorter.space.extra_columns.categories],
         },
-        **({"kept": kept_head(sorter.kept)} if sorter.kept is not None else {}),
+        **({"kept": stored_head(sorter.stored)} if sorter.stored is not None else {}),
         "arrays": sorted(_arrays(sorter)),
     }
 
 
-def _arrays(sorter: Sorter) -> dict[str, AnyArray]:
+def _arrays(sorter: TrainedSorter) -> dict[str, AnyArray]:
     arrays: dict[str, AnyArray] = {
         "document_frequency": sorter.space.document_frequency.astype("<i8"),
         "label_document_frequency": sorter.trained.label_document_frequency.astype("<i4"),
@@ -123,20 +123,20 @@ def _arrays(sorter: Sorter) -> dict[str, AnyArray]:
         arrays["thresholds"] = sorter.thresholds
     if sorter.decision is not None:
         arrays["decision"] = sorter.decision
-    if sorter.reserve is not None:
-        arrays["left_out_frequency"] = sorter.reserve.frequency.astype("<i4")
-        arrays["left_out_counts"] = sorter.reserve.counts
-    if sorter.kept is not None:
-        arrays |= kept_arrays(sorter.kept)
+    if sorter.pruned is not None:
+        arrays["left_out_frequency"] = sorter.pruned.frequency.astype("<i4")
+        arrays["left_out_counts"] = sorter.pruned.counts
+    if sorter.stored is not None:
+        arrays |= stored_arrays(sorter.stored)
     return arrays
 
 
-def _members(sorter: Sorter, folder: str) -> dict[str, bytes]:
+def _members(sorter: TrainedSorter, folder: str) -> dict[str, bytes]:
     members = {folder + TERMS: "".join(f"{term}\n" for term in sorter.space.terms).encode("utf-8")}
-    if sorter.reserve is not None:
-        members[folder + LEFT_OUT] = "".join(f"{term}\n" for term in sorter.reserve.terms).encode("utf-8")
-    if sorter.kept is not None:
-        members[folder + KEPT] = "".join(f"{term}\n" for term in sorter.kept.measured.terms).encode("utf-8")
+    if sorter.pruned is not None:
+        members[folder + LEFT_OUT] = "".join(f"{term}\n" for term in sorter.pruned.terms).encode("utf-8")
+    if sorter.stored is not None:
+        members[folder + STORED] = "".join(f"{term}\n" for term in sorter.stored.measured.terms).encode("utf-8")
     for name, array in sorted(_arrays(sorter).items()):
         buffer = io.BytesIO()
         np.lib.format.write_array(buffer, np.ascontiguousarray(array), version=(1, 0), allow_pickle=False)
@@ -153,14 +153,14 @@ def _space_arrays(space: FeatureSpace) -> dict[str, AnyArray]:
         arrays["vector_terms"] = space.vectors.columns.astype("<i8")
         arrays["vectors"] = space.vectors.vectors
         arrays["vector_scale"] = space.vector_scale
-    if space.beside.number_names:
-        arrays["number_mean"] = space.beside.mean
-        arrays["number_deviation"] = space.beside.deviation
-        arrays["number_marked"] = space.beside.marked.astype("<i4")
+    if space.extra_columns.number_names:
+        arrays["number_mean"] = space.extra_columns.mean
+        arrays["number_deviation"] = space.extra_columns.deviation
+        arrays["number_marked"] = space.extra_columns.marked.astype("<i4")
     return arrays
 
 
-def _of_folds(told: HeldOut) -> dict[str, Any]:
+def _of_folds(held_out: HeldOut) -> dict[str, Any]:
     """What folds told; what nobody asked them is left out."""
-    values = {**asdict(told), "labels": told.labels.tolist()}
+    values = {**asdict(held_out), "labels": held_out.labels.tolist()}
     return {key: value for key, value in values.items() if value is not None or key == "right"}

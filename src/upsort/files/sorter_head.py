@@ -17,7 +17,7 @@ Cost = Annotated[float, Meta(ge=-1e100, le=1e100)]
 Category = tuple[str, list[str]]
 
 
-class Member(Struct, frozen=True, kw_only=True):
+class MemberHead(Struct, frozen=True, kw_only=True):
     """A member of the archive."""
 
     name: str
@@ -25,7 +25,7 @@ class Member(Struct, frozen=True, kw_only=True):
     sha256: Annotated[str, Meta(min_length=64, max_length=64)]
 
 
-class Folds(Struct, frozen=True, kw_only=True):
+class FoldsHead(Struct, frozen=True, kw_only=True):
     """What folds told."""
 
     documents: Count
@@ -46,13 +46,13 @@ class Folds(Struct, frozen=True, kw_only=True):
         _agree((self.decided_right or 0) <= (self.decided or 0), "more decided right than decided")
 
 
-class Seen(Struct, frozen=True, kw_only=True):
+class TrainingHead(Struct, frozen=True, kw_only=True):
     """What training saw."""
 
     documents: AtLeastOne
     label_documents: list[AtLeastOne]
     right: Count | None
-    held_out: Folds | tuple[Count, Count]
+    held_out: FoldsHead | tuple[Count, Count]
     penalty: Number
     iterations: Count
     products: Count
@@ -73,7 +73,7 @@ class Seen(Struct, frozen=True, kw_only=True):
         _agree(sum(self.lengths) <= self.documents, "lengths of more documents")
 
 
-class Beside(Struct, frozen=True, kw_only=True):
+class ExtraColumnsHead(Struct, frozen=True, kw_only=True):
     """The columns beside the text."""
 
     numbers: list[str]
@@ -86,39 +86,42 @@ class Beside(Struct, frozen=True, kw_only=True):
             _distinct(values)
 
 
-class Space(Beside, frozen=True, kw_only=True):
+class FeatureSpaceHead(ExtraColumnsHead, frozen=True, kw_only=True):
     """The columns beside the terms."""
 
     counted: Count
 
 
-class Kept(Beside, frozen=True, kw_only=True):
+class StoredHead(ExtraColumnsHead, frozen=True, kw_only=True):
     """The documents that are kept to extend it."""
 
     stands_for: list[Count]
 
 
-class Answer(Struct, frozen=True, kw_only=True):
+class AnswerHead(Struct, frozen=True, kw_only=True):
     """One answer."""
 
     name: str = ""
     labels: Annotated[list[str], Meta(min_length=1)]
     calibration: str
-    trained_on: Seen
-    space: Space
+    trained_on: TrainingHead
+    space: FeatureSpaceHead
     arrays: list[str] = []
-    kept: Kept | None = None
+    kept: StoredHead | None = None
 
     def __post_init__(self) -> None:
-        seen, held = self.trained_on, self.trained_on.held_out
+        seen, held_out = self.trained_on, self.trained_on.held_out
         _distinct(self.labels)
         _distinct(self.arrays)
         _agree(len(seen.label_documents) == len(self.labels), "documents of other labels")
-        _agree(not isinstance(held, Folds) or len(held.labels) in (0, len(self.labels)), "folds of other labels")
+        _agree(
+            not isinstance(held_out, FoldsHead) or len(held_out.labels) in (0, len(self.labels)),
+            "folds of other labels",
+        )
         _agree(self.kept is None or len(self.kept.stands_for) == len(self.labels), "kept documents of other labels")
 
 
-class Lists(Struct, frozen=True, kw_only=True):
+class ResourcesHead(Struct, frozen=True, kw_only=True):
     """What stood in the files that the plan names."""
 
     stop_words: list[str] | None = None
@@ -129,14 +132,14 @@ class Lists(Struct, frozen=True, kw_only=True):
     keep: list[str] = []
 
 
-class Head(Struct, frozen=True, kw_only=True):
+class SorterHead(Struct, frozen=True, kw_only=True):
     """All of it. The plan is checked where plans are."""
 
     format: int
     plan: dict[str, Any]
-    answers: Annotated[list[Answer], Meta(min_length=1)]
-    members: list[Member]
-    resources: Lists = Lists()
+    answers: Annotated[list[AnswerHead], Meta(min_length=1)]
+    members: list[MemberHead]
+    resources: ResourcesHead = ResourcesHead()
 
     def __post_init__(self) -> None:
         _distinct(answer.name for answer in self.answers)
@@ -146,7 +149,7 @@ class Head(Struct, frozen=True, kw_only=True):
 def fault_of(head: dict[str, Any]) -> str:
     """What is wrong with a head, and where; empty for nothing."""
     try:
-        convert(head, Head)
+        convert(head, SorterHead)
     except ValidationError as error:
         what, _, place = str(error).partition(" - at ")
         return f"{place[3:-1][:80] or 'all of it'}: {what[:80]}"

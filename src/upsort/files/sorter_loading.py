@@ -15,18 +15,18 @@ from upsort.core.arrays import AnyArray
 from upsort.core.classifiers import calibration as calibrations
 from upsort.core.classifiers.calibration import Calibration
 from upsort.core.classifiers.families import family
-from upsort.core.classifiers.family import Stored
-from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.family import StoredClassifier
+from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.features.beside import Beside
+from upsort.core.features.beside import ExtraColumns
 from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.learning.held_out import HeldOut
 from upsort.core.learning.held_plan import without_files
-from upsort.core.learning.kept_documents import KeptDocuments
+from upsort.core.learning.kept_documents import StoredDocuments
 from upsort.core.learning.method import Costs
-from upsort.core.learning.reserve import Reserve
-from upsort.core.learning.sorter import Sorter, Trained
+from upsort.core.learning.reserve import PrunedCounts
+from upsort.core.learning.sorter import TrainedSorter, TrainingSummary
 from upsort.core.names import suggestion
 from upsort.core.plan import Plan
 from upsort.core.records import record
@@ -35,10 +35,10 @@ from upsort.core.text.patience import SECONDS
 from upsort.core.text.resources import Resources
 from upsort.files import kept_arrays
 from upsort.files.bounds import DAMAGED
-from upsort.files.plan_file import settled_plan
+from upsort.files.plan_file import resolved_plan
 from upsort.files.resources import english_for
 from upsort.files.sorter_checks import HEAD, array_in, check_arrays, checked_members, damaged, lines_in, read_head
-from upsort.files.sorter_file import KEPT, LEFT_OUT, TERMS, folder_of
+from upsort.files.sorter_file import LEFT_OUT, STORED, TERMS, folder_of
 
 _OPTIONAL = ("thresholds", "decision")
 _WERE_CALLED = {"node_documents": "support"}
@@ -46,7 +46,7 @@ _RENAMED_IN = 5  # the format since which arrays have the names of today
 _BY_PROBABILITY = 2  # the format of sorters that gave the most probable label, whatever the calibration
 
 
-def load_sorter(path: Path, answer: str = "") -> Sorter:
+def load_sorter(path: Path, answer: str = "") -> TrainedSorter:
     """Read one answer of a sorter back: that for the label column `answer`, or the first."""
     sorters = load_sorters(path)
     if not answer:
@@ -59,7 +59,7 @@ def load_sorter(path: Path, answer: str = "") -> Sorter:
     )
 
 
-def load_sorters(path: Path) -> tuple[Sorter, ...]:
+def load_sorters(path: Path) -> tuple[TrainedSorter, ...]:
     """Read a sorter back, with all its answers. Raises DataProblem, with a message for each way in which a file can be wrong."""
     if not path.exists():
         raise DataProblem(f"There is no sorter {path}.", "Train one with: upsort train TABLE -o NAME.sorter")
@@ -80,7 +80,7 @@ def load_sorters(path: Path) -> tuple[Sorter, ...]:
         raise DataProblem(f"{path} cannot be read: {error.strerror or error}.", "Check the permissions.") from error
 
 
-def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
+def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[TrainedSorter, ...]:
     if HEAD not in archive.namelist():
         raise DataProblem(f"{path} is a zip archive, but not a sorter.", "It holds no sorter.json.")
     head = read_head(archive, path)
@@ -93,31 +93,31 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[Sorter, ...]:
     spaces = [_declared_space(answer) for answer in answers]
     names = [_array_names(answer, plan, numbers, path) for answer, (_, numbers, _) in zip(answers, spaces, strict=True)]
     expected: set[str] = set()
-    for number, held in enumerate(names, 1):
+    for number, terms_of_answer in enumerate(names, 1):
         folder = folder_of(number, len(answers))
-        expected |= {folder + TERMS, *(f"{folder}{_member(name, head)}" for name in held)}
-        expected |= {folder + LEFT_OUT} if "left_out_counts" in held else set()
-        expected |= {folder + KEPT} if "kept_counts" in held else set()
+        expected |= {folder + TERMS, *(f"{folder}{_member(name, head)}" for name in terms_of_answer)}
+        expected |= {folder + LEFT_OUT} if "left_out_counts" in terms_of_answer else set()
+        expected |= {folder + STORED} if "kept_counts" in terms_of_answer else set()
     contents = checked_members(archive, head, expected, path)
-    whole = _Whole(plan, _resources(head, plan, path), _costs(head), path)
+    whole = _SharedContents(plan, _resources(head, plan, path), _costs(head), path)
     sorters = []
-    for number, (answer, space, held) in enumerate(zip(answers, spaces, names, strict=True), 1):
+    for number, (answer, space, terms_of_answer) in enumerate(zip(answers, spaces, names, strict=True), 1):
         folder = folder_of(number, len(answers))
-        found = _Held(
-            said=answer,
+        loaded = _Contents(
+            head=answer,
             declared=space,
             terms=lines_in(contents[folder + TERMS], path),
             left_out=lines_in(contents.get(folder + LEFT_OUT, b""), path),
-            kept=lines_in(contents.get(folder + KEPT, b""), path),
-            arrays={name: array_in(contents[folder + _member(name, head)], name, path) for name in held},
+            stored_terms=lines_in(contents.get(folder + STORED, b""), path),
+            arrays={name: array_in(contents[folder + _member(name, head)], name, path) for name in terms_of_answer},
         )
-        sorters.append(_restored(found, whole))
+        sorters.append(_restored(loaded, whole))
     return tuple(sorters)
 
 
 def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], path: Path) -> list[str]:
     """The arrays that an answer must have."""
-    kind, said = answer.get("calibration"), answer.get("arrays", ())
+    kind, declared = answer.get("calibration"), answer.get("arrays", ())
     if kind not in calibrations.ARRAYS:
         raise damaged(path, f"its calibration is {kind!r}")
     own = family(plan.classifier).arrays
@@ -127,11 +127,11 @@ def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], p
         *(["hashed"] if plan.features.hash_bits else []),
         *(["vector_terms", "vectors", "vector_scale"] if plan.features.vectors_file else []),
         *(["number_mean", "number_deviation", "number_marked"] if numbers else []),
-        *(name for name, array in own.items() if not array.optional or name in said),
+        *(name for name, array in own.items() if not array.optional or name in declared),
         *calibrations.ARRAYS[kind],
-        *(name for name in _OPTIONAL if name in said),
-        *(["left_out_frequency", "left_out_counts"] if "left_out_counts" in said else []),
-        *(kept_arrays.needed(said) if "kept" in answer else []),
+        *(name for name in _OPTIONAL if name in declared),
+        *(["left_out_frequency", "left_out_counts"] if "left_out_counts" in declared else []),
+        *(kept_arrays.needed(declared) if "kept" in answer else []),
     ]
 
 
@@ -145,7 +145,7 @@ Declared = tuple[int, tuple[str, ...], tuple[tuple[str, tuple[str, ...]], ...]]
 
 
 @record(frozen=True)
-class _Whole:
+class _SharedContents:
     """What all answers of a file share."""
 
     plan: Plan
@@ -155,38 +155,38 @@ class _Whole:
 
 
 @record(frozen=True, kw_only=True)
-class _Held:
+class _Contents:
     """What the file holds of one answer. said: its part of the head. terms, left_out, kept: lines of its lists."""
 
-    said: dict[str, Any]
+    head: dict[str, Any]
     declared: Declared
     terms: list[str]
     left_out: list[str]
-    kept: list[str]
+    stored_terms: list[str]
     arrays: dict[str, AnyArray]
 
 
-def _restored(held: _Held, whole: _Whole) -> Sorter:
-    answer, arrays, terms, plan, path = held.said, held.arrays, held.terms, whole.plan, whole.path
-    labels, (counted, numbers, categories), seen = tuple(answer["labels"]), held.declared, answer["trained_on"]
+def _restored(contents: _Contents, whole: _SharedContents) -> TrainedSorter:
+    answer, arrays, terms, plan, path = contents.head, contents.arrays, contents.terms, whole.plan, whole.path
+    labels, (counted, numbers, categories), seen = tuple(answer["labels"]), contents.declared, answer["trained_on"]
     if counted > len(terms):
         raise damaged(path, "it has fewer terms than it says")
     sizes = {"terms": len(terms), "labels": len(labels), "counted": counted, "numbers": len(numbers), "knot columns": 3}
-    sizes["terms left out"] = len(held.left_out)
-    sizes["terms kept"] = len(held.kept)
+    sizes["terms left out"] = len(contents.left_out)
+    sizes["terms kept"] = len(contents.stored_terms)
     check_arrays(arrays, plan.classifier, sizes, path)
-    if len(set(terms)) < len(terms) or len(set(held.left_out)) < len(held.left_out):
+    if len(set(terms)) < len(terms) or len(set(contents.left_out)) < len(contents.left_out):
         raise damaged(path, "it has a term twice")
     if (arrays["document_frequency"] > seen["documents"]).any() or (
         arrays["label_document_frequency"] > np.array(seen["label_documents"])
     ).any():
         raise damaged(path, "it has terms in more documents than there were")
-    trained = Trained(
+    trained = TrainingSummary(
         label_documents=np.array(seen["label_documents"], dtype=np.int64),
         label_document_frequency=arrays["label_document_frequency"].astype(np.int64),
         documents=int(seen["documents"]),
         right=int(seen["right"]) if seen["right"] is not None else None,
-        ended=Ended(
+        ended=OptimiserReport(
             iterations=seen["iterations"],
             products=seen["products"],
             optimality=float(seen["optimality"]),
@@ -200,9 +200,9 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
         known_words=int(seen["known_words"]),
         blank=seen.get("blank"),
     )
-    beside = Beside()
+    extra_columns = ExtraColumns()
     if numbers or categories:
-        beside = Beside(
+        extra_columns = ExtraColumns(
             number_names=numbers,
             mean=arrays.get("number_mean", np.zeros(0)),
             deviation=arrays.get("number_deviation", np.zeros(0)),
@@ -218,17 +218,17 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
         documents=trained.documents,
         mean_length=float(seen.get("mean_length", 0.0)),
         settings=plan.features,
-        beside=beside,
+        extra_columns=extra_columns,
         vectors=WordVectors(arrays["vector_terms"].astype(np.int64), arrays["vectors"]) if has_vectors else None,
         vector_scale=arrays["vector_scale"] if has_vectors else None,
         hashed=arrays["hashed"].astype(np.int64) if "hashed" in arrays else None,
     )
     dimensions = space.vectors.vectors.shape[1] if space.vectors is not None else 0
-    if len(terms) != counted + dimensions + len(beside.names):
+    if len(terms) != counted + dimensions + len(extra_columns.names):
         raise damaged(path, "its terms are not those that its columns make")
     try:
         classifier = family(plan.classifier).restore(
-            Stored(settings=plan.classifier, arrays=arrays, terms=len(terms), labels=len(labels))
+            StoredClassifier(settings=plan.classifier, arrays=arrays, terms=len(terms), labels=len(labels))
         )
     except ValueError as error:
         raise damaged(path, f"it holds {error}") from None
@@ -243,11 +243,13 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
     )
     if wrong_slopes or (calibration.kind == "isotonic" and set(calibration.knots[:, 0]) != set(range(len(labels)))):
         raise damaged(path, "its calibration does not fit its labels")
-    reserve = None
+    pruned = None
     if "left_out_counts" in arrays:
-        reserve = Reserve(held.left_out, arrays["left_out_frequency"].astype(np.int64), arrays["left_out_counts"])
+        pruned = PrunedCounts(
+            contents.left_out, arrays["left_out_frequency"].astype(np.int64), arrays["left_out_counts"]
+        )
     decision = arrays.get("decision")
-    return Sorter(
+    return TrainedSorter(
         plan=plan,
         labels=labels,
         space=space,
@@ -258,36 +260,38 @@ def _restored(held: _Held, whole: _Whole) -> Sorter:
         calibration=calibration,
         answer=str(answer.get("name", "")),
         thresholds=arrays.get("thresholds"),
-        reserve=reserve,
-        kept=_kept(held, path) if "kept" in answer else None,
+        pruned=pruned,
+        stored=_stored(contents, path) if "kept" in answer else None,
         decision=decision,
     )
 
 
-def _kept(held: _Held, path: Path) -> KeptDocuments:
+def _stored(contents: _Contents, path: Path) -> StoredDocuments:
     try:
-        return kept_arrays.kept_of(held.said["kept"], held.arrays, held.kept, tuple(held.said["labels"]))
-    except kept_arrays.Unsound as unsound:
+        return kept_arrays.restore_stored(
+            contents.head["kept"], contents.arrays, contents.stored_terms, tuple(contents.head["labels"])
+        )
+    except kept_arrays.InvalidStored as unsound:
         raise damaged(path, unsound.why) from None
 
 
-def _held_out(said: Any) -> HeldOut:
+def _held_out(values: Any) -> HeldOut:
     """What folds told; of format 2 only how many were right of how many."""
-    if isinstance(said, list):
-        right, documents = int(said[0]), int(said[1])
+    if isinstance(values, list):
+        right, documents = int(values[0]), int(values[1])
         return HeldOut(documents=documents, groups=documents, right=right) if documents else HeldOut()
-    return HeldOut(**{**said, "labels": np.array(said["labels"], dtype=np.int64)})
+    return HeldOut(**{**values, "labels": np.array(values["labels"], dtype=np.int64)})
 
 
 def _declared_space(answer: dict[str, Any]) -> Declared:
-    held = answer["space"]
-    categories = tuple((name, tuple(values)) for name, values in held["categories"])
-    return held["counted"], tuple(held["numbers"]), categories
+    space_head = answer["space"]
+    categories = tuple((name, tuple(values)) for name, values in space_head["categories"])
+    return space_head["counted"], tuple(space_head["numbers"]), categories
 
 
 def _plan(head: dict[str, Any], path: Path) -> Plan:
     try:
-        plan = without_files(settled_plan(head["plan"], str(path)))
+        plan = without_files(resolved_plan(head["plan"], str(path)))
     except UsageProblem as problem:
         raise damaged(path, f"its plan is not one this version knows ({problem.what})") from None
     if plan.clean.pattern_seconds > SECONDS:  # a sorter's patterns may be a stranger's
@@ -303,15 +307,15 @@ def _costs(head: dict[str, Any]) -> Costs | None:
 
 
 def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
-    held = head.get("resources", {})
-    words, table = held.get("stop_words"), held.get("lemma_table", {})
+    resources_head = head.get("resources", {})
+    words, table = resources_head.get("stop_words"), resources_head.get("lemma_table", {})
     resources = Resources(
         stop_words=frozenset(words) if words is not None else None,
         lemma_table=table,
         english=english_for(plan.clean if not table else None),
-        full_forms=held.get("full_forms", {}),
-        replacements=held.get("replacements", {}),
-        keep=tuple(held.get("keep", [])),
+        full_forms=resources_head.get("full_forms", {}),
+        replacements=resources_head.get("replacements", {}),
+        keep=tuple(resources_head.get("keep", [])),
     )
     try:
         cleaner(plan.clean, resources)

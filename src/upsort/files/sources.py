@@ -11,16 +11,16 @@ from typing import BinaryIO
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.plan import Source
 from upsort.core.records import record
-from upsort.files.addresses import hidden, is_database
+from upsort.files.addresses import is_database, without_secrets
 from upsort.files.bounds import without_large_rows
 from upsort.files.columns import renamed
 from upsort.files.database_tables import database_table
 from upsort.files.entries import entries_of
 from upsort.files.format import Format
 from upsort.files.formats import TEXT, format_called, format_of_content, format_of_file, reading_names
-from upsort.files.packing import is_packed
-from upsort.files.rows import EmptySource, Entry, Reading, Table
-from upsort.files.unfinished import Copies
+from upsort.files.packing import is_compressed
+from upsort.files.rows import EmptySource, ReadSettings, SourceEntry, SourceTable
+from upsort.files.unfinished import LocalCopies
 
 _BEGINNING = 65536  # bytes that tell what comes on standard input
 STANDARD_INPUT = "-"
@@ -33,14 +33,14 @@ class Inputs:
     """What a command reads. notes: what was found out and should be told. kinds: the names of the formats,
     `archive` and `database`."""
 
-    tables: tuple[Table, ...]
+    tables: tuple[SourceTable, ...]
     notes: list[str] = field(default_factory=list)
     kinds: frozenset[str] = frozenset()
 
 
 def open_inputs(
     names: Sequence[str],
-    reading: Reading,
+    reading: ReadSettings,
     standard_input: BinaryIO | None = None,
     sources: Mapping[str, Source] | None = None,
     rename: Mapping[str, str] | None = None,
@@ -51,12 +51,12 @@ def open_inputs(
     sources: choices for single sources, by name or pattern. rename: column names to change in all of them.
     Raises DataProblem for a missing, unreadable or empty source.
     """
-    tables: list[Table] = []
+    tables: list[SourceTable] = []
     notes: list[str] = []
     kinds: set[str] = set()
     for name in names:
         try:
-            here, told, of_kinds = _tables_of(name, reading, standard_input, sources or {}, rename or {})
+            tables_here, notices, of_kinds = _tables_of(name, reading, standard_input, sources or {}, rename or {})
         except UnicodeError as error:
             raise DataProblem(
                 f"{name} is not {reading.encoding or 'of the encoding that it looks like'}: {error}.",
@@ -66,35 +66,37 @@ def open_inputs(
             raise DataProblem(
                 f"{name} cannot be read: {error.strerror or error}.", "Check the name and the permissions."
             ) from error
-        tables += here
-        notes += told
+        tables += tables_here
+        notes += notices
         kinds |= of_kinds
     return Inputs(tuple(tables), notes + [note for table in tables for note in table.notes], frozenset(kinds))
 
 
 def _tables_of(
     name: str,
-    reading: Reading,
+    reading: ReadSettings,
     standard_input: BinaryIO | None,
     sources: Mapping[str, Source],
     rename: Mapping[str, str],
-) -> tuple[list[Table], list[str], set[str]]:
+) -> tuple[list[SourceTable], list[str], set[str]]:
     if name == STANDARD_INPUT:
-        entry = Entry(name="standard input", path=("standard input",), open=_spooled(standard_input), passing=True)
+        entry = SourceEntry(
+            name="standard input", path=("standard input",), open=_spooled(standard_input), passing=True
+        )
         typed = format_called(reading.kind) if reading.kind else _kind_of_content(entry)
         return [renamed(_table(entry, reading, typed), rename)], [], {typed.name}
     if is_database(name):
-        return [renamed(_bounded(database_table(hidden(name), reading), reading), rename)], [], {DATABASE}
-    found = entries_of(name, reading)
-    tables, notes = [], list(found.notes)
-    alone = len(found.entries) == 1
+        return [renamed(_bounded(database_table(without_secrets(name), reading), reading), rename)], [], {DATABASE}
+    discovered = entries_of(name, reading)
+    tables, notes = [], list(discovered.notes)
+    alone = len(discovered.entries) == 1
     kinds = (
         {"archive"}
-        if any(is_packed(part) for entry in found.entries for part in (*entry.path, *Path(name).parts))
+        if any(is_compressed(part) for entry in discovered.entries for part in (*entry.path, *Path(name).parts))
         else set()
     )
 
-    def kind_or_none(entry: Entry) -> Format | None:
+    def kind_or_none(entry: SourceEntry) -> Format | None:
         try:
             return _kind(entry, _reading_for(entry, reading, sources))
         except UsageProblem:
@@ -103,15 +105,15 @@ def _tables_of(
             notes.append(f"{entry.name} is of no kind that can be read and was left out.")
             return None
 
-    for kind, group in groupby(found.entries, kind_or_none):
+    for kind, group in groupby(discovered.entries, kind_or_none):
         if kind is None:
             continue
         kinds.add(kind.name)
-        if kind.read_together is not None:
+        if kind.read_as_one is not None:
             members = list(group)
             shown = members[0].name if len(members) == 1 else name
             choice = _reading_for(members[0], reading, sources)
-            table = _bounded(kind.read_together(shown, members, choice), choice)
+            table = _bounded(kind.read_as_one(shown, members, choice), choice)
             tables.append(_renamed_for(members[0], table, sources, rename))
         else:
             for entry in group:
@@ -130,43 +132,43 @@ def _tables_of(
     return tables, notes, kinds
 
 
-def _table(entry: Entry, reading: Reading, kind: Format) -> Table:
+def _table(entry: SourceEntry, reading: ReadSettings, kind: Format) -> SourceTable:
     if kind.read is not None:
         return _bounded(kind.read(entry, reading), reading)
-    if kind.read_together is not None:
-        return _bounded(kind.read_together(entry.name, [entry], reading), reading)
+    if kind.read_as_one is not None:
+        return _bounded(kind.read_as_one(entry.name, [entry], reading), reading)
     raise UsageProblem(f"{entry.name}: {kind.name} can be written, but not read.", "Name another source.")
 
 
-def _bounded(table: Table, reading: Reading) -> Table:
+def _bounded(table: SourceTable, reading: ReadSettings) -> SourceTable:
     return table.through(lambda blocks: without_large_rows(blocks, reading))
 
 
-def _kind(entry: Entry, reading: Reading) -> Format:
+def _kind(entry: SourceEntry, reading: ReadSettings) -> Format:
     if reading.kind:
         return format_called(reading.kind)
     if reading.each_line:
         return TEXT
-    found = format_of_file(entry.path[-1], alone=len(entry.path) == 1)
-    if found is None:
+    format_ = format_of_file(entry.path[-1], alone=len(entry.path) == 1)
+    if format_ is None:
         raise UsageProblem(
             f"{entry.name} has an ending of no known kind.", f"Say what it is with --as: {', '.join(reading_names())}."
         )
-    return found
+    return format_
 
 
-def _kind_of_content(entry: Entry) -> Format:
+def _kind_of_content(entry: SourceEntry) -> Format:
     with entry.open() as stream:
         return format_of_content(stream.read(_BEGINNING))
 
 
-def _source_for(entry: Entry, sources: Mapping[str, Source]) -> Source | None:
+def _source_for(entry: SourceEntry, sources: Mapping[str, Source]) -> Source | None:
     around = [place for place in PurePath(entry.name).parents if place.name]  # its folders, and the archive it is in
     names = {entry.name, entry.path[-1], *map(str, around), *(place.name for place in around)}
     return next((choice for pattern, choice in sources.items() if any(fnmatch(name, pattern) for name in names)), None)
 
 
-def _reading_for(entry: Entry, reading: Reading, sources: Mapping[str, Source]) -> Reading:
+def _reading_for(entry: SourceEntry, reading: ReadSettings, sources: Mapping[str, Source]) -> ReadSettings:
     """The reading with the plan's choices for this source, where the command line leaves them open."""
     choice = _source_for(entry, sources)
     if choice is None:
@@ -182,11 +184,13 @@ def _reading_for(entry: Entry, reading: Reading, sources: Mapping[str, Source]) 
     )
 
 
-def _renamed_for(entry: Entry, table: Table, sources: Mapping[str, Source], rename: Mapping[str, str]) -> Table:
+def _renamed_for(
+    entry: SourceEntry, table: SourceTable, sources: Mapping[str, Source], rename: Mapping[str, str]
+) -> SourceTable:
     choice = _source_for(entry, sources)
     return renamed(table, {**(choice.rename if choice is not None else {}), **rename})
 
 
 def _spooled(standard_input: BinaryIO | None) -> Callable[[], BinaryIO]:
     """Copy standard input to a file that vanishes with the program; give it out again and again."""
-    return Copies().of(standard_input if standard_input is not None else sys.stdin.buffer)
+    return LocalCopies().of(standard_input if standard_input is not None else sys.stdin.buffer)

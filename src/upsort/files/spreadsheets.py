@@ -10,13 +10,13 @@ from zipfile import ZipFile
 from upsort.core.deferred import openpyxl
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.names import listed, suggestion
-from upsort.files.below import without_rows_below
-from upsort.files.bounds import DAMAGED, Damaged, check_unpacked
-from upsort.files.heading import heading_as_told, names_in, told_titles
-from upsort.files.reasons import Reason, Why
-from upsort.files.rows import ROWS_A_BLOCK, Block, Entry, Reading, Refused, Table, cell_of
+from upsort.files.below import without_footer_rows
+from upsort.files.bounds import DAMAGED, DamagedSource, check_unpacked
+from upsort.files.heading import heading_from_options, names_in, title_notices
+from upsort.files.reasons import ReasonKind, RejectionReason
+from upsort.files.rows import ROWS_A_BLOCK, Block, ReadSettings, RejectedRow, SourceEntry, SourceTable, cell_of
 
-_LOOK_AT = 50  # rows
+_SAMPLE_ROWS = 50  # rows
 _STREAMED_FROM = 30_000_000  # bytes of file from which rows are streamed and merged cells are left as they are
 
 _MOST_MERGED = 1_000_000  # cells, beyond which merged ones are left as they are
@@ -30,21 +30,21 @@ _BROKEN = (
 _CODED = re.compile(r"_x([0-9A-Fa-f]{4})_")
 
 
-def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
+def spreadsheet_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
     """One sheet as a table: the one named, else the first that is not empty."""
     with entry.open() as stream:
         content = stream.read()
     streamed = len(content) > _STREAMED_FROM or _merged_cells(entry, content, reading) > _MOST_MERGED
     sheet = _sheet(entry, content, reading, streamed)
-    first = list(islice(((number, row) for number, row in _rows(entry, sheet, streamed) if any(row)), _LOOK_AT))
+    first = list(islice(((number, row) for number, row in _rows(entry, sheet, streamed) if any(row)), _SAMPLE_ROWS))
     if not first:
         raise DataProblem(f"The sheet {sheet.title!r} of {entry.name} is empty.", "Name another with --sheet.")
     numbers, rows = [number for number, _ in first], [row for _, row in first]
-    heading = heading_as_told(reading, rows, numbers, entry.name, header=True)
+    heading = heading_from_options(reading, rows, numbers, entry.name, header=True)
     columns = names_in(heading, [_without_end(row) for row in rows], max(len(_without_end(row)) for row in rows))
     width = len(columns)
     begin = numbers[heading.row] + 1 if heading.row is not None else 1
-    notes = [] if reading.header_row else told_titles(entry.name, heading)
+    notes = [] if reading.header_row else title_notices(entry.name, heading)
     if not reading.sheet and len(_titles(sheet)) > 1:
         notes.append(
             f"{entry.name}: reading the sheet {sheet.title!r} of {listed(_titles(sheet))}; --sheet names another."
@@ -60,8 +60,8 @@ def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
                 continue
             if any(row[width:]):
                 cells = _without_end(row)
-                reason = Reason(Why.WIDTH, (f"{len(cells)} cells", str(width)))
-                block.refused.append(Refused(entry.name, number, reason, tuple(cells)))
+                reason = RejectionReason(ReasonKind.WIDTH, (f"{len(cells)} cells", str(width)))
+                block.refused.append(RejectedRow(entry.name, number, reason, tuple(cells)))
             else:
                 block.rows.append((row + [""] * width)[:width])
                 block.lines.append(number)
@@ -70,7 +70,9 @@ def spreadsheet_table(entry: Entry, reading: Reading) -> Table:
                 block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         yield block
 
-    return Table(name=entry.name, columns=columns, blocks=lambda: without_rows_below(blocks()), notes=tuple(notes))
+    return SourceTable(
+        name=entry.name, columns=columns, blocks=lambda: without_footer_rows(blocks()), notes=tuple(notes)
+    )
 
 
 def _without_end(row: list[str]) -> list[str]:
@@ -78,7 +80,7 @@ def _without_end(row: list[str]) -> list[str]:
     return row[: max((place for place, cell in enumerate(row, 1) if cell), default=0)]
 
 
-def _sheet(entry: Entry, content: bytes, reading: Reading, streamed: bool) -> Any:
+def _sheet(entry: SourceEntry, content: bytes, reading: ReadSettings, streamed: bool) -> Any:
     try:
         book = openpyxl.load_workbook(io.BytesIO(content), read_only=streamed, data_only=True)
     except (openpyxl.utils.exceptions.InvalidFileException, *_BROKEN) as error:
@@ -101,7 +103,7 @@ def _titles(sheet: Any) -> list[str]:
     return list(sheet.parent.sheetnames)
 
 
-def _merged_cells(entry: Entry, content: bytes, reading: Reading) -> int:
+def _merged_cells(entry: SourceEntry, content: bytes, reading: ReadSettings) -> int:
     """How many cells the merged areas of all sheets have, by a look at the XML: the library makes an object of each."""
     merged = 0
     try:
@@ -119,7 +121,7 @@ def _merged_cells(entry: Entry, content: bytes, reading: Reading) -> int:
     return merged
 
 
-def _rows(entry: Entry, sheet: Any, streamed: bool) -> Iterator[tuple[int, list[str]]]:
+def _rows(entry: SourceEntry, sheet: Any, streamed: bool) -> Iterator[tuple[int, list[str]]]:
     """The rows that have cells, with their numbers; what is between them is never gone through. Raises Damaged."""
     rows = _cells(sheet, streamed)
     while True:
@@ -128,7 +130,7 @@ def _rows(entry: Entry, sheet: Any, streamed: bool) -> Iterator[tuple[int, list[
         except StopIteration:
             return
         except _BROKEN as error:
-            raise Damaged(entry.name, error) from error
+            raise DamagedSource(entry.name, error) from error
         yield row
 
 
@@ -148,11 +150,11 @@ def _cells(sheet: Any, streamed: bool) -> Iterator[tuple[int, list[str]]]:
     for (row_number, column), value in values.items():
         by_row.setdefault(row_number, {})[column] = value
     for number in sorted(by_row):
-        held = by_row[number]
-        yield number, [_read(held.get(column)) for column in range(1, max(held) + 1)]
+        cells = by_row[number]
+        yield number, [_read(cells.get(column)) for column in range(1, max(cells) + 1)]
 
 
 def _read(value: Any) -> str:
     """A cell's text, its characters that are written as codes (ECMA-376, 22.9.2.19) as themselves."""
     text = cell_of(value)
-    return _CODED.sub(lambda found: chr(int(found[1], 16)), text) if "_x" in text else text
+    return _CODED.sub(lambda match: chr(int(match[1], 16)), text) if "_x" in text else text

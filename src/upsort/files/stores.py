@@ -15,8 +15,8 @@ from typing import Any, BinaryIO, cast
 from upsort.core.deferred import fsspec
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.records import record
-from upsort.files.addresses import hidden, whole
-from upsort.files.unfinished import Copies
+from upsort.files.addresses import full_address, without_secrets
+from upsort.files.unfinished import LocalCopies
 
 _PART = 1 << 20  # bytes asked for at once
 _TRIES = 5  # without a byte between them
@@ -32,7 +32,7 @@ class Fetched:
 
     name: str
     path: Path
-    copies: Copies
+    copies: LocalCopies
 
 
 def fetched(address: str) -> Iterator[Fetched]:
@@ -42,7 +42,7 @@ def fetched(address: str) -> Iterator[Fetched]:
     read to its end.
     """
     store, root = _store(address)
-    with _Refusals(address):
+    with _StoreProblems(address):
         web = address.startswith("http")
         signs = _SIGNS_OF_WEB if web else _SIGNS
         names = sorted(store.glob(root)) if any(sign in root for sign in signs) else [root]
@@ -55,19 +55,19 @@ def fetched(address: str) -> Iterator[Fetched]:
                 f"{address} is a folder of a store.", f"Name what is in it, for example {address.rstrip('/')}/*."
             )
     for name in names:
-        copies = Copies()
-        shown = hidden(store.unstrip_protocol(name)) if name != root else address
+        copies = LocalCopies()
+        shown = without_secrets(store.unstrip_protocol(name)) if name != root else address
         target = copies.named(PurePosixPath(name.partition("?")[0]).name or "index")
         with target.open("wb") as out:
             _fetch(store, name, shown, cast(BinaryIO, out))
         yield Fetched(shown, target, copies)
 
 
-def fetched_one(address: str) -> Fetched:
+def fetch_single(address: str) -> Fetched:
     """The one object that an address names. Raises as `fetched`, and UsageProblem where it names several."""
-    first, *others = fetched(address)
-    if others:
-        raise UsageProblem(f"{address} names {1 + len(others)} objects; one is wanted.", "Name it.")
+    first, *rest = fetched(address)
+    if rest:
+        raise UsageProblem(f"{address} names {1 + len(rest)} objects; one is wanted.", "Name it.")
     return first
 
 
@@ -75,7 +75,7 @@ def _store(address: str) -> tuple[Any, str]:
     """The store of an address, and what it calls the object."""
     scheme = address.partition("://")[0]
     try:
-        return cast(tuple[Any, str], fsspec.core.url_to_fs(whole(address)))
+        return cast(tuple[Any, str], fsspec.core.url_to_fs(full_address(address)))
     except ImportError as error:
         raise UsageProblem(
             f"What reads {scheme}:// is not installed: {str(error).rstrip('.')}.",
@@ -90,8 +90,8 @@ def _store(address: str) -> tuple[Any, str]:
 
 def _fetch(store: Any, name: str, shown: str, out: BinaryIO) -> None:
     """Copy an object whole, or raise DataProblem."""
-    with _Refusals(shown):
-        before = _told_of(store, name)
+    with _StoreProblems(shown):
+        before = _object_info(store, name)
     size, digest, done, tries = before.get("size"), hashlib.md5(usedforsecurity=False), 0, 0
     while True:
         try:
@@ -107,7 +107,7 @@ def _fetch(store: Any, name: str, shown: str, out: BinaryIO) -> None:
             tries += 1
             if tries >= _TRIES or isinstance(error, FileNotFoundError | PermissionError):
                 raise DataProblem(
-                    f"{shown} broke off after {done:,} bytes: {_said(error, shown)}.",
+                    f"{shown} broke off after {done:,} bytes: {_message_of(error, shown)}.",
                     "Try again; nothing of it was used.",
                 ) from error
             if size is None:  # such an object cannot be gone on with
@@ -115,15 +115,15 @@ def _fetch(store: Any, name: str, shown: str, out: BinaryIO) -> None:
                 out.truncate()
                 digest, done = hashlib.md5(usedforsecurity=False), 0
             time.sleep(_WAIT * 2**tries)
-    with _Refusals(shown):
-        after = _told_of(store, name)
-    changed = [one for one in _CHANGING if before.get(one) != after.get(one)]
+    with _StoreProblems(shown):
+        after = _object_info(store, name)
+    changed = [attribute for attribute in _CHANGING if before.get(attribute) != after.get(attribute)]
     if changed or (size is not None and done != size):
         raise DataProblem(
             f"{shown} is not the same at the end as at the beginning: it changed while it was read.", "Try again."
         )
-    told = _digest_in(before)
-    if told is not None and told != digest.digest():
+    expected = _digest_in(before)
+    if expected is not None and expected != digest.digest():
         raise DataProblem(
             f"{shown} came with another content than its store says: the MD5 digests differ.",
             "Try again; nothing of it was used.",
@@ -145,16 +145,16 @@ def _parts(store: Any, name: str, done: int, size: int | None) -> Iterator[bytes
         yield part
 
 
-def _told_of(store: Any, name: str) -> Mapping[str, Any]:
+def _object_info(store: Any, name: str) -> Mapping[str, Any]:
     """What a store says of an object now."""
     store.invalidate_cache()
     return cast(Mapping[str, Any], store.info(name))
 
 
-def _digest_in(told: Mapping[str, Any]) -> bytes | None:
+def _digest_in(info: Mapping[str, Any]) -> bytes | None:
     """The MD5 digest that a store tells, where it does."""
     for key in ("md5Hash", "Content-MD5", "content_md5"):
-        value = told.get(key)
+        value = info.get(key)
         if isinstance(value, bytes | bytearray):
             return bytes(value)
         if isinstance(value, str) and value:
@@ -162,7 +162,7 @@ def _digest_in(told: Mapping[str, Any]) -> bytes | None:
     return None
 
 
-class _Refusals:
+class _StoreProblems:
     """Round what is asked of a store, as a block: what it refuses becomes a DataProblem."""
 
     def __init__(self, shown: str) -> None:
@@ -178,26 +178,26 @@ class _Refusals:
         if isinstance(error, FileNotFoundError) and status not in (401, 403):
             raise DataProblem(f"There is no {self.shown}.", "Check the address.") from None
         if status in (401, 403) or isinstance(error, PermissionError) or "credential" in str(error).lower():
-            said = f"status {status}" if status is not None else _said(error, self.shown)
+            message = f"status {status}" if status is not None else _message_of(error, self.shown)
             raise DataProblem(
-                f"{self.shown} is denied: {said}.",
+                f"{self.shown} is denied: {message}.",
                 "Check the credentials, in the environment or the store's own files.",
             ) from None
         raise DataProblem(
-            f"{self.shown} cannot be read: {_said(error, self.shown)}.", "Check the address and the connection."
+            f"{self.shown} cannot be read: {_message_of(error, self.shown)}.", "Check the address and the connection."
         ) from None
 
 
-def _said(error: BaseException, shown: str) -> str:
+def _message_of(error: BaseException, shown: str) -> str:
     """What went wrong, without the secrets of an address."""
-    said = " ".join(str(error).replace(whole(shown), shown).split())
-    return said[:200].rstrip(".") or type(error).__name__
+    message = " ".join(str(error).replace(full_address(shown), shown).split())
+    return message[:200].rstrip(".") or type(error).__name__
 
 
 def exists(address: str) -> bool:
     """Whether an object is there. address: with its secrets hidden. Raises as `fetched`."""
     store, root = _store(address)
-    with _Refusals(address):
+    with _StoreProblems(address):
         return bool(store.exists(root))
 
 
@@ -205,13 +205,13 @@ class Outbox:
     """Folders here that stand for those of stores; what is written into them is sent at the end."""
 
     def __init__(self) -> None:
-        self.copies = Copies()
+        self.copies = LocalCopies()
         self.folders: dict[str, Path] = {}
 
     @property
-    def told(self) -> dict[str, str]:
+    def shown_paths(self) -> dict[str, str]:
         """The folders here, and what they stand for."""
-        return {str(folder): hidden(address) for address, folder in self.folders.items()}
+        return {str(folder): without_secrets(address) for address, folder in self.folders.items()}
 
     def place(self, address: str) -> Path:
         """Where to write what is to be sent to an address. Raises UsageProblem for one that nothing can be sent to."""
@@ -232,5 +232,5 @@ class Outbox:
             store, root = _store(address)
             for path in sorted(path for path in folder.rglob("*") if path.is_file()):
                 name = path.relative_to(folder).as_posix()
-                with _Refusals(f"{hidden(address)}/{name}"):
+                with _StoreProblems(f"{without_secrets(address)}/{name}"):
                     store.put_file(str(path), f"{root}/{name}")

@@ -6,9 +6,9 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import BinaryIO
 
-from upsort.files.format import Layout, RowWriter
+from upsort.files.format import RowWriter, TableLayout
 from upsort.files.formats import ending_to_write, format_to_write
-from upsort.files.packing import PACKED, packing
+from upsort.files.packing import COMPRESSED, packing
 from upsort.files.writing import replacing
 
 
@@ -16,8 +16,8 @@ from upsort.files.writing import replacing
 def table_file(path: Path, columns: Sequence[str], numbers: frozenset[str] = frozenset()) -> Iterator[RowWriter]:
     """A writer of rows under `columns`, to a file that appears when the block ends well. numbers: columns that hold numbers."""
     written = format_to_write(path)
-    layout = Layout(columns, numbers, ending_to_write(path))
-    with replacing(path) as file, _packed(file, path) as stream:
+    layout = TableLayout(columns, numbers, ending_to_write(path))
+    with replacing(path) as file, _compressed(file, path) as stream:
         if written.to_text is not None:
             text = io.TextIOWrapper(stream, encoding="utf-8", errors="backslashreplace", newline="")
             yield written.to_text(text, layout)
@@ -29,8 +29,8 @@ def table_file(path: Path, columns: Sequence[str], numbers: frozenset[str] = fro
 
 
 @contextmanager
-def _packed(file: BinaryIO, path: Path) -> Iterator[BinaryIO]:
-    if not path.name.lower().endswith(PACKED):
+def _compressed(file: BinaryIO, path: Path) -> Iterator[BinaryIO]:
+    if not path.name.lower().endswith(COMPRESSED):
         yield file
         return
     with packing(file) as stream:

@@ -5,24 +5,34 @@ from collections.abc import Iterator, Sequence
 from pathlib import PurePosixPath
 
 from upsort.core.errors import UsageProblem
-from upsort.files.bounds import size_said, with_rows_bounded
+from upsort.files.bounds import size_text, with_rows_bounded
 from upsort.files.encoding import find_encoding
 from upsort.files.packing import unpacked_name
-from upsort.files.reasons import Reason, Why
-from upsort.files.rows import ROWS_A_BLOCK, WHOLE, Block, Division, Entry, Reading, Refused, Stretch, Table
+from upsort.files.reasons import ReasonKind, RejectionReason
+from upsort.files.rows import (
+    ROWS_A_BLOCK,
+    WHOLE,
+    Block,
+    Chunk,
+    Chunking,
+    ReadSettings,
+    RejectedRow,
+    SourceEntry,
+    SourceTable,
+)
 
 _FILES_A_BLOCK = 200
-_FILES_A_STRETCH = 5 * _FILES_A_BLOCK
+_FILES_PER_CHUNK = 5 * _FILES_A_BLOCK
 _SHOWN = 1000  # bytes of a file that is too large
 
 
-def text_table(name: str, entries: Sequence[Entry], reading: Reading) -> Table:
+def text_table(name: str, entries: Sequence[SourceEntry], reading: ReadSettings) -> SourceTable:
     """Text files as one table with the columns file, label (where labels are to be had) and text."""
     label_from = reading.label_from or ("folder" if any(len(entry.path) > 2 for entry in entries) else "")
     columns = ("file", "label", "text") if label_from else ("file", "text")
 
-    def blocks(stretch: Stretch) -> Iterator[Block]:
-        chosen = entries[stretch.begin : stretch.end]
+    def blocks(chunk: Chunk) -> Iterator[Block]:
+        chosen = entries[chunk.begin : chunk.end]
         if reading.each_line:
             for entry in chosen:
                 yield from _line_blocks(entry, columns, label_from, reading)
@@ -33,34 +43,36 @@ def text_table(name: str, entries: Sequence[Entry], reading: Reading) -> Table:
                 _add_file(block, entry, label_from, reading)
             yield block
 
-    def stretches() -> Iterator[Stretch]:
-        some = 1 if reading.each_line else _FILES_A_STRETCH
+    def chunks() -> Iterator[Chunk]:
+        some = 1 if reading.each_line else _FILES_PER_CHUNK
         for begin in range(0, len(entries), some):
-            yield Stretch(begin=begin, end=begin + some)
+            yield Chunk(begin=begin, end=begin + some)
 
-    return Table(
+    return SourceTable(
         name=name,
         columns=columns,
         blocks=lambda: blocks(WHOLE),
         text="text",
         label="label" if label_from else "",
-        division=Division(stretches, blocks, any(entry.passing for entry in entries)) if len(entries) > 1 else None,
+        division=Chunking(chunks, blocks, any(entry.passing for entry in entries)) if len(entries) > 1 else None,
     )
 
 
-def _add_file(block: Block, entry: Entry, label_from: str, reading: Reading) -> None:
+def _add_file(block: Block, entry: SourceEntry, label_from: str, reading: ReadSettings) -> None:
     with entry.open() as stream:
         encoding = find_encoding(stream, reading.encoding).name
         content = stream.read(reading.largest_cell + 1)
     if len(content) > reading.largest_cell:
-        reason = Reason(Why.TOO_LARGE, (size_said(reading.largest_cell),), "--largest-cell allows more")
-        block.refused.append(Refused(entry.name, 1, reason, (content[:_SHOWN].decode(encoding, "backslashreplace"),)))
+        reason = RejectionReason(ReasonKind.TOO_LARGE, (size_text(reading.largest_cell),), "--largest-cell allows more")
+        block.refused.append(
+            RejectedRow(entry.name, 1, reason, (content[:_SHOWN].decode(encoding, "backslashreplace"),))
+        )
         return
     try:
         text = content.decode(encoding).removeprefix("\ufeff")
     except UnicodeDecodeError as error:
-        reason = Reason(Why.BYTES, (f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}",))
-        block.refused.append(Refused(entry.name, 1, reason, (content.decode(encoding, "backslashreplace"),)))
+        reason = RejectionReason(ReasonKind.BYTES, (f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}",))
+        block.refused.append(RejectedRow(entry.name, 1, reason, (content.decode(encoding, "backslashreplace"),)))
         return
     block.rows.append([entry.name, *_labels(entry, label_from), text.replace("\r\n", "\n")])
     block.lines.append(1)
@@ -68,7 +80,9 @@ def _add_file(block: Block, entry: Entry, label_from: str, reading: Reading) -> 
         block.files.append(entry.name)
 
 
-def _line_blocks(entry: Entry, columns: tuple[str, ...], label_from: str, reading: Reading) -> Iterator[Block]:
+def _line_blocks(
+    entry: SourceEntry, columns: tuple[str, ...], label_from: str, reading: ReadSettings
+) -> Iterator[Block]:
     labels = _labels(entry, label_from)
     with with_rows_bounded(entry.open(), entry.name, reading) as stream:
         encoding = find_encoding(stream, reading.encoding).name
@@ -77,8 +91,12 @@ def _line_blocks(entry: Entry, columns: tuple[str, ...], label_from: str, readin
             try:
                 text = line.decode(encoding).removeprefix("\ufeff").rstrip("\r\n")
             except UnicodeDecodeError as error:
-                reason = Reason(Why.BYTES, (f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}",))
-                block.refused.append(Refused(entry.name, number, reason, (line.decode(encoding, "backslashreplace"),)))
+                reason = RejectionReason(
+                    ReasonKind.BYTES, (f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}",)
+                )
+                block.refused.append(
+                    RejectedRow(entry.name, number, reason, (line.decode(encoding, "backslashreplace"),))
+                )
                 continue
             if text.strip():
                 block.rows.append([entry.name, *labels, text])
@@ -89,7 +107,7 @@ def _line_blocks(entry: Entry, columns: tuple[str, ...], label_from: str, readin
         yield block
 
 
-def _labels(entry: Entry, label_from: str) -> list[str]:
+def _labels(entry: SourceEntry, label_from: str) -> list[str]:
     match label_from:
         case "":
             return []
@@ -99,8 +117,8 @@ def _labels(entry: Entry, label_from: str) -> list[str]:
             name = PurePosixPath(unpacked_name(entry.path[-1]))
             return [name.stem if name.suffix[1:].isalpha() else name.name]
         case _:
-            found = checked_pattern(label_from).search("/".join(entry.path))
-            return [found.group(1) if found else ""]
+            match = checked_pattern(label_from).search("/".join(entry.path))
+            return [match.group(1) if match else ""]
 
 
 def checked_pattern(text: str) -> "re.Pattern[str]":

@@ -14,9 +14,9 @@ class TypedCell(str):
 
     def __new__(cls, value: Any) -> "TypedCell":
         """value: of JSON."""
-        found = super().__new__(cls, cell_of(value))
-        found.value = value
-        return found
+        cell = super().__new__(cls, cell_of(value))
+        cell.value = value
+        return cell
 
     def __reduce__(self) -> tuple[Any, ...]:
         return (TypedCell, (self.value,))
@@ -32,22 +32,22 @@ class AbsentCell(str):
 ABSENT = AbsentCell()
 
 
-def cell_from(held: dict[str, Any], column: str) -> str:
+def cell_from(values: dict[str, Any], column: str) -> str:
     """The cell of an object of JSON under a column."""
-    if column not in held:
+    if column not in values:
         return ABSENT
-    return _cell(held[column])
+    return _cell(values[column])
 
 
-def cell_at(held: dict[str, Any], steps: Steps) -> str:
+def cell_at(values: dict[str, Any], steps: Steps) -> str:
     """The cell of what is inside an object."""
-    value = value_at(held, steps)
+    value = value_at(values, steps)
     return ABSENT if value is NOTHING_THERE else _cell(value)
 
 
-def cell_named(held: Mapping[str, Any], name: str) -> str:
+def cell_named(values: Mapping[str, Any], name: str) -> str:
     """The cell of what a name or a path stands for in an object."""
-    value = value_named(held, name)
+    value = value_named(values, name)
     return ABSENT if value is NOTHING_THERE else _cell(value)
 
 

@@ -27,22 +27,22 @@ _IN_USE = "in-use"
 _LONGEST_NAME = 120  # bytes; most file systems allow 255 in all
 _PART = 1 << 20  # bytes copied at once
 _cleared: set[Path] = set()
-_kept: list[str] = []
+_left_files: list[str] = []
 
 
-def kept() -> list[str]:
+def left_files() -> list[str]:
     """What this run has left to be gone on with, in sentences; empties the list."""
-    told = list(_kept)
-    _kept.clear()
-    return told
+    sentences = list(_left_files)
+    _left_files.clear()
+    return sentences
 
 
-def keep(sentence: str) -> None:
+def keep_unfinished(sentence: str) -> None:
     """Say what is left on purpose, and how to go on with it."""
-    _kept.append(sentence)
+    _left_files.append(sentence)
 
 
-def begin_beside(target: Path) -> tuple[int, Path]:
+def open_unfinished(target: Path) -> tuple[int, Path]:
     """A new locked file in the folder of the target, open for writing: its handle and its path.
 
     What dead runs left of the same target is removed first. Raises OSError when the folder does not allow it.
@@ -69,7 +69,7 @@ def claim(handle: int) -> bool:
     return True
 
 
-class Copies:
+class LocalCopies:
     """A folder of copies to read from, numbered. It lives as long as one of its openers, and no longer than the process."""
 
     def __init__(self) -> None:
@@ -102,7 +102,7 @@ class Copies:
 class _Opener:
     """Opens a copy and keeps its folder alive."""
 
-    def __init__(self, copies: Copies, path: Path) -> None:
+    def __init__(self, copies: LocalCopies, path: Path) -> None:
         self.copies, self.path = copies, path
 
     def __call__(self) -> BinaryIO:

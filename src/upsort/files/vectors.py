@@ -14,12 +14,12 @@ from upsort.files.rows import Block
 from upsort.files.writing import replacing, replacing_text
 
 
-def read_vectors(path: Path, wanted: frozenset[str] | None = None) -> tuple[list[str], Floats]:
+def read_vectors(path: Path, words_needed: frozenset[str] | None = None) -> tuple[list[str], Floats]:
     """The words of a vectors file that are `wanted` (all without), sorted, and their vectors, (v, d) float32 as float64.
 
     The file is streamed; of words that come twice the first counts. Raises DataProblem with the line that is wrong.
     """
-    found: dict[str, np.ndarray[tuple[int], np.dtype[np.float32]]] = {}
+    by_word: dict[str, np.ndarray[tuple[int], np.dtype[np.float32]]] = {}
     dimensions = 0
     with _opened(path) as stream:
         for number, line in enumerate(stream, 1):
@@ -34,18 +34,18 @@ def read_vectors(path: Path, wanted: frozenset[str] | None = None) -> tuple[list
                     f"{path}, line {number}: {len(cells) - 1} numbers where the lines before have {dimensions}.",
                     "Each line is a word and its numbers, one space apart.",
                 )
-            if (wanted is None or cells[0] in wanted) and cells[0] not in found:
+            if (words_needed is None or cells[0] in words_needed) and cells[0] not in by_word:
                 try:
                     vector = np.array(cells[1:], dtype=np.float32)
                 except ValueError:
                     vector = np.full(1, np.nan, dtype=np.float32)
                 if not np.isfinite(vector).all():
                     raise DataProblem(f"{path}, line {number}: not all of its cells are numbers.", "Mend the line.")
-                found[cells[0]] = vector
+                by_word[cells[0]] = vector
     if not dimensions:
         raise DataProblem(f"{path} holds no vectors.", "Each line is a word and its numbers, one space apart.")
-    words = sorted(found)
-    vectors = np.array([found[word] for word in words], dtype=np.float64).reshape(len(words), dimensions)
+    words = sorted(by_word)
+    vectors = np.array([by_word[word] for word in words], dtype=np.float64).reshape(len(words), dimensions)
     return words, vectors
 
 
@@ -57,9 +57,9 @@ def write_vectors(path: Path, words: Sequence[str], vectors: Floats) -> None:
         for word, vector in zip(words, vectors.tolist(), strict=True)
     )
     if path.suffix == ".gz":
-        with replacing(path) as stream, gzip.GzipFile(fileobj=stream, mode="wb", mtime=0, filename="") as packed:
-            packed.write(head.encode())
-            packed.writelines(line.encode("utf-8") for line in lines)
+        with replacing(path) as stream, gzip.GzipFile(fileobj=stream, mode="wb", mtime=0, filename="") as compressed:
+            compressed.write(head.encode())
+            compressed.writelines(line.encode("utf-8") for line in lines)
         return
     with replacing_text(path) as text:
         text.write(head)
@@ -70,8 +70,8 @@ def write_vectors(path: Path, words: Sequence[str], vectors: Floats) -> None:
 def _opened(path: Path) -> Iterator[TextIO]:
     try:
         with path.open("rb") as probe:
-            packed = probe.read(2) == b"\x1f\x8b"
-        with gzip.open(path, "rt", encoding="utf-8") if packed else path.open(encoding="utf-8-sig") as stream:
+            is_gzip = probe.read(2) == b"\x1f\x8b"
+        with gzip.open(path, "rt", encoding="utf-8") if is_gzip else path.open(encoding="utf-8-sig") as stream:
             yield stream
     except (OSError, EOFError, UnicodeDecodeError) as error:
         reason = (error.strerror or str(error)) if isinstance(error, OSError) else "it is cut short or not UTF-8"

@@ -10,8 +10,8 @@ from typing import Any, BinaryIO, TextIO
 
 from upsort.core.deferred import arrow_parquet, openpyxl, pyarrow
 from upsort.core.errors import DataProblem
-from upsort.files.format import WITH_TABS, Layout, RowWriter, TextOf
-from upsort.files.remarks import remark
+from upsort.files.format import WITH_TABS, RowWriter, TableLayout, TextOf
+from upsort.files.remarks import add_notice
 from upsort.files.typed_cells import AbsentCell, TypedCell
 
 _ROWS_A_GROUP = 20_000
@@ -23,7 +23,7 @@ _LIKE_A_CODE = re.compile(r"_(x[0-9A-Fa-f]{4}_)")
 """What a spreadsheet would read as the code of a character (ECMA-376, 22.9.2.19)."""
 
 
-def delimited(stream: TextIO, layout: Layout) -> RowWriter:
+def delimited(stream: TextIO, layout: TableLayout) -> RowWriter:
     """Separated cells, by commas or, for the endings of WITH_TABS, by tabs."""
     writer = _Delimited(stream, "\t" if layout.ending in WITH_TABS else ",")
     if layout.with_head:
@@ -84,13 +84,13 @@ class _Rows:
             self.writerow(row)
 
 
-def json_lines(stream: TextIO, layout: Layout) -> RowWriter:
+def json_lines(stream: TextIO, layout: TableLayout) -> RowWriter:
     """Rows as JSON objects, one a line."""
     return _JsonLines(stream, layout)
 
 
 @contextmanager
-def json_array(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
+def json_array(stream: BinaryIO, layout: TableLayout) -> Iterator[RowWriter]:
     """Rows as the objects of one array, an object a line."""
     text = io.TextIOWrapper(stream, encoding="utf-8", errors="backslashreplace", newline="")
     text.write("[")
@@ -101,7 +101,7 @@ def json_array(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
 
 
 class _JsonArray(_Rows):
-    def __init__(self, stream: TextIO, layout: Layout) -> None:
+    def __init__(self, stream: TextIO, layout: TableLayout) -> None:
         self._stream, self._layout, self._before = stream, layout, "\n "
 
     def writerow(self, row: Sequence[Any], /) -> None:
@@ -111,7 +111,7 @@ class _JsonArray(_Rows):
 
 
 class _JsonLines(_Rows):
-    def __init__(self, stream: TextIO, layout: Layout) -> None:
+    def __init__(self, stream: TextIO, layout: TableLayout) -> None:
         self._stream, self._layout = stream, layout
 
     def writerow(self, row: Sequence[Any], /) -> None:
@@ -124,12 +124,12 @@ class _JsonLines(_Rows):
         self._stream.write(text)
 
 
-def _json_text(layout: Layout, columns: Sequence[Sequence[Any]]) -> str:
+def _json_text(layout: TableLayout, columns: Sequence[Sequence[Any]]) -> str:
     rows = zip(*columns, strict=True)
     return "".join([json.dumps(as_object(row, layout), ensure_ascii=False) + "\n" for row in rows])
 
 
-def as_object(row: Sequence[Any], layout: Layout) -> dict[str, Any]:
+def as_object(row: Sequence[Any], layout: TableLayout) -> dict[str, Any]:
     """A row as an object of JSON: numbers as numbers, values that came from JSON as they were, without what was not there."""
     return {
         name: cell.value if isinstance(cell, TypedCell) else value_of(cell) if name in layout.numbers else cell
@@ -139,7 +139,7 @@ def as_object(row: Sequence[Any], layout: Layout) -> dict[str, Any]:
 
 
 @contextmanager
-def parquet(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
+def parquet(stream: BinaryIO, layout: TableLayout) -> Iterator[RowWriter]:
     """Columns of text or of numbers, written in groups of rows."""
     writer = _Parquet(stream, layout)
     yield writer
@@ -147,30 +147,30 @@ def parquet(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
 
 
 class _Parquet(_Rows):
-    def __init__(self, stream: Any, layout: Layout) -> None:
+    def __init__(self, stream: Any, layout: TableLayout) -> None:
         self._schema = pyarrow.schema(
             [(column, pyarrow.float64() if column in layout.numbers else pyarrow.string()) for column in layout.columns]
         )
         self._numbers = [column in layout.numbers for column in layout.columns]
         self._writer = arrow_parquet.ParquetWriter(stream, self._schema, write_page_checksum=True)
-        self._held: list[Sequence[Any]] = []
+        self._buffered: list[Sequence[Any]] = []
 
     def writerow(self, row: Sequence[Any], /) -> None:
-        self._held.append(row)
-        if len(self._held) >= _ROWS_A_GROUP:
+        self._buffered.append(row)
+        if len(self._buffered) >= _ROWS_A_GROUP:
             self._flush()
 
     def _flush(self) -> None:
-        columns = zip(*self._held, strict=True) if self._held else [[] for _ in self._schema]
+        columns = zip(*self._buffered, strict=True) if self._buffered else [[] for _ in self._schema]
         arrays = [
             pyarrow.array([value_of(cell) if number else _sound(cell) for cell in column], field.type)
             for column, number, field in zip(columns, self._numbers, self._schema, strict=True)
         ]
         self._writer.write_table(pyarrow.Table.from_arrays(arrays, schema=self._schema))
-        self._held = []
+        self._buffered = []
 
     def close(self) -> None:
-        if self._held:
+        if self._buffered:
             self._flush()
         self._writer.close()
 
@@ -180,7 +180,7 @@ def _sound(cell: Any) -> str:
 
 
 @contextmanager
-def spreadsheet(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
+def spreadsheet(stream: BinaryIO, layout: TableLayout) -> Iterator[RowWriter]:
     """One sheet, held in memory until it is whole; cells are text or numbers, never formulas."""
     writer = _Spreadsheet(layout)
     yield writer
@@ -188,7 +188,7 @@ def spreadsheet(stream: BinaryIO, layout: Layout) -> Iterator[RowWriter]:
 
 
 class _Spreadsheet(_Rows):
-    def __init__(self, layout: Layout) -> None:
+    def __init__(self, layout: TableLayout) -> None:
         self._new_cell = openpyxl.cell.WriteOnlyCell
         self._book = openpyxl.Workbook(write_only=True)
         self._sheet = self._book.create_sheet("corpus")
@@ -227,4 +227,4 @@ class _Spreadsheet(_Rows):
 
     def save(self, stream: BinaryIO) -> None:
         self._book.save(stream)
-        remark("{n} characters were replaced by \ufffd: a spreadsheet cannot hold such.", self._replaced)
+        add_notice("{n} characters were replaced by \ufffd: a spreadsheet cannot hold such.", self._replaced)

@@ -14,7 +14,7 @@ from typing import BinaryIO, TextIO, cast
 
 from upsort.core.errors import DataProblem
 from upsort.files import disk
-from upsort.files.unfinished import begin_beside
+from upsort.files.unfinished import open_unfinished
 
 _NEW_FILE_MODE = 0o666
 
@@ -23,7 +23,7 @@ _waiting: list[tuple[Path, Path]] | None = None
 
 
 @contextmanager
-def replacing_together() -> Iterator[None]:
+def replacing_all() -> Iterator[None]:
     """Files that belong together, each written by `replacing` inside the block, take their places when the block ends: all of
     them, or, on any failure, none."""
     global _waiting
@@ -62,7 +62,7 @@ def replacing(path: Path) -> Iterator[BinaryIO]:
         return
     target = path.resolve()  # a link keeps pointing where it did; what it points to is replaced
     try:
-        handle, unfinished = begin_beside(target)
+        handle, unfinished = open_unfinished(target)
     except OSError as error:
         raise cannot_write(path, error) from error
     try:

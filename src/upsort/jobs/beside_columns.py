@@ -15,7 +15,7 @@ Change = Mapping[str, Any]
 """Keys of a plan, each with another value."""
 
 
-def beside_changes(inputs: Inputs, columns: Columns, names: Sequence[str]) -> list[Change]:
+def extra_column_changes(inputs: Inputs, columns: Columns, names: Sequence[str]) -> list[Change]:
     """For each of the named columns what makes a plan sort by it too, then for all of them together.
 
     names: of columns, or patterns. What a column holds is told by the first rows of the first table. Raises UsageProblem for a
@@ -42,7 +42,7 @@ def beside_changes(inputs: Inputs, columns: Columns, names: Sequence[str]) -> li
                 categories.append(column)
             elif single:
                 raise UsageProblem(
-                    f"The column {column!r} holds {_HELD[kind]}; beside the text stand numbers, or few different values.",
+                    f"The column {column!r} holds {_TYPE_WORDS[kind]}; beside the text stand numbers, or few different values.",
                     f"Leave {column} out of --beside.",
                 )
     numbers, categories = list(dict.fromkeys(numbers)), list(dict.fromkeys(categories))
@@ -53,14 +53,14 @@ def beside_changes(inputs: Inputs, columns: Columns, names: Sequence[str]) -> li
         )
     each: list[Change] = [_of_numbers(columns, [name]) for name in numbers]
     each += [_of_categories(columns, [name]) for name in categories]
-    together = {
+    combined = {
         **(_of_numbers(columns, numbers) if numbers else {}),
         **(_of_categories(columns, categories) if categories else {}),
     }
-    return [*each, together] if len(each) > 1 else each
+    return [*each, combined] if len(each) > 1 else each
 
 
-_HELD = {"date": "dates", "text": "text", "empty": "nothing"}
+_TYPE_WORDS = {"date": "dates", "text": "text", "empty": "nothing"}
 
 
 def _of_numbers(columns: Columns, names: Sequence[str]) -> Change:

@@ -17,9 +17,9 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Ints
 from upsort.core.errors import DataProblem, Problem, UsageProblem
-from upsort.core.judging.behind import Behind, behind
-from upsort.core.judging.cross_validation import CrossValidation, judged_by
-from upsort.core.judging.protocol import Parts, outcome, outcome_of
+from upsort.core.judging.behind import DifferenceToBest, difference_to_best
+from upsort.core.judging.cross_validation import CrossValidation, validation_of
+from upsort.core.judging.protocol import SplitParts, outcome, outcome_of
 from upsort.core.judging.splits import Splits, hold_out, splits
 from upsort.core.learning.apart import Split
 from upsort.core.learning.dealing import held_out_of
@@ -27,20 +27,20 @@ from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.files.known_trials import documents_digest, enter_trials, known_trials
 from upsort.files.ledger import plan_digest
-from upsort.jobs.beside_columns import beside_changes
-from upsort.jobs.judging import Kept, Prepared, prepared
-from upsort.jobs.rounds import Candidate, Corpora, Round, judged_on
-from upsort.jobs.trials import told, trials, without
-from upsort.jobs.work import Work
+from upsort.jobs.beside_columns import extra_column_changes
+from upsort.jobs.judging import DuplicateHandling, PreparedFolds, prepare_folds
+from upsort.jobs.rounds import Candidate, Corpora, PlanBatch, judge_batches
+from upsort.jobs.trials import candidate_without, description_of, trials
+from upsort.jobs.work import RunContext
 
-SET_ASIDE = 0.2  # of the documents, to judge the choice by
+JUDGE_SHARE = 0.2  # of the documents, to judge the choice by
 _FOLDS = 3  # while trials are sorted out
-_KEPT = 3  # one of so many goes on
+_SURVIVORS = 3  # one of so many goes on
 _LEAST = 300  # documents of a sample
 _FINALISTS = 5
 _MINUTE = 60.0
 _NO_TIME = -1.0
-_TOGETHER = (("features.units", "features.lengths"), ("columns.numbers", "columns.wrong_numbers"))
+_LINKED_KEYS = (("features.units", "features.lengths"), ("columns.numbers", "columns.wrong_numbers"))
 
 
 @record(frozen=True, kw_only=True)
@@ -53,7 +53,7 @@ class Budget:
     trials: int
     minutes: float
     margin: float
-    beside: Sequence[str] = ()
+    extra_columns: Sequence[str] = ()
     known_from: Sequence[str] = ()
 
 
@@ -69,15 +69,15 @@ class Trial:
 
 
 @record(frozen=True, kw_only=True)
-class Reason:
+class ChoiceReason:
     """What one choice brought: keys with their values, and by how much the plan without it is behind."""
 
-    told: str
-    without: Behind
+    description: str
+    without: DifferenceToBest
 
 
 @record(frozen=True, kw_only=True)
-class Chosen:
+class ChosenPlan:
     """picked: the plan. best: the most accurate finalist, and behind_best: by how much the picked one is behind it on the folds.
     finalists: all that were judged on the folds, most accurate first. inside: what the folds say of the picked plan, which is a
     little too high, since they chose it. honest: of the documents set aside. as_it_is: the same of the plan that was given.
@@ -86,23 +86,23 @@ class Chosen:
 
     picked: Candidate
     best: Candidate
-    behind_best: Behind
+    difference_to_best: DifferenceToBest
     finalists: list[tuple[Candidate, CrossValidation]]
     trials: list[Trial]
     inside: CrossValidation
     honest: CrossValidation
     as_it_is: CrossValidation
-    gain: Behind
-    reasons: list[Reason]
-    left_out: list[Reason]
+    gain: DifferenceToBest
+    reasons: list[ChoiceReason]
+    left_out: list[ChoiceReason]
     counted: int
     documents: int
-    set_aside: int
-    kept: Kept
+    judge_documents: int
+    duplicates: DuplicateHandling
     seconds: float
 
 
-def choose(work: Work, budget: Budget) -> Chosen:
+def choose(work: RunContext, budget: Budget) -> ChosenPlan:
     """Look for a good plan, beginning with that of the work. Raises DataProblem for documents that are too few to be divided so,
     UsageProblem for a plan that says how folds are dealt."""
     _check(work.plan)
@@ -112,38 +112,38 @@ def choose(work: Work, budget: Budget) -> Chosen:
         raise DataProblem(problem.what, problem.remedy.replace("--folds ", "--set judge.folds=")) from problem
 
 
-def _chosen(work: Work, budget: Budget) -> Chosen:
+def _chosen(work: RunContext, budget: Budget) -> ChosenPlan:
     began, started = time.monotonic(), time.perf_counter()
-    tried = trials(work.plan, budget.trials, beside_changes(work.inputs, work.plan.columns, budget.beside))
-    search = _begun(work, tried, budget)
-    found, alive = _sorted_out(search, began + budget.minutes * _MINUTE if budget.minutes else np.inf)
+    tried = trials(work.plan, budget.trials, extra_column_changes(work.inputs, work.plan.columns, budget.extra_columns))
+    search = _start_search(work, tried, budget)
+    finalists, alive = _successive_halving(search, began + budget.minutes * _MINUTE if budget.minutes else np.inf)
     judged = _final(search, {number: tried[number] for number in alive})
     order = sorted(alive, key=lambda number: (-(judged[number].overall.accuracy.value or 0.0), number))
     best = judged[order[0]]
-    as_given = _behind(best, judged[0], len(order))
+    as_given = _difference(best, judged[0], len(order))
     if order[0] == 0 or (as_given.low <= 0.0 and as_given.value < budget.margin):
-        picked = _Picked(candidate=tried[0], judged=judged[0], behind_best=as_given, reasons=[], left_out=[])
+        picked = _PickedPlan(candidate=tried[0], judged=judged[0], difference_to_best=as_given, reasons=[], left_out=[])
     else:
-        picked = _simplified(search, tried[order[0]], best, budget.margin)
-    honest = as_it_is = _on_set_aside(search, tried[0])
+        picked = _simplify(search, tried[order[0]], best, budget.margin)
+    honest = as_it_is = _judge_finalist(search, tried[0])
     if picked.candidate.values:
-        honest = _on_set_aside(search, picked.candidate)
-    return Chosen(
+        honest = _judge_finalist(search, picked.candidate)
+    return ChosenPlan(
         picked=picked.candidate,
         best=tried[order[0]],
-        behind_best=picked.behind_best,
+        difference_to_best=picked.difference_to_best,
         finalists=[(tried[number], judged[number]) for number in order],
-        trials=found,
+        trials=finalists,
         inside=picked.judged,
         honest=honest,
         as_it_is=as_it_is,
-        gain=_behind(honest, as_it_is, 2),
+        gain=_difference(honest, as_it_is, 2),
         reasons=picked.reasons,
         left_out=picked.left_out,
         counted=search.corpora.times,
         documents=search.first.documents.documents,
-        set_aside=int(search.outside.sum()),
-        kept=search.first.kept,
+        judge_documents=int(search.outside.sum()),
+        duplicates=search.first.duplicates,
         seconds=time.perf_counter() - started,
     )
 
@@ -157,31 +157,33 @@ def _check(plan: Plan) -> None:
 
 
 @record(frozen=True, kw_only=True)
-class _Search:
+class _PlanSearch:
     """tried: the trials, the given plan first. first: the documents as that one counts them. outside: (n,) those set aside;
     inside: (m,) places of the others. digest: tells the documents in the ledger, empty where nothing is noted there."""
 
-    work: Work
+    work: RunContext
     corpora: Corpora
     tried: Sequence[Candidate]
-    first: Prepared
+    first: PreparedFolds
     outside: Bools
     inside: Ints
     digest: str
 
-    def rounds(self, candidates: Mapping[int, Candidate]) -> list[Round]:
+    def batches(self, candidates: Mapping[int, Candidate]) -> list[PlanBatch]:
         """Candidates, by how they count the text, with all documents."""
-        return self.corpora.rounds(candidates, self.first.documents.groups)
+        return self.corpora.batches(candidates, self.first.documents.groups)
 
 
-def _begun(work: Work, tried: Sequence[Candidate], budget: Budget) -> _Search:
-    corpora = Corpora(work, [one.plan for one in tried], "choose")
+def _start_search(work: RunContext, tried: Sequence[Candidate], budget: Budget) -> _PlanSearch:
+    corpora = Corpora(work, [candidate.plan for candidate in tried], "choose")
     corpus, answer = corpora.of(work.plan)
-    first = prepared(corpus, work.plan, answer)
+    first = prepare_folds(corpus, work.plan, answer)
     documents = first.documents
-    outside = hold_out(documents, SET_ASIDE, work.plan.judge.seed)
-    arrays = [one for one in (documents.keys, documents.labels, documents.groups, documents.weights) if one is not None]
-    return _Search(
+    outside = hold_out(documents, JUDGE_SHARE, work.plan.judge.seed)
+    arrays = [
+        array for array in (documents.keys, documents.labels, documents.groups, documents.weights) if array is not None
+    ]
+    return _PlanSearch(
         work=work,
         corpora=corpora,
         tried=tried,
@@ -192,129 +194,136 @@ def _begun(work: Work, tried: Sequence[Candidate], budget: Budget) -> _Search:
     )
 
 
-def _sorted_out(search: _Search, ends: float) -> tuple[list[Trial], list[int]]:
+def _successive_halving(search: _PlanSearch, ends: float) -> tuple[list[Trial], list[int]]:
     """All trials with how far each came, and the numbers of the last."""
     tried, inside = search.tried, search.inside
-    sizes = [share for share in (1 / _KEPT**2, 1 / _KEPT) if share * inside.size >= _LEAST] + [1.0]
-    alive, found = list(range(len(tried))), dict[int, Trial]()
-    known, digests = known_trials(search.digest), [plan_digest(one.plan)[0] for one in tried]
+    sizes = [share for share in (1 / _SURVIVORS**2, 1 / _SURVIVORS) if share * inside.size >= _LEAST] + [1.0]
+    alive, results = list(range(len(tried))), dict[int, Trial]()
+    known, digests = known_trials(search.digest), [plan_digest(candidate.plan)[0] for candidate in tried]
     for share in sizes:
         rows = inside
         if share < 1.0:
-            dealt = search.first.documents.rows(inside).dealt
-            rows = inside[held_out_of(dealt, share, search.work.plan.judge.seed)]
+            split_keys = search.first.documents.rows(inside).split_keys
+            rows = inside[held_out_of(split_keys, share, search.work.plan.judge.seed)]
         before = {
             number: known[digests[number], rows.size] for number in alive if (digests[number], rows.size) in known
         }
-        asked = [number for number in alive if number not in before]
+        untried = [number for number in alive if number not in before]
         try:
-            fresh = _accuracies(search, rows, asked, np.inf if found else ends)
+            fresh = _accuracies(search, rows, untried, np.inf if results else ends)
         except DataProblem:  # a label is too rare for folds of so few
             if share == 1.0:
                 raise
             continue
         enter_trials(search.digest, {(digests[number], rows.size): value for number, value in fresh.items()})
         values = {number: (before | fresh)[number] for number in alive if number in before or number in fresh}
-        found |= {
+        results |= {
             number: Trial(candidate=tried[number], documents=rows.size, accuracy=value, known=number in before)
             for number, value in values.items()
         }
         able = sorted(
             (number for number in values if values[number] is not None), key=lambda n: (-(values[n] or 0.0), n)
         )
-        many = _FINALISTS if share == 1.0 else max(ceil(len(values) / _KEPT), _FINALISTS)
+        many = _FINALISTS if share == 1.0 else max(ceil(len(values) / _SURVIVORS), _FINALISTS)
         alive = sorted({0, *able[:many]})
-    return sorted(found.values(), key=lambda one: (-one.documents, -(one.accuracy or 0.0))), alive
+    return sorted(results.values(), key=lambda trial: (-trial.documents, -(trial.accuracy or 0.0))), alive
 
 
-def _accuracies(search: _Search, rows: Ints, asked: Sequence[int], ends: float) -> dict[int, float | None]:
+def _accuracies(search: _PlanSearch, rows: Ints, numbers: Sequence[int], ends: float) -> dict[int, float | None]:
     """Of each trial that there is time for, on three folds of some documents; None where it cannot be trained on them.
 
     Only labels are asked for, so that nothing is calibrated.
     """
     settings = replace(search.work.plan.judge, folds=_FOLDS, repeats=1)
     made = splits(search.first.documents.rows(rows), settings).each
-    of_rows = [one.only(rows) for one in search.rounds({number: search.tried[number] for number in asked})]
-    parts = [Parts(one.documents, made) for one in of_rows]
-    places = {number: place for place, one in enumerate(of_rows) for number in one.methods}
+    of_rows = [batch.only(rows) for batch in search.batches({number: search.tried[number] for number in numbers})]
+    parts = [SplitParts(batch.documents, made) for batch in of_rows]
+    places = {number: place for place, batch in enumerate(of_rows) for number in batch.methods}
 
     def of(piece: int) -> float | None:
-        number, fold = asked[piece // _FOLDS], piece % _FOLDS
+        number, fold = numbers[piece // _FOLDS], piece % _FOLDS
         if time.monotonic() > ends and number:
             return _NO_TIME
-        one, sides = of_rows[places[number]], parts[places[number]]
+        batch, batch_parts = of_rows[places[number]], parts[places[number]]
         try:
-            return float(outcome(sides, fold, one.methods[number].for_labels()).right(one.documents))
+            return float(outcome(batch_parts, fold, batch.methods[number].for_labels()).right(batch.documents))
         except Problem:  # too few documents for its terms, or values that its classifier does not take
             return None
 
-    right = search.work.spread(search.first.documents)(of, len(asked) * _FOLDS)
+    right = search.work.parallel(search.first.documents)(of, len(numbers) * _FOLDS)
     values: dict[int, float | None] = {}
-    for place, number in enumerate(asked):
+    for place, number in enumerate(numbers):
         mine = right[place * _FOLDS : (place + 1) * _FOLDS]
         if _NO_TIME not in mine:
-            values[number] = None if None in mine else sum(one for one in mine if one is not None) / rows.size
+            values[number] = (
+                None if None in mine else sum(accuracy for accuracy in mine if accuracy is not None) / rows.size
+            )
     return values
 
 
 def _final(
-    search: _Search, candidates: Mapping[int, Candidate], labels_alone: bool = False
+    search: _PlanSearch, candidates: Mapping[int, Candidate], labels_alone: bool = False
 ) -> dict[int, CrossValidation]:
     """Candidates judged on the plan's folds. labels_alone: whether nothing is asked but the labels that they give."""
-    rounds = [one.only(search.inside) for one in search.rounds(candidates)]
+    batches = [batch.only(search.inside) for batch in search.batches(candidates)]
     if labels_alone:
-        rounds = [
-            replace(one, methods={number: method.for_labels() for number, method in one.methods.items()})
-            for one in rounds
+        batches = [
+            replace(batch, methods={number: method.for_labels() for number, method in batch.methods.items()})
+            for batch in batches
         ]
     documents = search.first.documents.rows(search.inside)
     made = Splits.whole(splits(documents, search.work.plan.judge).each)
-    judged = judged_on(rounds, replace(search.first, documents=documents, splits=made), search.work)
+    judged = judge_batches(batches, replace(search.first, documents=documents, splits=made), search.work)
     return {number: result for number, (result, _) in judged.items()}
 
 
-def _on_set_aside(search: _Search, candidate: Candidate) -> CrossValidation:
+def _judge_finalist(search: _PlanSearch, candidate: Candidate) -> CrossValidation:
     """A plan trained on all that was not set aside, judged on what was."""
-    (one,) = search.rounds({0: candidate})
+    (batch,) = search.batches({0: candidate})
     split = Split(search.inside, np.flatnonzero(search.outside))
-    return judged_by([outcome_of(one.documents, split, one.methods[0])], one.documents, one.methods[0])
+    return validation_of([outcome_of(batch.documents, split, batch.methods[0])], batch.documents, batch.methods[0])
 
 
 @record(frozen=True, kw_only=True)
-class _Picked:
+class _PickedPlan:
     """A plan, what the folds say of it, by how much it is behind the best there, what each of its choices brought, and those
     of the best that were left out."""
 
     candidate: Candidate
     judged: CrossValidation
-    behind_best: Behind
-    reasons: list[Reason]
-    left_out: list[Reason]
+    difference_to_best: DifferenceToBest
+    reasons: list[ChoiceReason]
+    left_out: list[ChoiceReason]
 
 
-def _simplified(search: _Search, candidate: Candidate, best: CrossValidation, margin: float) -> _Picked:
+def _simplify(search: _PlanSearch, candidate: Candidate, best: CrossValidation, margin: float) -> _PickedPlan:
     """The best with the choices left out, one after the other, that bring least, as long as what is left is not surely behind it,
     nor by as much as the margin."""
-    now = _Picked(candidate=candidate, judged=best, behind_best=_behind(best, best, 2), reasons=[], left_out=[])
+    now = _PickedPlan(
+        candidate=candidate, judged=best, difference_to_best=_difference(best, best, 2), reasons=[], left_out=[]
+    )
     while True:
         groups = _choices(now.candidate.values)
-        others = [without(search.work.plan, now.candidate.values, keys) for keys in groups]
-        results = _final(search, dict(enumerate(others)), labels_alone=True)
+        simpler = [candidate_without(search.work.plan, now.candidate.values, keys) for keys in groups]
+        results = _final(search, dict(enumerate(simpler)), labels_alone=True)
         many = 2
-        while many * (many - 1) // 2 < len(others):
+        while many * (many - 1) // 2 < len(simpler):
             many += 1
         reasons = [
-            Reason(told=told(now.candidate.values, keys), without=_behind(now.judged, results[number], many))
+            ChoiceReason(
+                description=description_of(now.candidate.values, keys),
+                without=_difference(now.judged, results[number], many),
+            )
             for number, keys in enumerate(groups)
         ]
-        least = min(range(len(others)), key=lambda number: reasons[number].without.value)
-        distance = _behind(best, results[least], 2)
+        least = min(range(len(simpler)), key=lambda number: reasons[number].without.value)
+        distance = _difference(best, results[least], 2)
         if len(groups) == 1 or distance.low > 0.0 or distance.value >= margin:
             return replace(now, reasons=reasons)
-        now = _Picked(
-            candidate=others[least],
+        now = _PickedPlan(
+            candidate=simpler[least],
             judged=results[least],
-            behind_best=distance,
+            difference_to_best=distance,
             reasons=[],
             left_out=[*now.left_out, reasons[least]],
         )
@@ -322,12 +331,12 @@ def _simplified(search: _Search, candidate: Candidate, best: CrossValidation, ma
 
 def _choices(values: Mapping[str, object]) -> list[tuple[str, ...]]:
     """The keys that were chosen together: letters come with their lengths, numbers with what is done with wrong ones."""
-    groups = [keys for keys in _TOGETHER if all(key in values for key in keys)]
+    groups = [keys for keys in _LINKED_KEYS if all(key in values for key in keys)]
     grouped = {key for keys in groups for key in keys}
     return [*groups, *((key,) for key in values if key not in grouped)]
 
 
-def _behind(better: CrossValidation, other: CrossValidation, many: int) -> Behind:
+def _difference(better: CrossValidation, other: CrossValidation, many: int) -> DifferenceToBest:
     """By how much one is behind another on the same documents. many: see `judging.behind`."""
     difference = (better.times_right() - other.times_right()).astype(np.float64)
-    return behind(difference / better.sample.repeats, better.sample, many)
+    return difference_to_best(difference / better.sample.repeats, better.sample, many)

@@ -13,7 +13,7 @@ from pathlib import Path
 from upsort.core import plan
 from upsort.core.errors import DataProblem
 from upsort.core.features.counting import in_blocks
-from upsort.core.features.measuring import Measuring
+from upsort.core.features.measuring import CorpusCounter
 from upsort.core.names import suggestion
 from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner, cleaner
@@ -22,18 +22,18 @@ from upsort.core.text.final_forms import mapped
 from upsort.core.text.markers import shown, unmarked
 from upsort.core.text.steps import step_called
 from upsort.core.text.tokeniser import Tokens, tokenise
-from upsort.files.by_name import ByName, together
+from upsort.files.by_name import ColumnMapper, merged_columns
 from upsort.files.document_blocks import DocumentBlock
-from upsort.files.documents import Reader
+from upsort.files.documents import DocumentReader
 from upsort.files.resources import resources_for
-from upsort.files.set_aside import SetAside
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
-from upsort.jobs.compare import MARGIN, Compared, CompareResult, Comparing, compare
-from upsort.jobs.corpus import measured_blocks, measured_by
+from upsort.jobs.compare import MARGIN, ComparedPlan, CompareResult, ComparisonRequest, compare
+from upsort.jobs.corpus import count_blocks, counts_by_plan
 from upsort.jobs.progress import nothing_usable
 from upsort.jobs.rounds import Candidate
-from upsort.jobs.work import Work
+from upsort.jobs.work import RunContext
 
 CLEANED_COLUMN = "cleaned"
 NOTHING = "(nothing)"
@@ -95,7 +95,7 @@ class StepsResult:
 
     steps: tuple[str, ...]
     distinct: int
-    compared: Compared | None
+    compared: ComparedPlan | None
 
 
 @record(frozen=True)
@@ -107,11 +107,11 @@ class StepsCompared:
 
 
 @record(frozen=True)
-class Showing:
+class ShowRequest:
     """Which documents to show: so many at random, those called so, or those that one step changes most."""
 
     show: int = 2
-    wanted: Sequence[str] = ()
+    references: Sequence[str] = ()
     most_changed_by: str = ""
 
 
@@ -130,30 +130,30 @@ def cleaner_for(choices: plan.Plan) -> tuple[Cleaner, list[str]]:
     return cleaning, cleaning.warnings(resources)
 
 
-def clean(work: Work, showing: Showing, output: CleanedFile | None = None) -> CleanResult:
+def clean(work: RunContext, showing: ShowRequest, output: CleanedFile | None = None) -> CleanResult:
     """Show documents, measure each step, write the corpus; block by block, however large it is."""
     cleaning, _ = cleaner_for(work.plan)
-    chosen = _Chosen(showing, work.plan.judge.seed)
+    chosen = _DocumentSample(showing, work.plan.judge.seed)
     measuring = OnCorpus(cleaning)
     written = 0
     with ExitStack() as stack:
         write = (
             stack.enter_context(_cleaned_rows(work.inputs, work.plan, cleaning, output)) if output is not None else None
         )
-        for block in Reader.of_plan(work.plan, cleaning).blocks(work.inputs, work.aside):
+        for block in DocumentReader.of_plan(work.plan, cleaning).blocks(work.inputs, work.rejects):
             if not block.rows:
                 continue
-            chosen.look(block)
+            chosen.add_block(block)
             measuring.add(block.texts)
             if write is not None:
                 write(block)
                 written += len(block.rows)
             work.advance(len(block.rows))
         if not measuring.documents:
-            raise DataProblem(f"No usable document: {nothing_usable(work.aside)}.", "Check --text and --encoding.")
+            raise DataProblem(f"No usable document: {nothing_usable(work.rejects)}.", "Check --text and --encoding.")
         documents = [
             DocumentSteps(reference, label, text, on_document(cleaning, text))
-            for reference, label, text in chosen.found(cleaning)
+            for reference, label, text in chosen.documents(cleaning)
         ]
     return CleanResult(measuring.documents, documents, measuring.steps(), written)
 
@@ -163,8 +163,8 @@ def _cleaned_rows(
     inputs: Inputs, choices: plan.Plan, cleaning: Cleaner, output: CleanedFile
 ) -> Iterator[Callable[[DocumentBlock], None]]:
     """A writer of blocks with their cleaned text."""
-    columns = [name for name in together(table.columns for table in inputs.tables) if name != CLEANED_COLUMN]
-    by_name = ByName(columns)
+    columns = [name for name in merged_columns(table.columns for table in inputs.tables) if name != CLEANED_COLUMN]
+    by_name = ColumnMapper(columns)
     target = columns.index(choices.columns.text[0]) if output.in_place else None
     with table_file(output.path, columns if output.in_place else [*columns, CLEANED_COLUMN]) as writer:
 
@@ -180,43 +180,43 @@ def _cleaned_rows(
         yield write
 
 
-class _Chosen:
+class _DocumentSample:
     """The documents to show, picked as they pass: all that are wanted, or a sample of all (Vitter 1985, algorithm R)."""
 
-    def __init__(self, showing: Showing, seed: int) -> None:
+    def __init__(self, showing: ShowRequest, seed: int) -> None:
         self.showing = showing
         self.most = _SAMPLE if showing.most_changed_by else showing.show
         self.generator = random.Random(seed)
-        self.kept: list[tuple[int, tuple[str, str, str]]] = []
+        self.sampled: list[tuple[int, tuple[str, str, str]]] = []
         self.named: dict[str, list[tuple[str, str, str]]] = {}
         self.references: list[str] = []
         self.seen = 0
 
-    def look(self, block: DocumentBlock) -> None:
-        texts, labels = block.texts, block.marks.labels
-        if self.showing.wanted:
+    def add_block(self, block: DocumentBlock) -> None:
+        texts, labels = block.texts, block.metadata.labels
+        if self.showing.references:
             self.references += block.ids
             for place, reference in enumerate(block.ids):
-                if reference in self.showing.wanted:
+                if reference in self.showing.references:
                     self.named.setdefault(reference, []).append((reference, labels[place], texts[place]))
             return
         for entry in zip(block.ids, labels, texts, strict=True):
-            if len(self.kept) < self.most:
-                self.kept.append((self.seen, entry))
+            if len(self.sampled) < self.most:
+                self.sampled.append((self.seen, entry))
             elif self.most and (at := self.generator.randrange(self.seen + 1)) < self.most:
-                self.kept[at] = (self.seen, entry)
+                self.sampled[at] = (self.seen, entry)
             self.seen += 1
 
-    def found(self, cleaning: Cleaner) -> list[tuple[str, str, str]]:
+    def documents(self, cleaning: Cleaner) -> list[tuple[str, str, str]]:
         """Reference, label and text of each. Raises DataProblem for one that is wanted and not there."""
-        for reference in self.showing.wanted:
+        for reference in self.showing.references:
             if reference not in self.named:
                 raise DataProblem(
                     f"No document is called {reference!r}.", suggestion(reference, self.references, "documents")
                 )
-        if self.showing.wanted:
-            return [entry for reference in dict.fromkeys(self.showing.wanted) for entry in self.named[reference]]
-        entries = [entry for _, entry in sorted(self.kept, key=lambda kept: kept[0])]
+        if self.showing.references:
+            return [entry for reference in dict.fromkeys(self.showing.references) for entry in self.named[reference]]
+        entries = [entry for _, entry in sorted(self.sampled, key=lambda sampled: sampled[0])]
         if not self.showing.most_changed_by:
             return entries
         changes = [_change(cleaning, text, self.showing.most_changed_by) for _, _, text in entries]
@@ -226,8 +226,8 @@ class _Chosen:
 
 def _change(cleaning: Cleaner, text: str, step: str) -> float:
     """The share of the document's words that a step removes or changes."""
-    found = next((one for one in on_document(cleaning, text) if one.step == step), None)
-    return (len(found.removed) + len(found.changed)) / max(len(text.split()), 1) if found else 0.0
+    change = next((step_change for step_change in on_document(cleaning, text) if step_change.step == step), None)
+    return (len(change.removed) + len(change.changed)) / max(len(text.split()), 1) if change else 0.0
 
 
 def on_document(cleaning: Cleaner, text: str) -> list[StepOnDocument]:
@@ -271,16 +271,16 @@ class OnCorpus:
     def add(self, texts: Sequence[str]) -> None:
         """A block of documents."""
         self.documents += len(texts)
-        held = [unmarked(text) for text in texts]
+        protected = [unmarked(text) for text in texts]
         began = time.perf_counter()
-        tokens = tokenise(held)
+        tokens = tokenise(protected)
         self._note("as it comes", 0, tokens, time.perf_counter() - began)
         for number, (name, change) in enumerate(self.cleaning.on_text, 1):
             began = time.perf_counter()
-            held = [change.apply(text) for text in held]
+            protected = [change.apply(text) for text in protected]
             seconds = time.perf_counter() - began
-            self._note(name, number, self.cleaning.cut(held), seconds)
-        tokens = self.cleaning.cut(held)
+            self._note(name, number, self.cleaning.cut(protected), seconds)
+        tokens = self.cleaning.cut(protected)
         for number, (name, step) in enumerate(self.cleaning.on_words, 1 + len(self.cleaning.on_text)):
             began = time.perf_counter()
             tokens = mapped(tokens, step)
@@ -297,9 +297,13 @@ class OnCorpus:
         """A row for each step, in order."""
         return [
             StepOnCorpus(
-                step=one.step, tokens=one.tokens, distinct=len(one.words), empty=one.empty, seconds=one.seconds
+                step=tally.step,
+                tokens=tally.tokens,
+                distinct=len(tally.words),
+                empty=tally.empty,
+                seconds=tally.seconds,
             )
-            for one in self.rows.values()
+            for tally in self.rows.values()
         ]
 
 
@@ -331,7 +335,7 @@ def on_word(cleaning: Cleaner, word: str) -> list[tuple[str, str]]:
     return way
 
 
-def groups(work: Work, most: int, word: str = "") -> list[WordGroup]:
+def groups(work: RunContext, most: int, word: str = "") -> list[WordGroup]:
     """Which words fell together under each stem or lemma, those with most different words first.
 
     word: only the group that this word falls into.
@@ -345,7 +349,9 @@ def groups(work: Work, most: int, word: str = "") -> list[WordGroup]:
         )
     counts: dict[str, Counter[str]] = {}
     texts = (
-        text for block in Reader.of_plan(work.plan, cleaning).blocks(work.inputs, work.aside) for text in block.texts
+        text
+        for block in DocumentReader.of_plan(work.plan, cleaning).blocks(work.inputs, work.rejects)
+        for text in block.texts
     )
     for block in in_blocks(texts):
         tokens = cleaning.words_of(block)
@@ -362,34 +368,38 @@ def groups(work: Work, most: int, word: str = "") -> list[WordGroup]:
     return sorted(joined, key=lambda group: (-len(group.words), group.stem))[:most]
 
 
-def compare_steps(work: Work, lists: Sequence[tuple[str, ...]], margin: float = MARGIN) -> StepsCompared:
+def compare_steps(work: RunContext, lists: Sequence[tuple[str, ...]], margin: float = MARGIN) -> StepsCompared:
     """For each list of steps the size of the vocabulary and, where there are labels, what `compare` says of them."""
     tried = [
         Candidate(", ".join(steps) or "none", replace(work.plan, clean=replace(work.plan.clean, steps=steps)))
         for steps in lists
     ]
     if not work.plan.columns.label:
-        found = [
-            StepsResult(steps, _distinct_terms(_spare(work, one.plan, number)), None)
-            for number, (steps, one) in enumerate(zip(lists, tried, strict=True))
+        step_results = [
+            StepsResult(steps, _distinct_terms(_spare(work, candidate.plan, number)), None)
+            for number, (steps, candidate) in enumerate(zip(lists, tried, strict=True))
         ]
-        return StepsCompared(found, None)
-    whole = compare(work, tried, Comparing(command="clean --compare-steps", margin=margin))
+        return StepsCompared(step_results, None)
+    whole = compare(work, tried, ComparisonRequest(command="clean --compare-steps", margin=margin))
     return StepsCompared(
-        [StepsResult(one.candidate.plan.clean.steps, one.distinct_terms, one) for one in whole.compared], whole
+        [
+            StepsResult(candidate.candidate.plan.clean.steps, candidate.distinct_terms, candidate)
+            for candidate in whole.compared
+        ],
+        whole,
     )
 
 
-def _spare(work: Work, choices: plan.Plan, number: int) -> Work:
+def _spare(work: RunContext, choices: plan.Plan, number: int) -> RunContext:
     """The same work by another plan; rows are set aside the first time alone."""
-    return replace(work, plan=choices, aside=SetAside() if number else work.aside)
+    return replace(work, plan=choices, rejects=RejectedRows() if number else work.rejects)
 
 
-def _distinct_terms(work: Work) -> int:
+def _distinct_terms(work: RunContext) -> int:
     """How many terms there are."""
     resources = resources_for(work.plan.clean, work.plan.features)
     cleaning = cleaner(work.plan.clean, resources, work.plan.features.within_sentences)
-    measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
-    for _ in measured_blocks(work, Reader.of_plan(work.plan, cleaning), measuring, cleaning, attrgetter("lines")):
+    measuring = CorpusCounter(work.plan.columns, work.plan.features, cleaning.forms)
+    for _ in count_blocks(work, DocumentReader.of_plan(work.plan, cleaning), measuring, cleaning, attrgetter("lines")):
         pass
-    return measured_by(measuring, work.plan, at_least=1).distinct
+    return counts_by_plan(measuring, work.plan, at_least=1).distinct

@@ -6,7 +6,7 @@ from upsort.core import plan
 from upsort.core.insight.columns import kind_of
 from upsort.core.records import record
 from upsort.files.columns import guessed_columns
-from upsort.files.rows import Table
+from upsort.files.rows import SourceTable
 from upsort.files.sources import Inputs
 
 _SAMPLE_BLOCKS = 1
@@ -27,7 +27,7 @@ class ColumnInfo:
 
 
 @record(frozen=True)
-class Looked:
+class ColumnPreview:
     """How much of a table was looked at. more: whether there is more. files: whether its rows are files."""
 
     table: str
@@ -36,15 +36,15 @@ class Looked:
     files: bool
 
 
-def columns_of(inputs: Inputs) -> tuple[list[ColumnInfo], list[Looked]]:
+def columns_of(inputs: Inputs) -> tuple[list[ColumnInfo], list[ColumnPreview]]:
     """Every column of every table, from the first block of its rows."""
-    found, looked = [], []
+    infos, previews = [], []
     for table in inputs.tables:
         blocks = table.blocks()
         first = list(islice(blocks, _SAMPLE_BLOCKS))
         rows = [row for block in first for row in block.rows]
         files = any(block.files is not None for block in first)
-        looked.append(Looked(table.name, len(rows), next(blocks, None) is not None, files))
+        previews.append(ColumnPreview(table.name, len(rows), next(blocks, None) is not None, files))
         guesses = _guesses(table, rows)
         for place, name in enumerate(table.columns):
             cells = [row[place] for row in rows]
@@ -53,7 +53,7 @@ def columns_of(inputs: Inputs) -> tuple[list[ColumnInfo], list[Looked]]:
             examples = list(dict.fromkeys(filled))[:3]
             share = len(filled) / len(cells) if cells else 0.0
             guess = guesses.get(name, "date" if kind == "date" else "")
-            found.append(
+            infos.append(
                 ColumnInfo(
                     table=table.name,
                     place=place + 1,
@@ -65,10 +65,10 @@ def columns_of(inputs: Inputs) -> tuple[list[ColumnInfo], list[Looked]]:
                     guess=guess,
                 )
             )
-    return found, looked
+    return infos, previews
 
 
-def _guesses(table: Table, rows: list[list[str]]) -> dict[str, str]:
+def _guesses(table: SourceTable, rows: list[list[str]]) -> dict[str, str]:
     if not rows:
         return {}
     known = plan.Columns(text=(table.text,) if table.text else (), label=table.label)

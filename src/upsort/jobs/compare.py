@@ -8,30 +8,30 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Ints
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.judging.behind import Behind, Standing, behind
+from upsort.core.judging.behind import Comparison, DifferenceToBest, difference_to_best
 from upsort.core.judging.cross_validation import CrossValidation
 from upsort.core.judging.intervals import UNKNOWN, Rate, share_of, whole_or_mean
 from upsort.core.judging.measure import Measure
 from upsort.core.judging.measure_list import MEASURES
 from upsort.core.judging.paired import corrected_t, holm, sign_test
-from upsort.core.judging.protocol import Parts, outcome, outcome_of
+from upsort.core.judging.protocol import SplitParts, outcome, outcome_of
 from upsort.core.judging.sample import Sample
-from upsort.core.learning.inner import INNER_FOLDS, dealt_splits
-from upsort.core.learning.method import Method
+from upsort.core.learning.inner import INNER_FOLDS, usable_splits
+from upsort.core.learning.method import PlanWithResources
 from upsort.core.lists import parts
 from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.files.plan_file import changed_plan, parsed_value
-from upsort.jobs.judging import Kept, Prepared
-from upsort.jobs.rounds import Candidate, Round, judged_on, rounds_of
-from upsort.jobs.work import Work
+from upsort.jobs.judging import DuplicateHandling, PreparedFolds
+from upsort.jobs.rounds import Candidate, PlanBatch, judge_batches, plan_batches
+from upsort.jobs.work import RunContext
 
 MARGIN = 0.01
 _A_GRID = 3  # values of a key, from which on the best one tells whether more should be tried
 
 
 @record(frozen=True, kw_only=True)
-class Compared:
+class ComparedPlan:
     """One candidate, judged. against_best: documents only it, and only the best, gets right (means over the repeats). behind: by
     how much it is behind the best. exact, folds: p values against the best, corrected for their number (Holm). training: the
     accuracy on the training parts, None where that is not known. bytes: of the classifier. distinct_terms: in the corpus,
@@ -43,8 +43,8 @@ class Compared:
     against_best: tuple[float, float]
     exact: float
     folds: float
-    behind: Behind
-    standing: Standing
+    difference: DifferenceToBest
+    comparison: Comparison
     training: float | None
     bytes: int
     distinct_terms: int
@@ -57,17 +57,17 @@ class CompareResult:
     of each fold, where that was asked for. at_the_end: keys whose best value is the lowest or the highest of at least three that
     were tried."""
 
-    compared: list[Compared]
+    compared: list[ComparedPlan]
     by: str
     counted: int
     documents: int
-    kept: Kept
+    duplicates: DuplicateHandling
     nested: Rate | None
-    at_the_end: list["AtTheEnd"]
+    at_the_end: list["RangeEnd"]
 
 
 @record(frozen=True)
-class AtTheEnd:
+class RangeEnd:
     """The best value of a key is the lowest or the highest that was tried."""
 
     key: str
@@ -84,7 +84,7 @@ def named_candidates(plan: Plan) -> list[Candidate]:
 
 def candidates(plan: Plan, tries: Sequence[str]) -> list[Candidate]:
     """The named candidates of the plan, and all combinations of `section.key=value,value` of `tries`."""
-    found = named_candidates(plan)
+    listed = named_candidates(plan)
     grids = [_grid(text) for text in tries]
     if grids:
         for chosen in product(*(values for _, _, values in grids)):
@@ -95,13 +95,13 @@ def candidates(plan: Plan, tries: Sequence[str]) -> list[Candidate]:
                 f"{key}={value if value != '' else 'none'}" for (_, key, _), value in zip(grids, chosen, strict=True)
             )
             values = {f"{section}.{key}": value for (section, key, _), value in zip(grids, chosen, strict=True)}
-            found.append(Candidate(name, changed_plan(plan, sections, "--try"), values))
-    if len(found) < 2:
+            listed.append(Candidate(name, changed_plan(plan, sections, "--try"), values))
+    if len(listed) < 2:
         raise UsageProblem(
-            f"To compare takes at least two candidates; there {'is one' if found else 'are none'}.",
+            f"To compare takes at least two candidates; there {'is one' if listed else 'are none'}.",
             "For example: --try classifier.kind=naive-bayes,logistic,svm, or tables [try.NAME] in the plan.",
         )
-    return found
+    return listed
 
 
 def _grid(text: str) -> tuple[str, str, list[Any]]:
@@ -123,7 +123,7 @@ def _value(section: str, key: str, text: str) -> Any:
 
 
 @record(frozen=True, kw_only=True)
-class Comparing:
+class ComparisonRequest:
     """nested: choose anew in each fold. command: which one asks. margin: by how large a
     share of the documents a candidate may be behind the best and count as no worse. by: the measure that orders them."""
 
@@ -133,14 +133,14 @@ class Comparing:
     by: Measure = MEASURES["accuracy"]
 
 
-def compare(work: Work, tried: Sequence[Candidate], how: Comparing | None = None) -> CompareResult:
+def compare(work: RunContext, tried: Sequence[Candidate], how: ComparisonRequest | None = None) -> CompareResult:
     """Judge all candidates on the same folds. The text is counted once for all that share that part of the plan."""
-    how = how or Comparing()
-    rounds, first = rounds_of(work, tried, how.command)
-    results = judged_on(rounds, first, work)
-    distinct = {number: one.corpus.measured.distinct for one in rounds for number in one.methods}
-    compared = _against_the_best(tried, results, distinct, first, how.margin)
-    if any(how.by.of(one.result.evidence) is None for one in compared):
+    how = how or ComparisonRequest()
+    batches, first = plan_batches(work, tried, how.command)
+    results = judge_batches(batches, first, work)
+    distinct = {number: batch.corpus.measured.distinct for batch in batches for number in batch.methods}
+    compared = _compared_to_best(tried, results, distinct, first, how.margin)
+    if any(how.by.of(compared_plan.result.evidence) is None for compared_plan in compared):
         remedies = {
             "cost": "Give a table of costs: --set decide.cost_file=FILE, the same for all candidates that have one.",
             "top2_accuracy": "With two labels the own one is always among two.",
@@ -148,25 +148,25 @@ def compare(work: Work, tried: Sequence[Candidate], how: Comparing | None = None
         raise UsageProblem(
             f"Here there is no {how.by.name} to compare by.", remedies.get(how.by.key, "Choose another measure.")
         )
-    compared.sort(key=lambda one: -how.by.better((how.by.of(one.result.evidence) or UNKNOWN).value))
+    compared.sort(key=lambda compared_plan: -how.by.better((how.by.of(compared_plan.result.evidence) or UNKNOWN).value))
     return CompareResult(
         compared=compared,
         by=how.by.key,
-        counted=len(rounds),
+        counted=len(batches),
         documents=first.documents.documents,
-        kept=first.kept,
-        nested=_nested(rounds, first, work) if how.nested else None,
-        at_the_end=_at_the_end([one.candidate.values for one in compared]),
+        duplicates=first.duplicates,
+        nested=_nested(batches, first, work) if how.nested else None,
+        at_the_end=_at_the_end([compared_plan.candidate.values for compared_plan in compared]),
     )
 
 
-def _against_the_best(
+def _compared_to_best(
     tried: Sequence[Candidate],
     results: Mapping[int, tuple[CrossValidation, float]],
     distinct: Mapping[int, int],
-    judged: Prepared,
+    judged: PreparedFolds,
     margin: float,
-) -> list[Compared]:
+) -> list[ComparedPlan]:
     order = sorted(results, key=lambda number: -(results[number][0].overall.accuracy.value or 0.0))
     best = results[order[0]][0]
     best_right, sample = best.times_right(), best.sample
@@ -182,21 +182,21 @@ def _against_the_best(
                 whole_or_mean(float(np.maximum(-difference, 0).sum()) / sample.repeats),
             )
         )
-        behinds.append(behind(-difference / sample.repeats, sample, len(order)))
-        exact.append(sign_test(np.rint(sample.summed(difference.astype(np.float64))).astype(np.int64)))
+        behinds.append(difference_to_best(-difference / sample.repeats, sample, len(order)))
+        exact.append(sign_test(np.rint(sample.sum_per_document(difference.astype(np.float64))).astype(np.int64)))
         by_folds.append(corrected_t(np.array(best.accuracies()) - np.array(result.accuracies()), tested, trained))
     exact_all = [1.0, *holm(np.array(exact[1:])).tolist()]
     folds_all = [1.0, *holm(np.array(by_folds[1:])).tolist()]
     return [
-        Compared(
+        ComparedPlan(
             candidate=tried[number],
             result=results[number][0],
             seconds=results[number][1],
             against_best=pairs[place],
             exact=exact_all[place],
             folds=folds_all[place],
-            behind=behinds[place],
-            standing=behinds[place].standing(margin) if place else Standing.BEST,
+            difference=behinds[place],
+            comparison=behinds[place].comparison(margin) if place else Comparison.BEST,
             training=_on_training_parts(results[number][0]),
             bytes=max(fold.bytes for fold in results[number][0].folds),
             distinct_terms=distinct[number],
@@ -205,48 +205,48 @@ def _against_the_best(
     ]
 
 
-def _on_training_parts(found: CrossValidation) -> float | None:
-    values = [fold.training_accuracy.value for fold in found.folds]
+def _on_training_parts(validation: CrossValidation) -> float | None:
+    values = [fold.training_accuracy.value for fold in validation.folds]
     return float(np.mean([value for value in values if value is not None])) if None not in values else None
 
 
-def _at_the_end(tried: Sequence[Mapping[str, Any]]) -> list[AtTheEnd]:
+def _at_the_end(tried: Sequence[Mapping[str, Any]]) -> list[RangeEnd]:
     """tried: the values of each candidate, best first."""
-    found = []
+    effects = []
     for key, best in tried[0].items():
         numbers = {values[key] for values in tried if isinstance(values.get(key), int | float)}
         if len(numbers) >= _A_GRID and best in numbers and all(key in values for values in tried):
             lowest, highest = best == min(numbers), best == max(numbers)
             if lowest or highest:
-                found.append(AtTheEnd(key, best, lowest))
-    return found
+                effects.append(RangeEnd(key, best, lowest))
+    return effects
 
 
-def _nested(rounds: Sequence[Round], judged: Prepared, work: Work) -> Rate:
+def _nested(batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContext) -> Rate:
     """In each fold, the candidate that is best on folds of its training part is trained there and judged on the rest."""
     settings = work.plan.judge
 
     def of(number: int) -> tuple[Bools, Ints]:
         split = judged.splits.each[number]
-        inner = dealt_splits(judged.documents.rows(split.training), INNER_FOLDS, settings.seed)
+        inner = usable_splits(judged.documents.rows(split.training), INNER_FOLDS, settings.seed)
         if not inner:
             raise DataProblem(
                 "Too few documents are left inside a fold to choose on.", "Use fewer folds, or leave --nested out."
             )
-        best: tuple[float, Round, Method] | None = None
-        for one in rounds:
-            parts = Parts(one.documents.rows(split.training), inner)
-            for method in (asked.for_labels() for asked in one.methods.values()):
+        best: tuple[float, PlanBatch, PlanWithResources] | None = None
+        for batch in batches:
+            parts = SplitParts(batch.documents.rows(split.training), inner)
+            for method in (plan_method.for_labels() for plan_method in batch.methods.values()):
                 value = sum(outcome(parts, number, method).right(parts.documents) for number in range(len(inner)))
                 if best is None or value > best[0]:
-                    best = (value, one, method)
+                    best = (value, batch, method)
         assert best is not None
-        _, one, method = best
-        found = outcome_of(one.documents, split, method)
-        return one.documents.right(found.held_out, found.sorted_as, found.sets), found.held_out
+        _, batch, method = best
+        prediction = outcome_of(batch.documents, split, method)
+        return batch.documents.right(prediction.held_out, prediction.sorted_as, prediction.sets), prediction.held_out
 
-    trainings = INNER_FOLDS * sum(len(one.methods) for one in rounds)
-    found = work.spread(judged.documents, trainings)(of, len(judged.splits.each))
-    every = np.concatenate([right for right, _ in found]).astype(np.float64)
-    sample = Sample.of(np.concatenate([places for _, places in found]), settings.repeats, judged.documents.groups)
+    trainings = INNER_FOLDS * sum(len(batch.methods) for batch in batches)
+    predictions = work.parallel(judged.documents, trainings)(of, len(judged.splits.each))
+    every = np.concatenate([right for right, _ in predictions]).astype(np.float64)
+    sample = Sample.of(np.concatenate([places for _, places in predictions]), settings.repeats, judged.documents.groups)
     return share_of(every, np.ones(every.size), sample)

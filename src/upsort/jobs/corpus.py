@@ -11,74 +11,78 @@ from upsort.core import plan
 from upsort.core.arrays import Bools, Ints, Keys
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.features.beside import Cells, Measure
+from upsort.core.features.beside import ExtraCells, Measure
 from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
-from upsort.core.features.measured import Measured, of_counts
-from upsort.core.features.measuring import Measuring, prefixes
-from upsort.core.features.prints import Prints, prints_of
-from upsort.core.features.prints import joined as joined_prints
+from upsort.core.features.measured import CorpusCounts, of_counts
+from upsort.core.features.measuring import CorpusCounter, prefixes
+from upsort.core.features.prints import Fingerprints, fingerprints_of
+from upsort.core.features.prints import joined as join_fingerprints
 from upsort.core.features.vectors import vectors_of_terms
 from upsort.core.judging.near_copies import SIMILARITY
-from upsort.core.judging.together import Together, copy_groups, groups_of_copies, named_groups
+from upsort.core.judging.together import Groups, duplicate_groups, duplicate_groups_of, named_groups
 from upsort.core.learning.dealing import document_keys, text_digests
-from upsort.core.learning.held_plan import method_of
-from upsort.core.learning.labelled import Labelled, numbered, numbered_sets
-from upsort.core.learning.method import Method
-from upsort.core.learning.sorter import Sorter
-from upsort.core.packed import compact, one_after_the_other
+from upsort.core.learning.held_plan import plan_of_sorter
+from upsort.core.learning.labelled import LabelledDocuments, numbered, numbered_sets
+from upsort.core.learning.method import PlanWithResources
+from upsort.core.learning.sorter import TrainedSorter
+from upsort.core.packed import compact, concatenated
 from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.labels import labels_in
 from upsort.core.text.resources import Resources
-from upsort.engine.cutting import Cut, Cutting, Numbering
-from upsort.files.document_blocks import DocumentBlock, Marks
-from upsort.files.documents import LABELLED, Reader, as_number
+from upsort.engine.cutting import TokenBlock, Tokenising, WordNumbering
+from upsort.files.document_blocks import DocumentBlock, RowMetadata
+from upsort.files.documents import LABELLED, DocumentReader, as_number
 from upsort.files.resources import method_for
 from upsort.files.vectors import read_vectors
-from upsort.jobs.counted_apart import can_be, counted_apart
+from upsort.jobs.counted_apart import can_distribute, distributed_counts
 from upsort.jobs.progress import nothing_usable
-from upsort.jobs.reading import Reading, worked_on
-from upsort.jobs.work import Work
+from upsort.jobs.reading import DocumentReading, map_blocks
+from upsort.jobs.work import RunContext
 
-Kept = TypeVar("Kept")
+Extracted = TypeVar("Extracted")
 _MOST_LABELS_UNASKED = 20
 
 
-def measured_blocks(
-    work: Work, reader: Reader, measuring: Measuring, cleaning: Cleaner, kept: Callable[[DocumentBlock], Kept]
-) -> Iterator[Kept]:
+def count_blocks(
+    work: RunContext,
+    reader: DocumentReader,
+    measuring: CorpusCounter,
+    cleaning: Cleaner,
+    extract: Callable[[DocumentBlock], Extracted],
+) -> Iterator[Extracted]:
     """Add all usable documents to `measuring`; what is to be kept of each large block of them, in order."""
     memory = measuring.memory_of(cleaning)
-    cutting = Cutting(cleaning, None if work.engine.elsewhere else memory)
-    counted = _Counted(cutting, measuring.features.measures, kept)
-    numbering = Numbering(memory)
-    reading = Reading(inputs=work.inputs, reader=reader, characters=BLOCK_CHARACTERS)
-    for cuts, cells, found in worked_on(reading, counted, work.aside, work.engine):
+    cutting = Tokenising(cleaning, None if work.engine.elsewhere else memory)
+    counted = _BlockCounter(cutting, measuring.features.measures, extract)
+    numbering = WordNumbering(memory)
+    reading = DocumentReading(inputs=work.inputs, reader=reader, characters=BLOCK_CHARACTERS)
+    for cuts, cells, extracted in map_blocks(reading, counted, work.rejects, work.engine):
         tokens = list(map(numbering, cuts))
         measuring.add(cells, tokens)
         work.advance(len(cells.numbers))
-        yield found
+        yield extracted
 
 
 @record(frozen=True)
-class _Counted:
+class _BlockCounter:
     """What a process hands on of a block: its tokens, what stands beside the text, and what else is to be kept."""
 
-    cutting: Cutting
+    cutting: Tokenising
     measures: Sequence[Measure]
-    kept: Callable[[DocumentBlock], Any]
+    extract: Callable[[DocumentBlock], Any]
 
-    def __call__(self, block: DocumentBlock) -> tuple[list[Cut], Cells, Any]:
-        return self.cutting(block.documents.parts), block.documents.cells(self.measures), self.kept(block)
+    def __call__(self, block: DocumentBlock) -> tuple[list[TokenBlock], ExtraCells, Any]:
+        return self.cutting(block.documents.parts), block.documents.cells(self.measures), self.extract(block)
 
 
-def measured_by(
-    measuring: Measuring,
+def counts_by_plan(
+    measuring: CorpusCounter,
     choices: plan.Plan,
     workers: int = 1,
     at_least: int | None = None,
-    sorter: Sorter | None = None,
-) -> Measured:
+    sorter: TrainedSorter | None = None,
+) -> CorpusCounts:
     """What was measured of all documents added, word vectors included.
 
     Terms in fewer documents than `at_least` (the plan's bound) are left out at once, unless a vocabulary is given or the
@@ -86,18 +90,18 @@ def measured_by(
     """
     if not measuring.cells:
         return of_counts(counts_of(()))
-    measured = measuring.measured(at_least or least_documents(choices), workers)
+    measured = measuring.measured(at_least or minimum_documents(choices), workers)
     return with_vectors(measured, choices, sorter)
 
 
-def least_documents(choices: plan.Plan) -> int:
+def minimum_documents(choices: plan.Plan) -> int:
     """In how many documents a term must stand to be counted at all."""
     features = choices.features
     whole = features.vocabulary_file or features.hash_bits or family(choices.classifier).additive
     return 1 if whole else features.in_at_least
 
 
-def with_vectors(measured: Measured, choices: plan.Plan, sorter: Sorter | None = None) -> Measured:
+def with_vectors(measured: CorpusCounts, choices: plan.Plan, sorter: TrainedSorter | None = None) -> CorpusCounts:
     """The same with the vectors of its terms, where the plan names a file of them. sorter: that has them, in place of the
     file."""
     if not choices.features.vectors_file:
@@ -111,20 +115,20 @@ def with_vectors(measured: Measured, choices: plan.Plan, sorter: Sorter | None =
         at = [(column, rows[term]) for column, term in enumerate(measured.terms) if term in rows]
         columns = np.array([column for column, _ in at], dtype=known.columns.dtype)
         return replace(measured, vectors=replace(known, columns=columns, vectors=known.vectors[[row for _, row in at]]))
-    wanted = frozenset(term.removeprefix(begin) for term in measured.terms for begin in begins)
-    words, vectors = read_vectors(Path(choices.features.vectors_file), wanted)
+    words_needed = frozenset(term.removeprefix(begin) for term in measured.terms for begin in begins)
+    words, vectors = read_vectors(Path(choices.features.vectors_file), words_needed)
     return replace(measured, vectors=vectors_of_terms(measured.terms, words, vectors, begins))
 
 
 @record(frozen=True)
-class Answer:
+class LabelColumn:
     """One label column. rows: (m,) the documents that have a label there. documents: those, with their labels. together: who
     of them belongs together."""
 
     name: str
     rows: Ints
-    documents: Labelled
-    together: Together
+    documents: LabelledDocuments
+    groups: Groups
 
 
 @record(frozen=True, kw_only=True)
@@ -132,25 +136,25 @@ class LabelledCorpus:
     """answers: one for each label column. resources: of the cleaning. marks: of all documents. texts, prints: of all, where
     they were asked to be kept."""
 
-    measured: Measured
-    answers: tuple[Answer, ...]
+    measured: CorpusCounts
+    answers: tuple[LabelColumn, ...]
     resources: Resources
-    method: Method
-    marks: Marks
+    method: PlanWithResources
+    metadata: RowMetadata
     texts: Sequence[str]
-    prints: Prints | None
+    fingerprints: Fingerprints | None
 
     @property
     def documents(self) -> int:
         """Number of documents."""
         return self.measured.documents
 
-    def method_of(self, choices: plan.Plan) -> Method:
+    def method_of(self, choices: plan.Plan) -> PlanWithResources:
         """A plan with its files, cleaned as this corpus was. Raises DataProblem for a file that cannot be used."""
         same = choices.decide.cost_file == self.method.plan.decide.cost_file
-        return Method(choices, self.resources, self.method.costs if same else method_for(choices).costs)
+        return PlanWithResources(choices, self.resources, self.method.costs if same else method_for(choices).costs)
 
-    def only_answer(self, command: str) -> Answer:
+    def only_answer(self, command: str) -> LabelColumn:
         """The one answer. Raises UsageProblem for a command that looks at one label column and was given several."""
         if len(self.answers) > 1:
             names = ", ".join(answer.name for answer in self.answers)
@@ -161,112 +165,116 @@ class LabelledCorpus:
 
 
 @record(frozen=True, kw_only=True)
-class Keeping:
+class CorpusOptions:
     """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. prints: what copies are
     told by. at_least: documents in which a term must stand, as in `measured_by`. with_readers: whether counts may stay with those
     who read the documents, in parts."""
 
     texts: bool = False
     copies: bool = True
-    prints: bool = False
+    fingerprints: bool = False
     at_least: int | None = None
     with_readers: bool = False
 
-    def __call__(self, block: DocumentBlock) -> "_Kept":
+    def __call__(self, block: DocumentBlock) -> "_BlockData":
         """What is kept of a block beside its counts."""
         texts = block.texts
-        return _Kept(
-            marks=block.marks.compact,
+        return _BlockData(
+            metadata=block.metadata.compact,
             digests=text_digests(texts),
             texts=compact(texts) if self.texts else (),
-            prints=prints_of(texts) if self.copies or self.prints else None,
+            fingerprints=fingerprints_of(texts) if self.copies or self.fingerprints else None,
         )
 
-    def apart(self, block: DocumentBlock) -> "tuple[_Kept, Prints | None]":
+    def separate_fingerprints(self, block: DocumentBlock) -> "tuple[_BlockData, Fingerprints | None]":
         """The same without the prints, and those."""
-        kept = self(block)
-        return replace(kept, prints=None), kept.prints
+        block_data = self(block)
+        return replace(block_data, fingerprints=None), block_data.fingerprints
 
 
 @record(frozen=True, kw_only=True)
-class _Kept:
+class _BlockData:
     """What is kept of a block, see `Keeping`."""
 
-    marks: Marks
+    metadata: RowMetadata
     digests: Keys
     texts: Sequence[str]
-    prints: Prints | None
+    fingerprints: Fingerprints | None
 
 
-def read_labelled_corpus(work: Work, keeping: Keeping | None = None) -> LabelledCorpus:
+def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None = None) -> LabelledCorpus:
     """Read, clean and count all usable labelled documents. Raises DataProblem when there is none.
 
     The result is the same whoever does the work.
     """
-    keeping = keeping or Keeping()
-    method = replace(method_of(work.sorter), plan=work.plan) if work.sorter is not None else method_for(work.plan)
+    corpus_options = corpus_options or CorpusOptions()
+    method = replace(plan_of_sorter(work.sorter), plan=work.plan) if work.sorter is not None else method_for(work.plan)
     cleaning = cleaner(work.plan.clean, method.resources, work.plan.features.within_sentences)
-    measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
-    reader = Reader.of_plan(work.plan, cleaning, LABELLED)
-    apart = None
-    if keeping.with_readers and can_be(work):
-        least = keeping.at_least or least_documents(work.plan)
-        apart = counted_apart(work, reader, cleaning, least, keeping.apart)
-    prints: Prints | None = None
-    if apart is not None:
-        measured, found = apart.measured, apart.kept
-        copied = groups_of_copies(apart.prints.copies(SIMILARITY)) if apart.prints is not None else None
+    measuring = CorpusCounter(work.plan.columns, work.plan.features, cleaning.forms)
+    reader = DocumentReader.of_plan(work.plan, cleaning, LABELLED)
+    distributed = None
+    if corpus_options.with_readers and can_distribute(work):
+        least = corpus_options.at_least or minimum_documents(work.plan)
+        distributed = distributed_counts(work, reader, cleaning, least, corpus_options.separate_fingerprints)
+    fingerprints: Fingerprints | None = None
+    if distributed is not None:
+        measured, blocks = distributed.measured, distributed.block_data
+        copied = (
+            duplicate_groups_of(distributed.fingerprints.copies(SIMILARITY))
+            if distributed.fingerprints is not None
+            else None
+        )
     else:
-        found = list(measured_blocks(work, reader, measuring, cleaning, keeping))
-        measured = measured_by(measuring, work.plan, work.engine.threads, keeping.at_least, work.sorter)
-        printed = [one.prints for one in found if one.prints is not None]
-        prints = joined_prints(printed) if printed else None
-        copied = copy_groups(prints) if keeping.copies and prints is not None else None
+        blocks = list(count_blocks(work, reader, measuring, cleaning, corpus_options))
+        measured = counts_by_plan(measuring, work.plan, work.engine.threads, corpus_options.at_least, work.sorter)
+        printed = [block.fingerprints for block in blocks if block.fingerprints is not None]
+        fingerprints = join_fingerprints(printed) if printed else None
+        copied = duplicate_groups(fingerprints) if corpus_options.copies and fingerprints is not None else None
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
-        found_forms = apart.full_forms if apart is not None else cleaning.forms.full_forms()
-        resources = replace(resources, full_forms=found_forms)
+        full_forms = distributed.full_forms if distributed is not None else cleaning.forms.full_forms()
+        resources = replace(resources, full_forms=full_forms)
     if not measured.documents:
         raise DataProblem(
-            f"No usable document: {nothing_usable(work.aside)}.",
+            f"No usable document: {nothing_usable(work.rejects)}.",
             "Check --text, --label and --encoding against the table.",
         )
-    marks = Marks.joined([one.marks for one in found])
-    together = Together(named_groups(marks.groups) if work.plan.columns.group else None, copied)
+    metadata = RowMetadata.joined([block.metadata for block in blocks])
+    groups = Groups(named_groups(metadata.groups) if work.plan.columns.group else None, copied)
     weights = None
     if work.plan.columns.row_weight:
-        weights = np.array([as_number(cell) for cell in marks.weights], dtype=np.float64)
-    whole = Labelled(
+        weights = np.array([as_number(cell) for cell in metadata.weights], dtype=np.float64)
+    whole = LabelledDocuments(
         measured=measured,
         labels=np.zeros(measured.documents, dtype=np.int64),
         names=("",),
         weights=weights,
-        groups=together.groups,
-        keys=document_keys(np.concatenate([one.digests for one in found]), marks.ids),
+        groups=groups.groups,
+        keys=document_keys(np.concatenate([block.digests for block in blocks]), metadata.ids),
     )
     answers = [
-        _answer(whole, together, cells, name, work.plan.columns.label_separator)
-        for name, cells in zip(work.plan.columns.answers, marks.answers, strict=True)
+        _answer(whole, groups, cells, name, work.plan.columns.label_separator)
+        for name, cells in zip(work.plan.columns.answers, metadata.answers, strict=True)
     ]
     return LabelledCorpus(
         measured=measured,
         answers=tuple(answers),
         resources=resources,
         method=method,
-        marks=marks,
-        texts=one_after_the_other([one.texts for one in found]),
-        prints=prints if keeping.prints else None,
+        metadata=metadata,
+        texts=concatenated([block.texts for block in blocks]),
+        fingerprints=fingerprints if corpus_options.fingerprints else None,
     )
 
 
-def _answer(whole: Labelled, together: Together, cells: Sequence[str], name: str, separator: str) -> Answer:
+def _answer(whole: LabelledDocuments, groups: Groups, cells: Sequence[str], name: str, separator: str) -> LabelColumn:
     rows = np.flatnonzero(np.fromiter(map(bool, cells), dtype=bool, count=len(cells)))
     if not rows.size:
         raise DataProblem(f"No document has a label in column {name!r}.", "Check --label.")
     own = cells if rows.size == len(cells) else [cells[place] for place in rows.tolist()]
     names, numbers, sets = labels_of(own, separator, name)
     documents = whole if rows.size == whole.documents else whole.rows(rows)
-    return Answer(name, rows, replace(documents, labels=numbers, names=names, sets=sets), together.rows(rows))
+    return LabelColumn(name, rows, replace(documents, labels=numbers, names=names, sets=sets), groups.rows(rows))
 
 
 def labels_of(cells: Sequence[str], separator: str, column: str) -> tuple[tuple[str, ...], Ints, Bools | None]:

@@ -6,11 +6,11 @@ from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.core.text.passages import passages
-from upsort.files.by_name import ByName, all_together
-from upsort.files.columns import Roles, column_place
+from upsort.files.by_name import ColumnMapper, merged_columns_nested
+from upsort.files.columns import ColumnRoles, column_place
 from upsort.files.documents import PASSAGE_COLUMNS
 from upsort.files.inner_values import flat_names, outer_names
-from upsort.files.reasons import Reason
+from upsort.files.reasons import RejectionReason
 from upsort.files.rows import Block
 
 SOURCE_COLUMN = "source"
@@ -18,14 +18,14 @@ MARK_COLUMN = "set_aside"
 
 
 @record(frozen=True, kw_only=True)
-class Sifted:
+class FilteredRows:
     """A block on its way, row by row: the text as it will stand, the label, and why it is to be set aside, where it is."""
 
     block: Block
-    roles: Roles
+    roles: ColumnRoles
     texts: list[str]
     labels: list[str]
-    faults: list[Reason | None]
+    faults: list[RejectionReason | None]
 
 
 class CorpusRows:
@@ -33,41 +33,41 @@ class CorpusRows:
 
     def __init__(self, tables: Sequence[Sequence[str]], choices: Plan, nested: bool) -> None:
         self.choices, self.settings = choices, choices.gather
-        self.taken = self._taken(tables, nested)
+        self.source_columns = self._source_columns(tables, nested)
         self.columns = self._output_columns()
-        self.by_name = ByName(self.taken)
+        self.by_name = ColumnMapper(self.source_columns)
 
-    def of(self, documents: Sifted, kept: list[int]) -> list[list[str]]:
+    def of(self, documents: FilteredRows, written: list[int]) -> list[list[str]]:
         """Those for the rows `kept` of a block."""
         block, roles = documents.block, documents.roles
-        rows = self.by_name.rows(block.columns, [block.rows[row] for row in kept])
-        label_at, text_at = self._taken_at(self.choices.columns.label), self._text_at()
+        rows = self.by_name.rows(block.columns, [block.rows[row] for row in written])
+        label_at, text_at = self._source_position(self.choices.columns.label), self._text_at()
         if label_at is not None and roles.label is not None:
-            for cells, row in zip(rows, kept, strict=True):
+            for cells, row in zip(rows, written, strict=True):
                 cells[label_at] = documents.labels[row]
         origins = block.origins()
-        if SOURCE_COLUMN not in self.taken:
-            for cells, row in zip(rows, kept, strict=True):
+        if SOURCE_COLUMN not in self.source_columns:
+            for cells, row in zip(rows, written, strict=True):
                 cells.append(origins[row])
         if self.settings.passages and text_at is not None:
-            rows, kept = self._cut(documents, rows, kept, text_at, origins)
+            rows, written = self._cut(documents, rows, written, text_at, origins)
         elif self.settings.lines and text_at is not None:
-            for cells, row in zip(rows, kept, strict=True):
+            for cells, row in zip(rows, written, strict=True):
                 cells[text_at] = documents.texts[row]
         if self.settings.keep:
-            for cells, row in zip(rows, kept, strict=True):
+            for cells, row in zip(rows, written, strict=True):
                 fault = documents.faults[row]
                 cells.append(str(fault) if fault is not None else "")
         return rows
 
     def _cut(
-        self, documents: Sifted, rows: list[list[str]], kept: list[int], text_at: int, origins: list[str]
+        self, documents: FilteredRows, rows: list[list[str]], written: list[int], text_at: int, origins: list[str]
     ) -> tuple[list[list[str]], list[int]]:
         """The rows of the passages, and which row of the block each comes from."""
         settings, identity_at = self.settings, documents.roles.id
         cut: list[list[str]] = []
         source_rows: list[int] = []
-        for cells, row in zip(rows, kept, strict=True):
+        for cells, row in zip(rows, written, strict=True):
             identity = documents.block.rows[row][identity_at] if identity_at is not None else origins[row]
             text = documents.texts[row]
             pieces = passages(text, settings.passages, settings.passage_unit, settings.overlap) or [text]
@@ -77,15 +77,15 @@ class CorpusRows:
         return cut, source_rows
 
     def _text_at(self) -> int | None:
-        return self._taken_at(self.choices.columns.text[0]) if self.choices.columns.text else None
+        return self._source_position(self.choices.columns.text[0]) if self.choices.columns.text else None
 
-    def _taken_at(self, column: str) -> int | None:
-        return self.taken.index(column) if column in self.taken else None
+    def _source_position(self, column: str) -> int | None:
+        return self.source_columns.index(column) if column in self.source_columns else None
 
-    def _taken(self, tables: Sequence[Sequence[str]], nested: bool) -> list[str]:
+    def _source_columns(self, tables: Sequence[Sequence[str]], nested: bool) -> list[str]:
         """The columns of the sources that go into the corpus, in the order in which they first appear. nested: whether its cells
         may hold nested values; else what is inside them goes into columns of its own."""
-        every = [name for name in all_together(tables) if name != MARK_COLUMN]
+        every = [name for name in merged_columns_nested(tables) if name != MARK_COLUMN]
         if not self.settings.take:
             named, usual = self.choices.columns, set(outer_names(every) if nested else flat_names(every))
             return [name for name in every if name in usual or name in {*named.text, named.label}]
@@ -99,7 +99,7 @@ class CorpusRows:
 
     def _output_columns(self) -> list[str]:
         settings = self.settings
-        columns = [*self.taken]
+        columns = [*self.source_columns]
         if SOURCE_COLUMN not in columns:
             columns.append(SOURCE_COLUMN)
         if settings.passages:

@@ -8,13 +8,13 @@ import numpy as np
 from upsort.core.errors import DataProblem
 from upsort.core.judging import cross_validation
 from upsort.core.judging.intervals import Rate, share_of
-from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.labelled import LabelledDocuments
 from upsort.core.records import record
-from upsort.core.text.labels import in_one_cell
+from upsort.core.text.labels import joined_labels
 from upsort.files.tables_out import table_file
-from upsort.jobs.corpus import Keeping, LabelledCorpus, read_labelled_corpus
-from upsort.jobs.judging import Kept, Prepared, prepared
-from upsort.jobs.work import Work
+from upsort.jobs.corpus import CorpusOptions, LabelledCorpus, read_labelled_corpus
+from upsort.jobs.judging import DuplicateHandling, PreparedFolds, prepare_folds
+from upsort.jobs.work import RunContext
 
 
 @record(frozen=True, kw_only=True)
@@ -26,35 +26,35 @@ class CrossValidateResult:
     result: cross_validation.CrossValidation
     without_copies_apart: cross_validation.CrossValidation | None
     copied: tuple[Rate, Rate] | None
-    kept: Kept
+    duplicates: DuplicateHandling
     documents: int
     distinct_terms: int
 
 
-def judged_by_folds(work: Work, output: Path | None = None) -> list[CrossValidateResult]:
+def cross_validate(work: RunContext, output: Path | None = None) -> list[CrossValidateResult]:
     """Read and count once, then train and judge fold by fold, answer by answer. output: a table of what each got."""
-    corpus = read_labelled_corpus(work, Keeping(with_readers=True))
+    corpus = read_labelled_corpus(work, CorpusOptions(with_readers=True))
     method, repeats = corpus.method_of(work.plan), work.plan.judge.repeats
     results = []
     for answer in corpus.answers:
-        ready = prepared(corpus, work.plan, answer)
-        spread = work.spread(ready.documents)
-        result = cross_validation.judge_by_folds(ready.parts, method, repeats, spread=spread)
+        ready = prepare_folds(corpus, work.plan, answer)
+        parallel = work.parallel(ready.documents)
+        result = cross_validation.judge_by_folds(ready.parts, method, repeats, parallel=parallel)
         other, copied = None, None
         if work.plan.judge.allow_copies:
             with suppress(
                 DataProblem
             ):  # where nothing is left to learn from without copies, there is nothing to compare
-                careful = prepared(corpus, work.plan, answer, allow_copies=False)
-                other = cross_validation.judge_by_folds(careful.parts, method, repeats, spread=spread)
-                copied = (_on_copied(result, careful.documents), _on_copied(other, careful.documents))
+                careful = prepare_folds(corpus, work.plan, answer, allow_copies=False)
+                other = cross_validation.judge_by_folds(careful.parts, method, repeats, parallel=parallel)
+                copied = (_on_duplicates(result, careful.documents), _on_duplicates(other, careful.documents))
         results.append(
             CrossValidateResult(
                 name=ready.name,
                 result=result,
                 without_copies_apart=other,
                 copied=copied,
-                kept=ready.kept,
+                duplicates=ready.duplicates,
                 documents=ready.documents.documents,
                 distinct_terms=corpus.measured.distinct,
             )
@@ -65,7 +65,7 @@ def judged_by_folds(work: Work, output: Path | None = None) -> list[CrossValidat
     return results
 
 
-def _on_copied(result: cross_validation.CrossValidation, documents: Labelled) -> Rate:
+def _on_duplicates(result: cross_validation.CrossValidation, documents: LabelledDocuments) -> Rate:
     """The accuracy on documents that belong together with another."""
     groups = documents.groups if documents.groups is not None else np.arange(documents.documents)
     _, number, times = np.unique(groups, return_inverse=True, return_counts=True)
@@ -75,7 +75,7 @@ def _on_copied(result: cross_validation.CrossValidation, documents: Labelled) ->
 
 
 def _write(
-    path: Path, corpus: LabelledCorpus, ready: Prepared, result: cross_validation.CrossValidation, separator: str
+    path: Path, corpus: LabelledCorpus, ready: PreparedFolds, result: cross_validation.CrossValidation, separator: str
 ) -> None:
     """What each document was given, and the probabilities. separator: between the labels of a cell, where it may hold several;
     no single probability is then that of the cell."""
@@ -86,12 +86,14 @@ def _write(
         with table_file(path, [*of_sets, *(f"probability: {name}" for name in names)]) as writer:
             for place, judged in enumerate(result.judged.tolist()):
                 cells = [
-                    in_one_cell((name for name, has in zip(names, held[at].tolist(), strict=True) if has), separator)
-                    for held, at in ((own_sets, judged), (given_sets, place))
+                    joined_labels(
+                        (name for name, has in zip(names, label_sets[at].tolist(), strict=True) if has), separator
+                    )
+                    for label_sets, at in ((own_sets, judged), (given_sets, place))
                 ]
                 chances = [f"{chance:.6f}" for chance in result.probabilities[place].tolist()]
                 fold = str(int(result.fold[place]) + 1)
-                writer.writerow([corpus.marks.ids[int(ready.rows[judged])], fold, *cells, *chances])
+                writer.writerow([corpus.metadata.ids[int(ready.rows[judged])], fold, *cells, *chances])
         return
     columns = ("document", "fold", "label", "sorted_label", "sorted_probability", "own_probability")
     with table_file(path, [*columns, *(f"probability: {name}" for name in names)]) as writer:
@@ -100,7 +102,7 @@ def _write(
             chances = result.probabilities[place].tolist()
             writer.writerow(
                 [
-                    corpus.marks.ids[int(ready.rows[judged])],
+                    corpus.metadata.ids[int(ready.rows[judged])],
                     str(int(result.fold[place]) + 1),
                     names[own],
                     names[sorted_as],

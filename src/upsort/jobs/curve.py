@@ -6,14 +6,14 @@ from pathlib import Path
 import numpy as np
 
 from upsort.core.errors import DataProblem
-from upsort.core.judging.growing import grown
-from upsort.core.judging.growth import Growth, fitted_growth
+from upsort.core.judging.growing import measure_learning_curve
+from upsort.core.judging.growth import LearningCurve, fit_learning_curve
 from upsort.core.records import record
 from upsort.draw.growth import GrowthPoint, growth_figure
-from upsort.jobs.corpus import Keeping, read_labelled_corpus
+from upsort.jobs.corpus import CorpusOptions, read_labelled_corpus
 from upsort.jobs.figures import save
-from upsort.jobs.judging import Kept, prepared
-from upsort.jobs.work import Work
+from upsort.jobs.judging import DuplicateHandling, prepare_folds
+from upsort.jobs.work import RunContext
 
 
 @record(frozen=True)
@@ -22,18 +22,18 @@ class CurveResult:
     and groups were kept on one side."""
 
     points: list[GrowthPoint]
-    growth: Growth | None
+    growth: LearningCurve | None
     labelled: int
-    kept: Kept
+    duplicates: DuplicateHandling
 
 
-def curve(work: Work) -> CurveResult:
+def curve(work: RunContext) -> CurveResult:
     """Train on growing parts of each fold's training documents, drawn at random, and judge on its held-out ones."""
-    corpus = read_labelled_corpus(work, Keeping(at_least=1, with_readers=True))
-    ready = prepared(corpus, work.plan, corpus.only_answer("curve"))
+    corpus = read_labelled_corpus(work, CorpusOptions(at_least=1, with_readers=True))
+    ready = prepare_folds(corpus, work.plan, corpus.only_answer("curve"))
     ready.documents.present()  # with fewer than two labels there is nothing to grow
-    found = grown(ready.parts, corpus.method_of(work.plan), work.spread(ready.documents))
-    if not found.sizes.size:
+    curve_data = measure_learning_curve(ready.parts, corpus.method_of(work.plan), work.parallel(ready.documents))
+    if not curve_data.sizes.size:
         raise DataProblem(
             "In every fold the documents to learn from are of one label.", "Use fewer folds, or give more documents."
         )
@@ -45,10 +45,10 @@ def curve(work: Work) -> CurveResult:
             highest=float(held_out.max()),
             training=float(training.mean()),
         )
-        for size, held_out, training in zip(found.sizes, found.held_out.T, found.training.T, strict=True)
+        for size, held_out, training in zip(curve_data.sizes, curve_data.held_out.T, curve_data.training.T, strict=True)
     ]
-    growth = fitted_growth(found.sizes, found.held_out, found.judged)
-    return CurveResult(points, growth, ready.documents.documents, ready.kept)
+    growth = fit_learning_curve(curve_data.sizes, curve_data.held_out, curve_data.judged)
+    return CurveResult(points, growth, ready.documents.documents, ready.duplicates)
 
 
 def draw_curve(result: CurveResult, path: Path) -> Path:
@@ -61,14 +61,14 @@ def draw_curve(result: CurveResult, path: Path) -> Path:
     return save(partial(growth_figure, result.points, wedge), path)
 
 
-def _wedge(growth: Growth, last: int, now: float) -> list[tuple[float, float, float]]:
+def _wedge(growth: LearningCurve, last: int, now: float) -> list[tuple[float, float, float]]:
     """Documents, low and high from what was found at the last point to the prediction interval of twice as many: the middle goes
     over to the curve, the width grows with the square root."""
     low, high = growth.between(2.0 * last)
-    end, beside = growth.at(2.0 * last), now - growth.at(float(last))
-    found = []
+    end, at_end = growth.at(2.0 * last), now - growth.at(float(last))
+    intervals = []
     for share in np.linspace(0.0, 1.0, 25).tolist():
         size = last * 2.0**share
-        middle = growth.at(size) + beside * (1.0 - share)
-        found.append((size, middle - (end - low) * share**0.5, middle + (high - end) * share**0.5))
-    return found
+        middle = growth.at(size) + at_end * (1.0 - share)
+        intervals.append((size, middle - (end - low) * share**0.5, middle + (high - end) * share**0.5))
+    return intervals

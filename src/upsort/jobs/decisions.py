@@ -5,39 +5,41 @@ from dataclasses import replace
 from pathlib import Path
 
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.learning.decision import by_costs, cost_table
+from upsort.core.learning.decision import cost_decision, cost_table
 from upsort.core.learning.method import Costs
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.names import listed, suggestion
 from upsort.files.cost_table import read_costs
 
 
-def deciding(sorters: Sequence[Sorter], costs: Sequence[str], undecided_below: float | None) -> list[Sorter]:
+def with_decision_options(
+    sorters: Sequence[TrainedSorter], costs: Sequence[str], undecided_below: float | None
+) -> list[TrainedSorter]:
     """The same sorters with the costs of files and with a bound, where they are given.
 
     costs: `FILE`, for every answer whose labels it is about, or `ANSWER=FILE`. Raises DataProblem for costs that are about no
     answer.
     """
-    found = list(sorters)
-    if costs and any(one.thresholds is not None for one in found):
+    decided = list(sorters)
+    if costs and any(sorter.thresholds is not None for sorter in decided):
         raise UsageProblem(
             "This sorter gives sets of labels; costs of one label in place of another say nothing about sets.",
             "Leave --cost out.",
         )
     for text in costs:
-        answer, table = _named(text, found)
-        check_costs([one.labels for one in found if answer in ("", one.answer)], table, text)
-        found = [_with_costs(one, table) if answer in ("", one.answer) else one for one in found]
+        answer, table = _named(text, decided)
+        check_costs([sorter.labels for sorter in decided if answer in ("", sorter.answer)], table, text)
+        decided = [_with_costs(sorter, table) if answer in ("", sorter.answer) else sorter for sorter in decided]
     if undecided_below is None:
-        return found
-    if any(one.thresholds is not None for one in found):
+        return decided
+    if any(sorter.thresholds is not None for sorter in decided):
         raise UsageProblem(
             "This sorter gives sets of labels, each by a threshold of its own; a bound for all has no place there.",
             "Leave --undecided-below out.",
         )
     return [
-        replace(one, plan=replace(one.plan, decide=replace(one.plan.decide, undecided_below=undecided_below)))
-        for one in found
+        replace(sorter, plan=replace(sorter.plan, decide=replace(sorter.plan.decide, undecided_below=undecided_below)))
+        for sorter in decided
     ]
 
 
@@ -50,9 +52,9 @@ def check_costs(answers: Sequence[Sequence[str]], costs: Costs | None, name: str
         )
 
 
-def _named(text: str, sorters: Sequence[Sorter]) -> tuple[str, Costs]:
+def _named(text: str, sorters: Sequence[TrainedSorter]) -> tuple[str, Costs]:
     """The answer that costs are for, empty where none is named, and the costs."""
-    answers = [one.answer for one in sorters if one.answer]
+    answers = [sorter.answer for sorter in sorters if sorter.answer]
     answer, equals, file = text.partition("=")
     if equals and not Path(text).exists():
         if answer not in answers:
@@ -61,6 +63,6 @@ def _named(text: str, sorters: Sequence[Sorter]) -> tuple[str, Costs]:
     return "", read_costs(Path(text))
 
 
-def _with_costs(sorter: Sorter, costs: Costs) -> Sorter:
+def _with_costs(sorter: TrainedSorter, costs: Costs) -> TrainedSorter:
     table = cost_table(costs, sorter.labels)
-    return sorter if table is None else replace(sorter, decision=by_costs(table), costs=costs)
+    return sorter if table is None else replace(sorter, decision=cost_decision(table), costs=costs)

@@ -18,7 +18,7 @@ PARTNERS = "partner-gardens.csv"
 """Letters to the gardens that Fernhollow works with, in their languages; no profile of a language was counted from them."""
 
 
-def lay_out(folder: Path, overwrite: bool = False) -> list[Path]:
+def write_demo_files(folder: Path, overwrite: bool = False) -> list[Path]:
     """Write the demo corpus into `folder`, which is made; returns the files.
 
     Raises DataProblem when the folder holds anything already, unless `overwrite`.

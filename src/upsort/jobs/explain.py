@@ -9,15 +9,15 @@ from scipy.sparse import csr_array
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.features.documents import Documents
 from upsort.core.features.weighting import unit_length
-from upsort.core.insight.explanation import Explanation, Voter, Votes, explain, nearest
-from upsort.core.insight.without_words import can_be_looked_for, smallest_change
-from upsort.core.learning.sorter import Sorter
+from upsort.core.insight.explanation import Explanation, NeighbourVotes, Voter, explain, nearest
+from upsort.core.insight.without_words import is_removable, smallest_change
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.names import suggestion
 from upsort.core.records import record
-from upsort.core.sparse import one_below_the_other
-from upsort.files.documents import LABELLED, Reader, columns_for
-from upsort.files.reasons import Reason
-from upsort.files.set_aside import SetAside
+from upsort.core.sparse import stacked
+from upsort.files.documents import LABELLED, DocumentReader, columns_for
+from upsort.files.reasons import RejectionReason
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sources import Inputs
 
 _THE_SAME = 1e-9  # from a cosine of 1, up to which two documents are one
@@ -34,48 +34,48 @@ class Neighbour:
 
 
 @record(frozen=True, kw_only=True)
-class Explained:
+class ExplainedDocument:
     """looked: whether words were taken out in search of another label. flip: those to take out and the label that is given then,
     or None. neighbours: most similar first. voters: those of a sorter of neighbours that were found among the tables, by their
     place among the voters."""
 
     explanation: Explanation
-    looked: bool
+    checked: bool
     flip: tuple[list[str], str] | None
     neighbours: list[Neighbour] = field(default_factory=list)
     voters: dict[int, Neighbour] = field(default_factory=dict)
 
 
-def explained(sorter: Sorter, document: Documents, among: Inputs | None, most: int) -> Explained:
+def explain_document(sorter: TrainedSorter, document: Documents, among: Inputs | None, most: int) -> ExplainedDocument:
     """Explain a document. among: labelled documents, of which the `most` similar ones are looked up."""
-    found = explain(sorter, document)
-    looked = can_be_looked_for(found)
-    change = smallest_change(sorter, found) if looked else None
+    explanation = explain(sorter, document)
+    checked = is_removable(explanation)
+    change = smallest_change(sorter, explanation) if checked else None
     flip = (change[0], sorter.labels[change[1]]) if change is not None else None
     if among is None:
-        return Explained(explanation=found, looked=looked, flip=flip)
-    held = _Among.of(sorter, among)
-    voters = held.found(found.how.voters) if isinstance(found.how, Votes) else {}
-    similar = held.similar(sorter, document, most)
-    return Explained(explanation=found, looked=looked, flip=flip, neighbours=similar, voters=voters)
+        return ExplainedDocument(explanation=explanation, checked=checked, flip=flip)
+    among_documents = _LabelledNeighbours.of(sorter, among)
+    voters = among_documents.voters_among(explanation.how.voters) if isinstance(explanation.how, NeighbourVotes) else {}
+    similar = among_documents.similar(sorter, document, most)
+    return ExplainedDocument(explanation=explanation, checked=checked, flip=flip, neighbours=similar, voters=voters)
 
 
-def document_of_text(sorter: Sorter, text: str) -> Documents:
+def document_of_text(sorter: TrainedSorter, text: str) -> Documents:
     """The document of which only the text is known. Raises DataProblem where scoring would set it aside."""
-    found = Reader.of_sorter(sorter).of_text(text)
-    if isinstance(found, Reason):
-        raise DataProblem(f"There is nothing to explain: {found}.", "Give a text, or --document ID and a table.")
-    return found
+    document = DocumentReader.of_sorter(sorter).of_text(text)
+    if isinstance(document, RejectionReason):
+        raise DataProblem(f"There is nothing to explain: {document}.", "Give a text, or --document ID and a table.")
+    return document
 
 
-def document_of(sorter: Sorter, reader: Reader, inputs: Inputs, reference: str) -> Documents:
+def document_of(sorter: TrainedSorter, reader: DocumentReader, inputs: Inputs, reference: str) -> Documents:
     """The document with this identifier, with all its columns, as scoring reads it.
 
     Raises UsageProblem with the nearest ones when there is none, and DataProblem for one that scoring sets aside.
     """
     known: list[str] = []
-    aside = SetAside()
-    for block in reader.blocks(inputs, aside):
+    rejects = RejectedRows()
+    for block in reader.blocks(inputs, rejects):
         if reference in block.ids:
             return block.documents.rows([block.ids.index(reference)])
         known += block.ids
@@ -83,45 +83,45 @@ def document_of(sorter: Sorter, reader: Reader, inputs: Inputs, reference: str) 
 
 
 @record(frozen=True)
-class _Among:
+class _LabelledNeighbours:
     """Labelled documents. matrix: (n, n_terms). held: identifier, label and text of each."""
 
     matrix: csr_array
-    held: list[tuple[str, str, str]]
+    rows: list[tuple[str, str, str]]
 
     @staticmethod
-    def of(sorter: Sorter, among: Inputs) -> "_Among":
+    def of(sorter: TrainedSorter, among: Inputs) -> "_LabelledNeighbours":
         """All labelled documents of tables. Raises DataProblem where there is none."""
         matrices: list[csr_array] = []
-        held: list[tuple[str, str, str]] = []
+        rows: list[tuple[str, str, str]] = []
         columns = columns_for(sorter, sorter.plan.columns, among)
-        for block in Reader.of_sorter(sorter, columns, LABELLED).blocks(among, SetAside()):
+        for block in DocumentReader.of_sorter(sorter, columns, LABELLED).blocks(among, RejectedRows()):
             matrices.append(sorter.matrix(block.documents)[0])
-            held += list(zip(block.ids, block.marks.labels, block.texts, strict=True))
-        if not held:
+            rows += list(zip(block.ids, block.metadata.labels, block.texts, strict=True))
+        if not rows:
             raise DataProblem("The tables of --among hold no labelled document.", "Give labelled tables.")
-        return _Among(one_below_the_other(matrices), held)
+        return _LabelledNeighbours(stacked(matrices), rows)
 
-    def similar(self, sorter: Sorter, document: Documents, most: int) -> list[Neighbour]:
+    def similar(self, sorter: TrainedSorter, document: Documents, most: int) -> list[Neighbour]:
         """Those most similar to a document, itself left out."""
         places, similar = nearest(sorter, document, self.matrix, most + 1)
-        found = [
+        neighbours = [
             self._neighbour(place, cosine) for place, cosine in zip(places.tolist(), similar.tolist(), strict=True)
         ]
-        return [one for one in found if one.text != document.texts[0]][:most]
+        return [neighbour for neighbour in neighbours if neighbour.text != document.texts[0]][:most]
 
-    def found(self, voters: Sequence[Voter]) -> dict[int, Neighbour]:
+    def voters_among(self, voters: Sequence[Voter]) -> dict[int, Neighbour]:
         """Which voters are among these documents: those with the same values and the same label."""
         unit = unit_length(self.matrix)
         known = {}
         for number, voter in enumerate(voters):
             cosines = np.asarray((unit @ voter.values.T).toarray()).reshape(-1)
             for place in np.flatnonzero(cosines > 1.0 - _THE_SAME).tolist():
-                if self.held[place][1] == voter.label:
+                if self.rows[place][1] == voter.label:
                     known[number] = self._neighbour(place, voter.similarity)
                     break
         return known
 
     def _neighbour(self, place: int, similarity: float) -> Neighbour:
-        reference, label, text = self.held[place]
+        reference, label, text = self.rows[place]
         return Neighbour(reference, label, similarity, text)

@@ -5,25 +5,25 @@ from pathlib import Path
 
 from upsort.core.errors import UsageProblem
 from upsort.core.insight import explanation as insight
-from upsort.core.insight.explanation import Sums, Votes
-from upsort.core.learning.sorter import Sorter
+from upsort.core.insight.explanation import Additive, NeighbourVotes
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.records import record
 from upsort.draw.canvas import colours_of_few
 from upsort.draw.pages import WeighedWord, beginning_of, name_of_colour, rendered
 from upsort.files.writing import replacing_text
-from upsort.jobs.explain import Explained
+from upsort.jobs.explain import ExplainedDocument
 from upsort.jobs.explanation_tables import (
-    Told,
+    FormattedTable,
     explained_labels,
-    labels_told,
-    path_told,
-    sum_told,
-    votes_told,
+    labels_table,
+    path_table,
+    sum_table,
+    votes_table,
 )
 
 
 @record(frozen=True)
-class Subject:
+class PageSubject:
     """What a page is about: the sorter's file, the document's identifier where it has one, and the day."""
 
     sorter: str
@@ -31,66 +31,71 @@ class Subject:
     day: date
 
 
-def weighed_words(found: Explained) -> list[WeighedWord]:
+def weighed_words(explained_document: ExplainedDocument) -> list[WeighedWord]:
     """The text cut into words and what stands between them, each with a weight from −1 (for the next label) to 1 (for the
     label)."""
-    one = found.explanation
-    strongest = max((abs(word.leaning) for word in one.words), default=0.0) or 1.0
+    explanation = explained_document.explanation
+    strongest = max((abs(word.leaning) for word in explanation.words), default=0.0) or 1.0
     parts, at = [], 0
-    for word in one.words:
+    for word in explanation.words:
         if word.start > at:
-            parts.append(WeighedWord(one.text[at : word.start], 0.0, True))
-        parts.append(WeighedWord(one.text[word.start : word.end], word.leaning / strongest, word.known))
+            parts.append(WeighedWord(explanation.text[at : word.start], 0.0, True))
+        parts.append(WeighedWord(explanation.text[word.start : word.end], word.leaning / strongest, word.known))
         at = word.end
-    return [*parts, WeighedWord(one.text[at:], 0.0, True)]
+    return [*parts, WeighedWord(explanation.text[at:], 0.0, True)]
 
 
-def write_page(sorter: Sorter, found: Explained, path: Path, top: int, subject: Subject) -> None:
+def write_page(
+    sorter: TrainedSorter, explained_document: ExplainedDocument, path: Path, top: int, subject: PageSubject
+) -> None:
     """Write the page. top: pulls with a row of their own. Raises UsageProblem for a name that does not end in .html."""
     if path.suffix.lower() not in {".html", ".htm"}:
         raise UsageProblem(f"{path} is no page.", "Use a name that ends in .html.")
-    one = found.explanation
-    both = [sorter.labels[place] for place in (one.label, one.second)]
-    tables, exact = _how(sorter, found, top)
-    labels = labels_told(sorter, one)
+    explanation = explained_document.explanation
+    both = [sorter.labels[place] for place in (explanation.label, explanation.second)]
+    tables, exact = _how(sorter, explained_document, top)
+    labels = labels_table(sorter, explanation)
     with replacing_text(path) as text:
         text.write(
             rendered(
                 "explanation.html",
                 subject=subject,
                 label=both[0],
-                answer=one.sorted_as,
-                sets=one.given is not None,
-                remark=one.remark,
-                probability=f"{one.probabilities[one.label]:.3f}",
+                answer=explanation.sorted_as,
+                sets=explanation.given is not None,
+                remark=explanation.remark,
+                probability=f"{explanation.probabilities[explanation.label]:.3f}",
                 rival=both[1],
-                rival_probability=f"{one.probabilities[one.second]:.3f}",
+                rival_probability=f"{explanation.probabilities[explanation.second]:.3f}",
                 colours={
                     label: name_of_colour(colour) for label, colour in colours_of_few(both, sorter.labels).items()
                 },
-                sums=isinstance(one.how, Sums),
-                words=weighed_words(found),
+                sums=isinstance(explanation.how, Additive),
+                words=weighed_words(explained_document),
                 tables=tables,
                 exact=exact,
                 labels=labels,
-                flip=found.flip,
+                flip=explained_document.flip,
                 similar_rows=[
                     (near.reference, near.label, f"{near.similarity:.2f}", beginning_of(near.text))
-                    for near in found.neighbours
-                    if not found.voters
+                    for near in explained_document.neighbours
+                    if not explained_document.voters
                 ],
             )
         )
 
 
-def _how(sorter: Sorter, found: Explained, top: int) -> tuple[list[Told], bool]:
+def _how(sorter: TrainedSorter, explained_document: ExplainedDocument, top: int) -> tuple[list[FormattedTable], bool]:
     """The tables that say how the scores come about, and whether rounded sums are exact."""
-    one = found.explanation
-    if isinstance(one.how, Sums):
-        told = [sum_told(sorter, one, one.how, labels, top) for labels in explained_labels(sorter, one)]
-        return [table for table, _ in told], all(exact for _, exact in told)
-    if isinstance(one.how, insight.Path):
-        return [path_told(one.how)], True
-    if isinstance(one.how, Votes) and one.how.voters:
-        return [votes_told(one.how, found.voters)], True
+    explanation = explained_document.explanation
+    if isinstance(explanation.how, Additive):
+        tables = [
+            sum_table(sorter, explanation, explanation.how, labels, top)
+            for labels in explained_labels(sorter, explanation)
+        ]
+        return [table for table, _ in tables], all(exact for _, exact in tables)
+    if isinstance(explanation.how, insight.TreePath):
+        return [path_table(explanation.how)], True
+    if isinstance(explanation.how, NeighbourVotes) and explanation.how.voters:
+        return [votes_table(explanation.how, explained_document.voters)], True
     return [], True

@@ -4,10 +4,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from upsort.core.insight.explanation import Asked, Explanation, Path, Sums, Votes
-from upsort.core.insight.pulls import Pull
+from upsort.core.insight.explanation import Additive, AnsweredQuestion, Explanation, NeighbourVotes, TreePath
+from upsort.core.insight.pulls import Contribution
 from upsort.core.insight.sums import sum_of_pulls
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.names import visible
 from upsort.core.records import record
 from upsort.jobs.explain import Neighbour
@@ -17,7 +17,7 @@ DIGITS = 4
 
 
 @record(frozen=True, kw_only=True)
-class Told:
+class FormattedTable:
     """heads, rows: of the table; the first `texts` columns and the last `prose` ones hold text, the others numbers."""
 
     heads: Sequence[str]
@@ -31,36 +31,40 @@ def signed(value: float) -> str:
     return f"{value:+.{DIGITS}f}"
 
 
-def explained_labels(sorter: Sorter, one: Explanation) -> list[list[int]]:
+def explained_labels(sorter: TrainedSorter, explanation: Explanation) -> list[list[int]]:
     """Which labels have a sum of their own: the first beside the next; each that is given where a document may have several, or
     the one nearest to its threshold where none is."""
-    if one.given is None:
-        return [[one.label, one.second]]
-    return [[label] for label in one.given] or [[nearest_to_threshold(sorter, one)]]
+    if explanation.given is None:
+        return [[explanation.label, explanation.second]]
+    return [[label] for label in explanation.given] or [[nearest_to_threshold(sorter, explanation)]]
 
 
-def nearest_to_threshold(sorter: Sorter, one: Explanation) -> int:
+def nearest_to_threshold(sorter: TrainedSorter, explanation: Explanation) -> int:
     """The label that lacks least. Raises ValueError for a sorter that gives one label."""
     if sorter.thresholds is None:
         raise ValueError("the sorter has no thresholds")
-    return int(np.argmax(one.probabilities - sorter.thresholds))
+    return int(np.argmax(explanation.probabilities - sorter.thresholds))
 
 
-def sum_told(sorter: Sorter, one: Explanation, how: Sums, labels: Sequence[int], top: int) -> tuple[Told, bool]:
+def sum_table(
+    sorter: TrainedSorter, explanation: Explanation, how: Additive, labels: Sequence[int], top: int
+) -> tuple[FormattedTable, bool]:
     """What adds up to the scores of some labels, and whether the rounded numbers do so without a line for what is left over."""
-    found = sum_of_pulls(how, one.scores, labels, top, DIGITS)
+    label_sum = sum_of_pulls(how, explanation.scores, labels, top, DIGITS)
     rows = []
-    for name, pull, values in zip(found.names, found.pulls, found.sums.rows.tolist(), strict=True):
+    for name, pull, values in zip(label_sum.names, label_sum.pulls, label_sum.sums.rows.tolist(), strict=True):
         about = (name_of(pull), _times(pull), f"{pull.value:.{DIGITS}f}") if pull is not None else (name, "", "")
         rows.append([*about, *map(signed, values)])
-    if not found.sums.is_exact:
-        rows.append(["rounding", "", "", *(signed(value) if value else "" for value in found.sums.rounding.tolist())])
-    rows.append(["score", "", "", *map(signed, found.sums.total.tolist())])
+    if not label_sum.sums.is_exact:
+        rows.append(
+            ["rounding", "", "", *(signed(value) if value else "" for value in label_sum.sums.rounding.tolist())]
+        )
+    rows.append(["score", "", "", *map(signed, label_sum.sums.total.tolist())])
     heads = ["term", "times", "value", *(sorter.labels[label] for label in labels)]
-    return Told(heads=heads, rows=rows), found.sums.is_exact
+    return FormattedTable(heads=heads, rows=rows), label_sum.sums.is_exact
 
 
-def name_of(pull: Pull) -> str:
+def name_of(pull: Contribution) -> str:
     """What a pull is called."""
     term = " + ".join(visible(name) for name, _ in pull.parts) or pull.term
     match pull.source:
@@ -73,53 +77,61 @@ def name_of(pull: Pull) -> str:
             return f"{term} (in one column with {shared})" if shared else term
 
 
-def _times(pull: Pull) -> str:
+def _times(pull: Contribution) -> str:
     return f"{pull.count:,}" if pull.count else ""
 
 
-def path_told(how: Path) -> Told:
+def path_table(how: TreePath) -> FormattedTable:
     """The questions of a tree."""
-    rows = [[question_of(one), "yes" if one.answer else "no", f"{one.documents:,.6g}"] for one in how.questions]
-    return Told(heads=["question", "answer", "training documents"], rows=rows, texts=2)
+    rows = [
+        [question_of(question), "yes" if question.answer else "no", f"{question.documents:,.6g}"]
+        for question in how.questions
+    ]
+    return FormattedTable(heads=["question", "answer", "training documents"], rows=rows, texts=2)
 
 
-def question_of(one: Asked) -> str:
+def question_of(question: AnsweredQuestion) -> str:
     """A question in words."""
-    if one.bound is None:
-        return f"is there {visible(one.term)!r}?"
-    return f"is {one.term!r} above {one.bound:.6g}?"
+    if question.bound is None:
+        return f"is there {visible(question.term)!r}?"
+    return f"is {question.term!r} above {question.bound:.6g}?"
 
 
-def votes_told(how: Votes, known: dict[int, Neighbour]) -> Told:
+def votes_table(how: NeighbourVotes, known: dict[int, Neighbour]) -> FormattedTable:
     """The training documents that have a say. known: those of them that were found among tables, by place."""
     heads = ["label", "cosine", "says", "in common"]
     if not known:
         rows = [_voter(how, place) for place in range(len(how.voters))]
-        return Told(heads=heads, rows=rows, prose=1)
+        return FormattedTable(heads=heads, rows=rows, prose=1)
     rows = []
     for place in range(len(how.voters)):
         near = known.get(place)
         rows.append([*_voter(how, place), near.reference if near else "", near.text if near else ""])
-    return Told(heads=[*heads, "document", "text"], rows=rows, prose=3)
+    return FormattedTable(heads=[*heads, "document", "text"], rows=rows, prose=3)
 
 
-def _voter(how: Votes, place: int) -> list[str]:
-    one = how.voters[place]
-    return [one.label, f"{one.similarity:.3f}", f"{one.says:.{DIGITS}f}", ", ".join(map(visible, one.in_common))]
+def _voter(how: NeighbourVotes, place: int) -> list[str]:
+    voter = how.voters[place]
+    return [
+        voter.label,
+        f"{voter.similarity:.3f}",
+        f"{voter.says:.{DIGITS}f}",
+        ", ".join(map(visible, voter.in_common)),
+    ]
 
 
-def labels_told(sorter: Sorter, one: Explanation) -> Told:
+def labels_table(sorter: TrainedSorter, explanation: Explanation) -> FormattedTable:
     """All labels, the most probable first."""
-    sets, path = sorter.thresholds is not None, one.how if isinstance(one.how, Path) else None
+    sets, path = sorter.thresholds is not None, explanation.how if isinstance(explanation.how, TreePath) else None
     heads = ["label", *(["training documents"] if path else []), "score", "probability"]
     rows = []
-    for place in sorted(range(len(sorter.labels)), key=lambda place: -one.probabilities[place]):
+    for place in sorted(range(len(sorter.labels)), key=lambda place: -explanation.probabilities[place]):
         row = [sorter.labels[place], *([f"{path.documents[place]:,.6g}"] if path else [])]
-        row += [signed(float(one.scores[place])), in_percent(float(one.probabilities[place]))]
+        row += [signed(float(explanation.scores[place])), in_percent(float(explanation.probabilities[place]))]
         if sorter.thresholds is not None:
-            row += [in_percent(float(sorter.thresholds[place])), "yes" if place in (one.given or ()) else "no"]
+            row += [in_percent(float(sorter.thresholds[place])), "yes" if place in (explanation.given or ()) else "no"]
         rows.append(row)
-    return Told(heads=[*heads, *(["given from", "given"] if sets else [])], rows=rows)
+    return FormattedTable(heads=[*heads, *(["given from", "given"] if sets else [])], rows=rows)
 
 
 def in_percent(value: float) -> str:

@@ -10,13 +10,13 @@ from typing import Any
 from upsort import __version__
 from upsort.core.errors import UsageProblem
 from upsort.core.learning.plain_rule import BETWEEN_SENTENCES, plain_rule, tokens_for
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.records import record
-from upsort.files.documents import Reader
+from upsort.files.documents import DocumentReader
 from upsort.files.open_rules import json_bytes, onnx_bytes
 from upsort.files.parts import exported_files
 from upsort.files.plan_text import plan_text
-from upsort.files.writing import replacing, replacing_text, replacing_together
+from upsort.files.writing import replacing, replacing_all, replacing_text
 
 ONNX, JSON = ".onnx", ".json"
 _TEXTS = 100
@@ -39,7 +39,7 @@ _ODD = (
 
 
 @record(frozen=True)
-class Exported:
+class ExportResult:
     """terms, labels: how many. tokens: the file of texts and their tokens."""
 
     terms: int
@@ -53,29 +53,29 @@ def check_ending(output: Path) -> None:
         raise UsageProblem(f"{output} has no ending of an open format.", f"Use {ONNX} or {JSON}.")
 
 
-def export(sorter: Sorter, source: Path, output: Path) -> Exported:
+def export(sorter: TrainedSorter, source: Path, output: Path) -> ExportResult:
     """Write the sorter, and beside it texts with their tokens. source: its file, whose digest is written down.
 
     Raises UsageProblem, with the reason, for a sorter that cannot be said in the format.
     """
     rule = plain_rule(sorter)
-    told = {
+    metadata = {
         "made_by": f"upsort {__version__}",
         "sorter_sha256": hashlib.sha256(source.read_bytes()).hexdigest(),
         "plan": plan_text(sorter.plan),
-        "tokens": _told_of_tokens(sorter),
+        "tokens": _token_metadata(sorter),
     }
     made = onnx_bytes if output.suffix.lower() == ONNX else json_bytes
-    content, (_, tokens) = made(rule, told), exported_files(output)
-    with replacing_together():
+    content, (_, tokens) = made(rule, metadata), exported_files(output)
+    with replacing_all():
         with replacing(output) as stream:
             stream.write(content)
         with replacing_text(tokens) as text:
             json.dump(_samples(sorter, made_texts(sorter)), text, ensure_ascii=False, indent=1)
-    return Exported(len(rule.terms), len(rule.labels), tokens)
+    return ExportResult(len(rule.terms), len(rule.labels), tokens)
 
 
-def made_texts(sorter: Sorter) -> list[str]:
+def made_texts(sorter: TrainedSorter) -> list[str]:
     """Texts made of the sorter's terms, the same every time: short and long ones, in other cases and with signs between."""
     draw = random.Random(_SEED)
     terms = sorter.space.terms
@@ -89,7 +89,7 @@ def made_texts(sorter: Sorter) -> list[str]:
     return texts
 
 
-def _told_of_tokens(sorter: Sorter) -> str:
+def _token_metadata(sorter: TrainedSorter) -> str:
     plan = sorter.plan
     steps = ", ".join(plan.clean.steps) or "none"
     boundary = (
@@ -103,8 +103,8 @@ def _told_of_tokens(sorter: Sorter) -> str:
     )
 
 
-def _samples(sorter: Sorter, texts: Sequence[str]) -> dict[str, Any]:
-    reader = Reader.of_sorter(sorter)
+def _samples(sorter: TrainedSorter, texts: Sequence[str]) -> dict[str, Any]:
+    reader = DocumentReader.of_sorter(sorter)
     column = (reader.columns.text or ("text",))[-1]
     documents, faults = reader.of_objects([{column: text} for text in texts])
     usable = [place for place, fault in enumerate(faults) if fault is None]
@@ -115,7 +115,7 @@ def _samples(sorter: Sorter, texts: Sequence[str]) -> dict[str, Any]:
     )
     return {
         "labels": sorter.labels,
-        "tokens": _told_of_tokens(sorter),
+        "tokens": _token_metadata(sorter),
         "texts": [
             {"text": texts[place], "tokens": tokens, "label": label, "probabilities": probabilities}
             for place, tokens, label, probabilities in rows

@@ -11,33 +11,33 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Bools, Floats
 from upsort.core.errors import DataProblem
 from upsort.core.judging.intervals import Rate, share_of
-from upsort.core.judging.protocol import Parts, outcome
+from upsort.core.judging.protocol import SplitParts, outcome
 from upsort.core.judging.sample import Sample
 from upsort.core.learning.extending import extended_by_counts
-from upsort.core.learning.inner import CALIBRATION_FOLDS, dealt_splits
-from upsort.core.learning.kept_documents import KeptDocuments, joined, thinned
-from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Method
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.inner import CALIBRATION_FOLDS, usable_splits
+from upsort.core.learning.kept_documents import StoredDocuments, joined, sampled
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.learning.method import PlanWithResources
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.records import record
 from upsort.core.sparse import from_cells
 from upsort.core.text.resources import Resources
-from upsort.files.columns import NoColumn
+from upsort.files.columns import MissingColumn
 from upsort.files.sorter_file import save_sorters
 from upsort.files.sorter_loading import load_sorters
 from upsort.files.sources import Inputs
 from upsort.files.writing import check_writable
-from upsort.jobs.corpus import Answer, Keeping, LabelledCorpus, read_labelled_corpus
-from upsort.jobs.kept import kept_of, labelled
-from upsort.jobs.work import Work
+from upsort.jobs.corpus import CorpusOptions, LabelColumn, LabelledCorpus, read_labelled_corpus
+from upsort.jobs.kept import labelled_documents_of, stored_documents
+from upsort.jobs.work import RunContext
 
 Way = Literal["counts", "everything", "kept", "sample"]
 """Exactly by counts; trained anew on everything, given again or kept; trained anew on what was kept of it."""
 
 
 @record(frozen=True, kw_only=True)
-class Added:
+class ExtendedAnswer:
     """One answer. unknown_share: of the words of the new documents, to the sorter as it was; None where terms are not
     words. before: what it got right of them then.
     older, newer: what is right of either kind by folds of all; None where there are no folds."""
@@ -55,8 +55,8 @@ class ExtendResult:
     new_terms, new_labels: that the sorter did not know before, over all answers.
     """
 
-    sorters: tuple[Sorter, ...]
-    told: tuple[Added, ...]
+    sorters: tuple[TrainedSorter, ...]
+    changes: tuple[ExtendedAnswer, ...]
     way: Way
     added: int
     new_terms: int
@@ -65,7 +65,7 @@ class ExtendResult:
     size: int
 
 
-def extend(path: Path, more: Work, older: Inputs | None, output: Path) -> ExtendResult:
+def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> ExtendResult:
     """Add the documents of `more` to the sorter at `path`; `older` are those it was trained on, where they are given again.
 
     Raises DataProblem for a sorter that keeps nothing of its documents, where they are not given again.
@@ -74,25 +74,25 @@ def extend(path: Path, more: Work, older: Inputs | None, output: Path) -> Extend
     sorters = load_sorters(path)
     plan = sorters[0].plan
     way = _way(sorters, older)
-    keeping = Keeping(copies=False, prints=True, at_least=1)
+    corpus_options = CorpusOptions(copies=False, fingerprints=True, at_least=1)
     try:
-        corpus = read_labelled_corpus(replace(more, plan=plan, sorter=sorters[0]), keeping)
-    except NoColumn as missing:
+        corpus = read_labelled_corpus(replace(more, plan=plan, sorter=sorters[0]), corpus_options)
+    except MissingColumn as missing:
         raise missing.of_training() from None
-    known = _older(older, more, keeping, sorters, corpus)
-    extended, told = [], []
-    for sorter, answer, held in zip(sorters, corpus.answers, known, strict=True):
-        new = kept_of(corpus, answer)
+    known = _older(older, more, corpus_options, sorters, corpus)
+    extended, changes = [], []
+    for sorter, answer, stored in zip(sorters, corpus.answers, known, strict=True):
+        new = stored_documents(corpus, answer)
         method = replace(corpus.method_of(plan), resources=_resources(sorter, corpus))
-        if held is None:
+        if stored is None:
             extended.append(extended_by_counts(sorter, answer.documents))
-            told.append(_told(sorter, answer, None, method))
+            changes.append(_change_of(sorter, answer, None, method))
             continue
-        whole = joined(held, new)
-        documents = labelled(whole, plan, sorter)
-        found, _ = train_sorter(documents, method)
-        told.append(_told(sorter, answer, documents, method))
-        extended.append(_named(found, sorter, whole))
+        whole = joined(stored, new)
+        documents = labelled_documents_of(whole, plan, sorter)
+        extended_sorter, _ = train_sorter(documents, method)
+        changes.append(_change_of(sorter, answer, documents, method))
+        extended.append(_named(extended_sorter, sorter, whole))
     size = save_sorters(extended, output)
     before, after = _terms(sorters), _terms(extended)
     labels = {label for sorter in extended for label in sorter.labels} - {
@@ -100,7 +100,7 @@ def extend(path: Path, more: Work, older: Inputs | None, output: Path) -> Extend
     }
     return ExtendResult(
         sorters=tuple(extended),
-        told=tuple(told),
+        changes=tuple(changes),
         way=way,
         added=corpus.documents,
         new_terms=len(after - before),
@@ -110,55 +110,63 @@ def extend(path: Path, more: Work, older: Inputs | None, output: Path) -> Extend
     )
 
 
-def _way(sorters: Sequence[Sorter], older: Inputs | None) -> Way:
+def _way(sorters: Sequence[TrainedSorter], older: Inputs | None) -> Way:
     if older is not None:
         return "everything"
-    if all(sorter.reserve is not None for sorter in sorters):
+    if all(sorter.pruned is not None for sorter in sorters):
         return "counts"
-    kept = [sorter.kept for sorter in sorters if sorter.kept is not None]
-    if len(kept) < len(sorters):
+    stored = [sorter.stored for sorter in sorters if sorter.stored is not None]
+    if len(stored) < len(sorters):
         raise DataProblem(
             f"This sorter of kind {sorters[0].plan.classifier.kind} keeps nothing of its documents, without which others "
             "cannot be added soundly.",
             "Give them again: --with OLDER. A sorter made by upsort train --extendable keeps what it takes.",
         )
-    return "kept" if all(one.are_all for one in kept) else "sample"
+    return "kept" if all(documents.is_complete for documents in stored) else "sample"
 
 
 def _older(
-    older: Inputs | None, more: Work, keeping: Keeping, sorters: Sequence[Sorter], corpus: LabelledCorpus
-) -> list[KeptDocuments | None]:
+    older: Inputs | None,
+    more: RunContext,
+    corpus_options: CorpusOptions,
+    sorters: Sequence[TrainedSorter],
+    corpus: LabelledCorpus,
+) -> list[StoredDocuments | None]:
     """What is at hand of the earlier documents, for each answer; None where counts are enough."""
     if older is not None:
-        held = read_labelled_corpus(replace(more, inputs=older, plan=sorters[0].plan, sorter=sorters[0]), keeping)
-        return [kept_of(held, answer) for answer in held.answers]
-    return [sorter.kept if sorter.reserve is None else None for sorter in sorters]
+        older_corpus = read_labelled_corpus(
+            replace(more, inputs=older, plan=sorters[0].plan, sorter=sorters[0]), corpus_options
+        )
+        return [stored_documents(older_corpus, answer) for answer in older_corpus.answers]
+    return [sorter.stored if sorter.pruned is None else None for sorter in sorters]
 
 
-def _resources(sorter: Sorter, corpus: LabelledCorpus) -> Resources:
+def _resources(sorter: TrainedSorter, corpus: LabelledCorpus) -> Resources:
     """The word lists of the corpus, with the full forms of stems that either knows."""
     forms = {**sorter.resources.full_forms, **corpus.resources.full_forms}
     return replace(corpus.resources, full_forms=forms)
 
 
-def _named(found: Sorter, before: Sorter, whole: KeptDocuments) -> Sorter:
+def _named(extended: TrainedSorter, before: TrainedSorter, whole: StoredDocuments) -> TrainedSorter:
     """The new sorter under the old answer's name; it keeps what the old one kept, and says how many documents it has seen."""
-    sorter = replace(found, answer=before.answer)
+    sorter = replace(extended, answer=before.answer)
     if whole.sets is None:
-        totals = whole.stands_for[whole.stands_for > 0]
+        totals = whole.represents[whole.represents > 0]
         trained = replace(sorter.trained, documents=int(totals.sum()), label_documents=totals)
         sorter = replace(sorter, trained=trained)
-    return replace(sorter, kept=thinned(whole)) if before.kept is not None else sorter
+    return replace(sorter, stored=sampled(whole)) if before.stored is not None else sorter
 
 
-def _told(sorter: Sorter, answer: Answer, whole: Labelled | None, method: Method) -> Added:
+def _change_of(
+    sorter: TrainedSorter, answer: LabelColumn, whole: LabelledDocuments | None, method: PlanWithResources
+) -> ExtendedAnswer:
     """whole: the older documents and the new ones behind them."""
     documents = answer.documents
     right = _right_before(sorter, documents)
     every = np.ones(documents.documents)
     sample = Sample.of(np.arange(documents.documents))
     older, newer = _by_folds(whole, documents.documents, method) if whole is not None else (None, None)
-    return Added(
+    return ExtendedAnswer(
         unknown_share=_unknown_share(sorter, documents),
         before=share_of(right, every, sample),
         older=older,
@@ -166,39 +174,39 @@ def _told(sorter: Sorter, answer: Answer, whole: Labelled | None, method: Method
     )
 
 
-def _right_before(sorter: Sorter, documents: Labelled) -> Floats:
+def _right_before(sorter: TrainedSorter, documents: LabelledDocuments) -> Floats:
     """(n,) whether the sorter as it was gives each of the new documents its label."""
     decisions = sorter.decide_rows(_in_space(sorter, documents))
     if documents.sets is not None and decisions.sets is not None:
-        held = [
+        label_sets = [
             {name for name, has in zip(documents.names, row, strict=True) if has} for row in documents.sets.tolist()
         ]
         given = [{name for name, has in zip(sorter.labels, row, strict=True) if has} for row in decisions.sets.tolist()]
-        return np.array([a == b for a, b in zip(held, given, strict=True)], dtype=np.float64)
+        return np.array([a == b for a, b in zip(label_sets, given, strict=True)], dtype=np.float64)
     own = np.array([sorter.labels.index(name) if name in sorter.labels else -1 for name in documents.names])
     return np.asarray(decisions.best == own[documents.labels], dtype=np.float64)
 
 
-def _by_folds(whole: Labelled, new: int, method: Method) -> tuple[Rate | None, Rate | None]:
+def _by_folds(whole: LabelledDocuments, new: int, method: PlanWithResources) -> tuple[Rate | None, Rate | None]:
     """What is right of the older and of the new documents, by sorters that never saw them."""
     whole = replace(whole, weights=None) if whole.weights is not None else whole
-    splits = dealt_splits(whole, CALIBRATION_FOLDS, method.plan.judge.seed)
-    parts, plain = Parts(whole, splits), method.for_labels()
+    splits = usable_splits(whole, CALIBRATION_FOLDS, method.plan.judge.seed)
+    parts, plain = SplitParts(whole, splits), method.for_labels()
     right, judged = np.zeros(whole.documents), np.zeros(whole.documents)
     for number in range(len(splits)):
         try:
-            found = outcome(parts, number, plain)
+            prediction = outcome(parts, number, plain)
         except DataProblem:  # a part may be left without terms or labels where the whole is not
             continue
-        right[found.held_out] = whole.right(found.held_out, found.sorted_as, found.sets)
-        judged[found.held_out] = 1.0
+        right[prediction.held_out] = whole.right(prediction.held_out, prediction.sorted_as, prediction.sets)
+        judged[prediction.held_out] = 1.0
     is_new: Bools = np.arange(whole.documents) >= whole.documents - new
     sample = Sample.of(np.arange(whole.documents), 1, whole.groups)
     rates = [share_of(right * among, judged * among, sample) for among in (~is_new, is_new)]
     return rates[0], rates[1]
 
 
-def _in_space(sorter: Sorter, documents: Labelled) -> csr_array:
+def _in_space(sorter: TrainedSorter, documents: LabelledDocuments) -> csr_array:
     """(n, n_terms) documents of another corpus in the sorter's space."""
     where, signs = sorter.space.places(documents.measured.terms)
     if documents.measured.hashed is not None and sorter.space.hashed is not None:
@@ -207,7 +215,7 @@ def _in_space(sorter: Sorter, documents: Labelled) -> csr_array:
         )
         where = np.where(sorter.space.hashed[place] == documents.measured.hashed, place, -1)
         signs = np.ones(where.size, dtype=np.int64)
-    counts = documents.measured.here
+    counts = documents.measured.local_counts
     columns = where[counts.indices]
     inside = columns >= 0
     rows = np.repeat(np.arange(counts.shape[0]), np.diff(counts.indptr))[inside]
@@ -217,8 +225,8 @@ def _in_space(sorter: Sorter, documents: Labelled) -> csr_array:
     return made
 
 
-def _unknown_share(sorter: Sorter, documents: Labelled) -> float | None:
-    features, counts = sorter.plan.features, documents.measured.here
+def _unknown_share(sorter: TrainedSorter, documents: LabelledDocuments) -> float | None:
+    features, counts = sorter.plan.features, documents.measured.local_counts
     words = float(documents.measured.tokens.sum())
     if features.units != "words" or min(features.lengths) > 1 or sorter.space.hashed is not None or not words:
         return None
@@ -227,5 +235,5 @@ def _unknown_share(sorter: Sorter, documents: Labelled) -> float | None:
     return 1.0 - float(counts.data[known[counts.indices]].sum()) / words
 
 
-def _terms(sorters: Sequence[Sorter]) -> set[str]:
+def _terms(sorters: Sequence[TrainedSorter]) -> set[str]:
     return {term for sorter in sorters for term in sorter.space.terms}

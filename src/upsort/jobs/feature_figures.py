@@ -5,11 +5,11 @@ from pathlib import Path
 
 from upsort.draw.terms import frequency_histogram, rank_frequency
 from upsort.files.writing import make_folder
-from upsort.jobs.features import Matrix
+from upsort.jobs.features import NamedFeatures
 from upsort.jobs.figures import save_all
 
 
-def draw_features(matrix: Matrix, folder: Path) -> list[Path]:
+def draw_features(matrix: NamedFeatures, folder: Path) -> list[Path]:
     """Write the figures into `folder`, which is made."""
     make_folder(folder)
     settings = matrix.space.settings

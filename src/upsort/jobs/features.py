@@ -9,34 +9,34 @@ import numpy as np
 from scipy.sparse import csr_array, vstack
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.classifiers.families import settled
+from upsort.core.classifiers.families import resolved
 from upsort.core.errors import DataProblem
-from upsort.core.features.measuring import Measuring
+from upsort.core.features.measuring import CorpusCounter
 from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, total_counts
 from upsort.core.learning.labelled import numbered, numbered_sets
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.names import suggestion
-from upsort.core.parted import in_one_piece
+from upsort.core.parted import local_matrix
 from upsort.core.records import record
 from upsort.core.sparse import column_sums, only_columns
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.labels import labels_in
-from upsort.files.document_blocks import DocumentBlock, Marks
-from upsort.files.documents import Reader
+from upsort.files.document_blocks import DocumentBlock, RowMetadata
+from upsort.files.documents import DocumentReader
 from upsort.files.resources import resources_for
 from upsort.files.tables_out import table_file
-from upsort.jobs.corpus import least_documents, measured_blocks, measured_by
-from upsort.jobs.counted_apart import can_be, counted_apart
+from upsort.jobs.corpus import count_blocks, counts_by_plan, minimum_documents
+from upsort.jobs.counted_apart import can_distribute, distributed_counts
 from upsort.jobs.progress import nothing_usable
-from upsort.jobs.score import Incoming
-from upsort.jobs.work import Work
+from upsort.jobs.score import ScoringInput
+from upsort.jobs.work import RunContext
 
 UNLABELLED = "(no label)"
 _ROWS_AT_ONCE = 1000
 
 
 @record(frozen=True, kw_only=True)
-class Matrix:
+class NamedFeatures:
     """A corpus as numbers. weights: (n, n_terms) CSR; counts: the same before weighting; references: (n,) names of documents.
 
     from_sorter: whether its columns are a sorter's. labels: the names of labels; per label, document frequencies stand in
@@ -63,7 +63,7 @@ class Matrix:
 
 
 @record(frozen=True, kw_only=True)
-class Summary:
+class MatrixSummary:
     """What there is. too_rare, too_common, too_many: terms that each bound left out. bytes: of the weights in memory."""
 
     documents: int
@@ -92,34 +92,34 @@ class TermRow:
     by_label: list[int]
 
 
-def build(work: Work, whole: bool = False) -> Matrix:
+def build_matrix(work: RunContext, whole: bool = False) -> NamedFeatures:
     """The matrix of all usable documents. whole: count the terms in too few documents too, which figures show."""
     resources = resources_for(work.plan.clean, work.plan.features)
     cleaning = cleaner(work.plan.clean, resources, work.plan.features.within_sentences)
-    reader = Reader.of_plan(work.plan, cleaning)
-    least = 1 if whole else least_documents(work.plan)
-    apart = counted_apart(work, reader, cleaning, least, _marks_of) if can_be(work) else None
-    if apart is not None:
-        measured, marks = apart.measured, apart.kept
+    reader = DocumentReader.of_plan(work.plan, cleaning)
+    least = 1 if whole else minimum_documents(work.plan)
+    distributed = distributed_counts(work, reader, cleaning, least, _metadata_of) if can_distribute(work) else None
+    if distributed is not None:
+        measured, metadata = distributed.measured, distributed.block_data
     else:
-        measuring = Measuring(work.plan.columns, work.plan.features, cleaning.forms)
-        marks = list(measured_blocks(work, reader, measuring, cleaning, attrgetter("marks")))
-        measured = measured_by(measuring, work.plan, work.engine.threads, least)
-    references = [name for one in marks for name in one.ids]
-    labels = [label for one in marks for label in one.labels]
+        measuring = CorpusCounter(work.plan.columns, work.plan.features, cleaning.forms)
+        metadata = list(count_blocks(work, reader, measuring, cleaning, attrgetter("metadata")))
+        measured = counts_by_plan(measuring, work.plan, work.engine.threads, least)
+    references = [name for block_metadata in metadata for name in block_metadata.ids]
+    labels = [label for block_metadata in metadata for label in block_metadata.labels]
     if not references:
-        raise DataProblem(f"No usable document: {nothing_usable(work.aside)}.", "Check --text and --encoding.")
+        raise DataProblem(f"No usable document: {nothing_usable(work.rejects)}.", "Check --text and --encoding.")
     names: tuple[str, ...] = ()
     given, sets = None, None
     if any(labels):
         given, names, sets = _labels_of(labels, work.plan.columns.label_separator)
-    space, kept = learn_space(measured, settled(work.plan).features, given, len(names), resources.vocabulary, sets)
-    counts = in_one_piece(only_columns(measured.counts, kept))
+    space, columns = learn_space(measured, resolved(work.plan).features, given, len(names), resources.vocabulary, sets)
+    counts = local_matrix(only_columns(measured.counts, columns))
     with_vectors = None
     if space.vectors is not None:
         totals = total_counts(counts)
         with_vectors = float(totals[space.vectors.columns].sum() / max(totals.sum(), 1))
-    return Matrix(
+    return NamedFeatures(
         weights=space.matrix(counts, measured.cells),
         counts=counts,
         space=space,
@@ -137,8 +137,8 @@ def build(work: Work, whole: bool = False) -> Matrix:
     )
 
 
-def _marks_of(block: DocumentBlock) -> tuple[Marks, None]:
-    return block.marks.compact, None
+def _metadata_of(block: DocumentBlock) -> tuple[RowMetadata, None]:
+    return block.metadata.compact, None
 
 
 def _labels_of(cells: Sequence[str], separator: str) -> tuple[Ints, tuple[str, ...], Bools | None]:
@@ -151,7 +151,7 @@ def _labels_of(cells: Sequence[str], separator: str) -> tuple[Ints, tuple[str, .
     return given, names, sets
 
 
-def in_sorter(sorter: Sorter, incoming: Incoming) -> Matrix:
+def matrix_of_sorter(sorter: TrainedSorter, incoming: ScoringInput) -> NamedFeatures:
     """The matrix of all usable documents in a sorter's columns and weights."""
     references: list[str] = []
     counted, matrices, tokens, unseen = [], [], [], Counter[str]()
@@ -162,12 +162,12 @@ def in_sorter(sorter: Sorter, incoming: Incoming) -> Matrix:
         counted.append(known.matrix)
         matrices.append(sorter.space.matrix(known.matrix, cells))
         tokens.append(known.tokens)
-        unseen.update(sorter.space.beside.unseen(cells))
+        unseen.update(sorter.space.extra_columns.unseen(cells))
     if not references:
-        raise DataProblem(f"No usable document: {nothing_usable(incoming.aside)}.", "Check --text and --encoding.")
+        raise DataProblem(f"No usable document: {nothing_usable(incoming.rejects)}.", "Check --text and --encoding.")
     counts = csr_array(vstack(counted, format="csr"))
     frequencies = document_frequencies(counts)
-    return Matrix(
+    return NamedFeatures(
         weights=csr_array(vstack(matrices, format="csr")),
         counts=counts,
         space=sorter.space,
@@ -185,7 +185,7 @@ def in_sorter(sorter: Sorter, incoming: Incoming) -> Matrix:
     )
 
 
-def summary(matrix: Matrix) -> Summary:
+def summary(matrix: NamedFeatures) -> MatrixSummary:
     """Count what there is and what was left out."""
     settings, frequencies = matrix.space.settings, matrix.frequencies
     documents, terms = matrix.weights.shape
@@ -194,7 +194,7 @@ def summary(matrix: Matrix) -> Summary:
     common = int((frequencies > np.floor(settings.in_at_most * documents + 1e-9)).sum())
     bounded = not matrix.from_sorter
     ranked = bounded and bool(settings.most_terms) and not settings.vocabulary_file
-    return Summary(
+    return MatrixSummary(
         documents=documents,
         terms=terms,
         nonzeros=int(matrix.weights.nnz),
@@ -209,17 +209,17 @@ def summary(matrix: Matrix) -> Summary:
     )
 
 
-def term_table(matrix: Matrix, sort: str = "documents", holding: str = "") -> list[TermRow]:
+def term_table(matrix: NamedFeatures, sort: str = "documents", holding: str = "") -> list[TermRow]:
     """Every term; sorted by a column (numbers: largest first), only those that hold some text.
 
     Columns beside the text stand in the documents in which they are not 0; they have no count, and nothing weighs them.
     """
-    beside = len(matrix.space.terms) - matrix.space.counted
+    extra_terms = len(matrix.space.terms) - matrix.space.counted
     frequency = np.concatenate(
         (document_frequencies(matrix.counts), document_frequencies(matrix.weights)[matrix.space.counted :])
     )
-    totals = np.concatenate((np.abs(total_counts(matrix.counts)), np.zeros(beside, dtype=np.int64)))
-    idf = np.concatenate((matrix.space.idf, np.ones(beside)))
+    totals = np.concatenate((np.abs(total_counts(matrix.counts)), np.zeros(extra_terms, dtype=np.int64)))
+    idf = np.concatenate((matrix.space.idf, np.ones(extra_terms)))
     sums = column_sums(matrix.weights)
     means: Floats = np.divide(sums, frequency, out=np.zeros_like(sums), where=frequency > 0)
     largest = np.full_like(sums, -np.inf)
@@ -248,7 +248,7 @@ def term_table(matrix: Matrix, sort: str = "documents", holding: str = "") -> li
     ]
 
 
-def document_row(matrix: Matrix, reference: str) -> list[tuple[str, int, float]]:
+def document_row(matrix: NamedFeatures, reference: str) -> list[tuple[str, int, float]]:
     """One document's terms with count (0 for a column beside the text) and weight, largest weight first."""
     if reference not in matrix.references:
         raise DataProblem(
@@ -268,7 +268,7 @@ def document_row(matrix: Matrix, reference: str) -> list[tuple[str, int, float]]
     return sorted(terms, key=lambda entry: (-entry[2], entry[0]))
 
 
-def write_terms(matrix: Matrix, path: Path, rows: Sequence[TermRow]) -> None:
+def write_terms(matrix: NamedFeatures, path: Path, rows: Sequence[TermRow]) -> None:
     """The term table as a file, with a column of document frequencies for each label."""
     columns = ("term", "documents", "count", "idf", "mean_weight", "largest_weight")
     with table_file(path, [*columns, *(f"documents: {label}" for label in matrix.labels)]) as writer:

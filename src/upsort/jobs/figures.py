@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from upsort.draw.canvas import content_of, kind_of, library
-from upsort.engine.processes import spread_over, usual_workers
+from upsort.engine.processes import parallel_map, usual_workers
 from upsort.files.writing import replacing
 
 if TYPE_CHECKING:
@@ -28,13 +28,13 @@ def save_all(figures: Sequence[tuple[Drawing, Path]]) -> list[Path]:
     def content(number: int) -> bytes:
         return content_of(figures[number][0](), kinds[number])
 
-    for (_, path), drawn in zip(figures, side_by_side(content, len(figures)), strict=True):
+    for (_, path), drawn in zip(figures, drawn_in_parallel(content, len(figures)), strict=True):
         with replacing(path) as stream:
             stream.write(drawn)
     return [path for _, path in figures]
 
 
-def side_by_side(drawn: Callable[[int], Made], count: int) -> list[Made]:
+def drawn_in_parallel(drawn: Callable[[int], Made], count: int) -> list[Made]:
     """What is drawn for each number below the count, by the usual number of processes; they share what is loaded."""
     library()
-    return spread_over(usual_workers())(drawn, count)
+    return parallel_map(usual_workers())(drawn, count)

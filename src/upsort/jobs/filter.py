@@ -5,15 +5,19 @@ import sys
 from collections.abc import Sequence
 from typing import Any, BinaryIO, TextIO
 
-from upsort.core.learning.sorter import Sorter
-from upsort.files.documents import Reader
-from upsort.files.reasons import Reason
-from upsort.jobs.score import Layout
+from upsort.core.learning.sorter import TrainedSorter
+from upsort.files.documents import DocumentReader
+from upsort.files.reasons import RejectionReason
+from upsort.jobs.score import ScoreLayout
 from upsort.jobs.scored_rows import decision_values
 
 
 def answer_lines(
-    sorters: Sequence[Sorter], reader: Reader, given: BinaryIO | None, output: TextIO, layout: Layout
+    sorters: Sequence[TrainedSorter],
+    reader: DocumentReader,
+    given: BinaryIO | None,
+    output: TextIO,
+    layout: ScoreLayout,
 ) -> int:
     """Answer every object with the same object and the decision added; flush after each.
 
@@ -26,7 +30,7 @@ def answer_lines(
     for number, line in enumerate(iter(stream.readline, b""), 1):
         if not line.strip():
             continue
-        answer = answered(sorters, reader, line, layout)
+        answer = answer_line(sorters, reader, line, layout)
         if "error" in answer:
             answer = {"error": answer["error"], "line_number": number, "line": answer["line"]}
         unreadable += "error" in answer
@@ -35,24 +39,26 @@ def answer_lines(
     return unreadable
 
 
-def answered(sorters: Sequence[Sorter], reader: Reader, line: bytes, layout: Layout) -> dict[str, Any]:
+def answer_line(
+    sorters: Sequence[TrainedSorter], reader: DocumentReader, line: bytes, layout: ScoreLayout
+) -> dict[str, Any]:
     """The answer to one line."""
-    found = object_in(line)
-    documents = reader.of_object(found) if found is not None else None
-    if found is None or documents is None or isinstance(documents, Reason):
-        said = str(documents) if isinstance(documents, Reason) else "not a JSON object"
-        return {"error": said, "line": line.decode("utf-8", "replace").rstrip()}
+    values = object_in(line)
+    documents = reader.of_object(values) if values is not None else None
+    if values is None or documents is None or isinstance(documents, RejectionReason):
+        message = str(documents) if isinstance(documents, RejectionReason) else "not a JSON object"
+        return {"error": message, "line": line.decode("utf-8", "replace").rstrip()}
     words = sorters[0].tokens_of(documents)
-    kept = {name: value for name, value in found.items() if not layout.thin or name == reader.columns.id}
+    passed_through = {name: value for name, value in values.items() if not layout.thin or name == reader.columns.id}
     for sorter in sorters:
-        kept |= decision_values(sorter, sorter.decide(documents, words), layout.all_probabilities)[0]
-    return kept
+        passed_through |= decision_values(sorter, sorter.decide(documents, words), layout.all_probabilities)[0]
+    return passed_through
 
 
 def object_in(line: bytes) -> dict[str, Any] | None:
     """The object of JSON that a line holds, where it holds one."""
     try:
-        found = json.loads(line)
+        value = json.loads(line)
     except (ValueError, RecursionError):
         return None
-    return found if isinstance(found, dict) else None
+    return value if isinstance(value, dict) else None

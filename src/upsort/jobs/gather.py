@@ -12,17 +12,17 @@ from upsort.core.names import nearest
 from upsort.core.records import record
 from upsort.core.text.labels import spellings
 from upsort.core.text.lowercase import lower
-from upsort.files.by_name import all_together
+from upsort.files.by_name import merged_columns_nested
 from upsort.files.columns import column_place
 from upsort.files.format import RowWriter, TextWriter, text_maker
 from upsort.files.formats import format_to_write
-from upsort.files.set_aside import SetAside
+from upsort.files.set_aside import RejectedRows
 from upsort.files.tables_out import table_file
 from upsort.files.writing import check_writable
 from upsort.jobs.corpus_rows import CorpusRows
-from upsort.jobs.reading import RowReading, worked_on
-from upsort.jobs.sifting import Gathering, Looked, Looking, Sifting
-from upsort.jobs.work import Work
+from upsort.jobs.reading import RowReading, map_blocks
+from upsort.jobs.sifting import FirstPass, RowFilter, RowGatherer, RowInspector
+from upsort.jobs.work import RunContext
 
 _CHARACTERS_AT_ONCE = 2_000_000
 
@@ -48,70 +48,70 @@ class GatherResult:
     unseen: dict[str, list[str]] = field(default_factory=dict)
 
 
-def gather(work: Work, output: Path) -> GatherResult:
+def gather(work: RunContext, output: Path) -> GatherResult:
     """Write the corpus to `output`. Raises UsageProblem for columns that a source does not have."""
     format_to_write(output)
     check_writable(output)
     inputs, choices = work.inputs, work.plan
     every = [table.columns for table in inputs.tables]
     if choices.columns.id:  # one table may lack it, not all
-        column_place(choices.columns.id, all_together(every), "None of the sources")
+        column_place(choices.columns.id, merged_columns_nested(every), "None of the sources")
     rows = CorpusRows(every, choices, format_to_write(output).nested)
-    sifting = Sifting(inputs.tables, choices, rows)
+    row_filter = RowFilter(inputs.tables, choices, rows)
     result = GatherResult(per_source={table.name: [0, 0] for table in inputs.tables})
     for table in inputs.tables:
-        lacking = [name for name in rows.taken if name not in table.columns]
+        lacking = [name for name in rows.source_columns if name not in table.columns]
         if lacking:
             result.missing[table.name] = lacking
     with table_file(output, rows.columns) as writer:
-        _write(work, sifting, writer, result)
+        _write(work, row_filter, writer, result)
     return result
 
 
-def _write(work: Work, sifting: Sifting, writer: RowWriter, result: GatherResult) -> None:
+def _write(work: RunContext, row_filter: RowFilter, writer: RowWriter, result: GatherResult) -> None:
     reading = RowReading(work.inputs, _CHARACTERS_AT_ONCE)
-    gathering = Gathering(sifting, _look(work, sifting, reading))
+    gathering = RowGatherer(row_filter, _first_pass(work, row_filter, reading))
     gathering.text_of = text_maker(writer)
     spelt: Counter[str] = Counter()
     written: set[str] = set()
-    for found in worked_on(reading, gathering, work.aside, work.engine, learns=False):
-        for one in found.refused:
-            work.aside.add(one)
-        if found.text and isinstance(writer, TextWriter):
-            writer.write(found.text)
+    for gathered in map_blocks(reading, gathering, work.rejects, work.engine, learns=False):
+        for rejected in gathered.refused:
+            work.rejects.add(rejected)
+        if gathered.text and isinstance(writer, TextWriter):
+            writer.write(gathered.text)
         else:
-            writer.writerows(found.rows)
-        result.labels.update(found.labels)
-        result.marked += found.marked
-        result.conflicts += found.conflicts
-        result.documents += found.documents
-        result.rows += found.count
-        counts = result.per_source[work.inputs.tables[found.table].name]
-        counts[0] += found.read
-        counts[1] += found.documents
-        spelt.update(found.spelt)
-        written |= found.written
-        work.advance(found.read)
+            writer.writerows(gathered.rows)
+        result.labels.update(gathered.labels)
+        result.marked += gathered.marked
+        result.conflicts += gathered.conflicts
+        result.documents += gathered.documents
+        result.rows += gathered.count
+        counts = result.per_source[work.inputs.tables[gathered.table].name]
+        counts[0] += gathered.read
+        counts[1] += gathered.documents
+        spelt.update(gathered.spelt)
+        written |= gathered.written
+        work.advance(gathered.read)
     result.spellings = spellings(spelt)
-    settings, language = sifting.settings, work.plan.clean.language
-    wanted = [label for label in settings.labels if label not in spelt]
-    wanted += [
+    settings, language = row_filter.settings, work.plan.clean.language
+    unmatched = [label for label in settings.labels if label not in spelt]
+    unmatched += [
         label
         for label in settings.relabel
         if label not in written and label not in {lower(name, language) for name in written}
     ]
-    result.unseen = {label: nearest(label, sorted(written - {""})) for label in wanted}
+    result.unseen = {label: nearest(label, sorted(written - {""})) for label in unmatched}
 
 
-def _look(work: Work, sifting: Sifting, reading: RowReading) -> Looked | None:
+def _first_pass(work: RunContext, row_filter: RowFilter, reading: RowReading) -> FirstPass | None:
     """The first pass, where one is needed."""
-    settings = sifting.settings
+    settings = row_filter.settings
     near = "near-copies" in settings.drop
     copies = near or "copies" in settings.drop
     if not copies and not settings.rare_below:
         return None
-    looked = Looked(settings.similarity if near else None)
-    for seen in worked_on(reading, Looking(sifting, copies, near), SetAside(), work.engine, learns=False):
-        looked.add(seen)
-    looked.finish()
-    return looked
+    first_pass = FirstPass(settings.similarity if near else None)
+    for seen in map_blocks(reading, RowInspector(row_filter, copies, near), RejectedRows(), work.engine, learns=False):
+        first_pass.add(seen)
+    first_pass.finish()
+    return first_pass

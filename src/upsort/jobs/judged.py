@@ -8,9 +8,9 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.calibration import softmax
-from upsort.core.judging.costs import Costing, Priced, costing
+from upsort.core.judging.costs import CostSummary, PricedDecisions, summarise_costs
 from upsort.core.judging.intervals import Rate, of_known, share_of
-from upsort.core.judging.measure import Evidence
+from upsort.core.judging.measure import JudgedEvidence
 from upsort.core.judging.measures import Decided, Judgement, judge
 from upsort.core.judging.probability_measures import ProbabilityMeasures, brier_terms, judge_probabilities, log_losses
 from upsort.core.judging.reliability import Reliability, reliability
@@ -18,7 +18,7 @@ from upsort.core.judging.sample import Sample
 from upsort.core.judging.set_measures import DecidedSets, judge_sets
 from upsort.core.judging.together import named_groups
 from upsort.core.judging.undecided import Coverage, Undecided, coverage, undecided_of
-from upsort.core.learning.sorter import Decisions, Sorter
+from upsort.core.learning.sorter import Decisions, TrainedSorter
 from upsort.core.records import record
 from upsort.core.text.labels import labels_in
 
@@ -37,7 +37,7 @@ class Mistake:
 
 
 @record(frozen=True, kw_only=True)
-class Judged:
+class Evaluation:
     """One answer.
 
     mistakes: the most confidently wrong documents, most confident first. unknown_labels: true labels that the sorter has
@@ -49,7 +49,7 @@ class Judged:
     probabilities: (n, k) in the sorter's labels.
     """
 
-    sorter: Sorter
+    sorter: TrainedSorter
     judgement: Judgement
     probability: ProbabilityMeasures | None
     training_accuracy: Rate
@@ -60,7 +60,7 @@ class Judged:
     new_words: Rate
     not_copies: Rate | None
     before: tuple[float, float] | None
-    costs: Costing | None
+    costs: CostSummary | None
     undecided: Undecided | None
     coverage: Coverage
     own: Ints
@@ -68,16 +68,16 @@ class Judged:
     reliability_before: Reliability | None
 
     @property
-    def evidence(self) -> Evidence:
+    def evidence(self) -> JudgedEvidence:
         """What measures are made from."""
-        return Evidence(self.judgement, self.probability, self.costs, self.undecided)
+        return JudgedEvidence(self.judgement, self.probability, self.costs, self.undecided)
 
 
 @record(frozen=True, kw_only=True)
-class Compared:
+class DecidedCorpus:
     """The documents of one answer, or those made of passages: their own labels, the decisions, and what else is known of them."""
 
-    sorter: Sorter
+    sorter: TrainedSorter
     names: Sequence[str]
     true: Sequence[str]
     decisions: Decisions
@@ -100,7 +100,7 @@ class Compared:
 
 
 @record(frozen=True, kw_only=True)
-class _Measured:
+class _Measures:
     """What the decisions come to; see Judged."""
 
     judgement: Judgement
@@ -108,47 +108,47 @@ class _Measured:
     probability: ProbabilityMeasures | None = None
     before: tuple[float, float] | None = None
     reliability_before: Reliability | None = None
-    costs: Costing | None = None
+    costs: CostSummary | None = None
     undecided: Undecided | None = None
 
 
-def judged(one: Compared, by_column: bool, of_passages: bool) -> Judged:
+def evaluate_decisions(documents: DecidedCorpus, by_column: bool, of_passages: bool) -> Evaluation:
     """Judge one answer. by_column: for each value of a column too. of_passages: whether documents are made of passages."""
-    sorter, decisions, true = one.sorter, one.decisions, one.true
-    sample = _sample(one)
+    sorter, decisions, true = documents.sorter, documents.decisions, documents.true
+    sample = _sample(documents)
     sets = sorter.thresholds is not None
-    found = _of_sets(one, sample) if sets else _of_single_labels(one, sample, of_passages)
-    right = np.array([a == b for a, b in zip(true, one.sorted_as, strict=True)], dtype=bool)
+    measured = _of_sets(documents, sample) if sets else _of_single_labels(documents, sample, of_passages)
+    right = np.array([a == b for a, b in zip(true, documents.sorted_as, strict=True)], dtype=bool)
 
     def rate(among: Bools) -> Rate:
         return share_of((right & among).astype(np.float64), among.astype(np.float64), sample)
 
     unknown = np.nan_to_num(decisions.unknown_share)
-    values = np.array(one.values, dtype=object)
-    times = {label.label: label.documents for label in found.judgement.per_label}
-    return Judged(
+    values = np.array(documents.values, dtype=object)
+    times = {label.label: label.documents for label in measured.judgement.per_label}
+    return Evaluation(
         sorter=sorter,
-        judgement=found.judgement,
-        probability=found.probability,
+        judgement=measured.judgement,
+        probability=measured.probability,
         training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
-        mistakes=sorted(one.mistakes, key=lambda mistake: -mistake.probability),
+        mistakes=sorted(documents.mistakes, key=lambda mistake: -mistake.probability),
         unknown_labels={label: times[label] for label in sorted(times) if times[label] and label not in sorter.labels},
-        by={value: rate(np.asarray(values == value)) for value in sorted(set(one.values))} if by_column else {},
+        by={value: rate(np.asarray(values == value)) for value in sorted(set(documents.values))} if by_column else {},
         known_words=rate(unknown == 0),
         new_words=rate(unknown > 0),
-        not_copies=rate(~one.copies) if one.copies is not None else None,
-        before=found.before,
-        costs=found.costs,
-        undecided=found.undecided,
+        not_copies=rate(~documents.copies) if documents.copies is not None else None,
+        before=measured.before,
+        costs=measured.costs,
+        undecided=measured.undecided,
         coverage=coverage(decisions.probabilities[np.arange(right.size), decisions.best], right),
-        own=found.own,
+        own=measured.own,
         probabilities=decisions.probabilities,
-        reliability_before=found.reliability_before,
+        reliability_before=measured.reliability_before,
     )
 
 
-def _of_single_labels(one: Compared, sample: Sample, of_passages: bool) -> _Measured:
-    sorter, decisions, true, sorted_as = one.sorter, one.decisions, one.true, one.sorted_as
+def _of_single_labels(documents: DecidedCorpus, sample: Sample, of_passages: bool) -> _Measures:
+    sorter, decisions, true, sorted_as = documents.sorter, documents.decisions, documents.true, documents.sorted_as
     names = tuple(sorted({*sorter.labels, *true, *sorted_as}))
     number = {name: place for place, name in enumerate(names)}
     majority = sorter.labels[sorter.majority]
@@ -169,22 +169,22 @@ def _of_single_labels(one: Compared, sample: Sample, of_passages: bool) -> _Meas
         before = _losses(own, plain)
         chosen = plain[np.arange(own.size), decisions.best]
         reliability_before = reliability(chosen, np.asarray(own == decisions.best), sample)
-    return _Measured(
+    return _Measures(
         judgement=judge(decided, sorter.plan.judge.beta),
         own=own,
         probability=probability,
         before=before,
         reliability_before=reliability_before,
         costs=_costs(sorter, decided, decisions.probabilities),
-        undecided=undecided_of(decided, one.undecided, sorter.plan.judge.beta),
+        undecided=undecided_of(decided, documents.undecided, sorter.plan.judge.beta),
     )
 
 
-def _of_sets(one: Compared, sample: Sample) -> _Measured:
+def _of_sets(documents: DecidedCorpus, sample: Sample) -> _Measures:
     """Where documents have sets of labels: a whole set is right or not, and having a label is judged for itself."""
-    sorter = one.sorter
+    sorter = documents.sorter
     separator = sorter.plan.columns.label_separator
-    own, given = ([labels_in(cell, separator) for cell in cells] for cells in (one.true, one.sorted_as))
+    own, given = ([labels_in(cell, separator) for cell in cells] for cells in (documents.true, documents.sorted_as))
     names = tuple(sorted({*sorter.labels, *(label for labels in own for label in labels)}))
     majority = sorter.labels[sorter.majority]
     decided = DecidedSets(
@@ -195,12 +195,12 @@ def _of_sets(one: Compared, sample: Sample) -> _Measured:
         baseline=np.array([labels == {majority} for labels in own], dtype=bool),
         sample=sample,
     )
-    return _Measured(judgement=judge_sets(decided, sorter.plan.judge.beta), own=np.full(len(own), -1, dtype=np.int64))
+    return _Measures(judgement=judge_sets(decided, sorter.plan.judge.beta), own=np.full(len(own), -1, dtype=np.int64))
 
 
-def _sample(one: Compared) -> Sample:
-    groups = named_groups(one.groups) if any(one.groups) else None
-    return Sample.of(np.arange(len(one.true)), 1, groups)
+def _sample(documents: DecidedCorpus) -> Sample:
+    groups = named_groups(documents.groups) if any(documents.groups) else None
+    return Sample.of(np.arange(len(documents.true)), 1, groups)
 
 
 def _losses(own: Ints, probabilities: Floats) -> tuple[float, float] | None:
@@ -214,14 +214,14 @@ def _losses(own: Ints, probabilities: Floats) -> tuple[float, float] | None:
     )
 
 
-def _costs(sorter: Sorter, decided: Decided, probabilities: Floats) -> Costing | None:
+def _costs(sorter: TrainedSorter, decided: Decided, probabilities: Floats) -> CostSummary | None:
     """What the decisions cost, where costs are known for all labels that occur. probabilities: (n, k) in the sorter's labels."""
     costs, names = sorter.costs, decided.labels
     if costs is None or not {names[number] for number in np.unique(decided.true).tolist()} <= set(costs):
         return None
     number = np.array([names.index(label) for label in sorter.labels], dtype=np.int64)
-    return costing(
-        Priced(
+    return summarise_costs(
+        PricedDecisions(
             true=decided.true,
             sorted_as=decided.sorted_as,
             likeliest=number[probabilities.argmax(axis=1)],

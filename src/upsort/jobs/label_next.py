@@ -8,20 +8,20 @@ from scipy.sparse import csr_array
 from upsort.core.errors import DataProblem, Problem
 from upsort.core.features.hashing import HashedCounting
 from upsort.core.insight.label_next import Why, choose, contents, entropies
-from upsort.core.judging.growing import grown
-from upsort.core.judging.growth import fitted_growth
-from upsort.core.judging.protocol import Parts
-from upsort.core.judging.splits import Order, splits
-from upsort.core.learning.method import Method
-from upsort.core.learning.sorter import Decisions, Sorter
+from upsort.core.judging.growing import measure_learning_curve
+from upsort.core.judging.growth import fit_learning_curve
+from upsort.core.judging.protocol import SplitParts
+from upsort.core.judging.splits import SplitOrder, splits
+from upsort.core.learning.method import PlanWithResources
+from upsort.core.learning.sorter import Decisions, TrainedSorter
 from upsort.core.plan import Features
 from upsort.core.records import record
-from upsort.files.by_name import ByName, together
+from upsort.files.by_name import ColumnMapper, merged_columns
 from upsort.files.sources import Inputs
 from upsort.files.tables_out import table_file
-from upsort.jobs.kept import labelled
+from upsort.jobs.kept import labelled_documents_of
 from upsort.jobs.progress import nothing_usable
-from upsort.jobs.score import Incoming, joined_decisions
+from upsort.jobs.score import ScoringInput, joined_decisions
 
 GUESS = "guessed_label"
 _CONTENTS = Features(hash_bits=14)
@@ -29,7 +29,7 @@ _MOST_GROWN = 3_000  # kept documents, of which growth is worked out
 
 
 @record(frozen=True, kw_only=True)
-class ToLabel:
+class LabelSuggestion:
     """One document. guess, probability: what the sorter would give it. second: the next label. entropy: in bits. why: it is worth
     labelling."""
 
@@ -43,7 +43,7 @@ class ToLabel:
 
 
 @record(frozen=True)
-class Worth:
+class LabellingBenefit:
     """What labelling brings, by folds of what the sorter keeps. now: documents, and the share right. more, twice: documents, and
     the ends of the 95 % prediction interval."""
 
@@ -52,9 +52,9 @@ class Worth:
     twice: tuple[int, float, float]
 
 
-def label_next(
-    sorter: Sorter, incoming: Incoming, most: int, seed: int, output: Path | None = None
-) -> tuple[list[ToLabel], int]:
+def suggest_documents(
+    sorter: TrainedSorter, incoming: ScoringInput, most: int, seed: int, output: Path | None = None
+) -> tuple[list[LabelSuggestion], int]:
     """Choose; `output` gets the rows with an empty label column, to be filled in and given to train or extend.
 
     Returns also how many documents there were.
@@ -64,62 +64,66 @@ def label_next(
     ]
     decided: list[Decisions] = []
     rows: list[tuple[tuple[str, ...], list[str]]] = []
-    held: list[tuple[str, str]] = []
+    references: list[tuple[str, str]] = []
     for block in incoming.blocks():
         tokens = sorter.tokens_of(block.documents)
         for part, counted in zip(tokens, counting, strict=True):
             counted.add(part)
         decided.append(sorter.decide(block.documents, tokens))
         rows += [(block.columns, row) for row in block.rows]
-        held += list(zip(block.ids, block.texts, strict=True))
+        references += list(zip(block.ids, block.texts, strict=True))
         incoming.advance(len(block.rows))
-    if not held:
-        raise DataProblem(f"No usable document: {nothing_usable(incoming.aside)}.", "Check --text and --encoding.")
+    if not references:
+        raise DataProblem(f"No usable document: {nothing_usable(incoming.rejects)}.", "Check --text and --encoding.")
     decisions = joined_decisions(decided)
     picked = choose(_rows(counting), decisions.probabilities, sorter.trained.documents, most, seed)
-    chosen = [one.place for one in picked]
+    chosen = [pick.place for pick in picked]
     uncertain = entropies(decisions.probabilities)
     sorted_as = sorter.sorted_as(decisions)
-    found = [
-        ToLabel(
-            reference=held[place][0],
-            text=held[place][1],
+    suggestions = [
+        LabelSuggestion(
+            reference=references[place][0],
+            text=references[place][1],
             guess=sorted_as[place],
             second=sorter.labels[int(decisions.second[place])],
             probability=float(decisions.probabilities[place, decisions.best[place]]),
             entropy=float(uncertain[place]),
-            why=one.why,
+            why=pick.why,
         )
-        for place, one in zip(chosen, picked, strict=True)
+        for place, pick in zip(chosen, picked, strict=True)
     ]
     if output is not None:
         _write(
             sorter,
             incoming.inputs,
             output,
-            [(*rows[place], one.guess) for place, one in zip(chosen, found, strict=True)],
+            [(*rows[place], suggestion.guess) for place, suggestion in zip(chosen, suggestions, strict=True)],
         )
-    return found, len(held)
+    return suggestions, len(references)
 
 
-def worth_of(sorter: Sorter, more: int) -> Worth | None:
+def labelling_benefit(sorter: TrainedSorter, more: int) -> LabellingBenefit | None:
     """What so many more labelled documents are expected to bring; None for a sorter that keeps none of its own, or too many for
     that to be worked out on the way."""
-    kept = sorter.kept
-    if kept is None or kept.documents > _MOST_GROWN or kept.sets is not None:
+    stored = sorter.stored
+    if stored is None or stored.documents > _MOST_GROWN or stored.sets is not None:
         return None
-    documents = labelled(kept, sorter.plan, sorter)
+    documents = labelled_documents_of(stored, sorter.plan, sorter)
     try:
-        parts = Parts(documents, splits(documents, sorter.plan.judge, Order()).each)
+        parts = SplitParts(documents, splits(documents, sorter.plan.judge, SplitOrder()).each)
     except Problem:  # too few documents for folds
         return None
-    found = grown(parts, Method(sorter.plan, sorter.resources, sorter.costs))
-    growth = fitted_growth(found.sizes, found.held_out, found.judged) if found.sizes.size else None
+    grown_curve = measure_learning_curve(parts, PlanWithResources(sorter.plan, sorter.resources, sorter.costs))
+    growth = (
+        fit_learning_curve(grown_curve.sizes, grown_curve.held_out, grown_curve.judged)
+        if grown_curve.sizes.size
+        else None
+    )
     if growth is None:
         return None
-    n = kept.documents
-    return Worth(
-        (n, float(found.held_out[:, -1].mean())),
+    n = stored.documents
+    return LabellingBenefit(
+        (n, float(grown_curve.held_out[:, -1].mean())),
         (n + more, *growth.between(float(n + more))),
         (2 * n, *growth.between(2.0 * n)),
     )
@@ -127,14 +131,18 @@ def worth_of(sorter: Sorter, more: int) -> Worth | None:
 
 def _rows(counting: Sequence[HashedCounting]) -> csr_array:
     """The contents of all documents, whatever part of the text they stand in."""
-    return contents(csr_array(sum((one.counts(1).matrix for one in counting[1:]), counting[0].counts(1).matrix)))
+    return contents(
+        csr_array(sum((counting_part.counts(1).matrix for counting_part in counting[1:]), counting[0].counts(1).matrix))
+    )
 
 
-def _write(sorter: Sorter, inputs: Inputs, output: Path, rows: list[tuple[tuple[str, ...], list[str], str]]) -> None:
+def _write(
+    sorter: TrainedSorter, inputs: Inputs, output: Path, rows: list[tuple[tuple[str, ...], list[str], str]]
+) -> None:
     """Rows with their columns and what the sorter guesses, under the columns of all tables and an empty label column."""
     label = sorter.answer or sorter.plan.columns.label
-    by_name = ByName(
-        [name for name in together(table.columns for table in inputs.tables) if name not in (label, GUESS)]
+    by_name = ColumnMapper(
+        [name for name in merged_columns(table.columns for table in inputs.tables) if name not in (label, GUESS)]
     )
     with table_file(output, [*by_name.columns, label, GUESS]) as writer:
         for columns, row, guess in rows:

@@ -5,12 +5,12 @@ from collections.abc import Sequence
 from typing import Any
 
 from upsort.core.judging.measure_list import MEASURES, measure_called
-from upsort.files.ledger import Ends, Entry
+from upsort.files.ledger import Ends, LedgerEntry
 
 _NOTHING: Ends = (None, None, None)
 
 
-def ordered(entries: Sequence[Entry], by: str, data: str) -> list[Entry]:
+def sorted_entries(entries: Sequence[LedgerEntry], by: str, data: str) -> list[LedgerEntry]:
     """The evaluations on some data (all, where none is named), newest or best first; those without a value last.
 
     by: `time`, `documents`, or the key of a measure. Raises UsageProblem for what is none of them.
@@ -24,18 +24,18 @@ def ordered(entries: Sequence[Entry], by: str, data: str) -> list[Entry]:
     return sorted(chosen, key=lambda entry: -measure.better(entry.measures.get(by, _NOTHING)[0]))
 
 
-def measured(entries: Sequence[Entry]) -> list[str]:
+def rates_by_entry(entries: Sequence[LedgerEntry]) -> list[str]:
     """The keys of all measures that some evaluation has, known ones first."""
     keys = dict.fromkeys(key for entry in entries for key in entry.measures)
     return [key for key in MEASURES if key in keys] + [key for key in keys if key not in MEASURES]
 
 
-def differing(entries: Sequence[Entry]) -> dict[str, list[str]]:
+def differing(entries: Sequence[LedgerEntry]) -> dict[str, list[str]]:
     """The keys in which plans differ, each with its value in every plan."""
     plans = [_flat(json.loads(entry.settings or "{}")) for entry in entries]
     keys = sorted({key for plan in plans for key in plan})
     values = {key: [json.dumps(plan.get(key), ensure_ascii=False).strip('"') for plan in plans] for key in keys}
-    return {key: held for key, held in values.items() if len(set(held)) > 1}
+    return {key: plans_values for key, plans_values in values.items() if len(set(plans_values)) > 1}
 
 
 def _flat(plan: dict[str, Any]) -> dict[str, Any]:

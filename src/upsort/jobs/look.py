@@ -9,15 +9,15 @@ from upsort.core.records import record
 from upsort.core.text.lowercase import lower
 from upsort.files.columns import column_place
 from upsort.files.document_blocks import DocumentBlock
-from upsort.files.documents import Reader
-from upsort.files.set_aside import SetAside
+from upsort.files.documents import DocumentReader
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sources import Inputs
 
 _CONTEXT = 50
 
 
 @record(frozen=True)
-class Shown:
+class ShownDocument:
     """A document whole, with where it stands."""
 
     reference: str
@@ -27,7 +27,7 @@ class Shown:
 
 
 @record(frozen=True, kw_only=True)
-class InContext:
+class Occurrence:
     """One occurrence of a word, with the text before and after it."""
 
     reference: str
@@ -37,65 +37,67 @@ class InContext:
     after: str
 
 
-def sample(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], most: int) -> tuple[list[Shown], int]:
+def sample(
+    inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], most: int
+) -> tuple[list[ShownDocument], int]:
     """So many documents that meet `where`, drawn at random with the plan's seed, in their order; and how many meet it."""
     generator = random.Random(choices.judge.seed)
-    kept: list[tuple[int, Shown]] = []
+    chosen: list[tuple[int, ShownDocument]] = []
     seen = 0
     for block, place in _meeting(inputs, choices, where):
-        shown = Shown(
-            block.ids[place], block.marks.labels[place], f"{block.source}:{block.lines[place]}", block.texts[place]
+        shown = ShownDocument(
+            block.ids[place], block.metadata.labels[place], f"{block.source}:{block.lines[place]}", block.texts[place]
         )
-        if len(kept) < most:
-            kept.append((seen, shown))
+        if len(chosen) < most:
+            chosen.append((seen, shown))
         elif (at := generator.randrange(seen + 1)) < most:
-            kept[at] = (seen, shown)
+            chosen[at] = (seen, shown)
         seen += 1
-    return [shown for _, shown in sorted(kept, key=lambda entry: entry[0])], seen
+    return [shown for _, shown in sorted(chosen, key=lambda entry: entry[0])], seen
 
 
 def find(
     inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], word: str, most: int, as_written: bool = False
-) -> tuple[list[InContext], int, int]:
+) -> tuple[list[Occurrence], int, int]:
     """The first occurrences of a word or phrase, in any case unless as it is written; and how many documents hold it, of how
     many."""
 
     def seen(text: str) -> str:
         return text if as_written else lower(text, choices.clean.language)
 
-    wanted = seen(word)
-    found: list[InContext] = []
+    shown_word = seen(word)
+    occurrences: list[Occurrence] = []
     holding = documents = 0
     for block, place in _meeting(inputs, choices, where):
         documents += 1
         text = block.texts[place]
         lowered = seen(text)
-        at = lowered.find(wanted)
+        at = lowered.find(shown_word)
         if at < 0:
             continue
         holding += 1
-        if len(found) < most:
+        if len(occurrences) < most:
             aligned = text if len(text) == len(lowered) else lowered
-            end = at + len(wanted)
-            found.append(
-                InContext(
+            end = at + len(shown_word)
+            occurrences.append(
+                Occurrence(
                     reference=block.ids[place],
-                    label=block.marks.labels[place],
+                    label=block.metadata.labels[place],
                     before=" ".join(aligned[max(0, at - _CONTEXT) : at].split()),
                     word=aligned[at:end],
                     after=" ".join(aligned[end : end + _CONTEXT].split()),
                 )
             )
-    return found, holding, documents
+    return occurrences, holding, documents
 
 
 def _meeting(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]]) -> Iterator[tuple[DocumentBlock, int]]:
     """Blocks and places of the documents that have the wanted values in the wanted columns."""
     columns = choices.columns
-    for block in Reader(columns).blocks(inputs, SetAside()):
-        wanted = [(_cells(name, block, columns), value) for name, value in where]
+    for block in DocumentReader(columns).blocks(inputs, RejectedRows()):
+        conditions = [(_cells(name, block, columns), value) for name, value in where]
         for place in range(len(block.rows)):
-            if all(cells[place].strip() == value for cells, value in wanted):
+            if all(cells[place].strip() == value for cells, value in conditions):
                 yield block, place
 
 

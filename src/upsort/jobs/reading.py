@@ -10,85 +10,85 @@ from pathlib import Path
 from typing import Any, Generic, Protocol, TypeVar
 
 from upsort.core.records import record
-from upsort.engine.engine import Engine
+from upsort.engine.engine import ExecutionEngine
 from upsort.files import remarks
 from upsort.files.document_blocks import DocumentBlock, large_blocks
-from upsort.files.documents import Reader
-from upsort.files.rows import Block, Division, Refused, Stretch, large_row_blocks
-from upsort.files.set_aside import SetAside
+from upsort.files.documents import DocumentReader
+from upsort.files.rows import Block, Chunk, Chunking, RejectedRow, large_row_blocks
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sources import Inputs
 from upsort.files.vectors import RowVectors
 
 Read = TypeVar("Read")
 Result = TypeVar("Result")
-Apart = Callable[[Division], bool]
+MayDistribute = Callable[[Chunking], bool]
 
 
 @record(frozen=True)
-class Piece(Generic[Read]):
+class ReadPiece(Generic[Read]):
     """What is read and worked on in one go. table: its number. stretch: of the table; or else blocks: that were read already,
     and refused: the rows between them."""
 
     table: int
-    stretch: Stretch | None = None
+    chunk: Chunk | None = None
     blocks: list[Read] = field(default_factory=list)
-    refused: list[Refused] = field(default_factory=list)
+    refused: list[RejectedRow] = field(default_factory=list)
 
 
 class Readable(Protocol[Read]):
     """Tables that are read in pieces."""
 
-    def pieces(self, apart: Apart) -> Iterator[Piece[Read]]:
+    def pieces(self, distributes: MayDistribute) -> Iterator[ReadPiece[Read]]:
         """All pieces in order. apart: whether those who work on them can read the stretches of a table."""
 
-    def read(self, piece: Piece[Read]) -> Piece[Read]:
+    def read(self, piece: ReadPiece[Read]) -> ReadPiece[Read]:
         """The piece with its blocks."""
 
 
 @record(frozen=True)
-class Worked(Generic[Result]):
+class PieceResult(Generic[Result]):
     """What a piece came to: of each of its large blocks in order. remarks: what the files gave to tell."""
 
     results: list[Result]
-    refused: list[Refused]
-    remarks: dict[str, int]
+    refused: list[RejectedRow]
+    notices: dict[str, int]
 
 
 @record(frozen=True, kw_only=True)
-class Reading:
+class DocumentReading:
     """Documents that are to be read: tables, their reader, and how many characters of text, at least, are worked on at once."""
 
     inputs: Inputs
-    reader: Reader
+    reader: DocumentReader
     characters: int
 
-    def pieces(self, apart: Apart) -> Iterator[Piece[DocumentBlock]]:
+    def pieces(self, distributes: MayDistribute) -> Iterator[ReadPiece[DocumentBlock]]:
         """All pieces, see `Readable`."""
         named = self.reader.columns.document_vectors
         vectors = RowVectors(Path(named)) if named else None  # their rows are those of the whole tables
         for number, table in enumerate(self.inputs.tables):
             if table.division is not None and vectors is None:
-                yield from _stretches(self, number, table.division, apart)
+                yield from _chunk_pieces(self, number, table.division, distributes)
                 continue
-            refused: list[Refused] = []
-            found = self.reader.documents_in(table, table.blocks(), refused.append, vectors)
-            for block in large_blocks(found, self.characters):
-                yield Piece(number, None, [block], refused[:])
+            refused: list[RejectedRow] = []
+            documents = self.reader.documents_in(table, table.blocks(), refused.append, vectors)
+            for block in large_blocks(documents, self.characters):
+                yield ReadPiece(number, None, [block], refused[:])
                 refused.clear()
             if refused:
-                yield Piece(number, None, [], refused)
+                yield ReadPiece(number, None, [], refused)
         if vectors is not None:
             vectors.check_used_up()
 
-    def read(self, piece: Piece[DocumentBlock]) -> Piece[DocumentBlock]:
+    def read(self, piece: ReadPiece[DocumentBlock]) -> ReadPiece[DocumentBlock]:
         """The piece with its documents."""
-        if piece.stretch is None:
+        if piece.chunk is None:
             return piece
         table = self.inputs.tables[piece.table]
-        refused: list[Refused] = []
+        refused: list[RejectedRow] = []
         assert table.division is not None
-        found = self.reader.documents_in(table, table.division.blocks(piece.stretch), refused.append)
-        return Piece(piece.table, None, list(large_blocks(found, self.characters)), refused)
+        documents = self.reader.documents_in(table, table.division.blocks(piece.chunk), refused.append)
+        return ReadPiece(piece.table, None, list(large_blocks(documents, self.characters)), refused)
 
 
 @record(frozen=True)
@@ -98,69 +98,71 @@ class RowReading:
     inputs: Inputs
     characters: int
 
-    def pieces(self, apart: Apart) -> Iterator[Piece[tuple[int, Block]]]:
+    def pieces(self, distributes: MayDistribute) -> Iterator[ReadPiece[tuple[int, Block]]]:
         """All pieces, see `Readable`."""
         for number, table in enumerate(self.inputs.tables):
             if table.division is not None:
-                yield from _stretches(self, number, table.division, apart)
+                yield from _chunk_pieces(self, number, table.division, distributes)
             else:
                 for block in large_row_blocks(table.blocks(), self.characters):
-                    yield Piece(number, None, [(number, block)])
+                    yield ReadPiece(number, None, [(number, block)])
 
-    def read(self, piece: Piece[tuple[int, Block]]) -> Piece[tuple[int, Block]]:
+    def read(self, piece: ReadPiece[tuple[int, Block]]) -> ReadPiece[tuple[int, Block]]:
         """The piece with its rows."""
         division = self.inputs.tables[piece.table].division
-        if piece.stretch is None or division is None:
+        if piece.chunk is None or division is None:
             return piece
-        blocks = large_row_blocks(division.blocks(piece.stretch), self.characters)
-        return Piece(piece.table, None, [(piece.table, block) for block in blocks])
+        blocks = large_row_blocks(division.blocks(piece.chunk), self.characters)
+        return ReadPiece(piece.table, None, [(piece.table, block) for block in blocks])
 
 
-def _stretches(reading: Readable[Read], table: int, division: Division, apart: Apart) -> Iterator[Piece[Read]]:
-    for stretch in division.stretches():
-        piece: Piece[Read] = Piece(table, stretch)
-        yield piece if apart(division) else reading.read(piece)
+def _chunk_pieces(
+    reading: Readable[Read], table: int, division: Chunking, distributes: MayDistribute
+) -> Iterator[ReadPiece[Read]]:
+    for chunk in division.chunks():
+        piece: ReadPiece[Read] = ReadPiece(table, chunk)
+        yield piece if distributes(division) else reading.read(piece)
 
 
 @record(frozen=True)
-class _Working:
+class _PieceWorker:
     """Reads pieces and works on their blocks, in any process. reading: of stretches, where there are any."""
 
     reading: Readable[Any] | None
     work: Callable[[Any], Any]
 
-    def __call__(self, piece: Piece[Any]) -> Worked[Any]:
-        before = remarks.taken()
-        if piece.stretch is not None:
+    def __call__(self, piece: ReadPiece[Any]) -> PieceResult[Any]:
+        before = remarks.drain()
+        if piece.chunk is not None:
             assert self.reading is not None
             piece = self.reading.read(piece)
         results = [self.work(block) for block in piece.blocks]
-        found = remarks.taken()
-        remarks.given(before)
-        return Worked(results, piece.refused, found)
+        notice_counts = remarks.drain()
+        remarks.merge_notices(before)
+        return PieceResult(results, piece.refused, notice_counts)
 
 
-def apart_for(engine: Engine) -> Apart:
+def distribution_for(engine: ExecutionEngine) -> MayDistribute:
     """Whether those of an engine can read the stretches of a table."""
     return lambda division: engine.reads and not (engine.elsewhere and division.passing)
 
 
-def worked_on(
+def map_blocks(
     reading: Readable[Read],
     work: Callable[[Read], Result],
-    aside: SetAside,
-    engine: Engine,
-    unfinished: Callable[[Iterable[Piece[Read]]], Iterator[Piece[Read]]] = iter,
+    rejects: RejectedRows,
+    engine: ExecutionEngine,
+    unfinished: Callable[[Iterable[ReadPiece[Read]]], Iterator[ReadPiece[Read]]] = iter,
     learns: bool = True,
 ) -> Iterator[Result]:
     """What the work makes of all blocks, in order; rows that the reading refuses go to `aside`.
 
     unfinished: leaves out what needs no work. learns: whether the work is faster for having been done before.
     """
-    pieces = unfinished(reading.pieces(apart_for(engine)))
-    for _, worked in engine.in_order(_Working(reading if engine.reads else None, work), pieces, learns):
+    pieces = unfinished(reading.pieces(distribution_for(engine)))
+    for _, worked in engine.in_order(_PieceWorker(reading if engine.reads else None, work), pieces, learns):
         engine.piece_done()
-        remarks.given(worked.remarks)
+        remarks.merge_notices(worked.notices)
         for refused in worked.refused:
-            aside.add(refused)
+            rejects.add(refused)
         yield from worked.results

@@ -14,8 +14,8 @@ from upsort.core import plan
 from upsort.core.errors import UsageProblem
 from upsort.core.insight.terms import informative_terms
 from upsort.core.judging.measures import Confusion
-from upsort.core.learning.held_plan import HELD
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.held_plan import IN_SORTER
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.records import record
 from upsort.core.text.labels import labels_in
 from upsort.draw.confusions import confusion_figure
@@ -24,16 +24,16 @@ from upsort.draw.pages import beginning_of, for_both_widths, rendered
 from upsort.files.documents import columns_for
 from upsort.files.ledger import data_digest, plan_digest
 from upsort.files.plan_text import plan_text
-from upsort.files.set_aside import SetAside
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sources import Inputs
 from upsort.files.writing import replacing_text
 from upsort.jobs.evaluate import evaluate
-from upsort.jobs.figures import Drawing, side_by_side
-from upsort.jobs.judged import Judged, Mistake
+from upsort.jobs.figures import Drawing, drawn_in_parallel
+from upsort.jobs.judged import Evaluation, Mistake
 from upsort.jobs.judgement_figures import reliabilities
-from upsort.jobs.score import Incoming
+from upsort.jobs.score import ScoringInput
 from upsort.jobs.suspects import SuspectsResult, suspects
-from upsort.jobs.work import Work
+from upsort.jobs.work import RunContext
 
 _TERMS = 12
 _MISTAKES, _SUSPECTS = 15, 12
@@ -43,7 +43,7 @@ _TEXT = 400
 
 
 @record(frozen=True, kw_only=True)
-class Wording:
+class ReportWording:
     """How the page says what it shows; made where wording is made. good, against: a figure, and what it is."""
 
     headline: Sequence[str]
@@ -59,7 +59,7 @@ class Wording:
 
 
 @record(frozen=True)
-class Sources:
+class ReportSources:
     """sorter: its file. judged, training: names of the tables, as they were given."""
 
     sorter: str
@@ -67,25 +67,29 @@ class Sources:
     training: Sequence[str]
 
 
-def judged_for_report(sorter: Sorter, incoming: Incoming) -> Judged:
+def judged_for_report(sorter: TrainedSorter, incoming: ScoringInput) -> Evaluation:
     """Judge one answer of a sorter."""
     return evaluate([sorter], incoming)[0]
 
 
-def suspects_for_report(sorter: Sorter, training: Inputs, label: str) -> SuspectsResult:
+def suspects_for_report(sorter: TrainedSorter, training: Inputs, label: str) -> SuspectsResult:
     """What looks mislabelled among the training documents, judged by the sorter's own plan."""
     trained = sorter.plan.columns
     columns = replace(columns_for(sorter, trained, training), label=label, also=(), row_weight=trained.row_weight)
     if all(trained.fold in table.columns for table in training.tables):
         columns = replace(columns, fold=trained.fold)
-    return suspects(Work(inputs=training, plan=replace(sorter.plan, columns=columns), aside=SetAside(), sorter=sorter))
+    return suspects(
+        RunContext(inputs=training, plan=replace(sorter.plan, columns=columns), rejects=RejectedRows(), sorter=sorter)
+    )
 
 
-def write_report(one: Judged, wording: Wording, sources: Sources, found: SuspectsResult | None, path: Path) -> None:
+def write_report(
+    evaluation: Evaluation, wording: ReportWording, sources: ReportSources, suspects: SuspectsResult | None, path: Path
+) -> None:
     """Write the page. found: suspects, where training documents were given to look for them in."""
     if path.suffix.lower() not in {".html", ".htm"}:
         raise UsageProblem(f"{path} is no page.", "Use a name that ends in .html.")
-    sorter = one.sorter
+    sorter = evaluation.sorter
     linear = sorter.classifier.rule is not None
     digest, _ = plan_digest(sorter.plan)
     page = rendered(
@@ -99,9 +103,9 @@ def write_report(one: Judged, wording: Wording, sources: Sources, found: Suspect
         advice=wording.advice,
         warnings=[
             f"{count:,} documents have the label {label}, which the sorter does not know."
-            for label, count in one.unknown_labels.items()
+            for label, count in evaluation.unknown_labels.items()
         ],
-        corpus=_corpus(one),
+        corpus=_corpus(evaluation),
         cleaning=_cleaning(sorter.plan.clean),
         features=_features(sorter),
         label_heads=wording.label_heads,
@@ -109,14 +113,14 @@ def write_report(one: Judged, wording: Wording, sources: Sources, found: Suspect
         measures=wording.measures,
         remarks=wording.remarks,
         suspects_told=wording.suspects,
-        figures=_figures(one),
-        confusions=[_examples(one, pair) for pair in one.judgement.confusions(_CONFUSIONS)],
+        figures=_figures(evaluation),
+        confusions=[_examples(evaluation, pair) for pair in evaluation.judgement.confusions(_CONFUSIONS)],
         deciding=_deciding(sorter),
         terms=list(informative_terms(sorter, _TERMS).items()) if linear else [],
-        suspects=found.suspects if found is not None else None,
+        suspects=suspects.suspects if suspects is not None else None,
         suspect_rows=[
             (suspect.reference, suspect.label, suspect.rather, beginning_of(suspect.text))
-            for suspect in (found.suspects[:_SUSPECTS] if found is not None else ())
+            for suspect in (suspects.suspects[:_SUSPECTS] if suspects is not None else ())
         ],
         mistake_rows=[
             (
@@ -127,10 +131,10 @@ def write_report(one: Judged, wording: Wording, sources: Sources, found: Suspect
                 ", ".join(wrong.pulled_by),
                 beginning_of(wrong.text),
             )
-            for wrong in one.mistakes[:_MISTAKES]
+            for wrong in evaluation.mistakes[:_MISTAKES]
         ],
         plan=plan_text(replace(sorter.plan, candidates={})),
-        held=HELD,
+        held=IN_SORTER,
         commands=_commands(sources, sorter),
         version=f"upsort {__version__}",
         plan_digest=digest,
@@ -141,29 +145,32 @@ def write_report(one: Judged, wording: Wording, sources: Sources, found: Suspect
         text.write(page)
 
 
-def _corpus(one: Judged) -> list[list[str]]:
-    judged = {label.label: label.documents for label in one.judgement.per_label}
-    trained = dict(zip(one.sorter.labels, one.sorter.trained.label_documents.tolist(), strict=True))
+def _corpus(evaluation: Evaluation) -> list[list[str]]:
+    judged = {label.label: label.documents for label in evaluation.judgement.per_label}
+    trained = dict(zip(evaluation.sorter.labels, evaluation.sorter.trained.label_documents.tolist(), strict=True))
     names = sorted({*judged, *trained})
     rows = [[name, f"{trained.get(name, 0):,}", f"{judged.get(name, 0):,}"] for name in names]
-    return [*rows, ["all", f"{one.sorter.trained.documents:,}", f"{round(one.judgement.accuracy.of or 0):,}"]]
+    return [
+        *rows,
+        ["all", f"{evaluation.sorter.trained.documents:,}", f"{round(evaluation.judgement.accuracy.of or 0):,}"],
+    ]
 
 
 def _cleaning(settings: plan.Clean) -> str:
     return f"Language {settings.language}; steps in this order: {', '.join(settings.steps) or 'none'}."
 
 
-def _features(sorter: Sorter) -> str:
+def _features(sorter: TrainedSorter) -> str:
     features, space = sorter.plan.features, sorter.space
     shortest, longest = min(features.lengths), max(features.lengths)
     lengths = f"{features.units}" if longest == 1 else f"{shortest} to {longest} {features.units}"
-    beside = len(space.terms) - space.counted
+    extra_terms = len(space.terms) - space.counted
     bounds = f"in at least {features.in_at_least} and at most {100 * features.in_at_most:.3g} % of the documents"
     terms = f"{space.counted:,} terms of {lengths}, {bounds}, weighted by {features.weighting}"
-    return f"{terms}; {beside} columns beside them." if beside else f"{terms}."
+    return f"{terms}; {extra_terms} columns beside them." if extra_terms else f"{terms}."
 
 
-def _deciding(sorter: Sorter) -> str:
+def _deciding(sorter: TrainedSorter) -> str:
     parts = []
     if sorter.thresholds is not None:
         bounds = ", ".join(
@@ -187,16 +194,18 @@ def _deciding(sorter: Sorter) -> str:
     return " ".join(parts)
 
 
-def _figures(one: Judged) -> dict[str, dict[str, str]]:
-    table, names_of = one.judgement.table, one.judgement.labels
+def _figures(evaluation: Evaluation) -> dict[str, dict[str, str]]:
+    table, names_of = evaluation.judgement.table, evaluation.judgement.labels
     drawings: dict[str, Drawing] = {}
-    if one.judgement.sets is None:
+    if evaluation.judgement.sets is None:
         drawings["confusion"] = partial(confusion_figure, table, names_of)
-    if one.probability is not None:
+    if evaluation.probability is not None:
         drawings |= {
-            "reliability": partial(reliability_figure, reliabilities(one)),
-            "probabilities": partial(probability_histograms, one.own, one.probabilities, one.sorter.labels),
-            "coverage": partial(coverage_figure, one.coverage),
+            "reliability": partial(reliability_figure, reliabilities(evaluation)),
+            "probabilities": partial(
+                probability_histograms, evaluation.own, evaluation.probabilities, evaluation.sorter.labels
+            ),
+            "coverage": partial(coverage_figure, evaluation.coverage),
         }
     names = list(drawings)
 
@@ -205,17 +214,17 @@ def _figures(one: Judged) -> dict[str, dict[str, str]]:
         narrow = confusion_figure(table, names_of, narrow=True) if name == "confusion" else None
         return for_both_widths(drawings[name](), name, narrow)
 
-    found = dict(zip(names, side_by_side(widths, len(names)), strict=True))
-    return {name: found.get(name, {}) for name in ("confusion", "reliability", "probabilities", "coverage")}
+    figures = dict(zip(names, drawn_in_parallel(widths, len(names)), strict=True))
+    return {name: figures.get(name, {}) for name in ("confusion", "reliability", "probabilities", "coverage")}
 
 
-def _examples(one: Judged, pair: Confusion) -> dict[str, Any]:
+def _examples(evaluation: Evaluation, pair: Confusion) -> dict[str, Any]:
     """Documents of the sorter's commonest mistakes."""
-    examples = [mistake.text[:_TEXT] for mistake in one.mistakes if _shows(one.sorter, mistake, pair)]
+    examples = [mistake.text[:_TEXT] for mistake in evaluation.mistakes if _shows(evaluation.sorter, mistake, pair)]
     return {"true": pair.true, "sorted_as": pair.sorted_as, "examples": examples[:_EXAMPLES]}
 
 
-def _shows(sorter: Sorter, mistake: Mistake, pair: Confusion) -> bool:
+def _shows(sorter: TrainedSorter, mistake: Mistake, pair: Confusion) -> bool:
     """Whether a mistake is of a kind."""
     if sorter.thresholds is None:
         return (mistake.true, mistake.sorted_as) == (pair.true, pair.sorted_as)
@@ -223,7 +232,7 @@ def _shows(sorter: Sorter, mistake: Mistake, pair: Confusion) -> bool:
     return pair.true in own - given and pair.sorted_as in given - own
 
 
-def _commands(sources: Sources, sorter: Sorter) -> list[str]:
+def _commands(sources: ReportSources, sorter: TrainedSorter) -> list[str]:
     training = " ".join(map(shlex.quote, sources.training)) or "TRAINING.csv"
     judged = " ".join(map(shlex.quote, sources.judged))
     file = shlex.quote(sources.sorter)

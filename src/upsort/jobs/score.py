@@ -11,23 +11,23 @@ from typing import Any
 
 import numpy as np
 
-from upsort.core.errors import CannotGoOn
+from upsort.core.errors import ResumeProblem
 from upsort.core.learning.held_out import UnknownWords
-from upsort.core.learning.sorter import Decisions, Sorter, without_known_words
+from upsort.core.learning.sorter import Decisions, TrainedSorter, without_known_words
 from upsort.core.plan import Columns
 from upsort.core.records import record
-from upsort.engine.engine import Engine
-from upsort.files.by_name import ByName, together
+from upsort.engine.engine import ExecutionEngine
+from upsort.files.by_name import ColumnMapper, merged_columns
 from upsort.files.columns import column_place
 from upsort.files.document_blocks import DocumentBlock
-from upsort.files.documents import Reader
-from upsort.files.format import Rows, TextOf, text_maker, write_made
+from upsort.files.documents import DocumentReader
+from upsort.files.format import RowSink, TextOf, text_maker, write_made
 from upsort.files.sameness import fingerprint
-from upsort.files.set_aside import SetAside
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
-from upsort.jobs.reading import Piece, Reading, worked_on
-from upsort.jobs.score_tally import Scored, ScoreResult, Tally
+from upsort.jobs.reading import DocumentReading, ReadPiece, map_blocks
+from upsort.jobs.score_tally import ScoredBlock, ScoreResult, ScoreTally
 from upsort.jobs.scored_rows import columns_of, decision_columns, number_columns
 from upsort.jobs.work import ALONE
 
@@ -36,7 +36,7 @@ _FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")
 
 
 @record(frozen=True)
-class Layout:
+class ScoreLayout:
     """What the scored table holds. thin: only the identifier and the decision. all_probabilities: a column for each label.
 
     safe: cells that a spreadsheet would take for a formula are guarded by an apostrophe.
@@ -48,23 +48,23 @@ class Layout:
 
 
 @record(frozen=True, kw_only=True)
-class Incoming:
+class ScoringInput:
     """What is to be scored: tables, how they are read, where rows that cannot be used go, who does it."""
 
     inputs: Inputs
-    reader: Reader
-    aside: SetAside
+    reader: DocumentReader
+    rejects: RejectedRows
     advance: Advance = no_progress
-    engine: Engine = ALONE
+    engine: ExecutionEngine = ALONE
     _counted: list[int] = field(default_factory=list)
 
     def blocks(self) -> Iterator[DocumentBlock]:
         """All usable documents."""
-        for block in self.reader.blocks(self.inputs, self.aside):
+        for block in self.reader.blocks(self.inputs, self.rejects):
             self._counted.append(len(block.rows))
             yield block
 
-    def took(self, rows: int) -> None:
+    def advance_rows(self, rows: int) -> None:
         """So many usable rows have come and are done."""
         self._counted.append(rows)
         self.advance(rows)
@@ -76,7 +76,7 @@ class Incoming:
 
 
 @record(frozen=True)
-class Going:
+class ResumeState:
     """Where a run begins and whom it tells how far it is. rows: usable rows that an earlier run wrote; state: what it knew of
     them. done: told after each block how many rows are written in all, and what is known of them."""
 
@@ -85,10 +85,10 @@ class Going:
     done: Callable[[int, dict[str, Any]], None] | None = None
 
 
-class Deciding:
+class BlockDecider:
     """Decides about blocks of documents, once for each answer; their text is cleaned once. It may be sent to other processes."""
 
-    def __init__(self, sorters: Sequence[Sorter]) -> None:
+    def __init__(self, sorters: Sequence[TrainedSorter]) -> None:
         self.sorters = list(sorters)
 
     def __call__(self, block: DocumentBlock) -> list[Decisions]:
@@ -97,29 +97,31 @@ class Deciding:
         return [sorter.decide(block.documents, words) for sorter in self.sorters]
 
 
-class Scoring:
+class BlockScorer:
     """Turns blocks of documents into rows under `columns`; it may be sent to other processes.
 
     renamed: label columns that are called like a decision, and what they are called in the scored table. inputs: the tables
     that will come. identity: what the first column of a thin table is called.
     """
 
-    def __init__(self, sorters: Sequence[Sorter], layout: Layout, inputs: Inputs, identity: str = "") -> None:
-        self.deciding = Deciding(sorters)
+    def __init__(
+        self, sorters: Sequence[TrainedSorter], layout: ScoreLayout, inputs: Inputs, identity: str = ""
+    ) -> None:
+        self.deciding = BlockDecider(sorters)
         self.layout = layout
         self.text_of: TextOf | None = None
         self.added = decision_columns(sorters, layout.all_probabilities)
         self.numbers = number_columns(sorters, layout.all_probabilities)
-        every = together(table.columns for table in inputs.tables)
+        every = merged_columns(table.columns for table in inputs.tables)
         labels = {name for sorter in sorters for name in sorter.plan.columns.answers}
-        taken = {*every, *self.added}
+        used = {*every, *self.added}
         self.renamed = {
-            name: next(other for other in (f"{name} ({number})" for number in count(2)) if other not in taken)
+            name: next(other for other in (f"{name} ({number})" for number in count(2)) if other not in used)
             for name in every
             if name in self.added and name in labels and not layout.thin
         }
-        kept = [name for name in every if name not in self.added or name in self.renamed]
-        self.by_name = ByName([identity or "document"] if layout.thin else kept)
+        kept_names = [name for name in every if name not in self.added or name in self.renamed]
+        self.by_name = ColumnMapper([identity or "document"] if layout.thin else kept_names)
 
     @property
     def columns(self) -> list[str]:
@@ -127,7 +129,7 @@ class Scoring:
         columns = [*(self.renamed.get(name, name) for name in self.by_name.columns), *self.added]
         return [_guarded(name) for name in columns] if self.layout.safe else columns
 
-    def __call__(self, block: DocumentBlock) -> Scored:
+    def __call__(self, block: DocumentBlock) -> ScoredBlock:
         """Decide about a block."""
         decided = self.deciding(block)
         rows = [[name] for name in block.ids] if self.layout.thin else self.by_name.rows(block.columns, block.rows)
@@ -144,7 +146,7 @@ class Scoring:
         unknown = UnknownWords.of(tokens, decided[0].unknown_share)
         labels = [sorter.sorted_as(decisions) for sorter, decisions in zip(sorters, decided, strict=True)]
         nothing_known = int(without_known_words(decided[0]).sum())
-        return Scored(
+        return ScoredBlock(
             rows=len(block.rows),
             last=_last_of(block),
             columns=[] if text else columns,
@@ -158,7 +160,7 @@ class Scoring:
 
 
 def with_decisions(
-    rows: Sequence[Sequence[str]], sorters: Sequence[Sorter], decided: Sequence[Decisions], layout: Layout
+    rows: Sequence[Sequence[str]], sorters: Sequence[TrainedSorter], decided: Sequence[Decisions], layout: ScoreLayout
 ) -> list[list[str]]:
     """Rows with the cells of all decisions behind them."""
     added = zip(*_decided_columns(sorters, decided, layout), strict=True)
@@ -166,7 +168,9 @@ def with_decisions(
     return [[_guarded(cell) for cell in row] for row in whole] if layout.safe else whole
 
 
-def _decided_columns(sorters: Sequence[Sorter], decided: Sequence[Decisions], layout: Layout) -> list[Sequence[str]]:
+def _decided_columns(
+    sorters: Sequence[TrainedSorter], decided: Sequence[Decisions], layout: ScoreLayout
+) -> list[Sequence[str]]:
     """The cells of all decisions, column by column."""
     return [
         column.cells(sorter, decisions)
@@ -186,26 +190,28 @@ def _guarded(cell: str) -> str:
     return cell
 
 
-def score(scoring: Scoring, incoming: Incoming, writer: Rows, going: Going | None = None) -> ScoreResult:
+def score(
+    scoring: BlockScorer, incoming: ScoringInput, writer: RowSink, resume: ResumeState | None = None
+) -> ScoreResult:
     """Write every usable row, under the columns of `scoring`, with the sorter's decisions."""
-    going = going or Going()
+    resume = resume or ResumeState()
     sorters = scoring.deciding.sorters
-    tally = Tally.of(going.state, sorters)
+    tally = ScoreTally.of(resume.state, sorters)
     scoring.text_of = text_maker(writer)
-    reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
-    unfinished = partial(_unfinished, reading, going.rows, tally.last)
-    for scored in worked_on(reading, scoring, incoming.aside, incoming.engine, unfinished):
+    reading = DocumentReading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
+    unfinished = partial(_unfinished, reading, resume.rows, tally.last)
+    for scored in map_blocks(reading, scoring, incoming.rejects, incoming.engine, unfinished):
         write_made(writer, scored.text, scored.columns)
         tally.add(scored)
-        if going.done is not None:
-            going.done(tally.documents, tally.state())
+        if resume.done is not None:
+            resume.done(tally.documents, tally.state())
         incoming.advance(scored.rows)
     return tally.result(sorters)
 
 
 def _unfinished(
-    reading: Reading, rows: int, last: str, pieces: Iterable[Piece[DocumentBlock]]
-) -> Iterator[Piece[DocumentBlock]]:
+    reading: DocumentReading, rows: int, last: str, pieces: Iterable[ReadPiece[DocumentBlock]]
+) -> Iterator[ReadPiece[DocumentBlock]]:
     """The pieces without the first `rows` rows, which an interrupted run had written, the last of them being `last`.
 
     Raises CannotGoOn where the rows are not the same again, for instance because a slow pattern sets other ones aside.
@@ -220,7 +226,7 @@ def _unfinished(
             break
         yield replace(piece, blocks=left)
     if seen != rows or before != last:
-        raise CannotGoOn("The usable rows are not those of the interrupted run.", "Begin anew with --overwrite.")
+        raise ResumeProblem("The usable rows are not those of the interrupted run.", "Begin anew with --overwrite.")
     yield from pieces
 
 
@@ -235,16 +241,16 @@ class Passages:
     way: str
     column: str
 
-    def columns(self, sorters: Sequence[Sorter], layout: Layout) -> list[str]:
+    def columns(self, sorters: Sequence[TrainedSorter], layout: ScoreLayout) -> list[str]:
         """The columns of a table with a row for each document."""
         return [self.column, "passages", *decision_columns(sorters, layout.all_probabilities)]
 
 
 @record(frozen=True)
-class _DecidingPassages:
+class _PassageDecider:
     """Decides about blocks of passages. column: names the document of each."""
 
-    deciding: Deciding
+    deciding: BlockDecider
     column: str
 
     def __call__(self, block: DocumentBlock) -> tuple[list[str], list[Decisions]]:
@@ -252,26 +258,28 @@ class _DecidingPassages:
         return [row[place] for row in block.rows], self.deciding(block)
 
 
-def score_documents_of_passages(scoring: Scoring, incoming: Incoming, writer: Rows, passages: Passages) -> ScoreResult:
+def score_documents_of_passages(
+    scoring: BlockScorer, incoming: ScoringInput, writer: RowSink, passages: Passages
+) -> ScoreResult:
     """Write one row for each document, its passages added up and decided about as a single text would be.
 
     The passages' probabilities are held in memory.
     """
     sorters, names = scoring.deciding.sorters, []
-    held: list[list[Decisions]] = [[] for _ in sorters]
-    reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
-    deciding = _DecidingPassages(scoring.deciding, passages.column)
-    for of_passages, decided in worked_on(reading, deciding, incoming.aside, incoming.engine):
+    passage_decisions: list[list[Decisions]] = [[] for _ in sorters]
+    reading = DocumentReading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
+    deciding = _PassageDecider(scoring.deciding, passages.column)
+    for of_passages, decided in map_blocks(reading, deciding, incoming.rejects, incoming.engine):
         names += of_passages
-        for mine, decisions in zip(held, decided, strict=True):
+        for mine, decisions in zip(passage_decisions, decided, strict=True):
             mine.append(decisions)
         incoming.advance(len(of_passages))
     documents: list[str] = []
     whole: list[Decisions] = []
-    for sorter, parts in zip(sorters, held, strict=True):
+    for sorter, parts in zip(sorters, passage_decisions, strict=True):
         if names:
-            documents, found = sorter.decide_added_up(joined_decisions(parts), names, passages.way)
-            whole.append(found)
+            documents, summed = sorter.decide_aggregated(joined_decisions(parts), names, passages.way)
+            whole.append(summed)
     times = Counter(names)
     if names:
         rows = [[document, str(times[document])] for document in documents]
@@ -279,7 +287,7 @@ def score_documents_of_passages(scoring: Scoring, incoming: Incoming, writer: Ro
     tokens = whole[0].tokens if whole else np.zeros(0, dtype=np.int64)
     return ScoreResult(
         documents=len(documents),
-        labels=tuple(Counter(sorter.sorted_as(found)) for sorter, found in zip(sorters, whole, strict=False)),
+        labels=tuple(Counter(sorter.sorted_as(summed)) for sorter, summed in zip(sorters, whole, strict=False)),
         without_tokens=int((tokens == 0).sum()),
         nothing_known=int(without_known_words(whole[0]).sum()) if whole else 0,
         unknown_share=UnknownWords.of(tokens, whole[0].unknown_share).share if whole else 0.0,
@@ -292,10 +300,10 @@ def joined_decisions(parts: Sequence[Decisions]) -> Decisions:
     """Those about consecutive blocks as one."""
 
     def all_of(name: str) -> Any:
-        found = [getattr(part, name) for part in parts]
-        return np.concatenate(found) if found[0] is not None else None
+        values = [getattr(part, name) for part in parts]
+        return np.concatenate(values) if values[0] is not None else None
 
-    return Decisions(**{one.name: all_of(one.name) for one in fields(Decisions)})
+    return Decisions(**{definition.name: all_of(definition.name) for definition in fields(Decisions)})
 
 
 def run_key(sorter: Path, sources: Sequence[str], columns: Columns, choices: Mapping[str, Any]) -> dict[str, Any]:

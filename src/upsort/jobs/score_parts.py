@@ -14,19 +14,19 @@ from upsort.core.records import record
 from upsort.files import remarks
 from upsort.files.format import text_maker, write_made
 from upsort.files.parts import PartNames
-from upsort.files.reasons import Reason, Why
+from upsort.files.reasons import ReasonKind, RejectionReason
 from upsort.files.resumable import check_same_run
-from upsort.files.rows import Refused
+from upsort.files.rows import RejectedRow
 from upsort.files.tables_out import table_file
-from upsort.files.unfinished import clear_dead, keep
+from upsort.files.unfinished import clear_dead, keep_unfinished
 from upsort.files.writing import cannot_write, check_writable, replacing_text
-from upsort.jobs.reading import Piece, Reading, apart_for
-from upsort.jobs.score import CHARACTERS_AT_ONCE, Incoming, Scoring
-from upsort.jobs.score_tally import ScoreResult, Tally
+from upsort.jobs.reading import DocumentReading, ReadPiece, distribution_for
+from upsort.jobs.score import CHARACTERS_AT_ONCE, BlockScorer, ScoringInput
+from upsort.jobs.score_tally import ScoreResult, ScoreTally
 
 
 @record(frozen=True)
-class Again:
+class ResumeChoice:
     """What becomes of parts that are there. key: what must be the same for going on with them."""
 
     key: dict[str, Any]
@@ -34,12 +34,12 @@ class Again:
     overwrite: bool
 
 
-def score_parts(scoring: Scoring, incoming: Incoming, names: PartNames, again: Again) -> ScoreResult:
+def score_parts(scoring: BlockScorer, incoming: ScoringInput, names: PartNames, again: ResumeChoice) -> ScoreResult:
     """Write every usable row to the file of its part.
 
     Raises DataProblem where there are parts that are not to be replaced, or not of this run.
     """
-    reading = Reading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
+    reading = DocumentReading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
     engine, sorters = incoming.engine, scoring.deciding.sorters
     try:
         names.folder.mkdir(exist_ok=True)
@@ -47,22 +47,22 @@ def score_parts(scoring: Scoring, incoming: Incoming, names: PartNames, again: A
         raise cannot_write(names.folder, error) from error
     check_writable(names.part(1))
     _prepare(names, again)
-    work = _Writing(reading if engine.reads else None, scoring, names, again.key)
-    tally, done = Tally.of({}, sorters), 0
+    work = _PartWriter(reading if engine.reads else None, scoring, names, again.key)
+    tally, done = ScoreTally.of({}, sorters), 0
     try:
-        for _, note in engine.in_order(work, enumerate(reading.pieces(apart_for(engine)), 1)):
+        for _, note in engine.in_order(work, enumerate(reading.pieces(distribution_for(engine)), 1)):
             done += 1
-            part = Tally.of(note["state"], sorters)
+            part = ScoreTally.of(note["state"], sorters)
             tally.merge(part)
-            remarks.given(note["remarks"])
-            for one in note["refused"]:
-                incoming.aside.add(_refused(one))
+            remarks.merge_notices(note["remarks"])
+            for row in note["refused"]:
+                incoming.rejects.add(_refused(row))
             incoming.advance(part.documents)
     except BaseException:
         clear_dead(names.folder, names.before)  # of processes that were ended while they wrote
-        kept = len(names.there(notes=True))
-        if kept:
-            keep(f"{kept:,} parts are done and kept in {names.folder.name}; go on with --resume.")
+        present = len(names.there(notes=True))
+        if present:
+            keep_unfinished(f"{present:,} parts are done and kept in {names.folder.name}; go on with --resume.")
         raise
     for number, path in names.there().items():
         if number > done:
@@ -72,7 +72,7 @@ def score_parts(scoring: Scoring, incoming: Incoming, names: PartNames, again: A
     return tally.result(sorters)
 
 
-def _prepare(names: PartNames, again: Again) -> None:
+def _prepare(names: PartNames, again: ResumeChoice) -> None:
     """See to it that what is there is of the same run, where it is gone on with, and else may be replaced."""
     parts, notes = names.there(), names.there(notes=True)
     if parts and not again.overwrite and not (again.resume and notes):
@@ -86,49 +86,56 @@ def _prepare(names: PartNames, again: Again) -> None:
 
 
 @record(frozen=True)
-class _Writing:
+class _PartWriter:
     """Writes parts, in any process. reading: of stretches, where there are any."""
 
-    reading: Reading | None
-    scoring: Scoring
+    reading: DocumentReading | None
+    scoring: BlockScorer
     names: PartNames
     key: dict[str, Any]
 
-    def __call__(self, numbered: tuple[int, Piece[Any]]) -> dict[str, Any]:
+    def __call__(self, numbered: tuple[int, ReadPiece[Any]]) -> dict[str, Any]:
         number, piece = numbered
         path, note = self.names.part(number), self.names.note(number)
-        if path.exists() and (found := _read(note)) is not None:
-            return found
-        before = remarks.taken()
+        if path.exists() and (earlier := _read(note)) is not None:
+            return earlier
+        before = remarks.drain()
         if self.reading is not None:
             piece = self.reading.read(piece)
-        tally = Tally.of({}, self.scoring.deciding.sorters)
+        tally = ScoreTally.of({}, self.scoring.deciding.sorters)
         with table_file(path, self.scoring.columns, self.scoring.numbers) as writer:
             self.scoring.text_of = text_maker(writer)
             for block in piece.blocks:
                 scored = self.scoring(block)
                 write_made(writer, scored.text, scored.columns)
                 tally.add(scored)
-        refused = [_noted(one) for one in piece.refused]
-        held = {"key": self.key, "state": tally.state(), "refused": refused, "remarks": remarks.taken()}
-        remarks.given(before)
+        refused = [_noted(rejected) for rejected in piece.refused]
+        content = {"key": self.key, "state": tally.state(), "refused": refused, "remarks": remarks.drain()}
+        remarks.merge_notices(before)
         with replacing_text(note) as text:
-            json.dump(held, text)
-        return held
+            json.dump(content, text)
+        return content
 
 
 def _read(note: Path) -> dict[str, Any] | None:
     try:
-        found = json.loads(note.read_text(encoding="utf-8"))
+        content = json.loads(note.read_text(encoding="utf-8"))
     except (OSError, ValueError):
         return None
-    return found if isinstance(found, dict) and {"key", "state", "refused", "remarks"} <= found.keys() else None
+    return content if isinstance(content, dict) and {"key", "state", "refused", "remarks"} <= content.keys() else None
 
 
-def _noted(one: Refused) -> list[Any]:
-    return [one.source, one.line, one.reason.why.name, one.reason.about, one.reason.detail, one.cells]
+def _noted(rejected: RejectedRow) -> list[Any]:
+    return [
+        rejected.source,
+        rejected.line,
+        rejected.reason.why.name,
+        rejected.reason.about,
+        rejected.reason.detail,
+        rejected.cells,
+    ]
 
 
-def _refused(noted: list[Any]) -> Refused:
+def _refused(noted: list[Any]) -> RejectedRow:
     source, line, why, about, detail, cells = noted
-    return Refused(source, line, Reason(Why[why], tuple(about), detail), tuple(cells))
+    return RejectedRow(source, line, RejectionReason(ReasonKind[why], tuple(about), detail), tuple(cells))

@@ -10,7 +10,7 @@ import numpy as np
 from upsort.core.arrays import Ints
 from upsort.core.insight.drift import Drift, NewDocuments, drift
 from upsort.core.learning.held_out import UnknownWords
-from upsort.core.learning.sorter import LENGTH_CLASSES, Sorter, length_classes
+from upsort.core.learning.sorter import LENGTH_CLASSES, TrainedSorter, length_classes
 from upsort.core.records import record
 
 
@@ -30,7 +30,7 @@ class ScoreResult:
 
 
 @record(frozen=True, kw_only=True)
-class Scored:
+class ScoredBlock:
     """What a block comes to. rows: how many; last: where the last of them stands. columns: of the rows; text: of the same, where
     they are written as text."""
 
@@ -46,7 +46,7 @@ class Scored:
 
 
 @record(kw_only=True)
-class Tally:
+class ScoreTally:
     """What is added up over all blocks; kept in the journal of a run that can be gone on with."""
 
     labels: tuple[Counter[str], ...]
@@ -72,13 +72,13 @@ class Tally:
         }
 
     @staticmethod
-    def of(state: dict[str, Any], sorters: Sequence[Sorter]) -> "Tally":
+    def of(state: dict[str, Any], sorters: Sequence[TrainedSorter]) -> "ScoreTally":
         """From JSON; a new one from nothing."""
         if not state:
             empty: tuple[Counter[str], ...] = tuple(Counter() for _ in sorters)
             best = [np.zeros(len(sorter.labels), dtype=np.int64) for sorter in sorters]
-            return Tally(labels=empty, best=best, lengths=np.zeros(LENGTH_CLASSES, dtype=np.int64))
-        return Tally(
+            return ScoreTally(labels=empty, best=best, lengths=np.zeros(LENGTH_CLASSES, dtype=np.int64))
+        return ScoreTally(
             labels=tuple(Counter(labels) for labels in state["labels"]),
             best=[np.array(best, dtype=np.int64) for best in state["best"]],
             lengths=np.array(state["lengths"], dtype=np.int64),
@@ -89,10 +89,10 @@ class Tally:
             last=state.get("last", ""),
         )
 
-    def add(self, scored: Scored) -> None:
+    def add(self, scored: ScoredBlock) -> None:
         """One more block."""
-        for held, labels in zip(self.labels, scored.labels, strict=True):
-            held.update(labels)
+        for counts, labels in zip(self.labels, scored.labels, strict=True):
+            counts.update(labels)
         for total, best in zip(self.best, scored.best, strict=True):
             total += best
         self.lengths += length_classes(scored.tokens)
@@ -102,10 +102,10 @@ class Tally:
         self.words = UnknownWords.summed((self.words, scored.unknown))
         self.last = scored.last
 
-    def merge(self, other: "Tally") -> None:
+    def merge(self, other: "ScoreTally") -> None:
         """What was added up elsewhere, of later rows."""
-        for held, labels in zip(self.labels, other.labels, strict=True):
-            held.update(labels)
+        for counts, labels in zip(self.labels, other.labels, strict=True):
+            counts.update(labels)
         for total, best in zip(self.best, other.best, strict=True):
             total += best
         self.lengths += other.lengths
@@ -115,7 +115,7 @@ class Tally:
         self.words = UnknownWords.summed((self.words, other.words))
         self.last = other.last or self.last
 
-    def result(self, sorters: Sequence[Sorter]) -> ScoreResult:
+    def result(self, sorters: Sequence[TrainedSorter]) -> ScoreResult:
         """What is told of it."""
         drifts = tuple(
             drift(sorter, NewDocuments(best, self.lengths, self.words))

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from upsort.core.learning.sorter import Decisions, Sorter
+from upsort.core.learning.sorter import Decisions, TrainedSorter
 from upsort.core.records import record
 from upsort.files.writers import value_of
 
@@ -16,10 +16,10 @@ class DecisionColumn:
     """One added column. values: what stands in it for each document. digits: behind the point of a number; None for text."""
 
     name: str
-    values: Callable[[Sorter, Decisions], list[Any]]
+    values: Callable[[TrainedSorter, Decisions], list[Any]]
     digits: int | None = None
 
-    def cells(self, sorter: Sorter, decisions: Decisions) -> list[str]:
+    def cells(self, sorter: TrainedSorter, decisions: Decisions) -> list[str]:
         """The values as cells of a table; a number that is not defined is an empty one."""
         values = self.values(sorter, decisions)
         if self.digits is None:
@@ -27,16 +27,18 @@ class DecisionColumn:
         return ["" if isnan(value) else f"{value:.{self.digits}f}" for value in values]
 
 
-def _of_best(sorter: Sorter, decisions: Decisions) -> list[Any]:
+def _of_best(sorter: TrainedSorter, decisions: Decisions) -> list[Any]:
     return decisions.probabilities[np.arange(decisions.best.size), decisions.best].tolist()  # type: ignore[no-any-return]
 
 
 LABEL = DecisionColumn("label", lambda sorter, decisions: sorter.sorted_as(decisions))
-REMARK = DecisionColumn("remark", lambda sorter, decisions: sorter.remarks(decisions))
+REMARK = DecisionColumn("remark", lambda sorter, decisions: sorter.remarks_on(decisions))
 COLUMNS: list[DecisionColumn] = [
     LABEL,
     DecisionColumn("probability", _of_best, 6),
-    DecisionColumn("second_label", lambda sorter, found: [sorter.labels[second] for second in found.second.tolist()]),
+    DecisionColumn(
+        "second_label", lambda sorter, decisions: [sorter.labels[second] for second in decisions.second.tolist()]
+    ),
     DecisionColumn("margin", lambda sorter, decisions: decisions.margin.tolist(), 6),
     DecisionColumn("unknown_share", lambda sorter, decisions: decisions.unknown_share.tolist(), 4),
     REMARK,
@@ -46,37 +48,41 @@ COLUMNS: list[DecisionColumn] = [
 _BEGIN = "sorted_"
 
 
-def columns_of(sorter: Sorter, all_probabilities: bool = False) -> list[DecisionColumn]:
+def columns_of(sorter: TrainedSorter, all_probabilities: bool = False) -> list[DecisionColumn]:
     """The columns of one answer: sorted_label …, with the answer's name where the sorter gives several."""
     begin = f"{_BEGIN}{sorter.answer}_" if sorter.answer else _BEGIN
-    found = [DecisionColumn(begin + one.name, one.values, one.digits) for one in COLUMNS]
+    columns = [DecisionColumn(begin + column.name, column.values, column.digits) for column in COLUMNS]
     if all_probabilities:
-        found += [_probability_of(number, f"{begin}probability: {label}") for number, label in enumerate(sorter.labels)]
-    return found
+        columns += [
+            _probability_of(number, f"{begin}probability: {label}") for number, label in enumerate(sorter.labels)
+        ]
+    return columns
 
 
 def _probability_of(label: int, name: str) -> DecisionColumn:
     return DecisionColumn(name, lambda sorter, decisions: decisions.probabilities[:, label].tolist(), 6)
 
 
-def decision_columns(sorters: Sequence[Sorter], all_probabilities: bool = False) -> list[str]:
+def decision_columns(sorters: Sequence[TrainedSorter], all_probabilities: bool = False) -> list[str]:
     """The names of all added columns."""
     return [column.name for sorter in sorters for column in columns_of(sorter, all_probabilities)]
 
 
-def number_columns(sorters: Sequence[Sorter], all_probabilities: bool = False) -> frozenset[str]:
+def number_columns(sorters: Sequence[TrainedSorter], all_probabilities: bool = False) -> frozenset[str]:
     """The names of those that hold numbers."""
-    found = [column for sorter in sorters for column in columns_of(sorter, all_probabilities)]
-    return frozenset(column.name for column in found if column.digits is not None)
+    columns = [column for sorter in sorters for column in columns_of(sorter, all_probabilities)]
+    return frozenset(column.name for column in columns if column.digits is not None)
 
 
-def decision_rows(sorter: Sorter, decisions: Decisions, all_probabilities: bool = False) -> list[list[str]]:
+def decision_rows(sorter: TrainedSorter, decisions: Decisions, all_probabilities: bool = False) -> list[list[str]]:
     """The cells of one answer for each document."""
     columns = [column.cells(sorter, decisions) for column in columns_of(sorter, all_probabilities)]
     return [list(cells) for cells in zip(*columns, strict=True)]
 
 
-def decision_values(sorter: Sorter, decisions: Decisions, all_probabilities: bool = False) -> list[dict[str, Any]]:
+def decision_values(
+    sorter: TrainedSorter, decisions: Decisions, all_probabilities: bool = False
+) -> list[dict[str, Any]]:
     """The same by name, with numbers as numbers, rounded as in tables, and None where one is not defined."""
     columns = columns_of(sorter, all_probabilities)
     rows = decision_rows(sorter, decisions, all_probabilities)
@@ -92,7 +98,7 @@ def decision_values(sorter: Sorter, decisions: Decisions, all_probabilities: boo
 def label_columns(names: Sequence[str]) -> list[str]:
     """Those among the columns of a table that hold the label that scoring gave; one for each answer."""
     begins = [name.removesuffix(LABEL.name) for name in names if name.startswith(_BEGIN) and name.endswith(LABEL.name)]
-    telling = [one.name for one in COLUMNS if one is not REMARK]  # tables of before have none
+    telling = [column.name for column in COLUMNS if column is not REMARK]  # tables of before have none
     whole = [begin for begin in begins if all(begin + name in names for name in telling)]
     # Columns may have been taken out since; the label of a sorter of one answer is then known by its name alone.
     return [begin + LABEL.name for begin in whole or begins if begin in whole or begin == _BEGIN]

@@ -14,47 +14,47 @@ import numpy as np
 
 from upsort.core.arrays import Ints
 from upsort.core.errors import UsageProblem
-from upsort.core.features.prints import Prints, joined, prints_of
-from upsort.core.judging.near_copies import find_copies
+from upsort.core.features.prints import Fingerprints, fingerprints_of, joined
+from upsort.core.judging.near_copies import find_duplicates
 from upsort.core.lists import quoted
 from upsort.core.names import nearest
 from upsort.core.plan import Columns, Plan
 from upsort.core.records import record
 from upsort.core.text.labels import mapped
-from upsort.core.text.passages import kept_lines
+from upsort.core.text.passages import lines_between
 from upsort.core.text.repetition import is_repetition
-from upsort.files.columns import Roles, column_in, roles_in
+from upsort.files.columns import ColumnRoles, column_in, roles_in
 from upsort.files.documents import texts_of
 from upsort.files.format import TextOf
-from upsort.files.reasons import Reason, Why
-from upsort.files.rows import Block, Refused, Table
-from upsort.jobs.corpus_rows import CorpusRows, Sifted
+from upsort.files.reasons import ReasonKind, RejectionReason
+from upsort.files.rows import Block, RejectedRow, SourceTable
+from upsort.jobs.corpus_rows import CorpusRows, FilteredRows
 
 if TYPE_CHECKING:
-    from upsort.core.judging.near_copies import Copies
+    from upsort.core.judging.near_copies import Duplicates
 
 Placed = tuple[int, Block]
 """A block and the number of its table."""
 
 
-class Sifting:
+class RowFilter:
     """Judges documents by themselves. Raises UsageProblem for columns that a source does not have, and for a wrong pattern."""
 
-    def __init__(self, tables: Sequence[Table], choices: Plan, rows: CorpusRows) -> None:
+    def __init__(self, tables: Sequence[SourceTable], choices: Plan, rows: CorpusRows) -> None:
         self.choices, self.settings, self.rows = choices, choices.gather, rows
         self.names = [table.name for table in tables]
         self.junk = [_checked_pattern(pattern) for pattern in self.settings.junk]
         self.roles = [_roles(table, choices.columns) for table in tables]
         self._labels: dict[str, str] = {}
 
-    def __call__(self, placed: Placed) -> Sifted:
+    def __call__(self, placed: Placed) -> FilteredRows:
         """The documents of a block."""
         number, block = placed
         settings, roles = self.settings, self.roles[number]
         texts = texts_of(block.rows, roles)
         if settings.lines:
             first, last = settings.lines
-            texts = [kept_lines(text, max(first, 1), last or None) for text in texts]
+            texts = [lines_between(text, max(first, 1), last or None) for text in texts]
         faults = self._faults(texts)
         labels = [""] * len(texts)
         if roles.label is not None:
@@ -62,10 +62,14 @@ class Sifting:
             if settings.labels:
                 for row, label in enumerate(labels):
                     if not faults[row] and label not in settings.labels:
-                        faults[row] = Reason(Why.NOT_CHOSEN, (), label) if label else Reason(Why.NO_LABEL)
-        return Sifted(block=block, roles=roles, texts=texts, labels=labels, faults=faults)
+                        faults[row] = (
+                            RejectionReason(ReasonKind.NOT_CHOSEN, (), label)
+                            if label
+                            else RejectionReason(ReasonKind.NO_LABEL)
+                        )
+        return FilteredRows(block=block, roles=roles, texts=texts, labels=labels, faults=faults)
 
-    def written_labels(self, documents: Sifted) -> set[str]:
+    def written_labels(self, documents: FilteredRows) -> set[str]:
         """The labels of a block as its source has them."""
         place = documents.roles.label
         return {row[place].strip() for row in documents.block.rows} if place is not None else set()
@@ -78,62 +82,62 @@ class Sifting:
             self._labels[written] = label
         return self._labels[written]
 
-    def _faults(self, texts: Sequence[str]) -> list[Reason | None]:
+    def _faults(self, texts: Sequence[str]) -> list[RejectionReason | None]:
         """Why each text is of no use by itself; None where it is not."""
         settings = self.settings
-        faults = [None if text and not text.isspace() else Reason(Why.NO_TEXT) for text in texts]
+        faults = [None if text and not text.isspace() else RejectionReason(ReasonKind.NO_TEXT) for text in texts]
         if settings.at_least_words or "repetitions" in settings.drop:
-            prints = prints_of(list(texts), with_shingles=False)
-            for place in np.flatnonzero(prints.words < settings.at_least_words).tolist():
-                faults[place] = faults[place] or Reason(Why.TOO_SHORT, (str(settings.at_least_words),))
+            fingerprints = fingerprints_of(list(texts), with_shingles=False)
+            for place in np.flatnonzero(fingerprints.words < settings.at_least_words).tolist():
+                faults[place] = faults[place] or RejectionReason(ReasonKind.TOO_SHORT, (str(settings.at_least_words),))
             if "repetitions" in settings.drop:
                 for place, (words, distinct) in enumerate(
-                    zip(prints.words.tolist(), prints.distinct.tolist(), strict=True)
+                    zip(fingerprints.words.tolist(), fingerprints.distinct.tolist(), strict=True)
                 ):
                     if is_repetition(words, distinct):
-                        faults[place] = faults[place] or Reason(Why.REPETITION)
+                        faults[place] = faults[place] or RejectionReason(ReasonKind.REPETITION)
         for pattern in self.junk:
             for place, text in enumerate(texts):
                 if not faults[place] and pattern.search(text):
-                    faults[place] = Reason(Why.JUNK, (), f"matches {pattern.pattern}")
+                    faults[place] = RejectionReason(ReasonKind.JUNK, (), f"matches {pattern.pattern}")
         return faults
 
 
 @record(frozen=True, kw_only=True)
-class Seen:
+class SeenRows:
     """What the first pass sees of a block: the labels, lines and prints of the documents that have no fault of their own. key:
     the block."""
 
     key: tuple[int, str]
     labels: list[str]
     lines: list[int]
-    prints: Prints | None
+    fingerprints: Fingerprints | None
 
 
-class Looking:
+class RowInspector:
     """The first pass over blocks. copies, near: whether copies, and near-copies, are to be found."""
 
-    def __init__(self, sifting: Sifting, copies: bool, near: bool) -> None:
-        self.sifting, self.copies, self.near = sifting, copies, near
+    def __init__(self, row_filter: RowFilter, copies: bool, near: bool) -> None:
+        self.row_filter, self.copies, self.near = row_filter, copies, near
 
-    def __call__(self, placed: Placed) -> Seen:
-        documents = self.sifting(placed)
+    def __call__(self, placed: Placed) -> SeenRows:
+        documents = self.row_filter(placed)
         sound = [row for row, fault in enumerate(documents.faults) if not fault]
-        return Seen(
+        return SeenRows(
             key=_key(placed),
             labels=[documents.labels[row] for row in sound],
             lines=[documents.block.lines[row] for row in sound],
-            prints=prints_of([documents.texts[row] for row in sound], self.near) if self.copies else None,
+            fingerprints=fingerprints_of([documents.texts[row] for row in sound], self.near) if self.copies else None,
         )
 
 
-class Looked:
+class FirstPass:
     """What the first pass found out about the documents that have no fault of their own, in their order."""
 
     def __init__(self, similarity: float | None) -> None:
         self.similarity = similarity
         self.labels: Counter[str] = Counter()
-        self.copies: Copies | None = None
+        self.copies: Duplicates | None = None
         self.copy_of: Ints = np.zeros(0, dtype=np.int64)
         self.label_names: list[str] = []
         self.label_numbers = array("i")
@@ -141,30 +145,30 @@ class Looked:
         self.lines = array("q")
         self.before: dict[tuple[int, str], int] = {}  # documents before those of a block
         self._numbers: dict[str, int] = {}
-        self._prints: list[Prints] = []
+        self._fingerprints: list[Fingerprints] = []
 
-    def add(self, seen: Seen) -> None:
+    def add(self, seen: SeenRows) -> None:
         """A block more."""
         self.before[seen.key] = self.labels.total()
         self.labels.update(seen.labels)
-        if seen.prints is None:
+        if seen.fingerprints is None:
             return
         numbers = self._numbers
         self.label_numbers.extend(numbers.setdefault(label, len(numbers)) for label in seen.labels)
         self.tables.extend([seen.key[0]] * len(seen.labels))
         self.lines.extend(seen.lines)
-        self._prints.append(seen.prints)
+        self._fingerprints.append(seen.fingerprints)
 
     def finish(self) -> None:
         """All blocks have been added."""
-        if self._prints:
-            found = find_copies(joined(self._prints), self.similarity)
-            self.copies, self.copy_of = found, found.of()
-            self.label_names, self._prints = list(self._numbers), []
+        if self._fingerprints:
+            duplicates = find_duplicates(joined(self._fingerprints), self.similarity)
+            self.copies, self.copy_of = duplicates, duplicates.earliest()
+            self.label_names, self._fingerprints = list(self._numbers), []
 
 
 @record(frozen=True, kw_only=True)
-class Gathered:
+class GatheredRows:
     """What a block comes to. table: its number. rows: of the corpus, or text: the same as text, where they are written so. count:
     how many. read, documents, marked: rows read, documents kept, those of them marked as to be set aside. refused: rows to set
     aside. labels: of the documents kept; spelt: of all; written: as the source has them. conflicts: copies that stand under
@@ -178,81 +182,85 @@ class Gathered:
     documents: int
     marked: int
     conflicts: int
-    refused: list[Refused]
+    refused: list[RejectedRow]
     labels: Counter[str]
     spelt: Counter[str]
     written: set[str]
 
 
 @record
-class Gathering:
+class RowGatherer:
     """Turns blocks into rows of the corpus. looked: what the first pass found, where there was one. text_of: makes text of
     rows, column by column."""
 
-    sifting: Sifting
-    looked: Looked | None = None
+    row_filter: RowFilter
+    first_pass: FirstPass | None = None
     text_of: TextOf | None = None
     conflicts: int = field(default=0, init=False)
 
-    def __call__(self, placed: Placed) -> Gathered:
-        sifting, block = self.sifting, placed[1]
-        keep = sifting.settings.keep
-        documents = sifting(placed)
+    def __call__(self, placed: Placed) -> GatheredRows:
+        row_filter, block = self.row_filter, placed[1]
+        keep = row_filter.settings.keep
+        documents = row_filter(placed)
         spelt = Counter(documents.labels) if documents.roles.label is not None else Counter[str]()
         self.conflicts = 0
         self._judge(documents, _key(placed))
-        kept = [row for row, fault in enumerate(documents.faults) if keep or not fault]
-        rows = sifting.rows.of(documents, kept)
+        usable = [row for row, fault in enumerate(documents.faults) if keep or not fault]
+        rows = row_filter.rows.of(documents, usable)
         text = self.text_of([*zip(*rows, strict=True)]) if self.text_of is not None and rows else ""
         refused = list(block.refused)
         if not keep:
             refused += [
-                Refused(block.source, block.lines[row], fault, tuple(block.rows[row]))
+                RejectedRow(block.source, block.lines[row], fault, tuple(block.rows[row]))
                 for row, fault in enumerate(documents.faults)
                 if fault
             ]
-        return Gathered(
+        return GatheredRows(
             table=placed[0],
             rows=[] if text else rows,
             text=text,
             count=len(rows),
             read=len(block.rows) + len(block.refused),
-            documents=len(kept),
-            marked=sum(documents.faults[row] is not None for row in kept),
+            documents=len(usable),
+            marked=sum(documents.faults[row] is not None for row in usable),
             conflicts=self.conflicts,
-            refused=sorted(refused, key=lambda one: one.line),
-            labels=Counter(filter(None, (documents.labels[row] for row in kept))),
+            refused=sorted(refused, key=lambda rejected: rejected.line),
+            labels=Counter(filter(None, (documents.labels[row] for row in usable))),
             spelt=spelt,
-            written=sifting.written_labels(documents),
+            written=row_filter.written_labels(documents),
         )
 
-    def _judge(self, documents: Sifted, key: tuple[int, str]) -> None:
+    def _judge(self, documents: FilteredRows, key: tuple[int, str]) -> None:
         """Set aside, or rename, what the first pass tells to."""
-        if self.looked is None:
+        if self.first_pass is None:
             return
-        place = self.looked.before.get(key, 0)
+        place = self.first_pass.before.get(key, 0)
         for row, fault in enumerate(documents.faults):
             if not fault:
-                documents.faults[row], documents.labels[row] = self._judged(self.looked, place, documents.labels[row])
+                documents.faults[row], documents.labels[row] = self._judged(
+                    self.first_pass, place, documents.labels[row]
+                )
                 place += 1
 
-    def _judged(self, looked: Looked, place: int, label: str) -> tuple[Reason | None, str]:
+    def _judged(self, first_pass: FirstPass, place: int, label: str) -> tuple[RejectionReason | None, str]:
         """Why a document without a fault of its own is set aside after all, and its label when it is not."""
-        settings = self.sifting.settings
-        if looked.copies is not None:
-            first, exact = int(looked.copy_of[place]), looked.copies.exact[place] >= 0
+        settings = self.row_filter.settings
+        if first_pass.copies is not None:
+            first, exact = int(first_pass.copy_of[place]), first_pass.copies.exact[place] >= 0
             if first >= 0 and (not exact or "copies" in settings.drop):
-                origin = f"{self.sifting.names[looked.tables[first]]}:{looked.lines[first]}"
-                theirs = looked.label_names[looked.label_numbers[first]]
-                likeness = "" if exact else f", similarity {looked.copies.similarity[place]:.2f}"
+                origin = f"{self.row_filter.names[first_pass.tables[first]]}:{first_pass.lines[first]}"
+                theirs = first_pass.label_names[first_pass.label_numbers[first]]
+                likeness = "" if exact else f", similarity {first_pass.copies.similarity[place]:.2f}"
                 if theirs and label and theirs != label:
                     self.conflicts += 1
-                    why = Why.OTHERWISE_LABELLED_COPY if exact else Why.OTHERWISE_LABELLED_NEAR_COPY
-                    return Reason(why, (), f"of {origin}{likeness}: {theirs} there, {label} here"), label
-                return Reason(Why.COPY if exact else Why.NEAR_COPY, (), f"of {origin}{likeness}"), label
-        if label and looked.labels[label] < settings.rare_below:
+                    why = ReasonKind.OTHERWISE_LABELLED_COPY if exact else ReasonKind.OTHERWISE_LABELLED_NEAR_COPY
+                    return RejectionReason(why, (), f"of {origin}{likeness}: {theirs} there, {label} here"), label
+                return RejectionReason(
+                    ReasonKind.COPY if exact else ReasonKind.NEAR_COPY, (), f"of {origin}{likeness}"
+                ), label
+        if label and first_pass.labels[label] < settings.rare_below:
             if not settings.rare_into:
-                return Reason(Why.RARE, (), f"{label}: {looked.labels[label]} documents"), label
+                return RejectionReason(ReasonKind.RARE, (), f"{label}: {first_pass.labels[label]} documents"), label
             return None, settings.rare_into
         return None, label
 
@@ -262,7 +270,7 @@ def _key(placed: Placed) -> tuple[int, str]:
     return number, next(iter(block.origins()), "")
 
 
-def _roles(table: Table, named: Columns) -> Roles:
+def _roles(table: SourceTable, named: Columns) -> ColumnRoles:
     if named.id and not column_in(
         named.id, table.columns
     ):  # as with any other missing column its cells are empty, which is told

@@ -10,27 +10,27 @@ from upsort.core.arrays import Bools, Keys
 from upsort.core.dates import dates_of
 from upsort.core.errors import DataProblem
 from upsort.core.features.beside import no_cells
-from upsort.core.features.measured import Measured
-from upsort.core.features.prints import Prints, prints_of
-from upsort.core.features.prints import joined as joined_prints
+from upsort.core.features.measured import CorpusCounts
+from upsort.core.features.prints import Fingerprints, fingerprints_of
+from upsort.core.features.prints import joined as join_fingerprints
 from upsort.core.judging.splits import hold_out, latest
-from upsort.core.judging.together import Together, copy_groups, named_groups
+from upsort.core.judging.together import Groups, duplicate_groups, named_groups
 from upsort.core.learning.dealing import document_keys, text_digests
-from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.labelled import LabelledDocuments
 from upsort.core.records import record
-from upsort.files.by_name import ByName, together
-from upsort.files.document_blocks import Marks
-from upsort.files.documents import Needs, Reader
+from upsort.files.by_name import ColumnMapper, merged_columns
+from upsort.files.document_blocks import RowMetadata
+from upsort.files.documents import DocumentReader, RowRequirement
 from upsort.files.parts import HELD_OUT_NAME, TRAINING_NAME
-from upsort.files.reasons import Reason, Why
-from upsort.files.rows import Refused
-from upsort.files.set_aside import SetAside
+from upsort.files.reasons import ReasonKind, RejectionReason
+from upsort.files.rows import RejectedRow
+from upsort.files.set_aside import RejectedRows
 from upsort.files.tables_out import table_file
-from upsort.files.writing import replacing_together
+from upsort.files.writing import replacing_all
 from upsort.jobs.corpus import labels_of
 from upsort.jobs.judging import day_numbers
 from upsort.jobs.progress import nothing_usable
-from upsort.jobs.work import Work
+from upsort.jobs.work import RunContext
 
 _FAR = 0.03  # from the share that was asked for
 
@@ -50,102 +50,105 @@ class SplitResult:
     training_labels: dict[str, int]
     held_out_labels: dict[str, int]
     copies: int
-    taken_out: int
+    excluded: int
     undated: int
     dates: str
     groups: int | None
     far: dict[str, float]
 
 
-def split(work: Work, share: float, folder: Path) -> SplitResult:
+def split(work: RunContext, share: float, folder: Path) -> SplitResult:
     """Hold out `share` of each label's documents. The inputs are read twice: once for the labels, once for the rows.
 
     Documents of one group, and copies of each other unless the plan allows them, stay on one side. In time the latest are held
     out; earlier rows that belong together with one of them go to neither part, but to `aside`, and so do rows without a date.
     Raises DataProblem when there are fewer than two labels or a label has a single document.
     """
-    reader = Reader(work.plan.columns, needs=Needs(text=False, label=True))
-    seen = _looked(work, reader)
+    reader = DocumentReader(work.plan.columns, needs=RowRequirement(text=False, label=True))
+    seen = _split_input(work, reader)
     separator = work.plan.columns.label_separator
-    names, numbers, sets = labels_of(seen.marks.labels, separator, work.plan.columns.label)
+    names, numbers, sets = labels_of(seen.metadata.labels, separator, work.plan.columns.label)
     if len(names) < 2 and sets is None:
         raise DataProblem(f"All rows have the label {names[0]!r}; there is nothing to sort.", "Check --label.")
-    documents = Labelled(
+    documents = LabelledDocuments(
         measured=not_counted(numbers.size),
         labels=numbers,
         names=names,
-        groups=seen.together.groups,
+        groups=seen.groups.groups,
         keys=seen.keys,
         sets=sets,
     )
-    left_out: dict[int, Reason] = {}
-    said = ""
+    left_out: dict[int, RejectionReason] = {}
+    message = ""
     if work.plan.judge.in_time:
-        dates = dates_of(seen.marks.dates, work.plan.columns.date_format)
-        said = dates.said(work.plan.columns.date)
-        days = day_numbers(seen.marks.dates, dates)
-        held, taken = latest(days, share, documents.groups)
-        left_out = {place: Reason(Why.NO_DATE) for place in np.flatnonzero(np.isnan(days)).tolist()}
-        left_out |= {place: Reason(Why.HELD_OUT_TOGETHER) for place in np.flatnonzero(taken).tolist()}
+        dates = dates_of(seen.metadata.dates, work.plan.columns.date_format)
+        message = dates.description(work.plan.columns.date)
+        days = day_numbers(seen.metadata.dates, dates)
+        held_out, excluded = latest(days, share, documents.groups)
+        left_out = {place: RejectionReason(ReasonKind.NO_DATE) for place in np.flatnonzero(np.isnan(days)).tolist()}
+        left_out |= {place: RejectionReason(ReasonKind.HELD_OUT_GROUP) for place in np.flatnonzero(excluded).tolist()}
     else:
-        held = hold_out(documents, share, work.plan.judge.seed)
+        held_out = hold_out(documents, share, work.plan.judge.seed)
     paths = (folder / TRAINING_NAME, folder / HELD_OUT_NAME)
-    _write(work, reader, paths, held, left_out)
-    kept = np.array([place not in left_out for place in range(numbers.size)], dtype=bool)
+    _write(work, reader, paths, held_out, left_out)
+    included = np.array([place not in left_out for place in range(numbers.size)], dtype=bool)
     own = documents.own
-    sides = [dict(zip(names, own[side & kept].sum(axis=0).tolist(), strict=True)) for side in (~held, held)]
-    rows = [int((side & kept).sum()) for side in (~held, held)]
-    named = seen.together.named
+    label_counts = [
+        dict(zip(names, own[side_rows & included].sum(axis=0).tolist(), strict=True))
+        for side_rows in (~held_out, held_out)
+    ]
+    rows = [int((side_rows & included).sum()) for side_rows in (~held_out, held_out)]
+    named = seen.groups.named
     return SplitResult(
         training=paths[0],
         held_out=paths[1],
         labels=names,
         training_rows=rows[0],
         held_out_rows=rows[1],
-        training_labels=sides[0],
-        held_out_labels=sides[1],
-        copies=seen.together.copies,
-        taken_out=sum(reason.why is Why.HELD_OUT_TOGETHER for reason in left_out.values()),
-        dates=said,
-        undated=sum(reason.why is Why.NO_DATE for reason in left_out.values()),
+        training_labels=label_counts[0],
+        held_out_labels=label_counts[1],
+        copies=seen.groups.copies,
+        excluded=sum(reason.why is ReasonKind.HELD_OUT_GROUP for reason in left_out.values()),
+        dates=message,
+        undated=sum(reason.why is ReasonKind.NO_DATE for reason in left_out.values()),
         groups=np.unique(named).size if named is not None else None,
-        far={} if work.plan.judge.in_time else _far(rows, sides, share),
+        far={} if work.plan.judge.in_time else _far(rows, label_counts, share),
     )
 
 
 @record(frozen=True)
-class _Looked:
+class _SplitInput:
     """What the first reading tells of the rows."""
 
-    marks: Marks
+    metadata: RowMetadata
     keys: Keys
-    together: Together
+    groups: Groups
 
 
-def _looked(work: Work, reader: Reader) -> _Looked:
-    marks: list[Marks] = []
+def _split_input(work: RunContext, reader: DocumentReader) -> _SplitInput:
+    metadata: list[RowMetadata] = []
     digests: list[Keys] = []
-    prints: list[Prints] = []
-    copies_wanted = bool(work.plan.columns.text) and not work.plan.judge.allow_copies
-    for block in reader.blocks(work.inputs, work.aside):
-        marks.append(block.marks)
+    fingerprints: list[Fingerprints] = []
+    find_duplicates = bool(work.plan.columns.text) and not work.plan.judge.allow_copies
+    for block in reader.blocks(work.inputs, work.rejects):
+        metadata.append(block.metadata)
         texts = block.texts if work.plan.columns.text else ["\0".join(row) for row in block.rows]
         digests.append(text_digests(texts))
-        if copies_wanted:
-            prints.append(prints_of(texts))
-    whole = Marks.joined(marks) if marks else None
+        if find_duplicates:
+            fingerprints.append(fingerprints_of(texts))
+    whole = RowMetadata.joined(metadata) if metadata else None
     if whole is None or not whole.ids:
-        raise DataProblem(f"No usable row: {nothing_usable(work.aside)}.", "Check --label and --encoding.")
-    together_ = Together(
+        raise DataProblem(f"No usable row: {nothing_usable(work.rejects)}.", "Check --label and --encoding.")
+    all_groups = Groups(
         named_groups(whole.groups) if work.plan.columns.group else None,
-        copy_groups(joined_prints(prints)) if copies_wanted else None,
+        duplicate_groups(join_fingerprints(fingerprints)) if find_duplicates else None,
     )
-    return _Looked(whole, document_keys(np.concatenate(digests), whole.ids), together_)
+    return _SplitInput(whole, document_keys(np.concatenate(digests), whole.ids), all_groups)
 
 
-def not_counted(documents: int) -> Measured:
+def not_counted(documents: int) -> CorpusCounts:
     """Documents whose words do not matter here."""
-    return Measured(
+    return CorpusCounts(
         counts=csr_array(np.zeros((documents, 0), dtype=np.int32)),
         terms=[],
         tokens=np.zeros(documents, dtype=np.int64),
@@ -153,30 +156,38 @@ def not_counted(documents: int) -> Measured:
     )
 
 
-def _write(work: Work, reader: Reader, paths: Sequence[Path], held: Bools, left_out: dict[int, Reason]) -> None:
+def _write(
+    work: RunContext,
+    reader: DocumentReader,
+    paths: Sequence[Path],
+    held_out_rows: Bools,
+    left_out: dict[int, RejectionReason],
+) -> None:
     """Write the rows of both parts; those of neither are set aside with their reason."""
-    by_name = ByName(together(table.columns for table in work.inputs.tables))
+    by_name = ColumnMapper(merged_columns(table.columns for table in work.inputs.tables))
     with (
-        replacing_together(),
+        replacing_all(),
         table_file(paths[0], by_name.columns) as training,
         table_file(paths[1], by_name.columns) as held_out,
     ):
         place = 0
-        for block in reader.blocks(work.inputs, SetAside()):
+        for block in reader.blocks(work.inputs, RejectedRows()):
             for row, line, cells in zip(block.rows, block.lines, by_name.rows(block.columns, block.rows), strict=True):
                 if place in left_out:
-                    work.aside.add(Refused(block.source, line, left_out[place], tuple(row)))
+                    work.rejects.add(RejectedRow(block.source, line, left_out[place], tuple(row)))
                 else:
-                    (held_out if held[place] else training).writerow(cells)
+                    (held_out if held_out_rows[place] else training).writerow(cells)
                 place += 1
 
 
-def _far(rows: Sequence[int], sides: Sequence[dict[str, int]], share: float) -> dict[str, float]:
+def _far(rows: Sequence[int], label_counts: Sequence[dict[str, int]], share: float) -> dict[str, float]:
     """The held-out shares that are further from what was asked for than 3 points, and further than one document makes."""
-    found = {}
-    for name in (*sides[0], ""):
-        kept, held = (side[name] if name else rows[place] for place, side in enumerate(sides))
-        off = abs(held - share * (kept + held))
-        if off > _FAR * (kept + held) and off >= 1:
-            found[name] = held / (kept + held)
-    return found
+    differences = {}
+    for name in (*label_counts[0], ""):
+        training_count, held_out_count = (
+            counts[name] if name else rows[place] for place, counts in enumerate(label_counts)
+        )
+        off = abs(held_out_count - share * (training_count + held_out_count))
+        if off > _FAR * (training_count + held_out_count) and off >= 1:
+            differences[name] = held_out_count / (training_count + held_out_count)
+    return differences

@@ -10,26 +10,26 @@ import numpy as np
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem
-from upsort.core.features.prints import Prints, joined
+from upsort.core.features.prints import Fingerprints, joined
 from upsort.core.insight.columns import ColumnSummary, ColumnTally, kind_of
 from upsort.core.insight.common_terms import CommonTerm, TermTally
 from upsort.core.insight.label_sets import separator_of
-from upsort.core.insight.lengths import Lengths, share_between, summarised
-from upsort.core.judging.near_copies import find_copies
+from upsort.core.insight.lengths import Lengths, share_between, summarise
+from upsort.core.judging.near_copies import find_duplicates
 from upsort.core.learning.labelled import numbered
-from upsort.core.packed import unpacked
+from upsort.core.packed import expanded_text
 from upsort.core.records import record
-from upsort.core.text.labels import in_one_cell, spellings
-from upsort.core.text.languages import Spoken
+from upsort.core.text.labels import joined_labels, spellings
+from upsort.core.text.languages import DetectedLanguage
 from upsort.core.text.stop_words import negations, stop_words
-from upsort.files.documents import Reader
-from upsort.files.reasons import Why
+from upsort.files.documents import DocumentReader
+from upsort.files.reasons import ReasonKind
 from upsort.files.sources import Inputs
 from upsort.jobs.language import main_language
 from upsort.jobs.progress import nothing_usable
-from upsort.jobs.reading import Reading, worked_on
-from upsort.jobs.survey_blocks import Document, Seeing, Seen
-from upsort.jobs.work import Work
+from upsort.jobs.reading import DocumentReading, map_blocks
+from upsort.jobs.survey_blocks import BlockSurveyor, SurveyDocument, SurveyedBlock
+from upsort.jobs.work import RunContext
 
 _CHARACTERS_AT_ONCE = 4_000_000
 
@@ -67,7 +67,7 @@ class CopyCounts:
 
 
 @record(frozen=True)
-class Odd:
+class OddDocuments:
     """Documents that look out of place in one way, with the references of some."""
 
     what: str
@@ -95,11 +95,11 @@ class SurveyResult:
     words: Lengths
     words_by_label: dict[str, Lengths]
     length_share: float | None
-    shortest: list[Document]
-    longest: list[Document]
+    shortest: list[SurveyDocument]
+    longest: list[SurveyDocument]
     openings: list[tuple[str, int]]
     copies: CopyCounts
-    odd: list[Odd]
+    odd: list[OddDocuments]
     distinct_terms: int
     terms: list[CommonTerm]
     terms_without_stop_words: list[CommonTerm]
@@ -109,26 +109,30 @@ class SurveyResult:
     lengths: dict[str, list[int]] = field(repr=False)
     language: str
     broken: str
-    spoken: Spoken
+    spoken: DetectedLanguage
     languages: dict[str, int]
     several: int
     separator: str
 
 
-def survey(work: Work, shortest: int = 5, top: int = 12) -> SurveyResult:
+def survey(work: RunContext, shortest: int = 5, top: int = 12) -> SurveyResult:
     """Read all documents once and tell what is there. top: how many terms of each list."""
-    looking = _Looking(work.inputs, work.plan, shortest)
-    reading = Reading(inputs=work.inputs, reader=Reader(work.plan.columns), characters=_CHARACTERS_AT_ONCE)
+    looking = _SurveyTally(work.inputs, work.plan, shortest)
+    reading = DocumentReading(
+        inputs=work.inputs, reader=DocumentReader(work.plan.columns), characters=_CHARACTERS_AT_ONCE
+    )
     places = {columns: tuple(tallies) for columns, tallies in looking.tallies.items()}
-    for seen in worked_on(reading, Seeing(work.plan, shortest, places), work.aside, work.engine, learns=False):
+    for seen in map_blocks(
+        reading, BlockSurveyor(work.plan, shortest, places), work.rejects, work.engine, learns=False
+    ):
         looking.add(seen)
-        work.advance(len(seen.marks.ids))
+        work.advance(len(seen.metadata.ids))
     if not looking.labels:
-        raise DataProblem(f"No usable document: {nothing_usable(work.aside)}.", "Check --text and --encoding.")
-    return looking.result(work.aside.reasons[Why.NO_TEXT], top)
+        raise DataProblem(f"No usable document: {nothing_usable(work.rejects)}.", "Check --text and --encoding.")
+    return looking.result(work.rejects.reasons[ReasonKind.NO_TEXT], top)
 
 
-class _Looking:
+class _SurveyTally:
     """What is added up, block by block."""
 
     def __init__(self, inputs: Inputs, choices: plan.Plan, shortest: int) -> None:
@@ -138,25 +142,25 @@ class _Looking:
         self.references: list[str] = []
         self.characters: list[int] = []
         self.words: list[int] = []
-        self.short: list[Document] = []
-        self.long: list[Document] = []
+        self.short: list[SurveyDocument] = []
+        self.long: list[SurveyDocument] = []
         self.openings: Counter[str] = Counter()
-        self.prints: list[Prints] = []
+        self.fingerprints: list[Fingerprints] = []
         self.terms = TermTally()
-        self.languages: list[Spoken] = []
+        self.languages: list[DetectedLanguage] = []
         self.odd: dict[str, list[str]] = {}
         self.broken = ""
         self.tallies = _column_tallies(inputs, choices.columns)
 
-    def add(self, seen: Seen) -> None:
+    def add(self, seen: SurveyedBlock) -> None:
         """What was seen of one more block."""
-        marks = seen.marks
-        self.labels += marks.labels
+        metadata = seen.metadata
+        self.labels += metadata.labels
         self.sets += seen.sets
-        self.references += marks.ids
+        self.references += metadata.ids
         self.characters += seen.characters
-        self.words += seen.prints.words.tolist()
-        self.prints.append(seen.prints)
+        self.words += seen.fingerprints.words.tolist()
+        self.fingerprints.append(seen.fingerprints)
         self.terms.add(seen.terms)
         self.short = nsmallest(self.listed, [*self.short, *seen.short], key=attrgetter("words"))
         self.long = nlargest(self.listed, [*self.long, *seen.long], key=attrgetter("words"))
@@ -167,7 +171,7 @@ class _Looking:
         self.languages += seen.languages
         tallies = self.tallies.get(seen.columns, {})
         for place, cells in seen.cells.items():
-            tallies[place].add(unpacked(cells), marks.labels)
+            tallies[place].add(expanded_text(cells), metadata.labels)
 
     def _note(self, what: str, reference: str) -> None:
         self.odd.setdefault(what, []).append(reference)
@@ -178,8 +182,8 @@ class _Looking:
         names, numbers = numbered([label for labels in self.sets for label in labels])
         owner = np.repeat(np.arange(words.size), [len(labels) for labels in self.sets])
         by_label = {name: words[owner[numbers == number]] for number, name in enumerate(names)}
-        one_each = owner.size == np.unique(owner).size
-        share = share_between(np.log1p(words[owner]), numbers) if len(by_label) > 1 and one_each else None
+        one_label_each = owner.size == np.unique(owner).size
+        share = share_between(np.log1p(words[owner]), numbers) if len(by_label) > 1 and one_label_each else None
         language = self.choices.clean.language
         stops = stop_words(language) | negations(language)
         return SurveyResult(
@@ -188,9 +192,9 @@ class _Looking:
             labels=sorted(counts.items(), key=lambda entry: (-entry[1], entry[0])),
             unlabelled=sum(not labels for labels in self.sets),
             spellings=spellings(counts),
-            characters=summarised(np.array(self.characters, dtype=np.int64)),
-            words=summarised(words),
-            words_by_label={name: summarised(values) for name, values in by_label.items()},
+            characters=summarise(np.array(self.characters, dtype=np.int64)),
+            words=summarise(words),
+            words_by_label={name: summarise(values) for name, values in by_label.items()},
             length_share=share,
             shortest=self.short,
             longest=self.long,
@@ -198,14 +202,14 @@ class _Looking:
             copies=self._copies(),
             odd=self._odd(),
             distinct_terms=self.terms.distinct,
-            terms=self.terms.commonest(top),
-            terms_without_stop_words=self.terms.commonest(max(top, 90), stops),
-            terms_by_label=self.terms.commonest_by_label(top, stops),
-            terms_by_label_with_stop_words=self.terms.commonest_by_label(top),
+            terms=self.terms.most_common(top),
+            terms_without_stop_words=self.terms.most_common(max(top, 90), stops),
+            terms_by_label=self.terms.most_common_by_label(top, stops),
+            terms_by_label_with_stop_words=self.terms.most_common_by_label(top),
             language=language,
             broken=self.broken,
             spoken=main_language(self.languages),
-            languages=dict(Counter(str(one) for one in self.languages if one.known).most_common()),
+            languages=dict(Counter(str(detected) for detected in self.languages if detected.known).most_common()),
             several=sum(len(labels) > 1 for labels in self.sets),
             separator="" if self.choices.columns.label_separator else separator_of(self.labels),
             columns=_merged([tally.summary() for tallies in self.tallies.values() for tally in tallies.values()]),
@@ -213,34 +217,34 @@ class _Looking:
         )
 
     def _copies(self) -> CopyCounts:
-        found = find_copies(joined(self.prints), self.choices.gather.similarity)
-        first = found.of()
+        duplicates = find_duplicates(joined(self.fingerprints), self.choices.gather.similarity)
+        first = duplicates.earliest()
         pairs = [
             CopyPair(
                 reference=self.references[place],
                 first=self.references[first[place]],
                 label=self._cell(place),
                 first_label=self._cell(first[place]),
-                similarity=float(found.similarity[place]),
+                similarity=float(duplicates.similarity[place]),
             )
             for place in np.flatnonzero(first >= 0).tolist()
         ]
         conflicting = [pair for pair in pairs if pair.in_conflict]
-        others = [pair for pair in pairs if not pair.in_conflict]
+        near = [pair for pair in pairs if not pair.in_conflict]
         return CopyCounts(
-            exact=int((found.exact >= 0).sum()),
-            near=int((found.near >= 0).sum()),
+            exact=int((duplicates.exact >= 0).sum()),
+            near=int((duplicates.near >= 0).sum()),
             groups=len({pair.first for pair in pairs}),
             conflicting=len(conflicting),
-            examples=[*conflicting[:_EXAMPLES], *others[: max(0, _EXAMPLES - len(conflicting))]],
+            examples=[*conflicting[:_EXAMPLES], *near[: max(0, _EXAMPLES - len(conflicting))]],
         )
 
     def _cell(self, place: int) -> str:
         """The labels of a document in one cell, in an order that does not matter."""
         separator = self.choices.columns.label_separator
-        return in_one_cell(self.sets[place], separator) if separator else self.labels[place]
+        return joined_labels(self.sets[place], separator) if separator else self.labels[place]
 
-    def _odd(self) -> list[Odd]:
+    def _odd(self) -> list[OddDocuments]:
         """What looks out of place, most documents first; the language that most documents are in is not odd."""
         main = main_language(self.languages)
         for language, reference in zip(self.languages, self.references, strict=True) if main.known else ():
@@ -254,7 +258,7 @@ class _Looking:
                 for _ in range(times[reference]):
                     self._note(SAME_NAME, reference)
         odd = [
-            Odd(what, len(references), list(dict.fromkeys(references))[:_EXAMPLES])
+            OddDocuments(what, len(references), list(dict.fromkeys(references))[:_EXAMPLES])
             for what, references in self.odd.items()
         ]
         return sorted(odd, key=lambda entry: -entry.documents)

@@ -5,25 +5,25 @@ from collections.abc import Mapping
 from heapq import nlargest, nsmallest
 from operator import attrgetter
 
-from upsort.core.features.prints import Prints, prints_of_tokens
+from upsort.core.features.prints import Fingerprints, fingerprints_of_tokens
 from upsort.core.insight.common_terms import BlockTerms, terms_of_block
-from upsort.core.packed import Packed, packed
+from upsort.core.packed import Compacted, compacted
 from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.core.text.labels import labels_in
-from upsort.core.text.languages import Spoken, spoken_in
+from upsort.core.text.languages import DetectedLanguage, spoken_in
 from upsort.core.text.lowercase import lower
 from upsort.core.text.oddities import broken_characters
 from upsort.core.text.repetition import is_repetition
 from upsort.core.text.tokeniser import first_in_document, tokenise
-from upsort.files.document_blocks import DocumentBlock, Marks
+from upsort.files.document_blocks import DocumentBlock, RowMetadata
 from upsort.files.language_profiles import profiles
 
 _OPENING_WORDS = 4
 
 
 @record(frozen=True)
-class Document:
+class SurveyDocument:
     """One document, to be shown."""
 
     reference: str
@@ -33,28 +33,28 @@ class Document:
 
 
 @record(frozen=True, kw_only=True)
-class Seen:
+class SurveyedBlock:
     """What there is in n documents. sets: the labels of each. characters: of each. short, long: the shortest and the longest.
     openings: how often texts begin with the same words. odd: what looks out of place, with the reference. broken: the first
     broken characters. cells: of the columns to be tallied, by their places."""
 
     columns: tuple[str, ...]
-    marks: Marks
+    metadata: RowMetadata
     sets: list[tuple[str, ...]]
     characters: list[int]
-    prints: Prints
+    fingerprints: Fingerprints
     terms: BlockTerms
-    short: list[Document]
-    long: list[Document]
+    short: list[SurveyDocument]
+    long: list[SurveyDocument]
     openings: Counter[str]
     odd: list[tuple[str, str]]
     broken: str
-    languages: list[Spoken]
-    cells: dict[int, Packed]
+    languages: list[DetectedLanguage]
+    cells: dict[int, Compacted]
 
 
 @record(frozen=True)
-class Seeing:
+class BlockSurveyor:
     """Looks at blocks. listed: how many of the shortest and longest. places: of the columns to be tallied, by the columns of a
     table."""
 
@@ -62,19 +62,21 @@ class Seeing:
     listed: int
     places: Mapping[tuple[str, ...], tuple[int, ...]]
 
-    def __call__(self, block: DocumentBlock) -> Seen:
-        texts, marks = block.texts, block.marks
+    def __call__(self, block: DocumentBlock) -> SurveyedBlock:
+        texts, metadata = block.texts, block.metadata
         tokens = tokenise([lower(text, self.choices.clean.language) for text in texts])
         once = first_in_document(tokens)
-        prints = prints_of_tokens(tokens, once)
-        lengths = prints.words.tolist()
-        sets = [self._labels_in(cell) for cell in marks.labels]
+        fingerprints = fingerprints_of_tokens(tokens, once)
+        lengths = fingerprints.words.tolist()
+        sets = [self._labels_in(cell) for cell in metadata.labels]
         languages = spoken_in(tokens, profiles())
-        documents = [Document(*entry) for entry in zip(marks.ids, lengths, texts, marks.labels, strict=True)]
+        documents = [
+            SurveyDocument(*entry) for entry in zip(metadata.ids, lengths, texts, metadata.labels, strict=True)
+        ]
         openings: Counter[str] = Counter()
         odd: list[tuple[str, str]] = []
         first_broken = ""
-        for place, (document, distinct) in enumerate(zip(documents, prints.distinct.tolist(), strict=True)):
+        for place, (document, distinct) in enumerate(zip(documents, fingerprints.distinct.tolist(), strict=True)):
             if document.words > _OPENING_WORDS:
                 openings[" ".join(document.text[:80].split(maxsplit=_OPENING_WORDS)[:_OPENING_WORDS])] += 1
             if broken := broken_characters(document.text):
@@ -84,13 +86,13 @@ class Seeing:
                 odd.append(("no words at all", document.reference))
             elif is_repetition(document.words, distinct):
                 odd.append(("the same few words repeated", document.reference))
-                languages[place] = Spoken()  # a word said often is no evidence of a language
-        return Seen(
+                languages[place] = DetectedLanguage()  # a word said often is no evidence of a language
+        return SurveyedBlock(
             columns=block.columns,
-            marks=marks,
+            metadata=metadata,
             sets=sets,
             characters=[len(text) for text in texts],
-            prints=prints,
+            fingerprints=fingerprints,
             terms=terms_of_block(tokens, sets, once),
             short=nsmallest(self.listed, documents, key=attrgetter("words")),
             long=nlargest(self.listed, documents, key=attrgetter("words")),
@@ -98,7 +100,9 @@ class Seeing:
             odd=odd,
             broken=first_broken,
             languages=languages,
-            cells={place: packed([row[place] for row in block.rows]) for place in self.places.get(block.columns, ())},
+            cells={
+                place: compacted([row[place] for row in block.rows]) for place in self.places.get(block.columns, ())
+            },
         )
 
     def _labels_in(self, cell: str) -> tuple[str, ...]:

@@ -13,23 +13,23 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.terms import strongest_terms
 from upsort.core.judging.cross_validation import judge_by_folds
 from upsort.core.judging.suspects import expected_wrong, find_suspects, find_wrong_sets
-from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Method
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.learning.method import PlanWithResources
 from upsort.core.learning.training import train_sorter
-from upsort.core.parted import in_one_piece
+from upsort.core.parted import local_matrix
 from upsort.core.plan import Classifier, Plan
 from upsort.core.records import record
-from upsort.core.spreading import Spread
+from upsort.core.spreading import ParallelMap
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.labels import in_one_cell
+from upsort.core.text.labels import joined_labels
 from upsort.core.text.resources import Resources
-from upsort.files.by_name import ByName, together
-from upsort.files.documents import LABELLED, Reader
-from upsort.files.set_aside import SetAside
+from upsort.files.by_name import ColumnMapper, merged_columns
+from upsort.files.documents import LABELLED, DocumentReader
+from upsort.files.set_aside import RejectedRows
 from upsort.files.tables_out import table_file
-from upsort.jobs.corpus import Keeping, read_labelled_corpus
-from upsort.jobs.judging import Kept, Prepared, prepared
-from upsort.jobs.work import Work
+from upsort.jobs.corpus import CorpusOptions, read_labelled_corpus
+from upsort.jobs.judging import DuplicateHandling, PreparedFolds, prepare_folds
+from upsort.jobs.work import RunContext
 
 _PULLS = 4
 OWN, RATHER, OTHER = "own_probability", "rather", "rather_probability"
@@ -37,7 +37,7 @@ WRONG = "probably_wrong"
 
 
 @record(frozen=True)
-class Looking:
+class SuspectRequest:
     """most: list so many; None for those whose label is more likely wrong than right. output: where the suspicious rows go,
     whole, with the suggestion beside them."""
 
@@ -71,37 +71,37 @@ class SuspectsResult:
     kinds: tuple[str, ...]
     documents: int
     judged: int
-    kept: Kept
+    duplicates: DuplicateHandling
     of_sets: bool = False
 
 
-def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
+def suspects(work: RunContext, how: SuspectRequest | None = None) -> SuspectsResult:
     """Judge every document by sorters that never saw it, of the plan's kind and of one that errs in other ways."""
-    how = how or Looking()
-    corpus = read_labelled_corpus(work, Keeping(texts=True, with_readers=True))
-    ready = prepared(corpus, work.plan, corpus.only_answer("suspects"))
+    how = how or SuspectRequest()
+    corpus = read_labelled_corpus(work, CorpusOptions(texts=True, with_readers=True))
+    ready = prepare_folds(corpus, work.plan, corpus.only_answer("suspects"))
     documents, method = ready.documents, corpus.method_of(work.plan)
-    judged, told, kinds = _told(ready, method, work.spread(ready.documents))
-    found = _found(documents, judged, told, how.most, work.plan)
+    judged, predictions, kinds = _fold_predictions(ready, method, work.parallel(ready.documents))
+    ranked = _ranked(documents, judged, predictions, how.most, work.plan)
     whole, seen = train_sorter(documents, method)
-    wanted = np.unique(judged[found.places])
-    matrix = in_one_piece(seen.matrix[wanted]) if wanted.size else csr_array((0, 0))
+    texts_needed = np.unique(judged[ranked.places])
+    matrix = local_matrix(seen.matrix[texts_needed]) if texts_needed.size else csr_array((0, 0))
     listed: list[Suspect] = []
     of_row: dict[int, Suspect] = {}
-    for at, place in enumerate(judged[found.places].tolist()):
+    for at, place in enumerate(judged[ranked.places].tolist()):
         row = int(ready.rows[place])
-        at_row = int(np.searchsorted(wanted, place))
+        at_row = int(np.searchsorted(texts_needed, place))
         begin, end = matrix.indptr[at_row : at_row + 2].tolist()
         values = (matrix.indices[begin:end], matrix.data[begin:end])
-        pulled_to, pulled_from = found.pulled[at]
+        pulled_to, pulled_from = ranked.pulled[at]
         suspect = Suspect(
-            reference=corpus.marks.ids[row],
+            reference=corpus.metadata.ids[row],
             text=corpus.texts[row],
-            label=found.labels[at],
-            rather=found.rather[at],
-            own=float(found.own[at]),
-            other=float(found.other[at]),
-            wrong=float(found.wrong[at]),
+            label=ranked.labels[at],
+            rather=ranked.rather[at],
+            own=float(ranked.own[at]),
+            other=float(ranked.other[at]),
+            wrong=float(ranked.wrong[at]),
             pulled_by=strongest_terms(whole, values, pulled_to, pulled_from)[:_PULLS] if pulled_to is not None else (),
         )
         listed.append(suspect)
@@ -110,18 +110,18 @@ def suspects(work: Work, how: Looking | None = None) -> SuspectsResult:
         _write(work, corpus.resources, how.output, of_row)
     return SuspectsResult(
         suspects=listed,
-        expected=expected_wrong(found.wrong),
-        noise=dict(zip(documents.names, found.noise.tolist(), strict=True)),
+        expected=expected_wrong(ranked.wrong),
+        noise=dict(zip(documents.names, ranked.noise.tolist(), strict=True)),
         kinds=kinds,
         documents=documents.documents,
         judged=judged.size,
-        kept=ready.kept,
+        duplicates=ready.duplicates,
         of_sets=documents.sets is not None,
     )
 
 
 @record(frozen=True, kw_only=True)
-class _Found:
+class _RankedSuspects:
     """What is suspicious, one entry a document. pulled: the label that its terms speak for, and the one they speak against; None
     where there is no such one."""
 
@@ -135,31 +135,33 @@ class _Found:
     pulled: list[tuple[int | None, int | None]]
 
 
-def _found(documents: Labelled, judged: Ints, told: list[Floats], most: int | None, plan: Plan) -> _Found:
+def _ranked(
+    documents: LabelledDocuments, judged: Ints, predictions: list[Floats], most: int | None, plan: Plan
+) -> _RankedSuspects:
     names = documents.names
     if documents.sets is None:
-        found = find_suspects(documents.labels[judged], told, most)
-        own = documents.labels[judged[found.places]].tolist()
-        return _Found(
-            places=found.places,
+        suspects_found = find_suspects(documents.labels[judged], predictions, most)
+        own = documents.labels[judged[suspects_found.places]].tolist()
+        return _RankedSuspects(
+            places=suspects_found.places,
             labels=[names[label] for label in own],
-            rather=[names[label] for label in found.rather.tolist()],
-            own=found.own,
-            other=found.other,
-            wrong=found.wrong,
-            noise=found.noise,
-            pulled=list(zip(found.rather.tolist(), own, strict=True)),
+            rather=[names[label] for label in suspects_found.rather.tolist()],
+            own=suspects_found.own,
+            other=suspects_found.other,
+            wrong=suspects_found.wrong,
+            noise=suspects_found.noise,
+            pulled=list(zip(suspects_found.rather.tolist(), own, strict=True)),
         )
-    sets = find_wrong_sets(documents.sets[judged], told, most)
+    sets = find_wrong_sets(documents.sets[judged], predictions, most)
 
-    def cells(held: Bools) -> list[str]:
+    def cells(cells_of: Bools) -> list[str]:
         return [
-            in_one_cell((name for name, has in zip(names, row, strict=True) if has), plan.columns.label_separator)
-            for row in held.tolist()
+            joined_labels((name for name, has in zip(names, row, strict=True) if has), plan.columns.label_separator)
+            for row in cells_of.tolist()
         ]
 
     wanting = sets.rather[np.arange(sets.places.size), sets.turned]
-    return _Found(
+    return _RankedSuspects(
         places=sets.places,
         labels=cells(documents.sets[judged[sets.places]]),
         rather=cells(sets.rather),
@@ -173,33 +175,41 @@ def _found(documents: Labelled, judged: Ints, told: list[Floats], most: int | No
     )
 
 
-def _told(ready: Prepared, method: Method, spread: Spread) -> tuple[Ints, list[Floats], tuple[str, ...]]:
+def _fold_predictions(
+    ready: PreparedFolds, method: PlanWithResources, parallel: ParallelMap
+) -> tuple[Ints, list[Floats], tuple[str, ...]]:
     """The documents that were held out, (n, k) what sorters of each kind that never saw them say of them, and the kinds."""
     plan = method.plan
-    found = [judge_by_folds(ready.parts, method, plan.judge.repeats, spread=spread)]
+    validations = [judge_by_folds(ready.parts, method, plan.judge.repeats, parallel=parallel)]
     kinds = [plan.classifier.kind]
     other = family(plan.classifier).second_opinion
     second = replace(
         method, plan=replace(plan, classifier=Classifier(kind=other, label_weights=plan.classifier.label_weights))
     )
     with suppress(UsageProblem, DataProblem):  # numbers below 0 beside the text, for instance
-        found.append(judge_by_folds(ready.parts, second, plan.judge.repeats, spread=spread))
+        validations.append(judge_by_folds(ready.parts, second, plan.judge.repeats, parallel=parallel))
         kinds.append(other)
-    sample = found[0].sample
-    means = [np.column_stack([sample.mean(column) for column in one.probabilities.T]) for one in found]
-    return np.unique(found[0].judged), means, tuple(kinds)
+    sample = validations[0].sample
+    means = [
+        np.column_stack([sample.mean(column) for column in validation.probabilities.T]) for validation in validations
+    ]
+    return np.unique(validations[0].judged), means, tuple(kinds)
 
 
-def _write(work: Work, resources: Resources, output: Path, of_row: dict[int, Suspect]) -> None:
+def _write(work: RunContext, resources: Resources, output: Path, of_row: dict[int, Suspect]) -> None:
     """The suspicious rows as they were read, most suspicious first, with four columns added."""
     inputs, plan = work.inputs, work.plan
-    by_name = ByName(
-        [name for name in together(table.columns for table in inputs.tables) if name not in (OWN, RATHER, OTHER, WRONG)]
+    by_name = ColumnMapper(
+        [
+            name
+            for name in merged_columns(table.columns for table in inputs.tables)
+            if name not in (OWN, RATHER, OTHER, WRONG)
+        ]
     )
     rows: dict[int, list[str]] = {}
     row = 0
     cleaning = cleaner(plan.clean, resources, plan.features.within_sentences)
-    for block in Reader.of_plan(plan, cleaning, LABELLED).blocks(inputs, SetAside()):
+    for block in DocumentReader.of_plan(plan, cleaning, LABELLED).blocks(inputs, RejectedRows()):
         for cells in block.rows:
             if row in of_row:
                 rows[row] = by_name.row(block.columns, cells)

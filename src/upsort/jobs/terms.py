@@ -8,40 +8,40 @@ from pathlib import Path
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats
-from upsort.core.classifiers.families import settled
+from upsort.core.classifiers.families import resolved
 from upsort.core.errors import UsageProblem
 from upsort.core.features.vocabulary import document_frequencies, label_document_frequencies, total_counts
 from upsort.core.insight.comparing_terms import (
-    Everywhere,
-    Often,
+    CorpusTermCounts,
+    FrequencyRatio,
     TermCounts,
     associations,
-    how_often,
+    frequency_ratio,
     log_odds,
     rarest_in,
 )
-from upsort.core.insight.terms import leanings, weights_of
-from upsort.core.learning.apart import Split, represent
-from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Method
-from upsort.core.learning.sorter import Sorter
+from upsort.core.insight.terms import label_margins, weights_of
+from upsort.core.learning.apart import Split, build_features
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.learning.method import PlanWithResources
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.names import suggestion
 from upsort.core.records import record
 from upsort.draw.canvas import colours_of_few
-from upsort.draw.leanings import bars_for_and_against, frequency_scatter
+from upsort.draw.leanings import frequency_scatter, term_weight_bars
 from upsort.files.writing import make_folder
 from upsort.jobs.corpus import read_labelled_corpus
 from upsort.jobs.figures import Drawing, save_all
-from upsort.jobs.judging import prepared
-from upsort.jobs.work import Work
+from upsort.jobs.judging import prepare_folds
+from upsort.jobs.work import RunContext
 
 _FACTS = 3
 WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
 
 
 @record(frozen=True, kw_only=True)
-class Leaning:
+class RankedTerm:
     """One term for one label. value: by the chosen way; z: of log odds. documents, others: with it, of the label and of all
     others
     (of the other label of a pair). row: among the terms. stable: whether the sign is the same in every fold, where folds were
@@ -57,13 +57,13 @@ class Leaning:
 
 
 @record(frozen=True)
-class Fact:
+class TermFact:
     """A term in the documents of its label and in those of the label in which it is rarest."""
 
     term: str
     label: str
     rarest_in: str
-    often: Often
+    often: FrequencyRatio
 
 
 @record(frozen=True, kw_only=True)
@@ -73,15 +73,15 @@ class TermsResult:
 
     way: str
     labels: tuple[str, ...]
-    speaking_for: dict[str, list[Leaning]]
-    against: dict[str, list[Leaning]]
-    facts: list[Fact]
+    speaking_for: dict[str, list[RankedTerm]]
+    against: dict[str, list[RankedTerm]]
+    facts: list[TermFact]
     values: Floats
     counts: TermCounts
 
 
 @record(frozen=True, kw_only=True)
-class Evidence:
+class TermEvidence:
     """counts: of terms by label. weights: leanings of a linear sorter. stable: (n_terms, k), where folds were made.
 
     full_forms: the word that a stem most often stands for.
@@ -94,13 +94,13 @@ class Evidence:
     full_forms: dict[str, str]
 
 
-def of_sorter(sorter: Sorter) -> Evidence:
+def of_sorter(sorter: TrainedSorter) -> TermEvidence:
     """What a sorter knows of its terms; counts are of documents."""
     frequency = sorter.trained.label_document_frequency
     everywhere = None
     if sorter.thresholds is not None:
         holding = sorter.space.document_frequency
-        everywhere = Everywhere(holding.astype(np.float64), holding, sorter.trained.documents)
+        everywhere = CorpusTermCounts(holding.astype(np.float64), holding, sorter.trained.documents)
     counts = TermCounts(
         terms=sorter.space.terms,
         by_label=frequency.astype(np.float64),
@@ -108,36 +108,38 @@ def of_sorter(sorter: Sorter) -> Evidence:
         label_documents=sorter.trained.label_documents,
         everywhere=everywhere,
     )
-    weights = leanings(weights_of(sorter)) if sorter.classifier.rule is not None else None
-    return Evidence(
+    weights = label_margins(weights_of(sorter)) if sorter.classifier.rule is not None else None
+    return TermEvidence(
         labels=sorter.labels, counts=counts, weights=weights, stable=None, full_forms=dict(sorter.resources.full_forms)
     )
 
 
-def of_corpus(work: Work, with_folds: bool = False) -> Evidence:
+def of_corpus(work: RunContext, with_folds: bool = False) -> TermEvidence:
     """What a labelled corpus tells of its terms within the plan's bounds. with_folds: see what is stable in all folds."""
     corpus = read_labelled_corpus(work)
     answer, method = corpus.only_answer("terms"), corpus.method_of(work.plan)
     documents = answer.documents
-    seen = represent(documents, settled(work.plan).features, corpus.resources)
-    kept = documents.measured.here.tocsc()[:, seen.kept].tocsr()
+    seen = build_features(documents, resolved(work.plan).features, corpus.resources)
+    kept_counts = documents.measured.local_counts.tocsc()[:, seen.columns].tocsr()
     k = len(documents.names)
-    frequency = label_document_frequencies(kept, documents.labels, k, documents.sets)
+    frequency = label_document_frequencies(kept_counts, documents.labels, k, documents.sets)
     counts = TermCounts(
         terms=seen.space.terms[: seen.space.counted],
-        by_label=np.asarray(kept.T @ documents.own.astype(np.float64), dtype=np.float64),
+        by_label=np.asarray(kept_counts.T @ documents.own.astype(np.float64), dtype=np.float64),
         documents=frequency,
         label_documents=documents.label_documents,
-        everywhere=Everywhere(total_counts(kept).astype(np.float64), document_frequencies(kept), documents.documents),
+        everywhere=CorpusTermCounts(
+            total_counts(kept_counts).astype(np.float64), document_frequencies(kept_counts), documents.documents
+        ),
     )
     weights = stable = None
     sorter, _ = train_sorter(documents, method, seen)
     if sorter.classifier.rule is not None:
-        weights = leanings(weights_of(sorter))[: seen.space.counted]
+        weights = label_margins(weights_of(sorter))[: seen.space.counted]
         if with_folds:
-            ready = prepared(corpus, work.plan, answer)
+            ready = prepare_folds(corpus, work.plan, answer)
             stable = _same_sign(ready.documents, method, ready.splits.each, sorter, weights)
-    return Evidence(
+    return TermEvidence(
         labels=documents.names,
         counts=counts,
         weights=weights,
@@ -146,7 +148,13 @@ def of_corpus(work: Work, with_folds: bool = False) -> Evidence:
     )
 
 
-def _same_sign(documents: Labelled, method: Method, splits: Sequence[Split], sorter: Sorter, weights: Floats) -> Bools:
+def _same_sign(
+    documents: LabelledDocuments,
+    method: PlanWithResources,
+    splits: Sequence[Split],
+    sorter: TrainedSorter,
+    weights: Floats,
+) -> Bools:
     """(n_terms, k) whether a term leans the same way in the sorters of all folds that know it."""
     same = np.ones(weights.shape, dtype=bool)
     place = {term: number for number, term in enumerate(sorter.space.terms)}
@@ -154,7 +162,7 @@ def _same_sign(documents: Labelled, method: Method, splits: Sequence[Split], sor
         tried, _ = train_sorter(documents.rows(split.training), method)
         if tried.labels != sorter.labels:
             continue
-        lean = leanings(weights_of(tried))
+        lean = label_margins(weights_of(tried))
         rows = [(place[term], number) for number, term in enumerate(tried.space.terms) if term in place]
         ours = np.array([row for row, _ in rows if row < len(weights)])
         theirs = np.array([row for at, row in rows if at < len(weights)])
@@ -162,7 +170,9 @@ def _same_sign(documents: Labelled, method: Method, splits: Sequence[Split], sor
     return same
 
 
-def terms(evidence: Evidence, way: str, top: int, only: str = "", pair: tuple[str, str] | None = None) -> TermsResult:
+def terms(
+    evidence: TermEvidence, way: str, top: int, only: str = "", pair: tuple[str, str] | None = None
+) -> TermsResult:
     """Rank terms. way: one of WAYS. only: one label. pair: two labels, of which each is compared with the other alone."""
     for name in (only, *(pair or ())):
         if name and name not in evidence.labels:
@@ -193,13 +203,13 @@ def terms(evidence: Evidence, way: str, top: int, only: str = "", pair: tuple[st
     )
 
 
-def _of_pair(evidence: Evidence, pair: tuple[str, str]) -> Evidence:
+def _of_pair(evidence: TermEvidence, pair: tuple[str, str]) -> TermEvidence:
     columns = [evidence.labels.index(name) for name in pair]
     counts = evidence.counts
     rows = np.flatnonzero(counts.documents[:, columns].sum(axis=1))  # terms that stand in either
     chosen = np.ix_(rows, np.array(columns))
     weights = evidence.weights[chosen] if evidence.weights is not None else None
-    return Evidence(
+    return TermEvidence(
         labels=pair,
         counts=TermCounts(
             terms=[counts.terms[row] for row in rows.tolist()],
@@ -213,7 +223,7 @@ def _of_pair(evidence: Evidence, pair: tuple[str, str]) -> Evidence:
     )
 
 
-def _values(evidence: Evidence, way: str) -> tuple[Floats, Floats | None]:
+def _values(evidence: TermEvidence, way: str) -> tuple[Floats, Floats | None]:
     match way:
         case "weight":
             if evidence.weights is None:
@@ -227,8 +237,8 @@ def _values(evidence: Evidence, way: str) -> tuple[Floats, Floats | None]:
         case "likelihood":
             shares = (evidence.counts.documents + 0.5) / (evidence.counts.label_documents + 1.0)
             k = shares.shape[1]
-            others = (shares.sum(axis=1, keepdims=True) - shares) / (k - 1)
-            ratios: Floats = np.log(shares / others)
+            rest = (shares.sum(axis=1, keepdims=True) - shares) / (k - 1)
+            ratios: Floats = np.log(shares / rest)
             return ratios, None
         case "chi-square" | "mutual-information":
             return associations(evidence.counts, way), None
@@ -236,11 +246,11 @@ def _values(evidence: Evidence, way: str) -> tuple[Floats, Floats | None]:
             raise ValueError(f"there is no way {way!r} to tell terms")
 
 
-def _leaning(evidence: Evidence, values: Floats, z: Floats | None, row: int, column: int) -> Leaning:
+def _leaning(evidence: TermEvidence, values: Floats, z: Floats | None, row: int, column: int) -> RankedTerm:
     term = evidence.counts.terms[row]
     documents = evidence.counts.documents[row]
-    return Leaning(
-        term=shown(term, evidence.full_forms),
+    return RankedTerm(
+        term=displayed_term(term, evidence.full_forms),
         row=row,
         value=float(values[row, column]),
         z=float(z[row, column]) if z is not None else None,
@@ -250,17 +260,17 @@ def _leaning(evidence: Evidence, values: Floats, z: Floats | None, row: int, col
     )
 
 
-def shown(term: str, full_forms: dict[str, str]) -> str:
+def displayed_term(term: str, full_forms: dict[str, str]) -> str:
     """A term, with the full form of a stem behind it."""
     full = " ".join(full_forms.get(part, part) for part in term.split(" "))
     return term if full == term else f"{term} ({full})"
 
 
-def _fact(evidence: Evidence, label: str, row: int) -> Fact:
+def _fact(evidence: TermEvidence, label: str, row: int) -> TermFact:
     own = evidence.labels.index(label)
     other = rarest_in(evidence.counts, row, own)
-    often = how_often(evidence.counts, row, own, other)
-    return Fact(evidence.counts.terms[row], label, evidence.labels[other], often)
+    often = frequency_ratio(evidence.counts, row, own, other)
+    return TermFact(evidence.counts.terms[row], label, evidence.labels[other], often)
 
 
 def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
@@ -273,11 +283,11 @@ def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
         if label not in result.speaking_for:
             continue
         entries = [
-            *((one.term, one.value) for one in result.speaking_for[label][:top]),
-            *((one.term, one.value) for one in result.against[label][:top][::-1]),
+            *((term.term, term.value) for term in result.speaking_for[label][:top]),
+            *((term.term, term.value) for term in result.against[label][:top][::-1]),
         ]
         colour = colours_of_few([label], result.labels)[label]
-        bars = partial(bars_for_and_against, label, entries, result.way, colour)
+        bars = partial(term_weight_bars, label, entries, result.way, colour)
         scatter = partial(
             frequency_scatter, (label, colour), result.counts.terms, totals, result.values[:, number], result.way
         )
@@ -287,9 +297,11 @@ def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
 
 def file_names(labels: Sequence[str]) -> list[str]:
     """A name for a file of each label, each another one."""
-    found: list[str] = []
+    names: list[str] = []
     for label in labels:
         base = "".join(character if character.isalnum() else "-" for character in label)
-        others = (f"{base}-{number}" for number in count(2))
-        found.append(next(name for name in chain([base], others) if name.casefold() not in map(str.casefold, found)))
-    return found
+        candidates = (f"{base}-{number}" for number in count(2))
+        names.append(
+            next(name for name in chain([base], candidates) if name.casefold() not in map(str.casefold, names))
+        )
+    return names

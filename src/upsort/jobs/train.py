@@ -12,22 +12,22 @@ from upsort.core.features.vocabulary import too_common
 from upsort.core.judging.intervals import Rate, of_known, share_of, wilson
 from upsort.core.judging.protocol import outcome_of
 from upsort.core.judging.sample import Sample
-from upsort.core.learning.inner import CALIBRATION_FOLDS, dealt_splits
-from upsort.core.learning.kept_documents import thinned
-from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Method
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.inner import CALIBRATION_FOLDS, usable_splits
+from upsort.core.learning.kept_documents import sampled
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.learning.method import PlanWithResources
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Plan
 from upsort.core.records import record
-from upsort.core.spreading import Spread
+from upsort.core.spreading import ParallelMap
 from upsort.files.sorter_file import save_sorters
 from upsort.files.writing import check_writable
-from upsort.jobs.corpus import Answer, Keeping, read_labelled_corpus
+from upsort.jobs.corpus import CorpusOptions, LabelColumn, read_labelled_corpus
 from upsort.jobs.decisions import check_costs
-from upsort.jobs.kept import kept_of
+from upsort.jobs.kept import stored_documents
 from upsort.jobs.language import language_of, other_language
-from upsort.jobs.work import Work
+from upsort.jobs.work import RunContext
 
 
 @record(frozen=True, kw_only=True)
@@ -39,9 +39,9 @@ class AnswerResult:
     features.in_at_most of the documents hold them: the corpus's own stop words, commonest first. seconds: by stage.
     """
 
-    sorter: Sorter
+    sorter: TrainedSorter
     training_accuracy: Rate
-    held_out: "Checked | None"
+    held_out: "QuickCheck | None"
     copies: int
     too_common: list[str]
     without_tokens: int
@@ -49,7 +49,7 @@ class AnswerResult:
 
 
 @record(frozen=True)
-class Checked:
+class QuickCheck:
     """A quick check: the rate, and how many of its documents do not belong together."""
 
     rate: Rate
@@ -68,30 +68,30 @@ class TrainResult:
     language: str
 
 
-def train(work: Work, output: Path, check: bool = True, extendable: bool = False) -> TrainResult:
+def train(work: RunContext, output: Path, check: bool = True, extendable: bool = False) -> TrainResult:
     """Train on all usable labelled documents and write the sorter to `output`. check: make the quick check. extendable: keep the
     counts of the documents, so that others can be added."""
     check_writable(output)
     began = time.perf_counter()
-    keeping = Keeping(
+    corpus_options = CorpusOptions(
         copies=not work.plan.judge.allow_copies and (check or extendable or _has_inner_folds(work.plan)),
-        prints=extendable,
+        fingerprints=extendable,
         at_least=1 if extendable else None,
         with_readers=not extendable,
     )
-    corpus = read_labelled_corpus(work, keeping)
+    corpus = read_labelled_corpus(work, corpus_options)
     read = time.perf_counter() - began
     method = corpus.method_of(work.plan)
     check_costs([answer.documents.names for answer in corpus.answers], method.costs, work.plan.decide.cost_file)
     several = len(corpus.answers) > 1
     answers = []
     for answer in corpus.answers:
-        spread = work.spread(answer.documents)
-        answers.append(_answer(answer, method, answer.name if several else "", check, spread))
+        parallel = work.parallel(answer.documents)
+        answers.append(_answer(answer, method, answer.name if several else "", check, parallel))
     if extendable:
         answers = [
-            replace(one, sorter=replace(one.sorter, kept=thinned(kept_of(corpus, answer))))
-            for one, answer in zip(answers, corpus.answers, strict=True)
+            replace(result, sorter=replace(result.sorter, stored=sampled(stored_documents(corpus, answer))))
+            for result, answer in zip(answers, corpus.answers, strict=True)
         ]
     size = save_sorters([answer.sorter for answer in answers], output)
     language = other_language(language_of(work.inputs, work.plan.columns), work.plan)
@@ -109,11 +109,13 @@ def _has_inner_folds(plan: Plan) -> bool:
     )
 
 
-def _answer(answer: Answer, method: Method, name: str, check: bool, spread: Spread) -> AnswerResult:
+def _answer(
+    answer: LabelColumn, method: PlanWithResources, name: str, check: bool, parallel: ParallelMap
+) -> AnswerResult:
     documents, plan = answer.documents, method.plan
     seconds: dict[str, float] = {}
     began = time.perf_counter()
-    sorter, _ = train_sorter(documents, method, spread=spread)
+    sorter, _ = train_sorter(documents, method, parallel=parallel)
     seconds["training"] = time.perf_counter() - began
     held_out = _on_inner_folds(sorter) if check else None
     if check and held_out is None:
@@ -124,30 +126,32 @@ def _answer(answer: Answer, method: Method, name: str, check: bool, spread: Spre
         sorter=replace(sorter, answer=name),
         training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
         held_out=held_out,
-        copies=answer.together.copies,
+        copies=answer.groups.copies,
         too_common=too_common(documents.measured.counts, documents.measured.terms, plan.features),
         without_tokens=int((documents.measured.tokens == 0).sum()),
         seconds=seconds,
     )
 
 
-def _on_inner_folds(sorter: Sorter) -> Checked | None:
+def _on_inner_folds(sorter: TrainedSorter) -> QuickCheck | None:
     """What the folds of training told already; their documents are as few as their groups, at worst."""
-    found = sorter.trained.held_out
-    if found.right is None:
+    held_out = sorter.trained.held_out
+    if held_out.right is None:
         return None
-    return Checked(wilson(found.right, found.documents, min(found.documents, found.groups)), found.groups)
+    return QuickCheck(
+        wilson(held_out.right, held_out.documents, min(held_out.documents, held_out.groups)), held_out.groups
+    )
 
 
-def _quick_check(documents: Labelled, method: Method) -> Checked | None:
+def _quick_check(documents: LabelledDocuments, method: PlanWithResources) -> QuickCheck | None:
     """Train once more on four documents in five and judge the fifth; what belongs together stays together."""
-    split = next(iter(dealt_splits(documents, CALIBRATION_FOLDS, method.plan.judge.seed)), None)
+    split = next(iter(usable_splits(documents, CALIBRATION_FOLDS, method.plan.judge.seed)), None)
     if split is None:
         return None
     try:
-        found = outcome_of(documents, split, method.for_labels())
+        prediction = outcome_of(documents, split, method.for_labels())
     except DataProblem:  # four in five may be too few to learn from, where all are enough
         return None
-    right = documents.right(found.held_out, found.sorted_as, found.sets).astype(np.float64)
-    sample = Sample.of(found.held_out, 1, documents.groups)
-    return Checked(share_of(right, np.ones(right.size), sample), sample.groups)
+    right = documents.right(prediction.held_out, prediction.sorted_as, prediction.sets).astype(np.float64)
+    sample = Sample.of(prediction.held_out, 1, documents.groups)
+    return QuickCheck(share_of(right, np.ones(right.size), sample), sample.groups)

@@ -12,12 +12,12 @@ from upsort.core.names import listed
 from upsort.core.records import record
 from upsort.draw.trends import trend_figure
 from upsort.files.columns import column_place
-from upsort.files.reasons import Reason, Why
-from upsort.files.rows import Refused
+from upsort.files.reasons import ReasonKind, RejectionReason
+from upsort.files.rows import RejectedRow
 from upsort.files.sources import Inputs
 from upsort.jobs.figures import save
 from upsort.jobs.scored_rows import label_columns
-from upsort.jobs.work import Work
+from upsort.jobs.work import RunContext
 
 _MOST_PERIODS = 400
 _SAMPLE = 200
@@ -36,7 +36,7 @@ class TrendResult:
     dates: str
 
 
-def trend(work: Work, label: str, by: str, period: str, form: str = "") -> TrendResult:
+def trend(work: RunContext, label: str, by: str, period: str, form: str = "") -> TrendResult:
     """Count. label: the label column; empty for sorted_label. by: a column; empty for the first that holds dates.
 
     period: day, week, month or year, for a column of dates; a named column that holds none is counted by its values, as all are
@@ -55,13 +55,15 @@ def trend(work: Work, label: str, by: str, period: str, form: str = "") -> Trend
         label_at, by_at = column_place(label, table.columns, table.name), column_place(by, table.columns, table.name)
         for block in table.blocks():
             for refused in block.refused:
-                work.aside.add(refused)
+                work.rejects.add(refused)
             for row, line in zip(block.rows, block.lines, strict=True):
                 value, name = row[by_at].strip(), row[label_at].strip()
-                day = dates.day(value) if period else None
+                day = dates.day_number(value) if period else None
                 if not name or (period and day is None):
-                    reason = Reason(Why.NO_DATE_IN, (by,)) if name else Reason(Why.NO_LABEL)
-                    work.aside.add(Refused(table.name, line, reason, tuple(row)))
+                    reason = (
+                        RejectionReason(ReasonKind.NO_DATE_IN, (by,)) if name else RejectionReason(ReasonKind.NO_LABEL)
+                    )
+                    work.rejects.add(RejectedRow(table.name, line, reason, tuple(row)))
                     continue
                 labels.append(name)
                 if day is not None:
@@ -81,7 +83,7 @@ def trend(work: Work, label: str, by: str, period: str, form: str = "") -> Trend
         by=by,
         documents=len(labels),
         period=period,
-        dates=dates.said(by),
+        dates=dates.description(by),
     )
 
 
@@ -114,12 +116,12 @@ def _all_periods(begin: date, end: date, period: str) -> list[str]:
 
 
 def _label_column(columns: tuple[str, ...]) -> str:
-    found = label_columns(columns)
-    if not found:
+    candidates = label_columns(columns)
+    if not candidates:
         raise UsageProblem(
             "The table has no column sorted_label.", f"Name the label with --label. Columns: {listed(columns)}."
         )
-    return found[0]
+    return candidates[0]
 
 
 def _dates(inputs: Inputs, by: str, form: str) -> Dates:
@@ -137,10 +139,10 @@ def _dates(inputs: Inputs, by: str, form: str) -> Dates:
 def _date_column(inputs: Inputs, form: str) -> str:
     """The first column most of whose cells are dates."""
     columns = inputs.tables[0].columns
-    found = next((name for name in columns if _holds_dates(inputs, name, form)), None)
-    if found is None:
+    column = next((name for name in columns if _holds_dates(inputs, name, form)), None)
+    if column is None:
         raise UsageProblem("No column holds dates.", f"Name one with --by. Columns: {listed(columns)}.")
-    return found
+    return column
 
 
 def _holds_dates(inputs: Inputs, column: str, form: str) -> bool:
@@ -150,7 +152,7 @@ def _holds_dates(inputs: Inputs, column: str, form: str) -> bool:
     rows = next((block.rows[:_SAMPLE] for block in table.blocks() if block.rows), [])
     cells = [row[place] for row in rows if row[place].strip()]
     dates = dates_of(cells, form)
-    return bool(cells) and sum(dates.day(cell) is not None for cell in cells) > 0.8 * len(cells)
+    return bool(cells) and sum(dates.day_number(cell) is not None for cell in cells) > 0.8 * len(cells)
 
 
 def draw_trend(result: TrendResult, path: Path, shares: bool) -> Path:

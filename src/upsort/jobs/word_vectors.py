@@ -8,12 +8,12 @@ from upsort.core.features.counting import BLOCK_CHARACTERS, TermCounting
 from upsort.core.features.making_vectors import make_vectors
 from upsort.core.records import record
 from upsort.core.text.cleaning import cleaner
-from upsort.engine.cutting import Cutting, cut_blocks
+from upsort.engine.cutting import Tokenising, cut_blocks
 from upsort.files.document_blocks import large_blocks
-from upsort.files.documents import Reader
+from upsort.files.documents import DocumentReader
 from upsort.files.resources import resources_for
 from upsort.files.vectors import write_vectors
-from upsort.jobs.work import Work
+from upsort.jobs.work import RunContext
 
 _SHOWN = 8
 _NEAREST = 5
@@ -28,14 +28,14 @@ class MadeVectors:
     nearest: dict[str, list[str]]
 
 
-def make_word_vectors(work: Work, output: Path, dimensions: int) -> MadeVectors:
+def make_word_vectors(work: RunContext, output: Path, dimensions: int) -> MadeVectors:
     """Read the documents, factorise their words' co-occurrences, write the vectors to `output`."""
     cleaning = cleaner(work.plan.clean, resources_for(work.plan.clean))
     counting = TermCounting(work.plan.features, forms=cleaning.forms)
     blocks = large_blocks(
-        Reader(work.plan.columns, cleaning=cleaning).blocks(work.inputs, work.aside), BLOCK_CHARACTERS
+        DocumentReader(work.plan.columns, cleaning=cleaning).blocks(work.inputs, work.rejects), BLOCK_CHARACTERS
     )
-    for block, cut in cut_blocks(blocks, lambda block: [block.texts], Cutting(cleaning, cleaning.memory())):
+    for block, cut in cut_blocks(blocks, lambda block: [block.texts], Tokenising(cleaning, cleaning.memory())):
         for part in cut:
             counting.add(part)
         work.advance(len(block.documents))

@@ -3,29 +3,31 @@
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
-from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.sorter import Sorter
-from upsort.core.parted import Parted
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.learning.sorter import TrainedSorter
+from upsort.core.parted import PartitionedMatrix
 from upsort.core.plan import Plan
 from upsort.core.records import record
-from upsort.core.spreading import Result, Spread
-from upsort.core.threads import by_threads
+from upsort.core.spreading import ParallelMap, Result
+from upsort.core.threads import map_threads
 from upsort.engine.cluster import connected
-from upsort.engine.engine import Engine as Engine  # what the work is shared by, for those who only hand it on
+from upsort.engine.engine import (
+    ExecutionEngine as ExecutionEngine,  # what the work is shared by, for those who only hand it on
+)
 from upsort.engine.memory import fitting
 from upsort.engine.processes import Processes, usual_workers
-from upsort.files.remarks import remark_once
-from upsort.files.set_aside import SetAside
+from upsort.files.remarks import add_notice_once
+from upsort.files.set_aside import RejectedRows
 from upsort.files.sources import Inputs
 from upsort.jobs.progress import Advance, no_progress
 
 ALONE = Processes()
-_ASKING = 6  # trainings at once whose documents lie with others
+_CONCURRENT_TRAININGS = 6  # trainings at once whose documents lie with others
 _WORTH_PROCESSES = 5_000  # documents, each counted as often as it is in a piece of work
 
 
 @record(frozen=True, kw_only=True)
-class Work:
+class RunContext:
     """inputs: the tables. plan: with its columns complete. aside: takes refused rows. advance: is told of documents done.
     engine: does what can be shared. tell: is told, before it begins, what changes how it is done. folding: processes to
     share trainings, 0 to find out. sorter: whose plan it is, where it is that of a sorter, which
@@ -33,37 +35,37 @@ class Work:
 
     inputs: Inputs
     plan: Plan
-    aside: SetAside
+    rejects: RejectedRows
     advance: Advance = no_progress
-    engine: Engine = ALONE
-    tell: Callable[[str], None] = remark_once
+    engine: ExecutionEngine = ALONE
+    notify: Callable[[str], None] = add_notice_once
     folding: int = 0
-    sorter: Sorter | None = None
+    sorter: TrainedSorter | None = None
 
-    def spread(self, documents: Labelled, trainings: int = 1) -> Spread:
+    def parallel(self, documents: LabelledDocuments, trainings: int = 1) -> ParallelMap:
         """What does pieces of work, each of so many trainings on the documents. Where nobody says by how many processes, little
         work is not worth others; where they are more than memory has room for, fewer do it, which is told."""
 
         if isinstance(
-            documents.measured.counts, Parted
+            documents.measured.counts, PartitionedMatrix
         ):  # what is asked of the parts is shared; this process only asks
-            return lambda piece, count: by_threads(piece, range(count), min(count, _ASKING))
+            return lambda piece, count: map_threads(piece, range(count), min(count, _CONCURRENT_TRAININGS))
         if self.engine.elsewhere:
-            return self.engine.spread(documents.documents)
+            return self.engine.parallel(documents.documents)
 
-        def spread(piece: Callable[[int], Result], count: int) -> list[Result]:
+        def run_all(piece: Callable[[int], Result], count: int) -> list[Result]:
             worth = documents.documents * trainings * count >= _WORTH_PROCESSES
-            wanted = min(self.folding or (usual_workers() if worth else 1), count)
-            able = fitting(wanted, _bytes_of_training(documents)) if wanted > 1 else 1
-            if able < wanted:
-                self.tell(f"Memory has room for {able} of {wanted} processes; so many share the trainings.")
-            return self.engine.spread(able)(piece, count)
+            requested = min(self.folding or (usual_workers() if worth else 1), count)
+            able = fitting(requested, _bytes_of_training(documents)) if requested > 1 else 1
+            if able < requested:
+                self.notify(f"Memory has room for {able} of {requested} processes; so many share the trainings.")
+            return self.engine.parallel(able)(piece, count)
 
-        return spread
+        return run_all
 
 
 @contextmanager
-def engine_for(workers: int, cluster: str) -> Iterator[Engine]:
+def executor_for(workers: int, cluster: str) -> Iterator[ExecutionEngine]:
     """Who does the work. workers: processes of this machine, 0 for the usual number. cluster: the address of one instead."""
     if not cluster:
         yield Processes(workers or usual_workers())
@@ -73,13 +75,13 @@ def engine_for(workers: int, cluster: str) -> Iterator[Engine]:
 
 
 @contextmanager
-def cluster_kept(address: str) -> Iterator[str]:
+def kept_cluster(address: str) -> Iterator[str]:
     """A cluster that stays for several commands: its address for them. Raises as `engine_for`."""
     with connected(address) as engine:
         yield engine.where
 
 
-def _bytes_of_training(documents: Labelled) -> int:
+def _bytes_of_training(documents: LabelledDocuments) -> int:
     """About what a training takes beside the counts: the matrix of one side of a split, exact and short, that of its own folds,
     and weights with the directions in which they are changed."""
     numbers, terms = documents.measured.counts.nnz, documents.measured.counts.shape[1]

@@ -25,7 +25,7 @@ class Finding:
     then: str = ""
 
 
-def worth_a_look(
+def survey_findings(
     result: SurveyResult, inputs: Sequence[str], columns: plan.Columns, reading: str = ""
 ) -> list[Finding]:
     """At most five findings, those that touch most documents first (a weight stands for how much each one hurts). reading: the
@@ -35,10 +35,10 @@ def worth_a_look(
     about = " ".join([*map(shlex.quote, inputs), *roles, *([reading] if reading else [])])
     gather, survey = f"upsort gather {about}", f"upsort survey {about}"
     copies, odd = result.copies, {entry.what: entry for entry in result.odd}
-    found: list[tuple[float, Finding]] = []
+    scored: list[tuple[float, Finding]] = []
 
     def add(weight: float, what: str, command: str, then: str = "") -> None:
-        found.append((weight, Finding(what, command, then)))
+        scored.append((weight, Finding(what, command, then)))
 
     if copies.conflicting:
         add(
@@ -125,7 +125,7 @@ def worth_a_look(
     if result.empty:
         add(result.empty, f"{result.empty:,} rows have no text; every command sets them aside.",
             f"{gather} -o with-text.csv", "They are then in with-text.set-aside.csv.")  # fmt: skip
-    return [finding for _, finding in sorted(found, key=lambda entry: -entry[0])[:_MOST]]
+    return [finding for _, finding in sorted(scored, key=lambda entry: -entry[0])[:_MOST]]
 
 
 def _codes(signs: str) -> str:

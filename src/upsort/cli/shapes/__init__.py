@@ -9,19 +9,19 @@ from upsort.cli.shapes import corpus, judging, using
 
 SHAPES: dict[str, tuple[Any, ...]] = {
     "demo": (corpus.Demo,),
-    "gather": (corpus.Gather,),
+    "gather": (corpus.GatherJson,),
     "survey": (corpus.Survey, corpus.SurveyColumns, corpus.SurveyShow, corpus.SurveyFind),
     "plan": (corpus.PlanWritten, corpus.PlanChecked, corpus.PlanExplained),
     "clean": (corpus.CleanShown, corpus.CleanSteps, corpus.CleanWord, corpus.CleanGroups, corpus.CleanCompared),
-    "features": (corpus.Features, corpus.MadeVectors),
-    "split": (corpus.Split,),
+    "features": (corpus.FeaturesJson, corpus.MadeVectorsJson),
+    "split": (corpus.SplitJson,),
     "train": (judging.Train, judging.TrainSeveral),
     "evaluate": (judging.Evaluate, judging.EvaluateSeveral),
     "cross-validate": (judging.CrossValidate, judging.CrossValidateSeveral),
     "compare": (judging.Compare,),
     "choose": (judging.Choose,),
     "curve": (judging.CurveOf,),
-    "suspects": (judging.Suspects,),
+    "suspects": (judging.SuspectsJson,),
     "ledger": (judging.Ledger,),
     "terms": (using.Terms,),
     "explain": (using.Explain,),
@@ -29,7 +29,7 @@ SHAPES: dict[str, tuple[Any, ...]] = {
     "extend": (using.Extend,),
     "score": (using.Score,),
     "export": (using.Export,),
-    "trend": (using.Trend,),
+    "trend": (using.TrendJson,),
     "report": (using.Report,),
 }
 """The shapes of each command, with those of options that show something else. `ask` answers in lines, `score` in rows: see the

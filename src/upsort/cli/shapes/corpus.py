@@ -4,13 +4,13 @@ from typing import Annotated, Any, NotRequired
 
 from typing_extensions import TypedDict
 
-from upsort.cli.shapes.shared import Rate, Result, closed, told
-from upsort.core.judging.behind import Behind
+from upsort.cli.shapes.shared import RateJson, Result, closed, described
+from upsort.core.judging.behind import DifferenceToBest
 from upsort.jobs.clean import DocumentSteps, StepOnCorpus
 from upsort.jobs.columns import ColumnInfo
-from upsort.jobs.look import InContext, Shown
-from upsort.jobs.survey import CopyCounts, Odd
-from upsort.jobs.survey_blocks import Document
+from upsort.jobs.look import Occurrence, ShownDocument
+from upsort.jobs.survey import CopyCounts, OddDocuments
+from upsort.jobs.survey_blocks import SurveyDocument
 from upsort.jobs.worth_a_look import Finding
 
 
@@ -23,19 +23,19 @@ class Demo(Result):
 
 
 @closed
-class Gather(Result):
+class GatherJson(Result):
     """upsort gather"""
 
     corpus: str
     documents: int
     rows_written: int
-    marked: Annotated[int, told("kept, and marked as to be set aside")]
-    conflicts: Annotated[int, told("copies under another label than what they copy")]
+    marked: Annotated[int, described("kept, and marked as to be set aside")]
+    conflicts: Annotated[int, described("copies under another label than what they copy")]
     sources: dict[str, dict[str, int]]
     labels: dict[str, int]
-    spellings: Annotated[list[dict[str, int]], told("labels that differ only in case, spaces or punctuation")]
+    spellings: Annotated[list[dict[str, int]], described("labels that differ only in case, spaces or punctuation")]
     missing_columns: dict[str, list[str]]
-    unseen_labels: Annotated[dict[str, list[str]], told("asked for and not there, each with the nearest")]
+    unseen_labels: Annotated[dict[str, list[str]], described("asked for and not there, each with the nearest")]
 
 
 @closed
@@ -58,13 +58,13 @@ class Survey(Result):
     characters: dict[str, float]
     words: dict[str, float]
     words_by_label: dict[str, dict[str, float]]
-    length_share: Annotated[float | None, told("of the variance of lengths that lies between labels")]
-    shortest: list[Document]
-    longest: list[Document]
+    length_share: Annotated[float | None, described("of the variance of lengths that lies between labels")]
+    shortest: list[SurveyDocument]
+    longest: list[SurveyDocument]
     openings: dict[str, int]
     copies: CopyCounts
-    odd: list[Odd]
-    language: Annotated[str, told("whose stop words are left out")]
+    odd: list[OddDocuments]
+    language: Annotated[str, described("whose stop words are left out")]
     distinct_terms: int
     terms: list[dict[str, Any]]
     terms_without_stop_words: list[dict[str, Any]]
@@ -72,13 +72,13 @@ class Survey(Result):
     terms_by_label_with_stop_words: dict[str, list[dict[str, Any]]]
     columns: list[dict[str, Any]]
     spoken: Annotated[
-        str | None, told("the code of the language that the texts seem to be in; null where it is not known")
+        str | None, described("the code of the language that the texts seem to be in; null where it is not known")
     ]
-    languages: Annotated[dict[str, int], told("documents in each language that is told, by name")]
-    script: Annotated[str | None, told("the script, where the language is not known by it")]
-    broken: Annotated[str, told("the first broken characters, where there are any")]
-    several: Annotated[int, told("documents of several labels, which count at each")]
-    separator: Annotated[str, told("what seems to separate the labels of a cell, where nobody says so")]
+    languages: Annotated[dict[str, int], described("documents in each language that is told, by name")]
+    script: Annotated[str | None, described("the script, where the language is not known by it")]
+    broken: Annotated[str, described("the first broken characters, where there are any")]
+    several: Annotated[int, described("documents of several labels, which count at each")]
+    separator: Annotated[str, described("what seems to separate the labels of a cell, where nobody says so")]
     worth_a_look: list[Finding]
 
 
@@ -93,7 +93,7 @@ class SurveyColumns(Result):
 class SurveyShow(Result):
     """upsort survey --show"""
 
-    documents: list[Shown]
+    documents: list[ShownDocument]
     of: int
 
 
@@ -101,7 +101,7 @@ class SurveyShow(Result):
 class SurveyFind(Result):
     """upsort survey --find"""
 
-    found: list[InContext]
+    found: list[Occurrence]
     documents_with_it: int
     of: int
 
@@ -111,7 +111,7 @@ class PlanWritten(Result):
     """upsort plan"""
 
     written: str
-    plan: Annotated[dict[str, Any], told("every key; see docs/plan.md")]
+    plan: Annotated[dict[str, Any], described("every key; see docs/plan.md")]
 
 
 @closed
@@ -119,28 +119,28 @@ class PlanChecked(Result):
     """upsort plan --check"""
 
     sound: bool
-    warnings: Annotated[list[str], told("what makes a cleaning step useless")]
+    warnings: Annotated[list[str], described("what makes a cleaning step useless")]
     plan: dict[str, Any]
 
 
 @closed
-class KeyTold(TypedDict):
+class KeyDescription(TypedDict):
     """A key of the plan."""
 
     key: str
     what_for: str
     may_be: str
-    default: Annotated[str, told("as it is written in TOML")]
+    default: Annotated[str, described("as it is written in TOML")]
     now: str | None
-    belongs_to: Annotated[list[str], told("kinds or steps; empty where it is for all")]
-    idle: Annotated[str | None, told("why it has no effect in the plan in force")]
+    belongs_to: Annotated[list[str], described("kinds or steps; empty where it is for all")]
+    idle: Annotated[str | None, described("why it has no effect in the plan in force")]
 
 
 @closed
 class PlanExplained(Result):
     """upsort plan --explain"""
 
-    keys: list[KeyTold]
+    keys: list[KeyDescription]
 
 
 @closed
@@ -150,11 +150,11 @@ class CleanShown(Result):
     documents: int
     shown: list[DocumentSteps]
     steps: list[StepOnCorpus]
-    written: Annotated[int, told("rows")]
+    written: Annotated[int, described("rows")]
 
 
 @closed
-class StepTold(TypedDict):
+class StepDescription(TypedDict):
     """A cleaning step."""
 
     step: str
@@ -169,7 +169,7 @@ class StepTold(TypedDict):
 class CleanSteps(Result):
     """upsort clean --steps-help"""
 
-    steps: list[StepTold]
+    steps: list[StepDescription]
 
 
 @closed
@@ -188,7 +188,7 @@ class CleanWord(Result):
 
 
 @closed
-class WordGroup(TypedDict):
+class WordGroupJson(TypedDict):
     """Words that fell together."""
 
     stem: str
@@ -199,18 +199,18 @@ class WordGroup(TypedDict):
 class CleanGroups(Result):
     """upsort clean --groups"""
 
-    groups: list[WordGroup]
+    groups: list[WordGroupJson]
 
 
 @closed
-class StepsCompared(TypedDict):
+class StepsComparedJson(TypedDict):
     """A list of steps."""
 
     steps: list[str]
     distinct: int
-    accuracy: Rate | None
+    accuracy: RateJson | None
     p_exact: float | None
-    behind_the_best: Behind | None
+    behind_the_best: DifferenceToBest | None
     standing: str | None
 
 
@@ -218,7 +218,7 @@ class StepsCompared(TypedDict):
 class CleanCompared(Result):
     """upsort clean --compare-steps"""
 
-    steps: list[StepsCompared]
+    steps: list[StepsComparedJson]
     copies: NotRequired[int]
     group_count: NotRequired[int | None]
     taken_out_of_training: NotRequired[int]
@@ -248,7 +248,7 @@ class TermOfDocument(TypedDict):
 
 
 @closed
-class Features(Result):
+class FeaturesJson(Result):
     """upsort features"""
 
     documents: int
@@ -268,7 +268,7 @@ class Features(Result):
 
 
 @closed
-class MadeVectors(Result):
+class MadeVectorsJson(Result):
     """upsort features --make-vectors"""
 
     written: str
@@ -286,7 +286,7 @@ class PartOf(TypedDict):
 
 
 @closed
-class Split(Result):
+class SplitJson(Result):
     """upsort split"""
 
     training: PartOf

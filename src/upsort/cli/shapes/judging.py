@@ -4,17 +4,17 @@ from typing import Annotated, Any, NotRequired
 
 from typing_extensions import TypedDict
 
-from upsort.cli.shapes.shared import Count, Judgement, Kept, Rate, Result, closed, opened, told
-from upsort.core.judging.behind import Behind
-from upsort.core.judging.growth import Curve
+from upsort.cli.shapes.shared import Count, DuplicatesJson, JudgementJson, RateJson, Result, closed, described, opened
+from upsort.core.judging.behind import DifferenceToBest
+from upsort.core.judging.growth import PowerLaw
 from upsort.draw.growth import GrowthPoint
-from upsort.jobs.compare import AtTheEnd
+from upsort.jobs.compare import RangeEnd
 from upsort.jobs.judged import Mistake
 from upsort.jobs.suspects import Suspect
 
 
 @closed
-class Trained(TypedDict):
+class TrainedJson(TypedDict):
     """What came of a training, of each answer."""
 
     answer: NotRequired[str]
@@ -23,21 +23,21 @@ class Trained(TypedDict):
     terms: int
     labels: dict[str, int]
     penalty: float
-    passes: Annotated[int, told("over the documents, before the steps; only of large trainings")]
+    passes: Annotated[int, described("over the documents, before the steps; only of large trainings")]
     iterations: int
     optimality: float
     reached: bool
     calibration: str
-    undecided_below: Annotated[float | None, told("the bound, where there is one")]
-    too_common: Annotated[list[str], told("terms left out for being in too many documents")]
+    undecided_below: Annotated[float | None, described("the bound, where there is one")]
+    too_common: Annotated[list[str], described("terms left out for being in too many documents")]
     without_tokens: int
     copies: int
-    training_accuracy: Rate
-    held_out_accuracy: Annotated[Rate | None, told("of the quick check")]
+    training_accuracy: RateJson
+    held_out_accuracy: Annotated[RateJson | None, described("of the quick check")]
 
 
 @closed
-class Train(Result, Trained):
+class Train(Result, TrainedJson):
     """upsort train"""
 
     sorter: str
@@ -50,7 +50,7 @@ class TrainSeveral(Result):
 
     sorter: str
     bytes: int
-    answers: list[Trained]
+    answers: list[TrainedJson]
 
 
 @closed
@@ -72,15 +72,15 @@ class BeforeCalibration(TypedDict):
 
 
 @closed
-class Evaluated(Judgement):
+class Evaluated(JudgementJson):
     """What is told of one answer of a sorter."""
 
-    training_accuracy: Rate
+    training_accuracy: RateJson
     unknown_labels: dict[str, int]
-    by: Annotated[dict[str, Rate], told("for each value of the column --by")]
-    all_words_known: Rate
-    some_words_unknown: Rate
-    without_copies_of_training: Rate | None
+    by: Annotated[dict[str, RateJson], described("for each value of the column --by")]
+    all_words_known: RateJson
+    some_words_unknown: RateJson
+    without_copies_of_training: RateJson | None
     before_calibration: BeforeCalibration | None
     coverage: list[Covered]
     mistakes: list[Mistake]
@@ -106,9 +106,9 @@ class Fold(TypedDict):
     """One fold."""
 
     fold: int
-    accuracy: Rate
-    baseline: Rate
-    training_accuracy: Rate
+    accuracy: RateJson
+    baseline: RateJson
+    training_accuracy: RateJson
     terms: int
     reached: bool
 
@@ -117,17 +117,17 @@ class Fold(TypedDict):
 class Copied(TypedDict):
     """The documents that have a copy."""
 
-    copies_apart: Rate | None
-    copies_together: Rate | None
+    copies_apart: RateJson | None
+    copies_together: RateJson | None
 
 
 @closed
-class CrossValidated(Judgement, Kept):
+class CrossValidated(JudgementJson, DuplicatesJson):
     """What folds tell of one answer."""
 
     folds: list[Fold]
-    spread: Annotated[float | None, told("the standard deviation of the folds' accuracies")]
-    copies_together: NotRequired[Judgement]
+    spread: Annotated[float | None, described("the standard deviation of the folds' accuracies")]
+    copies_together: NotRequired[JudgementJson]
     copied_documents: NotRequired[Copied]
 
 
@@ -144,30 +144,30 @@ class CrossValidateSeveral(Result):
 
 
 @opened
-class Candidate(TypedDict):
+class CandidateJson(TypedDict):
     """A candidate. Beside these keys there is a rate for every measure, under its name in docs/measures.md."""
 
     name: str
-    only_it: Annotated[Count, told("documents that it alone gets right, beside the most accurate")]
+    only_it: Annotated[Count, described("documents that it alone gets right, beside the most accurate")]
     only_the_best: Count
     p_exact: float
     p_folds: float
-    behind_the_best: Behind
+    behind_the_best: DifferenceToBest
     standing: str
     on_training_parts: float | None
-    seconds: Annotated[float, told("of all its trainings, added up, whichever process did them")]
+    seconds: Annotated[float, described("of all its trainings, added up, whichever process did them")]
     bytes: int
 
 
 @closed
-class Compare(Result, Kept):
+class Compare(Result, DuplicatesJson):
     """upsort compare"""
 
-    by: Annotated[str, told("the measure that orders the candidates")]
-    candidates: list[Candidate]
-    counted: Annotated[int, told("how often the text was cleaned and counted")]
-    at_the_end: list[AtTheEnd]
-    nested: Rate | None
+    by: Annotated[str, described("the measure that orders the candidates")]
+    candidates: list[CandidateJson]
+    counted: Annotated[int, described("how often the text was cleaned and counted")]
+    at_the_end: list[RangeEnd]
+    nested: RateJson | None
 
 
 @closed
@@ -175,8 +175,8 @@ class Finalist(TypedDict):
     """One of the last plans, on the folds."""
 
     name: str
-    accuracy: Rate
-    macro_f1: Rate
+    accuracy: RateJson
+    macro_f1: RateJson
 
 
 @closed
@@ -184,7 +184,7 @@ class Brought(TypedDict):
     """A choice, and by how much the plan without it is behind."""
 
     choice: str
-    without_it: Behind
+    without_it: DifferenceToBest
 
 
 @closed
@@ -192,30 +192,30 @@ class Tried(TypedDict):
     """A plan that was tried."""
 
     name: str
-    documents: Annotated[int, told("on which it was judged last, while plans were sorted out")]
-    accuracy: Annotated[float | None, told("there; null where it could not be trained on them")]
-    known: Annotated[bool, told("whether an earlier search had found that out, as the ledger tells")]
+    documents: Annotated[int, described("on which it was judged last, while plans were sorted out")]
+    accuracy: Annotated[float | None, described("there; null where it could not be trained on them")]
+    known: Annotated[bool, described("whether an earlier search had found that out, as the ledger tells")]
 
 
 @closed
-class Choose(Result, Kept):
+class Choose(Result, DuplicatesJson):
     """upsort choose"""
 
     chosen: str
-    changes: Annotated[dict[str, Any], told("keys of the plan with the values that were chosen")]
-    honest: Annotated[Rate, told("the accuracy on the documents set aside")]
-    baseline: Annotated[Rate, told("of always answering one label, on the same")]
-    on_the_folds: Annotated[Rate, told("the accuracy on the folds that chose it")]
-    as_it_is: Annotated[Rate, told("the accuracy of the given plan on the documents set aside")]
-    gain: Annotated[Behind, told("by how much that one is behind")]
+    changes: Annotated[dict[str, Any], described("keys of the plan with the values that were chosen")]
+    honest: Annotated[RateJson, described("the accuracy on the documents set aside")]
+    baseline: Annotated[RateJson, described("of always answering one label, on the same")]
+    on_the_folds: Annotated[RateJson, described("the accuracy on the folds that chose it")]
+    as_it_is: Annotated[RateJson, described("the accuracy of the given plan on the documents set aside")]
+    gain: Annotated[DifferenceToBest, described("by how much that one is behind")]
     most_accurate: str
-    behind_it: Annotated[Behind, told("the chosen one, on the folds")]
+    behind_it: Annotated[DifferenceToBest, described("the chosen one, on the folds")]
     finalists: list[Finalist]
     reasons: list[Brought]
-    left_out: Annotated[list[Brought], told("choices of the most accurate plan that the chosen one does without")]
+    left_out: Annotated[list[Brought], described("choices of the most accurate plan that the chosen one does without")]
     trials: list[Tried]
     set_aside_to_judge: int
-    counted: Annotated[int, told("how often the text was cleaned and counted")]
+    counted: Annotated[int, described("how often the text was cleaned and counted")]
     seconds: float
 
 
@@ -230,11 +230,11 @@ class Expected(TypedDict):
 
 
 @closed
-class CurveOf(Result, Kept):
+class CurveOf(Result, DuplicatesJson):
     """upsort curve"""
 
     points: list[GrowthPoint]
-    growth: Curve | None
+    growth: PowerLaw | None
     twice_as_many: Expected | None
     written: str | None
 
@@ -249,7 +249,7 @@ class Interval(TypedDict):
 
 
 @closed
-class Suspects(Result, Kept):
+class SuspectsJson(Result, DuplicatesJson):
     """upsort suspects"""
 
     suspects: list[Suspect]
@@ -271,8 +271,8 @@ class Noted(TypedDict):
     seed: int | None
     documents: int | None
     version: str | None
-    settings: Annotated[str, told("the whole plan, as JSON")]
-    measures: dict[str, Rate]
+    settings: Annotated[str, described("the whole plan, as JSON")]
+    measures: dict[str, RateJson]
 
 
 @closed

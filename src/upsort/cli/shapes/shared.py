@@ -9,7 +9,7 @@ closed = with_config(ConfigDict(extra="forbid"))
 opened = with_config(ConfigDict(extra="allow"))
 
 
-def told(text: str) -> Any:
+def described(text: str) -> Any:
     """What a key holds."""
     return Field(description=text)
 
@@ -19,19 +19,19 @@ Count = int | float
 
 
 @closed
-class Rate(TypedDict):
+class RateJson(TypedDict):
     """A measured value with the ends of its 95 % interval; null where it is not defined, or too little bears on it."""
 
     value: float | None
     low: float | None
     high: float | None
-    right: NotRequired[Annotated[Count | None, told("of the documents, where it is a share of them")]]
+    right: NotRequired[Annotated[Count | None, described("of the documents, where it is a share of them")]]
     of: NotRequired[Count]
-    documents: NotRequired[Annotated[int, told("that it was measured on, where it is no share of them")]]
+    documents: NotRequired[Annotated[int, described("that it was measured on, where it is no share of them")]]
 
 
 @closed
-class Rows(TypedDict):
+class RowsJson(TypedDict):
     """What became of the rows that were read."""
 
     read: int
@@ -45,12 +45,12 @@ class Rows(TypedDict):
 class Result(TypedDict):
     """What every document has."""
 
-    json_version: Annotated[int, told("of this description")]
-    rows: NotRequired[Rows]
+    json_version: Annotated[int, described("of this description")]
+    rows: NotRequired[RowsJson]
 
 
 @closed
-class Kept(TypedDict):
+class DuplicatesJson(TypedDict):
     """How copies and groups were kept on one side of every split."""
 
     copies: int
@@ -63,27 +63,27 @@ class Kept(TypedDict):
 class LabelJudged(TypedDict):
     """The decisions about one label."""
 
-    documents: Annotated[Count, told("documents that have it")]
-    sorted_as: Annotated[Count, told("documents that were sorted as it")]
-    right: Annotated[Count, told("documents that have it and were sorted as it")]
-    missed: Annotated[Count, told("documents that have it and were not sorted as it")]
-    false: Annotated[Count, told("documents that were sorted as it and do not have it")]
-    precision: Rate
-    recall: Rate
-    f1: Rate
-    f_beta: Rate
+    documents: Annotated[Count, described("documents that have it")]
+    sorted_as: Annotated[Count, described("documents that were sorted as it")]
+    right: Annotated[Count, described("documents that have it and were sorted as it")]
+    missed: Annotated[Count, described("documents that have it and were not sorted as it")]
+    false: Annotated[Count, described("documents that were sorted as it and do not have it")]
+    precision: RateJson
+    recall: RateJson
+    f1: RateJson
+    f_beta: RateJson
 
 
 @closed
-class Areas(TypedDict):
+class AreasJson(TypedDict):
     """The areas under a label's curves."""
 
-    roc: Rate
-    precision_recall: Rate
+    roc: RateJson
+    precision_recall: RateJson
 
 
 @closed
-class OwnProbability(TypedDict):
+class OwnProbabilityJson(TypedDict):
     """What documents of a label got for it."""
 
     documents: Count
@@ -91,44 +91,46 @@ class OwnProbability(TypedDict):
     median: float | None
 
 
-ReliabilityBin = TypedDict("ReliabilityBin", {"from": float, "to": float, "probability": float | None, "right": Rate})
+ReliabilityBin = TypedDict(
+    "ReliabilityBin", {"from": float, "to": float, "probability": float | None, "right": RateJson}
+)
 ReliabilityBin.__doc__ = "Documents whose stated probability is in one tenth."
 
 
 @closed
-class Baseline(Rate):
+class Baseline(RateJson):
     """The accuracy of always giving one label."""
 
-    label: Annotated[str | None, told("that label; null where it differs from fold to fold")]
+    label: Annotated[str | None, described("that label; null where it differs from fold to fold")]
 
 
 @closed
-class Undecided(TypedDict):
+class UndecidedJson(TypedDict):
     """Documents that are left undecided, and the others."""
 
-    documents: Annotated[dict[str, Count], told("left undecided, by label")]
-    labels: Annotated[dict[str, LabelJudged], told("the decisions about the others")]
+    documents: Annotated[dict[str, Count], described("left undecided, by label")]
+    labels: Annotated[dict[str, LabelJudged], described("the decisions about the others")]
     confusion: dict[str, dict[str, Count]]
 
 
 @closed
-class Costs(TypedDict):
+class CostsJson(TypedDict):
     """Mean costs of a document, by a table of costs."""
 
-    mean: Annotated[Rate, told("of the decisions")]
-    of_most_probable: Annotated[Rate, told("had each been sorted as its most probable label")]
-    of_one_label: Annotated[Rate, told("had all been sorted as the label that is then cheapest")]
+    mean: Annotated[RateJson, described("of the decisions")]
+    of_most_probable: Annotated[RateJson, described("had each been sorted as its most probable label")]
+    of_one_label: Annotated[RateJson, described("had all been sorted as the label that is then cheapest")]
     one_label: str
-    more_than_most_probable: Annotated[Rate, told("below 0 where deciding by costs pays")]
+    more_than_most_probable: Annotated[RateJson, described("below 0 where deciding by costs pays")]
 
 
 @closed
-class MissedTogether(TypedDict):
+class PairMissedJson(TypedDict):
     """Documents that have two labels and were given neither."""
 
-    labels: Annotated[list[str], told("the two")]
+    labels: Annotated[list[str], described("the two")]
     documents: Count
-    of: Annotated[Count, told("documents that have both")]
+    of: Annotated[Count, described("documents that have both")]
 
 
 @closed
@@ -138,52 +140,54 @@ class GivenInstead(TypedDict):
     missed: str
     given: str
     documents: Count
-    of: Annotated[int, told("documents that have the missed label")]
+    of: Annotated[int, described("documents that have the missed label")]
 
 
 @closed
-class LabelSets(TypedDict):
+class LabelSetsJson(TypedDict):
     """Which labels go wrong together, where cells hold several."""
 
-    missed_together: list[MissedTogether]
+    missed_together: list[PairMissedJson]
     given_instead: list[GivenInstead]
 
 
 @closed
-class Judgement(TypedDict):
+class JudgementJson(TypedDict):
     """Everything measured of decisions."""
 
-    accuracy: Rate
+    accuracy: RateJson
     baseline: Baseline
-    macro_f1: Rate
-    micro_f1: NotRequired[Annotated[Rate, told("of all labels together, where cells hold several")]]
-    balanced_accuracy: NotRequired[Rate]
-    macro_precision: NotRequired[Rate]
-    weighted_f1: NotRequired[Rate]
-    macro_f_beta: NotRequired[Rate]
-    matthews: NotRequired[Rate]
-    kappa: NotRequired[Rate]
-    top2_accuracy: NotRequired[Annotated[Rate, told("own label among the two most probable, of more than two")]]
-    roc_area: NotRequired[Rate]
-    precision_recall_area: NotRequired[Rate]
-    log_loss: NotRequired[Rate]
-    brier: NotRequired[Rate]
-    cost: NotRequired[Annotated[Rate, told("the mean cost, where there is a table of costs")]]
-    costs: Costs | None
-    decided: NotRequired[Annotated[Rate, told("the share that is, where some are left undecided")]]
-    decided_accuracy: NotRequired[Annotated[Rate, told("of the decided ones")]]
-    undecided: Undecided | None
-    p_against_baseline: Annotated[float, told("of the exact paired test against the baseline")]
+    macro_f1: RateJson
+    micro_f1: NotRequired[Annotated[RateJson, described("of all labels together, where cells hold several")]]
+    balanced_accuracy: NotRequired[RateJson]
+    macro_precision: NotRequired[RateJson]
+    weighted_f1: NotRequired[RateJson]
+    macro_f_beta: NotRequired[RateJson]
+    matthews: NotRequired[RateJson]
+    kappa: NotRequired[RateJson]
+    top2_accuracy: NotRequired[
+        Annotated[RateJson, described("own label among the two most probable, of more than two")]
+    ]
+    roc_area: NotRequired[RateJson]
+    precision_recall_area: NotRequired[RateJson]
+    log_loss: NotRequired[RateJson]
+    brier: NotRequired[RateJson]
+    cost: NotRequired[Annotated[RateJson, described("the mean cost, where there is a table of costs")]]
+    costs: CostsJson | None
+    decided: NotRequired[Annotated[RateJson, described("the share that is, where some are left undecided")]]
+    decided_accuracy: NotRequired[Annotated[RateJson, described("of the decided ones")]]
+    undecided: UndecidedJson | None
+    p_against_baseline: Annotated[float, described("of the exact paired test against the baseline")]
     repeats: int
-    groups: Annotated[int | None, told("of documents that belong together; null where all stand alone")]
+    groups: Annotated[int | None, described("of documents that belong together; null where all stand alone")]
     labels: dict[str, LabelJudged]
     confusion: Annotated[
         dict[str, dict[str, Count]],
-        told("documents by true label and by the label they were sorted as; empty for sets"),
+        described("documents by true label and by the label they were sorted as; empty for sets"),
     ]
-    label_sets: LabelSets | None
-    areas: NotRequired[dict[str, Areas]]
-    own_probability: NotRequired[dict[str, OwnProbability]]
+    label_sets: LabelSetsJson | None
+    areas: NotRequired[dict[str, AreasJson]]
+    own_probability: NotRequired[dict[str, OwnProbabilityJson]]
     calibration_error: NotRequired[float | None]
     calibration_error_by_chance: NotRequired[float | None]
     reliability: NotRequired[list[ReliabilityBin]]

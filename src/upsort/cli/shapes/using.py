@@ -4,10 +4,10 @@ from typing import Annotated, NotRequired
 
 from typing_extensions import TypedDict
 
-from upsort.cli.shapes.shared import Rate, Result, closed, told
-from upsort.core.insight.trends import StandingOut
-from upsort.jobs.label_next import ToLabel, Worth
-from upsort.jobs.terms import Fact
+from upsort.cli.shapes.shared import RateJson, Result, closed, described
+from upsort.core.insight.trends import UnusualPeriod
+from upsort.jobs.label_next import LabellingBenefit, LabelSuggestion
+from upsort.jobs.terms import TermFact
 
 
 @closed
@@ -15,7 +15,7 @@ class TermRanked(TypedDict):
     """A term of a label."""
 
     term: str
-    value: Annotated[float, told("by the way that ranks them")]
+    value: Annotated[float, described("by the way that ranks them")]
     z: float | None
     documents: int
     others: int
@@ -29,7 +29,7 @@ class Terms(Result):
     way: str
     labels: dict[str, list[TermRanked]]
     against: dict[str, list[TermRanked]]
-    facts: list[Fact]
+    facts: list[TermFact]
     written: list[str]
 
 
@@ -38,11 +38,11 @@ class PulledTerm(TypedDict):
     """A term of the text, the word vector of one, or a column beside the text, with what it adds to each label's score."""
 
     term: str
-    source: Annotated[str, told("`term`, `vector` or `column`")]
-    count: Annotated[int, told("how often it stands in the text; 0 of a column")]
-    value: Annotated[float, told("what it is to the classifier; of a vector, its share of the mean")]
-    given: Annotated[float | None, told("the number in the column")]
-    shares_with: Annotated[list[str], told("other terms of the same hashed column")]
+    source: Annotated[str, described("`term`, `vector` or `column`")]
+    count: Annotated[int, described("how often it stands in the text; 0 of a column")]
+    value: Annotated[float, described("what it is to the classifier; of a vector, its share of the mean")]
+    given: Annotated[float | None, described("the number in the column")]
+    shares_with: Annotated[list[str], described("other terms of the same hashed column")]
     pulls: dict[str, float]
 
 
@@ -55,7 +55,7 @@ class Begins(TypedDict):
 
 
 @closed
-class PullSum(TypedDict):
+class ContributionSumJson(TypedDict):
     """What adds up to the scores."""
 
     begins: list[Begins]
@@ -63,44 +63,46 @@ class PullSum(TypedDict):
 
 
 @closed
-class AskedTerm(TypedDict):
+class TreeQuestion(TypedDict):
     """A question of a tree."""
 
     term: str
-    above: Annotated[float | None, told("the number that was asked for; null where the term was")]
+    above: Annotated[float | None, described("the number that was asked for; null where the term was")]
     answer: bool
-    documents: Annotated[float, told("of the training that were asked")]
+    documents: Annotated[float, described("of the training that were asked")]
 
 
 @closed
 class QuestionPath(TypedDict):
     """The way through a tree."""
 
-    questions: list[AskedTerm]
-    documents: Annotated[dict[str, float], told("of the training that answered alike, by label")]
+    questions: list[TreeQuestion]
+    documents: Annotated[dict[str, float], described("of the training that answered alike, by label")]
 
 
 @closed
-class VoterFound(TypedDict):
+class NeighbourVote(TypedDict):
     """A training document that has a say."""
 
     label: str
     similarity: float
     weight: float
-    says: Annotated[float, told("what it adds to the score of its label")]
+    says: Annotated[float, described("what it adds to the score of its label")]
     in_common: list[str]
-    document: Annotated[str | None, told("its identifier, where it was found among the tables of --among")]
+    document: Annotated[str | None, described("its identifier, where it was found among the tables of --among")]
 
 
 @closed
-class WordFound(TypedDict):
+class WordWeight(TypedDict):
     """A word of the text, from start to end in it."""
 
     start: int
     end: int
-    term: Annotated[str, told("what cleaning made of it")]
+    term: Annotated[str, described("what cleaning made of it")]
     known: bool
-    leaning: Annotated[float, told("what it says for the label, against the next one where labels exclude each other")]
+    leaning: Annotated[
+        float, described("what it says for the label, against the next one where labels exclude each other")
+    ]
 
 
 @closed
@@ -159,35 +161,36 @@ class Similar(TypedDict):
 class Explain(Result):
     """upsort explain"""
 
-    label: Annotated[str, told("as score gives it")]
-    labels: Annotated[list[str] | None, told("the single ones, where a document may have several")]
+    label: Annotated[str, described("as score gives it")]
+    labels: Annotated[list[str] | None, described("the single ones, where a document may have several")]
     probability: float
     second_label: str
-    remark: Annotated[str | None, told("on an answer that rests on no word of the text")]
+    remark: Annotated[str | None, described("on an answer that rests on no word of the text")]
     probabilities: dict[str, float]
     scores: dict[str, float]
     thresholds: Annotated[
-        dict[str, float] | None, told("from which probability on a label is given, where there may be several")
+        dict[str, float] | None, described("from which probability on a label is given, where there may be several")
     ]
-    calibration: Annotated[str, told("how scores become probabilities")]
-    sum: Annotated[PullSum | None, told("of a linear sorter, naive Bayes or centroids")]
-    path: Annotated[QuestionPath | None, told("of a tree")]
-    voters: Annotated[list[VoterFound] | None, told("of neighbours")]
-    training_documents: Annotated[dict[str, float] | None, told("of kinds that do not look at the text")]
-    words: list[WordFound]
+    calibration: Annotated[str, described("how scores become probabilities")]
+    sum: Annotated[ContributionSumJson | None, described("of a linear sorter, naive Bayes or centroids")]
+    path: Annotated[QuestionPath | None, described("of a tree")]
+    voters: Annotated[list[NeighbourVote] | None, described("of neighbours")]
+    training_documents: Annotated[dict[str, float] | None, described("of kinds that do not look at the text")]
+    words: list[WordWeight]
     unknown_words: list[str]
     flip: Flip | None
     similar: list[Similar]
-    arithmetic: Annotated[list[WorkedSum] | None, told("with --arithmetic")]
+    arithmetic: Annotated[list[WorkedSum] | None, described("with --arithmetic")]
 
 
 @closed
 class Next(Result):
     """upsort next"""
 
-    documents: list[ToLabel]
+    documents: list[LabelSuggestion]
     worth: Annotated[
-        Worth | None, told("what labelling more is expected to bring, of a sorter that keeps its documents")
+        LabellingBenefit | None,
+        described("what labelling more is expected to bring, of a sorter that keeps its documents"),
     ]
     written: str | None
 
@@ -197,10 +200,10 @@ class AddedTo(TypedDict):
     """What is known of the documents that were added to one answer."""
 
     answer: str | None
-    unknown_share: Annotated[float | None, told("of the new documents' words, to the sorter as it was")]
-    new_right_before: Annotated[Rate, told("of the new documents, by the sorter as it was")]
-    held_out_older: Annotated[Rate | None, told("of the older documents, by folds of all")]
-    held_out_new: Annotated[Rate | None, told("of the new ones, by folds of all")]
+    unknown_share: Annotated[float | None, described("of the new documents' words, to the sorter as it was")]
+    new_right_before: Annotated[RateJson, described("of the new documents, by the sorter as it was")]
+    held_out_older: Annotated[RateJson | None, described("of the older documents, by folds of all")]
+    held_out_new: Annotated[RateJson | None, described("of the new ones, by folds of all")]
 
 
 @closed
@@ -223,7 +226,7 @@ class Export(Result):
     """upsort export"""
 
     exported: str
-    tokens: Annotated[str, told("the file of texts with their tokens")]
+    tokens: Annotated[str, described("the file of texts with their tokens")]
     terms: int
     labels: list[str]
     kind: str
@@ -239,19 +242,19 @@ class Score(Result):
     answers: NotRequired[dict[str, dict[str, int]]]
     without_tokens: int
     nothing_known: Annotated[
-        int, told("documents without a word that the sorter knows, those without any word included")
+        int, described("documents without a word that the sorter knows, those without any word included")
     ]
     unknown_share: float
 
 
 @closed
-class Trend(Result):
+class TrendJson(Result):
     """upsort trend"""
 
     by: str
     label: str
-    periods: dict[str, dict[str, Rate]]
-    standing_out: list[StandingOut]
+    periods: dict[str, dict[str, RateJson]]
+    standing_out: list[UnusualPeriod]
     written: str | None
 
 

@@ -3,12 +3,12 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import option, whole_number
-from upsort.cli.options import Command, SorterFile
+from upsort.cli.options import Command, SorterOption
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class AskOptions(SorterFile):
+class AskOptions(SorterOption):
     """upsort ask."""
 
     HEADING: ClassVar[str] = "what to ask"

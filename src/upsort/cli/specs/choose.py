@@ -3,13 +3,33 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import minutes, names, option, whole_number
-from upsort.cli.options import Columns, Command, Judging, Margin, Overwriting, Reading, Seed, Sources, Workers
-from upsort.cli.plan_options import Learning
+from upsort.cli.options import (
+    ColumnOptions,
+    Command,
+    InputOption,
+    MarginOption,
+    OverwriteOption,
+    RejectsOptions,
+    RequirementOptions,
+    SeedOption,
+    WorkerOptions,
+)
+from upsort.cli.plan_options import TrainingOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class ChooseOptions(Sources, Seed, Workers, Margin, Judging, Columns, Reading, Learning, Overwriting):
+class ChooseOptions(
+    InputOption,
+    SeedOption,
+    WorkerOptions,
+    MarginOption,
+    RequirementOptions,
+    ColumnOptions,
+    RejectsOptions,
+    TrainingOptions,
+    OverwriteOption,
+):
     """upsort choose."""
 
     HEADING: ClassVar[str] = "how far to look"

@@ -4,24 +4,34 @@ from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, flag, option, whole_number
 from upsort.cli.options import (
-    Columns,
+    ColumnOptions,
     Command,
-    IdColumn,
-    LabelColumn,
-    Margin,
-    MaybeSources,
-    Overwriting,
-    Reading,
-    Seed,
-    TextColumn,
+    IdColumnOption,
+    LabelColumnOption,
+    MarginOption,
+    OptionalInputOption,
+    OverwriteOption,
+    RejectsOptions,
+    SeedOption,
+    TextColumnOption,
     spellings_of,
 )
-from upsort.cli.plan_options import ClassifierKeys, FeatureKeys, Learning
+from upsort.cli.plan_options import ClassifierOptions, FeatureOptions, TrainingOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class CleanOptions(MaybeSources, Margin, Seed, TextColumn, LabelColumn, IdColumn, Reading, Learning, Overwriting):
+class CleanOptions(
+    OptionalInputOption,
+    MarginOption,
+    SeedOption,
+    TextColumnOption,
+    LabelColumnOption,
+    IdColumnOption,
+    RejectsOptions,
+    TrainingOptions,
+    OverwriteOption,
+):
     """upsort clean."""
 
     HEADING: ClassVar[str] = "what to clean"
@@ -63,7 +73,7 @@ class CleanOptions(MaybeSources, Margin, Seed, TextColumn, LabelColumn, IdColumn
 
 
 _SHOWN = ("--show", "--document", "--most-changed-by")
-_TRAINING = (*spellings_of(ClassifierKeys), *spellings_of(FeatureKeys))
+_TRAINING = (*spellings_of(ClassifierOptions), *spellings_of(FeatureOptions))
 
 
 COMMAND = Command(
@@ -84,8 +94,8 @@ COMMAND = Command(
                 "--groups",
                 "--compare-steps",
                 *_SHOWN,
-                *spellings_of(Reading),
-                *spellings_of(Columns),
+                *spellings_of(RejectsOptions),
+                *spellings_of(ColumnOptions),
             ),
             "it lists the steps that there are",
         ),

@@ -5,23 +5,35 @@ from typing import ClassVar
 from upsort.cli.declaring import Clash, Many, flag, option
 from upsort.cli.options import (
     FOLDS_RULES,
-    Columns,
+    ColumnOptions,
     Command,
-    Folds,
-    Judging,
-    Margin,
-    Overwriting,
-    Reading,
-    Seed,
-    Sources,
-    Workers,
+    FoldOptions,
+    InputOption,
+    MarginOption,
+    OverwriteOption,
+    RejectsOptions,
+    RequirementOptions,
+    SeedOption,
+    WorkerOptions,
 )
-from upsort.cli.plan_options import Deciding, Learning
+from upsort.cli.plan_options import DecisionOptions, TrainingOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class CompareOptions(Sources, Folds, Seed, Workers, Margin, Judging, Columns, Reading, Learning, Deciding, Overwriting):
+class CompareOptions(
+    InputOption,
+    FoldOptions,
+    SeedOption,
+    WorkerOptions,
+    MarginOption,
+    RequirementOptions,
+    ColumnOptions,
+    RejectsOptions,
+    TrainingOptions,
+    DecisionOptions,
+    OverwriteOption,
+):
     """upsort compare."""
 
     HEADING: ClassVar[str] = "what to compare"

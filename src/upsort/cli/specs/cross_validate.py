@@ -5,24 +5,34 @@ from typing import ClassVar
 from upsort.cli.declaring import Clash, option
 from upsort.cli.options import (
     FOLDS_RULES,
-    Columns,
+    ColumnOptions,
     Command,
-    Folds,
-    Judging,
-    Measures,
-    Overwriting,
-    Reading,
-    Seed,
-    Sources,
-    Workers,
+    FoldOptions,
+    InputOption,
+    MeasureOptions,
+    OverwriteOption,
+    RejectsOptions,
+    RequirementOptions,
+    SeedOption,
+    WorkerOptions,
 )
-from upsort.cli.plan_options import Deciding, Learning
+from upsort.cli.plan_options import DecisionOptions, TrainingOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
 class CrossValidateOptions(
-    Sources, Folds, Seed, Workers, Measures, Judging, Columns, Reading, Learning, Deciding, Overwriting
+    InputOption,
+    FoldOptions,
+    SeedOption,
+    WorkerOptions,
+    MeasureOptions,
+    RequirementOptions,
+    ColumnOptions,
+    RejectsOptions,
+    TrainingOptions,
+    DecisionOptions,
+    OverwriteOption,
 ):
     """upsort cross-validate."""
 

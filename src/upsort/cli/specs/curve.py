@@ -3,13 +3,32 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import option
-from upsort.cli.options import FOLDS_RULES, Columns, Command, Folds, Overwriting, Reading, Seed, Sources, Workers
-from upsort.cli.plan_options import Learning
+from upsort.cli.options import (
+    FOLDS_RULES,
+    ColumnOptions,
+    Command,
+    FoldOptions,
+    InputOption,
+    OverwriteOption,
+    RejectsOptions,
+    SeedOption,
+    WorkerOptions,
+)
+from upsort.cli.plan_options import TrainingOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class CurveOptions(Sources, Folds, Seed, Workers, Columns, Reading, Learning, Overwriting):
+class CurveOptions(
+    InputOption,
+    FoldOptions,
+    SeedOption,
+    WorkerOptions,
+    ColumnOptions,
+    RejectsOptions,
+    TrainingOptions,
+    OverwriteOption,
+):
     """upsort curve."""
 
     HEADING: ClassVar[str] = "what to judge"

@@ -3,12 +3,12 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, flag, option, positional
-from upsort.cli.options import Command, Everywhere
+from upsort.cli.options import Command, CommonOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class DemoOptions(Everywhere):
+class DemoOptions(CommonOptions):
     """upsort demo."""
 
     HEADING: ClassVar[str] = "where"

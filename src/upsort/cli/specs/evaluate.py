@@ -4,22 +4,32 @@ from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, option, share, whole_number
 from upsort.cli.options import (
-    Columns,
+    ColumnOptions,
     Command,
-    Costs,
-    Judging,
-    Measures,
-    Overwriting,
-    Reading,
-    SorterFile,
-    Sources,
-    Workers,
+    CostOption,
+    InputOption,
+    MeasureOptions,
+    OverwriteOption,
+    RejectsOptions,
+    RequirementOptions,
+    SorterOption,
+    WorkerOptions,
 )
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class EvaluateOptions(SorterFile, Sources, Workers, Costs, Measures, Judging, Columns, Reading, Overwriting):
+class EvaluateOptions(
+    SorterOption,
+    InputOption,
+    WorkerOptions,
+    CostOption,
+    MeasureOptions,
+    RequirementOptions,
+    ColumnOptions,
+    RejectsOptions,
+    OverwriteOption,
+):
     """upsort evaluate."""
 
     HEADING: ClassVar[str] = "what to judge"

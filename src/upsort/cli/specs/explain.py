@@ -4,21 +4,23 @@ from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, flag, option, positional, whole_number
 from upsort.cli.options import (
-    Answer,
+    AnswerOption,
     Command,
-    IdColumn,
-    Overwriting,
-    ReadingAlone,
-    SorterFile,
-    TextColumn,
-    VectorColumns,
+    IdColumnOption,
+    OverwriteOption,
+    ReadingOptions,
+    SorterOption,
+    TextColumnOption,
+    VectorOptions,
     spellings_of,
 )
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class ExplainOptions(SorterFile, Answer, TextColumn, IdColumn, VectorColumns, ReadingAlone, Overwriting):
+class ExplainOptions(
+    SorterOption, AnswerOption, TextColumnOption, IdColumnOption, VectorOptions, ReadingOptions, OverwriteOption
+):
     """upsort explain."""
 
     HEADING: ClassVar[str] = "what to explain"
@@ -49,8 +51,8 @@ COMMAND = Command(
     "exclude each other are explained one by one, against their thresholds.",
     example='upsort explain desk.sorter "the leaves of my quince are curling"',
     rules=(
-        *(Need(name, ("--document", "--among")) for name in spellings_of(ReadingAlone)),
-        *(Need(name, ("--document",)) for name in spellings_of(TextColumn, IdColumn, VectorColumns)),
+        *(Need(name, ("--document", "--among")) for name in spellings_of(ReadingOptions)),
+        *(Need(name, ("--document",)) for name in spellings_of(TextColumnOption, IdColumnOption, VectorOptions)),
         Clash("--json", ("--top",), "JSON holds every term"),
     ),
     options=ExplainOptions,

@@ -3,12 +3,12 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import flag, option
-from upsort.cli.options import Answer, Command, SorterFile
+from upsort.cli.options import AnswerOption, Command, SorterOption
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class ExportOptions(SorterFile, Answer):
+class ExportOptions(SorterOption, AnswerOption):
     """upsort export."""
 
     HEADING: ClassVar[str] = "what to write"

@@ -3,12 +3,12 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Many, option
-from upsort.cli.options import Command, Overwriting, Reading, SorterFile, Sources
+from upsort.cli.options import Command, InputOption, OverwriteOption, RejectsOptions, SorterOption
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class ExtendOptions(SorterFile, Sources, Reading, Overwriting):
+class ExtendOptions(SorterOption, InputOption, RejectsOptions, OverwriteOption):
     """upsort extend."""
 
     HEADING: ClassVar[str] = "what to add"

@@ -3,13 +3,30 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Need, option, whole_number
-from upsort.cli.options import Columns, Command, Overwriting, Reading, Sources, Workers, spellings_of
-from upsort.cli.plan_options import CleanKeys, FeatureKeys, Planned
+from upsort.cli.options import (
+    ColumnOptions,
+    Command,
+    InputOption,
+    OverwriteOption,
+    RejectsOptions,
+    WorkerOptions,
+    spellings_of,
+)
+from upsort.cli.plan_options import CleaningOptions, FeatureOptions, PlanFileOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class FeaturesOptions(Sources, Workers, Columns, Reading, FeatureKeys, CleanKeys, Planned, Overwriting):
+class FeaturesOptions(
+    InputOption,
+    WorkerOptions,
+    ColumnOptions,
+    RejectsOptions,
+    FeatureOptions,
+    CleaningOptions,
+    PlanFileOptions,
+    OverwriteOption,
+):
     """upsort features."""
 
     HEADING: ClassVar[str] = "what to build"
@@ -83,7 +100,7 @@ COMMAND = Command(
         ),
         Clash(
             "--from-sorter",
-            (*spellings_of(FeatureKeys), *spellings_of(CleanKeys)),
+            (*spellings_of(FeatureOptions), *spellings_of(CleaningOptions)),
             "the sorter says how its terms are made",
         ),
         Need("--terms", ("--matrix",)),

@@ -3,13 +3,31 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Many, flag, option, whole_number
-from upsort.cli.options import Command, IdColumn, LabelColumn, Overwriting, Reading, Sources, TextColumn, Workers
-from upsort.cli.plan_options import Planned
+from upsort.cli.options import (
+    Command,
+    IdColumnOption,
+    InputOption,
+    LabelColumnOption,
+    OverwriteOption,
+    RejectsOptions,
+    TextColumnOption,
+    WorkerOptions,
+)
+from upsort.cli.plan_options import PlanFileOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class GatherOptions(Sources, Workers, TextColumn, LabelColumn, IdColumn, Reading, Planned, Overwriting):
+class GatherOptions(
+    InputOption,
+    WorkerOptions,
+    TextColumnOption,
+    LabelColumnOption,
+    IdColumnOption,
+    RejectsOptions,
+    PlanFileOptions,
+    OverwriteOption,
+):
     """upsort gather."""
 
     HEADING: ClassVar[str] = "what to gather"

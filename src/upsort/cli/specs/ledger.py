@@ -3,12 +3,12 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, flag, option, positional, whole_number
-from upsort.cli.options import Command, Overwriting
+from upsort.cli.options import Command, OverwriteOption
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class LedgerOptions(Overwriting):
+class LedgerOptions(OverwriteOption):
     """upsort ledger."""
 
     HEADING: ClassVar[str] = "what to list"

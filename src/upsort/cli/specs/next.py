@@ -4,22 +4,32 @@ from typing import ClassVar
 
 from upsort.cli.declaring import option, whole_number
 from upsort.cli.options import (
-    Answer,
+    AnswerOption,
     Command,
-    IdColumn,
-    Overwriting,
-    Reading,
-    Seed,
-    SorterFile,
-    Sources,
-    TextColumn,
-    VectorColumns,
+    IdColumnOption,
+    InputOption,
+    OverwriteOption,
+    RejectsOptions,
+    SeedOption,
+    SorterOption,
+    TextColumnOption,
+    VectorOptions,
 )
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class NextOptions(SorterFile, Sources, Answer, Seed, TextColumn, IdColumn, VectorColumns, Reading, Overwriting):
+class NextOptions(
+    SorterOption,
+    InputOption,
+    AnswerOption,
+    SeedOption,
+    TextColumnOption,
+    IdColumnOption,
+    VectorOptions,
+    RejectsOptions,
+    OverwriteOption,
+):
     """upsort next."""
 
     HEADING: ClassVar[str] = "what to choose from"

@@ -3,13 +3,13 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, flag, option
-from upsort.cli.options import Columns, Command, MaybeSources, ReadingAlone, spellings_of
-from upsort.cli.plan_options import Learning
+from upsort.cli.options import ColumnOptions, Command, OptionalInputOption, ReadingOptions, spellings_of
+from upsort.cli.plan_options import TrainingOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class PlanOptions(MaybeSources, Columns, ReadingAlone, Learning):
+class PlanOptions(OptionalInputOption, ColumnOptions, ReadingOptions, TrainingOptions):
     """upsort plan."""
 
     HEADING: ClassVar[str] = "what to plan"
@@ -25,7 +25,7 @@ class PlanOptions(MaybeSources, Columns, ReadingAlone, Learning):
     )
 
 
-_DATA = (*spellings_of(ReadingAlone), *spellings_of(Columns))
+_DATA = (*spellings_of(ReadingOptions), *spellings_of(ColumnOptions))
 
 
 COMMAND = Command(
@@ -38,7 +38,7 @@ COMMAND = Command(
     rules=(
         Clash("--explain", ("--check", "--output", "--overwrite", *_DATA), "it reads no data"),
         Clash(
-            "--check", ("--output", "--overwrite", *spellings_of(ReadingAlone)), "it reads a plan and writes nothing"
+            "--check", ("--output", "--overwrite", *spellings_of(ReadingOptions)), "it reads a plan and writes nothing"
         ),
     ),
     options=PlanOptions,

@@ -3,12 +3,20 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Many, option
-from upsort.cli.options import Answer, Columns, Command, Overwriting, Reading, SorterFile, Sources
+from upsort.cli.options import (
+    AnswerOption,
+    ColumnOptions,
+    Command,
+    InputOption,
+    OverwriteOption,
+    RejectsOptions,
+    SorterOption,
+)
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class ReportOptions(SorterFile, Sources, Answer, Columns, Reading, Overwriting):
+class ReportOptions(SorterOption, InputOption, AnswerOption, ColumnOptions, RejectsOptions, OverwriteOption):
     """upsort report."""
 
     HEADING: ClassVar[str] = "what to report on"

@@ -5,21 +5,30 @@ from typing import ClassVar
 from upsort.cli.declaring import Clash, Need, flag, option, share
 from upsort.cli.options import (
     Command,
-    Costs,
-    IdColumn,
-    Reading,
-    SorterFile,
-    Sources,
-    TextColumn,
-    VectorColumns,
-    Workers,
+    CostOption,
+    IdColumnOption,
+    InputOption,
+    RejectsOptions,
+    SorterOption,
+    TextColumnOption,
+    VectorOptions,
+    WorkerOptions,
     spellings_of,
 )
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class ScoreOptions(SorterFile, Sources, Workers, Costs, TextColumn, IdColumn, VectorColumns, Reading):
+class ScoreOptions(
+    SorterOption,
+    InputOption,
+    WorkerOptions,
+    CostOption,
+    TextColumnOption,
+    IdColumnOption,
+    VectorOptions,
+    RejectsOptions,
+):
     """upsort score."""
 
     HEADING: ClassVar[str] = "what to score"
@@ -71,7 +80,7 @@ COMMAND = Command(
                 "--json",
                 "--spreadsheet-safe",
                 "--document-vectors",
-                *spellings_of(Reading),
+                *spellings_of(RejectsOptions),
             ),
             "it answers standard input line by line",
         ),

@@ -3,13 +3,31 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, flag, option, share
-from upsort.cli.options import Command, IdColumn, LabelColumn, Overwriting, Reading, Seed, Sources, TextColumn
-from upsort.cli.plan_options import Planned
+from upsort.cli.options import (
+    Command,
+    IdColumnOption,
+    InputOption,
+    LabelColumnOption,
+    OverwriteOption,
+    RejectsOptions,
+    SeedOption,
+    TextColumnOption,
+)
+from upsort.cli.plan_options import PlanFileOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class SplitOptions(Sources, Seed, TextColumn, LabelColumn, IdColumn, Reading, Planned, Overwriting):
+class SplitOptions(
+    InputOption,
+    SeedOption,
+    TextColumnOption,
+    LabelColumnOption,
+    IdColumnOption,
+    RejectsOptions,
+    PlanFileOptions,
+    OverwriteOption,
+):
     """upsort split."""
 
     HEADING: ClassVar[str] = "what to split"

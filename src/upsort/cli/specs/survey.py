@@ -3,13 +3,30 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, flag, option, whole_number
-from upsort.cli.options import Command, IdColumn, LabelColumn, Reading, Sources, TextColumn, Workers
-from upsort.cli.plan_options import Language, Planned
+from upsort.cli.options import (
+    Command,
+    IdColumnOption,
+    InputOption,
+    LabelColumnOption,
+    RejectsOptions,
+    TextColumnOption,
+    WorkerOptions,
+)
+from upsort.cli.plan_options import LanguageOption, PlanFileOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class SurveyOptions(Sources, Workers, TextColumn, LabelColumn, IdColumn, Reading, Language, Planned):
+class SurveyOptions(
+    InputOption,
+    WorkerOptions,
+    TextColumnOption,
+    LabelColumnOption,
+    IdColumnOption,
+    RejectsOptions,
+    LanguageOption,
+    PlanFileOptions,
+):
     """upsort survey."""
 
     HEADING: ClassVar[str] = "what to survey"

@@ -3,13 +3,13 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, flag, option, positional, whole_number
-from upsort.cli.options import Answer, Columns, Command, Reading, spellings_of
-from upsort.cli.plan_options import CleanKeys, Planned, TermKeys
+from upsort.cli.options import AnswerOption, ColumnOptions, Command, RejectsOptions, spellings_of
+from upsort.cli.plan_options import CleaningOptions, PlanFileOptions, TermOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class TermsOptions(Answer, Columns, Reading, TermKeys, CleanKeys, Planned):
+class TermsOptions(AnswerOption, ColumnOptions, RejectsOptions, TermOptions, CleaningOptions, PlanFileOptions):
     """upsort terms."""
 
     HEADING: ClassVar[str] = "what to list"
@@ -30,7 +30,11 @@ class TermsOptions(Answer, Columns, Reading, TermKeys, CleanKeys, Planned):
     figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER")
 
 
-OF_A_CORPUS = ("--stable", "--contexts", *spellings_of(Columns, Reading, TermKeys, CleanKeys, Planned))
+OF_A_CORPUS = (
+    "--stable",
+    "--contexts",
+    *spellings_of(ColumnOptions, RejectsOptions, TermOptions, CleaningOptions, PlanFileOptions),
+)
 """Options that have no meaning for a sorter's terms."""
 
 

@@ -3,13 +3,30 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import flag, option
-from upsort.cli.options import Columns, Command, Overwriting, Reading, Seed, Sources, Workers
-from upsort.cli.plan_options import Deciding, Learning
+from upsort.cli.options import (
+    ColumnOptions,
+    Command,
+    InputOption,
+    OverwriteOption,
+    RejectsOptions,
+    SeedOption,
+    WorkerOptions,
+)
+from upsort.cli.plan_options import DecisionOptions, TrainingOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class TrainOptions(Sources, Seed, Workers, Columns, Reading, Learning, Deciding, Overwriting):
+class TrainOptions(
+    InputOption,
+    SeedOption,
+    WorkerOptions,
+    ColumnOptions,
+    RejectsOptions,
+    TrainingOptions,
+    DecisionOptions,
+    OverwriteOption,
+):
     """upsort train."""
 
     HEADING: ClassVar[str] = "what to train"

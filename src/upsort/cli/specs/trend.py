@@ -3,12 +3,12 @@
 from typing import ClassVar
 
 from upsort.cli.declaring import flag, option
-from upsort.cli.options import Command, Overwriting, Reading, Sources
+from upsort.cli.options import Command, InputOption, OverwriteOption, RejectsOptions
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
-class TrendOptions(Sources, Reading, Overwriting):
+class TrendOptions(InputOption, RejectsOptions, OverwriteOption):
     """upsort trend."""
 
     HEADING: ClassVar[str] = "what to count"

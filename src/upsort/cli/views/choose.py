@@ -6,31 +6,31 @@ from typing import Any
 
 from upsort.cli import columns as col
 from upsort.cli.console import Console
-from upsort.cli.recording import Recorded, record_result
+from upsort.cli.recording import RecordedEvaluation, record_result
 from upsort.cli.request import (
     LEARNING,
-    completed,
     inputs_of,
     named_engine,
+    note_unused_keys,
     plan_of,
-    tell_idle,
-    tell_set_aside,
-    working,
+    report_rejects,
+    run_context,
+    with_guessed_columns,
 )
-from upsort.cli.requirements import check_written, met
+from upsort.cli.requirements import check_written, requirement_status
 from upsort.cli.specs.choose import ChooseOptions
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import always_answering, times
+from upsort.cli.verdicts import baseline_name, times
 from upsort.cli.view import View
-from upsort.cli.wording import interval, kept_json, kept_together, percent, rate_json
-from upsort.core.judging.behind import Behind
+from upsort.cli.wording import duplicates_json, duplicates_sentences, interval, percent, rate_json
+from upsort.core.judging.behind import DifferenceToBest
 from upsort.core.judging.measure_list import rates_of
 from upsort.core.names import listed
 from upsort.files.plan_text import plan_text
 from upsort.files.writing import replacing_text
-from upsort.jobs.choose import Budget, Chosen, choose
+from upsort.jobs.choose import Budget, ChosenPlan, choose
 
-_BESIDE = ("columns.numbers", "columns.categories")
+_EXTRA_COLUMN_KEYS = ("columns.numbers", "columns.categories")
 
 
 def run(options: ChooseOptions, console: Console) -> Exit:
@@ -38,66 +38,67 @@ def run(options: ChooseOptions, console: Console) -> Exit:
     check_written(options.require)
     plan = plan_of(options, console)
     inputs = inputs_of(options, console, options.input, plan.source)
-    plan = completed(plan, inputs, "needed", console)
-    tell_idle(options, [plan], console, LEARNING)
-    with working(options, console, inputs, plan) as work:
+    plan = with_guessed_columns(plan, inputs, "needed", console)
+    note_unused_keys(options, [plan], console, LEARNING)
+    with run_context(options, console, inputs, plan) as work:
         budget = Budget(
             trials=options.trials,
             minutes=options.minutes,
             margin=options.margin,
-            beside=options.beside,
+            extra_columns=options.beside,
             known_from=() if options.no_ledger else options.input,
         )
-        found = choose(work, budget)
-    view = View(_as_json(found))
-    _show(found, options.margin, view)
-    for line in kept_together(found.kept, plan):
-        view.say(line)
+        chosen = choose(work, budget)
+    view = View(_as_json(chosen))
+    _show(chosen, options.margin, view)
+    for line in duplicates_sentences(chosen.duplicates, plan):
+        view.add_sentence(line)
     if options.output:
         with replacing_text(Path(options.output)) as text:
-            text.write(plan_text(replace(found.picked.plan, candidates={}), named_engine(options)))
-        view.note(f"The chosen plan: {options.output}.")
-    tell_set_aside(work.aside, found.documents, view)
-    for candidate, result in found.finalists:
-        what = Recorded("choose", candidate.name, candidate.plan, options.input)
+            text.write(plan_text(replace(chosen.picked.plan, candidates={}), named_engine(options)))
+        view.add_note(f"The chosen plan: {options.output}.")
+    report_rejects(work.rejects, chosen.documents, view)
+    for candidate, result in chosen.finalists:
+        what = RecordedEvaluation("choose", candidate.name, candidate.plan, options.input)
         record_result(options, what, result.evidence, view)
     console.show(view)
-    return met(options.require, {"": rates_of(found.honest.evidence)}, console)
+    return requirement_status(options.require, {"": rates_of(chosen.honest.evidence)}, console)
 
 
-def _show(found: Chosen, margin: float, view: View) -> None:
-    honest, inside = found.honest.overall.accuracy, found.inside.overall.accuracy
-    view.say(f"Chosen: {found.picked.name}.")
-    view.say(
-        f"On {found.set_aside:,} documents that were set aside before anything was tried it is right for "
+def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
+    honest, inside = chosen.honest.overall.accuracy, chosen.inside.overall.accuracy
+    view.add_sentence(f"Chosen: {chosen.picked.name}.")
+    view.add_sentence(
+        f"On {chosen.judge_documents:,} documents that were set aside before anything was tried it is right for "
         f"{percent(honest.value)} ({interval(honest)}): that is what it is worth on new documents of the same kind."
     )
-    baseline = percent(found.honest.overall.baseline.value)
-    view.say(f"{always_answering(found.honest.overall)} would be right for {baseline} of them.")
-    view.say(
+    baseline = percent(chosen.honest.overall.baseline.value)
+    view.add_sentence(f"{baseline_name(chosen.honest.overall)} would be right for {baseline} of them.")
+    view.add_sentence(
         f"The folds that chose it say {percent(inside.value)} ({interval(inside)}), on the other "
-        f"{found.documents - found.set_aside:,} documents; that is not what it is worth, since it was chosen by it."
+        f"{chosen.documents - chosen.judge_documents:,} documents; that is not what it is worth, since it was chosen by it."
     )
-    if found.picked.values:
-        before = found.as_it_is.overall.accuracy
-        view.say(
+    if chosen.picked.values:
+        before = chosen.as_it_is.overall.accuracy
+        view.add_sentence(
             f"The plan as it is gets {percent(before.value)} of the documents set aside: the chosen one is "
-            f"{'ahead' if found.gain.value >= 0 else 'behind'} there, by {_points(found.gain)}{_told_apart(found.gain)}."
+            f"{'ahead' if chosen.gain.value >= 0 else 'behind'} there, by {_points(chosen.gain)}{_certainty(chosen.gain)}."
         )
     else:
-        view.say("Of the plans that came as far as the folds none is ahead of the given one by the margin.")
-    if sorted_by := [name for key in _BESIDE for name in found.picked.values.get(key, ())]:
-        view.say(
+        view.add_sentence("Of the plans that came as far as the folds none is ahead of the given one by the margin.")
+    if sorted_by := [name for key in _EXTRA_COLUMN_KEYS for name in chosen.picked.values.get(key, ())]:
+        view.add_sentence(
             f"The chosen plan sorts by {listed(sorted_by)} too, which new documents must have: take it only if that is known "
             "before they are sorted."
         )
-    if found.best.name != found.picked.name:
-        view.say(
-            f"The most accurate on the folds is {found.best.name}; the chosen one changes less, and is behind it there by "
-            f"{_points(found.behind_best)}, less than the margin of {100 * margin:g} point{'' if margin == 0.01 else 's'}."
+    if chosen.best.name != chosen.picked.name:
+        view.add_sentence(
+            f"The most accurate on the folds is {chosen.best.name}; the chosen one changes less, and is behind it there by "
+            f"{_points(chosen.difference_to_best)}, less than the margin of {100 * margin:g} "
+            f"point{'' if margin == 0.01 else 's'}."
         )
-    view.say()
-    view.table(
+    view.add_sentence()
+    view.add_table(
         (col.name("on the folds"), col.share("accuracy"), col.interval(), col.share("macro F1", 1)),
         [
             (
@@ -106,71 +107,81 @@ def _show(found: Chosen, margin: float, view: View) -> None:
                 interval(result.overall.accuracy),
                 percent(result.overall.macro_f1.value),
             )
-            for candidate, result in found.finalists
+            for candidate, result in chosen.finalists
         ],
     )
-    if found.reasons:
-        view.say()
-        view.table(
+    if chosen.reasons:
+        view.add_sentence()
+        view.add_table(
             (col.name("choice"), col.text("without it, points fewer are right"), col.text("so it")),
-            [(one.told, _points(one.without, bare=True), _matters(one.without)) for one in found.reasons],
+            [
+                (reason.description, _points(reason.without, bare=True), _matters(reason.without))
+                for reason in chosen.reasons
+            ],
         )
-    if found.left_out:
-        each = "; ".join(f"{one.told}, {_points(one.without, bare=True)}" for one in found.left_out)
-        view.say(
+    if chosen.left_out:
+        each = "; ".join(f"{reason.description}, {_points(reason.without, bare=True)}" for reason in chosen.left_out)
+        view.add_sentence(
             f"Left out of the most accurate plan, since what is left is within the margin (points fewer right): {each}."
         )
-    untrained = sum(one.accuracy is None for one in found.trials)
-    known = sum(one.known for one in found.trials)
-    view.say(
-        f"{len(found.trials):,} plans were tried{f', {known:,} of them in an earlier search' if known else ''}; the text was "
-        f"counted {times(found.counted)}{f'; {untrained:,} plans could not be trained' if untrained else ''}."
+    untrained = sum(trial.accuracy is None for trial in chosen.trials)
+    known = sum(trial.known for trial in chosen.trials)
+    view.add_sentence(
+        f"{len(chosen.trials):,} plans were tried{f', {known:,} of them in an earlier search' if known else ''}; the text was "
+        f"counted {times(chosen.counted)}{f'; {untrained:,} plans could not be trained' if untrained else ''}."
     )
 
 
-def _told_apart(found: Behind) -> str:
+def _certainty(difference: DifferenceToBest) -> str:
     """Whether it can be told which is better, in words behind a distance."""
-    return "" if found.low > 0.0 or found.high < 0.0 else "; so few documents cannot tell which is better"
+    return "" if difference.low > 0.0 or difference.high < 0.0 else "; so few documents cannot tell which is better"
 
 
-def _points(found: Behind, bare: bool = False) -> str:
-    size = 100 * (found.value if bare else abs(found.value))
-    return f"{size:.1f}{'' if bare else ' points'} ({100 * found.low:+.1f} to {100 * found.high:+.1f})"
+def _points(difference: DifferenceToBest, bare: bool = False) -> str:
+    size = 100 * (difference.value if bare else abs(difference.value))
+    return f"{size:.1f}{'' if bare else ' points'} ({100 * difference.low:+.1f} to {100 * difference.high:+.1f})"
 
 
-def _matters(found: Behind) -> str:
-    if found.low > 0.0:
+def _matters(difference: DifferenceToBest) -> str:
+    if difference.low > 0.0:
         return "helps"
-    return "harms" if found.high < 0.0 else "cannot be told from nothing"
+    return "harms" if difference.high < 0.0 else "cannot be told from nothing"
 
 
-def _as_json(found: Chosen) -> dict[str, Any]:
+def _as_json(chosen: ChosenPlan) -> dict[str, Any]:
     return {
-        "chosen": found.picked.name,
-        "changes": dict(found.picked.values),
-        "honest": rate_json(found.honest.overall.accuracy),
-        "baseline": rate_json(found.honest.overall.baseline),
-        "on_the_folds": rate_json(found.inside.overall.accuracy),
-        "as_it_is": rate_json(found.as_it_is.overall.accuracy),
-        "gain": asdict(found.gain),
-        "most_accurate": found.best.name,
-        "behind_it": asdict(found.behind_best),
+        "chosen": chosen.picked.name,
+        "changes": dict(chosen.picked.values),
+        "honest": rate_json(chosen.honest.overall.accuracy),
+        "baseline": rate_json(chosen.honest.overall.baseline),
+        "on_the_folds": rate_json(chosen.inside.overall.accuracy),
+        "as_it_is": rate_json(chosen.as_it_is.overall.accuracy),
+        "gain": asdict(chosen.gain),
+        "most_accurate": chosen.best.name,
+        "behind_it": asdict(chosen.difference_to_best),
         "finalists": [
             {
                 "name": candidate.name,
                 "accuracy": rate_json(result.overall.accuracy),
                 "macro_f1": rate_json(result.overall.macro_f1),
             }
-            for candidate, result in found.finalists
+            for candidate, result in chosen.finalists
         ],
-        "reasons": [{"choice": one.told, "without_it": asdict(one.without)} for one in found.reasons],
-        "left_out": [{"choice": one.told, "without_it": asdict(one.without)} for one in found.left_out],
+        "reasons": [{"choice": reason.description, "without_it": asdict(reason.without)} for reason in chosen.reasons],
+        "left_out": [
+            {"choice": reason.description, "without_it": asdict(reason.without)} for reason in chosen.left_out
+        ],
         "trials": [
-            {"name": one.candidate.name, "documents": one.documents, "accuracy": one.accuracy, "known": one.known}
-            for one in found.trials
+            {
+                "name": trial.candidate.name,
+                "documents": trial.documents,
+                "accuracy": trial.accuracy,
+                "known": trial.known,
+            }
+            for trial in chosen.trials
         ],
-        "set_aside_to_judge": found.set_aside,
-        "counted": found.counted,
-        "seconds": found.seconds,
-        **kept_json(found.kept),
+        "set_aside_to_judge": chosen.judge_documents,
+        "counted": chosen.counted,
+        "seconds": chosen.seconds,
+        **duplicates_json(chosen.duplicates),
     }

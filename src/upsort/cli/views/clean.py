@@ -10,23 +10,23 @@ from upsort.cli.console import Console
 from upsort.cli.declaring import names
 from upsort.cli.request import (
     LEARNING,
-    completed,
     inputs_of,
+    note_unused_keys,
     plan_of,
-    tell_idle,
-    tell_set_aside,
-    working,
+    report_rejects,
+    run_context,
+    with_guessed_columns,
 )
 from upsort.cli.specs.clean import CleanOptions
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import how_told, standing
+from upsort.cli.verdicts import comparison_sentence, difference_notes
 from upsort.cli.view import View
-from upsort.cli.wording import interval, kept_json, kept_together, percent, rate_json, shortened
+from upsort.cli.wording import duplicates_json, duplicates_sentences, interval, percent, rate_json, shortened
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import Cleaner
 from upsort.core.text.lemmas import rules_on_held_out
-from upsort.core.text.step import Place
+from upsort.core.text.step import StepPlace
 from upsort.core.text.steps import STEPS
 from upsort.core.text.stop_words import negations
 from upsort.files.plan_file import checked_plan
@@ -35,7 +35,7 @@ from upsort.jobs.clean import (
     CleanedFile,
     CleanResult,
     DocumentSteps,
-    Showing,
+    ShowRequest,
     StepsResult,
     clean,
     cleaner_for,
@@ -43,7 +43,7 @@ from upsort.jobs.clean import (
     groups,
     on_word,
 )
-from upsort.jobs.work import Work
+from upsort.jobs.work import RunContext
 
 _MOST_MARKED = 14
 _SHOWN = ("--show", "--document", "--most-changed-by")
@@ -58,8 +58,8 @@ def run(options: CleanOptions, console: Console) -> Exit:
     cleaning, warnings = cleaner_for(plan)
     for warning in warnings:
         console.warn(warning)
-    tell_idle(options, [plan], console, LEARNING if options.compare_steps else ("clean",))
-    if plan.clean.lemma_file and "lemma_table" in cleaning.wanted:
+    note_unused_keys(options, [plan], console, LEARNING if options.compare_steps else ("clean",))
+    if plan.clean.lemma_file and "lemma_table" in cleaning.required_resources:
         console.note(_of_lemmas(plan))
     if options.word and options.groups is None:
         if options.input:
@@ -74,23 +74,25 @@ def run(options: CleanOptions, console: Console) -> Exit:
     if options.most_changed_by and options.most_changed_by not in known:
         raise UsageProblem(f"{options.most_changed_by!r} is none of the steps.", f"Steps: {', '.join(known)}.")
     inputs = inputs_of(options, console, options.input, plan.source)
-    plan = completed(plan, inputs, "welcome" if options.compare_steps or plan.columns.label else "not used", console)
+    plan = with_guessed_columns(
+        plan, inputs, "welcome" if options.compare_steps or plan.columns.label else "not used", console
+    )
     output = Path(options.output) if options.output else None
-    with working(options, console, inputs, plan, output, "documents cleaned") as work:
+    with run_context(options, console, inputs, plan, output, "documents cleaned") as work:
         if options.groups is not None:
             view = _groups(work, options.groups, options.word[0] if options.word else "")
         elif options.compare_steps:
             view = _compare(work, options.compare_steps, options.margin)
         else:
-            showing = Showing(options.show, options.document, options.most_changed_by)
+            showing = ShowRequest(options.show, options.document, options.most_changed_by)
             result = clean(work, showing, CleanedFile(output, options.in_place) if output is not None else None)
             view = View(asdict(result))
             for document in result.shown:
                 _show_document(document, view)
             _show_corpus(result, plan, view)
             if output is not None:
-                view.say(f"Written: {output}, {result.written:,} rows.")
-            tell_set_aside(work.aside, result.documents, view)
+                view.add_sentence(f"Written: {output}, {result.written:,} rows.")
+            report_rejects(work.rejects, result.documents, view)
     console.show(view)
     return Exit.DONE
 
@@ -104,7 +106,7 @@ def _all_steps(options: CleanOptions) -> View:
             "steps": [
                 {
                     "step": step.name,
-                    "does": step.told,
+                    "does": step.summary,
                     "works": step.place.value,
                     "before": step.example[0],
                     "after": step.example[1],
@@ -114,15 +116,15 @@ def _all_steps(options: CleanOptions) -> View:
             ]
         }
     )
-    view.table(
+    view.add_table(
         (col.name("step"), col.text("does"), col.text("for example"), col.text("becomes")),
-        [(step.name, step.told, *step.example) for step in STEPS.values()],
+        [(step.name, step.summary, *step.example) for step in STEPS.values()],
     )
-    words = [step.name for step in STEPS.values() if step.place is Place.ON_WORDS]
-    view.say(
+    words = [step.name for step in STEPS.values() if step.place is StepPlace.ON_WORDS]
+    view.add_sentence(
         f"{', '.join(words[:-1])} and {words[-1]} work on single words: put them after steps that need running text."
     )
-    view.say("What a key of a step may be: upsort plan --explain clean.")
+    view.add_sentence("What a key of a step may be: upsort plan --explain clean.")
     return view
 
 
@@ -137,7 +139,7 @@ def _of_lemmas(plan: Plan) -> str:
 
 
 def _show_document(document: DocumentSteps, view: View) -> None:
-    view.say(f"── {document.reference}{f' · {document.label}' if document.label else ''}")
+    view.add_sentence(f"── {document.reference}{f' · {document.label}' if document.label else ''}")
     rows = [("as it comes", "", "", document.text)]
     for step in document.steps:
         removed = ", ".join(f"−{shortened(text, 40)}" for text in step.removed[:_MOST_MARKED])
@@ -151,14 +153,14 @@ def _show_document(document: DocumentSteps, view: View) -> None:
                 step.after,
             )
         )
-    view.table((col.name("step"), col.text("removed"), col.text("changed"), col.text("text after it")), rows)
-    view.say()
+    view.add_table((col.name("step"), col.text("removed"), col.text("changed"), col.text("text after it")), rows)
+    view.add_sentence()
 
 
 def _show_corpus(result: CleanResult, plan: Plan, view: View) -> None:
 
-    view.say(f"All {result.documents:,} documents after each step:")
-    view.table(
+    view.add_sentence(f"All {result.documents:,} documents after each step:")
+    view.add_table(
         (
             col.name("step"),
             col.count("tokens"),
@@ -169,10 +171,10 @@ def _show_corpus(result: CleanResult, plan: Plan, view: View) -> None:
         [(step.step, step.tokens, step.distinct, step.empty, f"{step.seconds:.2f}") for step in result.steps],
     )
     if "stop_words" in plan.clean.steps and not plan.clean.drop_negations:
-        kept = ", ".join(sorted(negations(plan.clean.language))[:6])
-        view.say(f"Negations ({kept} …) are kept; clean.drop_negations=true drops them.")
+        negation_words = ", ".join(sorted(negations(plan.clean.language))[:6])
+        view.add_sentence(f"Negations ({negation_words} …) are kept; clean.drop_negations=true drops them.")
     if result.steps[-1].empty:
-        view.say(
+        view.add_sentence(
             f"{result.steps[-1].empty:,} documents are left without tokens: a sorter's answer to them rests on no word, which "
             "sorted_remark then says."
         )
@@ -182,28 +184,28 @@ def _words(words: Sequence[str], cleaning: Cleaner) -> View:
     ways = {word: on_word(cleaning, word) for word in words}
     view = View({"words": {word: [{"step": step, "form": form} for step, form in way] for word, way in ways.items()}})
     for way in ways.values():
-        view.say(way[0][1] + "".join(f"  —{step}→  {form}" for step, form in way[1:]))
+        view.add_sentence(way[0][1] + "".join(f"  —{step}→  {form}" for step, form in way[1:]))
     return view
 
 
-def _groups(work: Work, most: int, word: str) -> View:
-    found = groups(work, most, word)
-    view = View({"groups": [{"stem": group.stem, "words": dict(group.words)} for group in found]})
-    view.table(
+def _groups(work: RunContext, most: int, word: str) -> View:
+    word_groups = groups(work, most, word)
+    view = View({"groups": [{"stem": group.stem, "words": dict(group.words)} for group in word_groups]})
+    view.add_table(
         (col.name("stem"), col.count("words"), col.text("which, with their counts")),
         [
             (group.stem, len(group.words), ", ".join(f"{word} {count:,}" for word, count in group.words))
-            for group in found
+            for group in word_groups
         ],
     )
     return view
 
 
-def _compare(work: Work, lists: Sequence[str], margin: float) -> View:
+def _compare(work: RunContext, lists: Sequence[str], margin: float) -> View:
     checked = [checked_plan({"clean": {"steps": list(names(text))}}, "--compare-steps").clean.steps for text in lists]
-    found = compare_steps(work, checked, margin)
-    view = View({"steps": [_steps_json(one) for one in found.lists]})
-    view.table(
+    comparison = compare_steps(work, checked, margin)
+    view = View({"steps": [_steps_json(step_list) for step_list in comparison.lists]})
+    view.add_table(
         (
             col.name("steps"),
             col.count("distinct tokens", 1),
@@ -211,38 +213,38 @@ def _compare(work: Work, lists: Sequence[str], margin: float) -> View:
             col.interval(),
             col.text("behind the best"),
         ),
-        [_steps_row(one, margin) for one in found.lists],
+        [_steps_row(step_list, margin) for step_list in comparison.lists],
     )
-    if found.whole is None:
-        view.say("Without a label nothing can be said of accuracy; name one with --label.")
+    if comparison.whole is None:
+        view.add_sentence("Without a label nothing can be said of accuracy; name one with --label.")
         return view
-    view.values |= kept_json(found.whole.kept)
-    for line in kept_together(found.whole.kept, work.plan):
-        view.say(line)
-    view.say("Best first, cross-validated on the same documents and folds.")
-    for line in how_told(found.whole, work.plan.judge.repeats):
-        view.say(line)
+    view.values |= duplicates_json(comparison.whole.duplicates)
+    for line in duplicates_sentences(comparison.whole.duplicates, work.plan):
+        view.add_sentence(line)
+    view.add_sentence("Best first, cross-validated on the same documents and folds.")
+    for line in difference_notes(comparison.whole, work.plan.judge.repeats):
+        view.add_sentence(line)
     return view
 
 
-def _steps_json(one: StepsResult) -> dict[str, Any]:
-    compared = one.compared
+def _steps_json(result: StepsResult) -> dict[str, Any]:
+    compared = result.compared
     return {
-        "steps": list(one.steps),
-        "distinct": one.distinct,
+        "steps": list(result.steps),
+        "distinct": result.distinct,
         "accuracy": rate_json(compared.result.overall.accuracy) if compared else None,
         "p_exact": compared.exact if compared else None,
-        "behind_the_best": asdict(compared.behind) if compared else None,
-        "standing": compared.standing.value if compared else None,
+        "behind_the_best": asdict(compared.difference) if compared else None,
+        "standing": compared.comparison.value if compared else None,
     }
 
 
-def _steps_row(one: StepsResult, margin: float) -> tuple[str, ...]:
-    accuracy = one.compared.result.overall.accuracy if one.compared is not None else None
+def _steps_row(result: StepsResult, margin: float) -> tuple[str, ...]:
+    accuracy = result.compared.result.overall.accuracy if result.compared is not None else None
     return (
-        ", ".join(one.steps) or "none",
-        f"{one.distinct:,}",
+        ", ".join(result.steps) or "none",
+        f"{result.distinct:,}",
         percent(accuracy.value) if accuracy is not None else "–",
         interval(accuracy) if accuracy is not None else "–",
-        standing(one.compared, margin) if one.compared is not None else "–",
+        comparison_sentence(result.compared, margin) if result.compared is not None else "–",
     )

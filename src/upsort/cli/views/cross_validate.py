@@ -5,35 +5,35 @@ from typing import Any
 
 from upsort.cli import columns as col
 from upsort.cli.console import Console
-from upsort.cli.recording import Recorded, record_result
+from upsort.cli.recording import RecordedEvaluation, record_result
 from upsort.cli.request import (
     LEARNING,
-    completed,
     inputs_of,
+    note_unused_keys,
     plan_of,
-    tell_idle,
-    tell_set_aside,
-    working,
+    report_rejects,
+    run_context,
+    with_guessed_columns,
 )
-from upsort.cli.requirements import check_written, met
+from upsort.cli.requirements import check_written, requirement_status
 from upsort.cli.specs.cross_validate import CrossValidateOptions
 from upsort.cli.status import Exit
 from upsort.cli.verdicts import dominated, headline
 from upsort.cli.view import View
 from upsort.cli.views.evaluate import show_costs, show_labels, show_measures, show_undecided
 from upsort.cli.wording import (
+    duplicates_json,
+    duplicates_sentences,
     interval,
     judgement_json,
-    kept_json,
-    kept_together,
     number,
     percent,
     rate_json,
 )
-from upsort.core.judging.measure import Evidence
+from upsort.core.judging.measure import JudgedEvidence
 from upsort.core.judging.measure_list import rates_of
 from upsort.core.plan import Plan
-from upsort.jobs.cross_validate import CrossValidateResult, judged_by_folds
+from upsort.jobs.cross_validate import CrossValidateResult, cross_validate
 
 
 def run(options: CrossValidateOptions, console: Console) -> Exit:
@@ -41,29 +41,36 @@ def run(options: CrossValidateOptions, console: Console) -> Exit:
     check_written(options.require)
     plan = plan_of(options, console)
     inputs = inputs_of(options, console, options.input, plan.source)
-    plan = completed(plan, inputs, "needed", console)
-    tell_idle(options, [plan], console, LEARNING)
+    plan = with_guessed_columns(plan, inputs, "needed", console)
+    note_unused_keys(options, [plan], console, LEARNING)
     output = Path(options.output) if options.output else None
-    with working(options, console, inputs, plan, output) as work:
-        found = judged_by_folds(work, output)
-    answers = {one.name: _as_json(one) for one in found}
-    view = View({"answers": answers} if len(found) > 1 else next(iter(answers.values())))
-    for one in found:
-        _show(one, len(found) > 1, plan, options, view)
+    with run_context(options, console, inputs, plan, output) as work:
+        results = cross_validate(work, output)
+    answers = {result.name: _as_json(result) for result in results}
+    view = View({"answers": answers} if len(results) > 1 else next(iter(answers.values())))
+    for result in results:
+        _show(result, len(results) > 1, plan, options, view)
     if output is not None:
-        view.say(f"What each document was sorted as: {output}.")
-    tell_set_aside(work.aside, max(one.documents for one in found), view)
-    for one in found:
-        stopped = [str(number) for number, fold in enumerate(one.result.folds, 1) if not fold.reached]
+        view.add_sentence(f"What each document was sorted as: {output}.")
+    report_rejects(work.rejects, max(result.documents for result in results), view)
+    for result in results:
+        stopped = [str(number) for number, fold in enumerate(result.result.folds, 1) if not fold.reached]
         if stopped:
-            view.warn(f"training stopped short of the tolerance in fold {', '.join(stopped[:10])}.")
-        record_result(options, Recorded("cross-validate", one.name, plan, options.input), one.result.evidence, view)
+            view.add_warning(f"training stopped short of the tolerance in fold {', '.join(stopped[:10])}.")
+        record_result(
+            options,
+            RecordedEvaluation("cross-validate", result.name, plan, options.input),
+            result.result.evidence,
+            view,
+        )
     console.show(view)
-    return met(options.require, {one.name: rates_of(one.result.evidence) for one in found}, console)
+    return requirement_status(
+        options.require, {result.name: rates_of(result.result.evidence) for result in results}, console
+    )
 
 
-def _as_json(one: CrossValidateResult) -> dict[str, Any]:
-    result = one.result
+def _as_json(validation: CrossValidateResult) -> dict[str, Any]:
+    result = validation.result
     folds = [
         {
             "fold": number,
@@ -76,16 +83,16 @@ def _as_json(one: CrossValidateResult) -> dict[str, Any]:
         for number, fold in enumerate(result.folds, 1)
     ]
 
-    careful = one.without_copies_apart
+    careful = validation.without_copies_apart
     return {
         **judgement_json(result.evidence, result.overall.labels),
         "folds": folds,
-        "spread": result.spread(),
-        **kept_json(one.kept),
+        "spread": result.deviation(),
+        **duplicates_json(validation.duplicates),
         **(
             {
-                "copies_together": judgement_json(Evidence(careful.overall), careful.overall.labels),
-                "copied_documents": _copied_json(one),
+                "copies_together": judgement_json(JudgedEvidence(careful.overall), careful.overall.labels),
+                "copied_documents": _copied_json(validation),
             }
             if careful is not None
             else {}
@@ -93,45 +100,49 @@ def _as_json(one: CrossValidateResult) -> dict[str, Any]:
     }
 
 
-def _copied_json(one: CrossValidateResult) -> dict[str, Any]:
-    apart, together = one.copied or (None, None)
+def _copied_json(result: CrossValidateResult) -> dict[str, Any]:
+    split_duplicates, grouped_duplicates = result.copied or (None, None)
     return {
-        "copies_apart": rate_json(apart) if apart is not None else None,
-        "copies_together": rate_json(together) if together is not None else None,
+        "copies_apart": rate_json(split_duplicates) if split_duplicates is not None else None,
+        "copies_together": rate_json(grouped_duplicates) if grouped_duplicates is not None else None,
     }
 
 
-def _show(one: CrossValidateResult, named: bool, plan: Plan, options: CrossValidateOptions, view: View) -> None:
-    result = one.result
+def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossValidateOptions, view: View) -> None:
+    result = answer.result
     if named:
-        view.say(f"── {one.name}")
-    for line in headline(result.overall, None, plan.columns.group, one.kept.copies > 0 and not plan.judge.allow_copies):
-        view.say(line)
+        view.add_sentence(f"── {answer.name}")
+    for line in headline(
+        result.overall, None, plan.columns.group, answer.duplicates.copies > 0 and not plan.judge.allow_copies
+    ):
+        view.add_sentence(line)
     show_costs(result.evidence, view)
     for line in dominated(result.evidence):
-        view.say(line)
+        view.add_sentence(line)
     show_undecided(result.evidence, None, view)
-    if (spread := result.spread()) is not None:
-        view.say(f"Between the folds the accuracy has a standard deviation of {100 * spread:.1f} points.")
-    if one.without_copies_apart is not None:
-        careful = one.without_copies_apart.overall.accuracy
-        view.say(
-            f"Here copies may stand on both sides ({one.kept.copies:,} documents copy another one). Kept on one side: "
+    if (deviation := result.deviation()) is not None:
+        view.add_sentence(f"Between the folds the accuracy has a standard deviation of {100 * deviation:.1f} points.")
+    if answer.without_copies_apart is not None:
+        careful = answer.without_copies_apart.overall.accuracy
+        view.add_sentence(
+            f"Here copies may stand on both sides ({answer.duplicates.copies:,} documents copy another one). Kept on one side: "
             f"{percent(careful.value)} ({interval(careful)})."
         )
-        if one.copied is not None and one.copied[0].of:
-            apart, together = one.copied
-            by_heart = (apart.value or 0.0) > (together.value or 0.0)
-            view.say(
-                f"Of the {number(apart.of)} documents that have a copy {percent(apart.value)} are right when it "
+        if answer.copied is not None and answer.copied[0].of:
+            split_duplicates, grouped_duplicates = answer.copied
+            by_heart = (split_duplicates.value or 0.0) > (grouped_duplicates.value or 0.0)
+            view.add_sentence(
+                f"Of the {number(split_duplicates.of)} documents that have a copy {percent(split_duplicates.value)} "
+                "are right when it "
                 "may be in the training "
-                f"part, {percent(together.value)} when it may not{': the difference is learned by heart' if by_heart else ''}."
+                f"part, {percent(grouped_duplicates.value)} when it may "
+                f"not{': the difference is learned by heart' if by_heart else ''}."
             )
-    for line in kept_together(one.kept, plan):
-        view.say(line)
-    view.say()
+    for line in duplicates_sentences(answer.duplicates, plan):
+        view.add_sentence(line)
+    view.add_sentence()
     if len(result.folds) <= _MOST_SHOWN:
-        view.table(
+        view.add_table(
             (
                 col.count("fold"),
                 col.count("right", 3),
@@ -156,11 +167,11 @@ def _show(one: CrossValidateResult, named: bool, plan: Plan, options: CrossValid
                 for place, fold in enumerate(result.folds, 1)
             ],
         )
-        view.say()
+        view.add_sentence()
     show_labels(result.evidence, view, options.shares)
     show_measures(result.evidence, result.overall.labels, view, options.measures)
     if not options.measures:
-        view.say("More with --measures.")
+        view.add_sentence("More with --measures.")
 
 
 _MOST_SHOWN = 30  # folds in the table

@@ -17,8 +17,8 @@ from upsort.cli.request import CLUSTER_VARIABLE
 from upsort.cli.specs.demo import DemoOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
-from upsort.jobs.demo import lay_out
-from upsort.jobs.work import cluster_kept
+from upsort.jobs.demo import write_demo_files
+from upsort.jobs.work import kept_cluster
 
 COLUMNS = "--text subject,message --label topic"
 STEPS = (
@@ -127,9 +127,9 @@ STEPS = (
 def run(options: DemoOptions, console: Console) -> Exit:
     """Lay out the corpus, then run every step in that folder."""
     folder = Path(options.folder)
-    files = lay_out(folder, options.overwrite)
+    files = write_demo_files(folder, options.overwrite)
     laid = View({"folder": str(folder), "files": [str(file) for file in files]})
-    laid.say(f"{len(files)} files of the Fernhollow enquiry desk are in {folder}/.")
+    laid.add_sentence(f"{len(files)} files of the Fernhollow enquiry desk are in {folder}/.")
     console.show(laid)
     if options.files_only or console.as_json:
         return Exit.DONE
@@ -148,12 +148,12 @@ def run(options: DemoOptions, console: Console) -> Exit:
 def _ended(folder: Path, seconds: float) -> View:
     """What lies there now, and what to try next."""
     view = View()
-    view.say()
-    view.say(f"That took {seconds:.1f} seconds. All of it is in {folder}/:")
-    view.table((col.name("files"), col.text("what they are")), _FILES)
-    view.say(f"What to try next: cd {shlex.quote(str(folder))}, then")
+    view.add_sentence()
+    view.add_sentence(f"That took {seconds:.1f} seconds. All of it is in {folder}/:")
+    view.add_table((col.name("files"), col.text("what they are")), _FILES)
+    view.add_sentence(f"What to try next: cd {shlex.quote(str(folder))}, then")
     for command in _NEXT:
-        view.quote(f"  {command}")
+        view.add_verbatim(f"  {command}")
     return view
 
 
@@ -185,17 +185,17 @@ def _replacing(command: str) -> str:
 
 def _heading(why: str, command: str, console: Console) -> None:
     """A step's question and its command, set off from what it shows."""
-    if console.drawn:
+    if console.render:
         rich = RichConsole(file=console.output, highlight=False, soft_wrap=True, width=console.columns)
         rich.print()
         if why:
             rich.print(why, markup=False, style="italic")
         rich.print(f"$ {command}", markup=False, style="bold")
         return
-    console.say()
+    console.write_line()
     if why:
-        console.say(why)
-    console.say(f"$ {command}")
+        console.write_line(why)
+    console.write_line(f"$ {command}")
 
 
 def _run(command: str, console: Console) -> Exit:
@@ -213,9 +213,9 @@ def _shared(cluster: str, console: Console) -> Iterator[None]:
         yield
         return
     before = os.environ.get(CLUSTER_VARIABLE)
-    with cluster_kept(cluster) as address:
+    with kept_cluster(cluster) as address:
         os.environ[CLUSTER_VARIABLE] = address
-        console.say(f"The cluster at {address} shares the work of the steps.")
+        console.write_line(f"The cluster at {address} shares the work of the steps.")
         try:
             yield
         finally:

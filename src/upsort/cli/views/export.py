@@ -15,20 +15,21 @@ def run(options: ExportOptions, console: Console) -> Exit:
     output, source = Path(options.output), Path(options.sorter)
     check_ending(output)
     sorter = load_sorter(source, options.answer)
-    found = export(sorter, source, output)
+    exported = export(sorter, source, output)
     view = View(
         {
             "exported": str(output),
-            "tokens": str(found.tokens),
-            "terms": found.terms,
+            "tokens": str(exported.tokens),
+            "terms": exported.terms,
             "labels": list(sorter.labels),
             "kind": sorter.plan.classifier.kind,
         }
     )
-    view.say(
-        f"Exported: {output} ({sorter.plan.classifier.kind}, {found.terms:,} terms, {found.labels:,} labels). It takes tokens, "
+    view.add_sentence(
+        f"Exported: {output} ({sorter.plan.classifier.kind}, {exported.terms:,} terms, {exported.labels:,} labels). It "
+        "takes tokens, "
         f"and gives probabilities and {'a label' if sorter.thresholds is None else 'labels'}."
     )
-    view.say(f"Texts with the tokens that it expects, and what the sorter says of them: {found.tokens}.")
+    view.add_sentence(f"Texts with the tokens that it expects, and what the sorter says of them: {exported.tokens}.")
     console.show(view)
     return Exit.DONE

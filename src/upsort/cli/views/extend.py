@@ -4,17 +4,17 @@ from pathlib import Path
 from typing import assert_never
 
 from upsort.cli.console import Console
-from upsort.cli.request import inputs_of, others_of, tell_set_aside, working
+from upsort.cli.request import inputs_of, report_rejects, run_context, secondary_inputs
 from upsort.cli.specs.extend import ExtendOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
 from upsort.cli.wording import interval, percent, rate_json
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.names import listed
 from upsort.core.plan import Plan
-from upsort.jobs.extend import Added, Way, extend
+from upsort.jobs.extend import ExtendedAnswer, Way, extend
 
-_TOLD = {
+_METHOD_SENTENCES = {
     "counts": "Its counts are those of training on all documents",
     "everything": "Trained anew on all documents",
     "kept": "Trained anew on all documents, the earlier ones by what it kept of them, which is all it takes",
@@ -25,9 +25,9 @@ _TOLD = {
 def run(options: ExtendOptions, console: Console) -> Exit:
     """Extend and tell what is new."""
     inputs = inputs_of(options, console, options.input)
-    older = others_of(options, console, options.older) if options.older else None
+    older = secondary_inputs(options, console, options.older) if options.older else None
     output = Path(options.output)
-    with working(options, console, inputs, Plan(), output) as work:
+    with run_context(options, console, inputs, Plan(), output) as work:
         result = extend(Path(options.sorter), work, older, output)
     documents = result.sorters[0].trained.documents
     view = View(
@@ -43,51 +43,55 @@ def run(options: ExtendOptions, console: Console) -> Exit:
             "answers": [
                 {
                     "answer": sorter.answer or None,
-                    "unknown_share": told.unknown_share,
-                    "new_right_before": rate_json(told.before),
-                    "held_out_older": rate_json(told.older) if told.older is not None else None,
-                    "held_out_new": rate_json(told.newer) if told.newer is not None else None,
+                    "unknown_share": added.unknown_share,
+                    "new_right_before": rate_json(added.before),
+                    "held_out_older": rate_json(added.older) if added.older is not None else None,
+                    "held_out_new": rate_json(added.newer) if added.newer is not None else None,
                 }
-                for sorter, told in zip(result.sorters, result.told, strict=True)
+                for sorter, added in zip(result.sorters, result.changes, strict=True)
             ],
         }
     )
-    view.say(f"{_TOLD[result.way]}: {documents:,} documents now, {result.added:,} more than before.")
-    view.say(f"Terms: {result.new_terms:,} new ones within the bounds, {result.lost_terms:,} no longer within them.")
+    view.add_sentence(
+        f"{_METHOD_SENTENCES[result.way]}: {documents:,} documents now, {result.added:,} more than before."
+    )
+    view.add_sentence(
+        f"Terms: {result.new_terms:,} new ones within the bounds, {result.lost_terms:,} no longer within them."
+    )
     if result.new_labels:
-        view.say(f"New labels: {listed(result.new_labels)}.")
+        view.add_sentence(f"New labels: {listed(result.new_labels)}.")
     if result.sorters[0].plan.features.vectors_file:
-        view.say(
+        view.add_sentence(
             "Words that the sorter did not have have no vector: it holds those of its own words, and names no file of others."
         )
     for line in _of_probabilities(result.way, result.sorters[0]):
-        view.say(line)
-    for sorter, told in zip(result.sorters, result.told, strict=True):
-        _show_added(sorter.answer, told, view)
-    view.say(f"Saved: {output} ({result.size / 1000:,.0f} kB).")
-    tell_set_aside(work.aside, result.added, view)
+        view.add_sentence(line)
+    for sorter, added in zip(result.sorters, result.changes, strict=True):
+        _show_added(sorter.answer, added, view)
+    view.add_sentence(f"Saved: {output} ({result.size / 1000:,.0f} kB).")
+    report_rejects(work.rejects, result.added, view)
     console.show(view)
     return Exit.DONE
 
 
-def _show_added(answer: str, told: Added, view: View) -> None:
+def _show_added(answer: str, added: ExtendedAnswer, view: View) -> None:
     """How well the new documents were known, and what is right of either kind now."""
     which = f"{answer}: " if answer else ""
     unknown = (
-        f"; {percent(told.unknown_share)} of their words were unknown to it" if told.unknown_share is not None else ""
+        f"; {percent(added.unknown_share)} of their words were unknown to it" if added.unknown_share is not None else ""
     )
-    view.say(
-        f"{which}Of the new documents it got {percent(told.before.value)} ({interval(told.before)}) right before{unknown}."
+    view.add_sentence(
+        f"{which}Of the new documents it got {percent(added.before.value)} ({interval(added.before)}) right before{unknown}."
     )
-    older, newer = told.older, told.newer
+    older, newer = added.older, added.newer
     if older is not None and newer is not None and older.of and newer.of:
-        view.say(
+        view.add_sentence(
             f"{which}By folds it now gets {percent(newer.value)} ({interval(newer)}) of the new ones right, and "
             f"{percent(older.value)} ({interval(older)}) of the older ones."
         )
 
 
-def _of_probabilities(way: Way, sorter: Sorter) -> list[str]:
+def _of_probabilities(way: Way, sorter: TrainedSorter) -> list[str]:
     """What is the same as after training on all documents, and what is not."""
     calibrated = sorter.calibration.kind != "none"
     decide = sorter.plan.decide

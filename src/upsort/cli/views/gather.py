@@ -5,7 +5,7 @@ from typing import Any
 
 from upsort.cli import columns as col
 from upsort.cli.console import Console
-from upsort.cli.request import completed, inputs_of, plan_of, tell_idle, tell_set_aside, working
+from upsort.cli.request import inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.cli.specs.gather import GatherOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
@@ -15,7 +15,7 @@ from upsort.core.names import listed
 from upsort.core.plan import Plan
 from upsort.jobs.gather import GatherResult, gather
 
-_GROUPS_TOLD = 4
+_MOST_GROUPS = 4
 
 _IN_PLAN = {
     "--rename": '[source."FILE"] rename = { "soil, wet" = "soil" }',
@@ -29,15 +29,15 @@ def run(options: GatherOptions, console: Console) -> Exit:
     plan = plan_of(options, console, {"gather": _own_choices(options)})
     inputs = inputs_of(options, console, options.input, plan.source, _pairs(options.rename, "--rename"))
     if not plan.columns.text:
-        plan = completed(plan, inputs, "welcome", console)
+        plan = with_guessed_columns(plan, inputs, "welcome", console)
     _check_used(options, plan)
-    tell_idle(options, [plan], console, ("gather",))
+    note_unused_keys(options, [plan], console, ("gather",))
     output = Path(options.output)
-    with working(options, console, inputs, plan, output, "documents gathered") as work:
+    with run_context(options, console, inputs, plan, output, "documents gathered") as work:
         result = gather(work, output)
     view = View(_as_json(result, output))
     _show(result, output, view)
-    tell_set_aside(work.aside, result.documents, view)
+    report_rejects(work.rejects, result.documents, view)
     _warn(result, view)
     console.show(view)
     return Exit.DONE
@@ -88,36 +88,40 @@ def _pairs(given: list[str], name: str) -> dict[str, str]:
 
 
 def _show(result: GatherResult, output: Path, view: View) -> None:
-    view.table(
+    view.add_table(
         (col.name("source"), col.count("rows"), col.count("documents kept"), col.count("not kept", 1)),
-        [(name, read, kept, read - kept) for name, (read, kept) in result.per_source.items()],
+        [(name, read, written, read - written) for name, (read, written) in result.per_source.items()],
     )
     labels = ", ".join(f"{label} {count:,}" for label, count in result.labels.most_common(12))
     cut = f" in {result.rows:,} passages" if result.rows != result.documents else ""
-    view.say(f"Written: {output}, {result.documents:,} documents{cut}{f' ({labels})' if labels else ''}.")
+    view.add_sentence(f"Written: {output}, {result.documents:,} documents{cut}{f' ({labels})' if labels else ''}.")
     if result.marked:
-        view.say(f"{result.marked:,} of them are marked in the column set_aside.")
+        view.add_sentence(f"{result.marked:,} of them are marked in the column set_aside.")
 
 
 def _warn(result: GatherResult, view: View) -> None:
     for name, columns in result.missing.items():
-        view.warn(
+        view.add_warning(
             f"{name} has no column {', '.join(columns)}; its documents have empty cells there (--rename, --take)."
         )
     if result.spellings:
         groups = "; ".join(
-            ", ".join(f"{label!r} ({count:,})" for label, count in group) for group in result.spellings[:_GROUPS_TOLD]
+            ", ".join(f"{label!r} ({count:,})" for label, count in group) for group in result.spellings[:_MOST_GROUPS]
         )
-        more = len(result.spellings) - _GROUPS_TOLD
-        view.warn(
+        more = len(result.spellings) - _MOST_GROUPS
+        view.add_warning(
             f"labels that differ only in case, spaces or punctuation: {groups}{f'; and {more} more' if more > 0 else ''}. "
             "Join them with --fold-case or --relabel."
         )
     for label, close in result.unseen.items():
-        quoting = f" {QUOTING}." if any("," in one for one in close) else ""
-        view.warn(f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.{quoting}")
+        quoting = f" {QUOTING}." if any("," in spelling for spelling in close) else ""
+        view.add_warning(
+            f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.{quoting}"
+        )
     if result.conflicts:
-        view.warn(f"{result.conflicts:,} copies stand under another label than what they copy; see their reasons.")
+        view.add_warning(
+            f"{result.conflicts:,} copies stand under another label than what they copy; see their reasons."
+        )
 
 
 def _as_json(result: GatherResult, output: Path) -> dict[str, Any]:
@@ -127,7 +131,7 @@ def _as_json(result: GatherResult, output: Path) -> dict[str, Any]:
         "rows_written": result.rows,
         "marked": result.marked,
         "conflicts": result.conflicts,
-        "sources": {name: {"rows": read, "documents": kept} for name, (read, kept) in result.per_source.items()},
+        "sources": {name: {"rows": read, "documents": written} for name, (read, written) in result.per_source.items()},
         "labels": dict(result.labels.most_common()),
         "spellings": [dict(group) for group in result.spellings],
         "missing_columns": result.missing,

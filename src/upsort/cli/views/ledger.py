@@ -12,37 +12,37 @@ from upsort.cli.view import Column, View
 from upsort.cli.wording import value_and_interval
 from upsort.core.judging.intervals import UNKNOWN, Rate
 from upsort.core.judging.measure_list import MEASURES
-from upsort.files.ledger import COLUMNS, NAME, Ends, Entry, entries
+from upsort.files.ledger import COLUMNS, NAME, Ends, LedgerEntry, entries
 from upsort.files.tables_out import table_file
-from upsort.jobs.ledger import differing, measured, ordered
+from upsort.jobs.ledger import differing, rates_by_entry, sorted_entries
 
 _ALWAYS = ("accuracy", "baseline", "macro_f1")
 
 
 def run(options: LedgerOptions, console: Console) -> Exit:
     """List the evaluations."""
-    found = ordered(entries(Path(options.file or NAME)), options.sort, options.data)
-    view = View({"evaluations": [_as_json(one) for one in found]})
+    matching = sorted_entries(entries(Path(options.file or NAME)), options.sort, options.data)
+    view = View({"evaluations": [_as_json(entry) for entry in matching]})
     if options.output:
-        _write(found, Path(options.output))
-        view.note(f"Written: {options.output}.")
-    shown = found[: options.top]
+        _write(matching, Path(options.output))
+        view.add_note(f"Written: {options.output}.")
+    shown = matching[: options.top]
     extra = differing(shown) if options.differences else {}
-    keys = [key for key in measured(shown) if key in _ALWAYS or key == options.sort]
+    keys = [key for key in rates_by_entry(shown) if key in _ALWAYS or key == options.sort]
     heads: list[Column] = []
     for key in keys:
         heads.append(col.number(MEASURES[key].name, 0 if key in ("accuracy", options.sort) else 2))
         heads += [col.interval()] if key == "accuracy" else []
     rows = []
-    for place, one in enumerate(shown):
+    for place, entry in enumerate(shown):
         cells = []
         for key in keys:
-            value, ends = value_and_interval(MEASURES[key], rate_of(one.measures.get(key)))
+            value, ends = value_and_interval(MEASURES[key], rate_of(entry.measures.get(key)))
             cells += [value, ends] if key == "accuracy" else [value]
-        documents = "–" if one.documents is None else one.documents
-        beside = (values[place] for values in extra.values())
-        rows.append((one.time, one.command, one.name, documents, *cells, one.data, one.plan, *beside))
-    view.table(
+        documents = "–" if entry.documents is None else entry.documents
+        extra_cells = (values[place] for values in extra.values())
+        rows.append((entry.time, entry.command, entry.name, documents, *cells, entry.data, entry.plan, *extra_cells))
+    view.add_table(
         (
             col.name("time"),
             col.name("command"),
@@ -55,8 +55,8 @@ def run(options: LedgerOptions, console: Console) -> Exit:
         ),
         rows,
     )
-    view.say(
-        f"{len(shown):,} of {len(found):,} evaluations. The same data has the same digest, and so has the same plan."
+    view.add_sentence(
+        f"{len(shown):,} of {len(matching):,} evaluations. The same data has the same digest, and so has the same plan."
     )
     console.show(view)
     return Exit.DONE
@@ -68,21 +68,21 @@ def rate_of(ends: Ends | None) -> Rate:
     return UNKNOWN if ends is None else Rate(value=ends[0], low=ends[1], high=ends[2])
 
 
-def _as_json(one: Entry) -> dict[str, Any]:
-    measures = {key: {"value": ends[0], "low": ends[1], "high": ends[2]} for key, ends in one.measures.items()}
-    return {**{name: getattr(one, name) for name in ("time", *_COLUMNS)}, "measures": measures}
+def _as_json(entry: LedgerEntry) -> dict[str, Any]:
+    measures = {key: {"value": ends[0], "low": ends[1], "high": ends[2]} for key, ends in entry.measures.items()}
+    return {**{name: getattr(entry, name) for name in ("time", *_COLUMNS)}, "measures": measures}
 
 
 _COLUMNS = ("command", "name", "plan", "data", "seed", "documents", "version", "settings")
 
 
-def _write(found: Sequence[Entry], path: Path) -> None:
+def _write(records: Sequence[LedgerEntry], path: Path) -> None:
     """All evaluations as a table: a column for each measure, with its interval beside it."""
 
-    keys = measured(found)
+    keys = rates_by_entry(records)
     ends = [f"{key}{end}" for key in keys for end in ("", "_low", "_high")]
     with table_file(path, [*COLUMNS, *ends]) as writer:
-        for one in found:
-            values = [getattr(one, name) for name in COLUMNS]
-            values += [value for key in keys for value in one.measures.get(key, (None, None, None))]
+        for entry in records:
+            values = [getattr(entry, name) for name in COLUMNS]
+            values += [value for key in keys for value in entry.measures.get(key, (None, None, None))]
             writer.writerow(["" if value is None else str(value) for value in values])

@@ -5,13 +5,13 @@ from pathlib import Path
 
 from upsort.cli import columns as col
 from upsort.cli.console import Console
-from upsort.cli.request import coming_in, inputs_of, tell_set_aside
+from upsort.cli.request import inputs_of, report_rejects, scoring_input
 from upsort.cli.specs.next import NextOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
 from upsort.cli.wording import percent, shortened
 from upsort.files.sorter_loading import load_sorter
-from upsort.jobs.label_next import Worth, label_next, worth_of
+from upsort.jobs.label_next import LabellingBenefit, labelling_benefit, suggest_documents
 
 
 def run(options: NextOptions, console: Console) -> Exit:
@@ -20,17 +20,17 @@ def run(options: NextOptions, console: Console) -> Exit:
     inputs = inputs_of(options, console, options.input)
     output = Path(options.output) if options.output else None
     seed = options.seed if options.seed is not None else sorter.plan.judge.seed
-    with coming_in(options, console, sorter, inputs, output) as incoming:
-        found, used = label_next(sorter, incoming, options.most, seed, output)
-    worth = worth_of(sorter, len(found))
+    with scoring_input(options, console, sorter, inputs, output) as incoming:
+        documents, used = suggest_documents(sorter, incoming, options.most, seed, output)
+    worth = labelling_benefit(sorter, len(documents))
     view = View(
         {
-            "documents": [asdict(one) for one in found],
+            "documents": [asdict(document) for document in documents],
             "worth": asdict(worth) if worth is not None else None,
             "written": str(output) if output else None,
         }
     )
-    view.table(
+    view.add_table(
         (
             col.name("document"),
             col.name("guess"),
@@ -42,34 +42,34 @@ def run(options: NextOptions, console: Console) -> Exit:
         ),
         [
             (
-                one.reference,
-                one.guess,
-                f"{one.probability:.2f}",
-                one.second,
-                f"{one.entropy:.2f}",
-                one.why,
-                shortened(one.text, 110),
+                document.reference,
+                document.guess,
+                f"{document.probability:.2f}",
+                document.second,
+                f"{document.entropy:.2f}",
+                document.why,
+                shortened(document.text, 110),
             )
-            for one in found
+            for document in documents
         ],
     )
     _show_worth(worth, view)
     if output is not None:
-        view.say(f"To be filled in: {output}.")
-    tell_set_aside(incoming.aside, used, view)
+        view.add_sentence(f"To be filled in: {output}.")
+    report_rejects(incoming.rejects, used, view)
     console.show(view)
     return Exit.DONE
 
 
-def _show_worth(worth: Worth | None, view: View) -> None:
+def _show_worth(worth: LabellingBenefit | None, view: View) -> None:
     """How many more are worth labelling."""
     if worth is None:
-        view.note("How many more are worth labelling tells upsort curve, on the labelled documents.")
+        view.add_note("How many more are worth labelling tells upsort curve, on the labelled documents.")
         return
     documents, now = worth.now
     more, low, high = worth.more
     twice, low_twice, high_twice = worth.twice
-    view.say(
+    view.add_sentence(
         f"Of its {documents:,} labelled documents it gets {percent(now)} right by folds; of {more:,} drawn at random it would be "
         f"{100 * low:.1f} to {100 * high:.1f} %, of {twice:,} {100 * low_twice:.1f} to {100 * high_twice:.1f} % (95 % "
         "prediction intervals)."

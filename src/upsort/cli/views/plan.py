@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from upsort.cli.console import Console
-from upsort.cli.request import completed, inputs_of, plan_of, planned_engine, tell_idle
+from upsort.cli.request import inputs_of, note_unused_keys, plan_of, planned_engine, with_guessed_columns
 from upsort.cli.specs.plan import PlanOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
@@ -15,7 +15,7 @@ from upsort.core.plan import Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.files.documents import separator_in
 from upsort.files.plan_file import DEFAULT_NAME, LETTERS
-from upsort.files.plan_keys import SECTIONS, Declared, declared_keys, engine_keys, idle_keys, source_keys
+from upsort.files.plan_keys import SECTIONS, PlanKey, declared_keys, engine_keys, idle_keys, source_keys
 from upsort.files.plan_text import plan_text, value_text
 from upsort.files.resources import method_for
 from upsort.files.sources import Inputs
@@ -41,41 +41,47 @@ def run(options: PlanOptions, console: Console) -> Exit:
         )
     plan = plan_of(options, console)
     inputs = inputs_of(options, console, options.input, plan.source)
-    plan = completed(plan, inputs, "welcome", console)
-    tell_idle(options, [plan], console)
-    plan, found = _in_its_language(plan, options, inputs)
+    plan = with_guessed_columns(plan, inputs, "welcome", console)
+    note_unused_keys(options, [plan], console)
+    plan, messages = _in_its_language(plan, options, inputs)
     if separator := separator_in(inputs, plan.columns):
         plan = replace(plan, columns=replace(plan.columns, label_separator=separator))
-        found.append(
+        messages.append(
             f"Cells of {plan.columns.label!r} seem to hold several labels: columns.label_separator={separator!r}."
         )
     with replacing_text(output) as stream:
         stream.write(plan_text(plan, planned_engine(options)))
     view = View({"written": str(output), "plan": asdict(plan)})
-    view.say(f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}.")
-    for sentence in found:
-        view.say(sentence)
-    here = output.name == DEFAULT_NAME and output.resolve().parent == Path.cwd()
-    goes_by = "Every command run in this folder goes by it" if here else f"A command goes by it with --plan {output}"
-    view.say(f"{goes_by}; options on the command line go before it.")
+    view.add_sentence(
+        f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}."
+    )
+    for sentence in messages:
+        view.add_sentence(sentence)
+    in_working_folder = output.name == DEFAULT_NAME and output.resolve().parent == Path.cwd()
+    usage = (
+        "Every command run in this folder goes by it"
+        if in_working_folder
+        else f"A command goes by it with --plan {output}"
+    )
+    view.add_sentence(f"{usage}; options on the command line go before it.")
     console.show(view)
     return Exit.DONE
 
 
 def _in_its_language(plan: Plan, options: PlanOptions, inputs: Inputs) -> tuple[Plan, list[str]]:
     """The plan in the language that the texts seem to be in, where nobody said which; and what to tell about it."""
-    found = language_of(inputs, plan.columns)
-    said = []
-    if found.code not in {"", plan.clean.language}:
+    detected = language_of(inputs, plan.columns)
+    messages = []
+    if detected.code not in {"", plan.clean.language}:
         if plan.clean.language != Plan().clean.language or {"--language", "--set"} & options.given:
-            return plan, [f"Note: {other_language(found, plan)}"]
-        plan = replace(plan, clean=replace(plan.clean, language=found.code))
-        said.append(f"The texts are {found}, it seems: clean.language={found.code}.")
-    if needs_letters(found, plan):
+            return plan, [f"Note: {other_language(detected, plan)}"]
+        plan = replace(plan, clean=replace(plan.clean, language=detected.code))
+        messages.append(f"The texts are {detected}, it seems: clean.language={detected.code}.")
+    if needs_letters(detected, plan):
         features = replace(plan.features, units="letters", lengths=(LETTERS[0], LETTERS[1]))
         plan = replace(plan, features=features)
-        said.append(f"{found} sets no spaces between words, so terms are of letters: features.units=letters.")
-    return plan, said
+        messages.append(f"{detected} sets no spaces between words, so terms are of letters: features.units=letters.")
+    return plan, messages
 
 
 def _checked(options: PlanOptions, console: Console) -> View:
@@ -85,16 +91,16 @@ def _checked(options: PlanOptions, console: Console) -> View:
     if not options.plan and not Path(DEFAULT_NAME).is_file():
         raise UsageProblem(f"There is no {DEFAULT_NAME} here to check.", "Name one with --plan, or write one first.")
     plan = plan_of(options, console)
-    tried = [replace(plan, candidates={}), *(one.plan for one in named_candidates(plan))]
-    told = list(dict.fromkeys(warning for one in tried for warning in _warnings(one)))
-    view = View({"sound": True, "plan": asdict(plan), "warnings": told})
-    view.quote(plan_text(plan, planned_engine(options)).rstrip("\n"))
+    tried = [replace(plan, candidates={}), *(candidate.plan for candidate in named_candidates(plan))]
+    messages = list(dict.fromkeys(warning for candidate_plan in tried for warning in _warnings(candidate_plan)))
+    view = View({"sound": True, "plan": asdict(plan), "warnings": messages})
+    view.add_verbatim(plan_text(plan, planned_engine(options)).rstrip("\n"))
     tables = f", and so are its {len(plan.candidates):,} tables of candidates" if plan.candidates else ""
-    view.note(f"{options.plan or DEFAULT_NAME} is sound{tables}; above is the whole plan, its defaults included.")
-    for warning in told:
-        view.warn(warning)
+    view.add_note(f"{options.plan or DEFAULT_NAME} is sound{tables}; above is the whole plan, its defaults included.")
+    for warning in messages:
+        view.add_warning(warning)
     for sentence in idle_keys([plan]):
-        view.note(sentence)
+        view.add_note(sentence)
     return view
 
 
@@ -109,45 +115,47 @@ def _explained(options: PlanOptions, key: str, console: Console) -> View:
     if options.input:
         raise UsageProblem("--explain tells of keys; it reads no data.", "Leave the data out.")
     plan = plan_of(options, console)
-    told = [_key_json(one, plan) for one in _keys_called(key.strip().strip("[]"))]
-    view = View({"keys": told})
-    for number, one in enumerate(told):
+    descriptions = [_key_json(matching_key, plan) for matching_key in _keys_called(key.strip().strip("[]"))]
+    view = View({"keys": descriptions})
+    for number, description in enumerate(descriptions):
         if number:
-            view.say()
-        view.say(f"{one['key']}: {one['what_for']}.")
-        view.say(f"  It may be {one['may_be']}.")
-        now = "" if one["now"] in (None, one["default"]) else f"; now: {one['now']}"
-        view.say(f"  By default: {one['default']}{now}.")
-        if one["belongs_to"]:
-            of = ("step", "steps") if one["key"].startswith("clean.") else ("kind", "kinds")
-            view.say(f"  Of the {of[len(one['belongs_to']) > 1]} {', '.join(one['belongs_to'])}.")
-        if one["idle"]:
-            view.say(f"  It {one['idle']}.")
+            view.add_sentence()
+        view.add_sentence(f"{description['key']}: {description['what_for']}.")
+        view.add_sentence(f"  It may be {description['may_be']}.")
+        now = "" if description["now"] in (None, description["default"]) else f"; now: {description['now']}"
+        view.add_sentence(f"  By default: {description['default']}{now}.")
+        if description["belongs_to"]:
+            of = ("step", "steps") if description["key"].startswith("clean.") else ("kind", "kinds")
+            view.add_sentence(
+                f"  Of the {of[len(description['belongs_to']) > 1]} {', '.join(description['belongs_to'])}."
+            )
+        if description["idle"]:
+            view.add_sentence(f"  It {description['idle']}.")
     return view
 
 
-def _keys_called(wanted: str) -> list[Declared]:
+def _keys_called(name: str) -> list[PlanKey]:
     """The keys of a name, of a section, or that begin so; all for none."""
     keys = [*declared_keys().values(), *engine_keys(), *source_keys()]
-    found = [one for one in keys if one.path == wanted or wanted in {one.section, one.name}]
-    found = found or [one for one in keys if one.path.startswith(wanted)]
-    if not found:
-        sections = dict.fromkeys(one.section for one in keys)
+    matching = [key for key in keys if key.path == name or name in {key.section, key.name}]
+    matching = matching or [key for key in keys if key.path.startswith(name)]
+    if not matching:
+        sections = dict.fromkeys(key.section for key in keys)
         raise UsageProblem(
-            f"The plan has no key {wanted!r}.", suggestion(wanted, [*sections, *(one.path for one in keys)], "keys")
+            f"The plan has no key {name!r}.", suggestion(name, [*sections, *(key.path for key in keys)], "keys")
         )
-    return found
+    return matching
 
 
-def _key_json(one: Declared, plan: Plan) -> dict[str, Any]:
+def _key_json(key: PlanKey, plan: Plan) -> dict[str, Any]:
     """What is told of a key."""
-    of_source = one.section == "source"
+    of_source = key.section == "source"
     return {
-        "key": f'source."NAME".{one.name}' if of_source else one.path,
-        "what_for": one.comment,
-        "may_be": one.may_be,
-        "default": value_text(one.default),
-        "now": value_text(getattr(getattr(plan, one.section), one.name)) if one.section in SECTIONS else None,
-        "belongs_to": list(one.owners),
-        "idle": None if of_source else one.idle(plan) or None,
+        "key": f'source."NAME".{key.name}' if of_source else key.path,
+        "what_for": key.comment,
+        "may_be": key.may_be,
+        "default": value_text(key.default),
+        "now": value_text(getattr(getattr(plan, key.section), key.name)) if key.section in SECTIONS else None,
+        "belongs_to": list(key.owners),
+        "idle": None if of_source else key.idle(plan) or None,
     }

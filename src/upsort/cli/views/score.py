@@ -9,38 +9,38 @@ from typing import Any
 from upsort.cli.console import Console
 from upsort.cli.declaring import declared
 from upsort.cli.harmless import escaped
-from upsort.cli.request import coming_in, inputs_of, named_columns, tell_costs, tell_set_aside
+from upsort.cli.request import inputs_of, named_columns, note_cost_orientation, report_rejects, scoring_input
 from upsort.cli.specs.score import ScoreOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
 from upsort.cli.wording import p_value, percent
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.insight.drift import Drift
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.files.addresses import is_database
 from upsort.files.database_writing import DatabaseTable
-from upsort.files.documents import Reader
-from upsort.files.format import Layout as TableLayout
-from upsort.files.format import Rows
+from upsort.files.documents import DocumentReader
+from upsort.files.format import RowSink
+from upsort.files.format import TableLayout as TableLayout
 from upsort.files.formats import writing_endings
 from upsort.files.parts import IN_NAME, PartNames
 from upsort.files.resumable import ResumableTable
 from upsort.files.sorter_loading import load_sorters
 from upsort.files.tables_out import table_file
 from upsort.files.writers import as_object, delimited, json_lines
-from upsort.jobs.decisions import deciding
+from upsort.jobs.decisions import with_decision_options
 from upsort.jobs.filter import answer_lines
 from upsort.jobs.score import (
-    Going,
-    Incoming,
-    Layout,
+    BlockScorer,
     Passages,
-    Scoring,
+    ResumeState,
+    ScoreLayout,
+    ScoringInput,
     run_key,
     score,
     score_documents_of_passages,
 )
-from upsort.jobs.score_parts import Again, score_parts
+from upsort.jobs.score_parts import ResumeChoice, score_parts
 from upsort.jobs.score_tally import ScoreResult
 from upsort.jobs.scored_rows import columns_of
 
@@ -52,8 +52,8 @@ _FREE = frozenset(
 
 def run(options: ScoreOptions, console: Console) -> Exit:
     """Score, to a file or to standard output."""
-    sorters = deciding(load_sorters(Path(options.sorter)), options.cost, options.undecided_below)
-    tell_costs(options.cost, console)
+    sorters = with_decision_options(load_sorters(Path(options.sorter)), options.cost, options.undecided_below)
+    note_cost_orientation(options.cost, console)
     output = Path(options.output) if options.output else None
     database = options.output if options.output and is_database(options.output) else ""
     if options.into and not database:
@@ -62,16 +62,16 @@ def run(options: ScoreOptions, console: Console) -> Exit:
         raise UsageProblem(f"{database} is a database.", "Name the table to write with --into.")
     if output is not None and not database and output.is_dir():
         raise DataProblem(f"{output} is a folder.", "Name the file to write.")
-    layout = Layout(options.thin, options.all_probabilities, options.spreadsheet_safe)
+    layout = ScoreLayout(options.thin, options.all_probabilities, options.spreadsheet_safe)
     if options.flush:
         return _filter(options, sorters, layout, console)
     inputs = inputs_of(options, console, options.input)
-    beside = Path(f"{options.into}.csv") if database else output
+    rejects_base = Path(f"{options.into}.csv") if database else output
     if output is not None and not database and IN_NAME in output.name:  # not among the parts
         folder = output.parent.absolute()
-        beside = folder.with_name(f"{folder.name}.csv") if folder.name else None
-    with coming_in(options, console, sorters[0], inputs, beside, "documents scored") as incoming:
-        scoring = Scoring(sorters, layout, inputs, incoming.reader.columns.id)
+        rejects_base = folder.with_name(f"{folder.name}.csv") if folder.name else None
+    with scoring_input(options, console, sorters[0], inputs, rejects_base, "documents scored") as incoming:
+        scoring = BlockScorer(sorters, layout, inputs, incoming.reader.columns.id)
         for name, other in scoring.renamed.items():
             console.note(f"The label column {name!r} is called like a decision; it is kept as {other!r}.")
         result = _scored(options, scoring, incoming, output, console)
@@ -85,8 +85,8 @@ def run(options: ScoreOptions, console: Console) -> Exit:
             "unknown_share": result.unknown_share,
         }
     )
-    _tell(result, sorters, options, view)
-    tell_set_aside(incoming.aside, result.passages if result.passages is not None else result.documents, view)
+    _report(result, sorters, options, view)
+    report_rejects(incoming.rejects, result.passages if result.passages is not None else result.documents, view)
     if output is None:  # the scored rows are the result
         view.values.clear()
         console.show_notes(view)
@@ -95,14 +95,14 @@ def run(options: ScoreOptions, console: Console) -> Exit:
     return Exit.DONE
 
 
-def _filter(options: ScoreOptions, sorters: Sequence[Sorter], layout: Layout, console: Console) -> Exit:
+def _filter(options: ScoreOptions, sorters: Sequence[TrainedSorter], layout: ScoreLayout, console: Console) -> Exit:
 
     if options.input != ["-"]:
         raise UsageProblem("--flush answers what comes on standard input.", "Name - in place of files.")
     named = named_columns(options)
     trained = sorters[0].plan.columns
     columns = replace(trained, text=named.text or trained.text, id=named.id or trained.id, document_vectors="")
-    reader = Reader.of_sorter(sorters[0], columns)
+    reader = DocumentReader.of_sorter(sorters[0], columns)
     unreadable = answer_lines(sorters, reader, console.input, console.data, layout)
     if unreadable:
         console.warn(f"{unreadable:,} lines could not be used; each was answered by an object with an error.")
@@ -110,7 +110,7 @@ def _filter(options: ScoreOptions, sorters: Sequence[Sorter], layout: Layout, co
 
 
 def _scored(
-    options: ScoreOptions, scoring: Scoring, incoming: Incoming, output: Path | None, console: Console
+    options: ScoreOptions, scoring: BlockScorer, incoming: ScoringInput, output: Path | None, console: Console
 ) -> ScoreResult:
     """Score into what was asked for."""
 
@@ -119,7 +119,7 @@ def _scored(
 
     table = TableLayout(names, scoring.numbers, ending="tsv")
 
-    def into(writer: Rows) -> ScoreResult:
+    def into(writer: RowSink) -> ScoreResult:
         if passages is not None:
             return score_documents_of_passages(scoring, incoming, writer, passages)
         return score(scoring, incoming, writer)
@@ -143,7 +143,7 @@ def _scored(
             f"A run that writes {output.suffix} cannot be gone on with.", f"Use one of {', '.join(endings)}."
         )
     if in_parts:
-        again = Again(_run_key(options, incoming), options.resume, options.overwrite)
+        again = ResumeChoice(_run_key(options, incoming), options.resume, options.overwrite)
         return score_parts(scoring, incoming, PartNames.of(output), again)
     if passages is not None or not resumable:
         with table_file(output, names, scoring.numbers) as writer:
@@ -153,13 +153,13 @@ def _scored(
 
 def _into_database(
     options: ScoreOptions,
-    scoring: Scoring,
-    incoming: Incoming,
+    scoring: BlockScorer,
+    incoming: ScoringInput,
     layout: TableLayout,
-    by: tuple[Callable[[Rows], ScoreResult], Callable[[str], None]],
+    by: tuple[Callable[[RowSink], ScoreResult], Callable[[str], None]],
 ) -> ScoreResult:
     """Score into a table of a database. by: what scores where it cannot be gone on with, and who is told."""
-    into, tell = by
+    into, progress = by
     address = str(options.output)
     if f"{address}#{options.into}" in {table.name for table in incoming.inputs.tables}:
         raise DataProblem(
@@ -170,12 +170,12 @@ def _into_database(
         if options.per_document:
             return into(table)
         if options.resume and table.rows:
-            tell(f"Going on after {table.rows:,} rows.")
-        return score(scoring, incoming, table, Going(table.rows, table.state, table.done))
+            progress(f"Going on after {table.rows:,} rows.")
+        return score(scoring, incoming, table, ResumeState(table.rows, table.state, table.done))
 
 
 def _resumed(
-    options: ScoreOptions, scoring: Scoring, incoming: Incoming, output: Path, console: Console
+    options: ScoreOptions, scoring: BlockScorer, incoming: ScoringInput, output: Path, console: Console
 ) -> ScoreResult:
     """Score into a table that can be gone on with."""
 
@@ -184,72 +184,75 @@ def _resumed(
     with ResumableTable(output, columns, key, options.resume, options.overwrite) as table:
         if options.resume and table.rows:
             console.note(f"Going on after {table.rows:,} rows.")
-        return score(scoring, incoming, table, Going(table.rows, table.state, table.done))
+        return score(scoring, incoming, table, ResumeState(table.rows, table.state, table.done))
 
 
-def _run_key(options: ScoreOptions, incoming: Incoming) -> dict[str, Any]:
+def _run_key(options: ScoreOptions, incoming: ScoringInput) -> dict[str, Any]:
     """What must be the same when a run is gone on with."""
-    free = {one.name for one in declared(ScoreOptions) if one.spelling in _FREE}
-    choices = {one.name: getattr(options, one.name) for one in declared(ScoreOptions) if one.name not in free}
+    free = {option.name for option in declared(ScoreOptions) if option.spelling in _FREE}
+    choices = {
+        option.name: getattr(options, option.name) for option in declared(ScoreOptions) if option.name not in free
+    }
     return run_key(Path(options.sorter), options.input, incoming.reader.columns, choices)
 
 
-def _labels_json(result: ScoreResult, sorters: Sequence[Sorter]) -> dict[str, Any]:
+def _labels_json(result: ScoreResult, sorters: Sequence[TrainedSorter]) -> dict[str, Any]:
     counts = [dict(sorted(labels.items())) for labels in result.labels]
     if len(counts) == 1:
         return {"labels": counts[0]}
     return {"answers": {sorter.answer: labels for sorter, labels in zip(sorters, counts, strict=True)}}
 
 
-def _tell(
+def _report(
     result: ScoreResult,
-    sorters: Sequence[Sorter],
+    sorters: Sequence[TrainedSorter],
     options: ScoreOptions,
     view: View,
 ) -> None:
     where = f": {options.output}{f'#{options.into}' if options.into else ''}" if options.output else ""
     if result.passages is not None:
-        view.note(f"{result.passages:,} passages were added up ({options.per_document}).")
+        view.add_note(f"{result.passages:,} passages were added up ({options.per_document}).")
     for sorter, given in zip(sorters, result.labels, strict=True):
         labels = ", ".join(f"{label or '(none)'} {count:,}" for label, count in given.most_common(10))
         which = f"{sorter.answer}: " if sorter.answer else ""
-        view.note(f"{which}Scored {result.documents:,} documents{where}{f' ({labels})' if labels else ''}.")
+        view.add_note(f"{which}Scored {result.documents:,} documents{where}{f' ({labels})' if labels else ''}.")
     if result.documents > result.without_tokens:
-        view.note(f"{percent(result.unknown_share)} of their words are unknown to the sorter.")
+        view.add_note(f"{percent(result.unknown_share)} of their words are unknown to the sorter.")
     if result.nothing_known:
         wordless = f" ({result.without_tokens:,} of them no word at all)" if result.without_tokens else ""
-        told = (
+        summary = (
             "no word at all"
             if result.without_tokens == result.nothing_known
             else f"no word that the sorter knows{wordless}"
         )
-        view.warn(
-            f"{result.nothing_known:,} documents hold {told}; what the "
+        view.add_warning(
+            f"{result.nothing_known:,} documents hold {summary}; what the "
             f"answer rests on stands in {'the column' if len(sorters) == 1 else 'columns such as'} "
             f"{columns_of(sorters[0])[-1].name}."
         )
-    for sorter, found in zip(sorters, result.drifts, strict=False):  # of documents made of passages there are none
-        _tell_drift(sorter, found, view)
+    for sorter, drift in zip(sorters, result.drifts, strict=False):  # of documents made of passages there are none
+        _report_drift(sorter, drift, view)
 
 
-def _tell_drift(sorter: Sorter, found: Drift, view: View) -> None:
+def _report_drift(sorter: TrainedSorter, drift: Drift, view: View) -> None:
     """Say how the new documents differ from those of training."""
     which = f"{sorter.answer}: " if sorter.answer else ""
-    if found.unknown is not None:
-        view.warn(
-            f"{which}{percent(found.unknown.now)} of the words are unknown; of held-out training documents it was "
-            f"{percent(found.unknown.before)} ({p_value(found.unknown.p)})."
+    if drift.unknown is not None:
+        view.add_warning(
+            f"{which}{percent(drift.unknown.now)} of the words are unknown; of held-out training documents it was "
+            f"{percent(drift.unknown.before)} ({p_value(drift.unknown.p)})."
         )
-    if (labels := found.labels) is not None:
-        view.warn(
-            f"{which}{percent(labels.apart)} of the documents would need another label for the labels to come as often as to "
+    if (labels := drift.labels) is not None:
+        view.add_warning(
+            f"{which}{percent(labels.difference)} of the documents would need another label for the labels to come as "
+            "often as to "
             f"held-out training documents ({p_value(labels.p)}); {labels.label!r} differs most: {percent(labels.before)} there, "
             f"{percent(labels.now)} here."
         )
-    if (lengths := found.lengths) is not None:
-        view.warn(
+    if (lengths := drift.lengths) is not None:
+        view.add_warning(
             f"{which}the documents are of other lengths: about {lengths.now:,} words, in training {lengths.before:,} "
-            f"({percent(lengths.apart)} apart, {p_value(lengths.p)})."
+            f"({percent(lengths.difference)} apart, {p_value(lengths.p)})."
         )
 
 

@@ -7,9 +7,9 @@ from typing import Any
 
 from upsort.cli import columns as col
 from upsort.cli.console import Console
-from upsort.cli.options import ReadingAlone
-from upsort.cli.plan_options import Planned
-from upsort.cli.request import completed, inputs_of, plan_of, tell_set_aside, told_again, working
+from upsort.cli.options import ReadingOptions
+from upsort.cli.plan_options import PlanFileOptions
+from upsort.cli.request import inputs_of, options_as_typed, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.cli.specs.survey import SurveyOptions
 from upsort.cli.status import Exit
 from upsort.cli.view import View
@@ -22,11 +22,11 @@ from upsort.files.sources import Inputs
 from upsort.jobs.columns import columns_of
 from upsort.jobs.look import find, parsed_where, sample
 from upsort.jobs.survey import SurveyResult, survey
-from upsort.jobs.survey_blocks import Document
+from upsort.jobs.survey_blocks import SurveyDocument
 from upsort.jobs.survey_figures import draw_survey
-from upsort.jobs.worth_a_look import Finding, worth_a_look
+from upsort.jobs.worth_a_look import Finding, survey_findings
 
-_TOLD_AGAIN = (ReadingAlone, Planned)
+_REPEATED_OPTIONS = (ReadingOptions, PlanFileOptions)
 """The options that a command about the same sources needs as well."""
 
 
@@ -37,7 +37,7 @@ def run(options: SurveyOptions, console: Console) -> Exit:
     if options.columns:
         console.show(_columns(inputs))
         return Exit.DONE
-    plan = completed(plan, inputs, "welcome", console)
+    plan = with_guessed_columns(plan, inputs, "welcome", console)
     if options.find:
         console.show(_find(options, options.find, inputs, plan))
     elif options.show or options.where:
@@ -48,9 +48,9 @@ def run(options: SurveyOptions, console: Console) -> Exit:
 
 
 def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console) -> View:
-    with working(options, console, inputs, plan) as work:
+    with run_context(options, console, inputs, plan) as work:
         result = survey(work, options.shortest, options.top)
-    findings = worth_a_look(result, options.input, plan.columns, told_again(options, _TOLD_AGAIN))
+    findings = survey_findings(result, options.input, plan.columns, options_as_typed(options, _REPEATED_OPTIONS))
     figures = draw_survey(result, Path(options.figures), options.figure_kind) if options.figures else []
     view = View(_as_json(result, findings))
     _show_labels(result, view)
@@ -62,38 +62,40 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
     _show_columns(result, view)
     _show_findings(findings, view)
     if figures:
-        view.say()
-        view.say(f"Figures: {', '.join(str(path) for path in figures)}.")
-    tell_set_aside(work.aside, result.documents, view)
+        view.add_sentence()
+        view.add_sentence(f"Figures: {', '.join(str(path) for path in figures)}.")
+    report_rejects(work.rejects, result.documents, view)
     return view
 
 
 def _show_labels(result: SurveyResult, view: View) -> None:
-    view.say(f"{result.documents:,} documents, {result.distinct_terms:,} distinct terms. {_language(result)}".rstrip())
+    view.add_sentence(
+        f"{result.documents:,} documents, {result.distinct_terms:,} distinct terms. {_language(result)}".rstrip()
+    )
     if not result.labels:
         return
     labelled = result.documents - result.unlabelled
     most = result.labels[0][1]
-    view.say()
-    view.table(
+    view.add_sentence()
+    view.add_table(
         (col.name("label"), col.count("documents"), col.share("share"), col.bar()),
         [(label, count, percent(count / labelled), bar(count / most, 24)) for label, count in result.labels],
     )
     if result.several:
-        view.say(f"{result.several:,} documents have several labels and count at each.")
+        view.add_sentence(f"{result.several:,} documents have several labels and count at each.")
     label, count = result.labels[0]
     least = result.labels[-1]
     if result.several:
-        view.say(
+        view.add_sentence(
             f"The commonest, {label!r}, has {count / least[1]:.1f} times the documents of the rarest, {least[0]!r}."
         )
     else:
-        view.say(
+        view.add_sentence(
             f"Always answering {label!r} would be right for {percent(count / labelled)}: that is the accuracy to beat. "
             f"It has {count / least[1]:.1f} times the documents of the rarest label, {least[0]!r}."
         )
     if result.unlabelled:
-        view.say(f"{result.unlabelled:,} documents have no label.")
+        view.add_sentence(f"{result.unlabelled:,} documents have no label.")
 
 
 def _language(result: SurveyResult) -> str:
@@ -105,13 +107,13 @@ def _language(result: SurveyResult) -> str:
         return f"In {spoken}; which language that is, is not known."
     if len(result.languages) < 2 or sum(result.languages.values()) < 0.5 * result.documents:
         return ""
-    told = listed([f"{name} {count:,}" for name, count in result.languages.items()], 12)
-    return f"In several languages, it seems: {told}."
+    names = listed([f"{name} {count:,}" for name, count in result.languages.items()], 12)
+    return f"In several languages, it seems: {names}."
 
 
 def _show_lengths(result: SurveyResult, view: View) -> None:
-    view.say()
-    view.table(
+    view.add_sentence()
+    view.add_table(
         (
             col.name("length in"),
             col.number("mean"),
@@ -129,30 +131,33 @@ def _show_lengths(result: SurveyResult, view: View) -> None:
     )
     if result.length_share is not None:
         much = "much" if result.length_share > 0.1 else "little"
-        view.say(
+        view.add_sentence(
             f"Length alone says {much} about the label: {percent(result.length_share)} of its variance lies between labels."
         )
 
 
-def _show_documents(heading: str, documents: Sequence[Document], view: View) -> None:
+def _show_documents(heading: str, documents: Sequence[SurveyDocument], view: View) -> None:
     if documents:
-        view.say()
-        view.say(heading)
-        view.table(
+        view.add_sentence()
+        view.add_sentence(heading)
+        view.add_table(
             (col.name("document"), col.name("label"), col.count("words"), col.text("text")),
-            [(one.reference, one.label or "–", one.words, shortened(one.text, 90)) for one in documents],
+            [
+                (document.reference, document.label or "–", document.words, shortened(document.text, 90))
+                for document in documents
+            ],
         )
 
 
 def _show_odd(result: SurveyResult, view: View) -> None:
     copies = result.copies
-    view.say()
+    view.add_sentence()
     if copies.exact or copies.near:
-        view.say(
+        view.add_sentence(
             f"Copies: {copies.exact:,} exact and {copies.near:,} near ones of {copies.groups:,} documents; "
             f"{copies.conflicting:,} stand under another label than what they copy."
         )
-        view.table(
+        view.add_table(
             (
                 col.name("document"),
                 col.name("label"),
@@ -161,30 +166,32 @@ def _show_odd(result: SurveyResult, view: View) -> None:
                 col.number("similarity"),
             ),
             [
-                (one.reference, one.label, one.first, one.first_label, f"{one.similarity:.2f}")
-                for one in copies.examples
+                (pair.reference, pair.label, pair.first, pair.first_label, f"{pair.similarity:.2f}")
+                for pair in copies.examples
             ],
         )
     else:
-        view.say("Copies: none, exact or near.")
+        view.add_sentence("Copies: none, exact or near.")
     if result.empty:
-        view.say(f"Without text: {result.empty:,} rows.")
+        view.add_sentence(f"Without text: {result.empty:,} rows.")
     for odd in result.odd:
-        view.say(f"{odd.what[0].upper()}{odd.what[1:]}: {odd.documents:,} (such as {', '.join(odd.examples)}).")
+        view.add_sentence(
+            f"{odd.what[0].upper()}{odd.what[1:]}: {odd.documents:,} (such as {', '.join(odd.examples)})."
+        )
     if result.openings:
         openings = ", ".join(f"“{opening} …” {count:,}" for opening, count in result.openings)
-        view.say(f"Commonest openings: {openings}.")
+        view.add_sentence(f"Commonest openings: {openings}.")
 
 
 def _show_terms(result: SurveyResult, top: int, view: View) -> None:
-    view.say()
-    view.say("Terms in most documents:")
+    view.add_sentence()
+    view.add_sentence("Terms in most documents:")
     rows = [
         ("all", _term_list(result.terms[:top])),
         ("all, no stop words", _term_list(result.terms_without_stop_words[:top])),
     ]
     rows += [(f"{label}, no stop words", _term_list(terms)) for label, terms in result.terms_by_label.items()]
-    view.table((col.name("of"), col.text("terms, with the documents that hold them")), rows)
+    view.add_table((col.name("of"), col.text("terms, with the documents that hold them")), rows)
 
 
 def _term_list(terms: Sequence[CommonTerm]) -> str:
@@ -194,8 +201,8 @@ def _term_list(terms: Sequence[CommonTerm]) -> str:
 def _show_columns(result: SurveyResult, view: View) -> None:
     if not result.columns:
         return
-    view.say()
-    view.say("Other columns:")
+    view.add_sentence()
+    view.add_sentence("Other columns:")
     rows = []
     for column in result.columns:
         match column.kind:
@@ -217,19 +224,19 @@ def _show_columns(result: SurveyResult, view: View) -> None:
             case other:
                 raise ValueError(f"nothing is known of columns of kind {other!r}")
         rows.append((column.name, column.kind, column.filled, shortened(what, 200)))
-    view.table((col.name("column"), col.name("kind"), col.count("filled"), col.text("what it holds")), rows)
+    view.add_table((col.name("column"), col.name("kind"), col.count("filled"), col.text("what it holds")), rows)
 
 
 def _show_findings(findings: Sequence[Finding], view: View) -> None:
     if not findings:
         return
-    view.say()
-    view.say("Worth a look:")
+    view.add_sentence()
+    view.add_sentence("Worth a look:")
     for number, finding in enumerate(findings, 1):
-        view.say(f"{number}. {finding.what}")
-        view.quote(f"   {finding.command}")
+        view.add_sentence(f"{number}. {finding.what}")
+        view.add_verbatim(f"   {finding.command}")
         if finding.then:
-            view.say(f"   {finding.then}")
+            view.add_sentence(f"   {finding.then}")
 
 
 def _length_row(unit: str, lengths: Lengths) -> list[str]:
@@ -245,10 +252,10 @@ def _length_row(unit: str, lengths: Lengths) -> list[str]:
 
 
 def _columns(inputs: Inputs) -> View:
-    found, looked = columns_of(inputs)
-    view = View({"columns": [asdict(column) for column in found]})
+    infos, previews = columns_of(inputs)
+    view = View({"columns": [asdict(column) for column in infos]})
     several = len(inputs.tables) > 1
-    view.table(
+    view.add_table(
         (
             *([col.name("table")] if several else []),
             col.count("number"),
@@ -270,13 +277,13 @@ def _columns(inputs: Inputs) -> View:
                 column.guess,
                 " | ".join(shortened(example, 30) for example in column.examples),
             )
-            for column in found
+            for column in infos
         ],
     )
-    for one in looked:
-        if one.more:
-            view.note(
-                f"Kinds and counts of {one.table} are of its first {one.rows:,} {'files' if one.files else 'rows'}."
+    for preview in previews:
+        if preview.more:
+            view.add_note(
+                f"Kinds and counts of {preview.table} are of its first {preview.rows:,} {'files' if preview.files else 'rows'}."
             )
     return view
 
@@ -285,22 +292,27 @@ def _sample(options: SurveyOptions, inputs: Inputs, plan: Plan) -> View:
     shown, meeting = sample(inputs, plan, [parsed_where(text) for text in options.where], options.show or 5)
     view = View({"documents": [asdict(document) for document in shown], "of": meeting})
     for document in shown:
-        view.say(f"── {document.reference} · {document.label or 'no label'} · {document.origin}")
-        view.quote(document.text)
-        view.say()
-    view.note(f"{len(shown):,} of {meeting:,} documents.")
+        view.add_sentence(f"── {document.reference} · {document.label or 'no label'} · {document.origin}")
+        view.add_verbatim(document.text)
+        view.add_sentence()
+    view.add_note(f"{len(shown):,} of {meeting:,} documents.")
     return view
 
 
 def _find(options: SurveyOptions, word: str, inputs: Inputs, plan: Plan) -> View:
     where = [parsed_where(text) for text in options.where]
-    found, holding, documents = find(inputs, plan, where, word, options.show or 20, options.as_written)
-    view = View({"found": [asdict(one) for one in found], "documents_with_it": holding, "of": documents})
-    view.table(
-        (col.name("document"), col.name("label"), col.before("before"), col.name(word), col.text("after")),
-        [(one.reference, one.label, one.before, one.word, one.after) for one in found],
+    occurrences, holding, documents = find(inputs, plan, where, word, options.show or 20, options.as_written)
+    view = View(
+        {"found": [asdict(occurrence) for occurrence in occurrences], "documents_with_it": holding, "of": documents}
     )
-    view.note(f"{holding:,} of {documents:,} documents hold {word!r}; {len(found):,} are shown.")
+    view.add_table(
+        (col.name("document"), col.name("label"), col.before("before"), col.name(word), col.text("after")),
+        [
+            (occurrence.reference, occurrence.label, occurrence.before, occurrence.word, occurrence.after)
+            for occurrence in occurrences
+        ],
+    )
+    view.add_note(f"{holding:,} of {documents:,} documents hold {word!r}; {len(occurrences):,} are shown.")
     return view
 
 

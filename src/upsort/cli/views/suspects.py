@@ -7,51 +7,51 @@ from upsort.cli import columns as col
 from upsort.cli.console import Console
 from upsort.cli.request import (
     LEARNING,
-    completed,
     inputs_of,
+    note_unused_keys,
     plan_of,
-    tell_idle,
-    tell_set_aside,
-    working,
+    report_rejects,
+    run_context,
+    with_guessed_columns,
 )
 from upsort.cli.specs.suspects import SuspectsOptions
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import suspects_told
+from upsort.cli.verdicts import suspect_sentences
 from upsort.cli.view import View
-from upsort.cli.wording import kept_json, kept_together, shortened
-from upsort.jobs.suspects import Looking, suspects
+from upsort.cli.wording import duplicates_json, duplicates_sentences, shortened
+from upsort.jobs.suspects import SuspectRequest, suspects
 
 
 def run(options: SuspectsOptions, console: Console) -> Exit:
     """Find and show."""
     plan = plan_of(options, console)
     inputs = inputs_of(options, console, options.input, plan.source)
-    plan = completed(plan, inputs, "needed", console)
-    tell_idle(options, [plan], console, LEARNING)
+    plan = with_guessed_columns(plan, inputs, "needed", console)
+    note_unused_keys(options, [plan], console, LEARNING)
     output = Path(options.output) if options.output else None
-    with working(options, console, inputs, plan, output) as work:
-        found = suspects(work, Looking(options.most, output))
+    with run_context(options, console, inputs, plan, output) as work:
+        result = suspects(work, SuspectRequest(options.most, output))
     view = View(
         {
-            "suspects": [asdict(one) for one in found.suspects],
-            "expected_wrong": dict(zip(("value", "low", "high"), found.expected, strict=True)),
-            "wrong_share_by_label": found.noise,
-            "judged_by": list(found.kinds),
-            "judged": found.judged,
-            **kept_json(found.kept),
+            "suspects": [asdict(suspect) for suspect in result.suspects],
+            "expected_wrong": dict(zip(("value", "low", "high"), result.expected, strict=True)),
+            "wrong_share_by_label": result.noise,
+            "judged_by": list(result.kinds),
+            "judged": result.judged,
+            **duplicates_json(result.duplicates),
         }
     )
-    for line in suspects_told(found, options.most is not None):
-        view.say(line)
-    if found.judged < found.documents:
-        view.say(
-            f"{found.documents - found.judged:,} documents are held out by no split, so that nothing is said of them."
+    for line in suspect_sentences(result, options.most is not None):
+        view.add_sentence(line)
+    if result.judged < result.documents:
+        view.add_sentence(
+            f"{result.documents - result.judged:,} documents are held out by no split, so that nothing is said of them."
         )
-    for line in kept_together(found.kept, plan):
-        view.say(line)
-    if found.suspects[: options.top]:
-        view.say()
-        view.table(
+    for line in duplicates_sentences(result.duplicates, plan):
+        view.add_sentence(line)
+    if result.suspects[: options.top]:
+        view.add_sentence()
+        view.add_table(
             (
                 col.name("document"),
                 col.name("label"),
@@ -64,20 +64,20 @@ def run(options: SuspectsOptions, console: Console) -> Exit:
             ),
             [
                 (
-                    one.reference,
-                    one.label,
-                    f"{one.own:.3f}",
-                    one.rather or "(none)",
-                    f"{one.other:.3f}",
-                    f"{one.wrong:.3f}",
-                    ", ".join(one.pulled_by),
-                    shortened(one.text, 110),
+                    suspect.reference,
+                    suspect.label,
+                    f"{suspect.own:.3f}",
+                    suspect.rather or "(none)",
+                    f"{suspect.other:.3f}",
+                    f"{suspect.wrong:.3f}",
+                    ", ".join(suspect.pulled_by),
+                    shortened(suspect.text, 110),
                 )
-                for one in found.suspects[: options.top]
+                for suspect in result.suspects[: options.top]
             ],
         )
     if output is not None:
-        view.say(f"All of them, with their rows: {output}.")
-    tell_set_aside(work.aside, found.documents, view)
+        view.add_sentence(f"All of them, with their rows: {output}.")
+    report_rejects(work.rejects, result.documents, view)
     console.show(view)
     return Exit.DONE

@@ -6,23 +6,23 @@ from typing import Any
 from upsort.cli.console import Console
 from upsort.cli.request import (
     LEARNING,
-    completed,
     inputs_of,
+    note_unused_keys,
     plan_of,
-    tell_idle,
-    tell_set_aside,
-    working,
+    report_rejects,
+    run_context,
+    with_guessed_columns,
 )
 from upsort.cli.specs.train import TrainOptions
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import restraint, units_of
+from upsort.cli.verdicts import restraint_sentence, units_of
 from upsort.cli.view import View
 from upsort.cli.wording import interval, number, percent, rate_json, shortened
 from upsort.core.classifiers.families import family
 from upsort.core.judging.intervals import wilson
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.names import listed
-from upsort.files.kept_arrays import kept_arrays
+from upsort.files.kept_arrays import stored_arrays
 from upsort.jobs.train import AnswerResult, TrainResult, train
 
 _SCARCE = 10  # documents of a label below which it is hardly learned
@@ -36,26 +36,26 @@ def run(options: TrainOptions, console: Console) -> Exit:
     """Train, save, and tell what came of it."""
     plan = plan_of(options, console)
     inputs = inputs_of(options, console, options.input, plan.source)
-    plan = completed(plan, inputs, "needed", console)
-    tell_idle(options, [plan], console, LEARNING)
+    plan = with_guessed_columns(plan, inputs, "needed", console)
+    note_unused_keys(options, [plan], console, LEARNING)
     output = Path(options.output)
-    with working(options, console, inputs, plan, output) as work:
+    with run_context(options, console, inputs, plan, output) as work:
         result = train(work, output, not options.no_check, options.extendable)
     view = View(_as_json(result))
     for answer in result.answers:
         _show(answer, view)
-    if result.answers[0].sorter.kept is not None:
-        _show_kept(result, view)
+    if result.answers[0].sorter.stored is not None:
+        _show_stored(result, view)
     stages = {"reading and counting": result.read_seconds}
     for answer in result.answers:
         for stage, seconds in answer.seconds.items():
             stages[stage] = stages.get(stage, 0.0) + seconds
     if not console.as_json:
-        view.note("Time: " + ", ".join(f"{stage} {seconds:.1f} s" for stage, seconds in stages.items()) + ".")
-    view.say(f"Saved: {result.path} ({result.size / 1000:,.0f} kB). Judge it with: upsort evaluate")
-    tell_set_aside(work.aside, max(answer.sorter.trained.documents for answer in result.answers), view)
+        view.add_note("Time: " + ", ".join(f"{stage} {seconds:.1f} s" for stage, seconds in stages.items()) + ".")
+    view.add_sentence(f"Saved: {result.path} ({result.size / 1000:,.0f} kB). Judge it with: upsort evaluate")
+    report_rejects(work.rejects, max(answer.sorter.trained.documents for answer in result.answers), view)
     if result.language:
-        view.warn(result.language)
+        view.add_warning(result.language)
     for answer in result.answers:
         _warn(answer, view)
     console.show(view)
@@ -66,23 +66,25 @@ def _show(answer: AnswerResult, view: View) -> None:
     sorter, trained = answer.sorter, answer.sorter.trained
     what = units_of(sorter.plan.columns.group)
     which = f"{sorter.answer}: trained" if sorter.answer else "Trained"
-    view.say(
+    view.add_sentence(
         f"{which} {sorter.plan.classifier.kind} on {trained.documents:,} {what}, {len(sorter.space.terms):,} terms "
         f"({sorter.plan.features.weighting}) and {len(sorter.labels)} labels."
     )
     if answer.too_common:
         share = sorter.plan.features.in_at_most
-        view.say(f"Left out, being in more than {100 * share:.3g} % of the documents: {listed(answer.too_common, 8)}.")
+        view.add_sentence(
+            f"Left out, being in more than {100 * share:.3g} % of the documents: {listed(answer.too_common, 8)}."
+        )
     if sorter.plan.classifier.penalty == "auto":
-        view.say(f"The penalty, chosen on folds of these documents, is {trained.penalty:.3g}.")
+        view.add_sentence(f"The penalty, chosen on folds of these documents, is {trained.penalty:.3g}.")
     if trained.ended.iterations or trained.ended.passes:
         made = f"made {trained.ended.passes} passes over the documents and " if trained.ended.passes else ""
-        view.say(
+        view.add_sentence(
             f"The optimiser {made}took {trained.ended.iterations} steps; the gradient is {trained.ended.optimality:.1e} of what "
             f"it was at zero weights (asked for: {sorter.plan.classifier.tolerance:.1e})."
         )
     if sorter.calibration.kind != "none":
-        view.say(f"Probabilities are calibrated ({sorter.calibration.kind}) on folds of these documents.")
+        view.add_sentence(f"Probabilities are calibrated ({sorter.calibration.kind}) on folds of these documents.")
     if trained.held_out.decided is not None:
         _show_bound(sorter, view)
     own = f"It gets {percent(answer.training_accuracy.value)} of its own training {what} right"
@@ -91,39 +93,39 @@ def _show(answer: AnswerResult, view: View) -> None:
         grouped = sorter.plan.columns.group and groups != rate.of
         noun = "documents" if what == "passages" and not answer.copies else "groups"
         of_groups = f" of {groups:,} {noun}" if grouped else ""
-        view.say(
+        view.add_sentence(
             f"{own}, and {percent(rate.value)} ({interval(rate)}) of {number(rate.of)} {what}{of_groups} held out in a quick "
             "check (by sorters of the same plan, trained on the rest)."
         )
         if answer.copies and not sorter.plan.judge.allow_copies:
-            view.say(f"{answer.copies:,} {what} copy another one; they are kept on one side in it.")
+            view.add_sentence(f"{answer.copies:,} {what} copy another one; they are kept on one side in it.")
     else:
-        view.say(f"{own}; that says little about new ones.")
+        view.add_sentence(f"{own}; that says little about new ones.")
 
 
-def _show_kept(result: TrainResult, view: View) -> None:
+def _show_stored(result: TrainResult, view: View) -> None:
     """What is kept of the documents, and what that costs."""
-    kept = [answer.sorter.kept for answer in result.answers if answer.sorter.kept is not None]
-    size = sum(array.nbytes for one in kept for array in kept_arrays(one).values())
-    all_kept = all(one.are_all for one in kept)
-    some = "" if all_kept else f", a sample of {kept[0].documents:,} of them,"
-    view.say(
+    stored = [answer.sorter.stored for answer in result.answers if answer.sorter.stored is not None]
+    size = sum(array.nbytes for documents in stored for array in stored_arrays(documents).values())
+    all_stored = all(documents.is_complete for documents in stored)
+    some = "" if all_stored else f", a sample of {stored[0].documents:,} of them,"
+    view.add_sentence(
         f"To be extended with, it keeps how often each term stands in each of its documents{some} ({size / 1000:,.0f} kB), but "
         "not their text."
     )
 
 
-def _show_bound(sorter: Sorter, view: View) -> None:
+def _show_bound(sorter: TrainedSorter, view: View) -> None:
     """The bound below which documents are left undecided, where it was chosen on folds."""
-    told, decide = sorter.trained.held_out, sorter.plan.decide
-    decided, right = told.decided or 0, told.decided_right or 0
-    covered, rate = wilson(decided, told.documents), wilson(right, decided)
-    view.say(
+    held_out, decide = sorter.trained.held_out, sorter.plan.decide
+    decided, right = held_out.decided or 0, held_out.decided_right or 0
+    covered, rate = wilson(decided, held_out.documents), wilson(right, decided)
+    view.add_sentence(
         f"Undecided below {decide.undecided_below:.4g}: on folds of these documents {percent(covered.value)} "
         f"({interval(covered)}) are decided, and {percent(rate.value)} ({interval(rate)}) of those are right."
     )
     if (rate.value or 0.0) < decide.decided_accuracy:
-        view.warn(
+        view.add_warning(
             f"no bound makes {percent(decide.decided_accuracy)} of the decided documents right on the folds; this is the one "
             "that makes most of them right."
         )
@@ -132,48 +134,52 @@ def _show_bound(sorter: Sorter, view: View) -> None:
 def _warn(answer: AnswerResult, view: View) -> None:
     sorter, trained = answer.sorter, answer.sorter.trained
     if answer.without_tokens:
-        view.warn(
+        view.add_warning(
             f"Documents without a token after cleaning: {answer.without_tokens:,}; they teach nothing but their label."
         )
     if trained.ended.uncompiled:
-        view.warn("numba cannot be loaded, so that training took several times as long as it needs: pip install numba.")
+        view.add_warning(
+            "numba cannot be loaded, so that training took several times as long as it needs: pip install numba."
+        )
     if not trained.ended.reached:
-        view.warn(
+        view.add_warning(
             f"training stopped after {trained.ended.iterations} steps at {trained.ended.optimality:.1e} of the first gradient, "
             f"short of {sorter.plan.classifier.tolerance:.1e}; raise classifier.most_iterations or classifier.penalty."
         )
     if sorter.plan.decide.decided_accuracy and trained.held_out.decided is None:
-        view.warn(
+        view.add_warning(
             "no bound was chosen for decide.decided_accuracy: too few documents that do not belong together to deal to folds. "
             "None is left undecided."
         )
     gets, depth = answer.training_accuracy.value, sorter.plan.classifier.depth
     if family(sorter.plan.classifier).questions is not None and gets is not None and gets < _TOO_SHALLOW:
-        view.warn(
+        view.add_warning(
             f"it gets only {percent(gets)} of its own documents right: {depth} questions (classifier.depth) are too few to tell "
             f"{len(sorter.labels)} labels apart. Try a larger one."
         )
     counts = dict(zip(sorter.labels, trained.label_documents.tolist(), strict=True))
     scarce = [f"{shortened(label, 40)} ({count})" for label, count in counts.items() if count < _SCARCE]
     if scarce:
-        view.warn(f"fewer than {_SCARCE} training documents: {', '.join(scarce[:8])}; such labels are hardly learned.")
+        view.add_warning(
+            f"fewer than {_SCARCE} training documents: {', '.join(scarce[:8])}; such labels are hardly learned."
+        )
     rare = [
         shortened(label, 40) for label, count in counts.items() if _SCARCE <= count < _RARE_SHARE * trained.documents
     ]
     if rare:
-        view.warn(
+        view.add_warning(
             f"under 1 % of the documents: {', '.join(rare[:8])}; few documents are sorted as such labels. "
             "classifier.label_weights=even gives them more room."
         )
     if trained.documents < _DOCUMENTS_A_LABEL * len(counts):
-        view.warn(
+        view.add_warning(
             f"{trained.documents:,} documents are few for {len(counts)} labels; a label needs about {_DOCUMENTS_A_LABEL}."
         )
     held_out, own = answer.held_out.rate if answer.held_out is not None else None, answer.training_accuracy
     if held_out is not None and held_out.high is not None and (own.value or 0.0) - held_out.high > _LARGE_GAP:
-        view.warn(
+        view.add_warning(
             f"it knows its own documents much better than others ({percent(own.value)} against {percent(held_out.value)}): "
-            f"it has learned them by heart. More documents, {restraint(sorter.plan.classifier)}fewer terms help."
+            f"it has learned them by heart. More documents, {restraint_sentence(sorter.plan.classifier)}fewer terms help."
         )
 
 

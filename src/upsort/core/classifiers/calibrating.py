@@ -42,10 +42,10 @@ def _slope(scores: Floats, labels: Ints) -> float:
     """The t that minimises Σ −ln softmax(S t)[label], which is convex in t: where its derivative is 0, by Newton's method,
     which takes the middle of the bounds on a log scale where a step leaves them (Press et al. 2007, section 9.4)."""
     rows = np.arange(labels.size)
-    others = 1.0 / (labels.size + 2.0)
+    other_target = 1.0 / (labels.size + 2.0)
     own = scores[rows, labels]
     rest = (scores.sum(axis=1) - own) / (scores.shape[1] - 1)
-    targets = (1.0 - others) * own + others * rest
+    targets = (1.0 - other_target) * own + other_target * rest
 
     def derivatives(slope: float) -> tuple[float, float]:
         p = softmax(scores * slope)
@@ -104,8 +104,8 @@ def isotonic(scores: Floats, own: Bools) -> Floats:
     distinct, place = np.unique(scores, return_inverse=True)
     sizes = np.bincount(place).astype(np.float64)
     means = np.bincount(place, weights=own.astype(np.float64)) / sizes
-    found = optimize.isotonic_regression(means, weights=sizes)
-    values, blocks = found.x, found.blocks
+    fit = optimize.isotonic_regression(means, weights=sizes)
+    values, blocks = fit.x, fit.blocks
     begin, end = blocks[:-1], blocks[1:]
     documents = np.add.reduceat(sizes, begin)
     if values[0] <= 0.0 and begin.size > 1:

@@ -17,15 +17,15 @@ from dataclasses import field
 import numpy as np
 
 from upsort.core.arrays import AnyArray, Floats
-from upsort.core.classifiers.family import ArrayOf
+from upsort.core.classifiers.family import ArraySpec
 from upsort.core.deferred import special
 from upsort.core.records import record
 
-ARRAYS: dict[str, dict[str, ArrayOf]] = {
+ARRAYS: dict[str, dict[str, ArraySpec]] = {
     "none": {},
-    "temperature": {"calibration_slopes": ArrayOf(("slopes",))},
-    "platt": {"calibration_slopes": ArrayOf(("slopes",)), "calibration_offsets": ArrayOf(("slopes",))},
-    "isotonic": {"calibration_knots": ArrayOf(("knots", "knot columns"))},
+    "temperature": {"calibration_slopes": ArraySpec(("slopes",))},
+    "platt": {"calibration_slopes": ArraySpec(("slopes",)), "calibration_offsets": ArraySpec(("slopes",))},
+    "isotonic": {"calibration_knots": ArraySpec(("knots", "knot columns"))},
 }
 """What each kind keeps, by name."""
 
@@ -102,7 +102,7 @@ def softmax(scores: Floats) -> Floats:
     return grown
 
 
-def in_order_of(scores: Floats, probabilities: Floats) -> Floats:
+def reordered_like(scores: Floats, probabilities: Floats) -> Floats:
     """(n, k) the probabilities nearest to the given ones (in squares) that never contradict the order of the scores.
 
     In a row where a lower score has the higher probability, both get their mean, and so on (pool adjacent violators). Sums stay.
@@ -121,6 +121,6 @@ def in_order_of(scores: Floats, probabilities: Floats) -> Floats:
             largest = np.maximum.accumulate(means[:, ::-1], axis=1)[:, ::-1]
             pooled[:, first:] = np.minimum(pooled[:, first:], largest)
         ranked[rows] = pooled
-    found = np.empty_like(ranked)
-    np.put_along_axis(found, order, ranked, axis=1)
-    return found
+    placed = np.empty_like(ranked)
+    np.put_along_axis(placed, order, ranked, axis=1)
+    return placed

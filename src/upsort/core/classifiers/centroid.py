@@ -12,12 +12,12 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats
-from upsort.core.classifiers.family import ArrayOf, Family, intercept
+from upsort.core.classifiers.family import ArraySpec, Family, intercept
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.naive_bayes.sums import label_sums
-from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.classifiers.targets import Targets
-from upsort.core.parted import Parted
+from upsort.core.parted import PartitionedMatrix
 from upsort.core.records import record
 
 
@@ -26,7 +26,7 @@ class Centroids:
     """sums: (n_terms, n_labels) float64, each label's documents added up."""
 
     sums: Floats
-    ended: Ended = field(default_factory=Ended, compare=False)
+    ended: OptimiserReport = field(default_factory=OptimiserReport, compare=False)
 
     @cached_property
     def rule(self) -> LinearRule:
@@ -43,16 +43,16 @@ class Centroids:
         return {"sums": self.sums}
 
 
-def train(matrix: csr_array | Parted, targets: Targets) -> Centroids:
+def train(matrix: csr_array | PartitionedMatrix, targets: Targets) -> Centroids:
     """Add up. matrix: (n, n_terms) CSR, rows of unit length for cosines."""
     return Centroids(label_sums(matrix, targets))
 
 
 FAMILY = Family(
     kind="centroid",
-    told="the label whose mean document is most similar",
+    summary="the label whose mean document is most similar",
     train=lambda data, settings, penalty: train(data.matrix, data.targets),
     restore=lambda stored: Centroids(stored.arrays["sums"]),
-    arrays={"sums": ArrayOf(("terms", "labels"))},
+    arrays={"sums": ArraySpec(("terms", "labels"))},
     begins=intercept,
 )

@@ -34,7 +34,7 @@ class Chance(Majority):
 
 FAMILY = Family(
     kind="chance",
-    told="a label drawn at random, each as often as in training",
+    summary="a label drawn at random, each as often as in training",
     train=lambda data, settings, penalty: Chance(label_totals(data.targets)),
     restore=lambda stored: Chance(stored.arrays["label_documents"]),
     arrays=ARRAYS,

@@ -27,10 +27,10 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.products import Singles, frobenius
-from upsort.core.classifiers.sides import Sides
-from upsort.core.parted import Crew, Several
+from upsort.core.classifiers.sides import PartitionStates
+from upsort.core.parted import StatefulActors, SumTuple
 from upsort.core.records import record
-from upsort.core.threads import by_threads
+from upsort.core.threads import map_threads
 
 WORTH_COMPILING = 250_000
 """Numbers of the matrix times labels from which compiled passes are faster than loading them takes."""
@@ -49,16 +49,16 @@ _SEED = 1
 
 
 @record(frozen=True, kw_only=True)
-class Problem:
+class DualProblem:
     """What is minimised, as `newton.Objective` says it, without a lasso."""
 
-    sides: Sides
+    partitions: PartitionStates
     n_labels: int
     ridge: float
 
 
 @record(frozen=True, kw_only=True)
-class _Group:
+class _LabelGroup:
     """Some labels of a part: which of its documents have them (n, c), their dual variables (n, c), and what does not change."""
 
     own: Singles
@@ -67,11 +67,11 @@ class _Group:
     dual: Singles
 
 
-def worth(problem: Problem) -> bool:
+def is_worthwhile(problem: DualProblem) -> bool:
     """Whether passes pay, where they can be had."""
-    sides = problem.sides
-    large = sides.nnz * problem.n_labels >= WORTH_COMPILING and sides.rows > 1
-    return large and problem.ridge > 0.0 and bool(sides.loss.kernel)
+    partitions = problem.partitions
+    large = partitions.nnz * problem.n_labels >= WORTH_COMPILING and partitions.rows > 1
+    return large and problem.ridge > 0.0 and bool(partitions.loss.kernel)
 
 
 @cache
@@ -94,25 +94,25 @@ def _grouped(loss: Loss, n_labels: int) -> list[Ints]:
     return np.array_split(np.arange(n_labels), -(-n_labels // _GROUP) if loss.separable else 1)
 
 
-class Climber:
+class DualPass:
     """Passes over one part. What sets attributes is for `Crew.change`.
 
     held: the penalty divided by the number of parts, and what the intercepts' term counts.
     """
 
     def __init__(
-        self, matrix: csr_array, loss: Loss, scale: Floats | None, n_labels: int, held: tuple[float, float]
+        self, matrix: csr_array, loss: Loss, scale: Floats | None, n_labels: int, penalties: tuple[float, float]
     ) -> None:
         self.loss = loss
         self.shape = matrix.shape
-        self.ridge, self.bias = held
+        self.ridge, self.bias = penalties
         self.data = matrix.data.astype(np.float32)
         self.starts, self.columns = matrix.indptr.astype(np.int64), matrix.indices.astype(np.int32)
         self.cost = loss.weights.astype(np.float32)
         self.orders = np.random.default_rng(_SEED)
         self.groups = [self._group(labels, scale) for labels in _grouped(loss, n_labels)]
 
-    def _group(self, labels: Ints, of_terms: Floats | None) -> _Group:
+    def _group(self, labels: Ints, of_terms: Floats | None) -> _LabelGroup:
         own = np.ascontiguousarray(self.loss.own[:, labels], dtype=np.float32)
         squared = csr_array((self.data**2, self.columns, self.starts), shape=self.shape)
         if of_terms is None:
@@ -126,108 +126,108 @@ class Climber:
             dual = own * np.float32(0.99) + np.float32(0.01 / labels.size)  # inside, where the entropy has a slope
         elif self.loss.kernel == "logistic":
             dual = np.broadcast_to((self.cost * 0.01 / self.ridge)[:, None], own.shape).astype(np.float32)
-        return _Group(own=own, scale=scale, squares=squares, dual=dual)
+        return _LabelGroup(own=own, scale=scale, squares=squares, dual=dual)
 
-    def sums(self) -> Several:
+    def sums(self) -> SumTuple:
         """For each group (p, c) what the documents of the part pull of each term, and below it (c,) all that they pull."""
         matrix = csr_array((self.data, self.columns, self.starts), shape=self.shape)
-        found = []
+        scores = []
         for group in self.groups:
-            pulls = self._pulls(group)
+            pulls = self._dual_sums(group)
             terms = matrix.T @ pulls
             scaled = terms if not group.scale.size else terms * group.scale
-            found.append(Several((scaled, pulls.sum(axis=0, dtype=np.float64))))
-        return Several(found)
+            scores.append(SumTuple((scaled, pulls.sum(axis=0, dtype=np.float64))))
+        return SumTuple(scores)
 
-    def pulled(self) -> Several:
+    def intercept_terms(self) -> SumTuple:
         """For each group (c,) all that the documents of the part pull."""
-        return Several(self._pulls(group).sum(axis=0, dtype=np.float64) for group in self.groups)
+        return SumTuple(self._dual_sums(group).sum(axis=0, dtype=np.float64) for group in self.groups)
 
-    def under(self, ridge: float, bias: float) -> None:
+    def with_penalty(self, ridge: float, bias: float) -> None:
         """Go on under another penalty, from what each document pulled so far."""
         factor = np.float32(self.ridge / ridge)
         self.ridge, self.bias = ridge, bias
         if self.loss.separable:
             self.groups = [replace(group, dual=group.dual * factor) for group in self.groups]
 
-    def _pulls(self, group: _Group) -> Singles:
+    def _dual_sums(self, group: _LabelGroup) -> Singles:
         """(n, c) what each document pulls of its terms."""
         if not self.loss.separable:
             pulls: Singles = (group.own - group.dual) * (self.cost / np.float32(self.ridge))[:, None]
             return pulls
         return (np.float32(2) * group.own - np.float32(1)) * group.dual
 
-    def run(self, weights: Sequence[Singles], alone: bool) -> Several:
+    def run(self, weights: Sequence[Singles], alone: bool) -> SumTuple:
         """One pass, beginning at the weights of each group: what they come to, or, where there are other parts, by how much they
         move; the gap and the losses."""
         self.orders = copy.deepcopy(self.orders)
         order = self.orders.permutation(self.shape[0])
         kernels = compiled()
         work, data_of = kernels.PASSES[self.loss.kernel], kernels.Data
-        held = (np.float32(self.ridge), np.float32(self.bias))
+        penalties = (np.float32(self.ridge), np.float32(self.bias))
 
-        def one(place: int) -> tuple[_Group, Singles, float, float]:
+        def run_group(place: int) -> tuple[_LabelGroup, Singles, float, float]:
             group, after = self.groups[place], weights[place].copy()
             data = data_of(self.starts, self.columns, self.data, group.own, self.cost, group.squares, group.scale)
             dual = group.dual.copy()
-            gap, losses = work(data, dual, after, order, held)
+            gap, losses = work(data, dual, after, order, penalties)
             return replace(group, dual=dual), after, gap, losses
 
-        done = by_threads(one, range(len(self.groups)), min(len(self.groups), os.cpu_count() or 1))
+        done = map_threads(run_group, range(len(self.groups)), min(len(self.groups), os.cpu_count() or 1))
         self.groups = [group for group, *_ in done]
-        return Several(
-            Several((after if alone else after - before, gap, losses))
+        return SumTuple(
+            SumTuple((after if alone else after - before, gap, losses))
             for before, (_, after, gap, losses) in zip(weights, done, strict=True)
         )
 
 
-class Ascent:
+class DualAscent:
     """Passes over one problem, whose penalty may change between them, along a path. by_group: weights, (p + 1, at least c)."""
 
-    def __init__(self, problem: Problem) -> None:
+    def __init__(self, problem: DualProblem) -> None:
         self.problem = problem
-        sides = problem.sides
-        self.parts = np.float32(len(sides.parts))
+        partitions = problem.partitions
+        self.parts = np.float32(len(partitions.parts))
         self.bias = max(1.0, problem.ridge)
-        self.center = sides.loss.first_intercepts()
+        self.center = partitions.loss.first_intercepts()
         self.passes = 0
-        scale = sides.hands.held(sides.scale)
-        held = (problem.ridge / len(sides.parts), self.bias)
+        scale = partitions.executor.put(partitions.scale)
+        penalties = (problem.ridge / len(partitions.parts), self.bias)
         climbers = [
-            sides.hands.work(Climber, part, loss, scale, problem.n_labels, held)
-            for part, loss in zip(sides.parts, sides.losses, strict=True)
+            partitions.executor.submit(DualPass, part, loss, scale, problem.n_labels, penalties)
+            for part, loss in zip(partitions.parts, partitions.losses, strict=True)
         ]
-        self.crew = Crew(climbers, sides.hands)
-        self.labels = _grouped(sides.loss, problem.n_labels)
+        self.actors = StatefulActors(climbers, partitions.executor)
+        self.labels = _grouped(partitions.loss, problem.n_labels)
         self._join()
 
     def _join(self) -> None:
         """Make the weights those of the dual variables."""
         self.by_group = []
-        for labels, (terms, pulled) in zip(self.labels, self.crew.ask("sums"), strict=True):
+        for labels, (terms, pulled) in zip(self.labels, self.actors.query("sums"), strict=True):
             width = _FEW if labels.size <= 2 * _MANY else _MANY
-            weights = np.zeros((self.problem.sides.width, -(-labels.size // width) * width), dtype=np.float32)
+            weights = np.zeros((self.problem.partitions.width, -(-labels.size // width) * width), dtype=np.float32)
             weights[:-1, : labels.size] = terms if self.parts == 1 else terms / self.parts
             weights[-1, : labels.size] = self.center[labels] + self.bias * pulled / self.parts
             self.by_group.append(weights)
 
-    def under(self, ridge: float) -> None:
+    def with_penalty(self, ridge: float) -> None:
         """Go on under another penalty, from what each document pulled so far."""
         self.problem, self.bias, self.passes = replace(self.problem, ridge=ridge), max(1.0, ridge), 0
-        self.crew.turn("under", ridge / len(self.problem.sides.parts), self.bias)
+        self.actors.update_quietly("with_penalty", ridge / len(self.problem.partitions.parts), self.bias)
         self._join()
 
     def run(self) -> float:
         """One pass over all documents; returns the duality gap as a share of the losses, about."""
-        alone = len(self.crew.members) == 1
-        found = self.crew.change("run", self.by_group, alone)
+        alone = len(self.actors.members) == 1
+        results = self.actors.update("run", self.by_group, alone)
         self.by_group = [
             moved if alone else before + moved / self.parts
-            for before, (moved, _, _) in zip(self.by_group, found, strict=True)
+            for before, (moved, _, _) in zip(self.by_group, results, strict=True)
         ]
         self.passes += 1
-        losses = sum(one for _, _, one in found)
-        return sum(one for _, one, _ in found) / losses if losses > 0 else 0.0
+        losses = sum(one for _, _, one in results)
+        return sum(one for _, one, _ in results) / losses if losses > 0 else 0.0
 
     @property
     def weights(self) -> Floats:
@@ -237,13 +237,13 @@ class Ascent:
 
     def move_intercepts(self, intercepts: Floats) -> None:
         """Let the intercepts be penalised for their distance from what makes these the best."""
-        pulled = self.crew.ask("pulled")
+        pulled = self.actors.query("intercept_terms")
         for weights, labels, mine in zip(self.by_group, self.labels, pulled, strict=True):
             weights[-1, : labels.size] = intercepts[labels]
             self.center[labels] = intercepts[labels] - self.bias * mine / self.parts
 
 
-def ascend(ascent: Ascent, enough: float, reference: float) -> tuple[Floats, float]:
+def run_dual_passes(ascent: DualAscent, enough: float, reference: float) -> tuple[Floats, float]:
     """(p + 1, k) weights near the optimum, and the norm of the gradient there.
 
     enough: the norm at which to stop; reference: that at zero weights.
@@ -268,10 +268,10 @@ def ascend(ascent: Ascent, enough: float, reference: float) -> tuple[Floats, flo
     return best, least
 
 
-def _finished(problem: Problem, weights: Floats, enough: float) -> tuple[Floats, float]:
+def _finished(problem: DualProblem, weights: Floats, enough: float) -> tuple[Floats, float]:
     """The weights with the best intercepts beside them, and the norm of the gradient there."""
-    problem.sides.turn("rest", weights)
-    weights[-1] = problem.sides.best_intercepts(weights[-1], _INTERCEPTS_SHARE * enough)
-    slopes = problem.sides.ask("slopes_beside", weights[-1])
+    problem.partitions.update_quietly("reset_scores", weights)
+    weights[-1] = problem.partitions.best_intercepts(weights[-1], _INTERCEPTS_SHARE * enough)
+    slopes = problem.partitions.query("intercept_gradient", weights[-1])
     slopes[:-1] += problem.ridge * weights[:-1]
     return weights, frobenius(slopes)

@@ -16,11 +16,11 @@ from upsort.core.classifiers import (
     tree,
 )
 from upsort.core.classifiers.family import Family, TrainingData
-from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.fitted import FittedClassifier
 from upsort.core.classifiers.naive_bayes import kind as naive_bayes
 from upsort.core.errors import UsageProblem
 from upsort.core.names import suggestion
-from upsort.core.parted import negative
+from upsort.core.parted import has_negative
 from upsort.core.plan import Classifier, Plan
 
 FAMILIES: dict[str, Family] = {
@@ -56,14 +56,14 @@ def family(settings: Classifier) -> Family:
 
 def choices() -> list[Classifier]:
     """The usual settings of every kind, once for each event model."""
-    found: list[Classifier] = []
+    settings: list[Classifier] = []
     for kind, record in FAMILIES.items():
         models = [Classifier(kind=kind, event_model=model) for model in record.event_models]
-        found += models or [Classifier(kind=kind)]
-    return found
+        settings += models or [Classifier(kind=kind)]
+    return settings
 
 
-def settled(plan: Plan) -> Plan:
+def resolved(plan: Plan) -> Plan:
     """The same plan with `auto` replaced by what it stands for with its kind of classifier."""
     if plan.features.weighting != "auto":
         return plan
@@ -89,22 +89,24 @@ def chooses_penalty(settings: Classifier) -> bool:
     return settings.penalty == "auto" and family(settings).penalised is not None
 
 
-def train(data: TrainingData, settings: Classifier, penalty: float = 1.0) -> Fitted:
+def train(data: TrainingData, settings: Classifier, penalty: float = 1.0) -> FittedClassifier:
     """Train the kind that `settings` names, from nothing.
 
     Raises UsageProblem for values below 0 where the kind cannot take them.
     """
     record = family(settings)
-    if record.not_negative and negative(data.matrix):
-        others = [kind for kind, other in FAMILIES.items() if other.penalised and not other.not_negative]
+    if record.not_negative and has_negative(data.matrix):
+        other_kinds = [kind for kind, other in FAMILIES.items() if other.penalised and not other.not_negative]
         raise UsageProblem(
             f"{settings.kind} needs values that are not below 0; number columns, vectors and hashed terms have some.",
-            f"Leave those out, or use --set classifier.kind={' or '.join(others[:2])}.",
+            f"Leave those out, or use --set classifier.kind={' or '.join(other_kinds[:2])}.",
         )
     return record.train(data, settings, penalty)
 
 
-def path(data: TrainingData, settings: Classifier, penalties: Sequence[float] = PENALTIES) -> Iterator[Fitted]:
+def path(
+    data: TrainingData, settings: Classifier, penalties: Sequence[float] = PENALTIES
+) -> Iterator[FittedClassifier]:
     """The classifiers of a descending grid of penalties, evenly apart on a logarithmic scale, of a kind that has one, each
     trained when it is asked for."""
     penalised_ = family(settings).penalised

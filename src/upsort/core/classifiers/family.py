@@ -7,10 +7,10 @@ from typing import NamedTuple
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats, Ints
-from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.fitted import FittedClassifier
 from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.targets import Targets
-from upsort.core.parted import Parted
+from upsort.core.parted import PartitionedMatrix
 from upsort.core.plan import Classifier, EventModel
 from upsort.core.records import record
 
@@ -19,13 +19,13 @@ from upsort.core.records import record
 class TrainingData:
     """matrix: (n, n_terms) CSR, float64, in one piece or in parts. names: of the labels."""
 
-    matrix: csr_array | Parted
+    matrix: csr_array | PartitionedMatrix
     targets: Targets
     names: tuple[str, ...]
 
 
 @record(frozen=True, kw_only=True)
-class Stored:
+class StoredClassifier:
     """What a sorter file holds of a classifier: its settings, its arrays by name, and how many terms and labels there are."""
 
     settings: Classifier
@@ -35,7 +35,7 @@ class Stored:
 
 
 @record(frozen=True)
-class ArrayOf:
+class ArraySpec:
     """What an array of the sorter file must be like.
 
     dimensions: their names; those of one name are of one size. least: the least number that it may hold. points_into: the
@@ -66,7 +66,7 @@ class Estimates(NamedTuple):
     document, and Σ ln(1 − P) over them, where they count."""
 
     above: Floats
-    below: float
+    denominator: float
     absent: tuple[int, float] | None = None
 
 
@@ -114,11 +114,11 @@ class Family:
     """
 
     kind: str
-    told: str
+    summary: str
     settings: tuple[str, ...] = ()
-    train: Callable[[TrainingData, Classifier, float], Fitted]
-    restore: Callable[[Stored], Fitted]
-    arrays: Mapping[str, ArrayOf]
+    train: Callable[[TrainingData, Classifier, float], FittedClassifier]
+    restore: Callable[[StoredClassifier], FittedClassifier]
+    arrays: Mapping[str, ArraySpec]
     weighting: str = "tfidf"
     calibration: str = "temperature"
     not_negative: bool = False
@@ -128,16 +128,16 @@ class Family:
     additive: str = ""
     restraint: str = ""
     second_opinion: str = "naive-bayes"
-    begins: Callable[[Fitted], Sequence[tuple[str, Floats]]] | None = None
+    begins: Callable[[FittedClassifier], Sequence[tuple[str, Floats]]] | None = None
     weight: str = "weight"
-    estimates: Callable[[Fitted, int, Ints], Estimates] | None = None
+    estimates: Callable[[FittedClassifier, int, Ints], Estimates] | None = None
     estimates_need: str = ""
-    questions: Callable[[Fitted, csr_array], tuple[Sequence[Question], Floats]] | None = None
-    votes: Callable[[Fitted, csr_array], tuple[Sequence[Vote], csr_array]] | None = None
+    questions: Callable[[FittedClassifier, csr_array], tuple[Sequence[Question], Floats]] | None = None
+    votes: Callable[[FittedClassifier, csr_array], tuple[Sequence[Vote], csr_array]] | None = None
     looks_at_text: bool = True
     event_models: Mapping[EventModel, "Family"] = field(default_factory=dict)
 
 
-def intercept(fitted: Fitted) -> list[tuple[str, Floats]]:
+def intercept(fitted: FittedClassifier) -> list[tuple[str, Floats]]:
     """What the scores of a linear rule begin with."""
     return [("intercept", fitted.rule.intercept)] if fitted.rule is not None else []

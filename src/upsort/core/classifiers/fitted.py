@@ -7,11 +7,11 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats
 from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.newton import Ended
-from upsort.core.parted import Parted
+from upsort.core.classifiers.newton import OptimiserReport
+from upsort.core.parted import PartitionedMatrix
 
 
-class Fitted(Protocol):
+class FittedClassifier(Protocol):
     """A trained classifier."""
 
     @property
@@ -19,7 +19,7 @@ class Fitted(Protocol):
         """Its linear rule, where it has one."""
 
     @property
-    def ended(self) -> Ended:
+    def ended(self) -> OptimiserReport:
         """How its training ended."""
 
     def scores(self, matrix: csr_array) -> Floats:
@@ -29,10 +29,12 @@ class Fitted(Protocol):
         """All that is needed to have it back."""
 
 
-def scores_of(fitted: Fitted, matrix: csr_array | Parted) -> Floats:
+def scores_of(fitted: FittedClassifier, matrix: csr_array | PartitionedMatrix) -> Floats:
     """(n, n_labels) the scores of documents, whoever keeps their rows."""
-    return np.asarray(matrix.each(_scores, fitted)) if isinstance(matrix, Parted) else fitted.scores(matrix)
+    return (
+        np.asarray(matrix.map_rows(_scores, fitted)) if isinstance(matrix, PartitionedMatrix) else fitted.scores(matrix)
+    )
 
 
-def _scores(matrix: csr_array, fitted: Fitted) -> Floats:
+def _scores(matrix: csr_array, fitted: FittedClassifier) -> Floats:
     return fitted.scores(matrix)

@@ -24,7 +24,7 @@ import numpy as np
 
 from upsort.core.arrays import AnyArray
 
-_ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
+_F32_ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
 _TINY = np.float32(1e-20)
 _INNER = 6  # steps of Newton's method on one number, halved where they lead too far
 _FARTHEST = np.float32(30)  # a logit
@@ -55,11 +55,11 @@ def _compiled(function: Callable[..., Any]) -> Callable[..., tuple[float, float]
 
 
 @_compiled
-def softmax_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
+def softmax_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-def]
     """−ln softmax(s)[own label]. A step goes from α towards p, the softmax of the scores, as far as the dual surely grows
     (Shalev-Shwartz & Zhang 2013, section 5: the entropy is 1-strongly convex in the 1-norm)."""
     ptr, idx, dat, own, cost, squares, _ = data
-    penalty, bias = held
+    penalty, bias = penalties
     k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1
     s, d, e = np.zeros(wide, np.float32), np.zeros(wide, np.float32), np.zeros(k, np.float32)
     gaps, losses = 0.0, 0.0
@@ -94,7 +94,7 @@ def softmax_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
         if square < np.float32(1e-12):
             continue
         bound = reach * reach + cost[i] * (squares[i, 0] + bias) / penalty * square
-        step = min(_ONE, (gap + _HALF * reach * reach) / bound)
+        step = min(_F32_ONE, (gap + _HALF * reach * reach) / bound)
         for j in range(k):
             dual[i, j] = max(dual[i, j] + step * e[j], _ZERO)
             d[j] = -step * cost[i] * e[j] / penalty
@@ -107,12 +107,12 @@ def softmax_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
 
 
 @_compiled
-def hinge_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
+def hinge_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-def]
     """max(0, 1 − y s)² for each label. Steps are exact (Hsieh et al. 2008)."""
     ptr, idx, dat, own, cost, squares, scale = data
-    penalty, bias = held
+    penalty, bias = penalties
     k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1
-    scaled, apart = scale.shape[0] > 0, squares.shape[1] > 1
+    scaled, per_label = scale.shape[0] > 0, squares.shape[1] > 1
     s, d = np.zeros(wide, np.float32), np.zeros(wide, np.float32)
     gaps, losses = 0.0, 0.0
     for i in order:
@@ -130,15 +130,15 @@ def hinge_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
                 for j in range(wide):
                     s[j] += v * W[r, j]
         moved, gap, loss = _ZERO, _ZERO, _ZERO
-        shared = _ONE / (squares[i, 0] + bias + half)
+        shared = _F32_ONE / (squares[i, 0] + bias + half)
         for j in range(k):
-            sign = np.float32(2) * own[i, j] - _ONE
-            a, short = dual[i, j], _ONE - sign * s[j]
+            sign = np.float32(2) * own[i, j] - _F32_ONE
+            a, short = dual[i, j], _F32_ONE - sign * s[j]
             above = max(short, _ZERO)
             loss += above * above
             gap += above * above - np.float32(2) * half * a * short + half * half * a * a
-            bend = _ONE / (squares[i, j] + bias + half) if apart else shared
-            new = max(a + (short - half * a) * bend, _ZERO)
+            curvature = _F32_ONE / (squares[i, j] + bias + half) if per_label else shared
+            new = max(a + (short - half * a) * curvature, _ZERO)
             d[j] = (new - a) * sign
             moved += abs(d[j])
             dual[i, j] = new
@@ -160,10 +160,10 @@ def hinge_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
 
 
 @_compiled
-def squares_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
+def squares_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-def]
     """(y − s)² for each label. Steps are exact (Saunders, Gammerman & Vovk 1998 for the dual of ridge regression)."""
     ptr, idx, dat, own, cost, squares, _ = data
-    penalty, bias = held
+    penalty, bias = penalties
     k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1
     s, d = np.zeros(wide, np.float32), np.zeros(wide, np.float32)
     gaps, losses = 0.0, 0.0
@@ -171,7 +171,7 @@ def squares_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
         if cost[i] == _ZERO:
             continue
         half = penalty / (np.float32(2) * cost[i])
-        bend = squares[i, 0] + bias + half
+        curvature = squares[i, 0] + bias + half
         for j in range(wide):
             s[j] = W[last, j]
         for q in range(ptr[i], ptr[i + 1]):
@@ -180,11 +180,11 @@ def squares_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
                 s[j] += v * W[r, j]
         gap, loss = _ZERO, _ZERO
         for j in range(k):
-            sign = np.float32(2) * own[i, j] - _ONE
-            short = _ONE - sign * s[j]
+            sign = np.float32(2) * own[i, j] - _F32_ONE
+            short = _F32_ONE - sign * s[j]
             loss += short * short
             gap += (short - half * dual[i, j]) * (short - half * dual[i, j])
-            change = (short - half * dual[i, j]) / bend
+            change = (short - half * dual[i, j]) / curvature
             dual[i, j] += change
             d[j] = change * sign
             W[last, j] += bias * d[j]
@@ -198,11 +198,11 @@ def squares_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
 
 
 @_compiled
-def logistic_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
+def logistic_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-def]
     """ln(1 + exp(−y s)) for each label (the dual of Yu, Huang & Lin 2011). α is cost · σ(t) / penalty; Newton's method finds t,
     in which the slope of the dual is nowhere below 1."""
     ptr, idx, dat, own, cost, squares, _ = data
-    penalty, bias = held
+    penalty, bias = penalties
     k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1
     s, d = np.zeros(wide, np.float32), np.zeros(wide, np.float32)
     gaps, losses = 0.0, 0.0
@@ -219,27 +219,27 @@ def logistic_pass(data, dual, W, order, held):  # type: ignore[no-untyped-def]
                 s[j] += v * W[r, j]
         gap, loss = _ZERO, _ZERO
         for j in range(k):
-            sign = np.float32(2) * own[i, j] - _ONE
+            sign = np.float32(2) * own[i, j] - _F32_ONE
             a, margin = dual[i, j], sign * s[j]
             share = min(max(a / most, np.float32(1e-7)), np.float32(1 - 1e-6))
-            here = max(-margin, _ZERO) + np.float32(math.log1p(math.exp(-abs(margin))))
-            loss += here
-            turn = share * np.float32(math.log(share)) + (_ONE - share) * np.float32(math.log(_ONE - share))
-            gap += max(here + turn + share * margin, _ZERO)
-            now = np.float32(math.log(share)) - np.float32(math.log(_ONE - share))
+            margin_loss = max(-margin, _ZERO) + np.float32(math.log1p(math.exp(-abs(margin))))
+            loss += margin_loss
+            turn = share * np.float32(math.log(share)) + (_F32_ONE - share) * np.float32(math.log(_F32_ONE - share))
+            gap += max(margin_loss + turn + share * margin, _ZERO)
+            now = np.float32(math.log(share)) - np.float32(math.log(_F32_ONE - share))
             low, high = max(min(now, -margin), -_FARTHEST), min(max(now, -margin), _FARTHEST)
             t = min(max(now, low), high)
             for _ in range(_INNER):  # the slope rises from low to high, through 0
-                part = _ONE / (_ONE + np.float32(math.exp(-t)))
+                part = _F32_ONE / (_F32_ONE + np.float32(math.exp(-t)))
                 slope = size * (most * part - a) + margin + t
                 if slope > _ZERO:
                     high = t
                 else:
                     low = t
-                t -= slope / (size * most * part * (_ONE - part) + _ONE)
+                t -= slope / (size * most * part * (_F32_ONE - part) + _F32_ONE)
                 if t < low or t > high:
                     t = _HALF * (low + high)
-            new = most / (_ONE + np.float32(math.exp(-t)))
+            new = most / (_F32_ONE + np.float32(math.exp(-t)))
             dual[i, j] = new
             d[j] = (new - a) * sign
             W[last, j] += bias * d[j]

@@ -6,7 +6,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats
-from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.records import record
 
 
@@ -31,7 +31,7 @@ class Linear:
     """A classifier that is nothing but its rule: logistic regression, support vector machines, ridge, centroids."""
 
     rule: LinearRule
-    ended: Ended = field(default_factory=Ended, compare=False)
+    ended: OptimiserReport = field(default_factory=OptimiserReport, compare=False)
 
     def scores(self, matrix: csr_array) -> Floats:
         """The rule's scores."""
@@ -42,7 +42,7 @@ class Linear:
         return {"weights": self.rule.weights, "intercept": self.rule.intercept}
 
     @staticmethod
-    def of(parameters: Floats, ended: Ended, scale: Floats | None = None) -> "Linear":
+    def of(parameters: Floats, ended: OptimiserReport, scale: Floats | None = None) -> "Linear":
         """parameters: (n_terms + 1, k) weights with the intercepts in the last row. scale: what the weights are multiplied by."""
         weights = parameters[:-1] if scale is None else parameters[:-1] * scale
         return Linear(LinearRule(np.ascontiguousarray(weights), parameters[-1].copy()), ended)

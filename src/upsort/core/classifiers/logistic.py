@@ -28,7 +28,7 @@ def loss_of(targets: Targets, settings: plan.Classifier) -> Softmax | Logistic:
 _PENALISED = Penalised(usual=0.1, loss=loss_of, lasso=lambda settings: settings.sparsity)
 FAMILY = Family(
     kind="logistic",
-    told="logistic regression",
+    summary="logistic regression",
     settings=(*penalised.SETTINGS, "sparsity", "contrast"),
     train=penalised.trained_by(_PENALISED),
     restore=penalised.restored,

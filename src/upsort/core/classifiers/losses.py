@@ -33,10 +33,10 @@ class State(Protocol):
     def residuals(self) -> Floats:
         """(n, c) the derivative by the scores."""
 
-    def bend(self, change: Singles) -> Singles:
+    def hessian_product(self, change: Singles) -> Singles:
         """(n, c) float32: the second derivative times a change of the scores."""
 
-    def stiffness(self) -> Singles:
+    def curvature_diagonal(self) -> Singles:
         """(n, c) float32: the diagonal of the second derivative."""
 
 
@@ -62,7 +62,7 @@ class Loss(Protocol):
     def rows(self, chosen: slice) -> Self:
         """The loss of some of the documents."""
 
-    def intercept_slopes(self, scores: Floats, intercepts: Floats) -> tuple[Floats, Floats]:
+    def intercept_derivatives(self, scores: Floats, intercepts: Floats) -> tuple[Floats, Floats]:
         """The first derivative by intercepts, (k,), beside scores without any, (n, k), and the second, (k,) or (k, k)."""
 
     def best_intercepts(self, slopes: Slopes, start: Floats, enough: float) -> Floats:
@@ -75,7 +75,7 @@ class Loss(Protocol):
     def values(self, scores: Floats, columns: Columns) -> Floats:
         """(c,) the value of each label, or (1,) of all together."""
 
-    def at(self, scores: Floats, columns: Columns) -> State:
+    def state_at(self, scores: Floats, columns: Columns) -> State:
         """The derivatives at these scores."""
 
 
@@ -86,10 +86,10 @@ class _Pointwise:
     residuals: Floats
     curvature: Singles
 
-    def bend(self, change: Singles) -> Singles:
+    def hessian_product(self, change: Singles) -> Singles:
         return change * self.curvature
 
-    def stiffness(self) -> Singles:
+    def curvature_diagonal(self) -> Singles:
         return self.curvature
 
 
@@ -99,13 +99,13 @@ class _SoftmaxState:
     probabilities: Singles
     weights: Singles
 
-    def bend(self, change: Singles) -> Singles:
+    def hessian_product(self, change: Singles) -> Singles:
         weighted = self.probabilities * change
         weighted -= self.probabilities * weighted.sum(axis=1, keepdims=True)
         weighted *= self.weights[:, None]
         return weighted
 
-    def stiffness(self) -> Singles:
+    def curvature_diagonal(self) -> Singles:
         stiff = 1.0 - self.probabilities
         stiff *= self.probabilities
         stiff *= self.weights[:, None]
@@ -134,18 +134,18 @@ class Softmax:
         logs: Floats = np.log(np.maximum(shares, _LEAST_SHARE))
         return logs
 
-    def intercept_slopes(self, scores: Floats, intercepts: Floats) -> tuple[Floats, Floats]:
+    def intercept_derivatives(self, scores: Floats, intercepts: Floats) -> tuple[Floats, Floats]:
         k = self.n_labels
-        slopes, bend = np.zeros(k), np.zeros((k, k))
+        slopes, hessian = np.zeros(k), np.zeros((k, k))
         for rows in _blocks(self.labels.size):
             part = scores[rows] + intercepts
             np.exp(part - part.max(axis=1, keepdims=True), out=part)
             part /= part.sum(axis=1, keepdims=True)
             weighted = part * self.weights[rows, None]
             slopes += weighted.sum(axis=0)
-            bend += np.diag(weighted.sum(axis=0)) - part.T @ weighted
+            hessian += np.diag(weighted.sum(axis=0)) - part.T @ weighted
         slopes -= np.bincount(self.labels, weights=self.weights, minlength=k)
-        return slopes, bend
+        return slopes, hessian
 
     def best_intercepts(self, slopes: Slopes, start: Floats, enough: float) -> Floats:
         intercepts = start.copy()
@@ -166,7 +166,7 @@ class Softmax:
             value += float(np.einsum("i,i->", self.weights[rows], logs))
         return np.array([value])
 
-    def at(self, scores: Floats, columns: Columns) -> State:
+    def state_at(self, scores: Floats, columns: Columns) -> State:
         residuals = np.empty(scores.shape)
         probabilities = np.empty(scores.shape, dtype=np.float32)
         for rows in _blocks(self.labels.size):
@@ -180,7 +180,7 @@ class Softmax:
 
 
 @record(frozen=True)
-class _OneByOne:
+class _PerLabelLoss:
     """A loss in which every label has a value of its own. own: (n, k) which labels a document has; weights: (n,)."""
 
     own: Bools
@@ -194,9 +194,9 @@ class _OneByOne:
     def rows(self, chosen: slice) -> Self:
         return replace(self, own=self.own[chosen], weights=self.weights[chosen])
 
-    def intercept_slopes(self, scores: Floats, intercepts: Floats) -> tuple[Floats, Floats]:
-        state = self.at(scores + intercepts, slice(None))
-        return state.residuals.sum(axis=0), state.stiffness().sum(axis=0, dtype=np.float64)
+    def intercept_derivatives(self, scores: Floats, intercepts: Floats) -> tuple[Floats, Floats]:
+        state = self.state_at(scores + intercepts, slice(None))
+        return state.residuals.sum(axis=0), state.curvature_diagonal().sum(axis=0, dtype=np.float64)
 
     def best_intercepts(self, slopes: Slopes, start: Floats, enough: float) -> Floats:
         intercepts = start.copy()
@@ -214,7 +214,7 @@ class _OneByOne:
             values += np.einsum("i,ij->j", self.weights[rows], self._losses(margins))
         return values
 
-    def at(self, scores: Floats, columns: Columns) -> State:
+    def state_at(self, scores: Floats, columns: Columns) -> State:
         residuals = np.empty(scores.shape)
         curvature = np.empty(scores.shape, dtype=np.float32)
         for rows in _blocks(len(scores)):
@@ -237,7 +237,7 @@ class _OneByOne:
 
 
 @record(frozen=True)
-class Logistic(_OneByOne):
+class Logistic(_PerLabelLoss):
     """Σ wᵢ · ln(1 + exp(−y S)) for each label, y = ±1."""
 
     kernel: str = "logistic"
@@ -257,7 +257,7 @@ class Logistic(_OneByOne):
 
 
 @record(frozen=True)
-class SquaredHinge(_OneByOne):
+class SquaredHinge(_PerLabelLoss):
     """Σ wᵢ · max(0, 1 − y S)² for each label. Its second derivative is that of the documents inside the margin."""
 
     kernel: str = "hinge"
@@ -271,7 +271,7 @@ class SquaredHinge(_OneByOne):
 
 
 @record(frozen=True)
-class Squares(_OneByOne):
+class Squares(_PerLabelLoss):
     """Σ wᵢ · (S − y)² for each label, y = ±1."""
 
     kernel: str = "squares"

@@ -6,10 +6,10 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats
-from upsort.core.classifiers.family import ArrayOf, Family
+from upsort.core.classifiers.family import ArraySpec, Family
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.naive_bayes.sums import label_totals
-from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.records import record
 
 
@@ -18,7 +18,7 @@ class Majority:
     """score(document, label) = ln of the label's share of the training documents, whatever the document."""
 
     label_documents: Floats
-    ended: Ended = field(default_factory=Ended, compare=False)
+    ended: OptimiserReport = field(default_factory=OptimiserReport, compare=False)
 
     @property
     def rule(self) -> LinearRule | None:
@@ -35,10 +35,10 @@ class Majority:
         return {"label_documents": self.label_documents}
 
 
-ARRAYS = {"label_documents": ArrayOf(("labels",), least=0.0)}
+ARRAYS = {"label_documents": ArraySpec(("labels",), least=0.0)}
 FAMILY = Family(
     kind="majority",
-    told="always the commonest label",
+    summary="always the commonest label",
     train=lambda data, settings, penalty: Majority(label_totals(data.targets)),
     restore=lambda stored: Majority(stored.arrays["label_documents"]),
     arrays=ARRAYS,

@@ -11,13 +11,13 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints
-from upsort.core.classifiers.family import ArrayOf, Family, Stored, Vote
-from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.family import ArraySpec, Family, StoredClassifier, Vote
+from upsort.core.classifiers.fitted import FittedClassifier
 from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.weighting import unit_length
-from upsort.core.parted import in_one_piece
+from upsort.core.parted import local_matrix
 from upsort.core.records import record
 
 _CELLS_AT_ONCE = 20_000_000  # of similarities held densely
@@ -33,7 +33,7 @@ class Neighbours:
     weights: Floats
     n_labels: int
     nearest: int
-    ended: Ended = field(default_factory=Ended, compare=False)
+    ended: OptimiserReport = field(default_factory=OptimiserReport, compare=False)
 
     @property
     def rule(self) -> LinearRule | None:
@@ -93,26 +93,26 @@ def train(matrix: csr_array, targets: Targets, nearest: int) -> Neighbours:
     )
 
 
-def _votes(fitted: Fitted, matrix: csr_array) -> tuple[list[Vote], csr_array]:
+def _votes(fitted: FittedClassifier, matrix: csr_array) -> tuple[list[Vote], csr_array]:
     """Those of the k nearest that are similar at all: the others say nothing."""
     assert isinstance(fitted, Neighbours)
     similar = (unit_length(matrix) @ fitted.documents.T.tocsc()).toarray()
     places = np.flatnonzero(fitted.chosen(similar)[0] & (similar[0] > 0) & (fitted.weights > 0))
     places = places[np.argsort(-np.round(similar[0][places], 12), kind="stable")]
-    said = similar[0][places] * fitted.weights[places]
+    contributions = similar[0][places] * fitted.weights[places]
     votes = [
         Vote(
             label=int(fitted.labels[place]),
             similarity=float(similar[0][place]),
             weight=float(fitted.weights[place]),
-            says=float(one / said.sum()),
+            says=float(contribution / contributions.sum()),
         )
-        for place, one in zip(places.tolist(), said.tolist(), strict=True)
+        for place, contribution in zip(places.tolist(), contributions.tolist(), strict=True)
     ]
     return votes, csr_array(fitted.documents[places])
 
 
-def _restored(stored: Stored) -> Neighbours:
+def _restored(stored: StoredClassifier) -> Neighbours:
     starts, terms, labels = (stored.arrays[f"neighbour_{name}"] for name in ("starts", "terms", "labels"))
     sound = (
         starts.size == labels.size + 1
@@ -138,16 +138,16 @@ def _restored(stored: Stored) -> Neighbours:
 
 FAMILY = Family(
     kind="neighbours",
-    told="the labels of the most similar training documents",
+    summary="the labels of the most similar training documents",
     settings=("nearest",),
-    train=lambda data, settings, penalty: train(in_one_piece(data.matrix), data.targets, settings.nearest),
+    train=lambda data, settings, penalty: train(local_matrix(data.matrix), data.targets, settings.nearest),
     restore=_restored,
     arrays={
-        "neighbour_values": ArrayOf(("values",)),
-        "neighbour_terms": ArrayOf(("values",), points_into="terms"),
-        "neighbour_starts": ArrayOf(("documents and one",)),
-        "neighbour_labels": ArrayOf(("documents",), points_into="labels"),
-        "neighbour_weights": ArrayOf(("documents",), least=0.0, optional=True),
+        "neighbour_values": ArraySpec(("values",)),
+        "neighbour_terms": ArraySpec(("values",), points_into="terms"),
+        "neighbour_starts": ArraySpec(("documents and one",)),
+        "neighbour_labels": ArraySpec(("documents",), points_into="labels"),
+        "neighbour_weights": ArraySpec(("documents",), least=0.0, optional=True),
     },
     restraint="more classifier.nearest",
     votes=_votes,

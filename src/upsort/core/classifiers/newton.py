@@ -22,10 +22,10 @@ order, so that the result does not depend on the number of processors.
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.classifiers.dual import Ascent, Problem, ascend, compiled, worth
+from upsort.core.classifiers.dual import DualAscent, DualProblem, compiled, is_worthwhile, run_dual_passes
 from upsort.core.classifiers.losses import Columns, Loss
 from upsort.core.classifiers.products import Singles, frobenius
-from upsort.core.classifiers.sides import Sides
+from upsort.core.classifiers.sides import PartitionStates
 from upsort.core.records import record
 
 _SUFFICIENT = 1e-4  # share of the predicted decrease that a step must bring (Armijo's rule)
@@ -33,7 +33,7 @@ _HALVINGS = 30
 _FLAT = 0.2  # slope at the end of a search along a step, as a share of that at its beginning
 _SEARCHES = 8
 _MOST_INNER = 60
-_NO_BEND = 1e-12  # where the value bends less than this along a direction of length 1, they go no further along it
+_NO_CURVATURE = 1e-12  # where the value bends less than this along a direction of length 1, they go no further along it
 _FORCING = 0.3  # conjugate gradients stop when the residual is this share of what it was
 _FIRST_DAMPING = 0.1  # of the gradient over the weights: a step may then be ten times as long as the weights
 _STRONGER = 100.0
@@ -44,7 +44,7 @@ _ROUNDING = 1e-14  # of a value of this many times its size nothing can be told
 
 
 @record(frozen=True, kw_only=True)
-class Ended:
+class OptimiserReport:
     """How training ended.
 
     iterations: steps taken. products: pairs of products with the matrix. optimality: the norm of the (least sub-)gradient at
@@ -77,7 +77,7 @@ class Stopping:
 class Objective:
     """F: documents with the loss of their scores for so many labels, and both penalties."""
 
-    sides: Sides
+    partitions: PartitionStates
     n_labels: int
     ridge: float
     lasso: float = 0.0
@@ -85,11 +85,11 @@ class Objective:
     @property
     def loss(self) -> Loss:
         """That of all documents."""
-        return self.sides.loss
+        return self.partitions.loss
 
 
 @record(frozen=True)
-class _Way:
+class _SearchDirection:
     """From where a step of the active labels leads where. columns: of the active labels. before, step, downhill: (p + 1, c)."""
 
     columns: Columns
@@ -99,15 +99,15 @@ class _Way:
 
 
 def minimise(
-    objective: Objective, stopping: Stopping, start: Floats | None = None, ascent: Ascent | None = None
-) -> tuple[Floats, Ended]:
+    objective: Objective, stopping: Stopping, start: Floats | None = None, ascent: DualAscent | None = None
+) -> tuple[Floats, OptimiserReport]:
     """(p + 1, k) the weights at the minimum, and how the search ended.
 
     start: (p + 1, k) where to begin; without it, where passes over the documents lead (see `dual`) if the problem is large
     enough for them, else zero weights and the intercepts that alone are best or nearly so. ascent: passes to go on with.
     """
-    sides, loss, n_labels = objective.sides, objective.loss, objective.n_labels
-    ridge, lasso, width = objective.ridge, objective.lasso, sides.width
+    partitions, loss, n_labels = objective.partitions, objective.loss, objective.n_labels
+    ridge, lasso, width = objective.ridge, objective.lasso, partitions.width
     active = np.arange(n_labels)
     reference = reference_norm(objective) if stopping.reference is None else stopping.reference
     weights = np.zeros((width, n_labels)) if start is None else start.copy()
@@ -116,53 +116,57 @@ def minimise(
     passes = 0
     if start is None and ascent is None:
         ascent = ascent_on(objective)
-    uncompiled = ascent is None and objective.lasso == 0.0 and worth(_problem(objective)) and compiled() is None
+    uncompiled = ascent is None and objective.lasso == 0.0 and is_worthwhile(_problem(objective)) and compiled() is None
     if ascent is not None:
         beginning = weights
-        weights, norm = ascend(ascent, stopping.tolerance * reference, reference)
+        weights, norm = run_dual_passes(ascent, stopping.tolerance * reference, reference)
         passes = ascent.passes
         if norm <= stopping.tolerance * reference:
-            return weights, Ended(products=1, optimality=norm / reference if reference > 0 else 0.0, passes=passes)
+            return weights, OptimiserReport(
+                products=1, optimality=norm / reference if reference > 0 else 0.0, passes=passes
+            )
         if not _value(objective, weights) < _value(objective, beginning):
             weights = beginning
-    sides.turn("begin", weights)
+    partitions.update_quietly("begin", weights)
     norms = np.full(n_labels, np.inf)
     enough = stopping.tolerance * reference / (np.sqrt(n_labels) if loss.separable else 1.0)
     steps, used = 0, 1
     damping, failed = 0.0, 0
     while True:
         columns = slice(None) if active.size == n_labels else active
-        slopes = sides.change("slopes", columns)
+        slopes = partitions.update("gradient", columns)
         slopes[:-1] += ridge * weights[:-1, columns]
         used += 1
         downhill, free = _pseudo_gradient(slopes, weights[:, columns], lasso)
         del slopes
         norms[active] = _norms(downhill, loss.separable)
         optimality = _optimality(norms, reference, loss)
-        going = norms[active] > enough
-        if not going.any() or steps >= stopping.most_iterations:
+        unconverged = norms[active] > enough
+        if not unconverged.any() or steps >= stopping.most_iterations:
             break
-        if loss.separable and not going.all():
-            active, downhill, free = active[going], downhill[:, going], free[:, going]
-            sides.turn("narrow", active)
+        if loss.separable and not unconverged.all():
+            active, downhill, free = active[unconverged], downhill[:, unconverged], free[:, unconverged]
+            partitions.update_quietly("keep_columns", active)
             columns = active
         first = _FIRST_DAMPING * frobenius(downhill) / (1.0 + frobenius(weights))
         if lasso > 0.0 and steps == 0:
             damping = first
         step, inner = _direction(objective, downhill, free, columns, damping)
         used += inner
-        way = _Way(columns, weights[:, columns].copy(), step, downhill)
+        way = _SearchDirection(columns, weights[:, columns].copy(), step, downhill)
         moved = _line_search(objective, weights, way, active)
         used += 1
         steps += 1
         if moved.any():
             failed = 0
-            damping = _following(damping, first, _gone(weights, way)) if lasso > 0.0 else damping / _STRONGER
+            damping = (
+                _next_damping(damping, first, _accepted_share(weights, way)) if lasso > 0.0 else damping / _STRONGER
+            )
         elif failed == _MOST_DAMPINGS:
             break
         else:
             damping, failed = max(_STRONGER * damping, first), failed + 1
-    return weights, Ended(
+    return weights, OptimiserReport(
         iterations=steps,
         products=used,
         optimality=optimality,
@@ -172,34 +176,34 @@ def minimise(
     )
 
 
-def _gone(weights: Floats, way: _Way) -> float:
+def _accepted_share(weights: Floats, way: _SearchDirection) -> float:
     """The share of a step that was gone."""
     return frobenius(weights[:, way.columns] - way.before) / frobenius(way.step)
 
 
-def _following(damping: float, first: float, gone: float) -> float:
+def _next_damping(damping: float, first: float, accepted_share: float) -> float:
     """The damping after a step of which a share was gone. first: the least that dampens anything, where there was none."""
-    if gone < _SHORT:
+    if accepted_share < _SHORT:
         return max(_TIGHTER * damping, first)
-    return damping / _LOOSER if gone > _WHOLE else damping
+    return damping / _LOOSER if accepted_share > _WHOLE else damping
 
 
 def _value(objective: Objective, weights: Floats) -> float:
     """What is minimised; not a number where the weights are none."""
-    loss = objective.sides.ask("value_at", weights).sum()
+    loss = objective.partitions.query("loss_of_weights", weights).sum()
     return float(loss + _penalty(weights, objective.ridge, objective.lasso, separable=False).sum())
 
 
-def ascent_on(objective: Objective) -> Ascent | None:
+def ascent_on(objective: Objective) -> DualAscent | None:
     """Passes over the documents of a problem; None where there are none, or they do not pay."""
     problem = _problem(objective)
-    if objective.lasso > 0.0 or not worth(problem) or compiled() is None:
+    if objective.lasso > 0.0 or not is_worthwhile(problem) or compiled() is None:
         return None
-    return Ascent(problem)
+    return DualAscent(problem)
 
 
-def _problem(objective: Objective) -> Problem:
-    return Problem(sides=objective.sides, n_labels=objective.n_labels, ridge=objective.ridge)
+def _problem(objective: Objective) -> DualProblem:
+    return DualProblem(partitions=objective.partitions, n_labels=objective.n_labels, ridge=objective.ridge)
 
 
 def _optimality(norms: Floats, reference: float, loss: Loss) -> float:
@@ -210,7 +214,7 @@ def _optimality(norms: Floats, reference: float, loss: Loss) -> float:
 
 def reference_norm(objective: Objective) -> float:
     """The norm of the whole gradient at zero weights."""
-    slopes = objective.sides.ask("slopes_from_nothing", objective.n_labels)
+    slopes = objective.partitions.query("gradient_at_zero", objective.n_labels)
     downhill, _ = _pseudo_gradient(slopes, np.zeros(slopes.shape), objective.lasso)
     return float(_norms(downhill, separable=False)[0])
 
@@ -239,15 +243,15 @@ def _direction(
     objective: Objective, downhill: Floats, free: Bools, columns: Columns, damping: float
 ) -> tuple[Floats, int]:
     """(p + 1, c) an approximate solution of (H + damping)·D = −gradient on the free weights, and the pairs of products used."""
-    sides, ridge, separable = objective.sides, objective.ridge, objective.loss.separable
-    diagonal = sides.ask("diagonal", columns)
+    partitions, ridge, separable = objective.partitions, objective.ridge, objective.loss.separable
+    diagonal = partitions.query("diagonal", columns)
     diagonal[:-1] += ridge
     diagonal += damping + 1e-8 * diagonal.max(axis=0)
     inverse = (1.0 / np.maximum(diagonal, 1e-12)).astype(np.float32)
-    held = None if free.all() else ~free
+    fixed = None if free.all() else ~free
     residual = (-downhill).astype(np.float32)
-    if held is not None:
-        residual[held] = 0.0
+    if fixed is not None:
+        residual[fixed] = 0.0
     ridge32, damping32 = np.float32(ridge), np.float32(damping)
 
     def dot(a: Singles, b: Singles) -> Floats:
@@ -261,40 +265,40 @@ def _direction(
     first = size.copy()
     inner = 0
     while inner < _MOST_INNER:
-        going = size > _FORCING**2 * first
-        if not going.any():
+        running = size > _FORCING**2 * first
+        if not running.any():
             break
-        curved = sides.ask("curved", direction, columns)
+        curved = partitions.query("hessian_product", direction, columns)
         curved[:-1] += ridge32 * direction[:-1]
         if damping > 0.0:
             curved += damping32 * direction
-        if held is not None:
-            curved[held] = 0.0
+        if fixed is not None:
+            curved[fixed] = 0.0
         inner += 1
         bending = dot(direction, curved)
-        going &= bending > _NO_BEND * dot(direction, direction)
-        if not going.any():
+        running &= bending > _NO_CURVATURE * dot(direction, direction)
+        if not running.any():
             break
-        length = np.where(going, np.divide(size, bending, out=np.zeros_like(size), where=bending > 0), 0.0)
+        length = np.where(running, np.divide(size, bending, out=np.zeros_like(size), where=bending > 0), 0.0)
         step += length.astype(np.float32) * direction
         residual -= length.astype(np.float32) * curved
         scaled = inverse * residual
         fresh = dot(residual, scaled)
-        ratio = np.where(going, np.divide(fresh, size, out=np.zeros_like(size), where=size > 0), 0.0)
+        ratio = np.where(running, np.divide(fresh, size, out=np.zeros_like(size), where=size > 0), 0.0)
         direction = scaled + ratio.astype(np.float32) * direction
-        size = np.where(going, fresh, size)
+        size = np.where(running, fresh, size)
     return step.astype(np.float64), inner
 
 
-def _line_search(objective: Objective, weights: Floats, way: _Way, active: Ints) -> Bools:
+def _line_search(objective: Objective, weights: Floats, way: _SearchDirection, active: Ints) -> Bools:
     """Move `weights` and the scores of the active labels along the way as far as the value falls; returns which moved."""
-    sides, loss, ridge, lasso = objective.sides, objective.loss, objective.ridge, objective.lasso
+    partitions, loss, ridge, lasso = objective.partitions, objective.loss, objective.ridge, objective.lasso
     columns, before, step, downhill = way.columns, way.before, way.step, way.downhill
-    value = sides.ask("value", columns) + _penalty(before, ridge, lasso, loss.separable)
+    value = partitions.query("value", columns) + _penalty(before, ridge, lasso, loss.separable)
     orthant = np.where(before != 0.0, np.sign(before), -np.sign(downhill))
     length = np.ones(active.size)
     if lasso == 0.0:
-        sides.turn("look", step, columns)
+        partitions.update_quietly("prepare_step", step, columns)
         length = _best_length(objective, way)
     moved = np.zeros(active.size, dtype=bool)
     waiting = np.ones(active.size, dtype=bool)
@@ -304,27 +308,31 @@ def _line_search(objective: Objective, weights: Floats, way: _Way, active: Ints)
             crossed = np.sign(trial) != orthant
             crossed[-1] = False
             trial[crossed] = 0.0
-        there = sides.change("jump", trial, columns) if lasso > 0.0 else sides.change("go", columns, length)
+        there = (
+            partitions.update("loss_at", trial, columns)
+            if lasso > 0.0
+            else partitions.update("loss_along_step", columns, length)
+        )
         trial_value = there + _penalty(trial, ridge, lasso, loss.separable)
         expected = np.einsum("ij,ij->j", downhill, trial - before)
         expected = expected if loss.separable else np.full_like(expected, expected.sum())
         slack = _ROUNDING * np.abs(value)
         fine = trial_value <= value + _SUFFICIENT * expected + slack
-        taken = waiting & np.broadcast_to(fine, waiting.shape) & (expected < 0)
-        if taken.any():
-            weights[:, active[taken]] = trial[:, taken]
-            sides.turn("stay", active, taken)
-        moved |= taken
-        waiting &= ~taken
+        accepted = waiting & np.broadcast_to(fine, waiting.shape) & (expected < 0)
+        if accepted.any():
+            weights[:, active[accepted]] = trial[:, accepted]
+            partitions.update_quietly("accept_step", active, accepted)
+        moved |= accepted
+        waiting &= ~accepted
         if not waiting.any():
             break
         length = np.where(waiting, length / 2.0, length)
     return moved
 
 
-def _best_length(objective: Objective, way: _Way) -> Floats:
+def _best_length(objective: Objective, way: _SearchDirection) -> Floats:
     """(c,) how far to go along a step: where the slope of the value along it is a small share of what it was."""
-    sides, loss, ridge = objective.sides, objective.loss, objective.ridge
+    partitions, loss, ridge = objective.partitions, objective.loss, objective.ridge
     before, step, downhill = way.before, way.step, way.downhill
 
     def summed(each: Floats) -> Floats:
@@ -334,7 +342,7 @@ def _best_length(objective: Objective, way: _Way) -> Floats:
     square = ridge * np.einsum("ij,ij->j", step[:-1], step[:-1])
 
     def slope(length: Floats) -> Floats:
-        return summed(sides.ask("slope", way.columns, length) + along + length * square)
+        return summed(partitions.query("directional_derivative", way.columns, length) + along + length * square)
 
     many = step.shape[1]
     low, high = np.zeros(many), np.full(many, np.inf)
@@ -342,17 +350,17 @@ def _best_length(objective: Objective, way: _Way) -> Floats:
     flat = _FLAT * np.abs(low_slope)
     length = np.ones(many)
     for _ in range(_SEARCHES):
-        here = slope(length)
-        if (np.abs(here) <= flat).all():
+        current = slope(length)
+        if (np.abs(current) <= flat).all():
             break
-        rising = here > 0
-        high, high_slope = np.where(rising, length, high), np.where(rising, here, high_slope)
-        low, low_slope = np.where(rising, low, length), np.where(rising, low_slope, here)
+        rising = current > 0
+        high, high_slope = np.where(rising, length, high), np.where(rising, current, high_slope)
+        low, low_slope = np.where(rising, low, length), np.where(rising, low_slope, current)
         bounded = np.isfinite(high)
         gap, fall = np.where(bounded, high - low, 1.0), np.where(bounded, low_slope - high_slope, 1.0)
         secant = low + gap * np.divide(low_slope, fall, out=np.ones_like(fall), where=fall < 0)
         inside = np.clip(secant, low + 0.1 * gap, low + 0.9 * gap)
-        length = np.where(np.abs(here) <= flat, length, np.where(bounded, inside, 4.0 * length))
+        length = np.where(np.abs(current) <= flat, length, np.where(bounded, inside, 4.0 * length))
     return length
 
 

@@ -16,7 +16,7 @@ from scipy.sparse import csc_array, csr_array
 
 from upsort.core.arrays import Floats
 from upsort.core.sparse import rows_of
-from upsort.core.threads import by_threads
+from upsort.core.threads import map_threads
 
 Singles = npt.NDArray[np.float32]
 _THREADS = min(2, os.cpu_count() or 1)
@@ -38,12 +38,12 @@ class Products:
         self.width = matrix.shape[1] + 1
 
     @cached_property
-    def _double(self) -> "_Halved":
-        return _Halved(self.matrix)
+    def _double(self) -> "_SplitMatrix":
+        return _SplitMatrix(self.matrix)
 
     @cached_property
-    def _single(self) -> "_Halved":
-        return _Halved(_with_data(self.matrix, self.matrix.data.astype(np.float32)))
+    def _single(self) -> "_SplitMatrix":
+        return _SplitMatrix(_with_data(self.matrix, self.matrix.data.astype(np.float32)))
 
     def scores(self, weights: Floats, columns: Any = slice(None)) -> Floats:
         """(p + 1, c) weights → (n, c) float64."""
@@ -76,7 +76,7 @@ class Products:
     def squared_sums(self, values: Singles, columns: Any = slice(None)) -> Floats:
         """(n, c) ≥ 0 → (p + 1, c): sums over documents of value² · entry, in float32."""
         squared = _with_data(self.matrix, np.square(self.matrix.data, dtype=np.float32, casting="unsafe"))
-        sums: Floats = _Halved(squared).transposed_times(values).astype(np.float64)
+        sums: Floats = _SplitMatrix(squared).transposed_times(values).astype(np.float64)
         if self.scale is not None:
             sums[:-1] *= self.scale[:, columns] ** 2
         return sums
@@ -93,7 +93,7 @@ def _with_data(matrix: csr_array, data: npt.NDArray[Any]) -> csr_array:
     return csr_array((data, matrix.indices, matrix.indptr), shape=matrix.shape)
 
 
-class _Halved:
+class _SplitMatrix:
     """A matrix whose rows are in two parts with about the same number of entries, a small one's in one. The parts, and what they
     are transposed, share its memory."""
 
@@ -108,25 +108,25 @@ class _Halved:
         """matrix @ dense."""
         product = np.empty((self.matrix.shape[0], dense.shape[1]), dtype=dense.dtype)
 
-        def work(one: _Part) -> None:
-            rows, part, _ = one
+        def work(half: _Part) -> None:
+            rows, part, _ = half
             product[rows] = part @ dense
 
-        self._of_each(dense, work)
+        self._map_halves(dense, work)
         return product
 
     def transposed_times(self, dense: npt.NDArray[Any]) -> Any:
         """The transposed matrix @ dense, and below it the sums of the columns of `dense`."""
 
-        def work(one: _Part) -> Any:
-            rows, _, transposed = one
+        def work(half: _Part) -> Any:
+            rows, _, transposed = half
             return transposed @ np.ascontiguousarray(dense[rows])
 
-        first, *others = self._of_each(dense, work)
-        for other in others:
+        first, *rest = self._map_halves(dense, work)
+        for other in rest:
             first += other
         return np.vstack((first, dense.sum(axis=0)))
 
-    def _of_each(self, dense: npt.NDArray[Any], work: Callable[[_Part], Any]) -> list[Any]:
+    def _map_halves(self, dense: npt.NDArray[Any], work: Callable[[_Part], Any]) -> list[Any]:
         threads = _THREADS if self.matrix.nnz * dense.shape[1] >= _WORTH_A_THREAD else 1
-        return by_threads(work, self.parts, threads)
+        return map_threads(work, self.parts, threads)

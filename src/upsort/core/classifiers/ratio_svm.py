@@ -17,17 +17,17 @@ from upsort.core.classifiers.family import Family, Penalised, intercept
 from upsort.core.classifiers.linear import Linear
 from upsort.core.classifiers.losses import SquaredHinge
 from upsort.core.classifiers.newton import Objective, Stopping, minimise
-from upsort.core.classifiers.sides import Sides
+from upsort.core.classifiers.sides import PartitionStates
 from upsort.core.classifiers.targets import Targets
-from upsort.core.parted import ByRow, Parted
+from upsort.core.parted import PartitionedMatrix, Sliced
 
 
-def train(matrix: csr_array | Parted, targets: Targets, settings: plan.Classifier, penalty: float) -> Linear:
+def train(matrix: csr_array | PartitionedMatrix, targets: Targets, settings: plan.Classifier, penalty: float) -> Linear:
     """Train to the optimum. matrix: (n, n_terms) CSR, float64, ≥ 0, usually presence."""
     ratios = label_ratios(matrix, targets)
     parameters, ended = minimise(
         Objective(
-            sides=Sides(matrix, SquaredHinge(targets.own, targets.weights), ratios),
+            partitions=PartitionStates(matrix, SquaredHinge(targets.own, targets.weights), ratios),
             n_labels=targets.n_labels,
             ridge=penalty,
         ),
@@ -39,15 +39,15 @@ def train(matrix: csr_array | Parted, targets: Targets, settings: plan.Classifie
     return Linear.of(parameters, ended, scale=ratios)
 
 
-def label_ratios(matrix: csr_array | Parted, targets: Targets) -> Floats:
+def label_ratios(matrix: csr_array | PartitionedMatrix, targets: Targets) -> Floats:
     """(n_terms, k) ln(p / q) of each term and label."""
     own, weights = targets.own, targets.weights
     inside, outside = own * weights[:, None], ~own * weights[:, None]
-    values, others = (
-        np.asarray(matrix.summed(_sums, ByRow(one)) if isinstance(matrix, Parted) else _sums(matrix, one))
-        for one in (inside, outside)
+    values, rest = (
+        np.asarray(matrix.sum(_sums, Sliced(part)) if isinstance(matrix, PartitionedMatrix) else _sums(matrix, part))
+        for part in (inside, outside)
     )
-    p, q = values + 1.0, others + 1.0
+    p, q = values + 1.0, rest + 1.0
     ratios: Floats = np.log(p / p.sum(axis=0)) - np.log(q / q.sum(axis=0))
     return ratios
 
@@ -59,7 +59,7 @@ def _sums(matrix: csr_array, weights: Floats) -> Floats:
 _PENALISED = Penalised()
 FAMILY = Family(
     kind="ratio-svm",
-    told="a linear support vector machine on terms weighted by the log ratios of their counts in and outside the label",
+    summary="a linear support vector machine on terms weighted by the log ratios of their counts in and outside the label",
     settings=(*penalised.SETTINGS, "interpolation"),
     train=lambda data, settings, penalty: train(data.matrix, data.targets, settings, penalty),
     weighting="presence",

@@ -23,7 +23,7 @@ def loss_of(targets: Targets, _: plan.Classifier) -> Squares:
 _PENALISED = Penalised(loss=loss_of)
 FAMILY = Family(
     kind="ridge",
-    told="ridge regression on labels coded ±1",
+    summary="ridge regression on labels coded ±1",
     settings=penalised.SETTINGS,
     train=penalised.trained_by(_PENALISED),
     restore=penalised.restored,

@@ -23,7 +23,7 @@ def loss_of(targets: Targets, _: plan.Classifier) -> SquaredHinge:
 _PENALISED = Penalised(loss=loss_of)
 FAMILY = Family(
     kind="svm",
-    told="a linear support vector machine, each label against the rest",
+    summary="a linear support vector machine, each label against the rest",
     settings=penalised.SETTINGS,
     train=penalised.trained_by(_PENALISED),
     restore=penalised.restored,

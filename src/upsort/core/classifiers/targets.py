@@ -32,8 +32,8 @@ class Targets:
 
 def as_sets(labels: Ints, n_labels: int) -> Bools:
     """(n, n_labels) the sets that hold one label each. labels: (n,) numbers."""
-    found: Bools = labels[:, None] == np.arange(n_labels)
-    return found
+    sets: Bools = labels[:, None] == np.arange(n_labels)
+    return sets
 
 
 def targets_of(

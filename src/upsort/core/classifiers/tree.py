@@ -12,12 +12,12 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats, Ints
-from upsort.core.classifiers.family import ArrayOf, Family, Question, Stored
-from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.family import ArraySpec, Family, Question, StoredClassifier
+from upsort.core.classifiers.fitted import FittedClassifier
 from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.classifiers.targets import Targets
-from upsort.core.parted import in_one_piece
+from upsort.core.parted import local_matrix
 from upsort.core.records import record
 from upsort.core.sparse import column_sizes
 
@@ -36,7 +36,7 @@ class Tree:
     present: Ints
     absent: Ints
     node_documents: Floats
-    ended: Ended = field(default_factory=Ended, compare=False)
+    ended: OptimiserReport = field(default_factory=OptimiserReport, compare=False)
 
     @property
     def rule(self) -> LinearRule | None:
@@ -56,12 +56,12 @@ class Tree:
         for number, term in enumerate(self.term.tolist()):
             if term == LEAF:
                 continue
-            here = node == number
+            in_node = node == number
             holds = np.zeros(matrix.shape[0], dtype=bool)
             begin, end = columns.indptr[term : term + 2].tolist()
             holds[columns.indices[begin:end][columns.data[begin:end] > 0]] = True
-            node[here & holds] = self.present[number]
-            node[here & ~holds] = self.absent[number]
+            node[in_node & holds] = self.present[number]
+            node[in_node & ~holds] = self.absent[number]
         return node
 
     def arrays(self) -> dict[str, AnyArray]:
@@ -129,19 +129,19 @@ def _best_term(holds: csr_array, own: Floats, least: int) -> int:
     return best if gain[best] > 1e-9 * max(float(total.sum()), 1.0) else LEAF
 
 
-def _questions(fitted: Fitted, matrix: csr_array) -> tuple[list[Question], Floats]:
+def _questions(fitted: FittedClassifier, matrix: csr_array) -> tuple[list[Question], Floats]:
     """The questions that one document is asked, and the (k,) training documents of its leaf."""
     assert isinstance(fitted, Tree)
-    held = set(matrix.indices[matrix.data > 0].tolist())
-    node, asked = 0, []
+    terms = set(matrix.indices[matrix.data > 0].tolist())
+    node, questions = 0, []
     while int(fitted.term[node]) != LEAF:
         term = int(fitted.term[node])
-        asked.append(Question(term, term in held, float(fitted.node_documents[node].sum())))
-        node = int(fitted.present[node] if term in held else fitted.absent[node])
-    return asked, fitted.node_documents[node]
+        questions.append(Question(term, term in terms, float(fitted.node_documents[node].sum())))
+        node = int(fitted.present[node] if term in terms else fitted.absent[node])
+    return questions, fitted.node_documents[node]
 
 
-def _restored(stored: Stored) -> Tree:
+def _restored(stored: StoredClassifier) -> Tree:
     term, present, absent = (stored.arrays[name].astype(np.int64) for name in ("term", "present", "absent"))
     asks = term != LEAF
     places = np.arange(term.size)
@@ -155,17 +155,17 @@ def _restored(stored: Stored) -> Tree:
 
 FAMILY = Family(
     kind="tree",
-    told="a small tree of terms, to be read as rules",
+    summary="a small tree of terms, to be read as rules",
     settings=("depth", "least_in_leaf"),
     train=lambda data, settings, penalty: train(
-        in_one_piece(data.matrix), data.targets, settings.depth, settings.least_in_leaf
+        local_matrix(data.matrix), data.targets, settings.depth, settings.least_in_leaf
     ),
     restore=_restored,
     arrays={
-        "term": ArrayOf(("nodes",)),
-        "present": ArrayOf(("nodes",)),
-        "absent": ArrayOf(("nodes",)),
-        "node_documents": ArrayOf(("nodes", "labels"), least=0.0),
+        "term": ArraySpec(("nodes",)),
+        "present": ArraySpec(("nodes",)),
+        "absent": ArraySpec(("nodes",)),
+        "node_documents": ArraySpec(("nodes", "labels"), least=0.0),
     },
     weighting="presence",
     restraint="less classifier.depth",

@@ -12,9 +12,9 @@ from upsort.core.arrays import Floats
 def chi_square(n11: Floats, n10: Floats, n01: Floats, n00: Floats) -> Floats:
     """(…) the statistic N (n11 n00 − n10 n01)² / ((n11 + n01)(n11 + n10)(n10 + n00)(n01 + n00)); 0 where a margin is empty."""
     total = n11 + n10 + n01 + n00
-    below = (n11 + n01) * (n11 + n10) * (n10 + n00) * (n01 + n00)
+    denominator = (n11 + n01) * (n11 + n10) * (n10 + n00) * (n01 + n00)
     above = total * (n11 * n00 - n10 * n01) ** 2
-    statistic: Floats = np.divide(above, below, out=np.zeros_like(above), where=below > 0)
+    statistic: Floats = np.divide(above, denominator, out=np.zeros_like(above), where=denominator > 0)
     return statistic
 
 

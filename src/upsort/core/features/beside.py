@@ -25,7 +25,7 @@ _DIGIT = re.compile(r"\d")
 
 
 @record(frozen=True, kw_only=True)
-class Cells:
+class ExtraCells:
     """The values of such columns, nothing learned of them yet; n documents.
 
     numbers: (n, m) float64, NaN where missing, under number_names. categories: (n, c) int64, places in the values of each
@@ -43,9 +43,9 @@ class Cells:
         """How many columns there are of either kind."""
         return len(self.number_names) + len(self.category_names)
 
-    def rows(self, chosen: Bools | Ints) -> "Cells":
+    def rows(self, chosen: Bools | Ints) -> "ExtraCells":
         """The values of some documents."""
-        return Cells(
+        return ExtraCells(
             number_names=self.number_names,
             numbers=self.numbers[chosen],
             category_names=self.category_names,
@@ -54,9 +54,9 @@ class Cells:
         )
 
 
-def no_cells(documents: int) -> Cells:
+def no_cells(documents: int) -> ExtraCells:
     """No column at all."""
-    return Cells(
+    return ExtraCells(
         number_names=(),
         numbers=np.zeros((documents, 0)),
         category_names=(),
@@ -66,7 +66,7 @@ def no_cells(documents: int) -> Cells:
 
 
 @record(frozen=True, kw_only=True)
-class Beside:
+class ExtraColumns:
     """What training learned of the columns beside the text.
 
     number_names: (m) names; mean, deviation: (m,); marked: (m,) whether missing values have a column. categories: for each
@@ -91,28 +91,28 @@ class Beside:
             *(f"column:{name}={value}" for name, values in self.categories for value in values),
         ]
 
-    def columns(self, cells: Cells) -> csr_array:
+    def columns(self, cells: ExtraCells) -> csr_array:
         """(n, q) the feature columns of documents."""
         missing = np.isnan(cells.numbers)
         standardised = (np.where(missing, self.mean, cells.numbers) - self.mean) / self.deviation
         blocks = [standardised, missing[:, self.marked].astype(np.float64)]
         for place, (_, values) in enumerate(self.categories):
-            here = np.array([values.index(v) if v in values else -1 for v in cells.category_values[place]] + [-1])
-            columns = here[cells.categories[:, place]]
+            positions = np.array([values.index(v) if v in values else -1 for v in cells.category_values[place]] + [-1])
+            columns = positions[cells.categories[:, place]]
             blocks.append((columns[:, None] == np.arange(len(values))).astype(np.float64))
         return csr_array(np.hstack(blocks))
 
-    def unseen(self, cells: Cells) -> dict[str, int]:
+    def unseen(self, cells: ExtraCells) -> dict[str, int]:
         """Category values that training did not see, as `column=value`, with their documents."""
-        found = {}
+        unseen_values = {}
         for place, (name, values) in enumerate(self.categories):
             for number, value in enumerate(cells.category_values[place]):
                 if value not in values:
-                    found[f"{name}={value}"] = int((cells.categories[:, place] == number).sum())
-        return {name: documents for name, documents in found.items() if documents}
+                    unseen_values[f"{name}={value}"] = int((cells.categories[:, place] == number).sum())
+        return {name: documents for name, documents in unseen_values.items() if documents}
 
 
-def learn_beside(cells: Cells) -> Beside:
+def learn_extra_columns(cells: ExtraCells) -> ExtraColumns:
     """Means, deviations and categories of training documents. A number that never varies gets the deviation 1."""
     missing = np.isnan(cells.numbers)
     given = np.maximum((~missing).sum(axis=0), 1)
@@ -125,7 +125,7 @@ def learn_beside(cells: Cells) -> Beside:
         present = np.unique(cells.categories[:, place])
         values_seen = sorted(cells.category_values[place][number] for number in present.tolist() if number >= 0)
         categories.append((name, tuple(values_seen)))
-    return Beside(
+    return ExtraColumns(
         number_names=cells.number_names,
         mean=mean,
         deviation=deviation,

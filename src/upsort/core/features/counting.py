@@ -63,13 +63,13 @@ class KnownCounts:
 def in_blocks(documents: Iterable[str]) -> Iterator[list[str]]:
     """Documents in lists of about two million characters."""
     block: list[str] = []
-    held = 0
+    characters = 0
     for document in documents:
         block.append(document)
-        held += len(document) + 1
-        if held >= BLOCK_CHARACTERS:
+        characters += len(document) + 1
+        if characters >= BLOCK_CHARACTERS:
             yield block
-            block, held = [], 0
+            block, characters = [], 0
     if block:
         yield block
 
@@ -185,7 +185,7 @@ def count_known(words: Tokens, places: Places, width: int, settings: Features, p
         return _known_units(units, places, width, prefix)
     n = words.starts.size - 1
     known, tokens = np.zeros(n), np.zeros(n)
-    found: list[tuple[AnyArray, AnyArray, AnyArray]] = []
+    blocks: list[tuple[AnyArray, AnyArray, AnyArray]] = []
     for number, gram in enumerate(grams_of(units, settings, prefix=prefix)):
         where, signs = places(gram.names)
         cells = gram.cells
@@ -194,8 +194,8 @@ def count_known(words: Tokens, places: Places, width: int, settings: Features, p
         if number == 0 or min(settings.lengths) > 1:
             known += np.bincount(cells.rows[inside], weights=cells.counts[inside], minlength=n)
             tokens += np.bincount(cells.rows, weights=cells.counts, minlength=n)
-        found.append(((cells.counts * signs[cells.columns])[inside], cells.rows[inside], columns[inside]))
-    counts, rows, columns = (np.concatenate(arrays) for arrays in zip(*found, strict=True))
+        blocks.append(((cells.counts * signs[cells.columns])[inside], cells.rows[inside], columns[inside]))
+    counts, rows, columns = (np.concatenate(arrays) for arrays in zip(*blocks, strict=True))
     matrix = from_cells(counts.astype(np.int32), rows, columns, shape=(n, width))
     matrix.eliminate_zeros()
     return KnownCounts(matrix, np.rint(tokens).astype(np.int64), np.rint(known).astype(np.int64))
@@ -209,8 +209,8 @@ def _known_units(units: Tokens, places: Places, width: int, prefix: str) -> Know
     before = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(inside)))
     starts = before[units.starts]
     values = signs[units.codes][inside].astype(np.int32) if units.words else np.zeros(0, dtype=np.int32)
-    kept = columns[inside].astype(np.int32)
-    matrix = csr_array((values, kept, starts.astype(np.int32)), shape=(starts.size - 1, width))
+    columns_inside = columns[inside].astype(np.int32)
+    matrix = csr_array((values, columns_inside, starts.astype(np.int32)), shape=(starts.size - 1, width))
     matrix.sum_duplicates()
     matrix.eliminate_zeros()
     return KnownCounts(matrix, np.diff(units.starts), np.diff(starts))

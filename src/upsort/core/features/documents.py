@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from upsort.core.arrays import Floats
-from upsort.core.features.beside import Cells, Measure, text_measures
+from upsort.core.features.beside import ExtraCells, Measure, text_measures
 from upsort.core.records import record
 
 
@@ -43,7 +43,7 @@ class Documents:
             categories=tuple([cells[place] for place in chosen] for cells in self.categories),
         )
 
-    def cells(self, measures: Sequence[Measure] = ()) -> Cells:
+    def cells(self, measures: Sequence[Measure] = ()) -> ExtraCells:
         """The values beside the text, and those measured of it: numbers named column:NAME and text:MEASURE."""
         names = [*(f"column:{name}" for name in self.number_names), *(f"text:{measure}" for measure in measures)]
         numbers = np.hstack((self.numbers, text_measures(self.texts, measures))) if measures else self.numbers
@@ -52,7 +52,7 @@ class Documents:
         for place, (column, distinct) in enumerate(zip(self.categories, values, strict=True)):
             number = {value: code for code, value in enumerate(distinct)}
             codes[:, place] = [number.get(cell, -1) for cell in column]
-        return Cells(
+        return ExtraCells(
             number_names=tuple(names),
             numbers=numbers,
             category_names=self.category_names,

@@ -15,10 +15,10 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import AnyArray, Ints
 from upsort.core.features.counting import Counts
 from upsort.core.features.ngrams import grams_of, letters_of
-from upsort.core.packed import Packed, packed, unpacked
+from upsort.core.packed import Compacted, compacted, expanded_text
 from upsort.core.plan import Features
 from upsort.core.records import record
-from upsort.core.sparse import column_sizes, empty, from_cells, narrow, one_below_the_other
+from upsort.core.sparse import column_sizes, empty, from_cells, narrow, stacked
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.tokeniser import Tokens
 
@@ -37,7 +37,7 @@ def hashed_places(terms: Sequence[str], bits: int) -> tuple[Ints, Ints]:
 
 
 @record
-class NameTable:
+class TermNames:
     """Which terms were met, with the documents that held them; of more than `most` terms the rarest half is forgotten."""
 
     most: int = MOST_NAMES
@@ -45,39 +45,39 @@ class NameTable:
 
     def add(self, names: Sequence[str], documents: Ints) -> None:
         """Note terms with the number of documents in which a block has them."""
-        held = self.documents
+        label_documents = self.documents
         for name, number in zip(names, documents.tolist(), strict=True):
-            held[name] = held.get(name, 0) + number
-        if len(held) > self.most:
-            ranked = sorted(held.items(), key=lambda entry: (-entry[1], entry[0]))
+            label_documents[name] = label_documents.get(name, 0) + number
+        if len(label_documents) > self.most:
+            ranked = sorted(label_documents.items(), key=lambda entry: (-entry[1], entry[0]))
             self.documents = dict(ranked[: self.most // 2])
 
     def names_of(self, columns: Ints, bits: int) -> list[str]:
         """A name for each column: its commonest terms, or its number where none is known."""
         ranked = [name for name, _ in sorted(self.documents.items(), key=lambda entry: (-entry[1], entry[0]))]
-        held: dict[int, list[str]] = {}
+        names: dict[int, list[str]] = {}
         for name, column in zip(ranked, hashed_places(ranked, bits)[0].tolist(), strict=True):
-            held.setdefault(column, []).append(name)
+            names.setdefault(column, []).append(name)
         return [
-            " | ".join(held[column][:_NAMES_A_COLUMN]) if column in held else f"#{column}"
+            " | ".join(names[column][:_NAMES_A_COLUMN]) if column in names else f"#{column}"
             for column in columns.tolist()
         ]
 
 
 @record
-class ToldNames:
+class RecordedNames:
     """What a `NameTable` is told, in order, for one that is elsewhere."""
 
-    told: list[tuple[Packed, Ints]] = field(default_factory=list)
+    messages: list[tuple[Compacted, Ints]] = field(default_factory=list)
 
     def add(self, names: Sequence[str], documents: Ints) -> None:
         """As `NameTable.add`."""
-        self.told.append((packed(names), narrow(documents)))
+        self.messages.append((compacted(names), narrow(documents)))
 
-    def tell(self, table: NameTable) -> None:
+    def record_names(self, table: TermNames) -> None:
         """Pass it on."""
-        for names, documents in self.told:
-            table.add(unpacked(names), documents)
+        for names, documents in self.messages:
+            table.add(expanded_text(names), documents)
 
 
 class HashedCounting:
@@ -88,12 +88,12 @@ class HashedCounting:
         settings: Features,
         prefix: str = "",
         forms: FinalForms | None = None,
-        table: NameTable | ToldNames | None = None,
+        table: TermNames | RecordedNames | None = None,
     ) -> None:
         self.settings = settings
         self.prefix = prefix
         self.forms = forms
-        self.table = table if table is not None else NameTable()
+        self.table = table if table is not None else TermNames()
         self.pieces: list[csr_array] = [empty(0, 1 << settings.hash_bits, np.int32)]
         self.tokens: list[Ints] = [np.zeros(0, dtype=np.int64)]
 
@@ -115,11 +115,11 @@ class HashedCounting:
 
     def counts(self, at_least: int) -> Counts:
         """The counts of all 2^bits columns; they have no names yet."""
-        matrix = one_below_the_other(self.pieces)
+        matrix = stacked(self.pieces)
         return Counts(matrix=matrix, terms=[], tokens=np.concatenate(self.tokens), distinct=0, seen_once=0)
 
     @staticmethod
-    def together(parts: "Sequence[HashedCounting]") -> tuple[Counts, Ints]:
+    def combined(parts: "Sequence[HashedCounting]") -> tuple[Counts, Ints]:
         """The counts of all parts of the documents, whose columns are those that occur; they have no names yet.
 
         Values may be negative. Also (n_terms,) the number of each column below 2^bits, ascending.
@@ -137,9 +137,9 @@ class HashedCounting:
         return Counts(matrix=squeezed, terms=[], tokens=tokens, distinct=present.size, seen_once=0), present
 
 
-def names_of_columns(tables: Sequence[NameTable], columns: Ints, bits: int) -> list[str]:
+def names_of_columns(tables: Sequence[TermNames], columns: Ints, bits: int) -> list[str]:
     """For reading, see `NameTable.names_of`. tables: of each part of the text."""
-    whole = NameTable()
+    whole = TermNames()
     for table in tables:
         whole.add(list(table.documents), np.array(list(table.documents.values()), dtype=np.int64))
     return whole.names_of(columns, bits)

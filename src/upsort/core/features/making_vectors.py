@@ -34,17 +34,19 @@ def make_vectors(tokens: Tokens, dimensions: int, window: int = 5, at_least: int
     codes = place[tokens.codes]
     owner = np.repeat(np.arange(tokens.starts.size - 1), np.diff(tokens.starts))
     size = len(frequent)
-    together = csr_array((size, size), dtype=np.float64)
+    cooccurrence = csr_array((size, size), dtype=np.float64)
     for distance in range(1, window + 1):
         left, right = codes[:-distance], codes[distance:]
         near = (left >= 0) & (right >= 0) & (owner[:-distance] == owner[distance:])
         ones = np.full(int(near.sum()), 1.0 / distance)
-        together = csr_array(together + csr_array((ones, (left[near], right[near])), shape=(size, size)))
-    together = csr_array(together + together.T)
-    sums = row_sums(together)
-    rows = np.repeat(np.arange(size), np.diff(together.indptr))
-    ratio = together.data * sums.sum() / (sums[rows] * sums[together.indices])
-    positive = csr_array((np.maximum(np.log(ratio), 0.0), together.indices, together.indptr), shape=(size, size))
+        cooccurrence = csr_array(cooccurrence + csr_array((ones, (left[near], right[near])), shape=(size, size)))
+    cooccurrence = csr_array(cooccurrence + cooccurrence.T)
+    sums = row_sums(cooccurrence)
+    rows = np.repeat(np.arange(size), np.diff(cooccurrence.indptr))
+    ratio = cooccurrence.data * sums.sum() / (sums[rows] * sums[cooccurrence.indices])
+    positive = csr_array(
+        (np.maximum(np.log(ratio), 0.0), cooccurrence.indices, cooccurrence.indptr), shape=(size, size)
+    )
     left_vectors, strengths, _ = sparse_linalg.svds(positive, k=dimensions, v0=np.ones(size), solver="arpack")
     order = np.argsort(-strengths, kind="stable")
     vectors = left_vectors[:, order] * np.sqrt(strengths[order])

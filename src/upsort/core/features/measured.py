@@ -6,15 +6,15 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Ints
-from upsort.core.features.beside import Cells, no_cells
+from upsort.core.features.beside import ExtraCells, no_cells
 from upsort.core.features.counting import Counts
 from upsort.core.features.vectors import WordVectors
-from upsort.core.parted import Parted, in_one_piece
+from upsort.core.parted import PartitionedMatrix, local_matrix
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True)
-class Measured:
+class CorpusCounts:
     """n documents, n_terms terms.
 
     counts: (n, n_terms) CSR, raw. terms: names of its columns. tokens: (n,) words of each document. cells: columns beside the
@@ -23,10 +23,10 @@ class Measured:
     blocks: (b + 1,) the first document of each block that was read, then n; of documents in another order None.
     """
 
-    counts: csr_array | Parted
+    counts: csr_array | PartitionedMatrix
     terms: list[str]
     tokens: Ints
-    cells: Cells
+    cells: ExtraCells
     vectors: WordVectors | None = None
     hashed: Ints | None = None
     distinct: int = 0
@@ -40,13 +40,13 @@ class Measured:
         return int(self.counts.shape[0])
 
     @property
-    def here(self) -> csr_array:
+    def local_counts(self) -> csr_array:
         """The counts in one piece, here."""
-        return in_one_piece(self.counts)
+        return local_matrix(self.counts)
 
-    def rows(self, chosen: Bools | Ints) -> "Measured":
+    def rows(self, chosen: Bools | Ints) -> "CorpusCounts":
         """Some of the documents."""
-        counts = self.counts[chosen] if isinstance(self.counts, Parted) else csr_array(self.counts[chosen])
+        counts = self.counts[chosen] if isinstance(self.counts, PartitionedMatrix) else csr_array(self.counts[chosen])
         return replace(
             self,
             counts=counts,
@@ -61,9 +61,9 @@ def _blocks_of(chosen: Bools | Ints, blocks: Ints) -> Ints | None:
     return np.unique(np.searchsorted(places, blocks)) if (np.diff(places) > 0).all() else None
 
 
-def of_counts(counts: Counts) -> Measured:
+def of_counts(counts: Counts) -> CorpusCounts:
     """Documents of which there is nothing but the counts of their terms."""
-    return Measured(
+    return CorpusCounts(
         counts=counts.matrix,
         terms=counts.terms,
         tokens=counts.tokens,

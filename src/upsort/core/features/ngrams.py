@@ -14,12 +14,12 @@ from collections.abc import Callable
 import numpy as np
 
 from upsort.core.arrays import AnyArray, Bools, Ints
-from upsort.core.numbering import numbered
+from upsort.core.numbering import factorize
 from upsort.core.plan import Features
 from upsort.core.records import record
-from upsort.core.sparse import Triplets, narrow, stretches
+from upsort.core.sparse import Triplets, balanced_ranges, narrow
 from upsort.core.text.tokeniser import Tokens
-from upsort.core.threads import by_threads
+from upsort.core.threads import map_threads
 
 GAP = "…"
 """Stands for the word left out of a pair with a gap: `leaves … brown`."""
@@ -64,9 +64,9 @@ def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str =
     """
     units = _in_order(units)
     singles, enough = _single_units(units, at_least, prefix, threads)
-    found = [singles] if min(settings.lengths) == 1 else []
+    levels = [singles] if min(settings.lengths) == 1 else []
     if max(settings.lengths) == 1 and not settings.skip:
-        return found
+        return levels
     documents = units.starts.size - 1
     owner = narrow(np.repeat(np.arange(documents, dtype=np.int32), np.diff(units.starts)))
     region = _regions(owner, units.sentences) if settings.within_sentences else owner
@@ -81,8 +81,8 @@ def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str =
         at_least=at_least,
         prefix=prefix,
     )
-    parts = by_threads(lambda bounds: _longer(text, settings, *bounds), _parts(units, threads), threads)
-    return found + [grams for part in parts for grams in part]
+    parts = map_threads(lambda bounds: _longer(text, settings, *bounds), _parts(units, threads), threads)
+    return levels + [grams for part in parts for grams in part]
 
 
 @record(frozen=True, kw_only=True)
@@ -107,30 +107,30 @@ def _parts(units: Tokens, threads: int) -> list[tuple[int, int]]:
     """Ranges of units that begin about as many n-grams each."""
     before = np.zeros(len(units.words) + 1, dtype=np.int64)
     np.cumsum(np.bincount(units.codes, minlength=len(units.words)), out=before[1:])
-    return stretches(before, threads)
+    return balanced_ranges(before, threads)
 
 
 def _longer(text: _Text, settings: Features, begin: int, end: int) -> list[Grams]:
     """The terms of more than one unit whose first is one of those from `begin` up to `end`."""
     units, longest = text.units, max(settings.lengths)
-    marks = units.codes >= begin
-    marks &= units.codes < end
-    places = _places_of(marks)
+    begins = units.codes >= begin
+    begins &= units.codes < end
+    places = _places_of(begins)
     places = places[text.enough[units.codes[places]]]
     level = first = _Level(places, units.codes[places], max(len(units.words), 1), text.words.__getitem__)
-    found: list[Grams] = []
+    levels: list[Grams] = []
     joiner = " " if settings.units == "words" else ""
     for length in range(2, longest + 1):
         level = _extended(level, text, length - 1, joiner)
         grams, frequent = _grouped(level, text)
         if length >= min(settings.lengths):
-            found.append(grams)
+            levels.append(grams)
         if length < longest and text.at_least > 1:
-            kept = np.isin(level.numbers, frequent)
-            level = _Level(level.places[kept], level.numbers[kept], level.span, level.names_of)
+            frequent_rows = np.isin(level.numbers, frequent)
+            level = _Level(level.places[frequent_rows], level.numbers[frequent_rows], level.span, level.names_of)
     if settings.skip and settings.units == "words":
-        found.append(_grouped(_extended(first, text, 2, f" {GAP} "), text)[0])
-    return found
+        levels.append(_grouped(_extended(first, text, 2, f" {GAP} "), text)[0])
+    return levels
 
 
 def _in_order(units: Tokens) -> Tokens:
@@ -158,17 +158,17 @@ def _single_units(units: Tokens, at_least: int, prefix: str, threads: int) -> tu
         keys >>= bits
         return narrow(keys), columns, counts
 
-    pieces = by_threads(counted, stretches(units.starts, threads), threads)
+    pieces = map_threads(counted, balanced_ranges(units.starts, threads), threads)
     rows, columns, counts = (np.concatenate(arrays) for arrays in zip(*pieces, strict=True))
     del pieces
     enough = np.bincount(columns, minlength=width) >= at_least
-    kept = np.flatnonzero(enough)
+    frequent = np.flatnonzero(enough)
     cells = Triplets(rows, columns, counts, width)
-    if kept.size < width:
+    if frequent.size < width:
         place = np.cumsum(enough, dtype=np.int32) - 1
         inside = enough[columns]
-        cells = Triplets(rows[inside], place[columns[inside]], counts[inside], kept.size)
-    names = [prefix + units.words[number] for number in kept.tolist()]
+        cells = Triplets(rows[inside], place[columns[inside]], counts[inside], frequent.size)
+    names = [prefix + units.words[number] for number in frequent.tolist()]
     return Grams(names, cells, int((totals > 0).sum()), int((totals == 1).sum())), enough
 
 
@@ -189,7 +189,7 @@ def _extended(level: _Level, text: _Text, reach: int, joiner: str) -> _Level:
     span = level.span * width
     distinct: Ints | None = None
     if span.bit_length() + text.bits > _KEY_BITS - 8:  # room for a further unit of few kinds
-        codes, distinct = numbered(numbers)
+        codes, distinct = factorize(numbers)
         numbers, span = codes.astype(np.int64), max(len(distinct), 1)
 
     def names_of(chosen: Ints) -> AnyArray:
@@ -236,15 +236,15 @@ def _runs(keys: Ints) -> tuple[Ints, AnyArray]:
     return keys[: begins.size], counts
 
 
-def _places_of(marks: Bools) -> AnyArray:
+def _places_of(flags: Bools) -> AnyArray:
     """Where marks are true, worked out piece by piece."""
-    places = np.empty(np.count_nonzero(marks), dtype=np.int32 if marks.size < np.iinfo(np.int32).max else np.int64)
+    places = np.empty(np.count_nonzero(flags), dtype=np.int32 if flags.size < np.iinfo(np.int32).max else np.int64)
     at = 0
-    for begin in range(0, marks.size, _PIECE):
-        found = np.flatnonzero(marks[begin : begin + _PIECE])
-        found += begin
-        places[at : at + found.size] = found
-        at += found.size
+    for begin in range(0, flags.size, _PIECE):
+        positions = np.flatnonzero(flags[begin : begin + _PIECE])
+        positions += begin
+        places[at : at + positions.size] = positions
+        at += positions.size
     return places
 
 
@@ -270,7 +270,7 @@ def letters_of(tokens: Tokens) -> Tokens:
         for begin, end in zip(tokens.starts[:-1].tolist(), tokens.starts[1:].tolist(), strict=True)
     ]
     points = np.frombuffer("".join(texts).encode("utf-32-le", "surrogatepass"), dtype="<u4")
-    codes, distinct = numbered(points)
+    codes, distinct = factorize(points)
     starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum([len(text) for text in texts], dtype=np.int64)))
     return Tokens(
         [chr(point) for point in distinct.tolist()],

@@ -16,7 +16,7 @@ _OTHER_ODD = np.uint64(0xC2B2AE3D27D4EB4F)
 
 
 @record(frozen=True, kw_only=True)
-class Prints:
+class Fingerprints:
     """What is kept of n documents to tell copies by.
 
     sums: (n, 2) uint64. shingles: uint32, the distinct ones of each document, sorted, one document after the other; starts:
@@ -30,12 +30,12 @@ class Prints:
     words: Ints
     distinct: Ints
 
-    def rows(self, chosen: Ints) -> "Prints":
+    def rows(self, chosen: Ints) -> "Fingerprints":
         """Of some of the documents."""
         sizes = np.diff(self.starts)[chosen]
         starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))
         places = np.arange(int(starts[-1])) - np.repeat(starts[:-1] - self.starts[chosen], sizes)
-        return Prints(
+        return Fingerprints(
             sums=self.sums[chosen],
             shingles=self.shingles[places],
             starts=starts,
@@ -44,13 +44,13 @@ class Prints:
         )
 
 
-def prints_of(texts: list[str], with_shingles: bool = True) -> Prints:
+def fingerprints_of(texts: list[str], with_shingles: bool = True) -> Fingerprints:
     """The prints of a block of documents; without shingles only exact copies can be told."""
     tokens = tokenise([lower(text, "") for text in texts])
-    return prints_of_tokens(tokens, first_in_document(tokens), with_shingles)
+    return fingerprints_of_tokens(tokens, first_in_document(tokens), with_shingles)
 
 
-def prints_of_tokens(tokens: Tokens, once: Places, with_shingles: bool = True) -> Prints:
+def fingerprints_of_tokens(tokens: Tokens, once: Places, with_shingles: bool = True) -> Fingerprints:
     """The same for documents that are lower-cased and tokenised already. once: `first_in_document` of the tokens."""
     hashes = np.array([xxhash.xxh3_64_intdigest(word.encode("utf-8")) for word in tokens.words], dtype=np.uint64)
     stream = hashes[tokens.codes] if tokens.words else np.zeros(0, dtype=np.uint64)
@@ -65,7 +65,7 @@ def prints_of_tokens(tokens: Tokens, once: Places, with_shingles: bool = True) -
         sums[:, column] = running[tokens.starts[1:]] - running[tokens.starts[:-1]]
     distinct = np.bincount(owner[once], minlength=lengths.size)
     shingles, starts = _shingles(stream, tokens.starts) if with_shingles else (np.zeros(0, dtype=np.uint32), None)
-    return Prints(
+    return Fingerprints(
         sums=sums,
         shingles=shingles,
         starts=starts if starts is not None else np.zeros(lengths.size + 1, dtype=np.int64),
@@ -74,10 +74,10 @@ def prints_of_tokens(tokens: Tokens, once: Places, with_shingles: bool = True) -
     )
 
 
-def joined(parts: list[Prints]) -> Prints:
+def joined(parts: list[Fingerprints]) -> Fingerprints:
     """Prints of consecutive blocks as those of one."""
     sizes = np.concatenate([np.diff(part.starts) for part in parts])
-    return Prints(
+    return Fingerprints(
         sums=np.concatenate([part.sums for part in parts]),
         shingles=np.concatenate([part.shingles for part in parts]),
         starts=np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes))),

@@ -33,7 +33,7 @@ class Vocabulary:
 
 
 @record(frozen=True, kw_only=True)
-class Chosen:
+class ChosenTerms:
     """terms: in enough documents, sorted. distinct, seen_once: of all terms, as `Counts` has them."""
 
     terms: list[str]
@@ -46,20 +46,20 @@ def vocabulary_of(counts: csr_array, terms: list[str]) -> Vocabulary:
     return Vocabulary(terms, column_sizes(counts), np.rint(column_sums(counts)).astype(np.int64))
 
 
-def dealt(vocabulary: Vocabulary, stretches: int) -> list[Vocabulary]:
+def partitioned(vocabulary: Vocabulary, partitions: int) -> list[Vocabulary]:
     """So many stretches of it, by the hashes of the terms."""
-    if stretches == 1:
+    if partitions == 1:
         return [vocabulary]
-    stretch = np.array([_stretch(term, stretches) for term in vocabulary.terms], dtype=np.int64)
-    each = [np.flatnonzero(stretch == number) for number in range(stretches)]
+    partition = np.array([_partition_of(term, partitions) for term in vocabulary.terms], dtype=np.int64)
+    each = [np.flatnonzero(partition == number) for number in range(partitions)]
     return [
         Vocabulary([vocabulary.terms[place] for place in at.tolist()], vocabulary.frequency[at], vocabulary.totals[at])
         for at in each
     ]
 
 
-def _stretch(term: str, stretches: int) -> int:
-    return xxhash.xxh3_64_intdigest(term.encode("utf-8", "surrogatepass")) % stretches
+def _partition_of(term: str, partitions: int) -> int:
+    return xxhash.xxh3_64_intdigest(term.encode("utf-8", "surrogatepass")) % partitions
 
 
 def of_all(*parts: Vocabulary) -> Vocabulary:
@@ -84,25 +84,25 @@ def countable(settings: Features, at_least: int) -> Features:
     return settings
 
 
-def chosen(ask: Ask, settings: Features, at_least: int, prefixes: Sequence[str]) -> Chosen:
+def chosen(ask: Ask, settings: Features, at_least: int, prefixes: Sequence[str]) -> ChosenTerms:
     """The terms in enough documents. A longer one is looked at only if its beginning and its last unit are in enough, as where
     all documents are counted at once; so that each length takes an asking."""
     longest, shortest = max(settings.lengths), min(settings.lengths)
     if at_least == 1 or longest == 1:
-        return _together(ask(_enough, at_least))
-    wanted = _Wanted(letters=settings.units == "letters", at_least=at_least, prefixes=tuple(prefixes))
-    found = []
+        return _combined(ask(_enough, at_least))
+    request = _TermRequest(letters=settings.units == "letters", at_least=at_least, prefixes=tuple(prefixes))
+    chosen_terms = []
     singles: AbstractSet[str] = frozenset()
     before: AbstractSet[str] = frozenset()
     for length in range(1, longest + 1):
-        found.append(_together(ask(_enough_so_long, wanted, length, before, singles)))
-        before = frozenset(found[-1].terms)
+        chosen_terms.append(_combined(ask(_enough_so_long, request, length, before, singles)))
+        before = frozenset(chosen_terms[-1].terms)
         singles = singles or before
-    return _together(found[shortest - 1 :])
+    return _combined(chosen_terms[shortest - 1 :])
 
 
 @record(frozen=True, kw_only=True)
-class _Wanted:
+class _TermRequest:
     """Which terms are. letters: whether letters are units."""
 
     letters: bool
@@ -124,35 +124,35 @@ class _Wanted:
         return term[:cut], self.prefix_of(term) + term[cut if self.letters else cut + 1 :]
 
 
-def _enough(vocabulary: Vocabulary, at_least: int) -> Chosen:
+def _enough(vocabulary: Vocabulary, at_least: int) -> ChosenTerms:
     return _of_places(vocabulary, np.arange(len(vocabulary.terms)), at_least)
 
 
 def _enough_so_long(
-    vocabulary: Vocabulary, wanted: _Wanted, length: int, before: AbstractSet[str], singles: AbstractSet[str]
-) -> Chosen:
+    vocabulary: Vocabulary, request: _TermRequest, length: int, before: AbstractSet[str], singles: AbstractSet[str]
+) -> ChosenTerms:
     """Those of so many units. before: the terms of one less in enough documents; singles: the single units."""
 
-    def looked_at(term: str) -> bool:
-        if wanted.units(term) != length:
+    def is_candidate(term: str) -> bool:
+        if request.units(term) != length:
             return False
         if length == 1:
             return True
-        beginning, last = wanted.halves(term)
+        beginning, last = request.halves(term)
         return beginning in before and last in singles
 
-    places = np.array([place for place, term in enumerate(vocabulary.terms) if looked_at(term)], dtype=np.int64)
-    return _of_places(vocabulary, places, wanted.at_least)
+    places = np.array([place for place, term in enumerate(vocabulary.terms) if is_candidate(term)], dtype=np.int64)
+    return _of_places(vocabulary, places, request.at_least)
 
 
-def _of_places(vocabulary: Vocabulary, places: Ints, at_least: int) -> Chosen:
-    kept = places[vocabulary.frequency[places] >= at_least].tolist()
+def _of_places(vocabulary: Vocabulary, places: Ints, at_least: int) -> ChosenTerms:
+    frequent = places[vocabulary.frequency[places] >= at_least].tolist()
     once = int((vocabulary.totals[places] == 1).sum())
-    return Chosen(terms=[vocabulary.terms[place] for place in kept], distinct=places.size, seen_once=once)
+    return ChosenTerms(terms=[vocabulary.terms[place] for place in frequent], distinct=places.size, seen_once=once)
 
 
-def _together(parts: Sequence[Chosen]) -> Chosen:
-    return Chosen(
+def _combined(parts: Sequence[ChosenTerms]) -> ChosenTerms:
+    return ChosenTerms(
         terms=sorted(term for part in parts for term in part.terms),
         distinct=sum(part.distinct for part in parts),
         seen_once=sum(part.seen_once for part in parts),

@@ -17,10 +17,10 @@ class WordVectors:
     columns: Ints
     vectors: Floats
 
-    def only(self, kept: Ints) -> "WordVectors":
+    def only(self, columns: Ints) -> "WordVectors":
         """The vectors of the terms `kept`, (k,) ascending, which become the columns 0 to k − 1."""
-        place = np.searchsorted(kept, self.columns)
-        inside = (place < kept.size) & (kept[np.minimum(place, kept.size - 1)] == self.columns)
+        place = np.searchsorted(columns, self.columns)
+        inside = (place < columns.size) & (columns[np.minimum(place, columns.size - 1)] == self.columns)
         return WordVectors(place[inside].astype(np.int64), self.vectors[inside])
 
     def means(self, counts: csr_array, idf: Floats | None = None) -> Floats:
@@ -43,11 +43,11 @@ def vectors_of_terms(
 ) -> WordVectors:
     """The vectors of those terms that are among `words`, whatever part of the text they come from."""
     place = {word: number for number, word in enumerate(words)}
-    found = []
+    rows = []
     for column, term in enumerate(terms):
         begin = next((prefix for prefix in prefixes if prefix and term.startswith(prefix)), "")
         number = place.get(term[len(begin) :], -1)
         if number >= 0:
-            found.append((column, number))
-    columns = np.array([column for column, _ in found], dtype=np.int64)
-    return WordVectors(columns, vectors[[number for _, number in found]].astype(np.float64))
+            rows.append((column, number))
+    columns = np.array([column for column, _ in rows], dtype=np.int64)
+    return WordVectors(columns, vectors[[number for _, number in rows]].astype(np.float64))

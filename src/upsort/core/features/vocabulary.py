@@ -12,17 +12,17 @@ from upsort.core import plan
 from upsort.core.arrays import Bools, Floats, Ints, Places
 from upsort.core.errors import DataProblem
 from upsort.core.features import association, weighting
-from upsort.core.features.beside import Beside, Cells, learn_beside
+from upsort.core.features.beside import ExtraCells, ExtraColumns, learn_extra_columns
 from upsort.core.features.hashing import hashed_places
-from upsort.core.features.measured import Measured
+from upsort.core.features.measured import CorpusCounts
 from upsort.core.features.vectors import WordVectors
-from upsort.core.parted import ByRow, Parted
+from upsort.core.parted import PartitionedMatrix, Sliced
 from upsort.core.records import record
 from upsort.core.sparse import column_sizes, column_sums, columns_from, group_sums, only_columns
 
 
 @record(frozen=True)
-class Weighting:
+class FittedWeighting:
     """term_frequency: a letter of `weighting`, or `bm25`. factors: (counted,) that it is multiplied by. length: a letter."""
 
     term_frequency: str
@@ -49,7 +49,7 @@ class FeatureSpace:
     documents: int
     mean_length: float
     settings: plan.Features
-    beside: Beside = field(default_factory=Beside)
+    extra_columns: ExtraColumns = field(default_factory=ExtraColumns)
     vectors: WordVectors | None = None
     vector_scale: Floats | None = None
     hashed: Ints | None = None
@@ -86,16 +86,16 @@ class FeatureSpace:
         )
 
     @property
-    def weighting(self) -> "Weighting":
+    def weighting(self) -> "FittedWeighting":
         """How counts become weights, piece by piece."""
         name, chosen = self.settings.weighting, self._scheme
         match name:
             case "bm25":
-                return Weighting("bm25", self.idf, "n")
+                return FittedWeighting("bm25", self.idf, "n")
             case "log-count-ratio":
-                return Weighting(chosen.term_frequency, self._log_count_ratios, chosen.length)
+                return FittedWeighting(chosen.term_frequency, self._log_count_ratios, chosen.length)
             case _:
-                return Weighting(chosen.term_frequency, self.idf, chosen.length)
+                return FittedWeighting(chosen.term_frequency, self.idf, chosen.length)
 
     def weigh(self, counts: csr_array) -> csr_array:
         """Counts of this space's terms of the text, (n, counted), to weights of the same shape, float64."""
@@ -116,13 +116,13 @@ class FeatureSpace:
             case _:
                 return weighting.weigh(counts, self.idf, self._scheme)
 
-    def matrix(self, counts: csr_array | Parted, cells: Cells) -> Any:
+    def matrix(self, counts: csr_array | PartitionedMatrix, cells: ExtraCells) -> Any:
         """(n, n_terms) float64: everything that a classifier sees of documents.
 
         counts: (n, counted) of this space's terms of the text. cells: the documents' columns beside it.
         """
-        if isinstance(counts, Parted):
-            return counts.made(_in_space, len(self.terms), self, ByRow(cells))
+        if isinstance(counts, PartitionedMatrix):
+            return counts.transform(_in_space, len(self.terms), self, Sliced(cells))
         weights = self.weigh(counts)
         if self.counted == len(self.terms):
             return weights
@@ -131,8 +131,8 @@ class FeatureSpace:
             if self.settings.vectors == "alone":
                 blocks[0] = csr_array(weights.shape, dtype=np.float64)
             blocks.append(csr_array(self._means(counts) * self.vector_scale))
-        if self.beside.names:
-            blocks.append(self.beside.columns(cells))
+        if self.extra_columns.names:
+            blocks.append(self.extra_columns.columns(cells))
         return csr_array(hstack(blocks, format="csr"))
 
     def _means(self, counts: csr_array) -> Floats:
@@ -147,17 +147,17 @@ class FeatureSpace:
         return weighting.inverse_document_frequency(self.document_frequency[: self.counted], self.documents, "r")
 
 
-def _in_space(counts: csr_array, space: FeatureSpace, cells: Cells) -> csr_array:
+def _in_space(counts: csr_array, space: FeatureSpace, cells: ExtraCells) -> csr_array:
     made: csr_array = space.matrix(counts, cells)
     return made
 
 
-def document_frequencies(counts: csr_array | Parted) -> Ints:
+def document_frequencies(counts: csr_array | PartitionedMatrix) -> Ints:
     """(n_terms,) in how many rows each column stands."""
     return column_sizes(counts)
 
 
-def total_counts(counts: csr_array | Parted) -> Ints:
+def total_counts(counts: csr_array | PartitionedMatrix) -> Ints:
     """(n_terms,) how often each column stands in all rows together."""
     return np.rint(column_sums(counts)).astype(np.int64)
 
@@ -190,29 +190,29 @@ def chosen_terms(
     seen = frequency > 0
     rare = frequency < settings.in_at_least
     common = frequency > _most_documents(settings, documents)
-    kept = np.flatnonzero(seen & ~rare & ~common)
+    columns = np.flatnonzero(seen & ~rare & ~common)
     if vocabulary:
-        kept = np.flatnonzero(seen & np.array([term in vocabulary for term in statistics.terms], dtype=bool))
-        if kept.size == 0:
+        columns = np.flatnonzero(seen & np.array([term in vocabulary for term in statistics.terms], dtype=bool))
+        if columns.size == 0:
             raise DataProblem(
                 f"The vocabulary file has {len(vocabulary):,} terms, none of which stands in the {documents:,} documents.",
                 "Write its terms as they are after cleaning; upsort features lists those.",
             )
-    if kept.size == 0:
+    if columns.size == 0:
         raise DataProblem(
             f"No term is left of the {int(seen.sum()) + statistics.left_out:,} in {documents:,} documents: "
             f"{int((seen & rare).sum()) + statistics.left_out:,} are in fewer than {settings.in_at_least} documents, "
             f"{int((seen & common).sum())} in more than {100 * settings.in_at_most:.3g} % of them.",
             "Lower features.in_at_least, raise features.in_at_most, or give more documents.",
         )
-    if settings.most_terms and kept.size > settings.most_terms and not vocabulary and ranked:
-        order = np.argsort(-_merit(statistics, kept, settings), kind="stable")  # ties: the term that sorts first
-        kept = np.sort(kept[order[: settings.most_terms]])
-    return kept
+    if settings.most_terms and columns.size > settings.most_terms and not vocabulary and ranked:
+        order = np.argsort(-_merit(statistics, columns, settings), kind="stable")  # ties: the term that sorts first
+        columns = np.sort(columns[order[: settings.most_terms]])
+    return columns
 
 
 def learn_space(
-    measured: Measured,
+    measured: CorpusCounts,
     settings: plan.Features,
     labels: Ints | None = None,
     n_labels: int = 0,
@@ -243,31 +243,31 @@ def learn_space(
         documents=documents,
         left_out=measured.left_out,
     )
-    kept = chosen_terms(statistics, settings, vocabulary, ranked=measured.hashed is None)
-    mean_length = float(np.abs(totals[kept]).sum()) / max(documents, 1) if settings.weighting == "bm25" else 0.0
-    names = [terms[column] for column in kept.tolist()]
-    hashed = measured.hashed[kept] if measured.hashed is not None else None
+    columns = chosen_terms(statistics, settings, vocabulary, ranked=measured.hashed is None)
+    mean_length = float(np.abs(totals[columns]).sum()) / max(documents, 1) if settings.weighting == "bm25" else 0.0
+    names = [terms[column] for column in columns.tolist()]
+    hashed = measured.hashed[columns] if measured.hashed is not None else None
     space = FeatureSpace(
         terms=names,
         counted=len(names),
-        document_frequency=frequency[kept],
-        label_document_frequency=by_label[kept],
+        document_frequency=frequency[columns],
+        label_document_frequency=by_label[columns],
         documents=documents,
         mean_length=mean_length,
         settings=settings,
         hashed=hashed,
     )
     return _with_columns(
-        space, measured, kept, lambda held: label_document_frequencies(held, labels, n_labels, sets)
-    ), kept
+        space, measured, columns, lambda matrix: label_document_frequencies(matrix, labels, n_labels, sets)
+    ), columns
 
 
 def _with_columns(
-    space: FeatureSpace, measured: Measured, kept: Places, by_label: Callable[[csr_array], Ints]
+    space: FeatureSpace, measured: CorpusCounts, columns: Places, by_label: Callable[[csr_array], Ints]
 ) -> FeatureSpace:
     """The same space with word vectors and the columns beside the text, where there are any. by_label: in how many documents of
     each label each column of a matrix stands."""
-    vectors = measured.vectors.only(kept.astype(np.int64)) if measured.vectors is not None else None
+    vectors = measured.vectors.only(columns.astype(np.int64)) if measured.vectors is not None else None
     if vectors is None and not measured.cells.width:
         return space
     if vectors is not None and not vectors.columns.size:
@@ -275,18 +275,20 @@ def _with_columns(
             f"None of the {len(space.terms):,} terms has a word vector.",
             "Check features.vectors_file: its words must be as they are after cleaning.",
         )
-    beside = learn_beside(measured.cells)
+    extra_columns = learn_extra_columns(measured.cells)
     names = list(space.terms)
-    counts = only_columns(measured.counts, kept)
+    counts = only_columns(measured.counts, columns)
     scale = None
     if vectors is not None:
         space = replace(space, vectors=vectors)
         means = space._means(counts)
-        spread = float(np.sqrt((means**2).sum(axis=1).mean()))
-        scale = np.full(means.shape[1], 1.0 / spread if spread > 0 else 1.0)  # mean squared length 1, as of tf-idf rows
+        deviation = float(np.sqrt((means**2).sum(axis=1).mean()))
+        scale = np.full(
+            means.shape[1], 1.0 / deviation if deviation > 0 else 1.0
+        )  # mean squared length 1, as of tf-idf rows
         names += [f"vector:{dimension}" for dimension in range(1, means.shape[1] + 1)]
-    names += beside.names
-    space = replace(space, terms=names, beside=beside, vector_scale=scale)
+    names += extra_columns.names
+    space = replace(space, terms=names, extra_columns=extra_columns, vector_scale=scale)
     added = columns_from(space.matrix(counts, measured.cells), space.counted)
     return replace(
         space,
@@ -296,26 +298,26 @@ def _with_columns(
 
 
 def label_document_frequencies(
-    counts: csr_array | Parted, labels: Ints | None, n_labels: int, sets: Bools | None = None
+    counts: csr_array | PartitionedMatrix, labels: Ints | None, n_labels: int, sets: Bools | None = None
 ) -> Ints:
     """(n_terms, n_labels) in how many documents of each label each term stands. sets: as in `learn_space`."""
     if labels is None or n_labels == 0:
         return np.zeros((counts.shape[1], 0), dtype=np.int64)
-    if isinstance(counts, Parted):
-        return np.asarray(counts.summed(label_document_frequencies, ByRow(labels), n_labels, ByRow(sets)))
-    held = csr_array((np.ones(counts.nnz, dtype=np.int8), counts.indices, counts.indptr), shape=counts.shape)
+    if isinstance(counts, PartitionedMatrix):
+        return np.asarray(counts.sum(label_document_frequencies, Sliced(labels), n_labels, Sliced(sets)))
+    presence = csr_array((np.ones(counts.nnz, dtype=np.int8), counts.indices, counts.indptr), shape=counts.shape)
     if sets is not None:
-        return np.rint(held.T @ sets.astype(np.float64)).astype(np.int64)
-    return np.rint(group_sums(held, labels, n_labels, np.ones(labels.size))).astype(np.int64)
+        return np.rint(presence.T @ sets.astype(np.float64)).astype(np.int64)
+    return np.rint(group_sums(presence, labels, n_labels, np.ones(labels.size))).astype(np.int64)
 
 
-def _merit(statistics: TermStatistics, kept: Places, settings: plan.Features) -> Floats:
+def _merit(statistics: TermStatistics, columns: Places, settings: plan.Features) -> Floats:
     """(n_kept,) what terms are ranked by when there are too many: total count, or the strongest association with a label."""
     if settings.choose_by == "count" or statistics.label_documents.size == 0:
-        return statistics.totals[kept].astype(np.float64)
-    with_term = statistics.by_label[kept].astype(np.float64)
+        return statistics.totals[columns].astype(np.float64)
+    with_term = statistics.by_label[columns].astype(np.float64)
     label_sizes = statistics.label_documents.astype(np.float64)
-    others_with = statistics.frequency[kept, None] - with_term
+    others_with = statistics.frequency[columns, None] - with_term
     without = label_sizes - with_term
     others_without = statistics.documents - label_sizes - others_with
     measure = association.chi_square if settings.choose_by == "chi-square" else association.mutual_information
@@ -328,7 +330,7 @@ def _most_documents(settings: plan.Features, documents: int) -> float:
     return float(np.floor(settings.in_at_most * documents + 1e-9))
 
 
-def too_common(counts: csr_array | Parted, terms: list[str], settings: plan.Features) -> list[str]:
+def too_common(counts: csr_array | PartitionedMatrix, terms: list[str], settings: plan.Features) -> list[str]:
     """The terms that more than the bound's share of the documents hold, those in most documents first."""
     frequency = document_frequencies(counts)
     common = np.flatnonzero(frequency > _most_documents(settings, counts.shape[0]))

@@ -20,7 +20,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.parted import Parted
+from upsort.core.parted import PartitionedMatrix
 from upsort.core.records import record
 from upsort.core.sparse import row_blocks, row_sums, rows_of
 
@@ -74,11 +74,11 @@ def term_frequency(counts: csr_array, kind: str) -> Floats:
             np.log10(data, out=data)
             data += 1.0
         case "a":
-            data /= _spread(_row_largest(counts), counts)
+            data /= _per_entry(_row_largest(counts), counts)
             data *= 0.5
             data += 0.5
         case "s":
-            data /= _spread(row_sums(counts), counts)
+            data /= _per_entry(row_sums(counts), counts)
         case "n":
             pass
         case _:
@@ -114,7 +114,7 @@ def bm25(counts: csr_array, idf: Floats, mean_length: float, k: float, b: float)
     """(n, v) counts → weights with saturation and length correction. idf: of the kind `bm25`. mean_length: of training."""
     tf = counts.data.astype(np.float64)
     lengths = row_sums(counts) / (mean_length or 1.0)
-    data = tf * (k + 1.0) / (tf + _spread(k * (1.0 - b + b * lengths), counts)) * idf[counts.indices]
+    data = tf * (k + 1.0) / (tf + _per_entry(k * (1.0 - b + b * lengths), counts)) * idf[counts.indices]
     return csr_array((data, counts.indices, counts.indptr), shape=counts.shape)
 
 
@@ -125,16 +125,16 @@ def log_count_ratios(label_document_frequency: Ints, document_frequency: Ints) -
     of all. With p the label's counts plus 1 divided by their sum, and q the same for all documents without it: ln(p / q).
     """
     own = label_document_frequency + 1.0
-    others = document_frequency[:, None] - label_document_frequency + 1.0
-    ratios: Floats = np.log(own / own.sum(axis=0)) - np.log(others / others.sum(axis=0))
+    other_frequency = document_frequency[:, None] - label_document_frequency + 1.0
+    ratios: Floats = np.log(own / own.sum(axis=0)) - np.log(other_frequency / other_frequency.sum(axis=0))
     largest: Floats = np.abs(ratios).max(axis=1)
     return largest
 
 
-def presence(matrix: csr_array | Parted) -> Any:
+def presence(matrix: csr_array | PartitionedMatrix) -> Any:
     """1 for every value that is not 0."""
-    if isinstance(matrix, Parted):
-        return matrix.made(presence, matrix.shape[1])
+    if isinstance(matrix, PartitionedMatrix):
+        return matrix.transform(presence, matrix.shape[1])
     return csr_array(((matrix.data != 0).astype(np.float64), matrix.indices, matrix.indptr), shape=matrix.shape)
 
 
@@ -147,13 +147,13 @@ def unit_length(matrix: csr_array) -> csr_array:
 def _scaled(matrix: csr_array, by: Floats) -> csr_array:
     """Each row divided by its number; by nothing where that is 0."""
     scale = np.divide(1.0, by, out=np.zeros_like(by), where=by > 0)
-    return csr_array((matrix.data * _spread(scale, matrix), matrix.indices, matrix.indptr), shape=matrix.shape)
+    return csr_array((matrix.data * _per_entry(scale, matrix), matrix.indices, matrix.indptr), shape=matrix.shape)
 
 
 def _row_largest(counts: csr_array) -> Floats:
     return np.asarray(counts.max(axis=1).toarray(), dtype=np.float64).reshape(-1)
 
 
-def _spread(of_row: Floats, counts: csr_array) -> Floats:
+def _per_entry(of_row: Floats, counts: csr_array) -> Floats:
     """A value of each row at the place of each of its counts."""
     return np.repeat(of_row, np.diff(counts.indptr))

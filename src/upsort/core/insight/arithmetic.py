@@ -6,31 +6,31 @@ from upsort.core.classifiers.calibration import softmax
 from upsort.core.classifiers.families import FAMILIES, family
 from upsort.core.classifiers.family import Estimates, Family
 from upsort.core.errors import DataProblem
-from upsort.core.insight.explanation import Explanation, Sums
-from upsort.core.insight.pulls import Pull
-from upsort.core.learning.sorter import Sorter
+from upsort.core.insight.explanation import Additive, Explanation
+from upsort.core.insight.pulls import Contribution
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True)
 class Estimate:
-    """One term for one label. times: that it counts. above, below: of the fraction that P(term | label) is estimated by. log:
+    """One term for one label. times: that it counts. above, denominator: the fraction by which P(term | label) is estimated. log:
     what it adds, times included."""
 
     term: str
     times: int
     above: float
-    below: float
+    denominator: float
     log: float
 
     @property
     def share(self) -> float:
         """P(term | label)."""
-        return self.above / self.below
+        return self.above / self.denominator
 
 
 @record(frozen=True, kw_only=True)
-class Arithmetic:
+class LabelArithmetic:
     """The sum of one label. documents, of: of the label, and of all. absent: how many terms are absent, and Σ ln(1 − P) over
     them, where they count. plain: the label's share of the exponentials; probability: as the sorter tells it."""
 
@@ -47,7 +47,7 @@ class Arithmetic:
     probability: float
 
 
-def arithmetic(sorter: Sorter, explanation: Explanation) -> list[Arithmetic]:
+def arithmetic(sorter: TrainedSorter, explanation: Explanation) -> list[LabelArithmetic]:
     """The worked sums of all labels, the highest score first; exponentials are those of the score less the highest.
 
     Raises DataProblem for kinds that have no such sums.
@@ -56,36 +56,36 @@ def arithmetic(sorter: Sorter, explanation: Explanation) -> list[Arithmetic]:
     estimates_of = record.estimates
     how, space = explanation.how, sorter.space
     plain_counts = record.estimates_need in ("", sorter.plan.features.weighting) and space.counted == len(space.terms)
-    if estimates_of is None or not isinstance(how, Sums) or not plain_counts:
+    if estimates_of is None or not isinstance(how, Additive) or not plain_counts:
         raise _not_written_out(sorter, record)
-    present = sorted(how.pulls, key=lambda one: one.term)
-    columns = np.array([sorter.space.columns[one.term] for one in present], dtype=np.int64)
+    present = sorted(how.pulls, key=lambda contribution: contribution.term)
+    columns = np.array([sorter.space.columns[contribution.term] for contribution in present], dtype=np.int64)
     arrays = sorter.classifier.arrays()
     sizes, log_prior = arrays["label_documents"], arrays["log_prior"]
     scores = explanation.scores
     plain = softmax(scores[None, :])[0]
-    found = []
+    estimates = []
     for label in np.argsort(-scores, kind="stable").tolist():
-        found_here = estimates_of(sorter.classifier, label, columns)
-        found.append(
-            Arithmetic(
+        label_estimates = estimates_of(sorter.classifier, label, columns)
+        estimates.append(
+            LabelArithmetic(
                 label=sorter.labels[label],
                 documents=float(sizes[label]),
                 of=float(sizes.sum()),
                 log_prior=float(log_prior[label]),
                 smoothing=sorter.plan.classifier.smoothing,
-                terms=_estimates(present, found_here, record.on_presence),
-                absent=found_here.absent,
+                terms=_estimates(present, label_estimates, record.on_presence),
+                absent=label_estimates.absent,
                 score=float(scores[label]),
                 exponential=float(np.exp(scores[label] - scores.max())),
                 plain=float(plain[label]),
                 probability=float(explanation.probabilities[label]),
             )
         )
-    return found
+    return estimates
 
 
-def _not_written_out(sorter: Sorter, record: Family) -> DataProblem:
+def _not_written_out(sorter: TrainedSorter, record: Family) -> DataProblem:
     """Why a sorter has no arithmetic to write out, and which has."""
     settings, weighting = sorter.plan.classifier, sorter.plan.features.weighting
     if record.estimates is None:
@@ -106,15 +106,15 @@ def _not_written_out(sorter: Sorter, record: Family) -> DataProblem:
     )
 
 
-def _estimates(present: list[Pull], found: Estimates, once: bool) -> list[Estimate]:
+def _estimates(present: list[Contribution], estimates: Estimates, once: bool) -> list[Estimate]:
     """once: whether a term counts once, however often it stands there."""
     return [
         Estimate(
-            term=one.term,
-            times=1 if once else one.count,
+            term=contribution.term,
+            times=1 if once else contribution.count,
             above=float(top),
-            below=found.below,
-            log=(1 if once else one.count) * float(np.log(top / found.below)),
+            denominator=estimates.denominator,
+            log=(1 if once else contribution.count) * float(np.log(top / estimates.denominator)),
         )
-        for one, top in zip(present, found.above.tolist(), strict=True)
+        for contribution, top in zip(present, estimates.above.tolist(), strict=True)
     ]

@@ -5,13 +5,13 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from typing import Literal
 
-from upsort.core.dates import Dates, DateTally, Order, dates_of
+from upsort.core.dates import DateOrder, Dates, DateTally, dates_of
 from upsort.core.records import record
 
 Kind = Literal["number", "date", "category", "text", "empty"]
 
 _MOST_CATEGORIES = 50
-_MOST_HELD = 10_000
+_MOST_DISTINCT = 10_000
 _LONG = 60
 _NUMBER = re.compile(r"\s*[-+]?(?:\d+(?:[.,]\d+)?|\.\d+)\s*")
 
@@ -23,7 +23,7 @@ def kind_of(cells: Sequence[str]) -> Kind:
         return "empty"
     enough = 0.9 * len(values)
     dates = dates_of(values)
-    if sum(dates.day(value) is not None for value in values) >= enough:
+    if sum(dates.day_number(value) is not None for value in values) >= enough:
         return "date"
     distinct = len({value.strip() for value in values})
     if distinct > 2 and sum(_NUMBER.fullmatch(value) is not None for value in values) >= enough:
@@ -62,7 +62,7 @@ class ColumnTally:
         self._least = float("inf")
         self._most = float("-inf")
         self._dates = DateTally()
-        self._months: dict[Order, Counter[str]] = {order: Counter() for order in Order}
+        self._months: dict[DateOrder, Counter[str]] = {order: Counter() for order in DateOrder}
 
     def add(self, cells: Sequence[str], labels: Sequence[str]) -> None:
         """Take in the cells of a block, with the label of each row."""
@@ -79,7 +79,7 @@ class ColumnTally:
             self._dates.add(cell for cell, _ in filled)
             for order, months in self._months.items():
                 months.update(_months([cell for cell, _ in filled], Dates(order)))
-        elif len(self._values) < _MOST_HELD:
+        elif len(self._values) < _MOST_DISTINCT:
             self._values.update(cell for cell, _ in filled)
 
     def summary(self) -> ColumnSummary:
@@ -103,5 +103,5 @@ class ColumnTally:
 def _months(cells: Sequence[str], dates: Dates) -> Iterator[str]:
     """The months of the cells that hold a day."""
     for cell in cells:
-        if (day := dates.day(cell)) is not None:
+        if (day := dates.day_number(cell)) is not None:
             yield f"{day.year}-{day.month:02}"

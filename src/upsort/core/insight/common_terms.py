@@ -41,14 +41,17 @@ class BlockTerms:
 def terms_of_block(tokens: Tokens, labels: Sequence[Sequence[str]], once: Places) -> BlockTerms:
     """Count the documents of a block. labels: of each document. once: `first_in_document` of the tokens."""
     known: dict[str, int] = {}
-    columns = [[0, *(known.setdefault(label, len(known) + 1) for label in dict.fromkeys(held))] for held in labels]
+    columns = [
+        [0, *(known.setdefault(label, len(known) + 1) for label in dict.fromkeys(block_labels))]
+        for block_labels in labels
+    ]
     column = np.array([number for numbers in columns for number in numbers], dtype=np.int64)
     width, k = len(tokens.words), len(known) + 1
     # Each token of a document counts in each of the document's columns.
     owner = np.repeat(np.arange(len(columns)), np.diff(tokens.starts))[once]
-    held = np.array([len(one) for one in columns], dtype=np.int64)
-    start = np.cumsum(held) - held
-    times = held[owner]
+    widths = np.array([len(row) for row in columns], dtype=np.int64)
+    start = np.cumsum(widths) - widths
+    times = widths[owner]
     within = np.arange(int(times.sum())) - np.repeat(np.cumsum(times) - times, times)
     code = np.repeat(tokens.codes[once].astype(np.int64), times)
     cells = np.bincount(code * k + column[np.repeat(start[owner], times) + within], minlength=width * k)
@@ -96,11 +99,11 @@ class TermTally:
         """Number of distinct terms."""
         return len(self._numbers)
 
-    def commonest(self, most: int, without: frozenset[str] = frozenset()) -> list[CommonTerm]:
+    def most_common(self, most: int, without: frozenset[str] = frozenset()) -> list[CommonTerm]:
         """The terms in most documents, all labels together; ties by term."""
         return self._ranked(self._frequencies()[:, 0], most, without)
 
-    def commonest_by_label(self, most: int, without: frozenset[str] = frozenset()) -> dict[str, list[CommonTerm]]:
+    def most_common_by_label(self, most: int, without: frozenset[str] = frozenset()) -> dict[str, list[CommonTerm]]:
         """The same for each label."""
         table = self._frequencies()
         return {label: self._ranked(table[:, number], most, without) for label, number in sorted(self._labels.items())}
@@ -139,8 +142,8 @@ class TermTally:
         """Whether a term, in (k,) counts of (k,) documents, is in more of a label's than of all others' beyond chance."""
         n, m = float(totals[label]), float(totals[0] - totals[label])
         pooled = float(counts[0] / totals[0])
-        spread = sqrt(pooled * (1.0 - pooled) * (1.0 / n + 1.0 / m)) if n and m else 0.0
-        if not spread:
+        deviation = sqrt(pooled * (1.0 - pooled) * (1.0 / n + 1.0 / m)) if n and m else 0.0
+        if not deviation:
             return False
-        z = (float(counts[label]) / n - float(counts[0] - counts[label]) / m) / spread
+        z = (float(counts[label]) / n - float(counts[0] - counts[label]) / m) / deviation
         return z > -normal_quantile(_RISK / max(self.distinct, 1))

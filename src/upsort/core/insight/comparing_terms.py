@@ -31,18 +31,18 @@ class TermCounts:
     by_label: Floats
     documents: Ints
     label_documents: Ints
-    everywhere: "Everywhere | None" = None
+    everywhere: "CorpusTermCounts | None" = None
 
     @property
-    def whole(self) -> "Everywhere":
+    def whole(self) -> "CorpusTermCounts":
         """What stands in all documents."""
         if self.everywhere is not None:
             return self.everywhere
-        return Everywhere(self.by_label.sum(axis=1), self.documents.sum(axis=1), int(self.label_documents.sum()))
+        return CorpusTermCounts(self.by_label.sum(axis=1), self.documents.sum(axis=1), int(self.label_documents.sum()))
 
 
 @record(frozen=True)
-class Everywhere:
+class CorpusTermCounts:
     """counts, holding: (n_terms,) how often each term stands in all documents, and in how many. documents: how many there are."""
 
     counts: Floats
@@ -57,12 +57,12 @@ def log_odds(counts: TermCounts, prior: float = PRIOR) -> tuple[Floats, Floats]:
         return np.zeros_like(y), np.zeros_like(y)
     whole = counts.whole.counts[:, None]
     alpha = prior * whole / max(float(whole.sum()), 1.0)
-    others = whole - y
-    n, n_others = y.sum(axis=0), others.sum(axis=0)
+    rest = whole - y
+    n, n_rest = y.sum(axis=0), rest.sum(axis=0)
     own_odds = np.log(y + alpha) - np.log(n + prior - y - alpha)
-    other_odds = np.log(others + alpha) - np.log(n_others + prior - others - alpha)
+    other_odds = np.log(rest + alpha) - np.log(n_rest + prior - rest - alpha)
     delta: Floats = own_odds - other_odds
-    z: Floats = delta / np.sqrt(1.0 / (y + alpha) + 1.0 / (others + alpha))
+    z: Floats = delta / np.sqrt(1.0 / (y + alpha) + 1.0 / (rest + alpha))
     return delta, z
 
 
@@ -80,7 +80,7 @@ def associations(counts: TermCounts, way: str) -> Floats:
 
 
 @record(frozen=True, kw_only=True)
-class Often:
+class FrequencyRatio:
     """In how many documents of two labels a term stands. ratio: of the two shares, with its 95 % interval; None where it stands
     in none of the other's."""
 
@@ -91,7 +91,7 @@ class Often:
     ratio: tuple[float, float, float] | None
 
 
-def how_often(counts: TermCounts, term: int, label: int, other: int) -> Often:
+def frequency_ratio(counts: TermCounts, term: int, label: int, other: int) -> FrequencyRatio:
     """A term in two labels. The interval is that of the logarithm (Katz, Baptista, Azen & Pike 1978)."""
     a, b = int(counts.documents[term, label]), int(counts.documents[term, other])
     n, m = int(counts.label_documents[label]), int(counts.label_documents[other])
@@ -100,7 +100,7 @@ def how_often(counts: TermCounts, term: int, label: int, other: int) -> Often:
         value = (a / n) / (b / m)
         factor = exp(Z_95 * sqrt(max(1 / a - 1 / n + 1 / b - 1 / m, 0.0)))
         ratio = (value, value / factor, value * factor)
-    return Often(documents=a, of=n, other_documents=b, other_of=m, ratio=ratio)
+    return FrequencyRatio(documents=a, of=n, other_documents=b, other_of=m, ratio=ratio)
 
 
 def rarest_in(counts: TermCounts, term: int, label: int) -> int:

@@ -10,22 +10,22 @@ five times being counted together; unknown words by a normal test with documents
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.distributions import chi_square_above, normal_below
+from upsort.core.distributions import chi_square_above, normal_cdf
 from upsort.core.learning.held_out import UnknownWords
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.records import record
 
 _LEAST = 50  # documents, of fewer nothing is said
 _SURE = 0.01
 _TESTS = 3
 _MORE_UNKNOWN = 0.10  # of the words, beyond what was unknown in training
-_LABELS_APART = 0.10  # of the documents, that would have to change their label for the shares to be the same
-_LENGTHS_APART = 0.20
+_LABEL_SHIFT = 0.10  # of the documents, that would have to change their label for the shares to be the same
+_LENGTH_SHIFT = 0.20
 _EXPECTED = 5.0
 
 
 @record(frozen=True)
-class MoreUnknown:
+class UnknownWordShift:
     """Shares of unknown words among held-out training documents and the new ones."""
 
     before: float
@@ -34,11 +34,11 @@ class MoreUnknown:
 
 
 @record(frozen=True, kw_only=True)
-class OtherLabels:
+class LabelShift:
     """apart: how far the shares of the labels are apart (half the sum of differences). label: whose share changed most, with both
     shares."""
 
-    apart: float
+    difference: float
     label: str
     before: float
     now: float
@@ -46,10 +46,10 @@ class OtherLabels:
 
 
 @record(frozen=True, kw_only=True)
-class OtherLengths:
+class LengthShift:
     """apart: how far the shares of lengths are apart, in classes from 2ⁿ words on. before, now: the middle class, in words."""
 
-    apart: float
+    difference: float
     before: int
     now: int
     p: float
@@ -59,9 +59,9 @@ class OtherLengths:
 class Drift:
     """What is different; None where nothing can be said to be."""
 
-    unknown: MoreUnknown | None = None
-    labels: OtherLabels | None = None
-    lengths: OtherLengths | None = None
+    unknown: UnknownWordShift | None = None
+    labels: LabelShift | None = None
+    lengths: LengthShift | None = None
 
     @property
     def any(self) -> bool:
@@ -78,7 +78,7 @@ class NewDocuments:
     words: UnknownWords
 
 
-def drift(sorter: Sorter, new: NewDocuments) -> Drift:
+def drift(sorter: TrainedSorter, new: NewDocuments) -> Drift:
     """Compare new documents with those of training."""
     if int(new.lengths.sum()) < _LEAST:
         return Drift()
@@ -87,41 +87,43 @@ def drift(sorter: Sorter, new: NewDocuments) -> Drift:
     )
 
 
-def _more_unknown(sorter: Sorter, words: UnknownWords) -> MoreUnknown | None:
+def _more_unknown(sorter: TrainedSorter, words: UnknownWords) -> UnknownWordShift | None:
     held_out = sorter.trained.held_out
     if not held_out.words or not words.words:
         return None
     before, now = held_out.unknown / held_out.words, words.share
     # held-out documents are taken to vary like the new ones
     error = words.error * np.sqrt(1.0 + words.documents / max(held_out.documents, 1))
-    p = normal_below(-(now - before) / error) if error > 0 else float(now <= before)
-    return MoreUnknown(before, now, p) if now > before + _MORE_UNKNOWN and p < _SURE / _TESTS else None
+    p = normal_cdf(-(now - before) / error) if error > 0 else float(now <= before)
+    return UnknownWordShift(before, now, p) if now > before + _MORE_UNKNOWN and p < _SURE / _TESTS else None
 
 
-def _other_labels(sorter: Sorter, counts: Ints) -> OtherLabels | None:
+def _other_labels(sorter: TrainedSorter, counts: Ints) -> LabelShift | None:
     expected = sorter.trained.held_out.labels
     if not expected.sum() or not counts.sum() or sorter.thresholds is not None:
         return None
-    apart, p = compared(expected, counts)
-    if apart <= _LABELS_APART or p >= _SURE / _TESTS:
+    difference, p = total_variation(expected, counts)
+    if difference <= _LABEL_SHIFT or p >= _SURE / _TESTS:
         return None
     was, is_now = _shares(expected), _shares(counts)
     most = int(np.abs(was - is_now).argmax())
-    return OtherLabels(apart=apart, label=sorter.labels[most], before=float(was[most]), now=float(is_now[most]), p=p)
+    return LabelShift(
+        difference=difference, label=sorter.labels[most], before=float(was[most]), now=float(is_now[most]), p=p
+    )
 
 
-def _other_lengths(sorter: Sorter, lengths: Ints) -> OtherLengths | None:
+def _other_lengths(sorter: TrainedSorter, lengths: Ints) -> LengthShift | None:
     trained = sorter.trained.lengths
     if not trained.sum():
         return None
-    apart, p = compared(trained, lengths)
+    difference, p = total_variation(trained, lengths)
     before, now = _median(trained), _median(lengths)
-    if apart <= _LENGTHS_APART or p >= _SURE / _TESTS or before == now:
+    if difference <= _LENGTH_SHIFT or p >= _SURE / _TESTS or before == now:
         return None
-    return OtherLengths(apart=apart, before=before, now=now, p=p)
+    return LengthShift(difference=difference, before=before, now=now, p=p)
 
 
-def compared(first: Ints, second: Ints) -> tuple[float, float]:
+def total_variation(first: Ints, second: Ints) -> tuple[float, float]:
     """How far two (k,) counts of the same classes are apart, as half the sum of the differences of their shares, and the p value
     of the chi-square test that they come from the same shares. Classes expected less than five times in either are one class."""
     both = (first + second).astype(np.float64)
@@ -135,11 +137,11 @@ def compared(first: Ints, second: Ints) -> tuple[float, float]:
         table[:, smallest] += table[:, -1]
         table = table[:, :-1]
     table = table[:, table.sum(axis=0) > 0]
-    apart = float(np.abs(table[0] / table[0].sum() - table[1] / table[1].sum()).sum() / 2.0)
+    difference = float(np.abs(table[0] / table[0].sum() - table[1] / table[1].sum()).sum() / 2.0)
     if table.shape[1] < 2:
-        return apart, 1.0
+        return difference, 1.0
     expected = np.outer(table.sum(axis=1), table.sum(axis=0)) / table.sum()
-    return apart, chi_square_above(float(((table - expected) ** 2 / expected).sum()), table.shape[1] - 1)
+    return difference, chi_square_above(float(((table - expected) ** 2 / expected).sum()), table.shape[1] - 1)
 
 
 def _shares(counts: Ints) -> Floats:

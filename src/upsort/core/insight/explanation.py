@@ -15,24 +15,24 @@ from upsort.core.classifiers.families import family
 from upsort.core.features.counting import KnownCounts
 from upsort.core.features.documents import Documents
 from upsort.core.features.weighting import unit_length
-from upsort.core.insight.pulls import Pull, pulls_of
-from upsort.core.insight.words import Leaning, Word, words_of
-from upsort.core.learning.sorter import Sorter, blank_rows
+from upsort.core.insight.pulls import Contribution, pulls_of
+from upsort.core.insight.words import Leaning, Word, weighed_words_of
+from upsort.core.learning.sorter import TrainedSorter, blank_rows
 from upsort.core.records import record
 
 _IN_COMMON = 3
 
 
 @record(frozen=True)
-class Sums:
+class Additive:
     """begins: what scores begin with, by name, (k,) each. pulls: what is added, strongest for the label first."""
 
     begins: list[tuple[str, Floats]]
-    pulls: list[Pull]
+    pulls: list[Contribution]
 
 
 @record(frozen=True, kw_only=True)
-class Asked:
+class AnsweredQuestion:
     """A question of a tree, and its answer. bound: above which a number was asked for; None where a term or a value was.
     documents: of the training that were asked."""
 
@@ -43,10 +43,10 @@ class Asked:
 
 
 @record(frozen=True)
-class Path:
+class TreePath:
     """questions: in their order. documents: (k,) training documents of each label that answered alike."""
 
-    questions: list[Asked]
+    questions: list[AnsweredQuestion]
     documents: Floats
 
 
@@ -64,14 +64,14 @@ class Voter:
 
 
 @record(frozen=True)
-class Votes:
+class NeighbourVotes:
     """voters: most similar first; none where no training document has anything in common with this one."""
 
     voters: list[Voter]
 
 
 @record(frozen=True)
-class Shares:
+class PriorOnly:
     """Of kinds that do not look at the text, and of documents in which others see nothing: the probabilities are the labels'
     shares. documents: (k,) training documents of each label."""
 
@@ -79,11 +79,11 @@ class Shares:
 
 
 @record(frozen=True)
-class Untold:
+class Unexplained:
     """Of kinds that say nothing of how their scores come about."""
 
 
-How = Sums | Path | Votes | Shares | Untold
+How = Additive | TreePath | NeighbourVotes | PriorOnly | Unexplained
 
 
 @record(frozen=True, kw_only=True)
@@ -107,17 +107,17 @@ class Explanation:
     unknown: list[str]
 
 
-def explain(sorter: Sorter, document: Documents) -> Explanation:
+def explain(sorter: TrainedSorter, document: Documents) -> Explanation:
     """Explain the decision about one document."""
     matrix, known = sorter.matrix(document)
     decisions = sorter.decide_matrix(matrix, known)
     label, second = int(decisions.best[0]), int(decisions.second[0])
     leaning = own_leaning(label) if decisions.sets is not None else leaning_between(label, second)
-    by_share = sorter.answers_by_share and bool(blank_rows(matrix)[0])
-    how = Shares(sorter.trained.label_documents) if by_share else _how(sorter, document, matrix, known)
-    if isinstance(how, Sums):
-        how.pulls.sort(key=lambda one: (-leaning(one.pulls), one.term, one.source))
-    words = words_of(sorter, document, how.pulls if isinstance(how, Sums) else [], leaning)
+    by_share = sorter.predictions_by_share and bool(blank_rows(matrix)[0])
+    how = PriorOnly(sorter.trained.label_documents) if by_share else _how(sorter, document, matrix, known)
+    if isinstance(how, Additive):
+        how.pulls.sort(key=lambda contribution: (-leaning(contribution.pulls), contribution.term, contribution.source))
+    words = weighed_words_of(sorter, document, how.pulls if isinstance(how, Additive) else [], leaning)
     return Explanation(
         document=document,
         text=document.texts[0],
@@ -127,7 +127,7 @@ def explain(sorter: Sorter, document: Documents) -> Explanation:
         scores=decisions.scores[0],
         probabilities=decisions.probabilities[0],
         given=np.flatnonzero(decisions.sets[0]).tolist() if decisions.sets is not None else None,
-        remark=sorter.remarks(decisions)[0],
+        remark=sorter.remarks_on(decisions)[0],
         how=how,
         words=words,
         unknown=list(dict.fromkeys(word.term for word in words if not word.known)),
@@ -144,26 +144,26 @@ def own_leaning(label: int) -> Leaning:
     return lambda pulls: float(pulls[label])
 
 
-def _how(sorter: Sorter, document: Documents, matrix: csr_array, known: KnownCounts) -> How:
+def _how(sorter: TrainedSorter, document: Documents, matrix: csr_array, known: KnownCounts) -> How:
     record = family(sorter.plan.classifier)
     if record.begins is not None:
-        return Sums(list(record.begins(sorter.classifier)), pulls_of(sorter, document, matrix, known))
+        return Additive(list(record.begins(sorter.classifier)), pulls_of(sorter, document, matrix, known))
     if record.questions is not None:
         questions, documents = record.questions(sorter.classifier, matrix)
-        asked = [
-            Asked(
-                term=sorter.space.terms[one.term],
-                bound=_bound(sorter, one.term),
-                answer=one.there,
-                documents=one.documents,
+        answers = [
+            AnsweredQuestion(
+                term=sorter.space.terms[question.term],
+                bound=_bound(sorter, question.term),
+                answer=question.there,
+                documents=question.documents,
             )
-            for one in questions
+            for question in questions
         ]
-        return Path(asked, documents)
+        return TreePath(answers, documents)
     if record.votes is not None:
         votes, rows = record.votes(sorter.classifier, matrix)
         unit = unit_length(matrix)
-        return Votes(
+        return NeighbourVotes(
             [
                 Voter(
                     label=sorter.labels[vote.label],
@@ -176,29 +176,29 @@ def _how(sorter: Sorter, document: Documents, matrix: csr_array, known: KnownCou
                 for place, vote in enumerate(votes)
             ]
         )
-    return Untold() if record.looks_at_text else Shares(sorter.trained.label_documents)
+    return Unexplained() if record.looks_at_text else PriorOnly(sorter.trained.label_documents)
 
 
-def _bound(sorter: Sorter, column: int) -> float | None:
+def _bound(sorter: TrainedSorter, column: int) -> float | None:
     """The number that a column must be above for the answer yes: its mean, since it is standardised; 0 for a word vector."""
-    name, beside = sorter.space.terms[column], sorter.space.beside
+    name, extra_columns = sorter.space.terms[column], sorter.space.extra_columns
     if column < sorter.space.counted:
         return None
-    if name in beside.number_names:
-        return float(beside.mean[beside.number_names.index(name)])
-    return None if name in beside.names else 0.0
+    if name in extra_columns.number_names:
+        return float(extra_columns.mean[extra_columns.number_names.index(name)])
+    return None if name in extra_columns.names else 0.0
 
 
-def _in_common(sorter: Sorter, one: csr_array, other: csr_array) -> list[str]:
-    product = csr_array(one.multiply(other))
+def _in_common(sorter: TrainedSorter, document: csr_array, other: csr_array) -> list[str]:
+    product = csr_array(document.multiply(other))
     order = np.argsort(-product.data, kind="stable")[:_IN_COMMON]
     return [sorter.space.terms[column] for column in product.indices[order].tolist()]
 
 
-def nearest(sorter: Sorter, document: Documents, others: csr_array, most: int) -> tuple[Ints, Floats]:
+def nearest(sorter: TrainedSorter, document: Documents, candidates: csr_array, most: int) -> tuple[Ints, Floats]:
     """The places of the most similar ones of others, (n, n_terms) in the sorter's space, and their cosines, highest first."""
     matrix, _ = sorter.matrix(document)
-    similar = np.asarray((unit_length(others) @ unit_length(matrix).T).toarray()).reshape(-1)
+    similar = np.asarray((unit_length(candidates) @ unit_length(matrix).T).toarray()).reshape(-1)
     order = np.argsort(-similar, kind="stable")[:most]
     return order.astype(np.int64), similar[order]
 

@@ -13,7 +13,7 @@ from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 
 
-def told_by_text(texts: Sequence[str], values: Sequence[str]) -> float:
+def predictability_by_text(texts: Sequence[str], values: Sequence[str]) -> float:
     """By what share a naive Bayes classifier, trained on half of the rows, is better than the commonest value on the rest.
 
     0 where the text tells nothing (or less), 1 where it tells all.

@@ -26,11 +26,11 @@ _TRUSTED_FROM = (
 )
 _POOL = 10  # times as many unsure ones are looked at as are picked
 _MOST_CLUSTERED = 20_000
-_ROUNDS = 8
+_MOST_ITERATIONS = 8
 
 
 @record(frozen=True)
-class Picked:
+class Pick:
     """place: of the document. why: it was picked."""
 
     place: int
@@ -40,15 +40,15 @@ class Picked:
 def entropies(probabilities: Floats) -> Floats:
     """(n,) in bits."""
     logs = np.log2(np.maximum(probabilities, 1e-300))
-    found: Floats = -(probabilities * logs).sum(axis=1)
-    return found
+    entropy: Floats = -(probabilities * logs).sum(axis=1)
+    return entropy
 
 
 def margins(probabilities: Floats) -> Floats:
     """(n,) by how much the most probable label is more probable than the next."""
     ranked = np.sort(probabilities, axis=1)
-    found: Floats = ranked[:, -1] - ranked[:, -2] if ranked.shape[1] > 1 else ranked[:, -1]
-    return found
+    margin: Floats = ranked[:, -1] - ranked[:, -2] if ranked.shape[1] > 1 else ranked[:, -1]
+    return margin
 
 
 def contents(counts: csr_array) -> csr_array:
@@ -56,15 +56,15 @@ def contents(counts: csr_array) -> csr_array:
     or of more than half of them left out. counts: of all terms."""
     n = counts.shape[0]
     documents = column_sizes(counts)
-    told = (documents >= min(2, n)) & (documents <= max(n / 2, 1))
-    weight = np.where(told, np.log(n / np.maximum(documents, 1)), 0.0)
+    informative = (documents >= min(2, n)) & (documents <= max(n / 2, 1))
+    weight = np.where(informative, np.log(n / np.maximum(documents, 1)), 0.0)
     values = np.sqrt(np.abs(counts.data)) * np.sign(counts.data) * weight[counts.indices]
-    found = csr_array((values, counts.indices, counts.indptr), shape=counts.shape)
-    found.eliminate_zeros()
-    return unit_length(found)
+    normalised = csr_array((values, counts.indices, counts.indptr), shape=counts.shape)
+    normalised.eliminate_zeros()
+    return unit_length(normalised)
 
 
-def choose(rows: csr_array, probabilities: Floats, trained_on: int, most: int, seed: int) -> list[Picked]:
+def choose(rows: csr_array, probabilities: Floats, trained_on: int, most: int, seed: int) -> list[Pick]:
     """The documents to label, each with the reason: the unsure ones first, least sure first. rows: (n, n_terms) as `contents`
     gives them. probabilities: (n, k), of one label each. trained_on: documents that the sorter was trained on."""
     n, k = probabilities.shape
@@ -76,12 +76,12 @@ def choose(rows: csr_array, probabilities: Floats, trained_on: int, most: int, s
     share = trained_on / (trained_on + _TRUSTED_FROM * k)
     unsure = _unsure(rows, sure, left, round(share * (most - at_random.size)), draws)
     left = np.setdiff1d(left, unsure)
-    others = _middles(rows, left, most - at_random.size - unsure.size, draws)
-    picked: list[Picked] = []
-    reasons: list[tuple[Ints, Why]] = [(unsure, "unsure"), (others, "other content"), (at_random, "at random")]
+    diverse = _central(rows, left, most - at_random.size - unsure.size, draws)
+    picked: list[Pick] = []
+    reasons: list[tuple[Ints, Why]] = [(unsure, "unsure"), (diverse, "other content"), (at_random, "at random")]
     for places, why in reasons:
         order = places[np.argsort(sure[places], kind="stable")]
-        picked += [Picked(place, why) for place in order.tolist()]
+        picked += [Pick(place, why) for place in order.tolist()]
     return picked
 
 
@@ -89,17 +89,17 @@ def _unsure(rows: csr_array, sure: Floats, left: Ints, many: int, draws: np.rand
     """The least sure of each content among ten times as many."""
     pool = left[np.argsort(sure[left], kind="stable")][: _POOL * many]
     cluster, _ = clusters(csr_array(rows[pool]), many, draws)
-    return _one_of_each(pool, cluster, sure[pool], many)
+    return _per_cluster(pool, cluster, sure[pool], many)
 
 
-def _middles(rows: csr_array, left: Ints, many: int, draws: np.random.Generator) -> Ints:
+def _central(rows: csr_array, left: Ints, many: int, draws: np.random.Generator) -> Ints:
     """The document in the middle of each content."""
     pool = left if left.size <= _MOST_CLUSTERED else np.sort(draws.choice(left, _MOST_CLUSTERED, replace=False))
     cluster, near = clusters(csr_array(rows[pool]), many, draws)
-    return _one_of_each(pool, cluster, -near, many)
+    return _per_cluster(pool, cluster, -near, many)
 
 
-def _one_of_each(pool: Ints, cluster: Ints, merit: Floats, many: int) -> Ints:
+def _per_cluster(pool: Ints, cluster: Ints, merit: Floats, many: int) -> Ints:
     """The place with the least merit of each cluster; where clusters are fewer, more of those with the least."""
     order = np.argsort(merit, kind="stable")
     _, first = np.unique(cluster[order], return_index=True)
@@ -113,8 +113,8 @@ def clusters(rows: csr_array, many: int, draws: np.random.Generator) -> tuple[In
     n = rows.shape[0]
     if n <= many or many < 1:
         return np.arange(n, dtype=np.int64), np.ones(n)
-    middles = rows[_unlike(rows, many, draws)].toarray()
-    for _ in range(_ROUNDS):
+    middles = rows[_most_distant(rows, many, draws)].toarray()
+    for _ in range(_MOST_ITERATIONS):
         cluster = np.asarray(rows @ middles.T).argmax(axis=1)
         members = csr_array((np.ones(n), (cluster, np.arange(n))), shape=(many, n))
         middles = np.asarray((members @ rows).toarray())
@@ -125,7 +125,7 @@ def clusters(rows: csr_array, many: int, draws: np.random.Generator) -> tuple[In
     return cluster.astype(np.int64), near[np.arange(n), cluster]
 
 
-def _unlike(rows: csr_array, many: int, draws: np.random.Generator) -> list[int]:
+def _most_distant(rows: csr_array, many: int, draws: np.random.Generator) -> list[int]:
     """Rows that are unlike each other: each drawn by how unlike it is to those before."""
     chosen = [int(draws.integers(rows.shape[0]))]
     closest = np.zeros(rows.shape[0])

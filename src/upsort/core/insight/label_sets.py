@@ -8,7 +8,7 @@ from upsort.core.text.labels import labels_in
 _SEPARATORS = (";", "|", ",", "/", "+", "&", "\n")
 _LEAST_CELLS = 3
 _LEAST_SHARE = 0.02  # of the cells
-_COMING_BACK = 0.9  # share of the parts that stand in other cells too
+_RECURRING = 0.9  # share of the parts that stand in other cells too
 _DOCUMENTS_A_PART = 3
 
 
@@ -33,11 +33,11 @@ def _cells_of_several(times: Counter[str], separator: str) -> int:
     several = sum(count for cell, count in times.items() if len(sets[cell]) > 1)
     if several < max(_LEAST_CELLS, _LEAST_SHARE * times.total()):
         return 0
-    stands_in = Counter(part for parts in {frozenset(parts) for parts in sets.values()} for part in parts)
+    occurrences = Counter(part for parts in {frozenset(parts) for parts in sets.values()} for part in parts)
     back = sum(
-        count for cell, count in times.items() for part in sets[cell] if len(sets[cell]) > 1 and stands_in[part] > 1
+        count for cell, count in times.items() for part in sets[cell] if len(sets[cell]) > 1 and occurrences[part] > 1
     )
     of = sum(count * len(sets[cell]) for cell, count in times.items() if len(sets[cell]) > 1)
     parts = sum(count * len(sets[cell]) for cell, count in times.items())
-    few = len(stands_in) <= len(times) and parts >= _DOCUMENTS_A_PART * len(stands_in)
-    return several if few and back >= _COMING_BACK * of else 0
+    few = len(occurrences) <= len(times) and parts >= _DOCUMENTS_A_PART * len(occurrences)
+    return several if few and back >= _RECURRING * of else 0

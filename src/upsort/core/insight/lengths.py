@@ -18,7 +18,7 @@ class Lengths:
     most: int
 
 
-def summarised(values: Ints) -> Lengths:
+def summarise(values: Ints) -> Lengths:
     """The summary of (n,) lengths, n at least 1."""
     lower, median, upper = np.quantile(values, [0.25, 0.5, 0.75]).tolist()
     return Lengths(

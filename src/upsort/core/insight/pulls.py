@@ -20,14 +20,14 @@ from upsort.core.features.documents import Documents
 from upsort.core.features.measuring import prefixes
 from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.features.weighting import presence
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.records import record
 
 Source = Literal["term", "vector", "column"]
 
 
 @record(frozen=True, kw_only=True)
-class Pull:
+class Contribution:
     """One thing in the document.
 
     source: a term, a term through its word vector, or a column beside the text (a measure of the text too). count: how often the
@@ -47,12 +47,12 @@ class Pull:
     shares_with: tuple[str, ...] = ()
 
 
-def seen_by_rule(sorter: Sorter, matrix: csr_array) -> csr_array:
+def seen_by_rule(sorter: TrainedSorter, matrix: csr_array) -> csr_array:
     """What the weights are multiplied by."""
     return presence(matrix) if family(sorter.plan.classifier).on_presence else matrix
 
 
-def pulls_of(sorter: Sorter, document: Documents, matrix: csr_array, known: KnownCounts) -> list[Pull]:
+def pulls_of(sorter: TrainedSorter, document: Documents, matrix: csr_array, known: KnownCounts) -> list[Contribution]:
     """The pulls of one document, in no order. matrix, known: the document, as `Sorter.matrix` gives it. Raises ValueError for a
     sorter without weights."""
     rule = sorter.classifier.rule
@@ -65,49 +65,53 @@ def pulls_of(sorter: Sorter, document: Documents, matrix: csr_array, known: Know
     whole = space.counted if not by_vectors else space.counted + rule_dimensions(sorter)
     given = {
         name: float(value)
-        for name, value in zip(sorter.space.beside.number_names, sorter.cells(document).numbers[0], strict=True)
+        for name, value in zip(sorter.space.extra_columns.number_names, sorter.cells(document).numbers[0], strict=True)
     }
     hashed = _hashed_names(sorter, document) if space.hashed is not None else {}
-    found = []
+    contributions = []
     for column, value in zip(values.indices.tolist(), values.data.tolist(), strict=True):
         name, weights = space.terms[column], rule.weights[column]
         if column < space.counted:
-            one = Pull(
+            contribution = Contribution(
                 term=name,
                 count=abs(int(counts.get(column, 0))),
                 value=value,
                 pulls=weights * value,
                 parts=((name, 1.0),),
             )
-            found.append(_named(one, hashed.get(column, [])) if space.hashed is not None else one)
+            contributions.append(
+                _named(contribution, hashed.get(column, [])) if space.hashed is not None else contribution
+            )
         elif column >= whole:
-            found.append(Pull(term=name, source="column", value=value, given=given.get(name), pulls=weights * value))
-    return found + by_vectors
+            contributions.append(
+                Contribution(term=name, source="column", value=value, given=given.get(name), pulls=weights * value)
+            )
+    return contributions + by_vectors
 
 
-def rule_dimensions(sorter: Sorter) -> int:
+def rule_dimensions(sorter: TrainedSorter) -> int:
     """How many columns hold means of word vectors."""
     return sorter.space.vectors.vectors.shape[1] if sorter.space.vectors is not None else 0
 
 
-def _by_vectors(sorter: Sorter, rule: LinearRule, counts: dict[int, int]) -> list[Pull]:
+def _by_vectors(sorter: TrainedSorter, rule: LinearRule, counts: dict[int, int]) -> list[Contribution]:
     """The pull of each word through its vector."""
     space = sorter.space
     if space.vectors is None or space.vector_scale is None:
         return []
     places = {column: place for place, column in enumerate(space.vectors.columns.tolist())}
-    held = [(column, places[column], count) for column, count in sorted(counts.items()) if column in places]
-    if not held:
+    neighbours = [(column, places[column], count) for column, count in sorted(counts.items()) if column in places]
+    if not neighbours:
         return []
     idf = space.vector_idf
-    amounts = np.array([count * (idf[column] if idf is not None else 1.0) for column, _, count in held])
+    amounts = np.array([count * (idf[column] if idf is not None else 1.0) for column, _, count in neighbours])
     shares = amounts / amounts.sum() if amounts.sum() > 0 else amounts
     begin = space.counted
     weights = rule.weights[begin : begin + rule_dimensions(sorter)] * space.vector_scale[:, None]
-    vectors = space.vectors.vectors[[place for _, place, _ in held]]
+    vectors = space.vectors.vectors[[place for _, place, _ in neighbours]]
     pulls = shares[:, None] * (vectors @ weights)
     return [
-        Pull(
+        Contribution(
             term=space.terms[column],
             source="vector",
             count=count,
@@ -115,22 +119,22 @@ def _by_vectors(sorter: Sorter, rule: LinearRule, counts: dict[int, int]) -> lis
             pulls=pull,
             parts=((space.terms[column], 1.0),),
         )
-        for (column, _, count), share, pull in zip(held, shares.tolist(), pulls, strict=True)
+        for (column, _, count), share, pull in zip(neighbours, shares.tolist(), pulls, strict=True)
     ]
 
 
-def _hashed_names(sorter: Sorter, document: Documents) -> dict[int, list[tuple[str, int]]]:
+def _hashed_names(sorter: TrainedSorter, document: Documents) -> dict[int, list[tuple[str, int]]]:
     """The terms of the document by the hashed column that they fall into, each with its count, its sign included."""
-    found: dict[int, list[tuple[str, int]]] = {}
+    names_by_column: dict[int, list[tuple[str, int]]] = {}
     for names, counts in _terms_in(sorter, document):
         columns, signs = sorter.space.places(names)
         for name, count, column, sign in zip(names, counts, columns.tolist(), signs.tolist(), strict=True):
             if column >= 0:
-                found.setdefault(column, []).append((name, count * sign))
-    return found
+                names_by_column.setdefault(column, []).append((name, count * sign))
+    return names_by_column
 
 
-def _terms_in(sorter: Sorter, document: Documents) -> Iterator[tuple[Sequence[str], list[int]]]:
+def _terms_in(sorter: TrainedSorter, document: Documents) -> Iterator[tuple[Sequence[str], list[int]]]:
     """All terms that one document has, known or not, with their counts."""
     features = sorter.plan.features
     for tokens, prefix in zip(sorter.tokens_of(document), prefixes(sorter.plan.columns, features), strict=True):
@@ -140,15 +144,17 @@ def _terms_in(sorter: Sorter, document: Documents) -> Iterator[tuple[Sequence[st
             yield grams.names, np.rint(counts).astype(np.int64).tolist()
 
 
-def _named(one: Pull, held: Sequence[tuple[str, int]]) -> Pull:
+def _named(contribution: Contribution, candidates: Sequence[tuple[str, int]]) -> Contribution:
     """A hashed column under the names of the document's own terms. held: these terms, with signed counts."""
-    if not held:
-        return one
-    total = sum(count for _, count in held)
-    names = [name for name, _ in held]
+    if not candidates:
+        return contribution
+    total = sum(count for _, count in candidates)
+    names = [name for name, _ in candidates]
     return replace(
-        one,
+        contribution,
         term=" + ".join(names),
-        parts=tuple((name, count / total if total else 0.0) for name, count in held),
-        shares_with=tuple(other for other in one.term.split(" | ") if other not in names and not other.startswith("#")),
+        parts=tuple((name, count / total if total else 0.0) for name, count in candidates),
+        shares_with=tuple(
+            other for other in contribution.term.split(" | ") if other not in names and not other.startswith("#")
+        ),
     )

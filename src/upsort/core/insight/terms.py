@@ -13,7 +13,7 @@ import numpy as np
 
 from upsort.core.arrays import AnyArray, Floats
 from upsort.core.errors import DataProblem
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.records import record
 
 
@@ -27,18 +27,18 @@ class LabelTerm:
     term: str
     leaning: float
     in_label: int
-    in_others: int
+    other_documents: int
 
 
-def leanings(weights: Floats) -> Floats:
+def label_margins(weights: Floats) -> Floats:
     """(n_terms, k) weights → (n_terms, k) leanings."""
     k = weights.shape[1]
-    others = (weights.sum(axis=1, keepdims=True) - weights) / (k - 1)
-    leaning: Floats = weights - others
+    rest = (weights.sum(axis=1, keepdims=True) - weights) / (k - 1)
+    leaning: Floats = weights - rest
     return leaning
 
 
-def weights_of(sorter: Sorter) -> Floats:
+def weights_of(sorter: TrainedSorter) -> Floats:
     """(n_terms, k) the weights of a linear sorter. Raises DataProblem for a sorter that has none."""
     rule = sorter.classifier.rule
     if rule is None:
@@ -49,15 +49,15 @@ def weights_of(sorter: Sorter) -> Floats:
     return rule.weights
 
 
-def informative_terms(sorter: Sorter, top: int) -> dict[str, list[LabelTerm]]:
+def informative_terms(sorter: TrainedSorter, top: int) -> dict[str, list[LabelTerm]]:
     """For each label its `top` terms with the highest leaning, highest first; ties by term."""
-    leaning = leanings(weights_of(sorter))
+    leaning = label_margins(weights_of(sorter))
     frequency = sorter.trained.label_document_frequency
     totals = sorter.space.document_frequency
-    found = {}
+    terms = {}
     for number, label in enumerate(sorter.labels):
         order = np.argsort(-leaning[:, number], kind="stable")[:top].tolist()
-        found[label] = [
+        terms[label] = [
             LabelTerm(
                 sorter.space.terms[term],
                 float(leaning[term, number]),
@@ -66,11 +66,11 @@ def informative_terms(sorter: Sorter, top: int) -> dict[str, list[LabelTerm]]:
             )
             for term in order
         ]
-    return found
+    return terms
 
 
 def strongest_terms(
-    sorter: Sorter, values: tuple[AnyArray, AnyArray], label: int, other: int | None
+    sorter: TrainedSorter, values: tuple[AnyArray, AnyArray], label: int, other: int | None
 ) -> tuple[str, ...]:
     """The terms of a document that speak for a label against another, or against the mean of all labels; the strongest first.
 

@@ -19,7 +19,7 @@ _LEAST = 5  # documents of a label in a period, to stand out by being many
 
 
 @record(frozen=True, kw_only=True)
-class StandingOut:
+class UnusualPeriod:
     """A label in a period. here, elsewhere: its shares. z: positive where there is more of it."""
 
     period: str
@@ -37,7 +37,7 @@ class Trend:
     periods: tuple[str, ...]
     labels: tuple[str, ...]
     counts: Ints
-    standing_out: tuple[StandingOut, ...]
+    standing_out: tuple[UnusualPeriod, ...]
 
     def rate(self, period: int, label: int) -> Rate:
         """A label's share in a period, with its interval."""
@@ -52,10 +52,10 @@ def trend_of(periods: Sequence[str], labels: Sequence[str], order: Sequence[str]
     counts = np.zeros((len(order), len(names)), dtype=np.int64)
     at = ([rows[period] for period in periods], [columns[label] for label in labels])
     np.add.at(counts, at, 1)
-    return Trend(tuple(order), tuple(names), counts, _standing_out(order, names, counts))
+    return Trend(tuple(order), tuple(names), counts, _unusual_periods(order, names, counts))
 
 
-def _standing_out(periods: Sequence[str], labels: Sequence[str], counts: Ints) -> tuple[StandingOut, ...]:
+def _unusual_periods(periods: Sequence[str], labels: Sequence[str], counts: Ints) -> tuple[UnusualPeriod, ...]:
     sizes = counts.sum(axis=1, keepdims=True).astype(np.float64)
     totals = counts.sum(axis=0, keepdims=True).astype(np.float64)
     n = float(counts.sum())
@@ -63,14 +63,14 @@ def _standing_out(periods: Sequence[str], labels: Sequence[str], counts: Ints) -
         return ()
     z = _z(counts.astype(np.float64), sizes, totals, n)
     bound = -normal_quantile(_RISK / 2 / max(counts.size, 1))
-    found = []
+    unusual = []
     for period, label in zip(*np.nonzero(np.abs(z) > bound), strict=True):
         times, size = int(counts[period, label]), float(sizes[period, 0])
         if times < _LEAST and z[period, label] > 0:
             continue
         elsewhere = (totals[0, label] - times) / max(n - size, 1.0)
-        found.append(
-            StandingOut(
+        unusual.append(
+            UnusualPeriod(
                 period=periods[period],
                 label=labels[label],
                 documents=times,
@@ -79,15 +79,15 @@ def _standing_out(periods: Sequence[str], labels: Sequence[str], counts: Ints) -
                 z=float(z[period, label]),
             )
         )
-    return tuple(sorted(found, key=lambda one: -abs(one.z)))
+    return tuple(sorted(unusual, key=lambda deviation: -abs(deviation.z)))
 
 
 def _z(counts: Floats, sizes: Floats, totals: Floats, n: float) -> Floats:
     """(periods, labels) the z values of each share against that of all other periods."""
-    others = n - sizes
+    rest = n - sizes
     with np.errstate(divide="ignore", invalid="ignore"):
-        difference = counts / sizes - (totals - counts) / others
+        difference = counts / sizes - (totals - counts) / rest
         pooled = totals / n
-        spread = np.sqrt(pooled * (1.0 - pooled) * (1.0 / sizes + 1.0 / others))
-        z = difference / spread
+        deviation = np.sqrt(pooled * (1.0 - pooled) * (1.0 / sizes + 1.0 / rest))
+        z = difference / deviation
     return np.nan_to_num(z, nan=0.0, posinf=0.0, neginf=0.0)

@@ -6,9 +6,9 @@ from dataclasses import replace
 import numpy as np
 
 from upsort.core.features.documents import Documents
-from upsort.core.insight.explanation import Explanation, Shares, Sums
+from upsort.core.insight.explanation import Additive, Explanation, PriorOnly
 from upsort.core.insight.words import offsets
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 
 MOST_OUT = 8
 """Words that are taken out in search of another label."""
@@ -16,7 +16,7 @@ MOST_OUT = 8
 _MOST_TRIED = 60  # words that are tried for each
 
 
-def smallest_change(sorter: Sorter, explanation: Explanation) -> tuple[list[str], int] | None:
+def smallest_change(sorter: TrainedSorter, explanation: Explanation) -> tuple[list[str], int] | None:
     """Words that, taken out of the text, change the label; found greedily, so that there may be a smaller set.
 
     Each step takes out the word (all its occurrences) after which the margin of the given label over the best other is
@@ -29,9 +29,9 @@ def smallest_change(sorter: Sorter, explanation: Explanation) -> tuple[list[str]
             return None
         decisions = sorter.decide(_without(explanation, [{*out, term} for term in candidates]))
         scores = decisions.scores
-        others = np.delete(scores, label, axis=1).max(axis=1)
+        runner_up = np.delete(scores, label, axis=1).max(axis=1)
         changed = np.flatnonzero(decisions.best != label)
-        margins = scores[:, label] - others
+        margins = scores[:, label] - runner_up
         best = int(changed[np.argmin(margins[changed])]) if changed.size else int(np.argmin(margins))
         out.append(candidates[best])
         if int(decisions.best[best]) != label:
@@ -39,11 +39,11 @@ def smallest_change(sorter: Sorter, explanation: Explanation) -> tuple[list[str]
     return None
 
 
-def can_be_looked_for(explanation: Explanation) -> bool:
+def is_removable(explanation: Explanation) -> bool:
     """Whether taking out words can change anything: of kinds that look at the text, where one label is given."""
     return (
         explanation.given is None
-        and not isinstance(explanation.how, Shares)
+        and not isinstance(explanation.how, PriorOnly)
         and any(word.known for word in explanation.words)
     )
 
@@ -51,7 +51,7 @@ def can_be_looked_for(explanation: Explanation) -> bool:
 def _candidates(explanation: Explanation, out: Sequence[str]) -> list[str]:
     """The words to try next: those that speak for the label, strongest first; all known ones where words have no pulls."""
     left = [word for word in explanation.words if word.term not in out and word.known]
-    if isinstance(explanation.how, Sums):
+    if isinstance(explanation.how, Additive):
         left = sorted(
             (word for word in left if word.leaning > 0), key=lambda word: (word.leaning, word.term), reverse=True
         )

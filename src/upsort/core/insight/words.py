@@ -6,8 +6,8 @@ from upsort.core.arrays import Floats
 from upsort.core.features.documents import Documents
 from upsort.core.features.measuring import prefixes
 from upsort.core.features.ngrams import GAP
-from upsort.core.insight.pulls import Pull
-from upsort.core.learning.sorter import Sorter
+from upsort.core.insight.pulls import Contribution
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.records import record
 
 Leaning = Callable[[Floats], float]
@@ -30,19 +30,21 @@ class Word:
     part: int = 0
 
 
-def words_of(sorter: Sorter, document: Documents, pulls: Sequence[Pull], leaning: Leaning) -> list[Word]:
+def weighed_words_of(
+    sorter: TrainedSorter, document: Documents, pulls: Sequence[Contribution], leaning: Leaning
+) -> list[Word]:
     """The words of the whole text. The leaning of an n-gram is shared evenly among its words wherever they stand in their part,
     that of a term of letters among the words that its letters are in."""
-    found: list[Word] = []
+    words: list[Word] = []
     features, begins = sorter.plan.features, prefixes(sorter.plan.columns, sorter.plan.features)
     shares_of = _by_letters if features.units == "letters" else _by_words
     for part, offset in enumerate(offsets(document)):
         traced = sorter.cleaning.traced(document.parts[part][0])
         terms = [term for term, _, _ in traced]
-        own = _leanings(pulls, begins[part], leaning)
+        own = _contributions_by_term(pulls, begins[part], leaning)
         shares = shares_of(terms, own)
         columns, _ = sorter.space.places([begins[part] + term for term in terms])
-        found += [
+        words += [
             Word(
                 start=offset + start,
                 end=offset + end,
@@ -53,27 +55,27 @@ def words_of(sorter: Sorter, document: Documents, pulls: Sequence[Pull], leaning
             )
             for (term, start, end), share, column in zip(traced, shares, columns.tolist(), strict=True)
         ]
-    return found
+    return words
 
 
 def offsets(document: Documents) -> list[int]:
     """Where each part begins in the whole text of a document."""
-    found, at = [], 0
+    positions, at = [], 0
     for part in document.parts:
-        found.append(at)
+        positions.append(at)
         at += len(part[0]) + 1 if part[0] else 0
-    return found
+    return positions
 
 
-def _leanings(pulls: Sequence[Pull], prefix: str, leaning: Leaning) -> dict[str, float]:
+def _contributions_by_term(pulls: Sequence[Contribution], prefix: str, leaning: Leaning) -> dict[str, float]:
     """What each term of a part says, all its occurrences together."""
-    found: dict[str, float] = {}
-    for one in pulls:
-        for name, share in one.parts:
+    contributions: dict[str, float] = {}
+    for contribution in pulls:
+        for name, share in contribution.parts:
             if name.startswith(prefix):
                 bare = name.removeprefix(prefix)
-                found[bare] = found.get(bare, 0.0) + share * leaning(one.pulls)
-    return found
+                contributions[bare] = contributions.get(bare, 0.0) + share * leaning(contribution.pulls)
+    return contributions
 
 
 def _by_words(words: Sequence[str], terms: dict[str, float]) -> list[float | None]:
@@ -95,14 +97,14 @@ def _by_letters(words: Sequence[str], terms: dict[str, float]) -> list[float | N
     word_at: list[int | None] = []
     for number, word in enumerate(words):
         word_at += [*([None] if number else []), *([number] * len(word))]
-    found: list[float | None] = [None] * len(words)
+    values: list[float | None] = [None] * len(words)
     for name, value in terms.items():
         places = list(_places(text, name))
         for place in places:
             inside = [number for number in word_at[place : place + len(name)] if number is not None]
             for number in inside:
-                found[number] = (found[number] or 0.0) + value / len(places) / len(inside)
-    return found
+                values[number] = (values[number] or 0.0) + value / len(places) / len(inside)
+    return values
 
 
 def _places(text: str, name: str) -> Iterator[int]:

@@ -46,14 +46,14 @@ class Areas:
 
 
 @record(frozen=True, kw_only=True)
-class _Found:
+class _LabelArea:
     """An area of one label. influences: (n,) of the documents. of, others: documents of the label and others."""
 
     label: int
     value: float
     influences: Floats
     of: float
-    others: float
+    negatives: float
 
 
 @record(frozen=True)
@@ -70,13 +70,16 @@ class _Model:
 def areas(own: Ints, probabilities: Floats, sample: Sample) -> Areas:
     """own: (m,) label numbers. probabilities: (m, k)."""
     k = probabilities.shape[1]
-    found = [_of_label(own, probabilities, label, sample) for label in range(k)] if own.size else []
-    rocs, averages = [one[0] for one in found if one[0]], [one[1] for one in found if one[1]]
+    areas_by_label = [_of_label(own, probabilities, label, sample) for label in range(k)] if own.size else []
+    rocs, averages = [pair[0] for pair in areas_by_label if pair[0]], [pair[1] for pair in areas_by_label if pair[1]]
     label_of = np.zeros(sample.documents, dtype=np.int64)
     label_of[sample.document] = own
     each = {
-        label: LabelAreas(_alone(roc, _of_pairs, label_of, sample), _alone(average, _of_the_label, label_of, sample))
-        for label, (roc, average) in enumerate(found)
+        label: LabelAreas(
+            _single_label_rate(roc, _of_pairs, label_of, sample),
+            _single_label_rate(average, _of_the_label, label_of, sample),
+        )
+        for label, (roc, average) in enumerate(areas_by_label)
     }
     return Areas(
         _mean(rocs, _of_pairs, label_of, sample),
@@ -85,11 +88,13 @@ def areas(own: Ints, probabilities: Floats, sample: Sample) -> Areas:
     )
 
 
-def _of_label(own: Ints, probabilities: Floats, label: int, sample: Sample) -> tuple[_Found | None, _Found | None]:
+def _of_label(
+    own: Ints, probabilities: Floats, label: int, sample: Sample
+) -> tuple[_LabelArea | None, _LabelArea | None]:
     """The two areas of a label, as means over the repeats, which have the same documents."""
     parts = sample.decided_once()
     mine = own[parts[0]] == label
-    of, others = float(mine.sum()), float((~mine).sum())
+    of, negatives = float(mine.sum()), float((~mine).sum())
     if not of:
         return None, None
     values, influences = np.zeros(2), np.zeros((2, sample.documents))
@@ -98,9 +103,11 @@ def _of_label(own: Ints, probabilities: Floats, label: int, sample: Sample) -> t
         values += value / len(parts)
         influences[:, sample.document[part]] += change / len(parts)
     roc = (
-        _Found(label=label, value=float(values[0]), influences=influences[0], of=of, others=others) if others else None
+        _LabelArea(label=label, value=float(values[0]), influences=influences[0], of=of, negatives=negatives)
+        if negatives
+        else None
     )
-    return roc, _Found(label=label, value=float(values[1]), influences=influences[1], of=of, others=others)
+    return roc, _LabelArea(label=label, value=float(values[1]), influences=influences[1], of=of, negatives=negatives)
 
 
 def _two_areas(own: Bools, score: Floats) -> tuple[Floats, Floats]:
@@ -114,67 +121,72 @@ def _two_areas(own: Bools, score: Floats) -> tuple[Floats, Floats]:
     wrong = every - right
     rights, wrongs = float(right[-1]), max(float(wrong[-1]), 1.0)
     right_step, wrong_step = np.diff(right, prepend=0.0), np.diff(wrong, prepend=0.0)
-    below, above = 1.0 - (wrong - wrong_step / 2.0) / wrongs, (right - right_step / 2.0) / rights
-    roc = float((right_step * below).sum() / rights)
+    lower, above = 1.0 - (wrong - wrong_step / 2.0) / wrongs, (right - right_step / 2.0) / rights
+    roc = float((right_step * lower).sum() / rights)
     precision = right / every
     average = float((right_step * precision).sum() / rights)
     mine, share = own[order], rights / n
-    placed = np.where(mine, (below[step] - roc) / share, (above[step] - roc) / max(1.0 - share, 1e-300))
+    placed = np.where(mine, (lower[step] - roc) / share, (above[step] - roc) / max(1.0 - share, 1e-300))
     # one document more lifts or lowers the precision at every step from its own on
     lifted = np.cumsum((right_step * (1.0 - precision) / every)[::-1])[::-1]
     lowered = np.cumsum((right_step * precision / every)[::-1])[::-1]
     ranked = np.where(mine, precision[step] - average + lifted[step], -lowered[step]) / share
-    found = np.empty((2, n))
-    found[:, order] = placed, ranked - ranked.mean()
-    return np.array([roc, average]), found
+    influences = np.empty((2, n))
+    influences[:, order] = placed, ranked - ranked.mean()
+    return np.array([roc, average]), influences
 
 
-def _of_pairs(found: Sequence[_Found]) -> _Model:
+def _of_pairs(areas: Sequence[_LabelArea]) -> _Model:
     """Hanley & McNeil (1982), equation 2, at areas that miss half a step more."""
-    of, others = np.array([one.of for one in found]), np.array([one.others for one in found])
-    missed = np.array([1.0 - one.value for one in found])
-    area = np.clip(1.0 - missed - 0.5 / np.sqrt(of * others), 1e-3, 1.0)
+    of, negatives = (
+        np.array([label_area.of for label_area in areas]),
+        np.array([label_area.negatives for label_area in areas]),
+    )
+    missed = np.array([1.0 - label_area.value for label_area in areas])
+    area = np.clip(1.0 - missed - 0.5 / np.sqrt(of * negatives), 1e-3, 1.0)
     q1, q2 = area / (2.0 - area), 2.0 * area**2 / (1.0 + area)
-    variances = (area * (1.0 - area) + (of - 1.0) * (q1 - area**2) + (others - 1.0) * (q2 - area**2)) / (of * others)
-    return _Model(of * others * missed, variances, area, 0.5)
+    variances = (area * (1.0 - area) + (of - 1.0) * (q1 - area**2) + (negatives - 1.0) * (q2 - area**2)) / (
+        of * negatives
+    )
+    return _Model(of * negatives * missed, variances, area, 0.5)
 
 
-def _of_the_label(found: Sequence[_Found]) -> _Model:
+def _of_the_label(areas: Sequence[_LabelArea]) -> _Model:
     """A (1 − A) / documents of the label; in a mean of labels it weighs more, since the smallest of them decides there."""
-    of = np.array([one.of for one in found])
-    missed = np.array([1.0 - one.value for one in found])
+    of = np.array([label_area.of for label_area in areas])
+    missed = np.array([1.0 - label_area.value for label_area in areas])
     area = 1.0 - (of * missed + 0.5) / (of + 1.0)
-    return _Model(of * missed, area * (1.0 - area) / of, area, 4.0 if len(found) > 1 else 1.0)
+    return _Model(of * missed, area * (1.0 - area) / of, area, 4.0 if len(areas) > 1 else 1.0)
 
 
-_ModelOf = Callable[[Sequence[_Found]], _Model]
+_ModelOf = Callable[[Sequence[_LabelArea]], _Model]
 
 
-def _alone(found: _Found | None, model_of: _ModelOf, label_of: Ints, sample: Sample) -> Rate:
-    if found is None:
+def _single_label_rate(area: _LabelArea | None, model_of: _ModelOf, label_of: Ints, sample: Sample) -> Rate:
+    if area is None:
         return UNKNOWN
-    if found.of < FEW:
-        return Rate(value=found.value, low=None, high=None, documents=sample.documents)
-    return _mean([found], model_of, label_of, sample)
+    if area.of < FEW:
+        return Rate(value=area.value, low=None, high=None, documents=sample.documents)
+    return _mean([area], model_of, label_of, sample)
 
 
-def _mean(found: Sequence[_Found], model_of: _ModelOf, label_of: Ints, sample: Sample) -> Rate:
+def _mean(areas: Sequence[_LabelArea], model_of: _ModelOf, label_of: Ints, sample: Sample) -> Rate:
     """The mean of areas of labels. label_of: (n,) of each document."""
-    if not found:
+    if not areas:
         return UNKNOWN
-    n, many = sample.documents, len(found)
-    values, of = np.array([one.value for one in found]), np.array([one.of for one in found])
+    n, many = sample.documents, len(areas)
+    values, of = np.array([area.value for area in areas]), np.array([area.of for area in areas])
     value = min(float(values.mean()), 1.0)
-    influences: Floats = np.sum([one.influences for one in found], axis=0) / many
+    influences: Floats = np.sum([area.influences for area in areas], axis=0) / many
     sizes = np.bincount(label_of).astype(np.float64)
     by_label: Floats = np.asarray(np.bincount(label_of, weights=influences**2), dtype=np.float64)
     by_label = by_label * sizes / np.maximum(sizes - 1.0, 1.0) / n**2
     # one label's area rests on the others' documents too; in a mean, each part stands for its label
-    variances = by_label[[one.label for one in found]] if many > 1 else by_label.sum(keepdims=True)
-    model = model_of(found)
+    variances = by_label[[area.label for area in areas]] if many > 1 else by_label.sum(keepdims=True)
+    model = model_of(areas)
     mistakes, middle = float(model.mistakes.sum()), float(model.middles.mean())
-    spread = value * (1.0 - value)
-    measured = variances / spread if spread > 0 else np.zeros(many)
+    variance = value * (1.0 - value)
+    measured = variances / variance if variance > 0 else np.zeros(many)
     modelled = model.variances / many**2 / (middle * (1.0 - middle))
     parts = (mistakes * measured + model.weight * modelled) / (mistakes + model.weight)
     effect = design_effect(influences, np.ones(n), sample, float((of * (1.0 - values)).sum()))

@@ -19,35 +19,35 @@ from upsort.core.judging.sample import Sample
 from upsort.core.records import record
 
 
-class Standing(Enum):
+class Comparison(Enum):
     """What may be said of a candidate beside the best."""
 
     BEST = "best"
     WORSE = "worse"
     NO_WORSE = "no worse"
-    NOT_TOLD_APART = "not told apart"
+    NOT_DISTINGUISHABLE = "not told apart"
 
 
 @record(frozen=True)
-class Behind:
+class DifferenceToBest:
     """By how much a candidate is behind the best, as a share of the documents, with an interval that holds for all at once."""
 
     value: float
     low: float
     high: float
 
-    def standing(self, margin: float) -> Standing:
+    def comparison(self, margin: float) -> Comparison:
         """margin: a difference below which a candidate counts as no worse."""
         if self.low > 0.0:
-            return Standing.WORSE
-        return Standing.NO_WORSE if self.high < margin else Standing.NOT_TOLD_APART
+            return Comparison.WORSE
+        return Comparison.NO_WORSE if self.high < margin else Comparison.NOT_DISTINGUISHABLE
 
 
-def behind(differences: Floats, sample: Sample, candidates: int) -> Behind:
+def difference_to_best(differences: Floats, sample: Sample, candidates: int) -> DifferenceToBest:
     """differences: (n,) of each document, positive where the best does better. candidates: m, the best one among them."""
     n = differences.size
-    sums = sample.summed(differences)
-    sizes = sample.summed(np.ones(n))
+    sums = sample.sum_per_document(differences)
+    sizes = sample.sum_per_document(np.ones(n))
     size = n / sums.size
     whole = n + 2.0 * size
     mean = float(sums.sum()) / whole
@@ -57,4 +57,4 @@ def behind(differences: Floats, sample: Sample, candidates: int) -> Behind:
     pairs = max(candidates * (candidates - 1) // 2, 1)
     degrees = groups - 1.0 if sample.group is not None else 1e9
     half = student_quantile(degrees, 1.0 - 0.025 / pairs) * deviation
-    return Behind(float(differences.mean()), max(mean - half, -1.0), min(mean + half, 1.0))
+    return DifferenceToBest(float(differences.mean()), max(mean - half, -1.0), min(mean + half, 1.0))

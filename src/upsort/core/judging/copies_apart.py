@@ -13,54 +13,55 @@ from typing import Any
 import numpy as np
 
 from upsort.core.arrays import AnyArray, Bools, Ints, Keys
-from upsort.core.features.prints import Prints, joined
-from upsort.core.judging.near_copies import alike_in, bands, first_alike, signatures_of, similar
-from upsort.core.parted import ByRow, Hands, joins
+from upsort.core.features.prints import Fingerprints, joined
+from upsort.core.judging.near_copies import bands, equal_pairs, first_equal, signatures_of, similar
+from upsort.core.parted import Executor, Sliced, merge_boundaries
 from upsort.core.records import record
 
 _ROWS_OF_A_PART = 1 << 17
-_PARTS_A_STRETCH = 4  # so many parts' worth of values are looked at as one
+_PARTS_PER_PARTITION = 4  # so many parts' worth of values are looked at as one
 _PAIRS_AT_ONCE = 1 << 16
 _ODD = np.uint64(0x9E3779B97F4A7C15)
 
 
-class PrintsApart:
+class PartitionedFingerprints:
     """Prints of n documents in parts.
 
     parts: handles of `Prints`. starts: (parts + 1,) the first document of each, then n.
     """
 
-    def __init__(self, parts: Sequence[Any], starts: Ints, hands: Hands) -> None:
-        where = joins(starts, _ROWS_OF_A_PART)
-        self.parts = [hands.work(_one, *parts[begin:end]) for begin, end in pairwise(where)]
-        self.starts, self.hands = starts[where], hands
+    def __init__(self, parts: Sequence[Any], starts: Ints, executor: Executor) -> None:
+        where = merge_boundaries(starts, _ROWS_OF_A_PART)
+        self.parts = [executor.submit(_joined, *parts[begin:end]) for begin, end in pairwise(where)]
+        self.starts, self.executor = starts[where], executor
 
     def copies(self, similarity: float) -> Ints:
         """(n,) the earlier document that each copies, exactly or nearly, or −1; `Copies.of` of `find_copies`."""
-        found = np.full(int(self.starts[-1]), -1, dtype=np.int64)
-        for later, first in self._stretches(_sums_of, _exact):
-            found[later] = first
-        pairs = np.unique(np.concatenate(self._stretches(_bands_of, _near, found < 0, similarity)), axis=0)
+        originals = np.full(int(self.starts[-1]), -1, dtype=np.int64)
+        for later, first in self._map_partitions(_sums_of, _exact):
+            originals[later] = first
+        pairs = np.unique(np.concatenate(self._map_partitions(_bands_of, _near, originals < 0, similarity)), axis=0)
         last = np.iinfo(np.int64).max
-        near = np.full(found.size, last, dtype=np.int64)
+        near = np.full(originals.size, last, dtype=np.int64)
         for later, earlier in self._similar(pairs, similarity):
             np.minimum.at(near, later, earlier)
         hit = near < last
-        found[hit] = near[hit]
-        return found
+        originals[hit] = near[hit]
+        return originals
 
-    def _stretches(self, deal: Any, look: Any, open_ones: Bools | None = None, *given: Any) -> list[Any]:
+    def _map_partitions(self, deal: Any, search: Any, open_ones: Bools | None = None, *given: Any) -> list[Any]:
         """What is seen in each stretch of values. open_ones: (n,) of whom values are dealt."""
-        many = -(-len(self.parts) // _PARTS_A_STRETCH)
-        of_rows = ByRow(open_ones)
-        dealt = [
-            self.hands.work(deal, part, begin, many, of_rows.of(begin, end), *given)
+        many = -(-len(self.parts) // _PARTS_PER_PARTITION)
+        of_rows = Sliced(open_ones)
+        partitioned = [
+            self.executor.submit(deal, part, begin, many, of_rows.of(begin, end), *given)
             for part, (begin, end) in zip(self.parts, pairwise(self.starts.tolist()), strict=True)
         ]
         seen = [
-            self.hands.work(look, *(self.hands.work(getitem, one, number) for one in dealt)) for number in range(many)
+            self.executor.submit(search, *(self.executor.submit(getitem, bucket, number) for bucket in partitioned))
+            for number in range(many)
         ]
-        return self.hands.results(seen)
+        return self.executor.gather(seen)
 
     def _similar(self, pairs: Ints, similarity: float) -> Iterator[tuple[Ints, Ints]]:
         """Those of the pairs, (p, 2), that are near copies, some at a time."""
@@ -69,73 +70,73 @@ class PrintsApart:
             some = pairs[at : at + _PAIRS_AT_ONCE]
             rows = np.unique(some)
             cuts = np.searchsorted(rows, self.starts).tolist()
-            prints = [
-                self.hands.work(_rows, part, rows[begin:end] - first)
+            fingerprints = [
+                self.executor.submit(_rows, part, rows[begin:end] - first)
                 for part, (begin, end), first in zip(self.parts, pairwise(cuts), self.starts.tolist(), strict=False)
                 if begin < end
             ]
-            work.append(self.hands.work(_compared, some, rows, similarity, *prints))
-        yield from self.hands.results(work)
+            work.append(self.executor.submit(_compared, some, rows, similarity, *fingerprints))
+        yield from self.executor.gather(work)
 
 
 @record(frozen=True)
-class _Dealt:
+class _Bucket:
     """Values of some documents in one stretch, in the order of documents. values: (m,) or (m, 2); places: (m,) of whom."""
 
     values: AnyArray
     places: Ints
 
 
-def _one(*parts: Prints) -> Prints:
+def _joined(*parts: Fingerprints) -> Fingerprints:
     return joined(list(parts))
 
 
-def _rows(part: Prints, rows: Ints) -> Prints:
+def _rows(part: Fingerprints, rows: Ints) -> Fingerprints:
     return part.rows(rows)
 
 
-def _dealt(values: AnyArray, places: Ints, told_by: Keys, many: int) -> list[_Dealt]:
+def _partitioned(values: AnyArray, places: Ints, keys: Keys, many: int) -> list[_Bucket]:
     """told_by: (m,) by which of the values it is dealt."""
-    stretch = ((told_by * _ODD) >> np.uint64(32)) % np.uint64(many)
-    return [_Dealt(values[stretch == number], places[stretch == number]) for number in range(many)]
+    partition = ((keys * _ODD) >> np.uint64(32)) % np.uint64(many)
+    return [_Bucket(values[partition == number], places[partition == number]) for number in range(many)]
 
 
-def _sums_of(part: Prints, begin: int, many: int, _: None) -> list[_Dealt]:
+def _sums_of(part: Fingerprints, begin: int, many: int, _: None) -> list[_Bucket]:
     rows = np.flatnonzero(part.words > 0)
-    return _dealt(part.sums[rows], begin + rows, part.sums[rows, 0], many)
+    return _partitioned(part.sums[rows], begin + rows, part.sums[rows, 0], many)
 
 
-def _exact(*dealt: _Dealt) -> tuple[Ints, Ints]:
+def _exact(*buckets: _Bucket) -> tuple[Ints, Ints]:
     """Documents of the same words as earlier ones, and the first of those."""
-    places = np.concatenate([one.places for one in dealt])
-    first = first_alike(np.concatenate([one.values for one in dealt]), np.ones(places.size, dtype=bool))
+    places = np.concatenate([bucket.places for bucket in buckets])
+    first = first_equal(np.concatenate([bucket.values for bucket in buckets]), np.ones(places.size, dtype=bool))
     later = np.flatnonzero(first >= 0)
     return places[later], places[first[later]]
 
 
-def _bands_of(part: Prints, begin: int, many: int, open_ones: Bools, similarity: float) -> list[list[_Dealt]]:
+def _bands_of(part: Fingerprints, begin: int, many: int, open_ones: Bools, similarity: float) -> list[list[_Bucket]]:
     rows = np.flatnonzero(open_ones & (part.words > 0))
     each = [
-        _dealt(band, begin + rows, band.astype(np.uint64), many)
+        _partitioned(band, begin + rows, band.astype(np.uint64), many)
         for band in bands(signatures_of(part, rows), similarity)
     ]
     return [[band[number] for band in each] for number in range(many)]
 
 
-def _near(*dealt: list[_Dealt]) -> Ints:
+def _near(*buckets: list[_Bucket]) -> Ints:
     """(p, 2) pairs that are to be compared, the later one first."""
-    found = [np.zeros((0, 2), dtype=np.int64)]
-    for band in zip(*dealt, strict=True):
-        places = np.concatenate([one.places for one in band])
-        found += [
+    pairs = [np.zeros((0, 2), dtype=np.int64)]
+    for band in zip(*buckets, strict=True):
+        places = np.concatenate([bucket.places for bucket in band])
+        pairs += [
             np.stack((places[later], places[earlier]), axis=1)
-            for later, earlier in alike_in(np.concatenate([one.values for one in band]))
+            for later, earlier in equal_pairs(np.concatenate([bucket.values for bucket in band]))
         ]
-    return np.unique(np.concatenate(found), axis=0)
+    return np.unique(np.concatenate(pairs), axis=0)
 
 
-def _compared(pairs: Ints, rows: Ints, similarity: float, *prints: Prints) -> tuple[Ints, Ints]:
+def _compared(pairs: Ints, rows: Ints, similarity: float, *fingerprints: Fingerprints) -> tuple[Ints, Ints]:
     """Those that are near copies. rows: whose prints are there."""
     later, earlier = np.searchsorted(rows, pairs).T
-    enough = similar(joined(list(prints)), later, earlier, similarity)
+    enough = similar(joined(list(fingerprints)), later, earlier, similarity)
     return pairs[enough, 0], pairs[enough, 1]

@@ -10,7 +10,7 @@ from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True)
-class Costing:
+class CostSummary:
     """Mean costs of a document. mean: of the decisions. plain: of the most probable labels. constant: of always giving one label,
     the cheapest here. more: what the decisions cost more than the most probable labels, below 0 where they cost less."""
 
@@ -27,7 +27,7 @@ class Costing:
 
 
 @record(frozen=True, kw_only=True)
-class Priced:
+class PricedDecisions:
     """m decisions with their prices. true, sorted_as, likeliest: (m,) label numbers into `labels`, the last those of the most
     probable labels. table: (k sorted as, k true). sample: which documents the decisions are about."""
 
@@ -39,12 +39,12 @@ class Priced:
     sample: Sample
 
 
-def costing(priced: Priced) -> Costing:
+def summarise_costs(priced: PricedDecisions) -> CostSummary:
     """Work out the costs."""
     true, table, sample = priced.true, priced.table, priced.sample
     each, plain = table[priced.sorted_as, true], table[priced.likeliest, true]
     constant = int(np.argmin(table[:, true].mean(axis=1)))
-    return Costing(
+    return CostSummary(
         mean=mean_loss(each, sample),
         plain=mean_loss(plain, sample),
         constant=mean_loss(table[constant, true], sample),
@@ -56,7 +56,7 @@ def costing(priced: Priced) -> Costing:
 def _difference(values: Floats, sample: Sample) -> Rate:
     """The mean of (m,) differences with Student's interval, groups as units."""
     mean, n = float(values.mean()), sample.documents
-    residuals = sample.summed(sample.mean(values) - mean)
+    residuals = sample.sum_per_document(sample.mean(values) - mean)
     units = residuals.size
     if units < 2:
         return Rate(value=mean, low=None, high=None, documents=n)

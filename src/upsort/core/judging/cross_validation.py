@@ -9,20 +9,20 @@ from collections.abc import Sequence
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.judging.costs import Costing, Priced, costing
+from upsort.core.judging.costs import CostSummary, PricedDecisions, summarise_costs
 from upsort.core.judging.intervals import Rate, of_known, share_of
-from upsort.core.judging.measure import Evidence
+from upsort.core.judging.measure import JudgedEvidence
 from upsort.core.judging.measures import Decided, Judgement, judge
 from upsort.core.judging.probability_measures import ProbabilityMeasures, judge_probabilities
-from upsort.core.judging.protocol import Outcome, Parts, outcome
+from upsort.core.judging.protocol import FoldPrediction, SplitParts, outcome
 from upsort.core.judging.sample import Sample
 from upsort.core.judging.set_measures import DecidedSets, judge_sets
 from upsort.core.judging.undecided import Undecided, undecided_of
 from upsort.core.learning.decision import cost_table
-from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Costs, Method
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.learning.method import Costs, PlanWithResources
 from upsort.core.records import record
-from upsort.core.spreading import Spread, one_by_one
+from upsort.core.spreading import ParallelMap, sequential
 
 
 @record(frozen=True, kw_only=True)
@@ -57,15 +57,15 @@ class CrossValidation:
     probabilities: Floats
     right: Bools
     sample: Sample
-    costs: Costing | None = None
+    costs: CostSummary | None = None
     undecided: Undecided | None = None
 
     @property
-    def evidence(self) -> Evidence:
+    def evidence(self) -> JudgedEvidence:
         """What measures are made from."""
-        return Evidence(self.overall, self.probability, self.costs, self.undecided)
+        return JudgedEvidence(self.overall, self.probability, self.costs, self.undecided)
 
-    def spread(self) -> float | None:
+    def deviation(self) -> float | None:
         """The standard deviation of the folds' accuracies; None where they hold out one document each."""
         alone = all(fold.accuracy.of == 1 for fold in self.folds)
         return float(np.std(self.accuracies(), ddof=1)) if len(self.folds) > 1 and not alone else None
@@ -81,28 +81,36 @@ class CrossValidation:
 
 
 def judge_by_folds(
-    parts: Parts, method: Method, repeats: int = 1, costs: Costs | None = None, spread: Spread = one_by_one
+    parts: SplitParts,
+    method: PlanWithResources,
+    repeats: int = 1,
+    costs: Costs | None = None,
+    parallel: ParallelMap = sequential,
 ) -> CrossValidation:
     """Judge a plan on the splits of `parts`. repeats: how often each document is held out. costs: to judge decisions by, those of
     the plan where none are given. spread: does the folds."""
-    outcomes = spread(lambda number: outcome(parts, number, method), len(parts.splits))
-    return judged_by(outcomes, parts.documents, method, repeats, costs)
+    outcomes = parallel(lambda number: outcome(parts, number, method), len(parts.splits))
+    return validation_of(outcomes, parts.documents, method, repeats, costs)
 
 
-def judged_by(
-    outcomes: Sequence[Outcome], documents: Labelled, method: Method, repeats: int = 1, costs: Costs | None = None
+def validation_of(
+    outcomes: Sequence[FoldPrediction],
+    documents: LabelledDocuments,
+    method: PlanWithResources,
+    repeats: int = 1,
+    costs: Costs | None = None,
 ) -> CrossValidation:
     """What the outcomes of all splits say of a plan. As `judge_by_folds`."""
     plan = method.plan
     names = documents.names
-    judged = np.concatenate([found.held_out for found in outcomes])
-    sorted_as = np.concatenate([found.sorted_as for found in outcomes])
-    probabilities = np.concatenate([found.probabilities for found in outcomes])
-    majority = np.concatenate([np.full(found.held_out.size, found.majority) for found in outcomes])
+    judged = np.concatenate([prediction.held_out for prediction in outcomes])
+    sorted_as = np.concatenate([prediction.sorted_as for prediction in outcomes])
+    probabilities = np.concatenate([prediction.probabilities for prediction in outcomes])
+    majority = np.concatenate([np.full(prediction.held_out.size, prediction.majority) for prediction in outcomes])
     sample = Sample.of(judged, repeats, documents.groups)
-    sets = _together([found.sets for found in outcomes])
+    sets = _joined_sets([_joined_sets.sets for _joined_sets in outcomes])
     right = documents.right(judged, sorted_as, sets)
-    alone = all(found.held_out.size == 1 for found in outcomes)
+    alone = all(prediction.held_out.size == 1 for prediction in outcomes)
     if (
         alone
     ):  # without a document its own label is often no longer the commonest, which would tell against the baseline
@@ -133,14 +141,16 @@ def judged_by(
         )
         overall = judge(decided, plan.judge.beta)
         probability = judge_probabilities(true, probabilities, sorted_as, sample)
-        undecided = undecided_of(decided, np.concatenate([found.undecided for found in outcomes]), plan.judge.beta)
+        undecided = undecided_of(
+            decided, np.concatenate([prediction.undecided for prediction in outcomes]), plan.judge.beta
+        )
         spent = _costs(decided, probabilities, costs if costs is not None else method.costs)
     return CrossValidation(
         overall=overall,
         probability=probability,
-        folds=tuple(_fold(found, documents) for found in outcomes),
+        folds=tuple(_fold(prediction, documents) for prediction in outcomes),
         judged=judged,
-        fold=np.concatenate([np.full(found.held_out.size, number) for number, found in enumerate(outcomes)]),
+        fold=np.concatenate([np.full(prediction.held_out.size, number) for number, prediction in enumerate(outcomes)]),
         sorted_as=sorted_as,
         sets=sets,
         probabilities=probabilities,
@@ -151,18 +161,18 @@ def judged_by(
     )
 
 
-def _together(sets: Sequence[Bools | None]) -> Bools | None:
+def _joined_sets(sets: Sequence[Bools | None]) -> Bools | None:
     """The labels given on all splits, where documents may have several."""
-    found = [one for one in sets if one is not None]
-    return np.concatenate(found) if found else None
+    given = [labels for labels in sets if labels is not None]
+    return np.concatenate(given) if given else None
 
 
-def _costs(decided: Decided, probabilities: Floats, costs: Costs | None) -> Costing | None:
+def _costs(decided: Decided, probabilities: Floats, costs: Costs | None) -> CostSummary | None:
     table = cost_table(costs, decided.labels) if costs is not None else None
     if table is None:
         return None
-    return costing(
-        Priced(
+    return summarise_costs(
+        PricedDecisions(
             true=decided.true,
             sorted_as=decided.sorted_as,
             likeliest=probabilities.argmax(axis=1),
@@ -173,11 +183,11 @@ def _costs(decided: Decided, probabilities: Floats, costs: Costs | None) -> Cost
     )
 
 
-def _fold(found: Outcome, documents: Labelled) -> FoldResult:
-    learned, rows = found.learned, found.held_out
+def _fold(prediction: FoldPrediction, documents: LabelledDocuments) -> FoldResult:
+    learned, rows = prediction.learned, prediction.held_out
     sample, every = Sample.of(rows, 1, documents.groups), np.ones(rows.size)
-    right = documents.right(rows, found.sorted_as, found.sets)
-    majority = np.full(rows.size, found.majority)
+    right = documents.right(rows, prediction.sorted_as, prediction.sets)
+    majority = np.full(rows.size, prediction.majority)
     baseline = documents.right(rows, majority, documents.only_label(majority))
     return FoldResult(
         accuracy=share_of(right.astype(np.float64), every, sample),

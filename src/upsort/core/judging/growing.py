@@ -5,19 +5,19 @@ from dataclasses import replace
 import numpy as np
 
 from upsort.core.arrays import Floats
-from upsort.core.judging.protocol import Parts, outcome_of
+from upsort.core.judging.protocol import SplitParts, outcome_of
 from upsort.core.learning.apart import Split
 from upsort.core.learning.dealing import shuffled
-from upsort.core.learning.method import Method
+from upsort.core.learning.method import PlanWithResources
 from upsort.core.records import record
-from upsort.core.spreading import Spread, one_by_one
+from upsort.core.spreading import ParallelMap, sequential
 
 SHARES = (0.05, 0.1, 0.2, 0.35, 0.5, 0.7, 1.0)
 """Of the training documents of a fold."""
 
 
 @record(frozen=True)
-class Grown:
+class LearningCurveData:
     """sizes: (p,) mean number of documents trained on. held_out, training: (f, p) accuracies of each fold on its held-out and on
     its training documents. judged: documents held out in all."""
 
@@ -27,7 +27,9 @@ class Grown:
     judged: int
 
 
-def grown(parts: Parts, method: Method, spread: Spread = one_by_one) -> Grown:
+def measure_learning_curve(
+    parts: SplitParts, method: PlanWithResources, parallel: ParallelMap = sequential
+) -> LearningCurveData:
     """Parts are drawn at random, each containing the smaller ones. Those of one label are left out, in all folds.
 
     spread: does the folds.
@@ -35,7 +37,7 @@ def grown(parts: Parts, method: Method, spread: Spread = one_by_one) -> Grown:
     documents, plan = parts.documents, method.plan
 
     def of_fold(number: int) -> dict[float, tuple[int, float, float]]:
-        split, found = parts.splits[number], {}
+        split, accuracies = parts.splits[number], {}
         keys = documents.keys[split.training] if documents.keys is not None else None
         drawn = split.training[shuffled(split.training.size, plan.judge.seed + number, keys)]
         for share in SHARES:
@@ -47,14 +49,14 @@ def grown(parts: Parts, method: Method, spread: Spread = one_by_one) -> Grown:
             made = outcome_of(documents, Split(members, split.held_out), tried.for_labels())
             right = made.right(documents) / split.held_out.size
             training = (made.learned.right or 0) / members.size
-            found[share] = (members.size, right, training)
-        return found
+            accuracies[share] = (members.size, right, training)
+        return accuracies
 
-    folds = spread(of_fold, len(parts.splits))
-    found = {share: [fold[share] for fold in folds if share in fold] for share in SHARES}
-    rows = [rows for rows in found.values() if len(rows) == len(parts.splits)]
+    folds = parallel(of_fold, len(parts.splits))
+    points = {share: [fold[share] for fold in folds if share in fold] for share in SHARES}
+    rows = [rows for rows in points.values() if len(rows) == len(parts.splits)]
     table = np.array(rows, dtype=np.float64).reshape(len(rows), len(parts.splits), 3)
-    return Grown(
+    return LearningCurveData(
         table[:, :, 0].mean(axis=1),
         table[:, :, 1].T,
         table[:, :, 2].T,

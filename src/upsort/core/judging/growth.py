@@ -22,7 +22,7 @@ _LEAST_POINTS = 4
 
 
 @record(frozen=True)
-class Curve:
+class PowerLaw:
     """ceiling, drop, rate: a, b and c."""
 
     ceiling: float
@@ -35,16 +35,16 @@ class Curve:
 
 
 @record(frozen=True, kw_only=True)
-class Growth:
+class LearningCurve:
     """curve: the best one. drawn: (r, 3) a, b and c of those fitted to drawn points. judged: how many documents the accuracies
     were measured on. noise: (r,) standard normal errors of a measurement. spread: the standard deviation of the last point for
     itself."""
 
-    curve: Curve
+    curve: PowerLaw
     drawn: Floats
     judged: int
     noise: Floats
-    spread: float
+    deviation: float
 
     def at(self, documents: float) -> float:
         """The accuracy expected from so many documents."""
@@ -55,12 +55,12 @@ class Growth:
         were judged on."""
         values = self.drawn[:, 0] - self.drawn[:, 1] * documents ** -self.drawn[:, 2]
         share = np.clip(values, 0.0, 1.0)
-        errors = np.sqrt(share * (1.0 - share) / self.judged + self.spread**2)
+        errors = np.sqrt(share * (1.0 - share) / self.judged + self.deviation**2)
         low, high = np.quantile(np.clip(values + errors * self.noise, 0.0, 1.0), [0.025, 0.975])
         return float(low), float(high)
 
 
-def fitted_growth(sizes: Floats, accuracies: Floats, judged: int) -> Growth | None:
+def fit_learning_curve(sizes: Floats, accuracies: Floats, judged: int) -> LearningCurve | None:
     """The curve through the means of accuracies, or None where there are fewer than four points.
 
     sizes: (p,) documents trained on. accuracies: (f, p) of each fold. judged: documents judged by all folds together.
@@ -71,23 +71,23 @@ def fitted_growth(sizes: Floats, accuracies: Floats, judged: int) -> Growth | No
     means = accuracies.mean(axis=0)
     weights = sizes / sizes.max()
     parameters = _fits(sizes, means[None], weights)
-    curve = Curve(*parameters[0].tolist())
+    curve = PowerLaw(*parameters[0].tolist())
     fitted = curve.ceiling - curve.drop * sizes**-curve.rate
-    beside_the_curve = float((weights * (means - fitted) ** 2).sum()) / max(points - 3, 1)
+    residual = float((weights * (means - fitted) ** 2).sum()) / max(points - 3, 1)
     # what the folds' own ups and downs leave in the mean of a point, beyond those that a fold has at every size
     between = accuracies - accuracies.mean(axis=1, keepdims=True) - means + means.mean()
     within = float((weights * between**2).sum()) / max((folds - 1) * (points - 1), 1) / folds
-    spread = float(np.sqrt(max(beside_the_curve, within)))
+    deviation = float(np.sqrt(max(residual, within)))
     level = float(np.sqrt(np.clip(means[-1] * (1.0 - means[-1]), 0.25 / judged, None) / judged))
     generator = np.random.default_rng(20191)
     shared = generator.normal(size=(_DRAWS, 1)) * level
-    own = generator.normal(size=(_DRAWS, points)) * spread / np.sqrt(weights)
-    return Growth(
+    own = generator.normal(size=(_DRAWS, points)) * deviation / np.sqrt(weights)
+    return LearningCurve(
         curve=curve,
         drawn=_fits(sizes, fitted + shared + own, weights),
         judged=judged,
         noise=generator.normal(size=_DRAWS),
-        spread=spread,
+        deviation=deviation,
     )
 
 
@@ -96,7 +96,7 @@ def _fits(sizes: Floats, values: Floats, weights: Floats) -> Floats:
     shares = weights / weights.sum()
     means = values @ shares
     best = np.full(len(values), np.inf)
-    found = np.zeros((len(values), 3))
+    fits = np.zeros((len(values), 3))
     for rate in _RATES:
         x = sizes**-rate
         middle = float(x @ shares)
@@ -109,5 +109,5 @@ def _fits(sizes: Floats, values: Floats, weights: Floats) -> Floats:
         errors = (values - a[:, None] + b[:, None] * x) ** 2 @ shares
         better = errors < best
         best[better] = errors[better]
-        found[better] = np.column_stack((a, b, np.full(len(values), rate)))[better]
-    return found
+        fits[better] = np.column_stack((a, b, np.full(len(values), rate)))[better]
+    return fits

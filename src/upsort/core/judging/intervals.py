@@ -106,11 +106,11 @@ def design_effect(influences: Floats, among: Floats, sample: Sample, mistakes: f
     """
     if sample.group is None:
         return 1.0
-    groups = int((sample.summed(among) > 0).sum())
+    groups = int((sample.sum_per_document(among) > 0).sum())
     at_most = max(float(among.sum()) / max(groups, 1), 1.0)
     alone = float((influences**2).sum())
     if groups < 2 or mistakes < 1e-9 or alone <= 0:
         return at_most
     widened = (student(groups - 1) / Z_95) ** 2
-    measured = groups / (groups - 1) * float((sample.summed(influences) ** 2).sum()) / alone * widened
+    measured = groups / (groups - 1) * float((sample.sum_per_document(influences) ** 2).sum()) / alone * widened
     return (max(measured, 1.0) * mistakes + at_most) / (mistakes + 1.0)

@@ -4,7 +4,7 @@ it."""
 from collections.abc import Callable
 from enum import Enum
 
-from upsort.core.judging.costs import Costing
+from upsort.core.judging.costs import CostSummary
 from upsort.core.judging.intervals import Rate
 from upsort.core.judging.measures import Judgement, LabelMeasures
 from upsort.core.judging.probability_measures import ProbabilityMeasures
@@ -20,13 +20,13 @@ class Unit(Enum):
 
 
 @record(frozen=True)
-class Evidence:
+class JudgedEvidence:
     """What a measure is made from. probability: None where only labels were given. costs: where a table of costs was.
     undecided: where some documents were left so."""
 
     judgement: Judgement
     probability: ProbabilityMeasures | None = None
-    costs: Costing | None = None
+    costs: CostSummary | None = None
     undecided: Undecided | None = None
 
 
@@ -41,8 +41,8 @@ class Measure:
 
     key: str
     name: str
-    told: str
-    of: Callable[[Evidence], Rate | None]
+    summary: str
+    of: Callable[[JudgedEvidence], Rate | None]
     unit: Unit = Unit.PERCENT
     more_is_better: bool = True
     leading: bool = False
@@ -61,7 +61,7 @@ class LabelMeasure:
 
     key: str
     name: str
-    told: str
+    summary: str
     of: Callable[[LabelMeasures], Rate]
     with_interval: bool = True
     shown: bool = True

@@ -4,115 +4,115 @@ from collections.abc import Callable
 
 from upsort.core.errors import UsageProblem
 from upsort.core.judging.intervals import Rate
-from upsort.core.judging.measure import Evidence, LabelMeasure, Measure, Unit
+from upsort.core.judging.measure import JudgedEvidence, LabelMeasure, Measure, Unit
 from upsort.core.judging.probability_measures import ProbabilityMeasures
 from upsort.core.names import suggestion
 
 
-def _whole(key: str) -> Callable[[Evidence], Rate | None]:
+def _whole(key: str) -> Callable[[JudgedEvidence], Rate | None]:
     """A measure of the whole table."""
-    return lambda evidence: evidence.judgement.others.get(key)
+    return lambda evidence: evidence.judgement.other_rates.get(key)
 
 
-def _probable(of: Callable[[ProbabilityMeasures], Rate | None]) -> Callable[[Evidence], Rate | None]:
+def _probable(of: Callable[[ProbabilityMeasures], Rate | None]) -> Callable[[JudgedEvidence], Rate | None]:
     """A measure of probabilities, where there are any."""
     return lambda evidence: of(evidence.probability) if evidence.probability is not None else None
 
 
 MEASURES: dict[str, Measure] = {
-    one.key: one
-    for one in (
+    measure.key: measure
+    for measure in (
         Measure(
             key="accuracy",
             name="accuracy",
-            told="the share of documents that were sorted as their own label",
+            summary="the share of documents that were sorted as their own label",
             of=lambda evidence: evidence.judgement.accuracy,
         ),
         Measure(
             key="baseline",
             name="baseline",
-            told="the accuracy of always giving the commonest label",
+            summary="the accuracy of always giving the commonest label",
             of=lambda evidence: evidence.judgement.baseline,
         ),
         Measure(
             key="macro_f1",
             name="macro F1",
-            told="the mean of the labels' F1",
+            summary="the mean of the labels' F1",
             of=lambda evidence: evidence.judgement.macro_f1,
             leading=True,
         ),
         Measure(
             key="micro_f1",
             name="F1 of all labels together",
-            told="where cells hold several labels: F1 of all documents' labels counted together",
+            summary="where cells hold several labels: F1 of all documents' labels counted together",
             of=_whole("micro_f1"),
             leading=True,
         ),
         Measure(
             key="balanced_accuracy",
             name="balanced accuracy",
-            told="the mean of the labels' recall",
+            summary="the mean of the labels' recall",
             of=_whole("balanced_accuracy"),
         ),
         Measure(
             key="macro_precision",
             name="macro precision",
-            told="the mean of the labels' precision",
+            summary="the mean of the labels' precision",
             of=_whole("macro_precision"),
         ),
         Measure(
             key="weighted_f1",
             name="weighted F1",
-            told="the mean of the labels' F1, each weighted by its documents",
+            summary="the mean of the labels' F1, each weighted by its documents",
             of=_whole("weighted_f1"),
         ),
         Measure(
             key="macro_f_beta",
             name="macro F-beta",
-            told="the mean of the labels' F-beta, with judge.beta",
+            summary="the mean of the labels' F-beta, with judge.beta",
             of=_whole("macro_f_beta"),
             same_as="macro_f1",
         ),
         Measure(
             key="matthews",
             name="Matthews' coefficient",
-            told="the correlation of true labels and those sorted as (Gorodkin 2004)",
+            summary="the correlation of true labels and those sorted as (Gorodkin 2004)",
             of=_whole("matthews"),
             unit=Unit.NUMBER,
         ),
         Measure(
             key="kappa",
             name="Cohen's kappa",
-            told="the agreement of true labels and those sorted as, beyond chance (Cohen 1960)",
+            summary="the agreement of true labels and those sorted as, beyond chance (Cohen 1960)",
             of=_whole("kappa"),
             unit=Unit.NUMBER,
         ),
         Measure(
             key="top2_accuracy",
             name="own label among the two most probable",
-            told="the share of documents whose own label is among the two most probable, of more than two",
-            of=_probable(lambda found: found.top2 if len(found.areas.labels) > 2 else None),
+            summary="the share of documents whose own label is among the two most probable, of more than two",
+            of=_probable(lambda measures: measures.top2 if len(measures.areas.labels) > 2 else None),
             leading=True,
         ),
         Measure(
             key="roc_area",
             name="ROC area, mean of the labels",
-            told="how often a document of a label gets a higher probability for it than one of another (Hanley & McNeil 1982)",
-            of=_probable(lambda found: found.areas.roc),
+            summary="how often a document of a label gets a higher probability for it than one of another (Hanley & McNeil 1982)",
+            of=_probable(lambda measures: measures.areas.roc),
             unit=Unit.NUMBER,
         ),
         Measure(
             key="precision_recall_area",
             name="precision-recall area, mean of the labels",
-            told="the mean precision at each document of a label, in the order of probability",
-            of=_probable(lambda found: found.areas.precision_recall),
+            summary="the mean precision at each document of a label, in the order of probability",
+            of=_probable(lambda measures: measures.areas.precision_recall),
             unit=Unit.NUMBER,
         ),
         Measure(
             key="log_loss",
             name="log loss",
-            told="the mean of −ln of the probability of the own label (Good 1952)",
-            of=_probable(lambda found: found.log_loss),
+            summary="the mean of −ln of the probability of the own label (Good 1952)",
+            of=_probable(lambda measures: measures.log_loss),
             unit=Unit.NUMBER,
             more_is_better=False,
             leading=True,
@@ -120,27 +120,27 @@ MEASURES: dict[str, Measure] = {
         Measure(
             key="brier",
             name="Brier score",
-            told="the mean squared distance of the probabilities from certainty about the own label (Brier 1950)",
-            of=_probable(lambda found: found.brier),
+            summary="the mean squared distance of the probabilities from certainty about the own label (Brier 1950)",
+            of=_probable(lambda measures: measures.brier),
             unit=Unit.NUMBER,
             more_is_better=False,
         ),
         Measure(
             key="decided",
             name="share decided",
-            told="the share of documents that are not left undecided",
+            summary="the share of documents that are not left undecided",
             of=lambda evidence: evidence.undecided.share if evidence.undecided is not None else None,
         ),
         Measure(
             key="decided_accuracy",
             name="accuracy of the decided",
-            told="the share of the decided documents that were sorted as their own label",
+            summary="the share of the decided documents that were sorted as their own label",
             of=lambda evidence: evidence.undecided.right if evidence.undecided is not None else None,
         ),
         Measure(
             key="cost",
             name="mean cost",
-            told="the mean cost of a document by the table of costs (decide.cost_file, --cost)",
+            summary="the mean cost of a document by the table of costs (decide.cost_file, --cost)",
             of=lambda evidence: evidence.costs.mean if evidence.costs is not None else None,
             unit=Unit.NUMBER,
             more_is_better=False,
@@ -149,32 +149,32 @@ MEASURES: dict[str, Measure] = {
 }
 
 LABEL_MEASURES: dict[str, LabelMeasure] = {
-    one.key: one
-    for one in (
+    measure.key: measure
+    for measure in (
         LabelMeasure(
             key="precision",
             name="precision",
-            told="the share of the documents sorted as the label that have it",
-            of=lambda found: found.precision,
+            summary="the share of the documents sorted as the label that have it",
+            of=lambda label: label.precision,
         ),
         LabelMeasure(
             key="recall",
             name="recall",
-            told="the share of the documents with the label that were sorted as it",
-            of=lambda found: found.recall,
+            summary="the share of the documents with the label that were sorted as it",
+            of=lambda label: label.recall,
         ),
         LabelMeasure(
             key="f1",
             name="F1",
-            told="the harmonic mean of precision and recall",
-            of=lambda found: found.f1,
+            summary="the harmonic mean of precision and recall",
+            of=lambda label: label.f1,
             with_interval=False,
         ),
         LabelMeasure(
             key="f_beta",
             name="F-beta",
-            told="the mean of precision and recall in which recall counts beta times as much, with judge.beta",
-            of=lambda found: found.f_beta,
+            summary="the mean of precision and recall in which recall counts beta times as much, with judge.beta",
+            of=lambda label: label.f_beta,
             shown=False,
         ),
     )
@@ -188,16 +188,18 @@ def measure_called(key: str) -> Measure:
     return MEASURES[key]
 
 
-def rates_of(evidence: Evidence) -> dict[str, Rate]:
+def rates_of(evidence: JudgedEvidence) -> dict[str, Rate]:
     """All measures of a result by key, in the order in which they are told; those of a label as precision:LABEL."""
-    found = {key: rate for key, one in MEASURES.items() if (rate := one.of(evidence)) is not None}
+    rates = {key: rate for key, measure in MEASURES.items() if (rate := measure.of(evidence)) is not None}
     for label in evidence.judgement.per_label:
-        found |= {f"{key}:{label.label}": one.of(label) for key, one in LABEL_MEASURES.items()}
-    return found
+        rates |= {f"{key}:{label.label}": measure.of(label) for key, measure in LABEL_MEASURES.items()}
+    return rates
 
 
-def shown_measures(evidence: Evidence) -> list[tuple[Measure, Rate]]:
+def shown_measures(evidence: JudgedEvidence) -> list[tuple[Measure, Rate]]:
     """The measures that a result shows beside its accuracy, each once."""
-    found = {key: rate for key, one in MEASURES.items() if (rate := one.of(evidence)) is not None}
-    apart = {key for key, rate in found.items() if MEASURES[key].same_as and rate == found.get(MEASURES[key].same_as)}
-    return [(MEASURES[key], rate) for key, rate in found.items() if key not in {"accuracy", "baseline", *apart}]
+    rates = {key: rate for key, measure in MEASURES.items() if (rate := measure.of(evidence)) is not None}
+    different = {
+        key for key, rate in rates.items() if MEASURES[key].same_as and rate == rates.get(MEASURES[key].same_as)
+    }
+    return [(MEASURES[key], rate) for key, rate in rates.items() if key not in {"accuracy", "baseline", *different}]

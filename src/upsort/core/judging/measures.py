@@ -68,7 +68,7 @@ class Confusion:
 
 
 @record(frozen=True)
-class MissedTogether:
+class PairMissed:
     """Documents that have two labels and were given neither, and how many have both."""
 
     first: str
@@ -82,7 +82,7 @@ class LabelSets:
     """Which labels go wrong together, where documents may have several. given_instead: documents that miss a label and were given
     another wrongly. Most documents first; all counts are means over the repeats."""
 
-    missed_together: tuple[MissedTogether, ...]
+    pairs_missed: tuple[PairMissed, ...]
     given_instead: tuple[Confusion, ...]
 
 
@@ -107,7 +107,7 @@ class Judgement:
     majority: str
     majority_in_training: bool
     macro_f1: Rate
-    others: dict[str, Rate]
+    other_rates: dict[str, Rate]
     per_label: tuple[LabelMeasures, ...]
     repeats: int = 1
     groups: int | None = None
@@ -174,7 +174,7 @@ def judge(decided: Decided, beta: float = 1.0) -> Judgement:
         majority=decided.majority,
         majority_in_training=decided.majority_in_training,
         macro_f1=whole.pop("macro_f1"),
-        others=whole,
+        other_rates=whole,
         per_label=tuple(label_measures(decided, number, beta) for number in range(k)),
         repeats=sample.repeats,
         groups=sample.groups if sample.group is not None else None,
@@ -222,14 +222,14 @@ def _f_beta(has: Floats, got: Floats, sample: Sample, beta: float) -> Rate:
     b2 = beta**2
 
     def value(right: float, missed: float, wrongly: float) -> tuple[float, float]:
-        below = (1.0 + b2) * right + b2 * missed + wrongly
-        return ((1.0 + b2) * right / below if below > 0 else 0.0), below
+        denominator = (1.0 + b2) * right + b2 * missed + wrongly
+        return ((1.0 + b2) * right / denominator if denominator > 0 else 0.0), denominator
 
-    f, below = value(right, missed, wrongly)
-    if below == 0:
+    f, denominator = value(right, missed, wrongly)
+    if denominator == 0:
         return UNKNOWN
-    middle, below = value(right + 0.5, missed + 0.5, wrongly + 0.5)
-    kinds = np.array([(1.0 + b2) * (1.0 - middle), -b2 * middle, -middle]) / below
+    middle, denominator = value(right + 0.5, missed + 0.5, wrongly + 0.5)
+    kinds = np.array([(1.0 + b2) * (1.0 - middle), -b2 * middle, -middle]) / denominator
     variance = float((kinds**2 * np.array([right + 0.5, missed + 0.5, wrongly + 0.5])).sum())
     of_decisions = sample.mean(kinds[0] * has * got + kinds[1] * has * (1 - got) + kinds[2] * got * (1 - has))
     either = sample.mean(np.maximum(has, got))

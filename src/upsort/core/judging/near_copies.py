@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys
-from upsort.core.features.prints import Prints
+from upsort.core.features.prints import Fingerprints
 from upsort.core.records import record
 
 SIMILARITY = 0.8
@@ -35,7 +35,7 @@ _SHIFTS = _RANDOM.integers(0, 1 << 32, PLACES, dtype=np.uint32)
 
 
 @record(frozen=True)
-class Copies:
+class Duplicates:
     """For each of n documents, the earlier document that it copies, or -1.
 
     exact: (n,) int64, the first with the same words. near: (n,) int64, the first of those found similar. similarity: (n,)
@@ -46,22 +46,22 @@ class Copies:
     near: Ints
     similarity: Floats
 
-    def of(self) -> Ints:
+    def earliest(self) -> Ints:
         """(n,) the document that each copies, exactly or nearly, or -1."""
         return np.where(self.exact >= 0, self.exact, self.near)
 
 
-def signatures_of(prints: Prints, rows: Ints) -> AnyArray:
+def signatures_of(fingerprints: Fingerprints, rows: Ints) -> AnyArray:
     """(r, 64) uint16 signatures of some documents; those without shingles get zeros."""
     signatures = np.zeros((rows.size, PLACES), dtype=np.uint16)
-    sizes = np.diff(prints.starts)[rows]
+    sizes = np.diff(fingerprints.starts)[rows]
     ends = np.cumsum(sizes)
     filled = np.flatnonzero(sizes > 0)
     at = 0
     while at < filled.size:  # so many documents at a time that their shingles stay in the processor's cache
         upto = max(at + 1, int(np.searchsorted(ends[filled], ends[filled[at]] + _CHUNK)))
         chosen = filled[at:upto]
-        chunk, edges = _of_rows(prints, rows[chosen])
+        chunk, edges = _of_rows(fingerprints, rows[chosen])
         for place in range(PLACES):
             least = np.minimum.reduceat(chunk * _FACTORS[place] + _SHIFTS[place], edges[:-1])
             signatures[chosen, place] = least.astype(np.uint16)
@@ -69,55 +69,55 @@ def signatures_of(prints: Prints, rows: Ints) -> AnyArray:
     return signatures
 
 
-def _of_rows(prints: Prints, rows: Ints) -> tuple[AnyArray, Ints]:
+def _of_rows(fingerprints: Fingerprints, rows: Ints) -> tuple[AnyArray, Ints]:
     """The shingles of some documents, one after the other, and where each one's begin."""
-    sizes = np.diff(prints.starts)[rows]
+    sizes = np.diff(fingerprints.starts)[rows]
     edges = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))
-    places = np.arange(int(edges[-1])) - np.repeat(edges[:-1] - prints.starts[rows], sizes)
-    return prints.shingles[places], edges
+    places = np.arange(int(edges[-1])) - np.repeat(edges[:-1] - fingerprints.starts[rows], sizes)
+    return fingerprints.shingles[places], edges
 
 
-def similarities(prints: Prints, first: Ints, second: Ints) -> Floats:
+def similarities(fingerprints: Fingerprints, first: Ints, second: Ints) -> Floats:
     """(p,) the shares of shingles that pairs of documents have in common."""
-    found = np.zeros(first.size)
-    sizes = np.diff(prints.starts)
+    similarity = np.zeros(first.size)
+    sizes = np.diff(fingerprints.starts)
     work = np.cumsum(sizes[first] + sizes[second])
     begin = 0
     while begin < first.size:
         already = work[begin - 1] if begin else 0
         end = max(begin + 1, int(np.searchsorted(work, already + _COMPARED, side="right")))
         keys = []
-        for side in (first[begin:end], second[begin:end]):
-            shingles, edges = _of_rows(prints, side)
-            pair = np.repeat(np.arange(side.size, dtype=np.uint64), np.diff(edges))
+        for rows in (first[begin:end], second[begin:end]):
+            shingles, edges = _of_rows(fingerprints, rows)
+            pair = np.repeat(np.arange(rows.size, dtype=np.uint64), np.diff(edges))
             keys.append((pair << np.uint64(32)) | shingles)
         both = np.sort(np.concatenate(keys))
         common = np.bincount((both[1:][both[1:] == both[:-1]] >> np.uint64(32)).astype(np.int64), minlength=end - begin)
         union = sizes[first[begin:end]] + sizes[second[begin:end]] - common
-        found[begin:end] = common / np.maximum(union, 1)
+        similarity[begin:end] = common / np.maximum(union, 1)
         begin = end
-    return found
+    return similarity
 
 
-def find_copies(prints: Prints, similarity: float | None) -> Copies:
+def find_duplicates(fingerprints: Fingerprints, similarity: float | None) -> Duplicates:
     """Tell which documents copy an earlier one.
 
     similarity: from which share of common shingles on a document is a near copy; None to look for exact ones alone.
     """
-    exact = first_alike(prints.sums, prints.words > 0)
+    exact = first_equal(fingerprints.sums, fingerprints.words > 0)
     near = np.full(exact.size, -1, dtype=np.int64)
-    found = np.where(exact >= 0, 1.0, 0.0)
+    similarities = np.where(exact >= 0, 1.0, 0.0)
     if similarity is None:
-        return Copies(exact, near, found)
-    open_ones = np.flatnonzero((exact < 0) & (prints.words > 0))
-    search = _Search(prints, open_ones, similarity)
+        return Duplicates(exact, near, similarities)
+    open_ones = np.flatnonzero((exact < 0) & (fingerprints.words > 0))
+    search = _DuplicateSearch(fingerprints, open_ones, similarity)
     for band in bands(search.signatures, similarity):
-        for later, earlier in alike_in(band):
+        for later, earlier in equal_pairs(band):
             search.compare(later, earlier)
-    hit = search.found >= 0
-    near[open_ones[hit]] = open_ones[search.found[hit]]
-    found[open_ones[hit]] = search.best[hit]
-    return Copies(exact, near, found)
+    hit = search.originals >= 0
+    near[open_ones[hit]] = open_ones[search.originals[hit]]
+    similarities[open_ones[hit]] = search.best[hit]
+    return Duplicates(exact, near, similarities)
 
 
 def bands(signatures: AnyArray, similarity: float) -> list[AnyArray]:
@@ -129,7 +129,7 @@ def bands(signatures: AnyArray, similarity: float) -> list[AnyArray]:
     raise AssertionError
 
 
-def alike_in(band: AnyArray) -> Iterator[tuple[Ints, Ints]]:
+def equal_pairs(band: AnyArray) -> Iterator[tuple[Ints, Ints]]:
     """Places of documents to be compared for being alike in a band, later and earlier ones; no later one twice in one go."""
     order = np.argsort(band, kind="stable")
     alike = band[order[1:]] == band[order[:-1]]
@@ -142,41 +142,44 @@ def alike_in(band: AnyArray) -> Iterator[tuple[Ints, Ints]]:
         yield order[later], order[later - back]
 
 
-def similar(prints: Prints, later: Ints, earlier: Ints, similarity: float) -> Bools:
+def similar(fingerprints: Fingerprints, later: Ints, earlier: Ints, similarity: float) -> Bools:
     """(p,) which pairs of documents `find_copies` takes for near copies if it comes to compare them."""
-    return _Search(prints, np.arange(prints.words.size), similarity).similarities(later, earlier) >= similarity
+    return (
+        _DuplicateSearch(fingerprints, np.arange(fingerprints.words.size), similarity).similarities(later, earlier)
+        >= similarity
+    )
 
 
-class _Search:
+class _DuplicateSearch:
     """The earliest similar document of each, as far as pairs were compared. found: (n,) its place or −1; best: (n,) the
     similarity."""
 
-    def __init__(self, prints: Prints, rows: Ints, similarity: float) -> None:
-        self.prints, self.rows, self.similarity = prints, rows, similarity
-        self.signatures = signatures_of(prints, rows)
+    def __init__(self, fingerprints: Fingerprints, rows: Ints, similarity: float) -> None:
+        self.fingerprints, self.rows, self.similarity = fingerprints, rows, similarity
+        self.signatures = signatures_of(fingerprints, rows)
         self.best = np.zeros(rows.size)
-        self.found = np.full(rows.size, -1, dtype=np.int64)
+        self.originals = np.full(rows.size, -1, dtype=np.int64)
 
     def compare(self, later: Ints, earlier: Ints) -> None:
         """Compare candidate pairs and note, for each later document, the earliest similar one."""
         for begin in range(0, later.size, _CHUNK):
             a, b = later[begin : begin + _CHUNK], earlier[begin : begin + _CHUNK]
-            new = (self.found[a] < 0) | (b < self.found[a])
+            new = (self.originals[a] < 0) | (b < self.originals[a])
             a, b = a[new], b[new]
             exactly = self.similarities(a, b)
             enough = exactly >= self.similarity
-            self.found[a[enough]] = b[enough]
+            self.originals[a[enough]] = b[enough]
             self.best[a[enough]] = exactly[enough]
 
     def similarities(self, a: Ints, b: Ints) -> Floats:
         """(p,) of pairs; 0 where signatures tell that it is clearly less than what is looked for."""
-        found = np.zeros(a.size)
+        similarity = np.zeros(a.size)
         alike = (self.signatures[a] == self.signatures[b]).mean(axis=1) >= self.similarity - _CLEARLY_LESS
-        found[alike] = similarities(self.prints, self.rows[a[alike]], self.rows[b[alike]])
-        return found
+        similarity[alike] = similarities(self.fingerprints, self.rows[a[alike]], self.rows[b[alike]])
+        return similarity
 
 
-def first_alike(sums: Keys, usable: Bools) -> Ints:
+def first_equal(sums: Keys, usable: Bools) -> Ints:
     """(n,) for each usable row the first row equal to it, where that is an earlier one; else -1."""
     rows = np.flatnonzero(usable)
     order = rows[np.lexsort((rows, sums[rows, 1], sums[rows, 0]))]

@@ -6,7 +6,7 @@ import numpy as np
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.deferred import special
-from upsort.core.distributions import normal_below
+from upsort.core.distributions import normal_cdf
 
 SURE = 0.05
 """The p value below which a difference is said to be one."""
@@ -41,8 +41,8 @@ def sign_test(differences: Ints) -> float:
         return mcnemar(only_first, int(counts[0]) - only_first)
     total, seen = int((sizes * counts).sum()), abs(int(differences.sum()))
     if total > _MOST_EXACT:  # normal by the central limit theorem, corrected for the steps between sums
-        spread = sqrt(float((sizes.astype(np.float64) ** 2 * counts).sum()))
-        return min(1.0, 2.0 * normal_below(-max(seen - 1, 0) / spread))
+        deviation = sqrt(float((sizes.astype(np.float64) ** 2 * counts).sum()))
+        return min(1.0, 2.0 * normal_cdf(-max(seen - 1, 0) / deviation))
     chances = np.ones(1)
     for size, count in zip(sizes.tolist(), counts.tolist(), strict=True):
         steps = np.zeros(2 * size * count + 1)

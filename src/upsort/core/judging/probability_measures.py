@@ -89,7 +89,7 @@ def mean_loss(losses: Floats, sample: Sample) -> Rate:
     if not losses.size:
         return UNKNOWN
     n, value = sample.documents, float(losses.mean())
-    residuals = sample.summed(sample.mean(losses) - value)
+    residuals = sample.sum_per_document(sample.mean(losses) - value)
     units = residuals.size
     if units < 2 or value <= 0.0:
         return Rate(value=value, low=None, high=None, documents=n)

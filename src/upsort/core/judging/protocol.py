@@ -10,11 +10,11 @@ from dataclasses import replace
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.classifiers.families import settled
-from upsort.core.learning.apart import Apart, Split, set_apart
-from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Method
-from upsort.core.learning.sorter import Sorter
+from upsort.core.classifiers.families import resolved
+from upsort.core.learning.apart import FoldData, Split, learn_from_part
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.learning.method import PlanWithResources
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Features
 from upsort.core.records import record
@@ -22,7 +22,7 @@ from upsort.core.text.resources import Resources
 
 
 @record(frozen=True, kw_only=True)
-class Learned:
+class TrainingOutcome:
     """What is told of a sorter that is not kept. right: of its documents; terms: how many; bytes: of its classifier."""
 
     right: int | None
@@ -33,7 +33,7 @@ class Learned:
 
 
 @record(frozen=True, kw_only=True)
-class Outcome:
+class FoldPrediction:
     """What a sorter that was trained on one side of a split says of the other; m documents held out, k labels in the corpus.
 
     held_out: (m,) places of documents. sorted_as: (m,) label numbers of the corpus. sets: (m, k) the labels given, where
@@ -41,7 +41,7 @@ class Outcome:
     so. majority: the number of the commonest label of the training side.
     """
 
-    learned: Learned
+    learned: TrainingOutcome
     held_out: Ints
     sorted_as: Ints
     sets: Bools | None
@@ -49,55 +49,57 @@ class Outcome:
     undecided: Bools
     majority: int
 
-    def right(self, documents: Labelled) -> int:
+    def right(self, documents: LabelledDocuments) -> int:
         """How many of the held-out documents were given their own label, or their own labels and no other."""
         return int(documents.right(self.held_out, self.sorted_as, self.sets).sum())
 
 
-class Parts:
+class SplitParts:
     """The two sides of each split as numbers, learned once for all candidates that ask for the same features."""
 
-    def __init__(self, documents: Labelled, splits: Sequence[Split]) -> None:
+    def __init__(self, documents: LabelledDocuments, splits: Sequence[Split]) -> None:
         self.documents = documents
         self.splits = splits
-        self._known: dict[tuple[int, Features], Apart] = {}
+        self._known: dict[tuple[int, Features], FoldData] = {}
 
-    def of(self, number: int, features: Features, resources: Resources) -> Apart:
+    def of(self, number: int, features: Features, resources: Resources) -> FoldData:
         """A split, as the features represent it. features: settled."""
         if (number, features) not in self._known:
-            self._known[number, features] = set_apart(self.documents, self.splits[number], features, resources)
+            self._known[number, features] = learn_from_part(self.documents, self.splits[number], features, resources)
         return self._known[number, features]
 
 
-def outcome(parts: Parts, number: int, method: Method) -> Outcome:
+def outcome(parts: SplitParts, number: int, method: PlanWithResources) -> FoldPrediction:
     """Train on one side of a split and decide about the other, as the sorter itself decides."""
-    plan = settled(method.plan)
-    apart = parts.of(number, plan.features, method.resources)
-    sorter, _ = train_sorter(apart.training, replace(method, plan=plan), apart.seen)
-    decisions = sorter.decide_rows(apart.outside)
-    return Outcome(
+    plan = resolved(method.plan)
+    fold_data = parts.of(number, plan.features, method.resources)
+    sorter, _ = train_sorter(fold_data.training, replace(method, plan=plan), fold_data.seen)
+    decisions = sorter.decide_rows(fold_data.outside)
+    return FoldPrediction(
         learned=_learned(sorter),
-        held_out=apart.held_out,
-        sorted_as=apart.in_corpus[decisions.best],
-        sets=apart.in_all_labels(decisions.sets) > 0 if decisions.sets is not None else None,
-        probabilities=apart.in_all_labels(decisions.probabilities),
-        undecided=decisions.undecided if decisions.undecided is not None else np.zeros(apart.held_out.size, dtype=bool),
-        majority=int(apart.in_corpus[sorter.majority]),
+        held_out=fold_data.held_out,
+        sorted_as=fold_data.in_corpus[decisions.best],
+        sets=fold_data.spread_to_all_labels(decisions.sets) > 0 if decisions.sets is not None else None,
+        probabilities=fold_data.spread_to_all_labels(decisions.probabilities),
+        undecided=decisions.undecided
+        if decisions.undecided is not None
+        else np.zeros(fold_data.held_out.size, dtype=bool),
+        majority=int(fold_data.in_corpus[sorter.majority]),
     )
 
 
-def _learned(sorter: Sorter) -> Learned:
-    held = sum(array.nbytes for array in sorter.classifier.arrays().values())
+def _learned(sorter: TrainedSorter) -> TrainingOutcome:
+    size = sum(array.nbytes for array in sorter.classifier.arrays().values())
     seen = sorter.trained
-    return Learned(
+    return TrainingOutcome(
         right=seen.right,
         documents=seen.documents,
         terms=len(sorter.space.terms),
         reached=seen.ended.reached,
-        bytes=held,
+        bytes=size,
     )
 
 
-def outcome_of(documents: Labelled, split: Split, method: Method) -> Outcome:
+def outcome_of(documents: LabelledDocuments, split: Split, method: PlanWithResources) -> FoldPrediction:
     """The same for a split of its own."""
-    return outcome(Parts(documents, (split,)), 0, method)
+    return outcome(SplitParts(documents, (split,)), 0, method)

@@ -41,32 +41,39 @@ class Reliability:
     @property
     def error(self) -> float:
         """The calibration error."""
-        return self._mean(np.array([abs(one.probability - (one.right.value or 0.0)) for one in self.bins]))
+        return self._mean(
+            np.array(
+                [
+                    abs(reliability_bin.probability - (reliability_bin.right.value or 0.0))
+                    for reliability_bin in self.bins
+                ]
+            )
+        )
 
     @property
     def by_chance(self) -> float:
         """What perfect probabilities would show on as many documents."""
-        p = np.array([one.probability for one in self.bins])
-        n = np.array([max(one.documents, 1.0) for one in self.bins])
+        p = np.array([reliability_bin.probability for reliability_bin in self.bins])
+        n = np.array([max(reliability_bin.documents, 1.0) for reliability_bin in self.bins])
         return self._mean(np.sqrt(2.0 * p * (1.0 - p) / (np.pi * n)))
 
     @property
     def fullest(self) -> Bin | None:
         """The bin with most documents; of equals the lower."""
-        return max(self.bins, key=lambda one: one.documents, default=None)
+        return max(self.bins, key=lambda reliability_bin: reliability_bin.documents, default=None)
 
     def _mean(self, of_bins: Floats) -> float:
-        weights = np.array([one.documents for one in self.bins])
+        weights = np.array([reliability_bin.documents for reliability_bin in self.bins])
         return float((weights * of_bins).sum() / max(weights.sum(), 1.0))
 
 
 def reliability(probability: Floats, right: Bools, sample: Sample) -> Reliability:
     """probability: (m,) of the given label. right: (m,) whether it is the document's own."""
     place = np.minimum((np.round(probability, 12) * _BINS).astype(np.int64), _BINS - 1)
-    found = []
+    bins = []
     for number in np.unique(place).tolist():
         among = place == number
-        found.append(
+        bins.append(
             Bin(
                 low=number / _BINS,
                 high=(number + 1) / _BINS,
@@ -74,4 +81,4 @@ def reliability(probability: Floats, right: Bools, sample: Sample) -> Reliabilit
                 right=share_of((right & among).astype(np.float64), among.astype(np.float64), sample),
             )
         )
-    return Reliability(tuple(found))
+    return Reliability(tuple(bins))

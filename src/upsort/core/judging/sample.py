@@ -54,13 +54,13 @@ class Sample:
     def mean(self, values: Floats) -> Floats:
         """(n,) the mean of (m,) values over the decisions about each document."""
         if self.repeats == 1 and self.document.size == self.documents:
-            found = np.empty(self.documents)
-            found[self.document] = values
-            return found
+            averages = np.empty(self.documents)
+            averages[self.document] = values
+            return averages
         means: Floats = np.bincount(self.document, weights=values, minlength=self.documents) / self.repeats
         return means
 
-    def summed(self, values: Floats) -> Floats:
+    def sum_per_document(self, values: Floats) -> Floats:
         """(g,) the sum of (n,) values over the documents of each group."""
         if self.group is None:
             return values
@@ -68,7 +68,7 @@ class Sample:
 
     def differences(self, values: Floats) -> Ints:
         """(g,) the sums of (m,) whole numbers over the decisions about the documents of each group."""
-        whole = self.summed(self.mean(values) * self.repeats)
+        whole = self.sum_per_document(self.mean(values) * self.repeats)
         return np.rint(whole).astype(np.int64)
 
     def decided_once(self) -> list[Ints]:

@@ -17,7 +17,7 @@ from upsort.core.judging.measures import (
     Judgement,
     LabelMeasures,
     LabelSets,
-    MissedTogether,
+    PairMissed,
     label_measures,
 )
 from upsort.core.judging.paired import sign_test
@@ -59,7 +59,7 @@ def judge_sets(decided: DecidedSets, beta: float = 1.0) -> Judgement:
         majority=decided.majority,
         majority_in_training=decided.majority_in_training,
         macro_f1=_f1(own[:, occurring], given[:, occurring], sample),
-        others={"micro_f1": _f1(own.reshape(len(own), 1, -1), given.reshape(len(own), 1, -1), sample)},
+        other_rates={"micro_f1": _f1(own.reshape(len(own), 1, -1), given.reshape(len(own), 1, -1), sample)},
         per_label=per_label,
         repeats=sample.repeats,
         groups=sample.groups if sample.group is not None else None,
@@ -87,13 +87,13 @@ def _f1(own: Bools, given: Bools, sample: Sample) -> Rate:
         own, given = own[:, :, None], given[:, :, None]
     right = (own & given).sum(axis=2, dtype=np.float64)
     both = own.sum(axis=2, dtype=np.float64) + given.sum(axis=2, dtype=np.float64)
-    below = both.sum(axis=0)
-    if not below.size or not below.all():
+    denominator = both.sum(axis=0)
+    if not denominator.size or not denominator.all():
         return UNKNOWN
-    f1 = 2.0 * right.sum(axis=0) / below
+    f1 = 2.0 * right.sum(axis=0) / denominator
     value = float(f1.mean())
     documents = sample.documents
-    influences = sample.mean(((2.0 * right - f1 * both) / below).mean(axis=1) * sample.repeats)
+    influences = sample.mean(((2.0 * right - f1 * both) / denominator).mean(axis=1) * sample.repeats)
     variance = float((influences**2).sum())
     if documents < FEW or variance <= 0.0:
         return Rate(value=value, low=None, high=None, documents=documents)
@@ -107,14 +107,14 @@ def _pairs(decided: DecidedSets) -> LabelSets:
     """The pairs of labels that go wrong together, most documents first."""
     own, given, repeats = decided.own, decided.given, decided.sample.repeats
     missed, wrongly = own & ~given, given & ~own
-    together = _both(missed, missed) / repeats
+    cooccurrence = _both(missed, missed) / repeats
     having = _both(own, own) / repeats
     instead = _both(missed, wrongly) / repeats
     labels, documents = decided.labels, own.sum(axis=0) / repeats
     return LabelSets(
-        missed_together=tuple(
-            MissedTogether(labels[a], labels[b], _count(together[a, b]), _count(having[a, b]))
-            for a, b in _most_first(np.triu(together, 1))
+        pairs_missed=tuple(
+            PairMissed(labels[a], labels[b], _count(cooccurrence[a, b]), _count(having[a, b]))
+            for a, b in _most_first(np.triu(cooccurrence, 1))
         ),
         given_instead=tuple(
             Confusion(labels[a], labels[b], _count(instead[a, b]), round(float(documents[a])))

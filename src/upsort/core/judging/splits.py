@@ -20,7 +20,7 @@ from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.learning.apart import Split
 from upsort.core.learning.dealing import folds_of, held_out_of
-from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.labelled import LabelledDocuments
 from upsort.core.plan import Judge
 from upsort.core.records import record
 
@@ -33,7 +33,7 @@ class Splits:
     held-out ones. undated: documents without a date, which a split in time neither learns from nor judges."""
 
     each: tuple[Split, ...]
-    taken_out: tuple[int, ...]
+    excluded: tuple[int, ...]
     undated: int = 0
 
     @staticmethod
@@ -43,7 +43,7 @@ class Splits:
 
 
 @record(frozen=True)
-class Order:
+class SplitOrder:
     """What else a split may go by. dates: (n,) numbers that grow with time, NaN where unknown. folds: (n,) the fold of each
     document by name, where a column tells it."""
 
@@ -51,43 +51,43 @@ class Order:
     folds: Sequence[str] = ()
 
 
-def splits(documents: Labelled, settings: Judge, order: Order | None = None) -> Splits:
+def splits(documents: LabelledDocuments, settings: Judge, order: SplitOrder | None = None) -> Splits:
     """The splits that a plan asks for.
 
     Raises UsageProblem for wishes that exclude each other, and DataProblem, with the numbers, for what the documents do not
     allow.
     """
-    order = order or Order()
+    order = order or SplitOrder()
     _check(settings, bool(order.folds))
     if order.folds:
-        return _apart(_given(order.folds), documents.groups)
+        return _separated(_given(order.folds), documents.groups)
     if settings.in_time:
         if order.dates is None or np.isnan(order.dates).all():
             raise DataProblem(
                 "To judge in time, documents need dates.", "Name their column with --set columns.date=COLUMN."
             )
         undated = int(np.isnan(order.dates).sum())
-        return _apart(_in_time(order.dates, settings.folds), documents.groups, undated)
+        return _separated(_in_time(order.dates, settings.folds), documents.groups, undated)
     if settings.alone:
-        return _apart(_alone(documents.documents), documents.groups)
+        return _separated(_alone(documents.documents), documents.groups)
     _check_folds(documents, settings.folds)
-    found = []
+    made = []
     for repeat in range(settings.repeats):
         seed = settings.seed + repeat
-        fold = folds_of(documents.dealt, settings.folds, seed)
-        found += [
+        fold = folds_of(documents.split_keys, settings.folds, seed)
+        made += [
             Split(np.flatnonzero(fold != number), np.flatnonzero(fold == number)) for number in range(settings.folds)
         ]
-    return Splits.whole(found)
+    return Splits.whole(made)
 
 
-def hold_out(documents: Labelled, share: float, seed: int) -> Bools:
+def hold_out(documents: LabelledDocuments, share: float, seed: int) -> Bools:
     """(n,) which documents are held out: about `share` of each label's, at least one on either side, groups whole.
 
     Raises DataProblem for a label all of whose documents would be on one side, unless documents may have several.
     """
     if documents.sets is not None:
-        return held_out_of(documents.dealt, share, seed)
+        return held_out_of(documents.split_keys, share, seed)
     sizes = documents.label_documents
     lone = [repr(name) for name, size in zip(documents.names, sizes.tolist(), strict=True) if size == 1]
     if lone:
@@ -96,7 +96,7 @@ def hold_out(documents: Labelled, share: float, seed: int) -> Bools:
             "Leave out or merge the small labels, or add documents of them.",
         )
     _check_groups(documents)
-    return held_out_of(documents.dealt, share, seed)
+    return held_out_of(documents.split_keys, share, seed)
 
 
 def latest(dates: Floats, share: float, groups: Ints | None) -> tuple[Bools, Bools]:
@@ -106,8 +106,8 @@ def latest(dates: Floats, share: float, groups: Ints | None) -> tuple[Bools, Boo
     if np.unique(known).size < 2:
         raise DataProblem("To split in time, rows need dates.", "Name their column with --set columns.date=COLUMN.")
     bound = max(float(np.sort(known)[int(np.floor((1.0 - share) * known.size))]), float(np.unique(known)[1]))
-    held: Bools = np.asarray(dates >= bound)
-    return held, _belonging(held, groups) & ~np.isnan(dates)
+    held_out: Bools = np.asarray(dates >= bound)
+    return held_out, _with_whole_groups(held_out, groups) & ~np.isnan(dates)
 
 
 def _check(settings: Judge, given: bool) -> None:
@@ -118,14 +118,14 @@ def _check(settings: Judge, given: bool) -> None:
         ("judge.alone", settings.alone),
         ("judge.repeats", settings.repeats > 1),
     ]
-    wanted = [name for name, wish in wishes if wish]
-    if len(wanted) > 1:
+    conflicts = [name for name, wish in wishes if wish]
+    if len(conflicts) > 1:
         raise UsageProblem(
-            f"{wanted[0]} and {wanted[1]} cannot both say which documents are held out.", "Leave one of them out."
+            f"{conflicts[0]} and {conflicts[1]} cannot both say which documents are held out.", "Leave one of them out."
         )
 
 
-def _check_folds(documents: Labelled, folds: int) -> None:
+def _check_folds(documents: LabelledDocuments, folds: int) -> None:
     names, sizes = documents.names, documents.label_documents
     small = [number for number in range(len(names)) if 0 < sizes[number] < folds]
     if documents.sets is not None:  # a label that a fold lacks is no reason not to judge the others
@@ -151,7 +151,7 @@ def _check_folds(documents: Labelled, folds: int) -> None:
     _check_groups(documents)
 
 
-def _check_groups(documents: Labelled) -> None:
+def _check_groups(documents: LabelledDocuments) -> None:
     """Raises DataProblem for a label whose documents all belong together."""
     if documents.groups is None or documents.sets is not None:
         return
@@ -168,13 +168,13 @@ def _check_groups(documents: Labelled) -> None:
         )
 
 
-def _apart(wanted: Sequence[tuple[Ints, Ints]], groups: Ints | None, undated: int = 0) -> Splits:
+def _separated(requested: Sequence[tuple[Ints, Ints]], groups: Ints | None, undated: int = 0) -> Splits:
     """Splits whose held-out sides are wanted as they are; training sides give up what belongs together with them.
 
     A split that has nothing left to learn from is refused.
     """
-    made, taken = [], []
-    for training, held_out in wanted:
+    made, excluded = [], []
+    for training, held_out in requested:
         left = training
         if groups is not None:
             left = training[~np.isin(groups[training], groups[held_out])]
@@ -184,15 +184,15 @@ def _apart(wanted: Sequence[tuple[Ints, Ints]], groups: Ints | None, undated: in
                 "Use ordinary folds, which keep groups whole, or name another column with columns.group.",
             )
         made.append(Split(left, held_out))
-        taken.append(training.size - left.size)
-    return Splits(tuple(made), tuple(taken), undated)
+        excluded.append(training.size - left.size)
+    return Splits(tuple(made), tuple(excluded), undated)
 
 
-def _belonging(held: Bools, groups: Ints | None) -> Bools:
+def _with_whole_groups(held_out: Bools, groups: Ints | None) -> Bools:
     """(n,) which of the others belong together with a held-out document."""
     if groups is None:
-        return np.zeros(held.size, dtype=bool)
-    return np.asarray(~held & np.isin(groups, groups[held]))
+        return np.zeros(held_out.size, dtype=bool)
+    return np.asarray(~held_out & np.isin(groups, groups[held_out]))
 
 
 def _alone(n: int) -> list[tuple[Ints, Ints]]:
@@ -221,10 +221,12 @@ def _in_time(dates: Floats, folds: int) -> list[tuple[Ints, Ints]]:
 
 def _given(folds: Sequence[str]) -> list[tuple[Ints, Ints]]:
     names = sorted({fold for fold in folds if fold})
-    held = np.array([names.index(fold) if fold else -1 for fold in folds])
+    fold_numbers = np.array([names.index(fold) if fold else -1 for fold in folds])
     if len(names) < 2:
         raise DataProblem(
             f"The column of folds has {len(names)} different value{'s' if len(names) != 1 else ''}; at least two are needed.",
             "Each value is one fold; documents without one are only trained on.",
         )
-    return [(np.flatnonzero(held != number), np.flatnonzero(held == number)) for number in range(len(names))]
+    return [
+        (np.flatnonzero(fold_numbers != number), np.flatnonzero(fold_numbers == number)) for number in range(len(names))
+    ]

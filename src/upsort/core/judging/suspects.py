@@ -25,7 +25,7 @@ from upsort.core.deferred import optimize
 from upsort.core.judging.intervals import Z_95
 from upsort.core.records import record
 
-_ROUNDS = 60
+_MOST_ITERATIONS = 60
 _EVERY = 5  # rounds, the power is chosen anew
 _LIKELY = 0.5
 _TINY = 1e-9
@@ -50,25 +50,25 @@ class Suspects:
         return expected_wrong(self.wrong)
 
 
-def find_suspects(labels: Ints, told: Sequence[Floats], most: int | None = None) -> Suspects:
+def find_suspects(labels: Ints, predictions: Sequence[Floats], most: int | None = None) -> Suspects:
     """labels: (n,) own label numbers. told: by one or two classifiers that never saw the document, (n, k) probabilities. most:
     list so many, the most suspicious; None for those whose label is more likely wrong than right."""
     rows = np.arange(labels.size)
-    probabilities = _together(labels, told)
+    probabilities = _combined(labels, predictions)
     wrong = wrong_labels(labels, probabilities)
     own = probabilities[rows, labels]
-    others = probabilities.copy()
-    others[rows, labels] = -1.0
+    rest = probabilities.copy()
+    rest[rows, labels] = -1.0
     order = np.lexsort((own, -wrong))
     places = order[wrong[order] >= _LIKELY] if most is None else order[:most]
-    rather = others[places].argmax(axis=1).astype(np.int64)
+    rather = rest[places].argmax(axis=1).astype(np.int64)
     k = probabilities.shape[1]
     sizes = np.maximum(np.bincount(labels, minlength=k), 1)
     return Suspects(
         places=places,
         rather=rather,
         own=own[places],
-        other=others[places, rather],
+        other=rest[places, rather],
         wrong=wrong[places],
         noise=np.bincount(labels, weights=wrong, minlength=k) / sizes,
     )
@@ -90,7 +90,7 @@ class SetSuspects:
     noise: Floats
 
 
-def find_wrong_sets(own: Bools, told: Sequence[Floats], most: int | None = None) -> SetSuspects:
+def find_wrong_sets(own: Bools, predictions: Sequence[Floats], most: int | None = None) -> SetSuspects:
     """The same where documents may have several labels: each label is a question of yes and no, and
     all are taken together to tell how many are wrong.
 
@@ -98,7 +98,9 @@ def find_wrong_sets(own: Bools, told: Sequence[Floats], most: int | None = None)
     """
     n, k = own.shape
     questions = own.reshape(-1).astype(np.int64)
-    probabilities = _together(questions, [np.column_stack((1.0 - one.reshape(-1), one.reshape(-1))) for one in told])
+    probabilities = _combined(
+        questions, [np.column_stack((1.0 - scores.reshape(-1), scores.reshape(-1))) for scores in predictions]
+    )
     wrong = wrong_labels(questions, probabilities).reshape(n, k)
     chance = probabilities[:, 1].reshape(n, k)
     anywhere = 1.0 - np.prod(1.0 - wrong, axis=1)
@@ -129,11 +131,11 @@ def expected_wrong(wrong: Floats) -> tuple[float, float, float]:
     return value, max(value - half, 0.0), min(value + half, float(wrong.size))
 
 
-def _together(labels: Ints, told: Sequence[Floats]) -> Floats:
+def _combined(labels: Ints, predictions: Sequence[Floats]) -> Floats:
     """The mean of what classifiers tell, weighted for the least log loss."""
-    if len(told) == 1:
-        return told[0]
-    first, second = told
+    if len(predictions) == 1:
+        return predictions[0]
+    first, second = predictions
     rows = np.arange(labels.size)
     a, b = first[rows, labels], second[rows, labels]
     weight = _least(lambda share: -float(np.log(share * a + (1.0 - share) * b + _TINY).sum()), 0.0, 1.0)
@@ -154,7 +156,7 @@ def wrong_labels(labels: Ints, probabilities: Floats) -> Floats:
         return (1.0 - noise) * own, noise * (1.0 - own) / max(k - 1, 1)
 
     noise, own, wrong = 0.03, own_at(0.0), np.zeros(n)
-    for number in range(_ROUNDS):
+    for number in range(_MOST_ITERATIONS):
         if number % _EVERY == 0:
 
             def loss(log_power: float, now: float = noise) -> float:

@@ -25,7 +25,7 @@ _SPARE = 2.0  # documents of mistakes, spread evenly, that a table is given befo
 
 
 @record(frozen=True)
-class Measured:
+class TableMeasure:
     """value: of the measure, None where it is not defined. influences: (k, k) of the cells."""
 
     value: float | None
@@ -41,11 +41,11 @@ def whole_rates(table: Floats, cells: Ints, sample: Sample, beta: float) -> dict
     occur = (table.sum(axis=0) + table.sum(axis=1)) > 0
     wrong = np.outer(occur, occur) & ~np.eye(len(table), dtype=bool)
     spare = wrong * (_SPARE / max(int(wrong.sum()), 1))
-    found, variances = measured_of(table, table, beta), measured_of(table + spare, table, beta)
-    return {name: _rate(name, found[name].value, variances[name], table + spare, cells, sample) for name in WHOLE}
+    rates, variances = measured_of(table, table, beta), measured_of(table + spare, table, beta)
+    return {name: _rate(name, rates[name].value, variances[name], table + spare, cells, sample) for name in WHOLE}
 
 
-def _rate(name: str, value: float | None, smoothed: Measured, table: Floats, cells: Ints, sample: Sample) -> Rate:
+def _rate(name: str, value: float | None, smoothed: TableMeasure, table: Floats, cells: Ints, sample: Sample) -> Rate:
     if value is None or smoothed.value is None:
         return UNKNOWN
     least, span = (-1.0, 2.0) if name in _COEFFICIENTS else (0.0, 1.0)
@@ -66,7 +66,7 @@ def _rate(name: str, value: float | None, smoothed: Measured, table: Floats, cel
     return Rate(value=value, low=least + span * low, high=least + span * high)
 
 
-def measured_of(table: Floats, occurring: Floats, beta: float) -> dict[str, Measured]:
+def measured_of(table: Floats, occurring: Floats, beta: float) -> dict[str, TableMeasure]:
     """The measures of WHOLE. table: (k, k). occurring: the table that says which labels occur, truly and as given."""
     k, n = len(table), float(table.sum())
     p = table / max(n, 1e-300)
@@ -74,9 +74,11 @@ def measured_of(table: Floats, occurring: Floats, beta: float) -> dict[str, Meas
     true, sorted_as = occurring.sum(axis=1) > 0, occurring.sum(axis=0) > 0
     own = np.eye(k)
 
-    def ratio(above: Floats, below: Floats) -> Floats:
-        found: Floats = np.divide(above, below, out=np.zeros(np.broadcast(above, below).shape), where=below > 0)
-        return found
+    def ratio(above: Floats, denominator: Floats) -> Floats:
+        ratios: Floats = np.divide(
+            above, denominator, out=np.zeros(np.broadcast(above, denominator).shape), where=denominator > 0
+        )
+        return ratios
 
     def mean(values: Floats, defined: Floats) -> float | None:
         return float(values[defined].mean()) if defined.any() else None
@@ -87,9 +89,9 @@ def measured_of(table: Floats, occurring: Floats, beta: float) -> dict[str, Meas
 
     def of_f(b: float, weights: Floats) -> tuple[Floats, Floats]:
         """F of each label, and the derivative of Σ weights · F."""
-        below = g + b**2 * t
-        f = ratio((1.0 + b**2) * r, below)
-        share = ratio(weights, below)
+        denominator = g + b**2 * t
+        f = ratio((1.0 + b**2) * r, denominator)
+        share = ratio(weights, denominator)
         return f, (1.0 + b**2) * own * share[:, None] - (f * share)[None, :] - b**2 * (f * share)[:, None]
 
     either = np.asarray(true | sorted_as)
@@ -99,12 +101,12 @@ def measured_of(table: Floats, occurring: Floats, beta: float) -> dict[str, Meas
     _, of_weighted = of_f(1.0, t)
     right, chance = float(r.sum()), float((t * g).sum())
     of_chance = g[:, None] + t[None, :]
-    spread_given, spread_true = 1.0 - float((g**2).sum()), 1.0 - float((t**2).sum())
-    spread = np.sqrt(max(spread_given * spread_true, 0.0))
-    matthews = (right - chance) / spread if spread > 1e-12 else None
+    entropy_given, entropy_true = 1.0 - float((g**2).sum()), 1.0 - float((t**2).sum())
+    scale = np.sqrt(max(entropy_given * entropy_true, 0.0))
+    matthews = (right - chance) / scale if scale > 1e-12 else None
     kappa = (right - chance) / (1.0 - chance) if chance < 1.0 - 1e-12 else None
     of_matthews = (
-        (own - of_chance) / spread + matthews * (g[None, :] / spread_given + t[:, None] / spread_true)
+        (own - of_chance) / scale + matthews * (g[None, :] / entropy_given + t[:, None] / entropy_true)
         if matthews is not None
         else np.zeros((k, k))
     )
@@ -118,4 +120,4 @@ def measured_of(table: Floats, occurring: Floats, beta: float) -> dict[str, Meas
         "matthews": (matthews, of_matthews),
         "kappa": (kappa, of_kappa),
     }
-    return {name: Measured(value, change - float((p * change).sum())) for name, (value, change) in values.items()}
+    return {name: TableMeasure(value, change - float((p * change).sum())) for name, (value, change) in values.items()}

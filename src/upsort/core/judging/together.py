@@ -9,13 +9,13 @@ from collections.abc import Sequence
 import numpy as np
 
 from upsort.core.arrays import Bools, Ints
-from upsort.core.features.prints import Prints
-from upsort.core.judging.near_copies import SIMILARITY, find_copies
+from upsort.core.features.prints import Fingerprints
+from upsort.core.judging.near_copies import SIMILARITY, find_duplicates
 from upsort.core.records import record
 
 
 @record(frozen=True)
-class Together:
+class Groups:
     """n documents. named: (n,) the group that a column names, as a number; those without one stand for themselves. copied: (n,)
     the same of copies. Either is None where nothing was looked for."""
 
@@ -32,9 +32,9 @@ class Together:
         """How many documents copy an earlier one."""
         return int(self.copied.size - np.unique(self.copied).size) if self.copied is not None else 0
 
-    def rows(self, chosen: Bools | Ints) -> "Together":
+    def rows(self, chosen: Bools | Ints) -> "Groups":
         """Of some of the documents."""
-        return Together(
+        return Groups(
             self.named[chosen] if self.named is not None else None,
             self.copied[chosen] if self.copied is not None else None,
         )
@@ -49,12 +49,12 @@ def named_groups(cells: Sequence[str]) -> Ints:
     )
 
 
-def copy_groups(prints: Prints) -> Ints:
+def duplicate_groups(fingerprints: Fingerprints) -> Ints:
     """(n,) a number for each document; copies, and copies of copies, share one."""
-    return groups_of_copies(find_copies(prints, SIMILARITY).of())
+    return duplicate_groups_of(find_duplicates(fingerprints, SIMILARITY).earliest())
 
 
-def groups_of_copies(copies: Ints) -> Ints:
+def duplicate_groups_of(copies: Ints) -> Ints:
     """The same. copies: (n,) the earlier document that each copies, or −1."""
     later = np.flatnonzero(copies >= 0)
     return _connected(later, copies[later], copies.size)
@@ -72,7 +72,7 @@ def joined(first: Ints | None, second: Ints | None) -> Ints | None:
     return np.asarray(group[rows], dtype=np.int64).reshape(n)
 
 
-def _connected(one: Ints, other: Ints, size: int) -> Ints:
+def _connected(left: Ints, other: Ints, size: int) -> Ints:
     """(size,) the number of each node's connected part, in the order of their first nodes; one, other: the ends of each link.
 
     The roots of both ends get the smaller of the two as theirs, and every node the root of its root, until nothing changes
@@ -80,9 +80,9 @@ def _connected(one: Ints, other: Ints, size: int) -> Ints:
     """
     root = np.arange(size)
     while True:
-        smaller = np.minimum(root[one], root[other])
+        smaller = np.minimum(root[left], root[other])
         lower = root.copy()
-        np.minimum.at(lower, root[one], smaller)
+        np.minimum.at(lower, root[left], smaller)
         np.minimum.at(lower, root[other], smaller)
         while np.any(lower != lower[lower]):
             lower = lower[lower]

@@ -55,8 +55,8 @@ def undecided_of(decided: Decided, left: Bools, beta: float) -> Undecided | None
     """left: (m,) which decisions were not taken; None where all were."""
     if not left.any():
         return None
-    taken = (~left).astype(np.float64)
-    right = (decided.true == decided.sorted_as).astype(np.float64) * taken
+    was_decided = (~left).astype(np.float64)
+    right = (decided.true == decided.sorted_as).astype(np.float64) * was_decided
     alone = Decided(
         true=decided.true[~left],
         sorted_as=decided.sorted_as[~left],
@@ -68,11 +68,11 @@ def undecided_of(decided: Decided, left: Bools, beta: float) -> Undecided | None
     )
     counts = np.bincount(decided.true[left], minlength=len(decided.labels)) / decided.sample.repeats
     return Undecided(
-        share=share_of(taken, np.ones(left.size), decided.sample),
-        right=share_of(right, taken, decided.sample),
+        share=share_of(was_decided, np.ones(left.size), decided.sample),
+        right=share_of(right, was_decided, decided.sample),
         by_label={
             label: round(count) if float(count).is_integer() else float(count)
             for label, count in zip(decided.labels, counts.tolist(), strict=True)
         },
-        judgement=judge(alone, beta) if taken.any() else None,
+        judgement=judge(alone, beta) if was_decided.any() else None,
     )

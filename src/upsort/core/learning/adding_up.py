@@ -11,7 +11,7 @@ WAYS = ("mean", "median", "trimmed", "product")
 _TRIMMED = 0.1  # share of the passages left out at either end
 
 
-def added_up(
+def aggregate_passages(
     probabilities: Floats, documents: Sequence[str], way: str, exclusive: bool = True
 ) -> tuple[list[str], Ints, Floats]:
     """The documents in the order of their first passages, (n,) which of them each passage is of, and (d, k) their
@@ -28,7 +28,7 @@ def added_up(
     owner = np.array([number[name] for name in documents], dtype=np.int64)
     order = np.argsort(owner, kind="stable")
     ends = np.cumsum(np.bincount(owner, minlength=len(names)))
-    sums = np.array([_together(part, way, exclusive) for part in np.split(probabilities[order], ends[:-1])])
+    sums = np.array([_combined(part, way, exclusive) for part in np.split(probabilities[order], ends[:-1])])
     sums = sums.reshape(len(names), probabilities.shape[1])
     if not exclusive:
         return names, owner, sums
@@ -36,7 +36,7 @@ def added_up(
     return names, owner, np.where(totals > 0, sums / np.where(totals > 0, totals, 1.0), 1.0 / probabilities.shape[1])
 
 
-def _together(passages: Floats, way: str, exclusive: bool) -> Floats:
+def _combined(passages: Floats, way: str, exclusive: bool) -> Floats:
     match way:
         case "median":
             return np.asarray(np.median(passages, axis=0))

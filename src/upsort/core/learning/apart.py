@@ -6,11 +6,11 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats, Ints, Places
-from upsort.core.classifiers.fitted import Fitted, scores_of
-from upsort.core.features.measured import Measured
+from upsort.core.classifiers.fitted import FittedClassifier, scores_of
+from upsort.core.features.measured import CorpusCounts
 from upsort.core.features.vocabulary import FeatureSpace, known_words, learn_space, total_counts
-from upsort.core.learning.labelled import Labelled
-from upsort.core.parted import Parted
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.parted import PartitionedMatrix
 from upsort.core.plan import Features
 from upsort.core.records import record
 from upsort.core.sparse import only_columns
@@ -26,29 +26,29 @@ class Split:
 
 
 @record(frozen=True)
-class Represented:
+class FeatureMatrix:
     """Training documents as numbers: the learned space, which columns of the counts it keeps, and the (n, n_terms) matrix."""
 
     space: FeatureSpace
-    kept: Places
-    matrix: csr_array | Parted
+    columns: Places
+    matrix: csr_array | PartitionedMatrix
 
-    def of(self, measured: Measured) -> Any:
+    def of(self, measured: CorpusCounts) -> Any:
         """(m, n_terms) any documents of the corpus in the space."""
-        return self.space.matrix(only_columns(measured.counts, self.kept), measured.cells)
+        return self.space.matrix(only_columns(measured.counts, self.columns), measured.cells)
 
 
-def represent(documents: Labelled, features: Features, resources: Resources) -> Represented:
+def build_features(documents: LabelledDocuments, features: Features, resources: Resources) -> FeatureMatrix:
     """Learn the feature space from training documents. features: settled."""
     measured = documents.measured
-    space, kept = learn_space(
+    space, columns = learn_space(
         measured, features, documents.labels, len(documents.names), resources.vocabulary, documents.sets
     )
-    return Represented(space, kept, space.matrix(only_columns(measured.counts, kept), measured.cells))
+    return FeatureMatrix(space, columns, space.matrix(only_columns(measured.counts, columns), measured.cells))
 
 
 @record(frozen=True, kw_only=True)
-class Apart:
+class FoldData:
     """A part to learn from, and the rest to judge by.
 
     training: the part, labels that it lacks left out. seen: the same as numbers. held_out: (m,) places of the rest in the
@@ -56,43 +56,43 @@ class Apart:
     are not words. in_corpus: (k′,) the corpus's number of each label of the part. labels: how many labels the corpus has.
     """
 
-    training: Labelled
-    seen: Represented
+    training: LabelledDocuments
+    seen: FeatureMatrix
     held_out: Ints
-    outside: csr_array | Parted
+    outside: csr_array | PartitionedMatrix
     tokens: Ints
     known_words: int
     in_corpus: Ints
     labels: int
 
-    def in_all_labels(self, values: Floats | Bools, missing: Floats | float = 0.0) -> Floats:
+    def spread_to_all_labels(self, values: Floats | Bools, missing: Floats | float = 0.0) -> Floats:
         """(m, k′) values of the part's labels as (m, k) of the corpus's. missing: of labels that the part lacks."""
         whole = np.empty((len(values), self.labels))
         whole[:] = np.reshape(missing, (-1, 1))
         whole[:, self.in_corpus] = values
         return whole
 
-    def scores(self, fitted: Fitted) -> Floats:
+    def scores(self, fitted: FittedClassifier) -> Floats:
         """(m, k) the scores of the rest; a label that the part lacks has a lower one than all others."""
         scores = scores_of(fitted, self.outside)
-        return self.in_all_labels(scores, scores.min(axis=1) - np.ptp(scores) - 1.0)
+        return self.spread_to_all_labels(scores, scores.min(axis=1) - np.ptp(scores) - 1.0)
 
 
-def set_apart(documents: Labelled, split: Split, features: Features, resources: Resources) -> Apart:
+def learn_from_part(documents: LabelledDocuments, split: Split, features: Features, resources: Resources) -> FoldData:
     """Learn from the training side alone how documents become numbers. features: settled.
 
     Raises DataProblem when that side has fewer than two labels, or no term within the bounds.
     """
     training = documents.rows(split.training).present()
-    seen = represent(training, features, resources)
+    seen = build_features(training, features, resources)
     rest = documents.measured.rows(split.held_out)
-    return Apart(
+    return FoldData(
         training=training,
         seen=seen,
         held_out=split.held_out,
         outside=seen.of(rest),
         tokens=rest.tokens,
-        known_words=known_words(seen.space, total_counts(only_columns(rest.counts, seen.kept))),
+        known_words=known_words(seen.space, total_counts(only_columns(rest.counts, seen.columns))),
         in_corpus=np.array([documents.names.index(name) for name in training.names], dtype=np.int64),
         labels=len(documents.names),
     )

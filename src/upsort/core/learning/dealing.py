@@ -61,7 +61,7 @@ def _mixed(numbers: Keys) -> Keys:
 
 
 @record(frozen=True, kw_only=True)
-class Dealt:
+class SplitKeys:
     """n documents to be dealt. labels: (n,) numbers from 0. groups: (n,) documents of one number come into one part. keys: see
     `document_keys`. sets: (n, k) where documents may have several labels or none; the labels then tell nothing."""
 
@@ -71,7 +71,7 @@ class Dealt:
     sets: Bools | None = None
 
 
-def deal(documents: Dealt, shares: Floats, seed: int) -> Ints:
+def assign_parts(documents: SplitKeys, shares: Floats, seed: int) -> Ints:
     """(n,) the part, 0 to parts − 1, of each document.
 
     shares: (parts,) that sum to 1, the share of each label wanted in each part. A label that two groups have stands in two parts.
@@ -80,14 +80,14 @@ def deal(documents: Dealt, shares: Floats, seed: int) -> Ints:
     order = shuffled(labels.size, seed, documents.keys)
     group = _numbered(groups if groups is not None else np.arange(labels.size), order)
     g = int(group.max(initial=-1)) + 1
-    dealing = _Dealing(_content(documents, group, g), shares)
-    dealing.several()
-    dealing.alone()
-    dealing.spread()
-    return dealing.part[group]
+    assignment = _Assignment(_content(documents, group, g), shares)
+    assignment.several()
+    assignment.single_groups()
+    assignment.spread_labels()
+    return assignment.part[group]
 
 
-def _content(documents: Dealt, group: Ints, groups: int) -> AnyArray:
+def _content(documents: SplitKeys, group: Ints, groups: int) -> AnyArray:
     """(groups, k + 1) documents of each label in each group, and of all."""
     n, sets = documents.labels.size, documents.sets
     if sets is None:
@@ -99,15 +99,15 @@ def _content(documents: Dealt, group: Ints, groups: int) -> AnyArray:
     return np.asarray(member @ np.column_stack((sets, np.ones(n, dtype=bool))).astype(np.int32))
 
 
-def folds_of(documents: Dealt, folds: int, seed: int) -> Ints:
+def folds_of(documents: SplitKeys, folds: int, seed: int) -> Ints:
     """(n,) the fold, 0 to folds − 1, of each document: `deal` to parts of equal shares."""
-    return deal(documents, np.full(folds, 1.0 / folds), seed)
+    return assign_parts(documents, np.full(folds, 1.0 / folds), seed)
 
 
-def held_out_of(documents: Dealt, share: float, seed: int) -> Bools:
+def held_out_of(documents: SplitKeys, share: float, seed: int) -> Bools:
     """(n,) which documents are held out: `deal` to a part of that share and the rest."""
-    held: Bools = np.asarray(deal(documents, np.array([share, 1.0 - share]), seed) == 0)
-    return held
+    held_out: Bools = np.asarray(assign_parts(documents, np.array([share, 1.0 - share]), seed) == 0)
+    return held_out
 
 
 def _numbered(groups: Ints, order: Ints) -> Ints:
@@ -120,14 +120,14 @@ def _numbered(groups: Ints, order: Ints) -> Ints:
     return numbers
 
 
-class _Dealing:
+class _Assignment:
     """The state of one deal. content: (g, k + 1) documents of each label in each group, and of all. part: (g,) −1 while not
     dealt."""
 
     def __init__(self, content: AnyArray, shares: Floats) -> None:
         self.shares, self.content = shares, content
         self.part = np.full(len(content), -1, dtype=np.int64)
-        self.held = np.zeros((shares.size, self.content.shape[1]))
+        self.counts = np.zeros((shares.size, self.content.shape[1]))
         self.weights = 1.0 / np.maximum(self.content.sum(axis=0), 1)
         self.sizes = self.content[:, -1]
 
@@ -136,21 +136,21 @@ class _Dealing:
         several = np.flatnonzero(self.sizes > 1)
         several = several[np.argsort(-self.sizes[several], kind="stable")]
         goal = self.shares[:, None] * self.content.sum(axis=0)
-        pure = self._of_one_label() & (self.content[:, :-1].max(axis=1, initial=0) == self.sizes)
+        pure = self._single_label_groups() & (self.content[:, :-1].max(axis=1, initial=0) == self.sizes)
         for size in np.unique(self.sizes[several])[::-1].tolist():
             same = several[self.sizes[several] == size]
             for number in same[~pure[same]].tolist():
-                after = ((self.held + self.content[number] - goal) ** 2 - (self.held - goal) ** 2) * self.weights
+                after = ((self.counts + self.content[number] - goal) ** 2 - (self.counts - goal) ** 2) * self.weights
                 self._put(np.array([number]), np.array([int(np.argmin(np.round(after.sum(axis=1), 9)))]))
             for label in np.unique(self.content[same, :-1].argmax(axis=1)).tolist():
                 self._fill(same[pure[same] & (self.content[same, label] == size)], label, size)
         if several.size <= _MOST_EXCHANGED:
             self._exchange(several)
 
-    def alone(self) -> None:
+    def single_groups(self) -> None:
         """Deal the documents that stand alone, so that they even out what the groups left uneven."""
         alone = np.flatnonzero(self.sizes == 1)
-        if self._of_one_label()[alone].all():
+        if self._single_label_groups()[alone].all():
             label_of = self.content[:, :-1].argmax(axis=1)[alone]
             for label in np.unique(label_of).tolist():
                 self._fill(alone[label_of == label], label, 1)
@@ -164,18 +164,18 @@ class _Dealing:
             rarest = int(np.argmin(np.where(times > 0, times, times.max() + 1)))
             self._fill(left[self.content[left, rarest] > 0], rarest, 1)
 
-    def _of_one_label(self) -> Bools:
+    def _single_label_groups(self) -> Bools:
         """(g,) which groups hold one label alone."""
         return np.asarray((self.content[:, :-1] > 0).sum(axis=1) == 1)
 
-    def spread(self) -> None:
+    def spread_labels(self) -> None:
         """See to it that a label of two groups or more stands in two parts."""
         for label in range(self.content.shape[1] - 1):
             holders = np.flatnonzero(self.content[:, label])
             if holders.size > 1 and np.unique(self.part[holders]).size == 1:
                 smallest = holders[np.argmin(self.sizes[holders])]
                 lacking = np.where(
-                    np.arange(self.shares.size) == self.part[smallest], np.inf, self.held[:, -1] / self.shares
+                    np.arange(self.shares.size) == self.part[smallest], np.inf, self.counts[:, -1] / self.shares
                 )
                 self._move(int(smallest), int(np.argmin(lacking)))
 
@@ -184,18 +184,18 @@ class _Dealing:
         if not groups.size:
             return
         parts = np.repeat(np.arange(self.shares.size), groups.size)
-        level = (self.held[:, label, None] + size * (np.arange(groups.size) + 0.5)) / self.shares[:, None]
-        filled = np.repeat(self.held[:, -1] / self.shares, groups.size)
+        level = (self.counts[:, label, None] + size * (np.arange(groups.size) + 0.5)) / self.shares[:, None]
+        filled = np.repeat(self.counts[:, -1] / self.shares, groups.size)
         order = np.lexsort((parts, filled, np.round(level.reshape(-1), 9)))
         self._put(groups, parts[order[: groups.size]])
 
     def _put(self, groups: Ints, parts: Ints) -> None:
         self.part[groups] = parts
-        np.add.at(self.held, parts, self.content[groups])
+        np.add.at(self.counts, parts, self.content[groups])
 
     def _move(self, group: int, part: int) -> None:
-        self.held[self.part[group]] -= self.content[group]
-        self.held[part] += self.content[group]
+        self.counts[self.part[group]] -= self.content[group]
+        self.counts[part] += self.content[group]
         self.part[group] = part
 
     def _exchange(self, groups: Ints) -> None:
@@ -206,8 +206,8 @@ class _Dealing:
             np.float64
         )  # the last stands for no group: a mere move
         for _ in range(_MOST_EXCHANGES):
-            part, off = self.part[groups], self.held - goal
-            best, found = -1e-9, (-1, -1, -1)
+            part, off = self.part[groups], self.counts - goal
+            best, exchange = -1e-9, (-1, -1, -1)
             for place, number in enumerate(part.tolist()):
                 difference = content - content[place]  # what its part gains, and the other loses
                 for other in range(self.shares.size):
@@ -220,10 +220,10 @@ class _Dealing:
                     gain[:-1][part != other] = np.inf
                     least = int(np.argmin(gain))
                     if gain[least] < best:
-                        best, found = float(gain[least]), (place, least, other)
-            if found[0] < 0:
+                        best, exchange = float(gain[least]), (place, least, other)
+            if exchange[0] < 0:
                 return
-            place, least, other = found
+            place, least, other = exchange
             if least < groups.size:
                 self._move(int(groups[least]), int(part[place]))
             self._move(int(groups[place]), other)

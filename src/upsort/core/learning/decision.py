@@ -16,7 +16,7 @@ from upsort.core.learning.method import Costs
 from upsort.core.names import listed
 
 _GRID = np.geomspace(0.2, 5.0, 21)
-_ROUNDS = 3
+_MOST_ITERATIONS = 3
 
 
 def cost_table(costs: Costs, labels: Sequence[str]) -> Floats | None:
@@ -35,7 +35,7 @@ def cost_table(costs: Costs, labels: Sequence[str]) -> Floats | None:
     return np.array([[costs[given][true] for true in labels] for given in labels])
 
 
-def by_costs(costs: Floats) -> Floats:
+def cost_decision(costs: Floats) -> Floats:
     """(k, k) the decision rule of costs, (k given, k true)."""
     rule: Floats = -costs.T
     return rule
@@ -51,8 +51,8 @@ def ranking(values: Floats, label_documents: Ints) -> Ints:
     """(n, k) the labels of each document, that of the highest value first; of equals the one that more training documents have,
     then the one that sorts first. label_documents: (k,)."""
     common = np.argsort(-label_documents, kind="stable")
-    found: Ints = common[np.argsort(-values[:, common], axis=1, kind="stable")]
-    return found
+    order: Ints = common[np.argsort(-values[:, common], axis=1, kind="stable")]
+    return order
 
 
 def macro_f_beta(true: Ints, sorted_as: Ints, k: int, beta: float) -> float:
@@ -69,7 +69,7 @@ def weights_for_f_beta(true: Ints, probabilities: Floats, beta: float) -> Floats
     k = probabilities.shape[1]
     weights = np.ones(k)
     best = macro_f_beta(true, probabilities.argmax(axis=1), k, beta)
-    for _ in range(_ROUNDS):
+    for _ in range(_MOST_ITERATIONS):
         before = best
         for label in range(k):
             tried = sorted(_GRID.tolist(), key=lambda weight: abs(np.log(weight)))

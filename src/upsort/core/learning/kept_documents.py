@@ -12,20 +12,20 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys
-from upsort.core.features.measured import Measured
+from upsort.core.features.measured import CorpusCounts
 from upsort.core.features.measuring import all_cells
-from upsort.core.features.prints import Prints
-from upsort.core.features.prints import joined as joined_prints
-from upsort.core.learning.labelled import Labelled
+from upsort.core.features.prints import Fingerprints
+from upsort.core.features.prints import joined as join_fingerprints
+from upsort.core.learning.labelled import LabelledDocuments
 from upsort.core.records import record
-from upsort.core.sparse import column_sizes, from_cells, one_below_the_other
+from upsort.core.sparse import column_sizes, from_cells, stacked
 
-MOST_KEPT = 20_000
+MOST_STORED = 20_000
 """Documents that a sorter keeps at most."""
 
 
 @record(frozen=True, kw_only=True)
-class KeptDocuments:
+class StoredDocuments:
     """n documents.
 
     measured: the counts of all their terms, and the cells beside. labels: (n,) numbers into `names`. sets: (n, k), where
@@ -34,15 +34,15 @@ class KeptDocuments:
     prints: to tell copies by. stands_for: (k,) documents of each label that there were.
     """
 
-    measured: Measured
+    measured: CorpusCounts
     labels: Ints
     names: tuple[str, ...]
     sets: Bools | None
     weights: Floats | None
     named: Ints | None
     keys: Keys
-    prints: Prints
-    stands_for: Ints
+    fingerprints: Fingerprints
+    represents: Ints
 
     @property
     def documents(self) -> int:
@@ -50,15 +50,15 @@ class KeptDocuments:
         return int(self.labels.size)
 
     @property
-    def are_all(self) -> bool:
+    def is_complete(self) -> bool:
         """Whether none is missing."""
-        return self.documents == int(self.stands_for.sum())
+        return self.documents == int(self.represents.sum())
 
-    def rows(self, chosen: Ints) -> "KeptDocuments":
+    def rows(self, chosen: Ints) -> "StoredDocuments":
         """Some of them; terms that none of those has are forgotten."""
         measured = self.measured.rows(chosen)
         present = np.flatnonzero(column_sizes(measured.counts))
-        counts = measured.here.tocsc()[:, present].tocsr()
+        counts = measured.local_counts.tocsc()[:, present].tocsr()
         measured = replace(
             measured,
             counts=csr_array(counts),
@@ -74,18 +74,18 @@ class KeptDocuments:
             weights=self.weights[chosen] if self.weights is not None else None,
             named=self.named[chosen] if self.named is not None else None,
             keys=self.keys[chosen],
-            prints=self.prints.rows(chosen),
+            fingerprints=self.fingerprints.rows(chosen),
         )
 
-    def labelled(self, groups: Ints | None) -> Labelled:
+    def labelled(self, groups: Ints | None) -> LabelledDocuments:
         """As training takes them. groups: (n,) who belongs together. Where documents are missing, those that are there count for
         them."""
         weights = self.weights
-        if not self.are_all:
+        if not self.is_complete:
             there = np.maximum(np.bincount(self.labels, minlength=len(self.names)), 1)
-            factor = (self.stands_for / there)[self.labels]
+            factor = (self.represents / there)[self.labels]
             weights = factor if weights is None else weights * factor
-        return Labelled(
+        return LabelledDocuments(
             measured=self.measured,
             labels=self.labels,
             names=self.names,
@@ -96,52 +96,56 @@ class KeptDocuments:
         )
 
 
-def thinned(kept: KeptDocuments, most: int = MOST_KEPT) -> KeptDocuments:
+def sampled(stored: StoredDocuments, most: int = MOST_STORED) -> StoredDocuments:
     """At most about so many documents, the same share of each label, at least one."""
-    if kept.documents <= most:
-        return kept
+    if stored.documents <= most:
+        return stored
     chosen = []
-    for label in range(len(kept.names)):
-        mine = np.flatnonzero(kept.labels == label)
-        many = min(max(round(most * kept.stands_for[label] / kept.stands_for.sum()), 1), mine.size)
-        chosen.append(mine[np.argsort(kept.keys[mine], kind="stable")[:many]])
-    return kept.rows(np.sort(np.concatenate(chosen)))
+    for label in range(len(stored.names)):
+        mine = np.flatnonzero(stored.labels == label)
+        many = min(max(round(most * stored.represents[label] / stored.represents.sum()), 1), mine.size)
+        chosen.append(mine[np.argsort(stored.keys[mine], kind="stable")[:many]])
+    return stored.rows(np.sort(np.concatenate(chosen)))
 
 
-def joined(first: KeptDocuments, second: KeptDocuments) -> KeptDocuments:
+def joined(first: StoredDocuments, second: StoredDocuments) -> StoredDocuments:
     """Both, one after the other, over the terms and labels of either. Raises ValueError where their columns differ."""
     if (first.measured.hashed is None) != (second.measured.hashed is None):
         raise ValueError("documents with hashed terms and without")
     names = tuple(sorted({*first.names, *second.names}))
     measured = _joined_measured((first.measured, second.measured))
-    return KeptDocuments(
+    return StoredDocuments(
         measured=measured,
-        labels=np.concatenate([_renumbered(one, names)[one.labels] for one in (first, second)]),
+        labels=np.concatenate([_renumbered(documents, names)[documents.labels] for documents in (first, second)]),
         names=names,
         sets=_joined_sets(first, second, names),
         weights=_joined_optional(first.weights, second.weights),
         named=_joined_optional(first.named, second.named),
         keys=np.concatenate((first.keys, second.keys)),
-        prints=joined_prints([first.prints, second.prints]),
-        stands_for=np.sum(
-            [np.bincount(_renumbered(one, names), one.stands_for, len(names)) for one in (first, second)], axis=0
+        fingerprints=join_fingerprints([first.fingerprints, second.fingerprints]),
+        represents=np.sum(
+            [
+                np.bincount(_renumbered(documents, names), documents.represents, len(names))
+                for documents in (first, second)
+            ],
+            axis=0,
         ).astype(np.int64),
     )
 
 
-def _renumbered(one: KeptDocuments, names: Sequence[str]) -> Ints:
-    return np.array([names.index(name) for name in one.names], dtype=np.int64)
+def _renumbered(documents: StoredDocuments, names: Sequence[str]) -> Ints:
+    return np.array([names.index(name) for name in documents.names], dtype=np.int64)
 
 
-def _joined_measured(parts: Sequence[Measured]) -> Measured:
+def _joined_measured(parts: Sequence[CorpusCounts]) -> CorpusCounts:
     hashed = [part.hashed for part in parts if part.hashed is not None]
     if hashed:
         every = np.unique(np.concatenate(hashed))
-        columns = [np.searchsorted(every, one) for one in hashed]
+        columns = [np.searchsorted(every, columns_of_part) for columns_of_part in hashed]
         called = {
             number: name
-            for part, one in zip(parts, hashed, strict=True)
-            for number, name in zip(one.tolist(), part.terms, strict=True)
+            for part, columns_of_part in zip(parts, hashed, strict=True)
+            for number, name in zip(columns_of_part.tolist(), part.terms, strict=True)
         }
         terms = [called[number] for number in every.tolist()]
     else:
@@ -149,9 +153,9 @@ def _joined_measured(parts: Sequence[Measured]) -> Measured:
         terms = sorted({term for part in parts for term in part.terms})
         place = {term: number for number, term in enumerate(terms)}
         columns = [np.array([place[term] for term in part.terms], dtype=np.int64) for part in parts]
-    return Measured(
-        counts=one_below_the_other(
-            [_in_columns(part.here, where, len(terms)) for part, where in zip(parts, columns, strict=True)]
+    return CorpusCounts(
+        counts=stacked(
+            [_in_columns(part.local_counts, where, len(terms)) for part, where in zip(parts, columns, strict=True)]
         ),
         terms=terms,
         tokens=np.concatenate([part.tokens for part in parts]),
@@ -166,13 +170,13 @@ def _in_columns(counts: csr_array, columns: Ints, width: int) -> csr_array:
     return from_cells(counts.data, rows, columns[counts.indices], (counts.shape[0], width))
 
 
-def _joined_sets(first: KeptDocuments, second: KeptDocuments, names: Sequence[str]) -> Bools | None:
+def _joined_sets(first: StoredDocuments, second: StoredDocuments, names: Sequence[str]) -> Bools | None:
     if first.sets is None or second.sets is None:
         return None
-    found = np.zeros((first.documents + second.documents, len(names)), dtype=bool)
-    found[: first.documents, _renumbered(first, names)] = first.sets
-    found[first.documents :, _renumbered(second, names)] = second.sets
-    return found
+    sets = np.zeros((first.documents + second.documents, len(names)), dtype=bool)
+    sets[: first.documents, _renumbered(first, names)] = first.sets
+    sets[first.documents :, _renumbered(second, names)] = second.sets
+    return sets
 
 
 def _joined_optional(first: AnyArray | None, second: AnyArray | None) -> AnyArray | None:

@@ -9,13 +9,13 @@ import numpy as np
 from upsort.core.arrays import Bools, Floats, Ints, Keys
 from upsort.core.classifiers.targets import as_sets
 from upsort.core.errors import DataProblem
-from upsort.core.features.measured import Measured
-from upsort.core.learning.dealing import Dealt
+from upsort.core.features.measured import CorpusCounts
+from upsort.core.learning.dealing import SplitKeys
 from upsort.core.records import record
 
 
 @record(frozen=True, kw_only=True)
-class Labelled:
+class LabelledDocuments:
     """n documents.
 
     measured: with all their terms. labels: (n,) numbers into `names`. weights: (n,) how much each document counts, or None.
@@ -23,7 +23,7 @@ class Labelled:
     wherever they stand, or None. sets: (n, k) where documents may have several labels or none, or None.
     """
 
-    measured: Measured
+    measured: CorpusCounts
     labels: Ints
     names: tuple[str, ...]
     weights: Floats | None = None
@@ -49,9 +49,9 @@ class Labelled:
         return np.bincount(self.labels, minlength=len(self.names)).astype(np.int64)
 
     @property
-    def dealt(self) -> Dealt:
+    def split_keys(self) -> SplitKeys:
         """What dealing them hangs on."""
-        return Dealt(labels=self.labels, groups=self.groups, keys=self.keys, sets=self.sets)
+        return SplitKeys(labels=self.labels, groups=self.groups, keys=self.keys, sets=self.sets)
 
     def few_labels(self, rows: Ints | None = None) -> bool:
         """Whether some documents, or all, have too few labels to learn from: fewer than two, or none where they may have
@@ -74,7 +74,7 @@ class Labelled:
         """(m, k) the sets that hold one label each, where documents may have several. labels: (m,) numbers."""
         return as_sets(labels, len(self.names)) if self.sets is not None else None
 
-    def rows(self, chosen: Bools | Ints) -> "Labelled":
+    def rows(self, chosen: Bools | Ints) -> "LabelledDocuments":
         """Some of the documents."""
         return replace(
             self,
@@ -86,29 +86,31 @@ class Labelled:
             sets=self.sets[chosen] if self.sets is not None else None,
         )
 
-    def present(self) -> "Labelled":
+    def present(self) -> "LabelledDocuments":
         """The same documents, labels that none of them has left out. Raises DataProblem for fewer than two labels."""
-        held = np.flatnonzero(self.label_documents)
+        occurring = np.flatnonzero(self.label_documents)
         if self.few_labels():
-            found = f"only {self.names[int(held[0])]!r}" if held.size else "none"
+            text = f"only {self.names[int(occurring[0])]!r}" if occurring.size else "none"
             raise DataProblem(
-                f"A sorter needs at least two labels; the documents have {found}.",
+                f"A sorter needs at least two labels; the documents have {text}.",
                 "Check the label column, or give documents of other labels too.",
             )
-        if held.size == len(self.names):
+        if occurring.size == len(self.names):
             return self
         return replace(
             self,
-            labels=np.searchsorted(held, self.labels).astype(np.int64),
-            names=tuple(self.names[number] for number in held.tolist()),
-            sets=self.sets[:, held] if self.sets is not None else None,
+            labels=np.searchsorted(occurring, self.labels).astype(np.int64),
+            names=tuple(self.names[number] for number in occurring.tolist()),
+            sets=self.sets[:, occurring] if self.sets is not None else None,
         )
 
 
-def numbered_sets(held: Sequence[AbstractSet[str]]) -> tuple[tuple[str, ...], Ints, Bools]:
+def numbered_sets(label_sets: Sequence[AbstractSet[str]]) -> tuple[tuple[str, ...], Ints, Bools]:
     """The distinct labels, sorted, the number of the first that each document has (n,), and which it has (n, k)."""
-    names = tuple(sorted({label for labels in held for label in labels}))
-    sets = np.array([[name in labels for name in names] for labels in held], dtype=bool).reshape(len(held), len(names))
+    names = tuple(sorted({label for labels in label_sets for label in labels}))
+    sets = np.array([[name in labels for name in names] for labels in label_sets], dtype=bool).reshape(
+        len(label_sets), len(names)
+    )
     return names, np.argmax(sets, axis=1).astype(np.int64), sets
 
 

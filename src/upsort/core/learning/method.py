@@ -12,14 +12,14 @@ Costs = Mapping[str, Mapping[str, float]]
 
 
 @record(frozen=True)
-class Method:
+class PlanWithResources:
     """resources: what cleaning and the vocabulary need. costs: of deciding, where the plan has any."""
 
     plan: Plan
     resources: Resources = field(default_factory=Resources)
     costs: Costs | None = None
 
-    def for_labels(self) -> "Method":
+    def for_labels(self) -> "PlanWithResources":
         """The same where only labels are asked for: without calibration, unless it has a part in choosing them."""
         decide = self.plan.decide
         if self.costs is not None or decide.f_beta or decide.rank_by == "probabilities":

@@ -8,7 +8,7 @@ from upsort.core.classifiers.calibration import Calibration
 from upsort.core.errors import UsageProblem
 from upsort.core.features.documents import Documents
 from upsort.core.features.measuring import prefixes
-from upsort.core.learning.sorter import Sorter
+from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.records import record
 
 BETWEEN_SENTENCES = ""
@@ -50,7 +50,7 @@ class PlainRule:
     undecided_below: float
 
 
-def plain_rule(sorter: Sorter) -> PlainRule:
+def plain_rule(sorter: TrainedSorter) -> PlainRule:
     """The rule of a sorter. Raises UsageProblem, with the reason, for one that cannot be said so."""
     _check(sorter)
     space, plan = sorter.space, sorter.plan
@@ -59,7 +59,7 @@ def plain_rule(sorter: Sorter) -> PlainRule:
     lengths = plan.features.lengths
     terms = [tuple(term.split(" ")) if lengths[1] > 1 else (term,) for term in space.terms]
     shares = None
-    if sorter.answers_by_share:
+    if sorter.predictions_by_share:
         shares = sorter.trained.label_documents / sorter.trained.label_documents.sum()
     weighting = space.weighting
     return PlainRule(
@@ -84,22 +84,22 @@ def plain_rule(sorter: Sorter) -> PlainRule:
     )
 
 
-def tokens_for(sorter: Sorter, documents: Documents) -> list[list[str]]:
+def tokens_for(sorter: TrainedSorter, documents: Documents) -> list[list[str]]:
     """The tokens of each document as the rule takes them."""
     (tokens,) = sorter.tokens_of(documents)
-    apart = sorter.plan.features.within_sentences and sorter.plan.features.lengths[1] > 1
-    found = []
+    separate_sentences = sorter.plan.features.within_sentences and sorter.plan.features.lengths[1] > 1
+    token_lists = []
     for begin, end in zip(tokens.starts[:-1].tolist(), tokens.starts[1:].tolist(), strict=True):
         mine: list[str] = []
         for place in range(begin, end):
-            if apart and place > begin and tokens.sentences[place] != tokens.sentences[place - 1]:
+            if separate_sentences and place > begin and tokens.sentences[place] != tokens.sentences[place - 1]:
                 mine.append(BETWEEN_SENTENCES)
             mine.append(tokens.words[tokens.codes[place]])
-        found.append(mine)
-    return found
+        token_lists.append(mine)
+    return token_lists
 
 
-def _check(sorter: Sorter) -> None:
+def _check(sorter: TrainedSorter) -> None:
     plan, space = sorter.plan, sorter.space
     features, retrain = plan.features, "Train another sorter, with --set {}."
     why, other = "", ""

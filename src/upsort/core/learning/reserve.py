@@ -7,15 +7,15 @@ from upsort.core.classifiers.families import family
 from upsort.core.classifiers.naive_bayes.sums import label_sums
 from upsort.core.classifiers.targets import targets_of
 from upsort.core.features.vocabulary import label_document_frequencies
-from upsort.core.learning.apart import Represented
-from upsort.core.learning.labelled import Labelled
+from upsort.core.learning.apart import FeatureMatrix
+from upsort.core.learning.labelled import LabelledDocuments
 from upsort.core.plan import Classifier, Plan
 from upsort.core.records import record
 from upsort.core.sparse import column_sizes, only_columns
 
 
 @record(frozen=True)
-class Reserve:
+class PrunedCounts:
     """What is known of the terms that the bounds left out, for a sorter that can be extended exactly.
 
     terms: sorted. frequency: (t, k) int64 documents of each label with each. counts: (t, k) float64 how often in them.
@@ -26,7 +26,7 @@ class Reserve:
     counts: Floats
 
 
-def can_be_extended(plan: Plan, documents: Labelled) -> bool:
+def can_be_extended(plan: Plan, documents: LabelledDocuments) -> bool:
     """Whether counts alone make the sorter: naive Bayes on counts or presence, nothing beside the text, all documents alike."""
     features, classifier = plan.features, plan.classifier
     return (
@@ -45,13 +45,13 @@ def counts_presence(plan: Plan) -> bool:
     return plan.features.weighting == "presence" or family(plan.classifier).on_presence
 
 
-def left_out_counts(documents: Labelled, seen: Represented, plan: Plan) -> Reserve:
+def left_out_counts(documents: LabelledDocuments, seen: FeatureMatrix, plan: Plan) -> PrunedCounts:
     """The counts of the terms that the bounds left out, so that more documents can bring them in."""
-    others = np.ones(len(documents.measured.terms), dtype=bool)
-    others[seen.kept] = False
-    places = np.flatnonzero(others & (column_sizes(documents.measured.counts) > 0))
+    rest = np.ones(len(documents.measured.terms), dtype=bool)
+    rest[seen.columns] = False
+    places = np.flatnonzero(rest & (column_sizes(documents.measured.counts) > 0))
     counts = only_columns(documents.measured.counts, places)
     targets = targets_of(documents.labels, documents.names, Classifier())
     frequency = label_document_frequencies(counts, documents.labels, len(documents.names))
     sums = frequency.astype(np.float64) if counts_presence(plan) else label_sums(counts, targets)
-    return Reserve([documents.measured.terms[place] for place in places.tolist()], frequency, sums)
+    return PrunedCounts([documents.measured.terms[place] for place in places.tolist()], frequency, sums)

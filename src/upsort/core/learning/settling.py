@@ -8,14 +8,14 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Floats
 from upsort.core.classifiers import calibrating
-from upsort.core.classifiers.calibration import Calibration, in_order_of
+from upsort.core.classifiers.calibration import Calibration, reordered_like
 from upsort.core.classifiers.families import calibration_of
-from upsort.core.classifiers.fitted import Fitted
-from upsort.core.learning.decision import by_costs, cost_table, ranking, values_of, weights_for_f_beta
+from upsort.core.classifiers.fitted import FittedClassifier
+from upsort.core.learning.decision import cost_decision, cost_table, ranking, values_of, weights_for_f_beta
 from upsort.core.learning.held_out import HeldOut
-from upsort.core.learning.inner import CALIBRATION_FOLDS, ENOUGH, Dealing, InnerFolds
-from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Method
+from upsort.core.learning.inner import CALIBRATION_FOLDS, ENOUGH, FoldPlan, InnerCV
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.learning.method import PlanWithResources
 from upsort.core.plan import Plan
 from upsort.core.records import record
 
@@ -24,7 +24,7 @@ _LEAST = 40  # documents, of fewer `auto` learns no calibration
 
 
 @record(frozen=True, kw_only=True)
-class Settled:
+class FittedDecision:
     """thresholds: (k,) of sets of labels. decision: (k, k) see `learning.decision`. undecided_below: the bound for the accuracy
     that was asked for, None where none was. held_out: what was told of
     documents that the folds held out."""
@@ -36,24 +36,28 @@ class Settled:
     held_out: HeldOut = field(default_factory=HeldOut)
 
 
-def settled(
-    documents: Labelled, method: Method, inner: InnerFolds, fitted: Sequence[Fitted], penalty_chosen: bool
-) -> Settled:
+def fit_decision(
+    documents: LabelledDocuments,
+    method: PlanWithResources,
+    inner: InnerCV,
+    fitted: Sequence[FittedClassifier],
+    penalty_chosen: bool,
+) -> FittedDecision:
     """Learn all of it. fitted: the classifiers of the folds. penalty_chosen: on these very folds, so that they no longer tell
     how good the sorter is."""
     plan = method.plan
     costs = cost_table(method.costs, documents.names) if method.costs is not None and documents.sets is None else None
-    decision = by_costs(costs) if costs is not None else None
+    decision = cost_decision(costs) if costs is not None else None
     scores = inner.scores(plan, fitted) if inner.folds else np.full((documents.documents, 1), np.nan)
     judged: Bools = np.asarray(~np.isnan(scores).any(axis=1))
     if not judged.any():
-        return Settled(thresholds=_halves(documents), decision=decision)
+        return FittedDecision(thresholds=_halves(documents), decision=decision)
     scores = scores[judged]
     if documents.sets is not None:
         return _of_sets(scores, documents.sets[judged], plan)
     labels = documents.labels[judged]
     # A document whose label its fold could not learn tells nothing of how scores become probabilities.
-    taught = inner.taught()[judged]
+    taught = inner.labels_were_learned()[judged]
     calibration = (
         calibrating.calibrate(calibration_of(plan.classifier), scores[taught], labels[taught])
         if taught.any()
@@ -62,13 +66,13 @@ def settled(
     probabilities = calibration.probabilities(scores)
     ranked_by = scores if calibration.keeps_order or plan.decide.rank_by == "scores" else probabilities
     if ranked_by is scores and not calibration.keeps_order:
-        probabilities = in_order_of(scores, probabilities)
+        probabilities = reordered_like(scores, probabilities)
     if plan.decide.f_beta > 0:
         decision = weights_for_f_beta(labels, probabilities, plan.decide.f_beta)
     values = values_of(probabilities, decision) if decision is not None else ranked_by
     sorted_as = ranking(values, np.bincount(documents.labels, minlength=len(documents.names)))[:, 0]
     as_on_new = decision is None and ranked_by is scores and not penalty_chosen
-    words, unknown = inner.words()
+    words, unknown = inner.unknown_words()
     held_out = HeldOut(
         documents=labels.size,
         groups=np.unique(documents.groups[judged]).size if documents.groups is not None else labels.size,
@@ -84,8 +88,8 @@ def settled(
         held_out = replace(
             held_out, decided=int(decided.sum()), decided_right=int((decided & (sorted_as == labels)).sum())
         )
-        return Settled(calibration=calibration, decision=decision, undecided_below=bound, held_out=held_out)
-    return Settled(calibration=calibration, decision=decision, held_out=held_out)
+        return FittedDecision(calibration=calibration, decision=decision, undecided_below=bound, held_out=held_out)
+    return FittedDecision(calibration=calibration, decision=decision, held_out=held_out)
 
 
 def bound_for(probabilities: Floats, right: Bools, accuracy: float) -> float:
@@ -105,7 +109,7 @@ def bound_for(probabilities: Floats, right: Bools, accuracy: float) -> float:
     return float((ranked[best] + following) / 2.0)
 
 
-def needs_folds(documents: Labelled, plan: Plan) -> bool:
+def needs_folds(documents: LabelledDocuments, plan: Plan) -> bool:
     """Whether something is to be learned from folds of the training documents."""
     if documents.sets is not None or plan.decide.f_beta > 0 or plan.decide.decided_accuracy > 0:
         return True
@@ -115,24 +119,24 @@ def needs_folds(documents: Labelled, plan: Plan) -> bool:
     )
 
 
-def dealing_for(documents: Labelled, plan: Plan, choosing: bool) -> Dealing:
+def fold_plan_for(documents: LabelledDocuments, plan: Plan, choosing: bool) -> FoldPlan:
     """How the documents are dealt to learn all of it. choosing: a penalty too."""
     if choosing or documents.sets is not None:
-        return Dealing()
-    one_slope = calibration_of(plan.classifier) == "temperature" and plan.decide.f_beta == 0
-    return Dealing(CALIBRATION_FOLDS, ENOUGH if one_slope else None)
+        return FoldPlan()
+    single_temperature = calibration_of(plan.classifier) == "temperature" and plan.decide.f_beta == 0
+    return FoldPlan(CALIBRATION_FOLDS, ENOUGH if single_temperature else None)
 
 
-def _halves(documents: Labelled) -> Floats | None:
+def _halves(documents: LabelledDocuments) -> Floats | None:
     return np.full(len(documents.names), 0.5) if documents.sets is not None else None
 
 
-def _of_sets(scores: Floats, own: Bools, plan: Plan) -> Settled:
+def _of_sets(scores: Floats, own: Bools, plan: Plan) -> FittedDecision:
     kind = "isotonic" if calibration_of(plan.classifier) == "isotonic" else "platt"
     calibration: Calibration = calibrating.calibrate_each(kind, scores, own)
     each = calibration.each(scores)
     thresholds = np.array([_best_threshold(each[:, label], own[:, label]) for label in range(own.shape[1])])
-    return Settled(calibration=calibration, thresholds=thresholds)
+    return FittedDecision(calibration=calibration, thresholds=thresholds)
 
 
 def _best_threshold(probabilities: Floats, own: Bools) -> float:

@@ -9,27 +9,27 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers import families
-from upsort.core.classifiers.calibration import Calibration, in_order_of
-from upsort.core.classifiers.fitted import Fitted, scores_of
-from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.calibration import Calibration, reordered_like
+from upsort.core.classifiers.fitted import FittedClassifier, scores_of
+from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.errors import DataProblem
-from upsort.core.features.beside import Cells
+from upsort.core.features.beside import ExtraCells
 from upsort.core.features.counting import KnownCounts, count_known
 from upsort.core.features.documents import Documents
 from upsort.core.features.measuring import prefixes
 from upsort.core.features.vocabulary import FeatureSpace
-from upsort.core.learning.adding_up import added_up
+from upsort.core.learning.adding_up import aggregate_passages
 from upsort.core.learning.decision import ranking, values_of
 from upsort.core.learning.held_out import HeldOut
-from upsort.core.learning.kept_documents import KeptDocuments
+from upsort.core.learning.kept_documents import StoredDocuments
 from upsort.core.learning.method import Costs
-from upsort.core.learning.reserve import Reserve
+from upsort.core.learning.reserve import PrunedCounts
 from upsort.core.names import listed
-from upsort.core.parted import Parted
+from upsort.core.parted import PartitionedMatrix
 from upsort.core.plan import Plan
 from upsort.core.records import record
 from upsort.core.text.cleaning import Cleaner, cleaner
-from upsort.core.text.labels import in_one_cell
+from upsort.core.text.labels import joined_labels
 from upsort.core.text.resources import Resources
 from upsort.core.text.tokeniser import Tokens
 
@@ -72,10 +72,10 @@ def by_share(plan: Plan, blank: int | None) -> bool:
     return blank is not None and blank < ENOUGH_BLANK and record.looks_at_text and by_documents
 
 
-def blank_rows(matrix: csr_array | Parted) -> Bools:
+def blank_rows(matrix: csr_array | PartitionedMatrix) -> Bools:
     """(n,) which rows hold no value but 0."""
-    if isinstance(matrix, Parted):
-        return np.asarray(matrix.each(blank_rows))
+    if isinstance(matrix, PartitionedMatrix):
+        return np.asarray(matrix.map_rows(blank_rows))
     return np.asarray(np.diff(matrix.indptr) == 0)
 
 
@@ -94,7 +94,7 @@ def length_classes(tokens: Ints) -> Ints:
 
 
 @record(frozen=True, kw_only=True)
-class Trained:
+class TrainingSummary:
     """What training saw and how it ended.
 
     label_documents: (k,) int64. label_document_frequency: (n_terms, k) int64, in how many documents of each label each
@@ -108,7 +108,7 @@ class Trained:
     label_document_frequency: Ints
     documents: int
     right: int | None
-    ended: Ended
+    ended: OptimiserReport
     penalty: float = 1.0
     held_out: HeldOut = field(default_factory=HeldOut)
     lengths: Ints = field(default_factory=lambda: np.zeros(LENGTH_CLASSES, dtype=np.int64))
@@ -118,7 +118,7 @@ class Trained:
 
 
 @record(frozen=True, kw_only=True)
-class Sorter:
+class TrainedSorter:
     """A trained model.
 
     labels: sorted; the columns of scores and probabilities. resources: word lists its cleaning needs. costs: that it decides
@@ -131,15 +131,15 @@ class Sorter:
     plan: Plan
     labels: tuple[str, ...]
     space: FeatureSpace
-    classifier: Fitted
-    trained: Trained
+    classifier: FittedClassifier
+    trained: TrainingSummary
     resources: Resources = field(default_factory=Resources)
     costs: Costs | None = None
     calibration: Calibration = field(default_factory=Calibration)
     answer: str = ""
     thresholds: Floats | None = None
-    reserve: Reserve | None = None
-    kept: KeptDocuments | None = None
+    pruned: PrunedCounts | None = None
+    stored: StoredDocuments | None = None
     decision: Floats | None = None
 
     @cached_property
@@ -163,8 +163,8 @@ class Sorter:
             for part, prefix in zip(tokens, prefixes(self.plan.columns, self.plan.features), strict=True)
         ]
         matrix = csr_array(sum((part.matrix for part in parts[1:]), parts[0].matrix))
-        together: Ints = np.sum([part.tokens for part in parts], axis=0)
-        return KnownCounts(matrix, together, np.sum([part.known for part in parts], axis=0))
+        counts: Ints = np.sum([part.tokens for part in parts], axis=0)
+        return KnownCounts(matrix, counts, np.sum([part.known for part in parts], axis=0))
 
     def matrix(self, documents: Documents, tokens: Sequence[Tokens] | None = None) -> tuple[csr_array, KnownCounts]:
         """(n, n_terms) what the classifier sees of documents, and what is known of their words."""
@@ -183,13 +183,13 @@ class Sorter:
         """Decide about documents as numbers, as `matrix` gives them."""
         return replace(self.decide_rows(matrix), tokens=counts.tokens, unknown_share=counts.unknown_share())
 
-    def decide_rows(self, matrix: csr_array | Parted) -> Decisions:
+    def decide_rows(self, matrix: csr_array | PartitionedMatrix) -> Decisions:
         """The same, nothing said of words. matrix: (n, n_terms)."""
-        blank = blank_rows(matrix) if self.answers_by_share else None
+        blank = blank_rows(matrix) if self.predictions_by_share else None
         return self.decide_scores(scores_of(self.classifier, matrix), blank)
 
     @property
-    def answers_by_share(self) -> bool:
+    def predictions_by_share(self) -> bool:
         """Whether a document in which the classifier sees nothing gets the labels' shares of the training documents for
         probabilities: where training had hardly any such document to learn from, so that the classifier would only guess."""
         return by_share(self.plan, self.trained.blank) and self.thresholds is None
@@ -205,20 +205,22 @@ class Sorter:
             if self.plan.decide.rank_by == "probabilities":
                 ranked_by = probabilities
             else:
-                probabilities = in_order_of(scores, probabilities)
+                probabilities = reordered_like(scores, probabilities)
         if blank is not None and blank.any():
             shares = self.trained.label_documents / self.trained.label_documents.sum()
             probabilities = np.where(blank[:, None], shares, probabilities)
             ranked_by = np.where(blank[:, None], shares, ranked_by)
         return self._decided(scores, probabilities, ranked_by)
 
-    def decide_added_up(self, passages: Decisions, documents: Sequence[str], way: str) -> tuple[list[str], Decisions]:
+    def decide_aggregated(self, passages: Decisions, documents: Sequence[str], way: str) -> tuple[list[str], Decisions]:
         """Decide about documents made of passages by the same rule.
 
         documents: (n,) whose passage each is. way: see `adding_up`. Returns the documents in the order of their first
         passages, and the decisions about them; the scores are the logarithms of the probabilities.
         """
-        names, owner, probabilities = added_up(passages.probabilities, documents, way, self.thresholds is None)
+        names, owner, probabilities = aggregate_passages(
+            passages.probabilities, documents, way, self.thresholds is None
+        )
         tokens = np.bincount(owner, weights=passages.tokens, minlength=len(names)).astype(np.int64)
         unknown = np.bincount(owner, np.nan_to_num(passages.unknown_share) * passages.tokens, minlength=len(names))
         with np.errstate(invalid="ignore"):
@@ -250,25 +252,25 @@ class Sorter:
         """What each document is sorted as: its label, its labels with the plan's separator between them, or UNDECIDED."""
         if decisions.sets is not None:
             return [
-                self.joined(label for label, has in zip(self.labels, held, strict=True) if has)
-                for held in decisions.sets.tolist()
+                self.joined(label for label, has in zip(self.labels, row, strict=True) if has)
+                for row in decisions.sets.tolist()
             ]
         labels = [self.labels[best] for best in decisions.best.tolist()]
         if decisions.undecided is None:
             return labels
         return [UNDECIDED if left else label for label, left in zip(labels, decisions.undecided.tolist(), strict=True)]
 
-    def remarks(self, decisions: Decisions) -> list[str]:
+    def remarks_on(self, decisions: Decisions) -> list[str]:
         """What is to be said of answers that rest on no word of the text; empty for all others."""
-        found = [""] * decisions.best.size
+        messages = [""] * decisions.best.size
         for row in np.flatnonzero(without_known_words(decisions)).tolist():
-            if self.space.beside.names:
-                found[row] = "no word known: the answer rests on the columns beside the text"
+            if self.space.extra_columns.names:
+                messages[row] = "no word known: the answer rests on the columns beside the text"
             elif self._is_commonest(decisions, row):
-                found[row] = "nothing known: the answer is the commonest label"
+                messages[row] = "nothing known: the answer is the commonest label"
             else:
-                found[row] = "nothing known: the answer rests on no word"
-        return found
+                messages[row] = "nothing known: the answer rests on no word"
+        return messages
 
     def _is_commonest(self, decisions: Decisions, row: int) -> bool:
         """Whether a document is given the one label that most training documents have."""
@@ -278,14 +280,15 @@ class Sorter:
 
     def joined(self, labels: Iterable[str]) -> str:
         """A set of labels as one cell: sorted, with the plan's separator between them."""
-        return in_one_cell(labels, self.plan.columns.label_separator)
+        return joined_labels(labels, self.plan.columns.label_separator)
 
-    def cells(self, documents: Documents) -> Cells:
+    def cells(self, documents: Documents) -> ExtraCells:
         """The columns beside the text, in the order of training. Raises DataProblem where there are others."""
         cells = documents.cells(self.plan.features.measures)
-        if cells.number_names != self.space.beside.number_names:
+        if cells.number_names != self.space.extra_columns.number_names:
             raise DataProblem(
-                f"The sorter was trained with the numbers {listed(self.space.beside.number_names) or 'none'}, these documents "
+                f"The sorter was trained with the numbers {listed(self.space.extra_columns.number_names) or 'none'}, "
+                "these documents "
                 f"have {listed(cells.number_names) or 'none'}.",
                 "Give a table with the same columns.",
             )

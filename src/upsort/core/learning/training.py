@@ -7,24 +7,27 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Ints
 from upsort.core.classifiers import families
-from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.fitted import FittedClassifier
 from upsort.core.errors import UsageProblem
 from upsort.core.features.vocabulary import known_words, total_counts
-from upsort.core.learning.apart import Represented, represent
-from upsort.core.learning.inner import InnerFolds, trained_on
-from upsort.core.learning.labelled import Labelled
-from upsort.core.learning.method import Method
+from upsort.core.learning.apart import FeatureMatrix, build_features
+from upsort.core.learning.inner import InnerCV, trained_on
+from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.learning.method import PlanWithResources
 from upsort.core.learning.reserve import can_be_extended, left_out_counts
-from upsort.core.learning.settling import dealing_for, needs_folds, settled
-from upsort.core.learning.sorter import Sorter, Trained, blank_rows, length_classes
-from upsort.core.parted import ByRow, Parted
+from upsort.core.learning.settling import fit_decision, fold_plan_for, needs_folds
+from upsort.core.learning.sorter import TrainedSorter, TrainingSummary, blank_rows, length_classes
+from upsort.core.parted import PartitionedMatrix, Sliced
 from upsort.core.plan import Plan
-from upsort.core.spreading import Spread, one_by_one
+from upsort.core.spreading import ParallelMap, sequential
 
 
 def train_sorter(
-    documents: Labelled, method: Method, seen: Represented | None = None, spread: Spread = one_by_one
-) -> tuple[Sorter, Represented]:
+    documents: LabelledDocuments,
+    method: PlanWithResources,
+    seen: FeatureMatrix | None = None,
+    parallel: ParallelMap = sequential,
+) -> tuple[TrainedSorter, FeatureMatrix]:
     """Train a sorter on these documents and no others, from nothing.
 
     Labels that none of these documents has are left out of the sorter. seen: the documents as numbers, where they were
@@ -32,56 +35,56 @@ def train_sorter(
     Raises DataProblem for fewer than two labels and when no term is within the bounds.
     """
     documents = documents.present()
-    plan = families.settled(method.plan)
+    plan = families.resolved(method.plan)
     method = replace(method, plan=plan)
     _check(documents, plan)
-    seen = seen or represent(documents, plan.features, method.resources)
+    seen = seen or build_features(documents, plan.features, method.resources)
     choosing = families.chooses_penalty(plan.classifier)
-    settling = needs_folds(documents, plan)
-    inner = InnerFolds(documents, ())
-    if settling or choosing:
-        inner = InnerFolds.of(documents, method, dealing_for(documents, plan, choosing))
-    penalty = inner.best_penalty(plan, spread) if choosing else families.penalty_of(plan.classifier)
-    inner = inner if settling else InnerFolds(documents, ())
+    needs_decision = needs_folds(documents, plan)
+    inner = InnerCV(documents, ())
+    if needs_decision or choosing:
+        inner = InnerCV.of(documents, method, fold_plan_for(documents, plan, choosing))
+    penalty = inner.best_penalty(plan, parallel) if choosing else families.penalty_of(plan.classifier)
+    inner = inner if needs_decision else InnerCV(documents, ())
     matrix = seen.matrix
 
-    def fitted(number: int) -> Fitted:
-        return inner.fitted(number - 1, plan, penalty) if number else trained_on(documents, matrix, plan, penalty)
+    def fitted(number: int) -> FittedClassifier:
+        return inner.classifiers(number - 1, plan, penalty) if number else trained_on(documents, matrix, plan, penalty)
 
-    classifier, *of_folds = spread(fitted, 1 + len(inner.folds))
-    found = settled(documents, method, inner, of_folds, choosing)
-    if found.undecided_below is not None:
-        plan = replace(plan, decide=replace(plan.decide, undecided_below=found.undecided_below))
-    trained = Trained(
+    classifier, *of_folds = parallel(fitted, 1 + len(inner.folds))
+    decision = fit_decision(documents, method, inner, of_folds, choosing)
+    if decision.undecided_below is not None:
+        plan = replace(plan, decide=replace(plan.decide, undecided_below=decision.undecided_below))
+    trained = TrainingSummary(
         label_documents=documents.label_documents,
         label_document_frequency=seen.space.label_document_frequency,
         documents=documents.documents,
         right=None,
         ended=classifier.ended,
         penalty=penalty,
-        held_out=found.held_out,
+        held_out=decision.held_out,
         lengths=length_classes(documents.measured.tokens),
         words=int(documents.measured.tokens.sum()) if plan.features.units == "words" else 0,
-        known_words=known_words(seen.space, total_counts(documents.measured.counts)[seen.kept]),
+        known_words=known_words(seen.space, total_counts(documents.measured.counts)[seen.columns]),
         blank=int(blank_rows(seen.matrix).sum()),
     )
-    sorter = Sorter(
+    sorter = TrainedSorter(
         plan=plan,
         labels=documents.names,
         space=seen.space,
         classifier=classifier,
         trained=trained,
         resources=method.resources,
-        costs=method.costs if found.decision is not None and not plan.decide.f_beta else None,
-        calibration=found.calibration,
-        thresholds=found.thresholds,
-        reserve=left_out_counts(documents, seen, plan) if can_be_extended(plan, documents) else None,
-        decision=found.decision,
+        costs=method.costs if decision.decision is not None and not plan.decide.f_beta else None,
+        calibration=decision.calibration,
+        thresholds=decision.thresholds,
+        pruned=left_out_counts(documents, seen, plan) if can_be_extended(plan, documents) else None,
+        decision=decision.decision,
     )
     return replace(sorter, trained=replace(trained, right=_right(sorter, documents, seen))), seen
 
 
-def _check(documents: Labelled, plan: Plan) -> None:
+def _check(documents: LabelledDocuments, plan: Plan) -> None:
     if documents.sets is not None and not families.family(plan.classifier).sets:
         able = [kind for kind, family in families.FAMILIES.items() if family.sets]
         raise UsageProblem(
@@ -103,16 +106,16 @@ def _check(documents: Labelled, plan: Plan) -> None:
         )
 
 
-def _right(sorter: Sorter, documents: Labelled, seen: Represented) -> int:
+def _right(sorter: TrainedSorter, documents: LabelledDocuments, seen: FeatureMatrix) -> int:
     """How many of its own documents it gets right, deciding as it decides about others."""
-    if isinstance(seen.matrix, Parted):
-        found = seen.matrix.summed(_right_of, sorter, ByRow(documents.labels), ByRow(documents.sets))
+    if isinstance(seen.matrix, PartitionedMatrix):
+        right = seen.matrix.sum(_right_of, sorter, Sliced(documents.labels), Sliced(documents.sets))
     else:
-        found = _right_of(seen.matrix, sorter, documents.labels, documents.sets)
-    return int(found)
+        right = _right_of(seen.matrix, sorter, documents.labels, documents.sets)
+    return int(right)
 
 
-def _right_of(matrix: csr_array, sorter: Sorter, labels: Ints, sets: Bools | None) -> int:
+def _right_of(matrix: csr_array, sorter: TrainedSorter, labels: Ints, sets: Bools | None) -> int:
     decisions = sorter.decide_rows(matrix)
     right = (
         decisions.best == labels if sets is None or decisions.sets is None else (decisions.sets ^ sets).sum(axis=1) == 0

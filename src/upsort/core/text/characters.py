@@ -67,13 +67,13 @@ def byte_classes(raw: bytes, text: Bytes) -> Bytes:
     distinct = np.flatnonzero(present)
     table = np.zeros(_CODE_POINTS, dtype=np.uint8)
     table[distinct] = [character_class(chr(code)) for code in distinct.tolist()]
-    found = table[code_points]
-    classes[leads] = found
+    classes = table[code_points]
+    classes[leads] = classes
     lead_bytes = text[leads]
-    classes[leads + 1] = found
+    classes[leads + 1] = classes
     for smallest_lead, offset in ((0xE0, 2), (0xF0, 3)):
         longer = lead_bytes >= smallest_lead
-        classes[leads[longer] + offset] = found[longer]
+        classes[leads[longer] + offset] = classes[longer]
     return classes
 
 

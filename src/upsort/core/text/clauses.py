@@ -2,8 +2,8 @@
 
 from functools import cache
 
-SENTENCE_MARKS = ".!?…。！？"
-CLAUSE_MARKS = f"{SENTENCE_MARKS},;:()\n、，；："
+SENTENCE_ENDS = ".!?…。！？"
+CLAUSE_ENDS = f"{SENTENCE_ENDS},;:()\n、，；："
 
 _ABBREVIATIONS = {
     "en": """

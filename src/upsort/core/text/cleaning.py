@@ -15,17 +15,17 @@ import numpy as np
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Clean
 from upsort.core.records import record
-from upsort.core.text.editing import TextStep, Traced
+from upsort.core.text.editing import TextStep, TracedText
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.lowercase import DOTTED_I_LANGUAGES
-from upsort.core.text.markers import DIGITS, KEPT, has_marks, shown, unmarked
-from upsort.core.text.patience import Patience, TooLong
+from upsort.core.text.markers import DIGITS, PROTECTED, has_marker_characters, shown, unmarked
+from upsort.core.text.patience import PatternBudget, PatternTimeout
 from upsort.core.text.resources import Resources, WordStep
-from upsort.core.text.step import OnText, OnWords, Place, Step
+from upsort.core.text.step import OnText, OnWords, Step, StepPlace
 from upsort.core.text.steps import step_called
-from upsort.core.text.steps.keep import KEEP, kept_texts
+from upsort.core.text.steps.keep import KEEP, protected_texts
 from upsort.core.text.steps.letters import LOWER
-from upsort.core.text.steps.patterns import PatientSubstitution, checked_pattern
+from upsort.core.text.steps.patterns import TimedSubstitution, checked_pattern
 from upsort.core.text.steps.punctuation import PUNCTUATION
 from upsort.core.text.tokeniser import Tokens, tokenise
 from upsort.core.text.word_memory import WordMemory
@@ -41,7 +41,7 @@ class Cleaner:
     on_text: tuple[tuple[str, TextStep], ...]
     on_words: tuple[tuple[str, WordStep], ...]
     resources: Resources = field(default_factory=Resources)
-    tokens_by: PatientSubstitution | None = None
+    tokens_by: TimedSubstitution | None = None
     with_sentences: bool = False
 
     @cached_property
@@ -51,10 +51,10 @@ class Cleaner:
         if not steps:
             return None
 
-        kept = kept_texts(self.settings, self.resources)
+        protected = protected_texts(self.settings, self.resources)
 
         def formed(word: str) -> str:
-            if word in kept:
+            if word in protected:
                 return word
             for step in steps:
                 word = step(word) if word else word
@@ -86,7 +86,7 @@ class Cleaner:
         are cut.
         """
         texts = list(documents)
-        if has_marks("".join(texts)):
+        if has_marker_characters("".join(texts)):
             texts = [unmarked(text) for text in texts]
         for place, (name, step) in enumerate(self.on_text):
             later = [step_called(other) for other, _ in self.on_text[place + 1 :]]
@@ -95,8 +95,8 @@ class Cleaner:
                 continue
             blind = not any(other.sees_case for other in later)
             if for_words and name == LOWER.name and self.lowers_words and blind:
-                together = "\n".join(texts)
-                if not any(letter in together for letter in _NOT_ALONE):
+                joined = "\n".join(texts)
+                if not any(letter in joined for letter in _NOT_ALONE):
                     continue
             texts = step.apply_to_all(texts)
         return texts
@@ -123,10 +123,10 @@ class Cleaner:
 
         Each token's characters are followed back through every edit of every step.
         """
-        text = Traced.of(unmarked(document))
+        text = TracedText.of(unmarked(document))
         for _, change in self.on_text:
             text = text.after(change.edits(text.text))
-        found, at = [], 0
+        traces, at = [], 0
         tokens = self.cut([text.text])
         raw = tokenise([text.text]) if self.tokens_by is None else tokens
         for code, raw_code in zip(tokens.codes.tolist(), raw.codes.tolist(), strict=True):
@@ -135,11 +135,11 @@ class Cleaner:
             at = start + len(written)
             word = self.forms.of(word) if self.forms is not None else word
             if word:
-                found.append((word, *text.origin(start, at)))
-        return found
+                traces.append((word, *text.origin(start, at)))
+        return traces
 
     @property
-    def wanted(self) -> frozenset[str]:
+    def required_resources(self) -> frozenset[str]:
         """The resources that its steps need."""
         return frozenset(resource for name in self.settings.steps for resource in step_called(name).resources)
 
@@ -159,7 +159,7 @@ class Cleaner:
                 patience.begin()
                 try:
                     self.cut(self.cleaned([document]))
-                except TooLong:
+                except PatternTimeout:
                     patience.known.add(hash(document))
                 patience.end(hash(document) in patience.known)
             if hash(document) in patience.known:
@@ -167,7 +167,7 @@ class Cleaner:
         return slow
 
     @property
-    def patience(self) -> Patience:
+    def patience(self) -> PatternBudget:
         """What its patterns share."""
         assert self.resources.patience is not None
         return self.resources.patience
@@ -175,7 +175,7 @@ class Cleaner:
     def warnings(self, resources: Resources) -> list[str]:
         """What in the order of the steps makes one of them useless."""
         names = [name for name, _ in (*self.on_text, *self.on_words)]
-        told = []
+        messages = []
         for place, name in enumerate(names):
             step, earlier = step_called(name), names[:place]
             wrong = [f"{name} stands after {other}: {step.before[other]}." for other in earlier if other in step.before]
@@ -183,8 +183,8 @@ class Cleaner:
                 f"{name} stands before {other}: {why}." for other, why in step.after.items() if other not in earlier
             ]
             lacking = step.lacks(self.settings, resources)
-            told += [*wrong[:1], *missing, *([lacking] if lacking else [])]
-        return told
+            messages += [*wrong[:1], *missing, *([lacking] if lacking else [])]
+        return messages
 
 
 def cleaner(settings: Clean, resources: Resources | None = None, with_sentences: bool = False) -> Cleaner:
@@ -193,23 +193,23 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
     with_sentences: whether its tokens are to know their sentences. Raises UsageProblem for a step that cannot stand where it
     does, and for a wrong pattern.
     """
-    resources = replace(resources or Resources(), patience=Patience(settings.pattern_seconds))
+    resources = replace(resources or Resources(), patience=PatternBudget(settings.pattern_seconds))
     steps = [step_called(name) for name in settings.steps]
-    if KEEP not in steps and kept_texts(settings, resources):
+    if KEEP not in steps and protected_texts(settings, resources):
         steps = [KEEP, *steps]
-    first = next((place for place, step in enumerate(steps) if step.place is Place.ON_WORDS), len(steps))
+    first = next((place for place, step in enumerate(steps) if step.place is StepPlace.ON_WORDS), len(steps))
     on_text = [(step.name, _on_text(step)(settings, resources)) for step in steps[:first]]
     on_words: list[tuple[str, WordStep]] = []
     for step in steps[first:]:
         match step.place:
-            case Place.ON_WORDS:
-                before = _one_after_the_other(on_text, [earlier for _, earlier in on_words])
+            case StepPlace.ON_WORDS:
+                before = _composed(on_text, [earlier for _, earlier in on_words])
                 on_words.append((step.name, _on_words(step)(settings, resources, before)))
-            case Place.EITHER_SIDE:
+            case StepPlace.ANYWHERE:
                 on_words.append((step.name, _on_a_word(_on_text(step)(settings, resources))))
-            case Place.HARMLESS_AFTER:
+            case StepPlace.NO_EFFECT_AFTER:
                 pass
-            case Place.BEFORE_WORDS:
+            case StepPlace.BEFORE_WORDS:
                 raise UsageProblem(
                     f"The step {step.name} needs running text, but stands after {steps[first].name}, which works on words.",
                     f"Put {step.name} before {steps[first].name} in clean.steps.",
@@ -219,9 +219,11 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
     pattern = None
     if settings.tokens_by:
         by = checked_pattern(settings.tokens_by).pattern
-        if kept_texts(settings, resources):
-            by = rf"[{KEPT}{DIGITS}]+|(?:{by})"
-        pattern = PatientSubstitution(checked_pattern(by), "", resources.patience or Patience(settings.pattern_seconds))
+        if protected_texts(settings, resources):
+            by = rf"[{PROTECTED}{DIGITS}]+|(?:{by})"
+        pattern = TimedSubstitution(
+            checked_pattern(by), "", resources.patience or PatternBudget(settings.pattern_seconds)
+        )
     return Cleaner(
         settings=settings,
         on_text=tuple(on_text),
@@ -244,7 +246,7 @@ def _on_words(step: Step) -> OnWords:
     return step.on_words
 
 
-def _one_after_the_other(on_text: Sequence[tuple[str, TextStep]], earlier: Sequence[WordStep]) -> WordStep:
+def _composed(on_text: Sequence[tuple[str, TextStep]], earlier: Sequence[WordStep]) -> WordStep:
     """What the steps so far do to a single word."""
     letters = [step for name, step in on_text if step_called(name).respells]
 
@@ -266,14 +268,14 @@ def _shown_in_lower_case(word: str) -> str:
     return shown(word.lower())
 
 
-def _by_pattern(texts: Sequence[str], pattern: PatientSubstitution, memory: WordMemory) -> Tokens:
+def _by_pattern(texts: Sequence[str], pattern: TimedSubstitution, memory: WordMemory) -> Tokens:
     """Tokens as the matches of a pattern (its first group, where it has one)."""
     words: list[str] = []
     starts = [0]
     for text in texts:
-        for found in pattern.matches(text):
-            whole = found.group()
-            word = found.group(1) if pattern.pattern.groups and whole[:1] != KEPT else whole
+        for match in pattern.matches(text):
+            whole = match.group()
+            word = match.group(1) if pattern.pattern.groups and whole[:1] != PROTECTED else whole
             if word and not word.isspace():
                 words.append(" ".join(word.split()))
         starts.append(len(words))

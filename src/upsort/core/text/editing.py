@@ -30,7 +30,7 @@ class TextStep(Protocol):
         """The same step as edits, in order and without overlap; applied, they give the same text."""
 
 
-class OneByOne:
+class PerDocument:
     """A block of texts is worked on text by text."""
 
     def apply(self, text: str) -> str:
@@ -55,7 +55,7 @@ def _always(_: str) -> bool:
 
 
 @record(frozen=True)
-class Substitution(OneByOne):
+class Substitution(PerDocument):
     """Every match of a pattern replaced.
 
     possible: whether a text, or several one after the other, may hold a match; quicker than to look for one. whole: the same
@@ -81,11 +81,11 @@ class Substitution(OneByOne):
     def edits(self, text: str) -> list[Edit]:
         if not self.possible(text):
             return []
-        return [Edit(found.start(), found.end(), self.replacement(found)) for found in self.pattern.finditer(text)]
+        return [Edit(match.start(), match.end(), self.replacement(match)) for match in self.pattern.finditer(text)]
 
 
 @record(frozen=True)
-class Rewriting(OneByOne):
+class Rewrite(PerDocument):
     """A function of the whole text, such as lower-casing. pieces: a pattern for the stretches that change on their own.
 
     over_lines: whether the lines of a text change independently of each other.
@@ -101,18 +101,18 @@ class Rewriting(OneByOne):
     def apply_to_all(self, texts: list[str]) -> list[str]:
         if not self.over_lines:
             return [self.function(text) for text in texts]
-        together = "\n".join(texts)
-        if together.count("\n") == len(texts) - 1:
-            return self.function(together).split("\n")
+        joined = "\n".join(texts)
+        if joined.count("\n") == len(texts) - 1:
+            return self.function(joined).split("\n")
         return [self.function(text) for text in texts]
 
     def edits(self, text: str) -> list[Edit]:
         whole = self.function(text)
         edits = []
-        for found in self.pieces.finditer(text):
-            new = self.function(found.group())
-            if new != found.group():
-                edits.append(Edit(found.start(), found.end(), new))
+        for match in self.pieces.finditer(text):
+            new = self.function(match.group())
+            if new != match.group():
+                edits.append(Edit(match.start(), match.end(), new))
         # Where a stretch depends on its neighbours (a final sigma), the whole text decides.
         return edits if edited(text, edits) == whole else _whole_difference(text, whole)
 
@@ -132,7 +132,7 @@ def edited(text: str, edits: Iterable[Edit]) -> str:
 
 
 @record(frozen=True)
-class Traced:
+class TracedText:
     """A text, and for each of its characters the stretch of the original that it came from."""
 
     text: str
@@ -140,11 +140,11 @@ class Traced:
     ends: tuple[int, ...]
 
     @classmethod
-    def of(cls, text: str) -> "Traced":
+    def of(cls, text: str) -> "TracedText":
         """An original text."""
         return cls(text, tuple(range(len(text))), tuple(range(1, len(text) + 1)))
 
-    def after(self, edits: Iterable[Edit]) -> "Traced":
+    def after(self, edits: Iterable[Edit]) -> "TracedText":
         """The text after the edits; each new character comes from all that its edit replaced."""
         starts: list[int] = []
         ends: list[int] = []
@@ -161,7 +161,7 @@ class Traced:
             at = edit.end
         starts += self.starts[at:]
         ends += self.ends[at:]
-        return Traced("".join([*parts, self.text[at:]]), tuple(starts), tuple(ends))
+        return TracedText("".join([*parts, self.text[at:]]), tuple(starts), tuple(ends))
 
     def origin(self, start: int, end: int) -> tuple[int, int]:
         """Where in the original the characters from start up to end came from."""

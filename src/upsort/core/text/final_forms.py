@@ -73,7 +73,7 @@ class FinalForms:
             forms=[self._words[number] for number in self._forms[formed].tolist()],
             counts=self._counts[formed],
         )
-        return counted_together(*self._forgotten, now)
+        return merged_counts(*self._forgotten, now)
 
     def full_forms(self) -> dict[str, str]:
         """See `full_forms`."""
@@ -89,7 +89,7 @@ class CountedWords:
     counts: Ints
 
 
-def counted_together(*parts: CountedWords) -> CountedWords:
+def merged_counts(*parts: CountedWords) -> CountedWords:
     """The words of all of them."""
     if len(parts) == 1:
         return parts[0]
@@ -124,9 +124,9 @@ def mapped(tokens: Tokens, step: WordStep) -> Tokens:
 def recoded(tokens: Tokens, words: Sequence[str], places: Codes) -> Tokens:
     """The tokens with words[places[i]] for the i-th of theirs; those with −1 are left out."""
     codes = places[tokens.codes] if places.size else tokens.codes
-    kept = codes >= 0
-    if kept.all():
+    known = codes >= 0
+    if known.all():
         return Tokens(list(words), codes, tokens.starts, tokens.sentences)
-    running: Ints = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(kept, dtype=np.int64)))
-    sentences = tokens.sentences[kept] if tokens.sentences.size else tokens.sentences
-    return Tokens(list(words), codes[kept], running[tokens.starts], sentences)
+    running: Ints = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(known, dtype=np.int64)))
+    sentences = tokens.sentences[known] if tokens.sentences.size else tokens.sentences
+    return Tokens(list(words), codes[known], running[tokens.starts], sentences)

@@ -21,7 +21,7 @@ def labels_in(cell: str, separator: str) -> set[str]:
     return {label for part in cell.split(separator) if (label := part.strip())}
 
 
-def in_one_cell(labels: Iterable[str], separator: str) -> str:
+def joined_labels(labels: Iterable[str], separator: str) -> str:
     """A set of labels as one cell: sorted, with the separator between them."""
     return (f"{separator} " if separator.strip() else separator).join(sorted(labels))
 

@@ -37,13 +37,13 @@ _FEW_FOREIGN, _MOST_FOREIGN = (
 )  # letters that a language does not have, and their share, in a text that is in another
 _FAR = 3.2  # below the usual likelihood of a trigram from which a text is in none of the languages
 _FAR_SHORT = 3.0  # times one by the square root of the number of words, as short texts vary more
-_LOOKED_AT = 40  # words of a text
+_WORDS_SAMPLED = 40  # words of a text
 _EDGE = "_"
 _BITS = 16  # parts of a logarithmic unit that a profile is kept in
 
 
 @record(frozen=True, kw_only=True)
-class Profiles:
+class LanguageProfiles:
     """How likely trigrams are in each language.
 
     languages: codes. keys: (n_trigrams,) numbers of trigrams, ascending. scores: (n_trigrams + 1, n_languages) natural logarithms
@@ -64,7 +64,7 @@ class Profiles:
 
 
 @record(frozen=True)
-class Spoken:
+class DetectedLanguage:
     """The language of a text, or the script that tells none. Both are empty where too little speaks for any."""
 
     code: str = ""
@@ -79,14 +79,14 @@ class Spoken:
         return NAMES.get(self.code, "") or (f"{self.script} script" if self.script else "")
 
 
-class Evidence:
+class LanguageEvidence:
     """What the words of texts say for each language; sums of it say what whole texts and corpora are in.
 
     words: (n,) distinct words. letters: (n,). scripts: of each word, as a number of `script_names`. sums: (n, n_languages)
     logarithms. trigrams: (n,) how many. foreign: (n, n_languages) letters that a language does not have.
     """
 
-    def __init__(self, words: Sequence[str], profiles: Profiles) -> None:
+    def __init__(self, words: Sequence[str], profiles: LanguageProfiles) -> None:
         self.profiles = profiles
         pieces = [_letters_of(word) for word in words]
         self.letters = np.array([sum(map(len, parts)) for parts in pieces], dtype=np.int64)
@@ -114,7 +114,7 @@ class Evidence:
         self.foreign = _summed(letter, begins, of_letters) * odd[:, None]
         self.sums -= _FOREIGN * self.foreign
 
-    def of_texts(self, tokens: Tokens) -> list[Spoken]:
+    def of_texts(self, tokens: Tokens) -> list[DetectedLanguage]:
         """The language of each text. tokens: whose words are those of this evidence."""
         of_script = np.zeros((len(self.letters), len(self.script_names)))
         of_script[np.arange(len(self.letters)), self.scripts] = self.letters
@@ -123,11 +123,11 @@ class Evidence:
         k = len(self.profiles.languages)
         return self._spoken(summed[:, :k], summed[:, k : 2 * k], summed[:, 2 * k], summed[:, 2 * k + 1 :])
 
-    def _spoken(self, sums: Floats, foreign: Floats, trigrams: Floats, scripts: Floats) -> list[Spoken]:
+    def _spoken(self, sums: Floats, foreign: Floats, trigrams: Floats, scripts: Floats) -> list[DetectedLanguage]:
         """sums, foreign: (m, n_languages) of the texts. trigrams: (m,). scripts: (m, n_scripts) letters."""
         names, languages = self.script_names, self.profiles.languages
         if not names:
-            return [Spoken()] * len(trigrams)
+            return [DetectedLanguage()] * len(trigrams)
         rows, letters = np.arange(len(trigrams)), scripts.sum(axis=1)
         kana = scripts[:, [at for at, name in enumerate(names) if name in _KANA]].sum(axis=1)
         best = sums.argmax(axis=1)
@@ -138,20 +138,20 @@ class Evidence:
         lacking = self.profiles.usual[best] - sums[rows, best] / many
         strange = odd | (lacking > _FAR + _FAR_SHORT / np.sqrt(np.maximum(many / 5, 1.0)))
         japanese = (letters > 0) & (kana >= _LEAST_KANA * letters)
-        found = []
+        scores = []
         for row, script in enumerate(scripts.argmax(axis=1).tolist()):
             name = "Hiragana" if japanese[row] else names[script]
             if not letters[row]:
-                found.append(Spoken())
+                scores.append(DetectedLanguage())
             elif name not in _PROFILED:
-                found.append(Spoken(_BY_SCRIPT.get(name, ""), name))
+                scores.append(DetectedLanguage(_BY_SCRIPT.get(name, ""), name))
             elif not clear[row]:
-                found.append(Spoken())
+                scores.append(DetectedLanguage())
             elif strange[row]:
-                found.append(Spoken("", name if name != "Latin" else ""))
+                scores.append(DetectedLanguage("", name if name != "Latin" else ""))
             else:
-                found.append(Spoken(languages[best[row]]))
-        return found
+                scores.append(DetectedLanguage(languages[best[row]]))
+        return scores
 
 
 def _keys(first: Ints, second: Ints, third: Ints) -> Ints:
@@ -165,24 +165,26 @@ def _summed(rows: Ints | Codes, begins: Ints, values: Floats) -> Floats:
     return np.asarray(chosen @ values)
 
 
-def spoken_in(tokens: Tokens, profiles: Profiles) -> list[Spoken]:
+def spoken_in(tokens: Tokens, profiles: LanguageProfiles) -> list[DetectedLanguage]:
     """The language of each of some tokenised texts, by its first words. Words are in lower case."""
-    lengths = np.minimum(np.diff(tokens.starts), _LOOKED_AT)
+    lengths = np.minimum(np.diff(tokens.starts), _WORDS_SAMPLED)
     begins = np.concatenate(([0], np.cumsum(lengths))).astype(np.int64)
     at = np.arange(begins[-1]) + np.repeat(tokens.starts[:-1] - begins[:-1], lengths)
     present, codes = np.unique(tokens.codes[at], return_inverse=True)
     words = [tokens.words[code] for code in present.tolist()]
     first = Tokens(words, codes.astype(np.int32), begins, np.zeros(0, dtype=np.int64))
-    return Evidence(words, profiles).of_texts(first)
+    return LanguageEvidence(words, profiles).of_texts(first)
 
 
-def likelihood(text: str, profiles: Profiles) -> float:
+def likelihood(text: str, profiles: LanguageProfiles) -> float:
     """The logarithm of how likely a trigram of a text in lower case is, in the mean, in the language in which it is likeliest."""
-    evidence = Evidence(_letters_of(text), profiles)
+    evidence = LanguageEvidence(_letters_of(text), profiles)
     return float(evidence.sums.sum(axis=0).max() / max(evidence.trigrams.sum(), 1))
 
 
-def profiles_of(languages: Sequence[str], grams: Sequence[str], levels: Ints, alphabets: Sequence[str]) -> Profiles:
+def profiles_of(
+    languages: Sequence[str], grams: Sequence[str], levels: Ints, alphabets: Sequence[str]
+) -> LanguageProfiles:
     """Profiles from what is kept of them. levels: (n_trigrams + 1, n_languages + 0) whole numbers of sixteenths, negative
     logarithms; one more row than trigrams: first the usual ones, then those of the trigrams."""
     scores = -levels.astype(np.float64) / _BITS
@@ -190,7 +192,7 @@ def profiles_of(languages: Sequence[str], grams: Sequence[str], levels: Ints, al
     signs = np.array([[ord(sign) for sign in gram] for gram in grams], dtype=np.int64)
     keys = _keys(signs[:, 0], signs[:, 1], signs[:, 2])
     order = np.argsort(keys)
-    return Profiles(
+    return LanguageProfiles(
         languages=tuple(languages),
         keys=keys[order],
         scores=np.vstack((scores[1:][order], unseen)),

@@ -57,9 +57,9 @@ class RuleQuality:
 def rules_on_held_out(table: Mapping[str, str]) -> RuleQuality:
     """Learn from nine tenths of the table and try the rest; every tenth form in sorted order is held out."""
     forms = sorted(table)
-    held = forms[::10]
-    rules = learned_rules({form: table[form] for form in forms if form not in set(held)})
-    return RuleQuality(sum(rules.lemma(form) == table[form] for form in held), len(held))
+    held_out = forms[::10]
+    rules = learned_rules({form: table[form] for form in forms if form not in set(held_out)})
+    return RuleQuality(sum(rules.lemma(form) == table[form] for form in held_out), len(held_out))
 
 
 def table_lemmatiser(table: Mapping[str, str]) -> Callable[[str], str]:
@@ -70,7 +70,7 @@ def table_lemmatiser(table: Mapping[str, str]) -> Callable[[str], str]:
 
 
 _VOWELS = frozenset("aeiou")
-_ONE_VOWEL_SOUND = frozenset("bdgklmnprt")
+_DOUBLING_CONSONANTS = frozenset("bdgklmnprt")
 """Consonants that are doubled after a short stressed vowel before an ending that begins with a vowel: dig, digging."""
 
 
@@ -109,7 +109,7 @@ def _without(form: str, ending: str) -> Iterator[str]:
         yield f"{stem[:-1]}ie"
     yield f"{stem}e"
     yield stem
-    if len(stem) > 2 and stem[-1] == stem[-2] and stem[-1] in _ONE_VOWEL_SOUND:
+    if len(stem) > 2 and stem[-1] == stem[-2] and stem[-1] in _DOUBLING_CONSONANTS:
         yield stem[:-1]
 
 
@@ -139,7 +139,7 @@ class EnglishWords:
     bases: frozenset[str] = frozenset()
     irregular: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
     comparing: frozenset[str] = frozenset()
-    keeping: frozenset[str] = frozenset()
+    protected: frozenset[str] = frozenset()
 
 
 def english_lemma(form: str, part: str, known: EnglishWords) -> str:
@@ -151,7 +151,7 @@ def english_lemma(form: str, part: str, known: EnglishWords) -> str:
     for owner in ("'s", "’s"):
         form = form.removesuffix(owner)
     form = form.rstrip("'’") or form
-    if not part and form in known.keeping:
+    if not part and form in known.protected:
         return form
     parts = (part,) if part else ("noun", "verb", "adjective")
     for kind in parts:

@@ -11,5 +11,5 @@ def broken_characters(text: str) -> str:
     is none."""
     if text.isascii() or not any(sign in text for sign in "ÃÂâï\ufffd"):
         return ""
-    found = _BROKEN.search(text)
-    return found[0] if found else ""
+    match = _BROKEN.search(text)
+    return match[0] if match else ""

@@ -37,7 +37,7 @@ def passages(text: str, size: int, unit: Unit = "words", overlap: int = 0) -> li
     return cut
 
 
-def kept_lines(text: str, first: int, last: int | None) -> str:
+def lines_between(text: str, first: int, last: int | None) -> str:
     """The lines from `first` to `last`, counted from 1; a negative `last` counts from the end, so -1 leaves off the last line.
 
     kept_lines("a\\nb\\nc\\nd", 2, -1) is "b\\nc".

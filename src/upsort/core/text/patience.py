@@ -16,11 +16,11 @@ _FOR_EACH = 0.005  # seconds that each document adds to that
 _SECOND_CHANCE = 10.0  # times the bound, where a document has once been found to be within it
 
 
-class TooLong(Exception):
+class PatternTimeout(Exception):
     """A pattern reached its bound on a document, or made it grow without measure."""
 
 
-class Patience:
+class PatternBudget:
     """What is left for the patterns of one plan. seconds: for all of them on one document. known: documents (by their hash) on
     which they took too long, so that none is tried again."""
 
@@ -56,5 +56,5 @@ class Patience:
             return self.seconds * _SECOND_CHANCE
         left = self._until - perf_counter()
         if left <= 0:
-            raise TooLong
+            raise PatternTimeout
         return left

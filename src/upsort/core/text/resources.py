@@ -5,7 +5,7 @@ from dataclasses import field
 
 from upsort.core.records import record
 from upsort.core.text.lemmas import EnglishWords
-from upsort.core.text.patience import Patience
+from upsort.core.text.patience import PatternBudget
 
 WordStep = Callable[[str], str]
 """A word to the word in its place; an empty string for none."""
@@ -28,4 +28,4 @@ class Resources:
     keep: tuple[str, ...] = ()
     vocabulary: frozenset[str] = frozenset()
     full_forms: Mapping[str, str] = field(default_factory=dict)
-    patience: Patience | None = field(default=None, compare=False, repr=False)
+    patience: PatternBudget | None = field(default=None, compare=False, repr=False)

@@ -11,12 +11,12 @@ from upsort.core.text.editing import TextStep
 from upsort.core.text.resources import Resources, WordStep
 
 
-class Place(Enum):
+class StepPlace(Enum):
     """Where a step may stand. The first step that needs words cuts the text into them."""
 
     BEFORE_WORDS = "needs running text"
-    EITHER_SIDE = "works on running text as well as on single words"
-    HARMLESS_AFTER = "needs running text; has nothing left to do on single words"
+    ANYWHERE = "works on running text as well as on single words"
+    NO_EFFECT_AFTER = "needs running text; has nothing left to do on single words"
     ON_WORDS = "works on single words"
 
 
@@ -41,10 +41,10 @@ class Step:
     """
 
     name: str
-    told: str
+    summary: str
     example: tuple[str, str]
     example_with: Mapping[str, Any] = field(default_factory=dict)
-    place: Place = Place.BEFORE_WORDS
+    place: StepPlace = StepPlace.BEFORE_WORDS
     on_text: OnText | None = None
     on_words: OnWords | None = None
     options: tuple[str, ...] = ()

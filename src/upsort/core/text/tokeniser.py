@@ -14,13 +14,13 @@ import numpy as np
 from upsort.core.arrays import Bools, Bytes, Codes, Ints, Places
 from upsort.core.records import record
 from upsort.core.text.characters import DIGIT, DIGIT_INNER, IDEOGRAPH, INNER, MARK, OTHER, byte_classes
-from upsort.core.text.clauses import SENTENCE_MARKS, ends_no_sentence
+from upsort.core.text.clauses import SENTENCE_ENDS, ends_no_sentence
 from upsort.core.text.word_memory import BYTES_PER_WORD, WordMemory
 
 _LINE_END, _FULL_STOP = 10, 46
 _MAY_END_SENTENCE = np.isin(np.arange(256), list(b".!?\n"))
 _AFTER_SENTENCE = np.isin(np.arange(256), list(b" \n\r\t\"')]\xe2\xc2"))  # quotation marks begin with the last two
-_WIDE_MARKS = tuple(mark.encode() for mark in SENTENCE_MARKS if not mark.isascii())
+_WIDE_ENDS = tuple(mark.encode() for mark in SENTENCE_ENDS if not mark.isascii())
 _AFTER_CONTINUING = -64  # bytes that continue a character, 0x80 to 0xBF, are below it as signed numbers
 
 
@@ -84,16 +84,16 @@ def _sentences(raw: bytes, text: Bytes, edges: tuple[Places, Places], language: 
     candidates = np.flatnonzero(_MAY_END_SENTENCE[text[:-1]])
     following = text[candidates + 1]
     line_end = text[candidates] == _LINE_END
-    found = candidates[np.where(line_end, following == _LINE_END, _AFTER_SENTENCE[following])]
-    token = np.searchsorted(ends, found)
-    touching = (text[found] == _FULL_STOP) & (token < ends.size)
-    touching[touching] &= ends[token[touching]] == found[touching]
-    keeps = np.ones(found.size, dtype=bool)
+    sentence_ends = candidates[np.where(line_end, following == _LINE_END, _AFTER_SENTENCE[following])]
+    token = np.searchsorted(ends, sentence_ends)
+    touching = (text[sentence_ends] == _FULL_STOP) & (token < ends.size)
+    touching[touching] &= ends[token[touching]] == sentence_ends[touching]
+    keeps = np.ones(sentence_ends.size, dtype=bool)
     for place in np.flatnonzero(touching).tolist():
-        word = raw[begins[token[place]] : found[place]].decode("utf-8", "surrogatepass")
+        word = raw[begins[token[place]] : sentence_ends[place]].decode("utf-8", "surrogatepass")
         keeps[place] = not ends_no_sentence(word, language)
-    wide = [place for mark in _WIDE_MARKS for place in _all_places(raw, mark)]
-    every = np.concatenate((found[keeps], np.array(wide, dtype=found.dtype)))
+    wide = [place for mark in _WIDE_ENDS for place in _all_places(raw, mark)]
+    every = np.concatenate((sentence_ends[keeps], np.array(wide, dtype=sentence_ends.dtype)))
     return np.searchsorted(np.sort(every), begins).astype(np.int64)
 
 
@@ -121,8 +121,8 @@ def _token_edges(raw: bytes, text: Bytes) -> tuple[Places, Places]:
     special = np.flatnonzero(classes > OTHER)
     kinds = classes[special]
     if (kinds == MARK).any():
-        marks = classes == MARK
-        inside |= marks & _follows_word(inside, marks)
+        combining = classes == MARK
+        inside |= combining & _follows_word(inside, combining)
     _join_inner(text, inside, special[kinds == INNER], inside)
     numeric = special[kinds == DIGIT_INNER]
     if numeric.size:
@@ -139,10 +139,10 @@ def _token_edges(raw: bytes, text: Bytes) -> tuple[Places, Places]:
     return begins, ends
 
 
-def _follows_word(inside: Bools, marks: Bools) -> Bools:
+def _follows_word(inside: Bools, combining: Bools) -> Bools:
     """For each byte, whether the last character before it that is no mark belongs to a word."""
-    places = np.arange(marks.size)
-    base = np.maximum.accumulate(np.where(marks, 0, places))
+    places = np.arange(combining.size)
+    base = np.maximum.accumulate(np.where(combining, 0, places))
     return inside[base]
 
 

@@ -13,7 +13,7 @@ from itertools import islice
 import numpy as np
 
 from upsort.core.arrays import Bytes, Codes, Keys, Places
-from upsort.core.numbering import numbered
+from upsort.core.numbering import factorize
 from upsort.core.text.resources import WordStep
 
 BYTES_PER_WORD = 8
@@ -50,9 +50,9 @@ class WordMemory:
     def number_forms(self, forms: Iterable[str]) -> Codes:
         """(n_forms,) the number of each form."""
         numbers, before = self._numbers, len(self._numbers)
-        found = np.array([numbers.setdefault(form, len(numbers)) for form in forms], dtype=np.int32)
+        rows = np.array([numbers.setdefault(form, len(numbers)) for form in forms], dtype=np.int32)
         self.words.extend([*islice(reversed(numbers), len(numbers) - before)][::-1])
-        return found
+        return rows
 
     def number_tokens(self, raw: bytes, text: Bytes, begins: Places, ends: Places) -> Codes:
         """(n_tokens,) the number of the word of each token.
@@ -62,7 +62,7 @@ class WordMemory:
         """
         keys, longer, parts = self._keys_of(raw, text, begins, ends)
         known = self._keys.size
-        codes, distinct = numbered(np.concatenate((self._keys, keys)))
+        codes, distinct = factorize(np.concatenate((self._keys, keys)))
         codes = codes[known:]
         unknown = np.flatnonzero(codes >= known)
         first = np.empty(len(distinct) - known, dtype=np.intp)  # where each new key stands for the first time
@@ -101,10 +101,13 @@ class WordMemory:
         parts = np.zeros((-(-int(sizes.max(initial=0)) // BYTES_PER_WORD), longer.size), dtype=np.uint64)
         parts[:1] = hashes
         for part, offset in enumerate(range(BYTES_PER_WORD, int(sizes.max(initial=0)), BYTES_PER_WORD), start=1):
-            going = np.flatnonzero(sizes > offset)
-            words = window[from_places[going] + offset] & _MASKS[np.minimum(sizes[going] - offset, BYTES_PER_WORD)]
-            hashes[going] = _mixed(hashes[going], words)
-            parts[part, going] = words
+            open_words = np.flatnonzero(sizes > offset)
+            words = (
+                window[from_places[open_words] + offset]
+                & _MASKS[np.minimum(sizes[open_words] - offset, BYTES_PER_WORD)]
+            )
+            hashes[open_words] = _mixed(hashes[open_words], words)
+            parts[part, open_words] = words
         keys[longer] = hashes | _HASHED
         for place in np.flatnonzero(lengths > _LONGEST_HASHED).tolist():
             number = self._number_pieces(raw, begins[place : place + 1], ends[place : place + 1])

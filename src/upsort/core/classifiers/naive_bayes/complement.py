@@ -13,13 +13,13 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats
-from upsort.core.classifiers.family import ArrayOf, Family
+from upsort.core.classifiers.family import ArraySpec, Family
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.naive_bayes import sums
 from upsort.core.classifiers.naive_bayes.sums import label_sums, label_totals
-from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.classifiers.targets import Targets
-from upsort.core.parted import Parted
+from upsort.core.parted import PartitionedMatrix
 from upsort.core.records import record
 
 
@@ -31,7 +31,7 @@ class ComplementNaiveBayes:
     label_documents: Floats
     log_prior: Floats
     smoothing: float
-    ended: Ended = field(default_factory=Ended, compare=False)
+    ended: OptimiserReport = field(default_factory=OptimiserReport, compare=False)
 
     @cached_property
     def rule(self) -> LinearRule:
@@ -52,7 +52,9 @@ class ComplementNaiveBayes:
         }
 
 
-def train(matrix: csr_array | Parted, targets: Targets, log_prior: Floats, smoothing: float) -> ComplementNaiveBayes:
+def train(
+    matrix: csr_array | PartitionedMatrix, targets: Targets, log_prior: Floats, smoothing: float
+) -> ComplementNaiveBayes:
     """Estimate from documents. matrix: (n, n_terms) CSR of non-negative values, usually counts."""
     return ComplementNaiveBayes(
         term_counts=label_sums(matrix, targets),
@@ -64,11 +66,11 @@ def train(matrix: csr_array | Parted, targets: Targets, log_prior: Floats, smoot
 
 EVENT_MODEL = Family(
     kind="naive-bayes",
-    told="naive Bayes on the counts of all other labels; for labels of very different size",
+    summary="naive Bayes on the counts of all other labels; for labels of very different size",
     settings=sums.SETTINGS,
     train=sums.trained_by(train),
     restore=sums.restored_as(ComplementNaiveBayes, "term_counts"),
-    arrays={"term_counts": ArrayOf(("terms", "labels"), least=0.0), **sums.OF_LABELS},
+    arrays={"term_counts": ArraySpec(("terms", "labels"), least=0.0), **sums.OF_LABELS},
     weighting="count",
     not_negative=True,
     additive="term_counts",

@@ -14,14 +14,14 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats, Ints
-from upsort.core.classifiers.family import ArrayOf, Estimates, Family
-from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.family import ArraySpec, Estimates, Family
+from upsort.core.classifiers.fitted import FittedClassifier
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.naive_bayes import sums
 from upsort.core.classifiers.naive_bayes.sums import label_sums, label_totals
-from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.classifiers.targets import Targets
-from upsort.core.parted import Parted
+from upsort.core.parted import PartitionedMatrix
 from upsort.core.records import record
 
 
@@ -37,7 +37,7 @@ class NaiveBayesOnCounts:
     label_documents: Floats
     log_prior: Floats
     smoothing: float
-    ended: Ended = field(default_factory=Ended, compare=False)
+    ended: OptimiserReport = field(default_factory=OptimiserReport, compare=False)
 
     @cached_property
     def rule(self) -> LinearRule:
@@ -58,7 +58,9 @@ class NaiveBayesOnCounts:
         }
 
 
-def train(matrix: csr_array | Parted, targets: Targets, log_prior: Floats, smoothing: float) -> NaiveBayesOnCounts:
+def train(
+    matrix: csr_array | PartitionedMatrix, targets: Targets, log_prior: Floats, smoothing: float
+) -> NaiveBayesOnCounts:
     """Estimate from documents. matrix: (n, n_terms) CSR of non-negative values, usually counts."""
     return NaiveBayesOnCounts(
         term_counts=label_sums(matrix, targets),
@@ -68,7 +70,7 @@ def train(matrix: csr_array | Parted, targets: Targets, log_prior: Floats, smoot
     )
 
 
-def _estimates(fitted: Fitted, label: int, columns: Ints) -> Estimates:
+def _estimates(fitted: FittedClassifier, label: int, columns: Ints) -> Estimates:
     assert isinstance(fitted, NaiveBayesOnCounts)
     counts = fitted.term_counts[:, label]
     return Estimates(counts[columns] + fitted.smoothing, float(counts.sum()) + fitted.smoothing * counts.size)
@@ -76,11 +78,11 @@ def _estimates(fitted: Fitted, label: int, columns: Ints) -> Estimates:
 
 EVENT_MODEL = Family(
     kind="naive-bayes",
-    told="naive Bayes on how often terms occur",
+    summary="naive Bayes on how often terms occur",
     settings=sums.SETTINGS,
     train=sums.trained_by(train),
     restore=sums.restored_as(NaiveBayesOnCounts, "term_counts"),
-    arrays={"term_counts": ArrayOf(("terms", "labels"), least=0.0), **sums.OF_LABELS},
+    arrays={"term_counts": ArraySpec(("terms", "labels"), least=0.0), **sums.OF_LABELS},
     weighting="count",
     not_negative=True,
     additive="term_counts",

@@ -6,7 +6,7 @@ from upsort.core.classifiers.naive_bayes import complement, counts, presence
 
 FAMILY = replace(
     counts.EVENT_MODEL,
-    told="naive Bayes: from how often each term occurs in each label",
+    summary="naive Bayes: from how often each term occurs in each label",
     event_models={
         "counts": counts.EVENT_MODEL,
         "presence": presence.EVENT_MODEL,

@@ -14,15 +14,15 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats, Ints
-from upsort.core.classifiers.family import ArrayOf, Estimates, Family
-from upsort.core.classifiers.fitted import Fitted
+from upsort.core.classifiers.family import ArraySpec, Estimates, Family
+from upsort.core.classifiers.fitted import FittedClassifier
 from upsort.core.classifiers.linear import LinearRule
 from upsort.core.classifiers.naive_bayes import sums
 from upsort.core.classifiers.naive_bayes.sums import label_sums, label_totals
-from upsort.core.classifiers.newton import Ended
+from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.classifiers.targets import Targets
 from upsort.core.features.weighting import presence
-from upsort.core.parted import Parted
+from upsort.core.parted import PartitionedMatrix
 from upsort.core.records import record
 
 
@@ -38,7 +38,7 @@ class NaiveBayesOnPresence:
     label_documents: Floats
     log_prior: Floats
     smoothing: float
-    ended: Ended = field(default_factory=Ended, compare=False)
+    ended: OptimiserReport = field(default_factory=OptimiserReport, compare=False)
 
     @cached_property
     def rule(self) -> LinearRule:
@@ -60,7 +60,9 @@ class NaiveBayesOnPresence:
         }
 
 
-def train(matrix: csr_array | Parted, targets: Targets, log_prior: Floats, smoothing: float) -> NaiveBayesOnPresence:
+def train(
+    matrix: csr_array | PartitionedMatrix, targets: Targets, log_prior: Floats, smoothing: float
+) -> NaiveBayesOnPresence:
     """Estimate from documents. matrix: (n, n_terms) CSR; any value but 0 is presence."""
     return NaiveBayesOnPresence(
         term_documents=label_sums(presence(matrix), targets),
@@ -70,29 +72,29 @@ def train(matrix: csr_array | Parted, targets: Targets, log_prior: Floats, smoot
     )
 
 
-def _begins(fitted: Fitted) -> list[tuple[str, Floats]]:
+def _begins(fitted: FittedClassifier) -> list[tuple[str, Floats]]:
     """All terms are absent to begin with; those present take their share of that back."""
     assert isinstance(fitted, NaiveBayesOnPresence)
     return [("log prior", fitted.log_prior), ("all terms absent", fitted.rule.intercept - fitted.log_prior)]
 
 
-def _estimates(fitted: Fitted, label: int, columns: Ints) -> Estimates:
+def _estimates(fitted: FittedClassifier, label: int, columns: Ints) -> Estimates:
     assert isinstance(fitted, NaiveBayesOnPresence)
     with_term, s = fitted.term_documents[:, label], fitted.smoothing
-    below = float(fitted.label_documents[label]) + 2.0 * s
-    others = np.ones(with_term.size, dtype=bool)
-    others[columns] = False
-    absent = float(np.log1p(-(with_term[others] + s) / below).sum())
-    return Estimates(with_term[columns] + s, below, (int(others.sum()), absent))
+    denominator = float(fitted.label_documents[label]) + 2.0 * s
+    rest = np.ones(with_term.size, dtype=bool)
+    rest[columns] = False
+    absent = float(np.log1p(-(with_term[rest] + s) / denominator).sum())
+    return Estimates(with_term[columns] + s, denominator, (int(rest.sum()), absent))
 
 
 EVENT_MODEL = Family(
     kind="naive-bayes",
-    told="naive Bayes on which terms are there, absent ones counting too",
+    summary="naive Bayes on which terms are there, absent ones counting too",
     settings=sums.SETTINGS,
     train=sums.trained_by(train),
     restore=sums.restored_as(NaiveBayesOnPresence, "term_documents"),
-    arrays={"term_documents": ArrayOf(("terms", "labels"), least=0.0), **sums.OF_LABELS},
+    arrays={"term_documents": ArraySpec(("terms", "labels"), least=0.0), **sums.OF_LABELS},
     weighting="presence",
     not_negative=True,
     on_presence=True,

@@ -67,10 +67,10 @@ def _regions(word: str) -> tuple[int, int]:
     if word.startswith(_LONG_BEGINNINGS):
         r1 = next(len(start) for start in _LONG_BEGINNINGS if word.startswith(start))
     else:
-        found = _PAIR.search(word)
-        r1 = found.end() if found else len(word)
-    found = _PAIR.search(word, r1)
-    return r1, found.end() if found else len(word)
+        match = _PAIR.search(word)
+        r1 = match.end() if match else len(word)
+    match = _PAIR.search(word, r1)
+    return r1, match.end() if match else len(word)
 
 
 def _possessive(word: str) -> str:

@@ -41,10 +41,10 @@ def without(word: str, suffixes: tuple[str, ...], region: int) -> str:
     return word[: len(word) - len(suffix)] if suffix and len(word) - len(suffix) >= region else word
 
 
-def without_adverb(part: str, r2: int, others: tuple[str, ...]) -> str:
+def without_adverb(part: str, r2: int, other_endings: tuple[str, ...]) -> str:
     """What is left of a Romance adverb without its -amente: -iv goes too, and -at before that, else one of `others`, longest
     first, all within R2."""
     if not part.endswith("iv"):
-        return without(part, others, r2)
+        return without(part, other_endings, r2)
     shorter = without(part, ("iv",), r2)
     return without(shorter, ("at",), r2) if shorter != part else part

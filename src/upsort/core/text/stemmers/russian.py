@@ -47,9 +47,9 @@ def _inflected(end: str) -> str:
     return end[: len(end) - len(ending)]
 
 
-def _ending(end: str, after_a: tuple[str, ...], others: tuple[str, ...]) -> str:
+def _ending(end: str, after_a: tuple[str, ...], other_endings: tuple[str, ...]) -> str:
     """The longest of all these endings, empty where it is one that must follow а or я and does not."""
-    first, second = longest_suffix(end, after_a), longest_suffix(end, others)
+    first, second = longest_suffix(end, after_a), longest_suffix(end, other_endings)
     if len(second) > len(first):
         return second
     return first if first and end[: len(end) - len(first)].endswith(("а", "я")) else ""

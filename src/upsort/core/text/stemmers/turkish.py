@@ -19,10 +19,10 @@ _OLD_LETTERS = str.maketrans("âîû", "aiu")
 
 def _forms(pattern: str) -> tuple[str, ...]:
     """All forms of endings: I stands for ı, i, u or ü, A for a or e, D for d or t; longest first."""
-    found = pattern.split()
+    pieces = pattern.split()
     for sign, letters in (("I", _HIGH), ("A", _LOW), ("D", "dt")):
-        found = [one.replace(sign, letter) for one in found for letter in (letters if sign in one else sign)]
-    return longest_first(" ".join(found))
+        pieces = [piece.replace(sign, letter) for piece in pieces for letter in (letters if sign in piece else sign)]
+    return longest_first(" ".join(pieces))
 
 
 _RELATIVE = ("daki", "deki", "taki", "teki", "nki")
@@ -35,8 +35,8 @@ def stem(word: str) -> str:
     """The stem of a lower-case Turkish word. `stem("kitaplarımızdan")` is `"kitap"`."""
     word = word.translate(_OLD_LETTERS)
     for mark in "'’":
-        head, found, _ = word.partition(mark)  # what follows an apostrophe is an ending of a name
-        if found and head:
+        head, apostrophe, _ = word.partition(mark)  # what follows an apostrophe is an ending of a name
+        if apostrophe and head:
             return head
     word = _without(word, _RELATIVE)
     for endings in (_CASES, _POSSESSIVES, _PLURAL):

@@ -22,17 +22,17 @@ _ELISION = re.compile(
 )
 
 
-def _split_contraction(found: "re.Match[str]") -> str:
-    if found["whole"]:
-        whole = found["whole"].replace("’", "'")
-        split = _ENGLISH_CONTRACTIONS.get(whole.lower(), found["whole"])  # İ and ſ are taken for i and s, but are none
+def _split_contraction(match: "re.Match[str]") -> str:
+    if match["whole"]:
+        whole = match["whole"].replace("’", "'")
+        split = _ENGLISH_CONTRACTIONS.get(whole.lower(), match["whole"])  # İ and ſ are taken for i and s, but are none
         return split.capitalize() if whole[0].isupper() else split
-    ending = found["end"].replace("’", "'").lower()
-    return (found["stem"][:-1] if ending == "'t" else found["stem"]) + _ENGLISH_ENDINGS[ending]
+    ending = match["end"].replace("’", "'").lower()
+    return (match["stem"][:-1] if ending == "'t" else match["stem"]) + _ENGLISH_ENDINGS[ending]
 
 
-def _split_elision(found: "re.Match[str]") -> str:
-    return f"{found['short']}' "
+def _split_elision(match: "re.Match[str]") -> str:
+    return f"{match['short']}' "
 
 
 def _step(settings: Clean, _: Resources) -> Substitution:
@@ -43,7 +43,7 @@ def _step(settings: Clean, _: Resources) -> Substitution:
 
 CONTRACTIONS = Step(
     name="contractions",
-    told="can't as can not; in other languages l'arbre as l' arbre",
+    summary="can't as can not; in other languages l'arbre as l' arbre",
     example=("it can't and won't", "it can not and will not"),
     on_text=_step,
     options=("language",),

@@ -4,7 +4,7 @@ import re
 import unicodedata
 
 from upsort.core.deferred import unicode_pattern
-from upsort.core.text.editing import Edit, OneByOne, edited
+from upsort.core.text.editing import Edit, PerDocument, edited
 from upsort.core.text.markers import marker
 from upsort.core.text.step import Step
 
@@ -17,7 +17,7 @@ _EMOTICON = re.compile(
 )
 
 
-class _Emoji(OneByOne):
+class _Emoji(PerDocument):
     """Each emoji and emoticon a marker term, or none. A joined or coloured emoji is its parts."""
 
     def __init__(self, keep: bool) -> None:
@@ -28,29 +28,29 @@ class _Emoji(OneByOne):
         return edited(text, edits) if edits else text
 
     def edits(self, text: str) -> list[Edit]:
-        found = [Edit(one.start(), one.end(), self._emoticon(one)) for one in _EMOTICON.finditer(text)]
+        made = [Edit(match.start(), match.end(), self._emoticon(match)) for match in _EMOTICON.finditer(text)]
         if _MAY_BE_EMOJI.search(text):
-            found += [Edit(one.start(), one.end(), self._emoji(one.group())) for one in _EMOJI.finditer(text)]
-            covered = {place for edit in found for place in range(edit.start, edit.end)}
-            found += [
-                Edit(one.start(), one.end(), "") for one in _EMOJI_JOINERS.finditer(text) if one.start() not in covered
-                and one.start() > 0 and one.start() - 1 in covered
+            made += [Edit(match.start(), match.end(), self._emoji(match.group())) for match in _EMOJI.finditer(text)]
+            covered = {place for edit in made for place in range(edit.start, edit.end)}
+            made += [
+                Edit(match.start(), match.end(), "") for match in _EMOJI_JOINERS.finditer(text) if match.start() not in covered
+                and match.start() > 0 and match.start() - 1 in covered
             ]  # fmt: skip
-        return sorted(found, key=lambda edit: edit.start)
+        return sorted(made, key=lambda edit: edit.start)
 
-    def _emoticon(self, found: "re.Match[str]") -> str:
-        return marker(found.lastgroup or "") if self.keep else " "
+    def _emoticon(self, match: "re.Match[str]") -> str:
+        return marker(match.lastgroup or "") if self.keep else " "
 
-    def _emoji(self, found: str) -> str:
+    def _emoji(self, emoji: str) -> str:
         if not self.keep:
             return " "
-        name = unicodedata.name(found[0], f"emoji-{ord(found[0]):x}")
+        name = unicodedata.name(emoji[0], f"emoji-{ord(emoji[0]):x}")
         return marker(re.sub(r"\W+", "-", name.lower()).strip("-"))
 
 
 EMOJI = Step(
     name="emoji",
-    told="emoji and emoticons as terms such as <seedling>, or none",
+    summary="emoji and emoticons as terms such as <seedling>, or none",
     example=("lovely 🌱", "lovely  <seedling> "),
     on_text=lambda settings, _: _Emoji(settings.emoji == "keep"),
     options=("emoji",),

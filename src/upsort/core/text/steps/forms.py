@@ -6,7 +6,7 @@ from upsort.core.plan import Clean
 from upsort.core.text.lemmas import english_lemma, table_lemmatiser
 from upsort.core.text.resources import Resources, WordStep
 from upsort.core.text.stemmers import FOR_LANGUAGE, STEMMERS
-from upsort.core.text.step import Place, Step
+from upsort.core.text.step import Step, StepPlace
 
 
 def _stem(settings: Clean, _: Resources, __: WordStep | None) -> WordStep:
@@ -48,7 +48,7 @@ def _sparing(step: WordStep, unchanged: tuple[str, ...]) -> WordStep:
     """The step, but for markers, words that are to stay, and the marks of negation before a word."""
     spared = frozenset(unchanged)
 
-    @lru_cache(_KEPT)  # whoever asks document by document meets most words again
+    @lru_cache(_PROTECTED)  # whoever asks document by document meets most words again
     def careful(word: str) -> str:
         if word in spared or word.startswith("<"):
             return word
@@ -57,14 +57,14 @@ def _sparing(step: WordStep, unchanged: tuple[str, ...]) -> WordStep:
     return careful
 
 
-_KEPT = 1 << 14
+_PROTECTED = 1 << 14
 _CAPITALS = {"lower": "words with capitals (Leaves) do not fall together with those without"}
 
 STEM = Step(
     name="stem",
-    told="the stem of each word",
+    summary="the stem of each word",
     example=("leaves leaf pruning", "leav leaf prune"),
-    place=Place.ON_WORDS,
+    place=StepPlace.ON_WORDS,
     on_words=_stem,
     options=("language", "stemmer", "unchanged"),
     joins_forms=True,
@@ -73,9 +73,9 @@ STEM = Step(
 )
 LEMMAS = Step(
     name="lemmas",
-    told="the dictionary form of each word",
+    summary="the dictionary form of each word",
     example=("leaves mice pruned", "leaf mouse prune"),
-    place=Place.ON_WORDS,
+    place=StepPlace.ON_WORDS,
     on_words=_lemmas,
     options=("language", "lemma_file", "lemma_part", "unchanged"),
     resources=("lemma_table", "english"),

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 
 from upsort.core.plan import Clean
 from upsort.core.text.editing import Substitution, TextStep
-from upsort.core.text.markers import kept
+from upsort.core.text.markers import protect
 from upsort.core.text.resources import Resources
 from upsort.core.text.step import Step
 from upsort.core.text.steps.patterns import any_of, on_whole_words
@@ -13,7 +13,7 @@ from upsort.core.text.steps.patterns import any_of, on_whole_words
 _SPACES = re.compile(r"\s+")
 
 
-def kept_texts(settings: Clean, resources: Resources) -> frozenset[str]:
+def protected_texts(settings: Clean, resources: Resources) -> frozenset[str]:
     """What is to be kept, as it is shown: spaces inside are underscores."""
     return frozenset(_SPACES.sub("_", text.strip()) for text in (*settings.keep, *resources.keep) if text.strip())
 
@@ -26,11 +26,11 @@ def _step(settings: Clean, resources: Resources) -> TextStep:
     alternatives = [f"(?i:{_spaced(signed)})"] if signed else []
     alternatives += [_spaced(plain)] if plain else []
     if not alternatives:
-        return Substitution(re.compile("(?!)"), lambda found: "", lambda _: False)
+        return Substitution(re.compile("(?!)"), lambda match: "", lambda _: False)
 
-    def as_written(found: "re.Match[str]") -> str:
-        text = " ".join(found.group().split())
-        return kept(signed.get(text.casefold(), text).replace(" ", "_"))
+    def as_written(match: "re.Match[str]") -> str:
+        text = " ".join(match.group().split())
+        return protect(signed.get(text.casefold(), text).replace(" ", "_"))
 
     return Substitution(re.compile(on_whole_words("|".join(alternatives))), as_written)
 
@@ -42,12 +42,12 @@ def _spaced(texts: Iterable[str]) -> str:
 
 KEEP = Step(
     name="keep",
-    told="text of clean.keep as one token, as it is written; done first where it is not among the steps",
+    summary="text of clean.keep as one token, as it is written; done first where it is not among the steps",
     example=("learn c++, not C", "learn  C++ , not C"),
     example_with={"keep": ("C++",)},
     on_text=_step,
     resources=("keep",),
     lacks=lambda settings, resources: (
-        "" if kept_texts(settings, resources) else "clean.keep is empty; keep does nothing."
+        "" if protected_texts(settings, resources) else "clean.keep is empty; keep does nothing."
     ),
 )

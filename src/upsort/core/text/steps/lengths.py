@@ -2,7 +2,7 @@
 
 from upsort.core.plan import Clean
 from upsort.core.text.resources import Resources, WordStep
-from upsort.core.text.step import Place, Step
+from upsort.core.text.step import Step, StepPlace
 
 
 def _step(settings: Clean, _: Resources, __: WordStep | None) -> WordStep:
@@ -12,10 +12,10 @@ def _step(settings: Clean, _: Resources, __: WordStep | None) -> WordStep:
 
 LENGTHS = Step(
     name="lengths",
-    told="words shorter or longer than clean.token_lengths left out",
+    summary="words shorter or longer than clean.token_lengths left out",
     example=("a an the ferns", "the ferns"),
     example_with={"token_lengths": (3, 0)},
-    place=Place.ON_WORDS,
+    place=StepPlace.ON_WORDS,
     on_words=_step,
     options=("token_lengths",),
     lacks=lambda settings, _: (

@@ -5,12 +5,12 @@ from functools import partial
 
 import numpy as np
 
-from upsort.core.text.editing import Rewriting, Substitution
+from upsort.core.text.editing import Rewrite, Substitution
 from upsort.core.text.lowercase import lower
-from upsort.core.text.step import Place, Step
+from upsort.core.text.step import Step, StepPlace
 
 _REPEATED = re.compile(r"([^\W\d_])\1{2,}")
-_ONE_BY_ONE = re.compile(r"I\u0307|.", re.DOTALL)
+_CHARACTERS = re.compile(r"I\u0307|.", re.DOTALL)
 
 
 def _three_alike(text: str) -> bool:
@@ -22,18 +22,18 @@ def _three_alike(text: str) -> bool:
 
 LOWER = Step(
     name="lower",
-    told="lower case, by the rules of the language",
+    summary="lower case, by the rules of the language",
     example=("My Quince", "my quince"),
-    place=Place.EITHER_SIDE,
-    on_text=lambda settings, _: Rewriting(partial(lower, language=settings.language), _ONE_BY_ONE, over_lines=True),
+    place=StepPlace.ANYWHERE,
+    on_text=lambda settings, _: Rewrite(partial(lower, language=settings.language), _CHARACTERS, over_lines=True),
     options=("language",),
     respells=True,
 )
 LETTERS = Step(
     name="letters",
-    told="a letter that stands three times or more in a row: twice",
+    summary="a letter that stands three times or more in a row: twice",
     example=("sooooo dry", "soo dry"),
-    place=Place.EITHER_SIDE,
-    on_text=lambda _, __: Substitution(_REPEATED, lambda found: found.group(1) * 2, _three_alike),
+    place=StepPlace.ANYWHERE,
+    on_text=lambda _, __: Substitution(_REPEATED, lambda match: match.group(1) * 2, _three_alike),
     respells=True,
 )

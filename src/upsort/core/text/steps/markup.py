@@ -33,7 +33,7 @@ _ENDS = {
 
 
 @record(frozen=True)
-class Stretch:
+class MarkupSpan:
     """Characters of a text that are markup."""
 
     begin: int
@@ -58,63 +58,63 @@ class MarkupFinder:
     end was searched through for is remembered. looked_at: how many characters were, in searches."""
 
     def __init__(self) -> None:
-        self.looked_at = 0
+        self.searched_to = 0
 
-    def finditer(self, text: str) -> Iterator[Stretch]:
+    def finditer(self, text: str) -> Iterator[MarkupSpan]:
         """The stretches of markup, in order."""
         ends: dict[str, tuple[int, int]] = {}  # from where an end was searched for, and where it is
         at = 0
-        while (found := _MARKUP.search(text, at)) is not None:
-            self.looked_at += found.end() - at
-            begin, at = found.span()
-            if found["broken"] is not None:
+        while (match := _MARKUP.search(text, at)) is not None:
+            self.searched_to += match.end() - at
+            begin, at = match.span()
+            if match["broken"] is not None:
                 continue
-            kind = _kind(found)
+            kind = _kind(match)
             if kind:
                 until = self._end(text, kind, at, ends)
                 if until < 0 and kind == "!--":
                     continue
                 at = max(at, until)
-            yield Stretch(begin, at, text[begin:at])
-        self.looked_at += len(text) - at
+            yield MarkupSpan(begin, at, text[begin:at])
+        self.searched_to += len(text) - at
 
     def _end(self, text: str, kind: str, at: int, ends: dict[str, tuple[int, int]]) -> int:
         """Where the next end of that kind ends; -1 where there is none."""
         searched, until = ends.get(kind, (-1, 0))
         if searched < 0 or 0 <= until < at:
-            found = _ENDS[kind].search(text, at)
-            searched, until = at, found.end() if found is not None else -1
-            self.looked_at += (until if until >= 0 else len(text)) - at
+            match = _ENDS[kind].search(text, at)
+            searched, until = at, match.end() if match is not None else -1
+            self.searched_to += (until if until >= 0 else len(text)) - at
             ends[kind] = (searched, until)
         return until
 
 
-def _kind(found: "re.Match[str]") -> str:
+def _kind(match: "re.Match[str]") -> str:
     """What of a beginning has an end of its own; empty for markup that is whole."""
-    if found["comment"]:
+    if match["comment"]:
         return "!--"
-    return (found["silent"] or "").lower() if not found.group().endswith("/>") else ""
+    return (match["silent"] or "").lower() if not match.group().endswith("/>") else ""
 
 
-def _replacement(found: "Stretch | re.Match[str]") -> str:
-    written: str = found.group()
+def _replacement(markup: "MarkupSpan | re.Match[str]") -> str:
+    written: str = markup.group()
     return html.unescape(written).replace(OPEN, " ").replace(CLOSE, " ") if written[0] == "&" else " "
 
 
 def without_markup(text: str) -> str:
     """The text with a space for each stretch of markup, and each named character read."""
     if _WITH_END.search(text) is None:
-        return _MARKUP.sub(lambda found: found.group() if found["broken"] is not None else _replacement(found), text)
+        return _MARKUP.sub(lambda match: match.group() if match["broken"] is not None else _replacement(match), text)
     parts, at = [], 0
-    for found in MarkupFinder().finditer(text):
-        parts += [text[at : found.begin], _replacement(found)]
-        at = found.until
+    for span in MarkupFinder().finditer(text):
+        parts += [text[at : span.begin], _replacement(span)]
+        at = span.until
     return "".join([*parts, text[at:]])
 
 
 MARKUP = Step(
     name="markup",
-    told="tags of HTML taken out, characters such as &amp; read",
+    summary="tags of HTML taken out, characters such as &amp; read",
     example=("<b>wet</b> &amp; cold", " wet  & cold"),
     on_text=lambda _, __: Substitution(MarkupFinder(), _replacement, holding("<", "&", "]]>"), without_markup),
     needs_punctuation=True,

@@ -8,18 +8,18 @@ import re
 from collections.abc import Iterator, Sequence
 
 from upsort.core.records import record
-from upsort.core.text.clauses import CLAUSE_MARKS, SENTENCE_MARKS, conjunctions
-from upsort.core.text.editing import Edit, OneByOne, edited
+from upsort.core.text.clauses import CLAUSE_ENDS, SENTENCE_ENDS, conjunctions
+from upsort.core.text.editing import Edit, PerDocument, edited
 from upsort.core.text.lowercase import lower
 from upsort.core.text.markers import OPEN, PRIVATE
 from upsort.core.text.step import Step
 from upsort.core.text.stop_words import negations
 
 _WORDS = re.compile(rf"[\w'’\-{''.join(sorted(PRIVATE))}]+")
-_WORD_OR_MARK = re.compile(rf"(?P<word>{_WORDS.pattern})|(?P<mark>[{re.escape(CLAUSE_MARKS)}])")
-_BEHIND = {"de": frozenset({"nicht", "nie", "niemals"}), "nl": frozenset({"niet", "nooit"})}
+_WORD_OR_MARK = re.compile(rf"(?P<word>{_WORDS.pattern})|(?P<mark>[{re.escape(CLAUSE_ENDS)}])")
+_AFTER_VERB = {"de": frozenset({"nicht", "nie", "niemals"}), "nl": frozenset({"niet", "nooit"})}
 """Negations that reach what is before them, too."""
-_BEHIND_ALONE = {"tr": frozenset({"değil", "yok"})}
+_AFTER_VERB_ONLY = {"tr": frozenset({"değil", "yok"})}
 """Those that reach nothing else."""
 _IN_PAIRS = {"tr": frozenset({"ne"})}
 """Words that negate where they stand twice in a sentence: ne … ne; alone they ask, or admire."""
@@ -33,7 +33,7 @@ class _Word:
     start: int
 
 
-class _Negations(OneByOne):
+class _NegationMarker(PerDocument):
     """Words that a negation reaches, marked: not_good."""
 
     def __init__(self, language: str) -> None:
@@ -66,25 +66,25 @@ class _Negations(OneByOne):
     def _sentences(self, text: str) -> Iterator[list[list[_Word]]]:
         """The clauses of each sentence."""
         clauses: list[list[_Word]] = [[]]
-        for found in _WORD_OR_MARK.finditer(text):
-            word = lower(found["word"] or "", self.language).replace("’", "'")
-            if found["mark"] and found["mark"] in SENTENCE_MARKS:
+        for match in _WORD_OR_MARK.finditer(text):
+            word = lower(match["word"] or "", self.language).replace("’", "'")
+            if match["mark"] and match["mark"] in SENTENCE_ENDS:
                 yield clauses
                 clauses = [[]]
-            elif found["mark"] or word in self.conjunctions:
+            elif match["mark"] or word in self.conjunctions:
                 clauses.append([])
             if word:
-                clauses[-1].append(_Word(word, found.start()))
+                clauses[-1].append(_Word(word, match.start()))
         yield clauses
 
     def _reached(self, clause: Sequence[_Word], paired: bool) -> list[bool]:
         """For each word of a clause whether a negation reaches it."""
-        behind, alone = (one.get(self.language, frozenset()) for one in (_BEHIND, _BEHIND_ALONE))
+        after_verb, alone = (words.get(self.language, frozenset()) for words in (_AFTER_VERB, _AFTER_VERB_ONLY))
         in_pairs = _IN_PAIRS.get(self.language, frozenset())
         negating = [self._negates(word.text) and (paired or word.text not in in_pairs) for word in clause]
         first = next((at for at, word in enumerate(clause) if negating[at] and word.text not in alone), len(clause))
         last = max(
-            (at for at, word in enumerate(clause) if negating[at] and word.text in behind | alone),
+            (at for at, word in enumerate(clause) if negating[at] and word.text in after_verb | alone),
             default=-1,
         )
         return [
@@ -95,9 +95,9 @@ class _Negations(OneByOne):
 
 NEGATIONS = Step(
     name="negations",
-    told="words that a negation reaches in its clause, marked: not_good",
+    summary="words that a negation reaches in its clause, marked: not_good",
     example=("not good at all, but cheap", "not not_good not_at not_all, but cheap"),
-    on_text=lambda settings, _: _Negations(settings.language),
+    on_text=lambda settings, _: _NegationMarker(settings.language),
     options=("language",),
     needs_punctuation=True,
     before={"punctuation": "nothing ends a negation any more"},

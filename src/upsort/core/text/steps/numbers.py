@@ -5,7 +5,7 @@ from typing import Literal
 
 from upsort.core.text.editing import Substitution, TextStep
 from upsort.core.text.markers import marker
-from upsort.core.text.step import Place, Step
+from upsort.core.text.step import Step, StepPlace
 from upsort.core.text.steps.replaced import choice
 
 # A look behind comes after the first character, so that a match is looked for only where that one stands.
@@ -37,15 +37,15 @@ _NAMES = ("date", "isbn", "phone", "price", "year", "number")
 
 def _numbers(mode: Literal["drop", "keep", "marker", "shape"]) -> TextStep:
     if mode == "shape":
-        return Substitution(_SHAPES, lambda found: marker(next(name for name in _NAMES if found[name] is not None)))
+        return Substitution(_SHAPES, lambda match: marker(next(name for name in _NAMES if match[name] is not None)))
     return Substitution(_NUMBER, choice(mode, "number"))
 
 
 NUMBERS = Step(
     name="numbers",
-    told="numbers; also by shape: <year>, <date>, <price>, <phone>, <isbn>",
+    summary="numbers; also by shape: <year>, <date>, <price>, <phone>, <isbn>",
     example=("since 2019, for £5", "since  , for £ "),
-    place=Place.EITHER_SIDE,
+    place=StepPlace.ANYWHERE,
     on_text=lambda settings, _: _numbers(settings.numbers),
     options=("numbers",),
     needs_punctuation=True,

@@ -7,10 +7,10 @@ from typing import Any
 from upsort.core.deferred import regex
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Clean
-from upsort.core.text.editing import Edit, OneByOne, Rewriting, Substitution, TextStep, edited, holding
-from upsort.core.text.patience import Patience, TooLong
+from upsort.core.text.editing import Edit, PerDocument, Rewrite, Substitution, TextStep, edited, holding
+from upsort.core.text.patience import PatternBudget, PatternTimeout
 from upsort.core.text.resources import Resources
-from upsort.core.text.step import Place, Step
+from upsort.core.text.step import Step, StepPlace
 
 _LONGEST = 20_000  # characters of a pattern
 _MOST_WRITTEN_OUT = 50_000
@@ -19,7 +19,7 @@ _MOST_CHARACTERS = 100_000_000
 """What a replacement may make of one text."""
 
 
-class _Sequence(OneByOne):
+class _Sequence(PerDocument):
     """Several steps as one."""
 
     def __init__(self, steps: Sequence[TextStep]) -> None:
@@ -33,15 +33,15 @@ class _Sequence(OneByOne):
     def edits(self, text: str) -> list[Edit]:
         if len(self.steps) == 1:
             return self.steps[0].edits(text)
-        return Rewriting(self.apply, re.compile(r"\S+|\s+")).edits(text)
+        return Rewrite(self.apply, re.compile(r"\S+|\s+")).edits(text)
 
 
-def _replacement(old: str, new: str, patience: Patience) -> TextStep:
+def _replacement(old: str, new: str, patience: PatternBudget) -> TextStep:
     if len(old) > 2 and old[0] == old[-1] == "/":
         pattern = checked_pattern(old[1:-1])
         _check_template(pattern, new)
-        return PatientSubstitution(pattern, new, patience)
-    return Substitution(re.compile(on_whole_words(re.escape(old), old)), lambda found: new, holding(old))
+        return TimedSubstitution(pattern, new, patience)
+    return Substitution(re.compile(on_whole_words(re.escape(old), old)), lambda match: new, holding(old))
 
 
 def _table(replacements: Mapping[str, str]) -> TextStep:
@@ -50,7 +50,7 @@ def _table(replacements: Mapping[str, str]) -> TextStep:
     for text in replacements:
         by_edges.setdefault((text[0].isalnum(), text[-1].isalnum()), []).append(text)
     pattern = "|".join(on_whole_words(any_of(texts), texts[0]) for texts in by_edges.values())
-    return Substitution(re.compile(pattern), lambda found: replacements[found.group()])
+    return Substitution(re.compile(pattern), lambda match: replacements[match.group()])
 
 
 def on_whole_words(pattern: str, text: str = "") -> str:
@@ -72,28 +72,28 @@ def any_of(texts: Iterable[str]) -> str:
 
 
 def _branches(tree: Mapping[str, Any]) -> str:
-    found = []
-    for sign, below in tree.items():
+    branches = []
+    for sign, subtree in tree.items():
         if sign:
             piece = [re.escape(sign)]
-            while len(below) == 1 and "" not in below:
-                sign, below = next(iter(below.items()))
+            while len(subtree) == 1 and "" not in subtree:
+                sign, subtree = next(iter(subtree.items()))
                 piece.append(re.escape(sign))
-            found.append("".join(piece) + (_branches(below) if any(below) else ""))
-    return f"(?:{'|'.join(found)}){'?' if '' in tree else ''}" if len(found) > 1 or "" in tree else found[0]
+            branches.append("".join(piece) + (_branches(subtree) if any(subtree) else ""))
+    return f"(?:{'|'.join(branches)}){'?' if '' in tree else ''}" if len(branches) > 1 or "" in tree else branches[0]
 
 
 def _steps(settings: Clean, resources: Resources) -> TextStep:
-    patience = resources.patience or Patience(settings.pattern_seconds)
+    patience = resources.patience or PatternBudget(settings.pattern_seconds)
     steps = [_replacement(old, new, patience) for old, new in settings.replace]
     return _Sequence([*steps, *([_table(resources.replacements)] if resources.replacements else [])])
 
 
-class PatientSubstitution(OneByOne):
+class TimedSubstitution(PerDocument):
     """A pattern that somebody brought, with bounds on how long it may take and on what it may make of a text. Raises TooLong
     beyond them."""
 
-    def __init__(self, pattern: "regex.Pattern[str]", new: str, patience: Patience) -> None:
+    def __init__(self, pattern: "regex.Pattern[str]", new: str, patience: PatternBudget) -> None:
         self.pattern, self.new, self.patience = pattern, new, patience
 
     def apply(self, text: str) -> str:
@@ -103,23 +103,23 @@ class PatientSubstitution(OneByOne):
         try:
             return str(self.pattern.sub(self.new, text, timeout=self.patience.left()))
         except TimeoutError:
-            raise TooLong from None
+            raise PatternTimeout from None
 
     def edits(self, text: str) -> list[Edit]:
-        found, grown = [], len(text)
+        made, grown = [], len(text)
         for match in self.matches(text):
-            found.append(Edit(match.start(), match.end(), match.expand(self.new)))
-            grown += len(found[-1].new)
+            made.append(Edit(match.start(), match.end(), match.expand(self.new)))
+            grown += len(made[-1].new)
             if grown > _MOST_CHARACTERS:
-                raise TooLong
-        return found
+                raise PatternTimeout
+        return made
 
     def matches(self, text: str) -> "Iterator[regex.Match[str]]":
         """All matches, one after the other."""
         try:
             yield from self.pattern.finditer(text, timeout=self.patience.left())
         except TimeoutError:
-            raise TooLong from None
+            raise PatternTimeout from None
 
 
 def checked_pattern(text: str) -> "regex.Pattern[str]":
@@ -142,17 +142,17 @@ def checked_pattern(text: str) -> "regex.Pattern[str]":
 def _written_out(pattern: str) -> int:
     """About how many signs a pattern has when what is repeated m to n times, in braces, is written n times."""
     sums, last = [0], 0  # of each open bracket; what a repetition would repeat
-    for found in _PIECE.finditer(pattern):
-        piece = found.group()
+    for match in _PIECE.finditer(pattern):
+        piece = match.group()
         if piece == "(":
             sums.append(0)
             last = 0
         elif piece == ")" and len(sums) > 1:
             last = sums.pop()
             sums[-1] += last
-        elif found["most"]:
-            sums[-1] += last * (int(found["most"]) - 1)
-            last *= int(found["most"])
+        elif match["most"]:
+            sums[-1] += last * (int(match["most"]) - 1)
+            last *= int(match["most"])
         else:
             last = 1
             sums[-1] += 1
@@ -164,9 +164,9 @@ def _check_template(pattern: "regex.Pattern[str]", new: str) -> None:
     if "\\" not in new:
         return
     try:
-        found = regex.compile(rf"(?:{pattern.pattern})|", pattern.flags).match("")
-        assert found is not None
-        found.expand(new)
+        match = regex.compile(rf"(?:{pattern.pattern})|", pattern.flags).match("")
+        assert match is not None
+        match.expand(new)
     except (regex.error, IndexError, ValueError) as error:
         raise UsageProblem(
             f"{new!r} cannot stand in place of a match: {error}.",
@@ -176,10 +176,10 @@ def _check_template(pattern: "regex.Pattern[str]", new: str) -> None:
 
 REPLACE = Step(
     name="replace",
-    told="words and patterns of clean.replace, and words of clean.replace_file",
+    summary="words and patterns of clean.replace, and words of clean.replace_file",
     example=("my_quince", "my quince"),
     example_with={"replace": (("_", " "),)},
-    place=Place.EITHER_SIDE,
+    place=StepPlace.ANYWHERE,
     on_text=_steps,
     options=("replace", "replace_file", "pattern_seconds"),
     resources=("replacements",),

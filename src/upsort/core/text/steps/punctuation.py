@@ -6,43 +6,43 @@ from typing import Any
 from upsort.core.deferred import unicode_pattern
 from upsort.core.text.characters import DIGIT, DIGIT_INNER, INNER, MARK, WORD, character_class
 from upsort.core.text.editing import Substitution
-from upsort.core.text.step import Place, Step
+from upsort.core.text.step import Step, StepPlace
 
 _PUNCTUATION = unicode_pattern(r"(?V1)[\p{P}\p{S}--\p{Emoji_Presentation}]")
 _SPACES = re.compile(r"^\s+|\s+$|\s+")
 
 
-def _punctuation(found: Any) -> str:
+def _punctuation(match: Any) -> str:
     """A space for a punctuation mark, unless it stands inside a word by the rules of the tokeniser."""
-    text, place = found.string, found.start()
-    kind = character_class(found.group())
+    text, place = match.string, match.start()
+    kind = character_class(match.group())
     if kind not in {INNER, DIGIT_INNER} or not 0 < place < len(text) - 1:
         return " "
     # Marks belong to the character before them, so the one before a run of marks decides.
     before = place - 1
     while before > 0 and character_class(text[before]) == MARK:
         before -= 1
-    wanted = {WORD, DIGIT} if kind == INNER else {DIGIT}
+    classes = {WORD, DIGIT} if kind == INNER else {DIGIT}
     around = {character_class(text[before if kind == INNER else place - 1]), character_class(text[place + 1])}
-    return str(found.group()) if around <= wanted else " "
+    return str(match.group()) if around <= classes else " "
 
 
 PUNCTUATION = Step(
     name="punctuation",
-    told="a space for each punctuation mark that is not inside a word",
+    summary="a space for each punctuation mark that is not inside a word",
     example=("Well... (it's aphid-free)!", "Well     it's aphid-free  "),
-    place=Place.EITHER_SIDE,
+    place=StepPlace.ANYWHERE,
     on_text=lambda _, __: Substitution(_PUNCTUATION, _punctuation),
     sees_case=False,
 )
 SPACES = Step(
     name="spaces",
-    told="one space between words",
+    summary="one space between words",
     example=("  too   wide ", "too wide"),
-    place=Place.HARMLESS_AFTER,
+    place=StepPlace.NO_EFFECT_AFTER,
     on_text=lambda _, __: Substitution(
         _SPACES,
-        lambda found: " " if found.start() > 0 and found.end() < len(found.string) else "",
+        lambda match: " " if match.start() > 0 and match.end() < len(match.string) else "",
         whole=lambda text: " ".join(text.split()),
     ),
     sees_case=False,

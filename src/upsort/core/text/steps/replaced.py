@@ -21,18 +21,18 @@ def choice(mode: OrMarker, name: str) -> Callable[[Any], str]:
     """What stands in place of a match. name: of the marker."""
     match mode:
         case "drop":
-            return lambda found: " "
+            return lambda match: " "
         case "marker":
-            return lambda found: marker(name)
+            return lambda match: marker(name)
         case "keep":
-            return lambda found: found.group()
+            return lambda match: match.group()
         case _:
             assert_never(mode)
 
 
 LINKS = Step(
     name="links",
-    told="web addresses",
+    summary="web addresses",
     example=("see https://fernhollow.example/map now", "see  <link>  now"),
     on_text=lambda settings, _: Substitution(
         _LINK,
@@ -45,7 +45,7 @@ LINKS = Step(
 )
 EMAILS = Step(
     name="emails",
-    told="e-mail addresses",
+    summary="e-mail addresses",
     example=("write to desk@fernhollow.example", "write to  <email> "),
     on_text=lambda settings, _: Substitution(_EMAIL, choice(settings.emails, "email"), holding("@")),
     options=("emails",),
@@ -54,7 +54,7 @@ EMAILS = Step(
 )
 NAMES = Step(
     name="names",
-    told="names as in @tamsin",
+    summary="names as in @tamsin",
     example=("ask @tamsin", "ask  <name> "),
     on_text=lambda settings, _: Substitution(_NAME, choice(settings.names, "name"), holding("@")),
     options=("names",),
@@ -63,11 +63,11 @@ NAMES = Step(
 )
 TAGS = Step(
     name="tags",
-    told="tags as in #watering",
+    summary="tags as in #watering",
     example=("so dry #watering", "so dry watering"),
     on_text=lambda settings, _: Substitution(
         _HASHTAG,
-        (lambda found: found.group(1)) if settings.tags == "keep" else choice(settings.tags, "tag"),
+        (lambda match: match.group(1)) if settings.tags == "keep" else choice(settings.tags, "tag"),
         holding("#"),
     ),
     options=("tags",),

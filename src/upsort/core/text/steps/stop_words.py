@@ -2,7 +2,7 @@
 
 from upsort.core.plan import Clean
 from upsort.core.text.resources import Resources, WordStep
-from upsort.core.text.step import Place, Step
+from upsort.core.text.step import Step, StepPlace
 from upsort.core.text.stop_words import negations, stop_words
 
 _AFTER_FORMS = (
@@ -34,9 +34,9 @@ def _lacks(settings: Clean, resources: Resources) -> str:
 
 STOP_WORDS = Step(
     name="stop_words",
-    told="stop words left out; negations stay unless clean.drop_negations",
+    summary="stop words left out; negations stay unless clean.drop_negations",
     example=("the fern is not dead", "fern not dead"),
-    place=Place.ON_WORDS,
+    place=StepPlace.ON_WORDS,
     on_words=_step,
     options=("language", "stop_words_file", "stop_words_add", "stop_words_keep", "drop_negations"),
     resources=("stop_words",),
