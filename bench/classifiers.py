@@ -24,7 +24,7 @@ from scipy.sparse import csr_array
 
 from upsort.core.classifiers import families
 from upsort.core.classifiers.family import Penalised, TrainingData
-from upsort.core.classifiers.targets import Targets
+from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.plan import Classifier
 
 TOLERANCE = 1e-3

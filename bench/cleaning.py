@@ -17,9 +17,9 @@ from measuring import gain_of_a_second_process, medians_in_turn, size_asked
 from upsort.core.features.counting import Counts, count, counts_of, in_blocks
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.stemmers import porter2
+from upsort.core.text.stemmers import english
 from upsort.core.text.stop_words import stop_words
-from upsort.engine.cutting import Tokenising, cut_blocks
+from upsort.parallel.tokenising import Tokenising, cut_blocks
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
 _LINK = re.compile(r"https?://\S+")
@@ -38,7 +38,7 @@ def plain_loop(texts: list[str]) -> int:
             if word in stops:
                 continue
             if word not in stems:
-                stems[word] = porter2.stem(word)
+                stems[word] = english.porter2_stem(word)
             words.append(stems[word])
         rows.append({numbers.setdefault(word, len(numbers)): times for word, times in Counter(words).items()})
     return len(numbers)

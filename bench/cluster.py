@@ -18,7 +18,7 @@ import pyarrow.parquet as pq
 from made_text import documents
 from measuring import command, gain_of_a_second_process, medians_in_turn, size_asked
 
-from upsort.engine.cluster import LOCAL, connected
+from upsort.parallel.cluster import LOCAL, connected
 
 PARTS = 16
 LABELS = 20

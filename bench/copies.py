@@ -12,8 +12,8 @@ from itertools import pairwise
 import numpy as np
 from measuring import median_seconds, size_asked
 
-from upsort.core.features.prints import fingerprints_of
-from upsort.core.judging.near_copies import find_duplicates
+from upsort.core.evaluation.duplicates import find_duplicates
+from upsort.core.features.fingerprints import fingerprints_of
 
 
 def shingles(text: str) -> set[tuple[str, str]]:

@@ -19,13 +19,13 @@ from made_text import documents
 from measuring import gain_of_a_second_process, high_water_mark, medians_in_turn, size_asked
 from scipy.sparse import csr_array
 
+from upsort.core.features.corpus_counts import of_counts
 from upsort.core.features.counting import counts_of, in_blocks
-from upsort.core.features.measured import of_counts
 from upsort.core.features.vocabulary import learn_space
+from upsort.core.matrices.sparse import only_columns
 from upsort.core.plan import Clean, Features
-from upsort.core.sparse import only_columns
 from upsort.core.text.cleaning import cleaner
-from upsort.engine.cutting import Tokenising, cut_blocks
+from upsort.parallel.tokenising import Tokenising, cut_blocks
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
 

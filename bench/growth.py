@@ -13,16 +13,15 @@ import sys
 import numpy as np
 from made_matrix import counts_of, made_counts
 
-from upsort.core.features.beside import no_cells
-from upsort.core.features.measured import CorpusCounts
-from upsort.core.judging.growing import measure_learning_curve
-from upsort.core.judging.growth import fit_learning_curve
-from upsort.core.judging.protocol import SplitParts, outcome_of
-from upsort.core.learning.apart import Split
-from upsort.core.learning.inner import usable_splits
-from upsort.core.learning.labelled import LabelledDocuments
-from upsort.core.learning.method import PlanWithResources
+from upsort.core.evaluation.cross_validation import SplitParts, outcome_of
+from upsort.core.evaluation.learning_curve import fit_learning_curve, measure_learning_curve
+from upsort.core.features.corpus_counts import CorpusCounts
+from upsort.core.features.documents import no_cells
 from upsort.core.plan import Classifier, Features, Plan
+from upsort.core.training.decision import PlanWithResources
+from upsort.core.training.fold_data import Split
+from upsort.core.training.inner_cv import usable_splits
+from upsort.core.training.labelled import LabelledDocuments
 
 
 def main() -> None:

@@ -13,10 +13,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.judging.intervals import Rate
-from upsort.core.judging.measures import Decided, Judgement, judge
-from upsort.core.judging.probability_measures import ProbabilityMeasures, judge_probabilities
-from upsort.core.judging.sample import Sample
+from upsort.core.evaluation.intervals import Rate, Sample
+from upsort.core.evaluation.measures import Decided, Judgement, judge
+from upsort.core.evaluation.probability_measures import ProbabilityMeasures, judge_probabilities
 
 
 @dataclass(frozen=True)

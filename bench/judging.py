@@ -12,8 +12,8 @@ import numpy as np
 from made_text import documents
 from measuring import command, median_seconds, size_asked
 
-from upsort.core.judging.measures import Decided, judge
-from upsort.core.judging.sample import Sample
+from upsort.core.evaluation.intervals import Sample
+from upsort.core.evaluation.measures import Decided, judge
 
 
 def main() -> None:

@@ -5,7 +5,7 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Ints
 from upsort.core.features import weighting
-from upsort.core.sparse import from_cells
+from upsort.core.matrices.sparse import from_cells
 
 
 def made_matrix(

@@ -18,20 +18,20 @@ import numpy as np
 from measuring import size_asked
 from scipy.sparse import csr_array
 
+from upsort.core.analysis.next_documents import choose, contents
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.families import FAMILIES, choices, resolved
-from upsort.core.classifiers.fitted import scores_of
+from upsort.core.classifiers.family import scores_of
+from upsort.core.evaluation.intervals import student
+from upsort.core.features.corpus_counts import CorpusCounts, of_counts
 from upsort.core.features.counting import count
-from upsort.core.features.measured import CorpusCounts, of_counts
-from upsort.core.insight.label_next import choose, contents
-from upsort.core.judging.intervals import student
-from upsort.core.learning.apart import Split, learn_from_part
-from upsort.core.learning.labelled import LabelledDocuments, numbered
-from upsort.core.learning.method import PlanWithResources
-from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Classifier, Clean, Plan
 from upsort.core.text.cleaning import cleaner
-from upsort.jobs.demo import write_demo_files
+from upsort.core.training.decision import PlanWithResources
+from upsort.core.training.fold_data import Split, learn_from_part
+from upsort.core.training.labelled import LabelledDocuments, numbered
+from upsort.core.training.train_sorter import train_sorter
+from upsort.workflows.demo import write_demo_files
 
 FIRST, EACH, LAST = 20, 20, 360
 HELD_OUT = 400
@@ -168,7 +168,7 @@ def main() -> None:
 
 def draw(curves: dict[tuple[str, str, str], tuple[Floats, Floats]], path: Path) -> None:
     """The curves of each family on one corpus: picked ones in ink, those at random in slate."""
-    from upsort.draw.canvas import INK, SLATE, content_of, in_percent, panels
+    from upsort.plots.canvas import INK, SLATE, content_of, in_percent, panels
 
     chosen = [
         key for key in curves if key[1] in {"logistic", "svm", "centroid"} or key[1:] == ("naive-bayes", "counts")

@@ -19,8 +19,8 @@ from made_text import documents
 from measuring import command
 from scipy.sparse import csr_array
 
-from upsort.core.learning.sorter import TrainedSorter
-from upsort.files.sorter_loading import load_sorter
+from upsort.core.training.sorter import TrainedSorter
+from upsort.io.sorter.loading import load_sorter
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
 

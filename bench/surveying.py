@@ -17,13 +17,13 @@ from measuring import command, medians_in_turn, size_asked
 from upsort.core.plan import Columns, Plan
 from upsort.core.text.languages import spoken_in
 from upsort.core.text.tokeniser import tokenise
-from upsort.files.language_profiles import profiles
-from upsort.files.rows import ReadSettings
-from upsort.files.set_aside import RejectedRows
-from upsort.files.sources import open_inputs
-from upsort.jobs.survey import survey
-from upsort.jobs.work import RunContext
-from upsort.jobs.worth_a_look import survey_findings
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.plan.resources import profiles
+from upsort.io.sources.inputs import open_inputs
+from upsort.io.tables.rows import ReadSettings
+from upsort.workflows.context import RunContext
+from upsort.workflows.survey import survey
+from upsort.workflows.survey_findings import survey_findings
 
 LABELS = 43
 

@@ -15,14 +15,14 @@ from made_matrix import counts_of
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.features.beside import no_cells
-from upsort.core.features.measured import CorpusCounts
-from upsort.core.judging.protocol import SplitParts, outcome
-from upsort.core.judging.suspects import Suspects, find_suspects
-from upsort.core.learning.inner import usable_splits
-from upsort.core.learning.labelled import LabelledDocuments
-from upsort.core.learning.method import PlanWithResources
+from upsort.core.evaluation.cross_validation import SplitParts, outcome
+from upsort.core.evaluation.suspects import Suspects, find_suspects
+from upsort.core.features.corpus_counts import CorpusCounts
+from upsort.core.features.documents import no_cells
 from upsort.core.plan import Classifier, Plan
+from upsort.core.training.decision import PlanWithResources
+from upsort.core.training.inner_cv import usable_splits
+from upsort.core.training.labelled import LabelledDocuments
 
 CHANGED = 0.03  # of the labels
 KINDS: tuple[str, ...] = ("logistic", "naive-bayes")

@@ -16,10 +16,10 @@ from typing import Any
 import pytest
 from hypothesis import settings
 
-from upsort.cli.console import Console
 from upsort.cli.main import main
+from upsort.cli.rendering.console import Console
 from upsort.core.classifiers.families import FAMILIES, choices
-from upsort.jobs.demo import write_demo_files
+from upsort.workflows.demo import write_demo_files
 
 settings.register_profile("untimed", deadline=None)  # how long an example takes tells of the machine
 settings.load_profile("untimed")

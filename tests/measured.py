@@ -4,9 +4,8 @@ from collections.abc import Iterable
 
 import numpy as np
 
+from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts
 from upsort.core.features.documents import Documents
-from upsort.core.features.measured import CorpusCounts
-from upsort.core.features.measuring import CorpusCounter
 from upsort.core.plan import Columns, Features
 from upsort.core.text.cleaning import Cleaner
 

@@ -15,19 +15,17 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats
 from upsort.core.classifiers.families import FAMILIES
-from upsort.core.classifiers.family import ArraySpec, Family, TrainingData
-from upsort.core.classifiers.linear import LinearRule
-from upsort.core.classifiers.naive_bayes.sums import label_sums
+from upsort.core.classifiers.family import ArraySpec, Family, LinearRule, TrainingData
+from upsort.core.classifiers.naive_bayes import label_sums
 from upsort.core.classifiers.newton import OptimiserReport
-from upsort.core.judging.intervals import wilson
-from upsort.core.judging.measure import Measure
-from upsort.core.judging.measure_list import MEASURES
+from upsort.core.evaluation.intervals import wilson
+from upsort.core.evaluation.measure_list import MEASURES, Measure
 from upsort.core.text.step import Step, StepPlace
 from upsort.core.text.steps import STEPS
-from upsort.files.format import Format, RowWriter, TableLayout
-from upsort.files.formats import FORMATS
-from upsort.files.rows import Block, ReadSettings, SourceEntry, SourceTable
-from upsort.jobs.scored_rows import COLUMNS, DecisionColumn
+from upsort.io.tables.format import Format, RowWriter, TableLayout
+from upsort.io.tables.formats import FORMATS
+from upsort.io.tables.rows import Block, ReadSettings, SourceEntry, SourceTable
+from upsort.workflows.scored_rows import COLUMNS, DecisionColumn
 
 TRAIN = ("--text=text", "--label=label", "--set=features.in_at_least=1", "--set=features.in_at_most=1")
 
@@ -132,7 +130,7 @@ def test_a_measure(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch
 
 def test_a_decision_column(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     record = DecisionColumn("words", lambda sorter, decisions: decisions.tokens.astype(float).tolist(), 1)
-    monkeypatch.setattr("upsort.jobs.scored_rows.COLUMNS", [*COLUMNS, record])
+    monkeypatch.setattr("upsort.workflows.scored_rows.COLUMNS", [*COLUMNS, record])
     program("train", "t.csv", *TRAIN, "-o", "s.sorter")
     line = b'{"text": "aphid bud"}\n'
     assert json.loads(program("score", "s.sorter", "-", "--flush", given=line).out)["sorted_words"] == 2.0
@@ -179,7 +177,7 @@ def test_a_format(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch)
     record = Format(
         name="bars", endings=("bars",), signature=lambda beginning: b"|" in beginning[:20], read=_read, to_text=_write
     )
-    monkeypatch.setattr("upsort.files.formats.FORMATS", [*FORMATS, record])
+    monkeypatch.setattr("upsort.io.tables.formats.FORMATS", [*FORMATS, record])
     program("gather", "t.csv", "--text=text", "--label=label", "-o", "t.bars")
     program("train", "t.bars", *TRAIN, "-o", "s.sorter")
     program("score", "s.sorter", "t.bars", "-o", "o.bars")

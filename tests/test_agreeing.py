@@ -2,7 +2,7 @@
 
 import pytest
 
-from upsort.cli.agreeing import singular_after_one
+from upsort.cli.rendering.view import singular_after_one
 
 
 @pytest.mark.parametrize(

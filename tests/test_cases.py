@@ -24,10 +24,10 @@ import pytest
 from pydantic import TypeAdapter, ValidationError
 from rich.cells import cell_len
 
-from upsort.cli.console import Console
 from upsort.cli.main import main
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import Sentence, View
 from upsort.cli.shapes import SHAPES
-from upsort.cli.view import Sentence, View
 
 CASES = Path(__file__).parent / "cases"
 FILES = sorted(CASES.rglob("*.txt"))

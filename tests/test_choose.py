@@ -18,8 +18,8 @@ from conftest import Program
 
 import upsort
 from upsort.core.plan import Plan
-from upsort.files.plan_file import load_plan
-from upsort.jobs import choose, trials
+from upsort.io.plan.plan_file import load_plan
+from upsort.workflows import choose, trials
 
 COLUMNS = ("--text=text", "--label=label", "--no-ledger")
 

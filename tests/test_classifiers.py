@@ -14,18 +14,16 @@ from scipy.optimize import isotonic_regression, minimize
 from scipy.sparse import csr_array, random_array
 from scipy.special import logsumexp
 
-from upsort.core.classifiers import families, losses, neighbours, ratio_svm, tree
-from upsort.core.classifiers.calibrating import calibrate, isotonic
-from upsort.core.classifiers.calibration import reordered_like
-from upsort.core.classifiers.family import StoredClassifier, TrainingData
-from upsort.core.classifiers.linear import Linear
-from upsort.core.classifiers.naive_bayes.counts import NaiveBayesOnCounts
+from upsort.core.classifiers import families, linear_families, losses, neighbours, tree
+from upsort.core.classifiers.baselines import sampled
+from upsort.core.classifiers.calibration import calibrate, isotonic, reordered_like
+from upsort.core.classifiers.family import Linear, StoredClassifier, TrainingData
+from upsort.core.classifiers.naive_bayes import NaiveBayesOnCounts
 from upsort.core.classifiers.newton import Objective, Stopping, minimise
-from upsort.core.classifiers.sampling import sampled
-from upsort.core.classifiers.sides import PartitionStates
-from upsort.core.classifiers.targets import Targets, targets_of
+from upsort.core.classifiers.optimiser_partitions import PartitionStates
+from upsort.core.classifiers.problem_arrays import Targets, targets_of
 from upsort.core.plan import Classifier
-from upsort.files.sorter_loading import load_sorter, load_sorters
+from upsort.io.sorter.loading import load_sorter, load_sorters
 
 UNBOUNDED = ["--set=features.in_at_least=1", "--set=features.in_at_most=1"]
 TEXTBOOK = ["--set=classifier.kind=naive-bayes", *UNBOUNDED]
@@ -455,8 +453,8 @@ def test_ratios_of_terms_go_by_weights() -> None:
     rows = csr_array(np.array([[1.0, 0.0], [0.0, 1.0], [1.0, 1.0]]))
     labels, weights = np.array([0, 1, 1]), np.array([1.0, 2.0, 1.0])
     twice = csr_array(np.array([[1.0, 0.0], [0.0, 1.0], [0.0, 1.0], [1.0, 1.0]]))
-    expected = ratio_svm.label_ratios(twice, Targets(np.array([0, 1, 1, 1]), 2, np.ones(4)))
-    assert ratio_svm.label_ratios(rows, Targets(labels, 2, weights)) == pytest.approx(expected)
+    expected = linear_families.label_ratios(twice, Targets(np.array([0, 1, 1, 1]), 2, np.ones(4)))
+    assert linear_families.label_ratios(rows, Targets(labels, 2, weights)) == pytest.approx(expected)
 
 
 @pytest.mark.parametrize("kind", ["neighbours", "ratio-svm"])

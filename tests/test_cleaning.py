@@ -15,12 +15,10 @@ from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.editing import Substitution, TextStep, edited
 from upsort.core.text.lemmas import learned_rules, rules_on_held_out, table_lemmatiser
-from upsort.core.text.markers import shown, unmarked
-from upsort.core.text.resources import Resources
-from upsort.core.text.step import StepPlace
+from upsort.core.text.step import Resources, StepPlace, shown, unmarked
 from upsort.core.text.steps import STEPS
-from upsort.files.resources import resources_for
-from upsort.jobs.clean import OnCorpus
+from upsort.io.plan.resources import resources_for
+from upsort.workflows.clean import OnCorpus
 
 ANY_TEXT = st.text(
     st.one_of(

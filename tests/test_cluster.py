@@ -15,19 +15,19 @@ from typing import Any
 import pytest
 from conftest import Program, started
 
+from upsort.cli.rendering.console import Console
+from upsort.cli.request import worker_text
+from upsort.core.classifiers import dual
 from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.matrices.partitioned import LOCAL, PartitionedMatrix, StatefulActors
+from upsort.core.training import inner_cv
+from upsort.io.tables import chunking
+from upsort.parallel import cluster
+from upsort.parallel.processes import Processes
+from upsort.workflows import distributed_counting
 
 distributed = pytest.importorskip("distributed", reason="the extra 'cluster' is not installed")
 
-from upsort.cli.console import Console  # noqa: E402
-from upsort.cli.request import worker_text  # noqa: E402
-from upsort.core.classifiers import dual  # noqa: E402
-from upsort.core.learning import inner  # noqa: E402
-from upsort.core.parted import LOCAL, PartitionedMatrix, StatefulActors  # noqa: E402
-from upsort.engine import cluster  # noqa: E402
-from upsort.engine.processes import Processes  # noqa: E402
-from upsort.files import dividing  # noqa: E402
-from upsort.jobs import counted_apart  # noqa: E402
 
 LABELS = ("pests", "soil, wet", "tools")
 T, L = "--text=text", "--label=label"
@@ -108,7 +108,7 @@ def write(path: Path, rows: int) -> None:
 
 @pytest.fixture
 def short(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(dividing, "_LEAST", 40_000)
+    monkeypatch.setattr(chunking, "_LEAST", 40_000)
 
 
 LINES = {
@@ -146,10 +146,10 @@ def test_the_bytes_are_those_of_one_process(
 @pytest.fixture
 def apart(monkeypatch: pytest.MonkeyPatch, short: None) -> list[Any]:
     """Counts stay with the workers, and trainings take sums over several parts; all that were asked of."""
-    monkeypatch.setattr(counted_apart, "WORTH_IT", 3)
-    monkeypatch.setattr(counted_apart, "PIECES_OF_A_PART", 1)
-    monkeypatch.setattr(counted_apart, "PARTS_PER_PARTITION", 2)
-    monkeypatch.setattr(inner, "WORK_OF_A_PART", 90_000)
+    monkeypatch.setattr(distributed_counting, "WORTH_IT", 3)
+    monkeypatch.setattr(distributed_counting, "PIECES_OF_A_PART", 1)
+    monkeypatch.setattr(distributed_counting, "PARTS_PER_PARTITION", 2)
+    monkeypatch.setattr(inner_cv, "WORK_OF_A_PART", 90_000)
     monkeypatch.setattr(dual, "WORTH_COMPILING", 1)
     found: list[Any] = []
     cut_at = PartitionedMatrix.repartition

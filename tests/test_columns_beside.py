@@ -15,17 +15,15 @@ from hypothesis import strategies as st
 from measured import measure
 from scipy.sparse import csr_array
 
-from upsort.core.features.beside import learn_extra_columns, text_measures
-from upsort.core.features.documents import Documents
+from upsort.core.features.corpus_counts import WordVectors, make_vectors
+from upsort.core.features.documents import Documents, learn_extra_columns, text_measures
 from upsort.core.features.hashing import TermNames, estimated_terms, sharing
-from upsort.core.features.making_vectors import make_vectors
-from upsort.core.features.vectors import WordVectors
 from upsort.core.features.vocabulary import learn_space
 from upsort.core.plan import Clean, Columns, Features
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.tokeniser import tokenise
-from upsort.files.documents import as_number
-from upsort.files.vectors import read_vectors, write_vectors
+from upsort.io.plan.resources import read_vectors, write_vectors
+from upsort.io.tables.documents import as_number
 
 
 def documents(texts: list[str], photos: list[float], channels: list[str]) -> Documents:

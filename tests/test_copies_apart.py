@@ -8,11 +8,11 @@ from hands import Away
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from upsort.core.features.prints import fingerprints_of
-from upsort.core.judging import copies_apart
-from upsort.core.judging.copies_apart import PartitionedFingerprints
-from upsort.core.judging.near_copies import find_duplicates
-from upsort.core.parted import LOCAL
+from upsort.core.evaluation import distributed_duplicates
+from upsort.core.evaluation.distributed_duplicates import PartitionedFingerprints
+from upsort.core.evaluation.duplicates import find_duplicates
+from upsort.core.features.fingerprints import fingerprints_of
+from upsort.core.matrices.partitioned import LOCAL
 
 WORDS = [f"word{number}" for number in range(60)]
 
@@ -47,9 +47,9 @@ def test_copies_among_parts_are_those_of_one_piece(seed: int, sizes: list[int], 
     hands: Any
     for hands in (LOCAL, Away()):
         with pytest.MonkeyPatch.context() as patch:
-            patch.setattr(copies_apart, "_ROWS_OF_A_PART", 15)
-            patch.setattr(copies_apart, "_PARTS_A_STRETCH", 2)
-            patch.setattr(copies_apart, "_PAIRS_AT_ONCE", 7)
+            patch.setattr(distributed_duplicates, "_ROWS_OF_A_PART", 15)
+            patch.setattr(distributed_duplicates, "_PARTS_A_STRETCH", 2)
+            patch.setattr(distributed_duplicates, "_PAIRS_AT_ONCE", 7)
             found = PartitionedFingerprints([hands.held(part) for part in parts], starts, hands).copies(similarity)
         assert found.tolist() == expected.tolist()
 

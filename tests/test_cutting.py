@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.resources import Resources
+from upsort.core.text.step import Resources
 from upsort.core.text.steps.patterns import any_of
 from upsort.core.text.stop_words import LANGUAGES, negations, stop_words
 

@@ -6,15 +6,14 @@ import numpy as np
 import pytest
 from measured import measure, texts_alone
 
-from upsort.core.features.measured import CorpusCounts
-from upsort.core.insight.drift import NewDocuments, drift, total_variation
-from upsort.core.learning.held_out import UnknownWords
-from upsort.core.learning.labelled import LabelledDocuments
-from upsort.core.learning.method import PlanWithResources
-from upsort.core.learning.sorter import TrainedSorter, length_classes
-from upsort.core.learning.training import train_sorter
+from upsort.core.analysis.drift import NewDocuments, drift, total_variation
+from upsort.core.features.corpus_counts import CorpusCounts
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import cleaner
+from upsort.core.training.decision import PlanWithResources
+from upsort.core.training.labelled import LabelledDocuments, UnknownWords
+from upsort.core.training.sorter import TrainedSorter, length_classes
+from upsort.core.training.train_sorter import train_sorter
 
 
 def counted(texts: list[str]) -> CorpusCounts:

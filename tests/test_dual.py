@@ -14,12 +14,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.sparse import csr_array
 
-from upsort.core.classifiers import dual, families, newton, penalised
-from upsort.core.classifiers.family import TrainingData
-from upsort.core.classifiers.linear import Linear
+from upsort.core.classifiers import dual, families, linear_families, newton
+from upsort.core.classifiers.family import Linear, TrainingData
 from upsort.core.classifiers.newton import OptimiserReport
-from upsort.core.classifiers.sides import PartitionStates
-from upsort.core.classifiers.targets import Targets
+from upsort.core.classifiers.optimiser_partitions import PartitionStates
+from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.plan import Classifier
 
 KINDS = {
@@ -136,11 +135,11 @@ def test_from_any_start_the_subgradient_vanishes(seed: int, kind: str, size: flo
     record = families.family(chosen).penalised
     assert record is not None and record.loss is not None
     lasso = penalty * chosen.sparsity
-    objective = penalised.objective_of(
+    objective = linear_families.objective_of(
         PartitionStates(data.matrix, record.loss(data.targets, chosen)), k, penalty, chosen.sparsity
     )
     start = np.random.default_rng(seed).normal(scale=size, size=(data.matrix.shape[1] + 1, k))
-    found = penalised.trained(objective, chosen, Linear.of(start, OptimiserReport()))
+    found = linear_families.trained(objective, chosen, Linear.of(start, OptimiserReport()))
     slopes = slopes_at(found.parameters, data, kind)
     slopes[:-1] += (penalty - lasso) * found.parameters[:-1]
     weights = found.parameters[:-1]

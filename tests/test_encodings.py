@@ -6,7 +6,7 @@ import random
 import pytest
 from conftest import Program
 
-from upsort.files.encoding import find_encoding
+from upsort.io.tables.encoding import find_encoding
 
 LETTERS = {
     "ja": "すももの木に虫がつきました/庭の土が乾いています/りんごの葉が黄色い/配達が三日も遅れています/バラの苗を注文したい",

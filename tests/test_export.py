@@ -10,10 +10,10 @@ import numpy as np
 import pytest
 from conftest import Program
 
-from upsort.core.learning.plain_rule import tokens_for
-from upsort.files.documents import DocumentReader
-from upsort.files.sorter_loading import load_sorter
-from upsort.jobs.export import made_texts
+from upsort.core.training.plain_rule import tokens_for
+from upsort.io.sorter.loading import load_sorter
+from upsort.io.tables.documents import DocumentReader
+from upsort.workflows.export import made_texts
 
 onnx = pytest.importorskip("onnx", reason="the extra 'export' is not installed")
 runtime = pytest.importorskip("onnxruntime", reason="no independent runtime is installed")
@@ -189,6 +189,6 @@ def test_wrong_use(letters: Path, tmp_path: Path, program: Program, monkeypatch:
         def __getattr__(self, name: str) -> Any:
             raise ImportError(name)
 
-    monkeypatch.setattr("upsort.files.open_rules.onnx", Missing())
+    monkeypatch.setattr("upsort.io.sorter.export.onnx", Missing())
     assert "pip install 'upsort[export]'" in program("export", "a.sorter", "-o", "c.onnx", code=2).err
     assert not (tmp_path / "c.onnx").exists() and not (tmp_path / "c.tokens.json").exists()

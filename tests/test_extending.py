@@ -10,8 +10,8 @@ import pytest
 from conftest import KINDS, Program, of_kind
 
 from upsort.core.classifiers import families
-from upsort.core.learning.kept_documents import StoredDocuments, joined, sampled
-from upsort.files.sorter_loading import load_sorter, load_sorters
+from upsort.core.training.stored_documents import StoredDocuments, joined, sampled
+from upsort.io.sorter.loading import load_sorter, load_sorters
 
 PLANS: dict[str, tuple[str, ...]] = {
     "words": (),
@@ -131,8 +131,8 @@ def kept(sorter: Path) -> StoredDocuments:
 def test_of_many_documents_a_sample_stands_for_all(
     program: Program, tables: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("upsort.core.learning.kept_documents.MOST_STORED", 30)
-    monkeypatch.setattr("upsort.core.learning.kept_documents.sampled.__defaults__", (30,))
+    monkeypatch.setattr("upsort.core.training.stored_documents.MOST_STORED", 30)
+    monkeypatch.setattr("upsort.core.training.stored_documents.sampled.__defaults__", (30,))
     told = program("train", "old.csv", *shared("words"), "--extendable", "-o", "a.sorter")
     assert "a sample of " in told.out
     few = kept(tables / "a.sorter")

@@ -16,9 +16,9 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Ints
 from upsort.core.errors import DataProblem
 from upsort.core.features import counting, weighting
-from upsort.core.features.association import chi_square, mutual_information
-from upsort.core.features.measured import of_counts
+from upsort.core.features.corpus_counts import of_counts
 from upsort.core.features.vocabulary import learn_space
+from upsort.core.features.weighting import chi_square, mutual_information
 from upsort.core.plan import Clean, Features
 from upsort.core.text.cleaning import cleaner
 

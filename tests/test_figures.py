@@ -8,30 +8,25 @@ import matplotlib.image
 import numpy as np
 import pytest
 
+from upsort.core.analysis.trends import trend_of
 from upsort.core.errors import UsageProblem
-from upsort.core.insight.trends import trend_of
-from upsort.core.judging.probability_measures import precision_recall_points, roc_points
-from upsort.core.judging.reliability import reliability
-from upsort.core.judging.sample import Sample
-from upsort.core.judging.undecided import coverage
-from upsort.draw import canvas
-from upsort.draw.bars import label_bars, term_bars
-from upsort.draw.confusions import confusion_figure
-from upsort.draw.growth import GrowthPoint, growth_figure
-from upsort.draw.histograms import length_histograms
-from upsort.draw.judgements import (
+from upsort.core.evaluation.decision_costs import coverage
+from upsort.core.evaluation.intervals import Sample
+from upsort.core.evaluation.probability_measures import precision_recall_points, reliability, roc_points
+from upsort.plots import canvas
+from upsort.plots.bars import frequency_histogram, label_bars, length_histograms, month_bars, rank_frequency, term_bars
+from upsort.plots.confusions import confusion_figure
+from upsort.plots.curves import GrowthPoint, growth_figure, trend_figure
+from upsort.plots.evaluation_figures import (
     coverage_figure,
     precision_recall_figure,
     probability_histograms,
     reliability_figure,
     roc_figure,
 )
-from upsort.draw.leanings import frequency_scatter, term_weight_bars
-from upsort.draw.months import month_bars
-from upsort.draw.pages import embedded
-from upsort.draw.terms import frequency_histogram, rank_frequency
-from upsort.draw.trends import trend_figure
-from upsort.draw.word_cloud import CloudWord, laid_out, overlap, word_cloud
+from upsort.plots.pages import embedded
+from upsort.plots.term_weights import frequency_scatter, term_weight_bars
+from upsort.plots.word_cloud import CloudWord, laid_out, overlap, word_cloud
 
 
 def texts(figure: Any) -> set[str]:

@@ -18,23 +18,46 @@ from hypothesis import strategies as st
 
 from upsort.core.dates import Dates, dates_of
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.names import listed, nearest, suggestion
+from upsort.core.name_lists import listed, nearest, suggestion
 from upsort.core.plan import Columns
-from upsort.files import ledger, packing
-from upsort.files.by_name import ColumnMapper, merged_columns
-from upsort.files.columns import column_in, column_place, guessed_columns, renamed, roles_in, written_names
-from upsort.files.cost_table import how_costs_are_read, read_costs
-from upsort.files.delimited import delimited_table
-from upsort.files.encoding import checked_encoding, find_encoding
-from upsort.files.entries import entries_of
-from upsort.files.heading import distinct_names
-from upsort.files.reasons import ReasonKind, RejectionReason
-from upsort.files.resources import read_lemmas, read_stop_words, read_vocabulary
-from upsort.files.rows import Block, ReadSettings, RejectedRow, SourceEntry, SourceTable, cell_of
-from upsort.files.set_aside import RejectedRows
-from upsort.files.text_files import text_table
-from upsort.files.vectors import RowVectors, read_vectors
-from upsort.files.writing import check_writable, make_folder, replacing, replacing_text
+from upsort.io import ledger
+from upsort.io.outputs.atomic import check_writable, make_folder, replacing, replacing_text
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.plan.resources import (
+    RowVectors,
+    how_costs_are_read,
+    read_costs,
+    read_lemmas,
+    read_stop_words,
+    read_vectors,
+    read_vocabulary,
+)
+from upsort.io.sources import addresses
+from upsort.io.sources.entries import entries_of
+from upsort.io.tables.columns import (
+    ColumnMapper,
+    column_in,
+    column_place,
+    guessed_columns,
+    merged_columns,
+    renamed,
+    roles_in,
+    written_names,
+)
+from upsort.io.tables.delimited import delimited_table
+from upsort.io.tables.encoding import checked_encoding, find_encoding
+from upsort.io.tables.heading import distinct_names
+from upsort.io.tables.rows import (
+    Block,
+    ReadSettings,
+    ReasonKind,
+    RejectedRow,
+    RejectionReason,
+    SourceEntry,
+    SourceTable,
+    cell_of,
+)
+from upsort.io.tables.text_files import text_table
 
 
 def entry_of(content: bytes, name: str = "t.csv") -> SourceEntry:
@@ -129,22 +152,22 @@ class TestPacking:
         ],
     )
     def test_the_ending_is_that_of_the_content(self, name: str, ending: str, plain: str) -> None:
-        assert packing.ending_of(name) == ending
-        assert packing.unpacked_name(name) == plain
+        assert addresses.ending_of(name) == ending
+        assert addresses.unpacked_name(name) == plain
 
     @pytest.mark.parametrize("name", ["a.zip", "a.tar", "A.TGZ", "a.tar.xz", "a.tar.bz2"])
     def test_archives(self, name: str) -> None:
-        assert packing.is_archive(name)
-        assert packing.is_compressed(name)
+        assert addresses.is_archive(name)
+        assert addresses.is_compressed(name)
 
     def test_a_packed_file_is_no_archive(self) -> None:
-        assert not packing.is_archive("a.csv.gz")
-        assert packing.is_compressed("a.csv.gz")
+        assert not addresses.is_archive("a.csv.gz")
+        assert addresses.is_compressed("a.csv.gz")
 
     @given(st.binary(max_size=200))
     def test_what_was_packed_comes_out(self, content: bytes) -> None:
         for name, packed in (("a.gz", gzip.compress(content)), ("a.xz", lzma.compress(content))):
-            assert packing.opened(io.BytesIO(packed), name).read() == content
+            assert addresses.opened(io.BytesIO(packed), name).read() == content
 
 
 class TestEntries:

@@ -10,16 +10,21 @@ from hypothesis import strategies as st
 from scipy.sparse import csr_array
 from scipy.stats import chi2_contingency, entropy
 
-from upsort.core.insight import label_next
-from upsort.core.insight.columns import ColumnTally, kind_of
-from upsort.core.insight.common_terms import TermTally, terms_of_block
-from upsort.core.insight.comparing_terms import TermCounts, associations, frequency_ratio, log_odds, rarest_in
-from upsort.core.insight.drift import total_variation
-from upsort.core.insight.label_guess import predictability_by_text
-from upsort.core.insight.lengths import share_between, summarise
-from upsort.core.insight.sums import written
-from upsort.core.insight.terms import label_margins
-from upsort.core.insight.trends import trend_of
+from upsort.core.analysis import next_documents
+from upsort.core.analysis.column_summaries import ColumnTally, kind_of, predictability_by_text, share_between, summarise
+from upsort.core.analysis.drift import total_variation
+from upsort.core.analysis.label_arithmetic import written
+from upsort.core.analysis.label_terms import (
+    TermCounts,
+    TermTally,
+    associations,
+    frequency_ratio,
+    label_margins,
+    log_odds,
+    rarest_in,
+    terms_of_block,
+)
+from upsort.core.analysis.trends import trend_of
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.tokeniser import first_in_document
@@ -279,16 +284,16 @@ class TestWhatToLabelNext:
     @given(st.integers(0, 10**6))
     def test_entropies_are_those_of_another_library(self, seed: int) -> None:
         probabilities = np.random.default_rng(seed).dirichlet(np.ones(4), size=5)
-        assert np.allclose(label_next.entropies(probabilities), entropy(probabilities, base=2, axis=1))
+        assert np.allclose(next_documents.entropies(probabilities), entropy(probabilities, base=2, axis=1))
 
     def test_a_certain_document_has_no_entropy(self) -> None:
-        assert label_next.entropies(np.array([[1.0, 0.0]])).tolist() == [0.0]
+        assert next_documents.entropies(np.array([[1.0, 0.0]])).tolist() == [0.0]
 
     def test_unsure_ones_of_different_contents_come_first_where_much_is_labelled(self) -> None:
         matrix = csr_array(np.array([[1.0, 0.0], [1.0, 0.0], [0.0, 1.0], [0.0, 1.0]]))
         probabilities = np.array([[0.5, 0.5], [0.5, 0.5], [0.7, 0.3], [0.99, 0.01]])
         for seed in range(5):
-            chosen = label_next.choose(matrix, probabilities, 10**6, 2, seed)
+            chosen = next_documents.choose(matrix, probabilities, 10**6, 2, seed)
             assert [one.why for one in chosen] == ["unsure", "unsure"]
             assert chosen[0].place in {0, 1} and chosen[1].place == 2
 
@@ -299,7 +304,7 @@ class TestWhatToLabelNext:
         rows[np.arange(200), content] = 1.0
         rows[np.arange(200), draws.integers(8, 12, 200)] = 0.2
         sure = np.column_stack((np.full(200, 0.9), np.full(200, 0.1)))
-        chosen = label_next.choose(label_next.contents(csr_array(rows)), sure, 2, 9, 1)
+        chosen = next_documents.choose(next_documents.contents(csr_array(rows)), sure, 2, 9, 1)
         met = {int(content[one.place]) for one in chosen if one.why == "other content"}
         assert len(met) >= 6, "seven were picked for their content"
         assert sum(one.why == "at random" for one in chosen) == 1
@@ -309,7 +314,7 @@ class TestWhatToLabelNext:
         draws = np.random.default_rng(4)
         rows, chances = csr_array(draws.random((300, 20))), draws.dirichlet(np.ones(4), 300)
         unsure = [
-            sum(one.why == "unsure" for one in label_next.choose(rows, chances, labelled, 40, 1))
+            sum(one.why == "unsure" for one in next_documents.choose(rows, chances, labelled, 40, 1))
             for labelled in (0, 10, 20, 100, 2000)
         ]
         assert unsure == sorted(unsure) and unsure[0] == 0 and unsure[2] == 18 and unsure[-1] >= 35
@@ -318,7 +323,7 @@ class TestWhatToLabelNext:
     def test_each_is_picked_once_and_as_many_as_there_are(self, most: int, n: int, labelled: int) -> None:
         draws = np.random.default_rng(n)
         rows = csr_array(draws.random((n, 6)) * (draws.random((n, 6)) < 0.5))
-        chosen = label_next.choose(label_next.contents(rows), draws.dirichlet(np.ones(3), n), labelled, most, 1)
+        chosen = next_documents.choose(next_documents.contents(rows), draws.dirichlet(np.ones(3), n), labelled, most, 1)
         assert len({one.place for one in chosen}) == len(chosen) == min(most, n)
 
 

@@ -20,8 +20,8 @@ TEXT = ("--text=message", "--label=topic")
 @pytest.fixture(scope="module")
 def desk(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A folder with a sorter and letters nobody has sorted."""
-    from upsort.cli.console import Console
     from upsort.cli.main import main
+    from upsort.cli.rendering.console import Console
 
     folder = tmp_path_factory.mktemp("desk")
     (folder / "letters-2026.csv").write_bytes((demo / "letters-2026.csv").read_bytes())

@@ -7,39 +7,38 @@ from pathlib import Path
 
 import pytest
 
+from upsort.core.analysis.explanation import Additive
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.insight.explanation import Additive
-from upsort.core.judging.behind import Comparison
-from upsort.core.judging.measure_list import MEASURES, rates_of
+from upsort.core.evaluation.comparison import Comparison
+from upsort.core.evaluation.measure_list import MEASURES, rates_of
 from upsort.core.plan import Classifier, Clean, Columns, Features, Gather, Judge, Plan
-from upsort.files.documents import LABELLED, DocumentReader
-from upsort.files.ledger import LedgerEntry
-from upsort.files.rows import ReadSettings
-from upsort.files.set_aside import RejectedRows
-from upsort.files.sorter_loading import load_sorters
-from upsort.files.sources import Inputs, open_inputs
-from upsort.jobs.clean import CleanedFile, ShowRequest, clean, cleaner_for, compare_steps, groups, on_word
-from upsort.jobs.columns import columns_of
-from upsort.jobs.compare import ComparisonRequest, candidates, compare
-from upsort.jobs.cross_validate import cross_validate
-from upsort.jobs.curve import curve
-from upsort.jobs.evaluate import EvaluationRequest, evaluate
-from upsort.jobs.explain import document_of_text, explain_document
-from upsort.jobs.extend import extend
-from upsort.jobs.features import build_matrix, document_row, summary, term_table
-from upsort.jobs.gather import gather
-from upsort.jobs.label_next import suggest_documents
-from upsort.jobs.ledger import differing, rates_by_entry, sorted_entries
-from upsort.jobs.look import find, sample
-from upsort.jobs.rounds import Candidate
-from upsort.jobs.score import BlockScorer, ScoreLayout, ScoringInput, score
-from upsort.jobs.split import split
-from upsort.jobs.survey import survey
-from upsort.jobs.suspects import SuspectRequest, suspects
-from upsort.jobs.terms import file_names, of_corpus, of_sorter, terms
-from upsort.jobs.train import train
-from upsort.jobs.trend import trend
-from upsort.jobs.work import RunContext
+from upsort.io.ledger import LedgerEntry
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.sorter.loading import load_sorters
+from upsort.io.sources.inputs import Inputs, open_inputs
+from upsort.io.tables.documents import LABELLED, DocumentReader
+from upsort.io.tables.rows import ReadSettings
+from upsort.workflows.browse import columns_of, find, sample
+from upsort.workflows.clean import CleanedFile, ShowRequest, clean, cleaner_for, compare_steps, groups, on_word
+from upsort.workflows.compare import ComparisonRequest, candidates, compare
+from upsort.workflows.context import RunContext
+from upsort.workflows.cross_validate import cross_validate
+from upsort.workflows.curve import curve
+from upsort.workflows.evaluate import EvaluationRequest, evaluate
+from upsort.workflows.explain import document_of_text, explain_document
+from upsort.workflows.extend import extend
+from upsort.workflows.features import build_matrix, document_row, summary, term_table
+from upsort.workflows.gather import gather
+from upsort.workflows.ledger import differing, rates_by_entry, sorted_entries
+from upsort.workflows.next_documents import suggest_documents
+from upsort.workflows.plan_batches import Candidate
+from upsort.workflows.score import BlockScorer, ScoreLayout, ScoringInput, score
+from upsort.workflows.split import split
+from upsort.workflows.survey import survey
+from upsort.workflows.suspects import SuspectRequest, suspects
+from upsort.workflows.terms import file_names, of_corpus, of_sorter, terms
+from upsort.workflows.train import train
+from upsort.workflows.trend import trend
 
 COLUMNS = Columns(text=("subject", "message"), label="topic", id="ref", date="received")
 PLAN = Plan(columns=COLUMNS, judge=Judge(folds=3))

@@ -9,13 +9,13 @@ from pathlib import Path
 import pytest
 from conftest import Program
 
+from upsort.core.text.characters import lower
 from upsort.core.text.languages import DetectedLanguage, spoken_in
-from upsort.core.text.lowercase import lower
 from upsort.core.text.tokeniser import tokenise
-from upsort.files.encoding import find_encoding
-from upsort.files.language_profiles import PROFILE_FILE, profiles
-from upsort.jobs.demo import PARTNERS
-from upsort.jobs.language import main_language
+from upsort.io.plan.resources import PROFILE_FILE, profiles
+from upsort.io.tables.encoding import find_encoding
+from upsort.workflows.demo import PARTNERS
+from upsort.workflows.language import main_language
 
 LETTERS: dict[str, list[str]] = {}
 with (files("upsort.demo") / PARTNERS).open(encoding="utf-8", newline="") as letters:

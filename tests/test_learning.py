@@ -10,28 +10,31 @@ from hypothesis import strategies as st
 
 from upsort.core.arrays import Floats
 from upsort.core.classifiers import families
-from upsort.core.classifiers.calibrating import calibrate, calibrate_each
-from upsort.core.classifiers.calibration import Calibration, reordered_like, softmax
-from upsort.core.classifiers.family import TrainingData
-from upsort.core.classifiers.fitted import FittedClassifier
-from upsort.core.classifiers.linear import Linear
+from upsort.core.classifiers.calibration import Calibration, calibrate, calibrate_each, reordered_like, softmax
+from upsort.core.classifiers.family import FittedClassifier, Linear, TrainingData
 from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.features.corpus_counts import of_counts
 from upsort.core.features.counting import count
-from upsort.core.features.measured import of_counts
-from upsort.core.learning.adding_up import aggregate_passages
-from upsort.core.learning.apart import Split, build_features, learn_from_part
-from upsort.core.learning.decision import cost_decision, cost_table, macro_f_beta, values_of, weights_for_f_beta
-from upsort.core.learning.extending import extended_by_counts
-from upsort.core.learning.inner import FoldPlan, InnerCV, training_data, usable_splits
-from upsort.core.learning.labelled import LabelledDocuments, numbered
-from upsort.core.learning.method import PlanWithResources
-from upsort.core.learning.reserve import can_be_extended
-from upsort.core.learning.settling import fold_plan_for, needs_folds
-from upsort.core.learning.sorter import LENGTH_CLASSES, length_classes
-from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Classifier, Decide, Features, Judge, Plan
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.resources import Resources
+from upsort.core.text.step import Resources
+from upsort.core.training.decision import (
+    PlanWithResources,
+    aggregate_passages,
+    cost_decision,
+    cost_table,
+    macro_f_beta,
+    values_of,
+    weights_for_f_beta,
+)
+from upsort.core.training.extending import extended_by_counts
+from upsort.core.training.fit_decision import fold_plan_for, needs_folds
+from upsort.core.training.fold_data import Split, build_features, learn_from_part
+from upsort.core.training.inner_cv import FoldPlan, InnerCV, training_data, usable_splits
+from upsort.core.training.labelled import LabelledDocuments, numbered
+from upsort.core.training.sorter import LENGTH_CLASSES, length_classes
+from upsort.core.training.stored_documents import can_be_extended
+from upsort.core.training.train_sorter import train_sorter
 
 SETTLED = Features(weighting="tfidf", in_at_least=1, in_at_most=1.0)
 WORDS = {"pests": "aphid slug mite", "watering": "can hose drip", "soil": "loam lime mulch"}

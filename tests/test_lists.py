@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upsort.core.errors import UsageProblem
-from upsort.core.lists import names_in, pair_in, parts, quoted
+from upsort.core.name_lists import names_in, pair_in, parts, quoted
 
 WET, DRY = "soil, wet", "a=b"
 

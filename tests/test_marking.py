@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from rich.cells import cell_len
 
-from upsort.cli.marking import legend, marked
-from upsort.core.insight.words import Word
+from upsort.cli.rendering.marking import legend, marked
+from upsort.core.analysis.contributions import Word
 
 
 @dataclass

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from conftest import Program
 
-from upsort.files.inner_values import NOTHING_THERE, value_named
+from upsort.io.tables.nested_values import NOTHING_THERE, value_named
 
 WORDS = {"pests": "aphids and mites on the", "watering": "how often to water the"}
 PLANTS = ("quince", "fern", "rose", "hosta", "peony", "maple")

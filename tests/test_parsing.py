@@ -12,7 +12,7 @@ from upsort.cli.options import CommonOptions, plan_settings, spellings_of
 from upsort.cli.parsing import command_parser, parse, usage
 from upsort.cli.status import Exit
 from upsort.core.errors import UsageProblem
-from upsort.files.plan_keys import declared_keys
+from upsort.io.plan.plan_keys import declared_keys
 
 
 @pytest.mark.parametrize("name", NAMES)
@@ -159,8 +159,8 @@ def test_how_a_run_ends(program: Program, monkeypatch: pytest.MonkeyPatch, wet_a
     monkeypatch.setattr("upsort.cli.views.survey.survey", broken)
     import io
 
-    from upsort.cli.console import Console
     from upsort.cli.main import main
+    from upsort.cli.rendering.console import Console
 
     console = Console(output=io.StringIO(), error=io.StringIO())
     assert main(["survey", str(wet_and_dry)], console) is Exit.PROGRAM

@@ -7,14 +7,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.sparse import csr_array
 
-from upsort.core import sparse
 from upsort.core.classifiers import dual, families
-from upsort.core.classifiers.family import TrainingData
-from upsort.core.classifiers.fitted import scores_of
-from upsort.core.classifiers.targets import Targets
+from upsort.core.classifiers.family import TrainingData, scores_of
+from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.features.counting import Counts, TermCounting
-from upsort.core.features.terms_apart import chosen, countable, in_terms, of_all, partitioned, vocabulary_of
-from upsort.core.parted import LOCAL, PartitionedMatrix, Sliced, local_matrix, merge_boundaries
+from upsort.core.features.distributed_vocabulary import chosen, countable, in_terms, of_all, partitioned, vocabulary_of
+from upsort.core.matrices import sparse
+from upsort.core.matrices.partitioned import LOCAL, PartitionedMatrix, Sliced, local_matrix, merge_boundaries
 from upsort.core.plan import Classifier, Clean, Features
 from upsort.core.text.cleaning import cleaner
 

@@ -13,13 +13,20 @@ from hypothesis import strategies as st
 
 from upsort.core.classifiers.families import FAMILIES
 from upsort.core.errors import UsageProblem
-from upsort.core.lists import quoted
+from upsort.core.name_lists import quoted
 from upsort.core.plan import Classifier, Clean, Features, Judge, Plan
 from upsort.core.text.steps import STEPS
-from upsort.files.earlier_plans import renewed_plan
-from upsort.files.plan_file import checked_plan, engine_of_plan, load_plan, parsed_value
-from upsort.files.plan_keys import SECTIONS, PlanKey, declared_keys, engine_keys, idle_keys, source_keys
-from upsort.files.plan_text import plan_text, value_text
+from upsort.io.plan.plan_file import checked_plan, engine_of_plan, load_plan, parsed_value, renewed_plan
+from upsort.io.plan.plan_keys import (
+    SECTIONS,
+    PlanKey,
+    declared_keys,
+    engine_keys,
+    idle_keys,
+    plan_text,
+    source_keys,
+    value_text,
+)
 
 KEYS = list(declared_keys().values())
 TEXTS = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)

@@ -12,7 +12,7 @@ from conftest import Program
 
 from upsort.cli.views.demo import STEPS
 from upsort.core.plan import Clean
-from upsort.files.sorter_loading import load_sorter
+from upsort.io.sorter.loading import load_sorter
 
 LETTERS = ("--text", "subject,message", "--label", "topic")
 

@@ -12,20 +12,19 @@ from hypothesis import strategies as st
 from measured import measure, texts_alone
 from scipy.sparse import csr_array
 
+from upsort.core.analysis.explanation import Additive, explain, smallest_change
+from upsort.core.analysis.label_arithmetic import written
+from upsort.core.analysis.label_terms import TermCounts, frequency_ratio, log_odds, rarest_in
+from upsort.core.analysis.next_documents import choose, entropies
+from upsort.core.analysis.trends import trend_of
 from upsort.core.classifiers.families import family
 from upsort.core.features.documents import Documents
-from upsort.core.insight.comparing_terms import TermCounts, frequency_ratio, log_odds, rarest_in
-from upsort.core.insight.explanation import Additive, explain
-from upsort.core.insight.label_next import choose, entropies
-from upsort.core.insight.sums import written
-from upsort.core.insight.trends import trend_of
-from upsort.core.insight.without_words import smallest_change
-from upsort.core.learning.labelled import LabelledDocuments, numbered
-from upsort.core.learning.method import PlanWithResources
-from upsort.core.learning.sorter import TrainedSorter
-from upsort.core.learning.training import train_sorter
 from upsort.core.plan import Classifier, Clean, Columns, Features, Plan
 from upsort.core.text.cleaning import cleaner
+from upsort.core.training.decision import PlanWithResources
+from upsort.core.training.labelled import LabelledDocuments, numbered
+from upsort.core.training.sorter import TrainedSorter
+from upsort.core.training.train_sorter import train_sorter
 
 TEXTS = st.lists(st.text("abcd ", min_size=1, max_size=16), min_size=6, max_size=14)
 LINEAR = [one for one in KINDS.values() if family(one).begins is not None]

@@ -13,20 +13,24 @@ from upsort.core.classifiers import families
 from upsort.core.classifiers.calibration import ARRAYS, Calibration
 from upsort.core.classifiers.families import family
 from upsort.core.classifiers.family import StoredClassifier, TrainingData
-from upsort.core.classifiers.targets import Targets
+from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.errors import UsageProblem
+from upsort.core.evaluation.intervals import Rate, Sample
+from upsort.core.evaluation.measure_list import (
+    LABEL_MEASURES,
+    MEASURES,
+    JudgedEvidence,
+    measure_called,
+    rates_of,
+    shown_measures,
+)
+from upsort.core.evaluation.measures import Decided, judge
 from upsort.core.features.weighting import presence
-from upsort.core.judging.intervals import Rate
-from upsort.core.judging.measure import JudgedEvidence
-from upsort.core.judging.measure_list import LABEL_MEASURES, MEASURES, measure_called, rates_of, shown_measures
-from upsort.core.judging.measures import Decided, judge
-from upsort.core.judging.sample import Sample
 from upsort.core.plan import Classifier, Clean
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.resources import Resources
-from upsort.core.text.step import StepPlace
+from upsort.core.text.step import Resources, StepPlace
 from upsort.core.text.steps import STEPS, step_called
-from upsort.files.formats import FORMATS
+from upsort.io.tables.formats import FORMATS
 
 NAMES = ("a", "b", "c")
 

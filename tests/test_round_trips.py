@@ -14,20 +14,20 @@ from hypothesis import strategies as st
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
-from upsort.core.learning.sorter import TrainedSorter
 from upsort.core.plan import Plan
-from upsort.files.documents import DocumentReader
-from upsort.files.format import TableLayout
-from upsort.files.formats import FORMATS, format_of_ending, writing_endings
-from upsort.files.plan_file import checked_plan
-from upsort.files.rows import ReadSettings
-from upsort.files.set_aside import RejectedRows
-from upsort.files.sorter_file import save_sorters
-from upsort.files.sorter_loading import load_sorters
-from upsort.files.sources import open_inputs
-from upsort.files.tables_out import table_file
-from upsort.jobs.train import train
-from upsort.jobs.work import RunContext
+from upsort.core.training.sorter import TrainedSorter
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.outputs.table_file import table_file
+from upsort.io.plan.plan_file import checked_plan
+from upsort.io.sorter.loading import load_sorters
+from upsort.io.sorter.saving import save_sorters
+from upsort.io.sources.inputs import open_inputs
+from upsort.io.tables.documents import DocumentReader
+from upsort.io.tables.format import TableLayout
+from upsort.io.tables.formats import FORMATS, format_of_ending, writing_endings
+from upsort.io.tables.rows import ReadSettings
+from upsort.workflows.context import RunContext
+from upsort.workflows.train import train
 
 BESIDE = {"columns": {"text": ["text"], "label": "label", "numbers": ["photos"], "categories": ["channel"]}}
 PLAIN = {"columns": {"text": ["text"], "label": "label"}}

@@ -12,8 +12,8 @@ from pathlib import Path
 import pytest
 from conftest import Program, started
 
-from upsort.files import resumable
-from upsort.files.format import TableLayout
+from upsort.io.outputs import table_file
+from upsort.io.tables.format import TableLayout
 
 
 @pytest.fixture
@@ -80,7 +80,7 @@ def test_another_run_is_not_gone_on_with(program: Program, sorter: str, tmp_path
     key = {"sorter": "x"}
     with (
         pytest.raises(KeyboardInterrupt),
-        resumable.ResumableTable(tmp_path / "o.csv", TableLayout(["a"]), key, resume=False, overwrite=False) as part,
+        table_file.ResumableTable(tmp_path / "o.csv", TableLayout(["a"]), key, resume=False, overwrite=False) as part,
     ):
         part.writerows([["1"]])
         part.done(1, {})

@@ -9,7 +9,7 @@ from conftest import Program
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upsort.files.by_name import ColumnMapper, merged_columns
+from upsort.io.tables.columns import ColumnMapper, merged_columns
 
 LONG = [
     {

@@ -7,9 +7,9 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 from scipy.sparse import csr_array
 
-from upsort.core import sparse
 from upsort.core.features import ngrams, weighting
 from upsort.core.features.counting import count, counts_of
+from upsort.core.matrices import sparse
 from upsort.core.plan import Clean, Features
 from upsort.core.text.cleaning import cleaner
 

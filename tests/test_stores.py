@@ -16,8 +16,8 @@ import pytest
 from conftest import Program
 
 import upsort
-from upsort.files import stores
-from upsort.files.addresses import without_secrets
+from upsort.io.sources import stores
+from upsort.io.sources.addresses import without_secrets
 
 fsspec = pytest.importorskip("fsspec", reason="the extra 'remote' is not installed")
 moto = pytest.importorskip("moto.server", reason="no simulated store is installed")

@@ -11,13 +11,13 @@ import openpyxl
 import pytest
 from conftest import Program
 
+from upsort.cli.commands.using import ScoreOptions
 from upsort.cli.declaring import declared
-from upsort.cli.specs.score import ScoreOptions
 from upsort.cli.views.score import _FREE
-from upsort.core.learning.held_plan import IN_SORTER
 from upsort.core.plan import Columns
-from upsort.files.sorter_loading import load_sorter
-from upsort.jobs.score import run_key
+from upsort.core.training.sorter import IN_SORTER
+from upsort.io.sorter.loading import load_sorter
+from upsort.workflows.score import run_key
 
 TABLE = "ref,text,label\n" + "".join(
     f"r{n},{'fern moss' if n % 2 else 'sand dune'} word{n % 7},{'wet' if n % 2 else 'dry'}\n" for n in range(40)

@@ -15,11 +15,12 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from upsort.core.errors import Problem, UsageProblem
-from upsort.files import dividing, parquet_tables, remarks, rows, text_files
-from upsort.files.bounds import DamagedSource
-from upsort.files.columns import MissingColumn
-from upsort.files.rows import Block, ReadSettings, SourceTable
-from upsort.files.sources import open_inputs
+from upsort.io import notices
+from upsort.io.sources.inputs import open_inputs
+from upsort.io.tables import chunking, parquet_tables, rows, text_files
+from upsort.io.tables.bounds import DamagedSource
+from upsort.io.tables.columns import MissingColumn
+from upsort.io.tables.rows import Block, ReadSettings, SourceTable
 
 LABELS = ("pests", "soil, wet", "tools")
 
@@ -27,8 +28,8 @@ LABELS = ("pests", "soil, wet", "tools")
 @pytest.fixture
 def short(monkeypatch: pytest.MonkeyPatch) -> None:
     """Stretches of a few rows."""
-    monkeypatch.setattr(dividing, "_LEAST", 200)
-    monkeypatch.setattr(dividing, "ROWS_A_BLOCK", 4)
+    monkeypatch.setattr(chunking, "_LEAST", 200)
+    monkeypatch.setattr(chunking, "ROWS_A_BLOCK", 4)
     monkeypatch.setattr(text_files, "_FILES_PER_CHUNK", 3)
 
 
@@ -63,8 +64,8 @@ def test_stretches_of_separated_cells_are_the_table(
     path = tmp_path_factory.mktemp("t") / "t.csv"
     path.write_text("n,m,o\n" + text, encoding="utf-8-sig" if mark else "utf-8", newline="")
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(dividing, "_LEAST", 12)
-        for module in (dividing, rows):
+        patch.setattr(chunking, "_LEAST", 12)
+        for module in (chunking, rows):
             patch.setattr(module, "ROWS_A_BLOCK", 3)
         table = table_of(path, encoding="utf-8", header=True)  # type: ignore[arg-type]
         if table.division is None:
@@ -115,7 +116,7 @@ class TestEachKind:
             many, blocks = in_stretches(table_of(tmp_path / name))
             assert many == 1 and flat(blocks) == flat(list(table_of(tmp_path / name).blocks()))
         assert in_stretches(table_of(tmp_path / "u.csv", encoding="cp1252"))[0] > 3
-        monkeypatch.setattr(dividing, "_MOST_WHOLE", 20)
+        monkeypatch.setattr(chunking, "_MOST_WHOLE", 20)
         assert table_of(tmp_path / "t.csv.gz").division is None  # too large for one: its blocks are handed on
 
 
@@ -153,8 +154,8 @@ def corpora(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture
 def many_stretches(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(dividing, "_LEAST", 30_000)
-    monkeypatch.setattr(dividing, "ROWS_A_BLOCK", 300)
+    monkeypatch.setattr(chunking, "_LEAST", 30_000)
+    monkeypatch.setattr(chunking, "ROWS_A_BLOCK", 300)
 
 
 def outputs(folder: Path) -> Iterator[tuple[str, bytes]]:
@@ -199,14 +200,14 @@ def test_deciding_gives_the_same_bytes(corpora: Path, tmp_path: Path, program: P
 
 
 def test_what_another_process_has_to_tell_is_told_here() -> None:
-    remarks.drain()
-    remarks.add_notice("{n} rows were cut.", 2)
-    remarks.add_notice_once("Read as latin-1.")
-    found = remarks.drain()
-    remarks.add_notice("{n} rows were cut.", 1)
-    remarks.merge_notices(found)
-    remarks.merge_notices(found)
-    assert remarks.notices() == ["5 rows were cut.", "Read as latin-1."]
+    notices.drain()
+    notices.add_notice("{n} rows were cut.", 2)
+    notices.add_notice_once("Read as latin-1.")
+    found = notices.drain()
+    notices.add_notice("{n} rows were cut.", 1)
+    notices.merge_notices(found)
+    notices.merge_notices(found)
+    assert notices.notices() == ["5 rows were cut.", "Read as latin-1."]
 
 
 @pytest.mark.parametrize(

@@ -11,13 +11,13 @@ from conftest import Program
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upsort.core.features.prints import fingerprints_of, joined
-from upsort.core.insight.lengths import share_between
-from upsort.core.judging.near_copies import find_duplicates
-from upsort.core.text.oddities import broken_characters
-from upsort.core.text.passages import passages
+from upsort.core.analysis.column_summaries import share_between
+from upsort.core.evaluation.duplicates import find_duplicates
+from upsort.core.features.fingerprints import fingerprints_of, joined
+from upsort.core.text.characters import passages
+from upsort.core.text.languages import broken_characters
 from upsort.core.text.stop_words import LANGUAGES, negations, stop_words
-from upsort.draw.word_cloud import CloudWord, laid_out, overlap
+from upsort.plots.word_cloud import CloudWord, laid_out, overlap
 
 
 def test_a_survey_shows_the_planted_faults(program: Program, demo: Path) -> None:

@@ -7,10 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upsort.core.text import tokeniser, word_memory
-from upsort.core.text.characters import DIGIT, DIGIT_INNER, IDEOGRAPH, INNER, MARK, WORD, character_class
-from upsort.core.text.lowercase import lower
-from upsort.core.text.word_memory import WordMemory
+from upsort.core.text import tokeniser
+from upsort.core.text.characters import DIGIT, DIGIT_INNER, IDEOGRAPH, INNER, MARK, WORD, character_class, lower
+from upsort.core.text.tokeniser import WordMemory
 
 WORDY = st.text(
     st.one_of(
@@ -74,11 +73,11 @@ def test_words_numbers_and_scripts() -> None:
 @given(st.lists(st.lists(WORDY, max_size=4), max_size=5), st.sampled_from([0, 3, 1 << 17]))
 def test_blocks_that_share_a_memory_are_cut_alike(blocks: list[list[str]], most: int) -> None:
     memory = WordMemory(str.upper)
-    usual, word_memory._MOST_KEYS = word_memory._MOST_KEYS, most
+    usual, tokeniser._MOST_KEYS = tokeniser._MOST_KEYS, most
     try:
         found = [tokeniser.tokenise(block, memory=memory) for block in blocks]
     finally:
-        word_memory._MOST_KEYS = usual
+        tokeniser._MOST_KEYS = usual
     expected = [word.upper() for block in blocks for document in block for word in one_by_one(document)]
     assert [memory.words[code] for block in found for code in block.codes] == expected
     assert memory.words == list(dict.fromkeys(expected))
@@ -86,9 +85,7 @@ def test_blocks_that_share_a_memory_are_cut_alike(blocks: list[list[str]], most:
 
 def test_tokens_with_one_hash_stay_apart(monkeypatch: pytest.MonkeyPatch) -> None:
     text = "honeysuckles honeysuckle honeysuckles gooseberries honeysuckle"
-    monkeypatch.setattr(
-        word_memory, "_mixed", lambda keys, words: np.zeros_like(words)
-    )  # one hash for every long token
+    monkeypatch.setattr(tokeniser, "_mixed", lambda keys, words: np.zeros_like(words))  # one hash for every long token
     assert tokens([text]) == [text.split()]
     memory = WordMemory()
     for block in ("honeysuckle honeysuckle", "gooseberries", "honeysuckles honeysuckle"):

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 from conftest import Program
 
-from upsort.files.typed_cells import ABSENT, TypedCell
+from upsort.io.tables.nested_values import ABSENT, TypedCell
 
 OBJECTS: list[dict[str, Any]] = [
     {"id": 7, "text": "moss", "good": True, "tags": ["a", {"b": 1}], "size": 1.5, "none": None, "whole": 10**20},

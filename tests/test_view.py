@@ -10,11 +10,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 from rich.cells import cell_len
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
-from upsort.cli.drawing import blocks, with_folded_intervals, with_numbered_columns, without, without_repeats, wrapped
-from upsort.cli.harmless import escaped, without_controls
-from upsort.cli.view import Bold, Column, Kind, Shown, Table, View, Zero
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console, escaped, without_controls
+from upsort.cli.rendering.tables import (
+    blocks,
+    with_folded_intervals,
+    with_numbered_columns,
+    without,
+    without_repeats,
+    wrapped,
+)
+from upsort.cli.rendering.view import Bold, Column, Kind, Shown, Table, View, Zero
 
 WORDS = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
 LABELS = Table(

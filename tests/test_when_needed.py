@@ -10,8 +10,8 @@ from typing import Any
 
 import pytest
 
-from upsort.core import deferred
-from upsort.core.records import record
+from upsort.core import lazy
+from upsort.core.lazy import record
 
 
 def made(decorated: Callable[..., Any]) -> tuple[type, type]:
@@ -70,7 +70,7 @@ def test_a_record_refuses_what_a_dataclass_refuses() -> None:
 
 def test_a_record_that_comes_from_another_process_is_whole() -> None:
     code = (
-        "import pickle, sys\nfrom upsort.core.judging.intervals import Rate\n"
+        "import pickle, sys\nfrom upsort.core.evaluation.intervals import Rate\n"
         "sys.stdout.buffer.write(pickle.dumps([Rate.__new__(Rate), Rate]))"
     )
     sent = subprocess.run([sys.executable, "-c", code], capture_output=True, check=True).stdout
@@ -91,4 +91,4 @@ def test_a_library_is_loaded_at_its_first_use_and_travels_unloaded() -> None:
     )
     assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
     with pytest.raises(AttributeError):
-        _ = deferred.special.no_such_function
+        _ = lazy.special.no_such_function

@@ -19,8 +19,8 @@ from typing import Any
 
 import numpy as np
 
-from upsort.cli.console import Console
 from upsort.cli.main import main
+from upsort.cli.rendering.console import Console
 from upsort.cli.status import Exit
 
 TEXTS = (

@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from upsort.files.remarks import notices
-from upsort.files.rows import ReadSettings
-from upsort.files.sources import open_inputs
-from upsort.files.tables_out import table_file
+from upsort.io.notices import notices
+from upsort.io.outputs.table_file import table_file
+from upsort.io.sources.inputs import open_inputs
+from upsort.io.tables.rows import ReadSettings
 
 COLUMNS = ("message", "topic")
 ANY_TEXT = st.text(st.characters(exclude_categories=["Cs"]), max_size=30)

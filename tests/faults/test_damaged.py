@@ -166,7 +166,7 @@ def test_a_ledger_with_hostile_rows_is_told(program: Program, tmp_path: Path) ->
 
 
 def test_a_ledger_that_never_ends_is_broken_off(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("upsort.files.ledger._MOST_WORK", 100_000)
+    monkeypatch.setattr("upsort.io.ledger._MOST_WORK", 100_000)
     endless = "WITH RECURSIVE n(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM n) SELECT x AS time FROM n"
     with closing(sqlite3.connect(tmp_path / "l.sqlite")) as ledger:
         ledger.execute(f"CREATE VIEW evaluations AS {endless}")

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from upsort.cli.console import Console
 from upsort.cli.main import main
+from upsort.cli.rendering.console import Console
 
 ESCAPE = "\x1b]0;x\x07\x9b1m\x1b[2J"
 TABLE, SORTER = "t\x1b]0;x\x07\x9b1m.csv", "s\x1b]0;x\x07\x9b1m.sorter"

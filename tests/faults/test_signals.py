@@ -83,8 +83,8 @@ def test_going_on_gives_the_same_bytes(
     command: str, number: int, at: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.chdir(tmp_path)
-    monkeypatch.setattr("upsort.jobs.score.CHARACTERS_AT_ONCE", 50_000)
-    monkeypatch.setattr("upsort.files.dividing._LEAST", 50_000)
+    monkeypatch.setattr("upsort.workflows.score.CHARACTERS_AT_ONCE", 50_000)
+    monkeypatch.setattr("upsort.io.tables.chunking._LEAST", 50_000)
     damage.sound_files(tmp_path)
     damage.sound_sorter(tmp_path)
     many(tmp_path)

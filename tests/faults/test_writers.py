@@ -12,7 +12,7 @@ from typing import Any, BinaryIO
 import damage
 import pytest
 
-from upsort.files import disk
+from upsort.io.outputs import atomic
 
 _JUDGED = ("--text=message", "--label=topic", "--set=judge.folds=2", "--overwrite")
 WRITING = {
@@ -52,7 +52,7 @@ class Failing:
     @contextmanager
     def instead(self, patch: pytest.MonkeyPatch) -> Iterator["Failing"]:
         """In place of the real one."""
-        opened, synced, moved = disk.opened, disk.synced, disk.moved
+        opened, synced, moved = atomic.opened, atomic.synced, atomic.moved
 
         def failing_stream(handle: int) -> BinaryIO:
             stream: Any = opened(handle)
@@ -67,9 +67,9 @@ class Failing:
             moved(path, target)
 
         with patch.context() as inner:
-            inner.setattr(disk, "opened", failing_stream)
-            inner.setattr(disk, "synced", failing_sync)
-            inner.setattr(disk, "moved", failing_move)
+            inner.setattr(atomic, "opened", failing_stream)
+            inner.setattr(atomic, "synced", failing_sync)
+            inner.setattr(atomic, "moved", failing_move)
             yield self
 
 
@@ -144,16 +144,16 @@ def test_the_old_file_stays_or_the_new_one_is_whole(
 
 
 def test_what_a_dead_run_left_is_cleared_and_what_lives_is_not(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    from upsort.files.unfinished import open_unfinished
+    from upsort.io.outputs.atomic import open_unfinished
 
-    monkeypatch.setattr("upsort.files.unfinished._cleared", set())
+    monkeypatch.setattr("upsort.io.outputs.atomic._cleared", set())
     dead = tmp_path / ".out.csv.abcdefgh.part"
     dead.write_bytes(b"x")
     other = tmp_path / ".other.csv.abcdefgh.part"
     other.write_bytes(b"x")
     handle, living = open_unfinished(tmp_path / "out.csv")
     assert not dead.exists() and other.exists() and living.exists()
-    monkeypatch.setattr("upsort.files.unfinished._cleared", set())
+    monkeypatch.setattr("upsort.io.outputs.atomic._cleared", set())
     second, _ = open_unfinished(tmp_path / "out.csv")
     assert living.exists()
     os.close(handle)
@@ -164,7 +164,7 @@ def test_a_part_that_another_run_writes_is_left_alone(tmp_path: Path, monkeypatc
     monkeypatch.chdir(tmp_path)
     damage.sound_files(tmp_path)
     damage.sound_sorter(tmp_path)
-    from upsort.files.unfinished import claim
+    from upsort.io.outputs.atomic import claim
 
     handle = os.open("scored.csv.part", os.O_CREAT | os.O_RDWR)
     assert claim(handle)

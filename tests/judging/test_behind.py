@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from upsort.core.judging.behind import Comparison, difference_to_best
-from upsort.core.judging.sample import Sample
+from upsort.core.evaluation.comparison import Comparison, difference_to_best
+from upsort.core.evaluation.intervals import Sample
 
 MARGIN = 0.01
 

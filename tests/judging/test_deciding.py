@@ -8,9 +8,9 @@ from conftest import Program
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upsort.core.judging.undecided import coverage
-from upsort.core.learning.settling import bound_for
-from upsort.core.learning.sorter import UNDECIDED
+from upsort.core.evaluation.decision_costs import coverage
+from upsort.core.training.fit_decision import bound_for
+from upsort.core.training.sorter import UNDECIDED
 
 LETTERS = ("--text=message", "--label=topic")
 

@@ -6,10 +6,9 @@ import numpy as np
 import pytest
 from benchmarks import benchmark
 
-from upsort.core.judging.areas import areas
-from upsort.core.judging.intervals import FEW
-from upsort.core.judging.measures import Decided, judge
-from upsort.core.judging.sample import Sample
+from upsort.core.evaluation.areas import areas
+from upsort.core.evaluation.intervals import FEW, Sample
+from upsort.core.evaluation.measures import Decided, judge
 
 coverage = benchmark("intervals")
 CASES = coverage.CASES

@@ -10,11 +10,11 @@ from conftest import Program
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upsort.core.insight.label_sets import separator_of
-from upsort.core.judging.sample import Sample
-from upsort.core.judging.set_measures import DecidedSets, judge_sets
-from upsort.core.judging.suspects import find_wrong_sets
-from upsort.core.learning.dealing import SplitKeys, folds_of
+from upsort.core.analysis.column_summaries import separator_of
+from upsort.core.evaluation.intervals import Sample
+from upsort.core.evaluation.set_measures import DecidedSets, judge_sets
+from upsort.core.evaluation.suspects import find_wrong_sets
+from upsort.core.training.stratified_split import SplitKeys, folds_of
 
 WORDS = {
     "beds": ("bed", "soil", "spade", "raised", "planks", "dig", "compost"),

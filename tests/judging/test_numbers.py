@@ -13,22 +13,27 @@ from scipy.sparse.csgraph import connected_components
 
 from upsort.core.distributions import chi_square_above, normal_cdf, normal_quantile, student_quantile
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.features.prints import fingerprints_of
-from upsort.core.judging.costs import PricedDecisions, summarise_costs
-from upsort.core.judging.growth import fit_learning_curve
-from upsort.core.judging.intervals import share_of, wilson
-from upsort.core.judging.measures import Decided, Judgement, judge
-from upsort.core.judging.paired import corrected_t, holm, mcnemar, sign_test
-from upsort.core.judging.probability_measures import judge_probabilities
-from upsort.core.judging.sample import Sample
-from upsort.core.judging.splits import SplitOrder, hold_out, latest, splits
-from upsort.core.judging.together import duplicate_groups, joined, named_groups
-from upsort.core.learning.adding_up import aggregate_passages
-from upsort.core.learning.dealing import SplitKeys, assign_parts, document_keys, folds_of, held_out_of, text_digests
-from upsort.core.learning.decision import cost_decision, macro_f_beta, values_of, weights_for_f_beta
-from upsort.core.learning.labelled import LabelledDocuments
+from upsort.core.evaluation.comparison import corrected_t, holm, mcnemar, sign_test
+from upsort.core.evaluation.decision_costs import PricedDecisions, summarise_costs
+from upsort.core.evaluation.duplicates import duplicate_groups, joined, named_groups
+from upsort.core.evaluation.intervals import Sample, share_of, wilson
+from upsort.core.evaluation.learning_curve import fit_learning_curve
+from upsort.core.evaluation.measures import Decided, Judgement, judge
+from upsort.core.evaluation.probability_measures import judge_probabilities
+from upsort.core.evaluation.splits import SplitOrder, hold_out, latest, splits
+from upsort.core.features.fingerprints import fingerprints_of
 from upsort.core.plan import Judge
-from upsort.jobs.split import not_counted
+from upsort.core.training.decision import aggregate_passages, cost_decision, macro_f_beta, values_of, weights_for_f_beta
+from upsort.core.training.labelled import LabelledDocuments
+from upsort.core.training.stratified_split import (
+    SplitKeys,
+    assign_parts,
+    document_keys,
+    folds_of,
+    held_out_of,
+    text_digests,
+)
+from upsort.workflows.split import not_counted
 
 LABELS = st.lists(st.integers(0, 3), min_size=8, max_size=80)
 

@@ -13,8 +13,8 @@ from conftest import Program
 from corpora import read, told_by_group, write
 
 from upsort.core.plan import Columns, Plan
-from upsort.files.ledger import VERSION
-from upsort.files.plan_text import plan_text
+from upsort.io.ledger import VERSION
+from upsort.io.plan.plan_keys import plan_text
 
 LETTERS = ("--text=message", "--label=topic", "--id=ref")
 
@@ -267,7 +267,7 @@ def test_a_figure_that_cannot_be_written_leaves_the_old_one(
     def full(stream: object) -> None:
         raise OSError(28, "No space left")
 
-    monkeypatch.setattr("upsort.files.disk.synced", full)
+    monkeypatch.setattr("upsort.io.outputs.atomic.synced", full)
     settings = ("--folds=2", "--set=classifier.kind=centroid", "-o", "c.png", "--overwrite")
     assert "c.png could not be written" in program("curve", "t.csv", *LETTERS, *settings, code=1).err
     assert (tmp_path / "c.png").read_bytes() == b"the old one"

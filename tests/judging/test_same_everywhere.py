@@ -10,11 +10,11 @@ from conftest import KINDS, Program, of_kind
 from corpora import Rows, words, write
 
 from upsort.core.classifiers.families import family
-from upsort.files.documents import DocumentReader
-from upsort.files.rows import ReadSettings
-from upsort.files.set_aside import RejectedRows
-from upsort.files.sorter_loading import load_sorters
-from upsort.files.sources import open_inputs
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.sorter.loading import load_sorters
+from upsort.io.sources.inputs import open_inputs
+from upsort.io.tables.documents import DocumentReader
+from upsort.io.tables.rows import ReadSettings
 
 LOOSE = ("--set=features.in_at_least=1", "--set=features.in_at_most=1", "--no-check")
 BOTH = "--text=subject,body"

@@ -11,7 +11,7 @@ from conftest import Program
 from corpora import read, write
 from test_commands import BOTH_YEARS, COLUMNS, planted
 
-from upsort.core.judging.suspects import find_suspects, wrong_labels
+from upsort.core.evaluation.suspects import find_suspects, wrong_labels
 
 bench = benchmark("suspects")
 LISTED = ("--id=ref", "--json", "--quiet")

@@ -8,8 +8,8 @@ from inspect import get_annotations
 from typing import Any
 
 from upsort.core.errors import UsageProblem
-from upsort.core.lists import names_in
-from upsort.core.records import record
+from upsort.core.lazy import record
+from upsort.core.name_lists import names_in
 
 
 class Many(Enum):

@@ -14,17 +14,16 @@ from textwrap import fill
 
 from upsort import __version__
 from upsort.cli.commands import NAMES, spec_of
-from upsort.cli.console import Console
-from upsort.cli.harmless import without_controls
 from upsort.cli.outputs import check_outputs
 from upsort.cli.parsing import WIDTH, command_parser, parse
-from upsort.cli.places import with_local_copies
+from upsort.cli.remote_files import with_local_copies
+from upsort.cli.rendering.console import Console, without_controls
 from upsort.cli.status import Exit
 from upsort.core.errors import Problem, Stopped, UsageProblem
-from upsort.core.names import nearest
-from upsort.core.text.patience import PatternTimeout
-from upsort.files.remarks import notices
-from upsort.files.unfinished import left_files
+from upsort.core.name_lists import nearest
+from upsort.core.text.step import PatternTimeout
+from upsort.io.notices import notices
+from upsort.io.outputs.atomic import left_files
 
 _NO_MEMORY = """upsort: there is not enough memory for this.
         Use fewer documents or terms (features.most_terms), or fewer --workers where the command has them."""
@@ -42,7 +41,7 @@ def entry() -> None:
     """What the installed command runs."""
     gc.set_threshold(_CYCLES)
     if "_ARGCOMPLETE" in os.environ:  # the shell asks how a command line may go on
-        import_module("upsort.cli.completing").complete()
+        import_module("upsort.cli.completion").complete()
     _open_closed_streams()
     if "--debug" not in sys.argv:
         warnings.simplefilter("ignore")  # of libraries, which tell programmers something, not who uses the program

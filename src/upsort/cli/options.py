@@ -6,19 +6,8 @@ Only light modules are imported: `--help` reads nothing else.
 from collections.abc import Iterator
 from typing import Any, ClassVar
 
-from upsort.cli.declaring import (
-    Clash,
-    Many,
-    Rule,
-    byte_size,
-    declared,
-    flag,
-    option,
-    points,
-    positional,
-    whole_number,
-)
-from upsort.core.records import record
+from upsort.cli.declaring import Clash, Many, Rule, byte_size, declared, flag, option, points, positional, whole_number
+from upsort.core.lazy import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)

@@ -11,9 +11,16 @@ from typing import Any
 from upsort.cli.declaring import NAMES_FILES, Option, declared
 from upsort.cli.options import CommonOptions
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.files.addresses import is_database
-from upsort.files.parts import HELD_OUT_NAME, IN_NAME, TRAINING_NAME, PartNames, exported_files, matrix_files
-from upsort.files.sameness import identities
+from upsort.io.outputs.parts import (
+    HELD_OUT_NAME,
+    IN_NAME,
+    TRAINING_NAME,
+    PartNames,
+    exported_files,
+    identities,
+    matrix_files,
+)
+from upsort.io.sources.addresses import is_database
 
 _BEGINNINGS = {
     "sorter": (b"PK\x03\x04",),

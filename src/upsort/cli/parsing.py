@@ -1,5 +1,6 @@
 """From a command's record of options to a parser, and from arguments to a filled-in record. Errors are problems like all
-others."""
+others.
+"""
 
 import argparse
 from collections.abc import Sequence
@@ -9,8 +10,8 @@ from typing import Any, NoReturn, assert_never
 from upsort.cli.declaring import Clash, Many, Need, Option, Rule, declared
 from upsort.cli.options import Command, CommonOptions
 from upsort.core.errors import UsageProblem
-from upsort.core.names import nearest
-from upsort.files.addresses import without_secrets
+from upsort.core.name_lists import nearest
+from upsort.io.sources.addresses import without_secrets
 
 WIDTH = 80
 

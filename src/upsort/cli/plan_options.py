@@ -7,7 +7,7 @@ from typing import ClassVar
 
 from upsort.cli.declaring import Many, lengths, names, number_or_name, option, share, whole_number
 from upsort.cli.options import CommonOptions
-from upsort.core.records import record
+from upsort.core.lazy import record
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)

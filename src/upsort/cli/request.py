@@ -9,28 +9,27 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from upsort.cli.console import Console
 from upsort.cli.declaring import declared
 from upsort.cli.options import CommonOptions, ReadingOptions, RejectsOptions, WorkerOptions, plan_settings, spellings_of
 from upsort.cli.plan_options import PlanFileOptions
-from upsort.cli.view import View
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import View
 from upsort.core.errors import UsageProblem
-from upsort.core.learning.sorter import TrainedSorter
-from upsort.core.names import counted
+from upsort.core.name_lists import counted
 from upsort.core.plan import Columns, EngineChoice, Plan, Source
-from upsort.files.columns import LabelUse
-from upsort.files.cost_table import how_costs_are_read
-from upsort.files.documents import LABELLED, DocumentReader, columns_for, complete_columns
-from upsort.files.formats import FORMATS
-from upsort.files.plan_file import DEFAULT_NAME, checked_plan, engine_of_plan, load_plan
-from upsort.files.plan_keys import SECTIONS, declared_keys, idle_keys
-from upsort.files.rows import ReadSettings
-from upsort.files.set_aside import RejectedRows
-from upsort.files.sources import DATABASE, Inputs, open_inputs
-from upsort.files.text_files import checked_pattern
-from upsort.jobs.progress import Advance
-from upsort.jobs.score import ScoringInput
-from upsort.jobs.work import ExecutionEngine, RunContext, executor_for
+from upsort.core.training.sorter import TrainedSorter
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.plan.plan_file import DEFAULT_NAME, checked_plan, engine_of_plan, load_plan
+from upsort.io.plan.plan_keys import SECTIONS, declared_keys, idle_keys
+from upsort.io.plan.resources import how_costs_are_read
+from upsort.io.sources.inputs import DATABASE, Inputs, open_inputs
+from upsort.io.tables.columns import LabelUse
+from upsort.io.tables.documents import LABELLED, DocumentReader, columns_for, complete_columns
+from upsort.io.tables.formats import FORMATS
+from upsort.io.tables.rows import ReadSettings
+from upsort.io.tables.text_files import checked_pattern
+from upsort.workflows.context import Advance, ExecutionEngine, RunContext, executor_for
+from upsort.workflows.score import ScoringInput
 
 CLUSTER_VARIABLE = "UPSORT_CLUSTER"
 """The variable of the environment that names a cluster where no option does."""

@@ -1,16 +1,56 @@
-"""Bounds that a result must meet: accuracy>=0.8 or accuracy>=80%, f1:pests>=0.7, accuracy.low>=0.75, urgent/accuracy>=0.8."""
+"""Writing evaluations into the ledger.
+
+Bounds that a result must meet: accuracy>=0.8 or accuracy>=80%, f1:pests>=0.7, accuracy.low>=0.75, urgent/accuracy>=0.8.
+"""
 
 import operator
 import re
 from collections.abc import Mapping, Sequence
 
-from upsort.cli.console import Console
+from upsort.cli.options import RequirementOptions
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import View
 from upsort.cli.status import Exit
 from upsort.core.errors import UsageProblem
-from upsort.core.judging.intervals import Rate
-from upsort.core.judging.measure import LabelMeasure, Unit
-from upsort.core.judging.measure_list import LABEL_MEASURES, MEASURES
-from upsort.core.names import suggestion
+from upsort.core.evaluation.intervals import Rate
+from upsort.core.evaluation.measure_list import LABEL_MEASURES, MEASURES, JudgedEvidence, LabelMeasure, Unit
+from upsort.core.lazy import record
+from upsort.core.name_lists import suggestion
+from upsort.core.plan import Plan
+from upsort.io.ledger import LedgerEntry, data_digest, enter, plan_digest
+
+
+@record(frozen=True)
+class RecordedEvaluation:
+    """What was judged: by which command, under which name, by which plan, on which data."""
+
+    command: str
+    name: str
+    plan: Plan
+    data: Sequence[str]
+
+
+def record_result(options: RequirementOptions, what: RecordedEvaluation, evidence: JudgedEvidence, view: View) -> None:
+    """Note a result, unless it is not wanted; a ledger that cannot be written never stops an evaluation."""
+    if options.no_ledger:
+        return
+    digest, settings = plan_digest(what.plan)
+    rates = {key: measure.of(evidence) for key, measure in MEASURES.items()}
+    why = enter(
+        LedgerEntry(
+            command=what.command,
+            name=what.name,
+            plan=digest,
+            data=data_digest(what.data),
+            seed=what.plan.judge.seed,
+            documents=round(evidence.judgement.accuracy.of or 0),
+            settings=settings,
+            measures={key: (rate.value, rate.low, rate.high) for key, rate in rates.items() if rate is not None},
+        )
+    )
+    if why:
+        view.add_warning(f"this evaluation is not in the ledger: {why}.")
+
 
 _WAYS = {">=": operator.ge, "<=": operator.le, ">": operator.gt, "<": operator.lt}
 _BOUND = re.compile(

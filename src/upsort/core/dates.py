@@ -7,7 +7,7 @@ from datetime import date, datetime
 from enum import Enum
 
 from upsort.core.errors import UsageProblem
-from upsort.core.records import record
+from upsort.core.lazy import record
 
 _YEAR_FIRST = re.compile(r"\s*(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})(?!\d)")
 _YEAR_LAST = re.compile(r"\s*(\d{1,2})([-/.])(\d{1,2})\2(\d{4}|\d{2})(?!\d)")

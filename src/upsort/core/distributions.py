@@ -1,5 +1,6 @@
 """Areas and quantiles of the distributions that figures are compared with. What has a short exact formula is worked out here;
-loading a library of special functions would take longer than all else that a small evaluation does."""
+loading a library of special functions would take longer than all else that a small evaluation does.
+"""
 
 from functools import cache
 from math import cos, erfc, exp, lgamma, log, pi, sqrt, tan
@@ -8,7 +9,7 @@ from statistics import NormalDist
 import numpy as np
 
 from upsort.core.arrays import Floats
-from upsort.core.deferred import special
+from upsort.core.lazy import special
 
 _FEW = 3.0
 _MANY = 200.0

@@ -1,4 +1,6 @@
-"""The plan: every choice that, with the data and the seed, reproduces a sorter.
+"""What is declared of a key of the plan beside its type, default and bounds: what it is for, and where it has an effect.
+
+The plan: every choice that, with the data and the seed, reproduces a sorter.
 
 Plain dataclasses. Each key is declared once: its type and bounds, what it is for and where it has an effect (`Key`), its default.
 Reading the TOML file and checking it is the work of `files.plan_file`; comments, errors and docs come from the declarations.
@@ -9,8 +11,34 @@ from typing import Annotated, Any, Literal
 
 from msgspec import Meta
 
-from upsort.core.keys import Condition, key
-from upsort.core.records import record
+from upsort.core.lazy import record
+
+
+@record(frozen=True)
+class Condition:
+    """Another key of the plan, as section.key, that is set at all, or to one of some values."""
+
+    key: str
+    values: tuple[Any, ...] = ()
+
+
+@record(frozen=True, kw_only=True)
+class KeyMetadata:
+    """told: what a key is for, in one line. among: whose names it takes: kinds or steps, which are records of their own, or
+    weightings. only: where it has an effect: in any of these cases; in all where none is named, unless kinds or steps say that it
+    is theirs. unless: where it has none.
+    """
+
+    description: str
+    among: str = ""
+    only: tuple[Condition, ...] = ()
+    unless: tuple[Condition, ...] = ()
+
+
+def key(description: str, *only: Condition, among: str = "", unless: tuple[Condition, ...] = ()) -> KeyMetadata:
+    """A `Key`, as it is written beside the type of a key."""
+    return KeyMetadata(description=description, among=among, only=only, unless=unless)
+
 
 SCHEMES = ("auto", "count", "presence", "share", "tfidf", "smoothed-tfidf", "bm25", "log-count-ratio")
 _SMART = ("nlabs", "ntpr", "ncs")

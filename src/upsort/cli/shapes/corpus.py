@@ -5,13 +5,12 @@ from typing import Annotated, Any, NotRequired
 from typing_extensions import TypedDict
 
 from upsort.cli.shapes.shared import RateJson, Result, closed, described
-from upsort.core.judging.behind import DifferenceToBest
-from upsort.jobs.clean import DocumentSteps, StepOnCorpus
-from upsort.jobs.columns import ColumnInfo
-from upsort.jobs.look import Occurrence, ShownDocument
-from upsort.jobs.survey import CopyCounts, OddDocuments
-from upsort.jobs.survey_blocks import SurveyDocument
-from upsort.jobs.worth_a_look import Finding
+from upsort.core.evaluation.comparison import DifferenceToBest
+from upsort.workflows.browse import ColumnInfo, Occurrence, ShownDocument
+from upsort.workflows.clean import DocumentSteps, StepOnCorpus
+from upsort.workflows.survey import CopyCounts, OddDocuments
+from upsort.workflows.survey_blocks import SurveyDocument
+from upsort.workflows.survey_findings import Finding
 
 
 @closed

@@ -5,12 +5,12 @@ from typing import Annotated, Any, NotRequired
 from typing_extensions import TypedDict
 
 from upsort.cli.shapes.shared import Count, DuplicatesJson, JudgementJson, RateJson, Result, closed, described, opened
-from upsort.core.judging.behind import DifferenceToBest
-from upsort.core.judging.growth import PowerLaw
-from upsort.draw.growth import GrowthPoint
-from upsort.jobs.compare import RangeEnd
-from upsort.jobs.judged import Mistake
-from upsort.jobs.suspects import Suspect
+from upsort.core.evaluation.comparison import DifferenceToBest
+from upsort.core.evaluation.learning_curve import PowerLaw
+from upsort.plots.curves import GrowthPoint
+from upsort.workflows.compare import RangeEnd
+from upsort.workflows.evaluation import Mistake
+from upsort.workflows.suspects import Suspect
 
 
 @closed

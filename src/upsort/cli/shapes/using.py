@@ -5,9 +5,9 @@ from typing import Annotated, NotRequired
 from typing_extensions import TypedDict
 
 from upsort.cli.shapes.shared import RateJson, Result, closed, described
-from upsort.core.insight.trends import UnusualPeriod
-from upsort.jobs.label_next import LabellingBenefit, LabelSuggestion
-from upsort.jobs.terms import TermFact
+from upsort.core.analysis.trends import UnusualPeriod
+from upsort.workflows.next_documents import LabellingBenefit, LabelSuggestion
+from upsort.workflows.terms import TermFact
 
 
 @closed

@@ -4,14 +4,14 @@ import io
 import sys
 from pathlib import Path
 
-from upsort.cli.console import Console
-from upsort.cli.specs.ask import AskOptions
+from upsort.cli.commands.using import AskOptions
+from upsort.cli.rendering.console import Console
 from upsort.cli.status import Exit
-from upsort.core.names import listed
-from upsort.files.documents import DocumentReader
-from upsort.files.reasons import RejectionReason
-from upsort.files.sorter_loading import load_sorters
-from upsort.jobs.ask import Prediction, document_in, predictions
+from upsort.core.name_lists import listed
+from upsort.io.sorter.loading import load_sorters
+from upsort.io.tables.documents import DocumentReader
+from upsort.io.tables.rows import RejectionReason
+from upsort.workflows.ask import Prediction, document_in, predictions
 
 
 def run(options: AskOptions, console: Console) -> Exit:

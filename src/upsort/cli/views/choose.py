@@ -4,9 +4,12 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
-from upsort.cli.recording import RecordedEvaluation, record_result
+from upsort.cli.commands.training import ChooseOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.findings import baseline_name, times
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, interval, percent, rate_json
 from upsort.cli.request import (
     LEARNING,
     inputs_of,
@@ -17,18 +20,14 @@ from upsort.cli.request import (
     run_context,
     with_guessed_columns,
 )
-from upsort.cli.requirements import check_written, requirement_status
-from upsort.cli.specs.choose import ChooseOptions
+from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import baseline_name, times
-from upsort.cli.view import View
-from upsort.cli.wording import duplicates_json, duplicates_sentences, interval, percent, rate_json
-from upsort.core.judging.behind import DifferenceToBest
-from upsort.core.judging.measure_list import rates_of
-from upsort.core.names import listed
-from upsort.files.plan_text import plan_text
-from upsort.files.writing import replacing_text
-from upsort.jobs.choose import Budget, ChosenPlan, choose
+from upsort.core.evaluation.comparison import DifferenceToBest
+from upsort.core.evaluation.measure_list import rates_of
+from upsort.core.name_lists import listed
+from upsort.io.outputs.atomic import replacing_text
+from upsort.io.plan.plan_keys import plan_text
+from upsort.workflows.choose import Budget, ChosenPlan, choose
 
 _EXTRA_COLUMN_KEYS = ("columns.numbers", "columns.categories")
 

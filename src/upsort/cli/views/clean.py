@@ -5,9 +5,13 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
+from upsort.cli.commands.text import CleanOptions
 from upsort.cli.declaring import names
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.findings import comparison_sentence, difference_notes
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, interval, percent, rate_json, shortened
 from upsort.cli.request import (
     LEARNING,
     inputs_of,
@@ -17,11 +21,7 @@ from upsort.cli.request import (
     run_context,
     with_guessed_columns,
 )
-from upsort.cli.specs.clean import CleanOptions
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import comparison_sentence, difference_notes
-from upsort.cli.view import View
-from upsort.cli.wording import duplicates_json, duplicates_sentences, interval, percent, rate_json, shortened
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import Cleaner
@@ -29,9 +29,9 @@ from upsort.core.text.lemmas import rules_on_held_out
 from upsort.core.text.step import StepPlace
 from upsort.core.text.steps import STEPS
 from upsort.core.text.stop_words import negations
-from upsort.files.plan_file import checked_plan
-from upsort.files.resources import read_lemmas
-from upsort.jobs.clean import (
+from upsort.io.plan.plan_file import checked_plan
+from upsort.io.plan.resources import read_lemmas
+from upsort.workflows.clean import (
     CleanedFile,
     CleanResult,
     DocumentSteps,
@@ -43,7 +43,7 @@ from upsort.jobs.clean import (
     groups,
     on_word,
 )
-from upsort.jobs.work import RunContext
+from upsort.workflows.context import RunContext
 
 _MOST_MARKED = 14
 _SHOWN = ("--show", "--document", "--most-changed-by")

@@ -5,10 +5,29 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
+from upsort.cli.commands.training import CompareOptions
 from upsort.cli.declaring import declared
-from upsort.cli.recording import RecordedEvaluation, record_result
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.findings import (
+    at_the_end,
+    baseline_name,
+    comparison_sentence,
+    difference_notes,
+    ordered_by,
+    the_best,
+    times,
+)
+from upsort.cli.rendering.view import Shown, View
+from upsort.cli.rendering.wording import (
+    duplicates_json,
+    duplicates_sentences,
+    interval,
+    number,
+    percent,
+    rate_json,
+    value_and_interval,
+)
 from upsort.cli.request import (
     LEARNING,
     inputs_of,
@@ -19,37 +38,16 @@ from upsort.cli.request import (
     run_context,
     with_guessed_columns,
 )
-from upsort.cli.requirements import check_written, requirement_status
-from upsort.cli.specs.compare import CompareOptions
+from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import (
-    at_the_end,
-    baseline_name,
-    comparison_sentence,
-    difference_notes,
-    ordered_by,
-    the_best,
-    times,
-)
-from upsort.cli.view import Shown, View
-from upsort.cli.wording import (
-    duplicates_json,
-    duplicates_sentences,
-    interval,
-    number,
-    percent,
-    rate_json,
-    value_and_interval,
-)
 from upsort.core.errors import UsageProblem
-from upsort.core.judging.behind import Comparison
-from upsort.core.judging.measure import Measure
-from upsort.core.judging.measure_list import measure_called, rates_of
+from upsort.core.evaluation.comparison import Comparison
+from upsort.core.evaluation.measure_list import Measure, measure_called, rates_of
 from upsort.core.plan import Plan
-from upsort.files.plan_text import plan_text
-from upsort.files.writing import replacing_text
-from upsort.jobs.compare import ComparedPlan, CompareResult, ComparisonRequest, candidates, compare
-from upsort.jobs.rounds import Candidate
+from upsort.io.outputs.atomic import replacing_text
+from upsort.io.plan.plan_keys import plan_text
+from upsort.workflows.compare import ComparedPlan, CompareResult, ComparisonRequest, candidates, compare
+from upsort.workflows.plan_batches import Candidate
 
 
 def run(options: CompareOptions, console: Console) -> Exit:

@@ -3,9 +3,20 @@
 from pathlib import Path
 from typing import Any
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
-from upsort.cli.recording import RecordedEvaluation, record_result
+from upsort.cli.commands.evaluation import CrossValidateOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.findings import dominated, headline
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import (
+    duplicates_json,
+    duplicates_sentences,
+    interval,
+    judgement_json,
+    number,
+    percent,
+    rate_json,
+)
 from upsort.cli.request import (
     LEARNING,
     inputs_of,
@@ -15,25 +26,12 @@ from upsort.cli.request import (
     run_context,
     with_guessed_columns,
 )
-from upsort.cli.requirements import check_written, requirement_status
-from upsort.cli.specs.cross_validate import CrossValidateOptions
+from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import dominated, headline
-from upsort.cli.view import View
 from upsort.cli.views.evaluate import show_costs, show_labels, show_measures, show_undecided
-from upsort.cli.wording import (
-    duplicates_json,
-    duplicates_sentences,
-    interval,
-    judgement_json,
-    number,
-    percent,
-    rate_json,
-)
-from upsort.core.judging.measure import JudgedEvidence
-from upsort.core.judging.measure_list import rates_of
+from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
 from upsort.core.plan import Plan
-from upsort.jobs.cross_validate import CrossValidateResult, cross_validate
+from upsort.workflows.cross_validate import CrossValidateResult, cross_validate
 
 
 def run(options: CrossValidateOptions, console: Console) -> Exit:

@@ -10,15 +10,15 @@ from pathlib import Path
 
 from rich.console import Console as RichConsole
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
+from upsort.cli.commands.using import DemoOptions
 from upsort.cli.main import main
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import View
 from upsort.cli.request import CLUSTER_VARIABLE
-from upsort.cli.specs.demo import DemoOptions
 from upsort.cli.status import Exit
-from upsort.cli.view import View
-from upsort.jobs.demo import write_demo_files
-from upsort.jobs.work import kept_cluster
+from upsort.workflows.context import kept_cluster
+from upsort.workflows.demo import write_demo_files
 
 COLUMNS = "--text subject,message --label topic"
 STEPS = (

@@ -5,21 +5,10 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
-from upsort.cli.recording import RecordedEvaluation, record_result
-from upsort.cli.request import (
-    JUDGED,
-    inputs_of,
-    note_cost_orientation,
-    report_rejects,
-    scoring_input,
-    secondary_inputs,
-)
-from upsort.cli.requirements import check_written, requirement_status
-from upsort.cli.specs.evaluate import EvaluateOptions
-from upsort.cli.status import Exit
-from upsort.cli.verdicts import (
+from upsort.cli.commands.evaluation import EvaluateOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.findings import (
     calibration_sentences,
     confusion_sentences,
     cost_sentence,
@@ -29,8 +18,8 @@ from upsort.cli.verdicts import (
     left_out,
     units_of,
 )
-from upsort.cli.view import Shown, View
-from upsort.cli.wording import (
+from upsort.cli.rendering.view import Shown, View
+from upsort.cli.rendering.wording import (
     MEASURE_COLUMNS,
     OWN_COLUMNS,
     RELIABILITY_COLUMNS,
@@ -49,16 +38,18 @@ from upsort.cli.wording import (
     reliability_rows,
     shortened,
 )
-from upsort.core.judging.intervals import Rate
-from upsort.core.judging.measure import JudgedEvidence
-from upsort.core.judging.measure_list import rates_of
-from upsort.core.judging.measures import Judgement, LabelSets
-from upsort.files.sorter_loading import load_sorters
-from upsort.jobs.decisions import with_decision_options
-from upsort.jobs.evaluate import EvaluationRequest, evaluate
-from upsort.jobs.judged import Evaluation
-from upsort.jobs.judgement_figures import draw_judgement
-from upsort.jobs.score import Passages
+from upsort.cli.request import JUDGED, inputs_of, note_cost_orientation, report_rejects, scoring_input, secondary_inputs
+from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
+from upsort.cli.status import Exit
+from upsort.core.evaluation.intervals import Rate
+from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
+from upsort.core.evaluation.measures import Judgement, LabelSets
+from upsort.io.sorter.loading import load_sorters
+from upsort.workflows.evaluate import EvaluationRequest, evaluate
+from upsort.workflows.evaluation import Evaluation
+from upsort.workflows.figures import draw_judgement
+from upsort.workflows.score import Passages
+from upsort.workflows.scored_rows import with_decision_options
 
 _MOST_CONFUSED = 12  # labels, above which a terminal shows a list of so many confusions in place of them all
 

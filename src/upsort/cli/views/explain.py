@@ -7,31 +7,30 @@ from math import exp
 from pathlib import Path
 from typing import Any, assert_never
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
-from upsort.cli.marking import legend, marked
+from upsort.cli.commands.reading import ExplainOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.marking import legend, marked
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import shortened
 from upsort.cli.request import incoming_of, inputs_of, secondary_inputs
-from upsort.cli.specs.explain import ExplainOptions
 from upsort.cli.status import Exit
-from upsort.cli.view import View
-from upsort.cli.wording import shortened
+from upsort.core.analysis import explanation as insight
+from upsort.core.analysis.explanation import MOST_OUT, Additive, Explanation, NeighbourVotes, PriorOnly, Unexplained
+from upsort.core.analysis.label_arithmetic import LabelArithmetic, arithmetic, written
 from upsort.core.classifiers.families import family
 from upsort.core.errors import UsageProblem
 from upsort.core.features.documents import Documents
-from upsort.core.insight import explanation as insight
-from upsort.core.insight.arithmetic import LabelArithmetic, arithmetic
-from upsort.core.insight.explanation import Additive, Explanation, NeighbourVotes, PriorOnly, Unexplained
-from upsort.core.insight.sums import written
-from upsort.core.insight.without_words import MOST_OUT
-from upsort.core.learning.sorter import TrainedSorter
-from upsort.core.names import listed
-from upsort.files.set_aside import RejectedRows
-from upsort.files.sorter_loading import load_sorter
-from upsort.jobs.explain import ExplainedDocument, document_of, document_of_text, explain_document
-from upsort.jobs.explanation_page import PageSubject, write_page
-from upsort.jobs.explanation_tables import (
+from upsort.core.name_lists import listed
+from upsort.core.training.sorter import TrainedSorter
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.sorter.loading import load_sorter
+from upsort.workflows.context import no_progress
+from upsort.workflows.explain import ExplainedDocument, document_of, document_of_text, explain_document
+from upsort.workflows.explanation_page import (
     DIGITS,
     FormattedTable,
+    PageSubject,
     explained_labels,
     in_percent,
     labels_table,
@@ -40,8 +39,8 @@ from upsort.jobs.explanation_tables import (
     signed,
     sum_table,
     votes_table,
+    write_page,
 )
-from upsort.jobs.progress import no_progress
 
 _SIMILAR = 3
 

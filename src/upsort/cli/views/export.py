@@ -2,12 +2,12 @@
 
 from pathlib import Path
 
-from upsort.cli.console import Console
-from upsort.cli.specs.export import ExportOptions
+from upsort.cli.commands.using import ExportOptions
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import View
 from upsort.cli.status import Exit
-from upsort.cli.view import View
-from upsort.files.sorter_loading import load_sorter
-from upsort.jobs.export import check_ending, export
+from upsort.io.sorter.loading import load_sorter
+from upsort.workflows.export import check_ending, export
 
 
 def run(options: ExportOptions, console: Console) -> Exit:

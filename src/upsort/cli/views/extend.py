@@ -3,16 +3,16 @@
 from pathlib import Path
 from typing import assert_never
 
-from upsort.cli.console import Console
+from upsort.cli.commands.training import ExtendOptions
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import interval, percent, rate_json
 from upsort.cli.request import inputs_of, report_rejects, run_context, secondary_inputs
-from upsort.cli.specs.extend import ExtendOptions
 from upsort.cli.status import Exit
-from upsort.cli.view import View
-from upsort.cli.wording import interval, percent, rate_json
-from upsort.core.learning.sorter import TrainedSorter
-from upsort.core.names import listed
+from upsort.core.name_lists import listed
 from upsort.core.plan import Plan
-from upsort.jobs.extend import ExtendedAnswer, Way, extend
+from upsort.core.training.sorter import TrainedSorter
+from upsort.workflows.extend import ExtendedAnswer, Way, extend
 
 _METHOD_SENTENCES = {
     "counts": "Its counts are those of training on all documents",

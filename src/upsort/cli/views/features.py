@@ -4,9 +4,12 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
+from upsort.cli.commands.text import FeaturesOptions
 from upsort.cli.declaring import names
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import Column, Kind, Shown, View
+from upsort.cli.rendering.wording import percent
 from upsort.cli.request import (
     inputs_of,
     note_unused_keys,
@@ -16,29 +19,26 @@ from upsort.cli.request import (
     scoring_input,
     with_guessed_columns,
 )
-from upsort.cli.specs.features import FeaturesOptions
 from upsort.cli.status import Exit
-from upsort.cli.view import Column, Kind, Shown, View
-from upsort.cli.wording import percent
 from upsort.core.features.hashing import estimated_terms, sharing
-from upsort.core.names import visible
-from upsort.files.formats import format_to_write
-from upsort.files.matrix_files import NamedMatrix, write_matrix
-from upsort.files.sorter_loading import load_sorter
-from upsort.jobs.feature_figures import draw_features
-from upsort.jobs.features import (
+from upsort.core.name_lists import visible
+from upsort.io.outputs.matrix_files import NamedMatrix, write_matrix
+from upsort.io.sorter.loading import load_sorter
+from upsort.io.tables.formats import format_to_write
+from upsort.workflows.context import RunContext
+from upsort.workflows.features import (
     MatrixSummary,
     NamedFeatures,
     TermRow,
     build_matrix,
     document_row,
+    draw_features,
+    make_word_vectors,
     matrix_of_sorter,
     summary,
     term_table,
     write_terms,
 )
-from upsort.jobs.word_vectors import make_word_vectors
-from upsort.jobs.work import RunContext
 
 
 def run(options: FeaturesOptions, console: Console) -> Exit:

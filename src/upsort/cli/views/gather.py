@@ -3,17 +3,16 @@
 from pathlib import Path
 from typing import Any
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
+from upsort.cli.commands.corpus import GatherOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import View
 from upsort.cli.request import inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
-from upsort.cli.specs.gather import GatherOptions
 from upsort.cli.status import Exit
-from upsort.cli.view import View
 from upsort.core.errors import UsageProblem
-from upsort.core.lists import QUOTING, pair_in, parts
-from upsort.core.names import listed
+from upsort.core.name_lists import QUOTING, listed, pair_in, parts
 from upsort.core.plan import Plan
-from upsort.jobs.gather import GatherResult, gather
+from upsort.workflows.gather import GatherResult, gather
 
 _MOST_GROUPS = 4
 

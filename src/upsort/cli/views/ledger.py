@@ -4,17 +4,17 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
-from upsort.cli.specs.ledger import LedgerOptions
+from upsort.cli.commands.evaluation import LedgerOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import Column, View
+from upsort.cli.rendering.wording import value_and_interval
 from upsort.cli.status import Exit
-from upsort.cli.view import Column, View
-from upsort.cli.wording import value_and_interval
-from upsort.core.judging.intervals import UNKNOWN, Rate
-from upsort.core.judging.measure_list import MEASURES
-from upsort.files.ledger import COLUMNS, NAME, Ends, LedgerEntry, entries
-from upsort.files.tables_out import table_file
-from upsort.jobs.ledger import differing, rates_by_entry, sorted_entries
+from upsort.core.evaluation.intervals import UNKNOWN, Rate
+from upsort.core.evaluation.measure_list import MEASURES
+from upsort.io.ledger import COLUMNS, NAME, Ends, LedgerEntry, entries
+from upsort.io.outputs.table_file import table_file
+from upsort.workflows.ledger import differing, rates_by_entry, sorted_entries
 
 _ALWAYS = ("accuracy", "baseline", "macro_f1")
 

@@ -3,15 +3,15 @@
 from dataclasses import asdict
 from pathlib import Path
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
+from upsort.cli.commands.reading import NextOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import percent, shortened
 from upsort.cli.request import inputs_of, report_rejects, scoring_input
-from upsort.cli.specs.next import NextOptions
 from upsort.cli.status import Exit
-from upsort.cli.view import View
-from upsort.cli.wording import percent, shortened
-from upsort.files.sorter_loading import load_sorter
-from upsort.jobs.label_next import LabellingBenefit, labelling_benefit, suggest_documents
+from upsort.io.sorter.loading import load_sorter
+from upsort.workflows.next_documents import LabellingBenefit, labelling_benefit, suggest_documents
 
 
 def run(options: NextOptions, console: Console) -> Exit:

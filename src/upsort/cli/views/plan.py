@@ -4,24 +4,32 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
-from upsort.cli.console import Console
+from upsort.cli.commands.text import PlanOptions
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import View
 from upsort.cli.request import inputs_of, note_unused_keys, plan_of, planned_engine, with_guessed_columns
-from upsort.cli.specs.plan import PlanOptions
 from upsort.cli.status import Exit
-from upsort.cli.view import View
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.names import suggestion
+from upsort.core.name_lists import suggestion
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import cleaner
-from upsort.files.documents import separator_in
-from upsort.files.plan_file import DEFAULT_NAME, LETTERS
-from upsort.files.plan_keys import SECTIONS, PlanKey, declared_keys, engine_keys, idle_keys, source_keys
-from upsort.files.plan_text import plan_text, value_text
-from upsort.files.resources import method_for
-from upsort.files.sources import Inputs
-from upsort.files.writing import replacing_text
-from upsort.jobs.compare import named_candidates
-from upsort.jobs.language import language_of, needs_letters, other_language
+from upsort.io.outputs.atomic import replacing_text
+from upsort.io.plan.plan_file import DEFAULT_NAME, LETTERS
+from upsort.io.plan.plan_keys import (
+    SECTIONS,
+    PlanKey,
+    declared_keys,
+    engine_keys,
+    idle_keys,
+    plan_text,
+    source_keys,
+    value_text,
+)
+from upsort.io.plan.resources import method_for
+from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.documents import separator_in
+from upsort.workflows.compare import named_candidates
+from upsort.workflows.language import language_of, needs_letters, other_language
 
 
 def run(options: PlanOptions, console: Console) -> Exit:

@@ -3,17 +3,9 @@
 from dataclasses import replace
 from pathlib import Path
 
-from upsort.cli.console import Console
-from upsort.cli.request import (
-    JUDGED,
-    inputs_of,
-    report_rejects,
-    scoring_input,
-    secondary_inputs,
-)
-from upsort.cli.specs.report import ReportOptions
-from upsort.cli.status import Exit
-from upsort.cli.verdicts import (
+from upsort.cli.commands.using import ReportOptions
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.findings import (
     accuracy_details,
     accuracy_headline,
     advice,
@@ -25,11 +17,13 @@ from upsort.cli.verdicts import (
     left_out,
     suspect_sentences,
 )
-from upsort.cli.view import View
-from upsort.cli.wording import label_columns, label_rows, measure_rows
-from upsort.files.documents import LABELLED, DocumentReader
-from upsort.files.sorter_loading import load_sorter
-from upsort.jobs.report import ReportSources, ReportWording, judged_for_report, suspects_for_report, write_report
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import label_columns, label_rows, measure_rows
+from upsort.cli.request import JUDGED, inputs_of, report_rejects, scoring_input, secondary_inputs
+from upsort.cli.status import Exit
+from upsort.io.sorter.loading import load_sorter
+from upsort.io.tables.documents import LABELLED, DocumentReader
+from upsort.workflows.report import ReportSources, ReportWording, judged_for_report, suspects_for_report, write_report
 
 
 def run(options: ReportOptions, console: Console) -> Exit:

@@ -6,31 +6,28 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from upsort.cli.console import Console
+from upsort.cli.commands.using import ScoreOptions
 from upsort.cli.declaring import declared
-from upsort.cli.harmless import escaped
+from upsort.cli.rendering.console import Console, escaped
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import p_value, percent
 from upsort.cli.request import inputs_of, named_columns, note_cost_orientation, report_rejects, scoring_input
-from upsort.cli.specs.score import ScoreOptions
 from upsort.cli.status import Exit
-from upsort.cli.view import View
-from upsort.cli.wording import p_value, percent
+from upsort.core.analysis.drift import Drift
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.insight.drift import Drift
-from upsort.core.learning.sorter import TrainedSorter
-from upsort.files.addresses import is_database
-from upsort.files.database_writing import DatabaseTable
-from upsort.files.documents import DocumentReader
-from upsort.files.format import RowSink
-from upsort.files.format import TableLayout as TableLayout
-from upsort.files.formats import writing_endings
-from upsort.files.parts import IN_NAME, PartNames
-from upsort.files.resumable import ResumableTable
-from upsort.files.sorter_loading import load_sorters
-from upsort.files.tables_out import table_file
-from upsort.files.writers import as_object, delimited, json_lines
-from upsort.jobs.decisions import with_decision_options
-from upsort.jobs.filter import answer_lines
-from upsort.jobs.score import (
+from upsort.core.training.sorter import TrainedSorter
+from upsort.io.databases.tables import DatabaseTable
+from upsort.io.outputs.parts import IN_NAME, PartNames
+from upsort.io.outputs.table_file import ResumableTable, table_file
+from upsort.io.outputs.writers import as_object, delimited, json_lines
+from upsort.io.sorter.loading import load_sorters
+from upsort.io.sources.addresses import is_database
+from upsort.io.tables.documents import DocumentReader
+from upsort.io.tables.format import RowSink
+from upsort.io.tables.format import TableLayout as TableLayout
+from upsort.io.tables.formats import writing_endings
+from upsort.workflows.ask import answer_lines
+from upsort.workflows.score import (
     BlockScorer,
     Passages,
     ResumeState,
@@ -40,9 +37,8 @@ from upsort.jobs.score import (
     score,
     score_documents_of_passages,
 )
-from upsort.jobs.score_parts import ResumeChoice, score_parts
-from upsort.jobs.score_tally import ScoreResult
-from upsort.jobs.scored_rows import columns_of
+from upsort.workflows.score_parts import ResumeChoice, score_parts
+from upsort.workflows.scored_rows import ScoreResult, columns_of, with_decision_options
 
 _FREE = frozenset(
     {"--output", "--overwrite", "--resume", "--workers", "--cluster", "--set-aside", "--json", "--quiet", "--debug"}

@@ -2,18 +2,18 @@
 
 from pathlib import Path
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
+from upsort.cli.commands.corpus import SplitOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import percent
 from upsort.cli.request import inputs_of, note_unused_keys, plan_of, report_rejects, with_guessed_columns
-from upsort.cli.specs.split import SplitOptions
 from upsort.cli.status import Exit
-from upsort.cli.view import View
-from upsort.cli.wording import percent
 from upsort.core.plan import Plan
-from upsort.files.set_aside import RejectedRows
-from upsort.files.writing import make_folder
-from upsort.jobs.split import SplitResult, split
-from upsort.jobs.work import RunContext
+from upsort.io.outputs.atomic import make_folder
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.workflows.context import RunContext
+from upsort.workflows.split import SplitResult, split
 
 
 def run(options: SplitOptions, console: Console) -> Exit:

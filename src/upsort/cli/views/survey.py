@@ -5,26 +5,25 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
+from upsort.cli.commands.corpus import SurveyOptions
 from upsort.cli.options import ReadingOptions
 from upsort.cli.plan_options import PlanFileOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import bar, percent, shortened
 from upsort.cli.request import inputs_of, options_as_typed, plan_of, report_rejects, run_context, with_guessed_columns
-from upsort.cli.specs.survey import SurveyOptions
 from upsort.cli.status import Exit
-from upsort.cli.view import View
-from upsort.cli.wording import bar, percent, shortened
-from upsort.core.insight.common_terms import CommonTerm
-from upsort.core.insight.lengths import Lengths
-from upsort.core.names import listed
+from upsort.core.analysis.column_summaries import Lengths
+from upsort.core.analysis.label_terms import CommonTerm
+from upsort.core.name_lists import listed
 from upsort.core.plan import Plan
-from upsort.files.sources import Inputs
-from upsort.jobs.columns import columns_of
-from upsort.jobs.look import find, parsed_where, sample
-from upsort.jobs.survey import SurveyResult, survey
-from upsort.jobs.survey_blocks import SurveyDocument
-from upsort.jobs.survey_figures import draw_survey
-from upsort.jobs.worth_a_look import Finding, survey_findings
+from upsort.io.sources.inputs import Inputs
+from upsort.workflows.browse import columns_of, find, parsed_where, sample
+from upsort.workflows.figures import draw_survey
+from upsort.workflows.survey import SurveyResult, survey
+from upsort.workflows.survey_blocks import SurveyDocument
+from upsort.workflows.survey_findings import Finding, survey_findings
 
 _REPEATED_OPTIONS = (ReadingOptions, PlanFileOptions)
 """The options that a command about the same sources needs as well."""

@@ -3,8 +3,12 @@
 from dataclasses import asdict
 from pathlib import Path
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
+from upsort.cli.commands.evaluation import SuspectsOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.findings import suspect_sentences
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, shortened
 from upsort.cli.request import (
     LEARNING,
     inputs_of,
@@ -14,12 +18,8 @@ from upsort.cli.request import (
     run_context,
     with_guessed_columns,
 )
-from upsort.cli.specs.suspects import SuspectsOptions
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import suspect_sentences
-from upsort.cli.view import View
-from upsort.cli.wording import duplicates_json, duplicates_sentences, shortened
-from upsort.jobs.suspects import SuspectRequest, suspects
+from upsort.workflows.suspects import SuspectRequest, suspects
 
 
 def run(options: SuspectsOptions, console: Console) -> Exit:

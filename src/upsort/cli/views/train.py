@@ -3,7 +3,11 @@
 from pathlib import Path
 from typing import Any
 
-from upsort.cli.console import Console
+from upsort.cli.commands.training import TrainOptions
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.findings import restraint_sentence, units_of
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import interval, number, percent, rate_json, shortened
 from upsort.cli.request import (
     LEARNING,
     inputs_of,
@@ -13,17 +17,13 @@ from upsort.cli.request import (
     run_context,
     with_guessed_columns,
 )
-from upsort.cli.specs.train import TrainOptions
 from upsort.cli.status import Exit
-from upsort.cli.verdicts import restraint_sentence, units_of
-from upsort.cli.view import View
-from upsort.cli.wording import interval, number, percent, rate_json, shortened
 from upsort.core.classifiers.families import family
-from upsort.core.judging.intervals import wilson
-from upsort.core.learning.sorter import TrainedSorter
-from upsort.core.names import listed
-from upsort.files.kept_arrays import stored_arrays
-from upsort.jobs.train import AnswerResult, TrainResult, train
+from upsort.core.evaluation.intervals import wilson
+from upsort.core.name_lists import listed
+from upsort.core.training.sorter import TrainedSorter
+from upsort.io.sorter.stored_arrays import stored_arrays
+from upsort.workflows.train import AnswerResult, TrainResult, train
 
 _SCARCE = 10  # documents of a label below which it is hardly learned
 _RARE_SHARE = 0.01

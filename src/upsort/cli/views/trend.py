@@ -3,18 +3,18 @@
 from dataclasses import asdict
 from pathlib import Path
 
-from upsort.cli import columns as col
-from upsort.cli.console import Console
+from upsort.cli.commands.reading import TrendOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import percent, rate_json
 from upsort.cli.request import inputs_of, report_rejects, run_context
-from upsort.cli.specs.trend import TrendOptions
 from upsort.cli.status import Exit
-from upsort.cli.view import View
-from upsort.cli.wording import percent, rate_json
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
-from upsort.draw.canvas import ENDINGS
-from upsort.files.tables_out import table_file
-from upsort.jobs.trend import TrendResult, draw_trend, trend
+from upsort.io.outputs.table_file import table_file
+from upsort.plots.canvas import ENDINGS
+from upsort.workflows.trend import TrendResult, draw_trend, trend
 
 _MOST_COLUMNS = 10
 _MOST_SENTENCES = 6

@@ -10,16 +10,18 @@
 
 Platt's and the step functions see one label at a time, so that the label of the highest score need not be the most probable one.
 Where scores decide, what contradicts their order is pooled (`in_order_of`).
+
+Learning calibrations from held-out scores: a slope, Platt's curves, step functions. What each is stands in `calibration`.
 """
 
 from dataclasses import field
+from math import sqrt
 
 import numpy as np
 
-from upsort.core.arrays import AnyArray, Floats
+from upsort.core.arrays import AnyArray, Bools, Floats, Ints
 from upsort.core.classifiers.family import ArraySpec
-from upsort.core.deferred import special
-from upsort.core.records import record
+from upsort.core.lazy import optimize, record, special
 
 ARRAYS: dict[str, dict[str, ArraySpec]] = {
     "none": {},
@@ -124,3 +126,114 @@ def reordered_like(scores: Floats, probabilities: Floats) -> Floats:
     placed = np.empty_like(ranked)
     np.put_along_axis(placed, order, ranked, axis=1)
     return placed
+
+
+_LARGEST_SLOPE = 1e3
+
+
+def calibrate(kind: str, scores: Floats, labels: Ints) -> Calibration:
+    """Learn from (n, k) scores of held-out documents and their (n,) labels."""
+    own = labels[:, None] == np.arange(scores.shape[1])
+    match kind:
+        case "temperature":
+            return Calibration(kind, np.array([_slope(scores, labels)]))
+        case "platt" | "isotonic":
+            return calibrate_each(kind, scores, own)
+        case "none":
+            return Calibration()
+        case _:
+            raise ValueError(f"there is no calibration {kind!r}")
+
+
+def calibrate_each(kind: str, scores: Floats, own: Bools) -> Calibration:
+    """Learn each label for itself. own: (n, k) which labels each document has."""
+    if kind == "isotonic":
+        knots = [
+            np.column_stack((np.full(len(steps), label), steps))
+            for label in range(scores.shape[1])
+            for steps in [isotonic(scores[:, label], own[:, label])]
+        ]
+        return Calibration(kind, knots=np.vstack(knots))
+    fitted = np.array([_platt(scores[:, label], own[:, label]) for label in range(scores.shape[1])])
+    return Calibration("platt", fitted[:, 0], fitted[:, 1])
+
+
+def _slope(scores: Floats, labels: Ints) -> float:
+    """The t that minimises Σ −ln softmax(S t)[label], which is convex in t: where its derivative is 0, by Newton's method,
+    which takes the middle of the bounds on a log scale where a step leaves them (Press et al. 2007, section 9.4)."""
+    rows = np.arange(labels.size)
+    other_target = 1.0 / (labels.size + 2.0)
+    own = scores[rows, labels]
+    rest = (scores.sum(axis=1) - own) / (scores.shape[1] - 1)
+    targets = (1.0 - other_target) * own + other_target * rest
+
+    def derivatives(slope: float) -> tuple[float, float]:
+        p = softmax(scores * slope)
+        mean = (p * scores).sum(axis=1)
+        return float((mean - targets).mean()), float((p * (scores - mean[:, None]) ** 2).sum(axis=1).mean())
+
+    low, high = 1.0 / _LARGEST_SLOPE, _LARGEST_SLOPE
+    if derivatives(low)[0] >= 0.0:
+        return low
+    if derivatives(high)[0] <= 0.0:
+        return high
+    slope = 1.0
+    for _ in range(100):
+        first, second = derivatives(slope)
+        low, high = (slope, high) if first < 0.0 else (low, slope)
+        step = first / second if second > 0.0 else np.inf
+        following = slope - step if low < slope - step < high else sqrt(low * high)
+        if abs(following - slope) <= 1e-10 * slope:
+            break
+        slope = following
+    return slope
+
+
+def _platt(scores: Floats, own: Bools) -> tuple[float, float]:
+    """The slope and offset of least log loss, by Newton's method with halving (Lin, Lin & Weng 2007)."""
+    positive = int(own.sum())
+    negative = own.size - positive
+    target = np.where(own, (positive + 1.0) / (positive + 2.0), 1.0 / (negative + 2.0))
+    scale = float(np.abs(scores).max()) or 1.0
+    x = scores / scale
+    a, b = 0.0, float(np.log((positive + 1.0) / (negative + 1.0)))
+
+    def loss(a: float, b: float) -> float:
+        f = a * x + b
+        return float((np.logaddexp(0.0, f) - target * f).sum())
+
+    value = loss(a, b)
+    for _ in range(100):
+        p = special.expit(a * x + b)
+        d, h = p - target, p * (1.0 - p)
+        gradient = np.array([(d * x).sum(), d.sum()])
+        if np.abs(gradient).max() < 1e-8 * own.size:
+            break
+        hessian = np.array([[(h * x * x).sum(), (h * x).sum()], [(h * x).sum(), h.sum()]]) + 1e-12 * np.eye(2)
+        step = np.linalg.solve(hessian, gradient)
+        length = 1.0
+        while length > 1e-10 and loss(a - length * step[0], b - length * step[1]) > value:
+            length /= 2.0
+        a, b = a - length * float(step[0]), b - length * float(step[1])
+        value = loss(a, b)
+    return a / scale, b
+
+
+def isotonic(scores: Floats, own: Bools) -> Floats:
+    """(m, 2) ascending scores and non-decreasing values of the least-squares step function of `own`, without needless steps."""
+    distinct, place = np.unique(scores, return_inverse=True)
+    sizes = np.bincount(place).astype(np.float64)
+    means = np.bincount(place, weights=own.astype(np.float64)) / sizes
+    fit = optimize.isotonic_regression(means, weights=sizes)
+    values, blocks = fit.x, fit.blocks
+    begin, end = blocks[:-1], blocks[1:]
+    documents = np.add.reduceat(sizes, begin)
+    if values[0] <= 0.0 and begin.size > 1:
+        values[: end[0]] = min(0.5 / (documents[0] + 1.0), values[end[0]])
+    if values[-1] >= 1.0 and begin.size > 1:
+        values[begin[-1] :] = max((documents[-1] + 0.5) / (documents[-1] + 1.0), values[begin[-1] - 1])
+    if begin.size == 1:  # nothing is told by the score
+        values[:] = (own.sum() + 0.5) / (own.size + 1.0)
+    inner = np.zeros(values.size, dtype=bool)
+    inner[1:-1] = (values[1:-1] == values[:-2]) & (values[1:-1] == values[2:])
+    return np.column_stack((distinct[~inner], values[~inner]))

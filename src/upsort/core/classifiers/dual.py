@@ -26,11 +26,11 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.losses import Loss
-from upsort.core.classifiers.products import Singles, frobenius
-from upsort.core.classifiers.sides import PartitionStates
-from upsort.core.parted import StatefulActors, SumTuple
-from upsort.core.records import record
-from upsort.core.threads import map_threads
+from upsort.core.classifiers.optimiser_partitions import PartitionStates
+from upsort.core.classifiers.problem_arrays import Singles, frobenius
+from upsort.core.executors import map_threads
+from upsort.core.lazy import record
+from upsort.core.matrices.partitioned import StatefulActors, SumTuple
 
 WORTH_COMPILING = 250_000
 """Numbers of the matrix times labels from which compiled passes are faster than loading them takes."""

@@ -3,39 +3,31 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from upsort.core.classifiers import (
-    centroid,
-    chance,
-    logistic,
-    majority,
-    neighbours,
-    penalised,
-    ratio_svm,
-    ridge,
-    svm,
-    tree,
-)
-from upsort.core.classifiers.family import Family, TrainingData
-from upsort.core.classifiers.fitted import FittedClassifier
-from upsort.core.classifiers.naive_bayes import kind as naive_bayes
+from upsort.core.classifiers.baselines import CHANCE, MAJORITY
+from upsort.core.classifiers.family import Family, FittedClassifier, TrainingData
+from upsort.core.classifiers.linear_families import CENTROID, LOGISTIC, RATIO_SVM, RIDGE, SVM
+from upsort.core.classifiers.linear_families import path as _penalised_path
+from upsort.core.classifiers.naive_bayes import NAIVE_BAYES
+from upsort.core.classifiers.neighbours import NEIGHBOURS
+from upsort.core.classifiers.tree import TREE
 from upsort.core.errors import UsageProblem
-from upsort.core.names import suggestion
-from upsort.core.parted import has_negative
+from upsort.core.matrices.partitioned import has_negative
+from upsort.core.name_lists import suggestion
 from upsort.core.plan import Classifier, Plan
 
 FAMILIES: dict[str, Family] = {
-    module.FAMILY.kind: module.FAMILY
-    for module in (
-        logistic,
-        svm,
-        ridge,
-        ratio_svm,
-        naive_bayes,
-        centroid,
-        neighbours,
-        tree,
-        majority,
-        chance,
+    family.kind: family
+    for family in (
+        LOGISTIC,
+        SVM,
+        RIDGE,
+        RATIO_SVM,
+        NAIVE_BAYES,
+        CENTROID,
+        NEIGHBOURS,
+        TREE,
+        MAJORITY,
+        CHANCE,
     )
 }
 """The records of all kinds, in the order in which they are told."""
@@ -111,6 +103,6 @@ def path(
     trained when it is asked for."""
     penalised_ = family(settings).penalised
     if penalised_ is not None and penalised_.loss is not None:
-        yield from penalised.path(data, settings, penalised_, penalties)
+        yield from _penalised_path(data, settings, penalised_, penalties)
     else:
         yield from (train(data, settings, penalty) for penalty in penalties)

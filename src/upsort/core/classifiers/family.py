@@ -1,18 +1,96 @@
-"""The record that each family of classifiers fills in. What a kind is stands there, and everything else reads it."""
+"""What every linear classifier comes down to: a weight for each term and label, and an intercept for each label.
+
+What every trained classifier can do, whatever its family.
+
+The record that each family of classifiers fills in. What a kind is stands there, and everything else reads it.
+"""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import field
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
+import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats, Ints
-from upsort.core.classifiers.fitted import FittedClassifier
 from upsort.core.classifiers.losses import Loss
-from upsort.core.classifiers.targets import Targets
-from upsort.core.parted import PartitionedMatrix
+from upsort.core.classifiers.newton import OptimiserReport
+from upsort.core.classifiers.problem_arrays import Targets
+from upsort.core.lazy import record
+from upsort.core.matrices.partitioned import PartitionedMatrix
 from upsort.core.plan import Classifier, EventModel
-from upsort.core.records import record
+
+
+@record(frozen=True)
+class LinearRule:
+    """score(document, label) = intercept[label] + Σ over terms of weight[term, label] · value[document, term].
+
+    weights: (n_terms, n_labels) float64. intercept: (n_labels,) float64.
+    """
+
+    weights: Floats
+    intercept: Floats
+
+    def scores(self, matrix: csr_array) -> Floats:
+        """(n, n_terms) CSR of values → (n, n_labels) scores."""
+        scores: Floats = matrix @ self.weights + self.intercept
+        return scores
+
+
+@record(frozen=True)
+class Linear:
+    """A classifier that is nothing but its rule: logistic regression, support vector machines, ridge, centroids."""
+
+    rule: LinearRule
+    ended: OptimiserReport = field(default_factory=OptimiserReport, compare=False)
+
+    def scores(self, matrix: csr_array) -> Floats:
+        """The rule's scores."""
+        return self.rule.scores(matrix)
+
+    def arrays(self) -> dict[str, AnyArray]:
+        """What the sorter file keeps."""
+        return {"weights": self.rule.weights, "intercept": self.rule.intercept}
+
+    @staticmethod
+    def of(parameters: Floats, ended: OptimiserReport, scale: Floats | None = None) -> "Linear":
+        """parameters: (n_terms + 1, k) weights with the intercepts in the last row. scale: what the weights are multiplied by."""
+        weights = parameters[:-1] if scale is None else parameters[:-1] * scale
+        return Linear(LinearRule(np.ascontiguousarray(weights), parameters[-1].copy()), ended)
+
+    @property
+    def parameters(self) -> Floats:
+        """(n_terms + 1, k), as `of` takes them."""
+        return np.vstack((self.rule.weights, self.rule.intercept))
+
+
+class FittedClassifier(Protocol):
+    """A trained classifier."""
+
+    @property
+    def rule(self) -> LinearRule | None:
+        """Its linear rule, where it has one."""
+
+    @property
+    def ended(self) -> OptimiserReport:
+        """How its training ended."""
+
+    def scores(self, matrix: csr_array) -> Floats:
+        """(n, n_terms) CSR of values → (n, n_labels) scores; the largest decides."""
+
+    def arrays(self) -> dict[str, AnyArray]:
+        """All that is needed to have it back."""
+
+
+def scores_of(fitted: FittedClassifier, matrix: csr_array | PartitionedMatrix) -> Floats:
+    """(n, n_labels) the scores of documents, whoever keeps their rows."""
+    return (
+        np.asarray(matrix.map_rows(_scores, fitted)) if isinstance(matrix, PartitionedMatrix) else fitted.scores(matrix)
+    )
+
+
+def _scores(matrix: csr_array, fitted: FittedClassifier) -> Floats:
+    return fitted.scores(matrix)
 
 
 @record(frozen=True)

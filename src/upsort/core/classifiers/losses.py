@@ -12,9 +12,8 @@ from typing import Protocol, Self
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.classifiers.products import Singles, frobenius
-from upsort.core.classifiers.targets import as_sets
-from upsort.core.records import record
+from upsort.core.classifiers.problem_arrays import Singles, as_sets, frobenius
+from upsort.core.lazy import record
 
 _LEAST_SHARE = 1e-6
 _ROWS_AT_ONCE = 4096

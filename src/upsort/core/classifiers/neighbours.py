@@ -11,14 +11,12 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints
-from upsort.core.classifiers.family import ArraySpec, Family, StoredClassifier, Vote
-from upsort.core.classifiers.fitted import FittedClassifier
-from upsort.core.classifiers.linear import LinearRule
+from upsort.core.classifiers.family import ArraySpec, Family, FittedClassifier, LinearRule, StoredClassifier, Vote
 from upsort.core.classifiers.newton import OptimiserReport
-from upsort.core.classifiers.targets import Targets
+from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.features.weighting import unit_length
-from upsort.core.parted import local_matrix
-from upsort.core.records import record
+from upsort.core.lazy import record
+from upsort.core.matrices.partitioned import local_matrix
 
 _CELLS_AT_ONCE = 20_000_000  # of similarities held densely
 
@@ -136,7 +134,7 @@ def _restored(stored: StoredClassifier) -> Neighbours:
     )
 
 
-FAMILY = Family(
+NEIGHBOURS = Family(
     kind="neighbours",
     summary="the labels of the most similar training documents",
     settings=("nearest",),

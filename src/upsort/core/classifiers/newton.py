@@ -24,9 +24,9 @@ import numpy as np
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.dual import DualAscent, DualProblem, compiled, is_worthwhile, run_dual_passes
 from upsort.core.classifiers.losses import Columns, Loss
-from upsort.core.classifiers.products import Singles, frobenius
-from upsort.core.classifiers.sides import PartitionStates
-from upsort.core.records import record
+from upsort.core.classifiers.optimiser_partitions import PartitionStates
+from upsort.core.classifiers.problem_arrays import Singles, frobenius
+from upsort.core.lazy import record
 
 _SUFFICIENT = 1e-4  # share of the predicted decrease that a step must bring (Armijo's rule)
 _HALVINGS = 30

@@ -12,14 +12,12 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats, Ints
-from upsort.core.classifiers.family import ArraySpec, Family, Question, StoredClassifier
-from upsort.core.classifiers.fitted import FittedClassifier
-from upsort.core.classifiers.linear import LinearRule
+from upsort.core.classifiers.family import ArraySpec, Family, FittedClassifier, LinearRule, Question, StoredClassifier
 from upsort.core.classifiers.newton import OptimiserReport
-from upsort.core.classifiers.targets import Targets
-from upsort.core.parted import local_matrix
-from upsort.core.records import record
-from upsort.core.sparse import column_sizes
+from upsort.core.classifiers.problem_arrays import Targets
+from upsort.core.lazy import record
+from upsort.core.matrices.partitioned import local_matrix
+from upsort.core.matrices.sparse import column_sizes
 
 LEAF = -1
 
@@ -153,7 +151,7 @@ def _restored(stored: StoredClassifier) -> Tree:
     return Tree(term=term, present=present, absent=absent, node_documents=stored.arrays["node_documents"])
 
 
-FAMILY = Family(
+TREE = Family(
     kind="tree",
     summary="a small tree of terms, to be read as rules",
     settings=("depth", "least_in_leaf"),

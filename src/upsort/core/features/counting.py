@@ -11,9 +11,9 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Codes, Floats, Ints
 from upsort.core.features.ngrams import grams_of, letters_of
+from upsort.core.lazy import record
+from upsort.core.matrices.sparse import Triplets, from_cells, from_triplets, triplets_of
 from upsort.core.plan import Features
-from upsort.core.records import record
-from upsort.core.sparse import Triplets, from_cells, from_triplets, triplets_of
 from upsort.core.text.cleaning import Cleaner
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.tokeniser import Tokens

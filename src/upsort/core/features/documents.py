@@ -1,13 +1,157 @@
-"""A block of documents as it comes from files: texts, and what stands in the columns beside them."""
+"""Columns beside the text: numbers, categories, and what can be measured of a text without reading its words.
 
-from collections.abc import Sequence
-from dataclasses import replace
+A number is standardised by the mean and the standard deviation of the training documents, (value − mean) / deviation. A
+missing one counts as the mean; where some were missing in training, a column of their own marks them. A category is a column
+for each value that training saw, 1 where a document has it. Lengths are taken as ln(1 + length), since they are skewed.
+
+A block of documents as it comes from files: texts, and what stands in the columns beside them.
+"""
+
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import field, replace
+from math import log1p
+from typing import Literal
 
 import numpy as np
+from scipy.sparse import csr_array
 
-from upsort.core.arrays import Floats
-from upsort.core.features.beside import ExtraCells, Measure, text_measures
-from upsort.core.records import record
+from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.lazy import record
+
+Measure = Literal["words", "characters", "capitals", "punctuation", "links", "digits"]
+_LINK = re.compile(r"https?://|\bwww\.", re.IGNORECASE)
+_PUNCTUATION = re.compile(r"[^\w\s]")
+_WORD = re.compile(r"\w+")
+_DIGIT = re.compile(r"\d")
+
+
+@record(frozen=True, kw_only=True)
+class ExtraCells:
+    """The values of such columns, nothing learned of them yet; n documents.
+
+    numbers: (n, m) float64, NaN where missing, under number_names. categories: (n, c) int64, places in the values of each
+    category column, −1 where the cell is empty, under category_names.
+    """
+
+    number_names: tuple[str, ...]
+    numbers: Floats
+    category_names: tuple[str, ...]
+    categories: Ints
+    category_values: tuple[tuple[str, ...], ...]
+
+    @property
+    def width(self) -> int:
+        """How many columns there are of either kind."""
+        return len(self.number_names) + len(self.category_names)
+
+    def rows(self, chosen: Bools | Ints) -> "ExtraCells":
+        """The values of some documents."""
+        return ExtraCells(
+            number_names=self.number_names,
+            numbers=self.numbers[chosen],
+            category_names=self.category_names,
+            categories=self.categories[chosen],
+            category_values=self.category_values,
+        )
+
+
+def no_cells(documents: int) -> ExtraCells:
+    """No column at all."""
+    return ExtraCells(
+        number_names=(),
+        numbers=np.zeros((documents, 0)),
+        category_names=(),
+        categories=np.zeros((documents, 0), dtype=np.int64),
+        category_values=(),
+    )
+
+
+@record(frozen=True, kw_only=True)
+class ExtraColumns:
+    """What training learned of the columns beside the text.
+
+    number_names: (m) names; mean, deviation: (m,); marked: (m,) whether missing values have a column. categories: for each
+    category column its name and the values that have a column.
+    """
+
+    number_names: tuple[str, ...] = ()
+    mean: Floats = field(default_factory=lambda: np.zeros(0))
+    deviation: Floats = field(default_factory=lambda: np.zeros(0))
+    marked: Bools = field(default_factory=lambda: np.zeros(0, dtype=bool))
+    categories: tuple[tuple[str, tuple[str, ...]], ...] = ()
+
+    @property
+    def names(self) -> list[str]:
+        """The names of the feature columns, in order."""
+        marked = [
+            f"{name} is missing" for name, mark in zip(self.number_names, self.marked.tolist(), strict=True) if mark
+        ]
+        return [
+            *self.number_names,
+            *marked,
+            *(f"column:{name}={value}" for name, values in self.categories for value in values),
+        ]
+
+    def columns(self, cells: ExtraCells) -> csr_array:
+        """(n, q) the feature columns of documents."""
+        missing = np.isnan(cells.numbers)
+        standardised = (np.where(missing, self.mean, cells.numbers) - self.mean) / self.deviation
+        blocks = [standardised, missing[:, self.marked].astype(np.float64)]
+        for place, (_, values) in enumerate(self.categories):
+            positions = np.array([values.index(v) if v in values else -1 for v in cells.category_values[place]] + [-1])
+            columns = positions[cells.categories[:, place]]
+            blocks.append((columns[:, None] == np.arange(len(values))).astype(np.float64))
+        return csr_array(np.hstack(blocks))
+
+    def unseen(self, cells: ExtraCells) -> dict[str, int]:
+        """Category values that training did not see, as `column=value`, with their documents."""
+        unseen_values = {}
+        for place, (name, values) in enumerate(self.categories):
+            for number, value in enumerate(cells.category_values[place]):
+                if value not in values:
+                    unseen_values[f"{name}={value}"] = int((cells.categories[:, place] == number).sum())
+        return {name: documents for name, documents in unseen_values.items() if documents}
+
+
+def learn_extra_columns(cells: ExtraCells) -> ExtraColumns:
+    """Means, deviations and categories of training documents. A number that never varies gets the deviation 1."""
+    missing = np.isnan(cells.numbers)
+    given = np.maximum((~missing).sum(axis=0), 1)
+    values = np.where(missing, 0.0, cells.numbers)
+    mean = values.sum(axis=0) / given
+    deviation = np.sqrt((np.where(missing, 0.0, values - mean) ** 2).sum(axis=0) / given)
+    deviation[deviation <= 1e-12 * np.maximum(np.abs(mean), 1.0)] = 1.0
+    categories = []
+    for place, name in enumerate(cells.category_names):
+        present = np.unique(cells.categories[:, place])
+        values_seen = sorted(cells.category_values[place][number] for number in present.tolist() if number >= 0)
+        categories.append((name, tuple(values_seen)))
+    return ExtraColumns(
+        number_names=cells.number_names,
+        mean=mean,
+        deviation=deviation,
+        marked=np.asarray(missing.any(axis=0)),
+        categories=tuple(categories),
+    )
+
+
+def text_measures(texts: Sequence[str], measures: Sequence[Measure]) -> Floats:
+    """(n, len(measures)) what is measured of texts as they were written.
+
+    words, characters: ln(1 + how many). capitals: share of the letters. punctuation: share of the characters.
+    links, digits: 1 where the text holds one.
+    """
+    ways: dict[Measure, Callable[[str], float]] = {
+        "words": lambda text: log1p(len(_WORD.findall(text))),
+        "characters": lambda text: log1p(len(text)),
+        "capitals": lambda text: sum(map(str.isupper, text)) / max(sum(map(str.isalpha, text)), 1),
+        "punctuation": lambda text: len(_PUNCTUATION.findall(text)) / max(len(text), 1),
+        "links": lambda text: float(_LINK.search(text) is not None),
+        "digits": lambda text: float(_DIGIT.search(text) is not None),
+    }
+    columns = [[ways[measure](text) for text in texts] for measure in measures]
+    return np.array(columns, dtype=np.float64).reshape(len(measures), len(texts)).T
 
 
 @record(frozen=True, kw_only=True)

@@ -12,13 +12,12 @@ import numpy as np
 import xxhash
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import AnyArray, Ints
+from upsort.core.arrays import AnyArray, Compacted, Ints, compacted, expanded_text
 from upsort.core.features.counting import Counts
 from upsort.core.features.ngrams import grams_of, letters_of
-from upsort.core.packed import Compacted, compacted, expanded_text
+from upsort.core.lazy import record
+from upsort.core.matrices.sparse import column_sizes, empty, from_cells, narrow, stacked
 from upsort.core.plan import Features
-from upsort.core.records import record
-from upsort.core.sparse import column_sizes, empty, from_cells, narrow, stacked
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.tokeniser import Tokens
 

@@ -13,13 +13,12 @@ from collections.abc import Callable
 
 import numpy as np
 
-from upsort.core.arrays import AnyArray, Bools, Ints
-from upsort.core.numbering import factorize
+from upsort.core.arrays import AnyArray, Bools, Ints, factorize
+from upsort.core.executors import map_threads
+from upsort.core.lazy import record
+from upsort.core.matrices.sparse import Triplets, balanced_ranges, narrow
 from upsort.core.plan import Features
-from upsort.core.records import record
-from upsort.core.sparse import Triplets, balanced_ranges, narrow
 from upsort.core.text.tokeniser import Tokens
-from upsort.core.threads import map_threads
 
 GAP = "…"
 """Stands for the word left out of a pair with a gap: `leaves … brown`."""

@@ -11,14 +11,13 @@ from scipy.sparse import csr_array, hstack
 from upsort.core import plan
 from upsort.core.arrays import Bools, Floats, Ints, Places
 from upsort.core.errors import DataProblem
-from upsort.core.features import association, weighting
-from upsort.core.features.beside import ExtraCells, ExtraColumns, learn_extra_columns
+from upsort.core.features import weighting
+from upsort.core.features.corpus_counts import CorpusCounts, WordVectors
+from upsort.core.features.documents import ExtraCells, ExtraColumns, learn_extra_columns
 from upsort.core.features.hashing import hashed_places
-from upsort.core.features.measured import CorpusCounts
-from upsort.core.features.vectors import WordVectors
-from upsort.core.parted import PartitionedMatrix, Sliced
-from upsort.core.records import record
-from upsort.core.sparse import column_sizes, column_sums, columns_from, group_sums, only_columns
+from upsort.core.lazy import record
+from upsort.core.matrices.partitioned import PartitionedMatrix, Sliced
+from upsort.core.matrices.sparse import column_sizes, column_sums, columns_from, group_sums, only_columns
 
 
 @record(frozen=True)
@@ -320,7 +319,7 @@ def _merit(statistics: TermStatistics, columns: Places, settings: plan.Features)
     others_with = statistics.frequency[columns, None] - with_term
     without = label_sizes - with_term
     others_without = statistics.documents - label_sizes - others_with
-    measure = association.chi_square if settings.choose_by == "chi-square" else association.mutual_information
+    measure = weighting.chi_square if settings.choose_by == "chi-square" else weighting.mutual_information
     strongest: Floats = measure(with_term, others_with, without, others_without).max(axis=1)
     return strongest
 

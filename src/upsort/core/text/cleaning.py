@@ -13,22 +13,31 @@ from typing import assert_never
 import numpy as np
 
 from upsort.core.errors import UsageProblem
+from upsort.core.lazy import record
 from upsort.core.plan import Clean
-from upsort.core.records import record
+from upsort.core.text.characters import DOTTED_I_LANGUAGES
 from upsort.core.text.editing import TextStep, TracedText
 from upsort.core.text.final_forms import FinalForms
-from upsort.core.text.lowercase import DOTTED_I_LANGUAGES
-from upsort.core.text.markers import DIGITS, PROTECTED, has_marker_characters, shown, unmarked
-from upsort.core.text.patience import PatternBudget, PatternTimeout
-from upsort.core.text.resources import Resources, WordStep
-from upsort.core.text.step import OnText, OnWords, Step, StepPlace
+from upsort.core.text.step import (
+    DIGITS,
+    PROTECTED,
+    OnText,
+    OnWords,
+    PatternBudget,
+    PatternTimeout,
+    Resources,
+    Step,
+    StepPlace,
+    WordStep,
+    has_marker_characters,
+    shown,
+    unmarked,
+)
 from upsort.core.text.steps import step_called
-from upsort.core.text.steps.keep import KEEP, protected_texts
-from upsort.core.text.steps.letters import LOWER
+from upsort.core.text.steps.characters import LOWER, PUNCTUATION
 from upsort.core.text.steps.patterns import TimedSubstitution, checked_pattern
-from upsort.core.text.steps.punctuation import PUNCTUATION
-from upsort.core.text.tokeniser import Tokens, tokenise
-from upsort.core.text.word_memory import WordMemory
+from upsort.core.text.steps.words import KEEP, protected_texts
+from upsort.core.text.tokeniser import Tokens, WordMemory, tokenise
 
 _NOT_ALONE = "Σİ"  # their lower case depends on their neighbours, or is two characters
 

@@ -5,7 +5,7 @@ from difflib import SequenceMatcher
 from itertools import product
 from typing import Any, Protocol
 
-from upsort.core.records import record
+from upsort.core.lazy import record
 
 
 @record(frozen=True)

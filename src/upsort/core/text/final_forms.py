@@ -5,8 +5,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from upsort.core.arrays import Codes, Ints
-from upsort.core.records import record
-from upsort.core.text.resources import WordStep
+from upsort.core.lazy import record
+from upsort.core.text.step import WordStep
 from upsort.core.text.tokeniser import Tokens
 
 _MOST_WORDS = 1 << 20  # so many are remembered, then all are forgotten

@@ -1,10 +1,10 @@
-"""Labels as they are written: mapped, folded, and told apart from mere spellings of one another."""
+"""Labels as they are written: mapped, folded, joined, and grouped by spelling."""
 
 import re
 from collections import Counter
 from collections.abc import Iterable, Mapping
 
-from upsort.core.text.lowercase import lower
+from upsort.core.text.characters import lower
 
 _SEPARATORS = re.compile(r"[\W_]+")
 

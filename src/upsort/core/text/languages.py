@@ -2,8 +2,11 @@
 
 A naive Bayes of trigrams with the ends of words in them (Cavnar & Trenkle 1994 for the idea of n-gram profiles; Dunning 1994 for
 the likelihood). Scripts that one language writes, such as kana, tell it alone; of the others nothing is claimed.
+
+Broken characters in texts.
 """
 
+import re
 import unicodedata
 from collections.abc import Sequence
 from functools import lru_cache
@@ -12,7 +15,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Codes, Floats, Ints
-from upsort.core.records import record
+from upsort.core.lazy import record
 from upsort.core.text.tokeniser import Tokens
 
 NAMES = {
@@ -223,3 +226,16 @@ def _letters_of(word: str) -> list[str]:
 def script_of(letter: str) -> str:
     """The script of a letter, as its name in Unicode begins."""
     return "Latin" if letter.isascii() else unicodedata.name(letter, "unknown").split()[0].split("-")[0].capitalize()
+
+
+# UTF-8 read as a Western encoding: a lead byte (Â Ã â …) followed by what its continuation bytes look like there.
+_BROKEN = re.compile("[ÂÃ][\x80-\xbf€‚ƒ„…†‡ˆ‰Š‹Œ‘’“”•–—˜™š›œžŸ]|â[€‚„†][\x80-\xbfœ™˜š“”¢¦“˜]|ï¿½|\ufffd")
+
+
+def broken_characters(text: str) -> str:
+    """The first UTF-8 in a text that was read as another encoding, or the first character lost in conversion; empty where there
+    is none."""
+    if text.isascii() or not any(sign in text for sign in "ÃÂâï\ufffd"):
+        return ""
+    match = _BROKEN.search(text)
+    return match[0] if match else ""

@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import field
 
-from upsort.core.records import record
+from upsort.core.lazy import record
 
 _LONGEST_SUFFIX = 6
 _LEAST_FORMS = 2

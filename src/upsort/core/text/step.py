@@ -1,14 +1,144 @@
-"""The record that each step of cleaning fills in. What a step is stands there, and everything else reads it."""
+"""Marker terms: what stands in a text for a link, an address, an emoji. They are shown as `<link>`.
 
+Inside a text a marker is written between two private-use characters, which the tokeniser takes for letters, so that it stays
+one token and no text can be taken for it: those two characters are removed from every document first.
+
+Text that is to be kept as it is written (`C++`) goes through the steps spelled in such characters too: each of its own by the
+digits of its code, behind a third one.
+
+How long patterns that somebody brought may work.
+
+A backtracking search may take without end on some text (with back references it is NP-hard: Aho 1990), and the library counts no
+steps; so what bounds it is time, and depends on the machine.
+
+What steps of cleaning need from files, and the shape of a step on words.
+
+The record that each step of cleaning fills in. What a step is stands there, and everything else reads it.
+"""
+
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import field
 from enum import Enum
+from time import perf_counter
 from typing import Any
 
+from upsort.core.errors import DataProblem
+from upsort.core.lazy import record
 from upsort.core.plan import Clean
-from upsort.core.records import record
 from upsort.core.text.editing import TextStep
-from upsort.core.text.resources import Resources, WordStep
+from upsort.core.text.lemmas import EnglishWords
+
+OPEN, CLOSE, PROTECTED = "\ue000", "\ue001", "\ue002"
+DIGITS = "".join(chr(0xE010 + digit) for digit in range(16))
+PRIVATE = frozenset((OPEN, CLOSE, PROTECTED, *DIGITS))
+_SHOWN = str.maketrans({OPEN: "<", CLOSE: ">"})
+_SPELLED = re.compile(rf"{PROTECTED}([{DIGITS[0]}-{DIGITS[-1]}]+)")
+_READ = str.maketrans({sign: f"{digit:x}" for digit, sign in enumerate(DIGITS)})
+
+
+def marker(name: str) -> str:
+    """The marker of a name, with room around it. marker("link") is shown as " <link> "."""
+    return f" {OPEN}{name}{CLOSE} "
+
+
+def protect(text: str) -> str:
+    """Text spelled so that no step changes it, with room around it."""
+    spelled = "".join(f"{PROTECTED}{''.join(DIGITS[int(digit, 16)] for digit in f'{ord(sign):x}')}" for sign in text)
+    return f" {spelled} "
+
+
+def shown(text: str) -> str:
+    """The text with its markers as they are shown, and what was kept as it was written."""
+    if PROTECTED in text:
+        text = _SPELLED.sub(lambda match: chr(int(match[1].translate(_READ), 16)), text)
+    return text.translate(_SHOWN) if OPEN in text else text
+
+
+def unmarked(text: str) -> str:
+    """A document as it comes in, without the characters that markers are made of."""
+    return text.replace(OPEN, " ").replace(CLOSE, " ").replace(PROTECTED, " ") if has_marker_characters(text) else text
+
+
+def has_marker_characters(text: str) -> bool:
+    """Whether the text holds one of the characters that markers are made of."""
+    return OPEN in text or CLOSE in text or PROTECTED in text
+
+
+SECONDS = 2.0
+"""What all patterns together may take on one document, where the plan says nothing; the most where they are a sorter's."""
+
+_ON_ALL = 30.0  # times what one document may take: what a run may spend on patterns
+_FOR_EACH = 0.005  # seconds that each document adds to that
+_SECOND_CHANCE = 10.0  # times the bound, where a document has once been found to be within it
+
+
+class PatternTimeout(Exception):
+    """A pattern reached its bound on a document, or made it grow without measure."""
+
+
+class PatternBudget:
+    """What is left for the patterns of one plan. seconds: for all of them on one document. known: documents (by their hash) on
+    which they took too long, so that none is tried again."""
+
+    def __init__(self, seconds: float) -> None:
+        self.seconds = seconds
+        self.spent = 0.0
+        self.documents = 0
+        self.refused = 0
+        self.known: set[int] = set()
+        self._until: float | None = None
+
+    def begin(self) -> None:
+        """A document comes for the first time. Raises DataProblem where the run has spent too much on patterns."""
+        if self.spent > _ON_ALL * self.seconds + _FOR_EACH * self.documents:
+            slow = f", {self.refused:,} of them too long for one" if self.refused else ""
+            raise DataProblem(
+                f"The patterns of the plan have taken {self.spent:.0f} seconds on {self.documents:,} documents{slow}.",
+                "Mend them (clean.replace, clean.tokens_by), or allow them more (clean.pattern_seconds).",
+            )
+        self.documents += 1
+        self._until = perf_counter() + self.seconds
+
+    def end(self, refused: bool) -> None:
+        """The document is done with."""
+        assert self._until is not None
+        self.spent += perf_counter() - self._until + self.seconds
+        self.refused += refused
+        self._until = None
+
+    def left(self) -> float:
+        """The seconds that the next pattern has. Raises TooLong for none."""
+        if self._until is None:  # a document that has been looked at before
+            return self.seconds * _SECOND_CHANCE
+        left = self._until - perf_counter()
+        if left <= 0:
+            raise PatternTimeout
+        return left
+
+
+WordStep = Callable[[str], str]
+"""A word to the word in its place; an empty string for none."""
+
+
+@record(frozen=True, kw_only=True)
+class Resources:
+    """What steps need from files. stop_words: a list of one's own. lemma_table: forms and lemmas; english: its words, for lemmas.
+    replacements: words and what is to stand in their place. keep: text that stays one token. vocabulary: the terms to use, where
+    they are given. full_forms: for a stem or lemma, the word that it most often stands for.
+
+    All empty where the plan asks for none of them.
+    patience: what all patterns of a plan share, so that their bounds hold for all of them together.
+    """
+
+    stop_words: frozenset[str] | None = None
+    lemma_table: Mapping[str, str] = field(default_factory=dict)
+    english: EnglishWords = field(default_factory=EnglishWords)
+    replacements: Mapping[str, str] = field(default_factory=dict)
+    keep: tuple[str, ...] = ()
+    vocabulary: frozenset[str] = frozenset()
+    full_forms: Mapping[str, str] = field(default_factory=dict)
+    patience: PatternBudget | None = field(default=None, compare=False, repr=False)
 
 
 class StepPlace(Enum):

@@ -2,32 +2,20 @@
 
 from collections.abc import Callable
 
-from upsort.core.text.stemmers import (
-    dutch,
-    french,
-    german,
-    italian,
-    porter,
-    porter2,
-    portuguese,
-    russian,
-    spanish,
-    swedish,
-    turkish,
-)
+from upsort.core.text.stemmers import english, french, germanic, romance, russian_turkish
 
 STEMMERS: dict[str, Callable[[str], str]] = {
-    "porter": porter.stem,
-    "porter2": porter2.stem,
-    "german": german.stem,
+    "porter": english.porter_stem,
+    "porter2": english.porter2_stem,
+    "german": germanic.german_stem,
     "french": french.stem,
-    "italian": italian.stem,
-    "spanish": spanish.stem,
-    "portuguese": portuguese.stem,
-    "dutch": dutch.stem,
-    "swedish": swedish.stem,
-    "russian": russian.stem,
-    "turkish": turkish.stem,
+    "italian": romance.italian_stem,
+    "spanish": romance.spanish_stem,
+    "portuguese": romance.portuguese_stem,
+    "dutch": germanic.dutch_stem,
+    "swedish": germanic.swedish_stem,
+    "russian": russian_turkish.russian_stem,
+    "turkish": russian_turkish.turkish_stem,
 }
 FOR_LANGUAGE = {
     "en": "porter2",

@@ -4,10 +4,9 @@ import html
 import re
 from collections.abc import Iterator
 
-from upsort.core.records import record
+from upsort.core.lazy import record
 from upsort.core.text.editing import Substitution, holding
-from upsort.core.text.markers import CLOSE, OPEN
-from upsort.core.text.step import Step
+from upsort.core.text.step import CLOSE, OPEN, Step
 
 # A tag as HTML and XML write it: a name at once, then attributes that have a value or are known to need none. `a<b and c>d` has
 # none, whatever a browser would make of it.

@@ -1,4 +1,6 @@
-"""Words that a negation reaches, marked as negated.
+"""Words that are written as one with an apostrophe, written as two.
+
+Words that a negation reaches, marked as negated.
 
 It reaches the rest of its clause: up to a mark, or a word such as `but`. In German, Dutch and Turkish some negations stand behind
 what they deny (`das gefällt mir nicht`, `güzel değil`), and reach what is before them in the clause.
@@ -7,13 +9,56 @@ what they deny (`das gefällt mir nicht`, `güzel değil`), and reach what is be
 import re
 from collections.abc import Iterator, Sequence
 
-from upsort.core.records import record
-from upsort.core.text.clauses import CLAUSE_ENDS, SENTENCE_ENDS, conjunctions
-from upsort.core.text.editing import Edit, PerDocument, edited
-from upsort.core.text.lowercase import lower
-from upsort.core.text.markers import OPEN, PRIVATE
-from upsort.core.text.step import Step
+from upsort.core.lazy import record
+from upsort.core.plan import Clean
+from upsort.core.text.characters import CLAUSE_ENDS, SENTENCE_ENDS, conjunctions, lower
+from upsort.core.text.editing import Edit, PerDocument, Substitution, edited, holding, in_any_case
+from upsort.core.text.step import OPEN, PRIVATE, Resources, Step
 from upsort.core.text.stop_words import negations
+
+_ENGLISH_CONTRACTIONS = {
+    "won't": "will not", "can't": "can not", "cannot": "can not", "shan't": "shall not", "ain't": "is not", "let's": "let us",
+}  # fmt: skip
+_ENGLISH_ENDINGS = {"'t": " not", "'re": " are", "'ve": " have", "'ll": " will", "'m": " am", "'d": " would"}
+_ENGLISH = re.compile(
+    r"\b(?:(?P<whole>cannot|(?:won|can|shan|ain)['’]t|let['’]s)|(?P<stem>\w++)(?P<end>(?<=\wn)['’]t|['’](?:re|ve|ll|m|d)))\b",
+    re.IGNORECASE,
+)
+_ELISION = re.compile(
+    r"\b(?P<short>(?:jus|lors|puis|quel|pres)?qu|[cdjlmnstv]|all|anch|bell|coll|com|dall|dell|dov|gl|nell|quell|quest|sant|senz|sull|"
+    r"tutt|un)['’](?=\w)",
+    re.IGNORECASE,
+)
+
+
+def _split_contraction(match: "re.Match[str]") -> str:
+    if match["whole"]:
+        whole = match["whole"].replace("’", "'")
+        split = _ENGLISH_CONTRACTIONS.get(whole.lower(), match["whole"])  # İ and ſ are taken for i and s, but are none
+        return split.capitalize() if whole[0].isupper() else split
+    ending = match["end"].replace("’", "'").lower()
+    return (match["stem"][:-1] if ending == "'t" else match["stem"]) + _ENGLISH_ENDINGS[ending]
+
+
+def _split_elision(match: "re.Match[str]") -> str:
+    return f"{match['short']}' "
+
+
+def _step(settings: Clean, _: Resources) -> Substitution:
+    if settings.language == "en":
+        return Substitution(_ENGLISH, _split_contraction, holding("'", "’", *in_any_case("nn")))
+    return Substitution(_ELISION, _split_elision, holding("'", "’"))
+
+
+CONTRACTIONS = Step(
+    name="contractions",
+    summary="can't as can not; in other languages l'arbre as l' arbre",
+    example=("it can't and won't", "it can not and will not"),
+    on_text=_step,
+    options=("language",),
+    needs_punctuation=True,
+)
+
 
 _WORDS = re.compile(rf"[\w'’\-{''.join(sorted(PRIVATE))}]+")
 _WORD_OR_MARK = re.compile(rf"(?P<word>{_WORDS.pattern})|(?P<mark>[{re.escape(CLAUSE_ENDS)}])")

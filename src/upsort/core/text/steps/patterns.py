@@ -1,16 +1,17 @@
-"""Patterns and pieces of text that somebody brought, and what is to stand in their place."""
+"""Patterns and pieces of text that somebody brought, and what is to stand in their place.
+
+What is of a kind (links, addresses, names, tags), taken out, kept, or replaced by one term for all of the kind.
+"""
 
 import re
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import Any
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from typing import Any, assert_never
 
-from upsort.core.deferred import regex
 from upsort.core.errors import UsageProblem
-from upsort.core.plan import Clean
-from upsort.core.text.editing import Edit, PerDocument, Rewrite, Substitution, TextStep, edited, holding
-from upsort.core.text.patience import PatternBudget, PatternTimeout
-from upsort.core.text.resources import Resources
-from upsort.core.text.step import Step, StepPlace
+from upsort.core.lazy import regex
+from upsort.core.plan import Clean, OrMarker
+from upsort.core.text.editing import Edit, PerDocument, Rewrite, Substitution, TextStep, edited, holding, in_any_case
+from upsort.core.text.step import PatternBudget, PatternTimeout, Resources, Step, StepPlace, marker
 
 _LONGEST = 20_000  # characters of a pattern
 _MOST_WRITTEN_OUT = 50_000
@@ -190,4 +191,70 @@ REPLACE = Step(
         if settings.replace or resources.replacements
         else "clean.replace is empty, and so is clean.replace_file; replace does nothing."
     ),
+)
+
+
+_LINK = re.compile(
+    r"\b(?:https?|ftp)://[^\s<>\"']*[^\s<>\"'.,;:!?)\]]|\bwww\.[^\s<>\"']*[^\s<>\"'.,;:!?)\]]", re.IGNORECASE
+)
+_EMAIL = re.compile(r"\b[\w.+-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63}){1,8}\b")
+_NAME = re.compile(r"(?<![\w@])@\w{1,64}")
+_HASHTAG = re.compile(r"(?<![\w#&])#(\w*[^\W\d]\w*)")
+
+
+def choice(mode: OrMarker, name: str) -> Callable[[Any], str]:
+    """What stands in place of a match. name: of the marker."""
+    match mode:
+        case "drop":
+            return lambda match: " "
+        case "marker":
+            return lambda match: marker(name)
+        case "keep":
+            return lambda match: match.group()
+        case _:
+            assert_never(mode)
+
+
+LINKS = Step(
+    name="links",
+    summary="web addresses",
+    example=("see https://fernhollow.example/map now", "see  <link>  now"),
+    on_text=lambda settings, _: Substitution(
+        _LINK,
+        choice(settings.links, "link"),
+        holding("://", *(f"{letters}." for letters in in_any_case("ww"))),
+    ),
+    options=("links",),
+    sees_case=False,
+    needs_punctuation=True,
+)
+EMAILS = Step(
+    name="emails",
+    summary="e-mail addresses",
+    example=("write to desk@fernhollow.example", "write to  <email> "),
+    on_text=lambda settings, _: Substitution(_EMAIL, choice(settings.emails, "email"), holding("@")),
+    options=("emails",),
+    sees_case=False,
+    needs_punctuation=True,
+)
+NAMES = Step(
+    name="names",
+    summary="names as in @tamsin",
+    example=("ask @tamsin", "ask  <name> "),
+    on_text=lambda settings, _: Substitution(_NAME, choice(settings.names, "name"), holding("@")),
+    options=("names",),
+    sees_case=False,
+    needs_punctuation=True,
+)
+TAGS = Step(
+    name="tags",
+    summary="tags as in #watering",
+    example=("so dry #watering", "so dry watering"),
+    on_text=lambda settings, _: Substitution(
+        _HASHTAG,
+        (lambda match: match.group(1)) if settings.tags == "keep" else choice(settings.tags, "tag"),
+        holding("#"),
+    ),
+    options=("tags",),
+    needs_punctuation=True,
 )

@@ -1,0 +1,249 @@
+"""The Python interface: load a sorter, label texts or rows, read a table. What stands here is what other programs may rely on.
+
+Nothing is printed or written. What cannot be done raises `Problem`: `UsageProblem` where the request is wrong, `DataProblem`
+where files or data do not allow it. A loaded sorter may be used by several threads.
+"""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from pathlib import Path
+from threading import Lock
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from upsort.core.analysis.explanation import Additive, explain
+from upsort.core.arrays import Bools, Floats
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.features.documents import Documents
+from upsort.core.lazy import pandas, record
+from upsort.core.name_lists import suggestion
+from upsort.core.training.sorter import Decisions
+from upsort.core.training.sorter import TrainedSorter as _Sorter
+from upsort.io.sorter.loading import load_sorters
+from upsort.io.sources.addresses import is_store, without_secrets
+from upsort.io.sources.inputs import open_inputs
+from upsort.io.sources.stores import fetch_single
+from upsort.io.tables.documents import DocumentReader
+from upsort.io.tables.rows import ReadSettings, RejectionReason
+
+if TYPE_CHECKING:
+    from pandas import DataFrame
+
+Row = str | Mapping[str, Any]
+"""A text, or the cells of a row by the names of its columns: those that the sorter was trained with; what is lacking is empty."""
+
+
+@record(frozen=True, kw_only=True)
+class Answers:
+    """What a sorter says of n rows, as `upsort score` does. names: (k,) its labels, the columns of `table`.
+
+    labels, second: (n,) str; labels hold several, joined, where documents may have several. probabilities: (n,) of the label;
+    margins: (n,) by how much it is more probable than the second. table: (n, k) the probabilities of all labels. given: (n, k)
+    which labels were given, where documents may have several. unknown: (n,) the share of the words that the sorter does not
+    know, NaN without words. remarks: (n,) on answers that rest on no word. refused: (n,) why a row cannot be answered, such as
+    one without text; its label is "" and its numbers are NaN.
+    """
+
+    names: tuple[str, ...]
+    labels: "np.ndarray[Any, np.dtype[np.object_]]"
+    second: "np.ndarray[Any, np.dtype[np.object_]]"
+    probabilities: Floats
+    margins: Floats
+    table: Floats
+    given: Bools | None
+    unknown: Floats
+    remarks: list[str]
+    refused: list[str]
+
+    def __len__(self) -> int:
+        return self.labels.size
+
+    def frame(self) -> "DataFrame":
+        """The same as a data frame, with the columns that a scored table has."""
+        table: DataFrame = pandas.DataFrame(
+            {
+                "sorted_label": self.labels,
+                "sorted_probability": self.probabilities,
+                "sorted_second_label": self.second,
+                "sorted_margin": self.margins,
+                "sorted_unknown_share": self.unknown,
+                "sorted_remark": [
+                    refused or remark for refused, remark in zip(self.refused, self.remarks, strict=True)
+                ],
+            }
+        )
+        return table
+
+
+@record(frozen=True)
+class TermContribution:
+    """A term of a text. times: in it. value: by the sorter's weighting. pulls: what it adds to the score of each label."""
+
+    term: str
+    times: int
+    value: float
+    pulls: dict[str, float]
+
+
+@record(frozen=True, kw_only=True)
+class TextExplanation:
+    """Why a row is labelled as it is. scores: of each label. begins: what they begin with, such as the intercept. terms: what is
+    added, strongest for the label first; for classifiers whose scores are no sums, and answers that rest on no word, there are
+    none. unknown: words of the text that the sorter does not know."""
+
+    label: str
+    probability: float
+    second: str
+    scores: dict[str, float]
+    begins: dict[str, dict[str, float]]
+    terms: list[TermContribution]
+    unknown: list[str]
+    remark: str
+
+
+class Sorter:
+    """A sorter as it was loaded. labels: its labels, sorted. answers: the label columns it answers for. columns: the text columns
+    that it was trained with."""
+
+    def __init__(self, sorters: Sequence[_Sorter], lock: "Lock | None" = None) -> None:
+        self._sorters, self._sorter = tuple(sorters), sorters[0]
+        self._reader = DocumentReader.of_sorter(self._sorter)
+        self._lock = lock or Lock()  # what a sorter has met, it remembers
+        self.labels = self._sorter.labels
+        self.answers = tuple(sorter.answer for sorter in sorters)
+        self.columns = self._sorter.plan.columns.text
+
+    def of(self, answer: str) -> "Sorter":
+        """The sorter that answers for one of several label columns. Raises UsageProblem for another name."""
+        for sorter in self._sorters:
+            if sorter.answer == answer:
+                return Sorter((sorter,), self._lock)
+        raise UsageProblem(f"The sorter has no answer {answer!r}.", suggestion(answer, self.answers, "answers"))
+
+    def label(self, rows: Iterable[Row]) -> Answers:
+        """Label texts, or rows with their columns; one answer for each, in their order. Raises UsageProblem for one text alone,
+        which is no list of rows."""
+        if isinstance(rows, str | Mapping):
+            raise UsageProblem(
+                "label takes a list of texts or rows, not one alone.", "Put it in brackets: label([text])."
+            )
+        with self._lock:
+            documents, faults = self._reader.of_objects([self._as_object(row) for row in rows])
+            usable = [place for place, fault in enumerate(faults) if fault is None]
+            decided = self._sorter.decide(documents.rows(usable)) if usable else None
+            return self._answers(faults, usable, decided)
+
+    def explain(self, row: Row) -> TextExplanation:
+        """Why a text, or a row, is labelled as it is. Raises DataProblem for one that cannot be answered."""
+        with self._lock:
+            document = self._document(row)
+            explanation, names = explain(self._sorter, document), self.labels
+            sums = explanation.how if isinstance(explanation.how, Additive) else Additive([], [])
+        return TextExplanation(
+            label=explanation.sorted_as,
+            probability=float(explanation.probabilities[explanation.label]),
+            second=names[explanation.second],
+            scores=dict(zip(names, explanation.scores.tolist(), strict=True)),
+            begins={name: dict(zip(names, values.tolist(), strict=True)) for name, values in sums.begins},
+            terms=[
+                TermContribution(
+                    contribution.term,
+                    contribution.count,
+                    float(contribution.value),
+                    dict(zip(names, contribution.pulls.tolist(), strict=True)),
+                )
+                for contribution in sums.pulls
+            ],
+            unknown=explanation.unknown,
+            remark=explanation.remark,
+        )
+
+    def _document(self, row: Row) -> Documents:
+        documents, (fault,) = self._reader.of_objects([self._as_object(row)])
+        if fault is not None:
+            raise DataProblem(f"There is nothing to explain: {fault}.", "Give a text, or a row that has one.")
+        return documents
+
+    def _as_object(self, row: Row) -> Mapping[str, Any]:
+        return row if not isinstance(row, str) else {(self._reader.columns.text or ("text",))[-1]: row}
+
+    def _answers(
+        self, faults: Sequence[RejectionReason | None], usable: list[int], decided: Decisions | None
+    ) -> Answers:
+        n, names = len(faults), self.labels
+        labels, second = np.full(n, "", dtype=object), np.full(n, "", dtype=object)
+        probabilities, margins, unknown = np.full(n, np.nan), np.full(n, np.nan), np.full(n, np.nan)
+        table = np.full((n, len(names)), np.nan)
+        given = np.zeros(table.shape, dtype=bool) if decided is not None and decided.sets is not None else None
+        messages = [""] * n
+        if decided is not None:
+            labels[usable] = self._sorter.sorted_as(decided)
+            second[usable] = [names[number] for number in decided.second.tolist()]
+            probabilities[usable] = decided.probabilities[np.arange(len(usable)), decided.best]
+            margins[usable], unknown[usable] = decided.margin, decided.unknown_share
+            table[usable] = decided.probabilities
+            if given is not None:
+                given[usable] = decided.sets
+            for place, remark in zip(usable, self._sorter.remarks_on(decided), strict=True):
+                messages[place] = remark
+        return Answers(
+            names=names,
+            labels=labels,
+            second=second,
+            probabilities=probabilities,
+            margins=margins,
+            table=table,
+            given=given,
+            unknown=unknown,
+            remarks=messages,
+            refused=[str(fault) if fault is not None else "" for fault in faults],
+        )
+
+
+def load(path: str | Path) -> Sorter:
+    """The sorter in a file that `upsort train` wrote, or in an object of a store, by its address. Nothing in it is run. Raises
+    DataProblem for one that cannot be read."""
+    if is_store(str(path)):
+        copy = fetch_single(without_secrets(str(path)))
+        return Sorter(load_sorters(copy.path))
+    return Sorter(load_sorters(Path(path)))
+
+
+@record(frozen=True)
+class UsableRows:
+    """The rows of a table that can be used. set_aside: line and reason of those that cannot. notes: what was found out about the
+    source, such as a guessed encoding."""
+
+    columns: tuple[str, ...]
+    cells: list[list[str]]
+    set_aside: list[tuple[int, str]]
+    notes: list[str]
+
+    def __len__(self) -> int:
+        return len(self.cells)
+
+    def __iter__(self) -> Iterator[dict[str, str]]:
+        """Each row by the names of its columns, as `Sorter.label` takes it."""
+        for row in self.cells:
+            yield dict(zip(self.columns, row, strict=True))
+
+    def frame(self) -> "DataFrame":
+        """The same as a data frame of text."""
+        table: DataFrame = pandas.DataFrame(self.cells, columns=list(self.columns))
+        return table
+
+
+def read(path: str | Path, encoding: str = "", delimiter: str = "", table: str = "", query: str = "") -> UsableRows:
+    """A table as the commands read it: separated cells, JSON, Parquet, a spreadsheet, text files, an address of a store or a
+    database. encoding, delimiter: found out where they are not said. table, query: of a database. Raises DataProblem for a source
+    that cannot be read, UsageProblem for one of several tables."""
+    reading = ReadSettings(encoding=encoding, delimiter=delimiter, table=table, query=query)
+    inputs = open_inputs([str(path)], reading)
+    if len(inputs.tables) > 1:
+        raise UsageProblem(f"{path} holds {len(inputs.tables)} tables.", "Name one of them.")
+    (source,) = inputs.tables
+    cells, refused = [], []
+    for block in source.blocks():
+        cells += block.rows
+        refused += [(rejected.line, str(rejected.reason)) for rejected in block.refused]
+    return UsableRows(tuple(map(str, source.columns)), cells, refused, inputs.notes)

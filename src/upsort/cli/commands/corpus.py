@@ -1,0 +1,254 @@
+"""What upsort gather takes.
+
+What upsort survey takes.
+
+What upsort split takes.
+"""
+
+from typing import ClassVar
+
+from upsort.cli.declaring import Clash, Many, Need, flag, option, share, whole_number
+from upsort.cli.options import (
+    Command,
+    IdColumnOption,
+    InputOption,
+    LabelColumnOption,
+    OverwriteOption,
+    RejectsOptions,
+    SeedOption,
+    TextColumnOption,
+    WorkerOptions,
+)
+from upsort.cli.plan_options import LanguageOption, PlanFileOptions
+from upsort.core.lazy import record
+
+
+@record(frozen=True, kw_only=True, eq=False, repr=False)
+class GatherOptions(
+    InputOption,
+    WorkerOptions,
+    TextColumnOption,
+    LabelColumnOption,
+    IdColumnOption,
+    RejectsOptions,
+    PlanFileOptions,
+    OverwriteOption,
+):
+    """upsort gather."""
+
+    HEADING: ClassVar[str] = "what to gather"
+    output: str = option(
+        "the corpus: .csv, .tsv, .jsonl, .parquet or .xlsx", "-o", "--output", metavar="FILE", writes="table"
+    )
+    take: str | None = option(
+        "keep these columns (default: all)", default=None, metavar="COLUMN[,COLUMN]", sets="gather.take"
+    )
+    rename: list[str] = option("call columns otherwise", many=Many.REPEATED, default=[], metavar="OLD=NEW[,OLD=NEW]")
+    relabel: list[str] = option(
+        "rename or merge labels", many=Many.REPEATED, default=[], metavar="OLD=NEW[,OLD=NEW]", heading="labels"
+    )
+    fold_case: bool | None = flag("labels in lower case", heading="labels", sets="gather.fold_case")
+    labels: str | None = option(
+        "keep these labels, set the others aside",
+        default=None,
+        metavar="LABEL[,LABEL]",
+        heading="labels",
+        sets="gather.labels",
+    )
+    rare_below: int | None = option(
+        "set labels with fewer documents aside …",
+        convert=whole_number(1),
+        default=None,
+        metavar="N",
+        heading="labels",
+        sets="gather.rare_below",
+    )
+    rare_into: str | None = option(
+        "… or give their documents this label",
+        default=None,
+        metavar="LABEL",
+        heading="labels",
+        sets="gather.rare_into",
+    )
+    lines: str | None = option(
+        "keep these lines of each document; -1 leaves off the last",
+        default=None,
+        metavar="FIRST:LAST",
+        heading="documents",
+    )
+    passages: int | None = option(
+        "cut into passages of N units",
+        convert=whole_number(1),
+        default=None,
+        metavar="N",
+        heading="documents",
+        sets="gather.passages",
+    )
+    passage_unit: str | None = option(
+        "default: words",
+        choices=("words", "lines", "paragraphs"),
+        default=None,
+        heading="documents",
+        sets="gather.passage_unit",
+    )
+    overlap: int | None = option(
+        "units that passages share",
+        convert=whole_number(0),
+        default=None,
+        metavar="N",
+        heading="documents",
+        sets="gather.overlap",
+    )
+    at_least_words: int | None = option(
+        "set shorter ones aside",
+        convert=whole_number(1),
+        default=None,
+        metavar="N",
+        heading="setting aside",
+        sets="gather.at_least_words",
+    )
+    junk: list[str] | None = option(
+        "set aside what matches",
+        many=Many.REPEATED,
+        default=None,
+        metavar="PATTERN",
+        heading="setting aside",
+        sets="gather.junk",
+    )
+    drop: str | None = option(
+        "repetitions, copies, near-copies",
+        default=None,
+        metavar="KIND[,KIND]",
+        heading="setting aside",
+        sets="gather.drop",
+    )
+    similarity: float | None = option(
+        "of a near copy (default: 0.8)",
+        convert=float,
+        default=None,
+        metavar="SHARE",
+        heading="setting aside",
+        sets="gather.similarity",
+    )
+    keep: bool | None = flag(
+        "only mark such documents, in a column set_aside", heading="setting aside", sets="gather.keep"
+    )
+
+
+GATHER = Command(
+    name="gather",
+    summary="read files, folders and archives into one tidy corpus",
+    description="Read files, folders, archives and spreadsheets into one tidy corpus. What is of no\n"
+    "use is set aside, with its reason. Columns and labels are given by the names that\n"
+    "they will have in the corpus.",
+    example="upsort gather letters-*.csv --rename Text=message --drop copies -o corpus.csv",
+    options=GatherOptions,
+)
+
+
+@record(frozen=True, kw_only=True, eq=False, repr=False)
+class SurveyOptions(
+    InputOption,
+    WorkerOptions,
+    TextColumnOption,
+    LabelColumnOption,
+    IdColumnOption,
+    RejectsOptions,
+    LanguageOption,
+    PlanFileOptions,
+):
+    """upsort survey."""
+
+    HEADING: ClassVar[str] = "what to survey"
+    columns: bool = flag("only list the columns, with types and examples")
+    shortest: int = option("how many to list", convert=whole_number(0), default=5, metavar="N")
+    top: int = option("terms a list (default: 8)", convert=whole_number(1), default=8, metavar="N")
+    figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER")
+    figure_kind: str = option("default: png", choices=("png", "svg"), default="png")
+    show: int | None = option(
+        "print N random documents whole",
+        convert=whole_number(1),
+        default=None,
+        metavar="N",
+        heading="single documents",
+    )
+    find: str | None = option("the word in its context", default=None, metavar="WORD", heading="single documents")
+    as_written: bool = flag("--find in the case in which it is written", heading="single documents")
+    where: list[str] = option(
+        "only such documents, with --show or --find",
+        many=Many.REPEATED,
+        default=[],
+        metavar="COLUMN=VALUE",
+        heading="single documents",
+    )
+    seed: int | None = option(
+        "seed of every random choice (default: the plan's)",
+        convert=whole_number(0),
+        default=None,
+        metavar="N",
+        heading="single documents",
+        sets="judge.seed",
+    )
+
+
+_WHOLE = ("--shortest", "--top", "--figures", "--set-aside")  # what only a survey of everything shows
+
+
+SURVEY = Command(
+    name="survey",
+    summary="show what is in a corpus: labels, lengths, copies, terms, what looks wrong",
+    description="Show what is in a corpus before anything is trained on it: labels, lengths, copies, odd\n"
+    "documents, commonest terms, other columns, and what is worth a look. --columns is the\n"
+    "first thing to type on an unknown file.",
+    example="upsort survey corpus.csv --text message --label topic --figures figures",
+    rules=(
+        Clash(
+            "--columns",
+            ("--shortest", "--top", "--figures", "--show", "--find", "--where", "--set-aside", "--language"),
+            "it only lists the columns",
+        ),
+        Clash("--find", (*_WHOLE, "--seed"), "it looks for a word alone"),
+        Clash("--show", (*_WHOLE, "--language"), "it shows single documents alone"),
+        Clash("--where", _WHOLE, "it picks single documents"),
+        Need("--figure-kind", ("--figures",)),
+        Need("--as-written", ("--find",)),
+        Need("--seed", ("--show", "--where")),
+    ),
+    options=SurveyOptions,
+)
+
+
+@record(frozen=True, kw_only=True, eq=False, repr=False)
+class SplitOptions(
+    InputOption,
+    SeedOption,
+    TextColumnOption,
+    LabelColumnOption,
+    IdColumnOption,
+    RejectsOptions,
+    PlanFileOptions,
+    OverwriteOption,
+):
+    """upsort split."""
+
+    HEADING: ClassVar[str] = "what to split"
+    hold_out: float = option("default: 0.2", convert=share, default=0.2, metavar="SHARE")
+    in_time: bool | None = flag("hold out the latest (needs columns.date)", sets="judge.in_time")
+    date_format: str | None = option(
+        "how dates are written, such as %%d/%%m/%%Y (default: found out)",
+        default=None,
+        metavar="FORM",
+        sets="columns.date_format",
+    )
+    allow_copies: bool | None = flag("copies may stand on both sides", sets="judge.allow_copies")
+    output: str = option("where train.csv and held-out.csv go", "-o", "--output", metavar="FOLDER", writes="parts")
+
+
+SPLIT = Command(
+    name="split",
+    summary="divide a corpus into a training and a held-out part",
+    description="Divide a corpus into a training part and a held-out part, each label in the same share\nin both.",
+    example="upsort split corpus.csv --label topic --hold-out 0.2 --seed 5 -o parts/",
+    rules=(Clash("--in-time", ("--seed",), "the latest rows are held out, whatever the seed"),),
+    options=SplitOptions,
+)

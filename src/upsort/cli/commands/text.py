@@ -1,0 +1,250 @@
+"""What upsort clean takes.
+
+What upsort features takes.
+
+What upsort plan takes.
+"""
+
+from typing import ClassVar
+
+from upsort.cli.declaring import Clash, Many, Need, flag, option, whole_number
+from upsort.cli.options import (
+    ColumnOptions,
+    Command,
+    IdColumnOption,
+    InputOption,
+    LabelColumnOption,
+    MarginOption,
+    OptionalInputOption,
+    OverwriteOption,
+    ReadingOptions,
+    RejectsOptions,
+    SeedOption,
+    TextColumnOption,
+    WorkerOptions,
+    spellings_of,
+)
+from upsort.cli.plan_options import ClassifierOptions, CleaningOptions, FeatureOptions, PlanFileOptions, TrainingOptions
+from upsort.core.lazy import record
+
+
+@record(frozen=True, kw_only=True, eq=False, repr=False)
+class CleanOptions(
+    OptionalInputOption,
+    MarginOption,
+    SeedOption,
+    TextColumnOption,
+    LabelColumnOption,
+    IdColumnOption,
+    RejectsOptions,
+    TrainingOptions,
+    OverwriteOption,
+):
+    """upsort clean."""
+
+    HEADING: ClassVar[str] = "what to clean"
+    output: str | None = option(
+        "write the corpus with a column 'cleaned'", "-o", "--output", default=None, metavar="FILE", writes="table"
+    )
+    in_place: bool = flag("with -o: put the cleaned text in place of the text")
+    steps_help: bool = flag("list all steps, each with an example", heading="what to show")
+    show: int = option(
+        "documents (default: 2)", convert=whole_number(0), default=2, metavar="N", heading="what to show"
+    )
+    document: list[str] = option("this document", many=Many.REPEATED, default=[], metavar="ID", heading="what to show")
+    most_changed_by: str = option(
+        "the documents that a step changes most", default="", metavar="STEP", heading="what to show"
+    )
+    word: list[str] = option(
+        "a single word's way through the steps",
+        many=Many.REPEATED,
+        default=[],
+        metavar="WORD",
+        heading="what to show",
+    )
+    groups: int | None = option(
+        "which words fall together (default: the 20 largest groups)",
+        convert=whole_number(1),
+        many=Many.OPTIONAL,
+        value=20,
+        default=None,
+        metavar="N",
+        heading="what to show",
+    )
+    compare_steps: list[str] | None = option(
+        "lists of steps, each with commas: vocabulary and cross-validated accuracy",
+        many=Many.SOME,
+        default=None,
+        metavar="STEPS",
+        heading="what to show",
+    )
+
+
+_SHOWN = ("--show", "--document", "--most-changed-by")
+_TRAINING = (*spellings_of(ClassifierOptions), *spellings_of(FeatureOptions))
+
+
+CLEAN = Command(
+    name="clean",
+    summary="show what each cleaning step does; write the cleaned corpus",
+    description="Show what each cleaning step does: to single documents, to single words, to the corpus\n"
+    "as a whole. Every step can hurt. The steps and their order are the plan's (clean.steps);\n"
+    "--steps tries others.",
+    example="upsort clean corpus.csv --text message --steps lower,links,stop_words,stem",
+    rules=(
+        Clash(
+            "--steps-help",
+            (
+                "--output",
+                "--steps",
+                "--language",
+                "--word",
+                "--groups",
+                "--compare-steps",
+                *_SHOWN,
+                *spellings_of(RejectsOptions),
+                *spellings_of(ColumnOptions),
+            ),
+            "it lists the steps that there are",
+        ),
+        Clash("--word", ("--output", "--compare-steps", *_SHOWN), "it follows single words"),
+        Clash("--groups", ("--output", "--in-place", "--compare-steps", *_SHOWN), "it shows words that fall together"),
+        Need("--margin", ("--compare-steps",)),
+        *(Need(name, ("--compare-steps",)) for name in _TRAINING),
+        Clash("--compare-steps", ("--output", "--in-place", "--steps", *_SHOWN), "it tries lists of steps"),
+        Clash("--document", ("--show", "--most-changed-by", "--seed"), "it shows this document"),
+        Need("--in-place", ("--output",)),
+    ),
+    options=CleanOptions,
+)
+
+
+@record(frozen=True, kw_only=True, eq=False, repr=False)
+class FeaturesOptions(
+    InputOption,
+    WorkerOptions,
+    ColumnOptions,
+    RejectsOptions,
+    FeatureOptions,
+    CleaningOptions,
+    PlanFileOptions,
+    OverwriteOption,
+):
+    """upsort features."""
+
+    HEADING: ClassVar[str] = "what to build"
+    from_sorter: str | None = option("use this sorter's terms and weights", default=None, metavar="SORTER")
+    top: int = option(
+        "terms to list (default: 15)", convert=whole_number(0), default=15, metavar="N", heading="what to show"
+    )
+    sort: str = option(
+        "default: documents",
+        choices=("documents", "count", "idf", "mean-weight", "largest-weight", "term"),
+        default="documents",
+        heading="what to show",
+    )
+    holding: str = option("only terms with this in them", default="", metavar="TEXT", heading="what to show")
+    document: str | None = option(
+        "one document's row of the matrix", default=None, metavar="ID", heading="what to show"
+    )
+    output: str | None = option(
+        "the term table, whole", "-o", "--output", default=None, metavar="FILE", heading="what to write", writes="table"
+    )
+    matrix: str | None = option(
+        "the matrix: .mtx, .npz (SciPy's), .npy (arrays to map), .parquet (document, term, value), or dense .csv, .tsv, .jsonl",
+        default=None,
+        metavar="FILE",
+        heading="what to write",
+        writes="matrix",
+    )
+    terms: str = option(
+        "make --matrix dense (.csv, .tsv, .jsonl, .parquet), of these terms",
+        default="",
+        metavar="TERM[,TERM]",
+        heading="what to write",
+    )
+    figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER", heading="what to write")
+    make_vectors: str | None = option(
+        "make word vectors from these documents; write them",
+        default=None,
+        metavar="FILE",
+        heading="what to write",
+        writes="table",
+    )
+    dimensions: int = option("default: 50", convert=whole_number(2), default=50, metavar="N", heading="what to write")
+
+
+FEATURES = Command(
+    name="features",
+    summary="build the document-term matrix, list its terms, export it",
+    description="Build the document-term matrix and look at it: how many terms, what the bounds left out,\n"
+    "which terms, one document's row. -o writes the term table, --matrix the matrix for other\n"
+    "programs.",
+    example="upsort features corpus.csv --text message --lengths 1,2 -o terms.csv",
+    rules=(
+        Clash(
+            "--make-vectors",
+            (
+                "--from-sorter",
+                "--workers",
+                "--top",
+                "--sort",
+                "--holding",
+                "--document",
+                "--output",
+                "--matrix",
+                "--figures",
+                "--lengths",
+                "--weighting",
+                "--in-at-most",
+                "--most-terms",
+            ),
+            "it makes word vectors and nothing else",
+        ),
+        Clash(
+            "--from-sorter",
+            (*spellings_of(FeatureOptions), *spellings_of(CleaningOptions)),
+            "the sorter says how its terms are made",
+        ),
+        Need("--terms", ("--matrix",)),
+        Need("--dimensions", ("--make-vectors",)),
+    ),
+    options=FeaturesOptions,
+)
+
+
+@record(frozen=True, kw_only=True, eq=False, repr=False)
+class PlanOptions(OptionalInputOption, ColumnOptions, ReadingOptions, TrainingOptions):
+    """upsort plan."""
+
+    HEADING: ClassVar[str] = "what to plan"
+    output: str = option("default: upsort.toml", "-o", "--output", default="upsort.toml", metavar="FILE")
+    overwrite: bool = flag("replace a plan that exists")
+    check: bool = flag("check the plan (upsort.toml, or --plan FILE)")
+    explain: str | None = option(
+        "what a key is for; also of a section, or of how keys begin; all keys, where none is named",
+        many=Many.OPTIONAL,
+        value="",
+        default=None,
+        metavar="KEY",
+    )
+
+
+_DATA = (*spellings_of(ReadingOptions), *spellings_of(ColumnOptions))
+
+
+PLAN = Command(
+    name="plan",
+    summary="write a starter plan from the data; check and explain plans",
+    description="Write a starter plan: the columns guessed from the data, every other key with its\n"
+    "default and a comment. With --check, read an existing plan and show it whole, or say\n"
+    "what is wrong with it; with --explain, say what keys are for.",
+    example="upsort plan corpus.csv --label topic",
+    rules=(
+        Clash("--explain", ("--check", "--output", "--overwrite", *_DATA), "it reads no data"),
+        Clash(
+            "--check", ("--output", "--overwrite", *spellings_of(ReadingOptions)), "it reads a plan and writes nothing"
+        ),
+    ),
+    options=PlanOptions,
+)

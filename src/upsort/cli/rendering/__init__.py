@@ -1,0 +1,1 @@
+"""How results are shown: the view, tables, sentences, and the terminal."""

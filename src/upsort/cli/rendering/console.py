@@ -1,0 +1,203 @@
+"""Text from documents, labels, files and columns, made harmless for a terminal: what would steer it is shown instead.
+
+Standard output, standard error and standard input, as one object, and the one place where results are written.
+
+Standard output carries the result and nothing else: drawn tables on a terminal, tab-separated ones elsewhere, or one JSON
+document. Progress, notes and warnings go to standard error. Control characters never reach either as they are.
+"""
+
+import json
+import os
+import re
+import shutil
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import field, replace
+from typing import Any, BinaryIO, TextIO, assert_never, cast
+
+from upsort.cli.rendering.view import (
+    JSON_VERSION,
+    Bold,
+    FixedWidth,
+    Note,
+    Sentence,
+    Shown,
+    Table,
+    View,
+    Zero,
+    singular_after_one,
+)
+from upsort.core.lazy import record
+
+_PICTURES = 0x2400  # where Unicode keeps pictures of the control characters
+_STEERING = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff]")
+_BYTES = range(
+    0xDC80, 0xDD00
+)  # by which Python keeps bytes that are no text, in the names of files for instance (PEP 383)
+
+
+def _shown(match: "re.Match[str]") -> str:
+    code = ord(match.group())
+    if code in _BYTES:
+        return f"\\x{code - 0xDC00:02x}"
+    if code < 0x20:
+        return chr(_PICTURES + code)
+    return "␡" if code == 0x7F else "�"
+
+
+def without_controls(text: str) -> str:
+    """The text with a picture for each control character (␛ for the one that begins a terminal's commands), but for tabs and line
+    ends; bytes that are no text are shown as \\xNN."""
+    return _STEERING.sub(_shown, text)
+
+
+def escaped(json: str) -> str:
+    """A JSON document in which no control character stands as it is; those below 32 never do."""
+    return re.sub("[\x7f-\x9f]", lambda match: f"\\u{ord(match.group()):04x}", json)
+
+
+_PIPED_WIDTH = 80
+
+
+@record(kw_only=True)
+class Console:
+    """Where a command reads and writes. quiet: no notes and no progress. as_json: the result is JSON. width: of the terminal that
+    results are drawn for, whatever `output` is; 0 to find out."""
+
+    output: TextIO = field(default_factory=lambda: sys.stdout)
+    error: TextIO = field(default_factory=lambda: sys.stderr)
+    input: BinaryIO | None = None
+    quiet: bool = False
+    as_json: bool = False
+    width: int = 0
+
+    @property
+    def render(self) -> bool:
+        """Whether results are read by a person on a terminal."""
+        return self.width > 0 or (self.output.isatty() and os.environ.get("TERM") != "dumb")
+
+    @property
+    def columns(self) -> int:
+        """How many characters fit on a line."""
+        return self.width or shutil.get_terminal_size().columns
+
+    @property
+    def _to_stderr(self) -> Shown:
+        """Where results are not shown now."""
+        return Shown.PIPED if self.render else Shown.TERMINAL
+
+    @property
+    def data(self) -> TextIO:
+        """Where rows of data go: as they are, or made harmless for a terminal."""
+        return cast(TextIO, _EscapingStream(self.output)) if self.render else self.output
+
+    def show(self, view: View) -> None:
+        """The whole result."""
+        if self.as_json:
+            self.json({"json_version": JSON_VERSION, **view.values})
+        for part in view.parts:
+            match part:
+                case Note():
+                    (self.warn if part.warning else self.note)(part.text)
+                case Sentence() | Table() | FixedWidth() if self.as_json:
+                    pass
+                case Sentence() | Table() if part.where is self._to_stderr:
+                    pass
+                case Sentence():
+                    self.write_line(part.text, part.wrapped)
+                case Table():
+                    self._table(part)
+                case FixedWidth():
+                    self.write_line(part.lay(self.columns if self.render else _PIPED_WIDTH), wrap=False)
+                case _:
+                    assert_never(part)
+
+    def show_notes(self, view: View) -> None:
+        """Only what is worth knowing beside a result that is written already."""
+        for part in view.parts:
+            if isinstance(part, Note):
+                (self.warn if part.warning else self.note)(part.text)
+
+    def write_line(self, text: str = "", wrap: bool = True) -> None:
+        """A line of the result."""
+        text = without_controls(text)
+        if self.render and wrap and len(text) > self.columns:
+            text = "\n".join(line for part in text.split("\n") for line in _drawing().wrapped(part, self.columns))
+        self.output.write(f"{text}\n")
+
+    def note(self, text: str) -> None:
+        """Something worth knowing that is not the result."""
+        if not self.quiet:
+            self.output.flush()
+            self.error.write(f"{without_controls(singular_after_one(text))}\n")
+
+    def warn(self, text: str) -> None:
+        """Something that may make the result wrong; said even when quiet."""
+        self.output.flush()
+        self.error.write(f"Warning: {without_controls(singular_after_one(text))}\n")
+
+    def prompt(self, text: str) -> None:
+        """What stands before something that is typed."""
+        self.error.write(text)
+        self.error.flush()
+
+    def problem(self, text: str) -> None:
+        """A line about an error."""
+        self.error.write(f"{without_controls(singular_after_one(text))}\n")
+
+    def json(self, result: Any) -> None:
+        """The result as one JSON document."""
+        self.output.write(escaped(json.dumps(result, ensure_ascii=False, indent=2, allow_nan=False)))
+        self.output.write("\n")
+
+    def json_line(self, result: Any) -> None:
+        """One of many results, as a line of JSON."""
+        self.output.write(escaped(json.dumps(result, ensure_ascii=False)) + "\n")
+
+    def _table(self, table: Table) -> None:
+        if self.render:
+            _drawing().drawn_table(_escaped_table(table), self.output, self.columns)
+            return
+        shown = table.piped()
+        for row in ([column.name for column in shown.columns], *shown.rows):
+            self.output.write("\t".join(without_controls(cell) for cell in row) + "\n")
+
+    @contextmanager
+    def progress(self, what: str, by: Callable[[], str]) -> Iterator[Callable[[int], None]]:
+        """Counts what is done on a terminal's standard error, once it has lasted a second. by: says who does it."""
+        if self.quiet or not self.error.isatty():
+            yield _nothing
+            return
+        with _drawing().progress_bar(what, self.error, by) as advance:
+            yield advance
+
+
+def _drawing() -> Any:
+    """What draws on terminals. It takes long to load, and results that are piped do without it."""
+    from upsort.cli.rendering import tables
+
+    return tables
+
+
+def _escaped_table(table: Table) -> Table:
+    columns = [replace(column, name=without_controls(column.name)) for column in table.columns]
+    rows = [[cell if isinstance(cell, Bold | Zero) else without_controls(cell) for cell in row] for row in table.rows]
+    return replace(table, columns=columns, rows=rows)
+
+
+@record(frozen=True)
+class _EscapingStream:
+    """A stream in which nothing steers the terminal."""
+
+    stream: TextIO
+
+    def write(self, text: str) -> int:
+        return self.stream.write(without_controls(text))
+
+    def flush(self) -> None:
+        self.stream.flush()
+
+
+def _nothing(done: int) -> None:
+    del done

@@ -1,0 +1,389 @@
+"""What a judgement comes to, in sentences. Each is printed only where it is true; tests/judging/test_sentences.py lists them all
+with the condition of each.
+"""
+
+from typing import TYPE_CHECKING, assert_never
+
+from upsort.cli.rendering.wording import decimal, interval, number, p_value, percent, wrong_set_sentences
+from upsort.core.classifiers.families import family
+from upsort.core.evaluation.comparison import Comparison
+from upsort.core.evaluation.decision_costs import CostSummary
+from upsort.core.evaluation.intervals import FEW, Rate
+from upsort.core.evaluation.measure_list import JudgedEvidence, Measure
+from upsort.core.evaluation.measures import Judgement
+from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
+from upsort.core.name_lists import listed
+from upsort.core.plan import Classifier
+from upsort.io.tables.documents import PASSAGE_COLUMNS
+from upsort.workflows.compare import ComparedPlan, CompareResult
+from upsort.workflows.evaluation import Evaluation
+from upsort.workflows.terms import TermFact
+
+if TYPE_CHECKING:
+    from upsort.workflows.suspects import SuspectsResult
+
+_SURE_ENOUGH = 0.95  # share right, from which on people need not look again
+_FEW = 100  # documents, of which little can be said
+_WIDE = 0.2  # of an interval
+_DOMINATES = 0.8  # share of one label, from which accuracy can hardly show what is known of the others
+
+
+def units_of(group: str) -> str:
+    """What the rows of a table are called. group: the column whose values belong together."""
+
+    return "passages" if group == PASSAGE_COLUMNS[0] else "documents"
+
+
+def headline(judgement: Judgement, training: Rate | None = None, group: str = "", copies: bool = False) -> list[str]:
+    """The accuracy, what it rests on, and how it stands against always giving one label.
+
+    training: the accuracy on the training documents. group: the column whose values belong together. copies: whether there are
+    copies that were counted as one.
+    """
+    accuracy, what = judgement.accuracy, _what_was_judged(judgement, group)
+    over = f", on average over {judgement.repeats} repeats" if judgement.repeats > 1 else ""
+    right = "right" if judgement.sets is None else "with all of their labels right and no other"
+    return [
+        f"{number(accuracy.right)} of {number(accuracy.of)} {what} {right}{over}: accuracy {percent(accuracy.value)} "
+        f"(95 % interval {interval(accuracy)}).",
+        *_rests_on(judgement, group, copies),
+        f"{baseline_name(judgement)} would be right for {percent(judgement.baseline.value)}.",
+        *_on_training(training),
+        _against_majority(judgement, group),
+        *_wide_interval(judgement, group),
+    ]
+
+
+def accuracy_details(judgement: Judgement, training: Rate | None = None, group: str = "") -> list[str]:
+    """What of the headline is told neither by `good_told` nor by `against_told`."""
+    return [*_rests_on(judgement, group, False), *_on_training(training), *_wide_interval(judgement, group)]
+
+
+def _what_was_judged(judgement: Judgement, group: str) -> str:
+    return units_of(group if judgement.groups is not None else "")
+
+
+def _rests_on(judgement: Judgement, group: str, copies: bool) -> list[str]:
+    passages = _what_was_judged(judgement, group) == "passages"
+    if passages and not copies:
+        return [f"They are passages of {judgement.groups:,} documents, and the intervals rest on those."]
+    if judgement.groups is None or judgement.groups == judgement.accuracy.of:
+        return []
+    once = ["the passages of one document" if passages else "each group"] if group or not copies else []
+    once += ["copies"] if copies else []
+    return [f"Counting {' and '.join(once)} once leaves {judgement.groups:,}; the intervals rest on those."]
+
+
+def _on_training(training: Rate | None) -> list[str]:
+    return (
+        [f"On its own training documents it gets {percent(training.value)}."]
+        if training and training.value is not None
+        else []
+    )
+
+
+def _independent(judgement: Judgement) -> float:
+    return (judgement.groups if judgement.groups is not None else judgement.accuracy.of) or 0.0
+
+
+def _too_few(judgement: Judgement, group: str) -> str:
+    """The beginning of a sentence about too few of them."""
+    passages = _what_was_judged(judgement, group) == "passages"
+    independent = judgement.groups if judgement.groups is not None else judgement.accuracy.of
+    return _counted(independent, judgement.groups is not None and not passages)
+
+
+def _against_majority(judgement: Judgement, group: str) -> str:
+    p = f"(exact paired test, {p_value(judgement.against_baseline)})"
+    match judgement.above_baseline:
+        case True:
+            return f"It is better than always giving that label {p}."
+        case False:
+            return f"It is worse than always giving that label {p}."
+        case None if _independent(judgement) < _FEW:
+            return f"{_too_few(judgement, group)} too few to tell it from always giving that label {p}."
+        case None:
+            return f"It cannot be told from always giving that label {p}."
+
+
+def _wide_interval(judgement: Judgement, group: str) -> list[str]:
+    low, high = judgement.accuracy.low, judgement.accuracy.high
+    wide = low is not None and high is not None and high - low > _WIDE
+    return [f"{_too_few(judgement, group)} too few to tell how good it is: the interval is wide."] if wide else []
+
+
+def accuracy_headline(judgement: Judgement) -> tuple[str, str]:
+    """The accuracy, and what it is of."""
+    accuracy = judgement.accuracy
+    right = "are sorted right" if judgement.sets is None else "got all of their labels and no other"
+    return percent(accuracy.value), (
+        f"of {number(accuracy.of)} judged documents {right} (95 % interval {interval(accuracy)})."
+    )
+
+
+def baseline_sentence(judgement: Judgement) -> tuple[str, str]:
+    """The accuracy of always giving one label, and whether this is better."""
+    always = baseline_name(judgement).rstrip(",")
+    sentence = f"would be right by {always[:1].lower()}{always[1:]}"
+    match judgement.above_baseline:
+        case True:
+            return percent(
+                judgement.baseline.value
+            ), f"{sentence}; the sorter is better ({p_value(judgement.against_baseline)})."
+        case False:
+            return percent(
+                judgement.baseline.value
+            ), f"{sentence}; the sorter is worse ({p_value(judgement.against_baseline)})."
+        case None:
+            return percent(judgement.baseline.value), f"{sentence}; the sorter cannot be told from that."
+
+
+def confusion_sentences(judgement: Judgement, most: int = 3) -> list[str]:
+    """The most frequent mistakes."""
+    lines = []
+    if judgement.sets is not None:
+        return wrong_set_sentences(judgement.per_label, judgement.sets, most)
+    for confusion in judgement.confusions(most):
+        were = "was" if confusion.documents == 1 else "were"
+        lines.append(
+            f"{number(confusion.documents)} of {confusion.of:,} {confusion.true!r} documents {were} taken for "
+            f"{confusion.sorted_as!r}."
+        )
+    return lines
+
+
+def advice(evaluation: Evaluation, suspects: "SuspectsResult | None") -> list[str]:
+    """What most likely makes a sorter, or the work with it, better; what is known by this judgement alone."""
+    lines = []
+    judged = [
+        label for label in evaluation.judgement.per_label if label.documents >= FEW and label.f1.value is not None
+    ]
+    if judged:
+        worst = min(judged, key=lambda label: label.f1.value or 0.0)
+        if (worst.f1.value or 0.0) < 1.0:
+            lines.append(f"Label more documents of {worst.label!r}: its F1 is the lowest, {percent(worst.f1.value)}.")
+    few = [label.label for label in evaluation.judgement.per_label if label.documents < FEW]
+    if few:
+        lines.append(f"Judge it on more documents of {listed(map(repr, few), 4)}: fewer than {FEW} say little.")
+    curve_point = (
+        None
+        if evaluation.judgement.sets is not None
+        else next(
+            (
+                (bound, decided, right / decided)
+                for bound, decided, right in zip(
+                    evaluation.coverage.bounds, evaluation.coverage.decided, evaluation.coverage.right, strict=True
+                )
+                if bound > 0 and decided and right / decided >= _SURE_ENOUGH
+            ),
+            None,
+        )
+    )
+    if curve_point is not None and (evaluation.judgement.accuracy.value or 0.0) < _SURE_ENOUGH:
+        bound, decided, share = curve_point
+        lines.append(
+            f"Have people read what it is unsure of: of the {percent(decided / max(evaluation.coverage.documents, 1))} with a "
+            f"probability of {bound:.2f} or more, {percent(share)} are right here."
+        )
+    if suspects is None:
+        lines.append("Look for wrong labels in the training table: upsort suspects, or --training here.")
+    elif suspects.suspects:
+        lines.append(f"Read the {len(suspects.suspects):,} training labels that look wrong (below), and train again.")
+    return lines
+
+
+def dominated(evidence: JudgedEvidence) -> list[str]:
+    """What to look at where one label is so common that accuracy can hardly show what is known of the others, and what to do
+    about it, unless decisions go by costs already."""
+    judgement, probability = evidence.judgement, evidence.probability
+    areas, balanced = (
+        probability.areas.roc if probability is not None else None,
+        judgement.other_rates.get("balanced_accuracy"),
+    )
+    if (
+        judgement.above_baseline is True
+        or (judgement.baseline.value or 0.0) < _DOMINATES
+        or areas is None
+        or balanced is None
+        or (areas.low or 0.0) <= 0.5
+    ):
+        return []
+    occurring = sum(1 for label in judgement.per_label if label.documents)
+    remedy = (
+        "To find more of the rare labels: train with --set classifier.label_weights=even or --set decide.f_beta=1, or "
+        "evaluate and score with prices: --cost TABLE."
+    )
+    return [
+        f"One label is so common that accuracy can hardly show what is known of the others: the balanced accuracy is "
+        f"{percent(balanced.value)} ({interval(balanced)}; always giving one label gets {percent(1 / occurring)}), the ROC area "
+        f"{decimal(areas)}, so that it does tell labels apart.",
+        *([remedy] if evidence.costs is None else []),
+    ]
+
+
+def baseline_name(judgement: Judgement) -> str:
+    """The baseline as the subject of a sentence."""
+    if not judgement.majority:
+        return "Always answering the commonest label of each training part"
+    where = " in training" if judgement.majority_in_training else ""
+    alone = " alone" if judgement.sets is not None else ""
+    return f"Always answering {judgement.majority!r}{alone}, the commonest label{where},"
+
+
+def calibration_sentences(reliability: Reliability) -> list[str]:
+    """How far probabilities are from shares right."""
+    fullest = reliability.fullest
+    if fullest is None:
+        return []
+    return [
+        f"Of the {number(fullest.right.of)} documents stated at {100 * fullest.low:.0f} to {100 * fullest.high:.0f} %, "
+        f"{percent(fullest.right.value)} are right ({interval(fullest.right)}).",
+        f"Calibration error: probabilities and shares right are {100 * reliability.error:.1f} points apart on average; perfect "
+        f"probabilities would show about {100 * reliability.by_chance:.1f} on as many documents.",
+    ]
+
+
+def left_out(judgement: Judgement, probability: ProbabilityMeasures | None, measures: bool) -> list[str]:
+    """What is not measured, and why. measures: whether all measures are shown."""
+
+    lines = []
+    scarce = [f"{label.label} ({label.documents})" for label in judgement.per_label if 0 < label.documents < FEW]
+    if scarce:
+        lines.append(
+            f"Fewer than {FEW} documents: {listed(scarce, 8)}; too few for an interval of F1 or of areas of such a label."
+        )
+    never = [label.label for label in judgement.per_label if label.documents and not label.sorted_as]
+    if never and measures:
+        lines.append(
+            f"No document is sorted as {listed(never, 8)}: macro precision leaves them out, macro F1 takes them as 0."
+        )
+    if probability is not None:
+        known, every = probability.log_loss.documents or 0, round(judgement.accuracy.of or 0)
+        if known != every:
+            lines.append(
+                f"Log loss, Brier score and the two areas are measured on the {known:,} of {every:,} documents whose label "
+                "the sorter knows."
+            )
+    return lines
+
+
+def _counted(documents: float | None, groups: bool = False) -> str:
+    """So many documents, or groups of them, as the subject of a sentence with its verb."""
+    noun = "group" if groups else "document"
+    return f"1 {noun} is" if documents == 1 else f"{number(documents)} {noun}s are"
+
+
+def cost_sentence(costs: CostSummary) -> str:
+    """What the decisions cost, beside what other ways of deciding would."""
+    return (
+        f"By the table of costs a document costs {decimal(costs.mean)} on average; sorted as the most probable label it would "
+        f"cost {decimal(costs.plain)}, as {costs.constant_label!r} always {decimal(costs.constant)}."
+    )
+
+
+def costs_warned(costs: CostSummary) -> str:
+    """Of costs that do not pay."""
+    return (
+        f"Deciding by these costs makes things worse here, by {decimal(costs.more)} a document: the probabilities are not what "
+        "they should be for it. See the calibration error, try classifier.calibrate, or leave the table out."
+    )
+
+
+def comparison_sentence(candidate: ComparedPlan, margin: float) -> str:
+    """What may be said of a candidate beside the best. margin: a share of the documents."""
+
+    low, high = 100 * candidate.difference.low, 100 * candidate.difference.high
+    match candidate.comparison:
+        case Comparison.BEST:
+            return "best"
+        case Comparison.WORSE:
+            return f"worse by {low:.1f} to {high:.1f} points"
+        case Comparison.NO_WORSE:
+            return f"no worse (by less than {100 * margin:g} point{'' if margin == 0.01 else 's'})"
+        case Comparison.NOT_DISTINGUISHABLE:
+            return f"not told apart ({low:+.1f} to {high:+.1f} points)"
+        case _:
+            assert_never(candidate.standing)
+
+
+def the_best(result: CompareResult) -> str:
+    """What the candidate is called that the distances are to: the first of the list may be another one, best by another
+    measure."""
+    return "best" if result.compared[0].comparison is Comparison.BEST else "most accurate"
+
+
+def difference_notes(result: CompareResult, repeats: int) -> list[str]:
+    """Where the distances to the best come from."""
+    groups = result.compared[0].result.overall.groups is not None
+    what = "groups that belong together" if groups else "documents"
+    each = f", each judged {times(repeats)}" if repeats > 1 else ""
+    return [
+        f"Behind the {the_best(result)}: 95 % interval of the difference in accuracy on the same {what}{each}, wide enough to "
+        f"hold for all pairs of {len(result.compared)} candidates at once. Where it holds 0, the data cannot tell "
+        "which is better."
+    ]
+
+
+def ordered_by(by: Measure, result: CompareResult) -> list[str]:
+    """What the order goes by, where it is not accuracy, and whether another candidate is the most accurate."""
+
+    if by.key == "accuracy":
+        return []
+    most = next(candidate for candidate in result.compared if candidate.comparison is Comparison.BEST)
+    first = "the highest first" if by.more_is_better else "the lowest first"
+    if most is result.compared[0]:
+        return [f"Ordered by {by.name}, {first}; the first is the most accurate as well."]
+    return [f"Ordered by {by.name}, {first}; the most accurate is {most.candidate.name}, and the distances are to it."]
+
+
+def at_the_end(result: CompareResult) -> list[str]:
+    """Values that are best at the end of what was tried."""
+    return [
+        f"The best {value.key}, {value.value:g}, is the {'lowest' if value.lowest else 'highest'} that was tried: "
+        f"{'lower' if value.lowest else 'higher'} ones may be better still."
+        for value in result.at_the_end
+    ]
+
+
+def times(count: int) -> str:
+    """How often."""
+    return {1: "once", 2: "twice"}.get(count, f"{count} times")
+
+
+def term_sentence(fact: TermFact, labels: int) -> str:
+    """How much oftener a term stands in documents of its label than in those where it is rarest. labels: how many there are."""
+    often = fact.often
+    rarest = ", where it is rarest" if labels > 2 else ""
+    own = f"{fact.term!r} stands in {often.documents:,} of {often.of:,} documents about {fact.label}"
+    if often.ratio is None:
+        return f"{own}, in {often.other_documents or 'none'} of {often.other_of:,} about {fact.rarest_in}{rarest}."
+    value, low, high = often.ratio
+    return (
+        f"{own}, in {often.other_documents:,} of {often.other_of:,} about {fact.rarest_in}{rarest}: {value:,.1f} times as often "
+        f"(95 % interval {low:,.1f} to {high:,.1f})."
+    )
+
+
+def suspect_sentences(result: "SuspectsResult", requested: bool) -> list[str]:
+    """How many labels of a list are wrong. asked: whether its length was asked for."""
+    many, (value, low, high) = len(result.suspects), result.expected
+    of = f"of {result.judged:,} documents, judged by {' and '.join(result.kinds)}"
+    what = "labels that are" if result.of_sets else "a label that is"
+    if not many:
+        return [f"None {of}, has {what} more likely wrong than right."]
+    if requested:
+        begin = f"The {many:,} most suspicious {of}."
+    else:
+        begin = f"{many:,} {of}, {'has' if many == 1 else 'have'} {what} more likely wrong than right."
+    whose = "documents" if result.of_sets else "labels"
+    these = f"About {value:,.0f} of these {whose} {'is' if round(value) == 1 else 'are'} expected to be wrong"
+    return [
+        f"{begin} {these} (95 % interval {low:,.0f} to {high:,.0f}), if wrong labels fall on documents by chance. Read "
+        f"{'it' if many == 1 else 'them'}."
+    ]
+
+
+def restraint_sentence(settings: Classifier) -> str:
+    """What keeps a kind of classifier from learning by heart, as the beginning of a list."""
+
+    return f"{family(settings).restraint} or ".lstrip()

@@ -1,0 +1,200 @@
+"""Sentences that agree with their numbers: `1 document has` where what was written says `1 documents have`.
+
+Sentences are written for many of a thing; what is shown of one is made of them here, in one place.
+
+A result as it is shown: sentences, tables, notes, and the values that they tell of. What is made of it stands in `console`.
+"""
+
+import re
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import field, replace
+from enum import Enum
+from typing import Any
+
+from upsort.core.lazy import record
+
+_SINGULAR = {
+    noun + "s": noun
+    for noun in (
+        "document", "row", "term", "label", "word", "passage", "file", "line", "column", "candidate", "fold", "cell", "group",
+        "value", "sheet", "table", "step", "character", "answer", "point", "letter", "token", "vector", "month", "time", "token",
+        "second", "other", "question", "part", "dimension", "number", "setting",
+    )
+} | {"copies": "copy", "processes": "process", "people": "person"}  # fmt: skip
+_VERB = {
+    "have": "has", "are": "is", "were": "was", "copy": "copies", "hold": "holds", "stand": "stands", "say": "says", "do": "does",
+    "need": "needs", "belong": "belongs", "teach": "teaches", "count": "counts", "make": "makes", "lie": "lies",
+}  # fmt: skip
+_PLURAL_AFTER_ONE = re.compile(
+    r"(?<![\w.,−+-])1 (?P<between>(?:'[^']*' |(?!of )[a-z]+ )?)(?P<noun>"
+    + "|".join(_SINGULAR)
+    + r")\b(?P<space> ?)(?P<verb>(?:"
+    + "|".join(_VERB)
+    + r")\b)?"
+)
+_THEY = re.compile(r"\bthey (?P<verb>" + "|".join(_VERB) + r")\b")
+
+
+def singular_after_one(sentence: str) -> str:
+    """The sentence, its nouns and verbs in the singular after a 1; so is `they`, where the sentence begins with that."""
+    text = _PLURAL_AFTER_ONE.sub(_singular, sentence)
+    if text == sentence or not text.startswith("1 "):
+        return text
+    return _THEY.sub(lambda they: f"it {_VERB[they['verb']]}", text)
+
+
+def _singular(match: re.Match[str]) -> str:
+    verb = match["verb"]
+    return f"1 {match['between']}{_SINGULAR[match['noun']]}{match['space']}{_VERB[verb] if verb else ''}"
+
+
+JSON_VERSION = 1
+"""Of what the JSON of the commands holds (docs/json.md). It is raised when a key goes or changes its meaning; keys may be
+added."""
+
+
+class Kind(Enum):
+    """What stands in a column. Names and texts are on the left and may be broken; the others are on the right, and never are."""
+
+    NAME = "name"
+    TEXT = "text"
+    BEFORE = "before"  # text that ends at the next column: on the right, and may be broken
+    COUNT = "count"
+    SHARE = "share"
+    NUMBER = "number"
+    INTERVAL = "interval"  # of the column before it, under which it folds where there is little room
+    BAR = "bar"  # a drawing of a share, on the left, and never broken
+
+
+class Bold(str):
+    """A cell that a terminal shows bold."""
+
+
+class Zero(str):
+    """The number 0 in a cell, which a terminal leaves blank."""
+
+
+class Shown(Enum):
+    """Where a column is shown."""
+
+    EVERYWHERE = "everywhere"
+    TERMINAL = "on a terminal"
+    PIPED = "where tables go to other programs"
+
+
+@record(frozen=True)
+class Column:
+    """A column of a table. spare: the larger, the sooner it is left out where there is little room; 0: never."""
+
+    name: str
+    kind: Kind = Kind.TEXT
+    spare: int = 0
+    where: Shown = Shown.EVERYWHERE
+
+    @property
+    def on_the_right(self) -> bool:
+        """Whether it is aligned on the right."""
+        return self.kind not in (Kind.NAME, Kind.TEXT, Kind.BAR)
+
+
+@record(frozen=True, kw_only=True)
+class Table:
+    """Rows of cells under columns; every cell is text by now.
+
+    square: whether the columns after the first are the names of its rows, as of true labels against those that documents were
+    sorted as, so that numbers can stand for them; others may follow. grouped: whether rows with the same first cell belong
+    together, so that a terminal shows it once.
+    """
+
+    columns: Sequence[Column]
+    rows: Sequence[Sequence[str]]
+    square: bool = False
+    grouped: bool = False
+    where: Shown = Shown.EVERYWHERE
+
+    def on_terminal(self) -> "Table":
+        """With the columns that a terminal shows, blank where there is none of something."""
+        shown = self.select([place for place, column in enumerate(self.columns) if column.where is not Shown.PIPED])
+        return replace(shown, rows=[["" if isinstance(cell, Zero) else cell for cell in row] for row in shown.rows])
+
+    def piped(self) -> "Table":
+        """With the columns for other programs."""
+        return self.select([place for place, column in enumerate(self.columns) if column.where is not Shown.TERMINAL])
+
+    def select(self, places: Sequence[int]) -> "Table":
+        """With some of the columns."""
+        rows = [[row[place] for place in places] for row in self.rows]
+        return replace(self, columns=[self.columns[place] for place in places], rows=rows)
+
+
+@record(frozen=True)
+class Sentence:
+    """A line of the result; wrapped at words on a terminal, unless it is to be typed or quoted."""
+
+    text: str
+    wrapped: bool = True
+    where: Shown = Shown.EVERYWHERE
+
+
+@record(frozen=True)
+class FixedWidth:
+    """Lines that are laid out for a width."""
+
+    lay: Callable[[int], str]
+
+
+@record(frozen=True)
+class Note:
+    """What is worth knowing beside the result; a warning, where it may make the result wrong."""
+
+    text: str
+    warning: bool = False
+
+
+Part = Sentence | Table | FixedWidth | Note
+
+
+@record
+class View:
+    """parts: in the order in which they are shown. values: of the result as one JSON document."""
+
+    values: dict[str, Any] = field(default_factory=dict)
+    parts: list[Part] = field(default_factory=list)
+
+    def add_sentence(self, text: str = "", where: Shown = Shown.EVERYWHERE) -> None:
+        """A sentence."""
+        self.parts.append(Sentence(singular_after_one(text), where=where))
+
+    def add_verbatim(self, text: str) -> None:
+        """Lines that stay as they are: something to be typed, a document."""
+        self.parts.append(Sentence(text, wrapped=False))
+
+    def add_table(
+        self,
+        columns: Sequence[Column],
+        rows: Iterable[Sequence[object]],
+        square: bool = False,
+        grouped: bool = False,
+        where: Shown = Shown.EVERYWHERE,
+    ) -> None:
+        """A table; see `Table`."""
+        cells = [[_single_line(cell) for cell in row] for row in rows]
+        self.parts.append(Table(columns=columns, rows=cells, square=square, grouped=grouped, where=where))
+
+    def add_block(self, lay: Callable[[int], str]) -> None:
+        """Lines that are laid out for a width."""
+        self.parts.append(FixedWidth(lay))
+
+    def add_note(self, text: str) -> None:
+        """Something worth knowing that is not the result."""
+        self.parts.append(Note(text))
+
+    def add_warning(self, text: str) -> None:
+        """Something that may make the result wrong; said even when quiet."""
+        self.parts.append(Note(text, warning=True))
+
+
+def _single_line(cell: object) -> str:
+    if isinstance(cell, Bold | Zero):
+        return cell
+    return " ".join(cell.split()) if isinstance(cell, str) else f"{cell:,}" if isinstance(cell, int) else str(cell)

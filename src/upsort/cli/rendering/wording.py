@@ -1,0 +1,368 @@
+"""How numbers are said and written: rates with their intervals, as text, rows of tables and JSON.
+
+What goes wrong where cells hold several labels, in sentences.
+"""
+
+from collections.abc import Mapping, Sequence
+from typing import Any, assert_never
+
+import numpy as np
+
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.view import Bold, Column, Zero
+from upsort.core.evaluation.decision_costs import CostSummary, Undecided
+from upsort.core.evaluation.intervals import Rate
+from upsort.core.evaluation.measure_list import LABEL_MEASURES, MEASURES, JudgedEvidence, Measure, Unit, shown_measures
+from upsort.core.evaluation.measures import Judgement, LabelMeasures, LabelSets
+from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
+from upsort.core.plan import Plan
+from upsort.workflows.cross_validate import DuplicateHandling
+
+
+def percent(value: float | None) -> str:
+    """A share as a percentage with one decimal; a dash where it is not defined."""
+    return "–" if value is None else f"{100 * value:.1f} %"
+
+
+def interval(rate: Rate) -> str:
+    """The two ends of a 95 % interval."""
+    return "–" if rate.low is None or rate.high is None else f"{100 * rate.low:.1f} to {100 * rate.high:.1f} %"
+
+
+def rate_json(rate: Rate) -> dict[str, Any]:
+    """A measured rate as a JSON object; `right` and `of` only where it counts documents."""
+    values: dict[str, Any] = {"value": rate.value, "low": rate.low, "high": rate.high}
+    if rate.of is not None:
+        values |= {"right": rate.right, "of": rate.of}
+    if rate.documents is not None:
+        values |= {"documents": rate.documents}
+    return values
+
+
+def _undecided_json(undecided: Undecided) -> dict[str, Any]:
+    """What is left undecided, and the others by label, as a JSON object."""
+    judgement = undecided.judgement
+    return {
+        "documents": undecided.by_label,
+        "labels": {label.label: _label_json(label) for label in judgement.per_label} if judgement else {},
+        "confusion": _confusion_json(judgement) if judgement else {},
+    }
+
+
+def _confusion_json(judgement: Judgement) -> dict[str, Any]:
+    if judgement.sets is not None:
+        return {}
+    return {
+        true: dict(zip(judgement.labels, row, strict=True))
+        for true, row in zip(judgement.labels, judgement.table.tolist(), strict=True)
+    }
+
+
+def _label_json(label: LabelMeasures) -> dict[str, Any]:
+    return {
+        "documents": label.documents,
+        "sorted_as": label.sorted_as,
+        "right": label.right,
+        "missed": label.missed,
+        "false": label.false,
+        **{key: rate_json(measure.of(label)) for key, measure in LABEL_MEASURES.items()},
+    }
+
+
+def _sets_json(sets: LabelSets) -> dict[str, Any]:
+    """Which labels go wrong together, as a JSON object."""
+    return {
+        "missed_together": [
+            {"labels": [pair.first, pair.second], "documents": pair.documents, "of": pair.of}
+            for pair in sets.pairs_missed
+        ],
+        "given_instead": [
+            {
+                "missed": confusion.true,
+                "given": confusion.sorted_as,
+                "documents": confusion.documents,
+                "of": confusion.of,
+            }
+            for confusion in sets.given_instead
+        ],
+    }
+
+
+def _costs_json(costs: CostSummary) -> dict[str, Any]:
+    """Costs as a JSON object."""
+    return {
+        "mean": rate_json(costs.mean),
+        "of_most_probable": rate_json(costs.plain),
+        "of_one_label": rate_json(costs.constant),
+        "one_label": costs.constant_label,
+        "more_than_most_probable": rate_json(costs.more),
+    }
+
+
+def number(count: float | None) -> str:
+    """A count; a mean of counts with one decimal."""
+    return f"{count or 0:,}" if isinstance(count, int) or count is None else f"{count:,.1f}"
+
+
+def decimal(rate: Rate) -> str:
+    """A measure that is no share of documents, with its interval; a dash where it is not defined."""
+    return "–" if rate.value is None else f"{rate.value:.3f} ({decimal_interval(rate)})"
+
+
+def decimal_interval(rate: Rate) -> str:
+    """The two ends of its 95 % interval."""
+    return "–" if rate.low is None or rate.high is None else f"{rate.low:.3f} to {rate.high:.3f}"
+
+
+def p_value(p: float) -> str:
+    """A p value with three decimals."""
+    return "p < 0.001" if p < 0.001 else f"p = {p:.3f}"
+
+
+def label_columns(undecided: bool = False, sets: bool = False) -> list[Column]:
+    """The columns of the table by label: how many documents have it, were sorted as it, and both; its measures with their
+    intervals. undecided: whether documents are left so, which have a column then. sets: whether documents may have several
+    labels; what was sorted wrongly then stands there in place of all that was sorted so."""
+
+    columns = [col.name("label"), *([col.count("undecided", 1)] if undecided else [])]
+    columns += [col.count("decided" if undecided else "documents", 1)]
+    columns += (
+        [col.count("right", 2), col.count("missed", 2), col.count("false", 2)]
+        if sets
+        else [col.count("sorted as", 2), col.count("right", 3)]
+    )
+    for measure in LABEL_MEASURES.values():
+        if measure.shown:
+            columns += [col.share(measure.name), *([col.interval()] if measure.with_interval else [])]
+    return columns
+
+
+def label_rows(judgement: Judgement, undecided: Mapping[str, float] | None = None) -> list[list[str]]:
+    """A row for each label, under `label_columns`. undecided: documents that were left so."""
+
+    rows = []
+    for label in judgement.per_label:
+        row = [label.label, *([number(undecided.get(label.label, 0))] if undecided is not None else [])]
+        counts = (label.sorted_as, label.right) if judgement.sets is None else (label.right, label.missed, label.false)
+        row += map(number, (label.documents, *counts))
+        for measure in LABEL_MEASURES.values():
+            if measure.shown:
+                rate = measure.of(label)
+                row += [percent(rate.value), interval(rate)] if measure.with_interval else [percent(rate.value)]
+        rows.append(row)
+    return rows
+
+
+def measure_rows(evidence: JudgedEvidence) -> list[tuple[str, str, str]]:
+    """Measure, value, interval of what is measured of decisions as a whole, beside their accuracy."""
+
+    return [(measure.name, *value_and_interval(measure, rate)) for measure, rate in shown_measures(evidence)]
+
+
+def leading_measures(evidence: JudgedEvidence) -> str:
+    """The most telling ones in a sentence."""
+
+    sentences = []
+    for measure, rate in shown_measures(evidence):
+        if measure.leading:
+            value, ends = value_and_interval(measure, rate)
+            sentences.append(f"{measure.name} {value} ({ends})")
+    line = "; ".join(sentences)
+    return f"{line[:1].upper()}{line[1:]}."
+
+
+def value_and_interval(measure: Measure, rate: Rate) -> tuple[str, str]:
+    """A value and its interval as they are written."""
+
+    match measure.unit:
+        case Unit.PERCENT:
+            return percent(rate.value), interval(rate)
+        case Unit.NUMBER:
+            return _decimals(rate), decimal_interval(rate)
+        case _:
+            assert_never(measure.unit)
+
+
+def confusion_rows(judgement: Judgement, shares: str = "") -> list[list[str]]:
+    """A row for each true label: how many of its documents were sorted as each label, then how many it has, and the share right.
+
+    shares: `row` or `column` for percentages of the documents of the row or of the column.
+    """
+    table = judgement.table
+    sums = {"": np.ones((1, 1)), "row": table.sum(axis=1, keepdims=True), "column": table.sum(axis=0, keepdims=True)}[
+        shares
+    ]
+    rows = []
+    for place, (label, counts, whole) in enumerate(zip(judgement.labels, table, sums + 0 * table, strict=True)):
+        row_counts = [
+            (f"{100 * count / total:.0f} %" if shares else number(count)) if count else Zero("0")
+            for count, total in zip(counts.tolist(), whole.tolist(), strict=True)
+        ]
+        row_counts[place] = Bold(row_counts[place]) if counts[place] else row_counts[place]
+        of = counts.sum().item()
+        rows.append([label, *row_counts, number(of), percent(counts[place] / of if of else None)])
+    return rows
+
+
+def confusion_columns(judgement: Judgement) -> list[Column]:
+    """The columns of `confusion_rows`."""
+    return [
+        col.name("true ↓ sorted as →"),
+        *(col.count(label) for label in judgement.labels),
+        col.count("of", 2),
+        col.share("right", 1),
+    ]
+
+
+def duplicates_sentences(duplicates: DuplicateHandling, plan: Plan) -> list[str]:
+    """How copies and groups were kept on one side of every split, and what that took."""
+    lines = []
+    if duplicates.groups is not None:
+        lines.append(
+            f"Documents with the same {plan.columns.group!r} are kept on one side of every split; there are "
+            f"{duplicates.groups:,} groups."
+        )
+    if duplicates.copies and not plan.judge.allow_copies:
+        lines.append(f"{duplicates.copies:,} documents copy another one; they are kept on one side of every split.")
+    if duplicates.excluded:
+        lines.append(
+            f"To that end {duplicates.excluded:,} documents, counted over all splits, were taken out of training "
+            "parts: they belong "
+            "together with a held-out one."
+        )
+    if duplicates.dates:
+        lines.append(duplicates.dates)
+    if duplicates.undated:
+        lines.append(f"{duplicates.undated:,} documents have no date; they are neither learned from nor judged.")
+    return lines
+
+
+def duplicates_json(duplicates: DuplicateHandling) -> dict[str, Any]:
+    """The same as a JSON object."""
+    return {
+        "copies": duplicates.copies,
+        "group_count": duplicates.groups,
+        "taken_out_of_training": duplicates.excluded,
+        "without_date": duplicates.undated,
+    }
+
+
+def _decimals(rate: Rate) -> str:
+    return "–" if rate.value is None else f"{rate.value:.3f}"
+
+
+def own_rows(probability: ProbabilityMeasures, labels: Sequence[str]) -> list[list[str]]:
+    """For each label its documents, and the mean and the median of the probability that they got for it."""
+    return [
+        [label, number(own.documents), "–" if own.mean is None else f"{own.mean:.3f}", _middle(own.median)]
+        for label, own in zip(labels, probability.own, strict=True)
+    ]
+
+
+def _middle(median: float | None) -> str:
+    return "–" if median is None else f"{median:.3f}"
+
+
+OWN_COLUMNS = (col.name("label"), col.count("documents", 1), col.number("mean probability of it"), col.number("median"))
+
+
+def reliability_rows(reliability: Reliability) -> list[list[str]]:
+    """For each tenth of probability: documents, mean probability, share right and its interval."""
+    return [
+        [
+            f"{100 * reliability_bin.low:.0f} to {100 * reliability_bin.high:.0f} %",
+            number(reliability_bin.right.of),
+            percent(reliability_bin.probability),
+            percent(reliability_bin.right.value),
+            interval(reliability_bin.right),
+        ]
+        for reliability_bin in reliability.bins
+    ]
+
+
+RELIABILITY_COLUMNS = (
+    col.name("stated"),
+    col.count("documents", 1),
+    col.share("on average"),
+    col.share("right"),
+    col.interval(),
+)
+MEASURE_COLUMNS = (col.name("measure"), col.number("value"), col.interval())
+
+
+def judgement_json(evidence: JudgedEvidence, labels: Sequence[str]) -> dict[str, Any]:
+    """All of a judgement as a JSON object. labels: of the probabilities."""
+
+    judgement, probability = evidence.judgement, evidence.probability
+    rates = {key: measure.of(evidence) for key, measure in MEASURES.items()}
+    values: dict[str, Any] = {key: rate_json(rate) for key, rate in rates.items() if rate is not None}
+    values["baseline"]["label"] = judgement.majority or None
+    return {
+        **values,
+        "p_against_baseline": judgement.against_baseline,
+        "repeats": judgement.repeats,
+        "groups": judgement.groups,
+        "labels": {label.label: _label_json(label) for label in judgement.per_label},
+        "confusion": _confusion_json(judgement),
+        "label_sets": _sets_json(judgement.sets) if judgement.sets is not None else None,
+        **(_probability_json(probability, labels) if probability is not None else {}),
+        "undecided": _undecided_json(evidence.undecided) if evidence.undecided is not None else None,
+        "costs": _costs_json(evidence.costs) if evidence.costs is not None else None,
+    }
+
+
+def _probability_json(probability: ProbabilityMeasures, labels: Sequence[str]) -> dict[str, Any]:
+    """What more is known of probabilities."""
+    reliable = probability.reliability
+    return {
+        "areas": {
+            label: {"roc": rate_json(areas.roc), "precision_recall": rate_json(areas.precision_recall)}
+            for label, areas in zip(labels, probability.areas.labels, strict=True)
+        },
+        "own_probability": {
+            label: {"documents": own.documents, "mean": own.mean, "median": own.median}
+            for label, own in zip(labels, probability.own, strict=True)
+        },
+        "calibration_error": reliable.error,
+        "calibration_error_by_chance": reliable.by_chance,
+        "reliability": [
+            {
+                "from": reliability_bin.low,
+                "to": reliability_bin.high,
+                "probability": reliability_bin.probability,
+                "right": rate_json(reliability_bin.right),
+            }
+            for reliability_bin in reliable.bins
+        ],
+    }
+
+
+def shortened(text: str, width: int = 160) -> str:
+    """Text on one line, cut at a width with an ellipsis."""
+    line = " ".join(text.split())
+    return line if len(line) <= width else f"{line[: width - 1].rstrip()}…"
+
+
+def bar(share: float, width: int) -> str:
+    """A bar of up to `width` characters, in eighths."""
+    eighths = round(share * width * 8)
+    return "█" * (eighths // 8) + ("" if eighths % 8 == 0 else "▏▎▍▌▋▊▉"[eighths % 8 - 1])
+
+
+def wrong_set_sentences(labels: Sequence[LabelMeasures], sets: LabelSets, most: int) -> list[str]:
+    """The labels that are missed or given wrongly most often, and what is given in place of which."""
+    wrong = sorted(labels, key=lambda label: -(label.missed + label.false))
+    return [
+        *(
+            f"{wrong_label.label!r}: {number(wrong_label.missed)} of {number(wrong_label.documents)} documents missed, "
+            f"{number(wrong_label.false)} given it "
+            "wrongly."
+            for wrong_label in wrong[:most]
+            if wrong_label.missed or wrong_label.false
+        ),
+        *(
+            f"{confusion.true!r} missed and {confusion.sorted_as!r} given wrongly: {number(confusion.documents)} of "
+            f"{confusion.of:,} documents."
+            for confusion in sets.given_instead[:most]
+        ),
+    ]

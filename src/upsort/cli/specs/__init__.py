@@ -1,1 +1,0 @@
-"""What each command takes: its options, as light data."""

@@ -1,0 +1,1 @@
+"""Reading a sorter and a corpus: contributions, terms, drift, trends."""

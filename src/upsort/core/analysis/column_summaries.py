@@ -1,0 +1,228 @@
+"""Lengths of documents, and how much they alone tell of the label.
+
+What the other columns of a table hold: numbers, dates or categories, told from a sample and tallied as rows come in.
+
+How much the text tells about a column: for guessing which column is the label.
+
+Whether the cells of a column hold several labels, and what separates them.
+"""
+
+import re
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from typing import Literal
+
+import numpy as np
+
+from upsort.core.arrays import Floats, Ints
+from upsort.core.classifiers import naive_bayes as on_counts
+from upsort.core.classifiers.naive_bayes import label_totals
+from upsort.core.classifiers.problem_arrays import Targets
+from upsort.core.dates import DateOrder, Dates, DateTally, dates_of
+from upsort.core.features.counting import count
+from upsort.core.lazy import record
+from upsort.core.plan import Clean
+from upsort.core.text.cleaning import cleaner
+from upsort.core.text.labels import labels_in
+from upsort.core.training.labelled import numbered
+
+
+@record(frozen=True, kw_only=True)
+class Lengths:
+    """Five numbers and the mean of a set of lengths."""
+
+    least: int
+    lower_quartile: float
+    median: float
+    mean: float
+    upper_quartile: float
+    most: int
+
+
+def summarise(values: Ints) -> Lengths:
+    """The summary of (n,) lengths, n at least 1."""
+    lower, median, upper = np.quantile(values, [0.25, 0.5, 0.75]).tolist()
+    return Lengths(
+        least=int(values.min()),
+        lower_quartile=lower,
+        median=median,
+        mean=float(values.mean()),
+        upper_quartile=upper,
+        most=int(values.max()),
+    )
+
+
+def share_between(values: Floats, groups: Ints) -> float | None:
+    """The share of the variance of (n,) values that lies between groups (eta squared; Fisher 1925, section 44).
+
+    groups: (n,) numbers from 0. 0 means that the group tells nothing of the value, 1 that it tells all. None where the values
+    do not vary.
+    """
+    if values.max() - values.min() <= 1e-12 * max(
+        abs(float(values.max())), 1.0
+    ):  # the mean of equal values may differ from them
+        return None
+    total = float(((values - values.mean()) ** 2).sum())
+    counts = np.bincount(groups)
+    sums = np.bincount(groups, weights=values)
+    means = np.divide(sums, counts, out=np.zeros_like(sums), where=counts > 0)
+    return float((counts * (means - values.mean()) ** 2).sum() / total)
+
+
+Kind = Literal["number", "date", "category", "text", "empty"]
+
+_MOST_CATEGORIES = 50
+_MOST_DISTINCT = 10_000
+_LONG = 60
+_NUMBER = re.compile(r"\s*[-+]?(?:\d+(?:[.,]\d+)?|\.\d+)\s*")
+
+
+def kind_of(cells: Sequence[str]) -> Kind:
+    """What most of a column's cells look like; a column of two values is one of categories even where they are numbers."""
+    values = [cell for cell in cells if cell.strip()]
+    if not values:
+        return "empty"
+    enough = 0.9 * len(values)
+    dates = dates_of(values)
+    if sum(dates.day_number(value) is not None for value in values) >= enough:
+        return "date"
+    distinct = len({value.strip() for value in values})
+    if distinct > 2 and sum(_NUMBER.fullmatch(value) is not None for value in values) >= enough:
+        return "number"
+    few = distinct <= max(2, min(_MOST_CATEGORIES, len(values) // 3))
+    return "category" if few and max(map(len, values)) <= _LONG else "text"
+
+
+@record(frozen=True, kw_only=True)
+class ColumnSummary:
+    """One column. filled: cells that are not empty. values: its commonest values, or documents per month, in order.
+
+    mean, least, most: of numbers; means: of each label.
+    """
+
+    name: str
+    kind: Kind
+    filled: int
+    distinct: int
+    values: list[tuple[str, int]]
+    mean: float | None
+    least: float | None
+    most: float | None
+    means: dict[str, float]
+
+
+class ColumnTally:
+    """Adds up one column's cells."""
+
+    def __init__(self, name: str, kind: Kind) -> None:
+        self.name, self.kind = name, kind
+        self._filled = 0
+        self._values: Counter[str] = Counter()
+        self._sums: dict[str, float] = {}
+        self._counts: Counter[str] = Counter()
+        self._least = float("inf")
+        self._most = float("-inf")
+        self._dates = DateTally()
+        self._months: dict[DateOrder, Counter[str]] = {order: Counter() for order in DateOrder}
+
+    def add(self, cells: Sequence[str], labels: Sequence[str]) -> None:
+        """Take in the cells of a block, with the label of each row."""
+        filled = [(cell, label) for cell, label in zip(cells, labels, strict=True) if cell and not cell.isspace()]
+        self._filled += len(filled)
+        if self.kind == "number":
+            for cell, label in filled:
+                if _NUMBER.fullmatch(cell):
+                    number = float(cell.replace(",", "."))
+                    self._sums[label] = self._sums.get(label, 0.0) + number
+                    self._counts[label] += 1
+                    self._least, self._most = min(self._least, number), max(self._most, number)
+        elif self.kind == "date":
+            self._dates.add(cell for cell, _ in filled)
+            for order, months in self._months.items():
+                months.update(_months([cell for cell, _ in filled], Dates(order)))
+        elif len(self._values) < _MOST_DISTINCT:
+            self._values.update(cell for cell, _ in filled)
+
+    def summary(self) -> ColumnSummary:
+        """What was found."""
+        numbers = self._counts.total()
+        months = sorted(self._months[self._dates.dates().order].items())
+        ordered = months if self.kind == "date" else self._values.most_common(8)
+        return ColumnSummary(
+            name=self.name,
+            kind=self.kind,
+            filled=self._filled,
+            distinct=len(months) if self.kind == "date" else len(self._values),
+            values=ordered if self.kind in {"date", "category"} else [],
+            mean=sum(self._sums.values()) / numbers if numbers else None,
+            least=self._least if numbers else None,
+            most=self._most if numbers else None,
+            means={label: self._sums[label] / count for label, count in sorted(self._counts.items()) if label},
+        )
+
+
+def _months(cells: Sequence[str], dates: Dates) -> Iterator[str]:
+    """The months of the cells that hold a day."""
+    for cell in cells:
+        if (day := dates.day_number(cell)) is not None:
+            yield f"{day.year}-{day.month:02}"
+
+
+def predictability_by_text(texts: Sequence[str], values: Sequence[str]) -> float:
+    """By what share a naive Bayes classifier, trained on half of the rows, is better than the commonest value on the rest.
+
+    0 where the text tells nothing (or less), 1 where it tells all.
+    """
+    _, numbers = numbered(values)
+    training = np.random.default_rng(0).random(len(values)) < 0.5  # a table may have a rhythm
+    if len(set(numbers[training].tolist())) < 2 or training.all():
+        return 0.0
+    counts = count(texts, cleaner(Clean())).matrix
+    present = np.unique(numbers[training])
+    known = np.searchsorted(present, numbers[training]).astype(np.int64)
+    targets = Targets(known, present.size, np.ones(known.size))
+    prior = np.log(label_totals(targets) / known.size)
+    fitted = on_counts.train_on_counts(counts[training].astype(np.float64), targets, prior, smoothing=1.0)
+    sorted_as = present[fitted.scores(counts[~training].astype(np.float64)).argmax(axis=1)]
+    true = numbers[~training]
+    baseline = float((true == present[int(np.argmax(np.bincount(known)))]).mean())
+    right = float((sorted_as == true).mean())
+    return max(0.0, (right - baseline) / (1.0 - baseline)) if baseline < 1.0 else 0.0
+
+
+_SEPARATORS = (";", "|", ",", "/", "+", "&", "\n")
+_LEAST_CELLS = 3
+_LEAST_SHARE = 0.02  # of the cells
+_RECURRING = 0.9  # share of the parts that stand in other cells too
+_DOCUMENTS_A_PART = 3
+
+
+def separator_of(cells: Sequence[str]) -> str:
+    """What separates the labels in cells, empty where they seem to hold one each.
+
+    In sets, the parts come back in other combinations or alone, and there are few of them: `pests; water` stands beside `pests`
+    and `water; beds`. In a label such as `lost, found` they do not.
+    """
+    times = Counter(cell for cell in cells if cell and not cell.isspace())
+    best, most = "", 0
+    for separator in _SEPARATORS:
+        several = _cells_of_several(times, separator)
+        if several > most:
+            best, most = separator, several
+    return best
+
+
+def _cells_of_several(times: Counter[str], separator: str) -> int:
+    """How many cells hold several labels with this separator; 0 where it seems to be none."""
+    sets = {cell: labels_in(cell, separator) for cell in times}
+    several = sum(count for cell, count in times.items() if len(sets[cell]) > 1)
+    if several < max(_LEAST_CELLS, _LEAST_SHARE * times.total()):
+        return 0
+    occurrences = Counter(part for parts in {frozenset(parts) for parts in sets.values()} for part in parts)
+    back = sum(
+        count for cell, count in times.items() for part in sets[cell] if len(sets[cell]) > 1 and occurrences[part] > 1
+    )
+    of = sum(count * len(sets[cell]) for cell, count in times.items() if len(sets[cell]) > 1)
+    parts = sum(count * len(sets[cell]) for cell, count in times.items())
+    few = len(occurrences) <= len(times) and parts >= _DOCUMENTS_A_PART * len(occurrences)
+    return several if few and back >= _RECURRING * of else 0

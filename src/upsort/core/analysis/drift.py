@@ -1,0 +1,155 @@
+"""Whether new documents are like those that a sorter was trained on: its known words, the labels it gives, their lengths.
+
+The labels that new documents are given are compared with those that held-out training documents were given by the folds of the
+training, not with the true ones: a sorter has its own leanings, which are no news. So are unknown words. Each of the three
+differences is told only where a test finds it (p < 0.01 for the three together, Bonferroni) and where it is large enough to
+matter. Labels and lengths are compared by Pearson's chi-square test of homogeneity (Pearson 1911), what is expected less than
+five times being counted together; unknown words by a normal test with documents as units. Both numbers are given.
+"""
+
+import numpy as np
+
+from upsort.core.arrays import Floats, Ints
+from upsort.core.distributions import chi_square_above, normal_cdf
+from upsort.core.lazy import record
+from upsort.core.training.labelled import UnknownWords
+from upsort.core.training.sorter import TrainedSorter
+
+_LEAST = 50  # documents, of fewer nothing is said
+_SURE = 0.01
+_TESTS = 3
+_MORE_UNKNOWN = 0.10  # of the words, beyond what was unknown in training
+_LABEL_SHIFT = 0.10  # of the documents, that would have to change their label for the shares to be the same
+_LENGTH_SHIFT = 0.20
+_EXPECTED = 5.0
+
+
+@record(frozen=True)
+class UnknownWordShift:
+    """Shares of unknown words among held-out training documents and the new ones."""
+
+    before: float
+    now: float
+    p: float
+
+
+@record(frozen=True, kw_only=True)
+class LabelShift:
+    """apart: how far the shares of the labels are apart (half the sum of differences). label: whose share changed most, with both
+    shares."""
+
+    difference: float
+    label: str
+    before: float
+    now: float
+    p: float
+
+
+@record(frozen=True, kw_only=True)
+class LengthShift:
+    """apart: how far the shares of lengths are apart, in classes from 2ⁿ words on. before, now: the middle class, in words."""
+
+    difference: float
+    before: int
+    now: int
+    p: float
+
+
+@record(frozen=True)
+class Drift:
+    """What is different; None where nothing can be said to be."""
+
+    unknown: UnknownWordShift | None = None
+    labels: LabelShift | None = None
+    lengths: LengthShift | None = None
+
+    @property
+    def any(self) -> bool:
+        """Whether anything is different."""
+        return (self.unknown, self.labels, self.lengths) != (None, None, None)
+
+
+@record(frozen=True)
+class NewDocuments:
+    """label_counts: (k,) labels given. lengths: (32,) as of training."""
+
+    label_counts: Ints
+    lengths: Ints
+    words: UnknownWords
+
+
+def drift(sorter: TrainedSorter, new: NewDocuments) -> Drift:
+    """Compare new documents with those of training."""
+    if int(new.lengths.sum()) < _LEAST:
+        return Drift()
+    return Drift(
+        _more_unknown(sorter, new.words), _other_labels(sorter, new.label_counts), _other_lengths(sorter, new.lengths)
+    )
+
+
+def _more_unknown(sorter: TrainedSorter, words: UnknownWords) -> UnknownWordShift | None:
+    held_out = sorter.trained.held_out
+    if not held_out.words or not words.words:
+        return None
+    before, now = held_out.unknown / held_out.words, words.share
+    # held-out documents are taken to vary like the new ones
+    error = words.error * np.sqrt(1.0 + words.documents / max(held_out.documents, 1))
+    p = normal_cdf(-(now - before) / error) if error > 0 else float(now <= before)
+    return UnknownWordShift(before, now, p) if now > before + _MORE_UNKNOWN and p < _SURE / _TESTS else None
+
+
+def _other_labels(sorter: TrainedSorter, counts: Ints) -> LabelShift | None:
+    expected = sorter.trained.held_out.labels
+    if not expected.sum() or not counts.sum() or sorter.thresholds is not None:
+        return None
+    difference, p = total_variation(expected, counts)
+    if difference <= _LABEL_SHIFT or p >= _SURE / _TESTS:
+        return None
+    was, is_now = _shares(expected), _shares(counts)
+    most = int(np.abs(was - is_now).argmax())
+    return LabelShift(
+        difference=difference, label=sorter.labels[most], before=float(was[most]), now=float(is_now[most]), p=p
+    )
+
+
+def _other_lengths(sorter: TrainedSorter, lengths: Ints) -> LengthShift | None:
+    trained = sorter.trained.lengths
+    if not trained.sum():
+        return None
+    difference, p = total_variation(trained, lengths)
+    before, now = _median(trained), _median(lengths)
+    if difference <= _LENGTH_SHIFT or p >= _SURE / _TESTS or before == now:
+        return None
+    return LengthShift(difference=difference, before=before, now=now, p=p)
+
+
+def total_variation(first: Ints, second: Ints) -> tuple[float, float]:
+    """How far two (k,) counts of the same classes are apart, as half the sum of the differences of their shares, and the p value
+    of the chi-square test that they come from the same shares. Classes expected less than five times in either are one class."""
+    both = (first + second).astype(np.float64)
+    least = min(float(first.sum()), float(second.sum())) / float(both.sum())
+    large = both * least >= _EXPECTED
+    table = np.vstack([np.append(counts[large], counts[~large].sum()) for counts in (first, second)]).astype(np.float64)
+    if (
+        table[:, -1].sum() * least < _EXPECTED and large.sum() > 1
+    ):  # the rest is too few: it goes with the smallest of the others
+        smallest = int(table[:, :-1].sum(axis=0).argmin())
+        table[:, smallest] += table[:, -1]
+        table = table[:, :-1]
+    table = table[:, table.sum(axis=0) > 0]
+    difference = float(np.abs(table[0] / table[0].sum() - table[1] / table[1].sum()).sum() / 2.0)
+    if table.shape[1] < 2:
+        return difference, 1.0
+    expected = np.outer(table.sum(axis=1), table.sum(axis=0)) / table.sum()
+    return difference, chi_square_above(float(((table - expected) ** 2 / expected).sum()), table.shape[1] - 1)
+
+
+def _shares(counts: Ints) -> Floats:
+    shares: Floats = counts / max(float(counts.sum()), 1.0)
+    return shares
+
+
+def _median(lengths: Ints) -> int:
+    """About how many words the middle document has: the middle of its class of lengths."""
+    place = int(np.searchsorted(np.cumsum(lengths), lengths.sum() / 2))
+    return 0 if place == 0 else round(1.5 * 2 ** (place - 1)) if place > 1 else 1

@@ -1,0 +1,105 @@
+"""What is kept of documents to tell copies by (see `core.judging.near_copies`).
+
+A document costs 16 bytes for two sums that identify its words, and 4 bytes for each distinct pair of neighbouring words.
+"""
+
+import numpy as np
+import xxhash
+
+from upsort.core.arrays import AnyArray, Ints, Keys, Places
+from upsort.core.lazy import record
+from upsort.core.text.characters import lower
+from upsort.core.text.tokeniser import Tokens, first_in_document, tokenise
+
+_ODD = np.uint64(0x9E3779B97F4A7C15)
+_OTHER_ODD = np.uint64(0xC2B2AE3D27D4EB4F)
+
+
+@record(frozen=True, kw_only=True)
+class Fingerprints:
+    """What is kept of n documents to tell copies by.
+
+    sums: (n, 2) uint64. shingles: uint32, the distinct ones of each document, sorted, one document after the other; starts:
+    (n + 1,) int64, where each document's begin; empty where only exact copies are looked for. words: (n,) int64, number of words;
+    documents without any are copies of none. distinct: (n,) int64, number of distinct words.
+    """
+
+    sums: Keys
+    shingles: AnyArray
+    starts: Ints
+    words: Ints
+    distinct: Ints
+
+    def rows(self, chosen: Ints) -> "Fingerprints":
+        """Of some of the documents."""
+        sizes = np.diff(self.starts)[chosen]
+        starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))
+        places = np.arange(int(starts[-1])) - np.repeat(starts[:-1] - self.starts[chosen], sizes)
+        return Fingerprints(
+            sums=self.sums[chosen],
+            shingles=self.shingles[places],
+            starts=starts,
+            words=self.words[chosen],
+            distinct=self.distinct[chosen],
+        )
+
+
+def fingerprints_of(texts: list[str], with_shingles: bool = True) -> Fingerprints:
+    """The prints of a block of documents; without shingles only exact copies can be told."""
+    tokens = tokenise([lower(text, "") for text in texts])
+    return fingerprints_of_tokens(tokens, first_in_document(tokens), with_shingles)
+
+
+def fingerprints_of_tokens(tokens: Tokens, once: Places, with_shingles: bool = True) -> Fingerprints:
+    """The same for documents that are lower-cased and tokenised already. once: `first_in_document` of the tokens."""
+    hashes = np.array([xxhash.xxh3_64_intdigest(word.encode("utf-8")) for word in tokens.words], dtype=np.uint64)
+    stream = hashes[tokens.codes] if tokens.words else np.zeros(0, dtype=np.uint64)
+    lengths = np.diff(tokens.starts)
+    owner = np.repeat(np.arange(lengths.size), lengths)
+    place = np.arange(stream.size, dtype=np.uint64) - tokens.starts[owner].astype(np.uint64)
+    sums = np.zeros((lengths.size, 2), dtype=np.uint64)
+    for column, factor in enumerate((_ODD, _OTHER_ODD)):
+        mixed = (stream ^ (stream >> np.uint64(31))) * (place * factor + factor)
+        mixed ^= mixed >> np.uint64(29)
+        running = np.concatenate((np.zeros(1, dtype=np.uint64), np.cumsum(mixed * factor, dtype=np.uint64)))
+        sums[:, column] = running[tokens.starts[1:]] - running[tokens.starts[:-1]]
+    distinct = np.bincount(owner[once], minlength=lengths.size)
+    shingles, starts = _shingles(stream, tokens.starts) if with_shingles else (np.zeros(0, dtype=np.uint32), None)
+    return Fingerprints(
+        sums=sums,
+        shingles=shingles,
+        starts=starts if starts is not None else np.zeros(lengths.size + 1, dtype=np.int64),
+        words=lengths,
+        distinct=distinct.astype(np.int64),
+    )
+
+
+def joined(parts: list[Fingerprints]) -> Fingerprints:
+    """Prints of consecutive blocks as those of one."""
+    sizes = np.concatenate([np.diff(part.starts) for part in parts])
+    return Fingerprints(
+        sums=np.concatenate([part.sums for part in parts]),
+        shingles=np.concatenate([part.shingles for part in parts]),
+        starts=np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes))),
+        words=np.concatenate([part.words for part in parts]),
+        distinct=np.concatenate([part.distinct for part in parts]),
+    )
+
+
+def _shingles(stream: Keys, starts: Ints) -> tuple[AnyArray, Ints]:
+    """The distinct shingles of the documents whose word hashes are stream[starts[d] : starts[d + 1]], and where each one's
+    begin."""
+    lengths = np.diff(starts)
+    # A shingle is a word with its follower; the last word of a document counts only where it is the only one.
+    follower = np.concatenate((stream[1:], np.zeros(1, dtype=np.uint64))) if stream.size else stream
+    is_last = np.zeros(stream.size, dtype=bool)
+    is_last[starts[1:][lengths > 0] - 1] = True
+    follower[is_last] = 0
+    keep = ~is_last
+    keep[starts[:-1][lengths == 1]] = True
+    mixed = (stream * _ODD) ^ (follower * _OTHER_ODD)
+    hashed = (mixed ^ (mixed >> np.uint64(32))) * _ODD >> np.uint64(32)
+    owner = np.repeat(np.arange(lengths.size, dtype=np.uint64), lengths)
+    keys = np.unique(((owner << np.uint64(32)) | hashed)[keep])
+    sizes = np.bincount((keys >> np.uint64(32)).astype(np.int64), minlength=lengths.size)
+    return keys.astype(np.uint32), np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))

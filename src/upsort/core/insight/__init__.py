@@ -1,1 +1,0 @@
-"""Reading a sorter: which terms speak for which label."""

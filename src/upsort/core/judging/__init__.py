@@ -1,1 +1,0 @@
-"""Measuring how good a sorter is, with intervals and baselines."""

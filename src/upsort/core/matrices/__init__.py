@@ -1,0 +1,1 @@
+"""Matrices: sparse ones, and ones in partitions that may be remote."""

@@ -1,0 +1,223 @@
+"""Building sparse matrices: the few ways that are needed, each with plain types."""
+
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from scipy.sparse import coo_array, csr_array, vstack
+
+from upsort.core.arrays import AnyArray, Floats, Ints, Places
+from upsort.core.executors import map_threads
+from upsort.core.lazy import record
+from upsort.core.matrices.partitioned import LOCAL, PartitionedMatrix, Sliced
+
+_KEY_BITS = 63
+_AT_ONCE = 1 << 19
+_CELLS_AT_ONCE = 1 << 18
+_MOST_RANGES = 32
+
+
+@record(frozen=True)
+class Triplets:
+    """Counts and where they stand: rows, columns, counts, each (m,) of integers; columns are below `width`."""
+
+    rows: AnyArray
+    columns: AnyArray
+    counts: AnyArray
+    width: int
+
+
+def narrow(numbers: AnyArray) -> AnyArray:
+    """Whole numbers, none of them negative, in the smallest kind that holds them."""
+    return numbers.astype(np.min_scalar_type(int(numbers.max(initial=0))), copy=False)
+
+
+def triplets_of(matrix: csr_array) -> Triplets:
+    """The counts of a matrix."""
+    rows = np.repeat(np.arange(matrix.shape[0], dtype=np.int32), np.diff(matrix.indptr))
+    return Triplets(rows, matrix.indices, matrix.data, matrix.shape[1])
+
+
+def from_cells(values: AnyArray, rows: AnyArray, columns: AnyArray, shape: tuple[int, int]) -> csr_array:
+    """The CSR matrix with values at (row, column), added up where a place comes twice; indices sorted, of the values' kind."""
+    small = max(*shape, values.size) < np.iinfo(np.int32).max
+    kind = np.int32 if small else np.int64  # half the memory to read in every product
+    places: Any = (rows.astype(kind, copy=False), columns.astype(kind, copy=False))
+    cells: Any = coo_array((values, places), shape=shape)
+    matrix: csr_array = cells.tocsr()
+    matrix.sort_indices()
+    return matrix
+
+
+def balanced_ranges(starts: Ints, at_least: int = 1) -> list[tuple[int, int]]:
+    """Stretches of rows that hold about as many values each, at least so many of them; more where there are many values.
+
+    starts: (n_rows + 1,) where the values of each row begin.
+    """
+    total, rows = int(starts[-1]), starts.size - 1
+    number = min(max(total // _AT_ONCE, at_least), _MOST_RANGES)
+    ends = np.unique(np.searchsorted(starts, np.arange(1, number) * (total / number)))
+    return [(begin, end) for begin, end in pairwise([0, *ends.tolist(), rows]) if begin < end] or [(0, rows)]
+
+
+def from_triplets(parts: Sequence[Triplets], rank: Ints, rows: int, threads: int = 1) -> csr_array:
+    """The CSR matrix of int32 whose column rank[c] is the c-th of the parts' columns; no place comes twice.
+
+    Row, column and count lie in one 64-bit key and are sorted together, where they fit, for a stretch of rows after the other.
+    """
+    largest = max((int(part.counts.max(initial=0)) for part in parts), default=0)
+    column_bits, count_bits = max(rank.size - 1, 1).bit_length(), max(largest, 1).bit_length()
+    begins = np.cumsum([0, *(part.width for part in parts)]).tolist()
+    ranks = [rank[begin:end] for begin, end in pairwise(begins)]
+    if max(rows - 1, 1).bit_length() + column_bits + count_bits > _KEY_BITS:
+        columns = np.concatenate([own[part.columns] for part, own in zip(parts, ranks, strict=True)])
+        counts = np.concatenate([part.counts for part in parts]).astype(np.int32)
+        return from_cells(counts, np.concatenate([part.rows for part in parts]), columns, (rows, rank.size))
+    sizes = np.zeros(rows + 1, dtype=np.int64)
+    for part in parts:
+        sizes[1:] += np.bincount(part.rows, minlength=rows)
+    starts = np.cumsum(sizes)
+    size = int(starts[-1])
+    kind = np.int32 if size < np.iinfo(np.int32).max else np.int64
+    data = np.empty(size, dtype=np.int32)
+    indices: AnyArray = np.empty(size, dtype=kind)
+
+    def fill(bounds: tuple[int, int]) -> None:
+        first, last = bounds
+        place = slice(starts[first], starts[last])
+        keys = np.empty(place.stop - place.start, dtype=np.int64)
+        at = 0
+        for part, own in zip(parts, ranks, strict=True):
+            inside = np.flatnonzero((part.rows >= first) & (part.rows < last))
+            key = keys[at : at + inside.size]
+            key[:] = part.rows[inside]
+            key <<= column_bits
+            key |= own[part.columns[inside]]
+            key <<= count_bits
+            key |= part.counts[inside]
+            at += inside.size
+        if not (keys[1:] > keys[:-1]).all():
+            keys.sort()
+        np.bitwise_and(keys, (1 << count_bits) - 1, out=data[place], casting="unsafe")
+        keys >>= count_bits
+        np.bitwise_and(keys, (1 << column_bits) - 1, out=indices[place], casting="unsafe")
+
+    map_threads(fill, balanced_ranges(starts, threads), threads)
+    matrix = csr_array((data, indices, starts.astype(kind)), shape=(rows, rank.size))
+    matrix.has_sorted_indices = True
+    matrix.has_canonical_format = True
+    return matrix
+
+
+def empty(rows: int, columns: int, kind: npt.DTypeLike = np.float64) -> csr_array:
+    """A CSR matrix of zeros."""
+    cells: Any = coo_array((rows, columns), dtype=kind)
+    matrix: csr_array = cells.tocsr()
+    return matrix
+
+
+def stacked(blocks: Sequence[csr_array]) -> csr_array:
+    """Blocks of the same columns as one CSR matrix."""
+    return blocks[0] if len(blocks) == 1 else csr_array(vstack(blocks, format="csr"))
+
+
+def rows_of(matrix: csr_array, begin: int, end: int) -> csr_array:
+    """The rows from begin up to end; they share the memory of the matrix."""
+    first, last = matrix.indptr[begin], matrix.indptr[end]
+    arrays = (matrix.data[first:last], matrix.indices[first:last], matrix.indptr[begin : end + 1] - first)
+    return csr_array(arrays, shape=(end - begin, matrix.shape[1]))
+
+
+def split_rows(matrix: csr_array, cuts: Ints) -> PartitionedMatrix:
+    """A matrix of this process in parts that share its memory. cuts: where they begin, and the end."""
+    parts = [rows_of(matrix, begin, end) for begin, end in pairwise(cuts.tolist())]
+    return PartitionedMatrix(parts, cuts, matrix.shape[1], LOCAL, matrix)
+
+
+def row_blocks(matrix: csr_array) -> Iterator[tuple[int, int]]:
+    """Stretches of rows with not too many values, so that what is needed on the way stays small."""
+    targets = np.arange(0, matrix.nnz, _CELLS_AT_ONCE)
+    cuts = np.unique(np.concatenate((np.searchsorted(matrix.indptr, targets), [matrix.shape[0]])))
+    cuts[0] = 0
+    return pairwise(cuts.tolist())
+
+
+def row_sums(matrix: csr_array) -> Floats:
+    """(n,) the sum of each row."""
+    ones = np.ones(matrix.shape[1])
+    sums: Floats = np.asarray(matrix @ ones, dtype=np.float64)
+    return sums
+
+
+def column_sizes(matrix: csr_array | PartitionedMatrix) -> Ints:
+    """(v,) how many values each column holds, counted piece by piece."""
+    if isinstance(matrix, PartitionedMatrix):
+        return np.asarray(matrix.sum(column_sizes))
+    sizes = np.zeros(matrix.shape[1], dtype=np.int64)
+    for begin in range(0, matrix.nnz, _AT_ONCE):
+        sizes += np.bincount(matrix.indices[begin : begin + _AT_ONCE], minlength=sizes.size)
+    return sizes
+
+
+def column_sums(matrix: csr_array | PartitionedMatrix) -> Floats:
+    """(v,) the sum of each column, worked out piece by piece."""
+    if isinstance(matrix, PartitionedMatrix):
+        return np.asarray(matrix.sum(column_sums))
+    sums = np.zeros(matrix.shape[1])
+    for begin in range(0, matrix.nnz, _AT_ONCE):
+        piece = slice(begin, begin + _AT_ONCE)
+        sums += np.bincount(matrix.indices[piece], weights=matrix.data[piece], minlength=sums.size)
+    return sums
+
+
+def group_sums(matrix: csr_array | PartitionedMatrix, groups: Ints, n_groups: int, weights: Floats) -> Floats:
+    """(v, n_groups) the sums of the columns over the rows of each group, each row times its weight.
+
+    Each row's columns are moved to a stretch of their group's own; one product with the transposed matrix then adds all up.
+    """
+    if isinstance(matrix, PartitionedMatrix):
+        return np.asarray(matrix.sum(group_sums, Sliced(groups), n_groups, Sliced(weights)))
+    n, width = matrix.shape
+    kind = np.int32 if max(n_groups * width, matrix.nnz) < np.iinfo(np.int32).max else np.int64
+    places: AnyArray = np.repeat((groups * width).astype(kind), np.diff(matrix.indptr))
+    places += matrix.indices
+    grouped: csr_array = csr_array((matrix.data, places, matrix.indptr), shape=(n, n_groups * width))
+    sums: Floats = np.asarray(grouped.T @ weights, dtype=np.float64).reshape(n_groups, width).T
+    return np.ascontiguousarray(sums)
+
+
+def columns_from(matrix: csr_array | PartitionedMatrix, first: int) -> Any:
+    """The columns from `first` on."""
+    if isinstance(matrix, PartitionedMatrix):
+        return matrix.transform(columns_from, matrix.shape[1] - first, first)
+    return matrix.tocsc()[:, first:].tocsr()
+
+
+def only_columns(counts: csr_array | PartitionedMatrix, kept_columns: Places) -> Any:
+    """The columns `kept`, (n_kept,) in ascending order, of (n, v) counts with sorted indices."""
+    if isinstance(counts, PartitionedMatrix):
+        return counts.transform(only_columns, kept_columns.size, kept_columns)
+    if kept_columns.size == counts.shape[1]:
+        return counts
+    place = np.full(counts.shape[1], -1, dtype=counts.indices.dtype)
+    place[kept_columns] = np.arange(kept_columns.size, dtype=counts.indices.dtype)
+    size = int(column_sizes(counts)[kept_columns].sum())
+    data, indices = np.empty(size, dtype=counts.data.dtype), np.empty(size, dtype=counts.indices.dtype)
+    starts = np.zeros_like(counts.indptr)
+    at = 0
+    for begin, end in row_blocks(counts):
+        block = rows_of(counts, begin, end)
+        columns = place[block.indices]
+        inside = columns >= 0
+        running = np.cumsum(inside)
+        chosen = slice(at, at + int(inside.sum()))
+        data[chosen], indices[chosen] = block.data[inside], columns[inside]
+        ends = block.indptr[1:]
+        starts[begin + 1 : end + 1] = at + np.where(ends > 0, running[ends - 1] if running.size else 0, 0)
+        at = chosen.stop
+    chosen_columns = csr_array((data, indices, starts), shape=(counts.shape[0], kept_columns.size))
+    chosen_columns.has_sorted_indices = True
+    chosen_columns.has_canonical_format = True
+    return chosen_columns

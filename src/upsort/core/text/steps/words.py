@@ -1,0 +1,178 @@
+"""One form for the forms of a word: its stem, or its lemma.
+
+Stop words left out.
+
+Text that is cut as one token as it is written, whatever the other steps do: C++, .NET.
+"""
+
+import re
+from collections.abc import Iterable
+from functools import lru_cache
+
+from upsort.core.plan import Clean
+from upsort.core.text.editing import Substitution, TextStep
+from upsort.core.text.lemmas import english_lemma, table_lemmatiser
+from upsort.core.text.stemmers import FOR_LANGUAGE, STEMMERS
+from upsort.core.text.step import Resources, Step, StepPlace, WordStep, protect
+from upsort.core.text.steps.patterns import any_of, on_whole_words
+from upsort.core.text.stop_words import negations, stop_words
+
+
+def _stem(settings: Clean, _: Resources, __: WordStep | None) -> WordStep:
+    stemmer = STEMMERS.get(settings.stemmer or FOR_LANGUAGE.get(settings.language, ""), _itself)
+    return _sparing(stemmer, settings.unchanged)
+
+
+def _no_stemmer(settings: Clean, _: Resources) -> str:
+    if settings.stemmer or settings.language in FOR_LANGUAGE:
+        return ""
+    return f"there is no stemmer for the language {settings.language!r}; stem does nothing."
+
+
+def _lemmas(settings: Clean, resources: Resources, _: WordStep | None) -> WordStep:
+    return _sparing(_lemmatiser(settings, resources), settings.unchanged)
+
+
+def _itself(word: str) -> str:
+    return word
+
+
+def _lemmatiser(settings: Clean, resources: Resources) -> WordStep:
+    if resources.lemma_table:
+        return table_lemmatiser(resources.lemma_table)
+    if settings.language != "en":
+        return _itself
+    return lambda word: english_lemma(word, settings.lemma_part, resources.english)
+
+
+def _no_lemmas(settings: Clean, resources: Resources) -> str:
+    if settings.language == "en" or settings.lemma_file or resources.lemma_table:
+        return ""
+    return (
+        f"there are no rules for lemmas of the language {settings.language!r}: lemmas does nothing without lemma_file."
+    )
+
+
+def _sparing(step: WordStep, unchanged: tuple[str, ...]) -> WordStep:
+    """The step, but for markers, words that are to stay, and the marks of negation before a word."""
+    spared = frozenset(unchanged)
+
+    @lru_cache(_PROTECTED)  # whoever asks document by document meets most words again
+    def careful(word: str) -> str:
+        if word in spared or word.startswith("<"):
+            return word
+        return f"not_{step(word[4:])}" if word.startswith("not_") else step(word)
+
+    return careful
+
+
+_PROTECTED = 1 << 14
+_CAPITALS = {"lower": "words with capitals (Leaves) do not fall together with those without"}
+
+STEM = Step(
+    name="stem",
+    summary="the stem of each word",
+    example=("leaves leaf pruning", "leav leaf prune"),
+    place=StepPlace.ON_WORDS,
+    on_words=_stem,
+    options=("language", "stemmer", "unchanged"),
+    joins_forms=True,
+    after=_CAPITALS,
+    lacks=_no_stemmer,
+)
+LEMMAS = Step(
+    name="lemmas",
+    summary="the dictionary form of each word",
+    example=("leaves mice pruned", "leaf mouse prune"),
+    place=StepPlace.ON_WORDS,
+    on_words=_lemmas,
+    options=("language", "lemma_file", "lemma_part", "unchanged"),
+    resources=("lemma_table", "english"),
+    joins_forms=True,
+    after=_CAPITALS,
+    lacks=_no_lemmas,
+)
+
+
+_AFTER_FORMS = (
+    "the stop words are stemmed too before they are compared, so that other words that fall together with one are dropped with "
+    "it. Put stop_words first"
+)
+
+
+def stop_list(settings: Clean, resources: Resources) -> frozenset[str]:
+    """The stop words in force, in lower case, with straight apostrophes."""
+    words = resources.stop_words if resources.stop_words is not None else stop_words(settings.language)
+    if settings.drop_negations:
+        words = words | negations(settings.language)
+    return (words | frozenset(settings.stop_words_add)) - frozenset(settings.stop_words_keep)
+
+
+def _step(settings: Clean, resources: Resources, before: WordStep | None) -> WordStep:
+    """The stop words go through the earlier steps too, so that they are compared in the form that words have by then."""
+    words = stop_list(settings, resources)
+    forms = words | frozenset(before(word) for word in words) if before is not None else words
+    return lambda word: "" if word.replace("’", "'") in forms else word
+
+
+def _lacks(settings: Clean, resources: Resources) -> str:
+    if stop_list(settings, resources):
+        return ""
+    return f"there is no list of stop words for the language {settings.language!r}; give stop_words_file."
+
+
+STOP_WORDS = Step(
+    name="stop_words",
+    summary="stop words left out; negations stay unless clean.drop_negations",
+    example=("the fern is not dead", "fern not dead"),
+    place=StepPlace.ON_WORDS,
+    on_words=_step,
+    options=("language", "stop_words_file", "stop_words_add", "stop_words_keep", "drop_negations"),
+    resources=("stop_words",),
+    before={"stem": _AFTER_FORMS, "lemmas": _AFTER_FORMS},
+    after={"lower": "stop words with capitals (The, It) are not recognised"},
+    lacks=_lacks,
+)
+
+
+_SPACES = re.compile(r"\s+")
+
+
+def protected_texts(settings: Clean, resources: Resources) -> frozenset[str]:
+    """What is to be kept, as it is shown: spaces inside are underscores."""
+    return frozenset(_SPACES.sub("_", text.strip()) for text in (*settings.keep, *resources.keep) if text.strip())
+
+
+def _keep_step(settings: Clean, resources: Resources) -> TextStep:
+    texts = [" ".join(text.split()) for text in (*settings.keep, *resources.keep) if text.strip()]
+    # Signs make a text unmistakable, so that its case does not matter; plain words may be others in other case: IT, it.
+    signed = {text.casefold(): text for text in texts if not text.replace(" ", "").isalnum()}
+    plain = [text for text in texts if text.replace(" ", "").isalnum()]
+    alternatives = [f"(?i:{_spaced(signed)})"] if signed else []
+    alternatives += [_spaced(plain)] if plain else []
+    if not alternatives:
+        return Substitution(re.compile("(?!)"), lambda match: "", lambda _: False)
+
+    def as_written(match: "re.Match[str]") -> str:
+        text = " ".join(match.group().split())
+        return protect(signed.get(text.casefold(), text).replace(" ", "_"))
+
+    return Substitution(re.compile(on_whole_words("|".join(alternatives))), as_written)
+
+
+def _spaced(texts: Iterable[str]) -> str:
+    """A pattern for any of some texts; where they hold a space, any white space will do."""
+    return any_of(texts).replace("\\ ", r"\s+")
+
+
+KEEP = Step(
+    name="keep",
+    summary="text of clean.keep as one token, as it is written; done first where it is not among the steps",
+    example=("learn c++, not C", "learn  C++ , not C"),
+    example_with={"keep": ("C++",)},
+    on_text=_keep_step,
+    resources=("keep",),
+    lacks=lambda settings, resources: (
+        "" if protected_texts(settings, resources) else "clean.keep is empty; keep does nothing."
+    ),
+)

@@ -1,0 +1,1 @@
+"""SQLite and database servers, to read from and to write to."""

@@ -1,0 +1,292 @@
+"""The ledger: an SQLite file in the working folder. Every evaluation is a row of one table, every measure of it a row of another;
+what searches for a plan tried has a third (`known_trials`).
+
+Its version stands in SQLite's `user_version`. A ledger of an older version is brought up to date by the first program that
+writes to it, its rows stay; one of a newer version is read as far as its columns are known here, and never written to.
+
+What earlier searches for a plan found out, in the ledger: how many documents of a sample a plan got right.
+
+A figure is used again only for the same documents in the same order, read by the same version of the program, and the same plan.
+"""
+
+import hashlib
+import json
+import sqlite3
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import closing, contextmanager
+from dataclasses import asdict, fields
+from datetime import UTC, datetime
+from math import isfinite
+from pathlib import Path
+from typing import Any
+
+import numpy.typing as npt
+
+from upsort import __version__
+from upsort.core.errors import DataProblem
+from upsort.core.lazy import record
+from upsort.core.plan import Plan
+from upsort.io.notices import add_notice
+from upsort.io.sources.addresses import scheme_of
+
+NAME = "upsort-ledger.sqlite"
+COLUMNS = ("time", "command", "name", "plan", "data", "seed", "documents", "version")
+VERSION = 3
+"""1: before versions were noted. 2: `user_version`; columns may be missing in rows of before, which are NULL there. 3: measures
+in rows of their own."""
+_NAMES = (*COLUMNS, "settings")
+_NUMBERS = ("seed", "documents")
+_TABLE = f"CREATE TABLE IF NOT EXISTS evaluations ({', '.join(_NAMES)})"
+_MEASURES = "CREATE TABLE IF NOT EXISTS measures (evaluation INTEGER, measure TEXT, value REAL, low REAL, high REAL)"
+_WERE_COLUMNS = {
+    "accuracy": ("accuracy", "low", "high"),
+    "baseline": ("baseline",),
+    "macro_f1": ("macro_f1",),
+    "log_loss": ("log_loss",),
+}
+"""Measures that were columns up to version 2: value, low and high, as far as they were kept."""
+_CAN_DROP = (3, 35)  # the version of SQLite from which on columns can be dropped
+_PATIENCE = 20.0  # seconds to wait for another writer
+_MOST_WORK = 500_000_000  # instructions of SQLite for one statement; a million evaluations take a tenth of that
+
+
+Ends = tuple[float | None, float | None, float | None]
+"""The value of a measure, and the ends of its interval."""
+
+
+@record(frozen=True, kw_only=True)
+class LedgerEntry:
+    """One evaluation. name: of the sorter file or the candidate. plan, data: digests. settings: the whole plan, as JSON.
+    measures: by key."""
+
+    command: str
+    name: str
+    plan: str
+    data: str
+    seed: int | None
+    documents: int | None
+    settings: str
+    measures: Mapping[str, Ends]
+    time: str = ""
+    version: str = __version__
+
+
+def enter(entry: LedgerEntry) -> str:
+    """Add an evaluation; several programs may do so at once. Returns why it could not be, or an empty string."""
+    path = Path(NAME)
+    values = {name: getattr(entry, name) for name in _NAMES} | {"time": datetime.now(UTC).isoformat(timespec="seconds")}
+    try:
+        with adding() as ledger:
+            places = ", ".join("?" for _ in _NAMES)
+            added = ledger.execute(
+                f"INSERT INTO evaluations ({', '.join(_NAMES)}) VALUES ({places})", [values[name] for name in _NAMES]
+            )
+            ledger.executemany(
+                "INSERT INTO measures VALUES (?, ?, ?, ?, ?)",
+                [(added.lastrowid, key, *ends) for key, ends in entry.measures.items()],
+            )
+    except _NewerLedger as newer:
+        return str(newer)
+    except sqlite3.Error as error:
+        return f"{path} cannot be written: {error}"
+    return ""
+
+
+class _NewerLedger(sqlite3.Error):
+    """The ledger is of a version that this program does not know."""
+
+
+@contextmanager
+def adding() -> Iterator[sqlite3.Connection]:
+    """The ledger, brought up to date, for rows to be added to it in one go. Raises sqlite3.Error where it cannot be written."""
+    with closing(opened(NAME, isolation_level=None)) as ledger:
+        ledger.execute("BEGIN IMMEDIATE")  # nobody else brings it up to date at the same time
+        if (newer := _version(ledger)) > VERSION:
+            raise _NewerLedger(f"{NAME} is of version {newer}, which this program does not know")
+        _bring_up_to_date(ledger)
+        yield ledger
+        ledger.execute("COMMIT")
+
+
+def _version(ledger: sqlite3.Connection) -> int:
+    return int(ledger.execute("PRAGMA user_version").fetchone()[0])
+
+
+def _columns(ledger: sqlite3.Connection, table: str = "evaluations") -> set[str]:
+    return {row[1] for row in ledger.execute(f"PRAGMA table_info({table})")}
+
+
+def _bring_up_to_date(ledger: sqlite3.Connection) -> None:
+    """Make the table, or add the columns that it lacks; rows that are there keep everything."""
+    if _version(ledger) == VERSION:
+        return
+    ledger.execute(_TABLE)
+    ledger.execute(_MEASURES)
+    columns = _columns(ledger)
+    for name in _NAMES:
+        if name not in columns:
+            ledger.execute(f"ALTER TABLE evaluations ADD COLUMN {name}")
+    for row, measures in _of_columns(ledger):
+        rows = [(row, key, *ends) for key, ends in measures.items()]
+        ledger.executemany("INSERT INTO measures VALUES (?, ?, ?, ?, ?)", rows)
+    if sqlite3.sqlite_version_info >= _CAN_DROP:
+        for name in columns & {name for names in _WERE_COLUMNS.values() for name in names}:
+            ledger.execute(f"ALTER TABLE evaluations DROP COLUMN {name}")
+    ledger.execute(f"PRAGMA user_version = {VERSION}")
+
+
+def _of_columns(ledger: sqlite3.Connection) -> list[tuple[int, dict[str, Ends]]]:
+    """The measures of each row where they still are columns."""
+    columns = _columns(ledger)
+    former = [name for names in _WERE_COLUMNS.values() for name in names]
+    selected = ", ".join(name if name in columns else "NULL" for name in former)
+    rates = []
+    for row, *values in ledger.execute(f"SELECT rowid, {selected} FROM evaluations").fetchall():
+        by_name = dict(zip(former, values, strict=True))
+        measures: dict[str, Ends] = {}
+        for key, names in _WERE_COLUMNS.items():
+            if by_name[names[0]] is not None:
+                value, low, high = (*(by_name[name] for name in names), None, None)[:3]
+                measures[key] = (value, low, high)
+        rates.append((row, measures))
+    return rates
+
+
+def entries(path: Path) -> list[LedgerEntry]:
+    """All evaluations, oldest first. Raises DataProblem for a file that is missing or no ledger."""
+    if not path.is_file():
+        raise DataProblem(f"There is no ledger {path}.", "upsort evaluate and cross-validate write one where they run.")
+    try:
+        with closing(opened(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as ledger:
+            columns = _columns(ledger)
+            selection = ", ".join(name if name in columns else f"NULL AS {name}" for name in _NAMES)
+            rows = ledger.execute(f"SELECT rowid, {selection} FROM evaluations ORDER BY rowid").fetchall()
+            measures: dict[int, dict[str, Ends]] = {row: {} for row, *_ in rows}
+            if _columns(ledger, "measures"):
+                for row, key, *ends in ledger.execute("SELECT evaluation, measure, value, low, high FROM measures"):
+                    measures.setdefault(row, {})[key] = (ends[0], ends[1], ends[2])
+            else:
+                measures |= dict(_of_columns(ledger))
+    except sqlite3.Error as error:
+        raise DataProblem(
+            f"{path} is not a ledger, or is damaged: {error}.", "Move it away; a new one is begun."
+        ) from None
+    read_entries = [_sound(dict(zip(_NAMES, values, strict=True)), measures[row]) for row, *values in rows]
+    add_notice("{n} rows of the ledger hold what no evaluation writes; they are left out.", read_entries.count(None))
+    return [entry for entry in read_entries if entry is not None]
+
+
+def _sound(values: dict[str, Any], measures: dict[str, Ends]) -> LedgerEntry | None:
+    """A row as an evaluation; None where it cannot have been written by one. What older versions did not write is NULL."""
+    texts: dict[str, Any] = {
+        name: "" if values[name] is None else values[name] for name in _NAMES if name not in _NUMBERS
+    }
+    numbers: dict[str, Any] = {name: values[name] for name in _NUMBERS}
+    unusable = [key for key in measures if not isinstance(key, str)]
+    ends = [end for ends in measures.values() for end in ends if end is not None]
+    if unusable or not all(isinstance(end, int | float) and isfinite(end) for end in ends):
+        return None
+    if not all(isinstance(text, str) for text in texts.values()):
+        return None
+    if not all(number is None or isinstance(number, int) for number in numbers.values()):
+        return None
+    try:
+        plan = json.loads(texts["settings"] or "{}")
+    except (ValueError, RecursionError):
+        return None
+    return LedgerEntry(**texts, **numbers, measures=measures) if isinstance(plan, dict) else None
+
+
+def opened(name: str, **choices: Any) -> sqlite3.Connection:
+    """A ledger. What is no table of rows, but asks for endless work, is broken off with sqlite3.OperationalError."""
+    ledger: sqlite3.Connection = sqlite3.connect(name, timeout=_PATIENCE, **choices)
+    ledger.set_progress_handler(lambda: 1, _MOST_WORK)
+    return ledger
+
+
+def plan_digest(plan: Plan) -> tuple[str, str]:
+    """A short digest of everything in a plan, and the plan as JSON."""
+    settings = json.dumps(asdict(plan), sort_keys=True, ensure_ascii=False)
+    return hashlib.sha256(settings.encode("utf-8")).hexdigest()[:12], settings
+
+
+def data_digest(sources: Sequence[str]) -> str:
+    """A short digest of the content of all files among `sources`; empty where one is a database or standard input, of whose
+    content nothing is known afterwards."""
+    if any(scheme_of(source) or source == "-" for source in sources):
+        return ""
+    digest = hashlib.sha256()
+    for path in _files(sources):
+        digest.update(str(path.name).encode("utf-8", "surrogateescape"))
+        with path.open("rb") as stream:
+            while chunk := stream.read(1 << 20):
+                digest.update(chunk)
+    return digest.hexdigest()[:12]
+
+
+def _files(sources: Sequence[str]) -> Iterator[Path]:
+    for source in sources:
+        path = Path(source)
+        if path.is_file():
+            yield path
+        elif path.is_dir():
+            yield from sorted(inner for inner in path.rglob("*") if inner.is_file())
+
+
+Known = dict[tuple[str, int], float | None]
+"""By the digest of a plan and the size of a sample: the accuracy, None where the plan could not be trained on it."""
+_TRIALS = "CREATE TABLE IF NOT EXISTS trials (documents TEXT, plan TEXT, sample INTEGER, accuracy REAL)"
+
+
+def documents_digest(sources: Sequence[str], plan: Plan, arrays: Sequence[npt.NDArray[Any]]) -> str:
+    """What tells documents from others: all files that they and the plan come from, and what was read of them. Empty where a
+    source is a database or standard input, of whose content nothing is known.
+
+    arrays: of the documents as they were read.
+    """
+    named = [
+        value
+        for section in (plan.columns, plan.clean, plan.features, plan.decide)
+        for definition in fields(section)
+        if (definition.name.endswith("_file") or definition.name == "document_vectors")
+        and (value := getattr(section, definition.name))
+    ]
+    if not (content := data_digest([*sources, *named])):
+        return ""
+    digest = hashlib.sha256(f"{__version__} {content}".encode())
+    for array in arrays:
+        digest.update(f"{array.dtype} {array.shape}".encode())
+        digest.update(array.tobytes())
+    return digest.hexdigest()
+
+
+def known_trials(documents: str) -> Known:
+    """What is known of trials on some documents; nothing where there is no ledger, or none that can be read."""
+    if not documents or not Path(NAME).is_file():
+        return {}
+    try:
+        with closing(opened(f"{Path(NAME).resolve().as_uri()}?mode=ro", uri=True)) as ledger:
+            rows = ledger.execute(
+                "SELECT plan, sample, accuracy FROM trials WHERE documents = ?", [documents]
+            ).fetchall()
+    except sqlite3.Error:
+        return {}
+    return {(plan, sample): accuracy for plan, sample, accuracy in rows if _known_trials_sound(plan, sample, accuracy)}
+
+
+def _known_trials_sound(plan: object, sample: object, accuracy: object) -> bool:
+    possible = accuracy is None or (isinstance(accuracy, float) and 0.0 <= accuracy <= 1.0)
+    return isinstance(plan, str) and isinstance(sample, int) and possible
+
+
+def enter_trials(documents: str, results: Mapping[tuple[str, int], float | None]) -> None:
+    """Add what was found out. A ledger that cannot be written is left as it is: the next search begins anew."""
+    if not documents or not results:
+        return
+    try:
+        with adding() as ledger:
+            ledger.execute(_TRIALS)
+            rows = [(documents, plan, sample, accuracy) for (plan, sample), accuracy in results.items()]
+            ledger.executemany("INSERT INTO trials VALUES (?, ?, ?, ?)", rows)
+    except sqlite3.Error:
+        return

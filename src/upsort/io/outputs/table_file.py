@@ -1,0 +1,219 @@
+"""Writing tables, in the format that the file's ending names; always UTF-8, always whole or not at all.
+
+A table that can be gone on with after an interruption, and is then the same, byte for byte.
+
+Rows go to NAME.part beside the target. After each block the part is synced, and NAME.part.json, replaced as a whole, says how
+many input rows are done and how many bytes of the part are whole. Going on cuts the part to those bytes. The target appears,
+or is replaced, when all is done. However the run ends, what is done is kept and told, or nothing is left.
+"""
+
+import io
+import json
+import os
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from types import TracebackType
+from typing import Any, BinaryIO, Self
+
+from upsort.core.errors import DataProblem, ResumeProblem
+from upsort.io.outputs import atomic
+from upsort.io.outputs.atomic import cannot_write, check_writable, claim, keep_unfinished, replacing, replacing_text
+from upsort.io.sources.addresses import COMPRESSED, packing
+from upsort.io.tables.bounds import DamagedSource
+from upsort.io.tables.format import RowWriter, TableLayout, TextOf, TextWriter
+from upsort.io.tables.formats import ending_to_write, format_to_write
+
+
+@contextmanager
+def table_file(path: Path, columns: Sequence[str], numbers: frozenset[str] = frozenset()) -> Iterator[RowWriter]:
+    """A writer of rows under `columns`, to a file that appears when the block ends well. numbers: columns that hold numbers."""
+    written = format_to_write(path)
+    layout = TableLayout(columns, numbers, ending_to_write(path))
+    with replacing(path) as file, _compressed(file, path) as stream:
+        if written.to_text is not None:
+            text = io.TextIOWrapper(stream, encoding="utf-8", errors="backslashreplace", newline="")
+            yield written.to_text(text, layout)
+            text.flush()
+            text.detach()
+        elif written.to_bytes is not None:
+            with written.to_bytes(stream, layout) as writer:
+                yield writer
+
+
+@contextmanager
+def _compressed(file: BinaryIO, path: Path) -> Iterator[BinaryIO]:
+    if not path.name.lower().endswith(COMPRESSED):
+        yield file
+        return
+    with packing(file) as stream:
+        yield stream
+
+
+def check_same_run(theirs: Mapping[str, Any], mine: Mapping[str, Any]) -> None:
+    """Raise DataProblem where what an interrupted run went by, as it was written down, is not what this one goes by."""
+    own = json.loads(json.dumps(mine))
+    if theirs != own:
+        differing = sorted(name for name in {*theirs, *own} if theirs.get(name) != own.get(name))
+        raise DataProblem(
+            f"The interrupted run was another one: {', '.join(differing)} differ.", "Begin anew with --overwrite."
+        )
+
+
+class ResumableTable:
+    """A block in which blocks of rows are written, and after each is told how many input rows are done.
+
+    path: the target. table: its columns. key: what must be the same for going on (sorter, sources, options). resume:
+    whether to go on with an earlier part. overwrite: whether an earlier part may be begun anew. Raises DataProblem when there is
+    a part and it is not to be gone on with, does not fit, or is being written by another run.
+    """
+
+    def __init__(self, path: Path, table: TableLayout, key: Mapping[str, Any], resume: bool, overwrite: bool) -> None:
+        check_writable(path)
+        self.path = path
+        self.part = path.with_name(f"{path.name}.part")
+        self.journal = path.with_name(f"{path.name}.part.json")
+        self.key = dict(key)
+        self.again = "--resume --overwrite" if path.exists() else "--resume"
+        self.rows = 0
+        self.state: dict[str, Any] = {}
+        whole = 0
+        new = not self.part.exists()
+        self.stream = self._claimed()
+        try:
+            if resume:
+                whole = self._earlier()
+            elif not overwrite:
+                self._check_nothing_done()
+            self.stream.truncate(whole)
+            self.stream.seek(whole)
+            if not whole:
+                self._note(0)
+        except BaseException as error:
+            self.stream.close()
+            if new:
+                self.part.unlink(missing_ok=True)
+            if isinstance(error, OSError):
+                raise cannot_write(path, error) from error
+            raise
+        self.text = io.TextIOWrapper(self.stream, encoding="utf-8", errors="backslashreplace", newline="")
+        written = format_to_write(path).to_text
+        if written is None:
+            raise ValueError(f"{path} is of a format that has to be whole")
+        ending = ending_to_write(path)
+        self.writer = written(self.text, TableLayout(table.columns, table.numbers, ending=ending, with_head=not whole))
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        if error is None:
+            try:
+                self._finish()
+            except DataProblem:
+                keep_unfinished(f"{self.rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
+                raise
+            return
+        with suppress(OSError, ValueError):
+            self.text.close()  # what comes behind the rows that are done is cut off by who goes on
+        if isinstance(error, ResumeProblem):
+            return
+        rows = self._rows_done()  # the journal is ahead of this object where the run was stopped just after writing it
+        if rows and not isinstance(error, DamagedSource):
+            keep_unfinished(f"{rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
+        else:
+            self.part.unlink(missing_ok=True)
+            self.journal.unlink(missing_ok=True)
+
+    def _claimed(self) -> BinaryIO:
+        """The part, opened, and held against other runs."""
+        try:
+            handle = os.open(self.part, os.O_RDWR | os.O_CREAT | getattr(os, "O_BINARY", 0), 0o666)
+        except OSError as error:
+            raise cannot_write(self.path, error) from error
+        if not claim(handle):
+            os.close(handle)
+            raise DataProblem(f"{self.part} is being written by another run.", "Wait for it, or choose another -o.")
+        return atomic.opened(handle)
+
+    def _check_nothing_done(self) -> None:
+        """Raise DataProblem where an earlier run has left something that would be lost."""
+        if self._rows_done() == 0 or self.part.stat().st_size == 0:
+            return
+        raise DataProblem(
+            f"{self.part} is what an interrupted run left.", f"Go on with it: {self.again}. Or begin anew: --overwrite."
+        )
+
+    def _rows_done(self) -> int | None:
+        """What the journal says; None where it says nothing."""
+        try:
+            return int(json.loads(self.journal.read_text(encoding="utf-8"))["rows"])
+        except (OSError, ValueError, KeyError, TypeError, RecursionError):
+            return None
+
+    def _earlier(self) -> int:
+        """Read the journal; returns how many bytes of the part are whole, 0 where there is no part."""
+        if not self.journal.exists():
+            return 0
+        try:
+            note = json.loads(self.journal.read_text(encoding="utf-8"))
+            size, whole = self.part.stat().st_size, int(note["bytes"])
+            self.rows, self.state, key = int(note["rows"]), dict(note["state"]), note["key"]
+        except (OSError, ValueError, KeyError, TypeError, RecursionError):
+            raise DataProblem(f"{self.journal} is not readable.", "Begin anew with --overwrite.") from None
+        check_same_run(key, self.key)
+        if size < whole:
+            raise DataProblem(f"{self.part} is shorter than its journal says.", "Begin anew with --overwrite.")
+        return whole
+
+    def writerows(self, rows: Sequence[Sequence[Any]]) -> None:
+        """Write a block. Raises DataProblem, naming the part, when the disk is full or gone."""
+        try:
+            self.writer.writerows(rows)
+        except OSError as error:
+            raise self._cannot(error) from error
+
+    def text_of(self) -> TextOf | None:
+        """As of the writer of its format."""
+        return self.writer.text_of() if isinstance(self.writer, TextWriter) else None
+
+    def write(self, text: str) -> None:
+        """Write the text of a block. Raises as `writerows`."""
+        assert isinstance(self.writer, TextWriter)
+        try:
+            self.writer.write(text)
+        except OSError as error:
+            raise self._cannot(error) from error
+
+    def done(self, rows: int, state: Mapping[str, Any]) -> None:
+        """So many input rows are done. state: what the run needs to know of itself when it goes on."""
+        try:
+            self.text.flush()
+            atomic.synced(self.stream)
+            self._note(rows, state)
+        except OSError as error:
+            raise self._cannot(error) from error
+
+    def _note(self, rows: int, state: Mapping[str, Any] | None = None) -> None:
+        note = {"key": self.key, "rows": rows, "bytes": self.stream.tell(), "state": dict(state or {})}
+        with replacing_text(self.journal) as text:
+            json.dump(note, text)
+        self.rows = rows
+
+    def _finish(self) -> None:
+        """Move the part over the target."""
+        try:
+            self.text.flush()
+            atomic.synced(self.stream)
+            self.text.close()
+            atomic.moved(self.part, self.path)
+        except OSError as error:
+            raise self._cannot(error) from error
+        self.journal.unlink(missing_ok=True)
+
+    def _cannot(self, error: OSError) -> DataProblem:
+        return DataProblem(
+            f"{self.part} cannot be written: {error.strerror or error}.", "Make room, or choose another place."
+        )

@@ -1,0 +1,1 @@
+"""The plan file, its keys, and the files that a plan names."""

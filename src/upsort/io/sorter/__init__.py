@@ -1,0 +1,1 @@
+"""The sorter file: saving, checked loading, and export."""

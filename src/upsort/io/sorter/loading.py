@@ -1,0 +1,321 @@
+"""Reading sorters back. A file may come from a stranger.
+
+It is checked, in this order: that it is a zip, the format number, the list of members, their sizes, their digests, the arrays'
+kinds and shapes, and that every number is finite. No member is read beyond the size that was declared for it.
+"""
+
+import zipfile
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from upsort.core.arrays import AnyArray
+from upsort.core.classifiers import calibration as calibrations
+from upsort.core.classifiers.calibration import Calibration
+from upsort.core.classifiers.families import family
+from upsort.core.classifiers.family import StoredClassifier
+from upsort.core.classifiers.newton import OptimiserReport
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.features.corpus_counts import WordVectors
+from upsort.core.features.documents import ExtraColumns
+from upsort.core.features.vocabulary import FeatureSpace
+from upsort.core.lazy import record
+from upsort.core.name_lists import suggestion
+from upsort.core.plan import Plan
+from upsort.core.text.cleaning import cleaner
+from upsort.core.text.step import SECONDS, Resources
+from upsort.core.training.decision import Costs
+from upsort.core.training.labelled import HeldOut
+from upsort.core.training.sorter import TrainedSorter, TrainingSummary, without_files
+from upsort.core.training.stored_documents import PrunedCounts, StoredDocuments
+from upsort.io.plan.plan_file import resolved_plan
+from upsort.io.plan.resources import english_for
+from upsort.io.sorter import stored_arrays
+from upsort.io.sorter.head import HEAD, array_in, check_arrays, checked_members, damaged, lines_in, read_head
+from upsort.io.sorter.saving import LEFT_OUT, STORED, TERMS, folder_of
+from upsort.io.tables.bounds import DAMAGED
+
+_OPTIONAL = ("thresholds", "decision")
+_WERE_CALLED = {"node_documents": "support"}
+_RENAMED_IN = 5  # the format since which arrays have the names of today
+_BY_PROBABILITY = 2  # the format of sorters that gave the most probable label, whatever the calibration
+
+
+def load_sorter(path: Path, answer: str = "") -> TrainedSorter:
+    """Read one answer of a sorter back: that for the label column `answer`, or the first."""
+    sorters = load_sorters(path)
+    if not answer:
+        return sorters[0]
+    for sorter in sorters:
+        if sorter.answer == answer:
+            return sorter
+    raise UsageProblem(
+        f"{path} gives no answer {answer!r}.", suggestion(answer, [sorter.answer for sorter in sorters], "answers")
+    )
+
+
+def load_sorters(path: Path) -> tuple[TrainedSorter, ...]:
+    """Read a sorter back, with all its answers. Raises DataProblem, with a message for each way in which a file can be wrong."""
+    if not path.exists():
+        raise DataProblem(f"There is no sorter {path}.", "Train one with: upsort train TABLE -o NAME.sorter")
+    if path.is_dir():
+        raise DataProblem(f"{path} is a folder, not a sorter.", "Name the .sorter file.")
+    try:
+        with zipfile.ZipFile(path) as archive:
+            return _loaded(archive, path)
+    except (*DAMAGED, NotImplementedError, RuntimeError):  # the latter of members that are encrypted
+        with path.open("rb") as stream:
+            begun = stream.read(4) == b"PK\x03\x04"
+        if begun:
+            raise damaged(path, "it is cut short or altered") from None
+        raise DataProblem(
+            f"{path} is not a sorter.", "Sorters are made by: upsort train TABLE -o NAME.sorter"
+        ) from None
+    except OSError as error:
+        raise DataProblem(f"{path} cannot be read: {error.strerror or error}.", "Check the permissions.") from error
+
+
+def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[TrainedSorter, ...]:
+    if HEAD not in archive.namelist():
+        raise DataProblem(f"{path} is a zip archive, but not a sorter.", "It holds no sorter.json.")
+    head = read_head(archive, path)
+    plan = _plan(head, path)
+    answers = head["answers"]
+    if len(answers) > 1 and [answer["name"] for answer in answers] != list(plan.columns.answers):
+        raise damaged(path, "its answers are not those of its plan")
+    if len(answers) == 1 and len(plan.columns.answers) != 1:
+        raise damaged(path, "its plan has other label columns than one")
+    spaces = [_declared_space(answer) for answer in answers]
+    names = [_array_names(answer, plan, numbers, path) for answer, (_, numbers, _) in zip(answers, spaces, strict=True)]
+    expected: set[str] = set()
+    for number, terms_of_answer in enumerate(names, 1):
+        folder = folder_of(number, len(answers))
+        expected |= {folder + TERMS, *(f"{folder}{_member(name, head)}" for name in terms_of_answer)}
+        expected |= {folder + LEFT_OUT} if "left_out_counts" in terms_of_answer else set()
+        expected |= {folder + STORED} if "kept_counts" in terms_of_answer else set()
+    contents = checked_members(archive, head, expected, path)
+    whole = _SharedContents(plan, _resources(head, plan, path), _costs(head), path)
+    sorters = []
+    for number, (answer, space, terms_of_answer) in enumerate(zip(answers, spaces, names, strict=True), 1):
+        folder = folder_of(number, len(answers))
+        loaded = _Contents(
+            head=answer,
+            declared=space,
+            terms=lines_in(contents[folder + TERMS], path),
+            left_out=lines_in(contents.get(folder + LEFT_OUT, b""), path),
+            stored_terms=lines_in(contents.get(folder + STORED, b""), path),
+            arrays={name: array_in(contents[folder + _member(name, head)], name, path) for name in terms_of_answer},
+        )
+        sorters.append(_restored(loaded, whole))
+    return tuple(sorters)
+
+
+def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], path: Path) -> list[str]:
+    """The arrays that an answer must have."""
+    kind, declared = answer.get("calibration"), answer.get("arrays", ())
+    if kind not in calibrations.ARRAYS:
+        raise damaged(path, f"its calibration is {kind!r}")
+    own = family(plan.classifier).arrays
+    return [
+        "document_frequency",
+        "label_document_frequency",
+        *(["hashed"] if plan.features.hash_bits else []),
+        *(["vector_terms", "vectors", "vector_scale"] if plan.features.vectors_file else []),
+        *(["number_mean", "number_deviation", "number_marked"] if numbers else []),
+        *(name for name, array in own.items() if not array.optional or name in declared),
+        *calibrations.ARRAYS[kind],
+        *(name for name in _OPTIONAL if name in declared),
+        *(["left_out_frequency", "left_out_counts"] if "left_out_counts" in declared else []),
+        *(stored_arrays.needed(declared) if "kept" in answer else []),
+    ]
+
+
+def _member(name: str, head: dict[str, Any]) -> str:
+    """The member that holds an array."""
+    return f"arrays/{_WERE_CALLED.get(name, name) if head['format'] < _RENAMED_IN else name}.npy"
+
+
+Declared = tuple[int, tuple[str, ...], tuple[tuple[str, tuple[str, ...]], ...]]
+"""How many terms are counted, the number columns, and the categories with their values."""
+
+
+@record(frozen=True)
+class _SharedContents:
+    """What all answers of a file share."""
+
+    plan: Plan
+    resources: Resources
+    costs: Costs | None
+    path: Path
+
+
+@record(frozen=True, kw_only=True)
+class _Contents:
+    """What the file holds of one answer. said: its part of the head. terms, left_out, kept: lines of its lists."""
+
+    head: dict[str, Any]
+    declared: Declared
+    terms: list[str]
+    left_out: list[str]
+    stored_terms: list[str]
+    arrays: dict[str, AnyArray]
+
+
+def _restored(contents: _Contents, whole: _SharedContents) -> TrainedSorter:
+    answer, arrays, terms, plan, path = contents.head, contents.arrays, contents.terms, whole.plan, whole.path
+    labels, (counted, numbers, categories), seen = tuple(answer["labels"]), contents.declared, answer["trained_on"]
+    if counted > len(terms):
+        raise damaged(path, "it has fewer terms than it says")
+    sizes = {"terms": len(terms), "labels": len(labels), "counted": counted, "numbers": len(numbers), "knot columns": 3}
+    sizes["terms left out"] = len(contents.left_out)
+    sizes["terms kept"] = len(contents.stored_terms)
+    check_arrays(arrays, plan.classifier, sizes, path)
+    if len(set(terms)) < len(terms) or len(set(contents.left_out)) < len(contents.left_out):
+        raise damaged(path, "it has a term twice")
+    if (arrays["document_frequency"] > seen["documents"]).any() or (
+        arrays["label_document_frequency"] > np.array(seen["label_documents"])
+    ).any():
+        raise damaged(path, "it has terms in more documents than there were")
+    trained = TrainingSummary(
+        label_documents=np.array(seen["label_documents"], dtype=np.int64),
+        label_document_frequency=arrays["label_document_frequency"].astype(np.int64),
+        documents=int(seen["documents"]),
+        right=int(seen["right"]) if seen["right"] is not None else None,
+        ended=OptimiserReport(
+            iterations=seen["iterations"],
+            products=seen["products"],
+            optimality=float(seen["optimality"]),
+            reached=bool(seen["reached"]),
+            passes=seen.get("passes", 0),
+        ),
+        penalty=float(seen["penalty"]),
+        held_out=_held_out(seen["held_out"]),
+        lengths=np.array(seen["lengths"], dtype=np.int64),
+        words=int(seen["words"]),
+        known_words=int(seen["known_words"]),
+        blank=seen.get("blank"),
+    )
+    extra_columns = ExtraColumns()
+    if numbers or categories:
+        extra_columns = ExtraColumns(
+            number_names=numbers,
+            mean=arrays.get("number_mean", np.zeros(0)),
+            deviation=arrays.get("number_deviation", np.zeros(0)),
+            marked=arrays.get("number_marked", np.zeros(0)).astype(bool),
+            categories=categories,
+        )
+    has_vectors = "vectors" in arrays
+    space = FeatureSpace(
+        terms=terms,
+        counted=counted,
+        document_frequency=arrays["document_frequency"].astype(np.int64),
+        label_document_frequency=trained.label_document_frequency,
+        documents=trained.documents,
+        mean_length=float(seen.get("mean_length", 0.0)),
+        settings=plan.features,
+        extra_columns=extra_columns,
+        vectors=WordVectors(arrays["vector_terms"].astype(np.int64), arrays["vectors"]) if has_vectors else None,
+        vector_scale=arrays["vector_scale"] if has_vectors else None,
+        hashed=arrays["hashed"].astype(np.int64) if "hashed" in arrays else None,
+    )
+    dimensions = space.vectors.vectors.shape[1] if space.vectors is not None else 0
+    if len(terms) != counted + dimensions + len(extra_columns.names):
+        raise damaged(path, "its terms are not those that its columns make")
+    try:
+        classifier = family(plan.classifier).restore(
+            StoredClassifier(settings=plan.classifier, arrays=arrays, terms=len(terms), labels=len(labels))
+        )
+    except ValueError as error:
+        raise damaged(path, f"it holds {error}") from None
+    calibration = Calibration(
+        answer["calibration"],
+        arrays.get("calibration_slopes", np.zeros(0)),
+        arrays.get("calibration_offsets", np.zeros(0)),
+        arrays.get("calibration_knots", np.zeros((0, 3))),
+    )
+    wrong_slopes = calibration.kind in {"temperature", "platt"} and calibration.slopes.size != (
+        1 if calibration.kind == "temperature" else len(labels)
+    )
+    if wrong_slopes or (calibration.kind == "isotonic" and set(calibration.knots[:, 0]) != set(range(len(labels)))):
+        raise damaged(path, "its calibration does not fit its labels")
+    pruned = None
+    if "left_out_counts" in arrays:
+        pruned = PrunedCounts(
+            contents.left_out, arrays["left_out_frequency"].astype(np.int64), arrays["left_out_counts"]
+        )
+    decision = arrays.get("decision")
+    return TrainedSorter(
+        plan=plan,
+        labels=labels,
+        space=space,
+        classifier=classifier,
+        trained=trained,
+        resources=whole.resources,
+        costs=whole.costs if decision is not None and not plan.decide.f_beta else None,
+        calibration=calibration,
+        answer=str(answer.get("name", "")),
+        thresholds=arrays.get("thresholds"),
+        pruned=pruned,
+        stored=_stored(contents, path) if "kept" in answer else None,
+        decision=decision,
+    )
+
+
+def _stored(contents: _Contents, path: Path) -> StoredDocuments:
+    try:
+        return stored_arrays.restore_stored(
+            contents.head["kept"], contents.arrays, contents.stored_terms, tuple(contents.head["labels"])
+        )
+    except stored_arrays.InvalidStored as unsound:
+        raise damaged(path, unsound.why) from None
+
+
+def _held_out(values: Any) -> HeldOut:
+    """What folds told; of format 2 only how many were right of how many."""
+    if isinstance(values, list):
+        right, documents = int(values[0]), int(values[1])
+        return HeldOut(documents=documents, groups=documents, right=right) if documents else HeldOut()
+    return HeldOut(**{**values, "labels": np.array(values["labels"], dtype=np.int64)})
+
+
+def _declared_space(answer: dict[str, Any]) -> Declared:
+    space_head = answer["space"]
+    categories = tuple((name, tuple(values)) for name, values in space_head["categories"])
+    return space_head["counted"], tuple(space_head["numbers"]), categories
+
+
+def _plan(head: dict[str, Any], path: Path) -> Plan:
+    try:
+        plan = without_files(resolved_plan(head["plan"], str(path)))
+    except UsageProblem as problem:
+        raise damaged(path, f"its plan is not one this version knows ({problem.what})") from None
+    if plan.clean.pattern_seconds > SECONDS:  # a sorter's patterns may be a stranger's
+        plan = replace(plan, clean=replace(plan.clean, pattern_seconds=SECONDS))
+    if head["format"] == _BY_PROBABILITY and plan.classifier.calibrate in {"platt", "isotonic"}:
+        return replace(plan, decide=replace(plan.decide, rank_by="probabilities"))
+    return plan
+
+
+def _costs(head: dict[str, Any]) -> Costs | None:
+    costs: Costs | None = head.get("resources", {}).get("costs")
+    return costs
+
+
+def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
+    resources_head = head.get("resources", {})
+    words, table = resources_head.get("stop_words"), resources_head.get("lemma_table", {})
+    resources = Resources(
+        stop_words=frozenset(words) if words is not None else None,
+        lemma_table=table,
+        english=english_for(plan.clean if not table else None),
+        full_forms=resources_head.get("full_forms", {}),
+        replacements=resources_head.get("replacements", {}),
+        keep=tuple(resources_head.get("keep", [])),
+    )
+    try:
+        cleaner(plan.clean, resources)
+    except UsageProblem as problem:
+        raise damaged(path, f"its plan cannot clean: {problem.what.rstrip('.')}") from None
+    return resources

@@ -1,0 +1,1 @@
+"""Sources: files, folders, archives, stores of objects and the web."""

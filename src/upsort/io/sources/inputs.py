@@ -1,0 +1,195 @@
+"""From what is named on a command line to tables: every kind of source, one door."""
+
+import sys
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import field, replace
+from fnmatch import fnmatch
+from itertools import groupby
+from pathlib import Path, PurePath
+from typing import BinaryIO
+
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.lazy import record
+from upsort.core.plan import Source
+from upsort.io.databases.tables import database_table
+from upsort.io.outputs.atomic import LocalCopies
+from upsort.io.sources.addresses import is_compressed, is_database, without_secrets
+from upsort.io.sources.entries import entries_of
+from upsort.io.tables.bounds import without_large_rows
+from upsort.io.tables.columns import renamed
+from upsort.io.tables.format import Format
+from upsort.io.tables.formats import TEXT, format_called, format_of_content, format_of_file, reading_names
+from upsort.io.tables.rows import EmptySource, ReadSettings, SourceEntry, SourceTable
+
+_BEGINNING = 65536  # bytes that tell what comes on standard input
+STANDARD_INPUT = "-"
+DATABASE = "database"
+"""The kind of a source that is one."""
+
+
+@record(frozen=True)
+class Inputs:
+    """What a command reads. notes: what was found out and should be told. kinds: the names of the formats,
+    `archive` and `database`."""
+
+    tables: tuple[SourceTable, ...]
+    notes: list[str] = field(default_factory=list)
+    kinds: frozenset[str] = frozenset()
+
+
+def open_inputs(
+    names: Sequence[str],
+    reading: ReadSettings,
+    standard_input: BinaryIO | None = None,
+    sources: Mapping[str, Source] | None = None,
+    rename: Mapping[str, str] | None = None,
+) -> Inputs:
+    """Find out about every table in every named source.
+
+    names: paths, patterns, or `-` for standard input, which is kept in a temporary file so that it can be read again.
+    sources: choices for single sources, by name or pattern. rename: column names to change in all of them.
+    Raises DataProblem for a missing, unreadable or empty source.
+    """
+    tables: list[SourceTable] = []
+    notes: list[str] = []
+    kinds: set[str] = set()
+    for name in names:
+        try:
+            tables_here, notices, of_kinds = _tables_of(name, reading, standard_input, sources or {}, rename or {})
+        except UnicodeError as error:
+            raise DataProblem(
+                f"{name} is not {reading.encoding or 'of the encoding that it looks like'}: {error}.",
+                "Name another one with --encoding, or leave it out.",
+            ) from error
+        except OSError as error:
+            raise DataProblem(
+                f"{name} cannot be read: {error.strerror or error}.", "Check the name and the permissions."
+            ) from error
+        tables += tables_here
+        notes += notices
+        kinds |= of_kinds
+    return Inputs(tuple(tables), notes + [note for table in tables for note in table.notes], frozenset(kinds))
+
+
+def _tables_of(
+    name: str,
+    reading: ReadSettings,
+    standard_input: BinaryIO | None,
+    sources: Mapping[str, Source],
+    rename: Mapping[str, str],
+) -> tuple[list[SourceTable], list[str], set[str]]:
+    if name == STANDARD_INPUT:
+        entry = SourceEntry(
+            name="standard input", path=("standard input",), open=_spooled(standard_input), passing=True
+        )
+        typed = format_called(reading.kind) if reading.kind else _kind_of_content(entry)
+        return [renamed(_table(entry, reading, typed), rename)], [], {typed.name}
+    if is_database(name):
+        return [renamed(_bounded(database_table(without_secrets(name), reading), reading), rename)], [], {DATABASE}
+    discovered = entries_of(name, reading)
+    tables, notes = [], list(discovered.notes)
+    alone = len(discovered.entries) == 1
+    kinds = (
+        {"archive"}
+        if any(is_compressed(part) for entry in discovered.entries for part in (*entry.path, *Path(name).parts))
+        else set()
+    )
+
+    def kind_or_none(entry: SourceEntry) -> Format | None:
+        try:
+            return _kind(entry, _reading_for(entry, reading, sources))
+        except UsageProblem:
+            if alone:
+                raise
+            notes.append(f"{entry.name} is of no kind that can be read and was left out.")
+            return None
+
+    for kind, group in groupby(discovered.entries, kind_or_none):
+        if kind is None:
+            continue
+        kinds.add(kind.name)
+        if kind.read_as_one is not None:
+            members = list(group)
+            shown = members[0].name if len(members) == 1 else name
+            choice = _reading_for(members[0], reading, sources)
+            table = _bounded(kind.read_as_one(shown, members, choice), choice)
+            tables.append(_renamed_for(members[0], table, sources, rename))
+        else:
+            for entry in group:
+                try:
+                    table = _table(entry, _reading_for(entry, reading, sources), kind)
+                except EmptySource as problem:
+                    if alone:
+                        raise
+                    notes.append(f"{problem.what} It was left out.")
+                    continue
+                except (EOFError, ValueError) as error:
+                    raise DataProblem(f"{entry.name} is damaged: {error}.", "Get the file again.") from error
+                tables.append(_renamed_for(entry, table, sources, rename))
+    if not tables:
+        raise DataProblem(f"{name} holds nothing that can be read.", f"Kinds: {', '.join(reading_names())}.")
+    return tables, notes, kinds
+
+
+def _table(entry: SourceEntry, reading: ReadSettings, kind: Format) -> SourceTable:
+    if kind.read is not None:
+        return _bounded(kind.read(entry, reading), reading)
+    if kind.read_as_one is not None:
+        return _bounded(kind.read_as_one(entry.name, [entry], reading), reading)
+    raise UsageProblem(f"{entry.name}: {kind.name} can be written, but not read.", "Name another source.")
+
+
+def _bounded(table: SourceTable, reading: ReadSettings) -> SourceTable:
+    return table.through(lambda blocks: without_large_rows(blocks, reading))
+
+
+def _kind(entry: SourceEntry, reading: ReadSettings) -> Format:
+    if reading.kind:
+        return format_called(reading.kind)
+    if reading.each_line:
+        return TEXT
+    format_ = format_of_file(entry.path[-1], alone=len(entry.path) == 1)
+    if format_ is None:
+        raise UsageProblem(
+            f"{entry.name} has an ending of no known kind.", f"Say what it is with --as: {', '.join(reading_names())}."
+        )
+    return format_
+
+
+def _kind_of_content(entry: SourceEntry) -> Format:
+    with entry.open() as stream:
+        return format_of_content(stream.read(_BEGINNING))
+
+
+def _source_for(entry: SourceEntry, sources: Mapping[str, Source]) -> Source | None:
+    around = [place for place in PurePath(entry.name).parents if place.name]  # its folders, and the archive it is in
+    names = {entry.name, entry.path[-1], *map(str, around), *(place.name for place in around)}
+    return next((choice for pattern, choice in sources.items() if any(fnmatch(name, pattern) for name in names)), None)
+
+
+def _reading_for(entry: SourceEntry, reading: ReadSettings, sources: Mapping[str, Source]) -> ReadSettings:
+    """The reading with the plan's choices for this source, where the command line leaves them open."""
+    choice = _source_for(entry, sources)
+    if choice is None:
+        return reading
+    return replace(
+        reading,
+        kind=reading.kind or choice.kind,
+        encoding=reading.encoding or choice.encoding,
+        delimiter=reading.delimiter or choice.delimiter,
+        header=reading.header if reading.header is not None else choice.header,
+        header_row=reading.header_row or choice.header_row,
+        sheet=reading.sheet or choice.sheet,
+    )
+
+
+def _renamed_for(
+    entry: SourceEntry, table: SourceTable, sources: Mapping[str, Source], rename: Mapping[str, str]
+) -> SourceTable:
+    choice = _source_for(entry, sources)
+    return renamed(table, {**(choice.rename if choice is not None else {}), **rename})
+
+
+def _spooled(standard_input: BinaryIO | None) -> Callable[[], BinaryIO]:
+    """Copy standard input to a file that vanishes with the program; give it out again and again."""
+    return LocalCopies().of(standard_input if standard_input is not None else sys.stdin.buffer)

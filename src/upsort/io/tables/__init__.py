@@ -1,0 +1,1 @@
+"""Readers of tables: delimited text, JSON, Parquet, spreadsheets and folders of texts."""

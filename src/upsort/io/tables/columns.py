@@ -1,0 +1,300 @@
+"""Which columns of a table are the text, the label and the identifier: named, numbered, or guessed and told.
+
+Rows of tables whose columns differ, under one set of columns: every cell goes by its column's name, what a table lacks is
+empty.
+"""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
+from fnmatch import fnmatchcase
+from typing import Literal
+
+from upsort.core import plan
+from upsort.core.analysis.column_summaries import predictability_by_text, separator_of
+from upsort.core.errors import UsageProblem
+from upsort.core.lazy import record
+from upsort.core.name_lists import QUOTING, listed, nearest, quoted, suggestion
+from upsort.io.tables.nested_values import InnerName, outer_names, plain_names
+from upsort.io.tables.rows import Block, SourceTable
+
+_SAMPLE = 1000
+_PREDICTABLE = 0.2  # from which share on the text is taken to tell about a column that nobody called the label
+
+LabelUse = Literal["needed", "welcome", "not used"]
+_LABEL_NAMES = (
+    "label",
+    "topic",
+    "category",
+    "class",
+    "kind",
+    "type",
+    "group",
+    "labels",
+    "topics",
+    "categories",
+    "tags",
+)
+_TEXT_NAMES = ("text", "message", "body", "content", "document")
+_ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
+
+
+@record(frozen=True, kw_only=True)
+class ColumnRoles:
+    """Places of columns in one table; None where there is none.
+
+    text: one or more. also: the further labels. numbers and categories: with their names.
+    """
+
+    text: tuple[int, ...]
+    label: int | None
+    id: int | None
+    date: int | None = None
+    group: int | None = None
+    weight: int | None = None
+    fold: int | None = None
+    also: tuple[int, ...] = ()
+    numbers: tuple[tuple[str, int], ...] = ()
+    categories: tuple[tuple[str, int], ...] = ()
+
+    @property
+    def answers(self) -> tuple[int, ...]:
+        """All label columns, the first one first."""
+        return (self.label, *self.also) if self.label is not None else ()
+
+
+def column_place(name: str, columns: Sequence[str], source: str) -> int:
+    """The place of a column given by name, or by number counted from 1 where no column has that name.
+
+    Raises UsageProblem with the nearest names.
+    """
+    if name in columns:
+        return columns.index(name)
+    stripped = [column.strip().casefold() for column in columns]
+    if stripped.count(name.strip().casefold()) == 1:
+        return stripped.index(name.strip().casefold())
+    if name.isdigit() and 1 <= int(name) <= len(columns):
+        return int(name) - 1
+    raise MissingColumn(name, columns, source)
+
+
+class MissingColumn(UsageProblem):
+    """A table lacks a column that was named."""
+
+    def __init__(self, name: str, columns: Sequence[str], source: str) -> None:
+        quoting = f" {QUOTING}." if any("," in column for column in columns) else ""
+        super().__init__(f"{source} has no column {name!r}.", suggestion(name, columns, "columns") + quoting)
+        self.name, self.columns, self.source = name, columns, source
+
+    def of_training(self) -> UsageProblem:
+        """The same of a column that a sorter was trained with: the table may have it under another name."""
+        other = next(iter(nearest(self.name, self.columns)), "OTHER")
+        return UsageProblem(
+            self.what,
+            f"The sorter was trained with that name. Rename the table's: upsort gather {self.source} --rename "
+            f"{quoted(other)}={quoted(self.name)} -o FILE. {self.remedy}",
+        )
+
+
+def column_in(name: str, columns: Sequence[str]) -> bool:
+    """Whether `column_place` finds a column."""
+    try:
+        column_place(name, columns, "")
+    except UsageProblem:
+        return False
+    return True
+
+
+def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> ColumnRoles:
+    """Where the named columns stand in one table. Raises UsageProblem for one that is not there."""
+
+    def place(name: str) -> int | None:
+        return column_place(name, columns, source) if name else None
+
+    def named_places(names: Sequence[str]) -> tuple[tuple[str, int], ...]:
+        return tuple((columns[at], at) for name in names for at in matching(name, columns, source))
+
+    return ColumnRoles(
+        text=tuple(column_place(name, columns, source) for name in named.text),
+        label=place(named.label),
+        id=place(named.id),
+        date=place(named.date),
+        group=place(named.group),
+        weight=place(named.row_weight),
+        fold=place(named.fold),
+        also=tuple(column_place(name, columns, source) for name in named.also),
+        numbers=named_places(named.numbers),
+        categories=named_places(named.categories),
+    )
+
+
+def matching(name: str, columns: Sequence[str], source: str) -> list[int]:
+    """The columns that a name, or a pattern such as `v*`, names. Raises UsageProblem where there is none."""
+    if "*" not in name and "?" not in name:
+        return [column_place(name, columns, source)]
+    positions = [place for place, column in enumerate(columns) if fnmatchcase(column, name)]
+    if not positions:
+        raise UsageProblem(f"{source} has no column like {name!r}.", f"Columns: {listed(columns)}.")
+    return positions
+
+
+def written_names(named: plan.Columns, table: SourceTable) -> plan.Columns:
+    """The columns that were named by number, or in other case, by the names that a table gives them."""
+
+    def written(name: str) -> str:
+        return str(table.columns[column_place(name, table.columns, table.name)]) if name else name
+
+    def all_written(names: Sequence[str]) -> tuple[str, ...]:
+        return tuple(name if "*" in name or "?" in name else written(name) for name in names)
+
+    return replace(
+        named,
+        text=all_written(named.text),
+        label=written(named.label),
+        also=all_written(named.also),
+        id=written(named.id),
+        date=written(named.date),
+        group=written(named.group),
+        fold=written(named.fold),
+        row_weight=written(named.row_weight),
+        numbers=all_written(named.numbers),
+        categories=all_written(named.categories),
+    )
+
+
+def guessed_columns(
+    columns: Sequence[str], rows: Sequence[Sequence[str]], named: plan.Columns, label_is: LabelUse
+) -> tuple[plan.Columns, list[str]]:
+    """Fill in the text and label columns that nobody named, from the first rows of a table.
+
+    The text is the column called so, or else the one with the longest cells; the label, among the columns of few short
+    values, the one that the text tells most about. `label_is` says whether there must be a label, may be one, or is none to
+    be looked for. Returns the completed columns and what to tell.
+    """
+    rows = rows[:_SAMPLE]
+    text, label = named.text, named.label
+    messages = []
+    lengths = [sum(len(row[place]) for row in rows) for place in range(len(columns))]
+    if not text:
+        plain = set(plain_names(columns))
+        usual = [place for place, name in enumerate(columns) if name in plain]
+        named_so = [place for place in usual if _called(columns[place]) in _TEXT_NAMES and lengths[place]]
+        place = max(named_so or usual, key=lambda place: lengths[place])
+        text = (str(columns[place]),)
+        messages.append(f"the text is taken from column {columns[place]!r} (--text)")
+    if label_is != "not used" and not label:
+        texts = [" ".join(row[columns.index(name)] for name in text if name in columns) for row in rows]
+        best, merit = _likeliest_label(columns, rows, texts, {*text, named.id})
+        if best is None and label_is == "needed":
+            raise UsageProblem("No column looks like a label.", f"Name it with --label. Columns: {listed(columns)}.")
+        if best is not None and (label_is == "needed" or merit > _PREDICTABLE):
+            label = str(columns[best])
+            messages.append(f"the label from column {label!r} (--label)")
+    note = [f"No plan or option names the columns: {', '.join(messages)}."] if messages else []
+    return replace(named, text=text, label=label, id=named.id or _guessed_id(columns, rows)), note
+
+
+def _likeliest_label(
+    columns: Sequence[str], rows: Sequence[Sequence[str]], texts: Sequence[str], used: set[str]
+) -> tuple[int | None, float]:
+    """The place of the column that is most likely the label, and how much the text tells about it."""
+    merits: dict[int, float] = {}
+    plain = set(plain_names(columns))
+    for place, name in enumerate(columns):
+        values = _first_labels([row[place].strip() for row in rows])
+        if name in used or name not in plain or not _could_be_labels([value for value in values if value]):
+            continue
+        telling = 0.3 if _called(name) in _LABEL_NAMES else 0.0
+        labelled = [(text, value) for text, value in zip(texts, values, strict=True) if value]
+        merits[place] = telling + predictability_by_text(
+            [text for text, _ in labelled], [value for _, value in labelled]
+        )
+    best = max(merits, key=lambda place: merits[place], default=None)
+    return best, merits[best] if best is not None else 0.0
+
+
+def _first_labels(values: Sequence[str]) -> list[str]:
+    """The values, of cells that seem to hold several labels the first one."""
+    separator = separator_of(values)
+    return [value.split(separator)[0].strip() for value in values] if separator else list(values)
+
+
+def _could_be_labels(values: Sequence[str]) -> bool:
+    """Whether a column has few short values that come back."""
+    distinct = len(set(values))
+    return 2 <= distinct <= max(2, len(values) // 2) and max(map(len, values)) <= 60
+
+
+def _guessed_id(columns: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+    """A column named like an identifier whose values are all different, or none."""
+    for place, name in enumerate(columns):
+        values = [row[place] for row in rows]
+        if _called(name) in _ID_NAMES and len(set(values)) == len(values):
+            return str(name)
+    return ""
+
+
+def _called(column: str) -> str:
+    """What a column is called, in lower case; one inside another by the last step to it."""
+    name = str(column.steps[-1]) if isinstance(column, InnerName) else column
+    return name.strip().casefold()
+
+
+def renamed(table: SourceTable, names: Mapping[str, str]) -> SourceTable:
+    """The same table with columns called otherwise; names of columns that it does not have are passed over.
+
+    Raises UsageProblem when two columns would have one name.
+    """
+    columns = tuple(names.get(column, column) for column in table.columns)
+    if columns == table.columns:
+        return table
+    if len(set(columns)) < len(columns):
+        twice = next(column for column in columns if columns.count(column) > 1)
+        raise UsageProblem(f"Renaming would give {table.name} two columns {twice!r}.", "Rename the other one as well.")
+
+    def called(blocks: Iterator[Block]) -> Iterator[Block]:
+        for block in blocks:
+            yield replace(block, columns=columns)
+
+    return replace(
+        table.through(called),
+        columns=columns,
+        text=names.get(table.text, table.text),
+        label=names.get(table.label, table.label),
+    )
+
+
+def merged_columns(tables: Iterable[Sequence[str]]) -> list[str]:
+    """The columns of all tables, in the order in which they first come; what is inside nested values stays there."""
+    return outer_names(merged_columns_nested(tables))
+
+
+def merged_columns_nested(tables: Iterable[Sequence[str]]) -> list[str]:
+    """The same with what is inside nested values."""
+    return list(dict.fromkeys(name for columns in tables for name in columns))
+
+
+class ColumnMapper:
+    """Puts cells under the columns of an output. columns: of the output, in order."""
+
+    def __init__(self, columns: Sequence[str]) -> None:
+        self.columns = list(columns)
+        self._places: dict[tuple[str, ...], list[int] | None] = {}
+
+    def rows(self, columns: Sequence[str], rows: Sequence[Sequence[str]]) -> list[list[str]]:
+        """Rows that stand under `columns` as rows of the output; lists of their own."""
+        places = self._known(tuple(columns))
+        if places is None:
+            return [list(row) for row in rows]
+        return [[row[place] if place >= 0 else "" for place in places] for row in rows]
+
+    def row(self, columns: Sequence[str], row: Sequence[str]) -> list[str]:
+        """One row."""
+        return self.rows(columns, [row])[0]
+
+    def _known(self, columns: tuple[str, ...]) -> list[int] | None:
+        """Where each column of the output stands in a table, −1 where it does not; None where both are the same."""
+        if columns not in self._places:
+            at = {name: place for place, name in enumerate(columns)}
+            same = list(columns) == self.columns
+            self._places[columns] = None if same else [at.get(name, -1) for name in self.columns]
+        return self._places[columns]

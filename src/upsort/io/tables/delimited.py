@@ -1,0 +1,231 @@
+"""Comma-, semicolon- and tab-separated tables, read in blocks with the line of each row."""
+
+import csv
+import io
+import re
+import sys
+from collections import Counter
+from collections.abc import Iterator
+from functools import partial
+from itertools import chain
+from typing import BinaryIO
+
+from upsort.core.errors import DataProblem
+from upsort.core.lazy import record
+from upsort.io.sources.addresses import ending_of
+from upsort.io.tables.bounds import too_large, with_rows_bounded
+from upsort.io.tables.chunking import cell_chunks, chunk_stream, divisible, division_of, encoding_in, next_rows
+from upsort.io.tables.encoding import NOTED_ESCAPE, Encoding, EncodingDoubts, find_encoding, noted_escapes
+from upsort.io.tables.format import WITH_TABS
+from upsort.io.tables.heading import Heading, heading_from_options, names_in, title_notices, without_footer_rows
+from upsort.io.tables.rows import (
+    WHOLE,
+    Block,
+    Chunk,
+    EmptySource,
+    ReadSettings,
+    ReasonKind,
+    RejectedRow,
+    RejectionReason,
+    SourceEntry,
+    SourceTable,
+)
+
+_LINE_END = re.compile("\r\n|\r|\n")
+DELIMITERS = ",;\t|"
+_SAMPLE_CHARACTERS = 64 * 1024
+_SAMPLE_ROWS = 50
+_MOST_AGREE = 0.8  # of the rows, where the first one is of another width
+csv.field_size_limit(sys.maxsize)  # a cell may hold a whole book
+_TOO_LARGE = "field larger than field limit"  # of the library
+
+
+@record(frozen=True)
+class Dialect:
+    """What was found out about a table."""
+
+    encoding: Encoding
+    delimiter: str
+    columns: tuple[str, ...]
+    heading: Heading
+
+
+def delimited_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
+    """A table of separated cells, its shape found out. Raises DataProblem for an empty one."""
+    with entry.open() as stream:
+        shape = table_shape(stream, entry.name, reading)
+    notes = shape.encoding.description(entry.name)
+    if shape.heading.row is None and reading.header is None:
+        notes.append(f"{entry.name} has no row of column names; its columns are numbered from 1.")
+    if not reading.header_row:
+        notes += title_notices(entry.name, shape.heading)
+
+    def blocks(chunk: Chunk) -> Iterator[Block]:
+        with with_rows_bounded(chunk_stream(entry, chunk), entry.name, reading) as stream:
+            blocks_read = read_delimited(stream, entry.name, shape, reading, chunk)
+            yield from without_footer_rows(blocks_read) if chunk.last else blocks_read
+
+    chunks = None
+    if divisible(entry, shape.encoding) and shape.delimiter.isascii():
+        chunks = partial(cell_chunks, entry, shape.delimiter, reading)
+    return SourceTable(
+        name=entry.name,
+        columns=shape.columns,
+        blocks=lambda: blocks(WHOLE),
+        notes=tuple(notes),
+        division=division_of(entry, chunks, blocks),
+    )
+
+
+def table_shape(stream: BinaryIO, source: str, reading: ReadSettings) -> Dialect:
+    """Look at the beginning of a table; the stream is left at its beginning.
+
+    Raises DataProblem for an empty table.
+    """
+    encoding = find_encoding(stream, reading.encoding)
+    sample = _sample(stream, encoding.name)
+    if not sample.strip():
+        raise EmptySource(f"{source} is empty.", "Give a table with a row of column names and rows of documents.")
+    tab_file = (reading.kind or ending_of(source)) in WITH_TABS
+    delimiter = reading.delimiter or ("\t" if tab_file else _likeliest_delimiter(sample))
+    rows, lines = _rows_and_lines(sample, delimiter)
+    heading = heading_from_options(reading, rows, lines, source)
+    return Dialect(encoding, delimiter, names_in(heading, rows), heading)
+
+
+def read_delimited(
+    stream: BinaryIO, source: str, shape: Dialect, reading: ReadSettings, chunk: Chunk
+) -> Iterator[Block]:
+    """The rows of a stretch of a table whose shape is known. Blank lines are no rows."""
+    encoding = encoding_in(chunk, shape.encoding.name)
+    text = io.TextIOWrapper(stream, encoding=encoding, errors=NOTED_ESCAPE, newline="")
+    sound_until = noted_escapes()
+    reader = csv.reader(text, delimiter=shape.delimiter)
+    doubts = EncodingDoubts(shape.encoding, source)
+    line = chunk.line
+    skip = shape.heading.rows if chunk.begin == 0 else 0
+    try:
+        while rows := next_rows(reader, reading.largest_cell):
+            after = chunk.line + reader.line_num
+            lines = _first_lines(rows, line, after)
+            line = after
+            if not all(rows):
+                filled = [place for place, row in enumerate(rows) if row]
+                rows, lines = [rows[place] for place in filled], [lines[place] for place in filled]
+            if skip and rows:
+                rows, lines, skip = rows[skip:], lines[skip:], 0
+            doubts.check(rows)
+            if rows:
+                yield _checked(rows, lines, source, shape, noted_escapes() > sound_until)
+    except (csv.Error, UnicodeError) as error:
+        if _TOO_LARGE in str(error):
+            raise too_large(f"{source}, from line {line} on,", reading) from error
+        raise DataProblem(
+            f"{source} cannot be read beyond line {line}: {error}.",
+            "Check --encoding and --delimiter, or mend the line.",
+        ) from error
+    doubts.warn()
+
+
+def _first_lines(rows: list[list[str]], begin: int, after: int) -> list[int]:
+    """The line on which each row begins, when they fill the lines from `begin` to before `after`."""
+    if after - begin == len(rows):
+        return list(range(begin, after))
+    lines = []
+    for row in rows:
+        lines.append(begin)
+        begin += 1 + sum(len(_LINE_END.findall(cell)) for cell in row)
+    return lines
+
+
+def _checked(rows: list[list[str]], lines: list[int], source: str, shape: Dialect, suspicious: bool) -> Block:
+    """The block with its unusable rows taken out. suspicious: whether bytes that could not be decoded may be among them."""
+    width = len(shape.columns)
+    damaged = suspicious and _holds_undecodable(rows)
+    if not damaged and set(map(len, rows)) == {width}:
+        return Block(source=source, columns=shape.columns, rows=rows, lines=lines)
+    good: list[list[str]] = []
+    good_lines: list[int] = []
+    refused: list[RejectedRow] = []
+    for row, line in zip(rows, lines, strict=True):
+        reason = _width_fault(row, width)
+        if damaged and _holds_undecodable([row]):
+            reason = _undecodable(row, shape)
+        if reason:
+            refused.append(RejectedRow(source, line, reason, tuple(row)))
+        else:
+            good.append(row)
+            good_lines.append(line)
+    return Block(source=source, columns=shape.columns, rows=good, lines=good_lines, refused=refused)
+
+
+def _width_fault(row: list[str], width: int) -> RejectionReason | None:
+    if len(row) == width:
+        return None
+    cells = f"{len(row)} cell{'s' if len(row) != 1 else ''}"
+    longest = max(cell.count("\n") for cell in row)
+    if longest > 20:
+        return RejectionReason(
+            ReasonKind.WIDTH, (cells, str(width)), f"a quote is opened that is not closed for {longest} lines"
+        )
+    return RejectionReason(ReasonKind.WIDTH, (cells, str(width)))
+
+
+def _holds_undecodable(rows: list[list[str]]) -> bool:
+    try:
+        "".join(chain.from_iterable(rows)).encode("utf-8")
+    except UnicodeEncodeError:
+        return True
+    return False
+
+
+def _undecodable(row: list[str], shape: Dialect) -> RejectionReason:
+    encoding = shape.encoding.name.removesuffix("-sig")
+    for name, cell in zip(shape.columns, row, strict=False):
+        for place, character in enumerate(cell):
+            if "\udc80" <= character <= "\udcff":
+                byte = ord(character) - 0xDC00
+                where = f"at character {place + 1} of column {name!r}"
+                return RejectionReason(ReasonKind.BYTES, (f"byte 0x{byte:02X} is not {encoding}",), where)
+    return RejectionReason(ReasonKind.BYTES, (f"bytes that are not {encoding}",))
+
+
+def _sample(stream: BinaryIO, encoding: str) -> str:
+    start = stream.read(4 * _SAMPLE_CHARACTERS)
+    stream.seek(0)
+    return start.decode(encoding, "replace")[:_SAMPLE_CHARACTERS]
+
+
+def _rows_and_lines(sample: str, delimiter: str) -> tuple[list[list[str]], list[int]]:
+    """The first rows that are not blank, and the line at which each begins."""
+    rows: list[list[str]] = []
+    lines: list[int] = []
+    reader = csv.reader(io.StringIO(sample, newline=""), delimiter=delimiter)
+    begin = 1
+    for row in reader:
+        if row:
+            rows.append(row)
+            lines.append(begin)
+        begin = reader.line_num + 1
+        if len(rows) > _SAMPLE_ROWS:
+            return rows[:-1], lines[:-1]
+    if len(rows) > 1 and len(sample) >= _SAMPLE_CHARACTERS:
+        rows.pop()  # cut off by the end of the sample
+        lines.pop()
+    return rows, lines
+
+
+def _likeliest_delimiter(sample: str) -> str:
+    """The delimiter by which most rows have as many cells as the first, or nearly all rows as many as each other, where a title
+    stands above them; more columns win among equals."""
+    best, best_merit = ",", (0.0, 1)
+    for delimiter in DELIMITERS:
+        rows, _ = _rows_and_lines(sample, delimiter)
+        widths = Counter(map(len, rows))
+        first, usual = (len(rows[0]), max(widths, key=lambda width: (widths[width], width))) if rows else (1, 1)
+        for width in {first, usual}:
+            agreement = widths[width] / len(rows) if rows else 0.0
+            likely = width > 1 and (width == first or agreement >= _MOST_AGREE)
+            if likely and (agreement, width) > best_merit:
+                best, best_merit = delimiter, (agreement, width)
+    return best

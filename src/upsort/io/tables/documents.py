@@ -1,0 +1,333 @@
+"""From rows to documents: one reader, bound to a plan or a sorter, for rows of tables, objects of JSON and bare texts alike.
+
+It knows which columns are what, keeps parts of the text apart or joins them, reads numbers, categories and ready-made
+vectors, holds patterns to their time, and says of each row that it refuses why.
+"""
+
+import shlex
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
+from itertools import islice
+from math import isfinite
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from upsort.core import plan
+from upsort.core.analysis.column_summaries import separator_of
+from upsort.core.arrays import Floats
+from upsort.core.errors import DataProblem
+from upsort.core.features.documents import Documents
+from upsort.core.lazy import record
+from upsort.core.text.cleaning import Cleaner
+from upsort.core.training.sorter import TrainedSorter
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.plan.resources import RowVectors
+from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.columns import ColumnRoles, LabelUse, MissingColumn, guessed_columns, roles_in, written_names
+from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata
+from upsort.io.tables.nested_values import cell_named, count_in
+from upsort.io.tables.rows import Block, ReasonKind, RejectedRow, RejectionReason, SourceTable
+
+PASSAGE_COLUMNS = ("document", "passage")
+"""The columns that tell which document a passage was cut from, and the how manieth it is."""
+
+
+def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:
+    """The columns by the names that the first table gives them, guessed where nobody named them; and what to tell about it."""
+    first = inputs.tables[0]
+    rows: list[list[str]] = []
+    refused: list[RejectedRow] = []
+    for block in first.blocks():
+        rows, refused = block.rows, refused or block.refused[:1]
+        if rows:
+            break
+    if not rows:
+        why = f": {refused[0].reason} (line {refused[0].line})" if refused else ""
+        raise DataProblem(f"{first.name} has no usable rows{why}.", "Give a table with documents, or check --encoding.")
+    known, messages = _known_columns(first, written_names(named, first), label_is)
+    columns, notes = guessed_columns(first.columns, rows, known, label_is)
+    notes = [*messages, *notes]
+    if (
+        label_is == "needed"
+        and not columns.group
+        and all({*PASSAGE_COLUMNS} <= {*table.columns} for table in inputs.tables)
+    ):
+        columns = replace(columns, group=PASSAGE_COLUMNS[0])
+        notes = [*notes, f"Passages of one {PASSAGE_COLUMNS[0]} are kept together (columns.group)."]
+    if label_is != "not used" and (separator := separator_between(columns, first.columns, rows)):
+        notes = [
+            *notes,
+            f"Cells of column {columns.label!r} seem to hold several labels: {separator_option(separator)} takes them apart.",
+        ]
+    if not named.id and any(columns.id not in table.columns for table in inputs.tables):
+        columns = replace(columns, id="")
+    return columns, notes
+
+
+def separator_between(columns: plan.Columns, names: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+    """What separates the labels of a cell, as it seems; empty where they hold one each, or where it is known."""
+    if columns.label_separator or columns.label not in names:
+        return ""
+    place = names.index(columns.label)
+    return separator_of([row[place] for row in rows])
+
+
+def separator_in(inputs: Inputs, columns: plan.Columns) -> str:
+    """The same by the first rows of the first table."""
+    first = inputs.tables[0]
+    rows = [row for block in islice(first.blocks(), 1) for row in block.rows]
+    return separator_between(columns, first.columns, rows)
+
+
+def separator_option(separator: str) -> str:
+    """The option that takes the labels of a cell apart."""
+    return f"--set {shlex.quote(f'columns.label_separator={separator}')}"
+
+
+def _known_columns(table: SourceTable, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:
+    """The columns that nobody named and of which the table says what they hold; and what to tell about it."""
+    text = named.text or ((table.text,) if table.text else ())
+    want_label = label_is != "not used" and not named.label and table.label
+    columns = replace(named, text=text, label=table.label if want_label else named.label)
+    messages = [f"the text is column {table.text!r}"] if text and not named.text else []
+    messages += [f"the label column {table.label!r} (--label-from)"] if want_label else []
+    return columns, [f"No plan or option names the columns: {', '.join(messages)}."] if messages else []
+
+
+def columns_for(sorter: TrainedSorter, named: plan.Columns, inputs: Inputs, labels: bool = True) -> plan.Columns:
+    """The columns to read for a sorter: those named now, else those of its training; what it can do without only where all
+    tables have it (identifier, group, date). labels: whether label columns are read."""
+    trained = sorter.plan.columns
+
+    def everywhere(name: str) -> str:
+        return name if all(name in table.columns for table in inputs.tables) else ""
+
+    return replace(
+        trained,
+        text=named.text or trained.text,
+        label=(named.label or trained.label) if labels else "",
+        also=(named.also or trained.also) if labels else (),
+        row_weight="",
+        fold="",
+        id=named.id or everywhere(trained.id),
+        date=named.date or everywhere(trained.date),
+        group=named.group or everywhere(trained.group),
+        document_vectors=named.document_vectors,
+    )
+
+
+@record(frozen=True, kw_only=True)
+class RowRequirement:
+    """What a row must have to be used: a text, a label in one of the label columns, or what else its columns ask for alone."""
+
+    text: bool = True
+    label: bool = False
+
+
+LABELLED = RowRequirement(label=True)
+
+
+class DocumentReader:
+    """Reads rows as a plan or a sorter wants them.
+
+    columns: which are what. apart: several text columns are parts of their own. cleaning: whose patterns may take without end
+    on a document, which is refused then. beside: the names of number and of category columns, where no table tells them.
+    of_training: whether the columns are those that a sorter was trained with.
+    """
+
+    def __init__(
+        self,
+        columns: plan.Columns,
+        separate_columns: bool = False,
+        cleaning: Cleaner | None = None,
+        needs: RowRequirement | None = None,
+        extra_columns: tuple[Sequence[str], Sequence[str]] = ((), ()),
+    ) -> None:
+        self.columns = columns
+        self.separate_columns = separate_columns and len(columns.text) > 1
+        self.cleaning = cleaning if cleaning is not None and cleaning.has_patterns else None
+        self.needs = needs or RowRequirement()
+        self.extra_columns = extra_columns
+        self.of_training = False
+
+    @staticmethod
+    def of_plan(choices: plan.Plan, cleaning: Cleaner, needs: RowRequirement | None = None) -> "DocumentReader":
+        """A reader of what a plan is to be tried on."""
+        return DocumentReader(choices.columns, choices.features.apart, cleaning, needs)
+
+    @staticmethod
+    def of_sorter(
+        sorter: TrainedSorter, columns: plan.Columns | None = None, needs: RowRequirement | None = None
+    ) -> "DocumentReader":
+        """A reader of what a sorter is to decide about. columns: of the tables; those of its training without."""
+        numbers = [
+            name.removeprefix("column:")
+            for name in sorter.space.extra_columns.number_names
+            if name.startswith("column:")
+        ]
+        categories = [name for name, _ in sorter.space.extra_columns.categories]
+        chosen = columns or replace(sorter.plan.columns, label="", also=(), row_weight="", fold="")
+        reader = DocumentReader(chosen, sorter.plan.features.apart, sorter.cleaning, needs, (numbers, categories))
+        reader.of_training = columns is None or columns.text == sorter.plan.columns.text
+        return reader
+
+    def blocks(self, inputs: Inputs, rejects: RejectedRows) -> Iterator[DocumentBlock]:
+        """All usable documents of all tables; every row that is not among them goes to `aside`.
+
+        Raises UsageProblem for a named column that a table does not have.
+        """
+        vectors = RowVectors(Path(self.columns.document_vectors)) if self.columns.document_vectors else None
+        for table in inputs.tables:
+            yield from self.documents_in(table, table.blocks(), rejects.add, vectors)
+        if vectors is not None:
+            vectors.check_used_up()
+
+    def documents_in(
+        self,
+        table: SourceTable,
+        blocks: Iterable[Block],
+        refuse: Callable[[RejectedRow], object],
+        vectors: RowVectors | None = None,
+    ) -> Iterator[DocumentBlock]:
+        """The usable documents of some blocks of a table. refuse: is given the other rows. vectors: of their rows."""
+        try:
+            roles = roles_in(table.columns, table.name, self.columns)
+        except MissingColumn as missing:
+            raise (missing.of_training() if self.of_training else missing) from None
+        for block in blocks:
+            documents, faults = self._read(block.rows, roles)
+            usable = [place for place, fault in enumerate(faults) if fault is None]
+            refused = [
+                RejectedRow(table.name, line, fault, tuple(row))
+                for row, line, fault in zip(block.rows, block.lines, faults, strict=True)
+                if fault is not None
+            ]
+            for rejected in sorted([*block.refused, *refused], key=lambda rejected: rejected.line):
+                refuse(rejected)
+            if vectors is not None:
+                documents = replace(
+                    documents,
+                    number_names=(*documents.number_names, *vectors.names),
+                    numbers=np.hstack((documents.numbers, vectors.of(block))),
+                )
+            yield _usable(block, documents, roles, usable)
+
+    def of_object(self, values: Mapping[str, Any]) -> Documents | RejectionReason:
+        """The document of an object of JSON, see `of_objects`."""
+        documents, (fault,) = self.of_objects([values])
+        return fault or documents
+
+    def of_objects(self, objects: Sequence[Mapping[str, Any]]) -> tuple[Documents, list[RejectionReason | None]]:
+        """The documents of objects of JSON, read as rows of a table with their names as columns, and why each cannot be used,
+        where it cannot. What an object lacks is an empty cell."""
+        numbers, categories = self.extra_columns
+        columns = tuple(dict.fromkeys((*self.columns.text, *numbers, *categories)))
+        roles = roles_in(
+            columns, "the object", replace(plan.Columns(text=self.columns.text), numbers=(), categories=())
+        )
+        places = {name: place for place, name in enumerate(columns)}
+        roles = replace(
+            roles,
+            numbers=tuple((name, places[name]) for name in numbers),
+            categories=tuple((name, places[name]) for name in categories),
+        )
+        return self._read([[cell_named(values, name) for name in columns] for values in objects], roles)
+
+    def of_text(self, text: str) -> Documents | RejectionReason:
+        """The document of which only the text is known; it stands in the last text column."""
+        return self.of_object({(self.columns.text or ("text",))[-1]: text})
+
+    def _read(
+        self, rows: Sequence[Sequence[str]], roles: ColumnRoles
+    ) -> tuple[Documents, list[RejectionReason | None]]:
+        """The documents of rows, and why each cannot be used, where it cannot."""
+        texts = texts_of(rows, roles)
+        numbers, faults = self._numbers(rows, roles)
+        slow = self.cleaning.too_slow(texts) if self.cleaning is not None else {}
+        for place, row in enumerate(rows):
+            fault = self._fault(texts[place], row, roles)
+            if place in slow:
+                fault = RejectionReason(ReasonKind.SLOW_PATTERN, (f"{slow[place]:g}",))
+            faults[place] = fault or faults[place]
+        parts = tuple([row[at] for row in rows] for at in roles.text) if self.separate_columns else (texts,)
+        documents = Documents(
+            parts=parts,
+            number_names=tuple(name for name, _ in roles.numbers),
+            numbers=numbers,
+            category_names=tuple(name for name, _ in roles.categories),
+            categories=tuple([row[at].strip() for row in rows] for _, at in roles.categories),
+        )
+        return documents, faults
+
+    def _numbers(
+        self, rows: Sequence[Sequence[str]], roles: ColumnRoles
+    ) -> tuple[Floats, list[RejectionReason | None]]:
+        """(n, m) the number columns, NaN where a cell is empty or no number; the latter is a fault unless it may be filled."""
+        values = np.full((len(rows), len(roles.numbers)), np.nan)
+        faults: list[RejectionReason | None] = [None] * len(rows)
+        for column, (name, at) in enumerate(roles.numbers):
+            for place, row in enumerate(rows):
+                cell = row[at].strip()
+                count = count_in(row[at])
+                number = as_number(cell) if count is None else float(count)
+                if cell and number is None and self.columns.wrong_numbers == "set-aside":
+                    faults[place] = RejectionReason(ReasonKind.NO_NUMBER, (name,))
+                values[place, column] = np.nan if number is None else number
+        return values, faults
+
+    def _fault(self, text: str, row: Sequence[str], roles: ColumnRoles) -> RejectionReason | None:
+        if self.needs.text and not text.strip():
+            return RejectionReason(ReasonKind.NO_TEXT)
+        if not self.needs.label:
+            return None
+        if roles.answers and not any(row[at].strip() for at in roles.answers):
+            return RejectionReason(ReasonKind.NO_LABEL)
+        if roles.weight is not None:
+            weight = as_number(row[roles.weight].strip())
+            if weight is None or weight <= 0:
+                return RejectionReason(ReasonKind.NO_WEIGHT)
+        return None
+
+
+def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: list[int]) -> DocumentBlock:
+    """The documents at some places of a block, with what stands beside them."""
+    rows = block.rows
+    if len(places) < len(rows):
+        documents, rows = documents.rows(places), [rows[place] for place in places]
+
+    def cells(column: int | None) -> list[str]:
+        return [row[column].strip() if column is not None else "" for row in rows]
+
+    lines = [block.lines[place] for place in places]
+    metadata = RowMetadata(
+        ids=[row[roles.id] for row in rows] if roles.id is not None else [f"line {line}" for line in lines],
+        answers=tuple(cells(column) for column in roles.answers),
+        dates=cells(roles.date),
+        groups=cells(roles.group),
+        weights=cells(roles.weight),
+        folds=cells(roles.fold),
+    )
+    return DocumentBlock(
+        source=block.source, columns=block.columns, documents=documents, metadata=metadata, rows=rows, lines=lines
+    )
+
+
+def as_number(cell: str) -> float | None:
+    """The finite number in a cell; a decimal comma is one too. None for anything else."""
+    if cell.count(",") == 1 and "." not in cell:
+        cell = cell.replace(",", ".")
+    try:
+        number = float(cell)
+    except ValueError:
+        return None
+    return number if isfinite(number) else None
+
+
+def texts_of(rows: Sequence[Sequence[str]], roles: ColumnRoles) -> list[str]:
+    """The text of each row: its text columns joined by line ends, empty ones left out."""
+    if len(roles.text) == 1:
+        place = roles.text[0]
+        return [row[place] for row in rows]
+    return ["\n".join(row[place] for place in roles.text if row[place]) for row in rows]

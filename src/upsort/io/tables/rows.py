@@ -1,0 +1,275 @@
+"""The lines of a small text file that a person wrote.
+
+Why a row cannot be used: a kind that programs agree on, what it is about, and a detail for the reader.
+
+What readers hand on: tables that can be read again and again, as blocks of rows that know where they came from.
+"""
+
+import datetime
+import json
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+from pathlib import Path
+from typing import Any, BinaryIO, Protocol, TypeVar
+
+from upsort.core.errors import DataProblem
+from upsort.core.lazy import record
+
+
+def lines_of(path: Path) -> list[str]:
+    """All lines. Raises DataProblem for a file that cannot be read, or is not UTF-8."""
+    try:
+        return path.read_text(encoding="utf-8-sig").splitlines()
+    except (OSError, UnicodeDecodeError) as error:
+        reason = error.strerror if isinstance(error, OSError) else "it is not UTF-8"
+        raise DataProblem(f"{path} cannot be read: {reason}.", "Check the name and the encoding.") from None
+
+
+class ReasonKind(StrEnum):
+    """The kinds of reason. {0} and {1} stand for what a reason is about."""
+
+    WIDTH = "{0} where the table has {1} columns"
+    BYTES = "{0}"
+    NOT_JSON = "not JSON: {0}"
+    NOT_AN_OBJECT = "not a JSON object"
+    TOO_DEEP = "values nested more than {0} deep"
+    TOO_LARGE = "larger than {0}"
+    BROKEN_JSON = "the JSON is broken off or wrong here: {0}"
+    NO_TEXT = "no text"
+    NO_LABEL = "no label"
+    NO_WEIGHT = "no weight above 0"
+    NO_NUMBER = "no number in column {0}"
+    NO_DATE = "no date"
+    NO_DATE_IN = "no date in column {0}"
+    SLOW_PATTERN = "the patterns of the plan took longer than {0} seconds on this machine, or made it far too long"
+    TOO_SHORT = "shorter than {0} words"
+    FOOTER = "a total or a note below the table"
+    REPETITION = "the same few words repeated"
+    JUNK = "junk"
+    NOT_CHOSEN = "label not chosen"
+    RARE = "rare label"
+    COPY = "exact copy"
+    NEAR_COPY = "near copy"
+    OTHERWISE_LABELLED_COPY = "exact copy under another label"
+    OTHERWISE_LABELLED_NEAR_COPY = "near copy under another label"
+    HELD_OUT_GROUP = "in one group with a held-out row, or a copy of one"
+
+
+@record(frozen=True)
+class RejectionReason:
+    """about: what stands in the places of the kind's wording. detail: what is special to the row."""
+
+    why: ReasonKind
+    about: tuple[str, ...] = ()
+    detail: str = ""
+
+    @property
+    def what(self) -> str:
+        """The reason without its detail: what rows with the same reason have in common."""
+        return self.why.value.format(*self.about)
+
+    def __str__(self) -> str:
+        return f"{self.what}, {self.detail}" if self.detail else self.what
+
+
+ROWS_A_BLOCK = 2000
+
+
+class EmptySource(DataProblem):
+    """A file without content; among the files of a folder or archive it is passed over and told."""
+
+
+@record(frozen=True, kw_only=True)
+class ReadSettings:
+    """How a source is to be read where that is not left to be found out.
+
+    kind: an ending without its dot (`csv`, `jsonl`, `text` …). encoding: a codec's name. delimiter: one character.
+    header: whether the first row names the columns. header_row: the line of the row that does, counted from 1; 0 where that is
+    to be found out. sheet: of a spreadsheet. table, query: of a database. each_line: each line of a text file is a
+    document. label_from: where the label of a text file is taken from: `folder`, `name`, or a regular expression with a group.
+    unpack_limit: bytes that one archive may unpack to. largest_cell: bytes or characters that one row, or one cell, may have.
+    """
+
+    kind: str = ""
+    encoding: str = ""
+    delimiter: str = ""
+    header: bool | None = None
+    header_row: int = 0
+    sheet: str = ""
+    table: str = ""
+    query: str = ""
+    each_line: bool = False
+    label_from: str = ""
+    unpack_limit: int = 4_000_000_000
+    largest_cell: int = 64_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class RejectedRow:
+    """A row that cannot be used. cells: what could be read of it."""
+
+    source: str
+    line: int
+    reason: RejectionReason
+    cells: tuple[str, ...]
+
+
+@record(frozen=True, kw_only=True)
+class Block:
+    """A stretch of one table.
+
+    columns: names, in order. rows: one list of cells each, as long as `columns`. lines: the line (or row, or item) of `source`
+    at which each row begins, counted from 1. refused: the rows of this stretch that cannot be used. files: where each row is
+    a file of its own, their names.
+    """
+
+    source: str
+    columns: tuple[str, ...]
+    rows: list[list[str]]
+    lines: list[int]
+    refused: list[RejectedRow] = field(default_factory=list)
+    files: list[str] | None = None
+
+    def origins(self) -> list[str]:
+        """Where each row came from: `file:line`, or the file."""
+        return self.files if self.files is not None else [f"{self.source}:{line}" for line in self.lines]
+
+
+class SourceBlocks(Protocol):
+    """What comes from one source."""
+
+    @property
+    def source(self) -> str:
+        """Its name."""
+
+
+Some = TypeVar("Some", bound=SourceBlocks)
+
+
+def in_large(
+    blocks: Iterable[Some], size_of: Callable[[Some], int], joined: Callable[[list[Some]], Some], least: int
+) -> Iterator[Some]:
+    """Consecutive blocks of one source joined to at least such a size, but for its last; array operations like long arrays. Where
+    blocks end depends on the rows alone."""
+    pending: list[Some] = []
+    size = 0
+    for block in blocks:
+        if pending and (pending[0].source != block.source or size >= least):
+            yield joined(pending)
+            pending, size = [], 0
+        pending.append(block)
+        size += size_of(block)
+    if pending:
+        yield joined(pending)
+
+
+def large_row_blocks(blocks: Iterable[Block], characters: int) -> Iterator[Block]:
+    """Blocks of at least so many characters in all cells, see `in_large`."""
+    return in_large(
+        blocks, lambda block: sum(len(cell) for row in block.rows for cell in row), _joined_rows, characters
+    )
+
+
+def _joined_rows(blocks: list[Block]) -> Block:
+    first = blocks[0]
+    if len(blocks) == 1:
+        return first
+    return replace(
+        first,
+        rows=[row for block in blocks for row in block.rows],
+        lines=[line for block in blocks for line in block.lines],
+        refused=[refused for block in blocks for refused in block.refused],
+        files=[name for block in blocks for name in block.files or ()] if first.files is not None else None,
+    )
+
+
+@record(frozen=True, kw_only=True)
+class Chunk:
+    """Some consecutive rows of a table, to be read without those before them. begin, end: in bytes, or in what else the table is
+    counted by; end None: to its end. line: of the first row, or the number before it. last: whether the table ends with it."""
+
+    begin: int
+    end: int | None
+    line: int = 1
+    last: bool = True
+
+
+WHOLE = Chunk(begin=0, end=None)
+"""All of a table."""
+
+
+@record(frozen=True)
+class Chunking:
+    """How a table is read in stretches, which together are the table. stretches: found as they are asked for. blocks: of one.
+    passing: whether only this machine has the table, see `Entry`."""
+
+    chunks: Callable[[], Iterator[Chunk]]
+    blocks: Callable[[Chunk], Iterator[Block]]
+    passing: bool = False
+
+
+@record(frozen=True, kw_only=True)
+class SourceTable:
+    """A table that can be read any number of times. notes: what was found out about it and should be told. text, label: columns
+    of which it is known, without a look at the rows, that they hold texts and labels. division: where it can be read in
+    stretches."""
+
+    name: str
+    columns: tuple[str, ...]
+    blocks: Callable[[], Iterator[Block]]
+    notes: tuple[str, ...] = ()
+    text: str = ""
+    label: str = ""
+    division: Chunking | None = None
+
+    def through(self, change: Callable[[Iterator[Block]], Iterator[Block]]) -> "SourceTable":
+        """The same table with its blocks changed on their way, however it is read."""
+        blocks, division = self.blocks, self.division
+        if division is not None:
+            inner = division.blocks
+            division = replace(division, blocks=lambda chunk: change(inner(chunk)))
+        return replace(self, blocks=lambda: change(blocks()), division=division)
+
+
+@record(frozen=True, kw_only=True)
+class SourceEntry:
+    """One file to be read, wherever it lies: on disk, in an archive, on standard input.
+
+    name: as shown to people. path: its folders and name inside the source. open: gives a new stream that can be rewound.
+    passing: whether it is a copy that ends with the command, which no other machine has. size: bytes as it lies there, packed
+    where it is packed; None where that is not known.
+    """
+
+    name: str
+    path: tuple[str, ...]
+    open: Callable[[], BinaryIO]
+    passing: bool = False
+    size: int | None = None
+
+
+LIST_JOINED_BY = "; "
+"""What stands between the items of a list that is a cell."""
+
+
+def cell_of(value: Any) -> str:
+    """A value of JSON, a spreadsheet or a typed table as the text of a cell; nothing at all is an empty cell."""
+    match value:
+        case None:
+            return ""
+        case str():
+            return value
+        case bool():
+            return "true" if value else "false"
+        case float() if value.is_integer() and abs(value) < 1e15:
+            return str(int(value))
+        case datetime.datetime() if value.time() == datetime.time():
+            return value.date().isoformat()
+        case datetime.date() | datetime.time():
+            return value.isoformat()
+        case list() if not any(isinstance(item, dict | list) for item in value):
+            return LIST_JOINED_BY.join(cell_of(item) for item in value)
+        case dict() | list():
+            return json.dumps(value, ensure_ascii=False, default=str)
+        case _:
+            return str(value)

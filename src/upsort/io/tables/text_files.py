@@ -1,0 +1,137 @@
+"""Plain text: each file a document, or each line of it; the label from the folder, the file's name or a pattern."""
+
+import re
+from collections.abc import Iterator, Sequence
+from pathlib import PurePosixPath
+
+from upsort.core.errors import UsageProblem
+from upsort.io.sources.addresses import unpacked_name
+from upsort.io.tables.bounds import size_text, with_rows_bounded
+from upsort.io.tables.encoding import find_encoding
+from upsort.io.tables.rows import (
+    ROWS_A_BLOCK,
+    WHOLE,
+    Block,
+    Chunk,
+    Chunking,
+    ReadSettings,
+    ReasonKind,
+    RejectedRow,
+    RejectionReason,
+    SourceEntry,
+    SourceTable,
+)
+
+_FILES_A_BLOCK = 200
+_FILES_PER_CHUNK = 5 * _FILES_A_BLOCK
+_SHOWN = 1000  # bytes of a file that is too large
+
+
+def text_table(name: str, entries: Sequence[SourceEntry], reading: ReadSettings) -> SourceTable:
+    """Text files as one table with the columns file, label (where labels are to be had) and text."""
+    label_from = reading.label_from or ("folder" if any(len(entry.path) > 2 for entry in entries) else "")
+    columns = ("file", "label", "text") if label_from else ("file", "text")
+
+    def blocks(chunk: Chunk) -> Iterator[Block]:
+        chosen = entries[chunk.begin : chunk.end]
+        if reading.each_line:
+            for entry in chosen:
+                yield from _line_blocks(entry, columns, label_from, reading)
+            return
+        for begin in range(0, len(chosen), _FILES_A_BLOCK):
+            block = Block(source=name, columns=columns, rows=[], lines=[], files=[])
+            for entry in chosen[begin : begin + _FILES_A_BLOCK]:
+                _add_file(block, entry, label_from, reading)
+            yield block
+
+    def chunks() -> Iterator[Chunk]:
+        some = 1 if reading.each_line else _FILES_PER_CHUNK
+        for begin in range(0, len(entries), some):
+            yield Chunk(begin=begin, end=begin + some)
+
+    return SourceTable(
+        name=name,
+        columns=columns,
+        blocks=lambda: blocks(WHOLE),
+        text="text",
+        label="label" if label_from else "",
+        division=Chunking(chunks, blocks, any(entry.passing for entry in entries)) if len(entries) > 1 else None,
+    )
+
+
+def _add_file(block: Block, entry: SourceEntry, label_from: str, reading: ReadSettings) -> None:
+    with entry.open() as stream:
+        encoding = find_encoding(stream, reading.encoding).name
+        content = stream.read(reading.largest_cell + 1)
+    if len(content) > reading.largest_cell:
+        reason = RejectionReason(ReasonKind.TOO_LARGE, (size_text(reading.largest_cell),), "--largest-cell allows more")
+        block.refused.append(
+            RejectedRow(entry.name, 1, reason, (content[:_SHOWN].decode(encoding, "backslashreplace"),))
+        )
+        return
+    try:
+        text = content.decode(encoding).removeprefix("\ufeff")
+    except UnicodeDecodeError as error:
+        reason = RejectionReason(ReasonKind.BYTES, (f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}",))
+        block.refused.append(RejectedRow(entry.name, 1, reason, (content.decode(encoding, "backslashreplace"),)))
+        return
+    block.rows.append([entry.name, *_labels(entry, label_from), text.replace("\r\n", "\n")])
+    block.lines.append(1)
+    if block.files is not None:
+        block.files.append(entry.name)
+
+
+def _line_blocks(
+    entry: SourceEntry, columns: tuple[str, ...], label_from: str, reading: ReadSettings
+) -> Iterator[Block]:
+    labels = _labels(entry, label_from)
+    with with_rows_bounded(entry.open(), entry.name, reading) as stream:
+        encoding = find_encoding(stream, reading.encoding).name
+        block = Block(source=entry.name, columns=columns, rows=[], lines=[])
+        for number, line in enumerate(stream, 1):
+            try:
+                text = line.decode(encoding).removeprefix("\ufeff").rstrip("\r\n")
+            except UnicodeDecodeError as error:
+                reason = RejectionReason(
+                    ReasonKind.BYTES, (f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}",)
+                )
+                block.refused.append(
+                    RejectedRow(entry.name, number, reason, (line.decode(encoding, "backslashreplace"),))
+                )
+                continue
+            if text.strip():
+                block.rows.append([entry.name, *labels, text])
+                block.lines.append(number)
+            if len(block.rows) == ROWS_A_BLOCK:
+                yield block
+                block = Block(source=entry.name, columns=columns, rows=[], lines=[])
+        yield block
+
+
+def _labels(entry: SourceEntry, label_from: str) -> list[str]:
+    match label_from:
+        case "":
+            return []
+        case "folder":
+            return [entry.path[-2] if len(entry.path) > 1 else ""]
+        case "name":
+            name = PurePosixPath(unpacked_name(entry.path[-1]))
+            return [name.stem if name.suffix[1:].isalpha() else name.name]
+        case _:
+            match = checked_pattern(label_from).search("/".join(entry.path))
+            return [match.group(1) if match else ""]
+
+
+def checked_pattern(text: str) -> "re.Pattern[str]":
+    """The regular expression of --label-from. Raises UsageProblem for a wrong one and for one without a group."""
+    try:
+        pattern = re.compile(text)
+    except re.error as error:
+        raise UsageProblem(
+            f"--label-from {text!r} is no regular expression: {error}.", "Or use folder or name."
+        ) from None
+    if pattern.groups < 1:
+        raise UsageProblem(
+            f"--label-from {text!r} has no group.", "Put the label in brackets, for example 'book-([a-z]+)'."
+        )
+    return pattern

@@ -1,1 +1,0 @@
-"""One module per command's work: files and a plan in, a result out. Nothing here prints."""

@@ -1,0 +1,325 @@
+"""Work spread over a cluster of Dask: a scheduler at an address, workers anywhere that see the same files.
+
+Moving data, placing work and doing it again where a worker is lost are the scheduler's. Here is what is asked of it: a list of
+items worked on in their order, a bounded number of them at once. What the work holds is sent once, and unpacked by each thread of
+a worker for itself; no item rests on an earlier one, so that it does not matter who does it, or how often it was begun.
+"""
+
+import logging
+import threading
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import CancelledError
+from contextlib import ExitStack, contextmanager
+from importlib.metadata import version
+from typing import Any, TypeVar
+from uuid import uuid4
+
+import numpy as np
+
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.executors import ParallelMap
+from upsort.core.lazy import cloudpickle, dask_config, distributed, record
+from upsort.core.matrices.partitioned import Executor, SumTuple
+from upsort.parallel.processes import usual_workers
+
+Item = TypeVar("Item")
+Result = TypeVar("Result")
+
+LOCAL = "local:"
+"""What the address of a cluster begins with that is started for one command, on this machine; a number of workers follows."""
+
+_PATIENCE = 10  # seconds to reach a scheduler, and for it to have a worker
+_AT_ONCE = 3  # items for each thread of the workers: one in work, and some so that none waits
+_DIRECT_BYTES = 100_000  # bytes; what is larger goes to a worker by itself, not through the list of work
+_LOST = "The cluster at {} is gone: {}."
+_AFTER_LOSS = "Start it again, and the command; score goes on with --resume where it wrote a table."
+_CERTIFICATES = "Name them under distributed.comm.tls in the configuration of Dask, ~/.config/dask/*.yaml."
+_OF_LOCAL = {
+    # One thread each; and freed memory is kept: to give it back at once, as workers are told else, costs a fifth of the time.
+    "distributed.nanny.pre-spawn-environ": {f"{name}_NUM_THREADS": 1 for name in ("OMP", "MKL", "OPENBLAS")},
+    "distributed.worker.profile.enabled": False,
+}
+_thread_state = threading.local()
+
+
+class Cluster:
+    """Workers of a cluster. See `Engine`."""
+
+    threads = usual_workers()
+    reads = True
+    elsewhere = True
+
+    def __init__(self, client: Any, address: str) -> None:
+        self.client, self.address = client, address
+        self.pieces = 0
+
+    @property
+    def workers(self) -> int:
+        """Those that the scheduler has."""
+        with self.reporting_losses():
+            return len(self.client.nthreads())
+
+    @property
+    def where(self) -> str:
+        """Where others reach it, too, while it is there."""
+        return str(self.client.scheduler.address)
+
+    def piece_done(self) -> None:
+        """See `Engine`."""
+        self.pieces += 1
+
+    @property
+    def executor(self) -> Executor:
+        """The workers."""
+        return _ClusterExecutor(self)
+
+    def in_order(
+        self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True
+    ) -> Iterator[tuple[Item, Result]]:
+        """See `Engine`. Raises DataProblem where the scheduler is lost, or a worker cannot do its work."""
+        pending: deque[tuple[Item, Any]] = deque()
+        try:
+            with self.reporting_losses():
+                sent = self.client.scatter(_serialised(work), broadcast=True)
+                most = _AT_ONCE * self._threads_there()
+            for number, item in enumerate(items, 1):
+                with self.reporting_losses():
+                    if number % most == 0:
+                        most = _AT_ONCE * self._threads_there()  # workers come and go
+                    pending.append((item, self.client.submit(_do, sent, self._to_send(item), key=_key(work))))
+                while len(pending) >= most or (pending and pending[0][1].done()):
+                    yield self._result(*pending.popleft())
+            while pending:
+                yield self._result(*pending.popleft())
+        finally:
+            if pending and self.client.status == "running":
+                self.client.cancel([future for _, future in pending], force=True)
+
+    def parallel(self, at_most: int) -> ParallelMap:
+        """See `Engine`."""
+
+        def run_all(work: Callable[[int], Result], count: int) -> list[Result]:
+            return [result for _, result in self.in_order(work, range(count))]
+
+        return run_all
+
+    def results(self, futures: Sequence[Any]) -> list[Any]:
+        """What pieces of work came to. Raises as `in_order`."""
+        with self.reporting_losses():
+            results: list[Any] = self.client.gather(list(futures))
+        for result in results:
+            _check_refusal(result)
+        return results
+
+    def _threads_there(self) -> int:
+        threads: int = sum(self.client.nthreads().values())
+        return max(1, threads)
+
+    def _to_send(self, item: Any) -> Any:
+        serialised = _serialised(item)
+        return self.client.scatter(serialised) if len(serialised.content) > _DIRECT_BYTES else serialised
+
+    def _result(self, item: Item, future: Any) -> tuple[Item, Any]:
+        with self.reporting_losses():
+            result = future.result()
+        _check_refusal(result)
+        return item, result
+
+    @contextmanager
+    def reporting_losses(self) -> Iterator[None]:
+        """Round what is asked of the cluster itself, and nothing else."""
+        try:
+            yield
+        except (OSError, CancelledError) as error:
+            raise DataProblem(_LOST.format(self.address, _message_of(error)), _AFTER_LOSS) from error
+        except distributed.KilledWorker as error:
+            raise DataProblem(
+                f"Several workers of the cluster at {self.address} ended while they did the same piece of work.",
+                "Often memory ran out: give each worker more, or fewer threads.",
+            ) from error
+
+
+def _check_refusal(result: Any) -> None:
+    if isinstance(result, _WorkerProblem):
+        raise DataProblem(
+            f"{result.what} cannot be read or written by the worker at {result.worker}: {result.why}.",
+            "All workers must see the files under the same names, in a shared folder.",
+        )
+
+
+class _ClusterExecutor:
+    """The workers of a cluster as the hands that keep values. Every value is made by a piece of work, so that what a worker that
+    is lost has kept is made again by others."""
+
+    def __init__(self, cluster: Cluster) -> None:
+        self.cluster = cluster
+
+    def put(self, value: Any, /) -> Any:
+        """A future of the value; what is small goes with each piece of work."""
+        serialised = cloudpickle.dumps(value)
+        return self._submitted(self.put, _unpacked, serialised) if len(serialised) > _DIRECT_BYTES else value
+
+    def submit(self, work: Callable[..., Any], /, *given: Any) -> Any:
+        """A future of the result."""
+        return self._submitted(work, _done, work, *given)
+
+    def gather(self, handles: Sequence[Any], /) -> list[Any]:
+        """The values of futures, which may be changed. Raises as `Cluster.in_order`."""
+        return [_own(value) for value in self.cluster.results(handles)]
+
+    def _submitted(self, named: Callable[..., Any], work: Callable[..., Any], *given: Any) -> Any:
+        with self.cluster.reporting_losses():
+            return self.cluster.client.submit(work, *given, key=_key(named))
+
+
+def _key(work: Callable[..., Any]) -> str:
+    """What a piece of work is called where the scheduler shows what is done."""
+    name: str = getattr(work, "__name__", type(work).__name__)
+    return f"{name.strip('_').lower()}-{uuid4().hex}"
+
+
+def _own(value: Any) -> Any:
+    """What came over the wire, its arrays copied where they lie in what came."""
+    if isinstance(value, np.ndarray):
+        return value if value.flags.writeable else value.copy()
+    return type(value)(map(_own, value)) if type(value) in (list, tuple, SumTuple) else value
+
+
+def _unpacked(content: bytes) -> Any:
+    return cloudpickle.loads(content)
+
+
+def _done(work: Callable[..., Any], *given: Any) -> Any:
+    """Runs on a worker. What was made of a refusal is one."""
+    refused = next((argument for argument in given if isinstance(argument, _WorkerProblem)), None)
+    if refused is not None:
+        return refused
+    try:
+        return work(*given)
+    except OSError as error:
+        return _WorkerProblem(error)
+
+
+@record(frozen=True)
+class _Serialised:
+    """Something for workers. name: no two have the same."""
+
+    name: str
+    content: bytes
+
+
+def _serialised(value: Any) -> _Serialised:
+    return _Serialised(uuid4().hex, cloudpickle.dumps(value))
+
+
+class _WorkerProblem:
+    """What the system of a worker refused it."""
+
+    def __init__(self, error: OSError) -> None:
+        self.what, self.why = error.filename or "A file", error.strerror or _message_of(error)
+        self.worker = distributed.get_worker().address
+
+
+def _do(work: _Serialised, item: _Serialised) -> Any:
+    """Runs on a worker."""
+    if getattr(_thread_state, "name", "") != work.name:
+        _thread_state.name, _thread_state.work = work.name, cloudpickle.loads(work.content)
+    try:
+        return _thread_state.work(cloudpickle.loads(item.content))
+    except OSError as error:  # raised here, it would look like a loss of the cluster
+        return _WorkerProblem(error)
+
+
+@contextmanager
+def connected(address: str) -> Iterator[Cluster]:
+    """A cluster while it is needed. address: of its scheduler, or `local:N` for one of N workers that ends with the command.
+
+    Raises UsageProblem where the library is not installed or the address is none, DataProblem where nobody answers there or its
+    workers have another version of this program.
+    """
+    try:
+        distributed.Client  # noqa: B018 - loads it
+    except ImportError:
+        raise UsageProblem(
+            "A cluster needs a library that is not installed.", "pip install 'upsort[cluster]' has it."
+        ) from None
+    for name in ["distributed", "tornado", "asyncio", *logging.root.manager.loggerDict]:
+        if name.partition(".")[0] in ("distributed", "tornado", "asyncio"):
+            logging.getLogger(name).setLevel(logging.CRITICAL + 1)  # what matters of it is told as a problem
+    with ExitStack() as stack:
+        stack.enter_context(dask_config.set({"distributed.admin.large-graph-warning-threshold": "1 TiB"}))
+        where: Any = address
+        if address.startswith(LOCAL):
+            where = stack.enter_context(_local(address))
+        else:
+            _check_address(address)
+        try:
+            client = stack.enter_context(distributed.Client(where, timeout=_PATIENCE, set_as_default=False))
+            client.wait_for_workers(1, timeout=_PATIENCE)
+        except (OSError, TimeoutError) as error:
+            raise DataProblem(
+                f"No cluster with a worker answers at {address}: {_message_of(error)}.",
+                "Start it with: dask scheduler, and dask worker ADDRESS.",
+            ) from None
+        _check_versions(client)
+        yield Cluster(client, address)
+
+
+def _check_address(address: str) -> None:
+    """Raises UsageProblem for what cannot be an address; the library's client, once made of one, takes long to give up."""
+    try:
+        scheme, place = distributed.comm.parse_address(address)
+        distributed.comm.registry.get_backend(scheme)
+        distributed.comm.parse_host_port(place)
+    except ValueError as error:
+        raise UsageProblem(
+            f"{address!r} is no address of a cluster: {_message_of(error)}.", "One is tcp://host:8786."
+        ) from None
+    if scheme == "tls":
+        _check_certificates(address)
+
+
+def _check_certificates(address: str) -> None:
+    """Raises UsageProblem where the library's configuration has none that can be used."""
+    try:
+        context = distributed.Security().get_connection_args("client").get("ssl_context")
+    except OSError as error:  # among them what certificates can have wrong
+        raise UsageProblem(
+            f"The certificates for {address} cannot be used: {_message_of(error)}.", _CERTIFICATES
+        ) from None
+    if context is None:
+        raise UsageProblem(f"{address} asks for certificates, and none are configured.", _CERTIFICATES)
+
+
+def _local(address: str) -> Any:
+    number = address.removeprefix(LOCAL)
+    if not number.isdecimal() or not 1 <= int(number) <= 256:
+        raise UsageProblem(f"{address!r} names no number of workers.", "For four of them: local:4.")
+    with dask_config.set(_OF_LOCAL):
+        return distributed.LocalCluster(n_workers=int(number), threads_per_worker=1, dashboard_address=None)
+
+
+def _check_versions(client: Any) -> None:
+    """Raises DataProblem where a worker has not the version of this program."""
+
+    def installed() -> str:  # sent as it is: a worker need not have this program to answer
+        from importlib import metadata
+
+        try:
+            return metadata.version("upsort")
+        except metadata.PackageNotFoundError:
+            return ""
+
+    mine = version("upsort")
+    for worker, theirs in client.run(installed).items():
+        if theirs != mine:
+            has = f"version {theirs}" if theirs else "no upsort"
+            raise DataProblem(
+                f"The worker at {worker} has {has}, this program is {mine}.",
+                f"Install the same there: pip install 'upsort[cluster]=={mine}'.",
+            )
+
+
+def _message_of(error: BaseException) -> str:
+    return " ".join(str(error).split()).rstrip(".")[:200] or type(error).__name__

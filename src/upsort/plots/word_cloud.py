@@ -1,0 +1,155 @@
+"""A cloud of words: the size of a word by the documents that hold it, its colour by the label that it leans to.
+
+The words are laid out largest first. Each tries places along a spiral that starts at the middle, and takes the first where its
+box overlaps no other. Nothing is drawn at random, so the same words give the same cloud.
+"""
+
+from collections.abc import Sequence
+from functools import cache
+from math import pi
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from upsort.core.arrays import Floats
+from upsort.core.lazy import record
+from upsort.plots.canvas import INK, MOST_COLOURS, SLATE, bare_figure, colours_of, library, shortened
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+_WIDTH, _HEIGHT = 1200.0, 640.0  # the field in which words are placed, in pixels
+_LARGEST, _SMALLEST = 88.0, 12.0  # type sizes in points
+_SCALES = (1.0, 0.8, 0.65, 0.5, 0.4)
+_GAP = 0.45  # free room beside a word, as a share of its type size
+_PIXELS_A_POINT = 100 / 72
+_PLACES_AT_ONCE = 2048
+
+
+@record(frozen=True)
+class CloudWord:
+    """A word, its weight (documents), and the label it leans to; an empty label, to none."""
+
+    word: str
+    weight: int
+    label: str
+
+
+@record(frozen=True)
+class PlacedWord:
+    """A word with its type size in points and its box in pixels: left, bottom, width, height."""
+
+    word: CloudWord
+    size: float
+    box: tuple[float, float, float, float]
+
+
+def laid_out(words: Sequence[CloudWord]) -> list[PlacedWord]:
+    """Place the words without overlap; the type size grows evenly from the lightest word to the heaviest.
+
+    Where not all find room, all are set smaller and laid out again; what finds none at the smallest scale is left out.
+    """
+    ordered = sorted(words, key=lambda word: (-word.weight, word.word))
+    placed: list[PlacedWord] = []
+    for scale in _SCALES:
+        placed = _placed(ordered, _LARGEST * scale, all_or_none=scale > _SCALES[-1])
+        if len(placed) == len(ordered):
+            break
+    return placed
+
+
+def _placed(ordered: Sequence[CloudWord], largest: float, all_or_none: bool) -> list[PlacedWord]:
+    placed: list[PlacedWord] = []
+    for word in ordered:
+        heaviest, lightest = ordered[0].weight, ordered[-1].weight
+        size = _SMALLEST + (largest - _SMALLEST) * (word.weight - lightest) / max(heaviest - lightest, 1)
+        width, height = _extent(word.word, size)
+        box = _free_box(width + _GAP * size * _PIXELS_A_POINT, height, placed)
+        if box is not None:
+            placed.append(PlacedWord(word, size, box))
+        elif all_or_none:
+            return []
+    return placed
+
+
+def _extent(word: str, size: float) -> tuple[float, float]:
+    # The full height of a line of type, so that words of one size stand on one line whatever their letters.
+    return _width(word) * size * _PIXELS_A_POINT, size * 1.16 * _PIXELS_A_POINT
+
+
+@cache
+def _width(word: str) -> float:
+    """The width of a word in points, at a type size of one."""
+    drawing = library()
+    font = drawing.font_manager.FontProperties(family="DejaVu Sans", size=100.0)
+    return float(drawing.textpath.text_to_path.get_text_width_height_descent(word, font, False)[0]) / 100.0
+
+
+@cache
+def _spiral() -> tuple[Floats, Floats]:
+    """Places along the spiral, (n,) each: how far right of the middle and how far above it."""
+    angles, angle = [], 0.0
+    while angle < 110 * pi:
+        angles.append(angle)
+        angle += 6.0 / max(2.2 * angle, 8.0)
+    turned = np.array(angles)
+    return 2.2 * turned * np.cos(turned), 2.2 * turned * np.sin(turned) * _HEIGHT / _WIDTH
+
+
+def _free_box(width: float, height: float, placed: Sequence[PlacedWord]) -> tuple[float, float, float, float] | None:
+    all_right, all_above = _spiral()
+    for begin in range(0, all_right.size, _PLACES_AT_ONCE):
+        right, above = all_right[begin : begin + _PLACES_AT_ONCE], all_above[begin : begin + _PLACES_AT_ONCE]
+        left, bottom = _WIDTH / 2 + right - width / 2, _HEIGHT / 2 + above - height / 2
+        inside = (left >= 0) & (bottom >= 0) & (left + width <= _WIDTH) & (bottom + height <= _HEIGHT)
+        left, bottom = left[inside], bottom[inside]
+        for other in placed:
+            x, y, wide, high = other.box
+            free = (left >= x + wide) | (x >= left + width) | (bottom >= y + high) | (y >= bottom + height)
+            left, bottom = left[free], bottom[free]
+        if left.size:
+            return float(left[0]), float(bottom[0]), width, height
+    return None
+
+
+def overlap(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
+    """Whether two boxes (left, bottom, width, height) have points in common."""
+    return a[0] < b[0] + b[2] and b[0] < a[0] + a[2] and a[1] < b[1] + b[3] and b[1] < a[1] + a[3]
+
+
+def word_cloud(words: Sequence[CloudWord], labels: Sequence[str], title: str) -> "Figure":
+    """Draw the cloud, with a key to the colours of the labels."""
+    figure = bare_figure(title)
+    figure.set_layout_engine("none")
+    axes = figure.add_axes((0.03, 0.1, 0.94, 0.8))
+    axes.set_axis_off()
+    axes.set_xlim(0, _WIDTH)
+    axes.set_ylim(0, _HEIGHT)
+    few = len(set(labels)) <= MOST_COLOURS
+    colours = colours_of(labels) if few else dict.fromkeys(labels, INK)
+    placed = laid_out(words)
+    for entry in placed:
+        left, bottom, width, height = entry.box
+        colour = colours.get(entry.word.label, SLATE)
+        axes.text(
+            left + width / 2,
+            bottom + height / 2,
+            entry.word.word,
+            fontsize=entry.size,
+            color=colour,
+            ha="center",
+            va="center_baseline",
+            parse_math=False,
+        )
+    named = sorted({entry.word.label for entry in placed if entry.word.label in colours})
+    for place, label in enumerate(named if few else ()):
+        x = 0.03 + 0.94 * place / max(len(named), 1)
+        figure.text(x, 0.04, "●", color=colours[label], fontsize=11)
+        figure.text(x + 0.012, 0.04, shortened([label], most=120 // len(named))[0], color=INK, fontsize=11)
+    if named:
+        text = (
+            f"{'coloured' if few else 'dark'}: in more of {'the' if few else 'one'} label's documents than of all others', "
+            "beyond chance; size: documents"
+        )
+        figure.text(0.03, 0.08, text, color=INK, fontsize=10)
+    return figure

@@ -1,0 +1,339 @@
+"""Looking for a good plan, and what the one that is found is worth.
+
+A share of the documents is set aside before anything else. On the others, trials are judged by successive halving (Jamieson &
+Talwalkar 2016, *Non-stochastic best arm identification and hyperparameter optimization*): all on a small sample, the best
+third of them on one three times as large, and so on. The last are judged on the folds of the plan, on the same documents. The
+given plan is kept where it is behind the best by less than a margin; else the choices of the best that bring least are left out,
+as long as that holds of what is left. The plan that is picked is trained on all that was not set aside, and judged once on what
+was: nothing that was looked at there had a part in the choice.
+"""
+
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from math import ceil
+
+import numpy as np
+
+from upsort.core.arrays import Bools, Ints
+from upsort.core.errors import DataProblem, Problem, UsageProblem
+from upsort.core.evaluation.comparison import DifferenceToBest, difference_to_best
+from upsort.core.evaluation.cross_validation import CrossValidation, SplitParts, outcome, outcome_of, validation_of
+from upsort.core.evaluation.splits import Splits, hold_out, splits
+from upsort.core.lazy import record
+from upsort.core.plan import Plan
+from upsort.core.training.fold_data import Split
+from upsort.core.training.stratified_split import held_out_of
+from upsort.io.ledger import documents_digest, enter_trials, known_trials, plan_digest
+from upsort.workflows.context import RunContext
+from upsort.workflows.cross_validate import DuplicateHandling, PreparedFolds, prepare_folds
+from upsort.workflows.plan_batches import Candidate, Corpora, PlanBatch, judge_batches
+from upsort.workflows.trials import candidate_without, description_of, extra_column_changes, trials
+
+JUDGE_SHARE = 0.2  # of the documents, to judge the choice by
+_FOLDS = 3  # while trials are sorted out
+_SURVIVORS = 3  # one of so many goes on
+_LEAST = 300  # documents of a sample
+_FINALISTS = 5
+_MINUTE = 60.0
+_NO_TIME = -1.0
+_LINKED_KEYS = (("features.units", "features.lengths"), ("columns.numbers", "columns.wrong_numbers"))
+
+
+@record(frozen=True, kw_only=True)
+class Budget:
+    """trials: how many plans are tried at most. minutes: after which no further one is asked for, 0 without an end. margin: by
+    how large a share of the documents a simpler plan may be behind and is preferred. beside: columns that may stand beside the
+    text. known_from: the sources that the documents come from, where what the ledger knows of trials on them is used, and what is
+    found out is noted there; else none."""
+
+    trials: int
+    minutes: float
+    margin: float
+    extra_columns: Sequence[str] = ()
+    known_from: Sequence[str] = ()
+
+
+@record(frozen=True, kw_only=True)
+class Trial:
+    """documents: on how many it was judged last. accuracy: there; None where it could not be trained on them. known: whether an
+    earlier search had found that out."""
+
+    candidate: Candidate
+    documents: int
+    accuracy: float | None
+    known: bool
+
+
+@record(frozen=True, kw_only=True)
+class ChoiceReason:
+    """What one choice brought: keys with their values, and by how much the plan without it is behind."""
+
+    description: str
+    without: DifferenceToBest
+
+
+@record(frozen=True, kw_only=True)
+class ChosenPlan:
+    """picked: the plan. best: the most accurate finalist, and behind_best: by how much the picked one is behind it on the folds.
+    finalists: all that were judged on the folds, most accurate first. inside: what the folds say of the picked plan, which is a
+    little too high, since they chose it. honest: of the documents set aside. as_it_is: the same of the plan that was given.
+    gain: by how much that one is behind the picked one, on the documents set aside. trials: those there was time for.
+    left_out: choices of the best that the picked one does without. counted: how often the text was."""
+
+    picked: Candidate
+    best: Candidate
+    difference_to_best: DifferenceToBest
+    finalists: list[tuple[Candidate, CrossValidation]]
+    trials: list[Trial]
+    inside: CrossValidation
+    honest: CrossValidation
+    as_it_is: CrossValidation
+    gain: DifferenceToBest
+    reasons: list[ChoiceReason]
+    left_out: list[ChoiceReason]
+    counted: int
+    documents: int
+    judge_documents: int
+    duplicates: DuplicateHandling
+    seconds: float
+
+
+def choose(work: RunContext, budget: Budget) -> ChosenPlan:
+    """Look for a good plan, beginning with that of the work. Raises DataProblem for documents that are too few to be divided so,
+    UsageProblem for a plan that says how folds are dealt."""
+    _check(work.plan)
+    try:
+        return _chosen(work, budget)
+    except DataProblem as problem:
+        raise DataProblem(problem.what, problem.remedy.replace("--folds ", "--set judge.folds=")) from problem
+
+
+def _chosen(work: RunContext, budget: Budget) -> ChosenPlan:
+    began, started = time.monotonic(), time.perf_counter()
+    tried = trials(work.plan, budget.trials, extra_column_changes(work.inputs, work.plan.columns, budget.extra_columns))
+    search = _start_search(work, tried, budget)
+    finalists, alive = _successive_halving(search, began + budget.minutes * _MINUTE if budget.minutes else np.inf)
+    judged = _final(search, {number: tried[number] for number in alive})
+    order = sorted(alive, key=lambda number: (-(judged[number].overall.accuracy.value or 0.0), number))
+    best = judged[order[0]]
+    as_given = _difference(best, judged[0], len(order))
+    if order[0] == 0 or (as_given.low <= 0.0 and as_given.value < budget.margin):
+        picked = _PickedPlan(candidate=tried[0], judged=judged[0], difference_to_best=as_given, reasons=[], left_out=[])
+    else:
+        picked = _simplify(search, tried[order[0]], best, budget.margin)
+    honest = as_it_is = _judge_finalist(search, tried[0])
+    if picked.candidate.values:
+        honest = _judge_finalist(search, picked.candidate)
+    return ChosenPlan(
+        picked=picked.candidate,
+        best=tried[order[0]],
+        difference_to_best=picked.difference_to_best,
+        finalists=[(tried[number], judged[number]) for number in order],
+        trials=finalists,
+        inside=picked.judged,
+        honest=honest,
+        as_it_is=as_it_is,
+        gain=_difference(honest, as_it_is, 2),
+        reasons=picked.reasons,
+        left_out=picked.left_out,
+        counted=search.corpora.times,
+        documents=search.first.documents.documents,
+        judge_documents=int(search.outside.sum()),
+        duplicates=search.first.duplicates,
+        seconds=time.perf_counter() - started,
+    )
+
+
+def _check(plan: Plan) -> None:
+    if plan.judge.in_time or plan.judge.alone or plan.columns.fold:
+        raise UsageProblem(
+            "upsort choose deals the documents by itself; the plan says how (judge.in_time, judge.alone, columns.fold).",
+            "Leave that out, and judge what is chosen with upsort cross-validate.",
+        )
+
+
+@record(frozen=True, kw_only=True)
+class _PlanSearch:
+    """tried: the trials, the given plan first. first: the documents as that one counts them. outside: (n,) those set aside;
+    inside: (m,) places of the others. digest: tells the documents in the ledger, empty where nothing is noted there."""
+
+    work: RunContext
+    corpora: Corpora
+    tried: Sequence[Candidate]
+    first: PreparedFolds
+    outside: Bools
+    inside: Ints
+    digest: str
+
+    def batches(self, candidates: Mapping[int, Candidate]) -> list[PlanBatch]:
+        """Candidates, by how they count the text, with all documents."""
+        return self.corpora.batches(candidates, self.first.documents.groups)
+
+
+def _start_search(work: RunContext, tried: Sequence[Candidate], budget: Budget) -> _PlanSearch:
+    corpora = Corpora(work, [candidate.plan for candidate in tried], "choose")
+    corpus, answer = corpora.of(work.plan)
+    first = prepare_folds(corpus, work.plan, answer)
+    documents = first.documents
+    outside = hold_out(documents, JUDGE_SHARE, work.plan.judge.seed)
+    arrays = [
+        array for array in (documents.keys, documents.labels, documents.groups, documents.weights) if array is not None
+    ]
+    return _PlanSearch(
+        work=work,
+        corpora=corpora,
+        tried=tried,
+        first=first,
+        outside=outside,
+        inside=np.flatnonzero(~outside),
+        digest=documents_digest(budget.known_from, work.plan, arrays) if budget.known_from else "",
+    )
+
+
+def _successive_halving(search: _PlanSearch, ends: float) -> tuple[list[Trial], list[int]]:
+    """All trials with how far each came, and the numbers of the last."""
+    tried, inside = search.tried, search.inside
+    sizes = [share for share in (1 / _SURVIVORS**2, 1 / _SURVIVORS) if share * inside.size >= _LEAST] + [1.0]
+    alive, results = list(range(len(tried))), dict[int, Trial]()
+    known, digests = known_trials(search.digest), [plan_digest(candidate.plan)[0] for candidate in tried]
+    for share in sizes:
+        rows = inside
+        if share < 1.0:
+            split_keys = search.first.documents.rows(inside).split_keys
+            rows = inside[held_out_of(split_keys, share, search.work.plan.judge.seed)]
+        before = {
+            number: known[digests[number], rows.size] for number in alive if (digests[number], rows.size) in known
+        }
+        untried = [number for number in alive if number not in before]
+        try:
+            fresh = _accuracies(search, rows, untried, np.inf if results else ends)
+        except DataProblem:  # a label is too rare for folds of so few
+            if share == 1.0:
+                raise
+            continue
+        enter_trials(search.digest, {(digests[number], rows.size): value for number, value in fresh.items()})
+        values = {number: (before | fresh)[number] for number in alive if number in before or number in fresh}
+        results |= {
+            number: Trial(candidate=tried[number], documents=rows.size, accuracy=value, known=number in before)
+            for number, value in values.items()
+        }
+        able = sorted(
+            (number for number in values if values[number] is not None), key=lambda n: (-(values[n] or 0.0), n)
+        )
+        many = _FINALISTS if share == 1.0 else max(ceil(len(values) / _SURVIVORS), _FINALISTS)
+        alive = sorted({0, *able[:many]})
+    return sorted(results.values(), key=lambda trial: (-trial.documents, -(trial.accuracy or 0.0))), alive
+
+
+def _accuracies(search: _PlanSearch, rows: Ints, numbers: Sequence[int], ends: float) -> dict[int, float | None]:
+    """Of each trial that there is time for, on three folds of some documents; None where it cannot be trained on them.
+
+    Only labels are asked for, so that nothing is calibrated.
+    """
+    settings = replace(search.work.plan.judge, folds=_FOLDS, repeats=1)
+    made = splits(search.first.documents.rows(rows), settings).each
+    of_rows = [batch.only(rows) for batch in search.batches({number: search.tried[number] for number in numbers})]
+    parts = [SplitParts(batch.documents, made) for batch in of_rows]
+    places = {number: place for place, batch in enumerate(of_rows) for number in batch.methods}
+
+    def of(piece: int) -> float | None:
+        number, fold = numbers[piece // _FOLDS], piece % _FOLDS
+        if time.monotonic() > ends and number:
+            return _NO_TIME
+        batch, batch_parts = of_rows[places[number]], parts[places[number]]
+        try:
+            return float(outcome(batch_parts, fold, batch.methods[number].for_labels()).right(batch.documents))
+        except Problem:  # too few documents for its terms, or values that its classifier does not take
+            return None
+
+    right = search.work.parallel(search.first.documents)(of, len(numbers) * _FOLDS)
+    values: dict[int, float | None] = {}
+    for place, number in enumerate(numbers):
+        mine = right[place * _FOLDS : (place + 1) * _FOLDS]
+        if _NO_TIME not in mine:
+            values[number] = (
+                None if None in mine else sum(accuracy for accuracy in mine if accuracy is not None) / rows.size
+            )
+    return values
+
+
+def _final(
+    search: _PlanSearch, candidates: Mapping[int, Candidate], labels_alone: bool = False
+) -> dict[int, CrossValidation]:
+    """Candidates judged on the plan's folds. labels_alone: whether nothing is asked but the labels that they give."""
+    batches = [batch.only(search.inside) for batch in search.batches(candidates)]
+    if labels_alone:
+        batches = [
+            replace(batch, methods={number: method.for_labels() for number, method in batch.methods.items()})
+            for batch in batches
+        ]
+    documents = search.first.documents.rows(search.inside)
+    made = Splits.whole(splits(documents, search.work.plan.judge).each)
+    judged = judge_batches(batches, replace(search.first, documents=documents, splits=made), search.work)
+    return {number: result for number, (result, _) in judged.items()}
+
+
+def _judge_finalist(search: _PlanSearch, candidate: Candidate) -> CrossValidation:
+    """A plan trained on all that was not set aside, judged on what was."""
+    (batch,) = search.batches({0: candidate})
+    split = Split(search.inside, np.flatnonzero(search.outside))
+    return validation_of([outcome_of(batch.documents, split, batch.methods[0])], batch.documents, batch.methods[0])
+
+
+@record(frozen=True, kw_only=True)
+class _PickedPlan:
+    """A plan, what the folds say of it, by how much it is behind the best there, what each of its choices brought, and those
+    of the best that were left out."""
+
+    candidate: Candidate
+    judged: CrossValidation
+    difference_to_best: DifferenceToBest
+    reasons: list[ChoiceReason]
+    left_out: list[ChoiceReason]
+
+
+def _simplify(search: _PlanSearch, candidate: Candidate, best: CrossValidation, margin: float) -> _PickedPlan:
+    """The best with the choices left out, one after the other, that bring least, as long as what is left is not surely behind it,
+    nor by as much as the margin."""
+    now = _PickedPlan(
+        candidate=candidate, judged=best, difference_to_best=_difference(best, best, 2), reasons=[], left_out=[]
+    )
+    while True:
+        groups = _choices(now.candidate.values)
+        simpler = [candidate_without(search.work.plan, now.candidate.values, keys) for keys in groups]
+        results = _final(search, dict(enumerate(simpler)), labels_alone=True)
+        many = 2
+        while many * (many - 1) // 2 < len(simpler):
+            many += 1
+        reasons = [
+            ChoiceReason(
+                description=description_of(now.candidate.values, keys),
+                without=_difference(now.judged, results[number], many),
+            )
+            for number, keys in enumerate(groups)
+        ]
+        least = min(range(len(simpler)), key=lambda number: reasons[number].without.value)
+        distance = _difference(best, results[least], 2)
+        if len(groups) == 1 or distance.low > 0.0 or distance.value >= margin:
+            return replace(now, reasons=reasons)
+        now = _PickedPlan(
+            candidate=simpler[least],
+            judged=results[least],
+            difference_to_best=distance,
+            reasons=[],
+            left_out=[*now.left_out, reasons[least]],
+        )
+
+
+def _choices(values: Mapping[str, object]) -> list[tuple[str, ...]]:
+    """The keys that were chosen together: letters come with their lengths, numbers with what is done with wrong ones."""
+    groups = [keys for keys in _LINKED_KEYS if all(key in values for key in keys)]
+    grouped = {key for keys in groups for key in keys}
+    return [*groups, *((key,) for key in values if key not in grouped)]
+
+
+def _difference(better: CrossValidation, other: CrossValidation, many: int) -> DifferenceToBest:
+    """By how much one is behind another on the same documents. many: see `judging.behind`."""
+    difference = (better.times_right() - other.times_right()).astype(np.float64)
+    return difference_to_best(difference / better.sample.repeats, better.sample, many)

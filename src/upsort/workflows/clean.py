@@ -1,0 +1,404 @@
+"""Cleaning made visible: what each step does to single documents, to single words, and to the corpus as a whole."""
+
+import random
+import time
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack, contextmanager
+from dataclasses import field, replace
+from itertools import pairwise, zip_longest
+from operator import attrgetter
+from pathlib import Path
+
+from upsort.core import plan
+from upsort.core.errors import DataProblem
+from upsort.core.features.corpus_counts import CorpusCounter
+from upsort.core.features.counting import in_blocks
+from upsort.core.lazy import record
+from upsort.core.name_lists import suggestion
+from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.editing import edited
+from upsort.core.text.final_forms import mapped
+from upsort.core.text.step import shown, unmarked
+from upsort.core.text.steps import step_called
+from upsort.core.text.tokeniser import Tokens, tokenise
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.outputs.table_file import table_file
+from upsort.io.plan.resources import resources_for
+from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.columns import ColumnMapper, merged_columns
+from upsort.io.tables.document_blocks import DocumentBlock
+from upsort.io.tables.documents import DocumentReader
+from upsort.workflows.compare import MARGIN, ComparedPlan, CompareResult, ComparisonRequest, compare
+from upsort.workflows.context import RunContext, nothing_usable
+from upsort.workflows.corpus import count_blocks, counts_by_plan
+from upsort.workflows.plan_batches import Candidate
+
+CLEANED_COLUMN = "cleaned"
+NOTHING = "(nothing)"
+_SAMPLE = 2000  # documents among which those that a step changes most are looked for
+
+
+@record(frozen=True)
+class StepOnDocument:
+    """What one step did to one document. removed and changed: stretches it took out, and those it put others in place of."""
+
+    step: str
+    after: str
+    removed: list[str]
+    changed: list[tuple[str, str]]
+
+
+@record(frozen=True)
+class DocumentSteps:
+    """One document through all steps."""
+
+    reference: str
+    label: str
+    text: str
+    steps: list[StepOnDocument]
+
+
+@record(frozen=True, kw_only=True)
+class StepOnCorpus:
+    """The corpus after one step. empty: documents without tokens. seconds: what the step itself took."""
+
+    step: str
+    tokens: int
+    distinct: int
+    empty: int
+    seconds: float
+
+
+@record(frozen=True)
+class CleanResult:
+    """documents: how many there are. shown: some of them, step by step. steps: the corpus after each step. written: rows."""
+
+    documents: int
+    shown: list[DocumentSteps]
+    steps: list[StepOnCorpus]
+    written: int
+
+
+@record(frozen=True)
+class WordGroup:
+    """Words that fell together, with the times each stands in the corpus, commonest first."""
+
+    stem: str
+    words: list[tuple[str, int]]
+
+
+@record(frozen=True)
+class StepsResult:
+    """What a list of steps leads to. compared: on the same folds with the other lists, where there are labels."""
+
+    steps: tuple[str, ...]
+    distinct: int
+    compared: ComparedPlan | None
+
+
+@record(frozen=True)
+class StepsCompared:
+    """Best first, or in the order in which they were asked for where there are no labels. whole: of the comparison."""
+
+    lists: list[StepsResult]
+    whole: CompareResult | None
+
+
+@record(frozen=True)
+class ShowRequest:
+    """Which documents to show: so many at random, those called so, or those that one step changes most."""
+
+    show: int = 2
+    references: Sequence[str] = ()
+    most_changed_by: str = ""
+
+
+@record(frozen=True)
+class CleanedFile:
+    """Where the cleaned corpus goes. in_place: the cleaned text stands in place of the text, not in a column of its own."""
+
+    path: Path
+    in_place: bool = False
+
+
+def cleaner_for(choices: plan.Plan) -> tuple[Cleaner, list[str]]:
+    """The steps of a plan, and what in their order is worth a warning."""
+    resources = resources_for(choices.clean)
+    cleaning = cleaner(choices.clean, resources)
+    return cleaning, cleaning.warnings(resources)
+
+
+def clean(work: RunContext, showing: ShowRequest, output: CleanedFile | None = None) -> CleanResult:
+    """Show documents, measure each step, write the corpus; block by block, however large it is."""
+    cleaning, _ = cleaner_for(work.plan)
+    chosen = _DocumentSample(showing, work.plan.judge.seed)
+    measuring = OnCorpus(cleaning)
+    written = 0
+    with ExitStack() as stack:
+        write = (
+            stack.enter_context(_cleaned_rows(work.inputs, work.plan, cleaning, output)) if output is not None else None
+        )
+        for block in DocumentReader.of_plan(work.plan, cleaning).blocks(work.inputs, work.rejects):
+            if not block.rows:
+                continue
+            chosen.add_block(block)
+            measuring.add(block.texts)
+            if write is not None:
+                write(block)
+                written += len(block.rows)
+            work.advance(len(block.rows))
+        if not measuring.documents:
+            raise DataProblem(f"No usable document: {nothing_usable(work.rejects)}.", "Check --text and --encoding.")
+        documents = [
+            DocumentSteps(reference, label, text, on_document(cleaning, text))
+            for reference, label, text in chosen.documents(cleaning)
+        ]
+    return CleanResult(measuring.documents, documents, measuring.steps(), written)
+
+
+@contextmanager
+def _cleaned_rows(
+    inputs: Inputs, choices: plan.Plan, cleaning: Cleaner, output: CleanedFile
+) -> Iterator[Callable[[DocumentBlock], None]]:
+    """A writer of blocks with their cleaned text."""
+    columns = [name for name in merged_columns(table.columns for table in inputs.tables) if name != CLEANED_COLUMN]
+    by_name = ColumnMapper(columns)
+    target = columns.index(choices.columns.text[0]) if output.in_place else None
+    with table_file(output.path, columns if output.in_place else [*columns, CLEANED_COLUMN]) as writer:
+
+        def write(block: DocumentBlock) -> None:
+            rows = by_name.rows(block.columns, block.rows)
+            for row, cleaned in zip(rows, _as_text(cleaning, block.texts), strict=True):
+                if target is None:
+                    row.append(cleaned)
+                else:
+                    row[target] = cleaned
+            writer.writerows(rows)
+
+        yield write
+
+
+class _DocumentSample:
+    """The documents to show, picked as they pass: all that are wanted, or a sample of all (Vitter 1985, algorithm R)."""
+
+    def __init__(self, showing: ShowRequest, seed: int) -> None:
+        self.showing = showing
+        self.most = _SAMPLE if showing.most_changed_by else showing.show
+        self.generator = random.Random(seed)
+        self.sampled: list[tuple[int, tuple[str, str, str]]] = []
+        self.named: dict[str, list[tuple[str, str, str]]] = {}
+        self.references: list[str] = []
+        self.seen = 0
+
+    def add_block(self, block: DocumentBlock) -> None:
+        texts, labels = block.texts, block.metadata.labels
+        if self.showing.references:
+            self.references += block.ids
+            for place, reference in enumerate(block.ids):
+                if reference in self.showing.references:
+                    self.named.setdefault(reference, []).append((reference, labels[place], texts[place]))
+            return
+        for entry in zip(block.ids, labels, texts, strict=True):
+            if len(self.sampled) < self.most:
+                self.sampled.append((self.seen, entry))
+            elif self.most and (at := self.generator.randrange(self.seen + 1)) < self.most:
+                self.sampled[at] = (self.seen, entry)
+            self.seen += 1
+
+    def documents(self, cleaning: Cleaner) -> list[tuple[str, str, str]]:
+        """Reference, label and text of each. Raises DataProblem for one that is wanted and not there."""
+        for reference in self.showing.references:
+            if reference not in self.named:
+                raise DataProblem(
+                    f"No document is called {reference!r}.", suggestion(reference, self.references, "documents")
+                )
+        if self.showing.references:
+            return [entry for reference in dict.fromkeys(self.showing.references) for entry in self.named[reference]]
+        entries = [entry for _, entry in sorted(self.sampled, key=lambda sampled: sampled[0])]
+        if not self.showing.most_changed_by:
+            return entries
+        changes = [_change(cleaning, text, self.showing.most_changed_by) for _, _, text in entries]
+        order = sorted(range(len(entries)), key=lambda at: (-changes[at], at))
+        return [entries[at] for at in order[: self.showing.show]]
+
+
+def _change(cleaning: Cleaner, text: str, step: str) -> float:
+    """The share of the document's words that a step removes or changes."""
+    change = next((step_change for step_change in on_document(cleaning, text) if step_change.step == step), None)
+    return (len(change.removed) + len(change.changed)) / max(len(text.split()), 1) if change else 0.0
+
+
+def on_document(cleaning: Cleaner, text: str) -> list[StepOnDocument]:
+    """One document after each step."""
+    steps = []
+    text = unmarked(text)
+    for name, change in cleaning.on_text:
+        edits = change.edits(text)
+        olds_news = [(text[edit.start : edit.end].strip(), shown(edit.new).strip()) for edit in edits]
+        removed = [old for old, new in olds_news if old and not new]
+        changed = _whole_words(text, edited(text, edits)) if step_called(name).respells else [
+            (old, new) for old, new in olds_news if new and old != new
+        ]  # fmt: skip
+        text = edited(text, edits)
+        steps.append(StepOnDocument(name, shown(text), removed, list(dict.fromkeys(changed))))
+    tokens = cleaning.cut([text])
+    words = [tokens.words[code] for code in tokens.codes.tolist()]
+    steps.append(StepOnDocument("tokens", " ".join(words), [], []))
+    for name, step in cleaning.on_words:
+        pairs = [(word, step(word)) for word in words]
+        removed = list(dict.fromkeys(word for word, new in pairs if not new))
+        altered = list(dict.fromkeys((word, new) for word, new in pairs if new and new != word))
+        words = [new for _, new in pairs if new]
+        steps.append(StepOnDocument(name, " ".join(words), removed, altered))
+    return steps
+
+
+def _whole_words(before: str, after: str) -> list[tuple[str, str]]:
+    pairs = zip_longest(before.split(), after.split(), fillvalue="")
+    return [(old, new) for old, new in pairs if old != new]
+
+
+class OnCorpus:
+    """Tokens, distinct tokens and empty documents after each step, and its time, added up over blocks."""
+
+    def __init__(self, cleaning: Cleaner) -> None:
+        self.cleaning = cleaning
+        self.documents = 0
+        self.rows: dict[str, _Tally] = {}
+
+    def add(self, texts: Sequence[str]) -> None:
+        """A block of documents."""
+        self.documents += len(texts)
+        protected = [unmarked(text) for text in texts]
+        began = time.perf_counter()
+        tokens = tokenise(protected)
+        self._note("as it comes", 0, tokens, time.perf_counter() - began)
+        for number, (name, change) in enumerate(self.cleaning.on_text, 1):
+            began = time.perf_counter()
+            protected = [change.apply(text) for text in protected]
+            seconds = time.perf_counter() - began
+            self._note(name, number, self.cleaning.cut(protected), seconds)
+        tokens = self.cleaning.cut(protected)
+        for number, (name, step) in enumerate(self.cleaning.on_words, 1 + len(self.cleaning.on_text)):
+            began = time.perf_counter()
+            tokens = mapped(tokens, step)
+            self._note(name, number, tokens, time.perf_counter() - began)
+
+    def _note(self, name: str, number: int, tokens: Tokens, seconds: float) -> None:
+        tally = self.rows.setdefault(f"{number} {name}", _Tally(step=name))
+        tally.tokens += tokens.codes.size
+        tally.words.update(tokens.words)
+        tally.empty += int((tokens.starts[1:] == tokens.starts[:-1]).sum())
+        tally.seconds += seconds
+
+    def steps(self) -> list[StepOnCorpus]:
+        """A row for each step, in order."""
+        return [
+            StepOnCorpus(
+                step=tally.step,
+                tokens=tally.tokens,
+                distinct=len(tally.words),
+                empty=tally.empty,
+                seconds=tally.seconds,
+            )
+            for tally in self.rows.values()
+        ]
+
+
+@record(kw_only=True)
+class _Tally:
+    step: str
+    tokens: int = 0
+    words: set[str] = field(default_factory=set)
+    empty: int = 0
+    seconds: float = 0.0
+
+
+def _as_text(cleaning: Cleaner, texts: Sequence[str]) -> list[str]:
+    tokens = cleaning.tokens_of(texts)
+    starts = tokens.starts.tolist()
+    return [
+        " ".join(tokens.words[code] for code in tokens.codes[begin:end].tolist()) for begin, end in pairwise(starts)
+    ]
+
+
+def on_word(cleaning: Cleaner, word: str) -> list[tuple[str, str]]:
+    """A single word after each step that changes it."""
+    way = [("as it comes", word)]
+    for step in on_document(cleaning, word):
+        if way[-1][1] == NOTHING:
+            break
+        if step.after != way[-1][1] and not (step.step == "tokens" and step.after == way[-1][1].strip()):
+            way.append((step.step, step.after or NOTHING))
+    return way
+
+
+def groups(work: RunContext, most: int, word: str = "") -> list[WordGroup]:
+    """Which words fell together under each stem or lemma, those with most different words first.
+
+    word: only the group that this word falls into.
+    """
+    cleaning, _ = cleaner_for(work.plan)
+    forms = cleaning.forms
+    if forms is None or not forms.counted:
+        raise DataProblem(
+            "The plan's steps neither stem nor lemmatise, so no words fall together.",
+            "Try --set clean.steps=lower,stem",
+        )
+    counts: dict[str, Counter[str]] = {}
+    texts = (
+        text
+        for block in DocumentReader.of_plan(work.plan, cleaning).blocks(work.inputs, work.rejects)
+        for text in block.texts
+    )
+    for block in in_blocks(texts):
+        tokens = cleaning.words_of(block)
+        times = Counter(tokens.codes.tolist())
+        for code, written in enumerate(tokens.words):
+            stem = forms.of(written)
+            if stem:
+                counts.setdefault(stem, Counter())[written] += times[code]
+        work.advance(len(block))
+    if word:
+        mine = on_word(cleaning, word)[-1][1]
+        counts = {stem: words for stem, words in counts.items() if stem == mine}
+    joined = [WordGroup(stem, words.most_common()) for stem, words in counts.items() if len(words) > 1 or word]
+    return sorted(joined, key=lambda group: (-len(group.words), group.stem))[:most]
+
+
+def compare_steps(work: RunContext, lists: Sequence[tuple[str, ...]], margin: float = MARGIN) -> StepsCompared:
+    """For each list of steps the size of the vocabulary and, where there are labels, what `compare` says of them."""
+    tried = [
+        Candidate(", ".join(steps) or "none", replace(work.plan, clean=replace(work.plan.clean, steps=steps)))
+        for steps in lists
+    ]
+    if not work.plan.columns.label:
+        step_results = [
+            StepsResult(steps, _distinct_terms(_spare(work, candidate.plan, number)), None)
+            for number, (steps, candidate) in enumerate(zip(lists, tried, strict=True))
+        ]
+        return StepsCompared(step_results, None)
+    whole = compare(work, tried, ComparisonRequest(command="clean --compare-steps", margin=margin))
+    return StepsCompared(
+        [
+            StepsResult(candidate.candidate.plan.clean.steps, candidate.distinct_terms, candidate)
+            for candidate in whole.compared
+        ],
+        whole,
+    )
+
+
+def _spare(work: RunContext, choices: plan.Plan, number: int) -> RunContext:
+    """The same work by another plan; rows are set aside the first time alone."""
+    return replace(work, plan=choices, rejects=RejectedRows() if number else work.rejects)
+
+
+def _distinct_terms(work: RunContext) -> int:
+    """How many terms there are."""
+    resources = resources_for(work.plan.clean, work.plan.features)
+    cleaning = cleaner(work.plan.clean, resources, work.plan.features.within_sentences)
+    measuring = CorpusCounter(work.plan.columns, work.plan.features, cleaning.forms)
+    for _ in count_blocks(work, DocumentReader.of_plan(work.plan, cleaning), measuring, cleaning, attrgetter("lines")):
+        pass
+    return counts_by_plan(measuring, work.plan, at_least=1).distinct

@@ -1,0 +1,184 @@
+"""What all judging jobs share: the labelled documents of one answer, and the splits that keep together what belongs together.
+
+Judging a plan by folds.
+"""
+
+from collections.abc import Sequence
+from contextlib import suppress
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from upsort.core.arrays import Floats, Ints
+from upsort.core.dates import Dates, dates_of
+from upsort.core.errors import DataProblem
+from upsort.core.evaluation import cross_validation
+from upsort.core.evaluation.cross_validation import SplitParts
+from upsort.core.evaluation.intervals import Rate, share_of
+from upsort.core.evaluation.splits import SplitOrder, Splits, splits
+from upsort.core.lazy import record
+from upsort.core.plan import Plan
+from upsort.core.text.labels import joined_labels
+from upsort.core.training.labelled import LabelledDocuments
+from upsort.io.outputs.table_file import table_file
+from upsort.workflows.context import RunContext
+from upsort.workflows.corpus import CorpusOptions, LabelColumn, LabelledCorpus, read_labelled_corpus
+
+
+@record(frozen=True, kw_only=True)
+class DuplicateHandling:
+    """How what belongs together was kept on one side. copies: documents that copy another one. taken_out: documents that
+    training parts had to give up for it, over all splits. undated: documents without a date, in a split in time. groups:
+    how many there are, where a column names them. dates: what is to be told about how they are written."""
+
+    copies: int = 0
+    excluded: int = 0
+    undated: int = 0
+    groups: int | None = None
+    dates: str = ""
+
+
+@record(frozen=True, kw_only=True)
+class PreparedFolds:
+    """documents: with their groups. splits: to judge by. name: of the answer. rows: (n,) which documents of the corpus they
+    are."""
+
+    documents: LabelledDocuments
+    splits: Splits
+    duplicates: DuplicateHandling
+    name: str
+    rows: Ints
+
+    @property
+    def parts(self) -> SplitParts:
+        """The two sides of each split, not yet learned from."""
+        return SplitParts(self.documents, self.splits.each)
+
+
+def prepare_folds(
+    corpus: LabelledCorpus, plan: Plan, answer: LabelColumn, allow_copies: bool | None = None
+) -> PreparedFolds:
+    """The splits that a plan asks for. allow_copies: otherwise than the plan says."""
+    allowed = plan.judge.allow_copies if allow_copies is None else allow_copies
+    groups = answer.groups
+    documents = replace(answer.documents, groups=groups.named if allowed else groups.groups)
+    metadata, rows = corpus.metadata, answer.rows.tolist()
+    cells = [metadata.dates[row] for row in rows] if plan.columns.date else []
+    dates = dates_of(cells, plan.columns.date_format)
+    order = SplitOrder(
+        day_numbers(cells, dates) if plan.columns.date else None,
+        [metadata.folds[row] for row in rows] if plan.columns.fold else (),
+    )
+    made = splits(documents, plan.judge, order)
+    named = np.unique(groups.named).size if groups.named is not None else None
+    duplicates = DuplicateHandling(
+        copies=groups.copies,
+        excluded=sum(made.excluded),
+        undated=made.undated,
+        groups=named,
+        dates=dates.description(plan.columns.date) if plan.judge.in_time else "",
+    )
+    return PreparedFolds(documents=documents, splits=made, duplicates=duplicates, name=answer.name, rows=answer.rows)
+
+
+def day_numbers(cells: Sequence[str], dates: Dates) -> Floats:
+    """(n,) numbers of days, NaN where a cell holds none."""
+    days = [dates.day_number(cell) for cell in cells]
+    return np.array([day.toordinal() if day is not None else np.nan for day in days], dtype=np.float64)
+
+
+@record(frozen=True, kw_only=True)
+class CrossValidateResult:
+    """One answer. kept: how copies and groups were kept on one side; without_copies_apart: where copies were allowed on both
+    sides, the result when they are not, and copied: the accuracy on documents that have copies, either way."""
+
+    name: str
+    result: cross_validation.CrossValidation
+    without_copies_apart: cross_validation.CrossValidation | None
+    copied: tuple[Rate, Rate] | None
+    duplicates: DuplicateHandling
+    documents: int
+    distinct_terms: int
+
+
+def cross_validate(work: RunContext, output: Path | None = None) -> list[CrossValidateResult]:
+    """Read and count once, then train and judge fold by fold, answer by answer. output: a table of what each got."""
+    corpus = read_labelled_corpus(work, CorpusOptions(with_readers=True))
+    method, repeats = corpus.method_of(work.plan), work.plan.judge.repeats
+    results = []
+    for answer in corpus.answers:
+        ready = prepare_folds(corpus, work.plan, answer)
+        parallel = work.parallel(ready.documents)
+        result = cross_validation.judge_by_folds(ready.parts, method, repeats, parallel=parallel)
+        other, copied = None, None
+        if work.plan.judge.allow_copies:
+            with suppress(
+                DataProblem
+            ):  # where nothing is left to learn from without copies, there is nothing to compare
+                careful = prepare_folds(corpus, work.plan, answer, allow_copies=False)
+                other = cross_validation.judge_by_folds(careful.parts, method, repeats, parallel=parallel)
+                copied = (_on_duplicates(result, careful.documents), _on_duplicates(other, careful.documents))
+        results.append(
+            CrossValidateResult(
+                name=ready.name,
+                result=result,
+                without_copies_apart=other,
+                copied=copied,
+                duplicates=ready.duplicates,
+                documents=ready.documents.documents,
+                distinct_terms=corpus.measured.distinct,
+            )
+        )
+        if output is not None:
+            path = output if len(corpus.answers) == 1 else output.with_stem(f"{output.stem}-{ready.name}")
+            _write(path, corpus, ready, result, work.plan.columns.label_separator)
+    return results
+
+
+def _on_duplicates(result: cross_validation.CrossValidation, documents: LabelledDocuments) -> Rate:
+    """The accuracy on documents that belong together with another."""
+    groups = documents.groups if documents.groups is not None else np.arange(documents.documents)
+    _, number, times = np.unique(groups, return_inverse=True, return_counts=True)
+    among = (times[number] > 1)[result.judged].astype(np.float64)
+    right = result.right * among
+    return share_of(right, among, result.sample)
+
+
+def _write(
+    path: Path, corpus: LabelledCorpus, ready: PreparedFolds, result: cross_validation.CrossValidation, separator: str
+) -> None:
+    """What each document was given, and the probabilities. separator: between the labels of a cell, where it may hold several;
+    no single probability is then that of the cell."""
+    names = ready.documents.names
+    own_sets, given_sets = ready.documents.sets, result.sets
+    if own_sets is not None and given_sets is not None:
+        of_sets = ("document", "fold", "label", "sorted_label")
+        with table_file(path, [*of_sets, *(f"probability: {name}" for name in names)]) as writer:
+            for place, judged in enumerate(result.judged.tolist()):
+                cells = [
+                    joined_labels(
+                        (name for name, has in zip(names, label_sets[at].tolist(), strict=True) if has), separator
+                    )
+                    for label_sets, at in ((own_sets, judged), (given_sets, place))
+                ]
+                chances = [f"{chance:.6f}" for chance in result.probabilities[place].tolist()]
+                fold = str(int(result.fold[place]) + 1)
+                writer.writerow([corpus.metadata.ids[int(ready.rows[judged])], fold, *cells, *chances])
+        return
+    columns = ("document", "fold", "label", "sorted_label", "sorted_probability", "own_probability")
+    with table_file(path, [*columns, *(f"probability: {name}" for name in names)]) as writer:
+        for place, judged in enumerate(result.judged.tolist()):
+            own, sorted_as = int(ready.documents.labels[judged]), int(result.sorted_as[place])
+            chances = result.probabilities[place].tolist()
+            writer.writerow(
+                [
+                    corpus.metadata.ids[int(ready.rows[judged])],
+                    str(int(result.fold[place]) + 1),
+                    names[own],
+                    names[sorted_as],
+                    f"{chances[sorted_as]:.6f}",
+                    f"{chances[own]:.6f}",
+                    *(f"{chance:.6f}" for chance in chances),
+                ]
+            )

@@ -1,0 +1,371 @@
+"""What is kept of each block of labelled documents that a sorter decides about, whoever does it: their own labels, the decisions,
+and the mistakes.
+
+Judging a sorter on labelled documents it was not trained on.
+"""
+
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack
+from dataclasses import field, fields, replace
+from pathlib import Path
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.analysis.label_terms import strongest_terms
+from upsort.core.arrays import AnyArray, Bools
+from upsort.core.errors import DataProblem
+from upsort.core.evaluation.duplicates import SIMILARITY, find_duplicates
+from upsort.core.features.fingerprints import fingerprints_of, joined
+from upsort.core.lazy import record
+from upsort.core.matrices.sparse import stacked
+from upsort.core.plan import Columns
+from upsort.core.text.labels import labels_in
+from upsort.core.training.sorter import Decisions, TrainedSorter
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.outputs.table_file import table_file
+from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.columns import ColumnMapper, column_place
+from upsort.io.tables.document_blocks import DocumentBlock
+from upsort.io.tables.documents import DocumentReader
+from upsort.io.tables.format import RowWriter
+from upsort.workflows.context import nothing_usable
+from upsort.workflows.evaluation import DecidedCorpus, Evaluation, Mistake, evaluate_decisions
+from upsort.workflows.reading import DocumentReading, map_blocks
+from upsort.workflows.score import (
+    CHARACTERS_AT_ONCE,
+    BlockScorer,
+    Passages,
+    ScoreLayout,
+    ScoringInput,
+    joined_decisions,
+    with_decisions,
+)
+
+_PULLS = 3
+
+
+@record(kw_only=True)
+class DecidedDocuments:
+    """What is kept of each document of one answer until all are read. matrices: of passages, which are explained together."""
+
+    true: list[str] = field(default_factory=list)
+    decisions: list[Decisions] = field(default_factory=list)
+    values: list[str] = field(default_factory=list)
+    names: list[str] = field(default_factory=list)
+    groups: list[str] = field(default_factory=list)
+    texts: list[str] = field(default_factory=list)
+    matrices: list[csr_array] = field(default_factory=list)
+    mistakes: list[Mistake] = field(default_factory=list)
+
+    def add(self, later: "DecidedDocuments") -> None:
+        """Put what is kept of later documents behind."""
+        for definition in fields(self):
+            getattr(self, definition.name).extend(getattr(later, definition.name))
+
+
+@record(frozen=True)
+class DecidedBlock:
+    """Of so many documents: what is kept for each answer, and the rows of the mistaken ones, where they are to be written."""
+
+    documents: int
+    collected: list[DecidedDocuments]
+    rows: list[list[str]]
+
+
+@record(frozen=True, kw_only=True)
+class _AnswerBlock:
+    """A block as one answer sees it. answer: which of the label columns it is for."""
+
+    sorter: TrainedSorter
+    block: DocumentBlock
+    answer: int
+    matrix: csr_array
+    decisions: Decisions
+
+
+@record(frozen=True, kw_only=True)
+class DecisionCollector:
+    """Decides about blocks and keeps what is asked for; it may be sent to other processes. by_name: the cells of the rows of
+    mistaken documents, where such are wanted. answer: what the label column is called where the sorter's answer has no name.
+    by: a column whose values are kept. passages: how they are added up later. texts: whether to keep them."""
+
+    sorters: Sequence[TrainedSorter]
+    by_name: ColumnMapper | None
+    answer: str
+    by: str
+    passages: Passages | None
+    texts: bool
+
+    def __call__(self, block: DocumentBlock) -> DecidedBlock:
+        """Decide about a block."""
+        words = self.sorters[0].tokens_of(block.documents)
+        collected, decided, wrong = [], [], dict[int, list[tuple[TrainedSorter, Mistake]]]()
+        for number, sorter in enumerate(self.sorters):
+            matrix, known = sorter.matrix(block.documents, words)
+            decisions = sorter.decide_matrix(matrix, known)
+            decided.append(decisions)
+            collected.append(DecidedDocuments())
+            seen = _AnswerBlock(sorter=sorter, block=block, answer=number, matrix=matrix, decisions=decisions)
+            for place, mistake in self._keep(collected[-1], seen):
+                wrong.setdefault(place, []).append((sorter, mistake))
+        if self.by_name is None or not wrong:
+            return DecidedBlock(len(block.documents), collected, [])
+        rows = with_decisions(self.by_name.rows(block.columns, block.rows), self.sorters, decided, ScoreLayout())
+        mistaken = [
+            [*rows[place], *mistake_cells(mistakes_of_row, self.answer)]
+            for place, mistakes_of_row in sorted(wrong.items())
+        ]
+        return DecidedBlock(len(block.documents), collected, mistaken)
+
+    def _keep(self, collected: DecidedDocuments, seen: _AnswerBlock) -> Iterator[tuple[int, Mistake]]:
+        """Keep what a block's documents were given; yields the mistaken ones, where they are not made of passages."""
+        sorter, block = seen.sorter, seen.block
+        labels = block.metadata.answers[seen.answer]
+        labelled = [place for place, label in enumerate(labels) if label]
+        by = column_place(self.by, block.columns, block.source) if self.by else None
+        passages = self.passages
+        named = column_place(passages.column, block.columns, block.source) if passages is not None else None
+        collected.decisions.append(rows_of_decisions(seen.decisions, labelled))
+        collected.groups += [block.metadata.groups[place] for place in labelled]
+        collected.values += [block.rows[place][by] if by is not None else "" for place in labelled]
+        collected.names += [block.rows[place][named] if named is not None else block.ids[place] for place in labelled]
+        collected.true += [_true(sorter, labels[place]) for place in labelled]
+        texts = block.texts
+        if self.texts or passages is not None:
+            collected.texts += [texts[place] for place in labelled]
+        if passages is not None:
+            collected.matrices.append(csr_array(seen.matrix[labelled]))
+            return
+        sorted_as = sorter.sorted_as(seen.decisions)
+        for place in labelled:
+            true = _true(sorter, labels[place])
+            undecided = seen.decisions.undecided is not None and bool(seen.decisions.undecided[place])
+            if sorted_as[place] != true and not undecided:
+                begin, end = seen.matrix.indptr[place : place + 2].tolist()
+                values = (seen.matrix.indices[begin:end], seen.matrix.data[begin:end])
+                mistake = mistake_of(sorter, seen.decisions, place, (block.ids[place], texts[place], true), values)
+                collected.mistakes.append(mistake)
+                yield place, mistake
+
+
+def rows_of_decisions(decisions: Decisions, places: Sequence[int]) -> Decisions:
+    """The decisions about some of the documents."""
+    chosen = {name: value[list(places)] for name, value in vars(decisions).items() if value is not None}
+    return replace(decisions, **chosen)
+
+
+def _true(sorter: TrainedSorter, cell: str) -> str:
+    """The own label of a document, or its own labels as the sorter writes a set."""
+    if sorter.thresholds is None:
+        return cell
+    return sorter.joined(labels_in(cell, sorter.plan.columns.label_separator))
+
+
+def mistake_of(
+    sorter: TrainedSorter,
+    decisions: Decisions,
+    place: int,
+    mistaken_document: tuple[str, str, str],
+    values: tuple[AnyArray, AnyArray],
+) -> Mistake:
+    """said: what the document is called, its text, and its own label. values: its terms."""
+    reference, text, true = mistaken_document
+    if decisions.sets is not None:
+        return _mistaken_set(sorter, decisions, place, mistaken_document, values)
+    best = int(decisions.best[place])
+    own = sorter.labels.index(true) if true in sorter.labels else None
+    return Mistake(
+        reference=reference,
+        text=text,
+        true=true,
+        sorted_as=sorter.sorted_as(rows_of_decisions(decisions, [place]))[0],
+        probability=float(decisions.probabilities[place, best]),
+        own_probability=float(decisions.probabilities[place, own]) if own is not None else 0.0,
+        pulled_by=strongest_terms(sorter, values, best, own)[:_PULLS],
+    )
+
+
+def _mistaken_set(
+    sorter: TrainedSorter,
+    decisions: Decisions,
+    place: int,
+    mistaken_document: tuple[str, str, str],
+    values: tuple[AnyArray, AnyArray],
+) -> Mistake:
+    """The same of a set of labels: what is told of is its label that is most surely given wrongly, or missed."""
+    assert decisions.sets is not None
+    reference, text, true = mistaken_document
+    own = labels_in(true, sorter.plan.columns.label_separator)
+    has = np.array([label in own for label in sorter.labels], dtype=bool)
+    given, chances = decisions.sets[place], decisions.probabilities[place]
+    sure = np.where(given == has, -1.0, np.where(given, chances, 1.0 - chances))
+    worst = int(sure.argmax())
+    known = sure[worst] >= 0  # else all that the sorter knows is right, and a label is wanting that it does not know
+    probability = float(sure[worst]) if known else float(np.where(given, chances, 1.0 - chances).min())
+    return Mistake(
+        reference=reference,
+        text=text,
+        true=true,
+        sorted_as=sorter.sorted_as(rows_of_decisions(decisions, [place]))[0],
+        probability=probability,
+        own_probability=1.0 - probability if known else 0.0,
+        pulled_by=strongest_terms(sorter, values, worst, None)[:_PULLS] if given[worst] and known else (),
+    )
+
+
+def mistake_cells(mistakes: Sequence[tuple[TrainedSorter, Mistake]], answer: str) -> list[str]:
+    """Which answers are wrong, and what the first of them was pulled by."""
+    return [", ".join(sorter.answer or answer for sorter, _ in mistakes), ", ".join(mistakes[0][1].pulled_by)]
+
+
+_ADDED = ("wrong_answers", "pulled_by")
+
+
+@record(frozen=True)
+class EvaluationRequest:
+    """What to judge beside the whole. by: a column. passages: how to add up passages. training: the documents that the sorter
+    was trained on."""
+
+    by: str = ""
+    passages: Passages | None = None
+    training: Inputs | None = None
+
+
+def evaluate(
+    sorters: Sequence[TrainedSorter],
+    incoming: ScoringInput,
+    mistakes_file: Path | None = None,
+    how: EvaluationRequest | None = None,
+) -> list[Evaluation]:
+    """Decide about every labelled document and compare, answer by answer; write the mistaken rows to `mistakes_file`, or a
+    row for each mistaken document where passages are added up."""
+    how = how or EvaluationRequest()
+    gathered = [DecidedDocuments() for _ in sorters]
+    scoring = BlockScorer(sorters, ScoreLayout(), incoming.inputs)
+    with ExitStack() as stack:
+        writer, by_name = None, None
+        if mistakes_file is not None:
+            columns = how.passages.columns(sorters, ScoreLayout()) if how.passages is not None else scoring.columns
+            writer = stack.enter_context(table_file(mistakes_file, [*columns, *_ADDED]))
+            by_name = scoring.by_name if how.passages is None else None
+        answer = incoming.reader.columns.label
+        gathering = DecisionCollector(
+            sorters=sorters,
+            by_name=by_name,
+            answer=answer,
+            by=how.by,
+            passages=how.passages,
+            texts=how.training is not None,
+        )
+        reading = DocumentReading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
+        for block in map_blocks(reading, gathering, incoming.rejects, incoming.engine):
+            for target, part in zip(gathered, block.collected, strict=True):
+                target.add(part)
+            if writer is not None:
+                writer.writerows(block.rows)
+            incoming.advance_rows(block.documents)
+        if not any(collected.true for collected in gathered):
+            raise DataProblem(
+                f"No usable document: {nothing_usable(incoming.rejects)}.", "Check --text, --label and --encoding."
+            )
+        copies = None
+        if how.training is not None:
+            copies = _copies_of_training(gathered[0].texts, how.training, incoming.reader.columns)
+        compared = [
+            _compared(sorter, documents, how, copies) for sorter, documents in zip(sorters, gathered, strict=True)
+        ]
+        if writer is not None and how.passages is not None:
+            _write_documents(writer, compared, answer)
+    return [evaluate_decisions(documents, bool(how.by), how.passages is not None) for documents in compared]
+
+
+def _copies_of_training(texts: list[str], training: Inputs, columns: Columns) -> Bools:
+    """(n,) which documents copy one that the sorter was trained on, exactly or nearly."""
+    parts = [
+        fingerprints_of(block.texts)
+        for block in DocumentReader(Columns(text=columns.text)).blocks(training, RejectedRows())
+    ]
+    before = sum(part.words.size for part in parts)
+    copies = find_duplicates(joined([*parts, fingerprints_of(texts)]), SIMILARITY).earliest()[before:]
+    return np.asarray((copies >= 0) & (copies < before))
+
+
+def _compared(
+    sorter: TrainedSorter, collected: DecidedDocuments, how: EvaluationRequest, copies: Bools | None
+) -> DecidedCorpus:
+    decisions = joined_decisions(collected.decisions)
+    whole = DecidedCorpus(
+        sorter=sorter,
+        names=collected.names,
+        true=collected.true,
+        decisions=decisions,
+        values=collected.values,
+        groups=collected.groups,
+        copies=copies,
+        mistakes=collected.mistakes,
+        times=[1] * len(collected.true),
+    )
+    return whole if how.passages is None else _of_documents(whole, collected, how.passages)
+
+
+def _of_documents(passages: DecidedCorpus, collected: DecidedDocuments, how: Passages) -> DecidedCorpus:
+    """One entry a document in place of one a passage. A document's label, group and value are those of its first passage; it
+    copies a training document when one of its passages does."""
+    sorter = passages.sorter
+    names, decisions = sorter.decide_aggregated(passages.decisions, passages.names, how.way)
+    number = {name: place for place, name in enumerate(names)}
+    owner = np.array([number[name] for name in passages.names], dtype=np.int64)
+    first = np.unique(owner, return_index=True)[1].tolist()
+    copies = None
+    if passages.copies is not None:
+        copies = np.bincount(owner, weights=passages.copies, minlength=len(names)) > 0
+    true = [passages.true[place] for place in first]
+    sorted_as = sorter.sorted_as(decisions)
+    matrix = stacked(collected.matrices)
+    mistakes = []
+    for place in range(len(names)):
+        undecided = decisions.undecided is not None and bool(decisions.undecided[place])
+        if sorted_as[place] != true[place] and not undecided:
+            summed = csr_array(matrix[np.flatnonzero(owner == place)].sum(axis=0).reshape(1, -1))
+            mistaken_document = (names[place], collected.texts[first[place]], true[place])
+            mistakes.append(mistake_of(sorter, decisions, place, mistaken_document, (summed.indices, summed.data)))
+    return DecidedCorpus(
+        sorter=sorter,
+        names=names,
+        true=true,
+        decisions=decisions,
+        values=[passages.values[place] for place in first],
+        groups=[passages.groups[place] for place in first],
+        copies=copies,
+        mistakes=mistakes,
+        times=np.bincount(owner, minlength=len(names)).tolist(),
+    )
+
+
+def _write_documents(writer: RowWriter, compared: Sequence[DecidedCorpus], answer: str) -> None:
+    """The mistaken documents, one a row. Every answer judges the documents that have a label in its column."""
+    places = [{name: place for place, name in enumerate(documents.names)} for documents in compared]
+    for name in dict.fromkeys(name for documents in compared for name in documents.names):
+        mistakes = [
+            (documents.sorter, mistake)
+            for documents in compared
+            for mistake in documents.mistakes
+            if mistake.reference == name
+        ]
+        if not mistakes:
+            continue
+        cells: list[str] = []
+        for documents, at in zip(compared, places, strict=True):
+            if name in at:
+                cells += with_decisions(
+                    [[]], [documents.sorter], [rows_of_decisions(documents.decisions, [at[name]])], ScoreLayout()
+                )[0]
+            else:
+                cells += [""] * len(
+                    with_decisions(
+                        [[]], [documents.sorter], [rows_of_decisions(documents.decisions, [0])], ScoreLayout()
+                    )[0]
+                )
+        times = next(documents.times[at[name]] for documents, at in zip(compared, places, strict=True) if name in at)
+        writer.writerow([name, str(times), *cells, *mistake_cells(mistakes, answer)])

@@ -1,0 +1,134 @@
+"""Explaining the decision about one text or one document."""
+
+from collections.abc import Sequence
+from dataclasses import field
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.analysis.explanation import (
+    Explanation,
+    NeighbourVotes,
+    Voter,
+    explain,
+    is_removable,
+    nearest,
+    smallest_change,
+)
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.features.documents import Documents
+from upsort.core.features.weighting import unit_length
+from upsort.core.lazy import record
+from upsort.core.matrices.sparse import stacked
+from upsort.core.name_lists import suggestion
+from upsort.core.training.sorter import TrainedSorter
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.documents import LABELLED, DocumentReader, columns_for
+from upsort.io.tables.rows import RejectionReason
+
+_THE_SAME = 1e-9  # from a cosine of 1, up to which two documents are one
+
+
+@record(frozen=True)
+class Neighbour:
+    """A labelled document like the one explained."""
+
+    reference: str
+    label: str
+    similarity: float
+    text: str
+
+
+@record(frozen=True, kw_only=True)
+class ExplainedDocument:
+    """looked: whether words were taken out in search of another label. flip: those to take out and the label that is given then,
+    or None. neighbours: most similar first. voters: those of a sorter of neighbours that were found among the tables, by their
+    place among the voters."""
+
+    explanation: Explanation
+    checked: bool
+    flip: tuple[list[str], str] | None
+    neighbours: list[Neighbour] = field(default_factory=list)
+    voters: dict[int, Neighbour] = field(default_factory=dict)
+
+
+def explain_document(sorter: TrainedSorter, document: Documents, among: Inputs | None, most: int) -> ExplainedDocument:
+    """Explain a document. among: labelled documents, of which the `most` similar ones are looked up."""
+    explanation = explain(sorter, document)
+    checked = is_removable(explanation)
+    change = smallest_change(sorter, explanation) if checked else None
+    flip = (change[0], sorter.labels[change[1]]) if change is not None else None
+    if among is None:
+        return ExplainedDocument(explanation=explanation, checked=checked, flip=flip)
+    among_documents = _LabelledNeighbours.of(sorter, among)
+    voters = among_documents.voters_among(explanation.how.voters) if isinstance(explanation.how, NeighbourVotes) else {}
+    similar = among_documents.similar(sorter, document, most)
+    return ExplainedDocument(explanation=explanation, checked=checked, flip=flip, neighbours=similar, voters=voters)
+
+
+def document_of_text(sorter: TrainedSorter, text: str) -> Documents:
+    """The document of which only the text is known. Raises DataProblem where scoring would set it aside."""
+    document = DocumentReader.of_sorter(sorter).of_text(text)
+    if isinstance(document, RejectionReason):
+        raise DataProblem(f"There is nothing to explain: {document}.", "Give a text, or --document ID and a table.")
+    return document
+
+
+def document_of(sorter: TrainedSorter, reader: DocumentReader, inputs: Inputs, reference: str) -> Documents:
+    """The document with this identifier, with all its columns, as scoring reads it.
+
+    Raises UsageProblem with the nearest ones when there is none, and DataProblem for one that scoring sets aside.
+    """
+    known: list[str] = []
+    rejects = RejectedRows()
+    for block in reader.blocks(inputs, rejects):
+        if reference in block.ids:
+            return block.documents.rows([block.ids.index(reference)])
+        known += block.ids
+    raise UsageProblem(f"No document is called {reference!r}.", suggestion(reference, known, "documents"))
+
+
+@record(frozen=True)
+class _LabelledNeighbours:
+    """Labelled documents. matrix: (n, n_terms). held: identifier, label and text of each."""
+
+    matrix: csr_array
+    rows: list[tuple[str, str, str]]
+
+    @staticmethod
+    def of(sorter: TrainedSorter, among: Inputs) -> "_LabelledNeighbours":
+        """All labelled documents of tables. Raises DataProblem where there is none."""
+        matrices: list[csr_array] = []
+        rows: list[tuple[str, str, str]] = []
+        columns = columns_for(sorter, sorter.plan.columns, among)
+        for block in DocumentReader.of_sorter(sorter, columns, LABELLED).blocks(among, RejectedRows()):
+            matrices.append(sorter.matrix(block.documents)[0])
+            rows += list(zip(block.ids, block.metadata.labels, block.texts, strict=True))
+        if not rows:
+            raise DataProblem("The tables of --among hold no labelled document.", "Give labelled tables.")
+        return _LabelledNeighbours(stacked(matrices), rows)
+
+    def similar(self, sorter: TrainedSorter, document: Documents, most: int) -> list[Neighbour]:
+        """Those most similar to a document, itself left out."""
+        places, similar = nearest(sorter, document, self.matrix, most + 1)
+        neighbours = [
+            self._neighbour(place, cosine) for place, cosine in zip(places.tolist(), similar.tolist(), strict=True)
+        ]
+        return [neighbour for neighbour in neighbours if neighbour.text != document.texts[0]][:most]
+
+    def voters_among(self, voters: Sequence[Voter]) -> dict[int, Neighbour]:
+        """Which voters are among these documents: those with the same values and the same label."""
+        unit = unit_length(self.matrix)
+        known = {}
+        for number, voter in enumerate(voters):
+            cosines = np.asarray((unit @ voter.values.T).toarray()).reshape(-1)
+            for place in np.flatnonzero(cosines > 1.0 - _THE_SAME).tolist():
+                if self.rows[place][1] == voter.label:
+                    known[number] = self._neighbour(place, voter.similarity)
+                    break
+        return known
+
+    def _neighbour(self, place: int, similarity: float) -> Neighbour:
+        reference, label, text = self.rows[place]
+        return Neighbour(reference, label, similarity, text)

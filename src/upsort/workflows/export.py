@@ -1,0 +1,123 @@
+"""A sorter in an open format, and texts with their tokens by which another program can check its own."""
+
+import hashlib
+import json
+import random
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from upsort import __version__
+from upsort.core.errors import UsageProblem
+from upsort.core.lazy import record
+from upsort.core.training.plain_rule import BETWEEN_SENTENCES, plain_rule, tokens_for
+from upsort.core.training.sorter import TrainedSorter
+from upsort.io.outputs.atomic import replacing, replacing_all, replacing_text
+from upsort.io.outputs.parts import exported_files
+from upsort.io.plan.plan_keys import plan_text
+from upsort.io.sorter.export import json_bytes, onnx_bytes
+from upsort.io.tables.documents import DocumentReader
+
+ONNX, JSON = ".onnx", ".json"
+_TEXTS = 100
+_SEED = 1
+_ODD = (
+    "{0}!!! {1}… ({2})",
+    "{0}\u2019s {1}-{2} {0}",
+    "«{0}» – „{1}“ {2}",
+    "{0}\t{1}\r\n\r\n{2}. {0}",
+    "\u0130STANBUL {0} \u0131\u015f\u0131k {1} STRASSE stra\u00dfe",
+    "{0} \U0001f331\U0001f41b {1}\u200d{2}",
+    "\u05e9\u05dc\u05d5\u05dd {0} \u0645\u0631\u062d\u0628\u0627 {1}",
+    "caf\u00e9 cafe\u0301 {0} \uff21\uff22\uff23 {1}",
+    "https://garden.example/{0}?q={1} desk@garden.example {2}",
+    "{0} 3,5 1.000 {1} 2024-03-09 {2}",
+    "\u6881\u6728 {0} \u0e2a\u0e27\u0e31\u0e2a\u0e14\u0e35 {1}",
+    "nothing0that1is2known",
+)
+"""Texts that are cut into tokens otherwise by careless programs; terms of the sorter stand in their gaps."""
+
+
+@record(frozen=True)
+class ExportResult:
+    """terms, labels: how many. tokens: the file of texts and their tokens."""
+
+    terms: int
+    labels: int
+    tokens: Path
+
+
+def check_ending(output: Path) -> None:
+    """Raises UsageProblem for a file of another kind."""
+    if output.suffix.lower() not in (ONNX, JSON):
+        raise UsageProblem(f"{output} has no ending of an open format.", f"Use {ONNX} or {JSON}.")
+
+
+def export(sorter: TrainedSorter, source: Path, output: Path) -> ExportResult:
+    """Write the sorter, and beside it texts with their tokens. source: its file, whose digest is written down.
+
+    Raises UsageProblem, with the reason, for a sorter that cannot be said in the format.
+    """
+    rule = plain_rule(sorter)
+    metadata = {
+        "made_by": f"upsort {__version__}",
+        "sorter_sha256": hashlib.sha256(source.read_bytes()).hexdigest(),
+        "plan": plan_text(sorter.plan),
+        "tokens": _token_metadata(sorter),
+    }
+    made = onnx_bytes if output.suffix.lower() == ONNX else json_bytes
+    content, (_, tokens) = made(rule, metadata), exported_files(output)
+    with replacing_all():
+        with replacing(output) as stream:
+            stream.write(content)
+        with replacing_text(tokens) as text:
+            json.dump(_samples(sorter, made_texts(sorter)), text, ensure_ascii=False, indent=1)
+    return ExportResult(len(rule.terms), len(rule.labels), tokens)
+
+
+def made_texts(sorter: TrainedSorter) -> list[str]:
+    """Texts made of the sorter's terms, the same every time: short and long ones, in other cases and with signs between."""
+    draw = random.Random(_SEED)
+    terms = sorter.space.terms
+    texts = []
+    for number in range(_TEXTS):
+        if number < 2 * len(_ODD):
+            texts.append(_ODD[number % len(_ODD)].format(*(draw.choice(terms) for _ in range(3))))
+            continue
+        words = [draw.choice((str, str, str.upper, str.capitalize))(draw.choice(terms)) for _ in range(1 + number % 30)]
+        texts.append("".join(word + draw.choice((" ", " ", " ", ", ", ". ", "; ", "\n", " – ")) for word in words))
+    return texts
+
+
+def _token_metadata(sorter: TrainedSorter) -> str:
+    plan = sorter.plan
+    steps = ", ".join(plan.clean.steps) or "none"
+    boundary = (
+        f" Between two sentences stands {json.dumps(BETWEEN_SENTENCES)}."
+        if plan.features.within_sentences and plan.features.lengths[1] > 1
+        else ""
+    )
+    return (
+        f"The tokens of a text after cleaning (steps: {steps}), in their order, repeated ones too.{boundary} Texts of unlike "
+        f"length are filled up with {json.dumps('')} behind."
+    )
+
+
+def _samples(sorter: TrainedSorter, texts: Sequence[str]) -> dict[str, Any]:
+    reader = DocumentReader.of_sorter(sorter)
+    column = (reader.columns.text or ("text",))[-1]
+    documents, faults = reader.of_objects([{column: text} for text in texts])
+    usable = [place for place, fault in enumerate(faults) if fault is None]
+    documents = documents.rows(usable)
+    decided = sorter.decide(documents)
+    rows = zip(
+        usable, tokens_for(sorter, documents), sorter.sorted_as(decided), decided.probabilities.tolist(), strict=True
+    )
+    return {
+        "labels": sorter.labels,
+        "tokens": _token_metadata(sorter),
+        "texts": [
+            {"text": texts[place], "tokens": tokens, "label": label, "probabilities": probabilities}
+            for place, tokens, label, probabilities in rows
+        ],
+    }

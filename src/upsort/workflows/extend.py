@@ -1,0 +1,282 @@
+"""The documents that a sorter keeps to be extended with: from a corpus, and to training.
+
+Adding newly labelled documents to a sorter.
+"""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+import xxhash
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import Bools, Floats
+from upsort.core.errors import DataProblem
+from upsort.core.evaluation.cross_validation import SplitParts, outcome
+from upsort.core.evaluation.duplicates import Groups, duplicate_groups
+from upsort.core.evaluation.intervals import Rate, Sample, share_of
+from upsort.core.lazy import record
+from upsort.core.matrices.sparse import from_cells
+from upsort.core.plan import Plan
+from upsort.core.text.step import Resources
+from upsort.core.training.decision import PlanWithResources
+from upsort.core.training.extending import extended_by_counts
+from upsort.core.training.inner_cv import CALIBRATION_FOLDS, usable_splits
+from upsort.core.training.labelled import LabelledDocuments
+from upsort.core.training.sorter import TrainedSorter
+from upsort.core.training.stored_documents import StoredDocuments, joined, sampled
+from upsort.core.training.train_sorter import train_sorter
+from upsort.io.outputs.atomic import check_writable
+from upsort.io.sorter.loading import load_sorters
+from upsort.io.sorter.saving import save_sorters
+from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.columns import MissingColumn
+from upsort.workflows.context import RunContext
+from upsort.workflows.corpus import CorpusOptions, LabelColumn, LabelledCorpus, read_labelled_corpus, with_vectors
+
+
+def stored_documents(corpus: LabelledCorpus, answer: LabelColumn) -> StoredDocuments:
+    """All documents of an answer. Raises ValueError for a corpus whose prints were not kept."""
+    if corpus.fingerprints is None or answer.documents.keys is None:
+        raise ValueError("the corpus was read without prints")
+    documents = answer.documents
+    groups = [corpus.metadata.groups[row] for row in answer.rows.tolist()]
+    named = np.array([_group_key(group) for group in groups], dtype=np.int64) if any(groups) else None
+    whole = StoredDocuments(
+        measured=documents.measured,
+        labels=documents.labels,
+        names=documents.names,
+        sets=documents.sets,
+        weights=documents.weights,
+        named=named,
+        keys=answer.documents.keys,
+        fingerprints=corpus.fingerprints.rows(answer.rows),
+        represents=np.bincount(documents.labels, minlength=len(documents.names)).astype(np.int64),
+    )
+    return whole.rows(np.arange(documents.documents))
+
+
+def labelled_documents_of(stored: StoredDocuments, plan: Plan, sorter: TrainedSorter) -> LabelledDocuments:
+    """As training takes them, kept together as the plan wants. sorter: that has the word vectors."""
+    named = (
+        np.where(stored.named >= 0, stored.named, -1 - np.arange(stored.documents))
+        if stored.named is not None
+        else None
+    )
+    groups = Groups(named, None if plan.judge.allow_copies else duplicate_groups(stored.fingerprints))
+    documents = stored.labelled(groups.groups)
+    return replace(documents, measured=with_vectors(documents.measured, plan, sorter))
+
+
+def _group_key(group: str) -> int:
+    """A number for the name of a group, at least 0; −1 for none."""
+    return xxhash.xxh3_64_intdigest(group.encode("utf-8", "surrogatepass")) >> 1 if group else -1
+
+
+Way = Literal["counts", "everything", "kept", "sample"]
+"""Exactly by counts; trained anew on everything, given again or kept; trained anew on what was kept of it."""
+
+
+@record(frozen=True, kw_only=True)
+class ExtendedAnswer:
+    """One answer. unknown_share: of the words of the new documents, to the sorter as it was; None where terms are not
+    words. before: what it got right of them then.
+    older, newer: what is right of either kind by folds of all; None where there are no folds."""
+
+    unknown_share: float | None
+    before: Rate
+    older: Rate | None
+    newer: Rate | None
+
+
+@record(frozen=True, kw_only=True)
+class ExtendResult:
+    """The answers after the extension, and what is known of each. added: documents.
+
+    new_terms, new_labels: that the sorter did not know before, over all answers.
+    """
+
+    sorters: tuple[TrainedSorter, ...]
+    changes: tuple[ExtendedAnswer, ...]
+    way: Way
+    added: int
+    new_terms: int
+    lost_terms: int
+    new_labels: tuple[str, ...]
+    size: int
+
+
+def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> ExtendResult:
+    """Add the documents of `more` to the sorter at `path`; `older` are those it was trained on, where they are given again.
+
+    Raises DataProblem for a sorter that keeps nothing of its documents, where they are not given again.
+    """
+    check_writable(output)
+    sorters = load_sorters(path)
+    plan = sorters[0].plan
+    way = _way(sorters, older)
+    corpus_options = CorpusOptions(copies=False, fingerprints=True, at_least=1)
+    try:
+        corpus = read_labelled_corpus(replace(more, plan=plan, sorter=sorters[0]), corpus_options)
+    except MissingColumn as missing:
+        raise missing.of_training() from None
+    known = _older(older, more, corpus_options, sorters, corpus)
+    extended, changes = [], []
+    for sorter, answer, stored in zip(sorters, corpus.answers, known, strict=True):
+        new = stored_documents(corpus, answer)
+        method = replace(corpus.method_of(plan), resources=_resources(sorter, corpus))
+        if stored is None:
+            extended.append(extended_by_counts(sorter, answer.documents))
+            changes.append(_change_of(sorter, answer, None, method))
+            continue
+        whole = joined(stored, new)
+        documents = labelled_documents_of(whole, plan, sorter)
+        extended_sorter, _ = train_sorter(documents, method)
+        changes.append(_change_of(sorter, answer, documents, method))
+        extended.append(_named(extended_sorter, sorter, whole))
+    size = save_sorters(extended, output)
+    before, after = _terms(sorters), _terms(extended)
+    labels = {label for sorter in extended for label in sorter.labels} - {
+        label for sorter in sorters for label in sorter.labels
+    }
+    return ExtendResult(
+        sorters=tuple(extended),
+        changes=tuple(changes),
+        way=way,
+        added=corpus.documents,
+        new_terms=len(after - before),
+        lost_terms=len(before - after),
+        new_labels=tuple(sorted(labels)),
+        size=size,
+    )
+
+
+def _way(sorters: Sequence[TrainedSorter], older: Inputs | None) -> Way:
+    if older is not None:
+        return "everything"
+    if all(sorter.pruned is not None for sorter in sorters):
+        return "counts"
+    stored = [sorter.stored for sorter in sorters if sorter.stored is not None]
+    if len(stored) < len(sorters):
+        raise DataProblem(
+            f"This sorter of kind {sorters[0].plan.classifier.kind} keeps nothing of its documents, without which others "
+            "cannot be added soundly.",
+            "Give them again: --with OLDER. A sorter made by upsort train --extendable keeps what it takes.",
+        )
+    return "kept" if all(documents.is_complete for documents in stored) else "sample"
+
+
+def _older(
+    older: Inputs | None,
+    more: RunContext,
+    corpus_options: CorpusOptions,
+    sorters: Sequence[TrainedSorter],
+    corpus: LabelledCorpus,
+) -> list[StoredDocuments | None]:
+    """What is at hand of the earlier documents, for each answer; None where counts are enough."""
+    if older is not None:
+        older_corpus = read_labelled_corpus(
+            replace(more, inputs=older, plan=sorters[0].plan, sorter=sorters[0]), corpus_options
+        )
+        return [stored_documents(older_corpus, answer) for answer in older_corpus.answers]
+    return [sorter.stored if sorter.pruned is None else None for sorter in sorters]
+
+
+def _resources(sorter: TrainedSorter, corpus: LabelledCorpus) -> Resources:
+    """The word lists of the corpus, with the full forms of stems that either knows."""
+    forms = {**sorter.resources.full_forms, **corpus.resources.full_forms}
+    return replace(corpus.resources, full_forms=forms)
+
+
+def _named(extended: TrainedSorter, before: TrainedSorter, whole: StoredDocuments) -> TrainedSorter:
+    """The new sorter under the old answer's name; it keeps what the old one kept, and says how many documents it has seen."""
+    sorter = replace(extended, answer=before.answer)
+    if whole.sets is None:
+        totals = whole.represents[whole.represents > 0]
+        trained = replace(sorter.trained, documents=int(totals.sum()), label_documents=totals)
+        sorter = replace(sorter, trained=trained)
+    return replace(sorter, stored=sampled(whole)) if before.stored is not None else sorter
+
+
+def _change_of(
+    sorter: TrainedSorter, answer: LabelColumn, whole: LabelledDocuments | None, method: PlanWithResources
+) -> ExtendedAnswer:
+    """whole: the older documents and the new ones behind them."""
+    documents = answer.documents
+    right = _right_before(sorter, documents)
+    every = np.ones(documents.documents)
+    sample = Sample.of(np.arange(documents.documents))
+    older, newer = _by_folds(whole, documents.documents, method) if whole is not None else (None, None)
+    return ExtendedAnswer(
+        unknown_share=_unknown_share(sorter, documents),
+        before=share_of(right, every, sample),
+        older=older,
+        newer=newer,
+    )
+
+
+def _right_before(sorter: TrainedSorter, documents: LabelledDocuments) -> Floats:
+    """(n,) whether the sorter as it was gives each of the new documents its label."""
+    decisions = sorter.decide_rows(_in_space(sorter, documents))
+    if documents.sets is not None and decisions.sets is not None:
+        label_sets = [
+            {name for name, has in zip(documents.names, row, strict=True) if has} for row in documents.sets.tolist()
+        ]
+        given = [{name for name, has in zip(sorter.labels, row, strict=True) if has} for row in decisions.sets.tolist()]
+        return np.array([a == b for a, b in zip(label_sets, given, strict=True)], dtype=np.float64)
+    own = np.array([sorter.labels.index(name) if name in sorter.labels else -1 for name in documents.names])
+    return np.asarray(decisions.best == own[documents.labels], dtype=np.float64)
+
+
+def _by_folds(whole: LabelledDocuments, new: int, method: PlanWithResources) -> tuple[Rate | None, Rate | None]:
+    """What is right of the older and of the new documents, by sorters that never saw them."""
+    whole = replace(whole, weights=None) if whole.weights is not None else whole
+    splits = usable_splits(whole, CALIBRATION_FOLDS, method.plan.judge.seed)
+    parts, plain = SplitParts(whole, splits), method.for_labels()
+    right, judged = np.zeros(whole.documents), np.zeros(whole.documents)
+    for number in range(len(splits)):
+        try:
+            prediction = outcome(parts, number, plain)
+        except DataProblem:  # a part may be left without terms or labels where the whole is not
+            continue
+        right[prediction.held_out] = whole.right(prediction.held_out, prediction.sorted_as, prediction.sets)
+        judged[prediction.held_out] = 1.0
+    is_new: Bools = np.arange(whole.documents) >= whole.documents - new
+    sample = Sample.of(np.arange(whole.documents), 1, whole.groups)
+    rates = [share_of(right * among, judged * among, sample) for among in (~is_new, is_new)]
+    return rates[0], rates[1]
+
+
+def _in_space(sorter: TrainedSorter, documents: LabelledDocuments) -> csr_array:
+    """(n, n_terms) documents of another corpus in the sorter's space."""
+    where, signs = sorter.space.places(documents.measured.terms)
+    if documents.measured.hashed is not None and sorter.space.hashed is not None:
+        place = np.minimum(
+            np.searchsorted(sorter.space.hashed, documents.measured.hashed), sorter.space.hashed.size - 1
+        )
+        where = np.where(sorter.space.hashed[place] == documents.measured.hashed, place, -1)
+        signs = np.ones(where.size, dtype=np.int64)
+    counts = documents.measured.local_counts
+    columns = where[counts.indices]
+    inside = columns >= 0
+    rows = np.repeat(np.arange(counts.shape[0]), np.diff(counts.indptr))[inside]
+    values = (counts.data * signs[counts.indices])[inside]
+    shape = (counts.shape[0], sorter.space.counted)
+    made: csr_array = sorter.space.matrix(from_cells(values, rows, columns[inside], shape), documents.measured.cells)
+    return made
+
+
+def _unknown_share(sorter: TrainedSorter, documents: LabelledDocuments) -> float | None:
+    features, counts = sorter.plan.features, documents.measured.local_counts
+    words = float(documents.measured.tokens.sum())
+    if features.units != "words" or min(features.lengths) > 1 or sorter.space.hashed is not None or not words:
+        return None
+    where, _ = sorter.space.places(documents.measured.terms)
+    known = (where >= 0) & np.array([" " not in term for term in documents.measured.terms], dtype=bool)
+    return 1.0 - float(counts.data[known[counts.indices]].sum()) / words
+
+
+def _terms(sorters: Sequence[TrainedSorter]) -> set[str]:
+    return {term for sorter in sorters for term in sorter.space.terms}

@@ -1,0 +1,292 @@
+"""Decisions as cells: the columns that scoring adds, in every output, with their text in tables and their values in JSON.
+
+Deciding otherwise than a sorter was made to: by other costs, or with another bound for the undecided.
+
+What is added up while documents are scored, and told of them in the end.
+"""
+
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import asdict, field, replace
+from math import isnan
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from upsort.core.analysis.drift import Drift, NewDocuments, drift
+from upsort.core.arrays import Ints
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.lazy import record
+from upsort.core.name_lists import listed, suggestion
+from upsort.core.training.decision import Costs, cost_decision, cost_table
+from upsort.core.training.labelled import UnknownWords
+from upsort.core.training.sorter import LENGTH_CLASSES, Decisions, TrainedSorter, length_classes
+from upsort.io.outputs.writers import value_of
+from upsort.io.plan.resources import read_costs
+
+
+@record(frozen=True)
+class DecisionColumn:
+    """One added column. values: what stands in it for each document. digits: behind the point of a number; None for text."""
+
+    name: str
+    values: Callable[[TrainedSorter, Decisions], list[Any]]
+    digits: int | None = None
+
+    def cells(self, sorter: TrainedSorter, decisions: Decisions) -> list[str]:
+        """The values as cells of a table; a number that is not defined is an empty one."""
+        values = self.values(sorter, decisions)
+        if self.digits is None:
+            return values
+        return ["" if isnan(value) else f"{value:.{self.digits}f}" for value in values]
+
+
+def _of_best(sorter: TrainedSorter, decisions: Decisions) -> list[Any]:
+    return decisions.probabilities[np.arange(decisions.best.size), decisions.best].tolist()  # type: ignore[no-any-return]
+
+
+LABEL = DecisionColumn("label", lambda sorter, decisions: sorter.sorted_as(decisions))
+REMARK = DecisionColumn("remark", lambda sorter, decisions: sorter.remarks_on(decisions))
+COLUMNS: list[DecisionColumn] = [
+    LABEL,
+    DecisionColumn("probability", _of_best, 6),
+    DecisionColumn(
+        "second_label", lambda sorter, decisions: [sorter.labels[second] for second in decisions.second.tolist()]
+    ),
+    DecisionColumn("margin", lambda sorter, decisions: decisions.margin.tolist(), 6),
+    DecisionColumn("unknown_share", lambda sorter, decisions: decisions.unknown_share.tolist(), 4),
+    REMARK,
+]
+"""The columns that scoring adds, in their order; adding one is adding it here."""
+
+_BEGIN = "sorted_"
+
+
+def columns_of(sorter: TrainedSorter, all_probabilities: bool = False) -> list[DecisionColumn]:
+    """The columns of one answer: sorted_label …, with the answer's name where the sorter gives several."""
+    begin = f"{_BEGIN}{sorter.answer}_" if sorter.answer else _BEGIN
+    columns = [DecisionColumn(begin + column.name, column.values, column.digits) for column in COLUMNS]
+    if all_probabilities:
+        columns += [
+            _probability_of(number, f"{begin}probability: {label}") for number, label in enumerate(sorter.labels)
+        ]
+    return columns
+
+
+def _probability_of(label: int, name: str) -> DecisionColumn:
+    return DecisionColumn(name, lambda sorter, decisions: decisions.probabilities[:, label].tolist(), 6)
+
+
+def decision_columns(sorters: Sequence[TrainedSorter], all_probabilities: bool = False) -> list[str]:
+    """The names of all added columns."""
+    return [column.name for sorter in sorters for column in columns_of(sorter, all_probabilities)]
+
+
+def number_columns(sorters: Sequence[TrainedSorter], all_probabilities: bool = False) -> frozenset[str]:
+    """The names of those that hold numbers."""
+    columns = [column for sorter in sorters for column in columns_of(sorter, all_probabilities)]
+    return frozenset(column.name for column in columns if column.digits is not None)
+
+
+def decision_rows(sorter: TrainedSorter, decisions: Decisions, all_probabilities: bool = False) -> list[list[str]]:
+    """The cells of one answer for each document."""
+    columns = [column.cells(sorter, decisions) for column in columns_of(sorter, all_probabilities)]
+    return [list(cells) for cells in zip(*columns, strict=True)]
+
+
+def decision_values(
+    sorter: TrainedSorter, decisions: Decisions, all_probabilities: bool = False
+) -> list[dict[str, Any]]:
+    """The same by name, with numbers as numbers, rounded as in tables, and None where one is not defined."""
+    columns = columns_of(sorter, all_probabilities)
+    rows = decision_rows(sorter, decisions, all_probabilities)
+    return [
+        {
+            column.name: cell if column.digits is None else value_of(cell)
+            for column, cell in zip(columns, row, strict=True)
+        }
+        for row in rows
+    ]
+
+
+def label_columns(names: Sequence[str]) -> list[str]:
+    """Those among the columns of a table that hold the label that scoring gave; one for each answer."""
+    begins = [name.removesuffix(LABEL.name) for name in names if name.startswith(_BEGIN) and name.endswith(LABEL.name)]
+    telling = [column.name for column in COLUMNS if column is not REMARK]  # tables of before have none
+    whole = [begin for begin in begins if all(begin + name in names for name in telling)]
+    # Columns may have been taken out since; the label of a sorter of one answer is then known by its name alone.
+    return [begin + LABEL.name for begin in whole or begins if begin in whole or begin == _BEGIN]
+
+
+def with_decision_options(
+    sorters: Sequence[TrainedSorter], costs: Sequence[str], undecided_below: float | None
+) -> list[TrainedSorter]:
+    """The same sorters with the costs of files and with a bound, where they are given.
+
+    costs: `FILE`, for every answer whose labels it is about, or `ANSWER=FILE`. Raises DataProblem for costs that are about no
+    answer.
+    """
+    decided = list(sorters)
+    if costs and any(sorter.thresholds is not None for sorter in decided):
+        raise UsageProblem(
+            "This sorter gives sets of labels; costs of one label in place of another say nothing about sets.",
+            "Leave --cost out.",
+        )
+    for text in costs:
+        answer, table = _named(text, decided)
+        check_costs([sorter.labels for sorter in decided if answer in ("", sorter.answer)], table, text)
+        decided = [_with_costs(sorter, table) if answer in ("", sorter.answer) else sorter for sorter in decided]
+    if undecided_below is None:
+        return decided
+    if any(sorter.thresholds is not None for sorter in decided):
+        raise UsageProblem(
+            "This sorter gives sets of labels, each by a threshold of its own; a bound for all has no place there.",
+            "Leave --undecided-below out.",
+        )
+    return [
+        replace(sorter, plan=replace(sorter.plan, decide=replace(sorter.plan.decide, undecided_below=undecided_below)))
+        for sorter in decided
+    ]
+
+
+def check_costs(answers: Sequence[Sequence[str]], costs: Costs | None, name: str) -> None:
+    """Raises DataProblem for a table of costs that is about the labels of no answer. answers: their labels."""
+    if costs is not None and all(cost_table(costs, labels) is None for labels in answers):
+        raise DataProblem(
+            f"{name} is about other labels ({listed(costs)}).",
+            f"The labels are {listed(answers[0]) if answers else 'none'}.",
+        )
+
+
+def _named(text: str, sorters: Sequence[TrainedSorter]) -> tuple[str, Costs]:
+    """The answer that costs are for, empty where none is named, and the costs."""
+    answers = [sorter.answer for sorter in sorters if sorter.answer]
+    answer, equals, file = text.partition("=")
+    if equals and not Path(text).exists():
+        if answer not in answers:
+            raise UsageProblem(f"The sorter gives no answer {answer!r}.", suggestion(answer, answers, "answers"))
+        return answer, read_costs(Path(file))
+    return "", read_costs(Path(text))
+
+
+def _with_costs(sorter: TrainedSorter, costs: Costs) -> TrainedSorter:
+    table = cost_table(costs, sorter.labels)
+    return sorter if table is None else replace(sorter, decision=cost_decision(table), costs=costs)
+
+
+@record(frozen=True, kw_only=True)
+class ScoreResult:
+    """documents: rows written. labels: how often each was given, for each answer. without_tokens: those without a
+    word. nothing_known: those without a word that the sorter knows, the former included. unknown_share: of all words. drifts: for
+    each answer. passages: that were read, where documents were made of them."""
+
+    documents: int
+    labels: tuple[Counter[str], ...]
+    without_tokens: int
+    nothing_known: int
+    unknown_share: float
+    drifts: tuple[Drift, ...]
+    passages: int | None = None
+
+
+@record(frozen=True, kw_only=True)
+class ScoredBlock:
+    """What a block comes to. rows: how many; last: where the last of them stands. columns: of the rows; text: of the same, where
+    they are written as text."""
+
+    rows: int
+    last: str
+    columns: list[Sequence[str]]
+    text: str
+    labels: list[list[str]]
+    best: list[Ints]
+    tokens: Ints
+    nothing_known: int
+    unknown: UnknownWords
+
+
+@record(kw_only=True)
+class ScoreTally:
+    """What is added up over all blocks; kept in the journal of a run that can be gone on with."""
+
+    labels: tuple[Counter[str], ...]
+    best: list[Ints]
+    lengths: Ints
+    documents: int = 0
+    without_tokens: int = 0
+    nothing_known: int = 0
+    words: UnknownWords = field(default_factory=UnknownWords)
+    last: str = ""
+
+    def state(self) -> dict[str, Any]:
+        """As JSON."""
+        return {
+            "labels": [dict(labels) for labels in self.labels],
+            "best": [best.tolist() for best in self.best],
+            "lengths": self.lengths.tolist(),
+            "documents": self.documents,
+            "without_tokens": self.without_tokens,
+            "nothing_known": self.nothing_known,
+            "words": asdict(self.words),
+            "last": self.last,
+        }
+
+    @staticmethod
+    def of(state: dict[str, Any], sorters: Sequence[TrainedSorter]) -> "ScoreTally":
+        """From JSON; a new one from nothing."""
+        if not state:
+            empty: tuple[Counter[str], ...] = tuple(Counter() for _ in sorters)
+            best = [np.zeros(len(sorter.labels), dtype=np.int64) for sorter in sorters]
+            return ScoreTally(labels=empty, best=best, lengths=np.zeros(LENGTH_CLASSES, dtype=np.int64))
+        return ScoreTally(
+            labels=tuple(Counter(labels) for labels in state["labels"]),
+            best=[np.array(best, dtype=np.int64) for best in state["best"]],
+            lengths=np.array(state["lengths"], dtype=np.int64),
+            documents=state["documents"],
+            without_tokens=state["without_tokens"],
+            nothing_known=state.get("nothing_known", 0),
+            words=UnknownWords(**{**state["words"], "squares": tuple(state["words"]["squares"])}),
+            last=state.get("last", ""),
+        )
+
+    def add(self, scored: ScoredBlock) -> None:
+        """One more block."""
+        for counts, labels in zip(self.labels, scored.labels, strict=True):
+            counts.update(labels)
+        for total, best in zip(self.best, scored.best, strict=True):
+            total += best
+        self.lengths += length_classes(scored.tokens)
+        self.documents += scored.rows
+        self.without_tokens += int((scored.tokens == 0).sum())
+        self.nothing_known += scored.nothing_known
+        self.words = UnknownWords.summed((self.words, scored.unknown))
+        self.last = scored.last
+
+    def merge(self, other: "ScoreTally") -> None:
+        """What was added up elsewhere, of later rows."""
+        for counts, labels in zip(self.labels, other.labels, strict=True):
+            counts.update(labels)
+        for total, best in zip(self.best, other.best, strict=True):
+            total += best
+        self.lengths += other.lengths
+        self.documents += other.documents
+        self.without_tokens += other.without_tokens
+        self.nothing_known += other.nothing_known
+        self.words = UnknownWords.summed((self.words, other.words))
+        self.last = other.last or self.last
+
+    def result(self, sorters: Sequence[TrainedSorter]) -> ScoreResult:
+        """What is told of it."""
+        drifts = tuple(
+            drift(sorter, NewDocuments(best, self.lengths, self.words))
+            for sorter, best in zip(sorters, self.best, strict=True)
+        )
+        return ScoreResult(
+            documents=self.documents,
+            labels=self.labels,
+            without_tokens=self.without_tokens,
+            nothing_known=self.nothing_known,
+            unknown_share=self.words.share,
+            drifts=drifts,
+        )

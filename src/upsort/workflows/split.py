@@ -1,0 +1,191 @@
+"""Dividing a corpus into a training and a held-out table, row for row as it was read."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import Bools, Keys
+from upsort.core.dates import dates_of
+from upsort.core.errors import DataProblem
+from upsort.core.evaluation.duplicates import Groups, duplicate_groups, named_groups
+from upsort.core.evaluation.splits import hold_out, latest
+from upsort.core.features.corpus_counts import CorpusCounts
+from upsort.core.features.documents import no_cells
+from upsort.core.features.fingerprints import Fingerprints, fingerprints_of
+from upsort.core.features.fingerprints import joined as join_fingerprints
+from upsort.core.lazy import record
+from upsort.core.training.labelled import LabelledDocuments
+from upsort.core.training.stratified_split import document_keys, text_digests
+from upsort.io.outputs.atomic import replacing_all
+from upsort.io.outputs.parts import HELD_OUT_NAME, TRAINING_NAME
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.outputs.table_file import table_file
+from upsort.io.tables.columns import ColumnMapper, merged_columns
+from upsort.io.tables.document_blocks import RowMetadata
+from upsort.io.tables.documents import DocumentReader, RowRequirement
+from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason
+from upsort.workflows.context import RunContext, nothing_usable
+from upsort.workflows.corpus import labels_of
+from upsort.workflows.cross_validate import day_numbers
+
+_FAR = 0.03  # from the share that was asked for
+
+
+@record(frozen=True, kw_only=True)
+class SplitResult:
+    """Where the parts are, and how many documents of each label each has. copies: rows that copy another one. taken_out: rows
+    that may be learned from by nobody, belonging together with held-out ones. groups: of rows that stay together, where a
+    column names them. far: labels whose held-out share is more than 3 points from what was asked for, and of all rows
+    under an empty name."""
+
+    training: Path
+    held_out: Path
+    labels: tuple[str, ...]
+    training_rows: int
+    held_out_rows: int
+    training_labels: dict[str, int]
+    held_out_labels: dict[str, int]
+    copies: int
+    excluded: int
+    undated: int
+    dates: str
+    groups: int | None
+    far: dict[str, float]
+
+
+def split(work: RunContext, share: float, folder: Path) -> SplitResult:
+    """Hold out `share` of each label's documents. The inputs are read twice: once for the labels, once for the rows.
+
+    Documents of one group, and copies of each other unless the plan allows them, stay on one side. In time the latest are held
+    out; earlier rows that belong together with one of them go to neither part, but to `aside`, and so do rows without a date.
+    Raises DataProblem when there are fewer than two labels or a label has a single document.
+    """
+    reader = DocumentReader(work.plan.columns, needs=RowRequirement(text=False, label=True))
+    seen = _split_input(work, reader)
+    separator = work.plan.columns.label_separator
+    names, numbers, sets = labels_of(seen.metadata.labels, separator, work.plan.columns.label)
+    if len(names) < 2 and sets is None:
+        raise DataProblem(f"All rows have the label {names[0]!r}; there is nothing to sort.", "Check --label.")
+    documents = LabelledDocuments(
+        measured=not_counted(numbers.size),
+        labels=numbers,
+        names=names,
+        groups=seen.groups.groups,
+        keys=seen.keys,
+        sets=sets,
+    )
+    left_out: dict[int, RejectionReason] = {}
+    message = ""
+    if work.plan.judge.in_time:
+        dates = dates_of(seen.metadata.dates, work.plan.columns.date_format)
+        message = dates.description(work.plan.columns.date)
+        days = day_numbers(seen.metadata.dates, dates)
+        held_out, excluded = latest(days, share, documents.groups)
+        left_out = {place: RejectionReason(ReasonKind.NO_DATE) for place in np.flatnonzero(np.isnan(days)).tolist()}
+        left_out |= {place: RejectionReason(ReasonKind.HELD_OUT_GROUP) for place in np.flatnonzero(excluded).tolist()}
+    else:
+        held_out = hold_out(documents, share, work.plan.judge.seed)
+    paths = (folder / TRAINING_NAME, folder / HELD_OUT_NAME)
+    _write(work, reader, paths, held_out, left_out)
+    included = np.array([place not in left_out for place in range(numbers.size)], dtype=bool)
+    own = documents.own
+    label_counts = [
+        dict(zip(names, own[side_rows & included].sum(axis=0).tolist(), strict=True))
+        for side_rows in (~held_out, held_out)
+    ]
+    rows = [int((side_rows & included).sum()) for side_rows in (~held_out, held_out)]
+    named = seen.groups.named
+    return SplitResult(
+        training=paths[0],
+        held_out=paths[1],
+        labels=names,
+        training_rows=rows[0],
+        held_out_rows=rows[1],
+        training_labels=label_counts[0],
+        held_out_labels=label_counts[1],
+        copies=seen.groups.copies,
+        excluded=sum(reason.why is ReasonKind.HELD_OUT_GROUP for reason in left_out.values()),
+        dates=message,
+        undated=sum(reason.why is ReasonKind.NO_DATE for reason in left_out.values()),
+        groups=np.unique(named).size if named is not None else None,
+        far={} if work.plan.judge.in_time else _far(rows, label_counts, share),
+    )
+
+
+@record(frozen=True)
+class _SplitInput:
+    """What the first reading tells of the rows."""
+
+    metadata: RowMetadata
+    keys: Keys
+    groups: Groups
+
+
+def _split_input(work: RunContext, reader: DocumentReader) -> _SplitInput:
+    metadata: list[RowMetadata] = []
+    digests: list[Keys] = []
+    fingerprints: list[Fingerprints] = []
+    find_duplicates = bool(work.plan.columns.text) and not work.plan.judge.allow_copies
+    for block in reader.blocks(work.inputs, work.rejects):
+        metadata.append(block.metadata)
+        texts = block.texts if work.plan.columns.text else ["\0".join(row) for row in block.rows]
+        digests.append(text_digests(texts))
+        if find_duplicates:
+            fingerprints.append(fingerprints_of(texts))
+    whole = RowMetadata.joined(metadata) if metadata else None
+    if whole is None or not whole.ids:
+        raise DataProblem(f"No usable row: {nothing_usable(work.rejects)}.", "Check --label and --encoding.")
+    all_groups = Groups(
+        named_groups(whole.groups) if work.plan.columns.group else None,
+        duplicate_groups(join_fingerprints(fingerprints)) if find_duplicates else None,
+    )
+    return _SplitInput(whole, document_keys(np.concatenate(digests), whole.ids), all_groups)
+
+
+def not_counted(documents: int) -> CorpusCounts:
+    """Documents whose words do not matter here."""
+    return CorpusCounts(
+        counts=csr_array(np.zeros((documents, 0), dtype=np.int32)),
+        terms=[],
+        tokens=np.zeros(documents, dtype=np.int64),
+        cells=no_cells(documents),
+    )
+
+
+def _write(
+    work: RunContext,
+    reader: DocumentReader,
+    paths: Sequence[Path],
+    held_out_rows: Bools,
+    left_out: dict[int, RejectionReason],
+) -> None:
+    """Write the rows of both parts; those of neither are set aside with their reason."""
+    by_name = ColumnMapper(merged_columns(table.columns for table in work.inputs.tables))
+    with (
+        replacing_all(),
+        table_file(paths[0], by_name.columns) as training,
+        table_file(paths[1], by_name.columns) as held_out,
+    ):
+        place = 0
+        for block in reader.blocks(work.inputs, RejectedRows()):
+            for row, line, cells in zip(block.rows, block.lines, by_name.rows(block.columns, block.rows), strict=True):
+                if place in left_out:
+                    work.rejects.add(RejectedRow(block.source, line, left_out[place], tuple(row)))
+                else:
+                    (held_out if held_out_rows[place] else training).writerow(cells)
+                place += 1
+
+
+def _far(rows: Sequence[int], label_counts: Sequence[dict[str, int]], share: float) -> dict[str, float]:
+    """The held-out shares that are further from what was asked for than 3 points, and further than one document makes."""
+    differences = {}
+    for name in (*label_counts[0], ""):
+        training_count, held_out_count = (
+            counts[name] if name else rows[place] for place, counts in enumerate(label_counts)
+        )
+        off = abs(held_out_count - share * (training_count + held_out_count))
+        if off > _FAR * (training_count + held_out_count) and off >= 1:
+            differences[name] = held_out_count / (training_count + held_out_count)
+    return differences

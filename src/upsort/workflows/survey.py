@@ -1,0 +1,293 @@
+"""Looking at a corpus before anything is trained: one pass over the documents, nothing kept of them but prints and lengths."""
+
+from collections import Counter
+from dataclasses import field
+from heapq import nlargest, nsmallest
+from itertools import islice
+from operator import attrgetter
+
+import numpy as np
+
+from upsort.core import plan
+from upsort.core.analysis.column_summaries import (
+    ColumnSummary,
+    ColumnTally,
+    Lengths,
+    kind_of,
+    separator_of,
+    share_between,
+    summarise,
+)
+from upsort.core.analysis.label_terms import CommonTerm, TermTally
+from upsort.core.arrays import expanded_text
+from upsort.core.errors import DataProblem
+from upsort.core.evaluation.duplicates import find_duplicates
+from upsort.core.features.fingerprints import Fingerprints, joined
+from upsort.core.lazy import record
+from upsort.core.text.labels import joined_labels, spellings
+from upsort.core.text.languages import DetectedLanguage
+from upsort.core.text.stop_words import negations, stop_words
+from upsort.core.training.labelled import numbered
+from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.documents import DocumentReader
+from upsort.io.tables.rows import ReasonKind
+from upsort.workflows.context import RunContext, nothing_usable
+from upsort.workflows.language import main_language
+from upsort.workflows.reading import DocumentReading, map_blocks
+from upsort.workflows.survey_blocks import BlockSurveyor, SurveyDocument, SurveyedBlock
+
+_CHARACTERS_AT_ONCE = 4_000_000
+
+_EXAMPLES = 3
+IN_ANOTHER = "in another language"
+SAME_NAME = "with an identifier that another one has"
+
+
+@record(frozen=True, kw_only=True)
+class CopyPair:
+    """A document and the earlier one that it copies."""
+
+    reference: str
+    first: str
+    label: str
+    first_label: str
+    similarity: float
+
+    @property
+    def in_conflict(self) -> bool:
+        """Whether the two stand under different labels."""
+        return bool(self.label and self.first_label and self.label != self.first_label)
+
+
+@record(frozen=True, kw_only=True)
+class CopyCounts:
+    """exact, near: documents that copy an earlier one. groups: originals that have copies. conflicting: copies under another
+    label than their original. examples: conflicting ones first."""
+
+    exact: int
+    near: int
+    groups: int
+    conflicting: int
+    examples: list[CopyPair]
+
+
+@record(frozen=True)
+class OddDocuments:
+    """Documents that look out of place in one way, with the references of some."""
+
+    what: str
+    documents: int
+    examples: list[str]
+
+
+@record(frozen=True, kw_only=True)
+class SurveyResult:
+    """labels: documents of each label, commonest first; empty without a label column. unlabelled: documents without one.
+
+    empty: rows without text. length_share: share of the variance of the logarithm of the number of words that lies between
+    labels. lengths: words of every document, by label (figures are drawn from it). broken: the first broken characters,
+    where there are any. spoken: the language that most texts seem to be in; languages: documents
+    of each that is told. several: documents of several labels, which count at
+    each. separator: what seems to separate labels in cells, where nobody says that cells hold several.
+    """
+
+    documents: int
+    empty: int
+    labels: list[tuple[str, int]]
+    unlabelled: int
+    spellings: list[list[tuple[str, int]]]
+    characters: Lengths
+    words: Lengths
+    words_by_label: dict[str, Lengths]
+    length_share: float | None
+    shortest: list[SurveyDocument]
+    longest: list[SurveyDocument]
+    openings: list[tuple[str, int]]
+    copies: CopyCounts
+    odd: list[OddDocuments]
+    distinct_terms: int
+    terms: list[CommonTerm]
+    terms_without_stop_words: list[CommonTerm]
+    terms_by_label: dict[str, list[CommonTerm]]
+    terms_by_label_with_stop_words: dict[str, list[CommonTerm]]
+    columns: list[ColumnSummary]
+    lengths: dict[str, list[int]] = field(repr=False)
+    language: str
+    broken: str
+    spoken: DetectedLanguage
+    languages: dict[str, int]
+    several: int
+    separator: str
+
+
+def survey(work: RunContext, shortest: int = 5, top: int = 12) -> SurveyResult:
+    """Read all documents once and tell what is there. top: how many terms of each list."""
+    looking = _SurveyTally(work.inputs, work.plan, shortest)
+    reading = DocumentReading(
+        inputs=work.inputs, reader=DocumentReader(work.plan.columns), characters=_CHARACTERS_AT_ONCE
+    )
+    places = {columns: tuple(tallies) for columns, tallies in looking.tallies.items()}
+    for seen in map_blocks(
+        reading, BlockSurveyor(work.plan, shortest, places), work.rejects, work.engine, learns=False
+    ):
+        looking.add(seen)
+        work.advance(len(seen.metadata.ids))
+    if not looking.labels:
+        raise DataProblem(f"No usable document: {nothing_usable(work.rejects)}.", "Check --text and --encoding.")
+    return looking.result(work.rejects.reasons[ReasonKind.NO_TEXT], top)
+
+
+class _SurveyTally:
+    """What is added up, block by block."""
+
+    def __init__(self, inputs: Inputs, choices: plan.Plan, shortest: int) -> None:
+        self.choices, self.listed = choices, shortest
+        self.labels: list[str] = []
+        self.sets: list[tuple[str, ...]] = []
+        self.references: list[str] = []
+        self.characters: list[int] = []
+        self.words: list[int] = []
+        self.short: list[SurveyDocument] = []
+        self.long: list[SurveyDocument] = []
+        self.openings: Counter[str] = Counter()
+        self.fingerprints: list[Fingerprints] = []
+        self.terms = TermTally()
+        self.languages: list[DetectedLanguage] = []
+        self.odd: dict[str, list[str]] = {}
+        self.broken = ""
+        self.tallies = _column_tallies(inputs, choices.columns)
+
+    def add(self, seen: SurveyedBlock) -> None:
+        """What was seen of one more block."""
+        metadata = seen.metadata
+        self.labels += metadata.labels
+        self.sets += seen.sets
+        self.references += metadata.ids
+        self.characters += seen.characters
+        self.words += seen.fingerprints.words.tolist()
+        self.fingerprints.append(seen.fingerprints)
+        self.terms.add(seen.terms)
+        self.short = nsmallest(self.listed, [*self.short, *seen.short], key=attrgetter("words"))
+        self.long = nlargest(self.listed, [*self.long, *seen.long], key=attrgetter("words"))
+        self.openings.update(seen.openings)
+        for what, reference in seen.odd:
+            self._note(what, reference)
+        self.broken = self.broken or seen.broken
+        self.languages += seen.languages
+        tallies = self.tallies.get(seen.columns, {})
+        for place, cells in seen.cells.items():
+            tallies[place].add(expanded_text(cells), metadata.labels)
+
+    def _note(self, what: str, reference: str) -> None:
+        self.odd.setdefault(what, []).append(reference)
+
+    def result(self, empty: int, top: int) -> SurveyResult:
+        counts = Counter(label for labels in self.sets for label in labels)
+        words = np.array(self.words, dtype=np.int64)
+        names, numbers = numbered([label for labels in self.sets for label in labels])
+        owner = np.repeat(np.arange(words.size), [len(labels) for labels in self.sets])
+        by_label = {name: words[owner[numbers == number]] for number, name in enumerate(names)}
+        one_label_each = owner.size == np.unique(owner).size
+        share = share_between(np.log1p(words[owner]), numbers) if len(by_label) > 1 and one_label_each else None
+        language = self.choices.clean.language
+        stops = stop_words(language) | negations(language)
+        return SurveyResult(
+            documents=words.size,
+            empty=empty,
+            labels=sorted(counts.items(), key=lambda entry: (-entry[1], entry[0])),
+            unlabelled=sum(not labels for labels in self.sets),
+            spellings=spellings(counts),
+            characters=summarise(np.array(self.characters, dtype=np.int64)),
+            words=summarise(words),
+            words_by_label={name: summarise(values) for name, values in by_label.items()},
+            length_share=share,
+            shortest=self.short,
+            longest=self.long,
+            openings=[(opening, times) for opening, times in self.openings.most_common(5) if times > 1],
+            copies=self._copies(),
+            odd=self._odd(),
+            distinct_terms=self.terms.distinct,
+            terms=self.terms.most_common(top),
+            terms_without_stop_words=self.terms.most_common(max(top, 90), stops),
+            terms_by_label=self.terms.most_common_by_label(top, stops),
+            terms_by_label_with_stop_words=self.terms.most_common_by_label(top),
+            language=language,
+            broken=self.broken,
+            spoken=main_language(self.languages),
+            languages=dict(Counter(str(detected) for detected in self.languages if detected.known).most_common()),
+            several=sum(len(labels) > 1 for labels in self.sets),
+            separator="" if self.choices.columns.label_separator else separator_of(self.labels),
+            columns=_merged([tally.summary() for tallies in self.tallies.values() for tally in tallies.values()]),
+            lengths={name: values.tolist() for name, values in by_label.items()} or {"all": self.words},
+        )
+
+    def _copies(self) -> CopyCounts:
+        duplicates = find_duplicates(joined(self.fingerprints), self.choices.gather.similarity)
+        first = duplicates.earliest()
+        pairs = [
+            CopyPair(
+                reference=self.references[place],
+                first=self.references[first[place]],
+                label=self._cell(place),
+                first_label=self._cell(first[place]),
+                similarity=float(duplicates.similarity[place]),
+            )
+            for place in np.flatnonzero(first >= 0).tolist()
+        ]
+        conflicting = [pair for pair in pairs if pair.in_conflict]
+        near = [pair for pair in pairs if not pair.in_conflict]
+        return CopyCounts(
+            exact=int((duplicates.exact >= 0).sum()),
+            near=int((duplicates.near >= 0).sum()),
+            groups=len({pair.first for pair in pairs}),
+            conflicting=len(conflicting),
+            examples=[*conflicting[:_EXAMPLES], *near[: max(0, _EXAMPLES - len(conflicting))]],
+        )
+
+    def _cell(self, place: int) -> str:
+        """The labels of a document in one cell, in an order that does not matter."""
+        separator = self.choices.columns.label_separator
+        return joined_labels(self.sets[place], separator) if separator else self.labels[place]
+
+    def _odd(self) -> list[OddDocuments]:
+        """What looks out of place, most documents first; the language that most documents are in is not odd."""
+        main = main_language(self.languages)
+        for language, reference in zip(self.languages, self.references, strict=True) if main.known else ():
+            if language.code and language.code != main.code:
+                self._note(f"{IN_ANOTHER}, {language} it seems", reference)
+            elif language.script and language.script != main.script:
+                self._note(f"mostly in {language}", reference)
+        if self.choices.columns.id:
+            times = Counter(self.references)
+            for reference in dict.fromkeys(name for name in self.references if times[name] > 1):
+                for _ in range(times[reference]):
+                    self._note(SAME_NAME, reference)
+        odd = [
+            OddDocuments(what, len(references), list(dict.fromkeys(references))[:_EXAMPLES])
+            for what, references in self.odd.items()
+        ]
+        return sorted(odd, key=lambda entry: -entry.documents)
+
+
+def _column_tallies(inputs: Inputs, columns: plan.Columns) -> dict[tuple[str, ...], dict[int, ColumnTally]]:
+    """For each set of column names among the tables, a tally of each column that is neither text nor label nor identifier."""
+    used = {*columns.text, columns.label, columns.id}
+    tallies: dict[tuple[str, ...], dict[int, ColumnTally]] = {}
+    for table in inputs.tables:
+        if table.columns in tallies:
+            continue
+        rows = [row for block in islice(table.blocks(), 1) for row in block.rows[:500]]
+        tallies[table.columns] = {
+            place: ColumnTally(name, kind_of([row[place] for row in rows]))
+            for place, name in enumerate(table.columns)
+            if name not in used
+        }
+    return tallies
+
+
+def _merged(summaries: list[ColumnSummary]) -> list[ColumnSummary]:
+    """The first summary of each column; tables of other shapes add only columns that the first ones lack."""
+    by_name: dict[str, ColumnSummary] = {}
+    for summary in summaries:
+        by_name.setdefault(summary.name, summary)
+    return list(by_name.values())

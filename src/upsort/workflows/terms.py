@@ -1,0 +1,308 @@
+"""The terms that speak for and against labels, from a sorter or from a labelled corpus."""
+
+from collections.abc import Sequence
+from functools import partial
+from itertools import chain, count
+from pathlib import Path
+
+import numpy as np
+
+from upsort.core.analysis.label_terms import (
+    CorpusTermCounts,
+    FrequencyRatio,
+    TermCounts,
+    associations,
+    frequency_ratio,
+    label_margins,
+    log_odds,
+    rarest_in,
+    weights_of,
+)
+from upsort.core.arrays import Bools, Floats
+from upsort.core.classifiers.families import resolved
+from upsort.core.errors import UsageProblem
+from upsort.core.features.vocabulary import document_frequencies, label_document_frequencies, total_counts
+from upsort.core.lazy import record
+from upsort.core.name_lists import suggestion
+from upsort.core.training.decision import PlanWithResources
+from upsort.core.training.fold_data import Split, build_features
+from upsort.core.training.labelled import LabelledDocuments
+from upsort.core.training.sorter import TrainedSorter
+from upsort.core.training.train_sorter import train_sorter
+from upsort.io.outputs.atomic import make_folder
+from upsort.plots.canvas import colours_of_few
+from upsort.plots.term_weights import frequency_scatter, term_weight_bars
+from upsort.workflows.context import RunContext
+from upsort.workflows.corpus import read_labelled_corpus
+from upsort.workflows.cross_validate import prepare_folds
+from upsort.workflows.figures import Drawing, save_all
+
+_FACTS = 3
+WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
+
+
+@record(frozen=True, kw_only=True)
+class RankedTerm:
+    """One term for one label. value: by the chosen way; z: of log odds. documents, others: with it, of the label and of all
+    others
+    (of the other label of a pair). row: among the terms. stable: whether the sign is the same in every fold, where folds were
+    made."""
+
+    term: str
+    row: int
+    value: float
+    z: float | None
+    documents: int
+    others: int
+    stable: bool | None
+
+
+@record(frozen=True)
+class TermFact:
+    """A term in the documents of its label and in those of the label in which it is rarest."""
+
+    term: str
+    label: str
+    rarest_in: str
+    often: FrequencyRatio
+
+
+@record(frozen=True, kw_only=True)
+class TermsResult:
+    """For each label its terms for and against, strongest first. facts: about the first terms of the labels that have the
+    strongest ones."""
+
+    way: str
+    labels: tuple[str, ...]
+    speaking_for: dict[str, list[RankedTerm]]
+    against: dict[str, list[RankedTerm]]
+    facts: list[TermFact]
+    values: Floats
+    counts: TermCounts
+
+
+@record(frozen=True, kw_only=True)
+class TermEvidence:
+    """counts: of terms by label. weights: leanings of a linear sorter. stable: (n_terms, k), where folds were made.
+
+    full_forms: the word that a stem most often stands for.
+    """
+
+    labels: tuple[str, ...]
+    counts: TermCounts
+    weights: Floats | None
+    stable: Bools | None
+    full_forms: dict[str, str]
+
+
+def of_sorter(sorter: TrainedSorter) -> TermEvidence:
+    """What a sorter knows of its terms; counts are of documents."""
+    frequency = sorter.trained.label_document_frequency
+    everywhere = None
+    if sorter.thresholds is not None:
+        holding = sorter.space.document_frequency
+        everywhere = CorpusTermCounts(holding.astype(np.float64), holding, sorter.trained.documents)
+    counts = TermCounts(
+        terms=sorter.space.terms,
+        by_label=frequency.astype(np.float64),
+        documents=frequency,
+        label_documents=sorter.trained.label_documents,
+        everywhere=everywhere,
+    )
+    weights = label_margins(weights_of(sorter)) if sorter.classifier.rule is not None else None
+    return TermEvidence(
+        labels=sorter.labels, counts=counts, weights=weights, stable=None, full_forms=dict(sorter.resources.full_forms)
+    )
+
+
+def of_corpus(work: RunContext, with_folds: bool = False) -> TermEvidence:
+    """What a labelled corpus tells of its terms within the plan's bounds. with_folds: see what is stable in all folds."""
+    corpus = read_labelled_corpus(work)
+    answer, method = corpus.only_answer("terms"), corpus.method_of(work.plan)
+    documents = answer.documents
+    seen = build_features(documents, resolved(work.plan).features, corpus.resources)
+    kept_counts = documents.measured.local_counts.tocsc()[:, seen.columns].tocsr()
+    k = len(documents.names)
+    frequency = label_document_frequencies(kept_counts, documents.labels, k, documents.sets)
+    counts = TermCounts(
+        terms=seen.space.terms[: seen.space.counted],
+        by_label=np.asarray(kept_counts.T @ documents.own.astype(np.float64), dtype=np.float64),
+        documents=frequency,
+        label_documents=documents.label_documents,
+        everywhere=CorpusTermCounts(
+            total_counts(kept_counts).astype(np.float64), document_frequencies(kept_counts), documents.documents
+        ),
+    )
+    weights = stable = None
+    sorter, _ = train_sorter(documents, method, seen)
+    if sorter.classifier.rule is not None:
+        weights = label_margins(weights_of(sorter))[: seen.space.counted]
+        if with_folds:
+            ready = prepare_folds(corpus, work.plan, answer)
+            stable = _same_sign(ready.documents, method, ready.splits.each, sorter, weights)
+    return TermEvidence(
+        labels=documents.names,
+        counts=counts,
+        weights=weights,
+        stable=stable,
+        full_forms=dict(corpus.resources.full_forms),
+    )
+
+
+def _same_sign(
+    documents: LabelledDocuments,
+    method: PlanWithResources,
+    splits: Sequence[Split],
+    sorter: TrainedSorter,
+    weights: Floats,
+) -> Bools:
+    """(n_terms, k) whether a term leans the same way in the sorters of all folds that know it."""
+    same = np.ones(weights.shape, dtype=bool)
+    place = {term: number for number, term in enumerate(sorter.space.terms)}
+    for split in splits:
+        tried, _ = train_sorter(documents.rows(split.training), method)
+        if tried.labels != sorter.labels:
+            continue
+        lean = label_margins(weights_of(tried))
+        rows = [(place[term], number) for number, term in enumerate(tried.space.terms) if term in place]
+        ours = np.array([row for row, _ in rows if row < len(weights)])
+        theirs = np.array([row for at, row in rows if at < len(weights)])
+        same[ours] &= np.sign(lean[theirs]) == np.sign(weights[ours])
+    return same
+
+
+def terms(
+    evidence: TermEvidence, way: str, top: int, only: str = "", pair: tuple[str, str] | None = None
+) -> TermsResult:
+    """Rank terms. way: one of WAYS. only: one label. pair: two labels, of which each is compared with the other alone."""
+    for name in (only, *(pair or ())):
+        if name and name not in evidence.labels:
+            raise UsageProblem(f"There is no label {name!r}.", suggestion(name, evidence.labels, "labels"))
+    if pair is not None:
+        evidence = _of_pair(evidence, pair)
+    values, z = _values(evidence, way)
+    chosen = [only] if only else list(evidence.labels)
+    speaking_for, against = {}, {}
+    for label in chosen:
+        column = evidence.labels.index(label)
+        # Log odds are ranked by their z value, so that rare flukes do not come first.
+        order = np.argsort(-(values if z is None else z)[:, column], kind="stable")
+        speaking_for[label] = [_leaning(evidence, values, z, int(row), column) for row in order[:top]]
+        against[label] = [_leaning(evidence, values, z, int(row), column) for row in order[::-1][:top]]
+    strongest = sorted(
+        (label for label in chosen if speaking_for[label]), key=lambda label: -speaking_for[label][0].value
+    )
+    facts = [_fact(evidence, label, speaking_for[label][0].row) for label in strongest[:_FACTS]]
+    return TermsResult(
+        way=way,
+        labels=evidence.labels,
+        speaking_for=speaking_for,
+        against=against,
+        facts=facts,
+        values=values,
+        counts=evidence.counts,
+    )
+
+
+def _of_pair(evidence: TermEvidence, pair: tuple[str, str]) -> TermEvidence:
+    columns = [evidence.labels.index(name) for name in pair]
+    counts = evidence.counts
+    rows = np.flatnonzero(counts.documents[:, columns].sum(axis=1))  # terms that stand in either
+    chosen = np.ix_(rows, np.array(columns))
+    weights = evidence.weights[chosen] if evidence.weights is not None else None
+    return TermEvidence(
+        labels=pair,
+        counts=TermCounts(
+            terms=[counts.terms[row] for row in rows.tolist()],
+            by_label=counts.by_label[chosen],
+            documents=counts.documents[chosen],
+            label_documents=counts.label_documents[columns],
+        ),
+        weights=weights - weights[:, ::-1] if weights is not None else None,
+        stable=evidence.stable[chosen] if evidence.stable is not None else None,
+        full_forms=evidence.full_forms,
+    )
+
+
+def _values(evidence: TermEvidence, way: str) -> tuple[Floats, Floats | None]:
+    match way:
+        case "weight":
+            if evidence.weights is None:
+                raise UsageProblem(
+                    "A sorter of this kind has no weights of terms.", f"Use --way {', '.join(WAYS[1:])}."
+                )
+            return evidence.weights, None
+        case "log-odds":
+            delta, z = log_odds(evidence.counts)
+            return delta, z
+        case "likelihood":
+            shares = (evidence.counts.documents + 0.5) / (evidence.counts.label_documents + 1.0)
+            k = shares.shape[1]
+            rest = (shares.sum(axis=1, keepdims=True) - shares) / (k - 1)
+            ratios: Floats = np.log(shares / rest)
+            return ratios, None
+        case "chi-square" | "mutual-information":
+            return associations(evidence.counts, way), None
+        case _:
+            raise ValueError(f"there is no way {way!r} to tell terms")
+
+
+def _leaning(evidence: TermEvidence, values: Floats, z: Floats | None, row: int, column: int) -> RankedTerm:
+    term = evidence.counts.terms[row]
+    documents = evidence.counts.documents[row]
+    return RankedTerm(
+        term=displayed_term(term, evidence.full_forms),
+        row=row,
+        value=float(values[row, column]),
+        z=float(z[row, column]) if z is not None else None,
+        documents=int(documents[column]),
+        others=int(evidence.counts.whole.holding[row] - documents[column]),
+        stable=bool(evidence.stable[row, column]) if evidence.stable is not None else None,
+    )
+
+
+def displayed_term(term: str, full_forms: dict[str, str]) -> str:
+    """A term, with the full form of a stem behind it."""
+    full = " ".join(full_forms.get(part, part) for part in term.split(" "))
+    return term if full == term else f"{term} ({full})"
+
+
+def _fact(evidence: TermEvidence, label: str, row: int) -> TermFact:
+    own = evidence.labels.index(label)
+    other = rarest_in(evidence.counts, row, own)
+    often = frequency_ratio(evidence.counts, row, own, other)
+    return TermFact(evidence.counts.terms[row], label, evidence.labels[other], often)
+
+
+def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
+    """Write the figures into `folder`, which is made: bars for each label, and frequency against leaning for each."""
+    make_folder(folder)
+    figures: list[tuple[Drawing, Path]] = []
+    totals = result.counts.whole.holding
+    names = file_names(result.labels)
+    for number, (label, name) in enumerate(zip(result.labels, names, strict=True)):
+        if label not in result.speaking_for:
+            continue
+        entries = [
+            *((term.term, term.value) for term in result.speaking_for[label][:top]),
+            *((term.term, term.value) for term in result.against[label][:top][::-1]),
+        ]
+        colour = colours_of_few([label], result.labels)[label]
+        bars = partial(term_weight_bars, label, entries, result.way, colour)
+        scatter = partial(
+            frequency_scatter, (label, colour), result.counts.terms, totals, result.values[:, number], result.way
+        )
+        figures += [(bars, folder / f"terms-{name}.png"), (scatter, folder / f"frequency-{name}.png")]
+    return save_all(figures)
+
+
+def file_names(labels: Sequence[str]) -> list[str]:
+    """A name for a file of each label, each another one."""
+    names: list[str] = []
+    for label in labels:
+        base = "".join(character if character.isalnum() else "-" for character in label)
+        candidates = (f"{base}-{number}" for number in count(2))
+        names.append(
+            next(name for name in chain([base], candidates) if name.casefold() not in map(str.casefold, names))
+        )
+    return names
