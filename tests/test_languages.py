@@ -18,7 +18,7 @@ from upsort.workflows.demo import PARTNERS
 from upsort.workflows.language import main_language
 
 LETTERS: dict[str, list[str]] = {}
-with (files("upsort.demo") / PARTNERS).open(encoding="utf-8", newline="") as letters:
+with (files("upsort") / "demo" / PARTNERS).open(encoding="utf-8", newline="") as letters:
     for letter in csv.DictReader(letters):
         LETTERS.setdefault(letter["language"], []).append(letter["message"])
 

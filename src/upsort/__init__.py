@@ -10,11 +10,12 @@
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
+from upsort.version import __version__ as __version__
+
 if TYPE_CHECKING:
     from upsort.api import Answers, Sorter, TermContribution, TextExplanation, UsableRows, load, read
     from upsort.core.errors import DataProblem, Problem, UsageProblem
 
-__version__ = "0.1.0"
 __all__ = [
     "Answers",
     "DataProblem",

@@ -30,7 +30,7 @@ def gathered(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def planted(fault: str) -> set[str]:
     """The references of the letters into which the demo's makers put a fault."""
-    with (files("upsort.demo") / "corpus.zip").open("rb") as stream, zipfile.ZipFile(stream) as archive:
+    with (files("upsort") / "demo" / "corpus.zip").open("rb") as stream, zipfile.ZipFile(stream) as archive:
         rows = csv.DictReader(archive.read("planted.csv").decode().splitlines())
         return {row["ref"] for row in rows if row["fault"].startswith(fault)}
 

@@ -12,7 +12,6 @@ from importlib import import_module
 from pathlib import Path
 from textwrap import fill
 
-from upsort import __version__
 from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.outputs import check_outputs
 from upsort.cli.parsing import WIDTH, command_parser, parse
@@ -24,6 +23,7 @@ from upsort.core.name_lists import nearest
 from upsort.core.text.step import PatternTimeout
 from upsort.io.notices import notices
 from upsort.io.outputs.atomic import left_files
+from upsort.version import __version__
 
 _NO_MEMORY = """upsort: there is not enough memory for this.
         Use fewer documents or terms (features.most_terms), or fewer --workers where the command has them."""

@@ -22,12 +22,12 @@ from typing import Any
 
 import numpy.typing as npt
 
-from upsort import __version__
 from upsort.core.errors import DataProblem
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
 from upsort.io.notices import add_notice
 from upsort.io.sources.addresses import scheme_of
+from upsort.version import __version__
 
 NAME = "upsort-ledger.sqlite"
 COLUMNS = ("time", "command", "name", "plan", "data", "seed", "documents", "version")

@@ -7,8 +7,10 @@ from pathlib import Path
 from upsort.core.errors import DataProblem
 from upsort.io.outputs.atomic import cannot_write, replacing
 
+_DATA = files("upsort") / "demo"
+
 RECORD = "planted.csv"
-"""The record of planted faults; it stays in the package, for checking the tool against."""
+"""The record of planted faults; it stays in the package, to check the program against."""
 
 VECTORS = "garden-vectors.txt.gz"
 """Word vectors made from the letters: `upsort features corpus.csv --text message --make-vectors … --dimensions 20`."""
@@ -29,7 +31,7 @@ def write_demo_files(folder: Path, overwrite: bool = False) -> list[Path]:
         raise DataProblem(f"The folder {folder} is not empty.", "Choose another one, or add --overwrite.")
     written = []
     try:
-        with (files("upsort.demo") / "corpus.zip").open("rb") as stream, zipfile.ZipFile(stream) as archive:
+        with (_DATA / "corpus.zip").open("rb") as stream, zipfile.ZipFile(stream) as archive:
             for name in archive.namelist():
                 if name == RECORD:
                     continue
@@ -41,7 +43,7 @@ def write_demo_files(folder: Path, overwrite: bool = False) -> list[Path]:
         for name in (VECTORS, PARTNERS):
             target = folder / name
             with replacing(target) as out:
-                out.write((files("upsort.demo") / name).read_bytes())
+                out.write((_DATA / name).read_bytes())
             written.append(target)
     except OSError as error:
         raise cannot_write(folder, error) from error

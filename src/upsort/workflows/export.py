@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from upsort import __version__
 from upsort.core.errors import UsageProblem
 from upsort.core.lazy import record
 from upsort.core.training.plain_rule import BETWEEN_SENTENCES, plain_rule, tokens_for
@@ -17,6 +16,7 @@ from upsort.io.outputs.parts import exported_files
 from upsort.io.plan.plan_keys import plan_text
 from upsort.io.sorter.export import json_bytes, onnx_bytes
 from upsort.io.tables.documents import DocumentReader
+from upsort.version import __version__
 
 ONNX, JSON = ".onnx", ".json"
 _TEXTS = 100

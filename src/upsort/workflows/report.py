@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 
-from upsort import __version__
 from upsort.core import plan
 from upsort.core.analysis.label_terms import informative_terms
 from upsort.core.errors import UsageProblem
@@ -26,6 +25,7 @@ from upsort.io.tables.documents import columns_for
 from upsort.plots.confusions import confusion_figure
 from upsort.plots.evaluation_figures import coverage_figure, probability_histograms, reliability_figure
 from upsort.plots.pages import beginning_of, for_both_widths, rendered
+from upsort.version import __version__
 from upsort.workflows.context import RunContext
 from upsort.workflows.evaluate import evaluate
 from upsort.workflows.evaluation import Evaluation, Mistake

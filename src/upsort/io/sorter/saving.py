@@ -22,7 +22,6 @@ from typing import Any
 
 import numpy as np
 
-from upsort import __version__
 from upsort.core.arrays import AnyArray
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.training.labelled import HeldOut
@@ -30,6 +29,7 @@ from upsort.core.training.sorter import TrainedSorter, without_files
 from upsort.io.outputs.atomic import replacing
 from upsort.io.sorter.head import FORMAT, HEAD
 from upsort.io.sorter.stored_arrays import stored_arrays, stored_head
+from upsort.version import __version__
 
 TERMS = "terms.txt"
 LEFT_OUT = "left-out.txt"

@@ -1,4 +1,4 @@
-"""Makes the whole demo corpus and packs it into `corpus.zip` beside this file: `python -m upsort.demo.make_corpus`.
+"""Makes the whole demo corpus and packs it into the package: `python scripts/demo_corpus/make_corpus.py`.
 
 Everything comes from the phrase banks and one seed, so that the same files come out each time.
 """
@@ -14,11 +14,11 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
-from upsort.demo.make_letters import Letter, Year, letters_of
-from upsort.demo.make_logbooks import VOLUMES, logbook
+from make_letters import Letter, Year, letters_of
+from make_logbooks import VOLUMES, logbook
 
 SEED = 1904
-ARCHIVE = Path(__file__).with_name("corpus.zip")
+ARCHIVE = Path(__file__).parents[2] / "src" / "upsort" / "demo" / "corpus.zip"
 _TIMESTAMP = (2026, 1, 1, 0, 0, 0)
 
 

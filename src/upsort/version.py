@@ -1,0 +1,3 @@
+"""The version of the program, in a module that imports nothing."""
+
+__version__ = "0.1.0"
