@@ -21,7 +21,7 @@ from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.plan.resources import profiles
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.tables.rows import ReadSettings
-from upsort.workflows.context import RunContext
+from upsort.workflows.shared.context import RunContext
 from upsort.workflows.survey import survey
 from upsort.workflows.survey_findings import survey_findings
 

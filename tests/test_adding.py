@@ -22,10 +22,9 @@ from upsort.core.evaluation.intervals import wilson
 from upsort.core.evaluation.measure_list import MEASURES, Measure
 from upsort.core.text.step import Step, StepPlace
 from upsort.core.text.steps import STEPS
-from upsort.io.tables.format import Format, RowWriter, TableLayout
 from upsort.io.tables.formats import FORMATS
-from upsort.io.tables.rows import Block, ReadSettings, SourceEntry, SourceTable
-from upsort.workflows.scored_rows import COLUMNS, DecisionColumn
+from upsort.io.tables.rows import Block, Format, ReadSettings, RowWriter, SourceEntry, SourceTable, TableLayout
+from upsort.workflows.shared.scored_rows import COLUMNS, DecisionColumn
 
 TRAIN = ("--text=text", "--label=label", "--set=features.in_at_least=1", "--set=features.in_at_most=1")
 
@@ -130,7 +129,7 @@ def test_a_measure(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch
 
 def test_a_decision_column(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     record = DecisionColumn("words", lambda sorter, decisions: decisions.tokens.astype(float).tolist(), 1)
-    monkeypatch.setattr("upsort.workflows.scored_rows.COLUMNS", [*COLUMNS, record])
+    monkeypatch.setattr("upsort.workflows.shared.scored_rows.COLUMNS", [*COLUMNS, record])
     program("train", "t.csv", *TRAIN, "-o", "s.sorter")
     line = b'{"text": "aphid bud"}\n'
     assert json.loads(program("score", "s.sorter", "-", "--flush", given=line).out)["sorted_words"] == 2.0

@@ -19,7 +19,8 @@ from conftest import Program
 import upsort
 from upsort.core.plan import Plan
 from upsort.io.plan.plan_file import load_plan
-from upsort.workflows import choose, trials
+from upsort.workflows import choose
+from upsort.workflows.shared import candidates
 
 COLUMNS = ("--text=text", "--label=label", "--no-ledger")
 
@@ -66,10 +67,10 @@ def test_what_does_not_matter_is_left_out_and_told(
 ) -> None:
     short_lines(tmp_path / "t.csv")
     both = {"features.lengths": [1, 2], "features.in_at_least": 1}
-    monkeypatch.setattr(trials, "_changes", lambda plan, beside: iter(({}, both)))
+    monkeypatch.setattr(candidates, "_changes", lambda plan, beside: iter(({}, both)))
     line = ("choose", "t.csv", *COLUMNS, "--set=judge.folds=3")
     told = program(*line, "--json").json
-    assert told["changes"] == {"features.lengths": [1, 2]} and told["most_accurate"] == trials.description_of(
+    assert told["changes"] == {"features.lengths": [1, 2]} and told["most_accurate"] == candidates.description_of(
         both, tuple(both)
     )
     assert [one["choice"] for one in told["left_out"]] == ["features.in_at_least=1"]
@@ -94,7 +95,7 @@ def test_a_plan_that_is_as_good_is_kept(tmp_path: Path, program: Program) -> Non
     rows = [f"{('plum aphid', 'soil wet', 'spade rake')[number % 3]} n{number},{number % 3}" for number in range(300)]
     (tmp_path / "t.csv").write_text("text,label\n" + "\n".join(rows) + "\n")
     told = program("choose", "t.csv", *COLUMNS, "--set=judge.folds=3", "--trials=4")
-    assert told.out.startswith(f"Chosen: {trials.AS_IT_IS}.")
+    assert told.out.startswith(f"Chosen: {candidates.AS_IT_IS}.")
     assert "Of the plans that came as far as the folds none is ahead of the given one by the margin." in told.out
     program(
         "choose", "t.csv", *COLUMNS, "--set=judge.folds=3", "--trials=2", "--margin=0"
@@ -127,9 +128,9 @@ def test_what_is_set_aside_takes_no_part_in_the_choice(
 
 
 def test_trials_begin_alike_however_many_are_asked_for() -> None:
-    few, many = trials.trials(Plan(), 8), trials.trials(Plan(), 40)
+    few, many = candidates.trials(Plan(), 8), candidates.trials(Plan(), 40)
     assert [one.name for one in few] == [one.name for one in many][:8]
-    assert few[0].name == trials.AS_IT_IS and len({one.name for one in many}) == 40
+    assert few[0].name == candidates.AS_IT_IS and len({one.name for one in many}) == 40
     assert all(one.plan != Plan() for one in many[1:])
     assert not any("naive-bayes" in one.name and "penalty" in one.name for one in many)  # it has none
 
@@ -152,7 +153,7 @@ def test_wrong_use(tmp_path: Path, program: Program, options: tuple[str, ...], c
 def test_time_ends_the_asking(tmp_path: Path, program: Program) -> None:
     short_lines(tmp_path / "t.csv", 200)
     told = program("choose", "t.csv", *COLUMNS, "--set=judge.folds=3", "--minutes=0.00001", "--json").json
-    assert [one["name"] for one in told["trials"]] == [trials.AS_IT_IS] and told["chosen"] == trials.AS_IT_IS
+    assert [one["name"] for one in told["trials"]] == [candidates.AS_IT_IS] and told["chosen"] == candidates.AS_IT_IS
 
 
 def test_a_search_goes_on_from_the_ledger(tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -167,8 +168,8 @@ def test_a_search_goes_on_from_the_ledger(tmp_path: Path, program: Program, monk
     monkeypatch.setattr(choose, "_accuracies", lambda *given: asked.extend(given[2]) or accuracies(*given))
 
     def same(told: dict[str, Any]) -> dict[str, Any]:
-        trials = [{**one, "known": False} for one in told["trials"]]
-        return {**told, "trials": trials, "seconds": 0, "counted": 0}
+        candidates = [{**one, "known": False} for one in told["trials"]]
+        return {**told, "trials": candidates, "seconds": 0, "counted": 0}
 
     told = program(*line).json
     assert sorted(one["known"] for one in told["trials"]) == [False] * 3 + [True] * 3

@@ -14,9 +14,9 @@ from scipy.optimize import isotonic_regression, minimize
 from scipy.sparse import csr_array, random_array
 from scipy.special import logsumexp
 
-from upsort.core.classifiers import families, linear_families, losses, neighbours, tree
-from upsort.core.classifiers.baselines import sampled
+from upsort.core.classifiers import families, linear_families, losses, nonlinear
 from upsort.core.classifiers.calibration import calibrate, isotonic, reordered_like
+from upsort.core.classifiers.families import sampled
 from upsort.core.classifiers.family import Linear, StoredClassifier, TrainingData
 from upsort.core.classifiers.naive_bayes import NaiveBayesOnCounts
 from upsort.core.classifiers.newton import Objective, Stopping, minimise
@@ -220,7 +220,7 @@ def test_a_path_ends_where_single_trainings_end() -> None:
 
 def test_neighbours_by_brute_force() -> None:
     matrix, labels = problem(5, 40, 12, 3)
-    fitted = neighbours.train(matrix, Targets(labels, 3, np.ones(40)), nearest=4)
+    fitted = nonlinear.train_neighbours(matrix, Targets(labels, 3, np.ones(40)), nearest=4)
     asked = csr_array(random_array((9, 12), density=0.4, rng=np.random.default_rng(8), format="csr"))
     a, b = matrix.toarray(), asked.toarray()
     a = a / np.maximum(np.linalg.norm(a, axis=1, keepdims=True), 1e-12)
@@ -239,8 +239,8 @@ def test_a_tree_asks_the_best_question_first() -> None:
     # Term 1 splits the labels clean; term 0 is in every other document.
     rows = np.array([[1, 1], [0, 1], [1, 0], [0, 0], [1, 1], [0, 0]])
     labels = np.array([0, 0, 1, 1, 0, 1])
-    grown = tree.train(csr_array(rows), Targets(labels, 2, np.ones(6)), depth=3, least=1)
-    assert grown.term.tolist() == [1, tree.LEAF, tree.LEAF]
+    grown = nonlinear.train_tree(csr_array(rows), Targets(labels, 2, np.ones(6)), depth=3, least=1)
+    assert grown.term.tolist() == [1, nonlinear.LEAF, nonlinear.LEAF]
     assert grown.node_documents.tolist() == [[3, 3], [3, 0], [0, 3]]
     assert grown.leaves(csr_array(rows)).tolist() == [1, 1, 2, 2, 1, 2]
     assert np.exp(grown.scores(csr_array(rows)))[0] == pytest.approx([4 / 5, 1 / 5])
@@ -411,7 +411,9 @@ def test_neighbours_are_the_first_of_the_most_similar(seed: int, nearest: int) -
     documents = generator.integers(0, 2, (8, 4)).astype(float)  # many are equally similar
     asked = generator.integers(0, 2, (3, 4)).astype(float)
     labels = generator.integers(0, 3, 8)
-    scores = neighbours.train(csr_array(documents), Targets(labels, 3, np.ones(8)), nearest).scores(csr_array(asked))
+    scores = nonlinear.train_neighbours(csr_array(documents), Targets(labels, 3, np.ones(8)), nearest).scores(
+        csr_array(asked)
+    )
 
     def unit(rows: np.ndarray) -> np.ndarray:
         return rows / np.maximum(np.linalg.norm(rows, axis=1, keepdims=True), 1e-300)
@@ -441,11 +443,11 @@ def test_probabilities_are_brought_into_the_order_of_the_scores(rows: list[list[
 def test_neighbours_count_by_their_weights() -> None:
     # Two documents alike to the new one, of one label each; that of label 1 counts three times.
     rows = csr_array(np.array([[1.0, 0.0], [1.0, 0.0]]))
-    found = neighbours.train(rows, Targets(np.array([0, 1]), 2, np.array([0.5, 1.5])), nearest=2)
+    found = nonlinear.train_neighbours(rows, Targets(np.array([0, 1]), 2, np.array([0.5, 1.5])), nearest=2)
     assert found.scores(csr_array(np.array([[2.0, 0.0]])))[0] == pytest.approx([0.25, 0.75])
     assert found.scores(csr_array(np.array([[0.0, 3.0]])))[0] == pytest.approx([0.25, 0.75])  # like none of them
     chosen = Classifier(kind="neighbours", nearest=2)
-    again = neighbours.FAMILY.restore(StoredClassifier(settings=chosen, arrays=found.arrays(), terms=2, labels=2))
+    again = nonlinear.FAMILY.restore(StoredClassifier(settings=chosen, arrays=found.arrays(), terms=2, labels=2))
     assert again.scores(csr_array(np.array([[2.0, 0.0]])))[0] == pytest.approx([0.25, 0.75])
 
 

@@ -24,7 +24,7 @@ from upsort.core.training import inner_cv
 from upsort.io.tables import chunking
 from upsort.parallel import cluster
 from upsort.parallel.processes import Processes
-from upsort.workflows import distributed_counting
+from upsort.workflows.shared import distributed_counting
 
 distributed = pytest.importorskip("distributed", reason="the extra 'cluster' is not installed")
 

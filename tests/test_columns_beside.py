@@ -16,8 +16,8 @@ from measured import measure
 from scipy.sparse import csr_array
 
 from upsort.core.features.corpus_counts import WordVectors, make_vectors
+from upsort.core.features.distributed_vocabulary import TermNames, estimated_terms, sharing
 from upsort.core.features.documents import Documents, learn_extra_columns, text_measures
-from upsort.core.features.hashing import TermNames, estimated_terms, sharing
 from upsort.core.features.vocabulary import learn_space
 from upsort.core.plan import Clean, Columns, Features
 from upsort.core.text.cleaning import cleaner

@@ -24,8 +24,7 @@ from upsort.io.databases.tables import DatabaseTable
 from upsort.io.sources import addresses
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.tables import rows
-from upsort.io.tables.format import TableLayout
-from upsort.io.tables.rows import ReadSettings
+from upsort.io.tables.rows import ReadSettings, TableLayout
 
 SECRET = "quince@9/pip"
 COLUMNS = ("--text=message", "--label=topic")

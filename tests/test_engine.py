@@ -22,7 +22,7 @@ from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata
 from upsort.io.tables.nested_values import TypedCell
-from upsort.parallel import engine
+from upsort.parallel import processes
 from upsort.parallel.processes import in_order
 from upsort.parallel.tokenising import Tokenising, cut_blocks
 
@@ -96,9 +96,9 @@ def test_blocks_are_cut_alike_by_any_number_of_processes(workers: int, shared: b
     cleaning = cleaner(Clean(steps=("lower",)))
 
     def spelt(count: int) -> list[list[list[str]]]:
-        engine = cleaning.memory() if shared else None
+        processes = cleaning.memory() if shared else None
         found = []
-        for _, (tokens,) in cut_blocks(blocks, lambda block: [block], Tokenising(cleaning, engine), count):
+        for _, (tokens,) in cut_blocks(blocks, lambda block: [block], Tokenising(cleaning, processes), count):
             cut = np.split(tokens.codes, tokens.starts[1:-1])
             found.append([[tokens.words[code] for code in codes] for codes in cut])
         return found
@@ -169,14 +169,14 @@ def test_a_value_of_json_travels_with_its_type() -> None:
 def test_no_more_processes_than_memory_has_room_for(
     monkeypatch: pytest.MonkeyPatch, free: int, each: int, able: int
 ) -> None:
-    monkeypatch.setattr(engine, "psutil", SimpleNamespace(virtual_memory=lambda: SimpleNamespace(available=free)))
-    assert engine.fitting(4, each) == able
+    monkeypatch.setattr(processes, "psutil", SimpleNamespace(virtual_memory=lambda: SimpleNamespace(available=free)))
+    assert processes.fitting(4, each) == able
 
 
 def test_want_of_memory_for_processes_is_told_once_and_beforehand(
     demo: Path, program: Program, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("upsort.workflows.context.fitting", lambda wanted, each: 1)
+    monkeypatch.setattr("upsort.workflows.shared.context.fitting", lambda wanted, each: 1)
     line = (
         "cross-validate",
         demo / "letters-2026.csv",

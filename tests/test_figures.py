@@ -8,7 +8,7 @@ import matplotlib.image
 import numpy as np
 import pytest
 
-from upsort.core.analysis.trends import trend_of
+from upsort.core.analysis.drift import trend_of
 from upsort.core.errors import UsageProblem
 from upsort.core.evaluation.decision_costs import coverage
 from upsort.core.evaluation.intervals import Sample
@@ -16,17 +16,18 @@ from upsort.core.evaluation.probability_measures import precision_recall_points,
 from upsort.plots import canvas
 from upsort.plots.bars import frequency_histogram, label_bars, length_histograms, month_bars, rank_frequency, term_bars
 from upsort.plots.confusions import confusion_figure
-from upsort.plots.curves import GrowthPoint, growth_figure, trend_figure
 from upsort.plots.evaluation_figures import (
+    GrowthPoint,
     coverage_figure,
+    growth_figure,
     precision_recall_figure,
     probability_histograms,
     reliability_figure,
     roc_figure,
+    trend_figure,
 )
 from upsort.plots.pages import embedded
-from upsort.plots.term_weights import frequency_scatter, term_weight_bars
-from upsort.plots.word_cloud import CloudWord, laid_out, overlap, word_cloud
+from upsort.plots.term_figures import CloudWord, frequency_scatter, laid_out, overlap, term_weight_bars, word_cloud
 
 
 def texts(figure: Any) -> set[str]:

@@ -3,19 +3,16 @@
 import ast
 import gzip
 import re
-import sys
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from make_corpus import ARCHIVE, corpus_files
 
 import upsort
 
 ROOT = Path(upsort.__file__).parent
-sys.path.insert(0, str(Path(__file__).parent.parent / "scripts" / "demo_corpus"))
-from make_corpus import ARCHIVE, corpus_files  # noqa: E402
-
 MAY_USE = {
     "core": {"core"},
     "io": {"io", "core"},

@@ -12,7 +12,7 @@ from scipy.stats import chi2_contingency, entropy
 
 from upsort.core.analysis import next_documents
 from upsort.core.analysis.column_summaries import ColumnTally, kind_of, predictability_by_text, share_between, summarise
-from upsort.core.analysis.drift import total_variation
+from upsort.core.analysis.drift import total_variation, trend_of
 from upsort.core.analysis.label_arithmetic import written
 from upsort.core.analysis.label_terms import (
     TermCounts,
@@ -24,7 +24,6 @@ from upsort.core.analysis.label_terms import (
     rarest_in,
     terms_of_block,
 )
-from upsort.core.analysis.trends import trend_of
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.tokeniser import first_in_document

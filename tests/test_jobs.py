@@ -9,10 +9,10 @@ import pytest
 
 from upsort.core.analysis.explanation import Additive
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.evaluation.comparison import Comparison
+from upsort.core.evaluation.intervals import Comparison
 from upsort.core.evaluation.measure_list import MEASURES, rates_of
 from upsort.core.plan import Classifier, Clean, Columns, Features, Gather, Judge, Plan
-from upsort.io.ledger import LedgerEntry
+from upsort.io.ledger import LedgerEntry, differing, rates_by_entry, sorted_entries
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.sorter.loading import load_sorters
 from upsort.io.sources.inputs import Inputs, open_inputs
@@ -21,18 +21,16 @@ from upsort.io.tables.rows import ReadSettings
 from upsort.workflows.browse import columns_of, find, sample
 from upsort.workflows.clean import CleanedFile, ShowRequest, clean, cleaner_for, compare_steps, groups, on_word
 from upsort.workflows.compare import ComparisonRequest, candidates, compare
-from upsort.workflows.context import RunContext
-from upsort.workflows.cross_validate import cross_validate
-from upsort.workflows.curve import curve
+from upsort.workflows.cross_validate import cross_validate, curve
 from upsort.workflows.evaluate import EvaluationRequest, evaluate
 from upsort.workflows.explain import document_of_text, explain_document
 from upsort.workflows.extend import extend
 from upsort.workflows.features import build_matrix, document_row, summary, term_table
 from upsort.workflows.gather import gather
-from upsort.workflows.ledger import differing, rates_by_entry, sorted_entries
 from upsort.workflows.next_documents import suggest_documents
-from upsort.workflows.plan_batches import Candidate
 from upsort.workflows.score import BlockScorer, ScoreLayout, ScoringInput, score
+from upsort.workflows.shared.candidates import Candidate
+from upsort.workflows.shared.context import RunContext
 from upsort.workflows.split import split
 from upsort.workflows.survey import survey
 from upsort.workflows.suspects import SuspectRequest, suspects

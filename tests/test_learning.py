@@ -27,14 +27,13 @@ from upsort.core.training.decision import (
     values_of,
     weights_for_f_beta,
 )
-from upsort.core.training.extending import extended_by_counts
 from upsort.core.training.fit_decision import fold_plan_for, needs_folds
 from upsort.core.training.fold_data import Split, build_features, learn_from_part
 from upsort.core.training.inner_cv import FoldPlan, InnerCV, training_data, usable_splits
 from upsort.core.training.labelled import LabelledDocuments, numbered
 from upsort.core.training.sorter import LENGTH_CLASSES, length_classes
 from upsort.core.training.stored_documents import can_be_extended
-from upsort.core.training.train_sorter import train_sorter
+from upsort.core.training.train_sorter import extended_by_counts, train_sorter
 
 SETTLED = Features(weighting="tfidf", in_at_least=1, in_at_most=1.0)
 WORDS = {"pests": "aphid slug mite", "watering": "can hose drip", "soil": "loam lime mulch"}

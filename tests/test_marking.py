@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from rich.cells import cell_len
 
-from upsort.cli.rendering.marking import legend, marked
+from upsort.cli.rendering.drawing import legend, marked
 from upsort.core.analysis.contributions import Word
 
 

@@ -10,7 +10,7 @@ from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.declaring import Many, byte_size, declared, lengths, names, points, share, whole_number
 from upsort.cli.options import CommonOptions, plan_settings, spellings_of
 from upsort.cli.parsing import command_parser, parse, usage
-from upsort.cli.status import Exit
+from upsort.cli.rendering.console import Exit
 from upsort.core.errors import UsageProblem
 from upsort.io.plan.plan_keys import declared_keys
 

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 from measured import measure, texts_alone
 from scipy.sparse import csr_array
 
+from upsort.core.analysis.drift import trend_of
 from upsort.core.analysis.explanation import Additive, explain, smallest_change
 from upsort.core.analysis.label_arithmetic import written
 from upsort.core.analysis.label_terms import TermCounts, frequency_ratio, log_odds, rarest_in
 from upsort.core.analysis.next_documents import choose, entropies
-from upsort.core.analysis.trends import trend_of
 from upsort.core.classifiers.families import family
 from upsort.core.features.documents import Documents
 from upsort.core.plan import Classifier, Clean, Columns, Features, Plan

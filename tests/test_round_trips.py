@@ -23,10 +23,9 @@ from upsort.io.sorter.loading import load_sorters
 from upsort.io.sorter.saving import save_sorters
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.tables.documents import DocumentReader
-from upsort.io.tables.format import TableLayout
 from upsort.io.tables.formats import FORMATS, format_of_ending, writing_endings
-from upsort.io.tables.rows import ReadSettings
-from upsort.workflows.context import RunContext
+from upsort.io.tables.rows import ReadSettings, TableLayout
+from upsort.workflows.shared.context import RunContext
 from upsort.workflows.train import train
 
 BESIDE = {"columns": {"text": ["text"], "label": "label", "numbers": ["photos"], "categories": ["channel"]}}

@@ -13,7 +13,7 @@ import pytest
 from conftest import Program, started
 
 from upsort.io.outputs import table_file
-from upsort.io.tables.format import TableLayout
+from upsort.io.tables.rows import TableLayout
 
 
 @pytest.fixture

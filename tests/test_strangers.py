@@ -13,7 +13,7 @@ from conftest import Program
 
 from upsort.cli.commands.using import ScoreOptions
 from upsort.cli.declaring import declared
-from upsort.cli.views.score import _FREE
+from upsort.cli.views.scoring import _FREE
 from upsort.core.plan import Columns
 from upsort.core.training.sorter import IN_SORTER
 from upsort.io.sorter.loading import load_sorter

@@ -15,9 +15,9 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from upsort.core.errors import Problem, UsageProblem
-from upsort.io import notices
+from upsort.io.outputs.rejects import add_notice, add_notice_once, drain_notices, merge_notices, notices
 from upsort.io.sources.inputs import open_inputs
-from upsort.io.tables import chunking, parquet_tables, rows, text_files
+from upsort.io.tables import binary_tables, chunking, rows, text_files
 from upsort.io.tables.bounds import DamagedSource
 from upsort.io.tables.columns import MissingColumn
 from upsort.io.tables.rows import Block, ReadSettings, SourceTable
@@ -91,8 +91,8 @@ class TestEachKind:
         pq.write_table(pa.table({"text": [f"moss {n}" for n in range(50)]}), path, row_group_size=12)
         many, blocks = in_stretches(table_of(path))
         assert many == 5 and flat(blocks) == flat(list(table_of(path).blocks()))
-        monkeypatch.setattr(parquet_tables, "_LARGEST", 60)  # large ones are several
-        monkeypatch.setattr(parquet_tables, "ROWS_A_BLOCK", 5)
+        monkeypatch.setattr(binary_tables, "_LARGEST", 60)  # large ones are several
+        monkeypatch.setattr(binary_tables, "ROWS_A_BLOCK", 5)
         many, blocks = in_stretches(table_of(path))
         assert many == 4 * 3 + 1 and flat(blocks) == flat(list(table_of(path).blocks())) and len(flat(blocks)) == 50
 
@@ -200,14 +200,14 @@ def test_deciding_gives_the_same_bytes(corpora: Path, tmp_path: Path, program: P
 
 
 def test_what_another_process_has_to_tell_is_told_here() -> None:
-    notices.drain()
-    notices.add_notice("{n} rows were cut.", 2)
-    notices.add_notice_once("Read as latin-1.")
-    found = notices.drain()
-    notices.add_notice("{n} rows were cut.", 1)
-    notices.merge_notices(found)
-    notices.merge_notices(found)
-    assert notices.notices() == ["5 rows were cut.", "Read as latin-1."]
+    drain_notices()
+    add_notice("{n} rows were cut.", 2)
+    add_notice_once("Read as latin-1.")
+    found = drain_notices()
+    add_notice("{n} rows were cut.", 1)
+    merge_notices(found)
+    merge_notices(found)
+    assert notices() == ["5 rows were cut.", "Read as latin-1."]
 
 
 @pytest.mark.parametrize(

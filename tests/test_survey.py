@@ -17,7 +17,7 @@ from upsort.core.features.fingerprints import fingerprints_of, joined
 from upsort.core.text.characters import passages
 from upsort.core.text.languages import broken_characters
 from upsort.core.text.stop_words import LANGUAGES, negations, stop_words
-from upsort.plots.word_cloud import CloudWord, laid_out, overlap
+from upsort.plots.term_figures import CloudWord, laid_out, overlap
 
 
 def test_a_survey_shows_the_planted_faults(program: Program, demo: Path) -> None:

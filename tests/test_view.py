@@ -12,7 +12,7 @@ from rich.cells import cell_len
 
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, escaped, without_controls
-from upsort.cli.rendering.tables import (
+from upsort.cli.rendering.drawing import (
     blocks,
     with_folded_intervals,
     with_numbered_columns,

@@ -20,8 +20,7 @@ from typing import Any
 import numpy as np
 
 from upsort.cli.main import main
-from upsort.cli.rendering.console import Console
-from upsort.cli.status import Exit
+from upsort.cli.rendering.console import Console, Exit
 
 TEXTS = (
     "the plum has aphids",

@@ -3,8 +3,7 @@
 import numpy as np
 import pytest
 
-from upsort.core.evaluation.comparison import Comparison, difference_to_best
-from upsort.core.evaluation.intervals import Sample
+from upsort.core.evaluation.intervals import Comparison, Sample, difference_to_best
 
 MARGIN = 0.01
 

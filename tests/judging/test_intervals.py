@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 from benchmarks import benchmark
 
-from upsort.core.evaluation.areas import areas
 from upsort.core.evaluation.intervals import FEW, Sample
 from upsort.core.evaluation.measures import Decided, judge
+from upsort.core.evaluation.probability_measures import areas
 
 coverage = benchmark("intervals")
 CASES = coverage.CASES

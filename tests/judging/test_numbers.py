@@ -13,10 +13,9 @@ from scipy.sparse.csgraph import connected_components
 
 from upsort.core.distributions import chi_square_above, normal_cdf, normal_quantile, student_quantile
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.evaluation.comparison import corrected_t, holm, mcnemar, sign_test
 from upsort.core.evaluation.decision_costs import PricedDecisions, summarise_costs
 from upsort.core.evaluation.duplicates import duplicate_groups, joined, named_groups
-from upsort.core.evaluation.intervals import Sample, share_of, wilson
+from upsort.core.evaluation.intervals import Sample, corrected_t, holm, mcnemar, share_of, sign_test, wilson
 from upsort.core.evaluation.learning_curve import fit_learning_curve
 from upsort.core.evaluation.measures import Decided, Judgement, judge
 from upsort.core.evaluation.probability_measures import judge_probabilities

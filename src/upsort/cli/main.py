@@ -12,17 +12,15 @@ from importlib import import_module
 from pathlib import Path
 from textwrap import fill
 
-from upsort.cli.commands import NAMES, spec_of
-from upsort.cli.outputs import check_outputs
+from upsort.cli.commands import NAMES, spec_of, view_of
+from upsort.cli.outputs import check_outputs, with_local_copies
 from upsort.cli.parsing import WIDTH, command_parser, parse
-from upsort.cli.remote_files import with_local_copies
-from upsort.cli.rendering.console import Console, without_controls
-from upsort.cli.status import Exit
+from upsort.cli.rendering.console import Console, Exit, without_controls
 from upsort.core.errors import Problem, Stopped, UsageProblem
 from upsort.core.name_lists import nearest
 from upsort.core.text.step import PatternTimeout
-from upsort.io.notices import notices
 from upsort.io.outputs.atomic import left_files
+from upsort.io.outputs.rejects import notices
 from upsort.version import __version__
 
 _NO_MEMORY = """upsort: there is not enough memory for this.
@@ -161,10 +159,10 @@ def _run(name: str, arguments: list[str], console: Console) -> Exit:
     except SystemExit:  # argparse has printed the help
         return Exit.DONE
     console.quiet, console.as_json = options.quiet, options.json
-    view = import_module(f"upsort.cli.views.{name.replace('-', '_')}")  # what works is loaded only to work
+    run = view_of(name)
     with with_local_copies(options, console) as ready:
         check_outputs(ready)
-        status: Exit = view.run(ready, console)
+        status = run(ready, console)
     for line in notices():
         console.warn(line)
     return status

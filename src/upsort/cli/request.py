@@ -28,8 +28,8 @@ from upsort.io.tables.documents import LABELLED, DocumentReader, columns_for, co
 from upsort.io.tables.formats import FORMATS
 from upsort.io.tables.rows import ReadSettings
 from upsort.io.tables.text_files import checked_pattern
-from upsort.workflows.context import Advance, ExecutionEngine, RunContext, executor_for
 from upsort.workflows.score import ScoringInput
+from upsort.workflows.shared.context import Advance, ExecutionEngine, RunContext, executor_for
 
 CLUSTER_VARIABLE = "UPSORT_CLUSTER"
 """The variable of the environment that names a cluster where no option does."""

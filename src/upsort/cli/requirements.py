@@ -8,9 +8,8 @@ import re
 from collections.abc import Mapping, Sequence
 
 from upsort.cli.options import RequirementOptions
-from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import View
-from upsort.cli.status import Exit
 from upsort.core.errors import UsageProblem
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import LABEL_MEASURES, MEASURES, JudgedEvidence, LabelMeasure, Unit

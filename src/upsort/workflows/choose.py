@@ -17,18 +17,26 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Ints
 from upsort.core.errors import DataProblem, Problem, UsageProblem
-from upsort.core.evaluation.comparison import DifferenceToBest, difference_to_best
 from upsort.core.evaluation.cross_validation import CrossValidation, SplitParts, outcome, outcome_of, validation_of
+from upsort.core.evaluation.intervals import DifferenceToBest, difference_to_best
 from upsort.core.evaluation.splits import Splits, hold_out, splits
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
 from upsort.core.training.fold_data import Split
 from upsort.core.training.stratified_split import held_out_of
 from upsort.io.ledger import documents_digest, enter_trials, known_trials, plan_digest
-from upsort.workflows.context import RunContext
 from upsort.workflows.cross_validate import DuplicateHandling, PreparedFolds, prepare_folds
-from upsort.workflows.plan_batches import Candidate, Corpora, PlanBatch, judge_batches
-from upsort.workflows.trials import candidate_without, description_of, extra_column_changes, trials
+from upsort.workflows.shared.candidates import (
+    Candidate,
+    Corpora,
+    PlanBatch,
+    candidate_without,
+    description_of,
+    extra_column_changes,
+    judge_batches,
+    trials,
+)
+from upsort.workflows.shared.context import RunContext
 
 JUDGE_SHARE = 0.2  # of the documents, to judge the choice by
 _FOLDS = 3  # while trials are sorted out

@@ -30,9 +30,9 @@ from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
 from upsort.workflows.compare import MARGIN, ComparedPlan, CompareResult, ComparisonRequest, compare
-from upsort.workflows.context import RunContext, nothing_usable
-from upsort.workflows.corpus import count_blocks, counts_by_plan
-from upsort.workflows.plan_batches import Candidate
+from upsort.workflows.shared.candidates import Candidate
+from upsort.workflows.shared.context import RunContext, nothing_usable
+from upsort.workflows.shared.corpus import count_blocks, counts_by_plan
 
 CLEANED_COLUMN = "cleaned"
 NOTHING = "(nothing)"

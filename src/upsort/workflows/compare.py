@@ -8,16 +8,20 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Ints
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.evaluation.comparison import (
+from upsort.core.evaluation.cross_validation import CrossValidation, SplitParts, outcome, outcome_of
+from upsort.core.evaluation.intervals import (
+    UNKNOWN,
     Comparison,
     DifferenceToBest,
+    Rate,
+    Sample,
     corrected_t,
     difference_to_best,
     holm,
+    share_of,
     sign_test,
+    whole_or_mean,
 )
-from upsort.core.evaluation.cross_validation import CrossValidation, SplitParts, outcome, outcome_of
-from upsort.core.evaluation.intervals import UNKNOWN, Rate, Sample, share_of, whole_or_mean
 from upsort.core.evaluation.measure_list import MEASURES, Measure
 from upsort.core.lazy import record
 from upsort.core.name_lists import parts
@@ -25,9 +29,9 @@ from upsort.core.plan import Plan
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.inner_cv import INNER_FOLDS, usable_splits
 from upsort.io.plan.plan_file import changed_plan, parsed_value
-from upsort.workflows.context import RunContext
 from upsort.workflows.cross_validate import DuplicateHandling, PreparedFolds
-from upsort.workflows.plan_batches import Candidate, PlanBatch, judge_batches, plan_batches
+from upsort.workflows.shared.candidates import Candidate, PlanBatch, judge_batches, plan_batches
+from upsort.workflows.shared.context import RunContext
 
 MARGIN = 0.01
 _A_GRID = 3  # values of a key, from which on the best one tells whether more should be tried

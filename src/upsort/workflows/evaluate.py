@@ -20,7 +20,7 @@ from upsort.core.features.fingerprints import fingerprints_of, joined
 from upsort.core.lazy import record
 from upsort.core.matrices.sparse import stacked
 from upsort.core.plan import Columns
-from upsort.core.text.labels import labels_in
+from upsort.core.text.characters import labels_in
 from upsort.core.training.sorter import Decisions, TrainedSorter
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.outputs.table_file import table_file
@@ -28,10 +28,7 @@ from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import ColumnMapper, column_place
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
-from upsort.io.tables.format import RowWriter
-from upsort.workflows.context import nothing_usable
-from upsort.workflows.evaluation import DecidedCorpus, Evaluation, Mistake, evaluate_decisions
-from upsort.workflows.reading import DocumentReading, map_blocks
+from upsort.io.tables.rows import RowWriter
 from upsort.workflows.score import (
     CHARACTERS_AT_ONCE,
     BlockScorer,
@@ -41,6 +38,9 @@ from upsort.workflows.score import (
     joined_decisions,
     with_decisions,
 )
+from upsort.workflows.shared.context import nothing_usable
+from upsort.workflows.shared.evaluation import DecidedCorpus, Evaluation, Mistake, evaluate_decisions
+from upsort.workflows.shared.reading import DocumentReading, map_blocks
 
 _PULLS = 3
 

@@ -22,19 +22,24 @@ from upsort.core.matrices.sparse import from_cells
 from upsort.core.plan import Plan
 from upsort.core.text.step import Resources
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.extending import extended_by_counts
 from upsort.core.training.inner_cv import CALIBRATION_FOLDS, usable_splits
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.stored_documents import StoredDocuments, joined, sampled
-from upsort.core.training.train_sorter import train_sorter
+from upsort.core.training.train_sorter import extended_by_counts, train_sorter
 from upsort.io.outputs.atomic import check_writable
 from upsort.io.sorter.loading import load_sorters
 from upsort.io.sorter.saving import save_sorters
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import MissingColumn
-from upsort.workflows.context import RunContext
-from upsort.workflows.corpus import CorpusOptions, LabelColumn, LabelledCorpus, read_labelled_corpus, with_vectors
+from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.corpus import (
+    CorpusOptions,
+    LabelColumn,
+    LabelledCorpus,
+    read_labelled_corpus,
+    with_vectors,
+)
 
 
 def stored_documents(corpus: LabelledCorpus, answer: LabelColumn) -> StoredDocuments:

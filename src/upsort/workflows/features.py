@@ -24,8 +24,8 @@ from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import local_matrix
 from upsort.core.matrices.sparse import column_sums, only_columns
 from upsort.core.name_lists import suggestion
+from upsort.core.text.characters import labels_in
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.labels import labels_in
 from upsort.core.training.labelled import numbered, numbered_sets
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.atomic import make_folder
@@ -35,11 +35,11 @@ from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata, large_b
 from upsort.io.tables.documents import DocumentReader
 from upsort.parallel.tokenising import Tokenising, cut_blocks
 from upsort.plots.bars import frequency_histogram, rank_frequency
-from upsort.workflows.context import RunContext, nothing_usable
-from upsort.workflows.corpus import count_blocks, counts_by_plan, minimum_documents
-from upsort.workflows.distributed_counting import can_distribute, distributed_counts
-from upsort.workflows.figures import save_all
 from upsort.workflows.score import ScoringInput
+from upsort.workflows.shared.context import RunContext, nothing_usable
+from upsort.workflows.shared.corpus import count_blocks, counts_by_plan, minimum_documents
+from upsort.workflows.shared.distributed_counting import can_distribute, distributed_counts
+from upsort.workflows.shared.figures import save_all
 
 UNLABELLED = "(no label)"
 _ROWS_AT_ONCE = 1000

@@ -10,17 +10,16 @@ from pathlib import Path
 
 from upsort.core.lazy import record
 from upsort.core.name_lists import nearest
-from upsort.core.text.characters import lower
-from upsort.core.text.labels import spellings
+from upsort.core.text.characters import lower, spellings
 from upsort.io.outputs.atomic import check_writable
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.tables.columns import column_place, merged_columns_nested
-from upsort.io.tables.format import RowWriter, TextWriter, text_maker
 from upsort.io.tables.formats import format_to_write
-from upsort.workflows.context import RunContext
-from upsort.workflows.reading import RowReading, map_blocks
-from upsort.workflows.row_filter import CorpusRows, FirstPass, RowFilter, RowGatherer, RowInspector
+from upsort.io.tables.rows import RowWriter, TextWriter, text_maker
+from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.reading import RowReading, map_blocks
+from upsort.workflows.shared.row_filter import CorpusRows, FirstPass, RowFilter, RowGatherer, RowInspector
 
 _CHARACTERS_AT_ONCE = 2_000_000
 

@@ -10,7 +10,7 @@ from upsort.core.errors import DataProblem, Problem
 from upsort.core.evaluation.cross_validation import SplitParts
 from upsort.core.evaluation.learning_curve import fit_learning_curve, measure_learning_curve
 from upsort.core.evaluation.splits import SplitOrder, splits
-from upsort.core.features.hashing import HashedCounting
+from upsort.core.features.distributed_vocabulary import HashedCounting
 from upsort.core.lazy import record
 from upsort.core.plan import Features
 from upsort.core.training.decision import PlanWithResources
@@ -18,9 +18,9 @@ from upsort.core.training.sorter import Decisions, TrainedSorter
 from upsort.io.outputs.table_file import table_file
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import ColumnMapper, merged_columns
-from upsort.workflows.context import nothing_usable
 from upsort.workflows.extend import labelled_documents_of
 from upsort.workflows.score import ScoringInput, joined_decisions
+from upsort.workflows.shared.context import nothing_usable
 
 GUESS = "guessed_label"
 _CONTENTS = Features(hash_bits=14)

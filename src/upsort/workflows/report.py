@@ -14,7 +14,7 @@ from upsort.core.analysis.label_terms import informative_terms
 from upsort.core.errors import UsageProblem
 from upsort.core.evaluation.measures import Confusion
 from upsort.core.lazy import record
-from upsort.core.text.labels import labels_in
+from upsort.core.text.characters import labels_in
 from upsort.core.training.sorter import IN_SORTER, TrainedSorter
 from upsort.io.ledger import data_digest, plan_digest
 from upsort.io.outputs.atomic import replacing_text
@@ -26,11 +26,11 @@ from upsort.plots.confusions import confusion_figure
 from upsort.plots.evaluation_figures import coverage_figure, probability_histograms, reliability_figure
 from upsort.plots.pages import beginning_of, for_both_widths, rendered
 from upsort.version import __version__
-from upsort.workflows.context import RunContext
 from upsort.workflows.evaluate import evaluate
-from upsort.workflows.evaluation import Evaluation, Mistake
-from upsort.workflows.figures import Drawing, drawn_in_parallel, reliabilities
 from upsort.workflows.score import ScoringInput
+from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.evaluation import Evaluation, Mistake
+from upsort.workflows.shared.figures import Drawing, drawn_in_parallel, reliabilities
 from upsort.workflows.suspects import SuspectsResult, suspects
 
 _TERMS = 12

@@ -16,17 +16,17 @@ from upsort.core.lazy import record
 from upsort.core.plan import Columns
 from upsort.core.training.labelled import UnknownWords
 from upsort.core.training.sorter import Decisions, TrainedSorter, without_known_words
-from upsort.io.outputs.parts import fingerprint
 from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.outputs.table_file import fingerprint
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import ColumnMapper, column_place, merged_columns
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
-from upsort.io.tables.format import RowSink, TextOf, text_maker, write_made
-from upsort.parallel.engine import ExecutionEngine
-from upsort.workflows.context import ALONE, Advance, no_progress
-from upsort.workflows.reading import DocumentReading, ReadPiece, map_blocks
-from upsort.workflows.scored_rows import (
+from upsort.io.tables.rows import RowSink, TextOf, text_maker, write_made
+from upsort.parallel.processes import ExecutionEngine
+from upsort.workflows.shared.context import ALONE, Advance, no_progress
+from upsort.workflows.shared.reading import DocumentReading, ReadPiece, map_blocks
+from upsort.workflows.shared.scored_rows import (
     ScoredBlock,
     ScoreResult,
     ScoreTally,

@@ -19,16 +19,15 @@ from upsort.core.lazy import record
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.stratified_split import document_keys, text_digests
 from upsort.io.outputs.atomic import replacing_all
-from upsort.io.outputs.parts import HELD_OUT_NAME, TRAINING_NAME
 from upsort.io.outputs.rejects import RejectedRows
-from upsort.io.outputs.table_file import table_file
+from upsort.io.outputs.table_file import HELD_OUT_NAME, TRAINING_NAME, table_file
 from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.io.tables.document_blocks import RowMetadata
 from upsort.io.tables.documents import DocumentReader, RowRequirement
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason
-from upsort.workflows.context import RunContext, nothing_usable
-from upsort.workflows.corpus import labels_of
 from upsort.workflows.cross_validate import day_numbers
+from upsort.workflows.shared.context import RunContext, nothing_usable
+from upsort.workflows.shared.corpus import labels_of
 
 _FAR = 0.03  # from the share that was asked for
 

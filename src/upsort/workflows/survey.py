@@ -24,17 +24,17 @@ from upsort.core.errors import DataProblem
 from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.features.fingerprints import Fingerprints, joined
 from upsort.core.lazy import record
-from upsort.core.text.labels import joined_labels, spellings
+from upsort.core.text.characters import joined_labels, spellings
 from upsort.core.text.languages import DetectedLanguage
 from upsort.core.text.stop_words import negations, stop_words
 from upsort.core.training.labelled import numbered
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import ReasonKind
-from upsort.workflows.context import RunContext, nothing_usable
-from upsort.workflows.language import main_language
-from upsort.workflows.reading import DocumentReading, map_blocks
-from upsort.workflows.survey_blocks import BlockSurveyor, SurveyDocument, SurveyedBlock
+from upsort.workflows.shared.context import RunContext, nothing_usable
+from upsort.workflows.shared.language import main_language
+from upsort.workflows.shared.reading import DocumentReading, map_blocks
+from upsort.workflows.shared.survey_blocks import BlockSurveyor, SurveyDocument, SurveyedBlock
 
 _CHARACTERS_AT_ONCE = 4_000_000
 

@@ -17,8 +17,8 @@ from upsort.core.executors import ParallelMap
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import local_matrix
 from upsort.core.plan import Classifier, Plan
+from upsort.core.text.characters import joined_labels
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.labels import joined_labels
 from upsort.core.text.step import Resources
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.labelled import LabelledDocuments
@@ -27,9 +27,9 @@ from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.io.tables.documents import LABELLED, DocumentReader
-from upsort.workflows.context import RunContext
-from upsort.workflows.corpus import CorpusOptions, read_labelled_corpus
 from upsort.workflows.cross_validate import DuplicateHandling, PreparedFolds, prepare_folds
+from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.corpus import CorpusOptions, read_labelled_corpus
 
 _PULLS = 4
 OWN, RATHER, OTHER = "own_probability", "rather", "rather_probability"

@@ -31,11 +31,11 @@ from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.train_sorter import train_sorter
 from upsort.io.outputs.atomic import make_folder
 from upsort.plots.canvas import colours_of_few
-from upsort.plots.term_weights import frequency_scatter, term_weight_bars
-from upsort.workflows.context import RunContext
-from upsort.workflows.corpus import read_labelled_corpus
+from upsort.plots.term_figures import frequency_scatter, term_weight_bars
 from upsort.workflows.cross_validate import prepare_folds
-from upsort.workflows.figures import Drawing, save_all
+from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.corpus import read_labelled_corpus
+from upsort.workflows.shared.figures import Drawing, save_all
 
 _FACTS = 3
 WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")

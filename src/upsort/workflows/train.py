@@ -22,11 +22,11 @@ from upsort.core.training.stored_documents import sampled
 from upsort.core.training.train_sorter import train_sorter
 from upsort.io.outputs.atomic import check_writable
 from upsort.io.sorter.saving import save_sorters
-from upsort.workflows.context import RunContext
-from upsort.workflows.corpus import CorpusOptions, LabelColumn, read_labelled_corpus
 from upsort.workflows.extend import stored_documents
-from upsort.workflows.language import language_of, other_language
-from upsort.workflows.scored_rows import check_costs
+from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.corpus import CorpusOptions, LabelColumn, read_labelled_corpus
+from upsort.workflows.shared.language import language_of, other_language
+from upsort.workflows.shared.scored_rows import check_costs
 
 
 @record(frozen=True, kw_only=True)

@@ -5,7 +5,7 @@ from datetime import date, timedelta
 from functools import partial
 from pathlib import Path
 
-from upsort.core.analysis.trends import Trend, trend_of
+from upsort.core.analysis.drift import Trend, trend_of
 from upsort.core.dates import Dates, DateTally, checked_form, dates_of
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.lazy import record
@@ -13,10 +13,10 @@ from upsort.core.name_lists import listed
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import column_place
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason
-from upsort.plots.curves import trend_figure
-from upsort.workflows.context import RunContext
-from upsort.workflows.figures import save
-from upsort.workflows.scored_rows import label_columns
+from upsort.plots.evaluation_figures import trend_figure
+from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.figures import save
+from upsort.workflows.shared.scored_rows import label_columns
 
 _MOST_PERIODS = 400
 _SAMPLE = 200

@@ -1,4 +1,6 @@
-"""Text from documents, labels, files and columns, made harmless for a terminal: what would steer it is shown instead.
+"""How a command ended.
+
+Text from documents, labels, files and columns, made harmless for a terminal: what would steer it is shown instead.
 
 Standard output, standard error and standard input, as one object, and the one place where results are written.
 
@@ -14,6 +16,7 @@ import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import field, replace
+from enum import IntEnum
 from typing import Any, BinaryIO, TextIO, assert_never, cast
 
 from upsort.cli.rendering.view import (
@@ -29,6 +32,27 @@ from upsort.cli.rendering.view import (
     singular_after_one,
 )
 from upsort.core.lazy import record
+
+
+class Exit(IntEnum):
+    """Exit codes."""
+
+    DONE = 0
+    DATA = 1
+    """The data or the files do not allow it."""
+    USAGE = 2
+    """The request is wrong."""
+    MISSED = 3
+    """A required bound was not met."""
+    PROGRAM = 4
+    """An error of the program itself."""
+    HUNG_UP = 129
+    """The terminal was closed (SIGHUP)."""
+    INTERRUPTED = 130
+    """By Ctrl-C (SIGINT)."""
+    ENDED = 143
+    """The system asked for the end (SIGTERM)."""
+
 
 _PICTURES = 0x2400  # where Unicode keeps pictures of the control characters
 _STEERING = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff]")
@@ -175,9 +199,9 @@ class Console:
 
 def _drawing() -> Any:
     """What draws on terminals. It takes long to load, and results that are piped do without it."""
-    from upsort.cli.rendering import tables
+    from upsort.cli.rendering import drawing
 
-    return tables
+    return drawing
 
 
 def _escaped_table(table: Table) -> Table:

@@ -5,11 +5,11 @@ from typing import Annotated, Any, NotRequired
 from typing_extensions import TypedDict
 
 from upsort.cli.shapes.shared import RateJson, Result, closed, described
-from upsort.core.evaluation.comparison import DifferenceToBest
+from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.workflows.browse import ColumnInfo, Occurrence, ShownDocument
 from upsort.workflows.clean import DocumentSteps, StepOnCorpus
+from upsort.workflows.shared.survey_blocks import SurveyDocument
 from upsort.workflows.survey import CopyCounts, OddDocuments
-from upsort.workflows.survey_blocks import SurveyDocument
 from upsort.workflows.survey_findings import Finding
 
 

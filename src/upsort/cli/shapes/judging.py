@@ -5,11 +5,11 @@ from typing import Annotated, Any, NotRequired
 from typing_extensions import TypedDict
 
 from upsort.cli.shapes.shared import Count, DuplicatesJson, JudgementJson, RateJson, Result, closed, described, opened
-from upsort.core.evaluation.comparison import DifferenceToBest
+from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.core.evaluation.learning_curve import PowerLaw
-from upsort.plots.curves import GrowthPoint
+from upsort.plots.evaluation_figures import GrowthPoint
 from upsort.workflows.compare import RangeEnd
-from upsort.workflows.evaluation import Mistake
+from upsort.workflows.shared.evaluation import Mistake
 from upsort.workflows.suspects import Suspect
 
 

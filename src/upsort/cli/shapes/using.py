@@ -5,7 +5,7 @@ from typing import Annotated, NotRequired
 from typing_extensions import TypedDict
 
 from upsort.cli.shapes.shared import RateJson, Result, closed, described
-from upsort.core.analysis.trends import UnusualPeriod
+from upsort.core.analysis.drift import UnusualPeriod
 from upsort.workflows.next_documents import LabellingBenefit, LabelSuggestion
 from upsort.workflows.terms import TermFact
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from upsort.cli.commands.training import ChooseOptions
 from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import baseline_name, times
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, interval, percent, rate_json
@@ -21,8 +21,7 @@ from upsort.cli.request import (
     with_guessed_columns,
 )
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
-from upsort.cli.status import Exit
-from upsort.core.evaluation.comparison import DifferenceToBest
+from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.core.evaluation.measure_list import rates_of
 from upsort.core.name_lists import listed
 from upsort.io.outputs.atomic import replacing_text
@@ -32,7 +31,7 @@ from upsort.workflows.choose import Budget, ChosenPlan, choose
 _EXTRA_COLUMN_KEYS = ("columns.numbers", "columns.categories")
 
 
-def run(options: ChooseOptions, console: Console) -> Exit:
+def run_choose(options: ChooseOptions, console: Console) -> Exit:
     """Look, and show what was found."""
     check_written(options.require)
     plan = plan_of(options, console)

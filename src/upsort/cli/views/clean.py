@@ -8,7 +8,7 @@ from typing import Any
 from upsort.cli.commands.text import CleanOptions
 from upsort.cli.declaring import names
 from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import comparison_sentence, difference_notes
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, interval, percent, rate_json, shortened
@@ -21,7 +21,6 @@ from upsort.cli.request import (
     run_context,
     with_guessed_columns,
 )
-from upsort.cli.status import Exit
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import Cleaner
@@ -43,13 +42,13 @@ from upsort.workflows.clean import (
     groups,
     on_word,
 )
-from upsort.workflows.context import RunContext
+from upsort.workflows.shared.context import RunContext
 
 _MOST_MARKED = 14
 _SHOWN = ("--show", "--document", "--most-changed-by")
 
 
-def run(options: CleanOptions, console: Console) -> Exit:
+def run_clean(options: CleanOptions, console: Console) -> Exit:
     """Show the steps at work."""
     if options.steps_help:
         console.show(_all_steps(options))

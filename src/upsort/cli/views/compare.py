@@ -8,7 +8,7 @@ from typing import Any
 from upsort.cli.commands.training import CompareOptions
 from upsort.cli.declaring import declared
 from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import (
     at_the_end,
     baseline_name,
@@ -39,18 +39,17 @@ from upsort.cli.request import (
     with_guessed_columns,
 )
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
-from upsort.cli.status import Exit
 from upsort.core.errors import UsageProblem
-from upsort.core.evaluation.comparison import Comparison
+from upsort.core.evaluation.intervals import Comparison
 from upsort.core.evaluation.measure_list import Measure, measure_called, rates_of
 from upsort.core.plan import Plan
 from upsort.io.outputs.atomic import replacing_text
 from upsort.io.plan.plan_keys import plan_text
 from upsort.workflows.compare import ComparedPlan, CompareResult, ComparisonRequest, candidates, compare
-from upsort.workflows.plan_batches import Candidate
+from upsort.workflows.shared.candidates import Candidate
 
 
-def run(options: CompareOptions, console: Console) -> Exit:
+def run_compare(options: CompareOptions, console: Console) -> Exit:
     """Compare and show."""
     check_written(options.require)
     by = measure_called(options.by)

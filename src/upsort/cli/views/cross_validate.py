@@ -5,7 +5,7 @@ from typing import Any
 
 from upsort.cli.commands.evaluation import CrossValidateOptions
 from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import dominated, headline
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import (
@@ -27,14 +27,13 @@ from upsort.cli.request import (
     with_guessed_columns,
 )
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
-from upsort.cli.status import Exit
 from upsort.cli.views.evaluate import show_costs, show_labels, show_measures, show_undecided
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
 from upsort.core.plan import Plan
 from upsort.workflows.cross_validate import CrossValidateResult, cross_validate
 
 
-def run(options: CrossValidateOptions, console: Console) -> Exit:
+def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
     """Cross-validate and show."""
     check_written(options.require)
     plan = plan_of(options, console)

@@ -13,12 +13,11 @@ from rich.console import Console as RichConsole
 from upsort.cli.commands.using import DemoOptions
 from upsort.cli.main import main
 from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import View
 from upsort.cli.request import CLUSTER_VARIABLE
-from upsort.cli.status import Exit
-from upsort.workflows.context import kept_cluster
 from upsort.workflows.demo import write_demo_files
+from upsort.workflows.shared.context import kept_cluster
 
 COLUMNS = "--text subject,message --label topic"
 STEPS = (
@@ -124,7 +123,7 @@ STEPS = (
 )
 
 
-def run(options: DemoOptions, console: Console) -> Exit:
+def run_demo(options: DemoOptions, console: Console) -> Exit:
     """Lay out the corpus, then run every step in that folder."""
     folder = Path(options.folder)
     files = write_demo_files(folder, options.overwrite)

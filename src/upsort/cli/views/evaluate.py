@@ -7,7 +7,7 @@ from typing import Any
 
 from upsort.cli.commands.evaluation import EvaluateOptions
 from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import (
     calibration_sentences,
     confusion_sentences,
@@ -40,21 +40,20 @@ from upsort.cli.rendering.wording import (
 )
 from upsort.cli.request import JUDGED, inputs_of, note_cost_orientation, report_rejects, scoring_input, secondary_inputs
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
-from upsort.cli.status import Exit
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
 from upsort.core.evaluation.measures import Judgement, LabelSets
 from upsort.io.sorter.loading import load_sorters
 from upsort.workflows.evaluate import EvaluationRequest, evaluate
-from upsort.workflows.evaluation import Evaluation
-from upsort.workflows.figures import draw_judgement
 from upsort.workflows.score import Passages
-from upsort.workflows.scored_rows import with_decision_options
+from upsort.workflows.shared.evaluation import Evaluation
+from upsort.workflows.shared.figures import draw_judgement
+from upsort.workflows.shared.scored_rows import with_decision_options
 
 _MOST_CONFUSED = 12  # labels, above which a terminal shows a list of so many confusions in place of them all
 
 
-def run(options: EvaluateOptions, console: Console) -> Exit:
+def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:
     """Judge and show."""
     check_written(options.require)
     sorters = with_decision_options(load_sorters(Path(options.sorter)), options.cost, options.undecided_below)

@@ -9,12 +9,11 @@ from typing import Any, assert_never
 
 from upsort.cli.commands.reading import ExplainOptions
 from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.console import Console
-from upsort.cli.rendering.marking import legend, marked
+from upsort.cli.rendering.console import Console, Exit
+from upsort.cli.rendering.drawing import legend, marked
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import shortened
 from upsort.cli.request import incoming_of, inputs_of, secondary_inputs
-from upsort.cli.status import Exit
 from upsort.core.analysis import explanation as insight
 from upsort.core.analysis.explanation import MOST_OUT, Additive, Explanation, NeighbourVotes, PriorOnly, Unexplained
 from upsort.core.analysis.label_arithmetic import LabelArithmetic, arithmetic, written
@@ -25,9 +24,9 @@ from upsort.core.name_lists import listed
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.sorter.loading import load_sorter
-from upsort.workflows.context import no_progress
 from upsort.workflows.explain import ExplainedDocument, document_of, document_of_text, explain_document
-from upsort.workflows.explanation_page import (
+from upsort.workflows.shared.context import no_progress
+from upsort.workflows.shared.explanation_page import (
     DIGITS,
     FormattedTable,
     PageSubject,
@@ -45,7 +44,7 @@ from upsort.workflows.explanation_page import (
 _SIMILAR = 3
 
 
-def run(options: ExplainOptions, console: Console) -> Exit:
+def run_explain(options: ExplainOptions, console: Console) -> Exit:
     """Explain and show."""
     sorter = load_sorter(Path(options.sorter), options.answer)
     document = _document(options, sorter, console)

@@ -7,7 +7,7 @@ from pathlib import Path
 from upsort.cli.commands.text import FeaturesOptions
 from upsort.cli.declaring import names
 from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Column, Kind, Shown, View
 from upsort.cli.rendering.wording import percent
 from upsort.cli.request import (
@@ -19,13 +19,11 @@ from upsort.cli.request import (
     scoring_input,
     with_guessed_columns,
 )
-from upsort.cli.status import Exit
-from upsort.core.features.hashing import estimated_terms, sharing
+from upsort.core.features.distributed_vocabulary import estimated_terms, sharing
 from upsort.core.name_lists import visible
 from upsort.io.outputs.matrix_files import NamedMatrix, write_matrix
 from upsort.io.sorter.loading import load_sorter
 from upsort.io.tables.formats import format_to_write
-from upsort.workflows.context import RunContext
 from upsort.workflows.features import (
     MatrixSummary,
     NamedFeatures,
@@ -39,9 +37,10 @@ from upsort.workflows.features import (
     term_table,
     write_terms,
 )
+from upsort.workflows.shared.context import RunContext
 
 
-def run(options: FeaturesOptions, console: Console) -> Exit:
+def run_features(options: FeaturesOptions, console: Console) -> Exit:
     """Build, show and write."""
     output = Path(options.output) if options.output else None
     if output is not None:

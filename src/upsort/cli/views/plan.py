@@ -5,10 +5,9 @@ from pathlib import Path
 from typing import Any
 
 from upsort.cli.commands.text import PlanOptions
-from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import View
 from upsort.cli.request import inputs_of, note_unused_keys, plan_of, planned_engine, with_guessed_columns
-from upsort.cli.status import Exit
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.name_lists import suggestion
 from upsort.core.plan import Plan
@@ -29,10 +28,10 @@ from upsort.io.plan.resources import method_for
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import separator_in
 from upsort.workflows.compare import named_candidates
-from upsort.workflows.language import language_of, needs_letters, other_language
+from upsort.workflows.shared.language import language_of, needs_letters, other_language
 
 
-def run(options: PlanOptions, console: Console) -> Exit:
+def run_plan(options: PlanOptions, console: Console) -> Exit:
     """Write a plan, check one, or say what keys are for."""
     if options.explain is not None:
         console.show(_explained(options, options.explain, console))

@@ -9,27 +9,26 @@ from upsort.cli.commands.corpus import SurveyOptions
 from upsort.cli.options import ReadingOptions
 from upsort.cli.plan_options import PlanFileOptions
 from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import bar, percent, shortened
 from upsort.cli.request import inputs_of, options_as_typed, plan_of, report_rejects, run_context, with_guessed_columns
-from upsort.cli.status import Exit
 from upsort.core.analysis.column_summaries import Lengths
 from upsort.core.analysis.label_terms import CommonTerm
 from upsort.core.name_lists import listed
 from upsort.core.plan import Plan
 from upsort.io.sources.inputs import Inputs
 from upsort.workflows.browse import columns_of, find, parsed_where, sample
-from upsort.workflows.figures import draw_survey
+from upsort.workflows.shared.figures import draw_survey
+from upsort.workflows.shared.survey_blocks import SurveyDocument
 from upsort.workflows.survey import SurveyResult, survey
-from upsort.workflows.survey_blocks import SurveyDocument
 from upsort.workflows.survey_findings import Finding, survey_findings
 
 _REPEATED_OPTIONS = (ReadingOptions, PlanFileOptions)
 """The options that a command about the same sources needs as well."""
 
 
-def run(options: SurveyOptions, console: Console) -> Exit:
+def run_survey(options: SurveyOptions, console: Console) -> Exit:
     """Survey, or look at columns or single documents."""
     plan = plan_of(options, console)
     inputs = inputs_of(options, console, options.input, plan.source)

@@ -5,22 +5,21 @@ from pathlib import Path
 
 from upsort.cli.commands.reading import OF_A_CORPUS, TermsOptions
 from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import term_sentence
 from upsort.cli.rendering.view import Shown, View
 from upsort.cli.request import inputs_of, note_unused_keys, plan_of, run_context, with_guessed_columns
-from upsort.cli.status import Exit
 from upsort.core.classifiers.families import family
 from upsort.core.errors import UsageProblem
 from upsort.core.lazy import record
 from upsort.core.name_lists import QUOTING, names_in, visible
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.browse import find
-from upsort.workflows.context import RunContext
+from upsort.workflows.shared.context import RunContext
 from upsort.workflows.terms import RankedTerm, TermEvidence, TermsResult, draw_terms, of_corpus, of_sorter, terms
 
 
-def run(options: TermsOptions, console: Console) -> Exit:
+def run_terms(options: TermsOptions, console: Console) -> Exit:
     """List the terms."""
     pair = _pair(options.pair)
     if len(options.input) == 1 and options.input[0].endswith(".sorter"):

@@ -22,8 +22,8 @@ from upsort.core.dates import DateOrder, Dates, DateTally, dates_of
 from upsort.core.features.counting import count
 from upsort.core.lazy import record
 from upsort.core.plan import Clean
+from upsort.core.text.characters import labels_in
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.labels import labels_in
 from upsort.core.training.labelled import numbered
 
 

@@ -28,9 +28,9 @@ from dataclasses import replace
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.evaluation.comparison import SURE, sign_test
 from upsort.core.evaluation.intervals import (
     FEW,
+    SURE,
     UNKNOWN,
     Rate,
     Sample,
@@ -38,6 +38,7 @@ from upsort.core.evaluation.intervals import (
     satterthwaite,
     score_interval,
     share_of,
+    sign_test,
     student,
     whole_or_mean,
 )

@@ -1,4 +1,15 @@
-"""Whether a sorter is right as often as it says.
+"""The areas under the ROC and the precision-recall curve of each label, and their means, with intervals.
+
+- ROC area of a label: the chance that a document of the label has a higher probability for it than one of another label,
+  half for equals (Hanley & McNeil 1982)
+- precision-recall area of a label: average precision, Σ (recall step) · precision (Manning, Raghavan & Schütze 2008, 8.4)
+
+Each interval is a score interval (see `intervals`) whose variance is that of the documents' influences: for the ROC area those
+are the placements of DeLong, DeLong & Clarke-Pearson (1988). Where there are few mistakes the influences say little; there a
+variance by model stands in: for the ROC area that of Hanley & McNeil, for average precision A (1 − A) / documents of the label
+(Boyd, Eng & Page 2013). `bench/intervals.py` shows how often the intervals hold the truth.
+
+Whether a sorter is right as often as it says.
 
 Documents are put into ten bins by the probability of the label they were given. The calibration error is the mean over the
 documents of the distance between a bin's mean probability and its share right (Naeini, Cooper & Hauskrecht 2015). It is above 0
@@ -17,12 +28,191 @@ For the areas under curves see `areas`. The interval of a mean is Student's, of 
 documents as units, or the groups that they belong to. A document judged several times counts with the mean over its repeats.
 """
 
+from collections.abc import Callable, Sequence
+
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.evaluation.areas import Areas, areas
-from upsort.core.evaluation.intervals import UNKNOWN, Rate, Sample, share_of, student, whole_or_mean
+from upsort.core.evaluation.intervals import (
+    FEW,
+    UNKNOWN,
+    Rate,
+    Sample,
+    design_effect,
+    satterthwaite,
+    score_interval,
+    share_of,
+    student,
+    whole_or_mean,
+)
 from upsort.core.lazy import record
+
+
+@record(frozen=True)
+class LabelAreas:
+    """Of one label; not defined where there are no documents of it, or (for the ROC area) no others."""
+
+    roc: Rate = UNKNOWN
+    precision_recall: Rate = UNKNOWN
+
+
+@record(frozen=True)
+class Areas:
+    """roc, precision_recall: the means of the labels'."""
+
+    roc: Rate
+    precision_recall: Rate
+    labels: tuple[LabelAreas, ...]
+
+
+@record(frozen=True, kw_only=True)
+class _LabelArea:
+    """An area of one label. influences: (n,) of the documents. of, others: documents of the label and others."""
+
+    label: int
+    value: float
+    influences: Floats
+    of: float
+    negatives: float
+
+
+@record(frozen=True)
+class _Model:
+    """How much an area is taken to vary where its own mistakes are few. mistakes: (l,) of each label's. variances, middles:
+    (l,) of the areas by the model, and the values it takes them at. weight: mistakes that it counts as."""
+
+    mistakes: Floats
+    variances: Floats
+    middles: Floats
+    weight: float
+
+
+def areas(own: Ints, probabilities: Floats, sample: Sample) -> Areas:
+    """own: (m,) label numbers. probabilities: (m, k)."""
+    k = probabilities.shape[1]
+    areas_by_label = [_of_label(own, probabilities, label, sample) for label in range(k)] if own.size else []
+    rocs, averages = [pair[0] for pair in areas_by_label if pair[0]], [pair[1] for pair in areas_by_label if pair[1]]
+    label_of = np.zeros(sample.documents, dtype=np.int64)
+    label_of[sample.document] = own
+    each = {
+        label: LabelAreas(
+            _single_label_rate(roc, _of_pairs, label_of, sample),
+            _single_label_rate(average, _of_the_label, label_of, sample),
+        )
+        for label, (roc, average) in enumerate(areas_by_label)
+    }
+    return Areas(
+        _mean(rocs, _of_pairs, label_of, sample),
+        _mean(averages, _of_the_label, label_of, sample),
+        tuple(each.get(label, LabelAreas()) for label in range(k)),
+    )
+
+
+def _of_label(
+    own: Ints, probabilities: Floats, label: int, sample: Sample
+) -> tuple[_LabelArea | None, _LabelArea | None]:
+    """The two areas of a label, as means over the repeats, which have the same documents."""
+    parts = sample.decided_once()
+    mine = own[parts[0]] == label
+    of, negatives = float(mine.sum()), float((~mine).sum())
+    if not of:
+        return None, None
+    values, influences = np.zeros(2), np.zeros((2, sample.documents))
+    for part in parts:
+        value, change = _two_areas(own[part] == label, probabilities[part, label])
+        values += value / len(parts)
+        influences[:, sample.document[part]] += change / len(parts)
+    roc = (
+        _LabelArea(label=label, value=float(values[0]), influences=influences[0], of=of, negatives=negatives)
+        if negatives
+        else None
+    )
+    return roc, _LabelArea(label=label, value=float(values[1]), influences=influences[1], of=of, negatives=negatives)
+
+
+def _two_areas(own: Bools, score: Floats) -> tuple[Floats, Floats]:
+    """The ROC and the precision-recall area, and (2, n) the influence of each document on them."""
+    n = own.size
+    order = np.argsort(-score, kind="stable")
+    last = np.append(score[order][1:] < score[order][:-1], True)
+    step = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(last)[:-1]))  # equal scores are one step
+    right = np.cumsum(own[order])[last].astype(np.float64)
+    every = np.flatnonzero(last) + 1.0
+    wrong = every - right
+    rights, wrongs = float(right[-1]), max(float(wrong[-1]), 1.0)
+    right_step, wrong_step = np.diff(right, prepend=0.0), np.diff(wrong, prepend=0.0)
+    lower, above = 1.0 - (wrong - wrong_step / 2.0) / wrongs, (right - right_step / 2.0) / rights
+    roc = float((right_step * lower).sum() / rights)
+    precision = right / every
+    average = float((right_step * precision).sum() / rights)
+    mine, share = own[order], rights / n
+    placed = np.where(mine, (lower[step] - roc) / share, (above[step] - roc) / max(1.0 - share, 1e-300))
+    # one document more lifts or lowers the precision at every step from its own on
+    lifted = np.cumsum((right_step * (1.0 - precision) / every)[::-1])[::-1]
+    lowered = np.cumsum((right_step * precision / every)[::-1])[::-1]
+    ranked = np.where(mine, precision[step] - average + lifted[step], -lowered[step]) / share
+    influences = np.empty((2, n))
+    influences[:, order] = placed, ranked - ranked.mean()
+    return np.array([roc, average]), influences
+
+
+def _of_pairs(areas: Sequence[_LabelArea]) -> _Model:
+    """Hanley & McNeil (1982), equation 2, at areas that miss half a step more."""
+    of, negatives = (
+        np.array([label_area.of for label_area in areas]),
+        np.array([label_area.negatives for label_area in areas]),
+    )
+    missed = np.array([1.0 - label_area.value for label_area in areas])
+    area = np.clip(1.0 - missed - 0.5 / np.sqrt(of * negatives), 1e-3, 1.0)
+    q1, q2 = area / (2.0 - area), 2.0 * area**2 / (1.0 + area)
+    variances = (area * (1.0 - area) + (of - 1.0) * (q1 - area**2) + (negatives - 1.0) * (q2 - area**2)) / (
+        of * negatives
+    )
+    return _Model(of * negatives * missed, variances, area, 0.5)
+
+
+def _of_the_label(areas: Sequence[_LabelArea]) -> _Model:
+    """A (1 − A) / documents of the label; in a mean of labels it weighs more, since the smallest of them decides there."""
+    of = np.array([label_area.of for label_area in areas])
+    missed = np.array([1.0 - label_area.value for label_area in areas])
+    area = 1.0 - (of * missed + 0.5) / (of + 1.0)
+    return _Model(of * missed, area * (1.0 - area) / of, area, 4.0 if len(areas) > 1 else 1.0)
+
+
+_ModelOf = Callable[[Sequence[_LabelArea]], _Model]
+
+
+def _single_label_rate(area: _LabelArea | None, model_of: _ModelOf, label_of: Ints, sample: Sample) -> Rate:
+    if area is None:
+        return UNKNOWN
+    if area.of < FEW:
+        return Rate(value=area.value, low=None, high=None, documents=sample.documents)
+    return _mean([area], model_of, label_of, sample)
+
+
+def _mean(areas: Sequence[_LabelArea], model_of: _ModelOf, label_of: Ints, sample: Sample) -> Rate:
+    """The mean of areas of labels. label_of: (n,) of each document."""
+    if not areas:
+        return UNKNOWN
+    n, many = sample.documents, len(areas)
+    values, of = np.array([area.value for area in areas]), np.array([area.of for area in areas])
+    value = min(float(values.mean()), 1.0)
+    influences: Floats = np.sum([area.influences for area in areas], axis=0) / many
+    sizes = np.bincount(label_of).astype(np.float64)
+    by_label: Floats = np.asarray(np.bincount(label_of, weights=influences**2), dtype=np.float64)
+    by_label = by_label * sizes / np.maximum(sizes - 1.0, 1.0) / n**2
+    # one label's area rests on the others' documents too; in a mean, each part stands for its label
+    variances = by_label[[area.label for area in areas]] if many > 1 else by_label.sum(keepdims=True)
+    model = model_of(areas)
+    mistakes, middle = float(model.mistakes.sum()), float(model.middles.mean())
+    variance = value * (1.0 - value)
+    measured = variances / variance if variance > 0 else np.zeros(many)
+    modelled = model.variances / many**2 / (middle * (1.0 - middle))
+    parts = (mistakes * measured + model.weight * modelled) / (mistakes + model.weight)
+    effect = design_effect(influences, np.ones(n), sample, float((of * (1.0 - values)).sum()))
+    low, high = score_interval(value, 1.0 / (float(parts.sum()) * effect), student(satterthwaite(parts, of)))
+    return Rate(value=value, low=low, high=high, documents=n)
+
 
 _BINS = 10
 

@@ -10,7 +10,6 @@ document adds (2 right − f (2 right + missed + false)) / D.
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats
-from upsort.core.evaluation.comparison import sign_test
 from upsort.core.evaluation.intervals import (
     FEW,
     UNKNOWN,
@@ -19,6 +18,7 @@ from upsort.core.evaluation.intervals import (
     design_effect,
     score_interval,
     share_of,
+    sign_test,
     student,
 )
 from upsort.core.evaluation.measures import (

@@ -20,8 +20,8 @@ from scipy.sparse import csr_array, diags_array
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.errors import DataProblem
 from upsort.core.features.counting import Counts, TermCounting, joined
+from upsort.core.features.distributed_vocabulary import HashedCounting, RecordedNames, TermNames, names_of_columns
 from upsort.core.features.documents import ExtraCells, no_cells
-from upsort.core.features.hashing import HashedCounting, RecordedNames, TermNames, names_of_columns
 from upsort.core.lazy import record, sparse_linalg
 from upsort.core.matrices.partitioned import PartitionedMatrix, local_matrix
 from upsort.core.matrices.sparse import row_sums

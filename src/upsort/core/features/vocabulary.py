@@ -13,8 +13,8 @@ from upsort.core.arrays import Bools, Floats, Ints, Places
 from upsort.core.errors import DataProblem
 from upsort.core.features import weighting
 from upsort.core.features.corpus_counts import CorpusCounts, WordVectors
+from upsort.core.features.distributed_vocabulary import hashed_places
 from upsort.core.features.documents import ExtraCells, ExtraColumns, learn_extra_columns
-from upsort.core.features.hashing import hashed_places
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import PartitionedMatrix, Sliced
 from upsort.core.matrices.sparse import column_sizes, column_sums, columns_from, group_sums, only_columns

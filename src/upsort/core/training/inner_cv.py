@@ -13,7 +13,7 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers import families
-from upsort.core.classifiers.baselines import sampled
+from upsort.core.classifiers.families import sampled
 from upsort.core.classifiers.family import FittedClassifier, TrainingData
 from upsort.core.classifiers.problem_arrays import targets_of
 from upsort.core.errors import DataProblem

@@ -25,8 +25,8 @@ from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import PartitionedMatrix
 from upsort.core.name_lists import listed
 from upsort.core.plan import Plan
+from upsort.core.text.characters import joined_labels
 from upsort.core.text.cleaning import Cleaner, cleaner
-from upsort.core.text.labels import joined_labels
 from upsort.core.text.step import Resources
 from upsort.core.text.tokeniser import Tokens
 from upsort.core.training.decision import Costs, PlanWithResources, aggregate_passages, ranking, values_of

@@ -19,8 +19,16 @@ from upsort.io.databases.connections import Connection, Rows, Selection, Values,
 from upsort.io.outputs.atomic import keep_unfinished
 from upsort.io.outputs.table_file import check_same_run
 from upsort.io.outputs.writers import value_of
-from upsort.io.tables.format import TableLayout
-from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason, SourceTable, cell_of
+from upsort.io.tables.rows import (
+    Block,
+    ReadSettings,
+    ReasonKind,
+    RejectedRow,
+    RejectionReason,
+    SourceTable,
+    TableLayout,
+    cell_of,
+)
 
 
 class _DatabaseSource:

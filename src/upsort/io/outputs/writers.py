@@ -10,9 +10,9 @@ from typing import Any, BinaryIO, TextIO
 
 from upsort.core.errors import DataProblem
 from upsort.core.lazy import arrow_parquet, openpyxl, pyarrow
-from upsort.io.notices import add_notice
-from upsort.io.tables.format import WITH_TABS, RowWriter, TableLayout, TextOf
+from upsort.io.outputs.rejects import add_notice
 from upsort.io.tables.nested_values import AbsentCell, TypedCell
+from upsort.io.tables.rows import WITH_TABS, RowWriter, TableLayout, TextOf
 
 _ROWS_A_GROUP = 20_000
 _MOST_XLSX_ROWS = 1_048_575

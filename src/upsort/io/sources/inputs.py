@@ -17,9 +17,8 @@ from upsort.io.sources.addresses import is_compressed, is_database, without_secr
 from upsort.io.sources.entries import entries_of
 from upsort.io.tables.bounds import without_large_rows
 from upsort.io.tables.columns import renamed
-from upsort.io.tables.format import Format
 from upsort.io.tables.formats import TEXT, format_called, format_of_content, format_of_file, reading_names
-from upsort.io.tables.rows import EmptySource, ReadSettings, SourceEntry, SourceTable
+from upsort.io.tables.rows import EmptySource, Format, ReadSettings, SourceEntry, SourceTable
 
 _BEGINNING = 65536  # bytes that tell what comes on standard input
 STANDARD_INPUT = "-"

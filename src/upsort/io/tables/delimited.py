@@ -16,10 +16,10 @@ from upsort.io.sources.addresses import ending_of
 from upsort.io.tables.bounds import too_large, with_rows_bounded
 from upsort.io.tables.chunking import cell_chunks, chunk_stream, divisible, division_of, encoding_in, next_rows
 from upsort.io.tables.encoding import NOTED_ESCAPE, Encoding, EncodingDoubts, find_encoding, noted_escapes
-from upsort.io.tables.format import WITH_TABS
 from upsort.io.tables.heading import Heading, heading_from_options, names_in, title_notices, without_footer_rows
 from upsort.io.tables.rows import (
     WHOLE,
+    WITH_TABS,
     Block,
     Chunk,
     EmptySource,

@@ -7,11 +7,10 @@ from upsort.core.errors import UsageProblem
 from upsort.core.name_lists import suggestion
 from upsort.io.outputs import writers
 from upsort.io.sources.addresses import COMPRESSED, ending_of
+from upsort.io.tables.binary_tables import parquet_table, spreadsheet_table
 from upsort.io.tables.delimited import delimited_table
-from upsort.io.tables.format import Format
 from upsort.io.tables.json_tables import json_lines_table, json_table
-from upsort.io.tables.parquet_tables import parquet_table
-from upsort.io.tables.spreadsheets import spreadsheet_table
+from upsort.io.tables.rows import Format
 from upsort.io.tables.text_files import text_table
 
 

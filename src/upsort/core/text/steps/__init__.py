@@ -16,9 +16,8 @@ from upsort.core.text.steps.characters import (
     SPACES,
 )
 from upsort.core.text.steps.markup import MARKUP
-from upsort.core.text.steps.negations import CONTRACTIONS, NEGATIONS
 from upsort.core.text.steps.patterns import EMAILS, LINKS, NAMES, REPLACE, TAGS
-from upsort.core.text.steps.words import KEEP, LEMMAS, STEM, STOP_WORDS
+from upsort.core.text.steps.words import CONTRACTIONS, KEEP, LEMMAS, NEGATIONS, STEM, STOP_WORDS
 
 STEPS: dict[str, Step] = {
     step.name: step

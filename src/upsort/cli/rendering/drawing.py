@@ -1,0 +1,289 @@
+"""Tables and sentences on a terminal, however narrow it is: no number is ever cut, and the first column always stays.
+
+A table that does not fit is made narrower step by step: texts are broken at words; intervals fold under their rates; columns that
+can be spared are left out, which is told; at last every row becomes a block of lines.
+
+A text with a line of marks under each of its lines: which words speak for the label, and which for the next one.
+"""
+
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from typing import TextIO
+
+from rich import box
+from rich.cells import cell_len
+from rich.console import Console as RichConsole
+from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+from rich.table import Table as RichTable
+from rich.text import Text
+
+from upsort.cli.rendering.console import without_controls
+from upsort.cli.rendering.view import Bold, Column, Kind, Table
+from upsort.core.analysis.contributions import Word
+from upsort.core.analysis.explanation import Explanation
+
+_LEAST_NAME = 25  # characters below which a name is not broken
+_LEAST_TEXT = 16
+_READABLE = 40  # characters a line, from which on texts are wide enough
+_GAP = 3  # characters between two columns
+_EDGE = 2  # at both ends together
+_INDENT = "  "
+_PROGRESS_AFTER = 1.0  # seconds
+
+
+def drawn_table(table: Table, stream: TextIO, width: int) -> None:
+    """Draw a table that is at most `width` wide."""
+    shown = table.on_terminal()
+    if shown.grouped:
+        shown = without_repeats(shown)
+    if shown.square and _least(shown) > width:
+        shown = with_numbered_columns(shown)
+    left_out: list[str] = []
+    while _least(shown) > width:
+        if any(column.kind is Kind.INTERVAL for column in shown.columns):
+            shown = with_folded_intervals(shown)
+            continue
+        spare = max((column.spare for column in shown.columns[1:]), default=0)
+        if not spare:
+            for line in blocks(table.on_terminal(), width):
+                stream.write(f"{line}\n")
+            return
+        place = max(place for place, column in enumerate(shown.columns) if column.spare == spare)
+        left_out.append(shown.columns[place].name)
+        shown = without(shown, place)
+    _draw(shown, stream, width)
+    names = ", ".join(name for name in reversed(left_out) if name)
+    if names:
+        for line in wrapped(f"Not shown: {names}; widen the terminal, or use --json.", width):
+            stream.write(f"{line}\n")
+
+
+def with_folded_intervals(table: Table) -> Table:
+    """The table with each interval under its rate, in one cell of two lines."""
+    columns: list[Column] = []
+    rows: list[list[str]] = [[] for _ in table.rows]
+    for place, column in enumerate(table.columns):
+        if column.kind is Kind.INTERVAL and columns:
+            for row, cells in zip(rows, table.rows, strict=True):
+                row[-1] = f"{row[-1]}\n{cells[place]}" if cells[place] else row[-1]
+            continue
+        columns.append(column)
+        for row, cells in zip(rows, table.rows, strict=True):
+            row.append(cells[place])
+    return replace(table, columns=columns, rows=rows)
+
+
+def without_repeats(table: Table) -> Table:
+    """The table with a first cell only where it is another one than above."""
+    rows = [
+        ["" if place and row[0] == table.rows[place - 1][0] else row[0], *row[1:]]
+        for place, row in enumerate(table.rows)
+    ]
+    return replace(table, rows=rows)
+
+
+def with_numbered_columns(table: Table) -> Table:
+    """A square table whose columns are called by the numbers of their rows."""
+    first, *remaining = table.columns
+    names, remaining = remaining[: len(table.rows)], remaining[len(table.rows) :]
+    columns = [first, *(replace(column, name=str(number)) for number, column in enumerate(names, 1)), *remaining]
+    rows = [[f"{number} {row[0]}", *row[1:]] for number, row in enumerate(table.rows, 1)]
+    return replace(table, columns=columns, rows=rows)
+
+
+def without(table: Table, place: int) -> Table:
+    """The table without a column."""
+    return table.select([other for other in range(len(table.columns)) if other != place])
+
+
+def blocks(table: Table, width: int) -> list[str]:
+    """Each row as its first cell, and under it a line for each other cell that holds something, with its interval behind it."""
+    lines: list[str] = []
+    for row in table.rows:
+        lines += wrapped(f"{table.columns[0].name}: {row[0]}" if table.columns[0].name else row[0], width)
+        for place, column in enumerate(table.columns):
+            if place == 0 or column.kind is Kind.INTERVAL or not row[place]:
+                continue
+            following = table.columns[place + 1] if place + 1 < len(table.columns) else None
+            ends = ""
+            if following is not None and following.kind is Kind.INTERVAL and row[place + 1]:
+                ends = f" ({row[place + 1]})"
+            lines += wrapped(f"{_INDENT}{column.name} {row[place]}{ends}", width, _INDENT * 2)
+    return lines
+
+
+def _least(table: Table) -> int:
+    """The least width in which no number is cut and no word of a name or text is broken needlessly."""
+    return sum(_least_of(table, place) for place in range(len(table.columns))) + _between(table)
+
+
+def _between(table: Table) -> int:
+    """What a table takes beside its cells."""
+    return _GAP * (len(table.columns) - 1) + _EDGE
+
+
+def _least_of(table: Table, place: int) -> int:
+    column = table.columns[place]
+    longest = _longest_in(table, place)
+    head = max((cell_len(word) for word in column.name.split()), default=0)
+    match column.kind:
+        case Kind.NAME:
+            return max(head, min(longest, _LEAST_NAME))
+        case Kind.TEXT | Kind.BEFORE:
+            return max(head, min(longest, _LEAST_TEXT))
+        case Kind.COUNT | Kind.SHARE | Kind.NUMBER | Kind.INTERVAL | Kind.BAR:
+            return max(head, longest)
+
+
+def _longest_in(table: Table, place: int) -> int:
+    return max((cell_len(line) for row in table.rows for line in row[place].split("\n")), default=0)
+
+
+def column_widths(table: Table, width: int) -> list[int]:
+    """How wide each column is drawn in a table that is at most `width` wide: at least what it needs. What is left goes first to
+    names and to texts up to a readable width, then to the heads, so that they need not be broken, then to longer texts;
+    everywhere the modest ones first."""
+    places = range(len(table.columns))
+    widths = [_least_of(table, place) for place in places]
+    cells = [_longest_in(table, place) for place in places]
+    readable = [
+        longest if column.kind is Kind.NAME else min(longest, _READABLE)
+        for longest, column in zip(cells, table.columns, strict=True)
+    ]
+    for minimum in (readable, [cell_len(column.name) for column in table.columns], cells):
+        left = width - sum(widths) - _between(table)
+        hungry = [place for place in places if minimum[place] > widths[place]]
+        for number, place in enumerate(sorted(hungry, key=lambda at: minimum[at] - widths[at])):
+            more = min(minimum[place] - widths[place], left // (len(hungry) - number))
+            widths[place] += more
+            left -= more
+    return widths
+
+
+def _draw(table: Table, stream: TextIO, width: int) -> None:
+    drawn = RichTable(box=box.HORIZONTALS, header_style="bold", pad_edge=False)
+    for column, wide in zip(table.columns, column_widths(table, width), strict=True):
+        drawn.add_column(
+            Text(column.name), justify="right" if column.on_the_right else "left", overflow="fold", width=wide
+        )
+    for row in table.rows:
+        drawn.add_row(*(Text(cell, "bold" if isinstance(cell, Bold) else "") for cell in row))
+    RichConsole(file=stream, highlight=False, width=width).print(drawn)
+
+
+def wrapped(line: str, width: int, rest: str = _INDENT) -> list[str]:
+    """A line broken at words, at most `width` wide where its words allow that. rest: what further lines begin with."""
+    lines: list[str] = []
+    begin = line[: len(line) - len(line.lstrip())]
+    now = begin
+    for word in line.split():
+        glued = f"{now}{word}" if not now.strip() else f"{now} {word}"
+        if cell_len(glued) > width and now.strip():
+            lines.append(now)
+            now = f"{rest}{word}"
+        else:
+            now = glued
+    return [*lines, now]
+
+
+@contextmanager
+def progress_bar(what: str, stream: TextIO, by: Callable[[], str]) -> Iterator[Callable[[int], None]]:
+    """Counts what is done, once it has lasted a second, and tells how many a second, and by whom: `by` is asked now and then."""
+    shown = Progress(
+        SpinnerColumn(),
+        TextColumn(f"{what}: {{task.completed:,.0f}}{{task.fields[pace]}}"),
+        TimeElapsedColumn(),
+        console=RichConsole(file=stream),
+        transient=True,
+    )
+    task = shown.add_task(what, total=None, pace="")
+    began = last_update = time.monotonic()
+    live, done_so_far = False, 0
+
+    def advance(done: int) -> None:
+        nonlocal live, last_update, done_so_far
+        done_so_far += done
+        now = time.monotonic()
+        shown.update(task, completed=done_so_far)
+        if now - last_update > _PROGRESS_AFTER:
+            last_update = now
+            shown.update(task, pace=f" · {done_so_far / (now - began):,.0f} a second{by()}")
+        if not live and now - began > _PROGRESS_AFTER:
+            shown.start()
+            live = True
+
+    try:
+        yield advance
+    finally:
+        if live:
+            shown.stop()
+
+
+_FOR = "▁▃▅▇"  # by how much a word speaks for the label, against the word that speaks most for either
+_AGAINST = "╌"
+_UNKNOWN = "·"
+_WEAK = 1 / 12  # of the strongest word, below which a word has no mark
+
+
+def legend(speaks: str = "", against: str = "") -> str:
+    """What the marks mean. speaks, against: of words that say something, such as `for pests` and `for diseases`."""
+    weighed = f"{' '.join(_FOR)} {speaks}, {_AGAINST} {against}, " if speaks else ""
+    return f"{weighed}{_UNKNOWN} not known"
+
+
+def marked(explanation: Explanation, meaning: str, width: int) -> str:
+    """The text in lines of at most `width`, as far as its words allow that, with their marks, and what the marks mean."""
+    lines: list[str] = []
+    text = without_controls(explanation.text).replace("\t", " ")
+    signs = _signs(explanation)
+    for start, end in _lines(text, width):
+        lines.append(text[start:end])
+        under = "".join(signs[place] * max(cell_len(text[place]), 0) for place in range(start, end)).rstrip()
+        lines += [under] if under else []
+    return "\n".join([*lines, meaning])
+
+
+def _signs(explanation: Explanation) -> list[str]:
+    """A mark for each character of the text."""
+    signs = [" "] * len(explanation.text)
+    strongest = max((abs(word.leaning) for word in explanation.words), default=0.0)
+    for word in explanation.words:
+        signs[word.start : word.end] = [_mark(word, strongest)] * (word.end - word.start)
+    return signs
+
+
+def _mark(word: Word, strongest: float) -> str:
+    if not word.known:
+        return _UNKNOWN
+    share = word.leaning / strongest if strongest > 0 else 0.0
+    if abs(share) < _WEAK:
+        return " "
+    return _FOR[min(int(share * len(_FOR)), len(_FOR) - 1)] if share > 0 else _AGAINST
+
+
+def _lines(text: str, width: int) -> Iterator[tuple[int, int]]:
+    """Where lines begin and end when the text is broken at spaces; its own line ends stay."""
+    begin = 0
+    for line in text.split("\n"):
+        start, stop = begin, begin + len(line)
+        while start < stop:
+            end = _end_of_line(text, start, stop, width)
+            yield start, end
+            start = end
+            while start < stop and text[start] == " ":
+                start += 1
+        begin = stop + 1
+
+
+def _end_of_line(text: str, start: int, stop: int, width: int) -> int:
+    """The place after the last character that fits, at the end of a word where that is possible."""
+    wide, end = 0, start
+    while end < stop and wide + cell_len(text[end]) <= width:
+        wide += cell_len(text[end])
+        end += 1
+    if end == stop:
+        return stop
+    space = text.rfind(" ", start, end + 1)
+    return space if space > start else max(end, start + 1)

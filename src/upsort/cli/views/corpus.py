@@ -1,0 +1,214 @@
+"""What upsort gather shows.
+
+What upsort split shows.
+"""
+
+from pathlib import Path
+from typing import Any
+
+from upsort.cli.commands.corpus import GatherOptions, SplitOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console, Exit
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import percent
+from upsort.cli.request import inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
+from upsort.core.errors import UsageProblem
+from upsort.core.name_lists import QUOTING, listed, pair_in, parts
+from upsort.core.plan import Plan
+from upsort.io.outputs.atomic import make_folder
+from upsort.io.outputs.rejects import RejectedRows
+from upsort.workflows.gather import GatherResult, gather
+from upsort.workflows.shared.context import RunContext
+from upsort.workflows.split import SplitResult, split
+
+_MOST_GROUPS = 4
+
+_IN_PLAN = {
+    "--rename": '[source."FILE"] rename = { "soil, wet" = "soil" }',
+    "--relabel": '[gather] relabel = { "soil, wet" = "soil" }',
+}
+"""Where the plan has what an option takes as pairs."""
+
+
+def run_gather(options: GatherOptions, console: Console) -> Exit:
+    """Gather and tell."""
+    plan = plan_of(options, console, {"gather": _own_choices(options)})
+    inputs = inputs_of(options, console, options.input, plan.source, _pairs(options.rename, "--rename"))
+    if not plan.columns.text:
+        plan = with_guessed_columns(plan, inputs, "welcome", console)
+    _check_used(options, plan)
+    note_unused_keys(options, [plan], console, ("gather",))
+    output = Path(options.output)
+    with run_context(options, console, inputs, plan, output, "documents gathered") as work:
+        result = gather(work, output)
+    view = View(_as_json(result, output))
+    _show(result, output, view)
+    report_rejects(work.rejects, result.documents, view)
+    _warn(result, view)
+    console.show(view)
+    return Exit.DONE
+
+
+def _check_used(options: GatherOptions, plan: Plan) -> None:
+    """Raises UsageProblem for an option that changes nothing, given the others and the plan."""
+    settings = plan.gather
+    for name, used, without in (
+        ("--overlap", bool(settings.passages), "--passages"),
+        ("--passage-unit", bool(settings.passages), "--passages"),
+        ("--rare-into", bool(settings.rare_below), "--rare-below"),
+        ("--similarity", "near-copies" in settings.drop, "--drop near-copies"),
+    ):
+        if name in options.given and not used:
+            raise UsageProblem(f"{name} has no meaning without {without}.", f"Add it, or leave {name} out.")
+
+
+def _own_choices(options: GatherOptions) -> dict[str, Any]:
+    """The options that are no keys of the plan as they are written."""
+    own: dict[str, Any] = {}
+    if options.relabel:
+        own["relabel"] = _pairs(options.relabel, "--relabel")
+    if options.lines:
+        first, _, last = options.lines.partition(":")
+        try:
+            own["lines"] = (int(first or 1), int(last or 0))
+        except ValueError:
+            raise UsageProblem(
+                f"--lines takes FIRST:LAST, not {options.lines!r}.", "For example: --lines 3:-1"
+            ) from None
+    return own
+
+
+def _pairs(given: list[str], name: str) -> dict[str, str]:
+    pairs = {}
+    for text in given:
+        for part in parts(text):
+            pair = pair_in(part)
+            if pair is None:
+                raise UsageProblem(
+                    f"{name} takes OLD=NEW, not {part!r}.",
+                    f"For example: {name} Text=message. {QUOTING}: {name} '\"soil, wet\"=soil'; or in the plan: "
+                    f"{_IN_PLAN[name]}.",
+                )
+            pairs[pair[0]] = pair[1]
+    return pairs
+
+
+def _show(result: GatherResult, output: Path, view: View) -> None:
+    view.add_table(
+        (col.name("source"), col.count("rows"), col.count("documents kept"), col.count("not kept", 1)),
+        [(name, read, written, read - written) for name, (read, written) in result.per_source.items()],
+    )
+    labels = ", ".join(f"{label} {count:,}" for label, count in result.labels.most_common(12))
+    cut = f" in {result.rows:,} passages" if result.rows != result.documents else ""
+    view.add_sentence(f"Written: {output}, {result.documents:,} documents{cut}{f' ({labels})' if labels else ''}.")
+    if result.marked:
+        view.add_sentence(f"{result.marked:,} of them are marked in the column set_aside.")
+
+
+def _warn(result: GatherResult, view: View) -> None:
+    for name, columns in result.missing.items():
+        view.add_warning(
+            f"{name} has no column {', '.join(columns)}; its documents have empty cells there (--rename, --take)."
+        )
+    if result.spellings:
+        groups = "; ".join(
+            ", ".join(f"{label!r} ({count:,})" for label, count in group) for group in result.spellings[:_MOST_GROUPS]
+        )
+        more = len(result.spellings) - _MOST_GROUPS
+        view.add_warning(
+            f"labels that differ only in case, spaces or punctuation: {groups}{f'; and {more} more' if more > 0 else ''}. "
+            "Join them with --fold-case or --relabel."
+        )
+    for label, close in result.unseen.items():
+        quoting = f" {QUOTING}." if any("," in spelling for spelling in close) else ""
+        view.add_warning(
+            f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.{quoting}"
+        )
+    if result.conflicts:
+        view.add_warning(
+            f"{result.conflicts:,} copies stand under another label than what they copy; see their reasons."
+        )
+
+
+def _as_json(result: GatherResult, output: Path) -> dict[str, Any]:
+    return {
+        "corpus": str(output),
+        "documents": result.documents,
+        "rows_written": result.rows,
+        "marked": result.marked,
+        "conflicts": result.conflicts,
+        "sources": {name: {"rows": read, "documents": written} for name, (read, written) in result.per_source.items()},
+        "labels": dict(result.labels.most_common()),
+        "spellings": [dict(group) for group in result.spellings],
+        "missing_columns": result.missing,
+        "unseen_labels": result.unseen,
+    }
+
+
+def run_split(options: SplitOptions, console: Console) -> Exit:
+    """Split and tell how many went where."""
+    plan = plan_of(options, console)
+    inputs = inputs_of(options, console, options.input, plan.source)
+    plan = with_guessed_columns(plan, inputs, "needed", console)
+    note_unused_keys(options, [plan], console, ())
+    folder = Path(options.output)
+    make_folder(folder)
+    rejects_file = Path(options.set_aside) if options.set_aside else folder / "set-aside.csv"
+    with RejectedRows(rejects_file) as rejects:
+        result = split(RunContext(inputs=inputs, plan=plan, rejects=rejects), options.hold_out, folder)
+    training, held_out = result.training_rows, result.held_out_rows
+    view = View(
+        {
+            "training": {"file": str(result.training), "documents": training},
+            "held_out": {"file": str(result.held_out), "documents": held_out},
+            "labels": {
+                label: {"training": result.training_labels[label], "held_out": result.held_out_labels[label]}
+                for label in result.labels
+            },
+            "copies": result.copies,
+            "groups": result.groups,
+            "taken_out_of_training": result.excluded,
+            "without_date": result.undated,
+            "off_the_share": {label or "all": share for label, share in result.far.items()},
+            "seed": None if plan.judge.in_time else plan.judge.seed,
+        }
+    )
+    view.add_table(
+        (col.name("label"), col.count("training"), col.count("held out")),
+        [
+            *((label, result.training_labels[label], result.held_out_labels[label]) for label in result.labels),
+            ("all", training, held_out),
+        ],
+    )
+    _report(result, plan, options.hold_out, view)
+    seed = "" if plan.judge.in_time else f" (seed {plan.judge.seed})"
+    view.add_sentence(f"Written: {result.training} and {result.held_out}{seed}.")
+    report_rejects(rejects, training + held_out, view)
+    console.show(view)
+    return Exit.DONE
+
+
+def _report(result: SplitResult, plan: Plan, share: float, view: View) -> None:
+    """How copies and groups were kept on one side, and how near the shares came."""
+    if result.copies and not plan.judge.allow_copies:
+        view.add_sentence(f"{result.copies:,} rows copy another one; copies are on one side.")
+    if result.groups is not None:
+        view.add_sentence(
+            f"Rows with the same {plan.columns.group!r} are on one side; there are {result.groups:,} groups."
+        )
+    if result.excluded:
+        view.add_sentence(
+            f"{result.excluded:,} earlier rows belong together with a held-out one (the same group, or a copy); "
+            "they are in neither "
+            "part, but set aside."
+        )
+    if result.dates:
+        view.add_sentence(result.dates)
+    if result.undated:
+        view.add_sentence(f"{result.undated:,} rows have no date; they are in neither part, but set aside.")
+    if result.far:
+        why = "Rows that belong together cannot be divided"
+        if plan.columns.label_separator:
+            why = "A row goes to one part with all of its labels, copies and groups as well"
+        shares = ", ".join(f"{label or 'all rows'} {percent(held_out)}" for label, held_out in result.far.items())
+        view.add_warning(f"held out are not {percent(share)} of each label: {shares}. {why}.")

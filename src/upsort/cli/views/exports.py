@@ -1,0 +1,181 @@
+"""What upsort export shows.
+
+What upsort report shows.
+
+What upsort ledger shows.
+"""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from upsort.cli.commands.evaluation import LedgerOptions
+from upsort.cli.commands.using import ExportOptions, ReportOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console, Exit
+from upsort.cli.rendering.findings import (
+    accuracy_details,
+    accuracy_headline,
+    advice,
+    baseline_sentence,
+    calibration_sentences,
+    confusion_sentences,
+    dominated,
+    headline,
+    left_out,
+    suspect_sentences,
+)
+from upsort.cli.rendering.view import Column, View
+from upsort.cli.rendering.wording import label_columns, label_rows, measure_rows, value_and_interval
+from upsort.cli.request import JUDGED, inputs_of, report_rejects, scoring_input, secondary_inputs
+from upsort.core.evaluation.intervals import UNKNOWN, Rate
+from upsort.core.evaluation.measure_list import MEASURES
+from upsort.io.ledger import COLUMNS, NAME, Ends, LedgerEntry, differing, entries, rates_by_entry, sorted_entries
+from upsort.io.outputs.table_file import table_file
+from upsort.io.sorter.loading import load_sorter
+from upsort.io.tables.documents import LABELLED, DocumentReader
+from upsort.workflows.export import check_ending, export
+from upsort.workflows.report import ReportSources, ReportWording, judged_for_report, suspects_for_report, write_report
+
+
+def run_export(options: ExportOptions, console: Console) -> Exit:
+    """Write, and say what the file takes and gives."""
+    output, source = Path(options.output), Path(options.sorter)
+    check_ending(output)
+    sorter = load_sorter(source, options.answer)
+    exported = export(sorter, source, output)
+    view = View(
+        {
+            "exported": str(output),
+            "tokens": str(exported.tokens),
+            "terms": exported.terms,
+            "labels": list(sorter.labels),
+            "kind": sorter.plan.classifier.kind,
+        }
+    )
+    view.add_sentence(
+        f"Exported: {output} ({sorter.plan.classifier.kind}, {exported.terms:,} terms, {exported.labels:,} labels). It "
+        "takes tokens, "
+        f"and gives probabilities and {'a label' if sorter.thresholds is None else 'labels'}."
+    )
+    view.add_sentence(f"Texts with the tokens that it expects, and what the sorter says of them: {exported.tokens}.")
+    console.show(view)
+    return Exit.DONE
+
+
+def run_report(options: ReportOptions, console: Console) -> Exit:
+    """Judge and write."""
+    sorter = load_sorter(Path(options.sorter), options.answer)
+    inputs = inputs_of(options, console, options.input)
+    training = secondary_inputs(options, console, options.training) if options.training else None
+    output = Path(options.output)
+    with scoring_input(options, console, sorter, inputs, None, JUDGED) as incoming:
+        columns = replace(incoming.reader.columns, label=sorter.answer or incoming.reader.columns.label, also=())
+        incoming = replace(incoming, reader=DocumentReader.of_sorter(sorter, columns, LABELLED))
+        evaluation = judged_for_report(sorter, incoming)
+    suspects = suspects_for_report(sorter, training, columns.label) if training is not None else None
+    wording = ReportWording(
+        headline=[
+            *accuracy_details(evaluation.judgement, evaluation.training_accuracy, columns.group),
+            *dominated(evaluation.evidence),
+        ],
+        good=accuracy_headline(evaluation.judgement),
+        against=baseline_sentence(evaluation.judgement),
+        confused=confusion_sentences(evaluation.judgement),
+        advice=advice(evaluation, suspects),
+        label_heads=[column.name for column in label_columns(sets=evaluation.judgement.sets is not None)],
+        label_rows=label_rows(evaluation.judgement),
+        measures=measure_rows(evaluation.evidence),
+        remarks=[
+            *(calibration_sentences(evaluation.probability.reliability) if evaluation.probability else []),
+            *left_out(evaluation.judgement, evaluation.probability, measures=True),
+        ],
+        suspects=suspect_sentences(suspects, False) if suspects is not None else [],
+    )
+    sources = ReportSources(options.sorter, options.input, options.training or [])
+    write_report(evaluation, wording, sources, suspects, output)
+    view = View(
+        {
+            "written": str(output),
+            "bytes": output.stat().st_size,
+            "suspects": None if suspects is None else len(suspects.suspects),
+        }
+    )
+    view.add_sentence(headline(evaluation.judgement)[0])
+    view.add_sentence(f"Written: {output} ({output.stat().st_size / 1000:,.0f} kB, opens without a network).")
+    report_rejects(incoming.rejects, incoming.read, view)
+    console.show(view)
+    return Exit.DONE
+
+
+_ALWAYS = ("accuracy", "baseline", "macro_f1")
+
+
+def run_ledger(options: LedgerOptions, console: Console) -> Exit:
+    """List the evaluations."""
+    matching = sorted_entries(entries(Path(options.file or NAME)), options.sort, options.data)
+    view = View({"evaluations": [_as_json(entry) for entry in matching]})
+    if options.output:
+        _write(matching, Path(options.output))
+        view.add_note(f"Written: {options.output}.")
+    shown = matching[: options.top]
+    extra = differing(shown) if options.differences else {}
+    keys = [key for key in rates_by_entry(shown) if key in _ALWAYS or key == options.sort]
+    heads: list[Column] = []
+    for key in keys:
+        heads.append(col.number(MEASURES[key].name, 0 if key in ("accuracy", options.sort) else 2))
+        heads += [col.interval()] if key == "accuracy" else []
+    rows = []
+    for place, entry in enumerate(shown):
+        cells = []
+        for key in keys:
+            value, ends = value_and_interval(MEASURES[key], rate_of(entry.measures.get(key)))
+            cells += [value, ends] if key == "accuracy" else [value]
+        documents = "–" if entry.documents is None else entry.documents
+        extra_cells = (values[place] for values in extra.values())
+        rows.append((entry.time, entry.command, entry.name, documents, *cells, entry.data, entry.plan, *extra_cells))
+    view.add_table(
+        (
+            col.name("time"),
+            col.name("command"),
+            col.name("what"),
+            col.count("documents", 3),
+            *heads,
+            col.name("data", 4),
+            col.name("plan", 4),
+            *map(col.name, extra),
+        ),
+        rows,
+    )
+    view.add_sentence(
+        f"{len(shown):,} of {len(matching):,} evaluations. The same data has the same digest, and so has the same plan."
+    )
+    console.show(view)
+    return Exit.DONE
+
+
+def rate_of(ends: Ends | None) -> Rate:
+    """A measure as it was noted."""
+
+    return UNKNOWN if ends is None else Rate(value=ends[0], low=ends[1], high=ends[2])
+
+
+def _as_json(entry: LedgerEntry) -> dict[str, Any]:
+    measures = {key: {"value": ends[0], "low": ends[1], "high": ends[2]} for key, ends in entry.measures.items()}
+    return {**{name: getattr(entry, name) for name in ("time", *_COLUMNS)}, "measures": measures}
+
+
+_COLUMNS = ("command", "name", "plan", "data", "seed", "documents", "version", "settings")
+
+
+def _write(records: Sequence[LedgerEntry], path: Path) -> None:
+    """All evaluations as a table: a column for each measure, with its interval beside it."""
+
+    keys = rates_by_entry(records)
+    ends = [f"{key}{end}" for key in keys for end in ("", "_low", "_high")]
+    with table_file(path, [*COLUMNS, *ends]) as writer:
+        for entry in records:
+            values = [getattr(entry, name) for name in COLUMNS]
+            values += [value for key in keys for value in entry.measures.get(key, (None, None, None))]
+            writer.writerow(["" if value is None else str(value) for value in values])

@@ -1,0 +1,151 @@
+"""What upsort next shows.
+
+What upsort suspects shows.
+"""
+
+from dataclasses import asdict
+from pathlib import Path
+
+from upsort.cli.commands.evaluation import SuspectsOptions
+from upsort.cli.commands.reading import NextOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console, Exit
+from upsort.cli.rendering.findings import suspect_sentences
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, percent, shortened
+from upsort.cli.request import (
+    LEARNING,
+    inputs_of,
+    note_unused_keys,
+    plan_of,
+    report_rejects,
+    run_context,
+    scoring_input,
+    with_guessed_columns,
+)
+from upsort.io.sorter.loading import load_sorter
+from upsort.workflows.next_documents import LabellingBenefit, labelling_benefit, suggest_documents
+from upsort.workflows.suspects import SuspectRequest, suspects
+
+
+def run_next(options: NextOptions, console: Console) -> Exit:
+    """Choose and show."""
+    sorter = load_sorter(Path(options.sorter), options.answer)
+    inputs = inputs_of(options, console, options.input)
+    output = Path(options.output) if options.output else None
+    seed = options.seed if options.seed is not None else sorter.plan.judge.seed
+    with scoring_input(options, console, sorter, inputs, output) as incoming:
+        documents, used = suggest_documents(sorter, incoming, options.most, seed, output)
+    worth = labelling_benefit(sorter, len(documents))
+    view = View(
+        {
+            "documents": [asdict(document) for document in documents],
+            "worth": asdict(worth) if worth is not None else None,
+            "written": str(output) if output else None,
+        }
+    )
+    view.add_table(
+        (
+            col.name("document"),
+            col.name("guess"),
+            col.number("probability"),
+            col.name("or"),
+            col.number("bits", 1),
+            col.name("why", 2),
+            col.text("text"),
+        ),
+        [
+            (
+                document.reference,
+                document.guess,
+                f"{document.probability:.2f}",
+                document.second,
+                f"{document.entropy:.2f}",
+                document.why,
+                shortened(document.text, 110),
+            )
+            for document in documents
+        ],
+    )
+    _show_worth(worth, view)
+    if output is not None:
+        view.add_sentence(f"To be filled in: {output}.")
+    report_rejects(incoming.rejects, used, view)
+    console.show(view)
+    return Exit.DONE
+
+
+def _show_worth(worth: LabellingBenefit | None, view: View) -> None:
+    """How many more are worth labelling."""
+    if worth is None:
+        view.add_note("How many more are worth labelling tells upsort curve, on the labelled documents.")
+        return
+    documents, now = worth.now
+    more, low, high = worth.more
+    twice, low_twice, high_twice = worth.twice
+    view.add_sentence(
+        f"Of its {documents:,} labelled documents it gets {percent(now)} right by folds; of {more:,} drawn at random it would be "
+        f"{100 * low:.1f} to {100 * high:.1f} %, of {twice:,} {100 * low_twice:.1f} to {100 * high_twice:.1f} % (95 % "
+        "prediction intervals)."
+    )
+
+
+def run_suspects(options: SuspectsOptions, console: Console) -> Exit:
+    """Find and show."""
+    plan = plan_of(options, console)
+    inputs = inputs_of(options, console, options.input, plan.source)
+    plan = with_guessed_columns(plan, inputs, "needed", console)
+    note_unused_keys(options, [plan], console, LEARNING)
+    output = Path(options.output) if options.output else None
+    with run_context(options, console, inputs, plan, output) as work:
+        result = suspects(work, SuspectRequest(options.most, output))
+    view = View(
+        {
+            "suspects": [asdict(suspect) for suspect in result.suspects],
+            "expected_wrong": dict(zip(("value", "low", "high"), result.expected, strict=True)),
+            "wrong_share_by_label": result.noise,
+            "judged_by": list(result.kinds),
+            "judged": result.judged,
+            **duplicates_json(result.duplicates),
+        }
+    )
+    for line in suspect_sentences(result, options.most is not None):
+        view.add_sentence(line)
+    if result.judged < result.documents:
+        view.add_sentence(
+            f"{result.documents - result.judged:,} documents are held out by no split, so that nothing is said of them."
+        )
+    for line in duplicates_sentences(result.duplicates, plan):
+        view.add_sentence(line)
+    if result.suspects[: options.top]:
+        view.add_sentence()
+        view.add_table(
+            (
+                col.name("document"),
+                col.name("label"),
+                col.number("its probability", 2),
+                col.name("rather"),
+                col.number("its probability", 2),
+                col.number("wrong"),
+                col.text("because of", 1),
+                col.text("text"),
+            ),
+            [
+                (
+                    suspect.reference,
+                    suspect.label,
+                    f"{suspect.own:.3f}",
+                    suspect.rather or "(none)",
+                    f"{suspect.other:.3f}",
+                    f"{suspect.wrong:.3f}",
+                    ", ".join(suspect.pulled_by),
+                    shortened(suspect.text, 110),
+                )
+                for suspect in result.suspects[: options.top]
+            ],
+        )
+    if output is not None:
+        view.add_sentence(f"All of them, with their rows: {output}.")
+    report_rejects(work.rejects, result.documents, view)
+    console.show(view)
+    return Exit.DONE

@@ -1,0 +1,336 @@
+"""What upsort ask shows.
+
+What upsort score shows.
+"""
+
+import io
+import json
+import sys
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from upsort.cli.commands.using import AskOptions, ScoreOptions
+from upsort.cli.declaring import declared
+from upsort.cli.rendering.console import Console, Exit, escaped
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import p_value, percent
+from upsort.cli.request import inputs_of, named_columns, note_cost_orientation, report_rejects, scoring_input
+from upsort.core.analysis.drift import Drift
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.name_lists import listed
+from upsort.core.training.sorter import TrainedSorter
+from upsort.io.databases.tables import DatabaseTable
+from upsort.io.outputs.table_file import IN_NAME, PartNames, ResumableTable, table_file
+from upsort.io.outputs.writers import as_object, delimited, json_lines
+from upsort.io.sorter.loading import load_sorters
+from upsort.io.sources.addresses import is_database
+from upsort.io.tables.documents import DocumentReader
+from upsort.io.tables.formats import writing_endings
+from upsort.io.tables.rows import RejectionReason, RowSink
+from upsort.io.tables.rows import TableLayout as TableLayout
+from upsort.workflows.explain import Prediction, answer_lines, document_in, predictions
+from upsort.workflows.score import (
+    BlockScorer,
+    Passages,
+    ResumeState,
+    ScoreLayout,
+    ScoringInput,
+    run_key,
+    score,
+    score_documents_of_passages,
+)
+from upsort.workflows.shared.score_parts import ResumeChoice, score_parts
+from upsort.workflows.shared.scored_rows import ScoreResult, columns_of, with_decision_options
+
+
+def run_ask(options: AskOptions, console: Console) -> Exit:
+    """Answer line by line; piped lines are answered one line each."""
+
+    sorters = load_sorters(Path(options.sorter))
+    reader = DocumentReader.of_sorter(sorters[0])
+    lines = io.TextIOWrapper(console.input or sys.stdin.buffer, encoding="utf-8", errors="replace")
+    typed = lines.isatty()
+    if typed:
+        console.note("A message, then Enter. An empty line ends it.")
+    if extra_columns := [*reader.columns.text[:-1], *reader.extra_columns[0], *reader.extra_columns[1]]:
+        console.note(
+            f"The sorter also reads {listed(extra_columns)}; of a bare text they are empty. A line may be an object of JSON that "
+            "holds them."
+        )
+    while True:
+        if typed:
+            console.prompt("> ")
+        line = lines.readline()
+        if not line or (typed and not line.strip()):
+            return Exit.DONE
+        document = document_in(reader, line)
+        if isinstance(document, RejectionReason):
+            _refuse(document, line, typed, console)
+        else:
+            for answer in predictions(sorters, document, options.words):
+                _answer(answer, typed, console)
+        console.output.flush()
+
+
+def _refuse(reason: RejectionReason, line: str, typed: bool, console: Console) -> None:
+    """No answer, and why."""
+    if console.as_json:
+        console.json_line({"text": line.rstrip("\r\n"), "error": str(reason)})
+    else:
+        console.write_line(f"no answer: {reason}" if typed else f"\t\t{reason}")
+
+
+def _answer(result: Prediction, typed: bool, console: Console) -> None:
+    begin = f"{result.answer}: " if result.answer else ""
+    if console.as_json:
+        answer = {"answer": result.answer} if result.answer else {}
+        values = {
+            "text": result.text,
+            "label": result.sorted_as,
+            "probability": result.probability,
+            "words": result.words,
+        }
+        console.json_line(answer | values | {"remark": result.remark or None})
+    elif typed:
+        because = result.remark or (f"because of {listed(result.words)}" if result.words else "")
+        console.write_line(
+            f"{begin}{result.sorted_as or '(none)'} ({result.probability:.2f}){', ' if because else ''}{because}"
+        )
+    else:
+        console.write_line(
+            f"{begin}{result.sorted_as}\t{result.probability:.6f}\t{result.remark or ', '.join(result.words)}"
+        )
+
+
+_FREE = frozenset(
+    {"--output", "--overwrite", "--resume", "--workers", "--cluster", "--set-aside", "--json", "--quiet", "--debug"}
+)
+"""Options that change no byte of what is scored, and may be others when a run is gone on with."""
+
+
+def run_score(options: ScoreOptions, console: Console) -> Exit:
+    """Score, to a file or to standard output."""
+    sorters = with_decision_options(load_sorters(Path(options.sorter)), options.cost, options.undecided_below)
+    note_cost_orientation(options.cost, console)
+    output = Path(options.output) if options.output else None
+    database = options.output if options.output and is_database(options.output) else ""
+    if options.into and not database:
+        raise UsageProblem(f"{output} is no database; --into names a table in one.", "Leave --into out.")
+    if database and not options.into:
+        raise UsageProblem(f"{database} is a database.", "Name the table to write with --into.")
+    if output is not None and not database and output.is_dir():
+        raise DataProblem(f"{output} is a folder.", "Name the file to write.")
+    layout = ScoreLayout(options.thin, options.all_probabilities, options.spreadsheet_safe)
+    if options.flush:
+        return _filter(options, sorters, layout, console)
+    inputs = inputs_of(options, console, options.input)
+    rejects_base = Path(f"{options.into}.csv") if database else output
+    if output is not None and not database and IN_NAME in output.name:  # not among the parts
+        folder = output.parent.absolute()
+        rejects_base = folder.with_name(f"{folder.name}.csv") if folder.name else None
+    with scoring_input(options, console, sorters[0], inputs, rejects_base, "documents scored") as incoming:
+        scoring = BlockScorer(sorters, layout, inputs, incoming.reader.columns.id)
+        for name, other in scoring.renamed.items():
+            console.note(f"The label column {name!r} is called like a decision; it is kept as {other!r}.")
+        result = _scored(options, scoring, incoming, output, console)
+    view = View(
+        {
+            "scored": f"{database}#{options.into}" if database else str(output),
+            "documents": result.documents,
+            **_labels_json(result, sorters),
+            "without_tokens": result.without_tokens,
+            "nothing_known": result.nothing_known,
+            "unknown_share": result.unknown_share,
+        }
+    )
+    _report(result, sorters, options, view)
+    report_rejects(incoming.rejects, result.passages if result.passages is not None else result.documents, view)
+    if output is None:  # the scored rows are the result
+        view.values.clear()
+        console.show_notes(view)
+    else:
+        console.show(view)
+    return Exit.DONE
+
+
+def _filter(options: ScoreOptions, sorters: Sequence[TrainedSorter], layout: ScoreLayout, console: Console) -> Exit:
+
+    if options.input != ["-"]:
+        raise UsageProblem("--flush answers what comes on standard input.", "Name - in place of files.")
+    named = named_columns(options)
+    trained = sorters[0].plan.columns
+    columns = replace(trained, text=named.text or trained.text, id=named.id or trained.id, document_vectors="")
+    reader = DocumentReader.of_sorter(sorters[0], columns)
+    unreadable = answer_lines(sorters, reader, console.input, console.data, layout)
+    if unreadable:
+        console.warn(f"{unreadable:,} lines could not be used; each was answered by an object with an error.")
+    return Exit.DONE
+
+
+def _scored(
+    options: ScoreOptions, scoring: BlockScorer, incoming: ScoringInput, output: Path | None, console: Console
+) -> ScoreResult:
+    """Score into what was asked for."""
+
+    passages = Passages(options.per_document, options.document_column) if options.per_document else None
+    names = passages.columns(scoring.deciding.sorters, scoring.layout) if passages is not None else scoring.columns
+
+    table = TableLayout(names, scoring.numbers, ending="tsv")
+
+    def into(writer: RowSink) -> ScoreResult:
+        if passages is not None:
+            return score_documents_of_passages(scoring, incoming, writer, passages)
+        return score(scoring, incoming, writer)
+
+    if output is None:
+        if console.as_json:
+            rows = _JsonRows(console, table)
+            result = into(rows)
+            rows.close()
+            return result
+        return into((json_lines if options.lines else delimited)(console.data, table))
+    if options.into:
+        return _into_database(options, scoring, incoming, TableLayout(names, scoring.numbers), (into, console.note))
+    endings = writing_endings(resumable=True)
+    resumable = output.suffix.lower() in endings
+    in_parts = IN_NAME in output.name
+    if in_parts and passages is not None:
+        raise UsageProblem("--per-document writes one table, not parts.", f"Leave {IN_NAME} out of its name.")
+    if options.resume and not resumable and not in_parts:
+        raise UsageProblem(
+            f"A run that writes {output.suffix} cannot be gone on with.", f"Use one of {', '.join(endings)}."
+        )
+    if in_parts:
+        again = ResumeChoice(_run_key(options, incoming), options.resume, options.overwrite)
+        return score_parts(scoring, incoming, PartNames.of(output), again)
+    if passages is not None or not resumable:
+        with table_file(output, names, scoring.numbers) as writer:
+            return into(writer)
+    return _resumed(options, scoring, incoming, output, console)
+
+
+def _into_database(
+    options: ScoreOptions,
+    scoring: BlockScorer,
+    incoming: ScoringInput,
+    layout: TableLayout,
+    by: tuple[Callable[[RowSink], ScoreResult], Callable[[str], None]],
+) -> ScoreResult:
+    """Score into a table of a database. by: what scores where it cannot be gone on with, and who is told."""
+    into, progress = by
+    address = str(options.output)
+    if f"{address}#{options.into}" in {table.name for table in incoming.inputs.tables}:
+        raise DataProblem(
+            f"{options.into} is read by this command, and would be written over.", "Choose another name with --into."
+        )
+    place, key = (address, options.into), _run_key(options, incoming)
+    with DatabaseTable(place, layout, key, options.resume, options.overwrite) as table:
+        if options.per_document:
+            return into(table)
+        if options.resume and table.rows:
+            progress(f"Going on after {table.rows:,} rows.")
+        return score(scoring, incoming, table, ResumeState(table.rows, table.state, table.done))
+
+
+def _resumed(
+    options: ScoreOptions, scoring: BlockScorer, incoming: ScoringInput, output: Path, console: Console
+) -> ScoreResult:
+    """Score into a table that can be gone on with."""
+
+    key = _run_key(options, incoming)
+    columns = TableLayout(scoring.columns, scoring.numbers)
+    with ResumableTable(output, columns, key, options.resume, options.overwrite) as table:
+        if options.resume and table.rows:
+            console.note(f"Going on after {table.rows:,} rows.")
+        return score(scoring, incoming, table, ResumeState(table.rows, table.state, table.done))
+
+
+def _run_key(options: ScoreOptions, incoming: ScoringInput) -> dict[str, Any]:
+    """What must be the same when a run is gone on with."""
+    free = {option.name for option in declared(ScoreOptions) if option.spelling in _FREE}
+    choices = {
+        option.name: getattr(options, option.name) for option in declared(ScoreOptions) if option.name not in free
+    }
+    return run_key(Path(options.sorter), options.input, incoming.reader.columns, choices)
+
+
+def _labels_json(result: ScoreResult, sorters: Sequence[TrainedSorter]) -> dict[str, Any]:
+    counts = [dict(sorted(labels.items())) for labels in result.labels]
+    if len(counts) == 1:
+        return {"labels": counts[0]}
+    return {"answers": {sorter.answer: labels for sorter, labels in zip(sorters, counts, strict=True)}}
+
+
+def _report(
+    result: ScoreResult,
+    sorters: Sequence[TrainedSorter],
+    options: ScoreOptions,
+    view: View,
+) -> None:
+    where = f": {options.output}{f'#{options.into}' if options.into else ''}" if options.output else ""
+    if result.passages is not None:
+        view.add_note(f"{result.passages:,} passages were added up ({options.per_document}).")
+    for sorter, given in zip(sorters, result.labels, strict=True):
+        labels = ", ".join(f"{label or '(none)'} {count:,}" for label, count in given.most_common(10))
+        which = f"{sorter.answer}: " if sorter.answer else ""
+        view.add_note(f"{which}Scored {result.documents:,} documents{where}{f' ({labels})' if labels else ''}.")
+    if result.documents > result.without_tokens:
+        view.add_note(f"{percent(result.unknown_share)} of their words are unknown to the sorter.")
+    if result.nothing_known:
+        wordless = f" ({result.without_tokens:,} of them no word at all)" if result.without_tokens else ""
+        summary = (
+            "no word at all"
+            if result.without_tokens == result.nothing_known
+            else f"no word that the sorter knows{wordless}"
+        )
+        view.add_warning(
+            f"{result.nothing_known:,} documents hold {summary}; what the "
+            f"answer rests on stands in {'the column' if len(sorters) == 1 else 'columns such as'} "
+            f"{columns_of(sorters[0])[-1].name}."
+        )
+    for sorter, drift in zip(sorters, result.drifts, strict=False):  # of documents made of passages there are none
+        _report_drift(sorter, drift, view)
+
+
+def _report_drift(sorter: TrainedSorter, drift: Drift, view: View) -> None:
+    """Say how the new documents differ from those of training."""
+    which = f"{sorter.answer}: " if sorter.answer else ""
+    if drift.unknown is not None:
+        view.add_warning(
+            f"{which}{percent(drift.unknown.now)} of the words are unknown; of held-out training documents it was "
+            f"{percent(drift.unknown.before)} ({p_value(drift.unknown.p)})."
+        )
+    if (labels := drift.labels) is not None:
+        view.add_warning(
+            f"{which}{percent(labels.difference)} of the documents would need another label for the labels to come as "
+            "often as to "
+            f"held-out training documents ({p_value(labels.p)}); {labels.label!r} differs most: {percent(labels.before)} there, "
+            f"{percent(labels.now)} here."
+        )
+    if (lengths := drift.lengths) is not None:
+        view.add_warning(
+            f"{which}the documents are of other lengths: about {lengths.now:,} words, in training {lengths.before:,} "
+            f"({percent(lengths.difference)} apart, {p_value(lengths.p)})."
+        )
+
+
+class _JsonRows:
+    """Writes rows as the objects of one JSON array, as they come."""
+
+    def __init__(self, console: Console, table: TableLayout) -> None:
+        self.console = console
+        self.table = table
+        self.any = False
+        console.output.write("[")
+
+    def writerows(self, rows: Sequence[Sequence[Any]]) -> None:
+
+        for row in rows:
+            self.console.output.write(",\n " if self.any else "\n ")
+            self.console.output.write(escaped(json.dumps(as_object(row, self.table), ensure_ascii=False)))
+            self.any = True
+
+    def close(self) -> None:
+        self.console.output.write("\n]\n")

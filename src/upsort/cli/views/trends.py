@@ -1,0 +1,179 @@
+"""What upsort curve shows.
+
+What upsort trend shows.
+"""
+
+from dataclasses import asdict
+from pathlib import Path
+
+from upsort.cli.commands.evaluation import CurveOptions
+from upsort.cli.commands.reading import TrendOptions
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console, Exit
+from upsort.cli.rendering.findings import restraint_sentence
+from upsort.cli.rendering.view import View
+from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, percent, rate_json
+from upsort.cli.request import (
+    LEARNING,
+    inputs_of,
+    note_unused_keys,
+    plan_of,
+    report_rejects,
+    run_context,
+    with_guessed_columns,
+)
+from upsort.core.errors import UsageProblem
+from upsort.core.plan import Plan
+from upsort.io.outputs.table_file import table_file
+from upsort.plots.canvas import ENDINGS
+from upsort.workflows.cross_validate import curve, draw_curve
+from upsort.workflows.trend import TrendResult, draw_trend, trend
+
+
+def run_curve(options: CurveOptions, console: Console) -> Exit:
+    """Judge and show."""
+    plan = plan_of(options, console)
+    inputs = inputs_of(options, console, options.input, plan.source)
+    plan = with_guessed_columns(plan, inputs, "needed", console)
+    note_unused_keys(options, [plan], console, LEARNING)
+    with run_context(options, console, inputs, plan) as work:
+        result = curve(work)
+    last = result.points[-1]
+    written = draw_curve(result, Path(options.output)) if options.output else None
+    twice = result.growth.between(2 * last.documents) if result.growth is not None else None
+    view = View(
+        {
+            "points": [asdict(point) for point in result.points],
+            **duplicates_json(result.duplicates),
+            "growth": asdict(result.growth.curve) if result.growth is not None else None,
+            "twice_as_many": None
+            if twice is None or result.growth is None
+            else {
+                "documents": 2 * last.documents,
+                "value": result.growth.at(2 * last.documents),
+                "low": twice[0],
+                "high": twice[1],
+            },
+            "written": str(written) if written else None,
+        }
+    )
+    view.add_table(
+        (
+            col.count("documents"),
+            col.share("accuracy held out"),
+            col.share("lowest fold", 1),
+            col.share("highest fold", 1),
+            col.share("on its training part"),
+        ),
+        [
+            (point.documents, *map(percent, (point.held_out, point.lowest, point.highest, point.training)))
+            for point in result.points
+        ],
+    )
+    for line in duplicates_sentences(result.duplicates, plan):
+        view.add_sentence(line)
+    if twice is not None:
+        view.add_sentence(
+            f"Trained on twice as many, {2 * last.documents:,} documents of the same kind, it is expected to be right for "
+            f"{100 * twice[0]:.1f} to {100 * twice[1]:.1f} % (95 % prediction interval; now {percent(last.held_out)})."
+        )
+    else:
+        view.add_sentence("There are too few points for a curve that says what more documents would give.")
+    gap = last.training - last.held_out
+    if gap > _LARGE_GAP:
+        view.add_sentence(
+            f"On its training documents it gets {percent(last.training)}: the gap of {100 * gap:.1f} points is what more "
+            f"documents, {restraint_sentence(plan.classifier)}fewer terms can close."
+        )
+    if written:
+        view.add_sentence(f"Written: {written}.")
+    report_rejects(work.rejects, result.labelled, view)
+    console.show(view)
+    return Exit.DONE
+
+
+_LARGE_GAP = 0.03
+
+
+_MOST_COLUMNS = 10
+_MOST_SENTENCES = 6
+
+
+def run_trend(options: TrendOptions, console: Console) -> Exit:
+    """Count and show."""
+    output = Path(options.output) if options.output else None
+    drawn = output is not None and output.suffix.lower().removeprefix(".") in ENDINGS
+    if options.shares and console.as_json and not drawn:
+        raise UsageProblem("--shares is for what is shown and drawn; JSON holds shares anyway.", "Leave --shares out.")
+    inputs = inputs_of(options, console, options.input)
+    if options.date_format and options.per == "value":
+        raise UsageProblem("--date-format has no meaning beside --per value.", "Leave one of them out.")
+    period = "" if options.per == "value" else options.per
+    with run_context(options, console, inputs, Plan(), what="rows counted") as work:
+        result = trend(work, options.label, options.by, period, options.date_format)
+    if output is not None:
+        draw_trend(result, output, options.shares) if drawn else _write(result, output)
+    label_trend = result.trend
+    view = View(
+        {
+            "by": result.by,
+            "label": result.label,
+            "periods": {
+                name: {
+                    label: rate_json(label_trend.rate(row, column)) for column, label in enumerate(label_trend.labels)
+                }
+                for row, name in enumerate(label_trend.periods)
+            },
+            "standing_out": [asdict(deviation) for deviation in label_trend.standing_out],
+            "written": str(output) if output else None,
+        }
+    )
+    if period and not result.period:
+        view.add_note(f"{result.by!r} holds no dates; counted by its values (--per value).")
+    if result.dates:
+        view.add_note(result.dates)
+    _show(result, options.shares, view)
+    if output is not None:
+        view.add_sentence(f"Written: {output}.")
+    report_rejects(work.rejects, result.documents, view)
+    console.show(view)
+    return Exit.DONE
+
+
+def _write(result: TrendResult, output: Path) -> None:
+    """The table, which holds counts and shares."""
+    trend = result.trend
+    with table_file(output, (result.by, "label", "documents", "of", "share", "low", "high")) as writer:
+        for row, name in enumerate(trend.periods):
+            for column, label in enumerate(trend.labels):
+                rate = trend.rate(row, column)
+                numbers = ["" if end is None else f"{end:.6f}" for end in (rate.value, rate.low, rate.high)]
+                writer.writerow([name, label, str(rate.right), str(rate.of), *numbers])
+
+
+def _show(result: TrendResult, shares: bool, view: View) -> None:
+    trend = result.trend
+    sizes = trend.counts.sum(axis=1)
+    shown = list(range(min(len(trend.labels), _MOST_COLUMNS)))
+    kind = col.share if shares else col.count  # of little room the commonest labels get most
+    columns = [
+        col.name(result.by),
+        col.count("all"),
+        *(kind(trend.labels[place], max(0, place - 1)) for place in shown),
+    ]
+    rows = []
+    for row, name in enumerate(trend.periods):
+        cells = [percent(trend.rate(row, place).value) if shares else int(trend.counts[row, place]) for place in shown]
+        rows.append((name, int(sizes[row]), *cells))
+    view.add_table(columns, rows)
+    if len(trend.labels) > len(shown):
+        view.add_sentence(f"{len(trend.labels) - len(shown)} further labels are in the table that -o writes.")
+    for deviation in trend.standing_out[:_MOST_SENTENCES]:
+        more = "more" if deviation.z > 0 else "less"
+        view.add_sentence(
+            f"{deviation.period}: {more} {deviation.label} than otherwise: {percent(deviation.here)} "
+            f"({deviation.documents:,}) against "
+            f"{percent(deviation.elsewhere)}."
+        )
+    if not trend.standing_out:
+        view.add_sentence("No label stands out anywhere by more than chance explains.")

@@ -1,0 +1,256 @@
+"""Parquet tables, read batch by batch.
+
+XLSX spreadsheets. A formula counts as the value that was saved with it; a merged cell as its value in each of its cells.
+"""
+
+import io
+import re
+from collections.abc import Iterator, Sequence
+from functools import cache
+from itertools import islice
+from typing import Any
+from zipfile import ZipFile
+
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.lazy import arrow_parquet, openpyxl, pyarrow
+from upsort.core.name_lists import listed, suggestion
+from upsort.io.tables.bounds import DAMAGED, DamagedSource, check_unpacked
+from upsort.io.tables.heading import heading_from_options, names_in, title_notices, without_footer_rows
+from upsort.io.tables.rows import (
+    ROWS_A_BLOCK,
+    WHOLE,
+    Block,
+    Chunk,
+    Chunking,
+    ReadSettings,
+    ReasonKind,
+    RejectedRow,
+    RejectionReason,
+    SourceEntry,
+    SourceTable,
+    cell_of,
+)
+
+_LARGEST = 16_000_000  # bytes of a stretch, unpacked, unless ROWS_A_BLOCK are more
+
+
+@cache
+def _broken() -> tuple[type[Exception], ...]:
+    """What reading a damaged file raises."""
+    return (pyarrow.ArrowException, OSError, ValueError, TypeError, KeyError, IndexError, OverflowError, UnicodeError)
+
+
+def parquet_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
+    """A Parquet file; values become the text of cells."""
+    file = _file(entry)
+    groups = [file.metadata.row_group(number) for number in range(file.num_row_groups)]
+    check_unpacked(sum(group.total_byte_size for group in groups), entry.name, reading)
+    bounds = _chunks([(group.num_rows, group.total_byte_size) for group in groups])
+    columns = tuple(file.schema_arrow.names)
+
+    def blocks(chunk: Chunk) -> Iterator[Block]:
+        line = chunk.line
+        for values in _batches(entry, chunk):
+            rows = [[cell_of(value) for value in row] for row in zip(*values, strict=True)]
+            yield Block(source=entry.name, columns=columns, rows=rows, lines=list(range(line, line + len(rows))))
+            line += len(rows)
+
+    division = Chunking(lambda: iter(bounds), blocks, entry.passing)
+    return SourceTable(name=entry.name, columns=columns, blocks=lambda: blocks(WHOLE), division=division)
+
+
+def _chunks(groups: Sequence[tuple[int, int]]) -> list[Chunk]:
+    """Row groups, large ones in several stretches. groups: their rows, and their bytes unpacked."""
+    chunks, begin = [], 0
+    for rows, size in groups:
+        most = max(1, _LARGEST * rows // max(size, 1) // ROWS_A_BLOCK) * ROWS_A_BLOCK
+        for first in range(begin, begin + rows, most):
+            end = min(first + most, begin + rows)
+            chunks.append(Chunk(begin=first, end=end, line=first + 1))
+        begin += rows
+    return chunks
+
+
+def _batches(entry: SourceEntry, chunk: Chunk) -> Iterator[list[list[Any]]]:
+    """The values of each column, batch by batch, each of one row group. stretch: of rows. What stands before it in its row group
+    is unpacked, but not made into values."""
+    file = _file(entry)
+    begin = 0
+    for group in range(file.num_row_groups):
+        end = begin + file.metadata.row_group(group).num_rows
+        if end > chunk.begin and (chunk.end is None or begin < chunk.end):
+            yield from _batches_of_group(entry, file, group, begin, chunk)
+        begin = end
+
+
+def _batches_of_group(entry: SourceEntry, file: Any, group: int, begin: int, chunk: Chunk) -> Iterator[list[list[Any]]]:
+    """The batches of a row group that are in a stretch. begin: the number of its first row."""
+    batches = file.iter_batches(batch_size=ROWS_A_BLOCK, row_groups=[group])
+    while True:
+        try:
+            batch = next(batches)
+            if chunk.end is not None and begin >= chunk.end:
+                return
+            first = max(chunk.begin - begin, 0)
+            many = batch.num_rows - first if chunk.end is None else min(batch.num_rows, chunk.end - begin) - first
+            values = [column.to_pylist() for column in batch.slice(first, many).columns] if many > 0 else None
+            begin += batch.num_rows
+        except StopIteration:
+            return
+        except _broken() as error:
+            raise DamagedSource(entry.name, error) from error
+        if values is not None:
+            yield values
+
+
+def _file(entry: SourceEntry) -> Any:
+    stream = entry.open()
+    try:
+        whole = stream if hasattr(stream, "fileno") else io.BytesIO(stream.read())
+        return arrow_parquet.ParquetFile(whole, page_checksum_verification=True)
+    except _broken() as error:
+        raise DataProblem(f"{entry.name} is not a readable Parquet file: {error}.", "Get the file again.") from None
+
+
+_SAMPLE_ROWS = 50  # rows
+_STREAMED_FROM = 30_000_000  # bytes of file from which rows are streamed and merged cells are left as they are
+
+_MOST_MERGED = 1_000_000  # cells, beyond which merged ones are left as they are
+_MERGED = re.compile(rb'<(?:\w+:)?mergeCell [^>]*ref="([A-Z]+[0-9]+:[A-Z]+[0-9]+)"')
+_BROKEN = (
+    *DAMAGED, SyntaxError, LookupError, ValueError, TypeError, AttributeError, ArithmeticError, OSError, NotImplementedError,
+    RecursionError, RuntimeError,
+)  # fmt: skip
+"""What the library raises for a file that is no spreadsheet, or a damaged one; the errors of XML are syntax errors."""
+
+_CODED = re.compile(r"_x([0-9A-Fa-f]{4})_")
+
+
+def spreadsheet_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
+    """One sheet as a table: the one named, else the first that is not empty."""
+    with entry.open() as stream:
+        content = stream.read()
+    streamed = len(content) > _STREAMED_FROM or _merged_cells(entry, content, reading) > _MOST_MERGED
+    sheet = _sheet(entry, content, reading, streamed)
+    first = list(islice(((number, row) for number, row in _rows(entry, sheet, streamed) if any(row)), _SAMPLE_ROWS))
+    if not first:
+        raise DataProblem(f"The sheet {sheet.title!r} of {entry.name} is empty.", "Name another with --sheet.")
+    numbers, rows = [number for number, _ in first], [row for _, row in first]
+    heading = heading_from_options(reading, rows, numbers, entry.name, header=True)
+    columns = names_in(heading, [_without_end(row) for row in rows], max(len(_without_end(row)) for row in rows))
+    width = len(columns)
+    begin = numbers[heading.row] + 1 if heading.row is not None else 1
+    notes = [] if reading.header_row else title_notices(entry.name, heading)
+    if not reading.sheet and len(_titles(sheet)) > 1:
+        notes.append(
+            f"{entry.name}: reading the sheet {sheet.title!r} of {listed(_titles(sheet))}; --sheet names another."
+        )
+    if streamed:
+        notes.append(f"{entry.name}: in merged cells only the first keeps its value; it has too many cells for more.")
+
+    def blocks() -> Iterator[Block]:
+        again = _sheet(entry, content, reading, streamed)
+        block = Block(source=entry.name, columns=columns, rows=[], lines=[])
+        for number, row in _rows(entry, again, streamed):
+            if number < begin or not any(row):
+                continue
+            if any(row[width:]):
+                cells = _without_end(row)
+                reason = RejectionReason(ReasonKind.WIDTH, (f"{len(cells)} cells", str(width)))
+                block.refused.append(RejectedRow(entry.name, number, reason, tuple(cells)))
+            else:
+                block.rows.append((row + [""] * width)[:width])
+                block.lines.append(number)
+            if len(block.rows) + len(block.refused) == ROWS_A_BLOCK:
+                yield block
+                block = Block(source=entry.name, columns=columns, rows=[], lines=[])
+        yield block
+
+    return SourceTable(
+        name=entry.name, columns=columns, blocks=lambda: without_footer_rows(blocks()), notes=tuple(notes)
+    )
+
+
+def _without_end(row: list[str]) -> list[str]:
+    """A row up to its last filled cell."""
+    return row[: max((place for place, cell in enumerate(row, 1) if cell), default=0)]
+
+
+def _sheet(entry: SourceEntry, content: bytes, reading: ReadSettings, streamed: bool) -> Any:
+    try:
+        book = openpyxl.load_workbook(io.BytesIO(content), read_only=streamed, data_only=True)
+    except (openpyxl.utils.exceptions.InvalidFileException, *_BROKEN) as error:
+        raise DataProblem(
+            f"{entry.name} is not a readable spreadsheet: {error}.", "Save it as .xlsx or .csv."
+        ) from None
+    if reading.sheet:
+        if reading.sheet not in book.sheetnames:
+            raise UsageProblem(
+                f"{entry.name} has no sheet {reading.sheet!r}.", suggestion(reading.sheet, book.sheetnames, "sheets")
+            )
+        return book[reading.sheet]
+    if not book.worksheets:
+        raise DataProblem(f"{entry.name} holds no sheet.", "Save it as .xlsx or .csv.")
+    filled = [sheet for sheet in book.worksheets if (sheet.max_row or 0) > 1]
+    return filled[0] if filled else book.worksheets[0]
+
+
+def _titles(sheet: Any) -> list[str]:
+    return list(sheet.parent.sheetnames)
+
+
+def _merged_cells(entry: SourceEntry, content: bytes, reading: ReadSettings) -> int:
+    """How many cells the merged areas of all sheets have, by a look at the XML: the library makes an object of each."""
+    merged = 0
+    try:
+        with ZipFile(io.BytesIO(content)) as archive:
+            members = archive.infolist()
+            check_unpacked(sum(member.file_size for member in members), entry.name, reading)
+            for member in members:
+                if not member.filename.startswith("xl/worksheets/"):
+                    continue
+                for area in _MERGED.findall(archive.read(member)):
+                    left, top, right, bottom = openpyxl.utils.cell.range_boundaries(area.decode("ascii"))
+                    merged += (right - left + 1) * (bottom - top + 1)
+    except _BROKEN:
+        return 0  # what is wrong with it, the library says
+    return merged
+
+
+def _rows(entry: SourceEntry, sheet: Any, streamed: bool) -> Iterator[tuple[int, list[str]]]:
+    """The rows that have cells, with their numbers; what is between them is never gone through. Raises Damaged."""
+    rows = _cells(sheet, streamed)
+    while True:
+        try:
+            row = next(rows)
+        except StopIteration:
+            return
+        except _BROKEN as error:
+            raise DamagedSource(entry.name, error) from error
+        yield row
+
+
+def _cells(sheet: Any, streamed: bool) -> Iterator[tuple[int, list[str]]]:
+    if streamed:
+        sheet.reset_dimensions()  # else every row is filled up to what the file claims
+        for number, row in enumerate(sheet.iter_rows(values_only=True), 1):
+            yield number, [_read(value) for value in row]
+        return
+    values = {place: cell.value for place, cell in sheet._cells.items() if cell.value is not None}
+    for area in sheet.merged_cells.ranges:
+        value = values.get((area.min_row, area.min_col))
+        if value is not None:
+            rows = range(area.min_row, area.max_row + 1)
+            values |= {(row, column): value for row in rows for column in range(area.min_col, area.max_col + 1)}
+    by_row: dict[int, dict[int, Any]] = {}
+    for (row_number, column), value in values.items():
+        by_row.setdefault(row_number, {})[column] = value
+    for number in sorted(by_row):
+        cells = by_row[number]
+        yield number, [_read(cells.get(column)) for column in range(1, max(cells) + 1)]
+
+
+def _read(value: Any) -> str:
+    """A cell's text, its characters that are written as codes (ECMA-376, 22.9.2.19) as themselves."""
+    text = cell_of(value)
+    return _CODED.sub(lambda match: chr(int(match[1], 16)), text) if "_x" in text else text

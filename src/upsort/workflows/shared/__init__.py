@@ -1,0 +1,1 @@
+"""What the commands share: reading, counting, candidate plans, scored rows, pages and figures."""

@@ -1,0 +1,100 @@
+"""What jobs tell while they run, and when there was nothing to do.
+
+What every job is given, as one thing: what to read, by which plan, where rows go that cannot be used, and who is told.
+"""
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+from upsort.core.executors import ParallelMap, Result, map_threads
+from upsort.core.lazy import record
+from upsort.core.matrices.partitioned import PartitionedMatrix
+from upsort.core.plan import Plan
+from upsort.core.training.labelled import LabelledDocuments
+from upsort.core.training.sorter import TrainedSorter
+from upsort.io.outputs.rejects import RejectedRows, add_notice_once
+from upsort.io.sources.inputs import Inputs
+from upsort.parallel.cluster import connected
+from upsort.parallel.processes import ExecutionEngine as ExecutionEngine
+from upsort.parallel.processes import Processes, fitting, usual_workers
+
+Advance = Callable[[int], None]
+"""Called with the number of documents done since the last call."""
+
+
+def no_progress(done: int) -> None:
+    """Advance nothing."""
+
+
+def nothing_usable(rejects: RejectedRows) -> str:
+    """Why nothing was left, from the reasons of the rows set aside."""
+    if not rejects.count:
+        return "the table has no rows"
+    return "; ".join(f"{number} rows with {reason}" for reason, number in rejects.reasons.most_common(3))
+
+
+ALONE = Processes()
+_CONCURRENT_TRAININGS = 6  # trainings at once whose documents lie with others
+_WORTH_PROCESSES = 5_000  # documents, each counted as often as it is in a piece of work
+
+
+@record(frozen=True, kw_only=True)
+class RunContext:
+    """inputs: the tables. plan: with its columns complete. aside: takes refused rows. advance: is told of documents done.
+    engine: does what can be shared. tell: is told, before it begins, what changes how it is done. folding: processes to
+    share trainings, 0 to find out. sorter: whose plan it is, where it is that of a sorter, which
+    then gives what the plan was made with."""
+
+    inputs: Inputs
+    plan: Plan
+    rejects: RejectedRows
+    advance: Advance = no_progress
+    engine: ExecutionEngine = ALONE
+    notify: Callable[[str], None] = add_notice_once
+    folding: int = 0
+    sorter: TrainedSorter | None = None
+
+    def parallel(self, documents: LabelledDocuments, trainings: int = 1) -> ParallelMap:
+        """What does pieces of work, each of so many trainings on the documents. Where nobody says by how many processes, little
+        work is not worth others; where they are more than memory has room for, fewer do it, which is told."""
+
+        if isinstance(
+            documents.measured.counts, PartitionedMatrix
+        ):  # what is asked of the parts is shared; this process only asks
+            return lambda piece, count: map_threads(piece, range(count), min(count, _CONCURRENT_TRAININGS))
+        if self.engine.elsewhere:
+            return self.engine.parallel(documents.documents)
+
+        def run_all(piece: Callable[[int], Result], count: int) -> list[Result]:
+            worth = documents.documents * trainings * count >= _WORTH_PROCESSES
+            requested = min(self.folding or (usual_workers() if worth else 1), count)
+            able = fitting(requested, _bytes_of_training(documents)) if requested > 1 else 1
+            if able < requested:
+                self.notify(f"Memory has room for {able} of {requested} processes; so many share the trainings.")
+            return self.engine.parallel(able)(piece, count)
+
+        return run_all
+
+
+@contextmanager
+def executor_for(workers: int, cluster: str) -> Iterator[ExecutionEngine]:
+    """Who does the work. workers: processes of this machine, 0 for the usual number. cluster: the address of one instead."""
+    if not cluster:
+        yield Processes(workers or usual_workers())
+        return
+    with connected(cluster) as engine:
+        yield engine
+
+
+@contextmanager
+def kept_cluster(address: str) -> Iterator[str]:
+    """A cluster that stays for several commands: its address for them. Raises as `engine_for`."""
+    with connected(address) as engine:
+        yield engine.where
+
+
+def _bytes_of_training(documents: LabelledDocuments) -> int:
+    """About what a training takes beside the counts: the matrix of one side of a split, exact and short, that of its own folds,
+    and weights with the directions in which they are changed."""
+    numbers, terms = documents.measured.counts.nnz, documents.measured.counts.shape[1]
+    return 40 * int(numbers) + 10 * 8 * terms * len(documents.names)

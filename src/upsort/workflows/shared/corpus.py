@@ -1,0 +1,285 @@
+"""The labelled corpus that training and judging start from: read and counted once, whatever is done with it."""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Any, TypeVar
+
+import numpy as np
+
+from upsort.core import plan
+from upsort.core.arrays import Bools, Ints, Keys, compact, concatenated
+from upsort.core.classifiers.families import family
+from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.evaluation.duplicates import SIMILARITY, Groups, duplicate_groups, duplicate_groups_of, named_groups
+from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, of_counts, prefixes, vectors_of_terms
+from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
+from upsort.core.features.documents import ExtraCells, Measure
+from upsort.core.features.fingerprints import Fingerprints, fingerprints_of
+from upsort.core.features.fingerprints import joined as join_fingerprints
+from upsort.core.lazy import record
+from upsort.core.text.characters import labels_in
+from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.step import Resources
+from upsort.core.training.decision import PlanWithResources
+from upsort.core.training.labelled import LabelledDocuments, numbered, numbered_sets
+from upsort.core.training.sorter import TrainedSorter, plan_of_sorter
+from upsort.core.training.stratified_split import document_keys, text_digests
+from upsort.io.plan.resources import method_for, read_vectors
+from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata
+from upsort.io.tables.documents import LABELLED, DocumentReader, as_number
+from upsort.parallel.tokenising import TokenBlock, Tokenising, WordNumbering
+from upsort.workflows.shared.context import RunContext, nothing_usable
+from upsort.workflows.shared.distributed_counting import can_distribute, distributed_counts
+from upsort.workflows.shared.reading import DocumentReading, map_blocks
+
+Extracted = TypeVar("Extracted")
+_MOST_LABELS_UNASKED = 20
+
+
+def count_blocks(
+    work: RunContext,
+    reader: DocumentReader,
+    measuring: CorpusCounter,
+    cleaning: Cleaner,
+    extract: Callable[[DocumentBlock], Extracted],
+) -> Iterator[Extracted]:
+    """Add all usable documents to `measuring`; what is to be kept of each large block of them, in order."""
+    memory = measuring.memory_of(cleaning)
+    cutting = Tokenising(cleaning, None if work.engine.elsewhere else memory)
+    counted = _BlockCounter(cutting, measuring.features.measures, extract)
+    numbering = WordNumbering(memory)
+    reading = DocumentReading(inputs=work.inputs, reader=reader, characters=BLOCK_CHARACTERS)
+    for cuts, cells, extracted in map_blocks(reading, counted, work.rejects, work.engine):
+        tokens = list(map(numbering, cuts))
+        measuring.add(cells, tokens)
+        work.advance(len(cells.numbers))
+        yield extracted
+
+
+@record(frozen=True)
+class _BlockCounter:
+    """What a process hands on of a block: its tokens, what stands beside the text, and what else is to be kept."""
+
+    cutting: Tokenising
+    measures: Sequence[Measure]
+    extract: Callable[[DocumentBlock], Any]
+
+    def __call__(self, block: DocumentBlock) -> tuple[list[TokenBlock], ExtraCells, Any]:
+        return self.cutting(block.documents.parts), block.documents.cells(self.measures), self.extract(block)
+
+
+def counts_by_plan(
+    measuring: CorpusCounter,
+    choices: plan.Plan,
+    workers: int = 1,
+    at_least: int | None = None,
+    sorter: TrainedSorter | None = None,
+) -> CorpusCounts:
+    """What was measured of all documents added, word vectors included.
+
+    Terms in fewer documents than `at_least` (the plan's bound) are left out at once, unless a vocabulary is given or the
+    classifier keeps the counts of all.
+    """
+    if not measuring.cells:
+        return of_counts(counts_of(()))
+    measured = measuring.measured(at_least or minimum_documents(choices), workers)
+    return with_vectors(measured, choices, sorter)
+
+
+def minimum_documents(choices: plan.Plan) -> int:
+    """In how many documents a term must stand to be counted at all."""
+    features = choices.features
+    whole = features.vocabulary_file or features.hash_bits or family(choices.classifier).additive
+    return 1 if whole else features.in_at_least
+
+
+def with_vectors(measured: CorpusCounts, choices: plan.Plan, sorter: TrainedSorter | None = None) -> CorpusCounts:
+    """The same with the vectors of its terms, where the plan names a file of them. sorter: that has them, in place of the
+    file."""
+    if not choices.features.vectors_file:
+        return measured
+    begins = prefixes(choices.columns, choices.features)
+    if sorter is not None:
+        known = sorter.space.vectors
+        assert known is not None
+        of_terms = [sorter.space.terms[column] for column in known.columns.tolist()]
+        rows = {term: row for row, term in enumerate(of_terms)}
+        at = [(column, rows[term]) for column, term in enumerate(measured.terms) if term in rows]
+        columns = np.array([column for column, _ in at], dtype=known.columns.dtype)
+        return replace(measured, vectors=replace(known, columns=columns, vectors=known.vectors[[row for _, row in at]]))
+    words_needed = frozenset(term.removeprefix(begin) for term in measured.terms for begin in begins)
+    words, vectors = read_vectors(Path(choices.features.vectors_file), words_needed)
+    return replace(measured, vectors=vectors_of_terms(measured.terms, words, vectors, begins))
+
+
+@record(frozen=True)
+class LabelColumn:
+    """One label column. rows: (m,) the documents that have a label there. documents: those, with their labels. together: who
+    of them belongs together."""
+
+    name: str
+    rows: Ints
+    documents: LabelledDocuments
+    groups: Groups
+
+
+@record(frozen=True, kw_only=True)
+class LabelledCorpus:
+    """answers: one for each label column. resources: of the cleaning. marks: of all documents. texts, prints: of all, where
+    they were asked to be kept."""
+
+    measured: CorpusCounts
+    answers: tuple[LabelColumn, ...]
+    resources: Resources
+    method: PlanWithResources
+    metadata: RowMetadata
+    texts: Sequence[str]
+    fingerprints: Fingerprints | None
+
+    @property
+    def documents(self) -> int:
+        """Number of documents."""
+        return self.measured.documents
+
+    def method_of(self, choices: plan.Plan) -> PlanWithResources:
+        """A plan with its files, cleaned as this corpus was. Raises DataProblem for a file that cannot be used."""
+        same = choices.decide.cost_file == self.method.plan.decide.cost_file
+        return PlanWithResources(choices, self.resources, self.method.costs if same else method_for(choices).costs)
+
+    def only_answer(self, command: str) -> LabelColumn:
+        """The one answer. Raises UsageProblem for a command that looks at one label column and was given several."""
+        if len(self.answers) > 1:
+            names = ", ".join(answer.name for answer in self.answers)
+            raise UsageProblem(
+                f"upsort {command} looks at one label column; named are {names}.", "Name one of them with --label."
+            )
+        return self.answers[0]
+
+
+@record(frozen=True, kw_only=True)
+class CorpusOptions:
+    """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. prints: what copies are
+    told by. at_least: documents in which a term must stand, as in `measured_by`. with_readers: whether counts may stay with those
+    who read the documents, in parts."""
+
+    texts: bool = False
+    copies: bool = True
+    fingerprints: bool = False
+    at_least: int | None = None
+    with_readers: bool = False
+
+    def __call__(self, block: DocumentBlock) -> "_BlockData":
+        """What is kept of a block beside its counts."""
+        texts = block.texts
+        return _BlockData(
+            metadata=block.metadata.compact,
+            digests=text_digests(texts),
+            texts=compact(texts) if self.texts else (),
+            fingerprints=fingerprints_of(texts) if self.copies or self.fingerprints else None,
+        )
+
+    def separate_fingerprints(self, block: DocumentBlock) -> "tuple[_BlockData, Fingerprints | None]":
+        """The same without the prints, and those."""
+        block_data = self(block)
+        return replace(block_data, fingerprints=None), block_data.fingerprints
+
+
+@record(frozen=True, kw_only=True)
+class _BlockData:
+    """What is kept of a block, see `Keeping`."""
+
+    metadata: RowMetadata
+    digests: Keys
+    texts: Sequence[str]
+    fingerprints: Fingerprints | None
+
+
+def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None = None) -> LabelledCorpus:
+    """Read, clean and count all usable labelled documents. Raises DataProblem when there is none.
+
+    The result is the same whoever does the work.
+    """
+    corpus_options = corpus_options or CorpusOptions()
+    method = replace(plan_of_sorter(work.sorter), plan=work.plan) if work.sorter is not None else method_for(work.plan)
+    cleaning = cleaner(work.plan.clean, method.resources, work.plan.features.within_sentences)
+    measuring = CorpusCounter(work.plan.columns, work.plan.features, cleaning.forms)
+    reader = DocumentReader.of_plan(work.plan, cleaning, LABELLED)
+    distributed = None
+    if corpus_options.with_readers and can_distribute(work):
+        least = corpus_options.at_least or minimum_documents(work.plan)
+        distributed = distributed_counts(work, reader, cleaning, least, corpus_options.separate_fingerprints)
+    fingerprints: Fingerprints | None = None
+    if distributed is not None:
+        measured, blocks = distributed.measured, distributed.block_data
+        copied = (
+            duplicate_groups_of(distributed.fingerprints.copies(SIMILARITY))
+            if distributed.fingerprints is not None
+            else None
+        )
+    else:
+        blocks = list(count_blocks(work, reader, measuring, cleaning, corpus_options))
+        measured = counts_by_plan(measuring, work.plan, work.engine.threads, corpus_options.at_least, work.sorter)
+        printed = [block.fingerprints for block in blocks if block.fingerprints is not None]
+        fingerprints = join_fingerprints(printed) if printed else None
+        copied = duplicate_groups(fingerprints) if corpus_options.copies and fingerprints is not None else None
+    resources = method.resources
+    if cleaning.forms is not None and cleaning.forms.counted:
+        full_forms = distributed.full_forms if distributed is not None else cleaning.forms.full_forms()
+        resources = replace(resources, full_forms=full_forms)
+    if not measured.documents:
+        raise DataProblem(
+            f"No usable document: {nothing_usable(work.rejects)}.",
+            "Check --text, --label and --encoding against the table.",
+        )
+    metadata = RowMetadata.joined([block.metadata for block in blocks])
+    groups = Groups(named_groups(metadata.groups) if work.plan.columns.group else None, copied)
+    weights = None
+    if work.plan.columns.row_weight:
+        weights = np.array([as_number(cell) for cell in metadata.weights], dtype=np.float64)
+    whole = LabelledDocuments(
+        measured=measured,
+        labels=np.zeros(measured.documents, dtype=np.int64),
+        names=("",),
+        weights=weights,
+        groups=groups.groups,
+        keys=document_keys(np.concatenate([block.digests for block in blocks]), metadata.ids),
+    )
+    answers = [
+        _answer(whole, groups, cells, name, work.plan.columns.label_separator)
+        for name, cells in zip(work.plan.columns.answers, metadata.answers, strict=True)
+    ]
+    return LabelledCorpus(
+        measured=measured,
+        answers=tuple(answers),
+        resources=resources,
+        method=method,
+        metadata=metadata,
+        texts=concatenated([block.texts for block in blocks]),
+        fingerprints=fingerprints if corpus_options.fingerprints else None,
+    )
+
+
+def _answer(whole: LabelledDocuments, groups: Groups, cells: Sequence[str], name: str, separator: str) -> LabelColumn:
+    rows = np.flatnonzero(np.fromiter(map(bool, cells), dtype=bool, count=len(cells)))
+    if not rows.size:
+        raise DataProblem(f"No document has a label in column {name!r}.", "Check --label.")
+    own = cells if rows.size == len(cells) else [cells[place] for place in rows.tolist()]
+    names, numbers, sets = labels_of(own, separator, name)
+    documents = whole if rows.size == whole.documents else whole.rows(rows)
+    return LabelColumn(name, rows, replace(documents, labels=numbers, names=names, sets=sets), groups.rows(rows))
+
+
+def labels_of(cells: Sequence[str], separator: str, column: str) -> tuple[tuple[str, ...], Ints, Bools | None]:
+    """The names of labels, the number of each document's label, and where cells may hold several, which each has."""
+    names, numbers = numbered(cells)
+    if not separator:
+        if len(names) > _MOST_LABELS_UNASKED and 2 * len(names) > len(cells):
+            raise DataProblem(
+                f"The column {column!r} has {len(names):,} different values in {len(cells):,} documents: "
+                "that is no label.",
+                "Name another column with --label, or merge labels with upsort gather.",
+            )
+        return names, numbers, None
+    own, first, sets = numbered_sets([labels_in(cell, separator) for cell in names])
+    return own, first[numbers], sets[numbers]

@@ -1,0 +1,325 @@
+"""What those do who read and count some pieces of tables whose counts stay with them: run anywhere, on what it is given alone.
+
+Documents counted by those who read them, whose counts stay with them: what comes here is the vocabulary, and what a corpus
+keeps of each document beside its counts.
+"""
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import replace
+from itertools import islice
+from operator import getitem
+from typing import Any
+
+import numpy as np
+from scipy.sparse import csr_array
+
+from upsort.core.arrays import Ints
+from upsort.core.evaluation.distributed_duplicates import PartitionedFingerprints
+from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, all_cells, prefixes
+from upsort.core.features.counting import BLOCK_CHARACTERS
+from upsort.core.features.distributed_vocabulary import (
+    ChosenTerms,
+    RecordedNames,
+    TermNames,
+    Vocabulary,
+    chosen,
+    countable,
+    in_columns,
+    in_terms,
+    names_of_columns,
+    of_all,
+    partitioned,
+    vocabulary_of,
+)
+from upsort.core.features.documents import ExtraCells, no_cells
+from upsort.core.features.fingerprints import Fingerprints
+from upsort.core.features.fingerprints import joined as join_fingerprints
+from upsort.core.lazy import record
+from upsort.core.matrices.partitioned import Executor, PartitionedMatrix, tree_reduce
+from upsort.core.plan import Clean, Columns, Features, Plan
+from upsort.core.text.cleaning import Cleaner, cleaner
+from upsort.core.text.final_forms import CountedWords, FinalForms, full_forms, merged_counts
+from upsort.core.text.step import Resources
+from upsort.io.outputs.rejects import drain_notices, merge_notices
+from upsort.io.tables.document_blocks import DocumentBlock
+from upsort.io.tables.documents import DocumentReader
+from upsort.io.tables.rows import RejectedRow
+from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.reading import DocumentReading, ReadPiece, distribution_for
+
+Keep = Callable[[DocumentBlock], tuple[Any, Fingerprints | None]]
+"""What is kept of a block beside its counts, and the prints that stay where it is read."""
+
+
+@record(frozen=True, kw_only=True)
+class CountingTask:
+    """What is needed to read and count. settings, resources: of a cleaner, which is made where it is used. keep: what is kept
+    of a block beside its counts, here and where it is read."""
+
+    reading: DocumentReading
+    settings: Clean
+    resources: Resources
+    columns: Columns
+    features: Features
+    keep: Keep
+
+
+@record(frozen=True, kw_only=True)
+class CountedBrief:
+    """What is told of some pieces. sizes: documents of each block. tokens: (n,) words of each document. kept: of each block.
+    spaced: whether a word holds a space, so that longer terms cannot be told apart by theirs. names: of hashed terms, for each
+    part of the text."""
+
+    sizes: list[int]
+    tokens: Ints
+    cells: ExtraCells | None
+    block_data: list[Any]
+    printed: bool
+    spaced: bool
+    names: list[RecordedNames]
+    refused: list[RejectedRow]
+    notice_counts: dict[str, int]
+
+
+@record(frozen=True, kw_only=True)
+class CountedPieces:
+    """Pieces that were read and counted."""
+
+    brief: CountedBrief
+    measured: CorpusCounts | None
+    fingerprints: Fingerprints | None
+    words: CountedWords | None
+
+
+def count_pieces(job: CountingTask, *pieces: ReadPiece[DocumentBlock]) -> CountedPieces:
+    """Read and count consecutive pieces."""
+    before = drain_notices()
+    cleaning = cleaner(job.settings, job.resources, job.features.within_sentences)
+    measuring = CorpusCounter(job.columns, job.features, cleaning.forms, elsewhere=True)
+    memory = measuring.memory_of(cleaning)
+    sizes, block_data, fingerprints, refused = list[int](), list[Any](), list[Fingerprints](), list[RejectedRow]()
+    for piece in pieces:
+        read = job.reading.read(piece)
+        refused += read.refused
+        for block in read.blocks:
+            tokens = [cleaning.words_of(texts, memory) for texts in block.documents.parts]
+            measuring.add(block.documents.cells(job.features.measures), tokens)
+            sizes.append(len(block.rows))
+            extracted, printed = job.keep(block)
+            block_data.append(extracted)
+            fingerprints += [printed] if printed is not None else []
+    measured = measuring.measured() if sizes else None
+    notice_counts = drain_notices()
+    merge_notices(before)
+    return CountedPieces(
+        brief=CountedBrief(
+            sizes=sizes,
+            tokens=measured.tokens if measured is not None else np.zeros(0, dtype=np.int64),
+            cells=measured.cells if measured is not None else None,
+            block_data=block_data,
+            printed=bool(fingerprints),
+            spaced=memory is not None and _spaced(memory.words, cleaning.forms),
+            names=[table for table in measuring.tables if isinstance(table, RecordedNames)],
+            refused=refused,
+            notice_counts=notice_counts,
+        ),
+        measured=measured,
+        fingerprints=join_fingerprints(fingerprints) if fingerprints else None,
+        words=cleaning.forms.counted_words() if cleaning.forms is not None and cleaning.forms.counted else None,
+    )
+
+
+def _spaced(words: Sequence[str], forms: FinalForms | None) -> bool:
+    return (forms is not None and forms.spaced) or any(" " in word for word in words)
+
+
+def vocabulary_partitions(corpus: CorpusCounts, many: int) -> list[Vocabulary]:
+    """The terms, see `dealt`."""
+    return partitioned(vocabulary_of(corpus.local_counts, corpus.terms), many)
+
+
+def columns_of(*corpora: Ints | CorpusCounts) -> Ints:
+    """The hashed columns that any of them has."""
+    return np.unique(np.concatenate([part.hashed if isinstance(part, CorpusCounts) else part for part in corpora]))
+
+
+def in_all_terms(counts: CorpusCounts, corpus: ChosenTerms) -> csr_array:
+    """The counts in the columns of the corpus."""
+    return in_terms(counts.local_counts, counts.terms, corpus.terms)
+
+
+def in_all_columns(counts: CorpusCounts, columns: Ints) -> csr_array:
+    """The same of hashed terms."""
+    assert counts.hashed is not None
+    return in_columns(counts.local_counts, np.searchsorted(columns, counts.hashed), columns.size)
+
+
+WORTH_IT = 24
+"""Pieces of tables, of about a megabyte each, from which on the counts stay with those who read them. What is asked of parts
+takes some hundredths of a second each time, whatever their size."""
+PIECES_OF_A_PART = 4
+"""So many are read and counted as one, so that a part is larger than sums by label, which are dense."""
+PARTS_PER_PARTITION = 64
+"""Of so many parts the terms are looked at by one."""
+
+
+@record(frozen=True, kw_only=True)
+class DistributedCounts:
+    """kept: of each block. prints: of all documents, where blocks have them. full_forms: words that stems or lemmas stand for."""
+
+    measured: CorpusCounts
+    block_data: list[Any]
+    fingerprints: PartitionedFingerprints | None
+    full_forms: dict[str, str]
+
+
+def can_distribute(work: RunContext) -> bool:
+    """Whether the counts of documents may stay with those who read them, and better do: all tables are read apart, in many
+    pieces, and nothing is learned of the words beyond the terms."""
+    features, columns = work.plan.features, work.plan.columns
+    begins = prefixes(columns, features)
+    return (
+        work.engine.executor is not None
+        and work.sorter is None
+        and not (features.vectors_file or features.skip or columns.document_vectors)
+        and not any(prefix != other and other.startswith(prefix) for prefix in begins for other in begins)
+        and _many(work)
+    )
+
+
+def _many(work: RunContext) -> bool:
+    """Whether all tables can be read apart, and in enough pieces."""
+    divisions = [table.division for table in work.inputs.tables]
+    if not all(division is not None and distribution_for(work.engine)(division) for division in divisions):
+        return False
+    pieces = (chunk for division in divisions if division is not None for chunk in division.chunks())
+    return sum(1 for _ in islice(pieces, WORTH_IT)) == WORTH_IT
+
+
+def distributed_counts(
+    work: RunContext, reader: DocumentReader, cleaning: Cleaner, at_least: int, keep: Keep
+) -> DistributedCounts | None:
+    """All usable documents. keep: what is kept of each block. at_least: documents that a term must stand in. None where the terms
+    cannot be told apart after all, or there is no document."""
+    executor, features = work.engine.executor, work.plan.features
+    assert executor is not None
+    reading = DocumentReading(inputs=work.inputs, reader=reader, characters=BLOCK_CHARACTERS)
+    job = executor.put(
+        CountingTask(
+            reading=reading,
+            settings=cleaning.settings,
+            resources=cleaning.resources,
+            columns=work.plan.columns,
+            features=features if features.hash_bits else countable(features, at_least),
+            keep=keep,
+        )
+    )
+    pieces = list(_partitioned(reading.pieces(distribution_for(work.engine))))
+    read = [executor.submit(count_pieces, job, *some) for some in pieces]
+    counts, fingerprints, words, brief_handles = (
+        [executor.submit(getattr, handle, name) for handle in read]
+        for name in ("measured", "fingerprints", "words", "brief")
+    )
+    del read
+    tables = [TermNames() for _ in prefixes(work.plan.columns, features)]
+    briefs = []
+    for some in pieces:
+        (brief,) = executor.gather([brief_handles.pop(0)])
+        briefs.append(_forwarded(brief, len(some), tables, work))
+    by_beginning = max(features.lengths) > 1 and features.units == "words" and at_least > 1 and not features.hash_bits
+    sizes = [size for brief in briefs for size in brief.sizes]
+    if not sum(sizes) or (by_beginning and any(brief.spaced for brief in briefs)):
+        work.advance(-sum(sizes))  # they are counted once more
+        return None
+    for brief in briefs:
+        merge_notices(brief.notice_counts)
+        for refused in brief.refused:
+            work.rejects.add(refused)
+    filled = [place for place, brief in enumerate(briefs) if brief.sizes]
+    starts = np.cumsum([0, *(briefs[place].tokens.size for place in filled)], dtype=np.int64)
+    combine = _in_columns if features.hash_bits else _in_terms
+    measured = combine(
+        _CountedParts([counts[place] for place in filled], starts, executor), work.plan, at_least, tables
+    )
+    printed = [fingerprints[place] for place in filled if briefs[place].printed]
+    formed = [words[place] for place in filled] if cleaning.forms is not None and cleaning.forms.counted else []
+    return DistributedCounts(
+        measured=replace(
+            measured,
+            tokens=np.concatenate([brief.tokens for brief in briefs]),
+            cells=all_cells([brief.cells for brief in briefs if brief.cells is not None]),
+            blocks=np.cumsum([0, *sizes], dtype=np.int64),
+        ),
+        block_data=[data for brief in briefs for data in brief.block_data],
+        fingerprints=PartitionedFingerprints(printed, starts, executor) if printed else None,
+        full_forms=full_forms(merged_counts(*executor.gather(tree_reduce(executor, formed, merged_counts))))
+        if formed
+        else {},
+    )
+
+
+def _forwarded(brief: CountedBrief, pieces: int, tables: Sequence[TermNames], work: RunContext) -> CountedBrief:
+    """What is told of so many pieces, the names of hashed terms passed on."""
+    for table, names in zip(tables, brief.names, strict=True):
+        names.record_names(table)
+    for _ in range(pieces):
+        work.engine.piece_done()
+    work.advance(brief.tokens.size)
+    return replace(brief, names=[])
+
+
+def _partitioned(pieces: Iterable[ReadPiece[DocumentBlock]]) -> Iterator[list[ReadPiece[DocumentBlock]]]:
+    rest = iter(pieces)
+    while some := list(islice(rest, PIECES_OF_A_PART)):
+        yield some
+
+
+@record(frozen=True)
+class _CountedParts:
+    """handles: of `Measured` with terms of its own each. starts: (parts + 1,) the first document of each, then n."""
+
+    handles: list[Any]
+    starts: Ints
+    executor: Executor
+
+    def measured(self, work: Callable[..., Any], terms: list[str], given: Any) -> CorpusCounts:
+        """All of them in the columns of the corpus. work: puts each there; given: what it is told of those."""
+        argument = self.executor.put(given)
+        parts = [self.executor.submit(work, handle, argument) for handle in self.handles]
+        return CorpusCounts(
+            counts=PartitionedMatrix(parts, self.starts, len(terms), self.executor),
+            terms=terms,
+            tokens=np.zeros(0, dtype=np.int64),
+            cells=no_cells(0),
+        )
+
+
+def _in_columns(parts: _CountedParts, choices: Plan, at_least: int, tables: list[TermNames]) -> CorpusCounts:
+    """Hashed terms. at_least: makes no difference."""
+    executor = parts.executor
+    columns = tree_reduce(executor, [executor.submit(columns_of, handle) for handle in parts.handles], columns_of)
+    (present,) = executor.gather([executor.submit(columns_of, *columns)])
+    names = names_of_columns(tables, present, choices.features.hash_bits)
+    return replace(parts.measured(in_all_columns, names, present), hashed=present, distinct=int(present.size))
+
+
+def _in_terms(parts: _CountedParts, choices: Plan, at_least: int, _: list[TermNames]) -> CorpusCounts:
+    executor, many = parts.executor, -(-len(parts.handles) // PARTS_PER_PARTITION)
+    partitioned = [executor.submit(vocabulary_partitions, handle, many) for handle in parts.handles]
+    vocabulary_parts = []
+    for number in range(many):
+        mine = tree_reduce(executor, [executor.submit(getitem, handle, number) for handle in partitioned], of_all)
+        vocabulary_parts.append(executor.submit(of_all, *mine))
+    del partitioned
+
+    def ask(work: Callable[..., Any], *given: Any) -> list[Any]:
+        handles = [executor.put(argument) for argument in given]
+        return executor.gather([executor.submit(work, part, *handles) for part in vocabulary_parts])
+
+    terms = chosen(ask, choices.features, at_least, prefixes(choices.columns, choices.features))
+    return replace(
+        parts.measured(in_all_terms, terms.terms, terms),
+        distinct=terms.distinct,
+        seen_once=terms.seen_once,
+        left_out=max(terms.distinct - len(terms.terms), 0),
+    )

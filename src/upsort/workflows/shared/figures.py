@@ -1,0 +1,137 @@
+"""Writing figures, through the one door for files.
+
+The figures of an evaluation.
+
+The figures of a survey.
+"""
+
+from collections.abc import Callable, Iterable, Sequence
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
+
+from upsort.core.evaluation.probability_measures import Reliability
+from upsort.core.text.stop_words import greetings
+from upsort.io.outputs.atomic import check_writable, make_folder, replacing
+from upsort.parallel.processes import parallel_map, usual_workers
+from upsort.plots.bars import label_bars, length_histograms, month_bars, term_bars
+from upsort.plots.canvas import content_of, kind_of, library
+from upsort.plots.confusions import confusion_figure
+from upsort.plots.evaluation_figures import (
+    coverage_figure,
+    precision_recall_figure,
+    probability_histograms,
+    reliability_figure,
+    roc_figure,
+)
+from upsort.plots.term_figures import CloudWord, word_cloud
+from upsort.workflows.shared.evaluation import Evaluation
+from upsort.workflows.survey import SurveyResult
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+Made = TypeVar("Made")
+Drawing = Callable[[], "Figure"]
+
+
+def save(figure: Drawing, path: Path) -> Path:
+    """Draw a figure and write it as PNG or SVG, whole or not at all. Raises UsageProblem for another ending."""
+    return save_all([(figure, path)])[0]
+
+
+def save_all(figures: Sequence[tuple[Drawing, Path]]) -> list[Path]:
+    """The same for several, which are drawn side by side. Returns where they are."""
+    kinds = [kind_of(path.name) for _, path in figures]
+
+    def content(number: int) -> bytes:
+        return content_of(figures[number][0](), kinds[number])
+
+    for (_, path), drawn in zip(figures, drawn_in_parallel(content, len(figures)), strict=True):
+        with replacing(path) as stream:
+            stream.write(drawn)
+    return [path for _, path in figures]
+
+
+def drawn_in_parallel(drawn: Callable[[int], Made], count: int) -> list[Made]:
+    """What is drawn for each number below the count, by the usual number of processes; they share what is loaded."""
+    library()
+    return parallel_map(usual_workers())(drawn, count)
+
+
+def draw_judgement(evaluations: Sequence[Evaluation], folder: Path) -> list[Path]:
+    """Write the figures of every answer into `folder`, which is made."""
+    make_folder(folder)
+    drawings: list[tuple[Drawing, Path]] = []
+    for evaluation in evaluations:
+        begin = f"{evaluation.sorter.answer}-" if evaluation.sorter.answer else ""
+        figures: dict[str, Drawing] = {}
+        if evaluation.judgement.sets is None:
+            figures["confusion"] = partial(confusion_figure, evaluation.judgement.table, evaluation.judgement.labels)
+        if evaluation.probability is not None:
+            labels = evaluation.sorter.labels
+            own = evaluation.own
+            roc = [area.roc.value for area in evaluation.probability.areas.labels]
+            average = [area.precision_recall.value for area in evaluation.probability.areas.labels]
+            figures |= {
+                "roc": partial(roc_figure, own, evaluation.probabilities, labels, roc),
+                "precision-recall": partial(precision_recall_figure, own, evaluation.probabilities, labels, average),
+                "reliability": partial(reliability_figure, reliabilities(evaluation)),
+                "probabilities": partial(probability_histograms, own, evaluation.probabilities, labels),
+                "coverage": partial(coverage_figure, evaluation.coverage),
+            }
+        drawings += [(figure, folder / f"{begin}{name}.png") for name, figure in figures.items()]
+    return save_all(drawings)
+
+
+def reliabilities(evaluation: Evaluation) -> dict[str, Reliability]:
+    """How often a sorter that gives probabilities is right, as calibrated and before."""
+    assert evaluation.probability is not None
+    if evaluation.reliability_before is None:
+        return {"as trained": evaluation.probability.reliability}
+    return {"before calibration": evaluation.reliability_before, "calibrated": evaluation.probability.reliability}
+
+
+def draw_survey(result: SurveyResult, folder: Path, kind: str = "png") -> list[Path]:
+    """Write the figures of a survey into `folder`, which is made. kind: `png` or `svg`."""
+    make_folder(folder)
+    check_writable(folder / f"labels.{kind}")
+    figures: list[tuple[Drawing, Path]] = []
+    labels = [label for label, _ in result.labels]
+    if result.labels:
+        figures.append(
+            (partial(label_bars, result.labels, result.documents - result.unlabelled), folder / f"labels.{kind}")
+        )
+    figures.append((partial(length_histograms, result.lengths), folder / f"lengths.{kind}"))
+    for name, by_label in (
+        ("terms", result.terms_by_label),
+        ("terms-with-stop-words", result.terms_by_label_with_stop_words),
+    ):
+        lists = by_label or {"all documents": result.terms_without_stop_words[:12]}
+        panels = {label: [(term.term, term.documents) for term in lists[label]] for label in _in_order(result, lists)}
+        title = "Terms in most documents, by label"
+        title += ", stop words left out" if name == "terms" else ", stop words among them"
+        figures.append((partial(term_bars, panels, title, labels), folder / f"{name}.{kind}"))
+    greeting = greetings(result.language)
+    words = [
+        CloudWord(term.term, term.documents, term.label if term.leans else "")
+        for term in result.terms_without_stop_words
+        if term.term not in greeting
+    ]
+    figures.append(
+        (
+            partial(word_cloud, words, labels, "Terms in most documents, stop words and greetings left out"),
+            folder / f"words.{kind}",
+        )
+    )
+    for column in result.columns:
+        if column.kind == "date" and column.values:
+            figures.append((partial(month_bars, column.values, column.name), folder / f"months.{kind}"))
+            break
+    return save_all(figures)
+
+
+def _in_order(result: SurveyResult, lists: Iterable[str]) -> list[str]:
+    """Labels with the most documents first."""
+    place = {label: number for number, (label, _) in enumerate(result.labels)}
+    return sorted(lists, key=lambda label: place.get(label, 0))

@@ -1,0 +1,387 @@
+"""The rows of a corpus: which columns of the sources go into it, and what a document comes to, in passages or whole.
+
+Which documents of the sources are of use, by themselves and beside all others, and what they come to in the corpus.
+
+It is done block by block, in any process; what must be known of all documents before is found in a first pass.
+"""
+
+import re
+from array import array
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import field, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from upsort.core.arrays import Ints
+from upsort.core.errors import UsageProblem
+from upsort.core.evaluation.duplicates import find_duplicates
+from upsort.core.features.fingerprints import Fingerprints, fingerprints_of, joined
+from upsort.core.lazy import record
+from upsort.core.name_lists import nearest, quoted
+from upsort.core.plan import Columns, Plan
+from upsort.core.text.characters import is_repetition, lines_between, mapped, passages
+from upsort.io.tables.columns import ColumnMapper, ColumnRoles, column_in, column_place, merged_columns_nested, roles_in
+from upsort.io.tables.documents import PASSAGE_COLUMNS, texts_of
+from upsort.io.tables.nested_values import flat_names, outer_names
+from upsort.io.tables.rows import Block, ReasonKind, RejectedRow, RejectionReason, SourceTable, TextOf
+
+if TYPE_CHECKING:
+    from upsort.core.evaluation.duplicates import Duplicates
+
+SOURCE_COLUMN = "source"
+MARK_COLUMN = "set_aside"
+
+
+@record(frozen=True, kw_only=True)
+class FilteredRows:
+    """A block on its way, row by row: the text as it will stand, the label, and why it is to be set aside, where it is."""
+
+    block: Block
+    roles: ColumnRoles
+    texts: list[str]
+    labels: list[str]
+    faults: list[RejectionReason | None]
+
+
+class CorpusRows:
+    """Rows of the corpus. tables: the columns of each source. nested: whether cells of the output may hold nested values."""
+
+    def __init__(self, tables: Sequence[Sequence[str]], choices: Plan, nested: bool) -> None:
+        self.choices, self.settings = choices, choices.gather
+        self.source_columns = self._source_columns(tables, nested)
+        self.columns = self._output_columns()
+        self.by_name = ColumnMapper(self.source_columns)
+
+    def of(self, documents: FilteredRows, written: list[int]) -> list[list[str]]:
+        """Those for the rows `kept` of a block."""
+        block, roles = documents.block, documents.roles
+        rows = self.by_name.rows(block.columns, [block.rows[row] for row in written])
+        label_at, text_at = self._source_position(self.choices.columns.label), self._text_at()
+        if label_at is not None and roles.label is not None:
+            for cells, row in zip(rows, written, strict=True):
+                cells[label_at] = documents.labels[row]
+        origins = block.origins()
+        if SOURCE_COLUMN not in self.source_columns:
+            for cells, row in zip(rows, written, strict=True):
+                cells.append(origins[row])
+        if self.settings.passages and text_at is not None:
+            rows, written = self._cut(documents, rows, written, text_at, origins)
+        elif self.settings.lines and text_at is not None:
+            for cells, row in zip(rows, written, strict=True):
+                cells[text_at] = documents.texts[row]
+        if self.settings.keep:
+            for cells, row in zip(rows, written, strict=True):
+                fault = documents.faults[row]
+                cells.append(str(fault) if fault is not None else "")
+        return rows
+
+    def _cut(
+        self, documents: FilteredRows, rows: list[list[str]], written: list[int], text_at: int, origins: list[str]
+    ) -> tuple[list[list[str]], list[int]]:
+        """The rows of the passages, and which row of the block each comes from."""
+        settings, identity_at = self.settings, documents.roles.id
+        cut: list[list[str]] = []
+        source_rows: list[int] = []
+        for cells, row in zip(rows, written, strict=True):
+            identity = documents.block.rows[row][identity_at] if identity_at is not None else origins[row]
+            text = documents.texts[row]
+            pieces = passages(text, settings.passages, settings.passage_unit, settings.overlap) or [text]
+            for number, passage in enumerate(pieces, 1):
+                cut.append([*cells[:text_at], passage, *cells[text_at + 1 :], identity, str(number)])
+                source_rows.append(row)
+        return cut, source_rows
+
+    def _text_at(self) -> int | None:
+        return self._source_position(self.choices.columns.text[0]) if self.choices.columns.text else None
+
+    def _source_position(self, column: str) -> int | None:
+        return self.source_columns.index(column) if column in self.source_columns else None
+
+    def _source_columns(self, tables: Sequence[Sequence[str]], nested: bool) -> list[str]:
+        """The columns of the sources that go into the corpus, in the order in which they first appear. nested: whether its cells
+        may hold nested values; else what is inside them goes into columns of its own."""
+        every = [name for name in merged_columns_nested(tables) if name != MARK_COLUMN]
+        if not self.settings.take:
+            named, usual = self.choices.columns, set(outer_names(every) if nested else flat_names(every))
+            return [name for name in every if name in usual or name in {*named.text, named.label}]
+        chosen = [every[column_place(name, every, "the sources together")] for name in self.settings.take]
+        needed = [
+            name for name in (*self.choices.columns.text, self.choices.columns.label) if name and name not in chosen
+        ]
+        if needed and self.settings.passages:
+            raise UsageProblem(f"Passages need the column {needed[0]!r} in the corpus.", "Add it to --take.")
+        return chosen
+
+    def _output_columns(self) -> list[str]:
+        settings = self.settings
+        columns = [*self.source_columns]
+        if SOURCE_COLUMN not in columns:
+            columns.append(SOURCE_COLUMN)
+        if settings.passages:
+            columns += [name for name in PASSAGE_COLUMNS if name not in columns]
+        return [*columns, MARK_COLUMN] if settings.keep else columns
+
+
+Placed = tuple[int, Block]
+"""A block and the number of its table."""
+
+
+class RowFilter:
+    """Judges documents by themselves. Raises UsageProblem for columns that a source does not have, and for a wrong pattern."""
+
+    def __init__(self, tables: Sequence[SourceTable], choices: Plan, rows: CorpusRows) -> None:
+        self.choices, self.settings, self.rows = choices, choices.gather, rows
+        self.names = [table.name for table in tables]
+        self.junk = [_checked_pattern(pattern) for pattern in self.settings.junk]
+        self.roles = [_roles(table, choices.columns) for table in tables]
+        self._labels: dict[str, str] = {}
+
+    def __call__(self, placed: Placed) -> FilteredRows:
+        """The documents of a block."""
+        number, block = placed
+        settings, roles = self.settings, self.roles[number]
+        texts = texts_of(block.rows, roles)
+        if settings.lines:
+            first, last = settings.lines
+            texts = [lines_between(text, max(first, 1), last or None) for text in texts]
+        faults = self._faults(texts)
+        labels = [""] * len(texts)
+        if roles.label is not None:
+            labels = [self._label(row[roles.label]) for row in block.rows]
+            if settings.labels:
+                for row, label in enumerate(labels):
+                    if not faults[row] and label not in settings.labels:
+                        faults[row] = (
+                            RejectionReason(ReasonKind.NOT_CHOSEN, (), label)
+                            if label
+                            else RejectionReason(ReasonKind.NO_LABEL)
+                        )
+        return FilteredRows(block=block, roles=roles, texts=texts, labels=labels, faults=faults)
+
+    def written_labels(self, documents: FilteredRows) -> set[str]:
+        """The labels of a block as its source has them."""
+        place = documents.roles.label
+        return {row[place].strip() for row in documents.block.rows} if place is not None else set()
+
+    def _label(self, written: str) -> str:
+        """The label that a cell stands for; each spelling is worked out once."""
+        if written not in self._labels:
+            settings = self.settings
+            label = mapped(written, settings.relabel, settings.fold_case, self.choices.clean.language)
+            self._labels[written] = label
+        return self._labels[written]
+
+    def _faults(self, texts: Sequence[str]) -> list[RejectionReason | None]:
+        """Why each text is of no use by itself; None where it is not."""
+        settings = self.settings
+        faults = [None if text and not text.isspace() else RejectionReason(ReasonKind.NO_TEXT) for text in texts]
+        if settings.at_least_words or "repetitions" in settings.drop:
+            fingerprints = fingerprints_of(list(texts), with_shingles=False)
+            for place in np.flatnonzero(fingerprints.words < settings.at_least_words).tolist():
+                faults[place] = faults[place] or RejectionReason(ReasonKind.TOO_SHORT, (str(settings.at_least_words),))
+            if "repetitions" in settings.drop:
+                for place, (words, distinct) in enumerate(
+                    zip(fingerprints.words.tolist(), fingerprints.distinct.tolist(), strict=True)
+                ):
+                    if is_repetition(words, distinct):
+                        faults[place] = faults[place] or RejectionReason(ReasonKind.REPETITION)
+        for pattern in self.junk:
+            for place, text in enumerate(texts):
+                if not faults[place] and pattern.search(text):
+                    faults[place] = RejectionReason(ReasonKind.JUNK, (), f"matches {pattern.pattern}")
+        return faults
+
+
+@record(frozen=True, kw_only=True)
+class SeenRows:
+    """What the first pass sees of a block: the labels, lines and prints of the documents that have no fault of their own. key:
+    the block."""
+
+    key: tuple[int, str]
+    labels: list[str]
+    lines: list[int]
+    fingerprints: Fingerprints | None
+
+
+class RowInspector:
+    """The first pass over blocks. copies, near: whether copies, and near-copies, are to be found."""
+
+    def __init__(self, row_filter: RowFilter, copies: bool, near: bool) -> None:
+        self.row_filter, self.copies, self.near = row_filter, copies, near
+
+    def __call__(self, placed: Placed) -> SeenRows:
+        documents = self.row_filter(placed)
+        sound = [row for row, fault in enumerate(documents.faults) if not fault]
+        return SeenRows(
+            key=_key(placed),
+            labels=[documents.labels[row] for row in sound],
+            lines=[documents.block.lines[row] for row in sound],
+            fingerprints=fingerprints_of([documents.texts[row] for row in sound], self.near) if self.copies else None,
+        )
+
+
+class FirstPass:
+    """What the first pass found out about the documents that have no fault of their own, in their order."""
+
+    def __init__(self, similarity: float | None) -> None:
+        self.similarity = similarity
+        self.labels: Counter[str] = Counter()
+        self.copies: Duplicates | None = None
+        self.copy_of: Ints = np.zeros(0, dtype=np.int64)
+        self.label_names: list[str] = []
+        self.label_numbers = array("i")
+        self.tables = array("i")
+        self.lines = array("q")
+        self.before: dict[tuple[int, str], int] = {}  # documents before those of a block
+        self._numbers: dict[str, int] = {}
+        self._fingerprints: list[Fingerprints] = []
+
+    def add(self, seen: SeenRows) -> None:
+        """A block more."""
+        self.before[seen.key] = self.labels.total()
+        self.labels.update(seen.labels)
+        if seen.fingerprints is None:
+            return
+        numbers = self._numbers
+        self.label_numbers.extend(numbers.setdefault(label, len(numbers)) for label in seen.labels)
+        self.tables.extend([seen.key[0]] * len(seen.labels))
+        self.lines.extend(seen.lines)
+        self._fingerprints.append(seen.fingerprints)
+
+    def finish(self) -> None:
+        """All blocks have been added."""
+        if self._fingerprints:
+            duplicates = find_duplicates(joined(self._fingerprints), self.similarity)
+            self.copies, self.copy_of = duplicates, duplicates.earliest()
+            self.label_names, self._fingerprints = list(self._numbers), []
+
+
+@record(frozen=True, kw_only=True)
+class GatheredRows:
+    """What a block comes to. table: its number. rows: of the corpus, or text: the same as text, where they are written so. count:
+    how many. read, documents, marked: rows read, documents kept, those of them marked as to be set aside. refused: rows to set
+    aside. labels: of the documents kept; spelt: of all; written: as the source has them. conflicts: copies that stand under
+    another label."""
+
+    table: int
+    rows: list[list[str]]
+    text: str
+    count: int
+    read: int
+    documents: int
+    marked: int
+    conflicts: int
+    refused: list[RejectedRow]
+    labels: Counter[str]
+    spelt: Counter[str]
+    written: set[str]
+
+
+@record
+class RowGatherer:
+    """Turns blocks into rows of the corpus. looked: what the first pass found, where there was one. text_of: makes text of
+    rows, column by column."""
+
+    row_filter: RowFilter
+    first_pass: FirstPass | None = None
+    text_of: TextOf | None = None
+    conflicts: int = field(default=0, init=False)
+
+    def __call__(self, placed: Placed) -> GatheredRows:
+        row_filter, block = self.row_filter, placed[1]
+        keep = row_filter.settings.keep
+        documents = row_filter(placed)
+        spelt = Counter(documents.labels) if documents.roles.label is not None else Counter[str]()
+        self.conflicts = 0
+        self._judge(documents, _key(placed))
+        usable = [row for row, fault in enumerate(documents.faults) if keep or not fault]
+        rows = row_filter.rows.of(documents, usable)
+        text = self.text_of([*zip(*rows, strict=True)]) if self.text_of is not None and rows else ""
+        refused = list(block.refused)
+        if not keep:
+            refused += [
+                RejectedRow(block.source, block.lines[row], fault, tuple(block.rows[row]))
+                for row, fault in enumerate(documents.faults)
+                if fault
+            ]
+        return GatheredRows(
+            table=placed[0],
+            rows=[] if text else rows,
+            text=text,
+            count=len(rows),
+            read=len(block.rows) + len(block.refused),
+            documents=len(usable),
+            marked=sum(documents.faults[row] is not None for row in usable),
+            conflicts=self.conflicts,
+            refused=sorted(refused, key=lambda rejected: rejected.line),
+            labels=Counter(filter(None, (documents.labels[row] for row in usable))),
+            spelt=spelt,
+            written=row_filter.written_labels(documents),
+        )
+
+    def _judge(self, documents: FilteredRows, key: tuple[int, str]) -> None:
+        """Set aside, or rename, what the first pass tells to."""
+        if self.first_pass is None:
+            return
+        place = self.first_pass.before.get(key, 0)
+        for row, fault in enumerate(documents.faults):
+            if not fault:
+                documents.faults[row], documents.labels[row] = self._judged(
+                    self.first_pass, place, documents.labels[row]
+                )
+                place += 1
+
+    def _judged(self, first_pass: FirstPass, place: int, label: str) -> tuple[RejectionReason | None, str]:
+        """Why a document without a fault of its own is set aside after all, and its label when it is not."""
+        settings = self.row_filter.settings
+        if first_pass.copies is not None:
+            first, exact = int(first_pass.copy_of[place]), first_pass.copies.exact[place] >= 0
+            if first >= 0 and (not exact or "copies" in settings.drop):
+                origin = f"{self.row_filter.names[first_pass.tables[first]]}:{first_pass.lines[first]}"
+                theirs = first_pass.label_names[first_pass.label_numbers[first]]
+                likeness = "" if exact else f", similarity {first_pass.copies.similarity[place]:.2f}"
+                if theirs and label and theirs != label:
+                    self.conflicts += 1
+                    why = ReasonKind.OTHERWISE_LABELLED_COPY if exact else ReasonKind.OTHERWISE_LABELLED_NEAR_COPY
+                    return RejectionReason(why, (), f"of {origin}{likeness}: {theirs} there, {label} here"), label
+                return RejectionReason(
+                    ReasonKind.COPY if exact else ReasonKind.NEAR_COPY, (), f"of {origin}{likeness}"
+                ), label
+        if label and first_pass.labels[label] < settings.rare_below:
+            if not settings.rare_into:
+                return RejectionReason(ReasonKind.RARE, (), f"{label}: {first_pass.labels[label]} documents"), label
+            return None, settings.rare_into
+        return None, label
+
+
+def _key(placed: Placed) -> tuple[int, str]:
+    number, block = placed
+    return number, next(iter(block.origins()), "")
+
+
+def _roles(table: SourceTable, named: Columns) -> ColumnRoles:
+    if named.id and not column_in(
+        named.id, table.columns
+    ):  # as with any other missing column its cells are empty, which is told
+        named = replace(named, id="")
+    try:
+        return roles_in(table.columns, table.name, named)
+    except UsageProblem as problem:
+        missing = [name for name in (*named.text, named.label) if name and name not in table.columns]
+        close = nearest(missing[0], table.columns, most=1) if missing else []
+        old, new = close[0] if close else "OLD", missing[0] if missing else "NEW"
+        raise UsageProblem(
+            problem.what, f"{problem.remedy} To call a column otherwise: --rename {quoted(old)}={quoted(new)}."
+        ) from None
+
+
+def _checked_pattern(text: str) -> "re.Pattern[str]":
+    try:
+        return re.compile(text)
+    except re.error as error:
+        mark = f" at character {error.pos + 1}" if error.pos is not None else ""
+        raise UsageProblem(
+            f"The junk pattern {text!r} is no regular expression: {error.msg}{mark}.", "Mend it."
+        ) from None

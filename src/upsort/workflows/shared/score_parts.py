@@ -1,0 +1,136 @@
+"""Scoring into parts: a file for each part of the tables, read, decided about and written by whoever takes it, whole or not at
+all.
+
+No row travels. A part that is done has a note beside it of what was added up; a run that ended is gone on with by the parts that
+have none, and the notes go when all is done.
+"""
+
+import json
+from pathlib import Path
+from typing import Any
+
+from upsort.core.errors import DataProblem
+from upsort.core.lazy import record
+from upsort.io.outputs.atomic import cannot_write, check_writable, clear_dead, keep_unfinished, replacing_text
+from upsort.io.outputs.rejects import drain_notices, merge_notices
+from upsort.io.outputs.table_file import PartNames, check_same_run, table_file
+from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, text_maker, write_made
+from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer, ScoringInput
+from upsort.workflows.shared.reading import DocumentReading, ReadPiece, distribution_for
+from upsort.workflows.shared.scored_rows import ScoreResult, ScoreTally
+
+
+@record(frozen=True)
+class ResumeChoice:
+    """What becomes of parts that are there. key: what must be the same for going on with them."""
+
+    key: dict[str, Any]
+    resume: bool
+    overwrite: bool
+
+
+def score_parts(scoring: BlockScorer, incoming: ScoringInput, names: PartNames, again: ResumeChoice) -> ScoreResult:
+    """Write every usable row to the file of its part.
+
+    Raises DataProblem where there are parts that are not to be replaced, or not of this run.
+    """
+    reading = DocumentReading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
+    engine, sorters = incoming.engine, scoring.deciding.sorters
+    try:
+        names.folder.mkdir(exist_ok=True)
+    except OSError as error:
+        raise cannot_write(names.folder, error) from error
+    check_writable(names.part(1))
+    _prepare(names, again)
+    work = _PartWriter(reading if engine.reads else None, scoring, names, again.key)
+    tally, done = ScoreTally.of({}, sorters), 0
+    try:
+        for _, note in engine.in_order(work, enumerate(reading.pieces(distribution_for(engine)), 1)):
+            done += 1
+            part = ScoreTally.of(note["state"], sorters)
+            tally.merge(part)
+            merge_notices(note["remarks"])
+            for row in note["refused"]:
+                incoming.rejects.add(_refused(row))
+            incoming.advance(part.documents)
+    except BaseException:
+        clear_dead(names.folder, names.before)  # of processes that were ended while they wrote
+        present = len(names.there(notes=True))
+        if present:
+            keep_unfinished(f"{present:,} parts are done and kept in {names.folder.name}; go on with --resume.")
+        raise
+    for number, path in names.there().items():
+        if number > done:
+            path.unlink()  # of an earlier run that had more
+    for path in names.there(notes=True).values():
+        path.unlink()
+    return tally.result(sorters)
+
+
+def _prepare(names: PartNames, again: ResumeChoice) -> None:
+    """See to it that what is there is of the same run, where it is gone on with, and else may be replaced."""
+    parts, notes = names.there(), names.there(notes=True)
+    if parts and not again.overwrite and not (again.resume and notes):
+        remedy = "Go on with it: --resume. Or begin anew: --overwrite." if notes else "Replace them with --overwrite."
+        raise DataProblem(f"{len(parts):,} parts are in {names.folder.name} and are kept.", remedy)
+    for path in notes.values():
+        if not again.resume:
+            path.unlink()
+        elif (theirs := _read(path)) is not None:
+            check_same_run(theirs["key"], again.key)
+
+
+@record(frozen=True)
+class _PartWriter:
+    """Writes parts, in any process. reading: of stretches, where there are any."""
+
+    reading: DocumentReading | None
+    scoring: BlockScorer
+    names: PartNames
+    key: dict[str, Any]
+
+    def __call__(self, numbered: tuple[int, ReadPiece[Any]]) -> dict[str, Any]:
+        number, piece = numbered
+        path, note = self.names.part(number), self.names.note(number)
+        if path.exists() and (earlier := _read(note)) is not None:
+            return earlier
+        before = drain_notices()
+        if self.reading is not None:
+            piece = self.reading.read(piece)
+        tally = ScoreTally.of({}, self.scoring.deciding.sorters)
+        with table_file(path, self.scoring.columns, self.scoring.numbers) as writer:
+            self.scoring.text_of = text_maker(writer)
+            for block in piece.blocks:
+                scored = self.scoring(block)
+                write_made(writer, scored.text, scored.columns)
+                tally.add(scored)
+        refused = [_noted(rejected) for rejected in piece.refused]
+        content = {"key": self.key, "state": tally.state(), "refused": refused, "remarks": drain_notices()}
+        merge_notices(before)
+        with replacing_text(note) as text:
+            json.dump(content, text)
+        return content
+
+
+def _read(note: Path) -> dict[str, Any] | None:
+    try:
+        content = json.loads(note.read_text(encoding="utf-8"))
+    except (OSError, ValueError):
+        return None
+    return content if isinstance(content, dict) and {"key", "state", "refused", "remarks"} <= content.keys() else None
+
+
+def _noted(rejected: RejectedRow) -> list[Any]:
+    return [
+        rejected.source,
+        rejected.line,
+        rejected.reason.why.name,
+        rejected.reason.about,
+        rejected.reason.detail,
+        rejected.cells,
+    ]
+
+
+def _refused(noted: list[Any]) -> RejectedRow:
+    source, line, why, about, detail, cells = noted
+    return RejectedRow(source, line, RejectionReason(ReasonKind[why], tuple(about), detail), tuple(cells))
