@@ -105,40 +105,19 @@ def misstated(members: dict[str, bytes]) -> None:
     members["sorter.json"] = json.dumps(head).encode()
 
 
-def older(members: dict[str, bytes]) -> None:
-    """As format 2 had it."""
-    head = json.loads(members["sorter.json"])
-    for answer in head["answers"]:
-        told = answer["trained_on"]["held_out"]
-        answer["trained_on"]["held_out"] = [told["right"] or 0, told["documents"]]
-    del head["plan"]["decide"]["rank_by"]
-    members["sorter.json"] = json.dumps(head | {"format": 2}).encode()
-
-
-def test_a_sorter_of_the_format_before_is_read_and_decides_as_it_did(
-    program: Program, demo: Path, tmp_path: Path
-) -> None:
-    by_probability = ("--set=classifier.calibrate=platt", "--set=decide.rank_by=probabilities", "--no-check")
-    program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", *by_probability, "-o", "a.sorter")
-    letters = demo / "letters-2026.csv"
-    before = program("score", "a.sorter", letters, "--json", "--quiet").json
-    altered(older)(tmp_path / "a.sorter")
-    assert program("score", "a.sorter", letters, "--json", "--quiet").json == before
-
-
 @pytest.mark.parametrize(
     ("spoil", "says"),
     [
         (lambda path: path.write_bytes(path.read_bytes()[:-200]), "cut short or altered"),
         (lambda path: path.write_bytes(path.read_bytes().replace(b"fern", b"worm")), "cut short or altered"),
-        (altered(newer), "is in sorter format 6; this program reads formats 2 to 5"),
+        (altered(newer), "is in sorter format 6; this program reads format 1"),
         (altered(misstated), "sorter.json misstates something"),
         (altered(other_terms), "the digest of terms.txt is wrong"),
         (altered(lambda members: members.update({"evil.py": b"x"})), "its members are not those of a sorter"),
         (altered(lambda members: members.pop("arrays/weights.npy")), "its members are not those of a sorter"),
         (altered(lambda members: members.pop("sorter.json")), "but not a sorter"),
         (altered(lambda members: members.update({"sorter.json": b"{"})), "sorter.json is not JSON"),
-        (altered(lambda members: members.update({"sorter.json": b'{"format": 2}'})), "sorter.json misstates something"),
+        (altered(lambda members: members.update({"sorter.json": b'{"format": 1}'})), "sorter.json misstates something"),
         (altered(endless), "numbers that are not finite"),
     ],
 )

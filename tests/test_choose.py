@@ -47,7 +47,7 @@ def test_it_finds_what_tells_the_labels_apart(tmp_path: Path, program: Program) 
     assert told["honest"]["value"] > 0.9 > 0.65 > told["as_it_is"]["value"]
     assert told["set_aside_to_judge"] == 180 and len(told["trials"]) == 9
     assert told["gain"]["low"] > 0 and told["reasons"][0]["without_it"]["low"] > 0
-    assert load_plan(tmp_path / "a.toml", [], {}, print).features.lengths == (1, 2)
+    assert load_plan(tmp_path / "a.toml", [], {}).features.lengths == (1, 2)
     again = program(*line, "--json", "-o", "b.toml", "--workers=2").json
     assert {**again, "seconds": 0} == {**told, "seconds": 0}
     assert (tmp_path / "a.toml").read_bytes() == (tmp_path / "b.toml").read_bytes()

@@ -16,7 +16,7 @@ from upsort.core.errors import UsageProblem
 from upsort.core.name_lists import quoted
 from upsort.core.plan import Classifier, Clean, Features, Judge, Plan
 from upsort.core.text.steps import STEPS
-from upsort.io.plan.plan_file import checked_plan, engine_of_plan, load_plan, parsed_value, renewed_plan
+from upsort.io.plan.plan_file import checked_plan, engine_of_plan, load_plan, parsed_value
 from upsort.io.plan.plan_keys import (
     SECTIONS,
     PlanKey,
@@ -140,33 +140,6 @@ def test_a_key_that_one_of_several_plans_uses_is_not_told() -> None:
     other = replace(plan, classifier=replace(plan.classifier, kind="neighbours"))
     assert idle_keys([plan, other]) == []
     assert idle_keys([plan], ("clean", "features")) == []
-
-
-@pytest.mark.parametrize(
-    ("before", "now", "notes"),
-    [
-        ({"priors": "uniform"}, {"prior": "uniform"}, 1),
-        ({"priors": "data", "prior": {}}, {"prior": "data"}, 1),
-        ({"priors": "uniform", "prior": {"a": 2.0}}, {"prior": {"a": 2.0}}, 1),
-        ({"label_weight": {"a": 2.0}}, {"label_weights": {"a": 2.0}}, 1),
-        ({"label_weights": "balanced", "label_weight": {}}, {"label_weights": "even"}, 2),
-        ({"kind": "weighted-svm"}, {"kind": "ratio-svm"}, 1),
-        ({"kind": "-".join(("complement", "nb"))}, {"kind": "naive-bayes", "event_model": "complement"}, 1),
-        ({"kind": "svm"}, {"kind": "svm"}, 0),
-    ],
-)
-def test_plans_of_before_are_read(before: dict[str, Any], now: dict[str, Any], notes: int) -> None:
-    found, told = renewed_plan({"classifier": before})
-    assert (found["classifier"], len(told)) == (now, notes)
-    assert checked_plan({"classifier": before}, "test") == checked_plan({"classifier": now}, "test")
-
-
-def test_an_old_name_in_a_plan_file_is_told(program: Program, tmp_path: Path, wet_and_dry: Path) -> None:
-    (tmp_path / "upsort.toml").write_text('[classifier]\nkind = "naive-bayes"\npriors = "uniform"\n')
-    told = program(
-        "train", wet_and_dry, "--text=text", "--label=label", "--no-check", "--in-at-least=1", "-o", "s.sorter"
-    )
-    assert "classifier.priors is now a value of classifier.prior." in told.err
 
 
 def test_what_comes_before_what(tmp_path: Path) -> None:

@@ -1,8 +1,7 @@
 """What is written comes back: sorters of every make, tables in every format, encoding and delimiter."""
 
 import json
-import zipfile
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -144,43 +143,6 @@ def test_ways_of_deciding(corpus: Path, tmp_path: Path, decide: dict[str, object
     path = tmp_path / "s.sorter"
     sorter = trained(corpus, {**PLAIN, "classifier": {"calibrate": "platt"}, "decide": decide}, path)
     comes_back(corpus, sorter, path)
-
-
-def test_an_earlier_format_is_read_with_the_names_of_then(corpus: Path, tmp_path: Path) -> None:
-    path, old = tmp_path / "s.sorter", tmp_path / "old.sorter"
-    sorter = trained(corpus, {**PLAIN, "classifier": {"kind": "naive-bayes", "prior": "uniform"}}, path)
-    with zipfile.ZipFile(path) as archive, zipfile.ZipFile(old, "w") as made:
-        for name in archive.namelist():
-            content = archive.read(name)
-            if name == "sorter.json":
-                head = json.loads(content)
-                head["format"] = 3
-                head["plan"]["classifier"] |= {"priors": "uniform", "prior": {}, "label_weight": {}}
-                content = json.dumps(head).encode()
-            made.writestr(name, content)
-    (again,) = load_sorters(old)
-    assert again.plan == replace(sorter.plan)
-    assert np.array_equal(
-        again.decide(documents(corpus, again)).scores, sorter.decide(documents(corpus, sorter)).scores
-    )
-
-
-def test_arrays_of_an_earlier_format_have_the_names_of_then(corpus: Path, tmp_path: Path) -> None:
-    path, old = tmp_path / "s.sorter", tmp_path / "old.sorter"
-    sorter = trained(corpus, {**PLAIN, "classifier": {"kind": "tree"}}, path)
-    with zipfile.ZipFile(path) as archive, zipfile.ZipFile(old, "w") as made:
-        for name in archive.namelist():
-            content = archive.read(name)
-            if name == "sorter.json":
-                head = json.loads(content)
-                head["format"] = 4
-                content = json.dumps(head).replace("node_documents", "support").encode()
-            made.writestr(name.replace("node_documents", "support"), content)
-    (again,) = load_sorters(old)
-    assert np.array_equal(
-        again.decide(documents(corpus, again)).scores, sorter.decide(documents(corpus, sorter)).scores
-    )
-    assert path.read_bytes() != old.read_bytes()
 
 
 CELLS = st.text(st.characters(exclude_categories=["Cs", "Cc"], exclude_characters="\ufeff"), max_size=20)

@@ -159,7 +159,7 @@ def test_a_ledger_with_hostile_rows_is_told(program: Program, tmp_path: Path) ->
                 f"INSERT INTO evaluations ({names}) VALUES ('t','c','n','p','d',?,1,'v',?)", (seed, settings)
             )
         ledger.execute("INSERT INTO measures VALUES (1, 'accuracy', 0.5, NULL, NULL)")
-        ledger.execute("PRAGMA user_version = 3")
+        ledger.execute("PRAGMA user_version = 1")
         ledger.commit()
     found = program("ledger", "l.sqlite", "--differences")
     assert "3 rows of the ledger hold what no evaluation writes" in found.err and "50" in found.out

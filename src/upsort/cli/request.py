@@ -119,7 +119,7 @@ def plan_of(options: PlanFileOptions, console: Console, own: Mapping[str, Mappin
             {setting.section: {setting.key: setting.value}}, setting.spelling
         )  # so that what is wrong is called as it was written
         given.setdefault(setting.section, {})[setting.key] = setting.value
-    plan = load_plan(path, options.set, given, console.note)
+    plan = load_plan(path, options.set, given)
     note_cost_orientation([plan.decide.cost_file] if plan.decide.cost_file else [], console)
     fold_options = options.given & _FOLD_OPTIONS
     if plan.columns.fold and fold_options:

@@ -1,8 +1,7 @@
 """The ledger: an SQLite file in the working folder. Every evaluation is a row of one table, every measure of it a row of another;
 what searches for a plan tried has a third (`known_trials`).
 
-Its version stands in SQLite's `user_version`. A ledger of an older version is brought up to date by the first program that
-writes to it, its rows stay; one of a newer version is read as far as its columns are known here, and never written to.
+Its version is SQLite's `user_version`. A ledger of a newer version is never written to.
 
 What earlier searches for a plan found out, in the ledger: how many documents of a sample a plan got right.
 
@@ -34,21 +33,12 @@ from upsort.version import __version__
 
 NAME = "upsort-ledger.sqlite"
 COLUMNS = ("time", "command", "name", "plan", "data", "seed", "documents", "version")
-VERSION = 3
-"""1: before versions were noted. 2: `user_version`; columns may be missing in rows of before, which are NULL there. 3: measures
-in rows of their own."""
+VERSION = 1
+"""Of the tables, in SQLite's `user_version`."""
 _NAMES = (*COLUMNS, "settings")
 _NUMBERS = ("seed", "documents")
 _TABLE = f"CREATE TABLE IF NOT EXISTS evaluations ({', '.join(_NAMES)})"
 _MEASURES = "CREATE TABLE IF NOT EXISTS measures (evaluation INTEGER, measure TEXT, value REAL, low REAL, high REAL)"
-_WERE_COLUMNS = {
-    "accuracy": ("accuracy", "low", "high"),
-    "baseline": ("baseline",),
-    "macro_f1": ("macro_f1",),
-    "log_loss": ("log_loss",),
-}
-"""Measures that were columns up to version 2: value, low and high, as far as they were kept."""
-_CAN_DROP = (3, 35)  # the version of SQLite from which on columns can be dropped
 _PATIENCE = 20.0  # seconds to wait for another writer
 _MOST_WORK = 500_000_000  # instructions of SQLite for one statement; a million evaluations take a tenth of that
 
@@ -101,12 +91,12 @@ class _NewerLedger(sqlite3.Error):
 
 @contextmanager
 def adding() -> Iterator[sqlite3.Connection]:
-    """The ledger, brought up to date, for rows to be added to it in one go. Raises sqlite3.Error where it cannot be written."""
+    """The ledger, for rows to be added in one transaction. Raises sqlite3.Error if it cannot be written."""
     with closing(opened(NAME, isolation_level=None)) as ledger:
-        ledger.execute("BEGIN IMMEDIATE")  # nobody else brings it up to date at the same time
+        ledger.execute("BEGIN IMMEDIATE")
         if (newer := _version(ledger)) > VERSION:
             raise _NewerLedger(f"{NAME} is of version {newer}, which this program does not know")
-        _bring_up_to_date(ledger)
+        _make_tables(ledger)
         yield ledger
         ledger.execute("COMMIT")
 
@@ -115,44 +105,12 @@ def _version(ledger: sqlite3.Connection) -> int:
     return int(ledger.execute("PRAGMA user_version").fetchone()[0])
 
 
-def _columns(ledger: sqlite3.Connection, table: str = "evaluations") -> set[str]:
-    return {row[1] for row in ledger.execute(f"PRAGMA table_info({table})")}
-
-
-def _bring_up_to_date(ledger: sqlite3.Connection) -> None:
-    """Make the table, or add the columns that it lacks; rows that are there keep everything."""
+def _make_tables(ledger: sqlite3.Connection) -> None:
     if _version(ledger) == VERSION:
         return
     ledger.execute(_TABLE)
     ledger.execute(_MEASURES)
-    columns = _columns(ledger)
-    for name in _NAMES:
-        if name not in columns:
-            ledger.execute(f"ALTER TABLE evaluations ADD COLUMN {name}")
-    for row, measures in _of_columns(ledger):
-        rows = [(row, key, *ends) for key, ends in measures.items()]
-        ledger.executemany("INSERT INTO measures VALUES (?, ?, ?, ?, ?)", rows)
-    if sqlite3.sqlite_version_info >= _CAN_DROP:
-        for name in columns & {name for names in _WERE_COLUMNS.values() for name in names}:
-            ledger.execute(f"ALTER TABLE evaluations DROP COLUMN {name}")
     ledger.execute(f"PRAGMA user_version = {VERSION}")
-
-
-def _of_columns(ledger: sqlite3.Connection) -> list[tuple[int, dict[str, Ends]]]:
-    """The measures of each row where they still are columns."""
-    columns = _columns(ledger)
-    former = [name for names in _WERE_COLUMNS.values() for name in names]
-    selected = ", ".join(name if name in columns else "NULL" for name in former)
-    rates = []
-    for row, *values in ledger.execute(f"SELECT rowid, {selected} FROM evaluations").fetchall():
-        by_name = dict(zip(former, values, strict=True))
-        measures: dict[str, Ends] = {}
-        for key, names in _WERE_COLUMNS.items():
-            if by_name[names[0]] is not None:
-                value, low, high = (*(by_name[name] for name in names), None, None)[:3]
-                measures[key] = (value, low, high)
-        rates.append((row, measures))
-    return rates
 
 
 def entries(path: Path) -> list[LedgerEntry]:
@@ -161,15 +119,10 @@ def entries(path: Path) -> list[LedgerEntry]:
         raise DataProblem(f"There is no ledger {path}.", "upsort evaluate and cross-validate write one where they run.")
     try:
         with closing(opened(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as ledger:
-            columns = _columns(ledger)
-            selection = ", ".join(name if name in columns else f"NULL AS {name}" for name in _NAMES)
-            rows = ledger.execute(f"SELECT rowid, {selection} FROM evaluations ORDER BY rowid").fetchall()
+            rows = ledger.execute(f"SELECT rowid, {', '.join(_NAMES)} FROM evaluations ORDER BY rowid").fetchall()
             measures: dict[int, dict[str, Ends]] = {row: {} for row, *_ in rows}
-            if _columns(ledger, "measures"):
-                for row, key, *ends in ledger.execute("SELECT evaluation, measure, value, low, high FROM measures"):
-                    measures.setdefault(row, {})[key] = (ends[0], ends[1], ends[2])
-            else:
-                measures |= dict(_of_columns(ledger))
+            for row, key, *ends in ledger.execute("SELECT evaluation, measure, value, low, high FROM measures"):
+                measures.setdefault(row, {})[key] = (ends[0], ends[1], ends[2])
     except sqlite3.Error as error:
         raise DataProblem(
             f"{path} is not a ledger, or is damaged: {error}.", "Move it away; a new one is begun."
@@ -180,7 +133,7 @@ def entries(path: Path) -> list[LedgerEntry]:
 
 
 def _sound(values: dict[str, Any], measures: dict[str, Ends]) -> LedgerEntry | None:
-    """A row as an evaluation; None where it cannot have been written by one. What older versions did not write is NULL."""
+    """A row as an evaluation; None if no evaluation can have written it."""
     texts: dict[str, Any] = {
         name: "" if values[name] is None else values[name] for name in _NAMES if name not in _NUMBERS
     }

@@ -1,11 +1,8 @@
-"""Keys of plans as earlier versions called them. What was written then stays readable.
-
-The plan file: TOML, read with `tomllib`, checked against the dataclasses of `core.plan`.
-"""
+"""The plan file: TOML, read with `tomllib`, checked against the dataclasses of `core.plan`."""
 
 import re
 import tomllib
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import asdict, fields, is_dataclass, replace
 from pathlib import Path
 from typing import Any, TypeVar
@@ -16,62 +13,6 @@ from upsort.core.errors import UsageProblem
 from upsort.core.name_lists import names_in, parts, suggestion, unquoted
 from upsort.core.plan import EngineChoice, Plan, Source, weighting_is_known
 from upsort.io.plan.plan_keys import SECTIONS, PlanKey, declared_keys, engine_keys, source_keys
-
-_WERE_KINDS = {
-    **{
-        f"{was}-nb": ("naive-bayes", model)
-        for was, model in (("multinomial", "counts"), ("bernoulli", "presence"), ("complement", "complement"))
-    },
-    "weighted-svm": ("ratio-svm", ""),
-}
-"""Kinds that were called otherwise: today's kind, and its event model."""
-
-
-def renewed_plan(values: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
-    """The same choices under the names of today, and what to tell of those that were called otherwise.
-
-    `classifier.priors` and `classifier.label_weight` became values of `classifier.prior` and `classifier.label_weights`, the
-    value `balanced` of the latter `even`. The event models of naive Bayes were kinds of their own. The step `stopwords` is
-    `stop_words`.
-    """
-    values, notes = _with_steps(values)
-    classifier = values.get("classifier")
-    if not isinstance(classifier, dict):
-        return values, notes
-    settings = dict(classifier)
-    if isinstance(was := settings.get("kind"), str) and was in _WERE_KINDS:
-        settings["kind"], model = _WERE_KINDS[was]
-        settings |= {"event_model": model} if model else {}
-        notes.append(
-            f"classifier.kind {was!r} is now {settings['kind']!r}{f' with event_model {model!r}' if model else ''}."
-        )
-    if settings.get("label_weights") == "balanced":
-        settings["label_weights"] = "even"
-        notes.append("classifier.label_weights 'balanced' is now 'even'.")
-    if "priors" in settings:
-        uniform = settings.pop("priors")
-        settings["prior"] = settings.get("prior") or uniform
-        notes.append("classifier.priors is now a value of classifier.prior.")
-    if "label_weight" in settings:
-        label_weight = settings.pop("label_weight")
-        if label_weight:  # beside `balanced` both counted; a sorter trained so is scored the same by either
-            settings["label_weights"] = label_weight
-        notes.append("classifier.label_weight is now a value of classifier.label_weights.")
-    for key in ("prior", "label_weights"):
-        if settings.get(key) == {}:
-            del settings[key]
-    return {**values, "classifier": settings}, notes
-
-
-def _with_steps(values: dict[str, Any]) -> tuple[dict[str, Any], list[str]]:
-    clean = values.get("clean")
-    steps = clean.get("steps") if isinstance(clean, dict) else None
-    steps = [steps] if isinstance(steps, str) else steps
-    if not isinstance(clean, dict) or not isinstance(steps, list | tuple) or "stopwords" not in steps:
-        return values, []
-    renamed = ["stop_words" if step == "stopwords" else step for step in steps]
-    return {**values, "clean": {**clean, "steps": renamed}}, ["The step stopwords is now stop_words."]
-
 
 DEFAULT_NAME = "upsort.toml"
 _LARGEST = 10_000_000  # bytes of a plan; a plan of a person has some hundreds
@@ -86,19 +27,15 @@ def load_plan(
     path: Path | None,
     settings: list[str],
     own: dict[str, dict[str, Any]],
-    notify: Callable[[str], None] = lambda _: None,
 ) -> Plan:
     """The plan in force: defaults < plan file < `settings` (`section.key=value`) < `own` (section → key → value).
 
-    tell: is told of keys that have another name now. Raises UsageProblem for a file that cannot be read, and for an unknown key
-    or wrong value.
+    Raises UsageProblem for a file that cannot be read, and for an unknown key or wrong value.
     """
     values = _values(path, settings)
     values.pop("engine", None)
     for section, keys in own.items():
         values.setdefault(section, {}).update(keys)
-    for note in renewed_plan(values)[1]:
-        notify(note)
     return checked_plan(values, str(path) if path is not None else "--set")
 
 
@@ -128,7 +65,7 @@ def checked_plan(values: dict[str, Any], where: str) -> Plan:
     if "try" in values:
         tried = {name: _with_sections(name, keys, where) for name, keys in _table(values["try"], "try", where).items()}
         values = {**{key: value for key, value in values.items() if key != "try"}, "candidates": tried}
-    plan_values = _as_lists(renewed_plan(values)[0])
+    plan_values = _as_lists(values)
     _check_names(plan_values, where)
     for name, table in plan_values.get("source", {}).items():  # apart from the rest, so that an error tells which
         _converted(table, Source, ("source", name), where)

@@ -185,8 +185,7 @@ def _distinct(names: Iterable[str]) -> None:
     _agree(len(set(names)) == len(names), "one of them twice")
 
 
-FORMAT = 5
-READABLE = (2, 3, 4, 5)
+FORMAT = 1
 HEAD = "sorter.json"
 _HEAD_LIMIT = 16 * 1024 * 1024
 _KINDS = {"<f8", "<i8", "<i4"}
@@ -220,9 +219,9 @@ def read_head(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
     number = head.get("format") if isinstance(head, dict) else None
     if not isinstance(number, int):
         raise damaged(path, "its sorter.json gives no format number")
-    if number not in READABLE:
+    if number != FORMAT:
         raise DataProblem(
-            f"{path} is in sorter format {number}; this program reads formats {READABLE[0]} to {FORMAT}.",
+            f"{path} is in sorter format {number}; this program reads format {FORMAT}.",
             "Use a newer version of upsort." if number > FORMAT else "Train it again with this version.",
         )
     if fault := fault_of(head):

@@ -38,9 +38,6 @@ from upsort.io.sorter.saving import LEFT_OUT, STORED, TERMS, folder_of
 from upsort.io.tables.bounds import DAMAGED
 
 _OPTIONAL = ("thresholds", "decision")
-_WERE_CALLED = {"node_documents": "support"}
-_RENAMED_IN = 5  # the format since which arrays have the names of today
-_BY_PROBABILITY = 2  # the format of sorters that gave the most probable label, whatever the calibration
 
 
 def load_sorter(path: Path, answer: str = "") -> TrainedSorter:
@@ -92,7 +89,7 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[TrainedSorter, ...]:
     expected: set[str] = set()
     for number, terms_of_answer in enumerate(names, 1):
         folder = folder_of(number, len(answers))
-        expected |= {folder + TERMS, *(f"{folder}{_member(name, head)}" for name in terms_of_answer)}
+        expected |= {folder + TERMS, *(f"{folder}{_member(name)}" for name in terms_of_answer)}
         expected |= {folder + LEFT_OUT} if "left_out_counts" in terms_of_answer else set()
         expected |= {folder + STORED} if "kept_counts" in terms_of_answer else set()
     contents = checked_members(archive, head, expected, path)
@@ -106,7 +103,7 @@ def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[TrainedSorter, ...]:
             terms=lines_in(contents[folder + TERMS], path),
             left_out=lines_in(contents.get(folder + LEFT_OUT, b""), path),
             stored_terms=lines_in(contents.get(folder + STORED, b""), path),
-            arrays={name: array_in(contents[folder + _member(name, head)], name, path) for name in terms_of_answer},
+            arrays={name: array_in(contents[folder + _member(name)], name, path) for name in terms_of_answer},
         )
         sorters.append(_restored(loaded, whole))
     return tuple(sorters)
@@ -132,9 +129,9 @@ def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], p
     ]
 
 
-def _member(name: str, head: dict[str, Any]) -> str:
+def _member(name: str) -> str:
     """The member that holds an array."""
-    return f"arrays/{_WERE_CALLED.get(name, name) if head['format'] < _RENAMED_IN else name}.npy"
+    return f"arrays/{name}.npy"
 
 
 Declared = tuple[int, tuple[str, ...], tuple[tuple[str, tuple[str, ...]], ...]]
@@ -273,10 +270,7 @@ def _stored(contents: _Contents, path: Path) -> StoredDocuments:
 
 
 def _held_out(values: Any) -> HeldOut:
-    """What folds told; of format 2 only how many were right of how many."""
-    if isinstance(values, list):
-        right, documents = int(values[0]), int(values[1])
-        return HeldOut(documents=documents, groups=documents, right=right) if documents else HeldOut()
+    """What the folds of the training measured."""
     return HeldOut(**{**values, "labels": np.array(values["labels"], dtype=np.int64)})
 
 
@@ -293,8 +287,6 @@ def _plan(head: dict[str, Any], path: Path) -> Plan:
         raise damaged(path, f"its plan is not one this version knows ({problem.what})") from None
     if plan.clean.pattern_seconds > SECONDS:  # a sorter's patterns may be a stranger's
         plan = replace(plan, clean=replace(plan.clean, pattern_seconds=SECONDS))
-    if head["format"] == _BY_PROBABILITY and plan.classifier.calibrate in {"platt", "isotonic"}:
-        return replace(plan, decide=replace(plan.decide, rank_by="probabilities"))
     return plan
 
 
