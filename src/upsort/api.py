@@ -60,7 +60,7 @@ class Answers:
 
     def frame(self) -> "DataFrame":
         """The same as a data frame, with the columns that a scored table has."""
-        table: DataFrame = pandas.DataFrame(
+        table: DataFrame = _frame_of(
             {
                 "sorted_label": self.labels,
                 "sorted_probability": self.probabilities,
@@ -229,8 +229,16 @@ class UsableRows:
 
     def frame(self) -> "DataFrame":
         """The same as a data frame of text."""
-        table: DataFrame = pandas.DataFrame(self.cells, columns=list(self.columns))
+        table: DataFrame = _frame_of(self.cells, columns=list(self.columns))
         return table
+
+
+def _frame_of(data: Any, **options: Any) -> "DataFrame":
+    """Raises UsageProblem if pandas is not installed."""
+    try:
+        return pandas.DataFrame(data, **options)
+    except ImportError:
+        raise UsageProblem("pandas is not installed.", "Install it: pip install 'upsort[frames]'.") from None
 
 
 def read(path: str | Path, encoding: str = "", delimiter: str = "", table: str = "", query: str = "") -> UsableRows:

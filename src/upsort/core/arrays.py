@@ -12,7 +12,7 @@ from typing import Any, overload
 import numpy as np
 import numpy.typing as npt
 
-from upsort.core.lazy import pandas
+from upsort.core.lazy import pyarrow
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -31,8 +31,8 @@ _LARGE = 400_000
 def factorize(values: AnyArray) -> tuple[npt.NDArray[np.intp], AnyArray]:
     """(n,) whole numbers → (n,) the number of each value, and the distinct values as they first come."""
     if values.size >= _LARGE:
-        codes, distinct = pandas.factorize(values)
-        return codes, np.asarray(distinct)
+        encoded = pyarrow.array(values).dictionary_encode()
+        return encoded.indices.to_numpy().astype(np.intp), encoded.dictionary.to_numpy()
     distinct, first, inverse = np.unique(values, return_index=True, return_inverse=True)
     order = np.argsort(first)
     rank: Any = np.empty(order.size, dtype=np.intp)

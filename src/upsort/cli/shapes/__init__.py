@@ -3,7 +3,7 @@ checked."""
 
 from typing import Any
 
-from pydantic import TypeAdapter
+import msgspec
 
 from upsort.cli.shapes import corpus, judging, using
 
@@ -37,5 +37,8 @@ docs."""
 
 
 def schema_of(shape: Any) -> dict[str, Any]:
-    """A shape as JSON Schema (draft 2020-12)."""
-    return TypeAdapter(shape).json_schema()
+    """A shape as JSON Schema (draft 2020-12), with the shapes that it refers to under `$defs`."""
+    (schema,), definitions = msgspec.json.schema_components((shape,), ref_template="#/$defs/{name}")
+    if "$ref" in schema:
+        schema = definitions.pop(schema["$ref"].rpartition("/")[2])
+    return {**schema, "$defs": definitions}

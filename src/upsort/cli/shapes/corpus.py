@@ -1,10 +1,8 @@
 """What the JSON of the commands before training holds."""
 
-from typing import Annotated, Any, NotRequired
+from typing import Annotated, Any, NotRequired, TypedDict
 
-from typing_extensions import TypedDict
-
-from upsort.cli.shapes.shared import RateJson, Result, closed, described
+from upsort.cli.shapes.shared import RateJson, Result, described
 from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.workflows.browse import ColumnInfo, Occurrence, ShownDocument
 from upsort.workflows.clean import DocumentSteps, StepOnCorpus
@@ -13,7 +11,6 @@ from upsort.workflows.survey import CopyCounts, OddDocuments
 from upsort.workflows.survey_findings import Finding
 
 
-@closed
 class Demo(Result):
     """upsort demo"""
 
@@ -21,7 +18,6 @@ class Demo(Result):
     files: list[str]
 
 
-@closed
 class GatherJson(Result):
     """upsort gather"""
 
@@ -37,7 +33,6 @@ class GatherJson(Result):
     unseen_labels: Annotated[dict[str, list[str]], described("asked for and not there, each with the nearest")]
 
 
-@closed
 class ShareOfAll(TypedDict):
     """So many documents, and which share of all that is."""
 
@@ -45,7 +40,6 @@ class ShareOfAll(TypedDict):
     share: float
 
 
-@closed
 class Survey(Result):
     """upsort survey"""
 
@@ -81,14 +75,12 @@ class Survey(Result):
     worth_a_look: list[Finding]
 
 
-@closed
 class SurveyColumns(Result):
     """upsort survey --columns"""
 
     columns: list[ColumnInfo]
 
 
-@closed
 class SurveyShow(Result):
     """upsort survey --show"""
 
@@ -96,7 +88,6 @@ class SurveyShow(Result):
     of: int
 
 
-@closed
 class SurveyFind(Result):
     """upsort survey --find"""
 
@@ -105,7 +96,6 @@ class SurveyFind(Result):
     of: int
 
 
-@closed
 class PlanWritten(Result):
     """upsort plan"""
 
@@ -113,7 +103,6 @@ class PlanWritten(Result):
     plan: Annotated[dict[str, Any], described("every key; see docs/plan.md")]
 
 
-@closed
 class PlanChecked(Result):
     """upsort plan --check"""
 
@@ -122,7 +111,6 @@ class PlanChecked(Result):
     plan: dict[str, Any]
 
 
-@closed
 class KeyDescription(TypedDict):
     """A key of the plan."""
 
@@ -135,14 +123,12 @@ class KeyDescription(TypedDict):
     idle: Annotated[str | None, described("why it has no effect in the plan in force")]
 
 
-@closed
 class PlanExplained(Result):
     """upsort plan --explain"""
 
     keys: list[KeyDescription]
 
 
-@closed
 class CleanShown(Result):
     """upsort clean"""
 
@@ -152,7 +138,6 @@ class CleanShown(Result):
     written: Annotated[int, described("rows")]
 
 
-@closed
 class StepDescription(TypedDict):
     """A cleaning step."""
 
@@ -164,14 +149,12 @@ class StepDescription(TypedDict):
     keys: list[str]
 
 
-@closed
 class CleanSteps(Result):
     """upsort clean --steps-help"""
 
     steps: list[StepDescription]
 
 
-@closed
 class WordForm(TypedDict):
     """A word after a step."""
 
@@ -179,14 +162,12 @@ class WordForm(TypedDict):
     form: str
 
 
-@closed
 class CleanWord(Result):
     """upsort clean --word"""
 
     words: dict[str, list[WordForm]]
 
 
-@closed
 class WordGroupJson(TypedDict):
     """Words that fell together."""
 
@@ -194,14 +175,12 @@ class WordGroupJson(TypedDict):
     words: dict[str, int]
 
 
-@closed
 class CleanGroups(Result):
     """upsort clean --groups"""
 
     groups: list[WordGroupJson]
 
 
-@closed
 class StepsComparedJson(TypedDict):
     """A list of steps."""
 
@@ -213,7 +192,6 @@ class StepsComparedJson(TypedDict):
     standing: str | None
 
 
-@closed
 class CleanCompared(Result):
     """upsort clean --compare-steps"""
 
@@ -224,7 +202,6 @@ class CleanCompared(Result):
     without_date: NotRequired[int]
 
 
-@closed
 class TermOfMatrix(TypedDict):
     """A term of the matrix."""
 
@@ -237,7 +214,6 @@ class TermOfMatrix(TypedDict):
     by_label: dict[str, int]
 
 
-@closed
 class TermOfDocument(TypedDict):
     """A term of one document."""
 
@@ -246,7 +222,6 @@ class TermOfDocument(TypedDict):
     weight: float
 
 
-@closed
 class FeaturesJson(Result):
     """upsort features"""
 
@@ -266,7 +241,6 @@ class FeaturesJson(Result):
     written: list[str]
 
 
-@closed
 class MadeVectorsJson(Result):
     """upsort features --make-vectors"""
 
@@ -276,7 +250,6 @@ class MadeVectorsJson(Result):
     nearest: dict[str, list[str]]
 
 
-@closed
 class PartOf(TypedDict):
     """One side of a split."""
 
@@ -284,7 +257,6 @@ class PartOf(TypedDict):
     documents: int
 
 
-@closed
 class SplitJson(Result):
     """upsort split"""
 

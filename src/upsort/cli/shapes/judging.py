@@ -1,10 +1,8 @@
 """What the JSON of the commands that train and judge holds."""
 
-from typing import Annotated, Any, NotRequired
+from typing import Annotated, Any, NotRequired, TypedDict
 
-from typing_extensions import TypedDict
-
-from upsort.cli.shapes.shared import Count, DuplicatesJson, JudgementJson, RateJson, Result, closed, described, opened
+from upsort.cli.shapes.shared import Count, DuplicatesJson, JudgementJson, RateJson, RatesJson, Result, described
 from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.core.evaluation.learning_curve import PowerLaw
 from upsort.plots.evaluation_figures import GrowthPoint
@@ -13,7 +11,6 @@ from upsort.workflows.shared.evaluation import Mistake
 from upsort.workflows.suspects import Suspect
 
 
-@closed
 class TrainedJson(TypedDict):
     """What came of a training, of each answer."""
 
@@ -36,7 +33,6 @@ class TrainedJson(TypedDict):
     held_out_accuracy: Annotated[RateJson | None, described("of the quick check")]
 
 
-@closed
 class Train(Result, TrainedJson):
     """upsort train"""
 
@@ -44,7 +40,6 @@ class Train(Result, TrainedJson):
     bytes: int
 
 
-@closed
 class TrainSeveral(Result):
     """upsort train, with several answers"""
 
@@ -53,7 +48,6 @@ class TrainSeveral(Result):
     answers: list[TrainedJson]
 
 
-@closed
 class Covered(TypedDict):
     """What leaving the less certain documents undecided brings."""
 
@@ -63,7 +57,6 @@ class Covered(TypedDict):
     of: int
 
 
-@closed
 class BeforeCalibration(TypedDict):
     """Without calibration."""
 
@@ -71,7 +64,6 @@ class BeforeCalibration(TypedDict):
     brier: float
 
 
-@closed
 class Evaluated(JudgementJson):
     """What is told of one answer of a sorter."""
 
@@ -86,14 +78,12 @@ class Evaluated(JudgementJson):
     mistakes: list[Mistake]
 
 
-@closed
 class Evaluate(Result, Evaluated):
     """upsort evaluate"""
 
     written: list[str]
 
 
-@closed
 class EvaluateSeveral(Result):
     """upsort evaluate, with several answers"""
 
@@ -101,7 +91,6 @@ class EvaluateSeveral(Result):
     written: list[str]
 
 
-@closed
 class Fold(TypedDict):
     """One fold."""
 
@@ -113,7 +102,6 @@ class Fold(TypedDict):
     reached: bool
 
 
-@closed
 class Copied(TypedDict):
     """The documents that have a copy."""
 
@@ -121,7 +109,6 @@ class Copied(TypedDict):
     copies_together: RateJson | None
 
 
-@closed
 class CrossValidated(JudgementJson, DuplicatesJson):
     """What folds tell of one answer."""
 
@@ -131,22 +118,20 @@ class CrossValidated(JudgementJson, DuplicatesJson):
     copied_documents: NotRequired[Copied]
 
 
-@closed
 class CrossValidate(Result, CrossValidated):
     """upsort cross-validate"""
 
 
-@closed
 class CrossValidateSeveral(Result):
     """upsort cross-validate, with several answers"""
 
     answers: dict[str, CrossValidated]
 
 
-@opened
-class CandidateJson(TypedDict):
-    """A candidate. Beside these keys there is a rate for every measure, under its name in docs/measures.md."""
+class CandidateJson(RatesJson):
+    """A candidate."""
 
+    baseline: RateJson
     name: str
     only_it: Annotated[Count, described("documents that it alone gets right, beside the most accurate")]
     only_the_best: Count
@@ -159,7 +144,6 @@ class CandidateJson(TypedDict):
     bytes: int
 
 
-@closed
 class Compare(Result, DuplicatesJson):
     """upsort compare"""
 
@@ -170,7 +154,6 @@ class Compare(Result, DuplicatesJson):
     nested: RateJson | None
 
 
-@closed
 class Finalist(TypedDict):
     """One of the last plans, on the folds."""
 
@@ -179,7 +162,6 @@ class Finalist(TypedDict):
     macro_f1: RateJson
 
 
-@closed
 class Brought(TypedDict):
     """A choice, and by how much the plan without it is behind."""
 
@@ -187,7 +169,6 @@ class Brought(TypedDict):
     without_it: DifferenceToBest
 
 
-@closed
 class Tried(TypedDict):
     """A plan that was tried."""
 
@@ -197,7 +178,6 @@ class Tried(TypedDict):
     known: Annotated[bool, described("whether an earlier search had found that out, as the ledger tells")]
 
 
-@closed
 class Choose(Result, DuplicatesJson):
     """upsort choose"""
 
@@ -219,7 +199,6 @@ class Choose(Result, DuplicatesJson):
     seconds: float
 
 
-@closed
 class Expected(TypedDict):
     """The result that is expected of so many documents."""
 
@@ -229,7 +208,6 @@ class Expected(TypedDict):
     high: float
 
 
-@closed
 class CurveOf(Result, DuplicatesJson):
     """upsort curve"""
 
@@ -239,7 +217,6 @@ class CurveOf(Result, DuplicatesJson):
     written: str | None
 
 
-@closed
 class Interval(TypedDict):
     """A number and the ends of its interval."""
 
@@ -248,7 +225,6 @@ class Interval(TypedDict):
     high: float
 
 
-@closed
 class SuspectsJson(Result, DuplicatesJson):
     """upsort suspects"""
 
@@ -259,7 +235,6 @@ class SuspectsJson(Result, DuplicatesJson):
     judged: int
 
 
-@closed
 class Noted(TypedDict):
     """An evaluation of the ledger."""
 
@@ -275,7 +250,6 @@ class Noted(TypedDict):
     measures: dict[str, RateJson]
 
 
-@closed
 class Ledger(Result):
     """upsort ledger"""
 

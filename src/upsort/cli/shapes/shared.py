@@ -1,24 +1,19 @@
 """What the JSON of several commands holds: rates, rows, judgements."""
 
-from typing import Annotated, Any, NotRequired
+from typing import Annotated, Any, NotRequired, TypedDict
 
-from pydantic import ConfigDict, Field, with_config
-from typing_extensions import TypedDict
-
-closed = with_config(ConfigDict(extra="forbid"))
-opened = with_config(ConfigDict(extra="allow"))
+from msgspec import Meta
 
 
 def described(text: str) -> Any:
     """What a key holds."""
-    return Field(description=text)
+    return Meta(description=text)
 
 
 Count = int | float
 """A count; a mean of counts where documents are judged several times."""
 
 
-@closed
 class RateJson(TypedDict):
     """A measured value with the ends of its 95 % interval; null where it is not defined, or too little bears on it."""
 
@@ -30,7 +25,6 @@ class RateJson(TypedDict):
     documents: NotRequired[Annotated[int, described("that it was measured on, where it is no share of them")]]
 
 
-@closed
 class RowsJson(TypedDict):
     """What became of the rows that were read."""
 
@@ -41,7 +35,6 @@ class RowsJson(TypedDict):
     set_aside_file: str | None
 
 
-@closed
 class Result(TypedDict):
     """What every document has."""
 
@@ -49,7 +42,6 @@ class Result(TypedDict):
     rows: NotRequired[RowsJson]
 
 
-@closed
 class DuplicatesJson(TypedDict):
     """How copies and groups were kept on one side of every split."""
 
@@ -59,7 +51,6 @@ class DuplicatesJson(TypedDict):
     without_date: int
 
 
-@closed
 class LabelJudged(TypedDict):
     """The decisions about one label."""
 
@@ -74,7 +65,6 @@ class LabelJudged(TypedDict):
     f_beta: RateJson
 
 
-@closed
 class AreasJson(TypedDict):
     """The areas under a label's curves."""
 
@@ -82,7 +72,6 @@ class AreasJson(TypedDict):
     precision_recall: RateJson
 
 
-@closed
 class OwnProbabilityJson(TypedDict):
     """What documents of a label got for it."""
 
@@ -97,14 +86,12 @@ ReliabilityBin = TypedDict(
 ReliabilityBin.__doc__ = "Documents whose stated probability is in one tenth."
 
 
-@closed
 class Baseline(RateJson):
     """The accuracy of always giving one label."""
 
     label: Annotated[str | None, described("that label; null where it differs from fold to fold")]
 
 
-@closed
 class UndecidedJson(TypedDict):
     """Documents that are left undecided, and the others."""
 
@@ -113,7 +100,6 @@ class UndecidedJson(TypedDict):
     confusion: dict[str, dict[str, Count]]
 
 
-@closed
 class CostsJson(TypedDict):
     """Mean costs of a document, by a table of costs."""
 
@@ -124,7 +110,6 @@ class CostsJson(TypedDict):
     more_than_most_probable: Annotated[RateJson, described("below 0 where deciding by costs pays")]
 
 
-@closed
 class PairMissedJson(TypedDict):
     """Documents that have two labels and were given neither."""
 
@@ -133,7 +118,6 @@ class PairMissedJson(TypedDict):
     of: Annotated[Count, described("documents that have both")]
 
 
-@closed
 class GivenInstead(TypedDict):
     """Documents that miss one label and were given another wrongly."""
 
@@ -143,7 +127,6 @@ class GivenInstead(TypedDict):
     of: Annotated[int, described("documents that have the missed label")]
 
 
-@closed
 class LabelSetsJson(TypedDict):
     """Which labels go wrong together, where cells hold several."""
 
@@ -151,13 +134,11 @@ class LabelSetsJson(TypedDict):
     given_instead: list[GivenInstead]
 
 
-@closed
-class JudgementJson(TypedDict):
-    """Everything measured of decisions."""
+class RatesJson(TypedDict):
+    """A rate for each measure that is defined; see docs/measures.md."""
 
-    accuracy: RateJson
-    baseline: Baseline
-    macro_f1: RateJson
+    accuracy: NotRequired[RateJson]
+    macro_f1: NotRequired[RateJson]
     micro_f1: NotRequired[Annotated[RateJson, described("of all labels together, where cells hold several")]]
     balanced_accuracy: NotRequired[RateJson]
     macro_precision: NotRequired[RateJson]
@@ -173,9 +154,15 @@ class JudgementJson(TypedDict):
     log_loss: NotRequired[RateJson]
     brier: NotRequired[RateJson]
     cost: NotRequired[Annotated[RateJson, described("the mean cost, where there is a table of costs")]]
-    costs: CostsJson | None
     decided: NotRequired[Annotated[RateJson, described("the share that is, where some are left undecided")]]
     decided_accuracy: NotRequired[Annotated[RateJson, described("of the decided ones")]]
+
+
+class JudgementJson(RatesJson):
+    """Everything measured of decisions."""
+
+    baseline: Baseline
+    costs: CostsJson | None
     undecided: UndecidedJson | None
     p_against_baseline: Annotated[float, described("of the exact paired test against the baseline")]
     repeats: int

@@ -1,16 +1,13 @@
 """What the JSON of the commands that read and use a sorter holds."""
 
-from typing import Annotated, NotRequired
+from typing import Annotated, NotRequired, TypedDict
 
-from typing_extensions import TypedDict
-
-from upsort.cli.shapes.shared import RateJson, Result, closed, described
+from upsort.cli.shapes.shared import RateJson, Result, described
 from upsort.core.analysis.drift import UnusualPeriod
 from upsort.workflows.next_documents import LabellingBenefit, LabelSuggestion
 from upsort.workflows.terms import TermFact
 
 
-@closed
 class TermRanked(TypedDict):
     """A term of a label."""
 
@@ -22,7 +19,6 @@ class TermRanked(TypedDict):
     stable: bool | None
 
 
-@closed
 class Terms(Result):
     """upsort terms"""
 
@@ -33,7 +29,6 @@ class Terms(Result):
     written: list[str]
 
 
-@closed
 class PulledTerm(TypedDict):
     """A term of the text, the word vector of one, or a column beside the text, with what it adds to each label's score."""
 
@@ -46,7 +41,6 @@ class PulledTerm(TypedDict):
     pulls: dict[str, float]
 
 
-@closed
 class Begins(TypedDict):
     """What the scores begin with, such as an intercept."""
 
@@ -54,7 +48,6 @@ class Begins(TypedDict):
     adds: dict[str, float]
 
 
-@closed
 class ContributionSumJson(TypedDict):
     """What adds up to the scores."""
 
@@ -62,7 +55,6 @@ class ContributionSumJson(TypedDict):
     terms: list[PulledTerm]
 
 
-@closed
 class TreeQuestion(TypedDict):
     """A question of a tree."""
 
@@ -72,7 +64,6 @@ class TreeQuestion(TypedDict):
     documents: Annotated[float, described("of the training that were asked")]
 
 
-@closed
 class QuestionPath(TypedDict):
     """The way through a tree."""
 
@@ -80,7 +71,6 @@ class QuestionPath(TypedDict):
     documents: Annotated[dict[str, float], described("of the training that answered alike, by label")]
 
 
-@closed
 class NeighbourVote(TypedDict):
     """A training document that has a say."""
 
@@ -92,7 +82,6 @@ class NeighbourVote(TypedDict):
     document: Annotated[str | None, described("its identifier, where it was found among the tables of --among")]
 
 
-@closed
 class WordWeight(TypedDict):
     """A word of the text, from start to end in it."""
 
@@ -105,7 +94,6 @@ class WordWeight(TypedDict):
     ]
 
 
-@closed
 class TermEstimate(TypedDict):
     """One term of the arithmetic of naive Bayes: times · ln(above / below)."""
 
@@ -116,7 +104,6 @@ class TermEstimate(TypedDict):
     log: float
 
 
-@closed
 class AbsentTerms(TypedDict):
     """What absent terms add."""
 
@@ -124,7 +111,6 @@ class AbsentTerms(TypedDict):
     log: float
 
 
-@closed
 class WorkedSum(TypedDict):
     """The arithmetic of one label."""
 
@@ -140,7 +126,6 @@ class WorkedSum(TypedDict):
     probability: float
 
 
-@closed
 class Flip(TypedDict):
     """Words whose absence changes the label."""
 
@@ -148,7 +133,6 @@ class Flip(TypedDict):
     label: str
 
 
-@closed
 class Similar(TypedDict):
     """A similar document."""
 
@@ -157,7 +141,6 @@ class Similar(TypedDict):
     similarity: float
 
 
-@closed
 class Explain(Result):
     """upsort explain"""
 
@@ -183,7 +166,6 @@ class Explain(Result):
     arithmetic: Annotated[list[WorkedSum] | None, described("with --arithmetic")]
 
 
-@closed
 class Next(Result):
     """upsort next"""
 
@@ -195,7 +177,6 @@ class Next(Result):
     written: str | None
 
 
-@closed
 class AddedTo(TypedDict):
     """What is known of the documents that were added to one answer."""
 
@@ -206,7 +187,6 @@ class AddedTo(TypedDict):
     held_out_new: Annotated[RateJson | None, described("of the new ones, by folds of all")]
 
 
-@closed
 class Extend(Result):
     """upsort extend"""
 
@@ -221,7 +201,6 @@ class Extend(Result):
     answers: list[AddedTo]
 
 
-@closed
 class Export(Result):
     """upsort export"""
 
@@ -232,7 +211,6 @@ class Export(Result):
     kind: str
 
 
-@closed
 class Score(Result):
     """upsort score -o FILE"""
 
@@ -247,7 +225,6 @@ class Score(Result):
     unknown_share: float
 
 
-@closed
 class TrendJson(Result):
     """upsort trend"""
 
@@ -258,7 +235,6 @@ class TrendJson(Result):
     written: str | None
 
 
-@closed
 class Report(Result):
     """upsort report"""
 
