@@ -18,7 +18,7 @@ from upsort.core.features.counting import Counts, count, counts_of, in_blocks
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.stemmers import english
-from upsort.core.text.stop_words import stop_words
+from upsort.core.text.word_lists import stop_words
 from upsort.parallel.tokenising import Tokenising, cut_blocks
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")

@@ -24,10 +24,10 @@ import msgspec
 import pytest
 from rich.cells import cell_len
 
+from upsort.cli.json_results import SHAPES
 from upsort.cli.main import main
 from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import Sentence, View
-from upsort.cli.shapes import SHAPES
 
 CASES = Path(__file__).parent / "cases"
 FILES = sorted(CASES.rglob("*.txt"))

@@ -14,9 +14,9 @@ from hypothesis import strategies as st
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.editing import Substitution, TextStep, edited
-from upsort.core.text.lemmas import learned_rules, rules_on_held_out, table_lemmatiser
 from upsort.core.text.step import Resources, StepPlace, shown, unmarked
 from upsort.core.text.steps import STEPS
+from upsort.core.text.word_lists import learned_rules, rules_on_held_out, table_lemmatiser
 from upsort.io.plan.resources import resources_for
 from upsort.workflows.clean import OnCorpus
 

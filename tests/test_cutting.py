@@ -12,7 +12,7 @@ from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.step import Resources
 from upsort.core.text.steps.patterns import any_of
-from upsort.core.text.stop_words import LANGUAGES, negations, stop_words
+from upsort.core.text.word_lists import LANGUAGES, negations, stop_words
 
 
 def words(text: str, *steps: str, resources: Resources | None = None, **settings: object) -> list[str]:

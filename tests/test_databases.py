@@ -18,10 +18,9 @@ from conftest import Program
 
 import upsort
 from upsort.core.errors import DataProblem
-from upsort.io.databases import tables
-from upsort.io.databases.connections import connected
-from upsort.io.databases.tables import DatabaseTable
-from upsort.io.sources import addresses
+from upsort.io.sources import addresses, database_tables
+from upsort.io.sources.database_tables import DatabaseTable
+from upsort.io.sources.databases import connected
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.tables import rows
 from upsort.io.tables.rows import ReadSettings, TableLayout
@@ -274,7 +273,7 @@ def test_passwords_are_hidden_and_found_again() -> None:
 
 
 def test_a_database_is_read_page_by_page_while_it_is_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("upsort.io.databases.connections.ROWS_A_BLOCK", 7)
+    monkeypatch.setattr("upsort.io.sources.databases.ROWS_A_BLOCK", 7)
     own = sqlite3.connect(tmp_path / "a.db", isolation_level=None)
     own.execute("CREATE TABLE t (n INTEGER, held)")
     own.executemany("INSERT INTO t VALUES (?, ?)", [(number, f"x{number}") for number in range(40)])
@@ -338,7 +337,7 @@ def test_a_server_needs_the_extra(monkeypatch: pytest.MonkeyPatch, program: Prog
         def __getattr__(self, name: str) -> Any:
             raise ImportError(name)
 
-    monkeypatch.setattr("upsort.io.databases.connections.sqlalchemy", Missing())
+    monkeypatch.setattr("upsort.io.sources.databases.sqlalchemy", Missing())
     assert "pip install 'upsort[sql]'" in program("gather", "postgresql://h/d", "-o", "o.csv", code=2).err
 
 
@@ -358,4 +357,4 @@ def test_options_that_say_no_database(tmp_path: Path, program: Program) -> None:
         assert "only the output of upsort score goes into one" in told and ":pw@" not in told
     assert sorted(path.name for path in tmp_path.iterdir()) == ["a.sorter", "c.csv"]
     program(*line, "sqlite:///x.db", "--into=b")
-    assert tables.database_table(f"sqlite:///{tmp_path}/x.db", rows.ReadSettings()).name.endswith("x.db#b")
+    assert database_tables.database_table(f"sqlite:///{tmp_path}/x.db", rows.ReadSettings()).name.endswith("x.db#b")

@@ -14,7 +14,6 @@ from upsort.core.evaluation.decision_costs import coverage
 from upsort.core.evaluation.intervals import Sample
 from upsort.core.evaluation.probability_measures import precision_recall_points, reliability, roc_points
 from upsort.plots import canvas
-from upsort.plots.bars import frequency_histogram, label_bars, length_histograms, month_bars, rank_frequency, term_bars
 from upsort.plots.confusions import confusion_figure
 from upsort.plots.evaluation_figures import (
     GrowthPoint,
@@ -27,7 +26,20 @@ from upsort.plots.evaluation_figures import (
     trend_figure,
 )
 from upsort.plots.pages import embedded
-from upsort.plots.term_figures import CloudWord, frequency_scatter, laid_out, overlap, term_weight_bars, word_cloud
+from upsort.plots.term_figures import (
+    CloudWord,
+    frequency_histogram,
+    frequency_scatter,
+    label_bars,
+    laid_out,
+    length_histograms,
+    month_bars,
+    overlap,
+    rank_frequency,
+    term_bars,
+    term_weight_bars,
+    word_cloud,
+)
 
 
 def texts(figure: Any) -> set[str]:

@@ -15,7 +15,7 @@ from upsort.core.text.tokeniser import tokenise
 from upsort.io.plan.resources import PROFILE_FILE, profiles
 from upsort.io.tables.encoding import find_encoding
 from upsort.workflows.demo import PARTNERS
-from upsort.workflows.shared.language import main_language
+from upsort.workflows.shared.context import main_language
 
 LETTERS: dict[str, list[str]] = {}
 with (files("upsort") / "demo" / PARTNERS).open(encoding="utf-8", newline="") as letters:

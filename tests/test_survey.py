@@ -16,7 +16,7 @@ from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.features.fingerprints import fingerprints_of, joined
 from upsort.core.text.characters import passages
 from upsort.core.text.languages import broken_characters
-from upsort.core.text.stop_words import LANGUAGES, negations, stop_words
+from upsort.core.text.word_lists import LANGUAGES, negations, stop_words
 from upsort.plots.term_figures import CloudWord, laid_out, overlap
 
 

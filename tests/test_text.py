@@ -11,8 +11,8 @@ from upsort.core.errors import UsageProblem
 from upsort.core.text.characters import is_repetition, lines_between, lower, mapped, passages, spellings
 from upsort.core.text.editing import Edit, Substitution, TracedText, edited
 from upsort.core.text.languages import broken_characters
-from upsort.core.text.lemmas import EnglishWords, english_lemma, learned_rules, rules_on_held_out, table_lemmatiser
 from upsort.core.text.step import has_marker_characters, marker, shown, unmarked
+from upsort.core.text.word_lists import EnglishWords, english_lemma, learned_rules, rules_on_held_out, table_lemmatiser
 
 TEXT = st.text(st.characters(exclude_categories=["Cs"]), max_size=40)
 

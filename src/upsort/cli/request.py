@@ -10,8 +10,15 @@ from pathlib import Path
 from typing import Any
 
 from upsort.cli.declaring import declared
-from upsort.cli.options import CommonOptions, ReadingOptions, RejectsOptions, WorkerOptions, plan_settings, spellings_of
-from upsort.cli.plan_options import PlanFileOptions
+from upsort.cli.options import (
+    CommonOptions,
+    PlanFileOptions,
+    ReadingOptions,
+    RejectsOptions,
+    WorkerOptions,
+    plan_settings,
+    spellings_of,
+)
 from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import View
 from upsort.core.errors import UsageProblem

@@ -18,6 +18,7 @@ from upsort.io.tables.columns import column_place, guessed_columns
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import SourceTable
+from upsort.workflows.shared.results import Result
 
 _SAMPLE_BLOCKS = 1
 
@@ -191,3 +192,24 @@ def parsed_where(text: str) -> tuple[str, str]:
     if not equals or not column.strip():
         raise UsageProblem(f"--where takes COLUMN=VALUE, not {text!r}.", "For example: --where label=pests")
     return column.strip(), value.strip()
+
+
+class SurveyColumns(Result):
+    """upsort survey --columns"""
+
+    columns: list[ColumnInfo]
+
+
+class SurveyShow(Result):
+    """upsort survey --show"""
+
+    documents: list[ShownDocument]
+    of: int
+
+
+class SurveyFind(Result):
+    """upsort survey --find"""
+
+    found: list[Occurrence]
+    documents_with_it: int
+    of: int

@@ -12,6 +12,7 @@ import time
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from math import ceil
+from typing import Annotated, Any, TypedDict
 
 import numpy as np
 
@@ -37,6 +38,7 @@ from upsort.workflows.shared.candidates import (
     trials,
 )
 from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.results import DuplicatesJson, RateJson, Result, described
 
 JUDGE_SHARE = 0.2  # of the documents, to judge the choice by
 _FOLDS = 3  # while trials are sorted out
@@ -345,3 +347,48 @@ def _difference(better: CrossValidation, other: CrossValidation, many: int) -> D
     """By how much one is behind another on the same documents. many: see `judging.behind`."""
     difference = (better.times_right() - other.times_right()).astype(np.float64)
     return difference_to_best(difference / better.sample.repeats, better.sample, many)
+
+
+class Finalist(TypedDict):
+    """One of the last plans, on the folds."""
+
+    name: str
+    accuracy: RateJson
+    macro_f1: RateJson
+
+
+class Brought(TypedDict):
+    """A choice, and by how much the plan without it is behind."""
+
+    choice: str
+    without_it: DifferenceToBest
+
+
+class Tried(TypedDict):
+    """A plan that was tried."""
+
+    name: str
+    documents: Annotated[int, described("on which it was judged last, while plans were sorted out")]
+    accuracy: Annotated[float | None, described("there; null where it could not be trained on them")]
+    known: Annotated[bool, described("whether an earlier search had found that out, as the ledger tells")]
+
+
+class Choose(Result, DuplicatesJson):
+    """upsort choose"""
+
+    chosen: str
+    changes: Annotated[dict[str, Any], described("keys of the plan with the values that were chosen")]
+    honest: Annotated[RateJson, described("the accuracy on the documents set aside")]
+    baseline: Annotated[RateJson, described("of always answering one label, on the same")]
+    on_the_folds: Annotated[RateJson, described("the accuracy on the folds that chose it")]
+    as_it_is: Annotated[RateJson, described("the accuracy of the given plan on the documents set aside")]
+    gain: Annotated[DifferenceToBest, described("by how much that one is behind")]
+    most_accurate: str
+    behind_it: Annotated[DifferenceToBest, described("the chosen one, on the folds")]
+    finalists: list[Finalist]
+    reasons: list[Brought]
+    left_out: Annotated[list[Brought], described("choices of the most accurate plan that the chosen one does without")]
+    trials: list[Tried]
+    set_aside_to_judge: int
+    counted: Annotated[int, described("how often the text was cleaned and counted")]
+    seconds: float

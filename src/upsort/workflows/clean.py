@@ -9,9 +9,11 @@ from dataclasses import field, replace
 from itertools import pairwise, zip_longest
 from operator import attrgetter
 from pathlib import Path
+from typing import Annotated, NotRequired, TypedDict
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem
+from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.core.features.corpus_counts import CorpusCounter
 from upsort.core.features.counting import in_blocks
 from upsort.core.lazy import record
@@ -33,6 +35,7 @@ from upsort.workflows.compare import MARGIN, ComparedPlan, CompareResult, Compar
 from upsort.workflows.shared.candidates import Candidate
 from upsort.workflows.shared.context import RunContext, nothing_usable
 from upsort.workflows.shared.corpus import count_blocks, counts_by_plan
+from upsort.workflows.shared.results import RateJson, Result, described
 
 CLEANED_COLUMN = "cleaned"
 NOTHING = "(nothing)"
@@ -402,3 +405,76 @@ def _distinct_terms(work: RunContext) -> int:
     for _ in count_blocks(work, DocumentReader.of_plan(work.plan, cleaning), measuring, cleaning, attrgetter("lines")):
         pass
     return counts_by_plan(measuring, work.plan, at_least=1).distinct
+
+
+class CleanShown(Result):
+    """upsort clean"""
+
+    documents: int
+    shown: list[DocumentSteps]
+    steps: list[StepOnCorpus]
+    written: Annotated[int, described("rows")]
+
+
+class StepDescription(TypedDict):
+    """A cleaning step."""
+
+    step: str
+    does: str
+    works: str
+    before: str
+    after: str
+    keys: list[str]
+
+
+class CleanSteps(Result):
+    """upsort clean --steps-help"""
+
+    steps: list[StepDescription]
+
+
+class WordForm(TypedDict):
+    """A word after a step."""
+
+    step: str
+    form: str
+
+
+class CleanWord(Result):
+    """upsort clean --word"""
+
+    words: dict[str, list[WordForm]]
+
+
+class WordGroupJson(TypedDict):
+    """Words that fell together."""
+
+    stem: str
+    words: dict[str, int]
+
+
+class CleanGroups(Result):
+    """upsort clean --groups"""
+
+    groups: list[WordGroupJson]
+
+
+class StepsComparedJson(TypedDict):
+    """A list of steps."""
+
+    steps: list[str]
+    distinct: int
+    accuracy: RateJson | None
+    p_exact: float | None
+    behind_the_best: DifferenceToBest | None
+    standing: str | None
+
+
+class CleanCompared(Result):
+    """upsort clean --compare-steps"""
+
+    steps: list[StepsComparedJson]
+    copies: NotRequired[int]
+    group_count: NotRequired[int | None]
+    taken_out_of_training: NotRequired[int]
+    without_date: NotRequired[int]

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from itertools import product
-from typing import Any
+from typing import Annotated, Any
 
 import numpy as np
 
@@ -32,6 +32,7 @@ from upsort.io.plan.plan_file import changed_plan, parsed_value
 from upsort.workflows.cross_validate import DuplicateHandling, PreparedFolds
 from upsort.workflows.shared.candidates import Candidate, PlanBatch, judge_batches, plan_batches
 from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.results import Count, DuplicatesJson, RateJson, RatesJson, Result, described
 
 MARGIN = 0.01
 _A_GRID = 3  # values of a key, from which on the best one tells whether more should be tried
@@ -257,3 +258,29 @@ def _nested(batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContex
     every = np.concatenate([right for right, _ in predictions]).astype(np.float64)
     sample = Sample.of(np.concatenate([places for _, places in predictions]), settings.repeats, judged.documents.groups)
     return share_of(every, np.ones(every.size), sample)
+
+
+class CandidateJson(RatesJson):
+    """A candidate."""
+
+    baseline: RateJson
+    name: str
+    only_it: Annotated[Count, described("documents that it alone gets right, beside the most accurate")]
+    only_the_best: Count
+    p_exact: float
+    p_folds: float
+    behind_the_best: DifferenceToBest
+    standing: str
+    on_training_parts: float | None
+    seconds: Annotated[float, described("of all its trainings, added up, whichever process did them")]
+    bytes: int
+
+
+class Compare(Result, DuplicatesJson):
+    """upsort compare"""
+
+    by: Annotated[str, described("the measure that orders the candidates")]
+    candidates: list[CandidateJson]
+    counted: Annotated[int, described("how often the text was cleaned and counted")]
+    at_the_end: list[RangeEnd]
+    nested: RateJson | None

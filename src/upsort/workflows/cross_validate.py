@@ -10,6 +10,7 @@ from contextlib import suppress
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import Annotated, NotRequired, TypedDict
 
 import numpy as np
 
@@ -19,7 +20,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.evaluation import cross_validation
 from upsort.core.evaluation.cross_validation import SplitParts
 from upsort.core.evaluation.intervals import Rate, share_of
-from upsort.core.evaluation.learning_curve import LearningCurve, fit_learning_curve, measure_learning_curve
+from upsort.core.evaluation.learning_curve import LearningCurve, PowerLaw, fit_learning_curve, measure_learning_curve
 from upsort.core.evaluation.splits import SplitOrder, Splits, splits
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
@@ -30,6 +31,7 @@ from upsort.plots.evaluation_figures import GrowthPoint, growth_figure
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.corpus import CorpusOptions, LabelColumn, LabelledCorpus, read_labelled_corpus
 from upsort.workflows.shared.figures import save
+from upsort.workflows.shared.results import DuplicatesJson, JudgementJson, RateJson, Result, described
 
 
 @record(frozen=True, kw_only=True)
@@ -246,3 +248,58 @@ def _wedge(growth: LearningCurve, last: int, now: float) -> list[tuple[float, fl
         middle = growth.at(size) + at_end * (1.0 - share)
         intervals.append((size, middle - (end - low) * share**0.5, middle + (high - end) * share**0.5))
     return intervals
+
+
+class Fold(TypedDict):
+    """One fold."""
+
+    fold: int
+    accuracy: RateJson
+    baseline: RateJson
+    training_accuracy: RateJson
+    terms: int
+    reached: bool
+
+
+class Copied(TypedDict):
+    """The documents that have a copy."""
+
+    copies_apart: RateJson | None
+    copies_together: RateJson | None
+
+
+class CrossValidated(JudgementJson, DuplicatesJson):
+    """What folds tell of one answer."""
+
+    folds: list[Fold]
+    spread: Annotated[float | None, described("the standard deviation of the folds' accuracies")]
+    copies_together: NotRequired[JudgementJson]
+    copied_documents: NotRequired[Copied]
+
+
+class CrossValidate(Result, CrossValidated):
+    """upsort cross-validate"""
+
+
+class CrossValidateSeveral(Result):
+    """upsort cross-validate, with several answers"""
+
+    answers: dict[str, CrossValidated]
+
+
+class Expected(TypedDict):
+    """The result that is expected of so many documents."""
+
+    documents: int
+    value: float
+    low: float
+    high: float
+
+
+class CurveOf(Result, DuplicatesJson):
+    """upsort curve"""
+
+    points: list[GrowthPoint]
+    growth: PowerLaw | None
+    twice_as_many: Expected | None
+    written: str | None

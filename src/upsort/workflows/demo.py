@@ -6,6 +6,7 @@ from pathlib import Path
 
 from upsort.core.errors import DataProblem
 from upsort.io.outputs.atomic import cannot_write, replacing
+from upsort.workflows.shared.results import Result
 
 _DATA = files("upsort") / "demo"
 
@@ -48,3 +49,10 @@ def write_demo_files(folder: Path, overwrite: bool = False) -> list[Path]:
     except OSError as error:
         raise cannot_write(folder, error) from error
     return written
+
+
+class Demo(Result):
+    """upsort demo"""
+
+    folder: str
+    files: list[str]

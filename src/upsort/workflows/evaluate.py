@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import ExitStack
 from dataclasses import field, fields, replace
 from pathlib import Path
+from typing import Annotated, TypedDict
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -41,6 +42,7 @@ from upsort.workflows.score import (
 from upsort.workflows.shared.context import nothing_usable
 from upsort.workflows.shared.evaluation import DecidedCorpus, Evaluation, Mistake, evaluate_decisions
 from upsort.workflows.shared.reading import DocumentReading, map_blocks
+from upsort.workflows.shared.results import JudgementJson, RateJson, Result, described
 
 _PULLS = 3
 
@@ -369,3 +371,46 @@ def _write_documents(writer: RowWriter, compared: Sequence[DecidedCorpus], answe
                 )
         times = next(documents.times[at[name]] for documents, at in zip(compared, places, strict=True) if name in at)
         writer.writerow([name, str(times), *cells, *mistake_cells(mistakes, answer)])
+
+
+class Covered(TypedDict):
+    """What leaving the less certain documents undecided brings."""
+
+    undecided_below: float
+    decided: int
+    right: int
+    of: int
+
+
+class BeforeCalibration(TypedDict):
+    """Without calibration."""
+
+    log_loss: float
+    brier: float
+
+
+class Evaluated(JudgementJson):
+    """What is told of one answer of a sorter."""
+
+    training_accuracy: RateJson
+    unknown_labels: dict[str, int]
+    by: Annotated[dict[str, RateJson], described("for each value of the column --by")]
+    all_words_known: RateJson
+    some_words_unknown: RateJson
+    without_copies_of_training: RateJson | None
+    before_calibration: BeforeCalibration | None
+    coverage: list[Covered]
+    mistakes: list[Mistake]
+
+
+class Evaluate(Result, Evaluated):
+    """upsort evaluate"""
+
+    written: list[str]
+
+
+class EvaluateSeveral(Result):
+    """upsort evaluate, with several answers"""
+
+    answers: dict[str, Evaluated]
+    written: list[str]

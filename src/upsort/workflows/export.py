@@ -5,7 +5,7 @@ import json
 import random
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
 from upsort.core.errors import UsageProblem
 from upsort.core.lazy import record
@@ -17,6 +17,7 @@ from upsort.io.plan.plan_keys import plan_text
 from upsort.io.sorter.export import json_bytes, onnx_bytes
 from upsort.io.tables.documents import DocumentReader
 from upsort.version import __version__
+from upsort.workflows.shared.results import Result, described
 
 ONNX, JSON = ".onnx", ".json"
 _TEXTS = 100
@@ -121,3 +122,13 @@ def _samples(sorter: TrainedSorter, texts: Sequence[str]) -> dict[str, Any]:
             for place, tokens, label, probabilities in rows
         ],
     }
+
+
+class Export(Result):
+    """upsort export"""
+
+    exported: str
+    tokens: Annotated[str, described("the file of texts with their tokens")]
+    terms: int
+    labels: list[str]
+    kind: str

@@ -6,7 +6,7 @@ Adding newly labelled documents to a sorter.
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Literal
+from typing import Annotated, Literal, TypedDict
 
 import numpy as np
 import xxhash
@@ -40,6 +40,7 @@ from upsort.workflows.shared.corpus import (
     read_labelled_corpus,
     with_vectors,
 )
+from upsort.workflows.shared.results import RateJson, Result, described
 
 
 def stored_documents(corpus: LabelledCorpus, answer: LabelColumn) -> StoredDocuments:
@@ -285,3 +286,27 @@ def _unknown_share(sorter: TrainedSorter, documents: LabelledDocuments) -> float
 
 def _terms(sorters: Sequence[TrainedSorter]) -> set[str]:
     return {term for sorter in sorters for term in sorter.space.terms}
+
+
+class AddedTo(TypedDict):
+    """What is known of the documents that were added to one answer."""
+
+    answer: str | None
+    unknown_share: Annotated[float | None, described("of the new documents' words, to the sorter as it was")]
+    new_right_before: Annotated[RateJson, described("of the new documents, by the sorter as it was")]
+    held_out_older: Annotated[RateJson | None, described("of the older documents, by folds of all")]
+    held_out_new: Annotated[RateJson | None, described("of the new ones, by folds of all")]
+
+
+class Extend(Result):
+    """upsort extend"""
+
+    sorter: str
+    bytes: int
+    way: str
+    documents: int
+    added: int
+    new_terms: int
+    lost_terms: int
+    new_labels: list[str]
+    answers: list[AddedTo]

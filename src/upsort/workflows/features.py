@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from functools import partial
 from operator import attrgetter
 from pathlib import Path
+from typing import TypedDict
 
 import numpy as np
 from scipy.sparse import csr_array, vstack
@@ -34,12 +35,13 @@ from upsort.io.plan.resources import resources_for, write_vectors
 from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata, large_blocks
 from upsort.io.tables.documents import DocumentReader
 from upsort.parallel.tokenising import Tokenising, cut_blocks
-from upsort.plots.bars import frequency_histogram, rank_frequency
+from upsort.plots.term_figures import frequency_histogram, rank_frequency
 from upsort.workflows.score import ScoringInput
 from upsort.workflows.shared.context import RunContext, nothing_usable
 from upsort.workflows.shared.corpus import count_blocks, counts_by_plan, minimum_documents
 from upsort.workflows.shared.distributed_counting import can_distribute, distributed_counts
 from upsort.workflows.shared.figures import save_all
+from upsort.workflows.shared.results import Result
 
 UNLABELLED = "(no label)"
 _ROWS_AT_ONCE = 1000
@@ -342,3 +344,51 @@ def draw_features(matrix: NamedFeatures, folder: Path) -> list[Path]:
             ),
         ]
     )
+
+
+class TermOfMatrix(TypedDict):
+    """A term of the matrix."""
+
+    term: str
+    documents: int
+    count: int
+    idf: float
+    mean_weight: float
+    largest_weight: float
+    by_label: dict[str, int]
+
+
+class TermOfDocument(TypedDict):
+    """A term of one document."""
+
+    term: str
+    count: int
+    weight: float
+
+
+class FeaturesJson(Result):
+    """upsort features"""
+
+    documents: int
+    terms: int
+    nonzeros: int
+    density: float
+    distinct_terms: int
+    seen_once: int
+    too_rare: int
+    too_common: int
+    too_many: int
+    without_tokens: int
+    bytes: int
+    top: list[TermOfMatrix]
+    document: list[TermOfDocument]
+    written: list[str]
+
+
+class MadeVectorsJson(Result):
+    """upsort features --make-vectors"""
+
+    written: str
+    words: int
+    dimensions: int
+    nearest: dict[str, list[str]]

@@ -7,6 +7,7 @@ rare, which documents are copies). Only prints of the documents are held in betw
 from collections import Counter
 from dataclasses import field
 from pathlib import Path
+from typing import Annotated
 
 from upsort.core.lazy import record
 from upsort.core.name_lists import nearest
@@ -19,6 +20,7 @@ from upsort.io.tables.formats import format_to_write
 from upsort.io.tables.rows import RowWriter, TextWriter, text_maker
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.reading import RowReading, map_blocks
+from upsort.workflows.shared.results import Result, described
 from upsort.workflows.shared.row_filter import CorpusRows, FirstPass, RowFilter, RowGatherer, RowInspector
 
 _CHARACTERS_AT_ONCE = 2_000_000
@@ -112,3 +114,18 @@ def _first_pass(work: RunContext, row_filter: RowFilter, reading: RowReading) ->
         first_pass.add(seen)
     first_pass.finish()
     return first_pass
+
+
+class GatherJson(Result):
+    """upsort gather"""
+
+    corpus: str
+    documents: int
+    rows_written: int
+    marked: Annotated[int, described("kept, and marked as to be set aside")]
+    conflicts: Annotated[int, described("copies under another label than what they copy")]
+    sources: dict[str, dict[str, int]]
+    labels: dict[str, int]
+    spellings: Annotated[list[dict[str, int]], described("labels that differ only in case, spaces or punctuation")]
+    missing_columns: dict[str, list[str]]
+    unseen_labels: Annotated[dict[str, list[str]], described("asked for and not there, each with the nearest")]

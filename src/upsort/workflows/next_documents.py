@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Annotated
 
 from scipy.sparse import csr_array
 
@@ -21,6 +22,7 @@ from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.workflows.extend import labelled_documents_of
 from upsort.workflows.score import ScoringInput, joined_decisions
 from upsort.workflows.shared.context import nothing_usable
+from upsort.workflows.shared.results import Result, described
 
 GUESS = "guessed_label"
 _CONTENTS = Features(hash_bits=14)
@@ -146,3 +148,14 @@ def _write(
     with table_file(output, [*by_name.columns, label, GUESS]) as writer:
         for columns, row, guess in rows:
             writer.writerow([*by_name.row(columns, row), "", guess])
+
+
+class Next(Result):
+    """upsort next"""
+
+    documents: list[LabelSuggestion]
+    worth: Annotated[
+        LabellingBenefit | None,
+        described("what labelling more is expected to bring, of a sorter that keeps its documents"),
+    ]
+    written: str | None

@@ -31,6 +31,7 @@ from upsort.workflows.score import ScoringInput
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.evaluation import Evaluation, Mistake
 from upsort.workflows.shared.figures import Drawing, drawn_in_parallel, reliabilities
+from upsort.workflows.shared.results import Result
 from upsort.workflows.suspects import SuspectsResult, suspects
 
 _TERMS = 12
@@ -235,3 +236,11 @@ def _commands(sources: ReportSources, sorter: TrainedSorter) -> list[str]:
     judged = " ".join(map(shlex.quote, sources.judged))
     file = shlex.quote(sources.sorter)
     return [f"upsort train {training} --plan upsort.toml -o {file}", f"upsort evaluate {file} {judged}"]
+
+
+class Report(Result):
+    """upsort report"""
+
+    written: str
+    bytes: int
+    suspects: int | None

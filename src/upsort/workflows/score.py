@@ -7,7 +7,7 @@ from dataclasses import field, fields, replace
 from functools import partial
 from itertools import count
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any, NotRequired
 
 import numpy as np
 
@@ -26,6 +26,7 @@ from upsort.io.tables.rows import RowSink, TextOf, text_maker, write_made
 from upsort.parallel.processes import ExecutionEngine
 from upsort.workflows.shared.context import ALONE, Advance, no_progress
 from upsort.workflows.shared.reading import DocumentReading, ReadPiece, map_blocks
+from upsort.workflows.shared.results import Result, described
 from upsort.workflows.shared.scored_rows import (
     ScoredBlock,
     ScoreResult,
@@ -328,3 +329,17 @@ def _texts(value: Any) -> Iterator[str]:
         if isinstance(text, str) and text and "\0" not in text:
             yield text
             yield text.partition("=")[2] or text
+
+
+class Score(Result):
+    """upsort score -o FILE"""
+
+    scored: str
+    documents: int
+    labels: NotRequired[dict[str, int]]
+    answers: NotRequired[dict[str, dict[str, int]]]
+    without_tokens: int
+    nothing_known: Annotated[
+        int, described("documents without a word that the sorter knows, those without any word included")
+    ]
+    unknown_share: float

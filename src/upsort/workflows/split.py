@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TypedDict
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -28,6 +29,7 @@ from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason
 from upsort.workflows.cross_validate import day_numbers
 from upsort.workflows.shared.context import RunContext, nothing_usable
 from upsort.workflows.shared.corpus import labels_of
+from upsort.workflows.shared.results import Result
 
 _FAR = 0.03  # from the share that was asked for
 
@@ -188,3 +190,24 @@ def _far(rows: Sequence[int], label_counts: Sequence[dict[str, int]], share: flo
         if off > _FAR * (training_count + held_out_count) and off >= 1:
             differences[name] = held_out_count / (training_count + held_out_count)
     return differences
+
+
+class PartOf(TypedDict):
+    """One side of a split."""
+
+    file: str
+    documents: int
+
+
+class SplitJson(Result):
+    """upsort split"""
+
+    training: PartOf
+    held_out: PartOf
+    labels: dict[str, dict[str, int]]
+    copies: int
+    groups: int | None
+    taken_out_of_training: int
+    without_date: int
+    off_the_share: dict[str, float]
+    seed: int | None

@@ -5,6 +5,7 @@ from dataclasses import field
 from heapq import nlargest, nsmallest
 from itertools import islice
 from operator import attrgetter
+from typing import Annotated, Any, TypedDict
 
 import numpy as np
 
@@ -26,14 +27,14 @@ from upsort.core.features.fingerprints import Fingerprints, joined
 from upsort.core.lazy import record
 from upsort.core.text.characters import joined_labels, spellings
 from upsort.core.text.languages import DetectedLanguage
-from upsort.core.text.stop_words import negations, stop_words
+from upsort.core.text.word_lists import negations, stop_words
 from upsort.core.training.labelled import numbered
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import ReasonKind
-from upsort.workflows.shared.context import RunContext, nothing_usable
-from upsort.workflows.shared.language import main_language
+from upsort.workflows.shared.context import RunContext, main_language, nothing_usable
 from upsort.workflows.shared.reading import DocumentReading, map_blocks
+from upsort.workflows.shared.results import Result, described
 from upsort.workflows.shared.survey_blocks import BlockSurveyor, SurveyDocument, SurveyedBlock
 
 _CHARACTERS_AT_ONCE = 4_000_000
@@ -291,3 +292,54 @@ def _merged(summaries: list[ColumnSummary]) -> list[ColumnSummary]:
     for summary in summaries:
         by_name.setdefault(summary.name, summary)
     return list(by_name.values())
+
+
+@record(frozen=True)
+class Finding:
+    """what: in a sentence. command: what to type about it, as it can be run. then: what to do with its result."""
+
+    what: str
+    command: str
+    then: str = ""
+
+
+class ShareOfAll(TypedDict):
+    """So many documents, and which share of all that is."""
+
+    documents: int
+    share: float
+
+
+class Survey(Result):
+    """upsort survey"""
+
+    documents: int
+    empty: int
+    labels: dict[str, ShareOfAll]
+    unlabelled: int
+    spellings: list[dict[str, int]]
+    characters: dict[str, float]
+    words: dict[str, float]
+    words_by_label: dict[str, dict[str, float]]
+    length_share: Annotated[float | None, described("of the variance of lengths that lies between labels")]
+    shortest: list[SurveyDocument]
+    longest: list[SurveyDocument]
+    openings: dict[str, int]
+    copies: CopyCounts
+    odd: list[OddDocuments]
+    language: Annotated[str, described("whose stop words are left out")]
+    distinct_terms: int
+    terms: list[dict[str, Any]]
+    terms_without_stop_words: list[dict[str, Any]]
+    terms_by_label: dict[str, list[dict[str, Any]]]
+    terms_by_label_with_stop_words: dict[str, list[dict[str, Any]]]
+    columns: list[dict[str, Any]]
+    spoken: Annotated[
+        str | None, described("the code of the language that the texts seem to be in; null where it is not known")
+    ]
+    languages: Annotated[dict[str, int], described("documents in each language that is told, by name")]
+    script: Annotated[str | None, described("the script, where the language is not known by it")]
+    broken: Annotated[str, described("the first broken characters, where there are any")]
+    several: Annotated[int, described("documents of several labels, which count at each")]
+    separator: Annotated[str, described("what seems to separate the labels of a cell, where nobody says so")]
+    worth_a_look: list[Finding]

@@ -4,25 +4,15 @@ import shlex
 from collections.abc import Sequence
 
 from upsort.core import plan
-from upsort.core.lazy import record
 from upsort.core.name_lists import quoted
 from upsort.core.text.languages import NAMES, WITHOUT_SPACES
 from upsort.io.tables.documents import separator_option
-from upsort.workflows.survey import IN_ANOTHER, SAME_NAME, SurveyResult
+from upsort.workflows.survey import IN_ANOTHER, SAME_NAME, Finding, SurveyResult
 
 _MOST = 5
 _SCARCE = 10
 _INFORMATIVE_LENGTH = 0.1
 _LOPSIDED = 0.8
-
-
-@record(frozen=True)
-class Finding:
-    """what: in a sentence. command: what to type about it, as it can be run. then: what to do with its result."""
-
-    what: str
-    command: str
-    then: str = ""
 
 
 def survey_findings(

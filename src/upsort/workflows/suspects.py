@@ -3,6 +3,7 @@
 from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
+from typing import TypedDict
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -30,6 +31,7 @@ from upsort.io.tables.documents import LABELLED, DocumentReader
 from upsort.workflows.cross_validate import DuplicateHandling, PreparedFolds, prepare_folds
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.corpus import CorpusOptions, read_labelled_corpus
+from upsort.workflows.shared.results import DuplicatesJson, Result
 
 _PULLS = 4
 OWN, RATHER, OTHER = "own_probability", "rather", "rather_probability"
@@ -218,3 +220,21 @@ def _write(work: RunContext, resources: Resources, output: Path, of_row: dict[in
         for number, suspect in of_row.items():
             own, other, wrong = (f"{share:.4f}" for share in (suspect.own, suspect.other, suspect.wrong))
             writer.writerow([*rows[number], own, suspect.rather, other, wrong])
+
+
+class Interval(TypedDict):
+    """A number and the ends of its interval."""
+
+    value: float
+    low: float
+    high: float
+
+
+class SuspectsJson(Result, DuplicatesJson):
+    """upsort suspects"""
+
+    suspects: list[Suspect]
+    expected_wrong: Interval
+    wrong_share_by_label: dict[str, float]
+    judged_by: list[str]
+    judged: int

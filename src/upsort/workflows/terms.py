@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from functools import partial
 from itertools import chain, count
 from pathlib import Path
+from typing import Annotated, TypedDict
 
 import numpy as np
 
@@ -36,6 +37,7 @@ from upsort.workflows.cross_validate import prepare_folds
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.corpus import read_labelled_corpus
 from upsort.workflows.shared.figures import Drawing, save_all
+from upsort.workflows.shared.results import Result, described
 
 _FACTS = 3
 WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
@@ -306,3 +308,24 @@ def file_names(labels: Sequence[str]) -> list[str]:
             next(name for name in chain([base], candidates) if name.casefold() not in map(str.casefold, names))
         )
     return names
+
+
+class TermRanked(TypedDict):
+    """A term of a label."""
+
+    term: str
+    value: Annotated[float, described("by the way that ranks them")]
+    z: float | None
+    documents: int
+    others: int
+    stable: bool | None
+
+
+class Terms(Result):
+    """upsort terms"""
+
+    way: str
+    labels: dict[str, list[TermRanked]]
+    against: dict[str, list[TermRanked]]
+    facts: list[TermFact]
+    written: list[str]

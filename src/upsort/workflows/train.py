@@ -3,6 +3,7 @@
 import time
 from dataclasses import replace
 from pathlib import Path
+from typing import Annotated, NotRequired, TypedDict
 
 import numpy as np
 
@@ -23,9 +24,9 @@ from upsort.core.training.train_sorter import train_sorter
 from upsort.io.outputs.atomic import check_writable
 from upsort.io.sorter.saving import save_sorters
 from upsort.workflows.extend import stored_documents
-from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.context import RunContext, language_of, other_language
 from upsort.workflows.shared.corpus import CorpusOptions, LabelColumn, read_labelled_corpus
-from upsort.workflows.shared.language import language_of, other_language
+from upsort.workflows.shared.results import RateJson, Result, described
 from upsort.workflows.shared.scored_rows import check_costs
 
 
@@ -154,3 +155,40 @@ def _quick_check(documents: LabelledDocuments, method: PlanWithResources) -> Qui
     right = documents.right(prediction.held_out, prediction.sorted_as, prediction.sets).astype(np.float64)
     sample = Sample.of(prediction.held_out, 1, documents.groups)
     return QuickCheck(share_of(right, np.ones(right.size), sample), sample.groups)
+
+
+class TrainedJson(TypedDict):
+    """What came of a training, of each answer."""
+
+    answer: NotRequired[str]
+    classifier: str
+    documents: int
+    terms: int
+    labels: dict[str, int]
+    penalty: float
+    passes: Annotated[int, described("over the documents, before the steps; only of large trainings")]
+    iterations: int
+    optimality: float
+    reached: bool
+    calibration: str
+    undecided_below: Annotated[float | None, described("the bound, where there is one")]
+    too_common: Annotated[list[str], described("terms left out for being in too many documents")]
+    without_tokens: int
+    copies: int
+    training_accuracy: RateJson
+    held_out_accuracy: Annotated[RateJson | None, described("of the quick check")]
+
+
+class Train(Result, TrainedJson):
+    """upsort train"""
+
+    sorter: str
+    bytes: int
+
+
+class TrainSeveral(Result):
+    """upsort train, with several answers"""
+
+    sorter: str
+    bytes: int
+    answers: list[TrainedJson]

@@ -5,7 +5,7 @@ from datetime import date, timedelta
 from functools import partial
 from pathlib import Path
 
-from upsort.core.analysis.drift import Trend, trend_of
+from upsort.core.analysis.drift import Trend, UnusualPeriod, trend_of
 from upsort.core.dates import Dates, DateTally, checked_form, dates_of
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.lazy import record
@@ -16,6 +16,7 @@ from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason
 from upsort.plots.evaluation_figures import trend_figure
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.figures import save
+from upsort.workflows.shared.results import RateJson, Result
 from upsort.workflows.shared.scored_rows import label_columns
 
 _MOST_PERIODS = 400
@@ -157,3 +158,13 @@ def _holds_dates(inputs: Inputs, column: str, form: str) -> bool:
 def draw_trend(result: TrendResult, path: Path, shares: bool) -> Path:
     """The figure of a trend."""
     return save(partial(trend_figure, result.trend, shares, result.by), path)
+
+
+class TrendJson(Result):
+    """upsort trend"""
+
+    by: str
+    label: str
+    periods: dict[str, dict[str, RateJson]]
+    standing_out: list[UnusualPeriod]
+    written: str | None

@@ -13,13 +13,14 @@ from upsort.cli.options import (
     IdColumnOption,
     InputOption,
     LabelColumnOption,
+    LanguageOption,
     OverwriteOption,
+    PlanFileOptions,
     RejectsOptions,
     SeedOption,
     TextColumnOption,
     WorkerOptions,
 )
-from upsort.cli.plan_options import LanguageOption, PlanFileOptions
 from upsort.core.lazy import record
 
 

@@ -17,6 +17,7 @@ from upsort.cli.options import (
     ColumnOptions,
     Command,
     CostOption,
+    DecisionOptions,
     FoldOptions,
     InputOption,
     MeasureOptions,
@@ -25,9 +26,9 @@ from upsort.cli.options import (
     RequirementOptions,
     SeedOption,
     SorterOption,
+    TrainingOptions,
     WorkerOptions,
 )
-from upsort.cli.plan_options import DecisionOptions, TrainingOptions
 from upsort.core.lazy import record
 
 

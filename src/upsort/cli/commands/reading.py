@@ -12,20 +12,22 @@ from typing import ClassVar
 from upsort.cli.declaring import Clash, Many, Need, flag, option, positional, whole_number
 from upsort.cli.options import (
     AnswerOption,
+    CleaningOptions,
     ColumnOptions,
     Command,
     IdColumnOption,
     InputOption,
     OverwriteOption,
+    PlanFileOptions,
     ReadingOptions,
     RejectsOptions,
     SeedOption,
     SorterOption,
+    TermOptions,
     TextColumnOption,
     VectorOptions,
     spellings_of,
 )
-from upsort.cli.plan_options import CleaningOptions, PlanFileOptions, TermOptions
 from upsort.core.lazy import record
 
 

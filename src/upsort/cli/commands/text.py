@@ -9,22 +9,26 @@ from typing import ClassVar
 
 from upsort.cli.declaring import Clash, Many, Need, flag, option, whole_number
 from upsort.cli.options import (
+    ClassifierOptions,
+    CleaningOptions,
     ColumnOptions,
     Command,
+    FeatureOptions,
     IdColumnOption,
     InputOption,
     LabelColumnOption,
     MarginOption,
     OptionalInputOption,
     OverwriteOption,
+    PlanFileOptions,
     ReadingOptions,
     RejectsOptions,
     SeedOption,
     TextColumnOption,
+    TrainingOptions,
     WorkerOptions,
     spellings_of,
 )
-from upsort.cli.plan_options import ClassifierOptions, CleaningOptions, FeatureOptions, PlanFileOptions, TrainingOptions
 from upsort.core.lazy import record
 
 

@@ -14,6 +14,7 @@ from upsort.cli.options import (
     FOLDS_RULES,
     ColumnOptions,
     Command,
+    DecisionOptions,
     FoldOptions,
     InputOption,
     MarginOption,
@@ -22,9 +23,9 @@ from upsort.cli.options import (
     RequirementOptions,
     SeedOption,
     SorterOption,
+    TrainingOptions,
     WorkerOptions,
 )
-from upsort.cli.plan_options import DecisionOptions, TrainingOptions
 from upsort.core.lazy import record
 
 

@@ -4,6 +4,7 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
+from upsort.cli.checks import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.commands.training import ChooseOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
@@ -20,7 +21,6 @@ from upsort.cli.request import (
     run_context,
     with_guessed_columns,
 )
-from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.core.evaluation.measure_list import rates_of
 from upsort.core.name_lists import listed

@@ -24,10 +24,9 @@ from upsort.cli.request import (
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import Cleaner
-from upsort.core.text.lemmas import rules_on_held_out
 from upsort.core.text.step import StepPlace
 from upsort.core.text.steps import STEPS
-from upsort.core.text.stop_words import negations
+from upsort.core.text.word_lists import negations, rules_on_held_out
 from upsort.io.plan.plan_file import checked_plan
 from upsort.io.plan.resources import read_lemmas
 from upsort.workflows.clean import (

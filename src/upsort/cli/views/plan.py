@@ -28,7 +28,7 @@ from upsort.io.plan.resources import method_for
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import separator_in
 from upsort.workflows.compare import named_candidates
-from upsort.workflows.shared.language import language_of, needs_letters, other_language
+from upsort.workflows.shared.context import language_of, needs_letters, other_language
 
 
 def run_plan(options: PlanOptions, console: Console) -> Exit:

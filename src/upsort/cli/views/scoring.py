@@ -21,11 +21,11 @@ from upsort.core.analysis.drift import Drift
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.name_lists import listed
 from upsort.core.training.sorter import TrainedSorter
-from upsort.io.databases.tables import DatabaseTable
 from upsort.io.outputs.table_file import IN_NAME, PartNames, ResumableTable, table_file
 from upsort.io.outputs.writers import as_object, delimited, json_lines
 from upsort.io.sorter.loading import load_sorters
 from upsort.io.sources.addresses import is_database
+from upsort.io.sources.database_tables import DatabaseTable
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.formats import writing_endings
 from upsort.io.tables.rows import RejectionReason, RowSink

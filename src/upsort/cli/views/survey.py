@@ -6,8 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from upsort.cli.commands.corpus import SurveyOptions
-from upsort.cli.options import ReadingOptions
-from upsort.cli.plan_options import PlanFileOptions
+from upsort.cli.options import PlanFileOptions, ReadingOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import View
@@ -21,8 +20,8 @@ from upsort.io.sources.inputs import Inputs
 from upsort.workflows.browse import columns_of, find, parsed_where, sample
 from upsort.workflows.shared.figures import draw_survey
 from upsort.workflows.shared.survey_blocks import SurveyDocument
-from upsort.workflows.survey import SurveyResult, survey
-from upsort.workflows.survey_findings import Finding, survey_findings
+from upsort.workflows.survey import Finding, SurveyResult, survey
+from upsort.workflows.survey_findings import survey_findings
 
 _REPEATED_OPTIONS = (ReadingOptions, PlanFileOptions)
 """The options that a command about the same sources needs as well."""

@@ -27,7 +27,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.lazy import record
 from upsort.core.plan import Clean
 from upsort.core.text.editing import TextStep
-from upsort.core.text.lemmas import EnglishWords
+from upsort.core.text.word_lists import EnglishWords
 
 OPEN, CLOSE, PROTECTED = "\ue000", "\ue001", "\ue002"
 DIGITS = "".join(chr(0xE010 + digit) for digit in range(16))

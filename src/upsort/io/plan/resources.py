@@ -28,9 +28,9 @@ from upsort.core.arrays import Floats
 from upsort.core.errors import DataProblem
 from upsort.core.plan import Clean, Features, Plan
 from upsort.core.text.languages import LanguageProfiles, profiles_of
-from upsort.core.text.lemmas import EnglishWords
 from upsort.core.text.step import Resources
 from upsort.core.text.steps import step_called
+from upsort.core.text.word_lists import EnglishWords
 from upsort.core.training.decision import Costs, PlanWithResources
 from upsort.io.outputs.atomic import replacing, replacing_text
 from upsort.io.tables.rows import Block, lines_of

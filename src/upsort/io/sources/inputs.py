@@ -11,9 +11,9 @@ from typing import BinaryIO
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.lazy import record
 from upsort.core.plan import Source
-from upsort.io.databases.tables import database_table
 from upsort.io.outputs.atomic import LocalCopies
 from upsort.io.sources.addresses import is_compressed, is_database, without_secrets
+from upsort.io.sources.database_tables import database_table
 from upsort.io.sources.entries import entries_of
 from upsort.io.tables.bounds import without_large_rows
 from upsort.io.tables.columns import renamed

@@ -1,19 +1,30 @@
 """What jobs tell while they run, and when there was nothing to do.
 
 What every job is given, as one thing: what to read, by which plan, where rows go that cannot be used, and who is told.
+
+Which language a corpus is in, by a look at its first documents.
 """
 
-from collections.abc import Callable, Iterator
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
+from itertools import islice
 
+from upsort.core import plan
 from upsort.core.executors import ParallelMap, Result, map_threads
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import PartitionedMatrix
 from upsort.core.plan import Plan
+from upsort.core.text.characters import lower
+from upsort.core.text.languages import NAMES, WITHOUT_SPACES, DetectedLanguage, spoken_in
+from upsort.core.text.tokeniser import tokenise
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.rejects import RejectedRows, add_notice_once
+from upsort.io.plan.resources import profiles
 from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.columns import roles_in
+from upsort.io.tables.documents import texts_of
 from upsort.parallel.cluster import connected
 from upsort.parallel.processes import ExecutionEngine as ExecutionEngine
 from upsort.parallel.processes import Processes, fitting, usual_workers
@@ -98,3 +109,43 @@ def _bytes_of_training(documents: LabelledDocuments) -> int:
     and weights with the directions in which they are changed."""
     numbers, terms = documents.measured.counts.nnz, documents.measured.counts.shape[1]
     return 40 * int(numbers) + 10 * 8 * terms * len(documents.names)
+
+
+_MOST_SAMPLED = 300
+_LEAST_DOCUMENTS = 3
+_LEAST_SHARE = 0.6
+
+
+def main_language(detections: Iterable[DetectedLanguage]) -> DetectedLanguage:
+    """What most of the documents of which anything is known are in; nothing where that are too few, or no clear majority."""
+    counts = Counter(detected for detected in detections if detected.known)
+    if not counts:
+        return DetectedLanguage()
+    most, times = counts.most_common(1)[0]
+    return most if times >= _LEAST_SHARE * counts.total() and times >= _LEAST_DOCUMENTS else DetectedLanguage()
+
+
+def language_of(inputs: Inputs, columns: plan.Columns) -> DetectedLanguage:
+    """The language of the first documents of the first table."""
+    table = inputs.tables[0]
+    roles = roles_in(table.columns, table.name, plan.Columns(text=columns.text))
+    rows = [row for block in islice(table.blocks(), 1) for row in block.rows[:_MOST_SAMPLED]]
+    texts = [lower(text, "") for text in texts_of(rows, roles)]
+    return main_language(spoken_in(tokenise(texts), profiles()))
+
+
+def other_language(detected: DetectedLanguage, choices: plan.Plan) -> str:
+    """What is to be said where texts are in another language than the plan says; empty where they are not."""
+    language = choices.clean.language
+    if not detected.code or detected.code == language:
+        return ""
+    return (
+        f"the texts are {NAMES[detected.code]}, it seems; stop words, stems and lower case go by "
+        f"{NAMES.get(language, repr(language))} "
+        f"(--language {detected.code}, or clean.language in the plan)."
+    )
+
+
+def needs_letters(detected: DetectedLanguage, choices: plan.Plan) -> bool:
+    """Whether terms of letters would serve better than the words that there are no spaces between."""
+    return detected.code in WITHOUT_SPACES and choices.features.units != "letters"

@@ -11,10 +11,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
 from upsort.core.evaluation.probability_measures import Reliability
-from upsort.core.text.stop_words import greetings
+from upsort.core.text.word_lists import greetings
 from upsort.io.outputs.atomic import check_writable, make_folder, replacing
 from upsort.parallel.processes import parallel_map, usual_workers
-from upsort.plots.bars import label_bars, length_histograms, month_bars, term_bars
 from upsort.plots.canvas import content_of, kind_of, library
 from upsort.plots.confusions import confusion_figure
 from upsort.plots.evaluation_figures import (
@@ -24,7 +23,7 @@ from upsort.plots.evaluation_figures import (
     reliability_figure,
     roc_figure,
 )
-from upsort.plots.term_figures import CloudWord, word_cloud
+from upsort.plots.term_figures import CloudWord, label_bars, length_histograms, month_bars, term_bars, word_cloud
 from upsort.workflows.shared.evaluation import Evaluation
 from upsort.workflows.survey import SurveyResult
 

@@ -20,11 +20,10 @@ from upsort.core.lazy import record
 from upsort.core.plan import Clean
 from upsort.core.text.characters import CLAUSE_ENDS, SENTENCE_ENDS, conjunctions, lower
 from upsort.core.text.editing import Edit, PerDocument, Substitution, TextStep, edited, holding, in_any_case
-from upsort.core.text.lemmas import english_lemma, table_lemmatiser
 from upsort.core.text.stemmers import FOR_LANGUAGE, STEMMERS
 from upsort.core.text.step import OPEN, PRIVATE, Resources, Step, StepPlace, WordStep, protect
 from upsort.core.text.steps.patterns import any_of, on_whole_words
-from upsort.core.text.stop_words import negations, stop_words
+from upsort.core.text.word_lists import english_lemma, negations, stop_words, table_lemmatiser
 
 
 def _stem(settings: Clean, _: Resources, __: WordStep | None) -> WordStep:

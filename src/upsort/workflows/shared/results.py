@@ -1,4 +1,4 @@
-"""What the JSON of several commands holds: rates, rows, judgements."""
+"""What the JSON of commands holds: rates, rows and judgements, and the results of plan and ledger."""
 
 from typing import Annotated, Any, NotRequired, TypedDict
 
@@ -178,3 +178,57 @@ class JudgementJson(RatesJson):
     calibration_error: NotRequired[float | None]
     calibration_error_by_chance: NotRequired[float | None]
     reliability: NotRequired[list[ReliabilityBin]]
+
+
+class PlanWritten(Result):
+    """upsort plan"""
+
+    written: str
+    plan: Annotated[dict[str, Any], described("every key; see docs/plan.md")]
+
+
+class PlanChecked(Result):
+    """upsort plan --check"""
+
+    sound: bool
+    warnings: Annotated[list[str], described("what makes a cleaning step useless")]
+    plan: dict[str, Any]
+
+
+class KeyDescription(TypedDict):
+    """A key of the plan."""
+
+    key: str
+    what_for: str
+    may_be: str
+    default: Annotated[str, described("as it is written in TOML")]
+    now: str | None
+    belongs_to: Annotated[list[str], described("kinds or steps; empty where it is for all")]
+    idle: Annotated[str | None, described("why it has no effect in the plan in force")]
+
+
+class PlanExplained(Result):
+    """upsort plan --explain"""
+
+    keys: list[KeyDescription]
+
+
+class Noted(TypedDict):
+    """An evaluation of the ledger."""
+
+    time: str
+    command: str
+    name: str
+    plan: str
+    data: str
+    seed: int | None
+    documents: int | None
+    version: str | None
+    settings: Annotated[str, described("the whole plan, as JSON")]
+    measures: dict[str, RateJson]
+
+
+class Ledger(Result):
+    """upsort ledger"""
+
+    evaluations: list[Noted]

@@ -15,10 +15,10 @@ from typing import Any, Self
 
 from upsort.core.errors import DataProblem, ResumeProblem, UsageProblem
 from upsort.core.name_lists import counted, listed
-from upsort.io.databases.connections import Connection, Rows, Selection, Values, check_table, connected
 from upsort.io.outputs.atomic import keep_unfinished
 from upsort.io.outputs.table_file import check_same_run
 from upsort.io.outputs.writers import value_of
+from upsort.io.sources.databases import Connection, Rows, Selection, Values, check_table, connected
 from upsort.io.tables.rows import (
     Block,
     ReadSettings,

@@ -1,0 +1,66 @@
+"""What the JSON of each command holds: the types from which docs/json.md is made, and against which every result can be
+checked.
+"""
+
+from typing import Any
+
+import msgspec
+
+from upsort.workflows.browse import SurveyColumns, SurveyFind, SurveyShow
+from upsort.workflows.choose import Choose
+from upsort.workflows.clean import CleanCompared, CleanGroups, CleanShown, CleanSteps, CleanWord
+from upsort.workflows.compare import Compare
+from upsort.workflows.cross_validate import CrossValidate, CrossValidateSeveral, CurveOf
+from upsort.workflows.demo import Demo
+from upsort.workflows.evaluate import Evaluate, EvaluateSeveral
+from upsort.workflows.explain import Explain
+from upsort.workflows.export import Export
+from upsort.workflows.extend import Extend
+from upsort.workflows.features import FeaturesJson, MadeVectorsJson
+from upsort.workflows.gather import GatherJson
+from upsort.workflows.next_documents import Next
+from upsort.workflows.report import Report
+from upsort.workflows.score import Score
+from upsort.workflows.shared.results import Ledger, PlanChecked, PlanExplained, PlanWritten
+from upsort.workflows.split import SplitJson
+from upsort.workflows.survey import Survey
+from upsort.workflows.suspects import SuspectsJson
+from upsort.workflows.terms import Terms
+from upsort.workflows.train import Train, TrainSeveral
+from upsort.workflows.trend import TrendJson
+
+SHAPES: dict[str, tuple[Any, ...]] = {
+    "demo": (Demo,),
+    "gather": (GatherJson,),
+    "survey": (Survey, SurveyColumns, SurveyShow, SurveyFind),
+    "plan": (PlanWritten, PlanChecked, PlanExplained),
+    "clean": (CleanShown, CleanSteps, CleanWord, CleanGroups, CleanCompared),
+    "features": (FeaturesJson, MadeVectorsJson),
+    "split": (SplitJson,),
+    "train": (Train, TrainSeveral),
+    "evaluate": (Evaluate, EvaluateSeveral),
+    "cross-validate": (CrossValidate, CrossValidateSeveral),
+    "compare": (Compare,),
+    "choose": (Choose,),
+    "curve": (CurveOf,),
+    "suspects": (SuspectsJson,),
+    "ledger": (Ledger,),
+    "terms": (Terms,),
+    "explain": (Explain,),
+    "next": (Next,),
+    "extend": (Extend,),
+    "score": (Score,),
+    "export": (Export,),
+    "trend": (TrendJson,),
+    "report": (Report,),
+}
+"""The shapes of each command, with those of options that show something else. `ask` answers in lines, `score` in rows: see the
+docs."""
+
+
+def schema_of(shape: Any) -> dict[str, Any]:
+    """A shape as JSON Schema (draft 2020-12), with the shapes that it refers to under `$defs`."""
+    (schema,), definitions = msgspec.json.schema_components((shape,), ref_template="#/$defs/{name}")
+    if "$ref" in schema:
+        schema = definitions.pop(schema["$ref"].rpartition("/")[2])
+    return {**schema, "$defs": definitions}

@@ -1,1 +1,0 @@
-"""SQLite and database servers, to read from and to write to."""
