@@ -9,7 +9,7 @@ import pytest
 from conftest import Program, run_in
 
 from upsort.cli.commands import NAMES, spec_of
-from upsort.cli.options import spellings_of
+from upsort.cli.declaring import spellings_of
 
 T, L = "--text=message", "--label=topic"
 QUICK = "--set=classifier.calibrate=none"  # no folds inside folds

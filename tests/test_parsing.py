@@ -7,8 +7,19 @@ import pytest
 from conftest import Program
 
 from upsort.cli.commands import NAMES, spec_of
-from upsort.cli.declaring import Many, byte_size, declared, lengths, names, points, share, whole_number
-from upsort.cli.options import CommonOptions, plan_settings, spellings_of
+from upsort.cli.declaring import (
+    CommonOptions,
+    Many,
+    byte_size,
+    declared,
+    lengths,
+    names,
+    plan_settings,
+    points,
+    share,
+    spellings_of,
+    whole_number,
+)
 from upsort.cli.parsing import command_parser, parse, usage
 from upsort.cli.rendering.console import Exit
 from upsort.core.errors import UsageProblem

@@ -19,8 +19,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, TextIO, cast
 
-from upsort.cli.declaring import NAMES_FILES, Option, declared
-from upsort.cli.options import CommonOptions, RequirementOptions
+from upsort.cli.declaring import NAMES_FILES, CommonOptions, Option, declared
+from upsort.cli.options import RequirementOptions
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import View
 from upsort.core.errors import DataProblem, UsageProblem

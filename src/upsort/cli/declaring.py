@@ -1,11 +1,11 @@
 """How the options of a command are declared: a frozen record whose fields say what argparse is to know of them."""
 
 import argparse
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import MISSING, Field, field, fields
 from enum import Enum
 from inspect import get_annotations
-from typing import Any
+from typing import Any, ClassVar
 
 from upsort.core.errors import UsageProblem
 from upsort.core.lazy import record
@@ -240,3 +240,57 @@ def lengths(text: str) -> tuple[int, ...]:
     if len(sizes) not in (1, 2):
         raise argparse.ArgumentTypeError(f"{text!r} is not one length, or the shortest and the longest")
     return (sizes[0], sizes[-1])
+
+
+@record(frozen=True, kw_only=True, eq=False, repr=False)
+class CommonOptions:
+    """given: the options that were written, by their longest spellings."""
+
+    HEADING: ClassVar[str] = "everywhere"
+    json: bool = flag("the result as one JSON document")
+    quiet: bool = flag("no notes and no progress")
+    debug: bool = flag("show the traceback of an error")
+    given: frozenset[str] = frozenset()
+
+
+def spellings_of(*records: type[Any]) -> tuple[str, ...]:
+    """The longest spellings of all options of some records, but for those that every command has."""
+    everywhere = {option.name for option in declared(CommonOptions)}
+    return tuple(
+        option.spelling
+        for record in records
+        for option in declared(record)
+        if option.spellings and option.name not in everywhere
+    )
+
+
+@record(frozen=True, kw_only=True)
+class Command:
+    """What is told of a command. summary: in the overview. options: a record of them. rules: which have no meaning beside
+    others."""
+
+    name: str
+    summary: str
+    description: str
+    example: str
+    options: type["CommonOptions"]
+    rules: tuple[Rule, ...] = ()
+
+
+@record(frozen=True)
+class Setting:
+    """An option that sets a key of the plan, and the value that was given."""
+
+    spelling: str
+    section: str
+    key: str
+    value: Any
+
+
+def plan_settings(options: CommonOptions) -> Iterator[Setting]:
+    """All of a command line."""
+    for declaration in declared(type(options)):
+        value = getattr(options, declaration.name)
+        if declaration.sets and value is not None and value != "":
+            section, _, key = declaration.sets.partition(".")
+            yield Setting(declaration.spelling, section, key, value)

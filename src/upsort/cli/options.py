@@ -7,15 +7,14 @@ The options that set keys of the plan, those that are changed most; all others a
 Only light modules are imported: `--help` reads nothing else.
 """
 
-from collections.abc import Iterator
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from upsort.cli.declaring import (
     Clash,
+    CommonOptions,
     Many,
     Rule,
     byte_size,
-    declared,
     flag,
     lengths,
     names,
@@ -27,17 +26,6 @@ from upsort.cli.declaring import (
     whole_number,
 )
 from upsort.core.lazy import record
-
-
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class CommonOptions:
-    """given: the options that were written, by their longest spellings."""
-
-    HEADING: ClassVar[str] = "everywhere"
-    json: bool = flag("the result as one JSON document")
-    quiet: bool = flag("no notes and no progress")
-    debug: bool = flag("show the traceback of an error")
-    given: frozenset[str] = frozenset()
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
@@ -266,49 +254,6 @@ class RejectsOptions(ReadingOptions):
     set_aside: str | None = option(
         "where rows that cannot be used go (default: beside the output)", default=None, metavar="FILE", writes="table"
     )
-
-
-def spellings_of(*records: type[Any]) -> tuple[str, ...]:
-    """The longest spellings of all options of some records, but for those that every command has."""
-    everywhere = {option.name for option in declared(CommonOptions)}
-    return tuple(
-        option.spelling
-        for record in records
-        for option in declared(record)
-        if option.spellings and option.name not in everywhere
-    )
-
-
-@record(frozen=True, kw_only=True)
-class Command:
-    """What is told of a command. summary: in the overview. options: a record of them. rules: which have no meaning beside
-    others."""
-
-    name: str
-    summary: str
-    description: str
-    example: str
-    options: type["CommonOptions"]
-    rules: tuple[Rule, ...] = ()
-
-
-@record(frozen=True)
-class Setting:
-    """An option that sets a key of the plan, and the value that was given."""
-
-    spelling: str
-    section: str
-    key: str
-    value: Any
-
-
-def plan_settings(options: CommonOptions) -> Iterator[Setting]:
-    """All of a command line."""
-    for declaration in declared(type(options)):
-        value = getattr(options, declaration.name)
-        if declaration.sets and value is not None and value != "":
-            section, _, key = declaration.sets.partition(".")
-            yield Setting(declaration.spelling, section, key, value)
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)

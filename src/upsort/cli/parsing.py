@@ -7,8 +7,7 @@ from collections.abc import Sequence
 from textwrap import fill
 from typing import Any, NoReturn, assert_never
 
-from upsort.cli.declaring import Clash, Many, Need, Option, Rule, declared
-from upsort.cli.options import Command, CommonOptions
+from upsort.cli.declaring import Clash, Command, CommonOptions, Many, Need, Option, Rule, declared
 from upsort.core.errors import UsageProblem
 from upsort.core.name_lists import nearest
 from upsort.io.sources.addresses import without_secrets

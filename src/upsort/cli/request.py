@@ -9,16 +9,8 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from upsort.cli.declaring import declared
-from upsort.cli.options import (
-    CommonOptions,
-    PlanFileOptions,
-    ReadingOptions,
-    RejectsOptions,
-    WorkerOptions,
-    plan_settings,
-    spellings_of,
-)
+from upsort.cli.declaring import CommonOptions, declared, plan_settings, spellings_of
+from upsort.cli.options import PlanFileOptions, ReadingOptions, RejectsOptions, WorkerOptions
 from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import View
 from upsort.core.errors import UsageProblem

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from importlib import import_module
 from typing import Any
 
-from upsort.cli.options import Command
+from upsort.cli.declaring import Command
 from upsort.cli.rendering.console import Console, Exit
 
 _MODULES = {

@@ -7,9 +7,8 @@ What upsort split takes.
 
 from typing import ClassVar
 
-from upsort.cli.declaring import Clash, Many, Need, flag, option, share, whole_number
+from upsort.cli.declaring import Clash, Command, Many, Need, flag, option, share, whole_number
 from upsort.cli.options import (
-    Command,
     IdColumnOption,
     InputOption,
     LabelColumnOption,

@@ -11,11 +11,10 @@ What upsort ledger takes.
 
 from typing import ClassVar
 
-from upsort.cli.declaring import Clash, Many, Need, flag, option, positional, share, whole_number
+from upsort.cli.declaring import Clash, Command, Many, Need, flag, option, positional, share, whole_number
 from upsort.cli.options import (
     FOLDS_RULES,
     ColumnOptions,
-    Command,
     CostOption,
     DecisionOptions,
     FoldOptions,

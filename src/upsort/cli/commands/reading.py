@@ -9,12 +9,11 @@ What upsort trend takes.
 
 from typing import ClassVar
 
-from upsort.cli.declaring import Clash, Many, Need, flag, option, positional, whole_number
+from upsort.cli.declaring import Clash, Command, Many, Need, flag, option, positional, spellings_of, whole_number
 from upsort.cli.options import (
     AnswerOption,
     CleaningOptions,
     ColumnOptions,
-    Command,
     IdColumnOption,
     InputOption,
     OverwriteOption,
@@ -26,7 +25,6 @@ from upsort.cli.options import (
     TermOptions,
     TextColumnOption,
     VectorOptions,
-    spellings_of,
 )
 from upsort.core.lazy import record
 

@@ -7,12 +7,11 @@ What upsort plan takes.
 
 from typing import ClassVar
 
-from upsort.cli.declaring import Clash, Many, Need, flag, option, whole_number
+from upsort.cli.declaring import Clash, Command, Many, Need, flag, option, spellings_of, whole_number
 from upsort.cli.options import (
     ClassifierOptions,
     CleaningOptions,
     ColumnOptions,
-    Command,
     FeatureOptions,
     IdColumnOption,
     InputOption,
@@ -27,7 +26,6 @@ from upsort.cli.options import (
     TextColumnOption,
     TrainingOptions,
     WorkerOptions,
-    spellings_of,
 )
 from upsort.core.lazy import record
 

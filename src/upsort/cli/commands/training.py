@@ -9,11 +9,10 @@ What upsort compare takes.
 
 from typing import ClassVar
 
-from upsort.cli.declaring import Clash, Many, flag, minutes, names, option, whole_number
+from upsort.cli.declaring import Clash, Command, Many, flag, minutes, names, option, whole_number
 from upsort.cli.options import (
     FOLDS_RULES,
     ColumnOptions,
-    Command,
     DecisionOptions,
     FoldOptions,
     InputOption,

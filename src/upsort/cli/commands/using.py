@@ -11,12 +11,22 @@ What upsort demo takes.
 
 from typing import ClassVar
 
-from upsort.cli.declaring import Clash, Many, Need, flag, option, positional, share, whole_number
+from upsort.cli.declaring import (
+    Clash,
+    Command,
+    CommonOptions,
+    Many,
+    Need,
+    flag,
+    option,
+    positional,
+    share,
+    spellings_of,
+    whole_number,
+)
 from upsort.cli.options import (
     AnswerOption,
     ColumnOptions,
-    Command,
-    CommonOptions,
     CostOption,
     IdColumnOption,
     InputOption,
@@ -26,7 +36,6 @@ from upsort.cli.options import (
     TextColumnOption,
     VectorOptions,
     WorkerOptions,
-    spellings_of,
 )
 from upsort.core.lazy import record
 
