@@ -17,8 +17,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upsort.core.dates import Dates, dates_of
-from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.name_lists import listed, nearest, suggestion
+from upsort.core.errors import DataProblem, UsageProblem, listed, nearest, suggestion
 from upsort.core.plan import Columns
 from upsort.io import ledger
 from upsort.io.outputs.atomic import check_writable, make_folder, replacing, replacing_text

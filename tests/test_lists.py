@@ -8,8 +8,7 @@ from conftest import Program
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upsort.core.errors import UsageProblem
-from upsort.core.name_lists import names_in, pair_in, parts, quoted
+from upsort.core.errors import UsageProblem, names_in, pair_in, parts, quoted
 
 WET, DRY = "soil, wet", "a=b"
 

@@ -12,8 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upsort.core.classifiers.families import FAMILIES
-from upsort.core.errors import UsageProblem
-from upsort.core.name_lists import quoted
+from upsort.core.errors import UsageProblem, quoted
 from upsort.core.plan import Classifier, Clean, Features, Judge, Plan
 from upsort.core.text.steps import STEPS
 from upsort.io.plan.plan_file import checked_plan, engine_of_plan, load_plan, parsed_value

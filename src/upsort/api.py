@@ -13,10 +13,9 @@ import numpy as np
 
 from upsort.core.analysis.explanation import Additive, explain
 from upsort.core.arrays import Bools, Floats
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.features.documents import Documents
 from upsort.core.lazy import pandas, record
-from upsort.core.name_lists import suggestion
 from upsort.core.training.sorter import Decisions
 from upsort.core.training.sorter import TrainedSorter as _Sorter
 from upsort.io.sorter.loading import load_sorters

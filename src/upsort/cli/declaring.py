@@ -7,9 +7,8 @@ from enum import Enum
 from inspect import get_annotations
 from typing import Any, ClassVar
 
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import UsageProblem, names_in
 from upsort.core.lazy import record
-from upsort.core.name_lists import names_in
 
 
 class Many(Enum):

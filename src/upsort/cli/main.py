@@ -12,12 +12,11 @@ from importlib import import_module
 from pathlib import Path
 from textwrap import fill
 
-from upsort.cli.checks import check_outputs, with_local_copies
 from upsort.cli.commands import NAMES, spec_of, view_of
+from upsort.cli.outputs import check_outputs, with_local_copies
 from upsort.cli.parsing import WIDTH, command_parser, parse
 from upsort.cli.rendering.console import Console, Exit, without_controls
-from upsort.core.errors import Problem, Stopped, UsageProblem
-from upsort.core.name_lists import nearest
+from upsort.core.errors import Problem, Stopped, UsageProblem, nearest
 from upsort.core.text.step import PatternTimeout
 from upsort.io.outputs.atomic import left_files
 from upsort.io.outputs.rejects import notices

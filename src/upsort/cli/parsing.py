@@ -8,8 +8,7 @@ from textwrap import fill
 from typing import Any, NoReturn, assert_never
 
 from upsort.cli.declaring import Clash, Command, CommonOptions, Many, Need, Option, Rule, declared
-from upsort.core.errors import UsageProblem
-from upsort.core.name_lists import nearest
+from upsort.core.errors import UsageProblem, nearest
 from upsort.io.sources.addresses import without_secrets
 
 WIDTH = 80

@@ -13,8 +13,7 @@ from upsort.cli.declaring import CommonOptions, declared, plan_settings, spellin
 from upsort.cli.options import PlanFileOptions, ReadingOptions, RejectsOptions, WorkerOptions
 from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import View
-from upsort.core.errors import UsageProblem
-from upsort.core.name_lists import counted
+from upsort.core.errors import UsageProblem, counted
 from upsort.core.plan import Columns, EngineChoice, Plan, Source
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.rejects import RejectedRows

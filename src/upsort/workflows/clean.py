@@ -12,12 +12,11 @@ from pathlib import Path
 from typing import Annotated, NotRequired, TypedDict
 
 from upsort.core import plan
-from upsort.core.errors import DataProblem
+from upsort.core.errors import DataProblem, suggestion
 from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.core.features.corpus_counts import CorpusCounter
 from upsort.core.features.counting import in_blocks
 from upsort.core.lazy import record
-from upsort.core.name_lists import suggestion
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.editing import edited
 from upsort.core.text.final_forms import mapped

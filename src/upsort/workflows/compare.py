@@ -7,7 +7,7 @@ from typing import Annotated, Any
 import numpy as np
 
 from upsort.core.arrays import Bools, Ints
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, parts
 from upsort.core.evaluation.cross_validation import CrossValidation, SplitParts, outcome, outcome_of
 from upsort.core.evaluation.intervals import (
     UNKNOWN,
@@ -24,7 +24,6 @@ from upsort.core.evaluation.intervals import (
 )
 from upsort.core.evaluation.measure_list import MEASURES, Measure
 from upsort.core.lazy import record
-from upsort.core.name_lists import parts
 from upsort.core.plan import Plan
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.inner_cv import INNER_FOLDS, usable_splits

@@ -25,12 +25,11 @@ from upsort.core.analysis.explanation import (
     nearest,
     smallest_change,
 )
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.features.documents import Documents
 from upsort.core.features.weighting import unit_length
 from upsort.core.lazy import record
 from upsort.core.matrices.sparse import stacked
-from upsort.core.name_lists import suggestion
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.sources.inputs import Inputs

@@ -17,14 +17,13 @@ from scipy.sparse import csr_array, vstack
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.families import resolved
-from upsort.core.errors import DataProblem
+from upsort.core.errors import DataProblem, suggestion
 from upsort.core.features.corpus_counts import CorpusCounter, make_vectors
 from upsort.core.features.counting import BLOCK_CHARACTERS, TermCounting
 from upsort.core.features.vocabulary import FeatureSpace, document_frequencies, learn_space, total_counts
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import local_matrix
 from upsort.core.matrices.sparse import column_sums, only_columns
-from upsort.core.name_lists import suggestion
 from upsort.core.text.characters import labels_in
 from upsort.core.text.cleaning import cleaner
 from upsort.core.training.labelled import numbered, numbered_sets

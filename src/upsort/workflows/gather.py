@@ -9,8 +9,8 @@ from dataclasses import field
 from pathlib import Path
 from typing import Annotated
 
+from upsort.core.errors import nearest
 from upsort.core.lazy import record
-from upsort.core.name_lists import nearest
 from upsort.core.text.characters import lower, spellings
 from upsort.io.outputs.atomic import check_writable
 from upsort.io.outputs.rejects import RejectedRows

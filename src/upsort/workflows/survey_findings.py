@@ -4,7 +4,7 @@ import shlex
 from collections.abc import Sequence
 
 from upsort.core import plan
-from upsort.core.name_lists import quoted
+from upsort.core.errors import quoted
 from upsort.core.text.languages import NAMES, WITHOUT_SPACES
 from upsort.io.tables.documents import separator_option
 from upsort.workflows.survey import IN_ANOTHER, SAME_NAME, Finding, SurveyResult

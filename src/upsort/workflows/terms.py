@@ -21,10 +21,9 @@ from upsort.core.analysis.label_terms import (
 )
 from upsort.core.arrays import Bools, Floats
 from upsort.core.classifiers.families import resolved
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import UsageProblem, suggestion
 from upsort.core.features.vocabulary import document_frequencies, label_document_frequencies, total_counts
 from upsort.core.lazy import record
-from upsort.core.name_lists import suggestion
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.fold_data import Split, build_features
 from upsort.core.training.labelled import LabelledDocuments

@@ -7,9 +7,8 @@ from pathlib import Path
 
 from upsort.core.analysis.drift import Trend, UnusualPeriod, trend_of
 from upsort.core.dates import Dates, DateTally, checked_form, dates_of
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, listed
 from upsort.core.lazy import record
-from upsort.core.name_lists import listed
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import column_place
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason

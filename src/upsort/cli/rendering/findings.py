@@ -6,12 +6,12 @@ from typing import TYPE_CHECKING, assert_never
 
 from upsort.cli.rendering.wording import decimal, interval, number, p_value, percent, wrong_set_sentences
 from upsort.core.classifiers.families import family
+from upsort.core.errors import listed
 from upsort.core.evaluation.decision_costs import CostSummary
 from upsort.core.evaluation.intervals import FEW, Comparison, Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, Measure
 from upsort.core.evaluation.measures import Judgement
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
-from upsort.core.name_lists import listed
 from upsort.core.plan import Classifier
 from upsort.io.tables.documents import PASSAGE_COLUMNS
 from upsort.workflows.compare import ComparedPlan, CompareResult

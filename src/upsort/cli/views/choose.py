@@ -4,7 +4,6 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
-from upsort.cli.checks import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.commands.training import ChooseOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
@@ -21,9 +20,10 @@ from upsort.cli.request import (
     run_context,
     with_guessed_columns,
 )
+from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
+from upsort.core.errors import listed
 from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.core.evaluation.measure_list import rates_of
-from upsort.core.name_lists import listed
 from upsort.io.outputs.atomic import replacing_text
 from upsort.io.plan.plan_keys import plan_text
 from upsort.workflows.choose import Budget, ChosenPlan, choose

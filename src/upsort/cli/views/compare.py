@@ -5,7 +5,6 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
-from upsort.cli.checks import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.commands.training import CompareOptions
 from upsort.cli.declaring import declared
 from upsort.cli.rendering import columns as col
@@ -39,6 +38,7 @@ from upsort.cli.request import (
     run_context,
     with_guessed_columns,
 )
+from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.core.errors import UsageProblem
 from upsort.core.evaluation.intervals import Comparison
 from upsort.core.evaluation.measure_list import Measure, measure_called, rates_of

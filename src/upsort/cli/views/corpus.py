@@ -12,8 +12,7 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import percent
 from upsort.cli.request import inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
-from upsort.core.errors import UsageProblem
-from upsort.core.name_lists import QUOTING, listed, pair_in, parts
+from upsort.core.errors import QUOTING, UsageProblem, listed, pair_in, parts
 from upsort.core.plan import Plan
 from upsort.io.outputs.atomic import make_folder
 from upsort.io.outputs.rejects import RejectedRows

@@ -3,7 +3,6 @@
 from pathlib import Path
 from typing import Any
 
-from upsort.cli.checks import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.commands.evaluation import CrossValidateOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
@@ -27,6 +26,7 @@ from upsort.cli.request import (
     run_context,
     with_guessed_columns,
 )
+from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.views.evaluate import show_costs, show_labels, show_measures, show_undecided
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
 from upsort.core.plan import Plan

@@ -5,7 +5,6 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from upsort.cli.checks import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.commands.evaluation import EvaluateOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
@@ -40,6 +39,7 @@ from upsort.cli.rendering.wording import (
     shortened,
 )
 from upsort.cli.request import JUDGED, inputs_of, note_cost_orientation, report_rejects, scoring_input, secondary_inputs
+from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
 from upsort.core.evaluation.measures import Judgement, LabelSets

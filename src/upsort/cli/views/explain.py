@@ -18,9 +18,8 @@ from upsort.core.analysis import explanation as insight
 from upsort.core.analysis.explanation import MOST_OUT, Additive, Explanation, NeighbourVotes, PriorOnly, Unexplained
 from upsort.core.analysis.label_arithmetic import LabelArithmetic, arithmetic, written
 from upsort.core.classifiers.families import family
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import UsageProblem, listed
 from upsort.core.features.documents import Documents
-from upsort.core.name_lists import listed
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.sorter.loading import load_sorter

@@ -19,8 +19,8 @@ from upsort.cli.request import (
     scoring_input,
     with_guessed_columns,
 )
+from upsort.core.errors import visible
 from upsort.core.features.distributed_vocabulary import estimated_terms, sharing
-from upsort.core.name_lists import visible
 from upsort.io.outputs.matrix_files import NamedMatrix, write_matrix
 from upsort.io.sorter.loading import load_sorter
 from upsort.io.tables.formats import format_to_write

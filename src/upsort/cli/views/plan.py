@@ -8,8 +8,7 @@ from upsort.cli.commands.text import PlanOptions
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import View
 from upsort.cli.request import inputs_of, note_unused_keys, plan_of, planned_engine, with_guessed_columns
-from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.name_lists import suggestion
+from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.io.outputs.atomic import replacing_text

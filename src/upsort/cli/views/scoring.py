@@ -18,8 +18,7 @@ from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import p_value, percent
 from upsort.cli.request import inputs_of, named_columns, note_cost_orientation, report_rejects, scoring_input
 from upsort.core.analysis.drift import Drift
-from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.name_lists import listed
+from upsort.core.errors import DataProblem, UsageProblem, listed
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.table_file import IN_NAME, PartNames, ResumableTable, table_file
 from upsort.io.outputs.writers import as_object, delimited, json_lines

@@ -14,7 +14,7 @@ from upsort.cli.rendering.wording import bar, percent, shortened
 from upsort.cli.request import inputs_of, options_as_typed, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.core.analysis.column_summaries import Lengths
 from upsort.core.analysis.label_terms import CommonTerm
-from upsort.core.name_lists import listed
+from upsort.core.errors import listed
 from upsort.core.plan import Plan
 from upsort.io.sources.inputs import Inputs
 from upsort.workflows.browse import columns_of, find, parsed_where, sample

@@ -10,9 +10,8 @@ from upsort.cli.rendering.findings import term_sentence
 from upsort.cli.rendering.view import Shown, View
 from upsort.cli.request import inputs_of, note_unused_keys, plan_of, run_context, with_guessed_columns
 from upsort.core.classifiers.families import family
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import QUOTING, UsageProblem, names_in, visible
 from upsort.core.lazy import record
-from upsort.core.name_lists import QUOTING, names_in, visible
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.browse import find
 from upsort.workflows.shared.context import RunContext

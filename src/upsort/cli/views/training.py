@@ -22,8 +22,8 @@ from upsort.cli.request import (
     with_guessed_columns,
 )
 from upsort.core.classifiers.families import family
+from upsort.core.errors import listed
 from upsort.core.evaluation.intervals import wilson
-from upsort.core.name_lists import listed
 from upsort.core.plan import Plan
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.sorter.stored_arrays import stored_arrays

@@ -20,10 +20,9 @@ from upsort.core.classifiers.linear_families import path as _penalised_path
 from upsort.core.classifiers.naive_bayes import NAIVE_BAYES, label_totals
 from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.classifiers.nonlinear import NEIGHBOURS, TREE
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import UsageProblem, suggestion
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import has_negative
-from upsort.core.name_lists import suggestion
 from upsort.core.plan import Classifier, Plan
 
 

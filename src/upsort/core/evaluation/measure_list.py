@@ -7,13 +7,12 @@ The measures by name. Each is a record; adding one is adding it here.
 from collections.abc import Callable
 from enum import Enum
 
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import UsageProblem, suggestion
 from upsort.core.evaluation.decision_costs import CostSummary, Undecided
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measures import Judgement, LabelMeasures
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures
 from upsort.core.lazy import record
-from upsort.core.name_lists import suggestion
 
 
 class Unit(Enum):

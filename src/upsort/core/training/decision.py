@@ -16,9 +16,8 @@ from dataclasses import field, replace
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, listed
 from upsort.core.lazy import record
-from upsort.core.name_lists import listed
 from upsort.core.plan import Plan
 from upsort.core.text.step import Resources
 

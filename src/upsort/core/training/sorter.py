@@ -16,14 +16,13 @@ from upsort.core.classifiers import families
 from upsort.core.classifiers.calibration import Calibration, reordered_like
 from upsort.core.classifiers.family import FittedClassifier, scores_of
 from upsort.core.classifiers.newton import OptimiserReport
-from upsort.core.errors import DataProblem
+from upsort.core.errors import DataProblem, listed
 from upsort.core.features.corpus_counts import prefixes
 from upsort.core.features.counting import KnownCounts, count_known
 from upsort.core.features.documents import Documents, ExtraCells
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import PartitionedMatrix
-from upsort.core.name_lists import listed
 from upsort.core.plan import Plan
 from upsort.core.text.characters import joined_labels
 from upsort.core.text.cleaning import Cleaner, cleaner

@@ -14,9 +14,8 @@ from typing import BinaryIO
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.lazy import arrow_parquet, pyarrow, record, scipy_io
-from upsort.core.name_lists import suggestion
 from upsort.io.outputs.atomic import replacing, replacing_all, replacing_text
 from upsort.io.outputs.table_file import matrix_files, table_file
 

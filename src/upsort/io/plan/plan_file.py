@@ -9,8 +9,7 @@ from typing import Any, TypeVar
 
 from msgspec import ValidationError, convert
 
-from upsort.core.errors import UsageProblem
-from upsort.core.name_lists import names_in, parts, suggestion, unquoted
+from upsort.core.errors import UsageProblem, names_in, parts, suggestion, unquoted
 from upsort.core.plan import EngineChoice, Plan, Source, weighting_is_known
 from upsort.io.plan.plan_keys import SECTIONS, PlanKey, declared_keys, engine_keys, source_keys
 

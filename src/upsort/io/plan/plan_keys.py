@@ -13,8 +13,8 @@ import tomlkit
 from msgspec import Meta
 
 from upsort.core.classifiers.families import FAMILIES
+from upsort.core.errors import listed, quoted
 from upsort.core.lazy import record
-from upsort.core.name_lists import listed, quoted
 from upsort.core.plan import MOST, SCHEMES, Condition, EngineChoice, KeyMetadata, Plan, Source
 from upsort.core.text.steps import STEPS
 

@@ -17,12 +17,11 @@ from upsort.core.classifiers.calibration import Calibration
 from upsort.core.classifiers.families import family
 from upsort.core.classifiers.family import StoredClassifier
 from upsort.core.classifiers.newton import OptimiserReport
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.features.corpus_counts import WordVectors
 from upsort.core.features.documents import ExtraColumns
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.lazy import record
-from upsort.core.name_lists import suggestion
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.step import SECONDS, Resources

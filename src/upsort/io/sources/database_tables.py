@@ -13,8 +13,7 @@ from itertools import count
 from types import TracebackType
 from typing import Any, Self
 
-from upsort.core.errors import DataProblem, ResumeProblem, UsageProblem
-from upsort.core.name_lists import counted, listed
+from upsort.core.errors import DataProblem, ResumeProblem, UsageProblem, counted, listed
 from upsort.io.outputs.atomic import keep_unfinished
 from upsort.io.outputs.table_file import check_same_run
 from upsort.io.outputs.writers import value_of

@@ -13,9 +13,8 @@ from contextlib import AbstractContextManager, contextmanager, suppress
 from pathlib import Path
 from typing import Any, Protocol
 
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.lazy import record, sqlalchemy
-from upsort.core.name_lists import suggestion
 from upsort.io.sources.addresses import SQLITE, full_address, scheme_of, without_password
 from upsort.io.tables.rows import ROWS_A_BLOCK
 

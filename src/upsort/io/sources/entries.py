@@ -17,9 +17,8 @@ from functools import lru_cache, partial
 from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO, cast
 
-from upsort.core.errors import DataProblem
+from upsort.core.errors import DataProblem, nearest, suggestion
 from upsort.core.lazy import record
-from upsort.core.name_lists import nearest, suggestion
 from upsort.io.outputs.atomic import LocalCopies
 from upsort.io.sources.addresses import LAYERS, TAR_ENDINGS, ZIP_ENDINGS, is_archive, is_store, opened, without_secrets
 from upsort.io.sources.stores import Fetched, fetched

@@ -11,9 +11,8 @@ from itertools import islice
 from typing import Any
 from zipfile import ZipFile
 
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, listed, suggestion
 from upsort.core.lazy import arrow_parquet, openpyxl, pyarrow
-from upsort.core.name_lists import listed, suggestion
 from upsort.io.tables.bounds import DAMAGED, DamagedSource, check_unpacked
 from upsort.io.tables.heading import heading_from_options, names_in, title_notices, without_footer_rows
 from upsort.io.tables.rows import (

@@ -11,9 +11,8 @@ from typing import Literal
 
 from upsort.core import plan
 from upsort.core.analysis.column_summaries import predictability_by_text, separator_of
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import QUOTING, UsageProblem, listed, nearest, quoted, suggestion
 from upsort.core.lazy import record
-from upsort.core.name_lists import QUOTING, listed, nearest, quoted, suggestion
 from upsort.io.tables.nested_values import InnerName, outer_names, plain_names
 from upsort.io.tables.rows import Block, SourceTable
 

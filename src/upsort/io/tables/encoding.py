@@ -9,9 +9,8 @@ from typing import BinaryIO
 
 from charset_normalizer import from_bytes
 
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import UsageProblem, listed
 from upsort.core.lazy import record
-from upsort.core.name_lists import listed
 from upsort.core.text.characters import lower
 from upsort.core.text.languages import likelihood
 from upsort.io.outputs.rejects import add_notice_once

@@ -3,8 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from upsort.core.errors import UsageProblem
-from upsort.core.name_lists import suggestion
+from upsort.core.errors import UsageProblem, suggestion
 from upsort.io.outputs import writers
 from upsort.io.sources.addresses import COMPRESSED, ending_of
 from upsort.io.tables.binary_tables import parquet_table, spreadsheet_table

@@ -8,9 +8,8 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from upsort.core.errors import DataProblem
+from upsort.core.errors import DataProblem, counted
 from upsort.core.lazy import record
-from upsort.core.name_lists import counted
 from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason
 
 _LONG_FOR_A_NAME = 60

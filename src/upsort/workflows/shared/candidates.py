@@ -18,11 +18,10 @@ import numpy as np
 from upsort.core.analysis.column_summaries import kind_of
 from upsort.core.arrays import Ints
 from upsort.core.classifiers import families
-from upsort.core.errors import Problem, UsageProblem
+from upsort.core.errors import Problem, UsageProblem, listed
 from upsort.core.evaluation.cross_validation import CrossValidation, FoldPrediction, SplitParts, outcome, validation_of
 from upsort.core.evaluation.duplicates import joined
 from upsort.core.lazy import record
-from upsort.core.name_lists import listed
 from upsort.core.plan import Columns, OfText, Plan
 from upsort.core.training.decision import Costs, PlanWithResources
 from upsort.core.training.labelled import LabelledDocuments

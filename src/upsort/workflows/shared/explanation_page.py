@@ -13,9 +13,8 @@ from upsort.core.analysis import explanation as insight
 from upsort.core.analysis.contributions import Contribution
 from upsort.core.analysis.explanation import Additive, AnsweredQuestion, Explanation, NeighbourVotes, TreePath
 from upsort.core.analysis.label_arithmetic import sum_of_pulls
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import UsageProblem, visible
 from upsort.core.lazy import record
-from upsort.core.name_lists import visible
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.atomic import replacing_text
 from upsort.plots.canvas import colours_of_few

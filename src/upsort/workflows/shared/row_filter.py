@@ -15,11 +15,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from upsort.core.arrays import Ints
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import UsageProblem, nearest, quoted
 from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.features.fingerprints import Fingerprints, fingerprints_of, joined
 from upsort.core.lazy import record
-from upsort.core.name_lists import nearest, quoted
 from upsort.core.plan import Columns, Plan
 from upsort.core.text.characters import is_repetition, lines_between, mapped, passages
 from upsort.io.tables.columns import ColumnMapper, ColumnRoles, column_in, column_place, merged_columns_nested, roles_in

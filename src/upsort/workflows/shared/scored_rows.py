@@ -16,9 +16,8 @@ import numpy as np
 
 from upsort.core.analysis.drift import Drift, NewDocuments, drift
 from upsort.core.arrays import Ints
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, listed, suggestion
 from upsort.core.lazy import record
-from upsort.core.name_lists import listed, suggestion
 from upsort.core.training.decision import Costs, cost_decision, cost_table
 from upsort.core.training.labelled import UnknownWords
 from upsort.core.training.sorter import LENGTH_CLASSES, Decisions, TrainedSorter, length_classes

@@ -1,7 +1,6 @@
 """The steps of cleaning by name. Each is a record; adding one is adding it here."""
 
-from upsort.core.errors import UsageProblem
-from upsort.core.name_lists import suggestion
+from upsort.core.errors import UsageProblem, suggestion
 from upsort.core.text.step import Step
 from upsort.core.text.steps.characters import (
     ACCENTS,
