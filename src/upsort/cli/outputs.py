@@ -16,7 +16,7 @@ from typing import Any, TextIO, cast
 from upsort.cli.declaring import NAMES_FILES, CommonOptions, Option, declared
 from upsort.cli.rendering.console import Console
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.io.outputs.table_file import (
+from upsort.io.outputs.parts import (
     HELD_OUT_NAME,
     IN_NAME,
     TRAINING_NAME,
