@@ -15,7 +15,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from upsort.core.errors import Problem, UsageProblem
-from upsort.io.outputs.rejects import add_notice, add_notice_once, drain_notices, merge_notices, notices
+from upsort.io.notices import add_notice, add_notice_once, drain_notices, merge_notices, notices
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.tables import binary_tables, chunking, rows, text_files
 from upsort.io.tables.bounds import DamagedSource

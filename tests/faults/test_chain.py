@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from upsort.io.outputs.rejects import notices
+from upsort.io.notices import notices
 from upsort.io.outputs.table_file import table_file
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.tables.rows import ReadSettings

@@ -16,10 +16,9 @@ from upsort.cli.commands import NAMES, spec_of, view_of
 from upsort.cli.outputs import check_outputs, with_local_copies
 from upsort.cli.parsing import WIDTH, command_parser, parse
 from upsort.cli.rendering.console import Console, Exit, without_controls
-from upsort.core.errors import Problem, Stopped, UsageProblem, nearest
-from upsort.core.text.step import PatternTimeout
+from upsort.core.errors import PatternTimeout, Problem, Stopped, UsageProblem, nearest
+from upsort.io.notices import notices
 from upsort.io.outputs.atomic import left_files
-from upsort.io.outputs.rejects import notices
 from upsort.version import __version__
 
 _NO_MEMORY = """upsort: there is not enough memory for this.

@@ -42,6 +42,10 @@ class ResumeProblem(DataProblem):
     """What an interrupted run left does not fit what there is now."""
 
 
+class PatternTimeout(Exception):
+    """A pattern reached its bound on a document, or made it grow without measure."""
+
+
 class UsageProblem(Problem):
     """The request itself is wrong: an option, a name or a value."""
 

@@ -27,7 +27,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.evaluation.measure_list import MEASURES, measure_called
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
-from upsort.io.outputs.rejects import add_notice
+from upsort.io.notices import add_notice
 from upsort.io.sources.addresses import scheme_of
 from upsort.version import __version__
 

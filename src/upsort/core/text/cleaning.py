@@ -12,7 +12,7 @@ from typing import assert_never
 
 import numpy as np
 
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import PatternTimeout, UsageProblem
 from upsort.core.lazy import record
 from upsort.core.plan import Clean
 from upsort.core.text.characters import DOTTED_I_LANGUAGES
@@ -24,7 +24,6 @@ from upsort.core.text.step import (
     OnText,
     OnWords,
     PatternBudget,
-    PatternTimeout,
     Resources,
     Step,
     StepPlace,

@@ -23,7 +23,7 @@ from enum import Enum
 from time import perf_counter
 from typing import Any
 
-from upsort.core.errors import DataProblem
+from upsort.core.errors import DataProblem, PatternTimeout
 from upsort.core.lazy import record
 from upsort.core.plan import Clean
 from upsort.core.text.editing import TextStep
@@ -71,10 +71,6 @@ SECONDS = 2.0
 _ON_ALL = 30.0  # times what one document may take: what a run may spend on patterns
 _FOR_EACH = 0.005  # seconds that each document adds to that
 _SECOND_CHANCE = 10.0  # times the bound, where a document has once been found to be within it
-
-
-class PatternTimeout(Exception):
-    """A pattern reached its bound on a document, or made it grow without measure."""
 
 
 class PatternBudget:

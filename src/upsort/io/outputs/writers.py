@@ -10,7 +10,7 @@ from typing import Any, BinaryIO, TextIO
 
 from upsort.core.errors import DataProblem
 from upsort.core.lazy import arrow_parquet, openpyxl, pyarrow
-from upsort.io.outputs.rejects import add_notice
+from upsort.io.notices import add_notice
 from upsort.io.tables.nested_values import AbsentCell, TypedCell
 from upsort.io.tables.rows import WITH_TABS, RowWriter, TableLayout, TextOf
 

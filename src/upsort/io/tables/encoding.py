@@ -13,7 +13,7 @@ from upsort.core.errors import UsageProblem, listed
 from upsort.core.lazy import record
 from upsort.core.text.characters import lower
 from upsort.core.text.languages import likelihood
-from upsort.io.outputs.rejects import add_notice_once
+from upsort.io.notices import add_notice_once
 from upsort.io.plan.resources import profiles
 
 _BYTE_ORDER_MARKS = (

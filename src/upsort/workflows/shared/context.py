@@ -20,7 +20,8 @@ from upsort.core.text.languages import NAMES, WITHOUT_SPACES, DetectedLanguage, 
 from upsort.core.text.tokeniser import tokenise
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
-from upsort.io.outputs.rejects import RejectedRows, add_notice_once
+from upsort.io.notices import add_notice_once
+from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.plan.resources import profiles
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import roles_in

@@ -40,7 +40,7 @@ from upsort.core.plan import Clean, Columns, Features, Plan
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.final_forms import CountedWords, FinalForms, full_forms, merged_counts
 from upsort.core.text.step import Resources
-from upsort.io.outputs.rejects import drain_notices, merge_notices
+from upsort.io.notices import drain_notices, merge_notices
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import RejectedRow

@@ -10,7 +10,8 @@ from pathlib import Path
 from typing import Any, Generic, Protocol, TypeVar
 
 from upsort.core.lazy import record
-from upsort.io.outputs.rejects import RejectedRows, drain_notices, merge_notices
+from upsort.io.notices import drain_notices, merge_notices
+from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.plan.resources import RowVectors
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.document_blocks import DocumentBlock, large_blocks

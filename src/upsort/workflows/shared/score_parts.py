@@ -11,9 +11,9 @@ from typing import Any
 
 from upsort.core.errors import DataProblem
 from upsort.core.lazy import record
+from upsort.io.notices import drain_notices, merge_notices
 from upsort.io.outputs.atomic import cannot_write, check_writable, clear_dead, keep_unfinished, replacing_text
 from upsort.io.outputs.parts import PartNames
-from upsort.io.outputs.rejects import drain_notices, merge_notices
 from upsort.io.outputs.table_file import check_same_run, table_file
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, text_maker, write_made
 from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer, ScoringInput

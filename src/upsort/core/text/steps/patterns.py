@@ -7,11 +7,11 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, assert_never
 
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import PatternTimeout, UsageProblem
 from upsort.core.lazy import regex
 from upsort.core.plan import Clean, OrMarker
 from upsort.core.text.editing import Edit, PerDocument, Rewrite, Substitution, TextStep, edited, holding, in_any_case
-from upsort.core.text.step import PatternBudget, PatternTimeout, Resources, Step, StepPlace, marker
+from upsort.core.text.step import PatternBudget, Resources, Step, StepPlace, marker
 
 _LONGEST = 20_000  # characters of a pattern
 _MOST_WRITTEN_OUT = 50_000

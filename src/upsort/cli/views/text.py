@@ -1,0 +1,346 @@
+"""What upsort plan shows.
+
+What upsort features shows.
+"""
+
+from collections.abc import Sequence
+from dataclasses import asdict, replace
+from pathlib import Path
+from typing import Any
+
+from upsort.cli.commands.text import FeaturesOptions, PlanOptions
+from upsort.cli.declaring import names
+from upsort.cli.rendering import columns as col
+from upsort.cli.rendering.console import Console, Exit
+from upsort.cli.rendering.view import Column, Kind, Shown, View
+from upsort.cli.rendering.wording import percent
+from upsort.cli.request import (
+    inputs_of,
+    note_unused_keys,
+    plan_of,
+    planned_engine,
+    report_rejects,
+    run_context,
+    scoring_input,
+    with_guessed_columns,
+)
+from upsort.core.errors import DataProblem, UsageProblem, suggestion, visible
+from upsort.core.features.distributed_vocabulary import estimated_terms, sharing
+from upsort.core.plan import Plan
+from upsort.core.text.cleaning import cleaner
+from upsort.io.outputs.atomic import replacing_text
+from upsort.io.outputs.matrix_files import NamedMatrix, write_matrix
+from upsort.io.plan.plan_file import DEFAULT_NAME, LETTERS
+from upsort.io.plan.plan_keys import (
+    SECTIONS,
+    PlanKey,
+    declared_keys,
+    engine_keys,
+    idle_keys,
+    plan_text,
+    source_keys,
+    value_text,
+)
+from upsort.io.plan.resources import method_for
+from upsort.io.sorter.loading import load_sorter
+from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.documents import separator_in
+from upsort.io.tables.formats import format_to_write
+from upsort.workflows.compare import named_candidates
+from upsort.workflows.features import (
+    MatrixSummary,
+    NamedFeatures,
+    TermRow,
+    build_matrix,
+    document_row,
+    draw_features,
+    make_word_vectors,
+    matrix_of_sorter,
+    summary,
+    term_table,
+    write_terms,
+)
+from upsort.workflows.shared.context import RunContext, language_of, needs_letters, other_language
+
+
+def run_plan(options: PlanOptions, console: Console) -> Exit:
+    """Write a plan, check one, or say what keys are for."""
+    if options.explain is not None:
+        console.show(_explained(options, options.explain, console))
+        return Exit.DONE
+    if options.check:
+        console.show(_checked(options, console))
+        return Exit.DONE
+    if not options.input:
+        raise UsageProblem("A plan is written for data, and none is named.", "For example: upsort plan corpus.csv")
+    output = Path(options.output)
+    if output.exists() and not options.overwrite:
+        raise DataProblem(
+            f"{output} exists.", "Check it with --check, replace it with --overwrite, or write elsewhere with -o."
+        )
+    plan = plan_of(options, console)
+    inputs = inputs_of(options, console, options.input, plan.source)
+    plan = with_guessed_columns(plan, inputs, "welcome", console)
+    note_unused_keys(options, [plan], console)
+    plan, messages = _in_its_language(plan, options, inputs)
+    if separator := separator_in(inputs, plan.columns):
+        plan = replace(plan, columns=replace(plan.columns, label_separator=separator))
+        messages.append(
+            f"Cells of {plan.columns.label!r} seem to hold several labels: columns.label_separator={separator!r}."
+        )
+    with replacing_text(output) as stream:
+        stream.write(plan_text(plan, planned_engine(options)))
+    view = View({"written": str(output), "plan": asdict(plan)})
+    view.add_sentence(
+        f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}."
+    )
+    for sentence in messages:
+        view.add_sentence(sentence)
+    in_working_folder = output.name == DEFAULT_NAME and output.resolve().parent == Path.cwd()
+    usage = (
+        "Every command run in this folder goes by it"
+        if in_working_folder
+        else f"A command goes by it with --plan {output}"
+    )
+    view.add_sentence(f"{usage}; options on the command line go before it.")
+    console.show(view)
+    return Exit.DONE
+
+
+def _in_its_language(plan: Plan, options: PlanOptions, inputs: Inputs) -> tuple[Plan, list[str]]:
+    """The plan in the language that the texts seem to be in, where nobody said which; and what to tell about it."""
+    detected = language_of(inputs, plan.columns)
+    messages = []
+    if detected.code not in {"", plan.clean.language}:
+        if plan.clean.language != Plan().clean.language or {"--language", "--set"} & options.given:
+            return plan, [f"Note: {other_language(detected, plan)}"]
+        plan = replace(plan, clean=replace(plan.clean, language=detected.code))
+        messages.append(f"The texts are {detected}, it seems: clean.language={detected.code}.")
+    if needs_letters(detected, plan):
+        features = replace(plan.features, units="letters", lengths=(LETTERS[0], LETTERS[1]))
+        plan = replace(plan, features=features)
+        messages.append(f"{detected} sets no spaces between words, so terms are of letters: features.units=letters.")
+    return plan, messages
+
+
+def _checked(options: PlanOptions, console: Console) -> View:
+    """An existing plan, whole."""
+    if options.input and options.plan is None:
+        options = replace(options, plan=options.input[0])
+    if not options.plan and not Path(DEFAULT_NAME).is_file():
+        raise UsageProblem(f"There is no {DEFAULT_NAME} here to check.", "Name one with --plan, or write one first.")
+    plan = plan_of(options, console)
+    tried = [replace(plan, candidates={}), *(candidate.plan for candidate in named_candidates(plan))]
+    messages = list(dict.fromkeys(warning for candidate_plan in tried for warning in _warnings(candidate_plan)))
+    view = View({"sound": True, "plan": asdict(plan), "warnings": messages})
+    view.add_verbatim(plan_text(plan, planned_engine(options)).rstrip("\n"))
+    tables = f", and so are its {len(plan.candidates):,} tables of candidates" if plan.candidates else ""
+    view.add_note(f"{options.plan or DEFAULT_NAME} is sound{tables}; above is the whole plan, its defaults included.")
+    for warning in messages:
+        view.add_warning(warning)
+    for sentence in idle_keys([plan]):
+        view.add_note(sentence)
+    return view
+
+
+def _warnings(plan: Plan) -> list[str]:
+    """What in a plan makes a step useless. Raises UsageProblem and DataProblem for steps and files that cannot be."""
+    method = method_for(plan)
+    return cleaner(plan.clean, method.resources).warnings(method.resources)
+
+
+def _explained(options: PlanOptions, key: str, console: Console) -> View:
+    """What keys are for, and what they are in the plan in force."""
+    if options.input:
+        raise UsageProblem("--explain tells of keys; it reads no data.", "Leave the data out.")
+    plan = plan_of(options, console)
+    descriptions = [_key_json(matching_key, plan) for matching_key in _keys_called(key.strip().strip("[]"))]
+    view = View({"keys": descriptions})
+    for number, description in enumerate(descriptions):
+        if number:
+            view.add_sentence()
+        view.add_sentence(f"{description['key']}: {description['what_for']}.")
+        view.add_sentence(f"  It may be {description['may_be']}.")
+        now = "" if description["now"] in (None, description["default"]) else f"; now: {description['now']}"
+        view.add_sentence(f"  By default: {description['default']}{now}.")
+        if description["belongs_to"]:
+            of = ("step", "steps") if description["key"].startswith("clean.") else ("kind", "kinds")
+            view.add_sentence(
+                f"  Of the {of[len(description['belongs_to']) > 1]} {', '.join(description['belongs_to'])}."
+            )
+        if description["idle"]:
+            view.add_sentence(f"  It {description['idle']}.")
+    return view
+
+
+def _keys_called(name: str) -> list[PlanKey]:
+    """The keys of a name, of a section, or that begin so; all for none."""
+    keys = [*declared_keys().values(), *engine_keys(), *source_keys()]
+    matching = [key for key in keys if key.path == name or name in {key.section, key.name}]
+    matching = matching or [key for key in keys if key.path.startswith(name)]
+    if not matching:
+        sections = dict.fromkeys(key.section for key in keys)
+        raise UsageProblem(
+            f"The plan has no key {name!r}.", suggestion(name, [*sections, *(key.path for key in keys)], "keys")
+        )
+    return matching
+
+
+def _key_json(key: PlanKey, plan: Plan) -> dict[str, Any]:
+    """What is told of a key."""
+    of_source = key.section == "source"
+    return {
+        "key": f'source."NAME".{key.name}' if of_source else key.path,
+        "what_for": key.comment,
+        "may_be": key.may_be,
+        "default": value_text(key.default),
+        "now": value_text(getattr(getattr(plan, key.section), key.name)) if key.section in SECTIONS else None,
+        "belongs_to": list(key.owners),
+        "idle": None if of_source else key.idle(plan) or None,
+    }
+
+
+def run_features(options: FeaturesOptions, console: Console) -> Exit:
+    """Build, show and write."""
+    output = Path(options.output) if options.output else None
+    if output is not None:
+        format_to_write(output)
+    plan = plan_of(options, console)
+    inputs = inputs_of(options, console, options.input, plan.source)
+    sorter = load_sorter(Path(options.from_sorter)) if options.from_sorter else None
+    if sorter is None:
+        plan = with_guessed_columns(plan, inputs, "welcome", console)
+        note_unused_keys(options, [plan], console, ("clean", "features"))
+    if options.make_vectors:
+        path = Path(options.make_vectors)
+        with run_context(options, console, inputs, plan, path) as work:
+            console.show(_vectors_made(work, path, options.dimensions))
+        return Exit.DONE
+    if sorter is not None:
+        with scoring_input(options, console, sorter, inputs, output) as incoming:
+            matrix, rejects = matrix_of_sorter(sorter, incoming), incoming.rejects
+    else:
+        with run_context(options, console, inputs, plan, output, "documents counted") as work:
+            matrix, rejects = build_matrix(work, whole=bool(options.figures)), work.rejects
+    figures, rows = summary(matrix), term_table(matrix, options.sort, options.holding)
+    row = document_row(matrix, options.document) if options.document else []
+    written = []
+    if output is not None:
+        write_terms(matrix, output, rows)
+        written.append(output)
+    if options.matrix:
+        named = NamedMatrix(matrix.weights, matrix.space.terms, matrix.references)
+        written += write_matrix(named, Path(options.matrix), names(options.terms))
+    if options.figures:
+        written += draw_features(matrix, Path(options.figures))
+    top = rows[: options.top]
+    view = View(
+        {
+            **asdict(figures),
+            "top": [
+                asdict(term_row) | {"by_label": dict(zip(matrix.labels, term_row.by_label, strict=True))}
+                for term_row in top
+            ],
+            "document": [{"term": term, "count": times, "weight": weight} for term, times, weight in row],
+            "written": [str(path) for path in written],
+        }
+    )
+    _show_summary(figures, matrix, view)
+    if row:
+        view.add_sentence()
+        view.add_sentence(f"The row of {options.document}, largest weight first:")
+        view.add_table(
+            (col.name("term"), col.count("count"), col.number("weight")),
+            [(term, n, f"{weight:.4f}") for term, n, weight in row],
+        )
+    if top and (not row or options.given & {"--top", "--sort", "--holding"}):
+        view.add_sentence()
+        _show_terms(top, matrix, view)
+        shown = f"{len(top):,} of {len(rows):,} terms"
+        more_columns = "; -o writes their documents of each label" if matrix.labels else ""
+        view.add_sentence(f"{shown}{more_columns}.", Shown.TERMINAL)
+        view.add_sentence(f"{shown}.", Shown.PIPED)
+    if written:
+        view.add_sentence(f"Written: {', '.join(map(str, written))}.")
+    report_rejects(rejects, figures.documents, view)
+    console.show(view)
+    return Exit.DONE
+
+
+def _vectors_made(work: RunContext, path: Path, dimensions: int) -> View:
+    made = make_word_vectors(work, path, dimensions)
+    view = View({"written": str(path), "words": made.words, "dimensions": dimensions, "nearest": made.nearest})
+    view.add_sentence(f"{made.words:,} words by {dimensions} numbers: {path}.")
+    view.add_sentence("The commonest words, each with those whose vectors are most like its own:")
+    view.add_table(
+        (col.name("word"), col.text("nearest")), [(word, ", ".join(near)) for word, near in made.nearest.items()]
+    )
+    report_rejects(work.rejects, made.documents, view)
+    return view
+
+
+def _show_summary(figures: MatrixSummary, matrix: NamedFeatures, view: View) -> None:
+
+    settings = matrix.space.settings
+    view.add_sentence(
+        f"{figures.documents:,} documents by {figures.terms:,} terms ({settings.weighting}): {figures.nonzeros:,} numbers other "
+        f"than 0, {percent(figures.density)} of all; {figures.bytes / 1e6:,.1f} MB in memory."
+    )
+    if matrix.from_sorter:
+        view.add_sentence(f"The terms are the sorter's; {figures.distinct_terms:,} of them stand in these documents.")
+    else:
+        view.add_sentence(
+            f"Of {figures.distinct_terms:,} distinct terms, {figures.seen_once:,} stand in the corpus once. Left out: "
+            f"{figures.too_rare:,} in fewer than {settings.in_at_least} documents, {figures.too_common:,} in more than "
+            f"{100 * settings.in_at_most:.3g} % of them, {figures.too_many:,} beyond the {settings.most_terms:,} allowed."
+        )
+    if settings.hash_bits:
+        terms = estimated_terms(figures.terms, settings.hash_bits)
+        view.add_sentence(
+            f"Terms are hashed into {1 << settings.hash_bits:,} columns: of about {terms:,.0f} terms, "
+            f"{percent(sharing(terms, settings.hash_bits))} share their column with another; the names are the commonest "
+            "terms of each."
+        )
+    if matrix.with_vectors is not None:
+        view.add_sentence(f"{percent(1 - matrix.with_vectors)} of the words counted have no word vector.")
+    for value, documents in matrix.unseen.items():
+        view.add_warning(
+            f"{documents:,} documents have {value}, which the sorter was not trained on; it counts as nothing."
+        )
+    if figures.without_tokens:
+        view.add_sentence(f"{figures.without_tokens:,} documents have no tokens at all.")
+
+
+def _show_terms(rows: Sequence[TermRow], matrix: NamedFeatures, view: View) -> None:
+    """The terms; on a terminal, where a column for each label would not fit, with the label that most of its documents have."""
+    labels = matrix.labels
+
+    def mostly(by_label: list[int]) -> str:
+        most = max(range(len(labels)), key=lambda place: by_label[place])
+        return f"{labels[most]} {by_label[most]:,}"
+
+    view.add_table(
+        (
+            col.name("term"),
+            col.count("documents"),
+            col.count("count", 2),
+            col.number("idf", 1),
+            col.number("mean weight", 4),
+            col.number("largest weight", 3),
+            *([Column("mostly in", Kind.NAME, where=Shown.TERMINAL)] if labels else []),
+            *(Column(label, Kind.COUNT, where=Shown.PIPED) for label in labels),
+        ),
+        [
+            (
+                visible(row.term),
+                row.documents,
+                row.count,
+                f"{row.idf:.3f}",
+                f"{row.mean_weight:.3f}",
+                f"{row.largest_weight:.3f}",
+                *([mostly(row.by_label)] if labels else []),
+                *row.by_label,
+            )
+            for row in rows
+        ],
+    )
