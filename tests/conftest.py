@@ -21,8 +21,13 @@ from upsort.cli.rendering.console import Console
 from upsort.core.classifiers.families import FAMILIES, choices
 from upsort.workflows.demo import write_demo_files
 
-settings.register_profile("untimed", deadline=None)  # how long an example takes tells of the machine
-settings.load_profile("untimed")
+THOROUGH = "UPSORT_THOROUGH" in os.environ
+"""Whether random examples are drawn, more of them, and the long lists of cases run whole: scripts/test --thorough."""
+# How long an example takes depends on the machine, so none has a deadline.
+settings.register_profile("usual", deadline=None, derandomize=True)
+settings.register_profile("thorough", deadline=None, max_examples=1000)
+settings.load_profile("thorough" if THOROUGH else "usual")
+thorough = pytest.mark.skipif(not THOROUGH, reason="run by scripts/test --thorough")
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # the program is compiled once, not at each of its many starts
 
 
@@ -43,8 +48,10 @@ Program = Callable[..., Run]
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """The longest test first, so that no process waits for it alone in the end."""
-    items.sort(key=lambda item: "test_tour" not in item.nodeid)
+    """The longest tests first, so that no process works alone in the end."""
+    items.sort(
+        key=lambda item: not item.nodeid.startswith(("tests/test_tour", "tests/test_cluster", "tests/test_choose"))
+    )
 
 
 @pytest.fixture

@@ -14,7 +14,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from conftest import Program
+from conftest import Program, thorough
 
 import upsort
 from upsort.core.plan import Plan
@@ -275,7 +275,7 @@ BY_HAND = (
 )
 
 
-@pytest.mark.parametrize("made", list(MADE))
+@pytest.mark.parametrize("made", [*(pytest.param(name, marks=thorough) for name in ("letters", "texts")), "lines"])
 def test_it_comes_as_far_as_plans_made_by_hand(tmp_path: Path, program: Program, made: str) -> None:
     """On documents that are new to all of them the chosen plan is within its interval of the best."""
     for name, rows in zip(("t.csv", "new.csv"), MADE[made](), strict=True):

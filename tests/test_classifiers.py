@@ -447,7 +447,7 @@ def test_neighbours_count_by_their_weights() -> None:
     assert found.scores(csr_array(np.array([[2.0, 0.0]])))[0] == pytest.approx([0.25, 0.75])
     assert found.scores(csr_array(np.array([[0.0, 3.0]])))[0] == pytest.approx([0.25, 0.75])  # like none of them
     chosen = Classifier(kind="neighbours", nearest=2)
-    again = nonlinear.FAMILY.restore(StoredClassifier(settings=chosen, arrays=found.arrays(), terms=2, labels=2))
+    again = nonlinear.NEIGHBOURS.restore(StoredClassifier(settings=chosen, arrays=found.arrays(), terms=2, labels=2))
     assert again.scores(csr_array(np.array([[2.0, 0.0]])))[0] == pytest.approx([0.25, 0.75])
 
 

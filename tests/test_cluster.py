@@ -220,7 +220,7 @@ def test_counts_may_stay_with_the_workers(
         found.append((told, {path.name: path.read_bytes() for path in tmp_path.glob("out*")}))
         assert bool(apart) == (how != "--workers=1")
     assert found[0] == found[1]
-    assert any(len(matrix.parts) > 1 for matrix in apart) and all(matrix.hands is not LOCAL for matrix in apart)
+    assert any(len(matrix.parts) > 1 for matrix in apart) and all(matrix.executor is not LOCAL for matrix in apart)
 
 
 def test_pairs_of_words_with_spaces_are_told_where_all_are_counted(

@@ -4,9 +4,9 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hands import Away
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from remote_executor import RemoteExecutor
 
 from upsort.core.evaluation import distributed_duplicates
 from upsort.core.evaluation.distributed_duplicates import PartitionedFingerprints
@@ -44,13 +44,13 @@ def test_copies_among_parts_are_those_of_one_piece(seed: int, sizes: list[int], 
     starts = np.cumsum([0, *sizes])
     parts = [fingerprints_of(texts[begin : begin + size]) for begin, size in zip(starts.tolist(), sizes, strict=False)]
     expected = find_duplicates(fingerprints_of(texts), similarity).earliest()
-    hands: Any
-    for hands in (LOCAL, Away()):
+    executor: Any
+    for executor in (LOCAL, RemoteExecutor()):
         with pytest.MonkeyPatch.context() as patch:
             patch.setattr(distributed_duplicates, "_ROWS_OF_A_PART", 15)
-            patch.setattr(distributed_duplicates, "_PARTS_A_STRETCH", 2)
+            patch.setattr(distributed_duplicates, "_PARTS_PER_PARTITION", 2)
             patch.setattr(distributed_duplicates, "_PAIRS_AT_ONCE", 7)
-            found = PartitionedFingerprints([hands.held(part) for part in parts], starts, hands).copies(similarity)
+            found = PartitionedFingerprints([executor.put(part) for part in parts], starts, executor).copies(similarity)
         assert found.tolist() == expected.tolist()
 
 

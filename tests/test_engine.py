@@ -136,7 +136,7 @@ def test_a_block_travels_whole(rows: list[tuple[str, str, str]]) -> None:
         lines=[*range(2, len(rows) + 2)],
     )
     found = pickle.loads(pickle.dumps(block))
-    assert (found.rows, found.lines, found.marks) == (block.rows, block.lines, block.metadata)
+    assert (found.rows, found.lines, found.metadata) == (block.rows, block.lines, block.metadata)
     assert found.documents.parts == block.documents.parts
     assert np.array_equal(found.documents.numbers, block.documents.numbers)
     small = block.metadata.compact

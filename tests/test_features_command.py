@@ -57,8 +57,10 @@ def test_matrices_written_and_read_back_are_equal(program: Program, demo: Path, 
     assert (tmp_path / "arrays.terms.txt").read_text(encoding="utf-8").splitlines() == terms
     frame = parquet.read_table(tmp_path / "m.parquet").to_pydict()
     assert list(frame) == ["document", "term", "value"]
-    rows = [arrays["documents"].tolist().index(name) for name in frame["document"]]
-    columns = [terms.index(name) for name in frame["term"]]
+    row_of = {name: row for row, name in enumerate(arrays["documents"].tolist())}
+    column_of = {term: column for column, term in enumerate(terms)}
+    rows = [row_of[name] for name in frame["document"]]
+    columns = [column_of[term] for term in frame["term"]]
     assert (csr_array((frame["value"], (rows, columns)), shape=plain.shape) != plain).nnz == 0
     program("features", *letters, "--matrix=m.parquet", "--terms=water,compost", "--overwrite")
     assert parquet.read_schema(tmp_path / "m.parquet").names == ["document", "water", "compost"]

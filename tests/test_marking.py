@@ -53,7 +53,11 @@ def test_lines_without_marks_have_none_under_them() -> None:
     assert lines(words_of("so it is", {"so": 0.0, "it": 0.0, "is": 0.0}))[:-1] == ["so it is"]
 
 
-@given(st.lists(st.text("abcé日", min_size=1, max_size=8), min_size=1, max_size=20), st.integers(12, 60))
+WORDS = st.lists(st.text("abcé日", min_size=1, max_size=8), min_size=1, max_size=20)
+WIDEST = 16  # of a word: 8 characters that take two columns each
+
+
+@given(WORDS, st.integers(WIDEST, 60))
 def test_every_word_stays_and_its_mark_is_as_wide(parts: list[str], width: int) -> None:
     text = words_of(" ".join(parts), dict.fromkeys(parts, 1.0))
     found = lines(text, width)[:-1]
@@ -61,6 +65,13 @@ def test_every_word_stays_and_its_mark_is_as_wide(parts: list[str], width: int) 
     for line, marks in zip(found[::2], found[1::2], strict=True):
         assert cell_len(line) <= width
         assert [cell_len(word) for word in line.split()] == [len(mark) for mark in marks.split()]
+
+
+@given(WORDS, st.integers(2, WIDEST))
+def test_a_word_wider_than_the_terminal_is_broken_and_no_character_is_lost(parts: list[str], width: int) -> None:
+    found = lines(words_of(" ".join(parts), dict.fromkeys(parts, 1.0)), width)[:-1]
+    assert "".join(found[::2]).replace(" ", "") == "".join(parts)
+    assert all(cell_len(line) <= width for line in found)
 
 
 def test_line_ends_of_the_text_stay_and_nothing_steers_the_terminal() -> None:

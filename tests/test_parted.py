@@ -2,9 +2,9 @@
 
 import numpy as np
 import pytest
-from hands import Away
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from remote_executor import RemoteExecutor
 from scipy.sparse import csr_array
 
 from upsort.core.classifiers import dual, families
@@ -19,8 +19,8 @@ from upsort.core.text.cleaning import cleaner
 
 
 def away(matrix: PartitionedMatrix) -> PartitionedMatrix:
-    hands = Away()
-    return PartitionedMatrix([hands.held(part) for part in matrix.parts], matrix.starts, matrix.shape[1], hands)
+    executor = RemoteExecutor()
+    return PartitionedMatrix([executor.put(part) for part in matrix.parts], matrix.starts, matrix.shape[1], executor)
 
 
 @given(st.lists(st.integers(0, 9), min_size=1, max_size=30), st.integers(1, 12))

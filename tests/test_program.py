@@ -59,7 +59,7 @@ def planted_record() -> str:
     import zipfile
     from importlib.resources import files
 
-    with (files("upsort.demo") / "corpus.zip").open("rb") as stream, zipfile.ZipFile(stream) as archive:
+    with (files("upsort") / "demo" / "corpus.zip").open("rb") as stream, zipfile.ZipFile(stream) as archive:
         return archive.read("planted.csv").decode("utf-8")
 
 

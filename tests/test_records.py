@@ -119,7 +119,7 @@ class TestFamilies:
         columns = document.indices.astype(np.int64)
         for label in range(3):
             found = record.estimates(fitted, label, columns)
-            score = np.log(found.above / found.absent).sum() + (found.absent[1] if found.absent else 0.0)
+            score = np.log(found.above / found.denominator).sum() + (found.absent[1] if found.absent else 0.0)
             assert fitted.arrays()["log_prior"][label] + score == pytest.approx(fitted.scores(document)[0, label])
 
     def test_weights_of_documents_count(self, chosen: Classifier) -> None:
@@ -248,7 +248,7 @@ def test_a_measure_equal_to_another_is_shown_once() -> None:
 def test_better_is_the_larger_number(measure) -> None:  # type: ignore[no-untyped-def]
     good, bad = (0.9, 0.1) if measure.more_is_better else (0.1, 0.9)
     assert measure.better(good) > measure.better(bad) > measure.better(None)
-    assert measure.told and measure.name and (not measure.same_as or measure.same_as in MEASURES)
+    assert measure.summary and measure.name and (not measure.same_as or measure.same_as in MEASURES)
     rate = measure.of(evidence())
     assert rate is None or isinstance(rate, Rate)
 

@@ -280,7 +280,7 @@ class TestParts:
     def test_only_what_is_missing_is_done_again(
         self, corpora: Path, tmp_path: Path, program: Program, sorter: str, monkeypatch: pytest.MonkeyPatch
     ) -> None:
-        from upsort.jobs import score_parts
+        from upsort.workflows.shared import score_parts
 
         line = ("score", sorter, str(corpora / "t.csv"), "-o", "out/part-*.parquet", "--workers=1")
         opened: list[str] = []
@@ -314,7 +314,7 @@ class TestParts:
     def test_processes_that_are_ended_leave_no_unfinished_file(
         self, corpora: Path, tmp_path: Path, program: Program, sorter: str, monkeypatch: pytest.MonkeyPatch
     ) -> None:
-        from upsort.jobs import score_parts
+        from upsort.workflows.shared import score_parts
 
         home, whole = os.getpid(), score_parts.table_file
 

@@ -154,7 +154,7 @@ def test_a_plan_that_is_wrong(program: Program, folder: Path, command: str) -> N
 
 def _options(command: str) -> list[str]:
     from upsort.cli.commands import spec_of
-    from upsort.cli.options import declared
+    from upsort.cli.declaring import declared
 
     return [one.spelling for one in declared(spec_of(command).options)]
 

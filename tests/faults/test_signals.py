@@ -13,19 +13,19 @@ import pytest
 _PROGRAM = """
 import os, sys
 from upsort.cli.main import entry
-from upsort.files import delimited, dividing
-from upsort.jobs import score
+from upsort.io.tables import chunking, delimited
+from upsort.workflows import score
 
 at, number = int(sys.argv[1]), int(sys.argv[2])
-stretches, score.CHARACTERS_AT_ONCE, dividing._LEAST = delimited.stretches_of_cells, 50_000, 50_000
+chunks, score.CHARACTERS_AT_ONCE, chunking._LEAST = delimited.cell_chunks, 50_000, 50_000
 
 def counted(*arguments):
-    for place, stretch in enumerate(stretches(*arguments), 1):
+    for place, chunk in enumerate(chunks(*arguments), 1):
         if place == at:
             os.kill(os.getpid(), number)
-        yield stretch
+        yield chunk
 
-delimited.stretches_of_cells = counted
+delimited.cell_chunks = counted
 sys.argv[:3] = ["upsort"]
 entry()
 """

@@ -150,7 +150,7 @@ def _head(sorter: TrainedSorter, explanation: Explanation, view: View) -> None:
 def _of_sets(sorter: TrainedSorter, explanation: Explanation) -> str:
     if explanation.given:
         given = listed(sorter.labels[label] for label in explanation.given)
-    return f"{given}: each label is decided by itself, by its own threshold."
+        return f"{given}: each label is decided by itself, by its own threshold."
     nearest = nearest_to_threshold(sorter, explanation)
     threshold = float(sorter.thresholds[nearest]) if sorter.thresholds is not None else 0.0
     return (
