@@ -1,10 +1,6 @@
-"""The options that several commands share, as records that the records of commands are made of, and what a command is.
+"""Options that several commands share, as records, and the options that set the most frequently changed keys of the plan.
 
-Only light modules are imported: `--help` reads nothing else.
-
-The options that set keys of the plan, those that are changed most; all others are set with --set.
-
-Only light modules are imported: `--help` reads nothing else.
+Only light modules are imported, so that `--help` is quick.
 """
 
 from typing import ClassVar

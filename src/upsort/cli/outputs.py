@@ -1,10 +1,8 @@
-"""What a command would write over: checked before any work is done.
+"""Check what a command would overwrite before any work is done, and replace objects of stores by local copies.
 
-No output is ever one of the files that the command reads. A file that exists is replaced by one of its own kind (a sorter by a
-sorter, a figure by a figure, a page by a page); any other, tables among them, only with --overwrite.
-
-Options that name objects of stores: what a command reads as one file is fetched before it begins, what it writes is written
-here and sent when it has ended well. What it says names the stores, not the places here.
+An output is never one of the files that the command reads. An existing file is replaced without --overwrite only by one of its
+own kind (a sorter by a sorter, a figure by a figure, a page by a page); tables never are. An object of a store is fetched before
+the command starts; an output for a store is written here and sent when the command has succeeded. Messages name the stores.
 """
 
 from collections.abc import Iterator, Mapping

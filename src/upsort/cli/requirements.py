@@ -1,7 +1,4 @@
-"""Writing evaluations into the ledger.
-
-Bounds that a result must meet: accuracy>=0.8 or accuracy>=80%, f1:pests>=0.7, accuracy.low>=0.75, urgent/accuracy>=0.8.
-"""
+"""Record evaluations in the ledger, and check the bounds of --require, such as accuracy>=0.8 or urgent/f1:pests>=0.7."""
 
 import operator
 import re

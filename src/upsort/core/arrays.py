@@ -1,9 +1,6 @@
-"""Names for the kinds of array that signatures speak of; the docstrings give the shapes.
+"""Names of array types, numbering of distinct values, and many short texts in little memory.
 
-Numbers for the distinct values of an array, in the order in which they come.
-
-Lists of texts as they travel between processes, and as many are kept: one long text is packed and unpacked much faster than
-many short ones, and takes less memory.
+One long text is pickled much faster than many short ones and takes less memory.
 """
 
 from collections.abc import Iterator, Sequence

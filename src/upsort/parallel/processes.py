@@ -1,11 +1,6 @@
-"""How many processes the free memory has room for.
+"""Work shared by local processes, item by item, with results in order; and how many processes memory has room for.
 
-What jobs ask of whoever does the work: this process, several local ones, or a cluster. They do not know which it is, and the
-results are the same.
-
-Work spread over several local processes, item by item, its results in order.
-
-The process that asks works too: it takes an item itself whenever the others have enough in hand.
+The parent works too: it takes an item itself whenever the others have enough queued. Results are the same for any executor.
 """
 
 import os

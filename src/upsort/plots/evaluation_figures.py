@@ -1,9 +1,4 @@
-"""How the result grows with labelled documents.
-
-Labels over time: a small panel a label, all on one scale, with the periods marked in which a label stands out.
-
-Figures of probabilities: curves over thresholds, reliability, own probabilities, coverage.
-"""
+"""Figures of an evaluation: learning curve, trends, threshold curves, reliability, own probabilities, coverage."""
 
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING

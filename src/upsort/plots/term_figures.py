@@ -1,17 +1,6 @@
-"""Horizontal bars: documents of each label, and the commonest terms of each.
+"""Figures of terms and corpora: bars, histograms, frequencies by rank, scatter plots and word clouds.
 
-Lengths of documents: a histogram for each label, all on one scale.
-
-Documents per month.
-
-Figures of a vocabulary: frequency by rank, and how many terms stand in how many documents.
-
-What terms say for a label: bars for and against, and how often they stand against how strongly they lean.
-
-A cloud of words: the size of a word by the documents that hold it, its colour by the label that it leans to.
-
-The words are laid out largest first. Each tries places along a spiral that starts at the middle, and takes the first where its
-box overlaps no other. Nothing is drawn at random, so the same words give the same cloud.
+A cloud places words largest first along a spiral, each where its box overlaps no other; equal words give the same cloud.
 """
 
 from collections.abc import Mapping, Sequence

@@ -1,7 +1,4 @@
-"""What columns a table has: the first thing to ask of an unknown file.
-
-Looking at single documents: a random few, those with a value in some column, those with a word.
-"""
+"""Look at a table's columns, or at single documents: random ones, those with a value, those with a word."""
 
 import random
 from collections.abc import Iterator, Sequence

@@ -1,9 +1,4 @@
-"""What all judging jobs share: the labelled documents of one answer, and the splits that keep together what belongs together.
-
-Judging a plan by folds.
-
-How the result grows with the number of labelled documents.
-"""
+"""Prepare folds for every command that evaluates, cross-validate a plan, and measure the learning curve."""
 
 from collections.abc import Sequence
 from contextlib import suppress

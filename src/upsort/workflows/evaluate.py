@@ -1,8 +1,4 @@
-"""What is kept of each block of labelled documents that a sorter decides about, whoever does it: their own labels, the decisions,
-and the mistakes.
-
-Judging a sorter on labelled documents it was not trained on.
-"""
+"""Evaluate a sorter on labelled documents that it was not trained on, block by block."""
 
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack

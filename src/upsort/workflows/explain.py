@@ -1,9 +1,4 @@
-"""Explaining the decision about one text or one document.
-
-Scoring as a filter: a line of JSON in, a line of JSON out, at once.
-
-Answering what is typed, one message at a time.
-"""
+"""Explain the decision about one document, and answer documents that are typed or piped one at a time."""
 
 import json
 import sys

@@ -1,7 +1,4 @@
-"""The documents that a sorter keeps to be extended with: from a corpus, and to training.
-
-Adding newly labelled documents to a sorter.
-"""
+"""Add newly labelled documents to a sorter, from the documents or counts that it stores."""
 
 from collections.abc import Sequence
 from dataclasses import replace

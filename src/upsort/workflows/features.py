@@ -1,9 +1,4 @@
-"""The document-term matrix to look at and to carry away: a summary, the term table, single rows, exports.
-
-Making word vectors from the documents at hand.
-
-The figures of a vocabulary.
-"""
+"""The document-term matrix: summary, term table, single rows, exports, word vectors and figures."""
 
 from collections import Counter
 from collections.abc import Sequence

@@ -1,7 +1,6 @@
-"""Gathering sources into one corpus: columns mapped, labels tidied, long documents cut, what is of no use set aside.
+"""Gather sources into one corpus: map columns, tidy labels, cut long documents, set aside what is unusable.
 
-The sources are read once, or twice where something must be known of all documents before any is written (which labels are
-rare, which documents are copies). Only prints of the documents are held in between.
+Sources are read once, or twice if a rule needs all documents first (rare labels, duplicates). Only fingerprints are kept between.
 """
 
 from collections import Counter

@@ -1,9 +1,4 @@
-"""What upsort gather takes.
-
-What upsort survey takes.
-
-What upsort split takes.
-"""
+"""Options of gather, survey and split."""
 
 from typing import ClassVar
 

@@ -1,13 +1,4 @@
-"""What upsort evaluate takes.
-
-What upsort cross-validate takes.
-
-What upsort curve takes.
-
-What upsort suspects takes.
-
-What upsort ledger takes.
-"""
+"""Options of evaluate, cross-validate, curve, suspects and ledger."""
 
 from typing import ClassVar
 

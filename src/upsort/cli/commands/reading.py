@@ -1,11 +1,4 @@
-"""What upsort terms takes.
-
-What upsort explain takes.
-
-What upsort next takes.
-
-What upsort trend takes.
-"""
+"""Options of terms, explain, next and trend."""
 
 from typing import ClassVar
 

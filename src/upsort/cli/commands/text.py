@@ -1,9 +1,4 @@
-"""What upsort clean takes.
-
-What upsort features takes.
-
-What upsort plan takes.
-"""
+"""Options of clean, features and plan."""
 
 from typing import ClassVar
 

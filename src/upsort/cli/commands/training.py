@@ -1,11 +1,4 @@
-"""What upsort train takes.
-
-What upsort extend takes.
-
-What upsort choose takes.
-
-What upsort compare takes.
-"""
+"""Options of train, extend, choose and compare."""
 
 from typing import ClassVar
 

@@ -1,13 +1,4 @@
-"""What upsort score takes.
-
-What upsort ask takes.
-
-What upsort export takes.
-
-What upsort report takes.
-
-What upsort demo takes.
-"""
+"""Options of score, ask, export, report and demo."""
 
 from typing import ClassVar
 

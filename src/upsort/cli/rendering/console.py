@@ -1,11 +1,7 @@
-"""How a command ended.
+"""The console: standard output, error and input as one object, and the exit codes.
 
-Text from documents, labels, files and columns, made harmless for a terminal: what would steer it is shown instead.
-
-Standard output, standard error and standard input, as one object, and the one place where results are written.
-
-Standard output carries the result and nothing else: drawn tables on a terminal, tab-separated ones elsewhere, or one JSON
-document. Progress, notes and warnings go to standard error. Control characters never reach either as they are.
+Standard output carries only the result: drawn tables on a terminal, tab-separated ones elsewhere, or one JSON document.
+Progress, notes and warnings go to standard error. Control characters are shown as symbols, never sent.
 """
 
 import json

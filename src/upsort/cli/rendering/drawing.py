@@ -1,9 +1,7 @@
-"""Tables and sentences on a terminal, however narrow it is: no number is ever cut, and the first column always stays.
+"""Tables, sentences and marked texts on a terminal of any width: no number is cut, and the first column stays.
 
-A table that does not fit is made narrower step by step: texts are broken at words; intervals fold under their rates; columns that
-can be spared are left out, which is told; at last every row becomes a block of lines.
-
-A text with a line of marks under each of its lines: which words speak for the label, and which for the next one.
+A table that does not fit is narrowed step by step: texts are broken at words; intervals fold under their rates; spare columns
+are left out, and listed; at last every row becomes a block of lines.
 """
 
 import time

@@ -1,8 +1,6 @@
-"""Sentences that agree with their numbers: `1 document has` where what was written says `1 documents have`.
+"""A result as it is shown: sentences, tables, notes, and the values of its JSON document. `console` renders it.
 
-Sentences are written for many of a thing; what is shown of one is made of them here, in one place.
-
-A result as it is shown: sentences, tables, notes, and the values that they tell of. What is made of it stands in `console`.
+Sentences are written in the plural; `singular_after_one` turns `1 documents have` into `1 document has`.
 """
 
 import re

@@ -1,7 +1,4 @@
-"""How numbers are said and written: rates with their intervals, as text, rows of tables and JSON.
-
-What goes wrong where cells hold several labels, in sentences.
-"""
+"""Rates, intervals and counts as text, as rows of tables and as JSON."""
 
 from collections.abc import Mapping, Sequence
 from typing import Any, assert_never

@@ -1,7 +1,4 @@
-"""What upsort gather shows.
-
-What upsort split shows.
-"""
+"""Views of gather and split."""
 
 from pathlib import Path
 from typing import Any

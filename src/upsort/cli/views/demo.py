@@ -20,107 +20,6 @@ from upsort.workflows.demo import write_demo_files
 from upsort.workflows.shared.context import kept_cluster
 
 COLUMNS = "--text subject,message --label topic"
-STEPS = (
-    (
-        "Last year's table came in another shape. What columns does it have?",
-        "upsort survey letters-2025.csv --columns",
-    ),
-    (
-        "Gather both years into one corpus, under one set of column names and labels.",
-        "upsort gather letters-2024.csv letters-2025.csv --text message --label topic --fold-case --rename No=ref,Date=received,"
-        "Via=channel,From=writer,Heading=subject,Text=message,Bench=topic,Urgent?=urgent,Pics=photos -o all.csv",
-    ),
-    (
-        "Look before training: how many of each label, how long, what is odd?",
-        "upsort survey all.csv --text message --label topic --shortest 3 --top 5 --figures figures",
-    ),
-    (
-        "Set aside what says nothing, and the copies, which would make results look better than they are.",
-        "upsort gather all.csv --text message --label topic --at-least-words 3 --drop repetitions,copies,near-copies "
-        "-o corpus.csv",
-    ),
-    (
-        "What would stop words and stems do to a letter? Here is the one that stemming changes most.",
-        "upsort clean corpus.csv --text message --steps lower,stop_words,stem --most-changed-by stem --show 1",
-    ),
-    (
-        "Sick leaves and taking leave become one stem: that is how stemming mixes benches.",
-        "upsort clean corpus.csv --text message --steps lower,stop_words,stem --groups --word leaves",
-    ),
-    (
-        "Hold some letters out, so that the sorter can be judged on letters it has never seen.",
-        "upsort split corpus.csv --label topic --hold-out 0.2 --seed 5 -o parts/",
-    ),
-    (
-        "Train on the rest.",
-        f"upsort train parts/train.csv {COLUMNS} -o desk.sorter",
-    ),
-    (
-        "How good is it, which benches does it confuse, and where is it wrong?",
-        "upsort evaluate desk.sorter parts/held-out.csv --mistakes 3 --figures figures -o mistakes.csv",
-    ),
-    (
-        "Is that luck of the split? Judge the same plan on five folds.",
-        f"upsort cross-validate corpus.csv {COLUMNS} --folds 5",
-    ),
-    (
-        "Would another classifier do better, or is the difference luck?",
-        f"upsort compare corpus.csv {COLUMNS} --try classifier.kind=naive-bayes,logistic,svm,ridge",
-    ),
-    (
-        "Do the length of a letter or the number of its photos add anything to its words?",
-        f"upsort compare corpus.csv {COLUMNS} --folds 3 --try features.measures=,words --try columns.numbers=,photos",
-    ),
-    (
-        "Would more sorted letters help?",
-        f"upsort curve corpus.csv {COLUMNS} --folds 3 -o figures/curve.png",
-    ),
-    (
-        "Some letters lie on the wrong bench. Which?",
-        f"upsort suspects corpus.csv {COLUMNS} --top 5 -o suspects.csv",
-    ),
-    (
-        "Which words does it go by?",
-        "upsort terms desk.sorter --top 4 --figures figures",
-    ),
-    (
-        "Why does this letter go to that bench?",
-        'upsort explain desk.sorter "the leaves of my quince are curling" --top 6',
-    ),
-    (
-        "Now this year's letters, which nobody has sorted yet.",
-        "upsort score desk.sorter letters-2026.csv -o scored.csv --overwrite",
-    ),
-    (
-        "What came when?",
-        "upsort trend scored.csv --per month -o figures/trend.png",
-    ),
-    (
-        "Which of them should be sorted by hand next, to teach it most?",
-        "upsort next desk.sorter letters-2026.csv --most 3 -o to-label.csv",
-    ),
-    (
-        "All of it on one page.",
-        "upsort report desk.sorter parts/held-out.csv --training parts/train.csv -o report.html",
-    ),
-    (
-        "The partner gardens write in their own languages. What does that look like?",
-        "upsort survey partner-gardens.csv --text message --label topic --shortest 0 --top 3",
-    ),
-    (
-        "Two keepers' logbooks, cut into passages without their title lines: who wrote which?",
-        "upsort gather logbooks --lines 3:0 --passages 150 -o passages.csv",
-    ),
-    (
-        "Their favourite pairs of words give them away.",
-        "upsort train passages.csv --text text --label label --set features.lengths=2,2 --set features.weighting=presence "
-        "-o keepers.sorter",
-    ),
-    (
-        "",
-        "upsort terms keepers.sorter --top 8",
-    ),
-)
 
 
 def run_demo(options: DemoOptions, console: Console) -> Exit:
@@ -232,3 +131,106 @@ def _inside(folder: Path) -> Iterator[None]:
         yield
     finally:
         os.chdir(before)
+
+
+STEPS = (
+    (
+        "Last year's table came in another shape. What columns does it have?",
+        "upsort survey letters-2025.csv --columns",
+    ),
+    (
+        "Gather both years into one corpus, under one set of column names and labels.",
+        "upsort gather letters-2024.csv letters-2025.csv --text message --label topic --fold-case --rename No=ref,Date=received,"
+        "Via=channel,From=writer,Heading=subject,Text=message,Bench=topic,Urgent?=urgent,Pics=photos -o all.csv",
+    ),
+    (
+        "Look before training: how many of each label, how long, what is odd?",
+        "upsort survey all.csv --text message --label topic --shortest 3 --top 5 --figures figures",
+    ),
+    (
+        "Set aside what says nothing, and the copies, which would make results look better than they are.",
+        "upsort gather all.csv --text message --label topic --at-least-words 3 --drop repetitions,copies,near-copies "
+        "-o corpus.csv",
+    ),
+    (
+        "What would stop words and stems do to a letter? Here is the one that stemming changes most.",
+        "upsort clean corpus.csv --text message --steps lower,stop_words,stem --most-changed-by stem --show 1",
+    ),
+    (
+        "Sick leaves and taking leave become one stem: that is how stemming mixes benches.",
+        "upsort clean corpus.csv --text message --steps lower,stop_words,stem --groups --word leaves",
+    ),
+    (
+        "Hold some letters out, so that the sorter can be judged on letters it has never seen.",
+        "upsort split corpus.csv --label topic --hold-out 0.2 --seed 5 -o parts/",
+    ),
+    (
+        "Train on the rest.",
+        f"upsort train parts/train.csv {COLUMNS} -o desk.sorter",
+    ),
+    (
+        "How good is it, which benches does it confuse, and where is it wrong?",
+        "upsort evaluate desk.sorter parts/held-out.csv --mistakes 3 --figures figures -o mistakes.csv",
+    ),
+    (
+        "Is that luck of the split? Judge the same plan on five folds.",
+        f"upsort cross-validate corpus.csv {COLUMNS} --folds 5",
+    ),
+    (
+        "Would another classifier do better, or is the difference luck?",
+        f"upsort compare corpus.csv {COLUMNS} --try classifier.kind=naive-bayes,logistic,svm,ridge",
+    ),
+    (
+        "Do the length of a letter or the number of its photos add anything to its words?",
+        f"upsort compare corpus.csv {COLUMNS} --folds 3 --try features.measures=,words --try columns.numbers=,photos",
+    ),
+    (
+        "Would more sorted letters help?",
+        f"upsort curve corpus.csv {COLUMNS} --folds 3 -o figures/curve.png",
+    ),
+    (
+        "Some letters lie on the wrong bench. Which?",
+        f"upsort suspects corpus.csv {COLUMNS} --top 5 -o suspects.csv",
+    ),
+    (
+        "Which words does it go by?",
+        "upsort terms desk.sorter --top 4 --figures figures",
+    ),
+    (
+        "Why does this letter go to that bench?",
+        'upsort explain desk.sorter "the leaves of my quince are curling" --top 6',
+    ),
+    (
+        "Now this year's letters, which nobody has sorted yet.",
+        "upsort score desk.sorter letters-2026.csv -o scored.csv --overwrite",
+    ),
+    (
+        "What came when?",
+        "upsort trend scored.csv --per month -o figures/trend.png",
+    ),
+    (
+        "Which of them should be sorted by hand next, to teach it most?",
+        "upsort next desk.sorter letters-2026.csv --most 3 -o to-label.csv",
+    ),
+    (
+        "All of it on one page.",
+        "upsort report desk.sorter parts/held-out.csv --training parts/train.csv -o report.html",
+    ),
+    (
+        "The partner gardens write in their own languages. What does that look like?",
+        "upsort survey partner-gardens.csv --text message --label topic --shortest 0 --top 3",
+    ),
+    (
+        "Two keepers' logbooks, cut into passages without their title lines: who wrote which?",
+        "upsort gather logbooks --lines 3:0 --passages 150 -o passages.csv",
+    ),
+    (
+        "Their favourite pairs of words give them away.",
+        "upsort train passages.csv --text text --label label --set features.lengths=2,2 --set features.weighting=presence "
+        "-o keepers.sorter",
+    ),
+    (
+        "",
+        "upsort terms keepers.sorter --top 8",
+    ),
+)

@@ -1,9 +1,4 @@
-"""What upsort export shows.
-
-What upsort report shows.
-
-What upsort ledger shows.
-"""
+"""Views of export, report and ledger."""
 
 from collections.abc import Sequence
 from dataclasses import replace

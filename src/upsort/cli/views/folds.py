@@ -1,7 +1,4 @@
-"""What upsort cross-validate shows.
-
-What upsort compare shows.
-"""
+"""Views of cross-validate and compare."""
 
 from collections.abc import Sequence
 from dataclasses import asdict, replace

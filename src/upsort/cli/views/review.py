@@ -1,7 +1,4 @@
-"""What upsort next shows.
-
-What upsort suspects shows.
-"""
+"""Views of next and suspects."""
 
 from dataclasses import asdict
 from pathlib import Path

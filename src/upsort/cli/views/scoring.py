@@ -1,7 +1,4 @@
-"""What upsort ask shows.
-
-What upsort score shows.
-"""
+"""Views of ask and score."""
 
 import io
 import json

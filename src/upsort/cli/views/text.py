@@ -1,7 +1,4 @@
-"""What upsort plan shows.
-
-What upsort features shows.
-"""
+"""Views of plan and features."""
 
 from collections.abc import Sequence
 from dataclasses import asdict, replace

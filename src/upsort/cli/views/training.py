@@ -1,7 +1,4 @@
-"""What upsort train shows.
-
-What upsort extend shows.
-"""
+"""Views of train and extend."""
 
 from pathlib import Path
 from typing import Any, assert_never

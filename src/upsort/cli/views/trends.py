@@ -1,7 +1,4 @@
-"""What upsort curve shows.
-
-What upsort trend shows.
-"""
+"""Views of curve and trend."""
 
 from dataclasses import asdict
 from pathlib import Path

@@ -1,11 +1,4 @@
-"""Lengths of documents, and how much they alone tell of the label.
-
-What the other columns of a table hold: numbers, dates or categories, told from a sample and tallied as rows come in.
-
-How much the text tells about a column: for guessing which column is the label.
-
-Whether the cells of a column hold several labels, and what separates them.
-"""
+"""Summaries of lengths and of other columns, and what they say about labels: types, separators, predictability."""
 
 import re
 from collections import Counter

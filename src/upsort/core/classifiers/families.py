@@ -1,11 +1,4 @@
-"""Over- and under-sampling: training documents drawn again, or left out, until all labels have equally many.
-
-What any classifier must be better than: always the commonest label.
-
-What any classifier must be better than: labels drawn at random in their shares.
-
-The kinds of classifier by name. Each is a record in a module of its own; adding one is adding it here.
-"""
+"""The families of classifiers by name, the two baselines, and resampling. Adding a family is adding it to `FAMILIES`."""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import field, replace

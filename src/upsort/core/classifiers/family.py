@@ -1,9 +1,4 @@
-"""What every linear classifier comes down to: a weight for each term and label, and an intercept for each label.
-
-What every trained classifier can do, whatever its family.
-
-The record that each family of classifiers fills in. What a kind is stands there, and everything else reads it.
-"""
+"""What a trained classifier can do, the linear rule, and the record that each family fills in; everything else reads it."""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import field

@@ -1,49 +1,4 @@
-"""What the linear classifiers with a penalty share: a loss, minimised by `newton`, and what their records have in common.
-
-Logistic regression: multinomial, or one label against the rest.
-
-Minimises over the weights W (n_terms, k) and the intercepts b (k,)
-
-Σ over documents of weight · loss(own label) + penalty · ((1 − sparsity) / 2 · Σ W² + sparsity · Σ |W|)
-
-with the loss −ln softmax(x·W + b)[own label] (multinomial; Hastie, Tibshirani & Friedman 2009, section 4.4), or for each
-label ln(1 + exp(−y (x·w + b))) with y = ±1 (one against the rest). The intercepts are not penalised; the mixed penalty is the
-elastic net of Zou & Hastie 2005. The penalty is the inverse variance of a normal prior of mean 0 on each weight, so that its
-meaning does not change with the number of documents. Trained by `newton`, whose stopping rule is the gradient's norm relative
-to its norm at zero weights.
-
-The linear support vector machine with squared hinge loss, one label against the rest.
-
-Minimises for each label, with y = ±1,
-
-    Σ over documents of weight · max(0, 1 − y (x·w + b))² + penalty / 2 · ‖w‖²
-
-(Cortes & Vapnik 1995 with squared slack variables; Keerthi & DeCoste 2005 for Newton's method on it). The intercept is not
-penalised. Trained by `newton`, all labels side by side.
-
-Ridge regression on labels coded ±1, one label against the rest.
-
-Minimises for each label, with y = ±1,
-
-    Σ over documents of weight · (y − x·w − b)² + penalty / 2 · ‖w‖²
-
-(Hoerl & Kennard 1970; Hastie, Tibshirani & Friedman 2009, sections 3.4.1 and 4.2). The intercept is not
-penalised. Trained by `newton`, all labels side by side; a quadratic, so that a few steps suffice.
-
-The linear support vector machine on naive Bayes log-count ratios (Wang & Manning 2012, *Baselines and bigrams*), one label
-against the rest.
-
-With p the label's weighted sums of term values plus 1 divided by their total, and q the same of all other labels, each term is
-multiplied by r = ln(p / q) before a support vector machine (see `svm`) is trained on it. The machine's weights v are drawn
-towards their mean size, v' = (1 − β) · mean |v| + β · v with β = `interpolation` (their section 2.3); the rule's weights are
-r · v'.
-
-Nearest centroid (Rocchio 1971; Manning, Raghavan & Schütze 2008, section 14.2): the label whose mean document is most
-similar.
-
-A label's centroid is the sum of its documents; score(document, label) = Σ value · centroid / ‖centroid‖, which for documents
-of unit length is the cosine.
-"""
+"""The linear families: logistic regression, support vector machines, ridge regression, log-count ratios and centroids."""
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import field
@@ -163,7 +118,20 @@ def trained(
 
 
 def logistic_loss(targets: Targets, settings: plan.Classifier) -> Softmax | Logistic:
-    """The loss for documents and their labels. Where documents may have several labels each is told from the rest."""
+    """The loss for documents and their labels. Where documents may have several labels each is told from the rest.
+
+    Logistic regression: multinomial, or one label against the rest.
+
+    Minimises over the weights W (n_terms, k) and the intercepts b (k,)
+
+    Σ over documents of weight · loss(own label) + penalty · ((1 − sparsity) / 2 · Σ W² + sparsity · Σ |W|)
+
+    with the loss −ln softmax(x·W + b)[own label] (multinomial; Hastie, Tibshirani & Friedman 2009, section 4.4), or for each
+    label ln(1 + exp(−y (x·w + b))) with y = ±1 (one against the rest). The intercepts are not penalised; the mixed penalty is the
+    elastic net of Zou & Hastie 2005. The penalty is the inverse variance of a normal prior of mean 0 on each weight, so that its
+    meaning does not change with the number of documents. Trained by `newton`, whose stopping rule is the gradient's norm relative
+    to its norm at zero weights.
+    """
     if settings.contrast == "multinomial" and targets.sets is None:
         return Softmax(labels=targets.labels, weights=targets.weights, n_labels=targets.n_labels)
     return Logistic(targets.own, targets.weights)
@@ -185,7 +153,17 @@ LOGISTIC = Family(
 
 
 def hinge_loss(targets: Targets, _: plan.Classifier) -> SquaredHinge:
-    """The loss for documents and their labels."""
+    """The loss for documents and their labels.
+
+    The linear support vector machine with squared hinge loss, one label against the rest.
+
+    Minimises for each label, with y = ±1,
+
+        Σ over documents of weight · max(0, 1 − y (x·w + b))² + penalty / 2 · ‖w‖²
+
+    (Cortes & Vapnik 1995 with squared slack variables; Keerthi & DeCoste 2005 for Newton's method on it). The intercept is not
+    penalised. Trained by `newton`, all labels side by side.
+    """
     return SquaredHinge(targets.own, targets.weights)
 
 
@@ -205,7 +183,17 @@ SVM = Family(
 
 
 def squared_loss(targets: Targets, _: plan.Classifier) -> Squares:
-    """The loss for documents and their labels."""
+    """The loss for documents and their labels.
+
+    Ridge regression on labels coded ±1, one label against the rest.
+
+    Minimises for each label, with y = ±1,
+
+        Σ over documents of weight · (y − x·w − b)² + penalty / 2 · ‖w‖²
+
+    (Hoerl & Kennard 1970; Hastie, Tibshirani & Friedman 2009, sections 3.4.1 and 4.2). The intercept is not
+    penalised. Trained by `newton`, all labels side by side; a quadratic, so that a few steps suffice.
+    """
     return Squares(targets.own, targets.weights)
 
 
@@ -227,7 +215,16 @@ RIDGE = Family(
 def train_ratio_svm(
     matrix: csr_array | PartitionedMatrix, targets: Targets, settings: plan.Classifier, penalty: float
 ) -> Linear:
-    """Train to the optimum. matrix: (n, n_terms) CSR, float64, ≥ 0, usually presence."""
+    """Train to the optimum. matrix: (n, n_terms) CSR, float64, ≥ 0, usually presence.
+
+    The linear support vector machine on naive Bayes log-count ratios (Wang & Manning 2012, *Baselines and bigrams*), one label
+    against the rest.
+
+    With p the label's weighted sums of term values plus 1 divided by their total, and q the same of all other labels, each
+    term is multiplied by r = ln(p / q) before a support vector machine is trained on it. The machine's weights v are drawn
+    towards their mean size, v' = (1 − β) · mean |v| + β · v with β = `interpolation` (their section 2.3); the rule's weights are
+    r · v'.
+    """
     ratios = label_ratios(matrix, targets)
     parameters, ended = minimise(
         Objective(
@@ -300,7 +297,14 @@ class Centroids:
 
 
 def train_centroids(matrix: csr_array | PartitionedMatrix, targets: Targets) -> Centroids:
-    """Add up. matrix: (n, n_terms) CSR, rows of unit length for cosines."""
+    """Add up. matrix: (n, n_terms) CSR, rows of unit length for cosines.
+
+    Nearest centroid (Rocchio 1971; Manning, Raghavan & Schütze 2008, section 14.2): the label whose mean document is most
+    similar.
+
+    A label's centroid is the sum of its documents; score(document, label) = Σ value · centroid / ‖centroid‖, which for documents
+    of unit length is the cosine.
+    """
     return Centroids(label_sums(matrix, targets))
 
 

@@ -1,31 +1,5 @@
-"""The prior probabilities of labels that naive Bayes starts from.
-
-What the event models of naive Bayes share: sums by label, priors, and what their records have in common.
-
-Multinomial naive Bayes (McCallum & Nigam 1998; Manning, Raghavan & Schütze 2008, section 13.2).
-
-    P(label) = documents of the label / documents
-    P(term | label) = (count of the term in the label's documents + s) / (count of all terms there + s · number of terms)
-    score(document, label) = ln P(label) + Σ over terms of tf · ln P(term | label)
-
-with the smoothing s added to each count (Laplace for s = 1). The estimates are in closed form: one pass over the matrix.
-
-Bernoulli naive Bayes, in which absent terms count too (McCallum & Nigam 1998; Manning, Raghavan & Schütze 2008, section
-13.3).
-
-P(term present | label) = (documents of the label with the term + s) / (documents of the label + 2 s)
-score(document, label) = ln P(label) + Σ over present terms of ln P(present) + Σ over absent terms of ln(1 − P(present))
-
-The sum over absent terms is that over all terms, worked out once, with the present ones taken out again: a linear rule.
-
-Complement naive Bayes (Rennie, Shih, Teevan & Karger 2003): a label is judged by how little the other labels are like it.
-
-    P(term | not label) = (count of the term outside the label + s) / (count of all terms outside it + s · number of terms)
-    score(document, label) = ln P(label) − Σ over terms of tf · ln P(term | not label)
-
-Since every estimate rests on the documents of all other labels, labels with few documents are not at a disadvantage.
-
-The kind `naive-bayes`, which is one of three event models (McCallum & Nigam 1998; Rennie, Shih, Teevan & Karger 2003).
+"""Naive Bayes with one of three event models (McCallum & Nigam 1998; Rennie, Shih, Teevan & Karger 2003): counts, presence,
+complement.
 """
 
 from collections.abc import Callable
@@ -123,6 +97,14 @@ class NaiveBayesOnCounts:
 
     term_counts: (n_terms, n_labels) float64, each term's values added up over each label's documents.
     label_documents: (n_labels,) float64, training documents of each label. log_prior: (n_labels,).
+
+    Multinomial naive Bayes (McCallum & Nigam 1998; Manning, Raghavan & Schütze 2008, section 13.2).
+
+        P(label) = documents of the label / documents
+        P(term | label) = (count of the term in the label's documents + s) / (count of all terms there + s · number of terms)
+        score(document, label) = ln P(label) + Σ over terms of tf · ln P(term | label)
+
+    with the smoothing s added to each count (Laplace for s = 1). The estimates are in closed form: one pass over the matrix.
     """
 
     term_counts: Floats
@@ -193,6 +175,14 @@ class NaiveBayesOnPresence:
 
     term_documents: (n_terms, n_labels) float64, documents of each label with each term. label_documents, log_prior:
     (n_labels,).
+
+    Bernoulli naive Bayes, in which absent terms count too (McCallum & Nigam 1998; Manning, Raghavan & Schütze 2008, section
+    13.3).
+
+    P(term present | label) = (documents of the label with the term + s) / (documents of the label + 2 s)
+    score(document, label) = ln P(label) + Σ over present terms of ln P(present) + Σ over absent terms of ln(1 − P(present))
+
+    The sum over absent terms is that over all terms, worked out once, with the present ones taken out again: a linear rule.
     """
 
     term_documents: Floats
@@ -270,7 +260,15 @@ PRESENCE_MODEL = Family(
 
 @record(frozen=True, kw_only=True)
 class ComplementNaiveBayes:
-    """As `NaiveBayesOnCounts`, with the estimates of the other labels together."""
+    """As `NaiveBayesOnCounts`, with the estimates of the other labels together.
+
+    Complement naive Bayes (Rennie, Shih, Teevan & Karger 2003): a label is judged by how little the other labels are like it.
+
+        P(term | not label) = (count of the term outside the label + s) / (count of all terms outside it + s · number of terms)
+        score(document, label) = ln P(label) − Σ over terms of tf · ln P(term | not label)
+
+    Since every estimate rests on the documents of all other labels, labels with few documents are not at a disadvantage.
+    """
 
     term_counts: Floats
     label_documents: Floats

@@ -1,7 +1,4 @@
-"""Whether a source, or a file, is still the one that it was: by the names, sizes and times of the files it is made of.
-
-The names of files that are written together.
-"""
+"""Names of files that are written together, and whether a file is still the same by name, size and time."""
 
 import glob
 import re

@@ -1,10 +1,7 @@
-"""Writing tables, in the format that the file's ending names; always UTF-8, always whole or not at all.
+"""Write tables in the format of the file's ending; always UTF-8, complete or not at all, and resumable.
 
-A table that can be gone on with after an interruption, and is then the same, byte for byte.
-
-Rows go to NAME.part beside the target. After each block the part is synced, and NAME.part.json, replaced as a whole, says how
-many input rows are done and how many bytes of the part are whole. Going on cuts the part to those bytes. The target appears,
-or is replaced, when all is done. However the run ends, what is done is kept and told, or nothing is left.
+Rows go to NAME.part next to the target. After each block the part is synced, and NAME.part.json records the input rows done and
+the complete bytes of the part. Resuming cuts the part to those bytes. The target appears, or is replaced, at the end.
 """
 
 import io

@@ -1,7 +1,4 @@
-"""The keys of a plan as they are declared: what each may be, which kinds and steps it belongs to, and where it has no effect.
-
-A plan as the text of a TOML file, with a comment for every key.
-"""
+"""The keys of a plan: what each may be, where it has no effect, and a plan as TOML with a comment for every key."""
 
 import types
 from collections.abc import Sequence

@@ -1,13 +1,8 @@
-"""The profiles of languages that the program brings along; docs/methods.md says what they were counted from.
+"""Files that a plan names: word lists, costs, vectors; and the language profiles that the program ships.
 
-A table of costs: what it costs to sort a document of one label as another.
-
-The first cell says which side is which: `true`, `sorted as` or `given` what the rows are, `true / sorted as` or the like both.
-Where it says nothing, rows are what documents are sorted as, and columns their true labels.
-
-Files of vectors: `word v1 … vd` a line, gzipped or not, with or without a line of counts before; .npy files of documents.
-
-Word lists that cleaning needs from files: stop words of one's own, tables of lemmas, the English base forms.
+A table of costs says in its first cell which side is which: `true`, `sorted as` or `given` for the rows, `true / sorted as` for
+both. If it says nothing, rows are what documents are sorted as, and columns their true labels. A file of word vectors has
+`word v1 … vd` per line, gzipped or not, with or without a first line of counts; vectors of documents are in .npy files.
 """
 
 import csv

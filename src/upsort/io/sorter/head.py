@@ -1,9 +1,6 @@
-"""What stands in the head of a sorter file, checked as a whole before anything in it is used: kinds, bounds, and that its numbers
-agree with each other. Heads of earlier formats, whose records had fewer fields, fit too.
+"""The head of a sorter file and the checks that the file must pass before anything in it is used.
 
-The checks that a sorter file must pass before anything in it is used.
-
-No member is read beyond the size that was declared for it; each way in which a file can be wrong has a message of its own.
+No member is read beyond its declared size; each way in which a file can be wrong has its own message.
 """
 
 import hashlib

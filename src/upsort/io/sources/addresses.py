@@ -1,7 +1,6 @@
-"""Addresses of databases and stores. Their secrets are kept apart from the first moment on: what is shown, written down or handed
-on is the address with the secrets hidden, and only who connects asks for the whole.
+"""Addresses of databases and stores without their secrets, and the endings of compressed files and archives.
 
-Files that are packed, and archives of many: by which endings they are known, and how a packed one is opened.
+What is shown, written or passed on is the address with its secrets hidden; only the connection uses the full address.
 """
 
 import gzip

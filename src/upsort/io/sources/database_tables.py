@@ -1,10 +1,7 @@
-"""Tables of databases, and what queries give, read as tables.
+"""Tables and queries of databases as tables to read, and a table to write that can be resumed.
 
-A table of a database that rows are written into, batch by batch, and that can be gone on with after an interruption.
-
-Rows go to a table beside the target, `TABLE_unfinished`; each batch is one transaction, which also notes, in
-`upsort_unfinished`, how many input rows are done. So the rows and the note agree whatever happens. The target appears, or is
-replaced, in one transaction at the end.
+Rows go to `TABLE_unfinished` next to the target; each batch is one transaction, which also notes in `upsort_unfinished` how many
+input rows are done. The target appears, or is replaced, in one transaction at the end.
 """
 
 import json

@@ -1,10 +1,7 @@
-"""Connections to databases: SQLite's own, and those of servers. Reading changes nothing there; writing is done in transactions.
+"""Connections to SQLite and to database servers. Reading changes nothing; writing is done in transactions.
 
-Statements have their values as `:name`, and their names as `quoted` gives them.
-
-Databases of servers, by SQLAlchemy and the driver of each (the extra `upsort[sql]` has that of PostgreSQL).
-
-From an address to a connection with its database.
+Statements have their values as `:name`, and their names as `quoted` returns them. Servers are reached through SQLAlchemy (the
+extra `upsort[sql]` has the driver of PostgreSQL).
 """
 
 import sqlite3

@@ -1,6 +1,6 @@
-"""Parquet tables, read batch by batch.
+"""Parquet tables, read batch by batch, and XLSX spreadsheets.
 
-XLSX spreadsheets. A formula counts as the value that was saved with it; a merged cell as its value in each of its cells.
+A formula counts as the value saved with it; a merged cell as its value in each of its cells.
 """
 
 import io

@@ -1,8 +1,4 @@
-"""Which columns of a table are the text, the label and the identifier: named, numbered, or guessed and told.
-
-Rows of tables whose columns differ, under one set of columns: every cell goes by its column's name, what a table lacks is
-empty.
-"""
+"""Which columns are text, label and identifier, named or guessed; and rows of different tables under one set of columns."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace

@@ -31,20 +31,6 @@ _CANDIDATES = (_WESTERN, "cp1250", "cp1251", "cp1253", "cp1254", "cp1255", "cp12
 _LATIN = (_WESTERN, "cp1250", "cp1254", "iso8859_2")  # Western, Central European, Turkish, Central European again
 _CYRILLIC = ("cp1251", "koi8_r", "iso8859_5", "cp866")
 _KANA = frozenset(map(chr, range(0x3041, 0x3100)))
-_FREQUENT = {
-    "cp932": _KANA,
-    "euc_jp": _KANA,
-    "gb18030": frozenset(
-        "的一是不了在有人我他这中大来上个国到说们为子和你地出道也时年"
-        "得就那要下以生会自着去过家学对可里后小么心多天能好都没日于起还"
-    ),
-    "big5": frozenset(
-        "的一是不了在有人我他這中大來上個國到說們為子和你地出道也時年"
-        "得就那要下以生會自著去過家學對可裡後小麼心多天能好都沒日於起還"
-    ),
-    "cp949": frozenset("이다에는의을가고하지로한를은어기자도사리니시요해수나습있었아들대서일그인과만것제"),
-}  # fmt: skip
-"""Characters that stand in nearly every text of a language: syllables of Japanese and Korean, the commonest signs of Chinese."""
 _LEAST_FREQUENT = 10  # characters that a share is counted of
 _LEAST_SHARE_OF_FREQUENT = 0.1
 _FALLBACK = "latin-1"
@@ -270,3 +256,19 @@ def _by_its_language(sample: bytes, family: tuple[str, ...], candidate: str) -> 
         best = max(texts, key=lambda name: merits[name])
     alike = tuple(name for name in texts if name != best and texts[name] == texts[best])
     return _encoding_of(best, texts.get(best, ""), alike)
+
+
+_FREQUENT = {
+    "cp932": _KANA,
+    "euc_jp": _KANA,
+    "gb18030": frozenset(
+        "的一是不了在有人我他这中大来上个国到说们为子和你地出道也时年"
+        "得就那要下以生会自着去过家学对可里后小么心多天能好都没日于起还"
+    ),
+    "big5": frozenset(
+        "的一是不了在有人我他這中大來上個國到說們為子和你地出道也時年"
+        "得就那要下以生會自著去過家學對可裡後小麼心多天能好都沒日於起還"
+    ),
+    "cp949": frozenset("이다에는의을가고하지로한를은어기자도사리니시요해수나습있었아들대서일그인과만것제"),
+}  # fmt: skip
+"""Characters that stand in nearly every text of a language: syllables of Japanese and Korean, the commonest signs of Chinese."""

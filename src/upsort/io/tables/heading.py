@@ -1,7 +1,4 @@
-"""Where the names of a table's columns stand: in its first row, below titles, or nowhere.
-
-Totals and notes that stand below a table, in its columns but none of its rows: set aside, whatever columns they fill.
-"""
+"""Where the column names of a table are, and total rows or notes below the table, which are set aside."""
 
 import re
 from collections import Counter

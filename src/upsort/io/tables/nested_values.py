@@ -1,9 +1,4 @@
-"""What is inside the nested values of JSON, as columns beside them: `body.text`, `labels.section`, `tags[0]`.
-
-Such a column is read like any other. Where a table is written that has the nested value itself, it is not written again.
-
-Cells that remember what they were in JSON: text everywhere, and the value again where JSON is written.
-"""
+"""Nested values of JSON as columns (`body.text`, `labels.section`, `tags[0]`), and cells that remember their JSON value."""
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence

@@ -1,11 +1,4 @@
-"""The lines of a small text file that a person wrote.
-
-Why a row cannot be used: a kind that programs agree on, what it is about, and a detail for the reader.
-
-What readers hand on: tables that can be read again and again, as blocks of rows that know where they came from.
-
-The record that each format of tables fills in. Reading, writing, detection and help go by it.
-"""
+"""Tables as blocks of rows that know their source and line, the reasons for rejecting a row, and the record of a table format."""
 
 import datetime
 import json

@@ -1,9 +1,4 @@
-"""Plans judged on the same documents: the text is counted once for all that share that part of the plan, when it is asked for.
-
-Which columns of the tables could stand beside the text, and how: as numbers or as categories.
-
-Which plans are worth a trial: the given one, each of its sensible changes alone, then changes together, drawn by the seed.
-"""
+"""Candidate plans: which to try, and batches of plans that count the text alike, so that it is counted once."""
 
 import random
 import time

@@ -1,9 +1,4 @@
-"""What jobs tell while they run, and when there was nothing to do.
-
-What every job is given, as one thing: what to read, by which plan, where rows go that cannot be used, and who is told.
-
-Which language a corpus is in, by a look at its first documents.
-"""
+"""What every workflow is given: inputs, plan, rejected rows, progress, executor; and the detected language of inputs."""
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator

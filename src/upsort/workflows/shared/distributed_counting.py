@@ -1,8 +1,4 @@
-"""What those do who read and count some pieces of tables whose counts stay with them: run anywhere, on what it is given alone.
-
-Documents counted by those who read them, whose counts stay with them: what comes here is the vocabulary, and what a corpus
-keeps of each document beside its counts.
-"""
+"""Workers read, count and keep their partitions; only the vocabulary and small arrays per document return."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace

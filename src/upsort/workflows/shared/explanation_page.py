@@ -1,7 +1,4 @@
-"""The tables of an explanation, in a terminal and on a page alike.
-
-An explanation as a page of its own.
-"""
+"""The tables of an explanation, for a terminal and for a page, and the page itself."""
 
 from collections.abc import Sequence
 from datetime import date

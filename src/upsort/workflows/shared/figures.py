@@ -1,9 +1,4 @@
-"""Writing figures, through the one door for files.
-
-The figures of an evaluation.
-
-The figures of a survey.
-"""
+"""Write the figures of evaluations and surveys."""
 
 from collections.abc import Callable, Iterable, Sequence
 from functools import partial

@@ -1,8 +1,6 @@
-"""The rows of a corpus: which columns of the sources go into it, and what a document comes to, in passages or whole.
+"""Which documents of the sources a corpus keeps, and the rows they become, whole or in passages.
 
-Which documents of the sources are of use, by themselves and beside all others, and what they come to in the corpus.
-
-It is done block by block, in any process; what must be known of all documents before is found in a first pass.
+The filter runs block by block, in any process; rules that need all documents use a first pass.
 """
 
 import re

@@ -1,9 +1,4 @@
-"""Decisions as cells: the columns that scoring adds, in every output, with their text in tables and their values in JSON.
-
-Deciding otherwise than a sorter was made to: by other costs, or with another bound for the undecided.
-
-What is added up while documents are scored, and told of them in the end.
-"""
+"""Decisions as columns of a table and as JSON values, other costs or bounds for a sorter, and the totals of scoring."""
 
 from collections import Counter
 from collections.abc import Callable, Sequence
