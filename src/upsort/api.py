@@ -210,7 +210,7 @@ def load(path: str | Path) -> Sorter:
 
 @record(frozen=True)
 class UsableRows:
-    """The rows of a table that can be used. set_aside: line and reason of those that cannot. notes: what was found out about the
+    """The rows of a table that can be used. set_aside: line and reason of those that cannot. notes: what was detected about the
     source, such as a guessed encoding."""
 
     columns: tuple[str, ...]

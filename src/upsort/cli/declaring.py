@@ -24,14 +24,14 @@ class Many(Enum):
 NAMES_FILES = frozenset(
     {"FILE", "SOURCE", "SORTER", "SORTER|SOURCE", "TABLE", "OLDER", "[ANSWER=]FILE", "SECTION.KEY=VALUE"}
 )
-"""What stands in help for options that may name a file to be read."""
+"""What is in help for options that may name a file to be read."""
 
 
 @record(frozen=True, kw_only=True)
 class Option:
     """One argument. spellings: none for a positional one. value: what stands where it is written without one. flag: it takes
     none. either: it can be written with no- before it. sets: the key of the plan, as section.key, that it sets. heading: the
-    group in help, where it is not that of the record it stands in. writes: what kind of file it names, where one is written."""
+    group in help, where it is not that of the record it is in. writes: what kind of file it names, where one is written."""
 
     name: str
     spellings: tuple[str, ...]
@@ -145,7 +145,7 @@ class Clash:
 
 @record(frozen=True)
 class Need:
-    """An option that has a meaning only beside one of others."""
+    """An option that has a meaning only next to one of others."""
 
     option: str
     any_of: tuple[str, ...]
@@ -265,7 +265,7 @@ def spellings_of(*records: type[Any]) -> tuple[str, ...]:
 
 @record(frozen=True, kw_only=True)
 class Command:
-    """What is told of a command. summary: in the overview. options: a record of them. rules: which have no meaning beside
+    """What is reported of a command. summary: in the overview. options: a record of them. rules: which have no meaning beside
     others."""
 
     name: str

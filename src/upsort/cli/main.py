@@ -25,7 +25,7 @@ _NO_MEMORY = """upsort: there is not enough memory for this.
         Use fewer documents or terms (features.most_terms), or fewer --workers where the command has them."""
 _WANT_OF_MEMORY = ("can't start new thread", "failed to map segment", "annot allocate memory")  # as the system words it
 _CYCLES = 100_000
-"""How many new objects until unreachable cycles are looked for. Loading makes as many, and hardly any to throw away."""
+"""How many new objects until unreachable cycles are looked for. Loading makes as many, and barely any to throw away."""
 
 _ENDING_SIGNALS = ("SIGTERM", "SIGHUP")
 

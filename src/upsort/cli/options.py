@@ -71,7 +71,7 @@ class WorkerOptions(CommonOptions):
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
 class SeedOption(CommonOptions):
-    """Every random choice hangs on it."""
+    """Every random choice depends on it."""
 
     seed: int | None = option(
         "seed of every random choice (default: the plan's)",

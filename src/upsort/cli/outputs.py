@@ -130,7 +130,7 @@ _READ_WHOLE = NAMES_FILES - {"SOURCE", "TABLE", "OLDER", _EITHER}  # tables are 
 
 @contextmanager
 def with_local_copies(options: CommonOptions, console: Console) -> Iterator[CommonOptions]:
-    """The options with files here in place of objects of stores. Raises DataProblem for what is there and is not to be
+    """The options with files here instead of objects of stores. Raises DataProblem for what is there and is not to be
     replaced."""
     read, written = {}, {}
     for option in declared(type(options)):
@@ -180,7 +180,7 @@ def _replaced(value: Any, local_paths: Mapping[str, Path]) -> Any:
 
 
 class _RenamedStream:
-    """A stream in which places here are told as those they stand for."""
+    """A stream in which places here are reported as those they represent."""
 
     def __init__(self, stream: TextIO, places: Mapping[str, str]) -> None:
         self.stream, self.places = stream, places

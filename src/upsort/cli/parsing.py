@@ -102,7 +102,7 @@ def _settings(option: Option) -> dict[str, Any]:
 def parse(parser: Parser, command: Command, arguments: list[str]) -> CommonOptions:
     """Parse all arguments into the command's record.
 
-    Raises UsageProblem for an unknown option, with the nearest known ones, and for options that have no meaning beside each
+    Raises UsageProblem for an unknown option, with the nearest known ones, and for options that have no meaning next to each
     other.
     """
     request, unknown = parser.parse_known_args(arguments)

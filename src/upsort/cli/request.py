@@ -50,7 +50,7 @@ def inputs_of(
     sources: Mapping[str, Source] | None = None,
     rename: Mapping[str, str] | None = None,
 ) -> Inputs:
-    """The tables that a command is about; what was found out about them is told.
+    """The tables that a command is about; what was detected about them is reported.
 
     sources: the plan's choices for single sources. rename: columns to call otherwise. Raises UsageProblem for an option of
     reading that has no meaning for any of them.
@@ -305,7 +305,7 @@ def incoming_of(
 
 
 def rejects_for(options: ReadingOptions, output: Path | None) -> RejectedRows:
-    """Where rows set aside go: where told, else beside the output, else only counted."""
+    """Where rows set aside go: where told, else next to the output, else only counted."""
     if isinstance(options, RejectsOptions) and options.set_aside:
         return RejectedRows(Path(options.set_aside))
     return RejectedRows(output.with_name(f"{output.stem}.set-aside.csv") if output is not None else None)

@@ -15,7 +15,7 @@ _FOR_DEVELOPERS = frozenset({"test", "check", "all"})
 
 
 def versions() -> Iterator[tuple[str, str]]:
-    """Names with what is to be told of each."""
+    """Names with what is to be reported of each."""
     yield "upsort", upsort.__version__
     yield "python", f"{platform.python_version()} ({platform.python_implementation()})"
     yield "system", f"{platform.system()} {platform.release()} {platform.machine()}, {os.cpu_count()} processors"

@@ -48,7 +48,7 @@ class DateOrder(Enum):
 
 @record(frozen=True)
 class Dates:
-    """How the dates of a column are written. order: of those of numbers. form: as strptime has it; empty where it is found out.
+    """How the dates of a column are written. order: of those of numbers. form: as strptime has it; empty where it is detected.
     told: whether any date says which order it is, or somebody does. mixed: whether some say one and some the other."""
 
     order: DateOrder = DateOrder.DAY
@@ -77,7 +77,7 @@ class Dates:
         return None
 
     def description(self, column: str) -> str:
-        """What is to be told about it; empty where no reader could wonder."""
+        """What is to be reported about it; empty where no reader could wonder."""
         if self.form or (self.stated and not self.mixed and self.order is DateOrder.DAY):
             return ""
         if self.mixed:

@@ -51,7 +51,7 @@ class UsageProblem(Problem):
 
 
 class Stopped(KeyboardInterrupt):
-    """The system asked the program to end. signal: the number of what it was told."""
+    """The system asked the program to end. signal: the number of what it was reported."""
 
     def __init__(self, signal: int) -> None:
         super().__init__()
@@ -98,7 +98,7 @@ def suggestion(name: str, known: Iterable[str], noun: str) -> str:
 
 
 QUOTING = "A name that holds a comma or an equals sign stands in double quotes, as in CSV"
-"""To be told where a list was not what it should be."""
+"""To be reported where a list was not what it should be."""
 
 
 def parts(text: str, separator: str = ",", most: int = 0) -> list[str]:

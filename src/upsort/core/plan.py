@@ -36,7 +36,7 @@ class KeyMetadata:
 
 
 def key(description: str, *only: Condition, among: str = "", unless: tuple[Condition, ...] = ()) -> KeyMetadata:
-    """A `Key`, as it is written beside the type of a key."""
+    """A `Key`, as it is written next to the type of a key."""
     return KeyMetadata(description=description, among=among, only=only, unless=unless)
 
 
@@ -376,7 +376,7 @@ class Plan:
 
 @record(frozen=True, kw_only=True)
 class EngineChoice:
-    """Who does the work. It stands in the file of a plan and is no part of the plan: no result depends on it, and no sorter keeps
+    """Who does the work. It is in the file of a plan and is no part of the plan: no result depends on it, and no sorter keeps
     it."""
 
     cluster: Annotated[

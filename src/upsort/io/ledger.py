@@ -195,7 +195,7 @@ _TRIALS = "CREATE TABLE IF NOT EXISTS trials (documents TEXT, plan TEXT, sample 
 
 
 def documents_digest(sources: Sequence[str], plan: Plan, arrays: Sequence[npt.NDArray[Any]]) -> str:
-    """What tells documents from others: all files that they and the plan come from, and what was read of them. Empty where a
+    """What says documents from others: all files that they and the plan come from, and what was read of them. Empty where a
     source is a database or standard input, of whose content nothing is known.
 
     arrays: of the documents as they were read.
@@ -236,7 +236,7 @@ def _known_trials_sound(plan: object, sample: object, accuracy: object) -> bool:
 
 
 def enter_trials(documents: str, results: Mapping[tuple[str, int], float | None]) -> None:
-    """Add what was found out. A ledger that cannot be written is left as it is: the next search begins anew."""
+    """Add what was detected. A ledger that cannot be written is left as it is: the next search begins anew."""
     if not documents or not results:
         return
     try:

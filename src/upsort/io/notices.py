@@ -1,4 +1,4 @@
-"""What the readers and writers of files have to say beside their result, until somebody tells it."""
+"""What the readers and writers of files have to say beside their result, until somebody says it."""
 
 import threading
 from collections import Counter
@@ -21,12 +21,12 @@ def add_notice(what: str, times: int) -> None:
 
 
 def add_notice_once(sentence: str) -> None:
-    """Remember a sentence that is told once, however often it is found out, since a source is read several times."""
+    """Remember a sentence that is reported once, however often it is detected, since a source is read several times."""
     _notices.counts[sentence.replace("{", "{{").replace("}", "}}")] = 1
 
 
 def drain_notices() -> dict[str, int]:
-    """What there is to tell, for another process, which tells it instead of this one."""
+    """What there is to tell, for another process, which says it instead of this one."""
     counts = dict(_notices.counts)
     _notices.counts.clear()
     return counts

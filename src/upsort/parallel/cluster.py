@@ -36,7 +36,7 @@ _LOST = "The cluster at {} is gone: {}."
 _AFTER_LOSS = "Start it again, and the command; score goes on with --resume where it wrote a table."
 _CERTIFICATES = "Name them under distributed.comm.tls in the configuration of Dask, ~/.config/dask/*.yaml."
 _OF_LOCAL = {
-    # One thread each; and freed memory is kept: to give it back at once, as workers are told else, costs a fifth of the time.
+    # One thread each; and freed memory is kept: to give it back at once, as workers are reported else, costs a fifth of the time.
     "distributed.nanny.pre-spawn-environ": {f"{name}_NUM_THREADS": 1 for name in ("OMP", "MKL", "OPENBLAS")},
     "distributed.worker.profile.enabled": False,
 }
@@ -246,7 +246,7 @@ def connected(address: str) -> Iterator[Cluster]:
         ) from None
     for name in ["distributed", "tornado", "asyncio", *logging.root.manager.loggerDict]:
         if name.partition(".")[0] in ("distributed", "tornado", "asyncio"):
-            logging.getLogger(name).setLevel(logging.CRITICAL + 1)  # what matters of it is told as a problem
+            logging.getLogger(name).setLevel(logging.CRITICAL + 1)  # what matters of it is reported as a problem
     with ExitStack() as stack:
         stack.enter_context(dask_config.set({"distributed.admin.large-graph-warning-threshold": "1 TiB"}))
         where: Any = address

@@ -56,7 +56,7 @@ class ExecutionEngine(Protocol):
 
     @property
     def pieces(self) -> int:
-        """How many pieces of tables others have done, as `piece_done` was told."""
+        """How many pieces of tables others have done, as `piece_done` was reported."""
 
     def piece_done(self) -> None:
         """One more is."""
@@ -266,7 +266,7 @@ def _done(result: Result) -> Future[Result]:
 def _take(work: Callable[[Any], Any]) -> None:
     global _work
     _work = work
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent is told, and ends its children
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent is reported, and ends its children
     signal.signal(signal.SIGTERM, _leave)
     if hasattr(signal, "pthread_sigmask"):
         signal.pthread_sigmask(signal.SIG_UNBLOCK, _ENDING)

@@ -72,8 +72,8 @@ def bare_figure(title: str) -> "Figure":
 
 
 def panels(title: str, many: int, columns: int, even: bool = False) -> "tuple[Figure, list[Axes]]":
-    """A figure of small panels in so many columns at most, all on one scale. even: they stand in a plain grid, without room for
-    more than numbers beside each, which is laid out at once."""
+    """A figure of small panels in so many columns at most, all on one scale. even: they are in a plain grid, without room for
+    more than numbers next to each, which is laid out at once."""
     figure = bare_figure(title)
     columns = min(columns, max(1, many))
     rows = -(-many // columns)
@@ -154,7 +154,7 @@ def shortened(names: Sequence[str], most: int = 24) -> list[str]:
 
 
 def narrowed(figure: "Figure") -> None:
-    """Lay a figure out anew for a page as narrow as a telephone: panels two beside each other, words broken over lines."""
+    """Lay a figure out anew for a page as narrow as a telephone: panels two next to each other, words broken over lines."""
     drawing = library()
     panels_of = figure.axes
     rows = -(-len(panels_of) // _NARROW_COLUMNS)

@@ -29,7 +29,7 @@ _NARROW_FROM = 0.18  # of a bar in a narrow figure, from which on its share is w
 _NUMBERED = 50  # columns that have their number above them
 _LEFT_TO_RIGHT = "\u200e"  # so that what follows an Arabic or a Hebrew name stands right of it
 _NARROW_NUMBERED = 16  # of them in a narrow figure
-_COMMONEST = 20  # mistakes named beside the squares
+_COMMONEST = 20  # mistakes named next to the squares
 
 
 def confusion_figure(table: Ints | Floats, labels: Sequence[str], narrow: bool = False) -> "Figure":
@@ -77,8 +77,9 @@ def _bars(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figure"
 
 
 def _squares(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figure":
-    """A square for each pair of labels with documents, its area their number; mistakes in brick, the commonest named beside it.
-    The columns stand under the numbers of their labels, so that nothing has to be read sideways."""
+    """A square for each pair of labels with documents, its area their number; mistakes in brick, the most common named
+    next to it.
+    The columns are under the numbers of their labels, so that nothing has to be read sideways."""
     figure, axes = new_figure("True labels (rows), and what their documents were sorted as (columns)")
     k = len(labels)
     rows, columns = np.nonzero(table)
@@ -112,7 +113,7 @@ def _squares(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figu
 
 
 def _name_the_commonest(axes: "Axes", table: Ints | Floats, names: Sequence[str]) -> None:
-    """The commonest mistakes in words, right of the squares."""
+    """The most common mistakes in words, right of the squares."""
     wrong = [
         (-float(table[row, column]), names[row], names[column])
         for row, column in zip(*np.nonzero(table), strict=True)

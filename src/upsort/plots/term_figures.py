@@ -35,7 +35,7 @@ _MOST_PANELS = 12
 
 
 def label_bars(labels: Sequence[tuple[str, int]], documents: int | None = None) -> "Figure":
-    """Documents of each label, commonest on top, with count and share written beside each bar. documents: that have a label,
+    """Documents of each label, most common on top, with count and share written next to each bar. documents: that have a label,
     where they may have several."""
     figure, axes = new_figure("Documents of each label")
     total = documents or sum(count for _, count in labels)
@@ -54,7 +54,7 @@ def label_bars(labels: Sequence[tuple[str, int]], documents: int | None = None) 
 
 
 def term_bars(terms: Mapping[str, Sequence[tuple[str, int]]], title: str, labels: Sequence[str]) -> "Figure":
-    """The commonest terms of each label, a panel a label (the first twelve), all on one scale. labels: all there are."""
+    """The most common terms of each label, a panel a label (the first twelve), all on one scale. labels: all there are."""
     shown = list(terms.items())[:_MOST_PANELS]
     figure, each = panels(of_the_largest(title, len(shown), len(terms)), len(shown), 4, even=True)
     colours = colours_of(labels) | {name: SLATE for name, _ in shown if name not in labels}
@@ -115,7 +115,7 @@ def month_bars(months: Sequence[tuple[str, int]], column: str) -> "Figure":
 
 
 def rank_frequency(totals: Ints) -> "Figure":
-    """How often each term stands in the corpus, by its rank, on logarithmic axes."""
+    """How often each term is in the corpus, by its rank, on logarithmic axes."""
     figure, axes = new_figure("Frequency of terms by rank")
     ordered = np.sort(totals[totals > 0])[::-1]
     axes.loglog(np.arange(1, ordered.size + 1), ordered, color=SLATE, linewidth=2)
@@ -127,7 +127,7 @@ def rank_frequency(totals: Ints) -> "Figure":
 
 
 def frequency_histogram(frequencies: Ints, least: int, most: float) -> "Figure":
-    """How many terms stand in how many documents, on logarithmic axes, with the bounds drawn.
+    """How many terms are in how many documents, on logarithmic axes, with the bounds drawn.
 
     least: documents that a term must be in. most: documents that it may be in.
     """
@@ -266,7 +266,7 @@ def _placed(ordered: Sequence[CloudWord], largest: float, all_or_none: bool) -> 
 
 
 def _extent(word: str, size: float) -> tuple[float, float]:
-    # The full height of a line of type, so that words of one size stand on one line whatever their letters.
+    # The full height of a line of type, so that words of one size are on one line whatever their letters.
     return _width(word) * size * _PIXELS_A_POINT, size * 1.16 * _PIXELS_A_POINT
 
 

@@ -1,4 +1,4 @@
-"""Looking for a good plan, and what the one that is found is worth.
+"""Looking for a good plan, and how good the one found is.
 
 A share of the documents is set aside before anything else. On the others, trials are judged by successive halving (Jamieson &
 Talwalkar 2016, *Non-stochastic best arm identification and hyperparameter optimization*): all on a small sample, the best
@@ -53,7 +53,7 @@ _LINKED_KEYS = (("features.units", "features.lengths"), ("columns.numbers", "col
 @record(frozen=True, kw_only=True)
 class Budget:
     """trials: how many plans are tried at most. minutes: after which no further one is asked for, 0 without an end. margin: by
-    how large a share of the documents a simpler plan may be behind and is preferred. beside: columns that may stand beside the
+    how large a share of the documents a simpler plan may be behind and is preferred. beside: columns that may stand next to the
     text. known_from: the sources that the documents come from, where what the ledger knows of trials on them is used, and what is
     found out is noted there; else none."""
 
@@ -166,7 +166,7 @@ def _check(plan: Plan) -> None:
 @record(frozen=True, kw_only=True)
 class _PlanSearch:
     """tried: the trials, the given plan first. first: the documents as that one counts them. outside: (n,) those set aside;
-    inside: (m,) places of the others. digest: tells the documents in the ledger, empty where nothing is noted there."""
+    inside: (m,) places of the others. digest: identifies the documents in the ledger, empty where nothing is noted there."""
 
     work: RunContext
     corpora: Corpora

@@ -43,7 +43,7 @@ _SAMPLE = 2000  # documents among which those that a step changes most are looke
 
 @record(frozen=True)
 class StepOnDocument:
-    """What one step did to one document. removed and changed: stretches it took out, and those it put others in place of."""
+    """What one step did to one document. removed and changed: stretches it took out, and those it put others instead of."""
 
     step: str
     after: str
@@ -84,7 +84,7 @@ class CleanResult:
 
 @record(frozen=True)
 class WordGroup:
-    """Words that fell together, with the times each stands in the corpus, commonest first."""
+    """Words that fell together, with the times each is in the corpus, most common first."""
 
     stem: str
     words: list[tuple[str, int]]
@@ -118,14 +118,14 @@ class ShowRequest:
 
 @record(frozen=True)
 class CleanedFile:
-    """Where the cleaned corpus goes. in_place: the cleaned text stands in place of the text, not in a column of its own."""
+    """Where the cleaned corpus goes. in_place: the cleaned text stands instead of the text, not in a column of its own."""
 
     path: Path
     in_place: bool = False
 
 
 def cleaner_for(choices: plan.Plan) -> tuple[Cleaner, list[str]]:
-    """The steps of a plan, and what in their order is worth a warning."""
+    """The steps of a plan, and what in their order deserves a warning."""
     resources = resources_for(choices.clean)
     cleaning = cleaner(choices.clean, resources)
     return cleaning, cleaning.warnings(resources)

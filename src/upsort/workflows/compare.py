@@ -34,7 +34,7 @@ from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.results import Count, DuplicatesJson, RateJson, RatesJson, Result, described
 
 MARGIN = 0.01
-_A_GRID = 3  # values of a key, from which on the best one tells whether more should be tried
+_A_GRID = 3  # values of a key, from which on the best one says whether more should be tried
 
 
 @record(frozen=True, kw_only=True)

@@ -33,7 +33,7 @@ from upsort.workflows.shared.results import DuplicatesJson, JudgementJson, RateJ
 class DuplicateHandling:
     """How what belongs together was kept on one side. copies: documents that copy another one. taken_out: documents that
     training parts had to give up for it, over all splits. undated: documents without a date, in a split in time. groups:
-    how many there are, where a column names them. dates: what is to be told about how they are written."""
+    how many there are, where a column names them. dates: what is to be reported about how they are written."""
 
     copies: int = 0
     excluded: int = 0

@@ -191,7 +191,7 @@ def _mistaken_set(
     mistaken_document: tuple[str, str, str],
     values: tuple[AnyArray, AnyArray],
 ) -> Mistake:
-    """The same of a set of labels: what is told of is its label that is most surely given wrongly, or missed."""
+    """The same of a set of labels: what is reported of is its label that is most surely given wrongly, or missed."""
     assert decisions.sets is not None
     reference, text, true = mistaken_document
     own = labels_in(true, sorter.plan.columns.label_separator)
@@ -222,7 +222,7 @@ _ADDED = ("wrong_answers", "pulled_by")
 
 @record(frozen=True)
 class EvaluationRequest:
-    """What to judge beside the whole. by: a column. passages: how to add up passages. training: the documents that the sorter
+    """What to judge next to the whole. by: a column. passages: how to add up passages. training: the documents that the sorter
     was trained on."""
 
     by: str = ""
@@ -308,7 +308,7 @@ def _compared(
 
 
 def _of_documents(passages: DecidedCorpus, collected: DecidedDocuments, how: Passages) -> DecidedCorpus:
-    """One entry a document in place of one a passage. A document's label, group and value are those of its first passage; it
+    """One entry a document instead of one a passage. A document's label, group and value are those of its first passage; it
     copies a training document when one of its passages does."""
     sorter = passages.sorter
     names, decisions = sorter.decide_aggregated(passages.decisions, passages.names, how.way)
@@ -386,7 +386,7 @@ class BeforeCalibration(TypedDict):
 
 
 class Evaluated(JudgementJson):
-    """What is told of one answer of a sorter."""
+    """What is reported of one answer of a sorter."""
 
     training_accuracy: RateJson
     unknown_labels: dict[str, int]

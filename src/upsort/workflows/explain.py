@@ -232,7 +232,7 @@ def predictions(sorters: Sequence[TrainedSorter], document: Documents, most: int
 
 
 class PulledTerm(TypedDict):
-    """A term of the text, the word vector of one, or a column beside the text, with what it adds to each label's score."""
+    """A term of the text, the word vector of one, or a column next to the text, with what it adds to each label's score."""
 
     term: str
     source: Annotated[str, described("`term`, `vector` or `column`")]

@@ -36,7 +36,7 @@ _ODD = (
     "\u6881\u6728 {0} \u0e2a\u0e27\u0e31\u0e2a\u0e14\u0e35 {1}",
     "nothing0that1is2known",
 )
-"""Texts that are cut into tokens otherwise by careless programs; terms of the sorter stand in their gaps."""
+"""Texts that are cut into tokens otherwise by careless programs; terms of the sorter are in their gaps."""
 
 
 @record(frozen=True)
@@ -55,7 +55,7 @@ def check_ending(output: Path) -> None:
 
 
 def export(sorter: TrainedSorter, source: Path, output: Path) -> ExportResult:
-    """Write the sorter, and beside it texts with their tokens. source: its file, whose digest is written down.
+    """Write the sorter, and next to it texts with their tokens. source: its file, whose digest is written down.
 
     Raises UsageProblem, with the reason, for a sorter that cannot be said in the format.
     """

@@ -45,7 +45,7 @@ _ROWS_AT_ONCE = 1000
 class NamedFeatures:
     """A corpus as numbers. weights: (n, n_terms) CSR; counts: the same before weighting; references: (n,) names of documents.
 
-    from_sorter: whether its columns are a sorter's. labels: the names of labels; per label, document frequencies stand in
+    from_sorter: whether its columns are a sorter's. labels: the names of labels; per label, document frequencies are in
     `space`. frequencies: (n_all_terms,) in how many documents each term stands that was not left out at once for being in too
     few, as left_out were; totals: how often. distinct, seen_once: of all terms. without_tokens: documents that have none.
     with_vectors: the share of the counted words that have a word vector. unseen: values of categories that the sorter does
@@ -148,7 +148,8 @@ def _metadata_of(block: DocumentBlock) -> tuple[RowMetadata, None]:
 
 
 def _labels_of(cells: Sequence[str], separator: str) -> tuple[Ints, tuple[str, ...], Bools | None]:
-    """The numbers of the labels, their names, and which each has where a cell may hold several; documents without one are told as
+    """The numbers of the labels, their names, and which each has where a cell may hold several; documents without one
+    are reported as
     such."""
     if not separator:
         names, given = numbered([label or UNLABELLED for label in cells])
@@ -218,7 +219,7 @@ def summary(matrix: NamedFeatures) -> MatrixSummary:
 def term_table(matrix: NamedFeatures, sort: str = "documents", holding: str = "") -> list[TermRow]:
     """Every term; sorted by a column (numbers: largest first), only those that hold some text.
 
-    Columns beside the text stand in the documents in which they are not 0; they have no count, and nothing weighs them.
+    Columns next to the text are in the documents in which they are not 0; they have no count, and nothing weighs them.
     """
     extra_terms = len(matrix.space.terms) - matrix.space.counted
     frequency = np.concatenate(
@@ -255,7 +256,7 @@ def term_table(matrix: NamedFeatures, sort: str = "documents", holding: str = ""
 
 
 def document_row(matrix: NamedFeatures, reference: str) -> list[tuple[str, int, float]]:
-    """One document's terms with count (0 for a column beside the text) and weight, largest weight first."""
+    """One document's terms with count (0 for a column next to the text) and weight, largest weight first."""
     if reference not in matrix.references:
         raise DataProblem(
             f"No document is called {reference!r}.", suggestion(reference, matrix.references, "documents")
@@ -293,7 +294,7 @@ _NEAREST = 5
 
 @record(frozen=True)
 class MadeVectors:
-    """How many words have a vector, and for a few of the commonest the words that are nearest by cosine."""
+    """How many words have a vector, and for a few of the most common the words that are nearest by cosine."""
 
     documents: int
     words: int

@@ -30,7 +30,7 @@ class GatherResult:
     """documents: written (before cutting into passages). rows: written. marked: kept, but marked as to be set aside.
 
     per_source: rows read and documents written of each table. labels: documents of each. spellings: groups of labels that
-    differ only in case, spaces or punctuation. conflicts: copies that stand under another label than what they copy.
+    differ only in case, spaces or punctuation. conflicts: copies that are under another label than what they copy.
     missing: for each table, the columns of the corpus that it lacks. unseen: labels that were chosen or renamed but stand
     nowhere, with the nearest that do.
     """

@@ -31,7 +31,8 @@ _MOST_GROWN = 3_000  # kept documents, of which growth is worked out
 
 @record(frozen=True, kw_only=True)
 class LabelSuggestion:
-    """One document. guess, probability: what the sorter would give it. second: the next label. entropy: in bits. why: it is worth
+    """One document. guess, probability: what the sorter would give it. second: the next label. entropy: in bits. why:
+    the reason for
     labelling."""
 
     reference: str
@@ -131,7 +132,7 @@ def labelling_benefit(sorter: TrainedSorter, more: int) -> LabellingBenefit | No
 
 
 def _rows(counting: Sequence[HashedCounting]) -> csr_array:
-    """The contents of all documents, whatever part of the text they stand in."""
+    """The contents of all documents, whatever part of the text they are in."""
     return contents(
         csr_array(sum((counting_part.counts(1).matrix for counting_part in counting[1:]), counting[0].counts(1).matrix))
     )

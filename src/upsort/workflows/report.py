@@ -1,4 +1,4 @@
-"""One page about a sorter: what it was made of, how good it is, what it goes by, and how to make it again."""
+"""One page about a sorter: what it was made of, how good it is, what it uses, and how to make it again."""
 
 import shlex
 from collections.abc import Sequence
@@ -218,7 +218,7 @@ def _figures(evaluation: Evaluation) -> dict[str, dict[str, str]]:
 
 
 def _examples(evaluation: Evaluation, pair: Confusion) -> dict[str, Any]:
-    """Documents of the sorter's commonest mistakes."""
+    """Documents of the sorter's most common mistakes."""
     examples = [mistake.text[:_TEXT] for mistake in evaluation.mistakes if _shows(evaluation.sorter, mistake, pair)]
     return {"true": pair.true, "sorted_as": pair.sorted_as, "examples": examples[:_EXAMPLES]}
 

@@ -82,7 +82,7 @@ class ScoringInput:
 
 @record(frozen=True)
 class ResumeState:
-    """Where a run begins and whom it tells how far it is. rows: usable rows that an earlier run wrote; state: what it knew of
+    """Where a run begins and whom it says how far it is. rows: usable rows that an earlier run wrote; state: what it knew of
     them. done: told after each block how many rows are written in all, and what is known of them."""
 
     rows: int = 0
@@ -312,7 +312,7 @@ def joined_decisions(parts: Sequence[Decisions]) -> Decisions:
 
 
 def run_key(sorter: Path, sources: Sequence[str], columns: Columns, choices: Mapping[str, Any]) -> dict[str, Any]:
-    """What must be the same for a run to be gone on with. choices: all that was asked for, by name; files that are named in it
+    """What must be the same for a run to be resumed. choices: all that was asked for, by name; files that are named in it
     must be the same, too."""
     named = [part for value in choices.values() for part in _texts(value)]
     return {

@@ -118,7 +118,7 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
 
 @record(frozen=True)
 class _SplitInput:
-    """What the first reading tells of the rows."""
+    """What the first reading says of the rows."""
 
     metadata: RowMetadata
     keys: Keys

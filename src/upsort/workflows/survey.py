@@ -56,7 +56,7 @@ class CopyPair:
 
     @property
     def in_conflict(self) -> bool:
-        """Whether the two stand under different labels."""
+        """Whether the two are under different labels."""
         return bool(self.label and self.first_label and self.label != self.first_label)
 
 
@@ -83,12 +83,12 @@ class OddDocuments:
 
 @record(frozen=True, kw_only=True)
 class SurveyResult:
-    """labels: documents of each label, commonest first; empty without a label column. unlabelled: documents without one.
+    """labels: documents of each label, most common first; empty without a label column. unlabelled: documents without one.
 
     empty: rows without text. length_share: share of the variance of the logarithm of the number of words that lies between
     labels. lengths: words of every document, by label (figures are drawn from it). broken: the first broken characters,
     where there are any. spoken: the language that most texts seem to be in; languages: documents
-    of each that is told. several: documents of several labels, which count at
+    of each that is reported. several: documents of several labels, which count at
     each. separator: what seems to separate labels in cells, where nobody says that cells hold several.
     """
 

@@ -18,7 +18,7 @@ _LOPSIDED = 0.8
 def survey_findings(
     result: SurveyResult, inputs: Sequence[str], columns: plan.Columns, reading: str = ""
 ) -> list[Finding]:
-    """At most five findings, those that touch most documents first (a weight stands for how much each one hurts). reading: the
+    """At most five findings, those that touch most documents first (a weight represents how much each one hurts). reading: the
     options that say how the sources are read."""
     named = (("--text", columns.text), ("--label", columns.answers), ("--id", (columns.id,)))
     roles = [f"{option} {shlex.quote(','.join(map(quoted, names)))}" for option, names in named if any(names)]

@@ -41,7 +41,7 @@ WRONG = "probably_wrong"
 @record(frozen=True)
 class SuspectRequest:
     """most: list so many; None for those whose label is more likely wrong than right. output: where the suspicious rows go,
-    whole, with the suggestion beside them."""
+    whole, with the suggestion next to them."""
 
     most: int | None = None
     output: Path | None = None
@@ -188,7 +188,7 @@ def _fold_predictions(
     second = replace(
         method, plan=replace(plan, classifier=Classifier(kind=other, label_weights=plan.classifier.label_weights))
     )
-    with suppress(UsageProblem, DataProblem):  # numbers below 0 beside the text, for instance
+    with suppress(UsageProblem, DataProblem):  # numbers below 0 next to the text, for instance
         validations.append(judge_by_folds(ready.parts, second, plan.judge.repeats, parallel=parallel))
         kinds.append(other)
     sample = validations[0].sample

@@ -86,7 +86,7 @@ class TermsResult:
 class TermEvidence:
     """counts: of terms by label. weights: leanings of a linear sorter. stable: (n_terms, k), where folds were made.
 
-    full_forms: the word that a stem most often stands for.
+    full_forms: the word that a stem most often represents.
     """
 
     labels: tuple[str, ...]
@@ -117,7 +117,7 @@ def of_sorter(sorter: TrainedSorter) -> TermEvidence:
 
 
 def of_corpus(work: RunContext, with_folds: bool = False) -> TermEvidence:
-    """What a labelled corpus tells of its terms within the plan's bounds. with_folds: see what is stable in all folds."""
+    """What a labelled corpus says of its terms within the plan's bounds. with_folds: see what is stable in all folds."""
     corpus = read_labelled_corpus(work)
     answer, method = corpus.only_answer("terms"), corpus.method_of(work.plan)
     documents = answer.documents
@@ -208,7 +208,7 @@ def terms(
 def _of_pair(evidence: TermEvidence, pair: tuple[str, str]) -> TermEvidence:
     columns = [evidence.labels.index(name) for name in pair]
     counts = evidence.counts
-    rows = np.flatnonzero(counts.documents[:, columns].sum(axis=1))  # terms that stand in either
+    rows = np.flatnonzero(counts.documents[:, columns].sum(axis=1))  # terms that are in either
     chosen = np.ix_(rows, np.array(columns))
     weights = evidence.weights[chosen] if evidence.weights is not None else None
     return TermEvidence(

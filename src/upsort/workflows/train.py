@@ -36,7 +36,7 @@ class AnswerResult:
 
     training_accuracy: on the documents it was trained on. held_out: a quick check: on documents that sorters of the same plan,
     trained on the others, never saw. copies: documents that copy another one. too_common: terms left out because more than
-    features.in_at_most of the documents hold them: the corpus's own stop words, commonest first. seconds: by stage.
+    features.in_at_most of the documents hold them: the corpus's own stop words, most common first. seconds: by stage.
     """
 
     sorter: TrainedSorter

@@ -25,7 +25,7 @@ _SAMPLE = 200
 @record(frozen=True, kw_only=True)
 class TrendResult:
     """label, by: the columns that were counted. documents: rows counted. period: that they were counted by; empty for values.
-    dates: what is to be told about how they are written."""
+    dates: what is to be reported about how they are written."""
 
     trend: Trend
     label: str
@@ -39,7 +39,7 @@ def trend(work: RunContext, label: str, by: str, period: str, form: str = "") ->
     """Count. label: the label column; empty for sorted_label. by: a column; empty for the first that holds dates.
 
     period: day, week, month or year, for a column of dates; a named column that holds none is counted by its values, as all are
-    where the period is empty. form: how dates are written, as strptime has it; empty where that is found out.
+    where the period is empty. form: how dates are written, as strptime has it; empty where that is detected.
     """
     first = work.inputs.tables[0]
     label = label or _label_column(first.columns)

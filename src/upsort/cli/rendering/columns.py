@@ -1,4 +1,4 @@
-"""The columns of tables, by what stands in them."""
+"""The columns of tables, by what is in them."""
 
 from upsort.cli.rendering.view import Column, Kind, Shown
 

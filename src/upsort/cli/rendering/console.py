@@ -134,7 +134,7 @@ class Console:
                     assert_never(part)
 
     def show_notes(self, view: View) -> None:
-        """Only what is worth knowing beside a result that is written already."""
+        """Only the notes, next to a result that is written already."""
         for part in view.parts:
             if isinstance(part, Note):
                 (self.warn if part.warning else self.note)(part.text)

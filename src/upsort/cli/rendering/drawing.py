@@ -188,7 +188,7 @@ def wrapped(line: str, width: int, rest: str = _INDENT) -> list[str]:
 
 @contextmanager
 def progress_bar(what: str, stream: TextIO, by: Callable[[], str]) -> Iterator[Callable[[int], None]]:
-    """Counts what is done, once it has lasted a second, and tells how many a second, and by whom: `by` is asked now and then."""
+    """Counts what is done, once it has lasted a second, and says how many a second, and by whom: `by` is asked now and then."""
     shown = Progress(
         SpinnerColumn(),
         TextColumn(f"{what}: {{task.completed:,.0f}}{{task.fields[pace]}}"),

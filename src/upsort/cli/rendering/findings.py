@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 _SURE_ENOUGH = 0.95  # share right, from which on people need not look again
 _FEW = 100  # documents, of which little can be said
 _WIDE = 0.2  # of an interval
-_DOMINATES = 0.8  # share of one label, from which accuracy can hardly show what is known of the others
+_DOMINATES = 0.8  # share of one label, from which accuracy can barely show what is known of the others
 
 
 def units_of(group: str) -> str:
@@ -54,7 +54,7 @@ def headline(judgement: Judgement, training: Rate | None = None, group: str = ""
 
 
 def accuracy_details(judgement: Judgement, training: Rate | None = None, group: str = "") -> list[str]:
-    """What of the headline is told neither by `good_told` nor by `against_told`."""
+    """What of the headline is reported neither by `good_told` nor by `against_told`."""
     return [*_rests_on(judgement, group, False), *_on_training(training), *_wide_interval(judgement, group)]
 
 
@@ -192,8 +192,8 @@ def advice(evaluation: Evaluation, suspects: "SuspectsResult | None") -> list[st
 
 
 def dominated(evidence: JudgedEvidence) -> list[str]:
-    """What to look at where one label is so common that accuracy can hardly show what is known of the others, and what to do
-    about it, unless decisions go by costs already."""
+    """What to look at where one label is so common that accuracy can barely show what is known of the others, and what to do
+    about it, unless decisions use costs already."""
     judgement, probability = evidence.judgement, evidence.probability
     areas, balanced = (
         probability.areas.roc if probability is not None else None,
@@ -289,7 +289,7 @@ def costs_warned(costs: CostSummary) -> str:
 
 
 def comparison_sentence(candidate: ComparedPlan, margin: float) -> str:
-    """What may be said of a candidate beside the best. margin: a share of the documents."""
+    """What may be said of a candidate next to the best. margin: a share of the documents."""
 
     low, high = 100 * candidate.difference.low, 100 * candidate.difference.high
     match candidate.comparison:
@@ -324,7 +324,7 @@ def difference_notes(result: CompareResult, repeats: int) -> list[str]:
 
 
 def ordered_by(by: Measure, result: CompareResult) -> list[str]:
-    """What the order goes by, where it is not accuracy, and whether another candidate is the most accurate."""
+    """What the order uses, where it is not accuracy, and whether another candidate is the most accurate."""
 
     if by.key == "accuracy":
         return []
@@ -350,7 +350,7 @@ def times(count: int) -> str:
 
 
 def term_sentence(fact: TermFact, labels: int) -> str:
-    """How much oftener a term stands in documents of its label than in those where it is rarest. labels: how many there are."""
+    """How much more often a term is in documents of its label than in those where it is rarest. labels: how many there are."""
     often = fact.often
     rarest = ", where it is rarest" if labels > 2 else ""
     own = f"{fact.term!r} stands in {often.documents:,} of {often.of:,} documents about {fact.label}"
@@ -383,6 +383,6 @@ def suspect_sentences(result: "SuspectsResult", requested: bool) -> list[str]:
 
 
 def restraint_sentence(settings: Classifier) -> str:
-    """What keeps a kind of classifier from learning by heart, as the beginning of a list."""
+    """What keeps a kind of classifier from learning from memory, as the beginning of a list."""
 
     return f"{family(settings).restraint} or ".lstrip()

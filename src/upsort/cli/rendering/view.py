@@ -52,7 +52,7 @@ added."""
 
 
 class Kind(Enum):
-    """What stands in a column. Names and texts are on the left and may be broken; the others are on the right, and never are."""
+    """What is in a column. Names and texts are on the left and may be broken; the others are on the right, and never are."""
 
     NAME = "name"
     TEXT = "text"
@@ -100,7 +100,7 @@ class Table:
     """Rows of cells under columns; every cell is text by now.
 
     square: whether the columns after the first are the names of its rows, as of true labels against those that documents were
-    sorted as, so that numbers can stand for them; others may follow. grouped: whether rows with the same first cell belong
+    sorted as, so that numbers can represent them; others may follow. grouped: whether rows with the same first cell belong
     together, so that a terminal shows it once.
     """
 
@@ -143,7 +143,7 @@ class FixedWidth:
 
 @record(frozen=True)
 class Note:
-    """What is worth knowing beside the result; a warning, where it may make the result wrong."""
+    """Useful to know next to the result; a warning, where it may make the result wrong."""
 
     text: str
     warning: bool = False

@@ -119,7 +119,7 @@ def p_value(p: float) -> str:
 def label_columns(undecided: bool = False, sets: bool = False) -> list[Column]:
     """The columns of the table by label: how many documents have it, were sorted as it, and both; its measures with their
     intervals. undecided: whether documents are left so, which have a column then. sets: whether documents may have several
-    labels; what was sorted wrongly then stands there in place of all that was sorted so."""
+    labels; what was sorted wrongly then is there instead of all that was sorted so."""
 
     columns = [col.name("label"), *([col.count("undecided", 1)] if undecided else [])]
     columns += [col.count("decided" if undecided else "documents", 1)]
@@ -347,7 +347,7 @@ def bar(share: float, width: int) -> str:
 
 
 def wrong_set_sentences(labels: Sequence[LabelMeasures], sets: LabelSets, most: int) -> list[str]:
-    """The labels that are missed or given wrongly most often, and what is given in place of which."""
+    """The labels that are missed or given wrongly most often, and what is given instead of which."""
     wrong = sorted(labels, key=lambda label: -(label.missed + label.false))
     return [
         *(

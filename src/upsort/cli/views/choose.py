@@ -131,7 +131,7 @@ def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
 
 
 def _certainty(difference: DifferenceToBest) -> str:
-    """Whether it can be told which is better, in words behind a distance."""
+    """Whether it can be reported which is better, in words behind a distance."""
     return "" if difference.low > 0.0 or difference.high < 0.0 else "; so few documents cannot tell which is better"
 
 

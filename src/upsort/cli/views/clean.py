@@ -127,7 +127,7 @@ def _all_steps(options: CleanOptions) -> View:
 
 
 def _of_lemmas(plan: Plan) -> str:
-    """What a file of lemmas is worth for words that it lacks."""
+    """How good the lemmas are for words that the file lacks."""
     table = read_lemmas(Path(plan.clean.lemma_file), plan.clean.lemma_part)
     quality = rules_on_held_out(table)
     return (

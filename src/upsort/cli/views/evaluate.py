@@ -50,7 +50,7 @@ from upsort.workflows.shared.evaluation import Evaluation
 from upsort.workflows.shared.figures import draw_judgement
 from upsort.workflows.shared.scored_rows import with_decision_options
 
-_MOST_CONFUSED = 12  # labels, above which a terminal shows a list of so many confusions in place of them all
+_MOST_CONFUSED = 12  # labels, above which a terminal shows a list of so many confusions instead of them all
 
 
 def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:

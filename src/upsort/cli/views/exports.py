@@ -165,7 +165,7 @@ _COLUMNS = ("command", "name", "plan", "data", "seed", "documents", "version", "
 
 
 def _write(records: Sequence[LedgerEntry], path: Path) -> None:
-    """All evaluations as a table: a column for each measure, with its interval beside it."""
+    """All evaluations as a table: a column for each measure, with its interval next to it."""
 
     keys = rates_by_entry(records)
     ends = [f"{key}{end}" for key in keys for end in ("", "_low", "_high")]

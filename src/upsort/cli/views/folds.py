@@ -201,7 +201,7 @@ def run_compare(options: CompareOptions, console: Console) -> Exit:
     check_written(options.require)
     by = measure_called(options.by)
     plan = plan_of(options, console)
-    candidates(plan, options.tries)  # mistakes in them are told before anything is read
+    candidates(plan, options.tries)  # mistakes in them are reported before anything is read
     inputs = inputs_of(options, console, options.input, plan.source)
     plan = with_guessed_columns(plan, inputs, "needed", console)
     tried = candidates(plan, options.tries)

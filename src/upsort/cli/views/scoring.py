@@ -104,7 +104,7 @@ def _answer(result: Prediction, typed: bool, console: Console) -> None:
 _FREE = frozenset(
     {"--output", "--overwrite", "--resume", "--workers", "--cluster", "--set-aside", "--json", "--quiet", "--debug"}
 )
-"""Options that change no byte of what is scored, and may be others when a run is gone on with."""
+"""Options that change no byte of what is scored, and may be others when a run is resumed."""
 
 
 def run_score(options: ScoreOptions, console: Console) -> Exit:
@@ -215,7 +215,7 @@ def _into_database(
     layout: TableLayout,
     by: tuple[Callable[[RowSink], ScoreResult], Callable[[str], None]],
 ) -> ScoreResult:
-    """Score into a table of a database. by: what scores where it cannot be gone on with, and who is told."""
+    """Score into a table of a database. by: what scores where it cannot be resumed, and who is reported."""
     into, progress = by
     address = str(options.output)
     if f"{address}#{options.into}" in {table.name for table in incoming.inputs.tables}:
@@ -234,7 +234,7 @@ def _into_database(
 def _resumed(
     options: ScoreOptions, scoring: BlockScorer, incoming: ScoringInput, output: Path, console: Console
 ) -> ScoreResult:
-    """Score into a table that can be gone on with."""
+    """Score into a table that can be resumed."""
 
     key = _run_key(options, incoming)
     columns = TableLayout(scoring.columns, scoring.numbers)
@@ -245,7 +245,7 @@ def _resumed(
 
 
 def _run_key(options: ScoreOptions, incoming: ScoringInput) -> dict[str, Any]:
-    """What must be the same when a run is gone on with."""
+    """What must be the same when a run is resumed."""
     free = {option.name for option in declared(ScoreOptions) if option.spelling in _FREE}
     choices = {
         option.name: getattr(options, option.name) for option in declared(ScoreOptions) if option.name not in free

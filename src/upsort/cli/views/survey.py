@@ -96,7 +96,7 @@ def _show_labels(result: SurveyResult, view: View) -> None:
 
 
 def _language(result: SurveyResult) -> str:
-    """What the texts are in, as far as that can be told."""
+    """What the texts are in, as far as that can be reported."""
     spoken = result.spoken
     if spoken.code:
         return f"{spoken}, it seems: clean.language={spoken.code}."

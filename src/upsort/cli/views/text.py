@@ -184,7 +184,7 @@ def _keys_called(name: str) -> list[PlanKey]:
 
 
 def _key_json(key: PlanKey, plan: Plan) -> dict[str, Any]:
-    """What is told of a key."""
+    """What is reported of a key."""
     of_source = key.section == "source"
     return {
         "key": f'source."NAME".{key.name}' if of_source else key.path,

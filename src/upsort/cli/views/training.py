@@ -27,7 +27,7 @@ from upsort.io.sorter.stored_arrays import stored_arrays
 from upsort.workflows.extend import ExtendedAnswer, Way, extend
 from upsort.workflows.train import AnswerResult, TrainResult, train
 
-_SCARCE = 10  # documents of a label below which it is hardly learned
+_SCARCE = 10  # documents of a label below which it is barely learned
 _RARE_SHARE = 0.01
 _TOO_SHALLOW = 0.7  # of its own documents, that a tree gets right
 _DOCUMENTS_A_LABEL = 30

@@ -152,7 +152,7 @@ def _show(result: TrendResult, shares: bool, view: View) -> None:
     trend = result.trend
     sizes = trend.counts.sum(axis=1)
     shown = list(range(min(len(trend.labels), _MOST_COLUMNS)))
-    kind = col.share if shares else col.count  # of little room the commonest labels get most
+    kind = col.share if shares else col.count  # of little room the most common labels get most
     columns = [
         col.name(result.by),
         col.count("all"),

@@ -48,7 +48,7 @@ def summarise(values: Ints) -> Lengths:
 def share_between(values: Floats, groups: Ints) -> float | None:
     """The share of the variance of (n,) values that lies between groups (eta squared; Fisher 1925, section 44).
 
-    groups: (n,) numbers from 0. 0 means that the group tells nothing of the value, 1 that it tells all. None where the values
+    groups: (n,) numbers from 0. 0 means that the group says nothing of the value, 1 that it says all. None where the values
     do not vary.
     """
     if values.max() - values.min() <= 1e-12 * max(
@@ -88,7 +88,7 @@ def kind_of(cells: Sequence[str]) -> Kind:
 
 @record(frozen=True, kw_only=True)
 class ColumnSummary:
-    """One column. filled: cells that are not empty. values: its commonest values, or documents per month, in order.
+    """One column. filled: cells that are not empty. values: its most common values, or documents per month, in order.
 
     mean, least, most: of numbers; means: of each label.
     """
@@ -162,9 +162,9 @@ def _months(cells: Sequence[str], dates: Dates) -> Iterator[str]:
 
 
 def predictability_by_text(texts: Sequence[str], values: Sequence[str]) -> float:
-    """By what share a naive Bayes classifier, trained on half of the rows, is better than the commonest value on the rest.
+    """By what share a naive Bayes classifier, trained on half of the rows, is better than the most common value on the rest.
 
-    0 where the text tells nothing (or less), 1 where it tells all.
+    0 where the text says nothing (or less), 1 where it says all.
     """
     _, numbers = numbered(values)
     training = np.random.default_rng(0).random(len(values)) < 0.5  # a table may have a rhythm
@@ -186,14 +186,14 @@ def predictability_by_text(texts: Sequence[str], values: Sequence[str]) -> float
 _SEPARATORS = (";", "|", ",", "/", "+", "&", "\n")
 _LEAST_CELLS = 3
 _LEAST_SHARE = 0.02  # of the cells
-_RECURRING = 0.9  # share of the parts that stand in other cells too
+_RECURRING = 0.9  # share of the parts that are in other cells too
 _DOCUMENTS_A_PART = 3
 
 
 def separator_of(cells: Sequence[str]) -> str:
     """What separates the labels in cells, empty where they seem to hold one each.
 
-    In sets, the parts come back in other combinations or alone, and there are few of them: `pests; water` stands beside `pests`
+    In sets, the parts come back in other combinations or alone, and there are few of them: `pests; water` is next to `pests`
     and `water; beds`. In a label such as `lost, found` they do not.
     """
     times = Counter(cell for cell in cells if cell and not cell.isspace())

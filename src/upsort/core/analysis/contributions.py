@@ -1,4 +1,5 @@
-"""What each thing in a document adds to the scores of a linear rule: terms, words through their vectors, columns beside the text.
+"""What each thing in a document adds to the scores of a linear rule: terms, words through their vectors, columns next
+to the text.
 
 score(label) = what the scores begin with + Σ over these things of pull(label), where pull = weight · value. A mean of word
 vectors is a sum over words, so that each word has a pull of its own there too: its share of the mean, times its vector, times the
@@ -32,8 +33,8 @@ Source = Literal["term", "vector", "column"]
 class Contribution:
     """One thing in the document.
 
-    source: a term, a term through its word vector, or a column beside the text (a measure of the text too). count: how often the
-    term stands there, 0 for a column. value: what it is to the classifier; of a word vector, the share of the mean. given: the
+    source: a term, a term through its word vector, or a column next to the text (a measure of the text too). count: how often the
+    term is there, 0 for a column. value: what it is to the classifier; of a word vector, the share of the mean. given: the
     number in the column, where it is one. pulls: (k,) on each label's score. parts: the terms of this document that it is made
     of, and the share of each, which are several only where terms are hashed. shares_with: other terms that the sorter remembers
     of the same hashed column.
@@ -170,8 +171,8 @@ Leaning = Callable[[Floats], float]
 class Word:
     """A word of the text as it was written, from start to end in it. term: what cleaning made of it. known: to the sorter.
 
-    leaning: what it says for the label, against the next one where labels exclude each other, each time it stands there; 0 where
-    it is not known. part: of the text it stands in.
+    leaning: what it says for the label, against the next one where labels exclude each other, each time it is there; 0 where
+    it is not known. part: of the text it is in.
     """
 
     start: int
@@ -185,7 +186,7 @@ class Word:
 def weighed_words_of(
     sorter: TrainedSorter, document: Documents, pulls: Sequence[Contribution], leaning: Leaning
 ) -> list[Word]:
-    """The words of the whole text. The leaning of an n-gram is shared evenly among its words wherever they stand in their part,
+    """The words of the whole text. The leaning of an n-gram is shared evenly among its words wherever they are in their part,
     that of a term of letters among the words that its letters are in."""
     words: list[Word] = []
     features, begins = sorter.plan.features, prefixes(sorter.plan.columns, sorter.plan.features)
@@ -260,7 +261,7 @@ def _by_letters(words: Sequence[str], terms: dict[str, float]) -> list[float | N
 
 
 def _places(text: str, name: str) -> Iterator[int]:
-    """Where a name stands in a text, overlapping places too."""
+    """Where a name is in a text, overlapping places too."""
     at = text.find(name)
     while at >= 0 and name:
         yield at

@@ -8,7 +8,7 @@ Whether new documents are like those that a sorter was trained on: its known wor
 
 The labels that new documents are given are compared with those that held-out training documents were given by the folds of the
 training, not with the true ones: a sorter has its own leanings, which are no news. So are unknown words. Each of the three
-differences is told only where a test finds it (p < 0.01 for the three together, Bonferroni) and where it is large enough to
+differences is reported only where a test finds it (p < 0.01 for the three together, Bonferroni) and where it is large enough to
 matter. Labels and lengths are compared by Pearson's chi-square test of homogeneity (Pearson 1911), what is expected less than
 five times being counted together; unknown words by a normal test with documents as units. Both numbers are given.
 """

@@ -259,7 +259,7 @@ def _candidates(explanation: Explanation, out: Sequence[str]) -> list[str]:
 
 
 def _without(explanation: Explanation, sets: Sequence[set[str]]) -> Documents:
-    """The document without some words, once for each set of them; its columns beside the text stay."""
+    """The document without some words, once for each set of them; its columns next to the text stay."""
     document, begins = explanation.document, offsets(explanation.document)
     parts: tuple[list[str], ...] = tuple([] for _ in document.parts)
     for terms in sets:

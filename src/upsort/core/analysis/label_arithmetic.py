@@ -91,7 +91,7 @@ class Estimate:
 @record(frozen=True, kw_only=True)
 class LabelArithmetic:
     """The sum of one label. documents, of: of the label, and of all. absent: how many terms are absent, and Σ ln(1 − P) over
-    them, where they count. plain: the label's share of the exponentials; probability: as the sorter tells it."""
+    them, where they count. plain: the label's share of the exponentials; probability: as the sorter says it."""
 
     label: str
     documents: float
@@ -166,7 +166,7 @@ def _not_written_out(sorter: TrainedSorter, record: Family) -> DataProblem:
 
 
 def _estimates(present: list[Contribution], estimates: Estimates, once: bool) -> list[Estimate]:
-    """once: whether a term counts once, however often it stands there."""
+    """once: whether a term counts once, however often it is there."""
     return [
         Estimate(
             term=contribution.term,

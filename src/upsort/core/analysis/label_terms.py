@@ -191,7 +191,7 @@ class TermCounts:
 
     @property
     def whole(self) -> "CorpusTermCounts":
-        """What stands in all documents."""
+        """What is in all documents."""
         if self.everywhere is not None:
             return self.everywhere
         return CorpusTermCounts(self.by_label.sum(axis=1), self.documents.sum(axis=1), int(self.label_documents.sum()))
@@ -199,7 +199,7 @@ class TermCounts:
 
 @record(frozen=True)
 class CorpusTermCounts:
-    """counts, holding: (n_terms,) how often each term stands in all documents, and in how many. documents: how many there are."""
+    """counts, holding: (n_terms,) how often each term is in all documents, and in how many. documents: how many there are."""
 
     counts: Floats
     holding: Ints

@@ -3,7 +3,7 @@
 Of the documents asked for, one in ten is drawn at random. Of the others a share n / (n + 5 k) are unsure ones, with n training
 documents and k labels: where little is labelled, a sorter does not know what it does not know. Unsure are those whose two most
 probable labels are nearest (the margin; Scheffer, Decomain & Wrobel 2001), taken from ten times as many, one of each content; the
-rest stand in the middle of a content of their own. Contents are clusters by the cosine of all words, those that the sorter does
+rest are in the middle of a content of their own. Contents are clusters by the cosine of all words, those that the sorter does
 not know too: spherical k-means (Dhillon & Modha 2001), begun with documents that are unlike each other (Arthur & Vassilvitskii
 2007). `bench/next.py` compares it with drawing at random.
 """

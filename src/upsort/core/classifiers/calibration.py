@@ -11,7 +11,7 @@
 Platt's and the step functions see one label at a time, so that the label of the highest score need not be the most probable one.
 Where scores decide, what contradicts their order is pooled (`in_order_of`).
 
-Learning calibrations from held-out scores: a slope, Platt's curves, step functions. What each is stands in `calibration`.
+Learning calibrations from held-out scores: a slope, Platt's curves, step functions. What each is is in `calibration`.
 """
 
 from dataclasses import field
@@ -232,7 +232,7 @@ def isotonic(scores: Floats, own: Bools) -> Floats:
         values[: end[0]] = min(0.5 / (documents[0] + 1.0), values[end[0]])
     if values[-1] >= 1.0 and begin.size > 1:
         values[begin[-1] :] = max((documents[-1] + 0.5) / (documents[-1] + 1.0), values[begin[-1] - 1])
-    if begin.size == 1:  # nothing is told by the score
+    if begin.size == 1:  # nothing is reported by the score
         values[:] = (own.sum() + 0.5) / (own.size + 1.0)
     inner = np.zeros(values.size, dtype=bool)
     inner[1:-1] = (values[1:-1] == values[:-2]) & (values[1:-1] == values[2:])

@@ -2,7 +2,7 @@
 2013).
 
 A pass over the documents costs about as much as one pair of products with the matrix, and some ten or twenty of them come as
-near to the optimum as training asks for. Labels that are told from the rest one by one are worked on in groups, by several
+near to the optimum as training asks for. Labels that are reported from the rest one by one are worked on in groups, by several
 threads; the groups are the same on every machine, so that the result is too.
 
 The intercepts, which are not penalised, take part as weights of a term that every document has, penalised for their distance from
@@ -269,7 +269,7 @@ def run_dual_passes(ascent: DualAscent, enough: float, reference: float) -> tupl
 
 
 def _finished(problem: DualProblem, weights: Floats, enough: float) -> tuple[Floats, float]:
-    """The weights with the best intercepts beside them, and the norm of the gradient there."""
+    """The weights with the best intercepts next to them, and the norm of the gradient there."""
     problem.partitions.update_quietly("reset_scores", weights)
     weights[-1] = problem.partitions.best_intercepts(weights[-1], _INTERCEPTS_SHARE * enough)
     slopes = problem.partitions.query("intercept_gradient", weights[-1])

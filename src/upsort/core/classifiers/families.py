@@ -124,7 +124,7 @@ FAMILIES: dict[str, Family] = {
         CHANCE,
     )
 }
-"""The records of all kinds, in the order in which they are told."""
+"""The records of all kinds, in the order in which they are reported."""
 
 PENALTIES = tuple(float(10.0 ** (exponent / 3)) for exponent in range(4, -6, -1))
 """The penalties that `auto` chooses from: ten, from about 21 down to about 0.02."""
@@ -150,7 +150,7 @@ def choices() -> list[Classifier]:
 
 
 def resolved(plan: Plan) -> Plan:
-    """The same plan with `auto` replaced by what it stands for with its kind of classifier."""
+    """The same plan with `auto` replaced by what it represents with its kind of classifier."""
     if plan.features.weighting != "auto":
         return plan
     return replace(plan, features=replace(plan.features, weighting=family(plan.classifier).weighting))

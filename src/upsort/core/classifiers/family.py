@@ -125,7 +125,8 @@ class ArraySpec:
 class Penalised:
     """Of a family whose weights are held down by a penalty.
 
-    usual: the penalty where nobody names one. loss: what is minimised beside it, where that is a function of the scores alone, so
+    usual: the penalty where nobody names one. loss: what is minimised next to it, where that is a function of the
+    scores alone, so
     that a training may begin with earlier weights. lasso: the share of the penalty on the sizes of the weights.
     """
 
@@ -172,10 +173,10 @@ class Family:
     every kind does. train: data, settings and penalty to a classifier. restore: the classifier whose `arrays` these were; raises
     ValueError where they make no sense. arrays: what they must be like, by name.
 
-    Traits: weighting, calibration: what `auto` stands for. not_negative: whether values below 0 make no sense. on_presence:
+    Traits: weighting, calibration: what `auto` represents. not_negative: whether values below 0 make no sense. on_presence:
     whether it sees of a value only that it is not 0. sets: whether a document may have several labels. penalised: where it is.
     additive: the array of counts that are added up when documents are added, which makes that exact; its settings are then those
-    of naive Bayes. restraint: what keeps it from learning by heart. second_opinion: the kind that errs in other ways.
+    of naive Bayes. restraint: what keeps it from learning from memory. second_opinion: the kind that errs in other ways.
 
     Explaining: begins: what scores begin with, by name, where they are sums of pulls. weight: what a weight is. estimates: the
     fractions behind the weights of some terms for a label; estimates_need: the weighting without which they are none. questions:

@@ -11,7 +11,7 @@ losses of the documents, each as it was met.
 dual: (n, k). W: (p + 1, at least k), its columns beyond k being 0: a width that processors like. order: (m,). held: the penalty
 and the bias. Numbers are float32.
 
-Loading this module takes some tenths of a second, and compiling seconds, once: what is compiled is kept beside the
+Loading this module takes some tenths of a second, and compiling seconds, once: what is compiled is kept next to the
 module, or in the user's cache.
 """
 

@@ -105,7 +105,7 @@ def trained(
     """Train to the optimum.
 
     start: weights to begin with, of the same terms and labels. reference: the norm of the gradient at zero weights, where it
-    is at hand. ascent: passes to go on with. The result's `ended.reached` says whether the tolerance was met within the
+    is at hand. ascent: passes to resume. The result's `ended.reached` says whether the tolerance was met within the
     iterations allowed.
     """
     parameters, ended = minimise(
@@ -118,7 +118,7 @@ def trained(
 
 
 def logistic_loss(targets: Targets, settings: plan.Classifier) -> Softmax | Logistic:
-    """The loss for documents and their labels. Where documents may have several labels each is told from the rest.
+    """The loss for documents and their labels. Where documents may have several labels each is reported from the rest.
 
     Logistic regression: multinomial, or one label against the rest.
 

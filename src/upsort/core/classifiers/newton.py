@@ -40,7 +40,7 @@ _STRONGER = 100.0
 _SHORT, _WHOLE = 0.25, 0.8  # shares of a step: what was gone of one that leads too far, and of one that could be longer
 _TIGHTER, _LOOSER = 10.0, 4.0
 _MOST_DAMPINGS = 5  # where none of so many helps, neither the value nor the gradient can be told to fall any further
-_ROUNDING = 1e-14  # of a value of this many times its size nothing can be told
+_ROUNDING = 1e-14  # of a value of this many times its size nothing can be reported
 
 
 @record(frozen=True, kw_only=True)
@@ -104,7 +104,7 @@ def minimise(
     """(p + 1, k) the weights at the minimum, and how the search ended.
 
     start: (p + 1, k) where to begin; without it, where passes over the documents lead (see `dual`) if the problem is large
-    enough for them, else zero weights and the intercepts that alone are best or nearly so. ascent: passes to go on with.
+    enough for them, else zero weights and the intercepts that alone are best or nearly so. ascent: passes to resume.
     """
     partitions, loss, n_labels = objective.partitions, objective.loss, objective.n_labels
     ridge, lasso, width = objective.ridge, objective.lasso, partitions.width

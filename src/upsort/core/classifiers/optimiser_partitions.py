@@ -99,11 +99,11 @@ class PartitionState:
         self.scores -= weights[-1]
 
     def intercept_derivatives(self, intercepts: Floats) -> SumTuple:
-        """The first and second derivative of the loss by intercepts, (k,), beside the scores."""
+        """The first and second derivative of the loss by intercepts, (k,), next to the scores."""
         return SumTuple(self.loss.intercept_derivatives(self.scores, intercepts))
 
     def intercept_gradient(self, intercepts: Floats) -> Floats:
-        """(p + 1, k) the slopes of the loss with intercepts beside the scores."""
+        """(p + 1, k) the slopes of the loss with intercepts next to the scores."""
         return self.products.sums(self.loss.state_at(self.scores + intercepts, slice(None)).residuals)
 
 
@@ -137,11 +137,11 @@ class PartitionStates:
         return self.actors.update(method, *given)
 
     def update_quietly(self, method: str, *given: Any) -> None:
-        """Change that without being told anything."""
+        """Change that without being reported anything."""
         self.actors.update_quietly(method, *given)
 
     def best_intercepts(self, start: Floats, enough: float) -> Floats:
-        """(k,) the intercepts that are best beside the scores, see `Side.rest`. enough: the norm of their slopes to stop at."""
+        """(k,) the intercepts that are best next to the scores, see `Side.rest`. enough: the norm of their slopes to stop at."""
 
         def slopes(intercepts: Floats) -> tuple[Floats, Floats]:
             first, second = self.actors.query("intercept_derivatives", intercepts)

@@ -35,7 +35,7 @@ from upsort.core.training.train_sorter import train_sorter
 
 @record(frozen=True, kw_only=True)
 class TrainingOutcome:
-    """What is told of a sorter that is not kept. right: of its documents; terms: how many; bytes: of its classifier."""
+    """What is reported of a sorter that is not kept. right: of its documents; terms: how many; bytes: of its classifier."""
 
     right: int | None
     documents: int
@@ -50,7 +50,7 @@ class FoldPrediction:
 
     held_out: (m,) places of documents. sorted_as: (m,) label numbers of the corpus. sets: (m, k) the labels given, where
     documents may have several. probabilities: (m, k), 0 for labels that the training side lacks. undecided: (m,) which are left
-    so. majority: the number of the commonest label of the training side.
+    so. majority: the number of the most common label of the training side.
     """
 
     learned: TrainingOutcome
@@ -119,7 +119,7 @@ def outcome_of(documents: LabelledDocuments, split: Split, method: PlanWithResou
 
 @record(frozen=True, kw_only=True)
 class FoldResult:
-    """One fold: its accuracy on its held-out documents beside that on its training documents. bytes: of the classifier."""
+    """One fold: its accuracy on its held-out documents next to that on its training documents. bytes: of the classifier."""
 
     accuracy: Rate
     baseline: Rate
@@ -205,7 +205,7 @@ def validation_of(
     alone = all(prediction.held_out.size == 1 for prediction in outcomes)
     if (
         alone
-    ):  # without a document its own label is often no longer the commonest, which would tell against the baseline
+    ):  # without a document its own label is often no longer the most common, which would tell against the baseline
         majority = np.full(judged.size, documents.label_documents.argmax())
     commonest = names[majority[0]] if np.unique(majority).size == 1 else ""
     probability, undecided, spent = None, None, None

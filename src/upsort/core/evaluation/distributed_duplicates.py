@@ -1,6 +1,6 @@
-"""Copies among documents whose prints lie in parts, wherever those are: the same that `near_copies` tells of one piece.
+"""Copies among documents whose prints lie in parts, wherever those are: the same that `near_copies` says of one piece.
 
-Prints stay where they are. Documents that may be copies are brought together by what tells it, the sums of their words or a band
+Prints stay where they are. Documents that may be copies are brought together by what says it, the sums of their words or a band
 of their signatures: each part deals its own to stretches of the values, and each stretch of all parts is looked at as one, a
 shuffle by key (Dean & Ghemawat 2004). What comes here is who copies whom.
 """

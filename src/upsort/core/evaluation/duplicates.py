@@ -12,7 +12,7 @@ are found.
 
 Which documents belong together: those of one group, and those that copy each other, directly or by way of others.
 
-Copies are told from the whole text as it was written, whatever the features keep of it (see `near_copies`), so that one
+Copies are reported from the whole text as it was written, whatever the features keep of it (see `near_copies`), so that one
 corpus has the same copies under every plan. Every kind of split keeps what belongs together on one side (see `splits`).
 """
 
@@ -30,7 +30,7 @@ SIMILARITY = 0.8
 
 PLACES = 64
 _NEIGHBOURS = 3  # before it in a band, that a document is compared with
-_CLEARLY_LESS = 0.2  # four standard errors of a similarity that is told from 64 places
+_CLEARLY_LESS = 0.2  # four standard errors of a similarity that is reported from 64 places
 _CHUNK = 1 << 15
 _COMPARED = 1 << 20  # shingles at a time
 _MISSED = 0.001
@@ -199,7 +199,7 @@ def first_equal(sums: Keys, usable: Bools) -> Ints:
 
 @record(frozen=True)
 class Groups:
-    """n documents. named: (n,) the group that a column names, as a number; those without one stand for themselves. copied: (n,)
+    """n documents. named: (n,) the group that a column names, as a number; those without one represents themselves. copied: (n,)
     the same of copies. Either is None where nothing was looked for."""
 
     named: Ints | None = None

@@ -8,7 +8,7 @@ Intervals around measured rates.
 A rate that counts documents gets Wilson's score interval. Every other measure between 0 and 1 gets the same interval with the
 number of documents that would tell as much about a plain rate: n' = v (1 − v) / variance, with v the measure and its variance
 by linearisation, that is the sum of the squared influences of the documents (Hampel 1974; for tables, the delta method of
-Bishop, Fienberg & Holland 1975, section 14.6). What such a measure rests on is often few documents (the mean recall hangs on
+Bishop, Fienberg & Holland 1975, section 14.6). What such a measure rests on is often few documents (the mean recall depends on
 those of the rarest label), so the normal quantile gives way to Student's, with Satterthwaite's (1946) degrees of freedom.
 `bench/intervals.py` shows how often these intervals hold the truth.
 
@@ -23,7 +23,7 @@ How far one result is behind another on the same documents, and what may be said
 With d the difference of the two results on each document, from −1 to 1, the mean difference gets the adjusted interval of
 Bonett & Price (2012) for paired proportions: one document is added on which only the first is right, and one on which only the
 second is; D = Σ d / (n + 2), and its variance is that of the n + 2 differences. Where documents belong together the variance is
-that of the sums of their groups, the two added ones count as groups of mean size, and Student's quantile stands for the normal
+that of the sums of their groups, the two added ones count as groups of mean size, and Student's quantile represents the normal
 one. Where the best of several is looked for after the results are known, each of the m (m − 1) / 2 pairs of candidates could have
 been the one that is shown, so that the interval is widened to hold for all of them at once (Bonferroni).
 """
@@ -278,7 +278,7 @@ def holm(p_values: Floats) -> Floats:
 
 
 class Comparison(Enum):
-    """What may be said of a candidate beside the best."""
+    """What may be said of a candidate next to the best."""
 
     BEST = "best"
     WORSE = "worse"

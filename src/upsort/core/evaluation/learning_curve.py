@@ -4,7 +4,7 @@ To the mean accuracies y(m) of sorters trained on m documents the curve a − b 
 squares, weighted by m (the inverse power law of learning curves; Figueroa et al. 2012). For each c of a grid the best a and b are
 those of a linear regression on m^(−c).
 
-What so many documents more would give is told with a prediction interval, by a parametric bootstrap (Efron & Tibshirani 1993,
+What so many documents more would give is reported with a prediction interval, by a parametric bootstrap (Efron & Tibshirani 1993,
 section 6.5): the curve is fitted again to points drawn around it, and the value of each such curve gets the error of a
 measurement too. Points err in two ways: each for itself, by the documents drawn for its training and by what the curve cannot
 follow, and all alike, by the documents that they are judged on, which are the same. `bench/growth.py` shows how often the

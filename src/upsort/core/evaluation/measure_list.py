@@ -1,4 +1,4 @@
-"""The record that each measure fills in. What a measure is stands there, and everything that shows, compares or keeps it reads
+"""The record that each measure fills in. What a measure is is there, and everything that shows, compares or keeps it reads
 it.
 
 The measures by name. Each is a record; adding one is adding it here.
@@ -38,7 +38,8 @@ class Measure:
     """A measure of decisions as a whole.
 
     key: in JSON, in bounds and in the ledger. name: in tables and sentences. told: how it is worked out, in one line. of: the
-    value with its interval; None where there is no such thing for these decisions. leading: whether it is told in every result,
+    value with its interval; None where there is no such thing for these decisions. leading: whether it is reported in
+    every result,
     in a sentence. same_as: the key of the measure that it is equal to unless the plan asks for more; it is then shown for both.
     """
 
@@ -250,7 +251,7 @@ def measure_called(key: str) -> Measure:
 
 
 def rates_of(evidence: JudgedEvidence) -> dict[str, Rate]:
-    """All measures of a result by key, in the order in which they are told; those of a label as precision:LABEL."""
+    """All measures of a result by key, in the order in which they are reported; those of a label as precision:LABEL."""
     rates = {key: rate for key, measure in MEASURES.items() if (rate := measure.of(evidence)) is not None}
     for label in evidence.judgement.per_label:
         rates |= {f"{key}:{label.label}": measure.of(label) for key, measure in LABEL_MEASURES.items()}

@@ -208,8 +208,8 @@ class Judgement:
     """All measures of one set of decisions.
 
     table: (k, k) counts, rows true labels, columns those that they were sorted as, in the order of `labels`. baseline: the
-    accuracy of always giving the label `majority` (where it is empty, the commonest of each training), on the same documents.
-    majority_in_training: whether that was the commonest label of training; otherwise it is that of all documents.
+    accuracy of always giving the label `majority` (where it is empty, the most common of each training), on the same documents.
+    majority_in_training: whether that was the most common label of training; otherwise it is that of all documents.
     against_baseline: the p value of the exact paired test of the two. others: further measures by name. repeats: how often each
     document was judged; all counts are means over them. groups: how many groups of documents that belong together there are; None
     where all stand alone. sets: where documents may have several labels; a document is then right with all of its labels and no
@@ -232,7 +232,7 @@ class Judgement:
 
     @property
     def above_baseline(self) -> bool | None:
-        """Whether it is better than always giving one label, by the paired test; None where that cannot be told."""
+        """Whether it is better than always giving one label, by the paired test; None where that cannot be reported."""
         if self.against_baseline >= SURE:
             return None
         return (self.accuracy.value or 0.0) > (self.baseline.value or 0.0)
@@ -259,7 +259,7 @@ class Judgement:
 class Decided:
     """m decisions to be judged.
 
-    true, sorted_as: (m,) label numbers into `labels`. majority: the label that was commonest in training, empty where trainings
+    true, sorted_as: (m,) label numbers into `labels`. majority: the label that was most common in training, empty where trainings
     differ in it, or that of the whole corpus where majority_in_training is False; baseline: (m,) whether it is the document's
     own. sample: which documents the decisions are about.
     """

@@ -6,7 +6,7 @@
 
 Each interval is a score interval (see `intervals`) whose variance is that of the documents' influences: for the ROC area those
 are the placements of DeLong, DeLong & Clarke-Pearson (1988). Where there are few mistakes the influences say little; there a
-variance by model stands in: for the ROC area that of Hanley & McNeil, for average precision A (1 − A) / documents of the label
+variance by model is in: for the ROC area that of Hanley & McNeil, for average precision A (1 − A) / documents of the label
 (Boyd, Eng & Page 2013). `bench/intervals.py` shows how often the intervals hold the truth.
 
 Whether a sorter is right as often as it says.
@@ -201,7 +201,7 @@ def _mean(areas: Sequence[_LabelArea], model_of: _ModelOf, label_of: Ints, sampl
     sizes = np.bincount(label_of).astype(np.float64)
     by_label: Floats = np.asarray(np.bincount(label_of, weights=influences**2), dtype=np.float64)
     by_label = by_label * sizes / np.maximum(sizes - 1.0, 1.0) / n**2
-    # one label's area rests on the others' documents too; in a mean, each part stands for its label
+    # one label's area rests on the others' documents too; in a mean, each part represents its label
     variances = by_label[[area.label for area in areas]] if many > 1 else by_label.sum(keepdims=True)
     model = model_of(areas)
     mistakes, middle = float(model.mistakes.sum()), float(model.middles.mean())

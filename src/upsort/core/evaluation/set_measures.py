@@ -37,7 +37,7 @@ from upsort.core.lazy import record
 class DecidedSets:
     """m decisions to be judged.
 
-    own, given: (m, k) which labels each document has, and was given. labels: (k,). majority: the label that was commonest in
+    own, given: (m, k) which labels each document has, and was given. labels: (k,). majority: the label that was most common in
     training, empty where trainings differ in it; baseline: (m,) whether it is the document's own and only one. sample: which
     documents the decisions are about. majority_in_training: as of `Decided`.
     """

@@ -44,8 +44,8 @@ class Splits:
 
 @record(frozen=True)
 class SplitOrder:
-    """What else a split may go by. dates: (n,) numbers that grow with time, NaN where unknown. folds: (n,) the fold of each
-    document by name, where a column tells it."""
+    """What else a split may use. dates: (n,) numbers that grow with time, NaN where unknown. folds: (n,) the fold of each
+    document by name, where a column says it."""
 
     dates: Floats | None = None
     folds: Sequence[str] = ()

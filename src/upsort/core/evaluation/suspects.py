@@ -2,14 +2,14 @@
 
 What classifiers say of a document is one thing, how labels come to be wrong another. With q[t] the probability that the document
 truly has label t, as classifiers tell it that never saw the document, and ε the share of wrong labels, which fall on any of the
-k − 1 others alike, the label y that stands there has the likelihood
+k − 1 others alike, the label y that is there has the likelihood
 
 (1 − ε) q[y] + ε (1 − q[y]) / (k − 1)
 
 and is wrong with the probability w that the second term has of the whole (Bayes' rule; label noise at random: Angluin & Laird
 1988). ε is estimated by expectation and maximisation (Dempster, Laird & Rubin 1977). Classifiers that learned from wrong labels
 too are less sure than they could be: q is what they tell, to a power that is chosen for the highest likelihood. Where two
-classifiers judge, what they tell is their mean, weighted for the least log loss of the labels that stand there.
+classifiers judge, what they tell is their mean, weighted for the least log loss of the labels that are there.
 
 A document is a suspect where its label is more likely wrong than right. How many of a list are wrong is then about Σ w, give or
 take 1.96 √ Σ w (1 − w). `bench/suspects.py` shows how good lists are, and how true what is expected of them.

@@ -2,7 +2,7 @@
 
 What was counted and measured of documents once, before anything is learned; folds and parts are rows of it.
 
-Measuring a corpus block by block: terms of each part of the text counted, columns beside it collected.
+Measuring a corpus block by block: terms of each part of the text counted, columns next to it collected.
 
 Word vectors made from the documents at hand, by factorising the co-occurrences of their words.
 
@@ -78,9 +78,9 @@ def vectors_of_terms(
 class CorpusCounts:
     """n documents, n_terms terms.
 
-    counts: (n, n_terms) CSR, raw. terms: names of its columns. tokens: (n,) words of each document. cells: columns beside the
+    counts: (n, n_terms) CSR, raw. terms: names of its columns. tokens: (n,) words of each document. cells: columns next to the
     text. vectors: of words, where they are used. hashed: (n_terms,) the number of each column where terms are hashed.
-    distinct, seen_once: of all terms of the corpus. left_out: terms that stand in fewer documents than any bound allows.
+    distinct, seen_once: of all terms of the corpus. left_out: terms that are in fewer documents than any bound allows.
     blocks: (b + 1,) the first document of each block that was read, then n; of documents in another order None.
     """
 
@@ -144,7 +144,7 @@ class CorpusCounter:
     """Collects blocks of documents; `measured` gives what was found, whatever the blocks were.
 
     forms: what the steps on words still to be done make of the tokens. elsewhere: whether names of hashed terms are kept
-    elsewhere; `tables` then have what is to be told there.
+    elsewhere; `tables` then have what is to be reported there.
     """
 
     def __init__(
@@ -167,7 +167,7 @@ class CorpusCounter:
         return None if self.hashed else cleaning.memory()
 
     def add(self, cells: ExtraCells, tokens: Sequence[Tokens]) -> None:
-        """A block of documents: what stands beside their text, and the tokens of each of its parts."""
+        """A block of documents: what is next to their text, and the tokens of each of its parts."""
         for place, part in enumerate(tokens):
             (self.hashed[place] if self.hashed else self.plain[place]).add(part)
         self.cells.append(cells)

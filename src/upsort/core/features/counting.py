@@ -26,12 +26,12 @@ Places = Callable[[Sequence[str]], tuple[Ints, Ints]]
 
 @record(frozen=True, kw_only=True)
 class Counts:
-    """How often each term stands in each document; nothing is weighted yet.
+    """How often each term is in each document; nothing is weighted yet.
 
     matrix: (n_documents, n_terms) CSR of int32, indices sorted, no duplicates.
     terms: sorted by code point; the matrix's columns. Terms in fewer documents than was asked for are not among them.
     tokens: (n_documents,) int64, words of each document, counted or not.
-    distinct: how many terms there are, those left out included. seen_once: how many of them stand in the corpus once.
+    distinct: how many terms there are, those left out included. seen_once: how many of them are in the corpus once.
     """
 
     matrix: csr_array
@@ -80,7 +80,7 @@ def count(
     """Count every term of every document.
 
     documents: any number of texts, read once. settings: which n-grams are terms; single words without. at_least: documents
-    that a term must stand in. prefix: what every term's name begins with.
+    that a term must are in. prefix: what every term's name begins with.
     """
     memory = cleaning.memory()
     blocks = (cleaning.words_of(block, memory) for block in in_blocks(documents))
@@ -140,7 +140,7 @@ class TermCounting:
         return tokens if self.forms is None else self.forms.of_tokens(tokens)
 
     def counts(self, at_least: int = 1, threads: int = 1) -> Counts:
-        """All terms that stand in at least so many documents."""
+        """All terms that are in at least so many documents."""
         words = self.tokens()
         units = letters_of(words) if self.settings.units == "letters" else words
         grams = grams_of(units, self.settings, at_least, self.prefix, threads)
@@ -177,7 +177,7 @@ def count_known(words: Tokens, places: Places, width: int, settings: Features, p
     """Count the terms of a vocabulary in one block of documents.
 
     words: the cleaned tokens of the documents. places: gives the column of each of some terms, −1 for an unknown one, and its
-    sign. width: how many columns there are. What is known and unknown is told of the words where single words are terms, else
+    sign. width: how many columns there are. What is known and unknown is reported of the words where single words are terms, else
     of the terms.
     """
     units = letters_of(words) if settings.units == "letters" else words

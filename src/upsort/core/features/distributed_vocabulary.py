@@ -6,7 +6,7 @@ of bounded size.
 
 Terms of documents that are counted in parts, each by itself: which of them the corpus has, and the counts in its columns.
 
-The counts of a part stay where they were made. What goes round is how often each term stands in it. The terms are dealt to
+The counts of a part stay where they were made. What goes round is how often each term is in it. The terms are dealt to
 stretches by their hashes, so that nobody needs all of them; those of each stretch are merged, and what comes here are the terms
 in enough documents. Two rounds are all: which terms there are, then each part in their columns.
 """
@@ -60,7 +60,7 @@ class TermNames:
             self.documents = dict(ranked[: self.most // 2])
 
     def names_of(self, columns: Ints, bits: int) -> list[str]:
-        """A name for each column: its commonest terms, or its number where none is known."""
+        """A name for each column: its most common terms, or its number where none is known."""
         ranked = [name for name, _ in sorted(self.documents.items(), key=lambda entry: (-entry[1], entry[0]))]
         names: dict[int, list[str]] = {}
         for name, column in zip(ranked, hashed_places(ranked, bits)[0].tolist(), strict=True):
@@ -73,7 +73,7 @@ class TermNames:
 
 @record
 class RecordedNames:
-    """What a `NameTable` is told, in order, for one that is elsewhere."""
+    """What a `NameTable` is reported, in order, for one that is elsewhere."""
 
     messages: list[tuple[Compacted, Ints]] = field(default_factory=list)
 
@@ -221,7 +221,8 @@ def of_all(*parts: Vocabulary) -> Vocabulary:
 
 
 def countable(settings: Features, at_least: int) -> Features:
-    """What parts are to count, so that `chosen` can tell what the whole has: single units too, where longer terms hang on in how
+    """What parts are to count, so that `chosen` can tell what the whole has: single units too, where longer terms
+    depend on in how
     many documents those stand."""
     if at_least > 1 and max(settings.lengths) > 1:
         return replace(settings, lengths=(1, max(settings.lengths)))

@@ -1,10 +1,10 @@
-"""Columns beside the text: numbers, categories, and what can be measured of a text without reading its words.
+"""Columns next to the text: numbers, categories, and what can be measured of a text without reading its words.
 
 A number is standardised by the mean and the standard deviation of the training documents, (value − mean) / deviation. A
 missing one counts as the mean; where some were missing in training, a column of their own marks them. A category is a column
 for each value that training saw, 1 where a document has it. Lengths are taken as ln(1 + length), since they are skewed.
 
-A block of documents as it comes from files: texts, and what stands in the columns beside them.
+A block of documents as it comes from files: texts, and what is in the columns next to them.
 """
 
 import re
@@ -69,7 +69,7 @@ def no_cells(documents: int) -> ExtraCells:
 
 @record(frozen=True, kw_only=True)
 class ExtraColumns:
-    """What training learned of the columns beside the text.
+    """What training learned of the columns next to the text.
 
     number_names: (m) names; mean, deviation: (m,); marked: (m,) whether missing values have a column. categories: for each
     category column its name and the values that have a column.
@@ -188,7 +188,7 @@ class Documents:
         )
 
     def cells(self, measures: Sequence[Measure] = ()) -> ExtraCells:
-        """The values beside the text, and those measured of it: numbers named column:NAME and text:MEASURE."""
+        """The values next to the text, and those measured of it: numbers named column:NAME and text:MEASURE."""
         names = [*(f"column:{name}" for name in self.number_names), *(f"text:{measure}" for measure in measures)]
         numbers = np.hstack((self.numbers, text_measures(self.texts, measures))) if measures else self.numbers
         values = [sorted({cell for cell in column if cell}) for column in self.categories]

@@ -45,7 +45,7 @@ class Fingerprints:
 
 
 def fingerprints_of(texts: list[str], with_shingles: bool = True) -> Fingerprints:
-    """The prints of a block of documents; without shingles only exact copies can be told."""
+    """The prints of a block of documents; without shingles only exact copies can be reported."""
     tokens = tokenise([lower(text, "") for text in texts])
     return fingerprints_of_tokens(tokens, first_in_document(tokens), with_shingles)
 

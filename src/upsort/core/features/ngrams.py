@@ -2,11 +2,11 @@
 
 An n-gram is a number: that of its first n − 1 units times the number of distinct units, plus the number of its last. Such a
 number and the number of its document, side by side in one 64-bit key, are sorted once; the runs of the sorted keys are all
-that there is to know: which n-grams there are, in how many documents, how often in each. What stands in too few documents
+that there is to know: which n-grams there are, in how many documents, how often in each. What is in too few documents
 never gets a name, and no n-gram is built on a beginning that does.
 
 N-grams with different first units have nothing to do with each other. So they are found part by part, each part those
-that begin with some of the units: that bounds the memory beside the result, and threads can share the parts.
+that begin with some of the units: that bounds the memory next to the result, and threads can share the parts.
 """
 
 from collections.abc import Callable
@@ -33,7 +33,7 @@ Namer = Callable[[Ints], AnyArray]
 class Grams:
     """The terms of one length.
 
-    names: the terms in at least so many documents as was asked for. cells: how often each stands in each document.
+    names: the terms in at least so many documents as was asked for. cells: how often each is in each document.
     distinct, seen_once: of all terms, those in too few documents included.
     """
 
@@ -45,7 +45,7 @@ class Grams:
 
 @record(frozen=True)
 class _Level:
-    """The n-grams of one length: where they stand, and how they are told apart and named.
+    """The n-grams of one length: where they stand, and how they are distinguished and named.
 
     places: where each begins. numbers: which it is, below `span`.
     """
@@ -59,7 +59,7 @@ class _Level:
 def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str = "", threads: int = 1) -> list[Grams]:
     """The terms of documents: single units first, where they are asked for, then parts of the longer ones and those with a gap.
 
-    units: words or letters of all documents. at_least: documents that a term must stand in. prefix: what each name begins with.
+    units: words or letters of all documents. at_least: documents that a term must are in. prefix: what each name begins with.
     """
     units = _in_order(units)
     singles, enough = _single_units(units, at_least, prefix, threads)
@@ -88,7 +88,7 @@ def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str =
 class _Text:
     """What the parts share.
 
-    words: those of the units, as an array. enough: which units stand in enough documents. owner: the document of each place.
+    words: those of the units, as an array. enough: which units are in enough documents. owner: the document of each place.
     region: the same, or a number for each sentence. bits: that the number of a document takes.
     """
 
@@ -142,7 +142,7 @@ def _in_order(units: Tokens) -> Tokens:
 
 
 def _single_units(units: Tokens, at_least: int, prefix: str, threads: int) -> tuple[Grams, Bools]:
-    """The units themselves as terms, and which of them stand in enough documents."""
+    """The units themselves as terms, and which of them are in enough documents."""
     width = len(units.words)
     totals = np.bincount(units.codes, minlength=width)
     bits = max(width - 1, 1).bit_length()
@@ -174,7 +174,7 @@ def _single_units(units: Tokens, at_least: int, prefix: str, threads: int) -> tu
 def _extended(level: _Level, text: _Text, reach: int, joiner: str) -> _Level:
     """N-grams one unit longer: the beginnings of `level`, each with the unit `reach` further on in the same region.
 
-    Their numbers are made smaller where they would not fit into a key beside the bits of a document.
+    Their numbers are made smaller where they would not fit into a key next to the bits of a document.
     """
     units, region = text.units, text.region
     width = max(len(units.words), 1)

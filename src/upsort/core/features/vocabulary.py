@@ -34,7 +34,7 @@ class FeatureSpace:
     """The terms that a sorter knows, with what is needed to weigh them in any document.
 
     terms: the columns of every matrix in this space: first the `counted` terms of the text, sorted, then the dimensions of word
-    vectors, then the columns beside the text.
+    vectors, then the columns next to the text.
     document_frequency: (n_terms,) int64, in how many of the training documents each stands.
     label_document_frequency: (n_terms, k) int64, the same for each label; k is 0 without labels.
     documents: number of training documents. mean_length: mean sum of counts of their kept terms, where bm25 needs it.
@@ -118,7 +118,7 @@ class FeatureSpace:
     def matrix(self, counts: csr_array | PartitionedMatrix, cells: ExtraCells) -> Any:
         """(n, n_terms) float64: everything that a classifier sees of documents.
 
-        counts: (n, counted) of this space's terms of the text. cells: the documents' columns beside it.
+        counts: (n, counted) of this space's terms of the text. cells: the documents' columns next to it.
         """
         if isinstance(counts, PartitionedMatrix):
             return counts.transform(_in_space, len(self.terms), self, Sliced(cells))
@@ -157,7 +157,7 @@ def document_frequencies(counts: csr_array | PartitionedMatrix) -> Ints:
 
 
 def total_counts(counts: csr_array | PartitionedMatrix) -> Ints:
-    """(n_terms,) how often each column stands in all rows together."""
+    """(n_terms,) how often each column is in all rows together."""
     return np.rint(column_sums(counts)).astype(np.int64)
 
 
@@ -165,7 +165,7 @@ def total_counts(counts: csr_array | PartitionedMatrix) -> Ints:
 class TermStatistics:
     """What the choice of terms rests on.
 
-    frequency, totals: (n_terms,) documents with each term, and how often it stands in all. by_label: (n_terms, k) documents
+    frequency, totals: (n_terms,) documents with each term, and how often it is in all. by_label: (n_terms, k) documents
     of each label with it. label_documents: (k,). left_out: terms that were not even counted, being in too few documents.
     """
 
@@ -222,7 +222,7 @@ def learn_space(
 
     measured: the training documents, with all their terms. labels: (n,) numbers below n_labels; needed to choose by
     association. vocabulary: the terms to keep, whatever the bounds, where there are any. sets: (n, n_labels) where documents may
-    have several labels; `labels` then tells nothing.
+    have several labels; `labels` then says nothing.
     Returns the space and (n_kept,) the kept columns of the counts, in order.
     Raises DataProblem when the bounds leave no term.
     """
@@ -264,7 +264,7 @@ def learn_space(
 def _with_columns(
     space: FeatureSpace, measured: CorpusCounts, columns: Places, by_label: Callable[[csr_array], Ints]
 ) -> FeatureSpace:
-    """The same space with word vectors and the columns beside the text, where there are any. by_label: in how many documents of
+    """The same space with word vectors and the columns next to the text, where there are any. by_label: in how many documents of
     each label each column of a matrix stands."""
     vectors = measured.vectors.only(columns.astype(np.int64)) if measured.vectors is not None else None
     if vectors is None and not measured.cells.width:
@@ -337,7 +337,7 @@ def too_common(counts: csr_array | PartitionedMatrix, terms: list[str], settings
 
 
 def known_words(space: FeatureSpace, totals: Ints) -> int:
-    """How many words of documents are terms; 0 where terms are not words. totals: (counted,) how often each stands in them."""
+    """How many words of documents are terms; 0 where terms are not words. totals: (counted,) how often each is in them."""
     settings = space.settings
     if (
         settings.units != "words"

@@ -15,7 +15,7 @@ training documents that hold it and N their number:
 The letters are those of the SMART system (Salton & Buckley 1988; Manning, Raghavan & Schütze 2008, figure 6.15), but for `s`
 and `r`, which are added here. `tfidf` is `ltc`. `bm25` is tf (k + 1) / (tf + k (1 − b + b · length / mean length)) · ln(1 +
 (N − df + 0.5) / (df + 0.5)) (Robertson & Zaragoza 2009, equations 3.3 and 3.15, with the logarithm kept from falling below
-0). `log-count-ratio` is presence times the logarithm of how much more often the term stands in a label's documents than in
+0). `log-count-ratio` is presence times the logarithm of how much more often the term is in a label's documents than in
 others (Wang & Manning 2012), of the label for which that is largest.
 """
 

@@ -20,14 +20,14 @@ _MERGED = 8  # values at once
 
 
 class Executor(Protocol):
-    """Keep values and work on them. A handle stands for a value that they keep. Long lists travel faster in a record than as they
+    """Keep values and work on them. A handle represents a value that they keep. Long lists travel faster in a record than as they
     are."""
 
     def put(self, value: Any, /) -> Any:
         """A handle of a value that several pieces of work are given."""
 
     def submit(self, work: Callable[..., Any], /, *given: Any) -> Any:
-        """A handle of what the work makes of the given values, or of those that handles among them stand for."""
+        """A handle of what the work makes of the given values, or of those that handles among them represents."""
 
     def gather(self, handles: Sequence[Any], /) -> list[Any]:
         """The values of handles."""

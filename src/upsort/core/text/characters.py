@@ -267,7 +267,7 @@ def joined_labels(labels: Iterable[str], separator: str) -> str:
 
 
 def spellings(labels: Counter[str]) -> list[list[tuple[str, int]]]:
-    """Groups of labels that differ only in case, spaces or punctuation, each with its documents, commonest first."""
+    """Groups of labels that differ only in case, spaces or punctuation, each with its documents, most common first."""
     groups: dict[str, list[tuple[str, int]]] = {}
     for label, count in labels.most_common():
         groups.setdefault(_SEPARATORS.sub(" ", label.casefold()).strip(), []).append((label, count))

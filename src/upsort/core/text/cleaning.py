@@ -1,7 +1,7 @@
 """Cleaning: the plan's steps, in the plan's order, on blocks of documents.
 
 Steps on running text come first; the first step on words (`stop_words`, `stem` …) cuts the text into tokens. From there on each
-step works on the distinct words of the corpus, not on every occurrence. Steps such as `lower` may stand on either side; steps
+step works on the distinct words of the corpus, not on every occurrence. Steps such as `lower` may are on either side; steps
 that need running text (`links`, `markup` …) must stand before.
 """
 

@@ -23,7 +23,7 @@ NAMES = {
     "tr": "Turkish", "ru": "Russian", "sv": "Swedish", "da": "Danish", "pl": "Polish", "cs": "Czech", "fi": "Finnish",
     "hu": "Hungarian", "ro": "Romanian", "ja": "Japanese", "zh": "Chinese", "ko": "Korean", "el": "Greek", "th": "Thai",
 }  # fmt: skip
-"""The languages that can be told, by their codes."""
+"""The languages that can be reported, by their codes."""
 
 WITHOUT_SPACES = frozenset({"ja", "zh", "th"})
 """Languages whose words are not set apart from each other."""
@@ -68,14 +68,14 @@ class LanguageProfiles:
 
 @record(frozen=True)
 class DetectedLanguage:
-    """The language of a text, or the script that tells none. Both are empty where too little speaks for any."""
+    """The language of a text, or the script that says none. Both are empty where too little speaks for any."""
 
     code: str = ""
     script: str = ""
 
     @property
     def known(self) -> bool:
-        """Whether anything is told."""
+        """Whether anything is reported."""
         return bool(self.code or self.script)
 
     def __str__(self) -> str:

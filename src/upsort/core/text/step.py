@@ -1,4 +1,4 @@
-"""Marker terms: what stands in a text for a link, an address, an emoji. They are shown as `<link>`.
+"""Marker terms: what is in a text for a link, an address, an emoji. They are shown as `<link>`.
 
 Inside a text a marker is written between two private-use characters, which the tokeniser takes for letters, so that it stays
 one token and no text can be taken for it: those two characters are removed from every document first.
@@ -13,7 +13,7 @@ steps; so what bounds it is time, and depends on the machine.
 
 What steps of cleaning need from files, and the shape of a step on words.
 
-The record that each step of cleaning fills in. What a step is stands there, and everything else reads it.
+The record that each step of cleaning fills in. What a step is is there, and everything else reads it.
 """
 
 import re
@@ -120,8 +120,8 @@ WordStep = Callable[[str], str]
 @record(frozen=True, kw_only=True)
 class Resources:
     """What steps need from files. stop_words: a list of one's own. lemma_table: forms and lemmas; english: its words, for lemmas.
-    replacements: words and what is to stand in their place. keep: text that stays one token. vocabulary: the terms to use, where
-    they are given. full_forms: for a stem or lemma, the word that it most often stands for.
+    replacements: words and what is to are in their place. keep: text that stays one token. vocabulary: the terms to use, where
+    they are given. full_forms: for a stem or lemma, the word that it most often represents.
 
     All empty where the plan asks for none of them.
     patience: what all patterns of a plan share, so that their bounds hold for all of them together.

@@ -84,7 +84,7 @@ class WordMemory:
         codes, distinct = factorize(np.concatenate((self._keys, keys)))
         codes = codes[known:]
         unknown = np.flatnonzero(codes >= known)
-        first = np.empty(len(distinct) - known, dtype=np.intp)  # where each new key stands for the first time
+        first = np.empty(len(distinct) - known, dtype=np.intp)  # where each new key represents the first time
         first[codes[unknown[::-1]] - known] = unknown[::-1]
         all_parts = self._parts
         if first.size:
@@ -171,7 +171,8 @@ def tokenise(
 ) -> Tokens:
     """Cut documents into words (letters, digits, and the marks, apostrophes and hyphens inside words).
 
-    sentences_in: the language whose sentences are to be told apart, where that is asked for. ascii_lower: lower-case the letters
+    sentences_in: the language whose sentences are to be distinguished, where that is asked for. ascii_lower:
+    lower-case the letters
     A to Z first. memory: what numbers the words; a fresh one without.
     """
     memory = memory or WordMemory()
@@ -228,7 +229,7 @@ def _all_places(raw: bytes, part: bytes) -> Iterator[int]:
 
 
 def first_in_document(tokens: Tokens) -> Places:
-    """The places of tokens that stand in their document for the first time, ordered by document, then by token number."""
+    """The places of tokens that are in their document for the first time, ordered by document, then by token number."""
     owner = np.repeat(np.arange(tokens.starts.size - 1), np.diff(tokens.starts))
     pairs = owner * max(len(tokens.words), 1) + tokens.codes
     order = np.argsort(pairs, kind="stable")

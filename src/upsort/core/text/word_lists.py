@@ -227,7 +227,7 @@ _LEAST_PLURAL = 3
 
 @record(frozen=True)
 class SuffixRules:
-    """For an ending of forms, how many characters to take off and what to put on: the commonest way among the table's forms."""
+    """For an ending of forms, how many characters to take off and what to put on: the most common way among the table's forms."""
 
     rules: Mapping[str, tuple[int, str]]
 

@@ -1,4 +1,4 @@
-"""A plan together with what stands in the files it names: all that training needs beside the documents.
+"""A plan together with what is in the files it names: all that training needs next to the documents.
 
 Deciding otherwise than for the most probable label: by costs, by weights that raise F-beta, or not at all.
 
@@ -68,7 +68,7 @@ def cost_decision(costs: Floats) -> Floats:
 
 
 def values_of(probabilities: Floats, rule: Floats) -> Floats:
-    """(n, k) what each label is worth by a rule, rounded so that what should be equal is."""
+    """(n, k) the value of each label by a rule, rounded so that what should be equal is."""
     values: Floats = np.round(probabilities @ rule, 12)
     return values
 

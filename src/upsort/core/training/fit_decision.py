@@ -31,7 +31,7 @@ _LEAST = 40  # documents, of fewer `auto` learns no calibration
 @record(frozen=True, kw_only=True)
 class FittedDecision:
     """thresholds: (k,) of sets of labels. decision: (k, k) see `learning.decision`. undecided_below: the bound for the accuracy
-    that was asked for, None where none was. held_out: what was told of
+    that was asked for, None where none was. held_out: what was reported of
     documents that the folds held out."""
 
     calibration: Calibration = field(default_factory=Calibration)
@@ -61,7 +61,7 @@ def fit_decision(
     if documents.sets is not None:
         return _of_sets(scores, documents.sets[judged], plan)
     labels = documents.labels[judged]
-    # A document whose label its fold could not learn tells nothing of how scores become probabilities.
+    # A document whose label its fold could not learn says nothing of how scores become probabilities.
     taught = inner.labels_were_learned()[judged]
     calibration = (
         calibrate(calibration_of(plan.classifier), scores[taught], labels[taught]) if taught.any() else Calibration()

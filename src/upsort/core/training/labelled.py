@@ -114,7 +114,7 @@ class LabelledDocuments:
 
     @property
     def split_keys(self) -> SplitKeys:
-        """What dealing them hangs on."""
+        """What dealing them depends on."""
         return SplitKeys(labels=self.labels, groups=self.groups, keys=self.keys, sets=self.sets)
 
     def few_labels(self, rows: Ints | None = None) -> bool:

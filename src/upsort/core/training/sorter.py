@@ -190,7 +190,7 @@ class TrainedSorter:
     @property
     def predictions_by_share(self) -> bool:
         """Whether a document in which the classifier sees nothing gets the labels' shares of the training documents for
-        probabilities: where training had hardly any such document to learn from, so that the classifier would only guess."""
+        probabilities: where training had barely any such document to learn from, so that the classifier would only guess."""
         return by_share(self.plan, self.trained.blank) and self.thresholds is None
 
     def decide_scores(self, scores: Floats, blank: Bools | None = None) -> Decisions:
@@ -282,7 +282,7 @@ class TrainedSorter:
         return joined_labels(labels, self.plan.columns.label_separator)
 
     def cells(self, documents: Documents) -> ExtraCells:
-        """The columns beside the text, in the order of training. Raises DataProblem where there are others."""
+        """The columns next to the text, in the order of training. Raises DataProblem where there are others."""
         cells = documents.cells(self.plan.features.measures)
         if cells.number_names != self.space.extra_columns.number_names:
             raise DataProblem(
@@ -295,7 +295,7 @@ class TrainedSorter:
 
 
 IN_SORTER = "(in the sorter)"
-"""What stands in place of the name of a file."""
+"""What stands instead of the name of a file."""
 
 
 def without_files(plan: Plan) -> Plan:

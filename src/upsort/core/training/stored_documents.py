@@ -2,7 +2,7 @@
 
 Of many documents a sample is kept, the same share of each label: those with the smallest keys, which are numbers drawn from the
 documents themselves. The smallest of some kept and of all new ones are the smallest of all, so that a sample stays one however
-often documents are added. Each kept document counts as much as those of its label that it stands for.
+often documents are added. Each kept document counts as much as those of its label that it represents.
 
 What a naive Bayes sorter keeps so that more documents can be added exactly: the counts of terms outside the bounds.
 """
@@ -203,7 +203,7 @@ class PrunedCounts:
 
 
 def can_be_extended(plan: Plan, documents: LabelledDocuments) -> bool:
-    """Whether counts alone make the sorter: naive Bayes on counts or presence, nothing beside the text, all documents alike."""
+    """Whether counts alone make the sorter: naive Bayes on counts or presence, nothing next to the text, all documents alike."""
     features, classifier = plan.features, plan.classifier
     return (
         bool(family(classifier).additive)
@@ -217,7 +217,7 @@ def can_be_extended(plan: Plan, documents: LabelledDocuments) -> bool:
 
 
 def counts_presence(plan: Plan) -> bool:
-    """Whether what is added up is documents with a term, not how often it stands in them."""
+    """Whether what is added up is documents with a term, not how often it is in them."""
     return plan.features.weighting == "presence" or family(plan.classifier).on_presence
 
 

@@ -1,7 +1,7 @@
 """Dealing documents to parts in given shares, label by label, groups whole: folds, hold-outs and inner folds all come from
 here.
 
-The order in which documents are dealt hangs on the seed and on what each document is (its key), not on its place in a table:
+The order in which documents are dealt depends on the seed and on what each document is (its key), not on its place in a table:
 shuffled rows are dealt alike. Groups of several documents come first, the largest first, each to the part where the squared
 distances from the wanted counts (of each label, and of all) grow least; exchanges among them follow as long as one brings the
 counts nearer. Documents that stand alone then even out, label by label, by the divisor method of Sainte-Laguë: a part has the
@@ -30,7 +30,7 @@ def text_digests(texts: Sequence[str]) -> Keys:
 
 
 def document_keys(digests: Keys, references: Sequence[str]) -> Keys:
-    """(n,) a number for each document, told by its text; documents of one text are told apart by reference, then by place."""
+    """(n,) a number for each document, told by its text; documents of one text are distinguished by reference, then by place."""
     keys = digests.copy()
     _, first, times = np.unique(keys, return_inverse=True, return_counts=True)
     seen: dict[int, int] = {}
@@ -46,7 +46,7 @@ def _digest(text: str) -> int:
 
 
 def shuffled(documents: int, seed: int, keys: Keys | None = None) -> Ints:
-    """(documents,) places in an order that hangs on the seed and the keys alone; without keys on the seed and the places."""
+    """(documents,) places in an order that depends on the seed and the keys alone; without keys on the seed and the places."""
     numbers = np.arange(documents, dtype=np.uint64) if keys is None else keys
     mixed = numbers ^ _mixed(np.array([seed + 1], dtype=np.uint64))
     return np.lexsort((numbers, _mixed(mixed))).astype(np.int64)
@@ -74,7 +74,7 @@ class SplitKeys:
 def assign_parts(documents: SplitKeys, shares: Floats, seed: int) -> Ints:
     """(n,) the part, 0 to parts − 1, of each document.
 
-    shares: (parts,) that sum to 1, the share of each label wanted in each part. A label that two groups have stands in two parts.
+    shares: (parts,) that sum to 1, the share of each label wanted in each part. A label that two groups have is in two parts.
     """
     labels, groups = documents.labels, documents.groups
     order = shuffled(labels.size, seed, documents.keys)
@@ -169,7 +169,7 @@ class _Assignment:
         return np.asarray((self.content[:, :-1] > 0).sum(axis=1) == 1)
 
     def spread_labels(self) -> None:
-        """See to it that a label of two groups or more stands in two parts."""
+        """See to it that a label of two groups or more is in two parts."""
         for label in range(self.content.shape[1] - 1):
             holders = np.flatnonzero(self.content[:, label])
             if holders.size > 1 and np.unique(self.part[holders]).size == 1:
@@ -204,7 +204,7 @@ class _Assignment:
         nothing = np.zeros((1, self.content.shape[1]))
         content = np.vstack((self.content[groups], nothing)).astype(
             np.float64
-        )  # the last stands for no group: a mere move
+        )  # the last represents no group: a mere move
         for _ in range(_MOST_EXCHANGES):
             part, off = self.part[groups], self.counts - goal
             best, exchange = -1e-9, (-1, -1, -1)

@@ -209,7 +209,7 @@ def extended_by_counts(sorter: TrainedSorter, more: LabelledDocuments) -> Traine
 
 
 def _stored_counts(sorter: TrainedSorter, pruned: PrunedCounts) -> _LabelledCounts:
-    """What a sorter knows of its documents. Presence tells nothing of counts, and none are needed then."""
+    """What a sorter knows of its documents. Presence says nothing of counts, and none are needed then."""
     frequency = sorter.trained.label_document_frequency
     arrays = sorter.classifier.arrays()
     additive = families.family(sorter.plan.classifier).additive

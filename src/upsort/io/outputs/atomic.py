@@ -3,7 +3,7 @@
 The one owner of what is not whole yet: unfinished files beside their targets, and folders of copies to read from.
 
 Each is held by a lock for as long as the run lives that made it, so that another run can tell what is in use from what a dead
-run has left behind, and clears the latter. What a run leaves on purpose, to be gone on with, it says in `kept`.
+run has left behind, and clears the latter. What a run leaves on purpose, to be resumed, it says in `kept`.
 
 The one door through which every file is written.
 
@@ -59,14 +59,14 @@ _left_files: list[str] = []
 
 
 def left_files() -> list[str]:
-    """What this run has left to be gone on with, in sentences; empties the list."""
+    """What this run has left to be resumed, in sentences; empties the list."""
     sentences = list(_left_files)
     _left_files.clear()
     return sentences
 
 
 def keep_unfinished(sentence: str) -> None:
-    """Say what is left on purpose, and how to go on with it."""
+    """Say what is left on purpose, and how to resume it."""
     _left_files.append(sentence)
 
 
@@ -170,7 +170,7 @@ def _clear_folders(place: Path) -> None:
 
 
 def _remove_if_dead(path: Path, remove: Callable[[], object]) -> None:
-    """Remove what hangs on a file that no run holds."""
+    """Remove what depends on a file that no run holds."""
     with suppress(OSError):  # of another owner, or gone meanwhile
         handle = os.open(path, os.O_RDWR)
         try:

@@ -48,19 +48,19 @@ _SIDE_FILES = {".mtx": _NAMES, ".npy": ("data.npy", "indices.npy", "indptr.npy",
 
 
 def matrix_files(path: Path) -> list[Path]:
-    """The files of a matrix that is written under a name: itself, but for arrays, and what lies beside it."""
+    """The files of a matrix that is written under a name: itself, but for arrays, and what lies next to it."""
     ending = path.suffix.lower()
     side_files = [path.with_suffix(f".{name}") for name in _SIDE_FILES.get(ending, ())]
     return side_files if ending == ".npy" else [path, *side_files]
 
 
 def exported_files(path: Path) -> list[Path]:
-    """An exported sorter, and the texts with their tokens beside it."""
+    """An exported sorter, and the texts with their tokens next to it."""
     return [path, path.with_name(f"{path.stem}.tokens.json")]
 
 
 IN_NAME = "*"
-"""What stands for the number of a part in the name of an output."""
+"""What represents the number of a part in the name of an output."""
 
 _DIGITS = 4
 

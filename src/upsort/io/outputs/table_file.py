@@ -48,7 +48,7 @@ def _compressed(file: BinaryIO, path: Path) -> Iterator[BinaryIO]:
 
 
 def check_same_run(theirs: Mapping[str, Any], mine: Mapping[str, Any]) -> None:
-    """Raise DataProblem where what an interrupted run went by, as it was written down, is not what this one goes by."""
+    """Raise DataProblem where what an interrupted run went by, as it was written down, is not what this one uses."""
     own = json.loads(json.dumps(mine))
     if theirs != own:
         differing = sorted(name for name in {*theirs, *own} if theirs.get(name) != own.get(name))
@@ -58,11 +58,11 @@ def check_same_run(theirs: Mapping[str, Any], mine: Mapping[str, Any]) -> None:
 
 
 class ResumableTable:
-    """A block in which blocks of rows are written, and after each is told how many input rows are done.
+    """A block in which blocks of rows are written, and after each is reported how many input rows are done.
 
     path: the target. table: its columns. key: what must be the same for going on (sorter, sources, options). resume:
-    whether to go on with an earlier part. overwrite: whether an earlier part may be begun anew. Raises DataProblem when there is
-    a part and it is not to be gone on with, does not fit, or is being written by another run.
+    whether to resume an earlier part. overwrite: whether an earlier part may be begun anew. Raises DataProblem when there is
+    a part and it is not to be resumed, does not fit, or is being written by another run.
     """
 
     def __init__(self, path: Path, table: TableLayout, key: Mapping[str, Any], resume: bool, overwrite: bool) -> None:

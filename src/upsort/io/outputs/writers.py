@@ -35,7 +35,7 @@ class _Delimited:
     """Separated cells, quoted where they hold a delimiter, a quote or a line end (RFC 4180).
 
     Rows are written column by column of a block: most columns hold nothing that needs a quote, which one look at the whole
-    column tells. That is several times as fast as looking at each cell's characters.
+    column says. That is several times as fast as looking at each cell's characters.
     """
 
     def __init__(self, stream: TextIO, delimiter: str) -> None:

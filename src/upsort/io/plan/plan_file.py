@@ -66,7 +66,7 @@ def checked_plan(values: dict[str, Any], where: str) -> Plan:
         values = {**{key: value for key, value in values.items() if key != "try"}, "candidates": tried}
     plan_values = _as_lists(values)
     _check_names(plan_values, where)
-    for name, table in plan_values.get("source", {}).items():  # apart from the rest, so that an error tells which
+    for name, table in plan_values.get("source", {}).items():  # apart from the rest, so that an error says which
         _converted(table, Source, ("source", name), where)
     plan = _converted(plan_values, Plan, (), where)
     _check_combinations(plan, where)
@@ -235,7 +235,7 @@ def _as_list(value: Any) -> Any:
 
 
 def _converted(values: Any, record: type[Made], within: tuple[str, ...], where: str) -> Made:
-    """The record that values make. within: where they stand in the plan. Raises UsageProblem for one that it does not take."""
+    """The record that values make. within: where they are in the plan. Raises UsageProblem for one that it does not take."""
     try:
         return convert(values, record)
     except ValidationError as error:

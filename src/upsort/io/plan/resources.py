@@ -209,7 +209,7 @@ _PARTS = {"NOUN": "noun", "PROPN": "noun", "VERB": "verb", "AUX": "verb", "ADJ":
 
 
 def method_for(choices: Plan) -> PlanWithResources:
-    """A plan with what stands in the files it names. Raises DataProblem for a file that cannot be used."""
+    """A plan with what is in the files it names. Raises DataProblem for a file that cannot be used."""
     costs = read_costs(Path(choices.decide.cost_file)) if choices.decide.cost_file else None
     return PlanWithResources(choices, resources_for(choices.clean, choices.features), costs)
 
@@ -278,9 +278,9 @@ def read_protected(path: Path) -> tuple[str, ...]:
 
 
 def read_lemmas(path: Path, part: str = "") -> dict[str, str]:
-    """A table of `form<TAB>lemma`, or a CoNLL-U file (its columns FORM, LEMMA and UPOS); the commonest lemma of each form.
+    """A table of `form<TAB>lemma`, or a CoNLL-U file (its columns FORM, LEMMA and UPOS); the most common lemma of each form.
 
-    part: only forms of this part of speech, where the file tells it. Raises DataProblem with the line that is wrong.
+    part: only forms of this part of speech, where the file says it. Raises DataProblem with the line that is wrong.
     """
     conllu = path.suffix.lower() == ".conllu"
     counts: dict[str, Counter[str]] = {}

@@ -57,7 +57,7 @@ def onnx_bytes(rule: PlainRule, metadata: Mapping[str, str]) -> bytes:
     """An ONNX model: `tokens`, (n, t) texts padded with empty ones → `scores` and `probabilities`, (n, k) float64, and `label`,
     (n,), or `labels_given`, (n, k), where a text may have several.
 
-    told: what stands in the model's metadata. Raises UsageProblem where the library is missing, or the model is too large for a
+    told: what is in the model's metadata. Raises UsageProblem where the library is missing, or the model is too large for a
     file.
     """
     try:
@@ -103,7 +103,7 @@ def onnx_bytes(rule: PlainRule, metadata: Mapping[str, str]) -> bytes:
 
 
 def _counts(graph: _GraphBuilder, rule: PlainRule) -> str:
-    """(n, v) how often each term stands in each text. The counter's columns are those of the terms, ordered by their length."""
+    """(n, v) how often each term is in each text. The counter's columns are those of the terms, ordered by their length."""
     least, most = rule.lengths
     order = sorted(range(len(rule.terms)), key=lambda column: len(rule.terms[column]))
     begins = np.cumsum([0, *(sum(len(term) * (len(term) == n) for term in rule.terms) for n in range(1, most))])
@@ -219,7 +219,7 @@ def _each(graph: _GraphBuilder, calibration: Calibration) -> str:
 
 
 def json_bytes(rule: PlainRule, metadata: Mapping[str, str]) -> bytes:
-    """The rule as an object of JSON; docs/files.md says what stands in it. told: what stands there beside it."""
+    """The rule as an object of JSON; docs/files.md says what is in it. told: what is there next to it."""
     calibration = rule.calibration
     values = {
         **metadata,

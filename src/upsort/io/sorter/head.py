@@ -90,7 +90,7 @@ class TrainingHead(Struct, frozen=True, kw_only=True):
 
 
 class ExtraColumnsHead(Struct, frozen=True, kw_only=True):
-    """The columns beside the text."""
+    """The columns next to the text."""
 
     numbers: list[str]
     categories: list[Category]
@@ -103,7 +103,7 @@ class ExtraColumnsHead(Struct, frozen=True, kw_only=True):
 
 
 class FeatureSpaceHead(ExtraColumnsHead, frozen=True, kw_only=True):
-    """The columns beside the terms."""
+    """The columns next to the terms."""
 
     counted: Count
 

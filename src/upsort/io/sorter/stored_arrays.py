@@ -1,4 +1,4 @@
-"""The documents that a sorter keeps, as members of its file: arrays, and what of them stands in its head."""
+"""The documents that a sorter keeps, as members of its file: arrays, and what of them is in its head."""
 
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -69,7 +69,7 @@ def stored_arrays(stored: StoredDocuments) -> dict[str, AnyArray]:
 
 
 def stored_head(stored: StoredDocuments) -> dict[str, Any]:
-    """What of them stands in the head."""
+    """What of them is in the head."""
     cells = stored.measured.cells
     return {
         "stands_for": stored.represents.tolist(),

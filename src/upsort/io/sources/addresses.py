@@ -54,7 +54,7 @@ def full_address(shown: str) -> str:
 
 
 def without_password(text: str, shown: str) -> str:
-    """A sentence of a driver without the password of an address, should it stand there."""
+    """A sentence of a driver without the password of an address, should it are there."""
     address = full_address(shown)
     for pattern in (_IN_FRONT, _IN_CHOICES):
         for match in pattern.finditer(address):

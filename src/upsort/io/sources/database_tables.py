@@ -123,7 +123,7 @@ class DatabaseTable:
     """A block in which rows are written, and told how many input rows are done; see `resumable.ResumableTable`.
 
     place: the address of the database, with its password hidden, and the table. key: what must be the same for going on.
-    resume: whether to go on with an earlier run. overwrite: whether the table, or what an earlier run left, may be replaced.
+    resume: whether to resume an earlier run. overwrite: whether the table, or what an earlier run left, may be replaced.
     Raises DataProblem where the table is there and is not to be replaced, or an earlier run left rows and is not to be gone on
     with, or was another one.
     """
@@ -172,7 +172,7 @@ class DatabaseTable:
         self._create(_NOTES in there, earlier is not None)
 
     def _create(self, with_notes: bool, again: bool) -> None:
-        """An empty table beside the target, and the note of it."""
+        """An empty table next to the target, and the note of it."""
         columns = ", ".join(
             f"{self.connection.column(name)} {self.connection.numbers_are if name in self.layout.numbers else 'TEXT'}"
             for name in self.layout.columns
@@ -210,7 +210,7 @@ class DatabaseTable:
         except DataProblem:
             if error is None:
                 keep_unfinished(self._resume_note())
-                raise  # else what went wrong first is told
+                raise  # else what went wrong first is reported
         finally:
             self.connection.close()
 

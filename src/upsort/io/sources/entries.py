@@ -166,7 +166,7 @@ def _between(path: Path, folder: Path) -> Iterator[Path]:
 def _size(path: Path) -> int | None:
     try:
         return path.stat().st_size
-    except OSError:  # who opens it tells of it
+    except OSError:  # who opens it says of it
         return None
 
 

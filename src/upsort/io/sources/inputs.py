@@ -28,7 +28,7 @@ DATABASE = "database"
 
 @record(frozen=True)
 class Inputs:
-    """What a command reads. notes: what was found out and should be told. kinds: the names of the formats,
+    """What a command reads. notes: what was detected and should be reported. kinds: the names of the formats,
     `archive` and `database`."""
 
     tables: tuple[SourceTable, ...]

@@ -2,7 +2,7 @@
 is needed, so that it can be read like a file, again and again.
 
 A connection that drops is taken up where it ended. What came is held against what the store says of it: its size, its digest
-where the store tells one, and whether it was still the same object at the end.
+where the store says one, and whether it was still the same object at the end.
 """
 
 import base64
@@ -109,7 +109,7 @@ def _fetch(store: Any, name: str, shown: str, out: BinaryIO) -> None:
                     f"{shown} broke off after {done:,} bytes: {_message_of(error, shown)}.",
                     "Try again; nothing of it was used.",
                 ) from error
-            if size is None:  # such an object cannot be gone on with
+            if size is None:  # such an object cannot be resumed
                 out.seek(0)
                 out.truncate()
                 digest, done = hashlib.md5(usedforsecurity=False), 0
@@ -151,7 +151,7 @@ def _object_info(store: Any, name: str) -> Mapping[str, Any]:
 
 
 def _digest_in(info: Mapping[str, Any]) -> bytes | None:
-    """The MD5 digest that a store tells, where it does."""
+    """The MD5 digest that a store says, where it does."""
     for key in ("md5Hash", "Content-MD5", "content_md5"):
         value = info.get(key)
         if isinstance(value, bytes | bytearray):
@@ -201,7 +201,7 @@ def exists(address: str) -> bool:
 
 
 class Outbox:
-    """Folders here that stand for those of stores; what is written into them is sent at the end."""
+    """Folders here that represent those of stores; what is written into them is sent at the end."""
 
     def __init__(self) -> None:
         self.copies = LocalCopies()
@@ -209,7 +209,7 @@ class Outbox:
 
     @property
     def shown_paths(self) -> dict[str, str]:
-        """The folders here, and what they stand for."""
+        """The folders here, and what they represent."""
         return {str(folder): without_secrets(address) for address, folder in self.folders.items()}
 
     def place(self, address: str) -> Path:

@@ -43,7 +43,8 @@ def whole_table_chunk() -> Iterator[Chunk]:
 
 
 def divisible(entry: SourceEntry, encoding: Encoding) -> bool:
-    """Whether a file is worth dividing and can be begun anywhere. One in a guessed encoding is not divided: what speaks against
+    """Whether dividing a file saves time and it can be read from the middle. One in a guessed encoding is not divided:
+    what speaks against
     the guess is only seen in the whole."""
     if encoding.guessed or not encoding.name.replace("_", "-").startswith(_BYTE_BY_BYTE):
         return False
@@ -79,7 +80,7 @@ def line_chunks(entry: SourceEntry, reading: ReadSettings) -> Iterator[Chunk]:
 
 def cell_chunks(entry: SourceEntry, delimiter: str, reading: ReadSettings) -> Iterator[Chunk]:
     """Of a table of separated cells, whose rows may go over several lines. They begin where blocks do, so that the blocks are
-    those of the whole. What cannot be told apart is left to the last one, and so are blank lines at the end."""
+    those of the whole. What cannot be distinguished is left to the last one, and so are blank lines at the end."""
     begin, line = 0, 1
     cut = None
     with entry.open() as stream:

@@ -100,7 +100,7 @@ def column_in(name: str, columns: Sequence[str]) -> bool:
 
 
 def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> ColumnRoles:
-    """Where the named columns stand in one table. Raises UsageProblem for one that is not there."""
+    """Where the named columns are in one table. Raises UsageProblem for one that is not there."""
 
     def place(name: str) -> int | None:
         return column_place(name, columns, source) if name else None
@@ -162,7 +162,7 @@ def guessed_columns(
     """Fill in the text and label columns that nobody named, from the first rows of a table.
 
     The text is the column called so, or else the one with the longest cells; the label, among the columns of few short
-    values, the one that the text tells most about. `label_is` says whether there must be a label, may be one, or is none to
+    values, the one that the text says most about. `label_is` says whether there must be a label, may be one, or is none to
     be looked for. Returns the completed columns and what to tell.
     """
     rows = rows[:_SAMPLE]
@@ -191,7 +191,7 @@ def guessed_columns(
 def _likeliest_label(
     columns: Sequence[str], rows: Sequence[Sequence[str]], texts: Sequence[str], used: set[str]
 ) -> tuple[int | None, float]:
-    """The place of the column that is most likely the label, and how much the text tells about it."""
+    """The place of the column that is most likely the label, and how much the text says about it."""
     merits: dict[int, float] = {}
     plain = set(plain_names(columns))
     for place, name in enumerate(columns):
@@ -276,7 +276,7 @@ class ColumnMapper:
         self._places: dict[tuple[str, ...], list[int] | None] = {}
 
     def rows(self, columns: Sequence[str], rows: Sequence[Sequence[str]]) -> list[list[str]]:
-        """Rows that stand under `columns` as rows of the output; lists of their own."""
+        """Rows that are under `columns` as rows of the output; lists of their own."""
         places = self._known(tuple(columns))
         if places is None:
             return [list(row) for row in rows]
@@ -287,7 +287,7 @@ class ColumnMapper:
         return self.rows(columns, [row])[0]
 
     def _known(self, columns: tuple[str, ...]) -> list[int] | None:
-        """Where each column of the output stands in a table, −1 where it does not; None where both are the same."""
+        """Where each column of the output is in a table, −1 where it does not; None where both are the same."""
         if columns not in self._places:
             at = {name: place for place, name in enumerate(columns)}
             same = list(columns) == self.columns

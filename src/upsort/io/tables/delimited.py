@@ -42,7 +42,7 @@ _TOO_LARGE = "field larger than field limit"  # of the library
 
 @record(frozen=True)
 class Dialect:
-    """What was found out about a table."""
+    """What was detected about a table."""
 
     encoding: Encoding
     delimiter: str
@@ -217,7 +217,7 @@ def _rows_and_lines(sample: str, delimiter: str) -> tuple[list[list[str]], list[
 
 def _likeliest_delimiter(sample: str) -> str:
     """The delimiter by which most rows have as many cells as the first, or nearly all rows as many as each other, where a title
-    stands above them; more columns win among equals."""
+    is above them; more columns win among equals."""
     best, best_merit = ",", (0.0, 1)
     for delimiter in DELIMITERS:
         rows, _ = _rows_and_lines(sample, delimiter)

@@ -1,4 +1,4 @@
-"""Blocks of documents as a reader hands them on: texts, what stands beside them, and the rows that they came from; how they are
+"""Blocks of documents as a reader hands them on: texts, what is next to them, and the rows that they came from; how they are
 joined, and how they travel to other processes.
 """
 
@@ -72,7 +72,7 @@ def _travelled_cells(cells: Sequence[str]) -> Sequence[str]:
 
 @record(frozen=True, kw_only=True)
 class DocumentBlock:
-    """Usable rows of one table, in order. documents: texts and the columns beside them. rows: all cells, as read. lines: where
+    """Usable rows of one table, in order. documents: texts and the columns next to them. rows: all cells, as read. lines: where
     each row begins in `source`."""
 
     source: str

@@ -133,7 +133,7 @@ class DocumentReader:
     """Reads rows as a plan or a sorter wants them.
 
     columns: which are what. apart: several text columns are parts of their own. cleaning: whose patterns may take without end
-    on a document, which is refused then. beside: the names of number and of category columns, where no table tells them.
+    on a document, which is refused then. beside: the names of number and of category columns, where no table says them.
     of_training: whether the columns are those that a sorter was trained with.
     """
 
@@ -236,7 +236,7 @@ class DocumentReader:
         return self._read([[cell_named(values, name) for name in columns] for values in objects], roles)
 
     def of_text(self, text: str) -> Documents | RejectionReason:
-        """The document of which only the text is known; it stands in the last text column."""
+        """The document of which only the text is known; it is in the last text column."""
         return self.of_object({(self.columns.text or ("text",))[-1]: text})
 
     def _read(
@@ -292,7 +292,7 @@ class DocumentReader:
 
 
 def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: list[int]) -> DocumentBlock:
-    """The documents at some places of a block, with what stands beside them."""
+    """The documents at some places of a block, with what is next to them."""
     rows = block.rows
     if len(places) < len(rows):
         documents, rows = documents.rows(places), [rows[place] for place in places]

@@ -35,19 +35,19 @@ _LEAST_FREQUENT = 10  # characters that a share is counted of
 _LEAST_SHARE_OF_FREQUENT = 0.1
 _FALLBACK = "latin-1"
 _LEAST_ZEROS = 0.01  # of the bytes of text in 16 bits: its delimiters and line ends have one each
-_LEAST_PLACED = 0.9  # of the zero bytes of text in 16 bits that stand on the same side of their pairs
+_LEAST_PLACED = 0.9  # of the zero bytes of text in 16 bits that are on the same side of their pairs
 _SOUND_FOR_A_STRAY = 2  # characters of UTF-8 for each byte that is not, in a file of UTF-8 that is damaged
 _MARKED = 5  # letters that a guess is shown by
 _ODD = re.compile(
     r"[\x80-\x9f\u2500-\u259f\ue000-\uf8ff\ufffe\uffff]"  # no text holds these
     r"|(?<=[^\W\d_])[\xa1-\xac\xae-\xb6\xb8\xb9\xbb-\xbf×÷](?=[^\W\d_])"  # signs between letters
-    r"|(?<=[^\W\d_])[¢¤¦¨¬¯±´¶¸¹¼½¾]|[¢¤¦¨¬¯±´¶¸¹¼½¾](?=[^\W\d_])"  # and beside them
+    r"|(?<=[^\W\d_])[¢¤¦¨¬¯±´¶¸¹¼½¾]|[¢¤¦¨¬¯±´¶¸¹¼½¾](?=[^\W\d_])"  # and next to them
     r"|[\xc0-\xff]{4,}"
 )
 _ODDNESS_COSTS = 5.0  # logarithmic units for a text of nothing else
 _LEAST_ODD = 3  # places that make a guess doubtful
 _LEAST_ODD_SHARE = 0.005  # of the letters beyond ASCII
-_AS_GOOD = 0.03  # by how much more disorder the commonest of the Western encodings is still preferred
+_AS_GOOD = 0.03  # by how much more disorder the most common of the Western encodings is still preferred
 
 NOTED_ESCAPE = "upsort-noted-escape"
 """An error handler for decoding that keeps undecodable bytes as surrogates (PEP 383), and counts that it did."""
@@ -71,8 +71,9 @@ codecs.register_error(NOTED_ESCAPE, _noted_escape)
 
 @record(frozen=True)
 class Encoding:
-    """name: a codec's name. guessed: whether it was inferred from the bytes and should be told. alike: others by which the bytes
-    looked at are the same text. letters: the commonest of those beyond ASCII that it gives."""
+    """name: a codec's name. guessed: whether it was inferred from the bytes and should be reported. alike: others by
+    which the bytes
+    looked at are the same text. letters: the most common of those beyond ASCII that it gives."""
 
     name: str
     guessed: bool = False
@@ -80,7 +81,7 @@ class Encoding:
     letters: tuple[str, ...] = ()
 
     def description(self, source: str) -> list[str]:
-        """What is to be told about it."""
+        """What is to be reported about it."""
         if not self.guessed:
             return []
         by = f", with letters such as {listed(self.letters)}" if self.letters else ""
@@ -92,7 +93,7 @@ class Encoding:
 
 
 class EncodingDoubts:
-    """What speaks against a guess while a source is read: characters that hardly stand in any text."""
+    """What speaks against a guess while a source is read: characters that barely are in any text."""
 
     def __init__(self, encoding: Encoding, source: str) -> None:
         self.encoding, self.source = encoding, source
@@ -217,7 +218,7 @@ def _guess(sample: bytes) -> Encoding:
 
 
 def _by_frequent_characters(sample: bytes) -> Encoding | None:
-    """Of the encodings of East Asia the one that gives the most of the characters that stand in every text; read by another one,
+    """Of the encodings of East Asia the one that gives the most of the characters that are in every text; read by another one,
     they come out as rare ones."""
     shares = {}
     for name, frequent in _FREQUENT.items():
@@ -237,12 +238,12 @@ def _encoding_of(name: str, text: str, alike: tuple[str, ...]) -> Encoding:
 
 
 def _oddness(text: str) -> float:
-    """The share of the characters beyond ASCII that hardly stand where they do."""
+    """The share of the characters beyond ASCII that barely stand where they do."""
     return len(_ODD.findall(text)) / max(1, sum(character > "\x7f" for character in text))
 
 
 def _by_its_language(sample: bytes, family: tuple[str, ...], candidate: str) -> Encoding:
-    """Of the encodings of a family the one whose text is likeliest in some language; among equals the commonest."""
+    """Of the encodings of a family the one whose text is likeliest in some language; among equals the most common."""
     texts = {}
     for name in family:
         with suppress(UnicodeDecodeError):
@@ -271,4 +272,4 @@ _FREQUENT = {
     ),
     "cp949": frozenset("이다에는의을가고하지로한를은어기자도사리니시요해수나습있었아들대서일그인과만것제"),
 }  # fmt: skip
-"""Characters that stand in nearly every text of a language: syllables of Japanese and Korean, the commonest signs of Chinese."""
+"""Characters that are in nearly every text of a language: syllables of Japanese and Korean, the most common signs of Chinese."""

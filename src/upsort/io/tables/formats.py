@@ -70,7 +70,7 @@ FORMATS: list[Format] = [
     ),
     TEXT,
 ]
-"""In the order in which they are told."""
+"""In the order in which they are reported."""
 
 
 def reading_names() -> list[str]:
@@ -79,7 +79,7 @@ def reading_names() -> list[str]:
 
 
 def writing_endings(resumable: bool = False) -> list[str]:
-    """The endings of tables that can be written, with their dots. resumable: only of those that can be gone on with; others may
+    """The endings of tables that can be written, with their dots. resumable: only of those that can be resumed; others may
     be packed too."""
     plain = [
         f".{ending}"
@@ -128,7 +128,7 @@ def format_of_content(beginning: bytes) -> Format:
 
 
 def format_of_file(name: str, alone: bool) -> Format | None:
-    """The format that a file's name tells. alone: whether it is a source of its own, not one file of a folder or archive."""
+    """The format that a file's name says. alone: whether it is a source of its own, not one file of a folder or archive."""
     ending = ending_of(name)
     if (format_ := format_of_ending(ending)) is not None:
         return format_

@@ -43,7 +43,7 @@ def heading_from_options(
 
 def heading_of(rows: Sequence[Sequence[str]], header: bool | None) -> Heading:
     """The heading of a table by its first rows, none of them blank. header: whether there is a row of names; None where that is
-    to be found out.
+    to be detected.
 
     Titles are rows at the beginning that fill at most half of the columns that the table has, followed by one that fills more
     and looks like names; where that is not so, the first row is taken for what it looks like.
@@ -62,7 +62,7 @@ def heading_of(rows: Sequence[Sequence[str]], header: bool | None) -> Heading:
 
 
 def heading_at(rows: Sequence[Sequence[str]], lines: Sequence[int], row_number: int, source: str) -> Heading:
-    """The heading whose names stand in the row that begins at a line. Raises DataProblem where none does."""
+    """The heading whose names are in the row that begins at a line. Raises DataProblem where none does."""
     if row_number not in lines:
         raise DataProblem(
             f"{source} has no row that begins at line {row_number}.",
@@ -73,7 +73,7 @@ def heading_at(rows: Sequence[Sequence[str]], lines: Sequence[int], row_number: 
 
 
 def title_notices(source: str, heading: Heading) -> list[str]:
-    """What is to be told about rows above the names; nothing where there are none."""
+    """What is to be reported about rows above the names; nothing where there are none."""
     if not heading.titles:
         return []
     first = next(cell.strip() for row in heading.titles for cell in row if cell.strip())
@@ -91,7 +91,7 @@ def _usual_width(rows: Sequence[Sequence[str]]) -> int:
 
 
 def _filled(row: Sequence[str]) -> int:
-    """How many different things stand in a row: a merged title is one."""
+    """How many different things are in a row: a merged title is one."""
     return len({cell.strip() for cell in row} - {""})
 
 
@@ -149,7 +149,7 @@ _LINE_END = re.compile("\r\n|\r|\n")
 
 
 def without_footer_rows(blocks: Iterator[Block]) -> Iterator[Block]:
-    """The same blocks; of the last one the rows that stand below the table are refused.
+    """The same blocks; of the last one the rows that are below the table are refused.
 
     They are: a row of a word for a total and of numbers, and after an empty row one in which only the first cell is filled; each
     only where nothing else follows. Tables of one or two columns are left as they are.

@@ -101,7 +101,7 @@ def value_at(value: Any, steps: Sequence[str | int]) -> Any:
 
 
 def value_named(value: Any, name: str) -> Any:
-    """What a name stands for in an object: one of its own keys, or a path; NOTHING_THERE where it has no such thing."""
+    """What a name represents in an object: one of its own keys, or a path; NOTHING_THERE where it has no such thing."""
     if isinstance(value, dict):
         if name in value:
             return value[name]
@@ -182,7 +182,7 @@ def cell_at(values: dict[str, Any], steps: Steps) -> str:
 
 
 def cell_named(values: Mapping[str, Any], name: str) -> str:
-    """The cell of what a name or a path stands for in an object."""
+    """The cell of what a name or a path represents in an object."""
     value = value_named(values, name)
     return ABSENT if value is NOTHING_THERE else _cell(value)
 

@@ -23,7 +23,7 @@ def lines_of(path: Path) -> list[str]:
 
 
 class ReasonKind(StrEnum):
-    """The kinds of reason. {0} and {1} stand for what a reason is about."""
+    """The kinds of reason. {0} and {1} represents what a reason is about."""
 
     WIDTH = "{0} where the table has {1} columns"
     BYTES = "{0}"
@@ -54,7 +54,7 @@ class ReasonKind(StrEnum):
 
 @record(frozen=True)
 class RejectionReason:
-    """about: what stands in the places of the kind's wording. detail: what is special to the row."""
+    """about: what is in the places of the kind's wording. detail: what is special to the row."""
 
     why: ReasonKind
     about: tuple[str, ...] = ()
@@ -78,11 +78,11 @@ class EmptySource(DataProblem):
 
 @record(frozen=True, kw_only=True)
 class ReadSettings:
-    """How a source is to be read where that is not left to be found out.
+    """How a source is to be read where that is not left to be detected.
 
     kind: an ending without its dot (`csv`, `jsonl`, `text` …). encoding: a codec's name. delimiter: one character.
     header: whether the first row names the columns. header_row: the line of the row that does, counted from 1; 0 where that is
-    to be found out. sheet: of a spreadsheet. table, query: of a database. each_line: each line of a text file is a
+    to be detected. sheet: of a spreadsheet. table, query: of a database. each_line: each line of a text file is a
     document. label_from: where the label of a text file is taken from: `folder`, `name`, or a regular expression with a group.
     unpack_limit: bytes that one archive may unpack to. largest_cell: bytes or characters that one row, or one cell, may have.
     """
@@ -207,7 +207,8 @@ class Chunking:
 
 @record(frozen=True, kw_only=True)
 class SourceTable:
-    """A table that can be read any number of times. notes: what was found out about it and should be told. text, label: columns
+    """A table that can be read any number of times. notes: what was detected about it and should be reported. text,
+    label: columns
     of which it is known, without a look at the rows, that they hold texts and labels. division: where it can be read in
     stretches."""
 
@@ -335,10 +336,10 @@ class TableLayout:
 class Format:
     """A format of tables.
 
-    name: as it is told. endings: of its files, without dots, the usual one first; they are the names of --as too. signature:
+    name: as it is reported. endings: of its files, without dots, the usual one first; they are the names of --as too. signature:
     whether the beginning of a file is that of this format; asked only of files without a name. read: one file as a table.
     read_together: several files as one table, where each is no table of its own. reads_with: the options of reading that it goes
-    by. to_text: a writer to a text stream; tables of such a format can be gone on with. to_bytes: a writer to a stream of bytes,
+    by. to_text: a writer to a text stream; tables of such a format can be resumed. to_bytes: a writer to a stream of bytes,
     for those that have to be whole. nested: whether cells may hold objects and lists.
     """
 

@@ -190,7 +190,8 @@ Change = Mapping[str, Any]
 def extra_column_changes(inputs: Inputs, columns: Columns, names: Sequence[str]) -> list[Change]:
     """For each of the named columns what makes a plan sort by it too, then for all of them together.
 
-    names: of columns, or patterns. What a column holds is told by the first rows of the first table. Raises UsageProblem for a
+    names: of columns, or patterns. What a column holds is reported by the first rows of the first table. Raises
+    UsageProblem for a
     column that is not there, has its use already, or holds neither numbers nor few values.
     """
     first = inputs.tables[0]
@@ -259,7 +260,7 @@ _PENALTY, _TIMES_THE_PENALTY = "classifier.penalty", (0.3, 3.0)
 def trials(plan: Plan, most: int, extra_columns: Sequence[Change] = ()) -> list[Candidate]:
     """At most so many candidates, the plan as it is first; the same for the same plan and seed, however many are asked for.
 
-    beside: changes that make a plan sort by columns beside the text.
+    beside: changes that make a plan sort by columns next to the text.
     """
     candidates: list[Candidate] = []
     for change in _changes(plan, extra_columns):

@@ -47,8 +47,8 @@ _WORTH_PROCESSES = 5_000  # documents, each counted as often as it is in a piece
 
 @record(frozen=True, kw_only=True)
 class RunContext:
-    """inputs: the tables. plan: with its columns complete. aside: takes refused rows. advance: is told of documents done.
-    engine: does what can be shared. tell: is told, before it begins, what changes how it is done. folding: processes to
+    """inputs: the tables. plan: with its columns complete. aside: takes refused rows. advance: is reported of documents done.
+    engine: does what can be shared. tell: is reported, before it begins, what changes how it is done. folding: processes to
     share trainings, 0 to find out. sorter: whose plan it is, where it is that of a sorter, which
     then gives what the plan was made with."""
 
@@ -63,7 +63,7 @@ class RunContext:
 
     def parallel(self, documents: LabelledDocuments, trainings: int = 1) -> ParallelMap:
         """What does pieces of work, each of so many trainings on the documents. Where nobody says by how many processes, little
-        work is not worth others; where they are more than memory has room for, fewer do it, which is told."""
+        work is not worth others; where they are more than memory has room for, fewer do it, which is reported."""
 
         if isinstance(
             documents.measured.counts, PartitionedMatrix
@@ -101,7 +101,7 @@ def kept_cluster(address: str) -> Iterator[str]:
 
 
 def _bytes_of_training(documents: LabelledDocuments) -> int:
-    """About what a training takes beside the counts: the matrix of one side of a split, exact and short, that of its own folds,
+    """About what a training takes next to the counts: the matrix of one side of a split, exact and short, that of its own folds,
     and weights with the directions in which they are changed."""
     numbers, terms = documents.measured.counts.nnz, documents.measured.counts.shape[1]
     return 40 * int(numbers) + 10 * 8 * terms * len(documents.names)

@@ -59,7 +59,7 @@ def count_blocks(
 
 @record(frozen=True)
 class _BlockCounter:
-    """What a process hands on of a block: its tokens, what stands beside the text, and what else is to be kept."""
+    """What a process hands on of a block: its tokens, what is next to the text, and what else is to be kept."""
 
     cutting: Tokenising
     measures: Sequence[Measure]
@@ -95,7 +95,7 @@ def minimum_documents(choices: plan.Plan) -> int:
 
 
 def with_vectors(measured: CorpusCounts, choices: plan.Plan, sorter: TrainedSorter | None = None) -> CorpusCounts:
-    """The same with the vectors of its terms, where the plan names a file of them. sorter: that has them, in place of the
+    """The same with the vectors of its terms, where the plan names a file of them. sorter: that has them, instead of the
     file."""
     if not choices.features.vectors_file:
         return measured

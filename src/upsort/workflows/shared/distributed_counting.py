@@ -62,8 +62,8 @@ class CountingTask:
 
 @record(frozen=True, kw_only=True)
 class CountedBrief:
-    """What is told of some pieces. sizes: documents of each block. tokens: (n,) words of each document. kept: of each block.
-    spaced: whether a word holds a space, so that longer terms cannot be told apart by theirs. names: of hashed terms, for each
+    """What is reported of some pieces. sizes: documents of each block. tokens: (n,) words of each document. kept: of each block.
+    spaced: whether a word holds a space, so that longer terms cannot be distinguished by theirs. names: of hashed terms, for each
     part of the text."""
 
     sizes: list[int]
@@ -161,7 +161,8 @@ PARTS_PER_PARTITION = 64
 
 @record(frozen=True, kw_only=True)
 class DistributedCounts:
-    """kept: of each block. prints: of all documents, where blocks have them. full_forms: words that stems or lemmas stand for."""
+    """kept: of each block. prints: of all documents, where blocks have them. full_forms: words that stems or lemmas
+    represents."""
 
     measured: CorpusCounts
     block_data: list[Any]
@@ -195,8 +196,8 @@ def _many(work: RunContext) -> bool:
 def distributed_counts(
     work: RunContext, reader: DocumentReader, cleaning: Cleaner, at_least: int, keep: Keep
 ) -> DistributedCounts | None:
-    """All usable documents. keep: what is kept of each block. at_least: documents that a term must stand in. None where the terms
-    cannot be told apart after all, or there is no document."""
+    """All usable documents. keep: what is kept of each block. at_least: documents that a term must are in. None where the terms
+    cannot be distinguished after all, or there is no document."""
     executor, features = work.engine.executor, work.plan.features
     assert executor is not None
     reading = DocumentReading(inputs=work.inputs, reader=reader, characters=BLOCK_CHARACTERS)
@@ -255,7 +256,7 @@ def distributed_counts(
 
 
 def _forwarded(brief: CountedBrief, pieces: int, tables: Sequence[TermNames], work: RunContext) -> CountedBrief:
-    """What is told of so many pieces, the names of hashed terms passed on."""
+    """What is reported of so many pieces, the names of hashed terms passed on."""
     for table, names in zip(tables, brief.names, strict=True):
         names.record_names(table)
     for _ in range(pieces):
@@ -279,7 +280,7 @@ class _CountedParts:
     executor: Executor
 
     def measured(self, work: Callable[..., Any], terms: list[str], given: Any) -> CorpusCounts:
-        """All of them in the columns of the corpus. work: puts each there; given: what it is told of those."""
+        """All of them in the columns of the corpus. work: puts each there; given: what it is reported of those."""
         argument = self.executor.put(given)
         parts = [self.executor.submit(work, handle, argument) for handle in self.handles]
         return CorpusCounts(

@@ -38,7 +38,7 @@ def signed(value: float) -> str:
 
 
 def explained_labels(sorter: TrainedSorter, explanation: Explanation) -> list[list[int]]:
-    """Which labels have a sum of their own: the first beside the next; each that is given where a document may have several, or
+    """Which labels have a sum of their own: the first next to the next; each that is given where a document may have several, or
     the one nearest to its threshold where none is."""
     if explanation.given is None:
         return [[explanation.label, explanation.second]]

@@ -163,7 +163,7 @@ class RowFilter:
         return {row[place].strip() for row in documents.block.rows} if place is not None else set()
 
     def _label(self, written: str) -> str:
-        """The label that a cell stands for; each spelling is worked out once."""
+        """The label that a cell represents; each spelling is worked out once."""
         if written not in self._labels:
             settings = self.settings
             label = mapped(written, settings.relabel, settings.fold_case, self.choices.clean.language)
@@ -259,7 +259,7 @@ class FirstPass:
 class GatheredRows:
     """What a block comes to. table: its number. rows: of the corpus, or text: the same as text, where they are written so. count:
     how many. read, documents, marked: rows read, documents kept, those of them marked as to be set aside. refused: rows to set
-    aside. labels: of the documents kept; spelt: of all; written: as the source has them. conflicts: copies that stand under
+    aside. labels: of the documents kept; spelt: of all; written: as the source has them. conflicts: copies that are under
     another label."""
 
     table: int
@@ -319,7 +319,7 @@ class RowGatherer:
         )
 
     def _judge(self, documents: FilteredRows, key: tuple[int, str]) -> None:
-        """Set aside, or rename, what the first pass tells to."""
+        """Set aside, or rename, what the first pass says to."""
         if self.first_pass is None:
             return
         place = self.first_pass.before.get(key, 0)
@@ -361,7 +361,7 @@ def _key(placed: Placed) -> tuple[int, str]:
 def _roles(table: SourceTable, named: Columns) -> ColumnRoles:
     if named.id and not column_in(
         named.id, table.columns
-    ):  # as with any other missing column its cells are empty, which is told
+    ):  # as with any other missing column its cells are empty, which is reported
         named = replace(named, id="")
     try:
         return roles_in(table.columns, table.name, named)

@@ -1,7 +1,7 @@
 """Scoring into parts: a file for each part of the tables, read, decided about and written by whoever takes it, whole or not at
 all.
 
-No row travels. A part that is done has a note beside it of what was added up; a run that ended is gone on with by the parts that
+No row travels. A part that is done has a note next to it of what was added up; a run that ended is resumed by the parts that
 have none, and the notes go when all is done.
 """
 
@@ -23,7 +23,7 @@ from upsort.workflows.shared.scored_rows import ScoreResult, ScoreTally
 
 @record(frozen=True)
 class ResumeChoice:
-    """What becomes of parts that are there. key: what must be the same for going on with them."""
+    """What becomes of parts that are there. key: what must be the same for resuming them."""
 
     key: dict[str, Any]
     resume: bool
@@ -69,7 +69,7 @@ def score_parts(scoring: BlockScorer, incoming: ScoringInput, names: PartNames, 
 
 
 def _prepare(names: PartNames, again: ResumeChoice) -> None:
-    """See to it that what is there is of the same run, where it is gone on with, and else may be replaced."""
+    """See to it that what is there is of the same run, where it is resumed, and else may be replaced."""
     parts, notes = names.there(), names.there(notes=True)
     if parts and not again.overwrite and not (again.resume and notes):
         remedy = "Go on with it: --resume. Or begin anew: --overwrite." if notes else "Replace them with --overwrite."

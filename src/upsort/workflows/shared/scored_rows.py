@@ -22,7 +22,7 @@ from upsort.io.plan.resources import read_costs
 
 @record(frozen=True)
 class DecisionColumn:
-    """One added column. values: what stands in it for each document. digits: behind the point of a number; None for text."""
+    """One added column. values: what is in it for each document. digits: behind the point of a number; None for text."""
 
     name: str
     values: Callable[[TrainedSorter, Decisions], list[Any]]
@@ -202,7 +202,7 @@ class ScoredBlock:
 
 @record(kw_only=True)
 class ScoreTally:
-    """What is added up over all blocks; kept in the journal of a run that can be gone on with."""
+    """What is added up over all blocks; kept in the journal of a run that can be resumed."""
 
     labels: tuple[Counter[str], ...]
     best: list[Ints]
@@ -271,7 +271,7 @@ class ScoreTally:
         self.last = other.last or self.last
 
     def result(self, sorters: Sequence[TrainedSorter]) -> ScoreResult:
-        """What is told of it."""
+        """What is reported of it."""
         drifts = tuple(
             drift(sorter, NewDocuments(best, self.lengths, self.words))
             for sorter, best in zip(sorters, self.best, strict=True)

@@ -82,7 +82,7 @@ _OLD_LETTERS = str.maketrans("âîû", "aiu")
 
 
 def _forms(pattern: str) -> tuple[str, ...]:
-    """All forms of endings: I stands for ı, i, u or ü, A for a or e, D for d or t; longest first."""
+    """All forms of endings: I represents ı, i, u or ü, A for a or e, D for d or t; longest first."""
     pieces = pattern.split()
     for sign, letters in (("I", _HIGH), ("A", _LOW), ("D", "dt")):
         pieces = [piece.replace(sign, letter) for piece in pieces for letter in (letters if sign in piece else sign)]

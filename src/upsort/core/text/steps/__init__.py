@@ -45,7 +45,7 @@ STEPS: dict[str, Step] = {
         LENGTHS,
     )
 }
-"""In the order in which they are told."""
+"""In the order in which they are reported."""
 
 
 def step_called(name: str) -> Step:

@@ -1,4 +1,4 @@
-"""Patterns and pieces of text that somebody brought, and what is to stand in their place.
+"""Patterns and pieces of text that somebody brought, and what is to are in their place.
 
 What is of a kind (links, addresses, names, tags), taken out, kept, or replaced by one term for all of the kind.
 """
@@ -161,7 +161,7 @@ def _written_out(pattern: str) -> int:
 
 
 def _check_template(pattern: "regex.Pattern[str]", new: str) -> None:
-    """Raise UsageProblem where what is to stand in place of a match names a group that there is not."""
+    """Raise UsageProblem where what is to stand instead of a match names a group that there is not."""
     if "\\" not in new:
         return
     try:
@@ -203,7 +203,7 @@ _HASHTAG = re.compile(r"(?<![\w#&])#(\w*[^\W\d]\w*)")
 
 
 def choice(mode: OrMarker, name: str) -> Callable[[Any], str]:
-    """What stands in place of a match. name: of the marker."""
+    """What stands instead of a match. name: of the marker."""
     match mode:
         case "drop":
             return lambda match: " "
