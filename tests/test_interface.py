@@ -122,6 +122,16 @@ def test_threads_get_what_one_gets(desk: Path) -> None:
     assert np.array_equal(np.vstack([one.table for one in found]), alone.table)
 
 
+def test_a_frame_without_pandas_is_a_problem_with_two_lines(desk: Path) -> None:
+    code = (
+        "import sys; sys.modules['pandas'] = None\nimport upsort\n"
+        "try:\n    upsort.load('desk.sorter').label(['moss']).frame()\n"
+        "except upsort.UsageProblem as problem:\n    print(problem.what, problem.remedy)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], cwd=desk, capture_output=True, text=True, check=False)
+    assert done.stdout == "pandas is not installed. Install it: pip install 'upsort[frames]'.\n", done.stderr
+
+
 def test_importing_loads_little_and_labelling_prints_nothing(desk: Path) -> None:
     code = (
         "import sys, upsort; assert 'numpy' not in sys.modules; sorter = upsort.load('desk.sorter');"
