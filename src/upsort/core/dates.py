@@ -49,7 +49,7 @@ class DateOrder(Enum):
 @record(frozen=True)
 class Dates:
     """How the dates of a column are written. order: of those of numbers. form: as strptime has it; empty where it is detected.
-    told: whether any date says which order it is, or somebody does. mixed: whether some say one and some the other."""
+    stated: whether any date says which order it is, or somebody does. mixed: whether some say one and some the other."""
 
     order: DateOrder = DateOrder.DAY
     form: str = ""

@@ -2,8 +2,9 @@
 
 The plan: every choice that, with the data and the seed, reproduces a sorter.
 
-Plain dataclasses. Each key is declared once: its type and bounds, what it is for and where it has an effect (`Key`), its default.
-Reading the TOML file and checking it is the work of `files.plan_file`; comments, errors and docs come from the declarations.
+Plain dataclasses. Each key is declared once: its type and bounds, what it is for and where it has an effect
+(`KeyMetadata`), its default.
+Reading the TOML file and checking it is the work of `io.plan.plan_file`; comments, errors and docs come from the declarations.
 """
 
 from dataclasses import field
@@ -24,7 +25,8 @@ class Condition:
 
 @record(frozen=True, kw_only=True)
 class KeyMetadata:
-    """told: what a key is for, in one line. among: whose names it takes: kinds or steps, which are records of their own, or
+    """description: what a key is for, in one line. among: whose names it takes: kinds or steps, which are records of
+    their own, or
     weightings. only: where it has an effect: in any of these cases; in all where none is named, unless kinds or steps say that it
     is theirs. unless: where it has none.
     """
@@ -36,7 +38,7 @@ class KeyMetadata:
 
 
 def key(description: str, *only: Condition, among: str = "", unless: tuple[Condition, ...] = ()) -> KeyMetadata:
-    """A `Key`, as it is written next to the type of a key."""
+    """A `KeyMetadata`, as it is written next to the type of a key."""
     return KeyMetadata(description=description, among=among, only=only, unless=unless)
 
 

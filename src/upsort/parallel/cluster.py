@@ -44,7 +44,7 @@ _thread_state = threading.local()
 
 
 class Cluster:
-    """Workers of a cluster. See `Engine`."""
+    """Workers of a cluster. See `ExecutionEngine`."""
 
     threads = usual_workers()
     reads = True
@@ -66,7 +66,7 @@ class Cluster:
         return str(self.client.scheduler.address)
 
     def piece_done(self) -> None:
-        """See `Engine`."""
+        """See `ExecutionEngine`."""
         self.pieces += 1
 
     @property
@@ -77,7 +77,7 @@ class Cluster:
     def in_order(
         self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True
     ) -> Iterator[tuple[Item, Result]]:
-        """See `Engine`. Raises DataProblem where the scheduler is lost, or a worker cannot do its work."""
+        """See `ExecutionEngine`. Raises DataProblem where the scheduler is lost, or a worker cannot do its work."""
         pending: deque[tuple[Item, Any]] = deque()
         try:
             with self.reporting_losses():
@@ -97,7 +97,7 @@ class Cluster:
                 self.client.cancel([future for _, future in pending], force=True)
 
     def parallel(self, at_most: int) -> ParallelMap:
-        """See `Engine`."""
+        """See `ExecutionEngine`."""
 
         def run_all(work: Callable[[int], Result], count: int) -> list[Result]:
             return [result for _, result in self.in_order(work, range(count))]

@@ -94,7 +94,8 @@ def in_order(
     """Each item with what the work makes of it, in the order of the items; so many processes work at once.
 
     work: may hold anything; processes that are forked have it at once, others are sent it once. sent: what of an item the
-    work is given; all of it, where nothing is said. first_here: whether the first item is worked on before there are others: what
+    work is given; all of it, where nothing is said. include_parent: whether the first item is worked on before there
+    are others: what
     it teaches the work, a fork knows too.
     """
     given = sent or _is_whole
@@ -129,7 +130,7 @@ def forks() -> bool:
 
 @record(frozen=True)
 class Processes:
-    """This process and others of this machine, so many in all. See `Engine`."""
+    """This process and others of this machine, so many in all. See `ExecutionEngine`."""
 
     workers: int = 1
 
@@ -168,7 +169,7 @@ class Processes:
         return in_order(work, items, self.workers, include_parent=learns)
 
     def parallel(self, at_most: int) -> ParallelMap:
-        """As `spread_over`."""
+        """As `parallel_map`."""
         return parallel_map(at_most)
 
 

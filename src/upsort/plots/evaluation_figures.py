@@ -160,7 +160,7 @@ def _curves(
     texts: tuple[str, str, str], curves: Mapping[int, tuple[Floats, Floats]], labels: Sequence[str],
     areas: Sequence[float | None], diagonal: bool,
 ) -> "Figure":  # fmt: skip
-    """said: the title, and what stands along the axes. diagonal: what guessing would give is drawn too; the curves are above
+    """texts: the title, and what stands along the axes. diagonal: what guessing would give is drawn too; the curves are above
     it."""
     title, along, up = texts
     colours, names = colours_of(labels), shortened(labels)

@@ -53,7 +53,8 @@ _LINKED_KEYS = (("features.units", "features.lengths"), ("columns.numbers", "col
 @record(frozen=True, kw_only=True)
 class Budget:
     """trials: how many plans are tried at most. minutes: after which no further one is asked for, 0 without an end. margin: by
-    how large a share of the documents a simpler plan may be behind and is preferred. beside: columns that may stand next to the
+    how large a share of the documents a simpler plan may be behind and is preferred. extra_columns: columns that may
+    stand next to the
     text. known_from: the sources that the documents come from, where what the ledger knows of trials on them is used, and what is
     found out is noted there; else none."""
 
@@ -85,7 +86,8 @@ class ChoiceReason:
 
 @record(frozen=True, kw_only=True)
 class ChosenPlan:
-    """picked: the plan. best: the most accurate finalist, and behind_best: by how much the picked one is behind it on the folds.
+    """picked: the plan. best: the most accurate finalist, and difference_to_best: by how much the picked one is behind
+    it on the folds.
     finalists: all that were judged on the folds, most accurate first. inside: what the folds say of the picked plan, which is a
     little too high, since they chose it. honest: of the documents set aside. as_it_is: the same of the plan that was given.
     gain: by how much that one is behind the picked one, on the documents set aside. trials: those there was time for.
@@ -344,7 +346,7 @@ def _choices(values: Mapping[str, object]) -> list[tuple[str, ...]]:
 
 
 def _difference(better: CrossValidation, other: CrossValidation, many: int) -> DifferenceToBest:
-    """By how much one is behind another on the same documents. many: see `judging.behind`."""
+    """By how much one is behind another on the same documents. many: see `difference_to_best`."""
     difference = (better.times_right() - other.times_right()).astype(np.float64)
     return difference_to_best(difference / better.sample.repeats, better.sample, many)
 

@@ -39,7 +39,8 @@ _A_GRID = 3  # values of a key, from which on the best one says whether more sho
 
 @record(frozen=True, kw_only=True)
 class ComparedPlan:
-    """One candidate, judged. against_best: documents only it, and only the best, gets right (means over the repeats). behind: by
+    """One candidate, judged. against_best: documents only it, and only the best, gets right (means over the repeats).
+    difference: by
     how much it is behind the best. exact, folds: p values against the best, corrected for their number (Holm). training: the
     accuracy on the training parts, None where that is not known. bytes: of the classifier. distinct_terms: in the corpus,
     counted its way."""
@@ -60,7 +61,8 @@ class ComparedPlan:
 @record(frozen=True, kw_only=True)
 class CompareResult:
     """Best by a measure first; distances are to the most accurate. by: the measure's key. counted: how often the text was cleaned
-    and counted. kept: how copies and groups were kept on one side. nested: the accuracy of choosing the best on the training part
+    and counted. duplicates: how copies and groups were kept on one side. nested: the accuracy of choosing the best on
+    the training part
     of each fold, where that was asked for. at_the_end: keys whose best value is the lowest or the highest of at least three that
     were tried."""
 

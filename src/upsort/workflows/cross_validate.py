@@ -31,7 +31,7 @@ from upsort.workflows.shared.results import DuplicatesJson, JudgementJson, RateJ
 
 @record(frozen=True, kw_only=True)
 class DuplicateHandling:
-    """How what belongs together was kept on one side. copies: documents that copy another one. taken_out: documents that
+    """How what belongs together was kept on one side. copies: documents that copy another one. excluded: documents that
     training parts had to give up for it, over all splits. undated: documents without a date, in a split in time. groups:
     how many there are, where a column names them. dates: what is to be reported about how they are written."""
 
@@ -93,7 +93,8 @@ def day_numbers(cells: Sequence[str], dates: Dates) -> Floats:
 
 @record(frozen=True, kw_only=True)
 class CrossValidateResult:
-    """One answer. kept: how copies and groups were kept on one side; without_copies_apart: where copies were allowed on both
+    """One answer. duplicates: how copies and groups were kept on one side; without_copies_apart: where copies were
+    allowed on both
     sides, the result when they are not, and copied: the accuracy on documents that have copies, either way."""
 
     name: str
@@ -189,7 +190,8 @@ def _write(
 
 @record(frozen=True)
 class CurveResult:
-    """growth: the curve fitted to the points, where there are enough. labelled: all documents that there are. kept: how copies
+    """growth: the curve fitted to the points, where there are enough. labelled: all documents that there are.
+    duplicates: how copies
     and groups were kept on one side."""
 
     points: list[GrowthPoint]

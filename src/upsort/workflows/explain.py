@@ -49,7 +49,7 @@ class Neighbour:
 
 @record(frozen=True, kw_only=True)
 class ExplainedDocument:
-    """looked: whether words were taken out in search of another label. flip: those to take out and the label that is given then,
+    """checked: whether words were taken out in search of another label. flip: those to take out and the label that is given then,
     or None. neighbours: most similar first. voters: those of a sorter of neighbours that were found among the tables, by their
     place among the voters."""
 

@@ -85,7 +85,7 @@ def suspects_for_report(sorter: TrainedSorter, training: Inputs, label: str) -> 
 def write_report(
     evaluation: Evaluation, wording: ReportWording, sources: ReportSources, suspects: SuspectsResult | None, path: Path
 ) -> None:
-    """Write the page. found: suspects, where training documents were given to look for them in."""
+    """Write the page. suspects: suspects, where training documents were given to look for them in."""
     if path.suffix.lower() not in {".html", ".htm"}:
         raise UsageProblem(f"{path} is no page.", "Use a name that ends in .html.")
     sorter = evaluation.sorter

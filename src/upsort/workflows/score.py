@@ -241,7 +241,7 @@ def _last_of(block: DocumentBlock) -> str:
 
 @record(frozen=True)
 class Passages:
-    """How passages become documents. way: of adding up, see `learning.adding_up`. column: names a passage's document."""
+    """How passages become documents. way: of adding up, see `training.decision`. column: names a passage's document."""
 
     way: str
     column: str

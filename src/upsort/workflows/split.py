@@ -37,7 +37,7 @@ _FAR = 0.03  # from the share that was asked for
 
 @record(frozen=True, kw_only=True)
 class SplitResult:
-    """Where the parts are, and how many documents of each label each has. copies: rows that copy another one. taken_out: rows
+    """Where the parts are, and how many documents of each label each has. copies: rows that copy another one. excluded: rows
     that may be learned from by nobody, belonging together with held-out ones. groups: of rows that stay together, where a
     column names them. far: labels whose held-out share is more than 3 points from what was asked for, and of all rows
     under an empty name."""
@@ -61,7 +61,7 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
     """Hold out `share` of each label's documents. The inputs are read twice: once for the labels, once for the rows.
 
     Documents of one group, and copies of each other unless the plan allows them, stay on one side. In time the latest are held
-    out; earlier rows that belong together with one of them go to neither part, but to `aside`, and so do rows without a date.
+    out; earlier rows that belong together with one of them go to neither part, but to `rejects`, and so do rows without a date.
     Raises DataProblem when there are fewer than two labels or a label has a single document.
     """
     reader = DocumentReader(work.plan.columns, needs=RowRequirement(text=False, label=True))

@@ -64,7 +64,8 @@ class Suspect:
 @record(frozen=True, kw_only=True)
 class SuspectsResult:
     """Most suspicious first. expected: how many of them are wrong, with a 95 % interval. noise: the share of wrong ones among the
-    documents of each label. kinds: of the classifiers that judged. judged: documents that were held out at all. kept: how copies
+    documents of each label. kinds: of the classifiers that judged. judged: documents that were held out at all.
+    duplicates: how copies
     and groups were kept on one side. of_sets: whether documents may have several labels; all of them are then meant."""
 
     suspects: list[Suspect]

@@ -54,7 +54,7 @@ def headline(judgement: Judgement, training: Rate | None = None, group: str = ""
 
 
 def accuracy_details(judgement: Judgement, training: Rate | None = None, group: str = "") -> list[str]:
-    """What of the headline is reported neither by `good_told` nor by `against_told`."""
+    """What of the headline is reported neither by `accuracy_headline` nor by `baseline_sentence`."""
     return [*_rests_on(judgement, group, False), *_on_training(training), *_wide_interval(judgement, group)]
 
 
@@ -364,7 +364,7 @@ def term_sentence(fact: TermFact, labels: int) -> str:
 
 
 def suspect_sentences(result: "SuspectsResult", requested: bool) -> list[str]:
-    """How many labels of a list are wrong. asked: whether its length was asked for."""
+    """How many labels of a list are wrong. requested: whether its length was asked for."""
     many, (value, low, high) = len(result.suspects), result.expected
     of = f"of {result.judged:,} documents, judged by {' and '.join(result.kinds)}"
     what = "labels that are" if result.of_sets else "a label that is"

@@ -223,7 +223,7 @@ def _show_mistakes(evaluation: Evaluation, most: int, view: View) -> None:
 
 
 def show_undecided(evidence: JudgedEvidence, decided_below: float | None, view: View) -> None:
-    """How many documents are left undecided, and what is right of the others. below: the bound, where it is one."""
+    """How many documents are left undecided, and what is right of the others. decided_below: the bound, where it is one."""
     undecided = evidence.undecided
     if undecided is None:
         return

@@ -148,7 +148,7 @@ def _terms_in(sorter: TrainedSorter, document: Documents) -> Iterator[tuple[Sequ
 
 
 def _named(contribution: Contribution, candidates: Sequence[tuple[str, int]]) -> Contribution:
-    """A hashed column under the names of the document's own terms. held: these terms, with signed counts."""
+    """A hashed column under the names of the document's own terms. candidates: these terms, with signed counts."""
     if not candidates:
         return contribution
     total = sum(count for _, count in candidates)

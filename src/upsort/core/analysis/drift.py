@@ -123,7 +123,8 @@ class UnknownWordShift:
 
 @record(frozen=True, kw_only=True)
 class LabelShift:
-    """apart: how far the shares of the labels are apart (half the sum of differences). label: whose share changed most, with both
+    """difference: how far the shares of the labels are apart (half the sum of differences). label: whose share changed
+    most, with both
     shares."""
 
     difference: float
@@ -135,7 +136,8 @@ class LabelShift:
 
 @record(frozen=True, kw_only=True)
 class LengthShift:
-    """apart: how far the shares of lengths are apart, in classes from 2ⁿ words on. before, now: the middle class, in words."""
+    """difference: how far the shares of lengths are apart, in classes from 2ⁿ words on. before, now: the middle class,
+    in words."""
 
     difference: float
     before: int

@@ -269,7 +269,7 @@ def rarest_in(counts: TermCounts, term: int, label: int) -> int:
 class LabelTerm:
     """One term for one label.
 
-    leaning: see the module. in_label, in_others: training documents with the term, of this label and of all the others.
+    leaning: see the module. in_label, other_documents: training documents with the term, of this label and of all the others.
     """
 
     term: str

@@ -9,7 +9,7 @@
 - none: softmax(S)
 
 Platt's and the step functions see one label at a time, so that the label of the highest score need not be the most probable one.
-Where scores decide, what contradicts their order is pooled (`in_order_of`).
+Where scores decide, what contradicts their order is pooled (`reordered_like`).
 
 Learning calibrations from held-out scores: a slope, Platt's curves, step functions. What each is is in `calibration`.
 """

@@ -95,7 +95,7 @@ def _grouped(loss: Loss, n_labels: int) -> list[Ints]:
 
 
 class DualPass:
-    """Passes over one part. What sets attributes is for `Crew.change`.
+    """Passes over one part. What sets attributes is for `StatefulActors.update`.
 
     held: the penalty divided by the number of parts, and what the intercepts' term counts.
     """

@@ -66,7 +66,7 @@ class Loss(Protocol):
 
     def best_intercepts(self, slopes: Slopes, start: Floats, enough: float) -> Floats:
         """(k,) the intercepts that are best beside scores without any. slopes: gives for intercepts the sums of
-        `intercept_slopes`. enough: the norm of the first to stop at."""
+        `intercept_derivatives`. enough: the norm of the first to stop at."""
 
     def first_intercepts(self) -> Floats:
         """(k,) intercepts to begin with: those that are best without any terms, or nearly."""

@@ -16,7 +16,8 @@ from upsort.core.matrices.partitioned import LOCAL, Executor, PartitionedMatrix,
 
 
 class PartitionState:
-    """One part: its matrix, the loss of its documents, and where the search stands. What sets attributes is for `Crew.change`.
+    """One part: its matrix, the loss of its documents, and where the search stands. What sets attributes is for
+    `StatefulActors.update`.
 
     scores: (n, k) of the weights that the search is at. state: the derivatives there. change: (n, c) of the scores along a step.
     tried: (n, c) scores at the end of one.
@@ -81,7 +82,7 @@ class PartitionState:
         return self.loss.values(self.tried, columns)
 
     def accept_step(self, labels: Ints, active: Bools) -> None:
-        """Stand where was gone to. labels: (c,) whose those scores are; taken: (c,) which of them move."""
+        """Stand where was gone to. labels: (c,) whose those scores are; active: (c,) which of them move."""
         self.scores = self.scores.copy()
         self.scores[:, labels[active]] = self.tried[:, active]
 
@@ -129,7 +130,7 @@ class PartitionStates:
         )
 
     def query(self, method: str, *given: Any) -> Any:
-        """The sum of what a method of `Side` gives that changes nothing."""
+        """The sum of what a method of `PartitionState` gives that changes nothing."""
         return self.actors.query(method, *given)
 
     def update(self, method: str, *given: Any) -> Any:
@@ -141,7 +142,8 @@ class PartitionStates:
         self.actors.update_quietly(method, *given)
 
     def best_intercepts(self, start: Floats, enough: float) -> Floats:
-        """(k,) the intercepts that are best next to the scores, see `Side.rest`. enough: the norm of their slopes to stop at."""
+        """(k,) the intercepts that are best next to the scores, see `PartitionState.reset_scores`. enough: the norm of
+        their slopes to stop at."""
 
         def slopes(intercepts: Floats) -> tuple[Floats, Floats]:
             first, second = self.actors.query("intercept_derivatives", intercepts)

@@ -180,7 +180,7 @@ def judge_by_folds(
     parallel: ParallelMap = sequential,
 ) -> CrossValidation:
     """Judge a plan on the splits of `parts`. repeats: how often each document is held out. costs: to judge decisions by, those of
-    the plan where none are given. spread: does the folds."""
+    the plan where none are given. parallel: does the folds."""
     outcomes = parallel(lambda number: outcome(parts, number, method), len(parts.splits))
     return validation_of(outcomes, parts.documents, method, repeats, costs)
 

@@ -1,4 +1,4 @@
-"""Copies among documents whose prints lie in parts, wherever those are: the same that `near_copies` says of one piece.
+"""Copies among documents whose prints lie in parts, wherever those are: the same that `duplicates` says of one piece.
 
 Prints stay where they are. Documents that may be copies are brought together by what says it, the sums of their words or a band
 of their signatures: each part deals its own to stretches of the values, and each stretch of all parts is looked at as one, a
@@ -27,7 +27,7 @@ _ODD = np.uint64(0x9E3779B97F4A7C15)
 class PartitionedFingerprints:
     """Prints of n documents in parts.
 
-    parts: handles of `Prints`. starts: (parts + 1,) the first document of each, then n.
+    parts: handles of `Fingerprints`. starts: (parts + 1,) the first document of each, then n.
     """
 
     def __init__(self, parts: Sequence[Any], starts: Ints, executor: Executor) -> None:
@@ -36,7 +36,7 @@ class PartitionedFingerprints:
         self.starts, self.executor = starts[where], executor
 
     def copies(self, similarity: float) -> Ints:
-        """(n,) the earlier document that each copies, exactly or nearly, or −1; `Copies.of` of `find_copies`."""
+        """(n,) the earlier document that each copies, exactly or nearly, or −1; `Duplicates.earliest` of `find_duplicates`."""
         originals = np.full(int(self.starts[-1]), -1, dtype=np.int64)
         for later, first in self._map_partitions(_sums_of, _exact):
             originals[later] = first
@@ -96,7 +96,7 @@ def _rows(part: Fingerprints, rows: Ints) -> Fingerprints:
 
 
 def _partitioned(values: AnyArray, places: Ints, keys: Keys, many: int) -> list[_Bucket]:
-    """told_by: (m,) by which of the values it is dealt."""
+    """keys: (m,) by which of the values it is dealt."""
     partition = ((keys * _ODD) >> np.uint64(32)) % np.uint64(many)
     return [_Bucket(values[partition == number], places[partition == number]) for number in range(many)]
 

@@ -12,7 +12,7 @@ are found.
 
 Which documents belong together: those of one group, and those that copy each other, directly or by way of others.
 
-Copies are reported from the whole text as it was written, whatever the features keep of it (see `near_copies`), so that one
+Copies are reported from the whole text as it was written, whatever the features keep of it (see `duplicates`), so that one
 corpus has the same copies under every plan. Every kind of split keeps what belongs together on one side (see `splits`).
 """
 
@@ -148,7 +148,7 @@ def equal_pairs(band: AnyArray) -> Iterator[tuple[Ints, Ints]]:
 
 
 def similar(fingerprints: Fingerprints, later: Ints, earlier: Ints, similarity: float) -> Bools:
-    """(p,) which pairs of documents `find_copies` takes for near copies if it comes to compare them."""
+    """(p,) which pairs of documents `find_duplicates` takes for near copies if it comes to compare them."""
     return (
         _DuplicateSearch(fingerprints, np.arange(fingerprints.words.size), similarity).similarities(later, earlier)
         >= similarity
@@ -256,7 +256,7 @@ def joined(first: Ints | None, second: Ints | None) -> Ints | None:
 
 
 def _connected(left: Ints, other: Ints, size: int) -> Ints:
-    """(size,) the number of each node's connected part, in the order of their first nodes; one, other: the ends of each link.
+    """(size,) the number of each node's connected part, in the order of their first nodes; left, other: the ends of each link.
 
     The roots of both ends get the smaller of the two as theirs, and every node the root of its root, until nothing changes
     (Shiloach & Vishkin 1982).

@@ -46,7 +46,7 @@ class PowerLaw:
 @record(frozen=True, kw_only=True)
 class LearningCurve:
     """curve: the best one. drawn: (r, 3) a, b and c of those fitted to drawn points. judged: how many documents the accuracies
-    were measured on. noise: (r,) standard normal errors of a measurement. spread: the standard deviation of the last point for
+    were measured on. noise: (r,) standard normal errors of a measurement. deviation: the standard deviation of the last point for
     itself."""
 
     curve: PowerLaw
@@ -142,7 +142,7 @@ def measure_learning_curve(
 ) -> LearningCurveData:
     """Parts are drawn at random, each containing the smaller ones. Those of one label are left out, in all folds.
 
-    spread: does the folds.
+    parallel: does the folds.
     """
     documents, plan = parts.documents, method.plan
 

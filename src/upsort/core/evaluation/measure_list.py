@@ -37,7 +37,7 @@ class JudgedEvidence:
 class Measure:
     """A measure of decisions as a whole.
 
-    key: in JSON, in bounds and in the ledger. name: in tables and sentences. told: how it is worked out, in one line. of: the
+    key: in JSON, in bounds and in the ledger. name: in tables and sentences. summary: how it is worked out, in one line. of: the
     value with its interval; None where there is no such thing for these decisions. leading: whether it is reported in
     every result,
     in a sentence. same_as: the key of the measure that it is equal to unless the plan asks for more; it is then shown for both.

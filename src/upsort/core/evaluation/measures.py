@@ -17,7 +17,7 @@ F1 = 2 · right / (sorted as it + true),
 
 the harmonic mean of the two; F-beta = (1 + β²) · right / (sorted as it + β² · true). A value is undefined where its denominator
 is zero, and stays undefined. Micro precision, recall and F1 of one label a document are the accuracy; for those of the whole
-table see `table_measures`.
+table see `measures`.
 
 F1 = 2 J / (1 + J), with J the share of right ones among the documents that have the label or were sorted as it (Jaccard 1901), so
 that its interval is Wilson's for J, carried over.
@@ -210,7 +210,8 @@ class Judgement:
     table: (k, k) counts, rows true labels, columns those that they were sorted as, in the order of `labels`. baseline: the
     accuracy of always giving the label `majority` (where it is empty, the most common of each training), on the same documents.
     majority_in_training: whether that was the most common label of training; otherwise it is that of all documents.
-    against_baseline: the p value of the exact paired test of the two. others: further measures by name. repeats: how often each
+    against_baseline: the p value of the exact paired test of the two. other_rates: further measures by name. repeats:
+    how often each
     document was judged; all counts are means over them. groups: how many groups of documents that belong together there are; None
     where all stand alone. sets: where documents may have several labels; a document is then right with all of its labels and no
     other, and the table is empty.

@@ -67,7 +67,7 @@ class Areas:
 
 @record(frozen=True, kw_only=True)
 class _LabelArea:
-    """An area of one label. influences: (n,) of the documents. of, others: documents of the label and others."""
+    """An area of one label. influences: (n,) of the documents. of, negatives: documents of the label and others."""
 
     label: int
     value: float

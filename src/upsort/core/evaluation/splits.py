@@ -1,6 +1,7 @@
 """The splits by which a plan is judged, and how each kind keeps on one side what belongs together.
 
-- stratified: the documents of each label are dealt to the folds (see `learning.dealing`); repeated with other seeds on request.
+- stratified: the documents of each label are dealt to the folds (see `training.stratified_split`); repeated with other
+  seeds on request.
   Whole groups are dealt.
 - in time: the documents in the order of their dates are cut into folds + 1 stretches; each stretch after the first is held
   out, and trained on is what came before it (Hyndman & Athanasopoulos 2021, section 5.10)
@@ -29,7 +30,7 @@ _MOST_ALONE = 2000
 
 @record(frozen=True)
 class Splits:
-    """taken_out: (s,) of each split, the documents that its training part had to give up because they belong together with
+    """excluded: (s,) of each split, the documents that its training part had to give up because they belong together with
     held-out ones. undated: documents without a date, which a split in time neither learns from nor judges."""
 
     each: tuple[Split, ...]

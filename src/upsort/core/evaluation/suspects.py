@@ -50,7 +50,8 @@ class Suspects:
 
 
 def find_suspects(labels: Ints, predictions: Sequence[Floats], most: int | None = None) -> Suspects:
-    """labels: (n,) own label numbers. told: by one or two classifiers that never saw the document, (n, k) probabilities. most:
+    """labels: (n,) own label numbers. predictions: by one or two classifiers that never saw the document, (n, k)
+    probabilities. most:
     list so many, the most suspicious; None for those whose label is more likely wrong than right."""
     rows = np.arange(labels.size)
     probabilities = _combined(labels, predictions)
@@ -93,7 +94,7 @@ def find_wrong_sets(own: Bools, predictions: Sequence[Floats], most: int | None 
     """The same where documents may have several labels: each label is a question of yes and no, and
     all are taken together to tell how many are wrong.
 
-    own: (n, k). told: (n, k) of each classifier, the probability of each label. most: see `find_suspects`.
+    own: (n, k). predictions: (n, k) of each classifier, the probability of each label. most: see `find_suspects`.
     """
     n, k = own.shape
     questions = own.reshape(-1).astype(np.int64)

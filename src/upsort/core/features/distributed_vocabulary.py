@@ -73,12 +73,12 @@ class TermNames:
 
 @record
 class RecordedNames:
-    """What a `NameTable` is reported, in order, for one that is elsewhere."""
+    """What a `TermNames` is reported, in order, for one that is elsewhere."""
 
     messages: list[tuple[Compacted, Ints]] = field(default_factory=list)
 
     def add(self, names: Sequence[str], documents: Ints) -> None:
-        """As `NameTable.add`."""
+        """As `TermNames.add`."""
         self.messages.append((compacted(names), narrow(documents)))
 
     def record_names(self, table: TermNames) -> None:
@@ -145,7 +145,7 @@ class HashedCounting:
 
 
 def names_of_columns(tables: Sequence[TermNames], columns: Ints, bits: int) -> list[str]:
-    """For reading, see `NameTable.names_of`. tables: of each part of the text."""
+    """For reading, see `TermNames.names_of`. tables: of each part of the text."""
     whole = TermNames()
     for table in tables:
         whole.add(list(table.documents), np.array(list(table.documents.values()), dtype=np.int64))

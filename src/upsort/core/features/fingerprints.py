@@ -1,4 +1,4 @@
-"""What is kept of documents to tell copies by (see `core.judging.near_copies`).
+"""What is kept of documents to tell copies by (see `core.evaluation.duplicates`).
 
 A document costs 16 bytes for two sums that identify its words, and 4 bytes for each distinct pair of neighbouring words.
 """

@@ -1,7 +1,7 @@
-"""Matrices whose rows lie in parts, wherever those are: what is asked of them are sums over rows, and other matrices, row by row.
+"""Row-partitioned sparse matrices; partitions may be remote.
 
-Parts are consecutive rows. Sums are taken part by part, in their order, so that they do not depend on who keeps the parts; who
-does, and works on them, are hands (`Hands`): of this process (`Here`), or of an engine.
+A partition holds consecutive rows. Sums are taken partition by partition, in order, so that they do not depend on the executor that
+keeps the partitions: this process (`LocalExecutor`) or the workers of a cluster.
 """
 
 import copy
@@ -54,7 +54,7 @@ LOCAL = LocalExecutor()
 
 @record(frozen=True)
 class Sliced:
-    """Something with an entry for each row: each part is given its own."""
+    """An argument with one entry per row; each partition receives the entries of its rows."""
 
     value: Any
 
@@ -85,7 +85,7 @@ class PartitionedMatrix:
         return int(self.sum(_size))
 
     def map(self, work: Callable[..., Any], *given: Any) -> list[Any]:
-        """What the work makes of each part and the given, in order. Entries `ByRow` are those of its rows."""
+        """What the work makes of each part and the given, in order. Entries `Sliced` are those of its rows."""
         return self.executor.gather(self._submit_all(work, given))
 
     def map_rows(self, work: Callable[..., Any], *given: Any) -> Any:
@@ -145,7 +145,7 @@ class PartitionedMatrix:
 
 
 def local_matrix(matrix: csr_array | PartitionedMatrix) -> csr_array:
-    """A matrix in one piece, here."""
+    """The matrix as one local CSR array."""
     return matrix.collect() if isinstance(matrix, PartitionedMatrix) else matrix
 
 
@@ -168,7 +168,7 @@ def sum_in_order(*results: Any) -> Any:
 
 
 class SumTuple(tuple[Any, ...]):
-    """Values that are added up each for itself."""
+    """A tuple whose elements are added one by one."""
 
     __slots__ = ()
 
@@ -177,8 +177,7 @@ class SumTuple(tuple[Any, ...]):
 
 
 def tree_reduce(executor: Executor, handles: Sequence[Any], merge: Callable[..., Any] = sum_in_order) -> list[Any]:
-    """Handles of values merged in their order until few are left, so that few of them meet anywhere; they are for one more
-    merging."""
+    """Tree-reduce to at most 8 handles, in order, so that no process holds more than 8 values at once."""
     left = list(handles)
     while len(left) > _MERGED:
         left = [executor.submit(merge, *left[at : at + _MERGED]) for at in range(0, len(left), _MERGED)]
@@ -191,7 +190,7 @@ def reduce_sum(executor: Executor, handles: Sequence[Any]) -> Any:
 
 
 class StatefulActors:
-    """Objects, one for each part, that the hands keep; their methods are called in all of them.
+    """One object per partition, kept by the executor; a method is called on all of them.
 
     members: handles of each, in a tuple with what the last change of it gave.
     """
@@ -201,17 +200,17 @@ class StatefulActors:
         self.members = [executor.submit(_actor_state, member) for member in members]
 
     def query(self, method: str, *given: Any) -> Any:
-        """The sum of what a method gives that changes nothing."""
+        """The sum of the results of a method that changes nothing."""
         return reduce_sum(self.executor, self._called(_call, method, given))
 
     def update(self, method: str, *given: Any) -> Any:
-        """The sum of what a method gives that changes the object: it may set its attributes anew, and must leave what they were
-        as it is, so that a change can be made again."""
+        """The sum of the results of a method that changes the object. It must rebind attributes, never mutate them, so that the call
+        can be repeated."""
         self.members = self._called(_call_update, method, given)
         return reduce_sum(self.executor, [self.executor.submit(_last_result, member) for member in self.members])
 
     def update_quietly(self, method: str, *given: Any) -> None:
-        """The same with a method that gives nothing, which is not waited for."""
+        """Call a method that changes the object and returns nothing, without waiting for it."""
         self.members = self._called(_call_update, method, given)
 
     def _called(self, call: Callable[..., Any], method: str, given: Sequence[Any]) -> list[Any]:

@@ -155,7 +155,7 @@ OnWords = Callable[[Clean, Resources, WordStep | None], WordStep]
 class Step:
     """A step of cleaning.
 
-    name: in a plan. told: what it does, in one line. example: a text, and what the step alone makes of it, with the
+    name: in a plan. summary: what it does, in one line. example: a text, and what the step alone makes of it, with the
     settings `example_with`. on_text,
     on_words: the step for some settings and resources; on_text unless its place is ON_WORDS, on_words only there. options: the
     keys of [clean] that it reads. resources: the fields of `Resources` that it needs.

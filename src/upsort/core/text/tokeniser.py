@@ -12,7 +12,7 @@ A token is a longest run of characters of words (see `characters`). The method, 
 
 1. The documents are joined with line ends, and each byte gets the class of its character.
 2. A mask says which bytes are inside tokens; its edges are the tokens' starts and ends.
-3. A memory of words numbers the tokens, see `word_memory`.
+3. A memory of words numbers the tokens, see `WordMemory`.
 """
 
 from collections.abc import Iterable, Iterator, Sequence

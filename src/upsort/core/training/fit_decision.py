@@ -30,7 +30,7 @@ _LEAST = 40  # documents, of fewer `auto` learns no calibration
 
 @record(frozen=True, kw_only=True)
 class FittedDecision:
-    """thresholds: (k,) of sets of labels. decision: (k, k) see `learning.decision`. undecided_below: the bound for the accuracy
+    """thresholds: (k,) of sets of labels. decision: (k, k) see `training.decision`. undecided_below: the bound for the accuracy
     that was asked for, None where none was. held_out: what was reported of
     documents that the folds held out."""
 

@@ -40,7 +40,8 @@ ENOUGH = 1500
 
 
 WORK_OF_A_PART = 1 << 27
-"""Words and, for each document, `_BESIDE` more, at least, over which the sums of a training are taken in one piece: a gigabyte or
+"""Words and, for each document, `_OVERHEAD` more, at least, over which the sums of a training are taken in one piece:
+a gigabyte or
 two. Passes over several parts come together the more slowly the more parts there are."""
 
 _OVERHEAD = 64  # numbers that a training keeps of a document beside those of its words, about
@@ -131,7 +132,7 @@ class InnerCV:
         """The penalty of the grid that gets most held-out documents right; of equals the largest.
 
         Down the grid a fold goes on until three penalties in succession get fewer right than one before; what not all folds
-        have tried is out of the question. spread: does the folds.
+        have tried is out of the question. parallel: does the folds.
         """
         loose = replace(plan, classifier=replace(plan.classifier, tolerance=max(plan.classifier.tolerance, _LOOSE)))
         right = parallel(lambda number: self._right_along(number, loose), len(self.folds))

@@ -122,9 +122,9 @@ class TrainedSorter:
 
     labels: sorted; the columns of scores and probabilities. resources: word lists its cleaning needs. costs: that it decides
     by, where it does. calibration: from scores to probabilities. answer: the label column it answers for, where there are
-    several. thresholds: (k,) from which probability on a label is given, where a document may have several labels. reserve:
-    see `Reserve`. kept: documents to be extended with. decision: (k, k) the rule by which probabilities become labels (see
-    `learning.decision`), None for the most probable one.
+    several. thresholds: (k,) from which probability on a label is given, where a document may have several labels. pruned:
+    see `PrunedCounts`. stored: documents to be extended with. decision: (k, k) the rule by which probabilities become labels (see
+    `training.decision`), None for the most probable one.
     """
 
     plan: Plan
@@ -214,7 +214,7 @@ class TrainedSorter:
     def decide_aggregated(self, passages: Decisions, documents: Sequence[str], way: str) -> tuple[list[str], Decisions]:
         """Decide about documents made of passages by the same rule.
 
-        documents: (n,) whose passage each is. way: see `adding_up`. Returns the documents in the order of their first
+        documents: (n,) whose passage each is. way: see `decision`. Returns the documents in the order of their first
         passages, and the decisions about them; the scores are the logarithms of the probabilities.
         """
         names, owner, probabilities = aggregate_passages(

@@ -37,8 +37,9 @@ class StoredDocuments:
 
     measured: the counts of all their terms, and the cells beside. labels: (n,) numbers into `names`. sets: (n, k), where
     documents may have several labels, of which `labels` has the first. weights: (n,) of the rows, None where all count the same.
-    named: (n,) a number for the group that a column names, −1 without one; None without such a column. keys: (n,) see `dealing`.
-    prints: to tell copies by. stands_for: (k,) documents of each label that there were.
+    named: (n,) a number for the group that a column names, −1 without one; None without such a column. keys: (n,) see
+    `stratified_split`.
+    fingerprints: to tell copies by. represents: (k,) documents of each label that there were.
     """
 
     measured: CorpusCounts

@@ -3,7 +3,7 @@
 Adding documents to naive Bayes exactly: counts are all there is to it.
 
 The counts of all terms, those outside the bounds too, are kept; added up they are those of training on everything, and the bounds
-are applied anew. Terms and labels may be new. What other kinds need is their documents (see `kept_documents`).
+are applied anew. Terms and labels may be new. What other kinds need is their documents (see `stored_documents`).
 """
 
 from dataclasses import replace
@@ -39,7 +39,7 @@ def train_sorter(
     """Train a sorter on these documents and no others, from nothing.
 
     Labels that none of these documents has are left out of the sorter. seen: the documents as numbers, where they were
-    represented before. spread: does the trainings on folds and on all. Returns the sorter and the documents as it saw them.
+    represented before. parallel: does the trainings on folds and on all. Returns the sorter and the documents as it saw them.
     Raises DataProblem for fewer than two labels and when no term is within the bounds.
     """
     documents = documents.present()

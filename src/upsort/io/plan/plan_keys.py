@@ -20,7 +20,7 @@ SECTIONS = tuple(definition.name for definition in fields(Plan) if definition.na
 
 @record(frozen=True, kw_only=True)
 class PlanKey:
-    """A key. annotation: its type with its bounds. said: the rest of its declaration."""
+    """A key. annotation: its type with its bounds. metadata: the rest of its declaration."""
 
     section: str
     name: str

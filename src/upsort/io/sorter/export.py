@@ -19,7 +19,7 @@ TOKENS, LABEL, LABELS_GIVEN, PROBABILITIES, SCORES = "tokens", "label", "labels_
 _OPSET, _IR = 18, 8  # of 2022: runtimes of today and of some years before have them
 _COUNTER = "TfIdfVectorizer"  # the standard's own name of its operator that counts n-grams; it weighs nothing here
 _LARGEST = 2_000_000_000  # bytes that one file of this format can hold
-_ROUNDED = 1e12  # values of a decision are rounded, see `learning.decision.values_of`
+_ROUNDED = 1e12  # values of a decision are rounded, see `training.decision.values_of`
 
 
 class _GraphBuilder:
@@ -57,7 +57,7 @@ def onnx_bytes(rule: PlainRule, metadata: Mapping[str, str]) -> bytes:
     """An ONNX model: `tokens`, (n, t) texts padded with empty ones → `scores` and `probabilities`, (n, k) float64, and `label`,
     (n,), or `labels_given`, (n, k), where a text may have several.
 
-    told: what is in the model's metadata. Raises UsageProblem where the library is missing, or the model is too large for a
+    metadata: what is in the model's metadata. Raises UsageProblem where the library is missing, or the model is too large for a
     file.
     """
     try:
@@ -219,7 +219,7 @@ def _each(graph: _GraphBuilder, calibration: Calibration) -> str:
 
 
 def json_bytes(rule: PlainRule, metadata: Mapping[str, str]) -> bytes:
-    """The rule as an object of JSON; docs/files.md says what is in it. told: what is there next to it."""
+    """The rule as an object of JSON; docs/files.md says what is in it. metadata: what is there next to it."""
     calibration = rule.calibration
     values = {
         **metadata,

@@ -149,7 +149,7 @@ class _SharedContents:
 
 @record(frozen=True, kw_only=True)
 class _Contents:
-    """What the file holds of one answer. said: its part of the head. terms, left_out, kept: lines of its lists."""
+    """What the file holds of one answer. said: its part of the head. terms, left_out, stored_terms: lines of its lists."""
 
     head: dict[str, Any]
     declared: Declared

@@ -81,7 +81,7 @@ def stored_head(stored: StoredDocuments) -> dict[str, Any]:
 
 
 def needed(declared: Sequence[str]) -> list[str]:
-    """The arrays that a sorter with kept documents must have. said: those that it says it has."""
+    """The arrays that a sorter with kept documents must have. declared: those that it says it has."""
     return [name for name, array in ARRAYS.items() if not array.optional or name in declared]
 
 

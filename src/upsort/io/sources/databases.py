@@ -45,7 +45,7 @@ class Connection(Protocol):
         """The columns, and what gives the rows, some at a time, as often as it is asked."""
 
     def quoted(self, table: str, suffix: str = "") -> str:
-        """A table as it is in a statement. behind: a part of its name that is added."""
+        """A table as it is in a statement. suffix: a part of its name that is added."""
 
     def column(self, name: str) -> str:
         """A column as it is in a statement."""

@@ -71,7 +71,7 @@ def _chunks(groups: Sequence[tuple[int, int]]) -> list[Chunk]:
 
 
 def _batches(entry: SourceEntry, chunk: Chunk) -> Iterator[list[list[Any]]]:
-    """The values of each column, batch by batch, each of one row group. stretch: of rows. What stands before it in its row group
+    """The values of each column, batch by batch, each of one row group. chunk: of rows. What stands before it in its row group
     is unpacked, but not made into values."""
     file = _file(entry)
     begin = 0

@@ -96,7 +96,7 @@ def too_large(name: str, reading: ReadSettings) -> DataProblem:
 
 
 class _BoundedStream(io.RawIOBase):
-    """A stream that refuses to go on beyond its bounds. apart: without it, only what is unpacked is bounded."""
+    """A stream that refuses to go on beyond its bounds. cell_end: without it, only what is unpacked is bounded."""
 
     def __init__(
         self, stream: BinaryIO, name: str, reading: ReadSettings, cell_end: "re.Pattern[bytes] | None" = None

@@ -58,7 +58,7 @@ class RowMetadata:
 
 
 def _unpickled_metadata(state: dict[str, Any]) -> RowMetadata:
-    """What `Marks.__reduce__` took apart."""
+    """What `RowMetadata.__reduce__` took apart."""
     return RowMetadata(**RowMetadata(**state)._each(_travelled_cells))
 
 

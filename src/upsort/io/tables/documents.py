@@ -132,8 +132,9 @@ LABELLED = RowRequirement(label=True)
 class DocumentReader:
     """Reads rows as a plan or a sorter wants them.
 
-    columns: which are what. apart: several text columns are parts of their own. cleaning: whose patterns may take without end
-    on a document, which is refused then. beside: the names of number and of category columns, where no table says them.
+    columns: which are what. separate_columns: several text columns are parts of their own. cleaning: whose patterns
+    may take without end
+    on a document, which is refused then. extra_columns: the names of number and of category columns, where no table says them.
     of_training: whether the columns are those that a sorter was trained with.
     """
 
@@ -174,7 +175,7 @@ class DocumentReader:
         return reader
 
     def blocks(self, inputs: Inputs, rejects: RejectedRows) -> Iterator[DocumentBlock]:
-        """All usable documents of all tables; every row that is not among them goes to `aside`.
+        """All usable documents of all tables; every row that is not among them goes to `rejects`.
 
         Raises UsageProblem for a named column that a table does not have.
         """

@@ -73,7 +73,7 @@ def _table(
     items: Callable[[Chunk], Iterator[Item]],
     chunks: Callable[[], Iterator[Chunk]] | None = None,
 ) -> SourceTable:
-    """items: of a stretch. stretches: where there are any."""
+    """items: of a stretch. chunks: where there are any."""
     keys: dict[str, None] = {}
     paths = InnerPaths()
     for _, value, fault in items(WHOLE):

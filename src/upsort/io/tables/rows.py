@@ -197,8 +197,8 @@ WHOLE = Chunk(begin=0, end=None)
 
 @record(frozen=True)
 class Chunking:
-    """How a table is read in stretches, which together are the table. stretches: found as they are asked for. blocks: of one.
-    passing: whether only this machine has the table, see `Entry`."""
+    """How a table is read in stretches, which together are the table. chunks: found as they are asked for. blocks: of one.
+    passing: whether only this machine has the table, see `SourceEntry`."""
 
     chunks: Callable[[], Iterator[Chunk]]
     blocks: Callable[[Chunk], Iterator[Block]]
@@ -338,7 +338,7 @@ class Format:
 
     name: as it is reported. endings: of its files, without dots, the usual one first; they are the names of --as too. signature:
     whether the beginning of a file is that of this format; asked only of files without a name. read: one file as a table.
-    read_together: several files as one table, where each is no table of its own. reads_with: the options of reading that it goes
+    read_as_one: several files as one table, where each is no table of its own. reads_with: the options of reading that it goes
     by. to_text: a writer to a text stream; tables of such a format can be resumed. to_bytes: a writer to a stream of bytes,
     for those that have to be whole. nested: whether cells may hold objects and lists.
     """

@@ -260,7 +260,7 @@ _PENALTY, _TIMES_THE_PENALTY = "classifier.penalty", (0.3, 3.0)
 def trials(plan: Plan, most: int, extra_columns: Sequence[Change] = ()) -> list[Candidate]:
     """At most so many candidates, the plan as it is first; the same for the same plan and seed, however many are asked for.
 
-    beside: changes that make a plan sort by columns next to the text.
+    extra_columns: changes that make a plan sort by columns next to the text.
     """
     candidates: list[Candidate] = []
     for change in _changes(plan, extra_columns):

@@ -47,8 +47,8 @@ _WORTH_PROCESSES = 5_000  # documents, each counted as often as it is in a piece
 
 @record(frozen=True, kw_only=True)
 class RunContext:
-    """inputs: the tables. plan: with its columns complete. aside: takes refused rows. advance: is reported of documents done.
-    engine: does what can be shared. tell: is reported, before it begins, what changes how it is done. folding: processes to
+    """inputs: the tables. plan: with its columns complete. rejects: takes refused rows. advance: is reported of documents done.
+    engine: does what can be shared. notify: is reported, before it begins, what changes how it is done. folding: processes to
     share trainings, 0 to find out. sorter: whose plan it is, where it is that of a sorter, which
     then gives what the plan was made with."""
 
@@ -95,7 +95,7 @@ def executor_for(workers: int, cluster: str) -> Iterator[ExecutionEngine]:
 
 @contextmanager
 def kept_cluster(address: str) -> Iterator[str]:
-    """A cluster that stays for several commands: its address for them. Raises as `engine_for`."""
+    """A cluster that stays for several commands: its address for them. Raises as `executor_for`."""
     with connected(address) as engine:
         yield engine.where
 

@@ -115,7 +115,7 @@ def with_vectors(measured: CorpusCounts, choices: plan.Plan, sorter: TrainedSort
 
 @record(frozen=True)
 class LabelColumn:
-    """One label column. rows: (m,) the documents that have a label there. documents: those, with their labels. together: who
+    """One label column. rows: (m,) the documents that have a label there. documents: those, with their labels. groups: who
     of them belongs together."""
 
     name: str
@@ -126,7 +126,8 @@ class LabelColumn:
 
 @record(frozen=True, kw_only=True)
 class LabelledCorpus:
-    """answers: one for each label column. resources: of the cleaning. marks: of all documents. texts, prints: of all, where
+    """answers: one for each label column. resources: of the cleaning. metadata: of all documents. texts, fingerprints:
+    of all, where
     they were asked to be kept."""
 
     measured: CorpusCounts
@@ -159,8 +160,9 @@ class LabelledCorpus:
 
 @record(frozen=True, kw_only=True)
 class CorpusOptions:
-    """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. prints: what copies are
-    told by. at_least: documents in which a term must stand, as in `measured_by`. with_readers: whether counts may stay with those
+    """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. fingerprints: what copies are
+    told by. at_least: documents in which a term must stand, as in `counts_by_plan`. with_readers: whether counts may
+    stay with those
     who read the documents, in parts."""
 
     texts: bool = False
@@ -187,7 +189,7 @@ class CorpusOptions:
 
 @record(frozen=True, kw_only=True)
 class _BlockData:
-    """What is kept of a block, see `Keeping`."""
+    """What is kept of a block, see `CorpusOptions`."""
 
     metadata: RowMetadata
     digests: Keys

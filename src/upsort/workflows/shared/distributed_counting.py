@@ -62,7 +62,8 @@ class CountingTask:
 
 @record(frozen=True, kw_only=True)
 class CountedBrief:
-    """What is reported of some pieces. sizes: documents of each block. tokens: (n,) words of each document. kept: of each block.
+    """What is reported of some pieces. sizes: documents of each block. tokens: (n,) words of each document.
+    block_data: of each block.
     spaced: whether a word holds a space, so that longer terms cannot be distinguished by theirs. names: of hashed terms, for each
     part of the text."""
 
@@ -130,7 +131,7 @@ def _spaced(words: Sequence[str], forms: FinalForms | None) -> bool:
 
 
 def vocabulary_partitions(corpus: CorpusCounts, many: int) -> list[Vocabulary]:
-    """The terms, see `dealt`."""
+    """The terms, see `partitioned`."""
     return partitioned(vocabulary_of(corpus.local_counts, corpus.terms), many)
 
 
@@ -161,7 +162,7 @@ PARTS_PER_PARTITION = 64
 
 @record(frozen=True, kw_only=True)
 class DistributedCounts:
-    """kept: of each block. prints: of all documents, where blocks have them. full_forms: words that stems or lemmas
+    """block_data: of each block. fingerprints: of all documents, where blocks have them. full_forms: words that stems or lemmas
     represents."""
 
     measured: CorpusCounts
@@ -273,7 +274,7 @@ def _partitioned(pieces: Iterable[ReadPiece[DocumentBlock]]) -> Iterator[list[Re
 
 @record(frozen=True)
 class _CountedParts:
-    """handles: of `Measured` with terms of its own each. starts: (parts + 1,) the first document of each, then n."""
+    """handles: of `CorpusCounts` with terms of its own each. starts: (parts + 1,) the first document of each, then n."""
 
     handles: list[Any]
     starts: Ints

@@ -26,7 +26,7 @@ MayDistribute = Callable[[Chunking], bool]
 
 @record(frozen=True)
 class ReadPiece(Generic[Read]):
-    """What is read and worked on in one go. table: its number. stretch: of the table; or else blocks: that were read already,
+    """What is read and worked on in one go. table: its number. chunk: of the table; or else blocks: that were read already,
     and refused: the rows between them."""
 
     table: int
@@ -39,7 +39,7 @@ class Readable(Protocol[Read]):
     """Tables that are read in pieces."""
 
     def pieces(self, distributes: MayDistribute) -> Iterator[ReadPiece[Read]]:
-        """All pieces in order. apart: whether those who work on them can read the stretches of a table."""
+        """All pieces in order. distributes: whether those who work on them can read the stretches of a table."""
 
     def read(self, piece: ReadPiece[Read]) -> ReadPiece[Read]:
         """The piece with its blocks."""
@@ -155,7 +155,7 @@ def map_blocks(
     unfinished: Callable[[Iterable[ReadPiece[Read]]], Iterator[ReadPiece[Read]]] = iter,
     learns: bool = True,
 ) -> Iterator[Result]:
-    """What the work makes of all blocks, in order; rows that the reading refuses go to `aside`.
+    """What the work makes of all blocks, in order; rows that the reading refuses go to `rejects`.
 
     unfinished: leaves out what needs no work. learns: whether the work is faster for having been done before.
     """

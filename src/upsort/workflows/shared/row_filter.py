@@ -278,7 +278,7 @@ class GatheredRows:
 
 @record
 class RowGatherer:
-    """Turns blocks into rows of the corpus. looked: what the first pass found, where there was one. text_of: makes text of
+    """Turns blocks into rows of the corpus. first_pass: what the first pass found, where there was one. text_of: makes text of
     rows, column by column."""
 
     row_filter: RowFilter

@@ -54,7 +54,7 @@ class MarkupSpan:
 
 class MarkupFinder:
     """Finds what is markup. Whatever a text holds, no character is looked at more than a few times: what a beginning without an
-    end was searched through for is remembered. looked_at: how many characters were, in searches."""
+    end was searched through for is remembered. searched_to: how many characters were, in searches."""
 
     def __init__(self) -> None:
         self.searched_to = 0
