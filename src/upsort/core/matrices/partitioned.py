@@ -1,7 +1,7 @@
 """Row-partitioned sparse matrices; partitions may be remote.
 
-A partition holds consecutive rows. Sums are taken partition by partition, in order, so that they do not depend on the executor that
-keeps the partitions: this process (`LocalExecutor`) or the workers of a cluster.
+A partition holds consecutive rows. Sums are taken partition by partition, in order, so that they do not depend on the
+executor that keeps the partitions: this process (`LocalExecutor`) or the workers of a cluster.
 """
 
 import copy
@@ -204,8 +204,8 @@ class StatefulActors:
         return reduce_sum(self.executor, self._called(_call, method, given))
 
     def update(self, method: str, *given: Any) -> Any:
-        """The sum of the results of a method that changes the object. It must rebind attributes, never mutate them, so that the call
-        can be repeated."""
+        """The sum of the results of a method that changes the object. It must rebind attributes, never mutate them, so that
+        the call can be repeated."""
         self.members = self._called(_call_update, method, given)
         return reduce_sum(self.executor, [self.executor.submit(_last_result, member) for member in self.members])
 
