@@ -5,8 +5,7 @@
 --counts: counts of real documents, as NumPy's arrays `counts`, `terms`, `starts` (of a CSR matrix), `shape` and `labels`.
 
 The unit is one pair of sparse products, X @ W and X.T @ R, over all labels in float64, as SciPy does them. The thing to beat is
-SciPy's L-BFGS on the same softmax objective with the same products, to the same relative norm of the gradient, 1e-3.
-"""
+SciPy's L-BFGS on the same softmax objective with the same products, to the same relative norm of the gradient, 1e-3."""
 
 import subprocess
 import sys
@@ -57,9 +56,7 @@ def plain_lbfgs(matrix: csr_array, labels: np.ndarray, k: int, penalty: float) -
     start = np.zeros((terms + 1) * k)
     first = float(np.linalg.norm(value(start)[1]))
     with suppress(_Reached):
-        minimize(
-            value, start, jac=True, method="L-BFGS-B", options={"maxiter": 2000, "maxfun": 4000, "ftol": 0, "gtol": 0}
-        )
+        minimize(value, start, jac=True, method="L-BFGS-B", options={"maxiter": 2000, "maxfun": 4000, "ftol": 0, "gtol": 0})
     return asked
 
 
@@ -78,9 +75,7 @@ def from_counts(file: Path) -> None:
     matrix = csr_array(weights.multiply(1 / np.maximum(lengths, 1e-12)[:, None]))
     judged = np.arange(labels.size) % 5 == 0
     train, truth = csr_array(matrix[~judged]), labels[~judged]
-    print(
-        f"{train.shape[0]:,} of {labels.size:,} documents, {train.shape[1]:,} terms, {k} labels, {train.nnz:,} numbers"
-    )
+    print(f"{train.shape[0]:,} of {labels.size:,} documents, {train.shape[1]:,} terms, {k} labels, {train.nnz:,} numbers")
     data = TrainingData(train, Targets(truth, k, np.ones(truth.size)), tuple(f"{number:03}" for number in range(k)))
     began = time.perf_counter()
     families.train(data, Classifier(kind="svm", tolerance=0.1)), families.train(data, Classifier(tolerance=0.1))
@@ -147,9 +142,7 @@ def main() -> None:
         print(before, high_water_mark())
         return
     size = matrix.data.nbytes + matrix.indices.nbytes + matrix.indptr.nbytes
-    print(
-        f"{documents:,} documents, {matrix.shape[1]:,} terms, {k} labels, {matrix.nnz:,} numbers, {size / 1e6:.0f} MB"
-    )
+    print(f"{documents:,} documents, {matrix.shape[1]:,} terms, {k} labels, {matrix.nnz:,} numbers, {size / 1e6:.0f} MB")
     generator = np.random.default_rng(1)
     weights, transposed = generator.normal(size=(matrix.shape[1], k)), matrix.T.tocsr()
     residuals = matrix @ weights

@@ -2,9 +2,8 @@
 
     python bench/cleaning.py [DOCUMENTS]
 
-The plain loop finds words with a regular expression, looks each up in a set of stop words, stems it with the same stemmer
-behind a dictionary, and counts with `collections.Counter`. Medians of five runs in turn, in one process.
-"""
+The plain loop finds words with a regular expression, looks each up in a set of stop words, stems it with the same stemmer behind
+a dictionary, and counts with `collections.Counter`. Medians of five runs in turn, in one process."""
 
 import re
 from collections import Counter

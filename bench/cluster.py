@@ -2,8 +2,7 @@
 
     python bench/cluster.py [DOCUMENTS] [--smallest]
 
-The documents lie in 16 Parquet files. Starting the cluster is not counted, reaching it is; how long that takes is told.
-"""
+The documents lie in 16 Parquet files. Starting the cluster is not counted, reaching it is; how long that takes is told."""
 
 import sys
 import tempfile
@@ -59,9 +58,7 @@ def main() -> None:
         ):
             output = "out.sorter" if line[0] == "train" else "scored/*.csv" if "each part" in what else "out.csv"
             shared = [*line, "--overwrite", "-o", str(folder / output)]
-            works: dict[str, Callable[[], object]] = {
-                name: partial(command, [*shared, way]) for name, way in ways.items()
-            }
+            works: dict[str, Callable[[], object]] = {name: partial(command, [*shared, way]) for name, way in ways.items()}
             seconds = medians_in_turn(works, 1 if SMALLEST or "of all" in what else 3)
             gain = seconds["one"] / seconds["two"]
             print(f"| {what} | {seconds['one']:.1f} s | {seconds['two']:.1f} s | {gain:.2f} | {goal} |")

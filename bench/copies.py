@@ -3,8 +3,7 @@
 Documents get copies in which words are exchanged; the similarity of each pair that was made is counted word pair by word pair, in
 plain Python, and compared with what the search found.
 
-    python bench/copies.py [DOCUMENTS] [--smallest]
-"""
+    python bench/copies.py [DOCUMENTS] [--smallest]"""
 
 import random
 from itertools import pairwise

@@ -2,9 +2,8 @@
 
     python bench/counting.py [DOCUMENTS]
 
-Both count the same made corpus in one process, in turn, three times; printed are the medians and their ratio, and the
-peak memory of each beyond the text, measured in processes of their own.
-"""
+Both count the same made corpus in one process, in turn, three times; printed are the medians and their ratio, and the peak memory
+of each beyond the text, measured in processes of their own."""
 
 import re
 import statistics

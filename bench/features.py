@@ -3,8 +3,7 @@
     python bench/features.py [DOCUMENTS]
 
 The plain loops find words with a regular expression, count words (and pairs of neighbours) with `collections.Counter`, build a
-CSR matrix, drop columns outside the bounds and weigh. Medians of five runs in turn; memory in processes of their own.
-"""
+CSR matrix, drop columns outside the bounds and weigh. Medians of five runs in turn; memory in processes of their own."""
 
 import re
 import subprocess

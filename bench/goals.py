@@ -3,8 +3,7 @@
     python bench/goals.py [--counts FILE] [--smallest]
 
 Without the counts of a real corpus (see bench/classifiers.py) the texts are made. Goals that are ratios name what they are a
-ratio to; goals in seconds are of a machine with two cores.
-"""
+ratio to; goals in seconds are of a machine with two cores."""
 
 import csv
 import random
@@ -27,9 +26,7 @@ Row = tuple[str, str, str]
 
 def main() -> None:
     """Measure and print a table."""
-    rows = [
-        ("a second process makes arithmetic", f"{gain_of_a_second_process():.2f} times as fast", "(what can be had)")
-    ]
+    rows = [("a second process makes arithmetic", f"{gain_of_a_second_process():.2f} times as fast", "(what can be had)")]
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         rows += [*starts(folder), *training(folder), *sharing(folder), demo(folder)]

@@ -5,8 +5,7 @@ others and judged on as many as the folds judged.
 
     python bench/growth.py [--counts FILE.npz] [--smallest]
 
-FILE.npz holds a CSR matrix of counts (`counts`, `terms`, `starts`, `shape`) and `labels`; without one, a matrix is made.
-"""
+FILE.npz holds a CSR matrix of counts (`counts`, `terms`, `starts`, `shape`) and `labels`; without one, a matrix is made."""
 
 import sys
 
@@ -28,9 +27,7 @@ def main() -> None:
     """Print the coverage for several sizes."""
     arguments = sys.argv[1:]
     smallest = "--smallest" in arguments
-    counts, labels = (
-        counts_of(arguments[arguments.index("--counts") + 1]) if "--counts" in arguments else made_counts(smallest)
-    )
+    counts, labels = counts_of(arguments[arguments.index("--counts") + 1]) if "--counts" in arguments else made_counts(smallest)
     whole = LabelledDocuments(
         measured=CorpusCounts(
             counts=counts,
@@ -41,9 +38,7 @@ def main() -> None:
         labels=labels,
         names=tuple(f"l{number:03}" for number in range(int(labels.max()) + 1)),
     )
-    method = PlanWithResources(
-        Plan(features=Features(weighting="tfidf"), classifier=Classifier(tolerance=1e-3))
-    ).for_labels()
+    method = PlanWithResources(Plan(features=Features(weighting="tfidf"), classifier=Classifier(tolerance=1e-3))).for_labels()
     for documents, trials in ((120, 2),) if smallest else ((300, 100), (1000, 60)):
         print(f"{documents:,} documents: {_coverage(whole, method, documents, trials)}", flush=True)
 

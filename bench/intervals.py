@@ -4,8 +4,7 @@ In each case documents are drawn from a population whose labels and probabilitie
 and it is counted how often each interval holds the value in the population. Labels with too few documents have no interval and
 are not counted.
 
-    python bench/intervals.py [--smallest]
-"""
+    python bench/intervals.py [--smallest]"""
 
 import sys
 from dataclasses import dataclass
@@ -50,13 +49,8 @@ def covered(case: Case, draws: int, seed: int) -> dict[str, tuple[float, float]]
         for name, rate in _rates(*_measured(*_drawn(case, case.documents, generator))).items():
             target = truth[name].value
             if rate.low is not None and rate.high is not None and target is not None:
-                held.setdefault(name.partition(":")[0], []).append(
-                    (rate.low <= target <= rate.high, rate.high - rate.low)
-                )
-    return {
-        name: (float(np.mean([a for a, _ in all_])), float(np.mean([b for _, b in all_])))
-        for name, all_ in held.items()
-    }
+                held.setdefault(name.partition(":")[0], []).append((rate.low <= target <= rate.high, rate.high - rate.low))
+    return {name: (float(np.mean([a for a, _ in all_])), float(np.mean([b for _, b in all_]))) for name, all_ in held.items()}
 
 
 def _drawn(case: Case, documents: int, generator: np.random.Generator) -> tuple[Ints, Floats]:

@@ -1,7 +1,6 @@
 """Five-fold cross-validation against one training, reading and start included; the measures.
 
-python bench/judging.py [DOCUMENTS]
-"""
+python bench/judging.py [DOCUMENTS]"""
 
 import csv
 import random
@@ -27,9 +26,7 @@ def main() -> None:
             writer.writerow(["text", "label"])
             for text in documents(number, 420):
                 label = generator.randrange(10)
-                writer.writerow(
-                    [f"{text} sign{label if generator.random() < 0.8 else generator.randrange(10)}", f"label{label}"]
-                )
+                writer.writerow([f"{text} sign{label if generator.random() < 0.8 else generator.randrange(10)}", f"label{label}"])
         for kind in ("naive-bayes", "logistic"):
             shared = [str(table), "--text", "text", "--label", "label", "--quiet", "--set", f"classifier.kind={kind}"]
             once, _ = command(["train", *shared, "--no-check", "-o", str(Path(name) / "s.sorter")])

@@ -8,14 +8,11 @@ from upsort.core.features import weighting
 from upsort.core.matrices.sparse import from_cells
 
 
-def made_matrix(
-    documents: int, terms: int, labels: int, seed: int = 7, length: int = 60
-) -> tuple[csr_array, np.ndarray]:
+def made_matrix(documents: int, terms: int, labels: int, seed: int = 7, length: int = 60) -> tuple[csr_array, np.ndarray]:
     """(documents, terms) tf-idf rows and (documents,) label numbers.
 
-    A document's words are drawn from a Zipfian distribution that all labels share, two in five of them from a part of it that
-    its label prefers; one label in twenty is wrong.
-    """
+    A document's words are drawn from a Zipfian distribution that all labels share, two in five of them from a part of it that its
+    label prefers; one label in twenty is wrong."""
     generator = np.random.default_rng(seed)
     shares = 1 / (np.arange(labels) + 2.0)
     label = generator.choice(labels, documents, p=shares / shares.sum())
@@ -40,9 +37,7 @@ def made_matrix(
 
 def made_counts(smallest: bool) -> tuple[csr_array, Ints]:
     """Whole counts and labels of a made corpus of 20,000 documents and 20 labels, for simulations."""
-    matrix, labels = made_matrix(
-        1_000 if smallest else 20_000, 500 if smallest else 8_000, 5 if smallest else 20, 7, 25
-    )
+    matrix, labels = made_matrix(1_000 if smallest else 20_000, 500 if smallest else 8_000, 5 if smallest else 20, 7, 25)
     return csr_array((np.ceil(matrix.data), matrix.indices, matrix.indptr), shape=matrix.shape), labels
 
 

@@ -5,8 +5,7 @@ round, either way, and each sorter is judged on the same documents held out. Sho
 at all of the labels, the difference to random with its 95 % interval, and how many labels picked are as good as all labels at
 random.
 
-    python bench/next.py [SEEDS] [--figure FILE] [--smallest]
-"""
+    python bench/next.py [SEEDS] [--figure FILE] [--smallest]"""
 
 import sys
 import tempfile
@@ -52,9 +51,7 @@ def corpus_of(name: str, texts: list[str], labels: list[str]) -> Corpus:
     """A corpus counted once."""
     names, numbers = numbered(labels)
     measured: CorpusCounts = of_counts(count(texts, cleaner(Clean())))
-    return Corpus(
-        name, LabelledDocuments(measured=measured, labels=numbers, names=names), contents(measured.local_counts)
-    )
+    return Corpus(name, LabelledDocuments(measured=measured, labels=numbers, names=names), contents(measured.local_counts))
 
 
 def letters() -> Corpus:
@@ -115,9 +112,7 @@ def accuracies(corpus: Corpus, settings: Classifier, pick: Pick, seed: int, last
         found.append(float((given == documents.labels[held_out]).mean()))
         if mine.size >= last:
             return found
-        picked = pick(
-            csr_array(corpus.rows[rest]), decisions.probabilities[HELD_OUT:], mine.size, EACH, seed + mine.size
-        )
+        picked = pick(csr_array(corpus.rows[rest]), decisions.probabilities[HELD_OUT:], mine.size, EACH, seed + mine.size)
         mine = np.concatenate((mine, rest[picked]))
         rest = np.delete(rest, picked)
 
@@ -125,8 +120,7 @@ def accuracies(corpus: Corpus, settings: Classifier, pick: Pick, seed: int, last
 def told(corpus: Corpus, settings: Classifier, seeds: int, last: int) -> tuple[Floats, Floats]:
     """(seeds, rounds) accuracies of what was picked, and of as many at random."""
     curves = [
-        np.array([accuracies(corpus, settings, pick, seed, last) for seed in range(seeds)])
-        for pick in (by_next, at_random)
+        np.array([accuracies(corpus, settings, pick, seed, last) for seed in range(seeds)]) for pick in (by_next, at_random)
     ]
     return curves[0], curves[1]
 
@@ -160,22 +154,15 @@ def main() -> None:
             )
     print(f"Worse than random by more than the interval: {worse} of {len(drawn)}.")
     if "--figure" in sys.argv:
-        draw(
-            {key: value for key, value in drawn.items() if key[0] == "letters"},
-            Path(sys.argv[sys.argv.index("--figure") + 1]),
-        )
+        draw({key: value for key, value in drawn.items() if key[0] == "letters"}, Path(sys.argv[sys.argv.index("--figure") + 1]))
 
 
 def draw(curves: dict[tuple[str, str, str], tuple[Floats, Floats]], path: Path) -> None:
     """The curves of each family on one corpus: picked ones in ink, those at random in slate."""
     from upsort.plots.canvas import INK, SLATE, content_of, in_percent, panels
 
-    chosen = [
-        key for key in curves if key[1] in {"logistic", "svm", "centroid"} or key[1:] == ("naive-bayes", "counts")
-    ]
-    figure, each = panels(
-        "Accuracy by labelled documents: picked by upsort next, and drawn at random (hollow)", len(chosen), 2
-    )
+    chosen = [key for key in curves if key[1] in {"logistic", "svm", "centroid"} or key[1:] == ("naive-bayes", "counts")]
+    figure, each = panels("Accuracy by labelled documents: picked by upsort next, and drawn at random (hollow)", len(chosen), 2)
     for axes, key in zip(each, chosen, strict=True):
         picked, random = curves[key]
         sizes = FIRST + EACH * np.arange(picked.size)

@@ -1,7 +1,6 @@
 """How good the usual penalty is: held-out accuracy along the path of penalties, and of the usual one.
 
-python bench/penalties.py [--smallest]
-"""
+python bench/penalties.py [--smallest]"""
 
 import sys
 

@@ -2,9 +2,8 @@
 
     python bench/reading.py [MEGABYTES ...]      default: 25 100
 
-Prints, for generated tables of those sizes: seconds and throughput of reading with pandas, of `upsort gather`, and, up to
-100 MB, of `upsort survey`; and the peak memory of each command, which for gathering must not grow with the table.
-"""
+Prints, for generated tables of those sizes: seconds and throughput of reading with pandas, of `upsort gather`, and, up to 100 MB,
+of `upsort survey`; and the peak memory of each command, which for gathering must not grow with the table."""
 
 import csv
 import sys

@@ -3,8 +3,7 @@
     python bench/scoring.py [MILLIONS]
 
 The plain loop reads the table with the csv module, finds words with a regular expression, counts the known ones with `Counter`,
-makes a sparse row, multiplies it with the weights, takes the softmax and writes the row with its label and probability.
-"""
+makes a sparse row, multiplies it with the weights, takes the softmax and writes the row with its label and probability."""
 
 import csv
 import re

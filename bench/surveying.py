@@ -3,8 +3,7 @@
     python bench/surveying.py [DOCUMENTS] [--smallest]      default: 6000, of 43 labels
 
 Prints the medians of runs in turn: of `upsort survey` and `upsort features` without figures and with them, start included, and of
-telling the languages and of working out the advice, as shares of the survey's own work.
-"""
+telling the languages and of working out the advice, as shares of the survey's own work."""
 
 import csv
 import tempfile
@@ -41,11 +40,7 @@ def main() -> None:
             writer.writerows((text, f"label {place % LABELS}") for place, text in enumerate(texts))
         asked = [str(table), "--text", "text", "--label", "label", "--quiet"]
         figures = ["--figures", str(folder / "figures")]
-        runs = {
-            (task, bool(more)): [task, *asked, *more, "--json"]
-            for task in ("survey", "features")
-            for more in ([], figures)
-        }
+        runs = {(task, bool(more)): [task, *asked, *more, "--json"] for task in ("survey", "features") for more in ([], figures)}
         seconds = medians_in_turn({key: partial(command, run) for key, run in runs.items()}, 3 if many > 100 else 1)
         for task in ("survey", "features"):
             alone, drawn = seconds[task, False], seconds[task, True]
@@ -54,9 +49,7 @@ def main() -> None:
         plan = Plan(columns=columns)
 
         def surveyed() -> object:
-            return survey(
-                RunContext(inputs=open_inputs([str(table)], ReadSettings()), plan=plan, rejects=RejectedRows())
-            )
+            return survey(RunContext(inputs=open_inputs([str(table)], ReadSettings()), plan=plan, rejects=RejectedRows()))
 
         result = survey(RunContext(inputs=open_inputs([str(table)], ReadSettings()), plan=plan, rejects=RejectedRows()))
         tokens = tokenise([text.lower() for text in texts])

@@ -4,8 +4,7 @@ Labels of a corpus are changed at random, and looked for.
 
     python bench/suspects.py [--counts FILE.npz] [--smallest]
 
-FILE.npz: see bench/growth.py; without one, a corpus of 12 labels is made.
-"""
+FILE.npz: see bench/growth.py; without one, a corpus of 12 labels is made."""
 
 import sys
 from dataclasses import dataclass, replace
@@ -46,11 +45,7 @@ def quality(ranked: Suspects, listed: Suspects, wrong: Bools) -> Quality:
     found = np.cumsum(hits)
     at = int(np.searchsorted(found, np.ceil(0.7 * wrong.sum())))
     return Quality(
-        float(found[at] / (at + 1)),
-        float(hits[:50].mean()),
-        int(wrong[listed.places].sum()),
-        listed.places.size,
-        listed.expected,
+        float(found[at] / (at + 1)), float(hits[:50].mean()), int(wrong[listed.places].sum()), listed.places.size, listed.expected
     )
 
 

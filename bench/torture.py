@@ -3,8 +3,7 @@ and hostile texts, whose cleaning must not take more than twice the time for twi
 
     python bench/torture.py [--minutes N] [--seed N]      default: 1 minute, seed 1
 
-Prints how many cases there were, and every failure with the seed that makes it again.
-"""
+Prints how many cases there were, and every failure with the seed that makes it again."""
 
 import os
 import random
@@ -29,11 +28,7 @@ _HOSTILE = (
     "(", "\u200d", "aaaa", " ", "\n", "\r", "a-", "a_", "Σ", "İ", "..", "978-", "1st", "not ", "don't ", "あ", "กา", "\u202e",
     "\x00", "l’",
 )  # fmt: skip
-_LENGTH, _SLOW, _MOST_GROWTH = (
-    40_000,
-    0.4,
-    3.0,
-)  # characters; seconds from which growth can be told; for twice the length
+_LENGTH, _SLOW, _MOST_GROWTH = (40_000, 0.4, 3.0)  # characters; seconds from which growth can be told; for twice the length
 _SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGKILL)
 
 

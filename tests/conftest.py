@@ -49,9 +49,7 @@ Program = Callable[..., Run]
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """The longest tests first, so that no process works alone in the end."""
-    items.sort(
-        key=lambda item: not item.nodeid.startswith(("tests/test_tour", "tests/test_cluster", "tests/test_choose"))
-    )
+    items.sort(key=lambda item: not item.nodeid.startswith(("tests/test_tour", "tests/test_cluster", "tests/test_choose")))
 
 
 @pytest.fixture
@@ -115,9 +113,7 @@ def started(folder: Path, *arguments: str | Path, **streams: Any) -> "subprocess
     return subprocess.Popen(
         [sys.executable, "-m", "upsort", *map(str, arguments)],
         cwd=folder,
-        preexec_fn=lambda: signal.signal(
-            signal.SIGINT, signal.default_int_handler
-        ),  # a shell's background job ignores it
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.default_int_handler),  # a shell's background job ignores it
         **streams,
     )
 

@@ -21,6 +21,4 @@ def measure(documents: Iterable[Documents], cleaning: Cleaner, columns: Columns,
 
 def texts_alone(*texts: str) -> Documents:
     """Documents of one text column and nothing beside it."""
-    return Documents(
-        parts=([*texts],), number_names=(), numbers=np.zeros((len(texts), 0)), category_names=(), categories=()
-    )
+    return Documents(parts=([*texts],), number_names=(), numbers=np.zeros((len(texts), 0)), category_names=(), categories=())

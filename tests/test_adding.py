@@ -62,10 +62,7 @@ def _overlap(data: TrainingData, *_: Any) -> Overlap:
 
 
 def test_a_family(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    assert (
-        "Known values"
-        in program("train", "t.csv", *TRAIN, "--set=classifier.kind=overlap", "-o", "o.sorter", code=2).err
-    )
+    assert "Known values" in program("train", "t.csv", *TRAIN, "--set=classifier.kind=overlap", "-o", "o.sorter", code=2).err
     record = Family(
         kind="overlap",
         summary="how many of its terms a label knows",
@@ -98,9 +95,7 @@ def test_a_step(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch) -
     )
     monkeypatch.setitem(STEPS, record.name, record)
     assert "dihpa dub" in program("clean", "--steps-help").out
-    assert (
-        program("clean", "--steps=lower,backwards", "--word=Aphid").out == "Aphid  —lower→  aphid  —backwards→  dihpa\n"
-    )
+    assert program("clean", "--steps=lower,backwards", "--word=Aphid").out == "Aphid  —lower→  aphid  —backwards→  dihpa\n"
     program("train", "t.csv", *TRAIN, "--set=clean.steps=lower,backwards", "-o", "s.sorter")
     assert "dihpa" in program("terms", "s.sorter").out
     assert "backwards" in program("plan", "--explain", "clean.unchanged").out
@@ -117,9 +112,7 @@ def test_a_measure(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch
     judged = program("evaluate", "s.sorter", "t.csv", "--json").json["error_share"]
     assert (judged["value"], judged["right"], judged["of"]) == (0.0, 0, 60)
     assert "share of errors\t0.0 %" in program("evaluate", "s.sorter", "t.csv", "--measures").out
-    assert (
-        "required error_share>0.5" in program("evaluate", "s.sorter", "t.csv", "--require=error_share>0.5", code=3).err
-    )
+    assert "required error_share>0.5" in program("evaluate", "s.sorter", "t.csv", "--require=error_share>0.5", code=3).err
     shared = ("compare", "t.csv", *TRAIN, "--try=classifier.kind=majority,centroid", "--by=error_share")
     assert [one["name"] for one in program(*shared, "--json").json["candidates"]] == ["kind=centroid", "kind=majority"]
     assert "share of errors" in program("ledger", "--sort=error_share").out

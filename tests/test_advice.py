@@ -13,11 +13,7 @@ PLANTS = ("fern", "quince", "rose", "hosta", "peony", "maple", "willow", "cactus
 
 def plain(most: int = 60) -> list[Row]:
     return [
-        (
-            str(place),
-            f"my {PLANTS[place % 8]} in bed {place} has row {place * 7} of marks",
-            ("pests", "soil")[place % 2],
-        )
+        (str(place), f"my {PLANTS[place % 8]} in bed {place} has row {place * 7} of marks", ("pests", "soil")[place % 2])
         for place in range(most)
     ]
 
@@ -52,14 +48,7 @@ def test_the_advice_runs_as_printed(name: str, with_id: bool, tmp_path: Path, pr
     (tmp_path / "a table.csv").write_text("\n".join(lines) + "\n", encoding="utf-16")
     id_option = ("--id=ref",) if with_id else ()
     found = program(
-        "survey",
-        "a table.csv",
-        "--text=the text",
-        "--label=bench",
-        *id_option,
-        "--delimiter=;",
-        "--encoding=utf-16",
-        "--json",
+        "survey", "a table.csv", "--text=the text", "--label=bench", *id_option, "--delimiter=;", "--encoding=utf-16", "--json"
     ).json["worth_a_look"]
     assert any(wanted in finding["what"] for finding in found), found
     for finding in found:

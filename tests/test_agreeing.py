@@ -10,10 +10,7 @@ from upsort.cli.rendering.view import singular_after_one
     [
         ("Scored 1 documents: x.csv.", "Scored 1 document: x.csv."),
         ("1 documents have no label; training sets them aside.", "1 document has no label; training sets them aside."),
-        (
-            "1 documents copy another one; they are kept together.",
-            "1 document copies another one; it is kept together.",
-        ),
+        ("1 documents copy another one; they are kept together.", "1 document copies another one; it is kept together."),
         ("1 training documents answered alike.", "1 training document answered alike."),
         ("1 'pests' documents were taken for 'soil'.", "1 'pests' document was taken for 'soil'."),
         ("5 of 1 documents", "5 of 1 document"),

@@ -8,8 +8,7 @@
 
 To add a case, write a file with a command line and the heads of the forms that are wanted; `pytest tests/test_cases.py
 --write-cases` fills them in, to be read before they are kept. Several command lines run one after the other; the last one's
-result is shown.
-"""
+result is shown."""
 
 import io
 import json
@@ -68,9 +67,7 @@ def written(case: Case, forms: dict[str, str]) -> str:
 def run(commands: Sequence[str]) -> tuple[list[View], str, str, int]:
     """The views of the last command, what it wrote in all, what it said beside, and how it ended."""
     for number, command in enumerate(commands, 1):
-        console = Watched(
-            output=io.StringIO(), error=io.StringIO(), input=io.BytesIO(b"is it time to prune the quince\n")
-        )
+        console = Watched(output=io.StringIO(), error=io.StringIO(), input=io.BytesIO(b"is it time to prune the quince\n"))
         status = main(shlex.split(command)[1:], console)
         assert status == 0 or number == len(commands), console.error.getvalue()
     return console.views, console.output.getvalue(), console.error.getvalue(), int(status)
@@ -118,10 +115,7 @@ def test_a_command_shows_what_its_case_says(path: Path, folder: Path, request: p
     for view in views:
         everything = in_form("terminal 1000", [view], "", "")
         quoted = {
-            line
-            for part in view.parts
-            if isinstance(part, Sentence) and not part.wrapped
-            for line in part.text.split("\n")
+            line for part in view.parts if isinstance(part, Sentence) and not part.wrapped for line in part.text.split("\n")
         }
         for width in WIDTHS:
             shown = in_form(f"terminal {width}", [view], "", "")

@@ -62,9 +62,7 @@ def test_it_finds_what_tells_the_labels_apart(tmp_path: Path, program: Program) 
     assert told["honest"]["low"] <= judged <= told["honest"]["high"]
 
 
-def test_what_does_not_matter_is_left_out_and_told(
-    tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_what_does_not_matter_is_left_out_and_told(tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
     short_lines(tmp_path / "t.csv")
     both = {"features.lengths": [1, 2], "features.in_at_least": 1}
     monkeypatch.setattr(candidates, "_changes", lambda plan, beside: iter(({}, both)))
@@ -97,14 +95,10 @@ def test_a_plan_that_is_as_good_is_kept(tmp_path: Path, program: Program) -> Non
     told = program("choose", "t.csv", *COLUMNS, "--set=judge.folds=3", "--trials=4")
     assert told.out.startswith(f"Chosen: {candidates.AS_IT_IS}.")
     assert "Of the plans that came as far as the folds none is ahead of the given one by the margin." in told.out
-    program(
-        "choose", "t.csv", *COLUMNS, "--set=judge.folds=3", "--trials=2", "--margin=0"
-    )  # nothing is left to leave out
+    program("choose", "t.csv", *COLUMNS, "--set=judge.folds=3", "--trials=2", "--margin=0")  # nothing is left to leave out
 
 
-def test_what_is_set_aside_takes_no_part_in_the_choice(
-    tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_what_is_set_aside_takes_no_part_in_the_choice(tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
     """With other labels on the documents set aside the same plan is chosen, for the same reasons."""
     short_lines(tmp_path / "t.csv", 400)
     held: list[Any] = []
@@ -185,23 +179,14 @@ def test_a_search_goes_on_from_the_ledger(tmp_path: Path, program: Program, monk
     (tmp_path / "t.csv").write_bytes(text.replace(b"dry leaf", b"wet leaf", 1))
     assert not any(one["known"] for one in program(*line).json["trials"])
     (tmp_path / "t.csv").write_bytes(text)
-    assert any(
-        one["known"] for one in program(*line, "--encoding=latin-1").json["trials"]
-    )  # which reads the same texts
+    assert any(one["known"] for one in program(*line, "--encoding=latin-1").json["trials"])  # which reads the same texts
 
 
 def test_columns_beside_the_text_are_tried_where_they_are_named(tmp_path: Path, program: Program) -> None:
     draw = random.Random(5)
     words = [f"w{number}" for number in range(40)]
     rows = [
-        (
-            " ".join(draw.choices(words, k=6)),
-            "ab"[n % 2],
-            ("gate", "shed")[n % 2],
-            n % 7 + 10 * (n % 2),
-            f"note {n} on it",
-            n,
-        )
+        (" ".join(draw.choices(words, k=6)), "ab"[n % 2], ("gate", "shed")[n % 2], n % 7 + 10 * (n % 2), f"note {n} on it", n)
         for n in range(300)
     ]
     with (tmp_path / "t.csv").open("w", newline="") as stream:

@@ -100,9 +100,7 @@ def dense_loss(kind: str, scores: np.ndarray, labels: np.ndarray) -> float:
     match kind:
         case "softmax":
             top = scores.max(axis=1)
-            return float(
-                -(scores[np.arange(rows), labels] - top - np.log(np.exp(scores - top[:, None]).sum(axis=1))).sum()
-            )
+            return float(-(scores[np.arange(rows), labels] - top - np.log(np.exp(scores - top[:, None]).sum(axis=1))).sum())
         case "logistic":
             return float(np.log1p(np.exp(-signs * scores)).sum())
         case "svm":
@@ -123,9 +121,7 @@ def test_each_optimum_meets_its_condition_and_an_independent_optimum(
     ones = np.ones(rows)
     own = labels[:, None] == np.arange(k)
     loss = losses.Softmax(labels=labels, weights=ones, n_labels=k) if kind == "softmax" else LOSSES[kind](own, ones)  # type: ignore[arg-type]
-    found, ended = minimise(
-        Objective(partitions=PartitionStates(matrix, loss), n_labels=k, ridge=ridge), Stopping(1e-8, 300)
-    )
+    found, ended = minimise(Objective(partitions=PartitionStates(matrix, loss), n_labels=k, ridge=ridge), Stopping(1e-8, 300))
     assert ended.reached
     dense = np.hstack((matrix.toarray(), ones[:, None]))
 
@@ -178,9 +174,7 @@ def test_a_weight_of_two_is_a_document_given_twice() -> None:
         settings = replace(KINDS[kind], tolerance=1e-9, most_iterations=500)
         names = ("a", "b", "c")
         weighted = families.train(TrainingData(matrix, Targets(labels, 3, weights), names), settings)
-        repeated = families.train(
-            TrainingData(csr_array(matrix[twice]), Targets(labels[twice], 3, np.ones(32)), names), settings
-        )
+        repeated = families.train(TrainingData(csr_array(matrix[twice]), Targets(labels[twice], 3, np.ones(32)), names), settings)
         assert weighted.scores(matrix) == pytest.approx(repeated.scores(matrix), abs=1e-5), kind
 
 
@@ -189,9 +183,7 @@ def test_balanced_labels_weigh_the_same_together() -> None:
     weights = targets_of(labels, ("a", "b"), Classifier(label_weights="even")).weights
     assert weights[labels == 0].sum() == pytest.approx(weights[labels == 1].sum())
     assert weights.sum() == pytest.approx(10)
-    assert (
-        targets_of(labels, ("a", "b"), Classifier(label_weights={"b": 3.0})).weights.tolist() == [1.0] * 8 + [3.0] * 2
-    )
+    assert targets_of(labels, ("a", "b"), Classifier(label_weights={"b": 3.0})).weights.tolist() == [1.0] * 8 + [3.0] * 2
 
 
 @given(st.lists(st.integers(0, 3), min_size=1, max_size=40), st.sampled_from(["over", "under"]), st.integers(0, 9))
@@ -296,13 +288,9 @@ def test_stopping_short_is_told(program: Program, demo: Path) -> None:
 def test_separable_and_contradictory_documents_without_penalty_end_soundly(kind: str) -> None:
     chosen = Classifier(kind=kind, penalty=0.0)  # type: ignore[arg-type]
     matrix = csr_array(np.array([[1.0, 0, 0], [0, 1, 0], [0, 0, 1], [0, 0, 1]]))
-    fitted = families.train(
-        TrainingData(matrix, Targets(np.array([0, 0, 1, 1]), 2, np.ones(4)), ("a", "b")), chosen, 0.0
-    )
+    fitted = families.train(TrainingData(matrix, Targets(np.array([0, 0, 1, 1]), 2, np.ones(4)), ("a", "b")), chosen, 0.0)
     assert fitted.scores(matrix).argmax(axis=1).tolist() == [0, 0, 1, 1]
-    contrary = families.train(
-        TrainingData(matrix, Targets(np.array([0, 0, 0, 1]), 2, np.ones(4)), ("a", "b")), chosen, 0.0
-    )
+    contrary = families.train(TrainingData(matrix, Targets(np.array([0, 0, 0, 1]), 2, np.ones(4)), ("a", "b")), chosen, 0.0)
     assert np.isfinite(contrary.scores(matrix)).all()
 
 
@@ -319,9 +307,7 @@ def test_every_kind_trains_saves_and_comes_back(program: Program, demo: Path, tm
     assert accuracy > least
 
 
-def test_labels_of_several_columns_are_trained_judged_and_scored_in_one_go(
-    program: Program, demo: Path, tmp_path: Path
-) -> None:
+def test_labels_of_several_columns_are_trained_judged_and_scored_in_one_go(program: Program, demo: Path, tmp_path: Path) -> None:
     table = demo / "letters-2024.csv"
     program("train", table, "--text=message", "--label=topic,urgent", "-o", "two.sorter")
     topic, urgent = load_sorters(tmp_path / "two.sorter")
@@ -355,9 +341,7 @@ def test_cells_with_several_labels_give_sets(program: Program, tmp_path: Path) -
 
 
 @pytest.mark.parametrize("kind", [name for name, one in KINDS.items() if families.family(one).additive])
-def test_extending_naive_bayes_equals_training_on_everything(
-    program: Program, demo: Path, tmp_path: Path, kind: str
-) -> None:
+def test_extending_naive_bayes_equals_training_on_everything(program: Program, demo: Path, tmp_path: Path, kind: str) -> None:
     program("split", demo / "letters-2024.csv", "--label=topic", "--hold-out=0.4", "-o", "parts/")
     shared = ("--text=message", "--label=topic", *of_kind(kind), "--set=classifier.calibrate=none")
     program("train", "parts/train.csv", *shared, "-o", "part.sorter")
@@ -411,9 +395,7 @@ def test_neighbours_are_the_first_of_the_most_similar(seed: int, nearest: int) -
     documents = generator.integers(0, 2, (8, 4)).astype(float)  # many are equally similar
     asked = generator.integers(0, 2, (3, 4)).astype(float)
     labels = generator.integers(0, 3, 8)
-    scores = nonlinear.train_neighbours(csr_array(documents), Targets(labels, 3, np.ones(8)), nearest).scores(
-        csr_array(asked)
-    )
+    scores = nonlinear.train_neighbours(csr_array(documents), Targets(labels, 3, np.ones(8)), nearest).scores(csr_array(asked))
 
     def unit(rows: np.ndarray) -> np.ndarray:
         return rows / np.maximum(np.linalg.norm(rows, axis=1, keepdims=True), 1e-300)
@@ -472,9 +454,7 @@ def test_row_weights_change_the_sorter(program: Program, tmp_path: Path, kind: s
         for name in ("plain.sorter", "weighed.sorter")
     )
     assert (
-        weighed["sorted_probability_b"] > plain["sorted_probability_b"]
-        if "sorted_probability_b" in plain
-        else weighed != plain
+        weighed["sorted_probability_b"] > plain["sorted_probability_b"] if "sorted_probability_b" in plain else weighed != plain
     )
 
 
@@ -505,13 +485,9 @@ def test_calibration_by_label_leaves_labels_alone(program: Program, demo: Path, 
 
 
 @pytest.mark.parametrize("kind", ["logistic", "svm", "naive-bayes"])
-def test_probabilities_are_nearly_as_good_as_they_can_be(
-    program: Program, demo: Path, tmp_path: Path, kind: str
-) -> None:
+def test_probabilities_are_nearly_as_good_as_they_can_be(program: Program, demo: Path, tmp_path: Path, kind: str) -> None:
     program("split", demo / "letters-2024.csv", "--label=topic", "--hold-out=0.4", "--seed=5", "-o", "parts")
-    program(
-        "train", "parts/train.csv", "--text=message", "--label=topic", f"--set=classifier.kind={kind}", "-o", "s.sorter"
-    )
+    program("train", "parts/train.csv", "--text=message", "--label=topic", f"--set=classifier.kind={kind}", "-o", "s.sorter")
     sorter = load_sorters(tmp_path / "s.sorter")[0]
     with (tmp_path / "parts" / "held-out.csv").open(newline="", encoding="utf-8") as stream:
         rows = [row for row in csv.DictReader(stream) if row["topic"]]

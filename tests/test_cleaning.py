@@ -77,16 +77,7 @@ def test_no_step_fails_on_any_text_and_edits_say_what_it_did(name: str, text: st
 
 LIKELY = st.lists(
     st.sampled_from(
-        [
-            *"ants'’ 8:;=<3-)D(|0123,._é\u0301İſK한\u200d🌱🏽©\n",
-            "cannot",
-            "CaNNot",
-            "aİn't",
-            "let's",
-            "www.a.b ",
-            "...",
-            "ooo",
-        ]
+        [*"ants'’ 8:;=<3-)D(|0123,._é\u0301İſK한\u200d🌱🏽©\n", "cannot", "CaNNot", "aİn't", "let's", "www.a.b ", "...", "ooo"]
     )
 ).map("".join)
 
@@ -162,12 +153,7 @@ def test_choices_of_steps() -> None:
     ]  # fmt: skip
     assert words(("links",), "see www.a.example now", links="drop") == ["see", "now"]
     assert words(("tags",), "so #dry", tags="marker") == ["so", "<tag>"]
-    assert words(("replace",), "a_b colour color", replace=(("_", " "), ("/colou?r/", "hue"))) == [
-        "a",
-        "b",
-        "hue",
-        "hue",
-    ]
+    assert words(("replace",), "a_b colour color", replace=(("_", " "), ("/colou?r/", "hue"))) == ["a", "b", "hue", "hue"]
     assert words((), "a1 b2", tokens_by=r"[a-z]") == ["a", "b"]
     assert words(("stop_words",), "the fern is not dead", drop_negations=True, stop_words_add=("fern",)) == ["dead"]
     assert words(("stop_words",), "the fern", stop_words_keep=("the",)) == ["the", "fern"]
@@ -184,21 +170,14 @@ def test_english_lemmas() -> None:
 
 
 def test_lemmas_from_a_table_and_rules_learned_from_it(tmp_path: Path) -> None:
-    stems = [
-        f"{first}{last}"
-        for first in ("garten", "blum", "strauch", "wurz", "zweig", "erd", "somm")
-        for last in "abcdefgh"
-    ]
+    stems = [f"{first}{last}" for first in ("garten", "blum", "strauch", "wurz", "zweig", "erd", "somm") for last in "abcdefgh"]
     table = {f"{stem}en": f"{stem}e" for stem in stems} | {f"{stem}es": stem for stem in stems}
     quality = rules_on_held_out(table)
     assert (quality.right, quality.of) == (12, 12)
     assert learned_rules(table).lemma("unbekannten") == "unbekannte"
     assert table_lemmatiser(table)("gartenaen") == "gartenae"
     (tmp_path / "t.tsv").write_text("# forms\nging\tgehen\nhäuser\thaus\n", encoding="utf-8")
-    assert words(("lower", "lemmas"), "Ging Häuser", language="de", lemma_file=str(tmp_path / "t.tsv")) == [
-        "gehen",
-        "haus",
-    ]
+    assert words(("lower", "lemmas"), "Ging Häuser", language="de", lemma_file=str(tmp_path / "t.tsv")) == ["gehen", "haus"]
     row = "{}\t{}\t{}\t{}\t_\t_\t0\troot\t_\t_\n"
     (tmp_path / "t.conllu").write_text(row.format(1, "saw", "see", "VERB") * 2 + row.format(2, "saw", "saw", "NOUN"))
     settings = Clean(steps=("lemmas",), language="xx", lemma_file=str(tmp_path / "t.conllu"))
@@ -254,9 +233,7 @@ def test_clean_shows_documents_groups_and_comparisons(program: Program, demo: Pa
     assert "kept; clean.drop_negations" in program("clean", *letters, "--most-changed-by=stem", "--show=1").out
     groups = program("clean", *letters, "--groups", "--word=leaves", "--json").json["groups"]
     assert groups[0]["words"].keys() >= {"leaves", "leave"}  # why stemming mixes sick leaves with taking leave
-    table = program("clean", *letters[:2], "--label=topic", "--compare-steps", "lower", "lower,stem", "--json").json[
-        "steps"
-    ]
+    table = program("clean", *letters[:2], "--label=topic", "--compare-steps", "lower", "lower,stem", "--json").json["steps"]
     assert table[0]["distinct"] > table[1]["distinct"]
     assert all(0.8 < one["accuracy"]["value"] < 0.95 for one in table)
     program("clean", *letters, "-o", "cleaned.csv")
@@ -266,9 +243,7 @@ def test_clean_shows_documents_groups_and_comparisons(program: Program, demo: Pa
             assert added["cleaned"] == replaced["message"]
 
 
-def test_word_lists_travel_in_the_sorter_and_workers_change_nothing(
-    program: Program, demo: Path, tmp_path: Path
-) -> None:
+def test_word_lists_travel_in_the_sorter_and_workers_change_nothing(program: Program, demo: Path, tmp_path: Path) -> None:
     (tmp_path / "stop.txt").write_text("the # an article\nand or\n")
     choices = (
         "--text=message",
@@ -293,9 +268,7 @@ def test_stop_words_from_lists_are_compared_in_their_form_at_that_point() -> Non
 
 def test_training_tells_the_corpus_own_stop_words_and_empty_documents(program: Program, tmp_path: Path) -> None:
     (tmp_path / "t.csv").write_text("text,label\nthe fern,x\nthe fern,x\nthe sand,y\nthe sand,y\n123,y\n")
-    found = program(
-        "train", "t.csv", "--text=text", "--label=label", "--set=clean.steps=numbers", "-o", "a.sorter", "--json"
-    )
+    found = program("train", "t.csv", "--text=text", "--label=label", "--set=clean.steps=numbers", "-o", "a.sorter", "--json")
     assert found.json["too_common"] == ["the"]
     assert found.json["without_tokens"] == 1
     assert "Documents without a token after cleaning: 1;" in found.err
@@ -303,8 +276,7 @@ def test_training_tells_the_corpus_own_stop_words_and_empty_documents(program: P
 
 def test_how_good_learned_lemma_rules_are_is_told(program: Program, tmp_path: Path) -> None:
     rows = "".join(
-        f"{stem}en\t{stem}e\n"
-        for stem in ("blum", "stund", "schul", "nam", "lamp", "bien", "tann", "ros", "erl", "eich")
+        f"{stem}en\t{stem}e\n" for stem in ("blum", "stund", "schul", "nam", "lamp", "bien", "tann", "ros", "erl", "eich")
     )
     (tmp_path / "t.tsv").write_text(rows)
     choices = ("--steps=lemmas", "--set=clean.lemma_file=t.tsv", "--set=clean.language=de", "--word=lilien")

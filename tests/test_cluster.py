@@ -49,11 +49,7 @@ class Running:
     def _start(self, *line: str) -> "subprocess.Popen[bytes]":
         program = Path(sys.executable).with_name("dask")
         return subprocess.Popen(
-            [program, *line, "--no-dashboard"],
-            cwd=self.folder,
-            stdout=self.logs,
-            stderr=self.logs,
-            start_new_session=True,
+            [program, *line, "--no-dashboard"], cwd=self.folder, stdout=self.logs, stderr=self.logs, start_new_session=True
         )
 
     def worker(self) -> "subprocess.Popen[bytes]":
@@ -98,11 +94,7 @@ def write(path: Path, rows: int) -> None:
     with path.open("w", encoding="utf-8", newline="") as stream:
         stream.write("ref,text,label,place\n")
         for number in range(rows):
-            text = (
-                ""
-                if number % 71 == 3
-                else f"bed {number % 311}: the plum {'dwst'[number % 4]}oss has aphids {number % 97}"
-            )
+            text = "" if number % 71 == 3 else f"bed {number % 311}: the plum {'dwst'[number % 4]}oss has aphids {number % 97}"
             stream.write(f'r{number},"{text}, and\nmoss {number % 13}","{LABELS[number % 3]}",north\n')
 
 
@@ -170,12 +162,7 @@ def apart(monkeypatch: pytest.MonkeyPatch, short: None) -> list[Any]:
 
 
 LOOSE = ("--set=classifier.tolerance=0.03", "--set=classifier.calibrate=none", "--no-check", "-o", "out.sorter")
-QUICK = (
-    "--classifier=centroid",
-    "--set=classifier.calibrate=none",
-    "--set=classifier.tolerance=0.5",
-    "--set=judge.folds=3",
-)
+QUICK = ("--classifier=centroid", "--set=classifier.calibrate=none", "--set=classifier.tolerance=0.5", "--set=judge.folds=3")
 IN_PARTS = {
     "naive Bayes": LINES["naive Bayes"],
     "logistic": ("train", "t.csv", T, L, *LOOSE),
@@ -224,28 +211,14 @@ def test_counts_may_stay_with_the_workers(
 
 
 def test_pairs_of_words_with_spaces_are_told_where_all_are_counted(
-    running: Running,
-    letters: Path,
-    tmp_path: Path,
-    program: Program,
-    apart: list[Any],
-    monkeypatch: pytest.MonkeyPatch,
+    running: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """The counting begins anew, and so does what is shown of it."""
     (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
     shown: list[int] = []
     monkeypatch.setattr(Console, "progress", lambda *_: nullcontext(shown.append))
     (tmp_path / "lemmas.tsv").write_text("plum\tplum tree\n")
-    line = (
-        "train",
-        "t.csv",
-        T,
-        L,
-        *LOOSE[1:3],
-        "--classifier=tree",
-        "--lengths=1,2",
-        "--set=clean.lemma_file=lemmas.tsv",
-    )
+    line = ("train", "t.csv", T, L, *LOOSE[1:3], "--classifier=tree", "--lengths=1,2", "--set=clean.lemma_file=lemmas.tsv")
     for name, how in (("a", "--workers=1"), ("b", f"--cluster={running.address}")):
         program(*line, "--set=clean.steps=lower,lemmas", how, "-o", f"{name}.sorter")
         documents, shown[:] = sum(shown), []
@@ -338,9 +311,7 @@ def test_a_worker_that_dies_changes_no_byte(scoring: Path, mortal: Running) -> N
     assert (scoring / "o.csv").read_bytes() == (scoring / "alone.csv").read_bytes()
 
 
-def test_a_scheduler_that_dies_is_told_and_what_is_done_is_kept(
-    scoring: Path, mortal: Running, program: Program
-) -> None:
+def test_a_scheduler_that_dies_is_told_and_what_is_done_is_kept(scoring: Path, mortal: Running, program: Program) -> None:
     line = ("score", "a.sorter", "many.csv", f"--cluster={mortal.address}", "-o", "o.csv")
     with started(scoring, *line, stderr=subprocess.PIPE, text=True) as alone:
         rows_done(scoring, alone)
@@ -433,10 +404,7 @@ def test_a_worker_with_another_version_is_named(running: Running, monkeypatch: p
 def test_wrong_addresses(letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
     line = ("features", str(letters / "t.csv"), T)
     monkeypatch.setattr(cluster, "_PATIENCE", 1)
-    assert (
-        "No cluster with a worker answers at tcp://127.0.0.1:9"
-        in program(*line, "--cluster=tcp://127.0.0.1:9", code=1).err
-    )
+    assert "No cluster with a worker answers at tcp://127.0.0.1:9" in program(*line, "--cluster=tcp://127.0.0.1:9", code=1).err
     assert "names no number of workers" in program(*line, "--cluster=local:many", code=2).err
     for wrong in ("moss://beds:1", "nowhere", "tcp://beds"):
         assert "is no address of a cluster" in program(*line, f"--cluster={wrong}", code=2).err

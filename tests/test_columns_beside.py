@@ -39,12 +39,7 @@ def documents(texts: list[str], photos: list[float], channels: list[str]) -> Doc
 def test_numbers_are_standardised_and_missing_ones_marked() -> None:
     block = documents(["a"] * 4, [1, 3, float("nan"), 5], ["web", "card", "", "web"])
     learned = learn_extra_columns(block.cells())
-    assert learned.names == [
-        "column:photos",
-        "column:photos is missing",
-        "column:channel=card",
-        "column:channel=web",
-    ]
+    assert learned.names == ["column:photos", "column:photos is missing", "column:channel=card", "column:channel=web"]
     spread = ((4 + 0 + 4) / 3) ** 0.5  # of 1, 3, 5 around 3
     expected = [[-2 / spread, 0, 0, 1], [0, 0, 1, 0], [0, 1, 0, 0], [2 / spread, 0, 0, 1]]
     assert learned.columns(block.cells()).toarray() == pytest.approx(np.array(expected))
@@ -67,8 +62,7 @@ def test_measures_of_a_text() -> None:
 
 
 @pytest.mark.parametrize(
-    ("cell", "number"),
-    [("3", 3), ("2,5", 2.5), (" -1e3 ", -1000), ("1,000,5", None), ("inf", None), ("many", None), ("", None)],
+    ("cell", "number"), [("3", 3), ("2,5", 2.5), (" -1e3 ", -1000), ("1,000,5", None), ("inf", None), ("many", None), ("", None)]
 )
 def test_what_is_a_number(cell: str, number: float | None) -> None:
     assert as_number(cell) == number
@@ -78,11 +72,7 @@ def test_what_is_a_number(cell: str, number: float | None) -> None:
 def test_hashed_counts_are_signed_sums(texts: list[str], bits: int) -> None:
     settings = Features(hash_bits=bits, lengths=(1, 2), weighting="count")
     found = measure(
-        [
-            Documents(
-                parts=(texts,), number_names=(), numbers=np.zeros((len(texts), 0)), category_names=(), categories=()
-            )
-        ],
+        [Documents(parts=(texts,), number_names=(), numbers=np.zeros((len(texts), 0)), category_names=(), categories=())],
         cleaner(Clean()),
         Columns(),
         settings,
@@ -226,21 +216,9 @@ def test_ready_made_vectors_keep_to_their_rows(program: Program, tmp_path: Path)
     rows = "".join(f"{'x' if n != 4 else ''},{label}\n" for n, label in enumerate(labels))
     (tmp_path / "t.csv").write_text("text,label\n" + rows)
     np.save(tmp_path / "v.npy", np.array([[1.0 if label == "a" else -1.0] for label in labels]))
-    shared = (
-        "--text=text",
-        "--label=label",
-        "--document-vectors=v.npy",
-        "--set=features.in_at_most=1",
-        "--allow-copies",
-    )
+    shared = ("--text=text", "--label=label", "--document-vectors=v.npy", "--set=features.in_at_most=1", "--allow-copies")
     found = program("cross-validate", "t.csv", *shared, "--folds=3", "--json").json
-    assert found["accuracy"] == {
-        "value": 1.0,
-        "low": pytest.approx(0.8318, abs=1e-4),
-        "high": 1.0,
-        "right": 19,
-        "of": 19,
-    }
+    assert found["accuracy"] == {"value": 1.0, "low": pytest.approx(0.8318, abs=1e-4), "high": 1.0, "right": 19, "of": 19}
     np.save(tmp_path / "v.npy", np.zeros((7, 2)))
     assert "fewer than the table" in program("cross-validate", "t.csv", *shared, code=1).err
 
@@ -253,9 +231,7 @@ def test_ready_made_vectors_keep_to_their_rows(program: Program, tmp_path: Path)
         ("", "holds no vectors"),
     ],
 )
-def test_wrong_vector_files_are_told(
-    program: Program, tmp_path: Path, wet_and_dry: Path, content: str, said: str
-) -> None:
+def test_wrong_vector_files_are_told(program: Program, tmp_path: Path, wet_and_dry: Path, content: str, said: str) -> None:
     (tmp_path / "v.txt").write_text(content)
     options = ("--text=text", "--set=features.vectors_file=v.txt", "--set=features.in_at_least=1")
     err = program("features", wet_and_dry, *options, code=1).err if "oak" not in content else ""
@@ -270,11 +246,7 @@ def test_vectors_alone_sort_too(program: Program, demo: Path) -> None:
     made = program("features", table, "--text=message", "--make-vectors=v.txt.gz", "--dimensions=40", "--json").json
     assert made["dimensions"] == 40 and made["words"] > 500
     shared = ("cross-validate", table, "--text=message", "--label=topic", "--folds=3", "--json")
-    alone = (
-        "--set=features.vectors_file=v.txt.gz",
-        "--set=features.vectors=alone",
-        "--set=features.vector_weights=idf",
-    )
+    alone = ("--set=features.vectors_file=v.txt.gz", "--set=features.vectors=alone", "--set=features.vector_weights=idf")
     assert program(*shared, *alone).json["accuracy"]["value"] > 0.6
 
 

@@ -175,9 +175,7 @@ def test_a_table_of_texts_as_a_pattern_finds_the_longest(texts: list[str], text:
     assert re.findall(any_of(texts), text) == plain.findall(text)
 
 
-def test_files_of_replacements_and_of_kept_text_go_with_the_sorter(
-    program: Program, demo: Path, tmp_path: Path
-) -> None:
+def test_files_of_replacements_and_of_kept_text_go_with_the_sorter(program: Program, demo: Path, tmp_path: Path) -> None:
     (tmp_path / "slang.txt").write_text("# ours\nplz\tplease\nu\tyou\n", encoding="utf-8")
     (tmp_path / "whole.txt").write_text("C++\nwater butt\n", encoding="utf-8")
     steps = "--set=clean.steps=lower,replace,punctuation"

@@ -28,11 +28,7 @@ from upsort.io.tables.rows import ReadSettings, TableLayout
 SECRET = "quince@9/pip"
 COLUMNS = ("--text=message", "--label=topic")
 LETTERS = [
-    (
-        f"r{number:03}",
-        f"my {('plum has aphids', 'bed is wet, and', 'spade broke at')[number % 3]} day {number % 17}",
-        topic,
-    )
+    (f"r{number:03}", f"my {('plum has aphids', 'bed is wet, and', 'spade broke at')[number % 3]} day {number % 17}", topic)
     for number in range(240)
     for topic in [("pests", "soil, wet", "tools")[number % 3]]
 ]
@@ -86,9 +82,7 @@ def database(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[str]:
     fill(address, tmp_path)
     yield address
     if request.param != "sqlite":
-        with_names(
-            address, tmp_path, "DROP TABLE IF EXISTS {}", "letters", "scored", "scored_unfinished", "upsort_unfinished"
-        )
+        with_names(address, tmp_path, "DROP TABLE IF EXISTS {}", "letters", "scored", "scored_unfinished", "upsort_unfinished")
 
 
 def with_names(address: str, folder: Path, statement: str, *names: str) -> None:
@@ -100,17 +94,13 @@ def with_names(address: str, folder: Path, statement: str, *names: str) -> None:
 
 
 def in_folder(address: str, folder: Path) -> str:
-    return addresses.without_secrets(
-        address.replace(":///", f":///{folder}/") if address.startswith("sqlite") else address
-    )
+    return addresses.without_secrets(address.replace(":///", f":///{folder}/") if address.startswith("sqlite") else address)
 
 
 def fill(address: str, folder: Path) -> None:
     connection = connected(in_folder(address, folder), writing=True)
     with connection.transaction():
-        connection.execute(
-            "CREATE TABLE letters (ref VARCHAR(9) PRIMARY KEY, message TEXT, topic TEXT, day DATE, weight FLOAT)"
-        )
+        connection.execute("CREATE TABLE letters (ref VARCHAR(9) PRIMARY KEY, message TEXT, topic TEXT, day DATE, weight FLOAT)")
         connection.insert(
             "INSERT INTO letters VALUES (:ref, :message, :topic, '2024-03-09', 2)",
             [{"ref": ref, "message": message, "topic": topic} for ref, message, topic in reversed(LETTERS)],
@@ -301,8 +291,7 @@ def test_values_become_cells(tmp_path: Path) -> None:
     own = sqlite3.connect(tmp_path / "a.db", isolation_level=None)
     own.execute("CREATE TABLE t (a, b)")
     own.executemany(
-        "INSERT INTO t VALUES (?, ?)",
-        [(1, 2.5), (None, 'İs\n"tö,'), (b"\xc3\xb6", 3.0), (b"\xff", "x"), (10**15, True)],
+        "INSERT INTO t VALUES (?, ?)", [(1, 2.5), (None, 'İs\n"tö,'), (b"\xc3\xb6", 3.0), (b"\xff", "x"), (10**15, True)]
     )
     own.execute("INSERT INTO t VALUES (CAST(x'ff41' AS TEXT), '')")
     (block,) = open_inputs([f"sqlite:///{tmp_path}/a.db"], ReadSettings()).tables[0].blocks()

@@ -21,9 +21,7 @@ def test_pages_made_from_the_program_are_current() -> None:
 @pytest.mark.parametrize("page", [*PAGES, ROOT / "README.md"], ids=lambda page: page.name)
 def test_links_lead_somewhere(page: Path) -> None:
     text = page.read_text(encoding="utf-8")
-    heads = {
-        re.sub(r"[^\w\- ]", "", head.lower()).replace(" ", "-") for head in re.findall(r"^#+ (.+)$", text, re.MULTILINE)
-    }
+    heads = {re.sub(r"[^\w\- ]", "", head.lower()).replace(" ", "-") for head in re.findall(r"^#+ (.+)$", text, re.MULTILINE)}
     heads |= set(re.findall(r'<a id="([^"]+)"', text))
     for target in re.findall(r"\]\(([^)\s]+)\)", text):
         if target.startswith(("http:", "https:", "mailto:")):

@@ -81,9 +81,7 @@ def test_what_drifted_is_told_with_numbers() -> None:
     sorter = sorter_of(7)
     trained = sorter.trained
     words = np.full(200, 30)
-    unlike = NewDocuments(
-        np.array([10, 190, 0, 0, 0, 0, 0]), length_classes(words), UnknownWords.of(words, np.full(200, 0.8))
-    )
+    unlike = NewDocuments(np.array([10, 190, 0, 0, 0, 0, 0]), length_classes(words), UnknownWords.of(words, np.full(200, 0.8)))
     found = drift(sorter, unlike)
     assert found.unknown is not None
     assert found.unknown.now == pytest.approx(0.8)
@@ -101,10 +99,7 @@ def test_what_drifted_is_told_with_numbers() -> None:
 def test_the_standard_error_of_unknown_words() -> None:
     # Cochran 1977, section 2.11, by hand: shares 1/10, 3/10, 2/20; ratio 6/40, residuals −0.5, 1.5, −1.
     found = UnknownWords.summed(
-        [
-            UnknownWords.of(np.array([10, 10]), np.array([0.1, 0.3])),
-            UnknownWords.of(np.array([20, 0]), np.array([0.1, np.nan])),
-        ]
+        [UnknownWords.of(np.array([10, 10]), np.array([0.1, 0.3])), UnknownWords.of(np.array([20, 0]), np.array([0.1, np.nan]))]
     )
     assert found.share == pytest.approx(6 / 40)
     assert found.error == pytest.approx(np.sqrt(3 / 2 * (0.25 + 2.25 + 1.0)) / 40)

@@ -103,9 +103,7 @@ def test_without_the_compiler_training_works_and_says_so(
     found = families.train(made(1, 5), Classifier()).ended
     assert found.uncompiled and found.reached and found.passes == 0
     assert not families.train(made(1, 5), Classifier(sparsity=0.5)).ended.uncompiled  # a lasso has no passes to miss
-    told = program(
-        "train", f"{demo}/letters-2025.csv", "--text=Text", "--label=Bench", "--no-check", "-o", "s.sorter"
-    ).err
+    told = program("train", f"{demo}/letters-2025.csv", "--text=Text", "--label=Bench", "--no-check", "-o", "s.sorter").err
     assert "numba cannot be loaded" in told
 
 
@@ -129,9 +127,7 @@ def test_a_thousand_rows_never_wait_for_the_compiler(demo: Path, tmp_path: Path)
 def test_from_any_start_the_subgradient_vanishes(seed: int, kind: str, size: float, sparsity: float) -> None:
     """Worked out here from the definition: 0 is among the slopes of loss + ridge / 2 · Σ W² + lasso · Σ |W| at the end."""
     data, k, penalty = made(seed, 4), 4, 0.3
-    chosen = Classifier(
-        kind=kind, sparsity=sparsity if kind == "logistic" else 0.0, tolerance=1e-7, most_iterations=500
-    )
+    chosen = Classifier(kind=kind, sparsity=sparsity if kind == "logistic" else 0.0, tolerance=1e-7, most_iterations=500)
     record = families.family(chosen).penalised
     assert record is not None and record.loss is not None
     lasso = penalty * chosen.sparsity
@@ -144,9 +140,7 @@ def test_from_any_start_the_subgradient_vanishes(seed: int, kind: str, size: flo
     slopes[:-1] += (penalty - lasso) * found.parameters[:-1]
     weights = found.parameters[:-1]
     slopes[:-1] = np.where(
-        weights != 0,
-        slopes[:-1] + lasso * np.sign(weights),
-        np.sign(slopes[:-1]) * np.maximum(abs(slopes[:-1]) - lasso, 0),
+        weights != 0, slopes[:-1] + lasso * np.sign(weights), np.sign(slopes[:-1]) * np.maximum(abs(slopes[:-1]) - lasso, 0)
     )
     nothing = slopes_at(np.zeros_like(found.parameters), data, kind)
     assert found.ended.reached

@@ -58,9 +58,7 @@ def test_a_guess_that_does_not_look_right_later_is_doubted(program: Program) -> 
 
 
 @pytest.mark.parametrize("encoding", ["utf-16", "utf-16-le", "utf-16-be", "utf-32", "cp1252"])
-@pytest.mark.parametrize(
-    "content", ['[{"message": "café"}, {"message": "pflücken"}]', '{"message": ["café", "pflücken"]}']
-)
+@pytest.mark.parametrize("content", ['[{"message": "café"}, {"message": "pflücken"}]', '{"message": ["café", "pflücken"]}'])
 def test_json_is_read_in_any_encoding(encoding: str, content: str, program: Program) -> None:
     from pathlib import Path
 

@@ -166,9 +166,7 @@ def test_a_value_of_json_travels_with_its_type() -> None:
 
 
 @pytest.mark.parametrize(("free", "each", "able"), [(10**9, 10**8, 4), (10**9, 4 * 10**8, 2), (10**6, 10**9, 1)])
-def test_no_more_processes_than_memory_has_room_for(
-    monkeypatch: pytest.MonkeyPatch, free: int, each: int, able: int
-) -> None:
+def test_no_more_processes_than_memory_has_room_for(monkeypatch: pytest.MonkeyPatch, free: int, each: int, able: int) -> None:
     monkeypatch.setattr(processes, "psutil", SimpleNamespace(virtual_memory=lambda: SimpleNamespace(available=free)))
     assert processes.fitting(4, each) == able
 
@@ -177,14 +175,7 @@ def test_want_of_memory_for_processes_is_told_once_and_beforehand(
     demo: Path, program: Program, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("upsort.workflows.shared.context.fitting", lambda wanted, each: 1)
-    line = (
-        "cross-validate",
-        demo / "letters-2026.csv",
-        "--text=message",
-        "--label=channel",
-        "--folds=2",
-        "--no-ledger",
-    )
+    line = ("cross-validate", demo / "letters-2026.csv", "--text=message", "--label=channel", "--folds=2", "--no-ledger")
     found = program(*line, "--classifier=naive-bayes", "--workers=2")
     assert found.err.count("Memory has room for 1 of 2 processes; so many share the trainings.") == 1
 

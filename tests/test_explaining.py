@@ -22,11 +22,7 @@ WAYS: dict[str, tuple[str, ...]] = {
     "hashing": ("--set=features.hash_bits=6",),
     "vectors": ("--set=features.vectors_file=v.txt",),
     "vectors alone": ("--set=features.vectors_file=v.txt", "--set=features.vectors=alone"),
-    "columns": (
-        "--set=columns.numbers=leaves",
-        "--set=columns.categories=where",
-        "--set=features.measures=words,capitals",
-    ),
+    "columns": ("--set=columns.numbers=leaves", "--set=columns.categories=where", "--set=features.measures=words,capitals"),
     "apart": ("--text=head,text", "--set=features.apart=true"),
     "several answers": ("--label=label,kept",),
     "sets": ("--label=both", "--set=columns.label_separator=;"),
@@ -38,11 +34,7 @@ NEEDS_NUMBERS_FROM_0 = {"hashing", "vectors", "vectors alone", "columns"}
 def table(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("explaining")
     draws = random.Random(7)
-    words = {
-        "wet": ["moss", "pond", "fern", "rain"],
-        "dry": ["sand", "cactus", "dune", "sun"],
-        "mixed": ["oak", "elm", "leaf"],
-    }
+    words = {"wet": ["moss", "pond", "fern", "rain"], "dry": ["sand", "cactus", "dune", "sun"], "mixed": ["oak", "elm", "leaf"]}
     lines = ["ref,head,text,label,kept,both,leaves,where"]
     for number in range(72):
         label = ("wet", "dry", "mixed")[number % 3]
@@ -54,17 +46,9 @@ def table(tmp_path_factory: pytest.TempPathFactory) -> Path:
             f"{draws.choice(['north', 'south'])}"
         )
     (folder / "t.csv").write_text("\n".join(lines) + "\n")
-    new = [
-        *lines[:1],
-        *lines[4:8],
-        "z1,,zorp zorp unheard,wet,no,wet,,north",
-        "z2,,moss zorp sand moss,wet,no,wet,3,west",
-    ]
+    new = [*lines[:1], *lines[4:8], "z1,,zorp zorp unheard,wet,no,wet,,north", "z2,,moss zorp sand moss,wet,no,wet,3,west"]
     (folder / "new.csv").write_text("\n".join(new) + "\n")
-    vectors = [
-        f"{word} {n % 3 - 1} {n * n % 5} {1 + n % 2}"
-        for n, word in enumerate(w for held in words.values() for w in held)
-    ]
+    vectors = [f"{word} {n % 3 - 1} {n * n % 5} {1 + n % 2}" for n, word in enumerate(w for held in words.values() for w in held)]
     (folder / "v.txt").write_text("\n".join(vectors) + "\n")
     return folder
 
@@ -77,9 +61,7 @@ def options(way: str) -> list[str]:
 
 @pytest.mark.parametrize("way", WAYS)
 @pytest.mark.parametrize("kind", KINDS)
-def test_an_explanation_says_what_score_says(
-    program: Program, table: Path, kind: str, way: str, tmp_path: Path
-) -> None:
+def test_an_explanation_says_what_score_says(program: Program, table: Path, kind: str, way: str, tmp_path: Path) -> None:
     record = family(KINDS[kind])
     refused = (record.not_negative and way in NEEDS_NUMBERS_FROM_0) or (way == "sets" and not record.sets)
     train = ("train", "t.csv", *options(way), *of_kind(kind), "-o", tmp_path / "s.sorter")
@@ -151,9 +133,7 @@ def everything_shown_is_held(shown: str, found: dict[str, Any]) -> None:
                 row[0] == one["name"] for one in found["sum"]["begins"]
             )
         elif rows[0][0] == "question":
-            assert any(
-                repr(one["term"]).replace(" ", "␣") in row[0].replace(" ", "␣") for one in found["path"]["questions"]
-            )
+            assert any(repr(one["term"]).replace(" ", "␣") in row[0].replace(" ", "␣") for one in found["path"]["questions"])
 
 
 def test_words_not_dimensions_of_vectors_have_pulls(program: Program, table: Path, tmp_path: Path) -> None:
@@ -212,9 +192,7 @@ def test_a_voter_is_found_among_the_tables(program: Program, table: Path, tmp_pa
 
 
 @pytest.mark.parametrize("kind", ["logistic", "svm", "centroid", "tree", "neighbours", *NAIVE_BAYES])
-def test_a_text_of_unknown_words_gets_a_remark_everywhere(
-    program: Program, table: Path, tmp_path: Path, kind: str
-) -> None:
+def test_a_text_of_unknown_words_gets_a_remark_everywhere(program: Program, table: Path, tmp_path: Path, kind: str) -> None:
     sorter = tmp_path / "u.sorter"
     rows = "moss pond,wet\nsand dune,dry\nsand sun,dry\n" * 20
     (tmp_path / "u.csv").write_text(f"text,label\n{rows}")
@@ -222,9 +200,7 @@ def test_a_text_of_unknown_words_gets_a_remark_everywhere(
     said = "nothing known: the answer is the commonest label"
     assert f"{said[0].upper()}{said[1:]}." in program("explain", sorter, "zorp unheard").out
     assert program("ask", sorter, given=b"zorp unheard\n").out.split("\t")[2].strip() == said
-    assert (
-        json.loads(program("score", sorter, "-", "--flush", given=b'{"text": "zorp"}\n').out)["sorted_remark"] == said
-    )
+    assert json.loads(program("score", sorter, "-", "--flush", given=b'{"text": "zorp"}\n').out)["sorted_remark"] == said
     (tmp_path / "z.csv").write_text("text\nzorp\nmoss\n\n")
     scored = program("score", sorter, tmp_path / "z.csv", "--json")
     assert [row["sorted_remark"] for row in scored.json] == [said, ""]

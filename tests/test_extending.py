@@ -26,11 +26,7 @@ PLANS: dict[str, tuple[str, ...]] = {
     "sets": ("--label=both", "--set=columns.label_separator=;"),
     "weighted": ("--set=classifier.label_weights=even", "--set=features.weighting=bm25"),
 }
-WORDS = {
-    "wet": ["moss", "pond", "fern", "rain"],
-    "dry": ["sand", "cactus", "dune", "sun"],
-    "mixed": ["oak", "elm", "leaf"],
-}
+WORDS = {"wet": ["moss", "pond", "fern", "rain"], "dry": ["sand", "cactus", "dune", "sun"], "mixed": ["oak", "elm", "leaf"]}
 
 
 def table(path: Path, first: int, last: int, labels: tuple[str, ...] = ("wet", "dry", "mixed")) -> None:
@@ -39,9 +35,7 @@ def table(path: Path, first: int, last: int, labels: tuple[str, ...] = ("wet", "
         draws = random.Random(number)
         label = draws.choice(labels)
         own = WORDS.get(label, ["stone", "gravel"])
-        text = " ".join(
-            [*draws.choices(own, k=4), *draws.choices(WORDS["mixed"], k=2), f"seen{number % 40}", f"w{number}"]
-        )
+        text = " ".join([*draws.choices(own, k=4), *draws.choices(WORDS["mixed"], k=2), f"seen{number % 40}", f"w{number}"])
         lines.append(
             f"r{number},{draws.choice(own)},{text},{label},{draws.choice(['yes', 'no'])},"
             f"{label}{'; shade' if number % 4 == 0 else ''},{draws.randint(0, 9) if number % 5 else ''},"
@@ -106,9 +100,7 @@ def test_every_kind_can_be_extended(program: Program, tables: Path, kind: str) -
         same(program, "again.sorter", "all.sorter")
 
 
-def test_new_terms_and_labels_come_in_and_it_is_told_how_known_the_documents_were(
-    program: Program, tables: Path
-) -> None:
+def test_new_terms_and_labels_come_in_and_it_is_told_how_known_the_documents_were(program: Program, tables: Path) -> None:
     program("train", "old.csv", *shared("words"), "--extendable", "-o", "a.sorter")
     found = program("extend", "a.sorter", "last.csv", "-o", "b.sorter", "--json").json
     assert found["new_labels"] == ["stone"] and found["new_terms"] > 0
@@ -128,9 +120,7 @@ def kept(sorter: Path) -> StoredDocuments:
     return found
 
 
-def test_of_many_documents_a_sample_stands_for_all(
-    program: Program, tables: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_of_many_documents_a_sample_stands_for_all(program: Program, tables: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("upsort.core.training.stored_documents.MOST_STORED", 30)
     monkeypatch.setattr("upsort.core.training.stored_documents.sampled.__defaults__", (30,))
     told = program("train", "old.csv", *shared("words"), "--extendable", "-o", "a.sorter")

@@ -71,9 +71,7 @@ SENTENCES = st.lists(st.text("ab. ", max_size=14), min_size=1, max_size=8)
 
 
 @given(SENTENCES, st.sampled_from([(1, 1), (1, 2), (2, 2), (1, 3), (3, 4)]), st.booleans(), st.booleans())
-def test_ngrams_of_words_are_those_of_a_plain_count(
-    texts: list[str], lengths: tuple[int, int], skip: bool, within: bool
-) -> None:
+def test_ngrams_of_words_are_those_of_a_plain_count(texts: list[str], lengths: tuple[int, int], skip: bool, within: bool) -> None:
     def plain(text: str) -> Counter[str]:
         found: Counter[str] = Counter()
         stretches = re.split(r"(?:(?<=[ab][ab])|(?<![ab]))\.(?=[ ]|$)", text) if within else [text]
@@ -134,9 +132,7 @@ def test_every_weighting_by_hand() -> None:
     assert row("tfidf", "t") == pytest.approx([(1 + log10(3)) * log10(4) / length, log10(2) / length])
     saturated = weighting.bm25(counts, idf["bm25"], mean_length=2.0, k=1.2, b=0.75).toarray()[0]
     correction = 1.2 * (1 - 0.75 + 0.75 * 4 / 2)
-    assert saturated == pytest.approx(
-        [3 * 2.2 / (3 + correction) * idf["bm25"][0], 2.2 / (1 + correction) * idf["bm25"][1]]
-    )
+    assert saturated == pytest.approx([3 * 2.2 / (3 + correction) * idf["bm25"][0], 2.2 / (1 + correction) * idf["bm25"][1]])
     # Term in 3 of label x and 0 of y, the other in 1 and 2: p = (4, 2) / 6, q = (1, 3) / 4.
     ratios = weighting.log_count_ratios(np.array([[3, 0], [1, 2]]), np.array([3, 3]))
     assert ratios == pytest.approx([log((4 / 6) / (1 / 4)), log((3 / 4) / (2 / 6))])
@@ -168,12 +164,7 @@ def test_terms_chosen_by_association_are_those_that_tell_labels_apart() -> None:
 
 @pytest.mark.parametrize("weighting_name", ["lnc", "bm25", "log-count-ratio", "smoothed-tfidf", "share"])
 def test_every_weighting_trains_and_travels(program: Program, demo: Path, weighting_name: str) -> None:
-    choices = (
-        "--text=message",
-        "--label=topic",
-        f"--set=features.weighting={weighting_name}",
-        "--set=features.lengths=1,2",
-    )
+    choices = ("--text=message", "--label=topic", f"--set=features.weighting={weighting_name}", "--set=features.lengths=1,2")
     program("train", demo / "letters-2024.csv", *choices, "-o", "a.sorter")
     judged = program("evaluate", "a.sorter", demo / "letters-2024.csv", "--json").json
     assert judged["accuracy"] == judged["training_accuracy"]

@@ -44,9 +44,7 @@ from upsort.plots.term_figures import (
 
 def texts(figure: Any) -> set[str]:
     """All that is written in a figure."""
-    found = {
-        text.get_text() for axes in figure.axes for text in axes.findobj(match=lambda one: hasattr(one, "get_text"))
-    }
+    found = {text.get_text() for axes in figure.axes for text in axes.findobj(match=lambda one: hasattr(one, "get_text"))}
     return {text.strip() for text in found | {text.get_text() for text in figure.texts} if text.strip()}
 
 
@@ -154,14 +152,7 @@ def test_reliability_has_a_point_for_each_tenth() -> None:
 def test_own_probabilities_by_label() -> None:
     own = np.array([0, 0, 1])
     probabilities = np.array([[0.9, 0.1], [0.5, 0.5], [0.2, 0.8]])
-    figure = probability_histograms(
-        own,
-        probabilities,
-        (
-            "a",
-            "b",
-        ),
-    )
+    figure = probability_histograms(own, probabilities, ("a", "b"))
     assert figure.axes[0].get_title(loc="left") == "a\nmean 0.70, median 0.70"
     assert sum(bar.get_height() for bar in figure.axes[0].patches) == 2
 
@@ -174,10 +165,7 @@ def test_coverage_goes_from_all_to_the_surest() -> None:
 
 
 def test_growth_with_what_is_expected() -> None:
-    points = [
-        GrowthPoint(documents=n, held_out=0.5 + n / 1000, lowest=0.4, highest=0.9, training=0.99)
-        for n in (50, 100, 200)
-    ]
+    points = [GrowthPoint(documents=n, held_out=0.5 + n / 1000, lowest=0.4, highest=0.9, training=0.99) for n in (50, 100, 200)]
     figure = growth_figure(points, [(200, 0.7, 0.7), (400, 0.75, 0.85)])
     lines = [line.get_xydata().tolist() for line in figure.axes[0].lines]
     assert [[50, 0.55], [100, 0.6], [200, 0.7]] in lines

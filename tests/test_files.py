@@ -46,16 +46,7 @@ from upsort.io.tables.columns import (
 from upsort.io.tables.delimited import delimited_table
 from upsort.io.tables.encoding import checked_encoding, find_encoding
 from upsort.io.tables.heading import distinct_names
-from upsort.io.tables.rows import (
-    Block,
-    ReadSettings,
-    ReasonKind,
-    RejectedRow,
-    RejectionReason,
-    SourceEntry,
-    SourceTable,
-    cell_of,
-)
+from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason, SourceEntry, SourceTable, cell_of
 from upsort.io.tables.text_files import text_table
 
 
@@ -63,12 +54,8 @@ def entry_of(content: bytes, name: str = "t.csv") -> SourceEntry:
     return SourceEntry(name=name, path=(name,), open=lambda: io.BytesIO(content))
 
 
-def rows_in(
-    content: str | bytes, reading: ReadSettings | None = None
-) -> tuple[SourceTable, list[list[str]], list[RejectedRow]]:
-    table = delimited_table(
-        entry_of(content.encode() if isinstance(content, str) else content), reading or ReadSettings()
-    )
+def rows_in(content: str | bytes, reading: ReadSettings | None = None) -> tuple[SourceTable, list[list[str]], list[RejectedRow]]:
+    table = delimited_table(entry_of(content.encode() if isinstance(content, str) else content), reading or ReadSettings())
     blocks = list(table.blocks())
     return table, [row for block in blocks for row in block.rows], [one for block in blocks for one in block.refused]
 
@@ -120,9 +107,7 @@ class TestWriting:
             text.write("fern \ud800\r\n")
         assert (tmp_path / "a.txt").read_bytes() == b"fern \\ud800\r\n"
 
-    @pytest.mark.parametrize(
-        ("name", "says"), [(".", "is a folder"), ("no/a.txt", "does not exist"), ("t/a", "not a folder")]
-    )
+    @pytest.mark.parametrize(("name", "says"), [(".", "is a folder"), ("no/a.txt", "does not exist"), ("t/a", "not a folder")])
     def test_where_nothing_can_be_written_is_told_before_any_work(self, tmp_path: Path, name: str, says: str) -> None:
         (tmp_path / "t").write_text("")
         with pytest.raises(DataProblem, match=says):
@@ -284,9 +269,7 @@ class TestEncodings:
 class TestDelimited:
     @pytest.mark.parametrize("delimiter", [",", ";", "\t", "|"])
     def test_the_delimiter_is_found(self, delimiter: str) -> None:
-        content = "\n".join(
-            delimiter.join(cells) for cells in (("text", "label"), ("fern, moss", "wet"), ("sand", "dry"))
-        )
+        content = "\n".join(delimiter.join(cells) for cells in (("text", "label"), ("fern, moss", "wet"), ("sand", "dry")))
         if delimiter == ",":
             content = content.replace("fern, moss", '"fern, moss"')
         table, rows, refused = rows_in(content)
@@ -306,9 +289,7 @@ class TestDelimited:
 
     @given(
         st.lists(
-            st.tuples(
-                *[st.text(st.characters(exclude_categories=["Cs", "Cc"], include_characters='\n",;'), max_size=9)] * 2
-            ),
+            st.tuples(*[st.text(st.characters(exclude_categories=["Cs", "Cc"], include_characters='\n",;'), max_size=9)] * 2),
             min_size=1,
             max_size=6,
         )
@@ -391,9 +372,7 @@ class TestColumns:
         assert (named.text, named.label, named.numbers) == (("Message",), "Topic", ("v*",))
 
     def test_a_label_that_must_be_there_is_guessed_by_what_the_text_tells(self) -> None:
-        rows = [
-            [str(n), "fern moss" if n % 4 < 2 else "dune sand", "ab"[n % 3 == 0], "wd"[n % 4 > 1]] for n in range(60)
-        ]
+        rows = [[str(n), "fern moss" if n % 4 < 2 else "dune sand", "ab"[n % 3 == 0], "wd"[n % 4 > 1]] for n in range(60)]
         columns, told = guessed_columns(("id", "body", "kind of", "where"), rows, Columns(), "needed")
         assert (columns.text, columns.label, columns.id) == (("body",), "where", "id")
         assert len(told) == 1
@@ -405,9 +384,7 @@ class TestColumns:
 
     def test_renaming_that_makes_two_of_one_is_refused(self) -> None:
         table = SourceTable(
-            name="t.csv",
-            columns=self.NAMES,
-            blocks=lambda: iter([Block(source="t", columns=self.NAMES, rows=[], lines=[])]),
+            name="t.csv", columns=self.NAMES, blocks=lambda: iter([Block(source="t", columns=self.NAMES, rows=[], lines=[])])
         )
         other = renamed(table, {"Topic": "label", "no such": "x"})
         assert other.columns == ("Ref", "Message", "label")
@@ -561,11 +538,7 @@ class TestLists:
 
     @pytest.mark.parametrize(
         ("content", "says"),
-        [
-            ("", "holds no vectors"),
-            ("fern 1 2\nmoss 1\n", "line 2: 1 numbers where"),
-            ("fern 1 x\n", "line 1: not all"),
-        ],
+        [("", "holds no vectors"), ("fern 1 2\nmoss 1\n", "line 2: 1 numbers where"), ("fern 1 x\n", "line 1: not all")],
     )
     def test_vectors_that_are_none_are_refused_with_their_line(self, tmp_path: Path, content: str, says: str) -> None:
         with pytest.raises(DataProblem, match=says):
@@ -589,10 +562,7 @@ class TestSetAside:
             aside.add(RejectedRow("t.csv", 7, RejectionReason(ReasonKind.NO_LABEL), ("fern", "")))
             aside.add(
                 RejectedRow(
-                    "t.csv",
-                    9,
-                    RejectionReason(ReasonKind.BYTES, ("byte 0xE4 is not utf-8",), "at character 3"),
-                    ("br\udce4un",),
+                    "t.csv", 9, RejectionReason(ReasonKind.BYTES, ("byte 0xE4 is not utf-8",), "at character 3"), ("br\udce4un",)
                 )
             )
         assert (aside.count, dict(aside.reasons)) == (2, {"no label": 1, "byte 0xE4 is not utf-8": 1})

@@ -65,9 +65,7 @@ WRITERS: dict[str, Callable[[Path], Any]] = {
     "t.xlsx": write_xlsx,
     "t.parquet": lambda path: pyarrow.parquet.write_table(pa.Table.from_pylist(objects()), path),
     "t.csv.gz": lambda path: path.write_bytes(gzip.compress(delimited().encode())),
-    "t.jsonl.xz": lambda path: path.write_bytes(
-        lzma.compress("".join(json.dumps(row) + "\n" for row in objects()).encode())
-    ),
+    "t.jsonl.xz": lambda path: path.write_bytes(lzma.compress("".join(json.dumps(row) + "\n" for row in objects()).encode())),
     "t.zip": write_zip,
     "t.tar.gz": write_tar,
 }
@@ -102,27 +100,17 @@ def test_every_kind_of_corpus_reads_back_the_same(program: Program, tmp_path: Pa
     (tmp_path / "t.csv").write_text(delimited())
     gathered(program, "t.csv", "--text=text", output=output)
     gathered(program, output, "--text=text", "--take=ref,text,label", output="again.csv")
-    assert [(row["ref"], row["text"], row["label"]) for row in corpus(tmp_path / "again.csv")] == [
-        row for row in ROWS if row[1]
-    ]
+    assert [(row["ref"], row["text"], row["label"]) for row in corpus(tmp_path / "again.csv")] == [row for row in ROWS if row[1]]
 
 
 def test_folders_of_text_files(program: Program, tmp_path: Path) -> None:
-    for name, text in {
-        "wet/a.txt": "fern moss",
-        "wet/b.txt": " ",
-        "dry/c.txt.gz": "sand",
-        "dry/notes.pdf": "x",
-    }.items():
+    for name, text in {"wet/a.txt": "fern moss", "wet/b.txt": " ", "dry/c.txt.gz": "sand", "dry/notes.pdf": "x"}.items():
         path = tmp_path / "docs" / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(gzip.compress(text.encode()) if name.endswith(".gz") else text.encode())
     (tmp_path / "docs" / "wet" / "link.txt").symlink_to("/etc/hostname")
     found = gathered(program, "docs")
-    assert [(row["label"], row["text"]) for row in corpus(tmp_path / "corpus.csv")] == [
-        ("dry", "sand"),
-        ("wet", "fern moss"),
-    ]
+    assert [(row["label"], row["text"]) for row in corpus(tmp_path / "corpus.csv")] == [("dry", "sand"), ("wet", "fern moss")]
     assert "link.txt is a link" in found.err
     assert "notes.pdf is of no kind" in found.err
     gathered(program, "docs", "--label-from", r"([abc])\.txt")
@@ -150,15 +138,7 @@ def test_two_shapes_are_mapped_onto_one(program: Program, demo: Path, tmp_path: 
     found = gathered(program, *both, f"--rename={shapes}", "--relabel=0=no,1=yes")
     assert "'diseases' (275), 'Diseases' (234)" in found.err
     found = gathered(program, *both, f"--rename={shapes}", "--fold-case")
-    assert found.json["labels"].keys() == {
-        "pests",
-        "diseases",
-        "pruning",
-        "soil",
-        "watering",
-        "identification",
-        "bookings",
-    }
+    assert found.json["labels"].keys() == {"pests", "diseases", "pruning", "soil", "watering", "identification", "bookings"}
     (tmp_path / "upsort.toml").write_text(
         '[source."*2025.csv"]\nencoding = "latin-1"\nrename = { Text = "message", Bench = "topic" }\n'
     )
@@ -192,13 +172,7 @@ def test_what_is_of_no_use_is_set_aside_or_only_marked(program: Program, tmp_pat
     }
     with (tmp_path / "t.csv").open("w", newline="") as stream:
         csv.writer(stream).writerows([("text", "label"), *texts.items()])
-    choices = (
-        "--drop=repetitions,copies,near-copies",
-        "--at-least-words=3",
-        "--junk=^AUTOREPLY",
-        "--text=text",
-        "--label=label",
-    )
+    choices = ("--drop=repetitions,copies,near-copies", "--at-least-words=3", "--junk=^AUTOREPLY", "--text=text", "--label=label")
     found = gathered(program, "t.csv", *choices)
     with (tmp_path / "corpus.set-aside.csv").open(newline="") as stream:
         reasons = {int(row["line"]): row["reason"] for row in csv.DictReader(stream)}
@@ -281,10 +255,7 @@ def test_links_in_archives_are_not_followed(program: Program, tmp_path: Path) ->
 def test_members_and_labels_that_are_not_there_get_the_nearest(program: Program, tmp_path: Path) -> None:
     write_zip(tmp_path / "t.zip")
     assert gathered(program, "t.zip/inside/table.csv.gz", "--text=text").json["documents"] == 3
-    assert (
-        "Nearest members: t.zip/inside/table.csv.gz"
-        in program("gather", "t.zip/inside/tabel.csv", "-o", "c.csv", code=1).err
-    )
+    assert "Nearest members: t.zip/inside/table.csv.gz" in program("gather", "t.zip/inside/tabel.csv", "-o", "c.csv", code=1).err
     (tmp_path / "t.csv").write_text(delimited())
     found = gathered(program, "t.csv", "--text=text", "--label=label", "--labels=wett,dry", "--relabel=drry=dry")
     assert found.json["unseen_labels"] == {"wett": ["wet"], "drry": ["dry"]}
@@ -299,12 +270,7 @@ def test_odd_tables_lose_nothing(program: Program, tmp_path: Path) -> None:
     assert gathered(program, "bad.jsonl", "--text=text").json["rows"]["set_aside"] == 2
     (tmp_path / "twice.csv").write_text("text,text,label\nfern,moss,wet\n")
     gathered(program, "twice.csv", "--text=text")
-    assert corpus(tmp_path / "corpus.csv")[0] == {
-        "text": "fern",
-        "text (2)": "moss",
-        "label": "wet",
-        "source": "twice.csv:2",
-    }
+    assert corpus(tmp_path / "corpus.csv")[0] == {"text": "fern", "text (2)": "moss", "label": "wet", "source": "twice.csv:2"}
     (tmp_path / "half.csv").write_bytes(("text\n" + "grün\n" * 9).encode() + "grün\n".encode("latin-1"))
     assert gathered(program, "half.csv", "--text=text").json["rows"]["set_aside"] == 1
     (tmp_path / "huge.csv").write_text(f"text\n{'fern ' * 2_000_000}\n")

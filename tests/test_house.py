@@ -21,16 +21,7 @@ MAY_USE = {
     "workflows": {"workflows", "core", "io", "parallel", "plots"},
     "cli": {"cli", "workflows", "core", "io", "plots"},
 }
-CORE = (
-    "",
-    "matrices",
-    "text",
-    "features",
-    "classifiers",
-    "training",
-    "evaluation",
-    "analysis",
-)  # each uses only those before it
+CORE = ("", "matrices", "text", "features", "classifiers", "training", "evaluation", "analysis")  # each uses only those before it
 MOST_PARAMETERS, MOST_FIELDS, MOST_INNER_IMPORTS = 6, 4, 10
 
 
@@ -81,8 +72,7 @@ def test_hardly_an_import_stands_inside_a_function() -> None:
     inner = [
         where
         for where, node in definitions()
-        if isinstance(node, ast.FunctionDef)
-        and any(isinstance(one, ast.Import | ast.ImportFrom) for one in ast.walk(node))
+        if isinstance(node, ast.FunctionDef) and any(isinstance(one, ast.Import | ast.ImportFrom) for one in ast.walk(node))
     ]
     assert len(inner) <= MOST_INNER_IMPORTS, inner
 
@@ -109,9 +99,7 @@ def test_records_of_many_fields_are_built_by_keyword() -> None:
     for where, node in definitions():
         if not isinstance(node, ast.ClassDef):
             continue
-        marks = [
-            one for one in node.decorator_list if {"dataclass", "record"} & set(re.findall(r"\w+", ast.unparse(one)))
-        ]
+        marks = [one for one in node.decorator_list if {"dataclass", "record"} & set(re.findall(r"\w+", ast.unparse(one)))]
         fields = [one for one in node.body if isinstance(one, ast.AnnAssign) and "ClassVar" not in ast.unparse(one)]
         if marks and len(fields) > MOST_FIELDS:
             assert "kw_only=True" in ast.unparse(marks[0]), f"{where}: {node.name} has {len(fields)} fields"

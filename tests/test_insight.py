@@ -247,10 +247,7 @@ class TestLengths:
 
 
 class TestSums:
-    @given(
-        st.lists(st.lists(st.floats(-50, 50), min_size=2, max_size=2), min_size=1, max_size=12),
-        st.integers(1, 6),
-    )
+    @given(st.lists(st.lists(st.floats(-50, 50), min_size=2, max_size=2), min_size=1, max_size=12), st.integers(1, 6))
     def test_what_is_written_adds_up(self, addends: list[list[float]], digits: int) -> None:
         totals = np.sum(addends, axis=0)
         found = written(addends, totals, digits)

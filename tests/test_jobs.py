@@ -152,9 +152,7 @@ def test_training_evaluating_and_scoring(work: RunContext, desk: Path, tmp_path:
     )
     wrong = judged.judgement.accuracy
     assert len(judged.mistakes) == (wrong.of or 0) - (wrong.right or 0)
-    incoming = ScoringInput(
-        inputs=inputs_of(desk / "new.csv"), reader=DocumentReader.of_sorter(sorter), rejects=RejectedRows()
-    )
+    incoming = ScoringInput(inputs=inputs_of(desk / "new.csv"), reader=DocumentReader.of_sorter(sorter), rejects=RejectedRows())
     scoring = BlockScorer([sorter], ScoreLayout(), incoming.inputs)
     rows: list[list[str]] = []
 
@@ -225,9 +223,7 @@ def test_pulls_and_what_they_begin_with_are_the_scores(desk: Path) -> None:
     found = explain_document(sorter, document_of_text(sorter, "my compost smells of the aphids on the quince"), None, 3)
     one = found.explanation
     assert isinstance(one.how, Additive)
-    assert sum(values for _, values in one.how.begins) + sum(pull.pulls for pull in one.how.pulls) == pytest.approx(
-        one.scores
-    )
+    assert sum(values for _, values in one.how.begins) + sum(pull.pulls for pull in one.how.pulls) == pytest.approx(one.scores)
     assert one.probabilities.sum() == pytest.approx(1.0)
 
 
@@ -261,9 +257,7 @@ def test_trends_count_every_row(desk: Path, period: str, begins: str) -> None:
 
 def entry(name: str, settings: str, **measures: float) -> LedgerEntry:
     ends = {key: (value, None, None) for key, value in measures.items()}
-    return LedgerEntry(
-        command="evaluate", name=name, plan="p", data="d1", seed=1, documents=9, settings=settings, measures=ends
-    )
+    return LedgerEntry(command="evaluate", name=name, plan="p", data="d1", seed=1, documents=9, settings=settings, measures=ends)
 
 
 def test_evaluations_are_ordered_by_any_measure() -> None:

@@ -78,9 +78,7 @@ def test_a_corpus_is_in_what_most_of_its_documents_are_in() -> None:
 
 def table(path: Path, texts: list[str]) -> None:
     with path.open("w", newline="", encoding="utf-8") as stream:
-        csv.writer(stream).writerows(
-            [("text", "bench"), *((text, "ab"[place % 2]) for place, text in enumerate(texts))]
-        )
+        csv.writer(stream).writerows([("text", "bench"), *((text, "ab"[place % 2]) for place, text in enumerate(texts))])
 
 
 def test_it_is_told_and_planned_and_warned_of(tmp_path: Path, program: Program) -> None:
@@ -121,7 +119,4 @@ def test_an_encoding_is_told_by_the_letters_of_the_language(language: str, encod
 def test_where_the_encoding_does_not_matter_this_is_said(tmp_path: Path, program: Program) -> None:
     (tmp_path / "t.csv").write_bytes("text;bench\nDie Blätter fallen;a\nDer Rasen wächst;b\n".encode("cp1252"))
     run = program("gather", "t.csv", "-o", "c.csv")
-    assert (
-        "read as cp1252, with letters such as ä, which here gives the same text as cp1250, cp1254, iso8859_2."
-        in run.err
-    )
+    assert "read as cp1252, with letters such as ä, which here gives the same text as cp1250, cp1254, iso8859_2." in run.err

@@ -113,9 +113,7 @@ class TestApart:
         assert apart.outside.shape == (20, len(seen.space.terms))
 
     def test_a_word_that_only_held_out_documents_have_is_unknown(self) -> None:
-        documents = labelled(
-            ["fern moss", "fern fern", "dune sand", "moss marram marram"], ["wet", "wet", "dry", "dry"]
-        )
+        documents = labelled(["fern moss", "fern fern", "dune sand", "moss marram marram"], ["wet", "wet", "dry", "dry"])
         apart = learn_from_part(documents, Split(np.arange(3), np.array([3])), SETTLED, Resources())
         assert "marram" not in apart.seen.space.terms
         assert (apart.tokens.tolist(), apart.known_words) == ([3], 1)
@@ -181,9 +179,7 @@ class TestInnerFolds:
     def test_words_are_counted_with_the_unknown_ones(self) -> None:
         texts, labels = letters(each=5)
         documents = labelled([*texts[:-1], f"{texts[-1]} marram"], labels)
-        assert InnerCV.of(
-            documents, PlanWithResources(replace(plan_of(), features=SETTLED)), FoldPlan(3)
-        ).unknown_words() == (
+        assert InnerCV.of(documents, PlanWithResources(replace(plan_of(), features=SETTLED)), FoldPlan(3)).unknown_words() == (
             15 * 8 + 1,
             1,
         )
@@ -191,9 +187,7 @@ class TestInnerFolds:
     def test_the_penalty_chosen_is_the_largest_of_the_best(self, desk: LabelledDocuments) -> None:
         plan = plan_of("logistic", penalty="auto")
         inner = InnerCV.of(desk, PlanWithResources(plan), FoldPlan(3))
-        right = [
-            int((scores_by(inner, plan, penalty).argmax(axis=1) == desk.labels).sum()) for penalty in families.PENALTIES
-        ]
+        right = [int((scores_by(inner, plan, penalty).argmax(axis=1) == desk.labels).sum()) for penalty in families.PENALTIES]
         best = [penalty for penalty, many in zip(families.PENALTIES, right, strict=True) if many == max(right)]
         assert inner.best_penalty(plan) == max(best)
 
@@ -242,9 +236,7 @@ class TestSettling:
     def test_documents_of_a_label_that_no_fold_could_learn_do_not_bend_the_calibration(self) -> None:
         texts, labels = letters(each=20)
         without, _ = train_sorter(labelled(texts, labels), PlanWithResources(plan_of("logistic")))
-        with_one, _ = train_sorter(
-            labelled([*texts, "lone fern"], [*labels, "ferns"]), PlanWithResources(plan_of("logistic"))
-        )
+        with_one, _ = train_sorter(labelled([*texts, "lone fern"], [*labels, "ferns"]), PlanWithResources(plan_of("logistic")))
         assert with_one.calibration.slopes == pytest.approx(without.calibration.slopes, rel=0.5)
 
 

@@ -13,9 +13,7 @@ from upsort.core.errors import UsageProblem, names_in, pair_in, parts, quoted
 WET, DRY = "soil, wet", "a=b"
 
 
-@given(
-    st.lists(st.text(st.characters(codec="utf-8", exclude_categories=["Cc"]), min_size=1).map(str.strip).filter(bool))
-)
+@given(st.lists(st.text(st.characters(codec="utf-8", exclude_categories=["Cc"]), min_size=1).map(str.strip).filter(bool)))
 def test_what_is_quoted_is_read_again(names: list[str]) -> None:
     assert names_in(",".join(quoted(name) for name in names)) == names
 
@@ -42,9 +40,7 @@ def table(tmp_path: Path) -> Path:
 
 def test_everywhere(table: Path, program: Program) -> None:
     columns = ('--text="words, all"', '--label="bench, one"')
-    program(
-        "gather", table, *columns, '--labels=wet,"dry, too"', f'--relabel="{WET}"=wet,"{DRY}"="dry, too"', "-o", "c.csv"
-    )
+    program("gather", table, *columns, '--labels=wet,"dry, too"', f'--relabel="{WET}"=wet,"{DRY}"="dry, too"', "-o", "c.csv")
     with Path("c.csv").open(newline="") as stream:
         assert {row["bench, one"] for row in csv.DictReader(stream)} == {"wet", "dry, too"}
     program("train", table, *columns, "-o", "t.sorter")

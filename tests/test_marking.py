@@ -37,11 +37,7 @@ def lines(text: Text, width: int = 80) -> list[str]:
 
 def test_marks_stand_under_their_words() -> None:
     found = lines(words_of("green aphids or mould zorp", {"green": 1.0, "aphids": 4.0, "or": 0.0, "mould": -3.0}))
-    assert found == [
-        "green aphids or mould zorp",
-        "▃▃▃▃▃ ▇▇▇▇▇▇    ╌╌╌╌╌ ····",
-        "▁ ▃ ▅ ▇ for pests, ╌ for diseases, · not known",
-    ]
+    assert found == ["green aphids or mould zorp", "▃▃▃▃▃ ▇▇▇▇▇▇    ╌╌╌╌╌ ····", "▁ ▃ ▅ ▇ for pests, ╌ for diseases, · not known"]
 
 
 def test_the_strongest_word_has_the_highest_mark_and_weak_ones_have_none() -> None:

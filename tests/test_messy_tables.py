@@ -49,9 +49,7 @@ def test_every_row_of_a_dirty_table_is_used_or_set_aside(program: Program, tmp_p
 
 @pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "cp1252", "cp1251"])
 def test_encodings_are_found_out(program: Program, tmp_path: Path, encoding: str) -> None:
-    words = (
-        ("листья розы желтеют", "полив сада летом") if encoding == "cp1251" else ("café très âgé", "größe müde straße")
-    )
+    words = ("листья розы желтеют", "полив сада летом") if encoding == "cp1251" else ("café très âgé", "größe müde straße")
     lines = [f"{words[n % 2]} {'abcd'[n % 4]},{n % 2}" for n in range(40)]
     (tmp_path / "table.csv").write_bytes(("text,label\n" + "\n".join(lines) + "\n").encode(encoding))
     trained(program, "table.csv")
@@ -68,9 +66,7 @@ def test_a_forced_encoding_that_does_not_fit_sets_rows_aside_with_the_place(prog
 
 def test_columns_by_number_without_a_header(program: Program, tmp_path: Path) -> None:
     (tmp_path / "bare.tsv").write_text("wet\tfern moss fern\nwet\tfern reed\ndry\tcactus sand\ndry\tsand dune\n")
-    found = program(
-        "train", "bare.tsv", "--text=2", "--label=1", "--set=features.in_at_least=1", "-o", "a.sorter", "--json"
-    )
+    found = program("train", "bare.tsv", "--text=2", "--label=1", "--set=features.in_at_least=1", "-o", "a.sorter", "--json")
     assert found.json["labels"] == {"dry": 2, "wet": 2}
     assert "numbered from 1" in found.err
 

@@ -74,14 +74,7 @@ BASE: dict[str, tuple[str, ...]] = {
     "train": ("letters.csv", T, L, "--output=out.sorter"),
     "evaluate": ("s.sorter", "letters.csv"),
     "cross-validate": ("letters.csv", T, L, "--set=columns.date=received", QUICK),
-    "compare": (
-        "letters.csv",
-        T,
-        L,
-        "--set=columns.date=received",
-        QUICK,
-        "--try=classifier.kind=centroid,naive-bayes",
-    ),
+    "compare": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--try=classifier.kind=centroid,naive-bayes"),
     "choose": ("letters.csv", T, L, "--trials=2", "--set=judge.folds=2", "--set=classifier.calibrate=none"),
     "curve": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--set=classifier.kind=centroid"),
     "suspects": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--most=25"),
@@ -133,12 +126,10 @@ OWN = {
     "choose": "--trials=3 --beside=channel --minutes=0.000001 --margin=60 --seed=2 --output=w.toml --require=accuracy>0.999",
     "curve": "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --output=c.png",
     "suspects": (
-        "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --top=0 --most=7 "
-        "--output=s.csv"
+        "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --top=0 --most=7 --output=s.csv"
     ),
     "terms": (
-        "--way=chi-square --top=2 --only=soil --pair=soil,pests --against --stable --contexts=1 --figures=f "
-        "--answer=topic"
+        "--way=chi-square --top=2 --only=soil --pair=soil,pests --against --stable --contexts=1 --figures=f --answer=topic"
     ),
     "explain": "--document=F24-0011 --answer=topic --top=2 --arithmetic --among=letters.csv --output=e.html",
     "ask": "--words=1",
@@ -164,9 +155,7 @@ def spellings(command: str) -> set[str]:
 def samples(command: str) -> dict[str, str]:
     own = {option.split("=")[0]: option for option in OWN[command].split()}
     known = {**READING, **COLUMNS, **PLAN, **COMMON, **SETTINGS.get(command, {}), **own}
-    return {
-        name: known[name] for name in sorted(spellings(command) - ONLY_HOW) if (command, name) not in DECIDES_NOTHING
-    }
+    return {name: known[name] for name in sorted(spellings(command) - ONLY_HOW) if (command, name) not in DECIDES_NOTHING}
 
 
 @pytest.fixture(scope="module")
@@ -192,9 +181,7 @@ def workshop(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
             writer.writeheader()
             writer.writerows(rows)
     labels = sorted({row["topic"] for row in letters})
-    costs = "".join(
-        f"{a},{','.join('0' if a == b else '0.01' if a == labels[-1] else '1' for b in labels)}\n" for a in labels
-    )
+    costs = "".join(f"{a},{','.join('0' if a == b else '0.01' if a == labels[-1] else '1' for b in labels)}\n" for a in labels)
     (folder / "costs.csv").write_text(f",{','.join(labels)}\n{costs}")
     (folder / "other.toml").write_text(
         '[clean]\nlanguage = "de"\nsteps = ["lower", "stop_words"]\n[classifier]\nkind = "naive-bayes"\n'
@@ -242,9 +229,7 @@ class Results:
             assert found is not None
             before = {path.name for path in self.workshop.iterdir()}
             written = [
-                path
-                for path in sorted(folder.rglob("*"))
-                if path.is_file() and path.relative_to(folder).parts[0] not in before
+                path for path in sorted(folder.rglob("*")) if path.is_file() and path.relative_to(folder).parts[0] not in before
             ]
             content = "".join(f"\n{path.relative_to(folder)}: {path.read_bytes()!r}" for path in written)
             self.known[key] = (

@@ -30,10 +30,7 @@ def built(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def test_both_pass_the_check_of_the_index(built: Path) -> None:
     pytest.importorskip("twine", reason="twine is not installed")
     files = sorted(map(str, built.iterdir()))
-    assert [Path(name).name for name in files] == [
-        f"upsort-{__version__}-py3-none-any.whl",
-        f"upsort-{__version__}.tar.gz",
-    ]
+    assert [Path(name).name for name in files] == [f"upsort-{__version__}-py3-none-any.whl", f"upsort-{__version__}.tar.gz"]
     done = subprocess.run(
         [sys.executable, "-m", "twine", "check", "--strict", *files], capture_output=True, text=True, check=False
     )

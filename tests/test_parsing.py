@@ -78,9 +78,7 @@ def parsed(name: str, *arguments: str) -> CommonOptions:
 
 
 def test_a_record_holds_what_was_written_and_says_what_that_was() -> None:
-    options = parsed(
-        "train", "a.csv", "b.csv", "-o", "s.sorter", "--lengths=2", "--in-at-most=0.5", "--no-header", "--steps="
-    )
+    options = parsed("train", "a.csv", "b.csv", "-o", "s.sorter", "--lengths=2", "--in-at-most=0.5", "--no-header", "--steps=")
     assert options.given == {"--output", "--lengths", "--in-at-most", "--header", "--steps"}
     assert vars(options)["input"] == ["a.csv", "b.csv"] and vars(options)["header"] is False
     settings = {f"{one.section}.{one.key}": one.value for one in plan_settings(options)}
@@ -101,10 +99,7 @@ def test_a_record_holds_what_was_written_and_says_what_that_was() -> None:
         (("train", "t.csv", "-o", "s", "--unpack-limit", "lots"), "'lots' is not a size"),
         (("score", "s.sorter", "t.csv", "--resume"), "--resume has no meaning without --output"),
         (("cross-validate", "t.csv", "--alone", "--folds=3"), "--alone has no meaning beside --folds"),
-        (
-            ("survey", "t.csv", "--columns", "--top=3"),
-            "--columns has no meaning beside --top: it only lists the columns",
-        ),
+        (("survey", "t.csv", "--columns", "--top=3"), "--columns has no meaning beside --top: it only lists the columns"),
         (("clean", "t.csv", "--penalty=3"), "--penalty has no meaning without --compare-steps"),
     ],
 )
@@ -120,23 +115,10 @@ def test_converters() -> None:
     assert whole_number(2)("7") == 7
     assert share("0.25") == 0.25
     assert points("2.5") == 0.025
-    assert [byte_size(text) for text in ("12", "3KB", "4GB", "1.5MB", "2tb")] == [
-        12,
-        3000,
-        4 * 10**9,
-        1_500_000,
-        2 * 10**12,
-    ]
+    assert [byte_size(text) for text in ("12", "3KB", "4GB", "1.5MB", "2tb")] == [12, 3000, 4 * 10**9, 1_500_000, 2 * 10**12]
     assert names(" a, b ,,c ") == ("a", "b", "c")
     assert lengths("3") == (3, 3)
-    for convert, wrong in (
-        (whole_number(0), "x"),
-        (share, "x"),
-        (share, "0"),
-        (points, "101"),
-        (byte_size, "x"),
-        (lengths, "a"),
-    ):
+    for convert, wrong in ((whole_number(0), "x"), (share, "x"), (share, "0"), (points, "101"), (byte_size, "x"), (lengths, "a")):
         with pytest.raises(argparse.ArgumentTypeError):
             convert(wrong)
 

@@ -100,9 +100,7 @@ def made(seed: int, labels: int = 4, documents: int = 240, terms: int = 50) -> T
 
 @pytest.mark.parametrize("passes", [False, True])
 @pytest.mark.parametrize("kind", KINDS)
-def test_a_training_on_parts_ends_where_one_on_the_whole_ends(
-    kind: str, passes: bool, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_a_training_on_parts_ends_where_one_on_the_whole_ends(kind: str, passes: bool, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(dual, "WORTH_COMPILING", 0 if passes else 10**9)
     data, chosen = made(7), Classifier(**{**vars(KINDS[kind]), "tolerance": 1e-7, "most_iterations": 300})
     whole = families.train(data, chosen, 0.3)
@@ -124,10 +122,7 @@ def test_a_path_over_penalties_on_parts(monkeypatch: pytest.MonkeyPatch) -> None
         data = made(3)
         parted = sparse.split_rows(local_matrix(data.matrix), np.array([0, 100, 240]))
         for kind in ("softmax", "hinge"):
-            ways = [
-                families.path(TrainingData(one, data.targets, data.names), KINDS[kind])
-                for one in (parted, away(parted))
-            ]
+            ways = [families.path(TrainingData(one, data.targets, data.names), KINDS[kind]) for one in (parted, away(parted))]
             for here, there in zip(*ways, strict=True):
                 assert here.ended.reached and here.rule is not None and there.rule is not None
                 assert here.rule.weights.tobytes() == there.rule.weights.tobytes()
@@ -160,8 +155,7 @@ def test_blocks_counted_by_themselves_come_to_what_the_whole_comes_to(
     expected = counted(blocks, features, at_least)
     each = [counted([texts], countable(features, at_least), 1) for texts in blocks]
     stretches = [
-        of_all(*part)
-        for part in zip(*(partitioned(vocabulary_of(one.matrix, one.terms), 3) for one in each), strict=True)
+        of_all(*part) for part in zip(*(partitioned(vocabulary_of(one.matrix, one.terms), 3) for one in each), strict=True)
     ]
     found = chosen(lambda work, *given: [work(one, *given) for one in stretches], features, at_least, (prefix,))
     assert found.terms == expected.terms

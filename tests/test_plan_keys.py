@@ -16,25 +16,14 @@ from upsort.core.errors import UsageProblem, quoted
 from upsort.core.plan import Classifier, Clean, Features, Judge, Plan
 from upsort.core.text.steps import STEPS
 from upsort.io.plan.plan_file import checked_plan, engine_of_plan, load_plan, parsed_value
-from upsort.io.plan.plan_keys import (
-    SECTIONS,
-    PlanKey,
-    declared_keys,
-    engine_keys,
-    idle_keys,
-    plan_text,
-    source_keys,
-    value_text,
-)
+from upsort.io.plan.plan_keys import SECTIONS, PlanKey, declared_keys, engine_keys, idle_keys, plan_text, source_keys, value_text
 
 KEYS = list(declared_keys().values())
 TEXTS = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
 SAMPLES: dict[str, st.SearchStrategy[Any]] = {
     "a text": TEXTS,
     "true or false": st.booleans(),
-    "a list, each a text": st.lists(
-        TEXTS.filter(lambda text: text.strip() == text and text and "," not in text), max_size=3
-    ),
+    "a list, each a text": st.lists(TEXTS.filter(lambda text: text.strip() == text and text and "," not in text), max_size=3),
 }
 
 
@@ -120,10 +109,7 @@ def test_all_keys_are_declared_and_every_setting_of_a_record_is_a_key() -> None:
         (Plan(clean=Clean(pattern_seconds=1.0, tokens_by="a+")), []),
         (Plan(features=Features(bm25_k=2.0)), ["features.bm25_k has no effect unless features.weighting is bm25."]),
         (Plan(features=Features(bm25_k=2.0, weighting="bm25")), []),
-        (
-            Plan(features=Features(vectors="alone")),
-            ["features.vectors has no effect unless features.vectors_file is given."],
-        ),
+        (Plan(features=Features(vectors="alone")), ["features.vectors has no effect unless features.vectors_file is given."]),
         (Plan(features=Features(in_at_least=9, vocabulary_file="v")), ["features.in_at_least has no effect where"]),
         (Plan(judge=Judge(folds=3, alone=True)), ["judge.folds has no effect where judge.alone is given."]),
     ],
@@ -164,16 +150,7 @@ def test_who_does_the_work_stands_in_the_file_and_not_in_the_plan(tmp_path: Path
 
 @pytest.mark.parametrize(
     ("text", "value"),
-    [
-        ("3", 3),
-        ("0.5", 0.5),
-        ("true", True),
-        ("abc", "abc"),
-        ("a,b", ["a", "b"]),
-        ("[1, 2]", [1, 2]),
-        ("1,2", [1, 2]),
-        ("", ""),
-    ],
+    [("3", 3), ("0.5", 0.5), ("true", True), ("abc", "abc"), ("a,b", ["a", "b"]), ("[1, 2]", [1, 2]), ("1,2", [1, 2]), ("", "")],
 )
 def test_values_on_a_command_line(text: str, value: Any) -> None:
     assert parsed_value(text) == value
@@ -183,9 +160,7 @@ def test_explaining_keys(program: Program) -> None:
     every = program("plan", "--explain", "--json").json["keys"]
     assert len(every) == len(KEYS) + len(source_keys()) + len(engine_keys())
     one = program("plan", "--explain", "classifier.nearest", "--json").json["keys"]
-    assert [(key["key"], key["belongs_to"], bool(key["idle"])) for key in one] == [
-        ("classifier.nearest", ["neighbours"], True)
-    ]
+    assert [(key["key"], key["belongs_to"], bool(key["idle"])) for key in one] == [("classifier.nearest", ["neighbours"], True)]
     set_now = program("plan", "--explain", "judge.folds", "--set=judge.folds=9").out
     assert "By default: 5; now: 9." in set_now
     assert program("plan", "--explain", "features.in_at").out.count("It may be") == 2
@@ -233,9 +208,7 @@ def test_the_starter_plan_holds_every_key_with_its_comment() -> None:
 def test_a_plan_is_checked_as_one(program: Program, tmp_path: Path, plan: str, says: str) -> None:
     (tmp_path / "p.toml").write_text(plan)
     found = next(
-        found
-        for code in (2, 1)
-        if (found := _ended(program, "plan", "--check", "--plan=p.toml", code=code)) is not None
+        found for code in (2, 1) if (found := _ended(program, "plan", "--check", "--plan=p.toml", code=code)) is not None
     )
     assert says in found and "constrained" not in found and "candidates" not in found.splitlines()[0]
 
@@ -263,10 +236,7 @@ def test_candidates_may_be_written_either_way_and_are_counted(program: Program, 
 
 def test_letters_are_three_to_five_where_nothing_is_said(program: Program, tmp_path: Path) -> None:
     letters = "--set=features.units=letters"
-    assert program("plan", "--check", letters, "--json", "--plan=/dev/null").json["plan"]["features"]["lengths"] == [
-        3,
-        5,
-    ]
+    assert program("plan", "--check", letters, "--json", "--plan=/dev/null").json["plan"]["features"]["lengths"] == [3, 5]
     named = program("plan", "--check", letters, "--lengths=2,4", "--json", "--plan=/dev/null").json
     assert named["plan"]["features"]["lengths"] == [2, 4]
     words = program("plan", "--check", "--set=features.units=words", "--json", "--plan=/dev/null").json

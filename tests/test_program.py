@@ -28,9 +28,7 @@ def test_from_labelled_table_to_scored_table(program: Program, demo: Path, tmp_p
     ).json
     assert split["training"]["documents"] + split["held_out"]["documents"] == split["rows"]["used"]
     whole = {row["ref"] for row in rows_of(demo / "letters-2024.csv") if row["topic"]}
-    training, held_out = (
-        {row["ref"] for row in rows_of(tmp_path / "parts" / f"{name}.csv")} for name in ("train", "held-out")
-    )
+    training, held_out = ({row["ref"] for row in rows_of(tmp_path / "parts" / f"{name}.csv")} for name in ("train", "held-out"))
     assert training | held_out == whole
     assert not training & held_out
 
@@ -134,10 +132,7 @@ def test_scoring_in_pieces_gives_the_same_rows(program: Program, demo: Path, tmp
 def test_standard_input_and_a_pipe_that_closes(program: Program, demo: Path, tmp_path: Path) -> None:
     program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", "-o", "desk.sorter")
     table = (demo / "letters-2026.csv").read_bytes()
-    assert (
-        program("score", "desk.sorter", "-", given=table).out
-        == program("score", "desk.sorter", demo / "letters-2026.csv").out
-    )
+    assert program("score", "desk.sorter", "-", given=table).out == program("score", "desk.sorter", demo / "letters-2026.csv").out
     many = table + b"".join(table.split(b"\n", 1)[1] for _ in range(20))
     (tmp_path / "many.csv").write_bytes(many)
     piped = f"{sys.executable} -m upsort score desk.sorter many.csv --quiet | head -n 1"
@@ -156,9 +151,7 @@ def test_the_plan_decides_and_options_go_before_it(program: Program, wet_and_dry
     assert "The plan is upsort.toml" in found.err
     program("train", wet_and_dry, "--set", "classifier.smoothing=2", "-o", "b.sorter")
     assert json.loads(sorter_head(tmp_path / "b.sorter"))["plan"]["classifier"]["smoothing"] == 2
-    program(
-        "train", wet_and_dry, "--label", "text", "--text", "label", "-o", "c.sorter", "--set=classifier.smoothing=1"
-    )
+    program("train", wet_and_dry, "--label", "text", "--text", "label", "-o", "c.sorter", "--set=classifier.smoothing=1")
     assert json.loads(sorter_head(tmp_path / "c.sorter"))["plan"]["columns"]["label"] == "text"
 
 
@@ -192,9 +185,8 @@ def test_one_command_leaves_nothing_behind_for_the_next(demo: Path, tmp_path: Pa
     # The demo runs many commands in one process; the steps of one must not become those of the next.
     arguments = [str(demo / "letters-2024.csv"), "--text=message", "--label=topic"]
     program = (
-        "import sys; from upsort.cli.main import main\n"
-        f"main(['clean', *{arguments!r}, '--steps', 'lower,stem', '--show', '1'])\n"
-        f"main(['train', *{arguments!r}, '--no-check', '-o', 'after.sorter'])\n"
+        f"import sys; from upsort.cli.main import main\nmain(['clean', *{arguments!r}, '--steps', 'lower,stem', '--show', "
+        f"'1'])\nmain(['train', *{arguments!r}, '--no-check', '-o', 'after.sorter'])\n"
     )
     subprocess.run([sys.executable, "-c", program], cwd=tmp_path, check=True, capture_output=True)
     assert load_sorter(tmp_path / "after.sorter").plan.clean.steps == Clean().steps

@@ -35,18 +35,14 @@ def trained(texts: list[str], chosen: Classifier, lengths: tuple[int, int] = (1,
     names, numbers = numbered(labels)
     features = Features(in_at_least=1, in_at_most=1.0, lengths=lengths)
     plan = Plan(columns=Columns(text=("t",)), clean=Clean(), features=features, classifier=chosen)
-    block = Documents(
-        parts=(texts,), number_names=(), numbers=np.zeros((len(texts), 0)), category_names=(), categories=()
-    )
+    block = Documents(parts=(texts,), number_names=(), numbers=np.zeros((len(texts), 0)), category_names=(), categories=())
     measured = measure([block], cleaner(Clean()), plan.columns, features)
     return train_sorter(LabelledDocuments(measured=measured, labels=numbers, names=names), PlanWithResources(plan))[0]
 
 
 @given(TEXTS, st.sampled_from(LINEAR), st.sampled_from([(1, 1), (1, 2)]), st.text("abcde ", max_size=20))
 @settings(max_examples=60, suppress_health_check=[HealthCheck.too_slow])
-def test_pulls_and_intercept_are_the_score(
-    texts: list[str], chosen: Classifier, lengths: tuple[int, int], text: str
-) -> None:
+def test_pulls_and_intercept_are_the_score(texts: list[str], chosen: Classifier, lengths: tuple[int, int], text: str) -> None:
     texts = [f"{text} a" for text in texts]
     sorter = trained(texts, chosen, lengths)
     found = explain(sorter, texts_alone(text))
@@ -97,10 +93,7 @@ def test_log_odds_by_hand() -> None:
 def test_how_often_a_term_stands_by_hand() -> None:
     # 102 of 383 against 6 of 361: 16.02 times as often; standard error of the logarithm √(1/102 − 1/383 + 1/6 − 1/361) = 0.4138.
     counts = TermCounts(
-        terms=["oak"],
-        by_label=np.zeros((1, 3)),
-        documents=np.array([[102, 6, 0]]),
-        label_documents=np.array([383, 361, 391]),
+        terms=["oak"], by_label=np.zeros((1, 3)), documents=np.array([[102, 6, 0]]), label_documents=np.array([383, 361, 391])
     )
     found = frequency_ratio(counts, 0, 0, 1)
     half = 1.96 * np.sqrt(1 / 102 - 1 / 383 + 1 / 6 - 1 / 361)
@@ -152,9 +145,7 @@ def test_absent_terms_have_a_line_of_their_own(program: Program, wet_and_dry: Pa
 def test_a_document_of_a_table_is_explained_with_similar_ones(program: Program, demo: Path, tmp_path: Path) -> None:
     table = demo / "letters-2024.csv"
     program("train", table, "--text=message", "--label=topic", "--id=ref", "-o", "s.sorter")
-    found = program(
-        "explain", "s.sorter", table, "--document=F24-0011", "--among", table, "-o", "e.html", "--json"
-    ).json
+    found = program("explain", "s.sorter", table, "--document=F24-0011", "--among", table, "-o", "e.html", "--json").json
     assert len(found["similar"]) == 3
     assert found["similar"][0]["similarity"] >= found["similar"][1]["similarity"]
     page = (tmp_path / "e.html").read_text(encoding="utf-8")
@@ -205,9 +196,7 @@ def test_a_trend_names_what_stands_out() -> None:
 
 
 def test_trends_of_a_scored_table(program: Program, tmp_path: Path) -> None:
-    rows = "".join(
-        f"{day:02}.0{month}.2026,{'dry' if month > 3 else 'wet'}\n" for month in (1, 3, 5) for day in range(1, 29)
-    )
+    rows = "".join(f"{day:02}.0{month}.2026,{'dry' if month > 3 else 'wet'}\n" for month in (1, 3, 5) for day in range(1, 29))
     (tmp_path / "s.csv").write_text("day,sorted_label\n" + rows + "soon,wet\n")
     found = program("trend", "s.csv", "-o", "t.png", "--json").json
     assert list(found["periods"]) == ["2026-01", "2026-02", "2026-03", "2026-04", "2026-05"]

@@ -16,14 +16,7 @@ from upsort.core.classifiers.family import StoredClassifier, TrainingData
 from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.errors import UsageProblem
 from upsort.core.evaluation.intervals import Rate, Sample
-from upsort.core.evaluation.measure_list import (
-    LABEL_MEASURES,
-    MEASURES,
-    JudgedEvidence,
-    measure_called,
-    rates_of,
-    shown_measures,
-)
+from upsort.core.evaluation.measure_list import LABEL_MEASURES, MEASURES, JudgedEvidence, measure_called, rates_of, shown_measures
 from upsort.core.evaluation.measures import Decided, judge
 from upsort.core.features.weighting import presence
 from upsort.core.plan import Classifier, Clean
@@ -80,9 +73,7 @@ class TestFamilies:
         given = data()
         same = np.array_equal(
             families.train(given, chosen).scores(given.matrix),
-            families.train(TrainingData(presence(given.matrix), given.targets, NAMES), chosen).scores(
-                presence(given.matrix)
-            ),
+            families.train(TrainingData(presence(given.matrix), given.targets, NAMES), chosen).scores(presence(given.matrix)),
         )
         assert same or not record.on_presence
         assert record.on_presence or not same or record.kind in {"tree", "majority", "chance"}

@@ -39,10 +39,7 @@ def corpus(tmp_path_factory: pytest.TempPathFactory) -> Path:
     lines = ["ref,text,label,photos,channel,labels"]
     for number in range(120):
         label = list(words)[number % 3]
-        drawn = [
-            *generator.choice(words[label].split(), 4),
-            *generator.choice(["the", "my", "quince", "is", "and", "of"], 4),
-        ]
+        drawn = [*generator.choice(words[label].split(), 4), *generator.choice(["the", "my", "quince", "is", "and", "of"], 4)]
         both = f"{label};late" if number % 4 == 0 else label
         lines.append(f"r{number},{' '.join(drawn)},{label},{number % 5},{'card' if number % 2 else 'email'},{both}")
     path = tmp_path_factory.mktemp("corpus") / "t.csv"
@@ -135,9 +132,7 @@ def test_sets_of_labels(corpus: Path, tmp_path: Path, kind: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "decide",
-    [{"f_beta": 1.0}, {"undecided_below": 0.6}, {"rank_by": "probabilities"}],
-    ids=lambda decide: next(iter(decide)),
+    "decide", [{"f_beta": 1.0}, {"undecided_below": 0.6}, {"rank_by": "probabilities"}], ids=lambda decide: next(iter(decide))
 )
 def test_ways_of_deciding(corpus: Path, tmp_path: Path, decide: dict[str, object]) -> None:
     path = tmp_path / "s.sorter"
@@ -169,9 +164,7 @@ def test_every_format_gives_back_what_was_written(
     assert read_back(path) == sound
 
 
-@pytest.mark.parametrize(
-    "encoding", ["utf-8", "utf-8-sig", "utf-16", "utf-32", "cp1252", "latin-1", "cp1251", "shift_jis"]
-)
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "utf-32", "cp1252", "latin-1", "cp1251", "shift_jis"])
 @pytest.mark.parametrize("delimiter", [",", ";", "\t", "|"])
 def test_every_encoding_and_delimiter_is_read_when_it_is_said(tmp_path: Path, encoding: str, delimiter: str) -> None:
     text = {"cp1251": "сухой лист", "shift_jis": "枯れた葉"}.get(

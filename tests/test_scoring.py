@@ -18,16 +18,7 @@ from upsort.io.tables.rows import TableLayout
 
 @pytest.fixture
 def sorter(program: Program, demo: Path) -> str:
-    program(
-        "train",
-        demo / "letters-2024.csv",
-        "--text=message",
-        "--label=topic",
-        "--id=ref",
-        "--no-check",
-        "-o",
-        "s.sorter",
-    )
+    program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", "--id=ref", "--no-check", "-o", "s.sorter")
     return "s.sorter"
 
 
@@ -40,9 +31,7 @@ def wait_for_rows(journal: Path, running: subprocess.Popen[str]) -> None:
 
 
 def many(path: Path, rows: int) -> Path:
-    path.write_text(
-        "ref,message\n" + "".join(f"r{n},my plum number {n} has aphids and the soil is dry\n" for n in range(rows))
-    )
+    path.write_text("ref,message\n" + "".join(f"r{n},my plum number {n} has aphids and the soil is dry\n" for n in range(rows)))
     return path
 
 
@@ -113,12 +102,7 @@ def test_every_kind_of_output_holds_every_row(program: Program, sorter: str, dem
     import pandas as pd
 
     columns = None
-    for ending, reader in (
-        (".csv", pd.read_csv),
-        (".jsonl", None),
-        (".parquet", pd.read_parquet),
-        (".xlsx", pd.read_excel),
-    ):
+    for ending, reader in ((".csv", pd.read_csv), (".jsonl", None), (".parquet", pd.read_parquet), (".xlsx", pd.read_excel)):
         program("score", sorter, demo / "letters-2026.csv", "-o", f"o{ending}", "--all-probabilities")
         path = tmp_path / f"o{ending}"
         table = pd.read_json(path, lines=True) if reader is None else reader(path)
@@ -150,11 +134,7 @@ def test_a_filter_answers_each_line_at_once(sorter: str, tmp_path: Path) -> None
     command = [sys.executable, "-m", "upsort", "score", sorter, "-", "--flush"]
     running = subprocess.Popen(command, cwd=tmp_path, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
     assert running.stdin is not None and running.stdout is not None
-    for sent, key in (
-        ('{"message": "aphids", "n": 7}', "sorted_label"),
-        ("no object", "error"),
-        ('{"other": 1}', "error"),
-    ):
+    for sent, key in (('{"message": "aphids", "n": 7}', "sorted_label"), ("no object", "error"), ('{"other": 1}', "error")):
         running.stdin.write(sent + "\n")
         running.stdin.flush()
         answer = json.loads(running.stdout.readline())
@@ -180,13 +160,9 @@ def test_new_text_that_has_drifted_is_told(program: Program, sorter: str, tmp_pa
     assert "would need another label" in err and "p < 0.001" in err
 
 
-def test_a_report_stands_alone_and_shows_markup_as_text(
-    program: Program, sorter: str, demo: Path, tmp_path: Path
-) -> None:
+def test_a_report_stands_alone_and_shows_markup_as_text(program: Program, sorter: str, demo: Path, tmp_path: Path) -> None:
     evil = '"<script>alert(1)</script><img src=x onerror=alert(2)> aphids & ants"'
-    (tmp_path / "t.csv").write_text(
-        "ref,message,topic\n" + f"e1,{evil},soil\n" + "e2,when is the course,bookings\n" * 3
-    )
+    (tmp_path / "t.csv").write_text("ref,message,topic\n" + f"e1,{evil},soil\n" + "e2,when is the course,bookings\n" * 3)
     program("report", sorter, "t.csv", "--training", demo / "letters-2024.csv", "-o", "r.html")
     page = (tmp_path / "r.html").read_text(encoding="utf-8")
     assert "<script" not in page and "&lt;script&gt;" in page
@@ -195,9 +171,7 @@ def test_a_report_stands_alone_and_shows_markup_as_text(
 
 
 @pytest.mark.parametrize(("width", "dark"), [(1280, False), (390, False), (1280, True)])
-def test_the_report_fits_a_browser(
-    program: Program, sorter: str, demo: Path, tmp_path: Path, width: int, dark: bool
-) -> None:
+def test_the_report_fits_a_browser(program: Program, sorter: str, demo: Path, tmp_path: Path, width: int, dark: bool) -> None:
     browser = shutil.which("chromium") or shutil.which("google-chrome")
     if browser is None:
         pytest.skip("there is no browser")

@@ -110,9 +110,7 @@ def test_a_missing_id_is_an_empty_cell_as_any_other(program: Program, tables: Pa
     }
     assert (
         "no column 'reff'"
-        in program(
-            "gather", "a.csv", "bare.csv", "--text=message", "--id=reff", "-o", "g.csv", "--overwrite", code=2
-        ).err
+        in program("gather", "a.csv", "bare.csv", "--text=message", "--id=reff", "-o", "g.csv", "--overwrite", code=2).err
     )
 
 

@@ -77,9 +77,7 @@ def test_chosen_columns_are_the_dense_ones(dense: np.ndarray, data: st.DataObjec
 
 
 @pytest.mark.parametrize(("at_least", "threads"), [(1, 1), (2, 2)])
-def test_n_grams_do_not_depend_on_how_much_is_done_at_once(
-    at_least: int, threads: int, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_n_grams_do_not_depend_on_how_much_is_done_at_once(at_least: int, threads: int, monkeypatch: pytest.MonkeyPatch) -> None:
     texts = ["fern moss fern moss", "moss fern moss", "", "reed fern moss reed fern", "dune"] * 3
     settings = Features(lengths=(1, 3), skip=True)
     cleaning = cleaner(Clean(steps=("lower",)))

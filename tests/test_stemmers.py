@@ -142,10 +142,7 @@ PUBLISHED = {
     "russian": RUSSIAN,
     "turkish": TURKISH,
 }
-LETTERS = {
-    "russian": "абвгдежзийклмнопрстуфхцчшщъыьэюяё",
-    "turkish": "abcçdefgğhıijklmnoöprsştuüvyz",
-}
+LETTERS = {"russian": "абвгдежзийклмнопрстуфхцчшщъыьэюяё", "turkish": "abcçdefgğhıijklmnoöprsştuüvyz"}
 OTHERS = "abcdefghijklmnopqrstuvwxyzàáâãäåçèéêìíîñòóôõöùúûü"
 
 

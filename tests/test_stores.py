@@ -205,9 +205,7 @@ def test_the_page_runs(bucket: Any, program: Program) -> None:
         (("train", "t.csv", *COLUMNS, "--no-check", "-o", "s3://nodesk/a.sorter"), 1, "s3://nodesk/a.sorter"),
     ],
 )
-def test_wrong_addresses(
-    bucket: Any, tmp_path: Path, program: Program, line: tuple[str, ...], code: int, message: str
-) -> None:
+def test_wrong_addresses(bucket: Any, tmp_path: Path, program: Program, line: tuple[str, ...], code: int, message: str) -> None:
     (tmp_path / "t.csv").write_text(TABLE)
     told = program(*line, code=code)
     problem = [one for one in told.err.splitlines() if one.startswith(("upsort: ", "        "))]

@@ -138,11 +138,7 @@ def test_a_run_is_gone_on_with_by_the_same_choices_alone(program: Program, table
 @pytest.mark.parametrize(
     ("name", "content", "left"),
     [
-        (
-            "a.json",
-            '[{"text":"a","label":"x"},{"text":"b","n":' + "[" * 9000 + "]" * 9000 + '},{"text":"c","label":"y"}]',
-            2,
-        ),
+        ("a.json", '[{"text":"a","label":"x"},{"text":"b","n":' + "[" * 9000 + "]" * 9000 + '},{"text":"c","label":"y"}]', 2),
         ("a.jsonl", '{"text":"a","label":"x"}\n' + "[" * 9000 + '\n{"text":"[[[","label":"y"}\n', 2),
         ("b.jsonl", '{"text":"a","label":"x"}\n{"text":"b","label":"y","n":' + "[" * 300 + "]" * 300 + "}\n", 1),
         ("b.json", '[{"text":"a","label":"x","m":{"k":[1,{"z":null}]}},{"text":"b","label":"y","m":[true]}]', 2),
@@ -217,10 +213,7 @@ def test_a_label_column_called_like_a_decision_is_kept(program: Program, tmp_pat
 
 @pytest.mark.parametrize("cell", ["=1+1", " =1+1", "\u3000=1", "＝1+1", "＠x", "-x", "+x"])
 def test_cells_like_formulas_are_guarded(program: Program, tmp_path: Path, cell: str) -> None:
-    program_table = [
-        ("ref", "text", "=note", "label"),
-        *((f"r{n}", f"fern word{n % 3}", cell, "ab"[n % 2]) for n in range(20)),
-    ]
+    program_table = [("ref", "text", "=note", "label"), *((f"r{n}", f"fern word{n % 3}", cell, "ab"[n % 2]) for n in range(20))]
     with (tmp_path / "t.csv").open("w", newline="", encoding="utf-8") as stream:
         csv.writer(stream).writerows(program_table)
     program("train", "t.csv", *COLUMNS, "-o", "a.sorter")
@@ -258,9 +251,7 @@ def test_figures_beside_an_output_are_no_input(program: Program, table: Path) ->
     program(*line, "--overwrite")
 
 
-@pytest.mark.parametrize(
-    ("name", "file"), [("m.npy", "m.data.npy"), ("m.npy", "m.terms.txt"), ("m.mtx", "m.documents.txt")]
-)
+@pytest.mark.parametrize(("name", "file"), [("m.npy", "m.data.npy"), ("m.npy", "m.terms.txt"), ("m.mtx", "m.documents.txt")])
 def test_the_files_beside_a_matrix_are_kept_too(program: Program, table: Path, name: str, file: str) -> None:
     (table / file).write_text("mine")
     line = ("features", "t.csv", *COLUMNS, "--set=features.in_at_most=1", "--matrix", name)

@@ -58,9 +58,7 @@ SIGNS = st.sampled_from(["a", "ö", '"', '""', ",", "\n", "\r\n", "\r", "\n\n", 
 @example('"a""\nb",c\nd"e,"f\n' * 9, False)
 @example("a,b,c\n" * 9 + "\n\nTotal,1,2\n\n\n", False)
 @example('a,"b\n' * 9, False)
-def test_stretches_of_separated_cells_are_the_table(
-    tmp_path_factory: pytest.TempPathFactory, text: str, mark: bool
-) -> None:
+def test_stretches_of_separated_cells_are_the_table(tmp_path_factory: pytest.TempPathFactory, text: str, mark: bool) -> None:
     path = tmp_path_factory.mktemp("t") / "t.csv"
     path.write_text("n,m,o\n" + text, encoding="utf-8-sig" if mark else "utf-8", newline="")
     with pytest.MonkeyPatch.context() as patch:
@@ -105,9 +103,7 @@ class TestEachKind:
         many, blocks = in_stretches(table)
         assert many == (10 if each_line else 4) and flat(blocks) == flat(list(table.blocks()))
 
-    def test_what_is_packed_or_guessed_is_read_as_a_whole(
-        self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-    ) -> None:
+    def test_what_is_packed_or_guessed_is_read_as_a_whole(self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
         text = "text,n\n" + "Möhren säen,1\n" * 60
         with gzip.open(tmp_path / "t.csv.gz", "wt", encoding="utf-8") as stream:
             stream.write(text)
@@ -133,9 +129,7 @@ def corpora(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("corpora")
     cells = []
     for number in range(3_000):
-        text = (
-            f'bed {number % 311}: the plum has aphids, moss {number % 97}, "wet"\nand dry {number % 13} since {number}'
-        )
+        text = f'bed {number % 311}: the plum has aphids, moss {number % 97}, "wet"\nand dry {number % 13} since {number}'
         cells.append((f"r{number}", "" if number % 71 == 3 else text, LABELS[number % 3], f"{number // 3}"))
     with (folder / "t.csv").open("w", encoding="utf-8", newline="") as stream:
         stream.write("ref,text,label,document\n")
@@ -211,8 +205,7 @@ def test_what_another_process_has_to_tell_is_told_here() -> None:
 
 
 @pytest.mark.parametrize(
-    "problem",
-    [DamagedSource("t.zip", ValueError("cut off")), MissingColumn("n", ("m",), "t.csv"), UsageProblem("what", "how")],
+    "problem", [DamagedSource("t.zip", ValueError("cut off")), MissingColumn("n", ("m",), "t.csv"), UsageProblem("what", "how")]
 )
 def test_problems_come_back_whole_from_other_processes(problem: Problem) -> None:
     again = pickle.loads(pickle.dumps(problem))

@@ -52,18 +52,14 @@ def test_a_survey_shows_the_planted_faults(program: Program, demo: Path) -> None
 def test_figures_are_written_at_their_size(program: Program, demo: Path, tmp_path: Path) -> None:
     program("survey", demo / "letters-2024.csv", "--figures", "figures")
     names = {path.name for path in (tmp_path / "figures").iterdir()}
-    assert names == {
-        f"{name}.png" for name in ("labels", "lengths", "terms", "terms-with-stop-words", "words", "months")
-    }
+    assert names == {f"{name}.png" for name in ("labels", "lengths", "terms", "terms-with-stop-words", "words", "months")}
     for path in (tmp_path / "figures").iterdir():
         assert struct.unpack(">II", path.read_bytes()[16:24]) == (1280, 800)
 
 
 def test_columns_and_single_documents(program: Program, demo: Path) -> None:
     letters = demo / "letters-2025.csv"
-    guesses = {
-        column["name"]: column["guess"] for column in program("survey", letters, "--columns", "--json").json["columns"]
-    }
+    guesses = {column["name"]: column["guess"] for column in program("survey", letters, "--columns", "--json").json["columns"]}
     assert {name: guess for name, guess in guesses.items() if guess} == {
         "No": "id",
         "Date": "date",
@@ -101,9 +97,7 @@ def test_a_starter_plan_is_sound_and_decides(program: Program, demo: Path, tmp_p
     assert "Nearest keys of [features]: in_at_least" in program("plan", "--check", code=2).err
 
 
-WORDS = st.lists(
-    st.sampled_from(["fern", "moss", "reed", "sand", "dune", "bark", "leaf", "root"]), min_size=1, max_size=60
-)
+WORDS = st.lists(st.sampled_from(["fern", "moss", "reed", "sand", "dune", "bark", "leaf", "root"]), min_size=1, max_size=60)
 
 
 @given(WORDS, st.integers(1, 9), st.integers(0, 8))

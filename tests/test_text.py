@@ -143,12 +143,7 @@ class TestLemmas:
 
     @pytest.mark.parametrize(
         ("form", "part", "lemma"),
-        [
-            ("leaves", "noun", "leaf"),
-            ("berries", "noun", "berry"),
-            ("digging", "verb", "dig"),
-            ("fern", "noun", "fern"),
-        ],
+        [("leaves", "noun", "leaf"), ("berries", "noun", "berry"), ("digging", "verb", "dig"), ("fern", "noun", "fern")],
     )
     def test_english_forms(self, form: str, part: str, lemma: str) -> None:
         known = EnglishWords(frozenset({"leaf", "berry", "dig", "fern"}), {"noun": {"leaves": "leaf"}})

@@ -41,9 +41,7 @@ def test_titles_above_and_totals_below(name: str, tmp_path: Path, program: Progr
     written(tmp_path / name, [*TITLES, ["", "", "", ""], *LETTERS, *BELOW])
     run = program("gather", name, "-o", "corpus.csv")
     assert gathered(tmp_path / "corpus.csv") == LETTERS
-    assert (
-        "above the names of the columns left out ('Enquiry desk, spring'); --header-row names another row." in run.err
-    )
+    assert "above the names of the columns left out ('Enquiry desk, spring'); --header-row names another row." in run.err
     assert "a total or a note below the table: 2" in run.err
 
 
@@ -68,12 +66,7 @@ def test_the_row_of_names_is_named(tmp_path: Path, program: Program) -> None:
 
 
 def test_rows_that_are_short_of_cells_are_no_titles(tmp_path: Path, program: Program) -> None:
-    rows = [
-        ["ref", "message", "bench", "photos"],
-        ["1", "", "", ""],
-        ["2", "A fern", "watering", "3"],
-        ["3", "", "", ""],
-    ]
+    rows = [["ref", "message", "bench", "photos"], ["1", "", "", ""], ["2", "A fern", "watering", "3"], ["3", "", "", ""]]
     written(tmp_path / "t.csv", rows)
     run = program("gather", "t.csv", "--text", "message", "-o", "corpus.csv")
     assert gathered(tmp_path / "corpus.csv") == [rows[0], rows[2]]
@@ -97,14 +90,6 @@ def test_dates_of_either_order(tmp_path: Path, program: Program) -> None:
     run = program("trend", "t.csv", "--label=bench", "--by=sent", "--per=year", "--json")
     assert list(run.json["periods"]) == ["2025"]
     assert "The month comes first in the dates of 'sent'" in program("trend", "t.csv", "--label=bench", "--by=sent").err
-    judged = (
-        "cross-validate",
-        "t.csv",
-        "--label=bench",
-        "--set=columns.date=sent",
-        "--in-time",
-        "--no-ledger",
-        "--json",
-    )
+    judged = ("cross-validate", "t.csv", "--label=bench", "--set=columns.date=sent", "--in-time", "--no-ledger", "--json")
     assert program(*judged).json["without_date"] == 0
     assert program(*judged, "--date-format=%d/%m/%Y", code=1).err

@@ -13,9 +13,7 @@ from upsort.core.text.tokeniser import WordMemory
 
 WORDY = st.text(
     st.one_of(
-        st.sampled_from("aB1é'’-_., \n·日かم\u0301\ufe0f\u200d²ß😀\x00"),
-        st.characters(exclude_categories=[]),
-        st.just("a"),
+        st.sampled_from("aB1é'’-_., \n·日かم\u0301\ufe0f\u200d²ß😀\x00"), st.characters(exclude_categories=[]), st.just("a")
     ),
     max_size=40,
 )

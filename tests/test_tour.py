@@ -1,5 +1,5 @@
-"""Every command of the README, the tour, the recipes and the pages of databases and exporting runs, and what stands there is
-what it shows, to the last number."""
+"""Every command of the README, the tour, the recipes and the pages of databases and exporting runs, and what stands there is what
+it shows, to the last number."""
 
 import subprocess
 import sys
@@ -8,9 +8,7 @@ from pathlib import Path
 import pytest
 
 
-@pytest.mark.parametrize(
-    "page", ["README.md", "docs/tour.md", "docs/recipes.md", "docs/databases.md", "docs/export.md"]
-)
+@pytest.mark.parametrize("page", ["README.md", "docs/tour.md", "docs/recipes.md", "docs/databases.md", "docs/export.md"])
 def test_a_page_is_current(page: str) -> None:
     script = Path(__file__).resolve().parent.parent / "scripts" / "tour"
     done = subprocess.run([sys.executable, script, "--check", page], capture_output=True, text=True, check=False)

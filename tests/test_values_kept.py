@@ -40,9 +40,7 @@ def test_values_of_json_stay_what_they_were(program: Program, sorter: str, sourc
         program(*shared, "-o", name)
     filtered = [
         json.loads(line)
-        for line in program(
-            "score", sorter, "-", "--flush", given=(tmp_path / "in.jsonl").read_bytes()
-        ).out.splitlines()
+        for line in program("score", sorter, "-", "--flush", given=(tmp_path / "in.jsonl").read_bytes()).out.splitlines()
     ]
     written = [json.loads(line) for line in (tmp_path / "o.jsonl").read_text().splitlines()]
     assert lines == whole == written == filtered == json.loads((tmp_path / "o.json").read_text())
@@ -65,9 +63,7 @@ def test_other_commands_keep_them_as_well(program: Program, sorter: str, tmp_pat
 
 
 @pytest.mark.parametrize("ending", ["csv.gz", "tsv.gz", "jsonl.gz", "json.gz", "json"])
-def test_packed_tables_can_be_written_and_read_again(
-    program: Program, sorter: str, ending: str, tmp_path: Path
-) -> None:
+def test_packed_tables_can_be_written_and_read_again(program: Program, sorter: str, ending: str, tmp_path: Path) -> None:
     for name in (f"one.{ending}", f"two.{ending}"):
         program("score", sorter, "in.jsonl", "-o", name)
     assert (tmp_path / f"one.{ending}").read_bytes() == (tmp_path / f"two.{ending}").read_bytes()
@@ -90,9 +86,7 @@ def test_the_filter_says_which_line_and_why(program: Program, sorter: str) -> No
 
 
 def test_a_named_column_without_dates_is_counted_by_its_values(program: Program, tmp_path: Path) -> None:
-    (tmp_path / "s.csv").write_text(
-        "channel,day,sorted_label\nemail,2025-01-01,a\ncard,2025-01-02,b\nemail,2025-02-01,a\n"
-    )
+    (tmp_path / "s.csv").write_text("channel,day,sorted_label\nemail,2025-01-01,a\ncard,2025-01-02,b\nemail,2025-02-01,a\n")
     by_value = program("trend", "s.csv", "--by=channel")
     assert "'channel' holds no dates; counted by its values" in by_value.err
     assert set(program("trend", "s.csv", "--by=channel", "--json").json["periods"]) == {"card", "email"}

@@ -12,25 +12,12 @@ from rich.cells import cell_len
 
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, escaped, without_controls
-from upsort.cli.rendering.drawing import (
-    blocks,
-    with_folded_intervals,
-    with_numbered_columns,
-    without,
-    without_repeats,
-    wrapped,
-)
+from upsort.cli.rendering.drawing import blocks, with_folded_intervals, with_numbered_columns, without, without_repeats, wrapped
 from upsort.cli.rendering.view import Bold, Column, Kind, Shown, Table, View, Zero
 
 WORDS = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
 LABELS = Table(
-    columns=(
-        col.name("label"),
-        col.count("documents", 1),
-        col.share("precision"),
-        col.interval(),
-        col.text("because of", 2),
-    ),
+    columns=(col.name("label"), col.count("documents", 1), col.share("precision"), col.interval(), col.text("because of", 2)),
     rows=[
         ["pests", "1,351", "90.3 %", "82.6 to 94.8 %", "aphids, greenfly and other small things that crawl"],
         ["identification", "72", "98.4 %", "91.7 to 99.7 %", "what is this"],
@@ -155,31 +142,24 @@ def test_a_zero_is_blank_on_a_terminal_and_a_number_elsewhere() -> None:
 
 
 def test_columns_after_those_of_the_labels_keep_their_names() -> None:
-    table = Table(
-        columns=(col.name(""), col.count("a"), col.count("b"), col.count("of")), rows=[["a", "1", "2", "3"]] * 2
-    )
+    table = Table(columns=(col.name(""), col.count("a"), col.count("b"), col.count("of")), rows=[["a", "1", "2", "3"]] * 2)
     assert [column.name for column in with_numbered_columns(table).columns] == ["", "1", "2", "of"]
 
 
 def test_blocks_leave_out_what_is_empty() -> None:
-    lines = blocks(
-        Table(columns=(col.name("term"), col.count("times"), col.number("value")), rows=[["leaf", "", "0.5"]]), 30
-    )
+    lines = blocks(Table(columns=(col.name("term"), col.count("times"), col.number("value")), rows=[["leaf", "", "0.5"]]), 30)
     assert lines == ["term: leaf", "  value 0.5"]
 
 
 def test_rows_that_belong_together_show_their_name_once_on_a_terminal() -> None:
-    table = Table(
-        columns=(col.name("label"), col.name("term")), rows=[["a", "x"], ["a", "y"], ["b", "z"]], grouped=True
-    )
+    table = Table(columns=(col.name("label"), col.name("term")), rows=[["a", "x"], ["a", "y"], ["b", "z"]], grouped=True)
     assert [row[0] for row in without_repeats(table).rows] == ["a", "", "b"]
     assert shown(view_of(table)) == "label\tterm\na\tx\na\ty\nb\tz\n"
 
 
 def test_what_is_for_terminals_or_for_programs_alone() -> None:
     table = Table(
-        columns=(col.name("label"), col.bar(), Column("exactly", Kind.NUMBER, where=Shown.PIPED)),
-        rows=[["a", "███", "0.123"]],
+        columns=(col.name("label"), col.bar(), Column("exactly", Kind.NUMBER, where=Shown.PIPED)), rows=[["a", "███", "0.123"]]
     )
     assert "███" in shown(view_of(table), 80) and "0.123" not in shown(view_of(table), 80)
     assert shown(view_of(table)) == "label\texactly\na\t0.123\n"

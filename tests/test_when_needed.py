@@ -83,11 +83,10 @@ def test_a_record_that_comes_from_another_process_is_whole() -> None:
 
 def test_a_library_is_loaded_at_its_first_use_and_travels_unloaded() -> None:
     code = (
-        "import sys, pickle\nfrom upsort.core import lazy\n"
-        "pickle.loads(pickle.dumps(lazy.unicode_pattern(r'\\p{M}')))\n"
-        "before = {'regex', 'scipy.special'} & sys.modules.keys()\n"
-        "assert lazy.special.ndtri(0.5) == 0 and lazy.unicode_pattern(r'\\p{L}').match('é')\n"
-        "sys.exit(bool(before) or not {'regex', 'scipy.special'} <= sys.modules.keys())"
+        "import sys, pickle\nfrom upsort.core import lazy\npickle.loads(pickle.dumps(lazy.unicode_pattern(r'\\p{M}')))\nbefore "
+        "= {'regex', 'scipy.special'} & sys.modules.keys()\nassert lazy.special.ndtri(0.5) == 0 and "
+        "lazy.unicode_pattern(r'\\p{L}').match('é')\nsys.exit(bool(before) or not {'regex', 'scipy.special'} <= "
+        "sys.modules.keys())"
     )
     assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
     with pytest.raises(AttributeError):

@@ -96,8 +96,7 @@ def test_a_misspelt_label_column_gets_the_nearest(program: Program, folder: Path
 
 @pytest.mark.parametrize("command", [*USING, "explain", "ask"])
 @pytest.mark.parametrize(
-    ("sorter", "says"),
-    [("nowhere.sorter", "There is no sorter"), ("letters.csv", "is not a sorter"), (".", "is a folder")],
+    ("sorter", "says"), [("nowhere.sorter", "There is no sorter"), ("letters.csv", "is not a sorter"), (".", "is a folder")]
 )
 def test_what_is_no_sorter(program: Program, folder: Path, command: str, sorter: str, says: str) -> None:
     line = LINES.get(command, ("desk.sorter", "a text") if command == "explain" else ("desk.sorter",))
@@ -161,9 +160,7 @@ def _options(command: str) -> list[str]:
 
 @pytest.mark.parametrize("command", ["train", "cross-validate", "compare", "curve", "suspects"])
 def test_one_label_alone_cannot_be_learned(program: Program, folder: Path, command: str) -> None:
-    (folder / "one.csv").write_text(
-        "ref,subject,message,topic\n" + "".join(f"{n},a,leaf bud word{n},soil\n" for n in range(40))
-    )
+    (folder / "one.csv").write_text("ref,subject,message,topic\n" + "".join(f"{n},a,leaf bud word{n},soil\n" for n in range(40)))
     is_clear(program(command, *swapped(LINES[command], "letters.csv", "one.csv"), code=1), "soil")
 
 

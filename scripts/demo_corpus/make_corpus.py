@@ -86,15 +86,7 @@ def _second_shape(letters: Sequence[Letter]) -> bytes:
 
 def _new_shape(letters: Sequence[Letter]) -> bytes:
     rows = [
-        (
-            letter.ref,
-            letter.received.isoformat(),
-            letter.channel,
-            letter.writer,
-            letter.subject,
-            letter.message,
-            letter.photos,
-        )
+        (letter.ref, letter.received.isoformat(), letter.channel, letter.writer, letter.subject, letter.message, letter.photos)
         for letter in letters
     ]
     return _table(("ref", "received", "channel", "writer", "subject", "message", "photos"), rows, ",").encode("utf-8")

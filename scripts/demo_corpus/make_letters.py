@@ -47,9 +47,7 @@ class LetterWriter:
         self.bank = bank
         self.random = generator
         names = bank["names"]
-        self.writers = [
-            f"{first} {last}" for first in names["first"] for last in names["last"] if generator.random() < 0.3
-        ]
+        self.writers = [f"{first} {last}" for first in names["first"] for last in names["last"] if generator.random() < 0.3]
         self.habits = {name: self._habit() for name in self.writers}
         self.regulars = generator.sample(self.writers, 60)
 
@@ -209,9 +207,7 @@ def letters_of(year: Year, bank: dict[str, Any], generator: random.Random) -> li
     return letters
 
 
-def _with_faults(
-    letters: list[Letter], bank: dict[str, Any], writer: LetterWriter, generator: random.Random
-) -> list[Letter]:
+def _with_faults(letters: list[Letter], bank: dict[str, Any], writer: LetterWriter, generator: random.Random) -> list[Letter]:
     share = len(letters) / 1000
     places = iter(generator.sample(range(len(letters)), int(150 * share)))
 
@@ -235,9 +231,7 @@ def _with_faults(
         letter.fault = "broken characters"
     added = [replace(letter, fault="sent twice", received=_later(letter, generator, 3)) for letter in some(12)]
     for letter in some(16):
-        sentence = writer._filled(
-            generator.choice(bank["frame"]["calm"] + ["Did you get my first letter?"]), "quince|quinces"
-        )
+        sentence = writer._filled(generator.choice(bank["frame"]["calm"] + ["Did you get my first letter?"]), "quince|quinces")
         again = replace(letter, message=f"{letter.message} {sentence}", fault="sent again, changed")
         again.received = _later(letter, generator, 20)
         added.append(again)

@@ -4,8 +4,7 @@
     sorter = upsort.load("desk.sorter")
     sorter.label(["my quince has spots"]).labels
 
-`load`, `read`, what they return, and the problems they raise are what other programs may rely on; see `upsort.api`.
-"""
+`load`, `read`, what they return, and the problems they raise are what other programs may rely on; see `upsort.api`."""
 
 from importlib import import_module
 from typing import TYPE_CHECKING, Any

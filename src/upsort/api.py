@@ -1,8 +1,7 @@
 """The Python interface: load a sorter, label texts or rows, read a table. What stands here is what other programs may rely on.
 
 Nothing is printed or written. What cannot be done raises `Problem`: `UsageProblem` where the request is wrong, `DataProblem`
-where files or data do not allow it. A loaded sorter may be used by several threads.
-"""
+where files or data do not allow it. A loaded sorter may be used by several threads."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
@@ -38,10 +37,9 @@ class Answers:
 
     labels, second: (n,) str; labels hold several, joined, where documents may have several. probabilities: (n,) of the label;
     margins: (n,) by how much it is more probable than the second. table: (n, k) the probabilities of all labels. given: (n, k)
-    which labels were given, where documents may have several. unknown: (n,) the share of the words that the sorter does not
-    know, NaN without words. remarks: (n,) on answers that rest on no word. refused: (n,) why a row cannot be answered, such as
-    one without text; its label is "" and its numbers are NaN.
-    """
+    which labels were given, where documents may have several. unknown: (n,) the share of the words that the sorter does not know,
+    NaN without words. remarks: (n,) on answers that rest on no word. refused: (n,) why a row cannot be answered, such as one
+    without text; its label is "" and its numbers are NaN."""
 
     names: tuple[str, ...]
     labels: "np.ndarray[Any, np.dtype[np.object_]]"
@@ -66,9 +64,7 @@ class Answers:
                 "sorted_second_label": self.second,
                 "sorted_margin": self.margins,
                 "sorted_unknown_share": self.unknown,
-                "sorted_remark": [
-                    refused or remark for refused, remark in zip(self.refused, self.remarks, strict=True)
-                ],
+                "sorted_remark": [refused or remark for refused, remark in zip(self.refused, self.remarks, strict=True)],
             }
         )
         return table
@@ -123,9 +119,7 @@ class Sorter:
         """Label texts, or rows with their columns; one answer for each, in their order. Raises UsageProblem for one text alone,
         which is no list of rows."""
         if isinstance(rows, str | Mapping):
-            raise UsageProblem(
-                "label takes a list of texts or rows, not one alone.", "Put it in brackets: label([text])."
-            )
+            raise UsageProblem("label takes a list of texts or rows, not one alone.", "Put it in brackets: label([text]).")
         with self._lock:
             documents, faults = self._reader.of_objects([self._as_object(row) for row in rows])
             usable = [place for place, fault in enumerate(faults) if fault is None]
@@ -166,9 +160,7 @@ class Sorter:
     def _as_object(self, row: Row) -> Mapping[str, Any]:
         return row if not isinstance(row, str) else {(self._reader.columns.text or ("text",))[-1]: row}
 
-    def _answers(
-        self, faults: Sequence[RejectionReason | None], usable: list[int], decided: Decisions | None
-    ) -> Answers:
+    def _answers(self, faults: Sequence[RejectionReason | None], usable: list[int], decided: Decisions | None) -> Answers:
         n, names = len(faults), self.labels
         labels, second = np.full(n, "", dtype=object), np.full(n, "", dtype=object)
         probabilities, margins, unknown = np.full(n, np.nan), np.full(n, np.nan), np.full(n, np.nan)

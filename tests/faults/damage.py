@@ -1,7 +1,6 @@
 """Files as accidents and strangers leave them, by a seed: sound ones of every format, and what can be made of them.
 
-A case is what a command must live through: it ends as commands do, with two lines that say what is wrong where something is.
-"""
+A case is what a command must live through: it ends as commands do, with two lines that say what is wrong where something is."""
 
 import gzip
 import hashlib
@@ -22,13 +21,7 @@ import numpy as np
 from upsort.cli.main import main
 from upsort.cli.rendering.console import Console, Exit
 
-TEXTS = (
-    "the plum has aphids",
-    "rain on dry soil",
-    "my order 12 is late",
-    "die Bäume sind nicht gekommen",
-    "🌱 <b>moss</b>",
-)
+TEXTS = ("the plum has aphids", "rain on dry soil", "my order 12 is late", "die Bäume sind nicht gekommen", "🌱 <b>moss</b>")
 LABELS = ("pests", "weather", "orders")
 ROWS = [(f"r{n}", f"{TEXTS[n % 5]} and bed {n % 7}", LABELS[n % 5 % 3]) for n in range(60)]
 TRAINED = ("--text=message", "--label=topic", "--no-check", "--overwrite")
@@ -89,9 +82,7 @@ def sound_sorter(folder: Path, kind: str = "logistic", *options: str) -> Path:
     """A small sorter."""
     made = folder / f"{kind}.sorter"
     table = folder / "sound.csv"
-    found = ended(
-        "train", table, *TRAINED, f"--set=classifier.kind={kind}", "--set=features.in_at_least=1", *options, "-o", made
-    )
+    found = ended("train", table, *TRAINED, f"--set=classifier.kind={kind}", "--set=features.in_at_least=1", *options, "-o", made)
     assert found.code == 0, found
     return made
 
@@ -109,11 +100,7 @@ def altered(content: bytes, chance: random.Random) -> bytes:
             begin, width = chance.randrange(len(whole)), chance.choice((1, 16, 400))
             whole[begin : begin + width] = bytes(len(whole[begin : begin + width]))
         case 3:
-            first, second, width = (
-                chance.randrange(len(whole)),
-                chance.randrange(len(whole)),
-                chance.choice((4, 64, 512)),
-            )
+            first, second, width = (chance.randrange(len(whole)), chance.randrange(len(whole)), chance.choice((4, 64, 512)))
             whole[first : first + width], whole[second : second + width] = (
                 whole[second : second + width],
                 whole[first : first + width],
@@ -152,9 +139,7 @@ def resigned_sorter(path: Path, chance: random.Random) -> bytes:
         _change_somewhere(head, chance)
     else:
         name = chance.choice(sorted(held))
-        held[name] = (
-            _changed_array(held[name], chance) if name.endswith(".npy") else altered(held[name] or b"x", chance)
-        )
+        held[name] = _changed_array(held[name], chance) if name.endswith(".npy") else altered(held[name] or b"x", chance)
     for member in head.get("members") or [] if isinstance(head, dict) else []:
         if isinstance(member, dict) and isinstance(member.get("name"), str) and member["name"] in held:
             member |= {"bytes": len(held[member["name"]]), "sha256": hashlib.sha256(held[member["name"]]).hexdigest()}
@@ -226,10 +211,7 @@ def cases(folder: Path, seed: int) -> Iterator[Case]:
             yield Case(f"{ending} with members altered, seed {seed}", lambda members=members: _read(members, chance))
     for kind in ("logistic", "naive-bayes", "tree", "neighbours"):
         sorter = sound_sorter(folder, kind, *(("--set=classifier.calibrate=isotonic",) if kind == "tree" else ()))
-        for way, made in (
-            ("altered", altered(sorter.read_bytes(), chance)),
-            ("signed again", resigned_sorter(sorter, chance)),
-        ):
+        for way, made in (("altered", altered(sorter.read_bytes(), chance)), ("signed again", resigned_sorter(sorter, chance))):
             broken = folder / f"{kind}-broken.sorter"
             broken.write_bytes(made)
             yield Case(f"{kind} sorter {way}, seed {seed}", lambda broken=broken: _use(broken, sound[".csv"], chance))
@@ -237,8 +219,7 @@ def cases(folder: Path, seed: int) -> Iterator[Case]:
     plan.write_bytes(altered(_plan(folder), chance))
     yield Case(f"plan altered, seed {seed}", lambda: ended("plan", "--plan", plan))
     yield Case(
-        f"plan in use, seed {seed}",
-        lambda: ended("train", sound[".csv"], "--plan", plan, *TRAINED, "-o", folder / "p.sorter"),
+        f"plan in use, seed {seed}", lambda: ended("train", sound[".csv"], "--plan", plan, *TRAINED, "-o", folder / "p.sorter")
     )
     ledger = folder / "broken.sqlite"
     ledger.write_bytes(altered(_ledger(folder, sound[".csv"]), chance))
@@ -272,9 +253,7 @@ def _plan(folder: Path) -> bytes:
     written = folder / "sound.toml"
     if not written.exists():
         steps = 'steps = ["markup", "lower", "replace", "stop_words"]\nreplace = [["/(\\\\d+)-x/", "\\\\1"], ["plz", "please"]]\n'
-        written.write_text(
-            f'[columns]\ntext = "message"\nlabel = "topic"\n[clean]\n{steps}[features]\nlengths = [1, 2]\n'
-        )
+        written.write_text(f'[columns]\ntext = "message"\nlabel = "topic"\n[clean]\n{steps}[features]\nlengths = [1, 2]\n')
     return written.read_bytes()
 
 

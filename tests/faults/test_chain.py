@@ -46,9 +46,7 @@ def read(path: Path) -> list[list[str]]:
 
 @settings(max_examples=60)
 @given(rows=st.lists(st.tuples(st.one_of(ANY_TEXT, HARD), st.one_of(ANY_TEXT, HARD)), min_size=1, max_size=6))
-def test_nothing_is_lost_from_format_to_format(
-    rows: list[tuple[str, str]], tmp_path_factory: pytest.TempPathFactory
-) -> None:
+def test_nothing_is_lost_from_format_to_format(rows: list[tuple[str, str]], tmp_path_factory: pytest.TempPathFactory) -> None:
     folder = tmp_path_factory.mktemp("chain")
     held = [["x" + first, second + "y"] for first, second in rows]  # no row is empty, none is a note below the table
     notices()
@@ -61,6 +59,4 @@ def test_nothing_is_lost_from_format_to_format(
             held = [[_NOT_IN_XML.sub("\ufffd", cell) for cell in row] for row in held]
         assert read(path) == held, ending
         told = notices()
-        assert told == (
-            [f"{lost:,} characters were replaced by \ufffd: a spreadsheet cannot hold such."] if lost else []
-        )
+        assert told == ([f"{lost:,} characters were replaced by \ufffd: a spreadsheet cannot hold such."] if lost else [])

@@ -19,9 +19,7 @@ _SEEDS = range(6)
 
 
 @pytest.mark.parametrize("seed", _SEEDS)
-def test_nothing_damaged_is_met_with_an_error_of_the_program(
-    seed: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_nothing_damaged_is_met_with_an_error_of_the_program(seed: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
     faults = [f"{case.name}: {fault}" for case in damage.cases(tmp_path, seed) if (fault := case.run().fault)]
     assert faults == []
@@ -132,9 +130,7 @@ def test_a_template_without_its_group_is_told(program: Program, tmp_path: Path) 
     option = "--set=clean.replace=[['/a/', '\\3']]"
     assert (
         "cannot stand in place"
-        in program(
-            "train", "sound.csv", *damage.TRAINED, "--set=clean.steps=['replace']", option, "-o", "s.sorter", code=2
-        ).err
+        in program("train", "sound.csv", *damage.TRAINED, "--set=clean.steps=['replace']", option, "-o", "s.sorter", code=2).err
     )
 
 
@@ -155,9 +151,7 @@ def test_a_ledger_with_hostile_rows_is_told(program: Program, tmp_path: Path) ->
         ledger.execute(f"CREATE TABLE evaluations ({names})")
         ledger.execute("CREATE TABLE measures (evaluation INTEGER, measure TEXT, value REAL, low REAL, high REAL)")
         for seed, settings in ((1, "{}"), ("many", "{}"), (1, "[" * 5_000), (1, b"\xff")):
-            ledger.execute(
-                f"INSERT INTO evaluations ({names}) VALUES ('t','c','n','p','d',?,1,'v',?)", (seed, settings)
-            )
+            ledger.execute(f"INSERT INTO evaluations ({names}) VALUES ('t','c','n','p','d',?,1,'v',?)", (seed, settings))
         ledger.execute("INSERT INTO measures VALUES (1, 'accuracy', 0.5, NULL, NULL)")
         ledger.execute("PRAGMA user_version = 1")
         ledger.commit()

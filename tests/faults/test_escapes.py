@@ -14,16 +14,7 @@ ESCAPE = "\x1b]0;x\x07\x9b1m\x1b[2J"
 TABLE, SORTER = "t\x1b]0;x\x07\x9b1m.csv", "s\x1b]0;x\x07\x9b1m.sorter"
 COLUMNS = [f"{name}{ESCAPE}" for name in ("ref", "message", "topic", "sent")]
 LABELS = [f"{name}{ESCAPE}" for name in ("pests", "weather", "orders")]
-ROLES = (
-    "--text",
-    COLUMNS[1],
-    "--label",
-    COLUMNS[2],
-    "--id",
-    COLUMNS[0],
-    "--set=features.in_at_most=1.0",
-    "--set=judge.folds=2",
-)
+ROLES = ("--text", COLUMNS[1], "--label", COLUMNS[2], "--id", COLUMNS[0], "--set=features.in_at_most=1.0", "--set=judge.folds=2")
 LINES = [
     ("train", TABLE, *ROLES, "-o", SORTER), ("survey", TABLE, *ROLES), ("clean", TABLE, *ROLES), ("features", TABLE, *ROLES),
     ("features", TABLE, *ROLES, "--document", f"r3{ESCAPE}"), ("split", TABLE, *ROLES, "-o", "parts"),
@@ -54,9 +45,7 @@ def test_nothing_steers_a_terminal(way: str, tmp_path: Path, monkeypatch: pytest
             writer.writerow([f"r{n}{ESCAPE}", f"{text} {words[n % 3]}{n % 2}", LABELS[n % 3], f"2026-0{n % 9 + 1}-11"])
         writer.writerow(["short"])
     for line in LINES:
-        console = Console(
-            output=io.StringIO(), error=io.StringIO(), input=io.BytesIO(b""), width=100 if way == "drawn" else 0
-        )
+        console = Console(output=io.StringIO(), error=io.StringIO(), input=io.BytesIO(b""), width=100 if way == "drawn" else 0)
         code = main([*line, *(["--json"] if way == "json" else [])], console)
         told = console.output.getvalue() + console.error.getvalue()
         assert code != 4 and _STEERING.search(_STYLES.sub("", told)) is None, line

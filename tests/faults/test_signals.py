@@ -119,9 +119,7 @@ def test_a_worker_that_dies_is_told(tmp_path: Path) -> None:
     damage.sound_files(tmp_path)
     damage.sound_sorter(tmp_path)
     many(tmp_path, 12)
-    program = _PROGRAM.replace(
-        "os.kill(os.getpid(), number)", "__import__('multiprocessing').active_children()[0].kill()"
-    )
+    program = _PROGRAM.replace("os.kill(os.getpid(), number)", "__import__('multiprocessing').active_children()[0].kill()")
     line = [sys.executable, "-c", program, "9", "9", *COMMANDS["score shared"]]
     done = subprocess.run(line, cwd=tmp_path, capture_output=True, text=True, check=False, timeout=100)
     assert done.returncode == 1 and "was ended from outside" in done.stderr and "--workers" in done.stderr
@@ -132,18 +130,14 @@ def test_want_of_memory_is_told_within_seconds(limit: int, tmp_path: Path) -> No
     rows = [f"{' '.join(f'w{n * k % 50_021}' for k in range(1, 60))},{damage.LABELS[n % 3]}" for n in range(20_000)]
     (tmp_path / "large.csv").write_text("\n".join(["message,topic", *rows, ""]))
     line = f"ulimit -v {limit}; exec {sys.executable} -m upsort train large.csv {' '.join(damage.TRAINED)} -o s.sorter"
-    done = subprocess.run(
-        ["/bin/bash", "-c", line], cwd=tmp_path, capture_output=True, text=True, check=False, timeout=60
-    )
+    done = subprocess.run(["/bin/bash", "-c", line], cwd=tmp_path, capture_output=True, text=True, check=False, timeout=60)
     if "upsort: " not in done.stderr:
         pytest.skip("too little even to start")
     assert done.returncode == 1 and "not enough memory" in done.stderr
 
 
 @pytest.mark.parametrize("way", [">&-", "2>&-", "> /dev/full", "2> /dev/full", "<&-", ">&- 2>&- <&-"])
-@pytest.mark.parametrize(
-    "command", ["survey sound.csv", "survey -", "train", "--help", "score logistic.sorter sound.csv"]
-)
+@pytest.mark.parametrize("command", ["survey sound.csv", "survey -", "train", "--help", "score logistic.sorter sound.csv"])
 def test_streams_that_are_closed_or_full(way: str, command: str, tmp_path_factory: pytest.TempPathFactory) -> None:
     folder = tmp_path_factory.getbasetemp() / "streams"
     if not folder.exists():

@@ -7,9 +7,7 @@ from datetime import date, timedelta
 from pathlib import Path
 
 WORDS = [
-    f"{a}{b}"
-    for a in ("mos", "fer", "ree", "dun", "bar", "lea", "roo", "pet")
-    for b in ("sa", "no", "di", "ku", "le", "mi")
+    f"{a}{b}" for a in ("mos", "fer", "ree", "dun", "bar", "lea", "roo", "pet") for b in ("sa", "no", "di", "ku", "le", "mi")
 ]
 Rows = list[dict[str, str]]
 
@@ -56,8 +54,7 @@ def copied(seed: int, documents: int = 100) -> Rows:
 def told_by_group(seed: int, groups: int = 30, each: int = 5, window: int = 3) -> Rows:
     """Each writer has one label, drawn at random, and a word of their own: who knows the writer knows the label.
 
-    A writer writes for a while, beside about `window` others.
-    """
+    A writer writes for a while, beside about `window` others."""
     generator = random.Random(seed)
     writers = [(f"writer{number}", generator.choice("ab")) for number in range(groups)]
     rows = []

@@ -1,8 +1,7 @@
 """Every sentence that a command prints about a result, with the condition under which it may be said.
 
 A condition is a function of the same result as JSON and of the numbers in the sentence. What is told of accuracy, intervals,
-tests, comparisons, predictions and lists stands here; how files were read and where results were written does not.
-"""
+tests, comparisons, predictions and lists stands here; how files were read and where results were written does not."""
 
 import re
 from collections.abc import Callable, Mapping
@@ -113,18 +112,14 @@ SENTENCES = (
         "better",
         rf"It is better than always giving that label {P}\.",
         lambda f, m: (
-            right_of(f)[0] > right_of(f)[1]
-            and p_shown(m[1], f["p_against_baseline"])
-            and f["p_against_baseline"] < 0.05
+            right_of(f)[0] > right_of(f)[1] and p_shown(m[1], f["p_against_baseline"]) and f["p_against_baseline"] < 0.05
         ),
     ),
     Sentence(
         "worse",
         rf"It is worse than always giving that label {P}\.",
         lambda f, m: (
-            right_of(f)[0] < right_of(f)[1]
-            and p_shown(m[1], f["p_against_baseline"])
-            and f["p_against_baseline"] < 0.05
+            right_of(f)[0] < right_of(f)[1] and p_shown(m[1], f["p_against_baseline"]) and f["p_against_baseline"] < 0.05
         ),
     ),
     Sentence(
@@ -270,8 +265,7 @@ SENTENCES = (
         rf"{NUMBER} % when it may "
         r"not(: the difference is learned by heart)?\.",
         lambda f, m: (
-            (f["copied_documents"]["copies_apart"]["value"] > f["copied_documents"]["copies_together"]["value"])
-            == bool(m[4])
+            (f["copied_documents"]["copies_apart"]["value"] > f["copied_documents"]["copies_together"]["value"]) == bool(m[4])
         ),
     ),
     Sentence(
@@ -395,9 +389,7 @@ SENTENCES = (
         r"Trained (\S+) on ([\d,]+) (?:documents|passages), ([\d,]+) terms \((\S+)\) and (\d+) labels\.",
         lambda f, m: number(m[2]) == f["documents"] and int(m[5]) == len(f["labels"]),
     ),
-    Sentence(
-        "too common", r"Left out, being in more than (\d+) % of the documents: .+\.", lambda f, m: bool(f["too_common"])
-    ),
+    Sentence("too common", r"Left out, being in more than (\d+) % of the documents: .+\.", lambda f, m: bool(f["too_common"])),
     Sentence(
         "steps taken",
         r"The optimiser took (\d+) steps; the gradient is (\S+) of what it was at zero weights \(asked for: (\S+)\)\.",
@@ -442,11 +434,7 @@ SENTENCES = (
         ),
     ),
     Sentence("calibrated scores", r"Probabilities are those of the scores, calibrated \((\w+)\)\.", always),
-    Sentence(
-        "rounding",
-        r"Every number is rounded by itself; the line rounding is what that leaves over\.",
-        always,
-    ),
+    Sentence("rounding", r"Every number is rounded by itself; the line rounding is what that leaves over\.", always),
     Sentence(
         "unknown words",
         r"Not among its terms, being new to it or outside the bounds: (.+)\.",
@@ -500,8 +488,7 @@ SENTENCES = (
         rf"By folds it now gets {NUMBER} % \({NUMBER} to {NUMBER} %\) of the new ones right, and {NUMBER} % \({NUMBER} to "
         rf"{NUMBER} %\) of the older ones\.",
         lambda f, m: (
-            shown(m[1], f["answers"][0]["held_out_new"]["value"])
-            and shown(m[4], f["answers"][0]["held_out_older"]["value"])
+            shown(m[1], f["answers"][0]["held_out_new"]["value"]) and shown(m[4], f["answers"][0]["held_out_older"]["value"])
         ),
     ),
 )

@@ -54,18 +54,14 @@ def test_a_worse_candidate_is_not_called_no_worse(candidates: int) -> None:
         right = drawn(generator, 300, accuracies)
         best = int(np.argmax(right.sum(axis=1)))
         found = [
-            difference_to_best(right[best] - right[other].astype(float), alone(300), candidates)
-            for other in range(candidates)
+            difference_to_best(right[best] - right[other].astype(float), alone(300), candidates) for other in range(candidates)
         ]
         truth = accuracies[best] - accuracies
         wrongly += any(
-            one.comparison(MARGIN) is Comparison.NO_WORSE and gap >= MARGIN
-            for one, gap in zip(found, truth, strict=True)
+            one.comparison(MARGIN) is Comparison.NO_WORSE and gap >= MARGIN for one, gap in zip(found, truth, strict=True)
         )
         held += all(
-            one.low <= gap <= one.high
-            for other, (one, gap) in enumerate(zip(found, truth, strict=True))
-            if other != best
+            one.low <= gap <= one.high for other, (one, gap) in enumerate(zip(found, truth, strict=True)) if other != best
         )
     assert wrongly <= 0.025 * draws
     assert held >= 0.93 * draws

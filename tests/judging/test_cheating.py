@@ -100,19 +100,14 @@ def test_training_parts_give_up_what_belongs_together_and_it_is_told(program: Pr
     found = program(*shared, *SPLITS["in time"], "--json").json
     assert found["group_count"] == 30 and found["taken_out_of_training"] > 10
     said = program(*shared, *SPLITS["in time"]).out
-    assert (
-        f"{found['taken_out_of_training']:,} documents, counted over all splits, were taken out of training parts"
-        in said
-    )
+    assert f"{found['taken_out_of_training']:,} documents, counted over all splits, were taken out of training parts" in said
     write(tmp_path / "t.csv", told_by_group(4, groups=4, each=30, window=4))  # everybody writes all the time
     refused = program(*shared, *SPLITS["in time"], code=1).err
     assert "belong together with held-out ones" in refused
 
 
 @pytest.mark.parametrize("kind", ["in time", "given"])
-def test_a_word_that_tells_the_label_of_held_out_documents_teaches_nothing(
-    program: Program, tmp_path: Path, kind: str
-) -> None:
+def test_a_word_that_tells_the_label_of_held_out_documents_teaches_nothing(program: Program, tmp_path: Path, kind: str) -> None:
     write(tmp_path / "t.csv", told_when_held_out(3))
     for settings in (BY_HEART, (), ("--set=classifier.penalty=0",), ("--set=classifier.penalty=auto",)):
         for judge in ("cross-validate", "compare", "compare --nested", "curve", "clean --compare-steps"):
@@ -225,16 +220,7 @@ def test_folds_hang_on_seed_labels_and_groups_alone(program: Program, tmp_path: 
         ("t.csv", ("--set=clean.steps=lower,stop_words,stem", "--set=classifier.kind=centroid")),
         ("t.csv", ("--seed=12",)),
     ):
-        columns = (
-            "--text=message",
-            "--label=topic",
-            "--id=ref",
-            "--folds=3",
-            "-o",
-            "out.csv",
-            "--overwrite",
-            "--no-ledger",
-        )
+        columns = ("--text=message", "--label=topic", "--id=ref", "--folds=3", "-o", "out.csv", "--overwrite", "--no-ledger")
         program("cross-validate", table, *columns, *settings)
         found.append({row["document"]: row["fold"] for row in read(tmp_path / "out.csv")})
     assert found[0] == found[1] == found[2] == found[3]

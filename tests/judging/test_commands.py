@@ -58,9 +58,7 @@ def test_a_term_that_would_leak_does_not(program: Program, tmp_path: Path) -> No
     assert strict["accuracy"]["value"] <= loose["accuracy"]["value"]
     assert all(fold["terms"] < 3 + 30 for fold in strict["folds"])
     alone = program(*shared, "--set=features.in_at_least=2", "--alone", "--allow-copies").json
-    assert {fold["terms"] for fold in alone["folds"]} == {
-        3 + 29
-    }  # the held-out document's word is never in the vocabulary
+    assert {fold["terms"] for fold in alone["folds"]} == {3 + 29}  # the held-out document's word is never in the vocabulary
 
 
 def test_candidates_share_one_count(program: Program, demo: Path, tmp_path: Path) -> None:
@@ -158,9 +156,7 @@ def test_evaluation_by_column_costs_and_figures(program: Program, demo: Path, tm
     costly = program(*shared, "--cost=costs.csv").json
     assert costly["labels"]["yes"]["recall"]["value"] > plain["labels"]["yes"]["recall"]["value"]
     drawn = {path.name for path in (tmp_path / "figures").iterdir()}
-    assert drawn == {
-        f"{n}.png" for n in ("confusion", "roc", "precision-recall", "reliability", "probabilities", "coverage")
-    }
+    assert drawn == {f"{n}.png" for n in ("confusion", "roc", "precision-recall", "reliability", "probabilities", "coverage")}
     for written, said in (
         (",no\nno,0\n", "do not name the same labels"),
         (",no,yes,yes\nno,0,1,2\nyes,1,0,0\nyes,1,0,0\n", "names a label twice"),

@@ -92,9 +92,7 @@ def test_costs_that_do_not_pay_are_warned_of(program: Program, tmp_path: Path) -
     assert found["costs"]["one_label"] == "wet" and found["costs"]["of_one_label"]["value"] == pytest.approx(0.5)
     assert found["costs"]["more_than_most_probable"]["low"] > 0
     program(*shared, "--require=cost<=0.4", code=3)
-    assert (
-        "have no mean cost" in program("evaluate", "s.sorter", "t.csv", "--no-ledger", "--require=cost<=1", code=2).err
-    )
+    assert "have no mean cost" in program("evaluate", "s.sorter", "t.csv", "--no-ledger", "--require=cost<=1", code=2).err
 
 
 def test_candidates_are_ordered_by_what_they_cost(program: Program, tmp_path: Path) -> None:

@@ -24,14 +24,7 @@ from upsort.core.features.fingerprints import fingerprints_of
 from upsort.core.plan import Judge
 from upsort.core.training.decision import aggregate_passages, cost_decision, macro_f_beta, values_of, weights_for_f_beta
 from upsort.core.training.labelled import LabelledDocuments
-from upsort.core.training.stratified_split import (
-    SplitKeys,
-    assign_parts,
-    document_keys,
-    folds_of,
-    held_out_of,
-    text_digests,
-)
+from upsort.core.training.stratified_split import SplitKeys, assign_parts, document_keys, folds_of, held_out_of, text_digests
 from upsort.workflows.split import not_counted
 
 LABELS = st.lists(st.integers(0, 3), min_size=8, max_size=80)
@@ -81,10 +74,7 @@ def test_measures_of_a_hand_worked_table() -> None:
     assert judged.macro_f1.value == pytest.approx((6 / 9 + 8 / 11) / 2)
     assert judged.macro_f1.low is not None
     assert judged.macro_f1.low < judged.macro_f1.value < judged.macro_f1.high
-    assert [(c.true, c.sorted_as, c.documents, c.of) for c in judged.confusions(3)] == [
-        ("b", "a", 2, 6),
-        ("a", "b", 1, 4),
-    ]
+    assert [(c.true, c.sorted_as, c.documents, c.of) for c in judged.confusions(3)] == [("b", "a", 2, 6), ("a", "b", 1, 4)]
 
 
 @given(LABELS, st.integers(2, 5), st.integers(0, 99))
@@ -153,9 +143,7 @@ def test_probability_measures_by_hand() -> None:
     assert found.top2.value == 1.0
     # Four scores 4 3 2 1 of own, other, own, other: 3 of 4 pairs in order; precision 1 and 2/3 at recall 1/2 and 1.
     labels, score = np.array([0, 1, 0, 1]), np.array([0.8, 0.6, 0.4, 0.2])
-    again = judge_probabilities(
-        labels, np.column_stack((score, 1 - score)), np.zeros(4, dtype=np.int64), Sample.of(np.arange(4))
-    )
+    again = judge_probabilities(labels, np.column_stack((score, 1 - score)), np.zeros(4, dtype=np.int64), Sample.of(np.arange(4)))
     assert (again.areas.labels[0].roc.value, again.areas.labels[0].precision_recall.value) == pytest.approx(
         (0.75, (1 + 2 / 3) / 2)
     )
@@ -219,9 +207,7 @@ def test_groups_stay_on_one_side(labels: list[int], folds: int, seed: int) -> No
     fold = folds_of(SplitKeys(labels=numbers, groups=groups), folds, seed)
     for group in np.unique(groups):
         assert np.unique(fold[groups == group]).size == 1
-    single = folds_of(
-        SplitKeys(labels=numbers, groups=np.concatenate(([0, 0], np.arange(1, numbers.size - 1)))), folds, seed
-    )
+    single = folds_of(SplitKeys(labels=numbers, groups=np.concatenate(([0, 0], np.arange(1, numbers.size - 1)))), folds, seed)
     for label in range(4):  # one pair among documents that stand alone: even to within the pair
         in_fold = np.bincount(single[numbers == label], minlength=folds)
         assert in_fold.max() - in_fold.min() <= 2
@@ -252,9 +238,7 @@ SPLITS = {
 }
 
 
-@given(
-    st.lists(st.tuples(st.integers(0, 2), st.integers(0, 25)), min_size=40, max_size=90), st.sampled_from(list(SPLITS))
-)
+@given(st.lists(st.tuples(st.integers(0, 2), st.integers(0, 25)), min_size=40, max_size=90), st.sampled_from(list(SPLITS)))
 def test_what_belongs_together_is_on_one_side_of_every_kind_of_split(rows: list[tuple[int, int]], kind: str) -> None:
     labels, groups = np.array([label for label, _ in rows]), np.array([group for _, group in rows])
     dates = np.arange(len(rows), dtype=np.float64)[::-1].copy()
@@ -281,9 +265,7 @@ def test_earlier_copies_of_the_latest_rows_are_named() -> None:
 @given(st.lists(st.tuples(st.integers(0, 3), st.integers(0, 12)), min_size=8, max_size=60), st.integers(0, 9))
 def test_shuffled_rows_are_dealt_alike(rows: list[tuple[int, int]], seed: int) -> None:
     labels, groups = np.array([label for label, _ in rows]), np.array([group for _, group in rows])
-    keys = document_keys(
-        text_digests([f"text {place // 2}" for place in range(len(rows))]), [f"r{n}" for n in range(len(rows))]
-    )
+    keys = document_keys(text_digests([f"text {place // 2}" for place in range(len(rows))]), [f"r{n}" for n in range(len(rows))])
     order = np.random.default_rng(seed).permutation(len(rows))
     before = folds_of(SplitKeys(labels=labels, groups=groups, keys=keys), 3, seed)
     after = folds_of(SplitKeys(labels=labels[order], groups=groups[order] + 100, keys=keys[order]), 3, seed)
@@ -301,10 +283,7 @@ def test_a_hold_out_of_large_groups_comes_near_its_share() -> None:
     group = np.repeat(np.arange(16) // 2, content.reshape(-1))
     label = np.repeat(np.arange(16) % 2, content.reshape(-1))
     goal = 0.3 * content.sum(axis=0)
-    off = [
-        np.abs(content[[bool(number >> bit & 1) for bit in range(8)]].sum(axis=0) - goal).max()
-        for number in range(1, 255)
-    ]
+    off = [np.abs(content[[bool(number >> bit & 1) for bit in range(8)]].sum(axis=0) - goal).max() for number in range(1, 255)]
     held = held_out_of(SplitKeys(labels=label, groups=group), 0.3, 11)
     assert np.abs(np.bincount(label[held], minlength=2) - goal).max() <= min(off) + 6
 
@@ -427,9 +406,7 @@ def test_the_sign_test_is_mcnemars_where_documents_stand_alone(first: int, secon
 
 def test_the_sign_test_counts_sign_patterns() -> None:
     differences = np.array([3, -1, 2, 2, 5, -4, 1])
-    sums = [
-        sum(d if number >> bit & 1 else -d for bit, d in enumerate(differences.tolist())) for number in range(1 << 7)
-    ]
+    sums = [sum(d if number >> bit & 1 else -d for bit, d in enumerate(differences.tolist())) for number in range(1 << 7)]
     expected = np.mean([abs(total) >= abs(differences.sum()) for total in sums])
     assert sign_test(differences) == pytest.approx(expected)
     large = np.random.default_rng(3).integers(-30, 34, 4000)
@@ -438,8 +415,7 @@ def test_the_sign_test_counts_sign_patterns() -> None:
 
 
 @pytest.mark.parametrize(
-    ("way", "expected"),
-    [("mean", [0.6, 0.4]), ("median", [0.8, 0.2]), ("product", [0.64 * 0.2, 0.04 * 0.8])],
+    ("way", "expected"), [("mean", [0.6, 0.4]), ("median", [0.8, 0.2]), ("product", [0.64 * 0.2, 0.04 * 0.8])]
 )
 def test_passages_are_added_up(way: str, expected: list[float]) -> None:
     chances = np.array([[0.8, 0.2], [0.8, 0.2], [0.2, 0.8], [0.5, 0.5]])

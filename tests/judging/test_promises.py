@@ -26,9 +26,7 @@ def letters(demo: Path, tmp_path: Path) -> list[dict[str, str]]:
     return rows
 
 
-def test_penalty_zero_tells_what_separate_runs_tell(
-    program: Program, letters: list[dict[str, str]], tmp_path: Path
-) -> None:
+def test_penalty_zero_tells_what_separate_runs_tell(program: Program, letters: list[dict[str, str]], tmp_path: Path) -> None:
     settings = ("--set=classifier.penalty=0", "--set=classifier.most_iterations=30")
     found = program("cross-validate", "t.csv", *LETTERS, *settings, "-o", "o.csv", "--json", "--no-ledger").json
     fold = {row["document"]: row["fold"] for row in read(tmp_path / "o.csv")}
@@ -47,17 +45,7 @@ def test_a_split_with_groups_comes_near_its_share(program: Program, tmp_path: Pa
     for number, row in enumerate(rows):
         row["who"] = row["who"] if number % 5 == 0 else ""
     write(tmp_path / "t.csv", rows)
-    shared = (
-        "split",
-        "t.csv",
-        "--text=text",
-        "--label=label",
-        "--set=columns.group=who",
-        "-o",
-        "parts",
-        "--overwrite",
-        "--json",
-    )
+    shared = ("split", "t.csv", "--text=text", "--label=label", "--set=columns.group=who", "-o", "parts", "--overwrite", "--json")
     for share in (0.2, 0.3):
         found = program(*shared, f"--hold-out={share}").json
         for counts in found["labels"].values():
@@ -72,9 +60,7 @@ def test_a_share_that_cannot_be_had_is_told(program: Program, tmp_path: Path) ->
         for n in range(80)
     ]
     write(tmp_path / "t.csv", rows)
-    found = program(
-        "split", "t.csv", "--text=text", "--label=label", "--set=columns.group=who", "--hold-out=0.4", "-o", "p"
-    )
+    found = program("split", "t.csv", "--text=text", "--label=label", "--set=columns.group=who", "--hold-out=0.4", "-o", "p")
     assert "held out are not 40.0 % of each label: a 25.0 %, b 25.0 %, all rows 25.0 %" in found.err
 
 
@@ -88,10 +74,7 @@ def test_passages_rest_on_their_documents(program: Program, demo: Path) -> None:
     if found["accuracy"]["value"] == 1:
         assert found["accuracy"]["low"] == pytest.approx(1 / (1 + 1.959964**2 / volumes), abs=1e-4)  # Wilson, all right
     said = program("evaluate", "k.sorter", "p.csv", "--no-ledger").out
-    assert (
-        "passages right" in said
-        and f"They are passages of {volumes} documents, and the intervals rest on those." in said
-    )
+    assert "passages right" in said and f"They are passages of {volumes} documents, and the intervals rest on those." in said
     documents = program("evaluate", "k.sorter", "p.csv", "--per-document=mean", "--no-ledger").out
     assert f"{volumes} of {volumes} documents right" in documents and "passages of" not in documents
 
@@ -103,16 +86,13 @@ def test_mistaken_documents_are_called_by_their_names(program: Program, demo: Pa
     first = rows[0]["document"]
     program("train", "p.csv", "--text=text", "--label=label", "--no-check", "-o", "k.sorter")
     write(
-        tmp_path / "q.csv",
-        [row | {"label": other[row["label"]] if row["document"] == first else row["label"]} for row in rows],
+        tmp_path / "q.csv", [row | {"label": other[row["label"]] if row["document"] == first else row["label"]} for row in rows]
     )
     found = program("evaluate", "k.sorter", "q.csv", "--per-document=mean", "--json", "--no-ledger").json
     assert [one["reference"] for one in found["mistakes"]] == [first]
 
 
-def test_steps_are_compared_like_any_candidates(
-    program: Program, letters: list[dict[str, str]], tmp_path: Path
-) -> None:
+def test_steps_are_compared_like_any_candidates(program: Program, letters: list[dict[str, str]], tmp_path: Path) -> None:
     beside = ("--set=columns.numbers=photos", "--set=columns.group=writer", "--set=judge.folds=3")
     lists = ("lower", "lower,stop_words", "lower,stop_words,stem")
     steps = program("clean", "t.csv", *LETTERS, *beside, "--compare-steps", *lists, "--json").json["steps"]
@@ -127,15 +107,11 @@ def test_steps_are_compared_like_any_candidates(
 
 
 def test_costs_are_compared_as_deciding(program: Program, demo: Path, tmp_path: Path) -> None:
-    write(
-        tmp_path / "t.csv", [row for row in read(demo / "letters-2024.csv")[:400] if row["urgent"] and row["message"]]
-    )
+    write(tmp_path / "t.csv", [row for row in read(demo / "letters-2024.csv")[:400] if row["urgent"] and row["message"]])
     (tmp_path / "dear.csv").write_text(",no,yes\nno,0,20\nyes,1,0\n")
     (tmp_path / "cheap.csv").write_text(",no,yes\nno,0,1\nyes,20,0\n")
     tries = "--try=decide.cost_file=dear.csv,cheap.csv"
-    found = program(
-        "compare", "t.csv", "--text=message", "--label=urgent", tries, "--folds=3", "--json", "--no-ledger"
-    ).json
+    found = program("compare", "t.csv", "--text=message", "--label=urgent", tries, "--folds=3", "--json", "--no-ledger").json
     accuracies = {one["name"]: one["accuracy"]["value"] for one in found["candidates"]}
     assert found["counted"] == 1 and len(set(accuracies.values())) == 2
     for name, value in accuracies.items():
@@ -171,8 +147,7 @@ def test_bounds_and_costs_of_several_answers(program: Program, demo: Path, tmp_p
     for command in ("compare", "curve", "suspects"):
         tries = ("--try=classifier.kind=centroid,majority",) if command == "compare" else ()
         assert (
-            "looks at one label column"
-            in program(command, table, "--text=message", "--label=topic,urgent", *tries, code=2).err
+            "looks at one label column" in program(command, table, "--text=message", "--label=topic,urgent", *tries, code=2).err
         )
 
 
@@ -181,8 +156,7 @@ SLOW = '--set=clean.replace=[["/(a|aa)+$/", "b"]]'
 
 def test_a_slow_pattern_sets_a_row_aside_everywhere(program: Program, tmp_path: Path) -> None:
     rows = [
-        {"ref": f"r{n}", "text": f"{'moss pond' if n % 2 else 'sand dune'} word{n % 5}", "label": "ab"[n % 2]}
-        for n in range(40)
+        {"ref": f"r{n}", "text": f"{'moss pond' if n % 2 else 'sand dune'} word{n % 5}", "label": "ab"[n % 2]} for n in range(40)
     ]
     slow = {"ref": "slow", "text": "a" * 60 + "!", "label": "a"}
     write(tmp_path / "t.csv", [*rows, slow])
@@ -261,14 +235,10 @@ def test_kinds_of_split_that_exclude_each_other_are_refused(program: Program, le
         assert said in program("cross-validate", "t.csv", *LETTERS, *options, "--no-ledger", code=2).err
 
 
-def test_rows_of_a_split_in_time_are_all_accounted_for(
-    program: Program, letters: list[dict[str, str]], tmp_path: Path
-) -> None:
+def test_rows_of_a_split_in_time_are_all_accounted_for(program: Program, letters: list[dict[str, str]], tmp_path: Path) -> None:
     rows = [row | ({"received": ""} if n % 50 == 0 else {}) for n, row in enumerate(letters)]
     write(tmp_path / "t.csv", [*rows, rows[3] | {"ref": "later copy", "received": "2027-01-01"}])
-    found = program(
-        "split", "t.csv", *LETTERS, "--in-time", "--set=columns.date=received", "-o", "parts", "--json"
-    ).json
+    found = program("split", "t.csv", *LETTERS, "--in-time", "--set=columns.date=received", "-o", "parts", "--json").json
     aside = read(tmp_path / "parts" / "set-aside.csv")
     assert found["training"]["documents"] + found["held_out"]["documents"] + len(aside) == len(rows) + 1
     assert found["without_date"] == sum(row["reason"] == "no date" for row in aside) > 5
@@ -280,9 +250,7 @@ def test_rows_of_a_split_in_time_are_all_accounted_for(
 
 def test_the_intervals_of_folds_rest_on_groups_too(program: Program, demo: Path) -> None:
     program("gather", demo / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
-    found = program(
-        "cross-validate", "p.csv", "--text=text", "--label=label", "--folds=4", "--json", "--no-ledger"
-    ).json
+    found = program("cross-validate", "p.csv", "--text=text", "--label=label", "--folds=4", "--json", "--no-ledger").json
     for fold in found["folds"]:
         if fold["accuracy"]["value"] == 1:  # of two volumes
             assert fold["accuracy"]["low"] == pytest.approx(1 / (1 + 1.959964**2 / 2), abs=1e-4)

@@ -84,8 +84,7 @@ def all_agree(program: Program, folder: Path, sorter: str = "s.sorter") -> None:
     lines = "\n".join(json.dumps(row, ensure_ascii=False) for row in objects).encode()
     decisions = [{k: v for k, v in row.items() if k.startswith("sorted_")} for row in scored]
     filtered = [
-        json.loads(line)
-        for line in program("score", sorter, "-", "--flush", "--all-probabilities", given=lines).out.splitlines()
+        json.loads(line) for line in program("score", sorter, "-", "--flush", "--all-probabilities", given=lines).out.splitlines()
     ]
     assert filtered == scored
     sorters = load_sorters(folder / sorter)
@@ -111,9 +110,7 @@ def all_agree(program: Program, folder: Path, sorter: str = "s.sorter") -> None:
         reference = ("new.csv", f"--document={objects[number]['ref']}", "--id=ref")
         for one in sorters:
             begin = f"sorted_{one.answer}_" if one.answer else "sorted_"
-            found = program(
-                "explain", sorter, *reference, *([f"--answer={one.answer}"] if one.answer else []), "--json"
-            ).json
+            found = program("explain", sorter, *reference, *([f"--answer={one.answer}"] if one.answer else []), "--json").json
             assert found["label"] == decisions[number][f"{begin}label"]
             for label, value in found["probabilities"].items():
                 assert round(value, 6) == decisions[number][f"{begin}probability: {label}"]
@@ -125,9 +122,7 @@ def evaluated_alike(program: Program, sorter: str = "s.sorter", *options: str) -
     found = program("evaluate", sorter, "new.csv", "--json", "--no-ledger", "--mistakes=99", *options).json
     decided = [row for row in scored if row["sorted_label"] != "(undecided)"]
     wrong = {
-        (row["ref"], row["sorted_label"], row["sorted_probability"])
-        for row in decided
-        if row["sorted_label"] != row["label"]
+        (row["ref"], row["sorted_label"], row["sorted_probability"]) for row in decided if row["sorted_label"] != row["label"]
     }
     assert {(m["reference"], m["sorted_as"], round(m["probability"], 6)) for m in found["mistakes"]} == wrong
     if found["undecided"] is not None:
@@ -147,17 +142,7 @@ def test_with_every_kind_of_column(program: Program, tables: Path, columns: str)
 @pytest.mark.parametrize("kind", [name for name in KINDS if name not in ("tree", "majority", "chance")])
 def test_with_every_family(program: Program, tables: Path, kind: str) -> None:
     columns = COLUMNS["joined" if family(KINDS[kind]).not_negative else "categories"]
-    program(
-        "train",
-        "train.csv",
-        *columns,
-        "--label=label",
-        "--id=ref",
-        *LOOSE,
-        *of_kind(kind),
-        "-o",
-        "s.sorter",
-    )
+    program("train", "train.csv", *columns, "--label=label", "--id=ref", *LOOSE, *of_kind(kind), "-o", "s.sorter")
     all_agree(program, tables)
     evaluated_alike(program)
 
@@ -166,9 +151,7 @@ def test_with_every_family(program: Program, tables: Path, kind: str) -> None:
 @pytest.mark.parametrize("kind", ["logistic", "svm", "naive-bayes"])
 def test_however_it_decides(program: Program, tables: Path, deciding: str, kind: str) -> None:
     options = (*LOOSE, f"--set=classifier.kind={kind}", *DECIDING[deciding])
-    trained = program(
-        "train", "train.csv", BOTH, "--label=label", "--id=ref", *options, "-o", "s.sorter", "--json"
-    ).json
+    trained = program("train", "train.csv", BOTH, "--label=label", "--id=ref", *options, "-o", "s.sorter", "--json").json
     all_agree(program, tables)
     evaluated_alike(program)
     evaluated_alike(program, "s.sorter", "--cost=costs.csv", "--undecided-below=0.6")
@@ -219,9 +202,7 @@ def test_passages_are_decided_about_as_documents_are(program: Program, tables: P
             mean = np.mean([one[f"sorted_probability: {label}"] for one in single[5 * number : 5 * number + 5]])
             assert row[f"sorted_probability: {label}"] == pytest.approx(mean, abs=2e-6)
     undecided = program(*shared, "--undecided-below=0.6").json
-    assert [row["sorted_label"] == "(undecided)" for row in undecided] == [
-        row["sorted_probability"] < 0.6 for row in plain
-    ]
+    assert [row["sorted_label"] == "(undecided)" for row in undecided] == [row["sorted_probability"] < 0.6 for row in plain]
     costly = program(*shared, "--cost=costs.csv", "--all-probabilities").json
     costs = np.array([[0, 4, 1], [1, 0, 1], [2, 1, 0]])  # given by true, dry wet mixed
     for row in costly:
@@ -229,9 +210,7 @@ def test_passages_are_decided_about_as_documents_are(program: Program, tables: P
         expected = costs @ chances
         assert expected[["dry", "wet", "mixed"].index(row["sorted_label"])] == pytest.approx(expected.min(), abs=1e-5)
     assert program(*shared, "--workers=2").json == program(*shared).json
-    found = program(
-        "evaluate", "s.sorter", "passages.csv", "--per-document=mean", "--json", "--no-ledger", "--mistakes=99"
-    ).json
+    found = program("evaluate", "s.sorter", "passages.csv", "--per-document=mean", "--json", "--no-ledger", "--mistakes=99").json
     assert found["accuracy"]["of"] == 12
     assert {one["reference"] for one in found["mistakes"]} <= {row["document"] for row in plain}
     assert len(found["mistakes"]) == 12 - found["accuracy"]["right"]

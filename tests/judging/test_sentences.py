@@ -20,16 +20,9 @@ def told(seed: int, documents: int, share: float, labels: str = "abc", sure: flo
     for number in range(documents):
         label = labels[0] if draws.random() < share else draws.choice(labels[1:])
         sign = label if draws.random() < sure else draws.choice(labels)
-        text = " ".join(
-            [*draws.choices(WORDS, k=8), f"sign{sign}", f"sign{sign}", *([str(number)] if number % 4 else [])]
-        )
+        text = " ".join([*draws.choices(WORDS, k=8), f"sign{sign}", f"sign{sign}", *([str(number)] if number % 4 else [])])
         rows.append(
-            {
-                "text": text,
-                "label": label,
-                "day": f"2025-01-{number % 28 + 1:02}" if number % 9 else "",
-                "who": f"w{number // 3}",
-            }
+            {"text": text, "label": label, "day": f"2025-01-{number % 28 + 1:02}" if number % 9 else "", "who": f"w{number // 3}"}
         )
     return rows
 
@@ -74,26 +67,14 @@ def test_each_sentence_is_true_where_it_is_said(program: Program, tmp_path: Path
     judged(copied(7), "--folds=4", "--set=classifier.kind=neighbours", "--set=classifier.nearest=1", "--allow-copies")
     judged(copied(7), "--set=columns.fold=part")
     judged(told_by_group(8), "--folds=3", "--in-time", "--set=columns.date=day", "--set=columns.group=who")
-    judged(
-        good, "--try=classifier.penalty=0.1,1000,3000", "--try=classifier.kind=logistic", "--folds=3", command="compare"
-    )
+    judged(good, "--try=classifier.penalty=0.1,1000,3000", "--try=classifier.kind=logistic", "--folds=3", command="compare")
     judged(good, "--try=classifier.kind=logistic,majority", "--folds=3", "--nested", "--repeats=2", command="compare")
     write(tmp_path / "t.csv", good)
     names += said(
-        program,
-        "clean",
-        "t.csv",
-        "--text=text",
-        "--label=label",
-        "--set=judge.folds=3",
-        "--compare-steps",
-        "lower",
-        "lower,stem",
+        program, "clean", "t.csv", "--text=text", "--label=label", "--set=judge.folds=3", "--compare-steps", "lower", "lower,stem"
     )
     names += said(program, "curve", "t.csv", "--text=text", "--label=label", "--folds=3")
-    names += said(
-        program, "curve", "t.csv", "--text=text", "--label=label", "--in-time", "--set=columns.date=day", "--folds=3"
-    )
+    names += said(program, "curve", "t.csv", "--text=text", "--label=label", "--in-time", "--set=columns.date=day", "--folds=3")
     flipped = [row | {"label": "c"} if number < 6 and row["label"] == "a" else row for number, row in enumerate(good)]
     judged(flipped, "--top=0", command="suspects")
     judged(flipped, "--top=0", "--most=20", command="suspects")
@@ -120,9 +101,7 @@ def test_each_sentence_is_true_where_it_is_said(program: Program, tmp_path: Path
         names += said(program, "evaluate", "s.sorter", "new.csv", "--no-ledger", *options)
     write(tmp_path / "known.csv", told(10, 120, 0.4))
     names += said(program, "evaluate", "s.sorter", "known.csv", "--no-ledger", "--cost=costs.csv", "--mistakes=0")
-    write(
-        tmp_path / "t.csv", [row | {"label": "b" if number in {3, 7} else "a"} for number, row in enumerate(good[:12])]
-    )
+    write(tmp_path / "t.csv", [row | {"label": "b" if number in {3, 7} else "a"} for number, row in enumerate(good[:12])])
     names += said(program, "curve", "t.csv", "--text=text", "--label=label", "--folds=2")
     turned = [row | {"label": {"a": "b", "b": "a", "c": "a"}[row["label"]]} for row in told(11, 200, 0.2, sure=1.0)]
     write(tmp_path / "turned.csv", [row for row in turned if row["label"] == "a"])
@@ -131,16 +110,7 @@ def test_each_sentence_is_true_where_it_is_said(program: Program, tmp_path: Path
     names += said(program, "evaluate", "s.sorter", "few.csv", "--no-ledger", "--mistakes=0")
     for kind, *more in (["logistic"], ["naive-bayes"], ["naive-bayes", "--set=classifier.calibrate=none"]):
         write(tmp_path / "t.csv", good)
-        shared = (
-            "t.csv",
-            "--text=text",
-            "--label=label",
-            f"--set=classifier.kind={kind}",
-            *more,
-            "--no-check",
-            "-o",
-            "x.sorter",
-        )
+        shared = ("t.csv", "--text=text", "--label=label", f"--set=classifier.kind={kind}", *more, "--no-check", "-o", "x.sorter")
         program("train", *shared, *(["--extendable"] if kind == "logistic" else []))
         write(tmp_path / "more.csv", told(13, 60, 0.4, "abcd"))
         names += said(program, "extend", "x.sorter", "more.csv", "-o", "y.sorter")

@@ -21,9 +21,7 @@ class Many(Enum):
     REPEATED = "again"  # an option that may be written several times, with one value each
 
 
-NAMES_FILES = frozenset(
-    {"FILE", "SOURCE", "SORTER", "SORTER|SOURCE", "TABLE", "OLDER", "[ANSWER=]FILE", "SECTION.KEY=VALUE"}
-)
+NAMES_FILES = frozenset({"FILE", "SOURCE", "SORTER", "SORTER|SOURCE", "TABLE", "OLDER", "[ANSWER=]FILE", "SECTION.KEY=VALUE"})
 """What is in help for options that may name a file to be read."""
 
 
@@ -69,8 +67,7 @@ def option(help: str, *spellings: str, default: Any = MISSING, **attributes: Any
     """A field of a record of options.
 
     spellings: by default -- and the field's name. default: without one it must be given. Further: metavar, convert, choices,
-    many, value, sets, heading, writes, as in `Option`.
-    """
+    many, value, sets, heading, writes, as in `Option`."""
     metadata = {"help": help, "spellings": spellings, **attributes}
     if default is MISSING:
         return field(metadata=metadata)
@@ -107,9 +104,7 @@ def declared(record: type[Any]) -> list[Option]:
 
 def _option(definition: "Field[Any]", heading: str) -> Option:
     metadata: Mapping[str, Any] = definition.metadata
-    spellings = metadata["spellings"] or (
-        () if metadata.get("positional") else (f"--{definition.name.replace('_', '-')}",)
-    )
+    spellings = metadata["spellings"] or (() if metadata.get("positional") else (f"--{definition.name.replace('_', '-')}",))
     required = definition.default is MISSING and definition.default_factory is MISSING
     return Option(
         name=definition.name,
@@ -256,10 +251,7 @@ def spellings_of(*records: type[Any]) -> tuple[str, ...]:
     """The longest spellings of all options of some records, but for those that every command has."""
     everywhere = {option.name for option in declared(CommonOptions)}
     return tuple(
-        option.spelling
-        for record in records
-        for option in declared(record)
-        if option.spellings and option.name not in everywhere
+        option.spelling for record in records for option in declared(record) if option.spellings and option.name not in everywhere
     )
 
 

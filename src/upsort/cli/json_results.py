@@ -1,6 +1,4 @@
-"""What the JSON of each command holds: the types from which docs/json.md is made, and against which every result can be
-checked.
-"""
+"""What the JSON of each command holds: the types docs/json.md is made from and results are checked against."""
 
 from typing import Any
 

@@ -172,11 +172,9 @@ def _overview() -> str:
         fill(f"  {name:<{width}}{spec_of(name).summary}", WIDTH, subsequent_indent=" " * (width + 2)) for name in NAMES
     )
     return (
-        "upsort COMMAND [OPTIONS]\n\n"
-        "Sort labelled documents: train a classifier, judge it honestly, read it, and\nscore new text.\n\n"
-        f"commands, in the order of the work:\n{commands}\n\n"
-        "upsort COMMAND --help tells a command's options. New here? Type: upsort demo\n"
-        "upsort --version --verbose tells what a report of a fault should hold.\n"
+        "upsort COMMAND [OPTIONS]\n\nSort labelled documents: train a classifier, judge it honestly, read it, and\nscore new "
+        f"text.\n\ncommands, in the order of the work:\n{commands}\n\nupsort COMMAND --help tells a command's options. New here? "
+        "Type: upsort demo\nupsort --version --verbose tells what a report of a fault should hold.\n"
     )
 
 

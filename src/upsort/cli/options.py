@@ -1,7 +1,6 @@
 """Options that several commands share, as records, and the options that set the most frequently changed keys of the plan.
 
-Only light modules are imported, so that `--help` is quick.
-"""
+Only light modules are imported, so that `--help` is quick."""
 
 from typing import ClassVar
 
@@ -74,11 +73,7 @@ class SeedOption(CommonOptions):
     """Every random choice depends on it."""
 
     seed: int | None = option(
-        "seed of every random choice (default: the plan's)",
-        convert=whole_number(0),
-        default=None,
-        metavar="N",
-        sets="judge.seed",
+        "seed of every random choice (default: the plan's)", convert=whole_number(0), default=None, metavar="N", sets="judge.seed"
     )
 
 
@@ -87,10 +82,7 @@ class CostOption(CommonOptions):
     """Deciding otherwise."""
 
     cost: list[str] = option(
-        "decide by a table of costs: labels sorted as by true labels",
-        many=Many.REPEATED,
-        default=[],
-        metavar="[ANSWER=]FILE",
+        "decide by a table of costs: labels sorted as by true labels", many=Many.REPEATED, default=[], metavar="[ANSWER=]FILE"
     )
 
 
@@ -106,10 +98,7 @@ class RequirementOptions(CommonOptions):
     """What becomes of a result."""
 
     require: list[str] = option(
-        "end with 3 unless it holds: 'accuracy>=0.8', 'f1:pests>=0.7'",
-        many=Many.REPEATED,
-        default=[],
-        metavar="BOUND",
+        "end with 3 unless it holds: 'accuracy>=0.8', 'f1:pests>=0.7'", many=Many.REPEATED, default=[], metavar="BOUND"
     )
     no_ledger: bool = flag("do not note the result in upsort-ledger.sqlite")
 
@@ -119,9 +108,7 @@ class MeasureOptions(CommonOptions):
     """How much of a judgement is shown."""
 
     shares: str = option(
-        "confusions as shares of the true label (row), or of the label sorted as (column)",
-        choices=("row", "column"),
-        default="",
+        "confusions as shares of the true label (row), or of the label sorted as (column)", choices=("row", "column"), default=""
     )
     measures: bool = flag("all measures, as a table")
 
@@ -139,15 +126,9 @@ class MarginOption(CommonOptions):
 class FoldOptions(CommonOptions):
     """How documents are dealt to folds."""
 
-    folds: int | None = option(
-        "default: the plan's, 5", convert=whole_number(2), default=None, metavar="N", sets="judge.folds"
-    )
+    folds: int | None = option("default: the plan's, 5", convert=whole_number(2), default=None, metavar="N", sets="judge.folds")
     repeats: int | None = option(
-        "deal the folds so often anew (default: once)",
-        convert=whole_number(1),
-        default=None,
-        metavar="N",
-        sets="judge.repeats",
+        "deal the folds so often anew (default: once)", convert=whole_number(1), default=None, metavar="N", sets="judge.repeats"
     )
     date_format: str | None = option(
         "how dates are written, such as %%d/%%m/%%Y (default: found out)",
@@ -200,10 +181,7 @@ class VectorOptions(CommonOptions):
 
     HEADING: ClassVar[str] = "columns"
     document_vectors: str | None = option(
-        ".npy file with numbers for each row of the table",
-        default=None,
-        metavar="FILE",
-        sets="columns.document_vectors",
+        ".npy file with numbers for each row of the table", default=None, metavar="FILE", sets="columns.document_vectors"
     )
 
 
@@ -224,18 +202,13 @@ class ReadingOptions(CommonOptions):
     delimiter: str = option("what separates cells (default: found out)", default="", metavar="CHARACTER")
     header: bool | None = option("the first row names the columns, or does not", "--header", default=None, either=True)
     header_row: int = option(
-        "the line of the row that names the columns, where titles stand above",
-        convert=whole_number(1),
-        default=0,
-        metavar="N",
+        "the line of the row that names the columns, where titles stand above", convert=whole_number(1), default=0, metavar="N"
     )
     sheet: str = option("sheet of a spreadsheet (default: the first with rows)", default="", metavar="NAME")
     table: str = option("table of a database (default: its only one)", default="", metavar="NAME")
     query: str = option("what to select from a database", default="", metavar="SELECT")
     each_line: bool = flag("each line of a text file is a document")
-    label_from: str = option(
-        "label of a text file: its folder, its name, or a PATTERN's group", default="", metavar="HOW"
-    )
+    label_from: str = option("label of a text file: its folder, its name, or a PATTERN's group", default="", metavar="HOW")
     unpack_limit: int = option("of an archive (default: 4GB)", convert=byte_size, default=4 * 10**9, metavar="SIZE")
     largest_cell: int = option(
         "of one cell, or of one row (default: 64MB)", convert=byte_size, default=64 * 10**6, metavar="SIZE"
@@ -290,28 +263,16 @@ class TermOptions(CommonOptions):
 
     HEADING: ClassVar[str] = "plan"
     lengths: tuple[int, ...] | None = option(
-        "shortest and longest n-grams, such as 1,2",
-        convert=lengths,
-        default=None,
-        metavar="N[,N]",
-        sets="features.lengths",
+        "shortest and longest n-grams, such as 1,2", convert=lengths, default=None, metavar="N[,N]", sets="features.lengths"
     )
     in_at_least: int | None = option(
-        "documents that a term must be in",
-        convert=whole_number(1),
-        default=None,
-        metavar="N",
-        sets="features.in_at_least",
+        "documents that a term must be in", convert=whole_number(1), default=None, metavar="N", sets="features.in_at_least"
     )
     in_at_most: str | None = option(
         "share of the documents that a term may be in", default=None, metavar="SHARE", sets="features.in_at_most"
     )
     most_terms: int | None = option(
-        "how many terms at most; 0: no bound",
-        convert=whole_number(0),
-        default=None,
-        metavar="N",
-        sets="features.most_terms",
+        "how many terms at most; 0: no bound", convert=whole_number(0), default=None, metavar="N", sets="features.most_terms"
     )
 
 

@@ -2,8 +2,7 @@
 
 An output is never one of the files that the command reads. An existing file is replaced without --overwrite only by one of its
 own kind (a sorter by a sorter, a figure by a figure, a page by a page); tables never are. An object of a store is fetched before
-the command starts; an output for a store is written here and sent when the command has succeeded. Messages name the stores.
-"""
+the command starts; an output for a store is written here and sent when the command has succeeded. Messages name the stores."""
 
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
@@ -14,15 +13,7 @@ from typing import Any, TextIO, cast
 from upsort.cli.declaring import NAMES_FILES, CommonOptions, Option, declared
 from upsort.cli.rendering.console import Console
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.io.outputs.parts import (
-    HELD_OUT_NAME,
-    IN_NAME,
-    TRAINING_NAME,
-    PartNames,
-    exported_files,
-    identities,
-    matrix_files,
-)
+from upsort.io.outputs.parts import HELD_OUT_NAME, IN_NAME, TRAINING_NAME, PartNames, exported_files, identities, matrix_files
 from upsort.io.sources import stores
 from upsort.io.sources.addresses import is_database, is_store
 
@@ -62,8 +53,7 @@ def check_outputs(options: CommonOptions) -> None:
         status = path.stat()
         if (status.st_dev, status.st_ino) in read:
             raise DataProblem(
-                f"{path} is read by this command, and would be written over.",
-                f"Choose another name for {option.spelling}.",
+                f"{path} is read by this command, and would be written over.", f"Choose another name for {option.spelling}."
             )
         if not overwrite and IN_NAME not in getattr(options, option.name) and not _of_its_kind(option.writes, path):
             raise DataProblem(f"{path} exists and is kept.", _remedy(known))
@@ -130,8 +120,7 @@ _READ_WHOLE = NAMES_FILES - {"SOURCE", "TABLE", "OLDER", _EITHER}  # tables are 
 
 @contextmanager
 def with_local_copies(options: CommonOptions, console: Console) -> Iterator[CommonOptions]:
-    """The options with files here instead of objects of stores. Raises DataProblem for what is there and is not to be
-    replaced."""
+    """The options with files here instead of objects of stores. Raises DataProblem for what must not be replaced."""
     read, written = {}, {}
     for option in declared(type(options)):
         value = getattr(options, option.name)
@@ -154,12 +143,9 @@ def with_local_copies(options: CommonOptions, console: Console) -> Iterator[Comm
         if not getattr(options, "overwrite", False) and stores.exists(name):
             raise DataProblem(f"{name} exists and is kept.", _remote_files_remedy(options))
     places = {**{str(path): name for name, path in local_paths.items()}, **outbox.shown_paths}
-    console.output, console.error = (
-        cast(TextIO, _RenamedStream(stream, places)) for stream in (console.output, console.error)
-    )
+    console.output, console.error = (cast(TextIO, _RenamedStream(stream, places)) for stream in (console.output, console.error))
     yield replace(
-        options,
-        **{option.name: _replaced(getattr(options, option.name), local_paths) for option in _all(read, written)},
+        options, **{option.name: _replaced(getattr(options, option.name), local_paths) for option in _all(read, written)}
     )
     outbox.send()
 

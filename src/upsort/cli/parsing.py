@@ -1,6 +1,4 @@
-"""From a command's record of options to a parser, and from arguments to a filled-in record. Errors are problems like all
-others.
-"""
+"""From a command's record of options to a parser, and from arguments to a filled-in record. Errors are problems like others."""
 
 import argparse
 from collections.abc import Sequence
@@ -103,8 +101,7 @@ def parse(parser: Parser, command: Command, arguments: list[str]) -> CommonOptio
     """Parse all arguments into the command's record.
 
     Raises UsageProblem for an unknown option, with the nearest known ones, and for options that have no meaning next to each
-    other.
-    """
+    other."""
     request, unknown = parser.parse_known_args(arguments)
     if unknown:
         known = [spelling for action in parser._actions for spelling in action.option_strings]
@@ -149,14 +146,11 @@ def _check(rule: Rule, given: frozenset[str]) -> None:
         case Clash():
             for other in rule.conflicts:
                 if other in given:
-                    raise UsageProblem(
-                        f"{rule.option} has no meaning beside {other}: {rule.why}.", "Leave one of them out."
-                    )
+                    raise UsageProblem(f"{rule.option} has no meaning beside {other}: {rule.why}.", "Leave one of them out.")
         case Need():
             if not given & set(rule.any_of):
                 raise UsageProblem(
-                    f"{rule.option} has no meaning without {' or '.join(rule.any_of)}.",
-                    f"Add it, or leave {rule.option} out.",
+                    f"{rule.option} has no meaning without {' or '.join(rule.any_of)}.", f"Add it, or leave {rule.option} out."
                 )
         case _:
             assert_never(rule)

@@ -53,8 +53,7 @@ def inputs_of(
     """The tables that a command is about; what was detected about them is reported.
 
     sources: the plan's choices for single sources. rename: columns to call otherwise. Raises UsageProblem for an option of
-    reading that has no meaning for any of them.
-    """
+    reading that has no meaning for any of them."""
     inputs = secondary_inputs(options, console, names, sources, rename)
     for name in sorted(options.given & set(spellings_of(ReadingOptions))):
         kinds = {format_.name for format_ in FORMATS if name in format_.reads_with}
@@ -153,13 +152,10 @@ def note_cost_orientation(named: Sequence[str], console: Console) -> None:
             console.note(message)
 
 
-def note_unused_keys(
-    options: CommonOptions, plans: Sequence[Plan], console: Console, sections: Sequence[str] = SECTIONS
-) -> None:
+def note_unused_keys(options: CommonOptions, plans: Sequence[Plan], console: Console, sections: Sequence[str] = SECTIONS) -> None:
     """Tell the keys that are set and have no effect in any of the plans. sections: that the command reads.
 
-    Raises UsageProblem where it is an option of the command that sets one.
-    """
+    Raises UsageProblem where it is an option of the command that sets one."""
     for option in declared(type(options)):
         key = declared_keys().get(option.sets)
         if key is not None and option.spelling in options.given and all(whys := [key.idle(plan) for plan in plans]):
@@ -265,9 +261,7 @@ def _planned_cluster(options: CommonOptions, console: Console) -> str:
     named = named_engine(options).cluster
     there = planned_engine(options).cluster
     if there and not named:
-        console.note(
-            f"{DEFAULT_NAME} names the cluster {there}, which is left alone: say --plan {DEFAULT_NAME} or --cluster."
-        )
+        console.note(f"{DEFAULT_NAME} names the cluster {there}, which is left alone: say --plan {DEFAULT_NAME} or --cluster.")
     return named
 
 
@@ -291,12 +285,7 @@ def scoring_input(
 
 
 def incoming_of(
-    options: CommonOptions,
-    sorter: TrainedSorter,
-    inputs: Inputs,
-    rejects: RejectedRows,
-    advance: Advance,
-    labels: bool = False,
+    options: CommonOptions, sorter: TrainedSorter, inputs: Inputs, rejects: RejectedRows, advance: Advance, labels: bool = False
 ) -> ScoringInput:
     """Tables as a sorter reads them. labels: whether each row must have its label."""
     columns = columns_for(sorter, named_columns(options), inputs, labels)

@@ -91,9 +91,8 @@ def _measure_of(name: str) -> str:
 def requirement_status(bounds: Sequence[str], answers: Mapping[str, Mapping[str, Rate]], console: Console) -> Exit:
     """Whether all bounds hold; those that do not are reported.
 
-    answers: the measures of each answer, under its name. A bound that names an answer, as `urgent/accuracy>=0.8`, is about
-    that one, any other must hold for all. Raises UsageProblem for a measure or an answer that there is not.
-    """
+    answers: the measures of each answer, under its name. A bound that names an answer, as `urgent/accuracy>=0.8`, is about that
+    one, any other must hold for all. Raises UsageProblem for a measure or an answer that there is not."""
     missed = False
     for bound in bounds:
         match = _BOUND.match(bound)

@@ -1,7 +1,6 @@
 """Names of array types, numbering of distinct values, and many short texts in little memory.
 
-One long text is pickled much faster than many short ones and takes less memory.
-"""
+One long text is pickled much faster than many short ones and takes less memory."""
 
 from collections.abc import Iterator, Sequence
 from typing import Any, overload

@@ -15,9 +15,7 @@ _DAY_AND_NAME = re.compile(
     r"\s*(?:[^\W\d_]+\.?,? )?(\d{1,2})(?:\.|st|nd|rd|th|er|º|ª)?[\s-]+(?:of |de |di )?([^\W\d_]{3,})\.?,?[\s-]+(?:de |del )?"
     r"(\d{4})(?!\d)"
 )
-_NAME_AND_DAY = re.compile(
-    r"\s*(?:[^\W\d_]+,? )??([^\W\d_]{3,})\.?[\s-]+(\d{1,2})(?:st|nd|rd|th)?,?[\s-]+(\d{4})(?!\d)"
-)
+_NAME_AND_DAY = re.compile(r"\s*(?:[^\W\d_]+,? )??([^\W\d_]{3,})\.?[\s-]+(\d{1,2})(?:st|nd|rd|th)?,?[\s-]+(\d{4})(?!\d)")
 _CENTURY_TURNS = 70  # years of two digits from here on are of the twentieth century
 
 _MONTHS = (
@@ -137,8 +135,7 @@ def checked_form(form: str) -> str:
     except ValueError:
         pass
     raise UsageProblem(
-        f"{form!r} is no form of dates with day, month and year.",
-        "For example: --date-format '%d/%m/%Y' or '%m/%d/%y'.",
+        f"{form!r} is no form of dates with day, month and year.", "For example: --date-format '%d/%m/%Y' or '%m/%d/%y'."
     )
 
 

@@ -1,6 +1,5 @@
 """Areas and quantiles of the distributions that figures are compared with. What has a short exact formula is worked out here;
-loading a library of special functions would take longer than all else that a small evaluation does.
-"""
+loading a library of special functions would take longer than all else that a small evaluation does."""
 
 from functools import cache
 from math import cos, erfc, exp, lgamma, log, pi, sqrt, tan
@@ -30,8 +29,7 @@ def student_quantile(degrees: float, share: float) -> float:
     """The t below which a share of Student's distribution is.
 
     Of many degrees of freedom from the normal quantile (Abramowitz & Stegun 1964, 26.7.5), of fewer by Newton's method on the
-    area itself; of very few, and far out, from a library.
-    """
+    area itself; of very few, and far out, from a library."""
     if degrees < _FEW or not 0.001 <= share <= 0.999:
         return float(special.stdtrit(degrees, share))
     if degrees < _MANY:

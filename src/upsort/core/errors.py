@@ -2,9 +2,7 @@
 
 Helping with misspelt names.
 
-Lists of names as they are written in options: commas between them, and as in CSV double quotes around a name that holds
-one.
-"""
+Lists of names as they are written in options: commas between them, and as in CSV double quotes around a name that holds one."""
 
 from collections.abc import Iterable
 from difflib import get_close_matches
@@ -15,8 +13,7 @@ class Problem(Exception):
     """Something a person can put right.
 
     what: one line that says what is wrong and where (file, line, column).
-    remedy: one line that says what to do about it.
-    """
+    remedy: one line that says what to do about it."""
 
     def __init__(self, what: str, remedy: str = "") -> None:
         super().__init__(what)
@@ -59,8 +56,8 @@ class Stopped(KeyboardInterrupt):
 
 
 def nearest(name: str, known: Iterable[str], most: int = 3) -> list[str]:
-    """The known names most like `name`, best first, compared without regard to case; letters that changed places come before
-    all else."""
+    """The known names most like `name`, best first, compared without regard to case; letters that changed places come before all
+    else."""
     by_folded, folded = {str(candidate).casefold(): str(candidate) for candidate in known}, name.casefold()
     matches = get_close_matches(folded, by_folded, n=most, cutoff=0.5)
     return [by_folded[match] for match in sorted(matches, key=lambda match: sorted(match) != sorted(folded))]

@@ -1,7 +1,6 @@
 """How independent pieces of work are done: one after the other here, or by whatever an engine has.
 
-Work on large arrays by several threads, which NumPy lets run side by side.
-"""
+Work on large arrays by several threads, which NumPy lets run side by side."""
 
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor

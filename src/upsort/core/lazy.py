@@ -1,11 +1,10 @@
 """Dataclasses whose methods are written when the first of them is made or compared. The standard decorator writes and compiles
 them for every class of every module that is loaded, which takes a millisecond a class: half of what a small command takes.
 
-What is loaded or made at the first use of something in it: libraries that take longer to load than a small command takes to
-work, and patterns of theirs.
+What is loaded or made at the first use of something in it: libraries that take longer to load than a small command takes to work,
+and patterns of theirs.
 
-`from upsort.core.lazy import special`, then `special.stdtrit(…)` inside functions.
-"""
+`from upsort.core.lazy import special`, then `special.stdtrit(…)` inside functions."""
 
 import dataclasses
 from collections.abc import Callable

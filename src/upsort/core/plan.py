@@ -2,10 +2,9 @@
 
 The plan: every choice that, with the data and the seed, reproduces a sorter.
 
-Plain dataclasses. Each key is declared once: its type and bounds, what it is for and where it has an effect
-(`KeyMetadata`), its default.
-Reading the TOML file and checking it is the work of `io.plan.plan_file`; comments, errors and docs come from the declarations.
-"""
+Plain dataclasses. Each key is declared once: its type and bounds, what it is for and where it has an effect (`KeyMetadata`), its
+default. Reading the TOML file and checking it is the work of `io.plan.plan_file`; comments, errors and docs come from the
+declarations."""
 
 from dataclasses import field
 from typing import Annotated, Any, Literal
@@ -25,11 +24,9 @@ class Condition:
 
 @record(frozen=True, kw_only=True)
 class KeyMetadata:
-    """description: what a key is for, in one line. among: whose names it takes: kinds or steps, which are records of
-    their own, or
-    weightings. only: where it has an effect: in any of these cases; in all where none is named, unless kinds or steps say that it
-    is theirs. unless: where it has none.
-    """
+    """description: what a key is for, in one line. among: whose names it takes: kinds or steps, which are records of their own,
+    or weightings. only: where it has an effect: in any of these cases; in all where none is named, unless kinds or steps say that
+    it is theirs. unless: where it has none."""
 
     description: str
     among: str = ""
@@ -73,9 +70,9 @@ class Columns:
     text: Annotated[Names, key("what is sorted by; several columns are joined")] = ()
     label: Annotated[str, key("what it is sorted into")] = ""
     also: Annotated[Names, key("further label columns, each an answer of its own")] = ()
-    label_separator: Annotated[
-        str, key("what separates the labels of a cell that may hold several; empty: one label a cell")
-    ] = ""
+    label_separator: Annotated[str, key("what separates the labels of a cell that may hold several; empty: one label a cell")] = (
+        ""
+    )
     id: Annotated[str, key("what to call a document by")] = ""
     date: Annotated[str, key("when a document was written")] = ""
     date_format: Annotated[
@@ -118,9 +115,7 @@ class Gather:
     """What of the sources goes into the corpus (upsort gather)."""
 
     take: Annotated[Names, key("columns that go into the corpus; none named: all")] = ()
-    relabel: Annotated[dict[str, str], key('labels to rename or merge, for example { "0" = "no" }')] = field(
-        default_factory=dict
-    )
+    relabel: Annotated[dict[str, str], key('labels to rename or merge, for example { "0" = "no" }')] = field(default_factory=dict)
     fold_case: Annotated[bool, key("labels in lower case")] = False
     labels: Annotated[Names, key("labels to keep; none named: all")] = ()
     rare_below: Annotated[Count, key("labels with fewer documents are rare; 0: none is")] = 0
@@ -168,14 +163,10 @@ class Clean:
     emoji: Annotated[Literal["drop", "keep"], key("keep (as terms such as <smile>) or drop")] = "keep"
     replace: Annotated[
         tuple[tuple[str, str], ...],
-        key(
-            'pairs of an old word and a new one, or a pattern between slashes: [["u", "you"], ["/colou?r/", "colour"]]'
-        ),
+        key('pairs of an old word and a new one, or a pattern between slashes: [["u", "you"], ["/colou?r/", "colour"]]'),
     ] = ()
     replace_file: Annotated[str, key("a table old<TAB>new of words to be replaced: slang, abbreviations")] = ""
-    keep: Annotated[
-        Names, key('text that stays one token, as it is written: ["C++", ".NET"]; text with signs in any case')
-    ] = ()
+    keep: Annotated[Names, key('text that stays one token, as it is written: ["C++", ".NET"]; text with signs in any case')] = ()
     keep_file: Annotated[str, key("a list of such text, one a line")] = ""
     tokens_by: Annotated[str, key("a regular expression for tokens in place of the word rules")] = ""
     token_lengths: Annotated[tuple[int, int], key("least and most characters of a token; 0: no bound")] = (1, 0)
@@ -205,9 +196,7 @@ class Clean:
         Literal["", "noun", "verb", "adjective"], key("noun, verb or adjective: how every form is read; empty: any")
     ] = ""
     unchanged: Annotated[Names, key("words that stem and lemmas leave alone")] = ()
-    pattern_seconds: Annotated[
-        Above0, key("how long patterns may take on one document", Condition("clean.tokens_by"))
-    ] = 2.0
+    pattern_seconds: Annotated[Above0, key("how long patterns may take on one document", Condition("clean.tokens_by"))] = 2.0
 
 
 @record(frozen=True, kw_only=True)
@@ -238,30 +227,25 @@ class Features:
         AtLeastOne, key("documents that a term must be in", unless=(Condition("features.vocabulary_file"),))
     ] = 2
     in_at_most: Annotated[
-        ShareAbove0,
-        key("share of the documents that a term may be in", unless=(Condition("features.vocabulary_file"),)),
+        ShareAbove0, key("share of the documents that a term may be in", unless=(Condition("features.vocabulary_file"),))
     ] = 0.6
-    most_terms: Annotated[
-        Count, key("how many terms at most; 0: no bound", unless=(Condition("features.vocabulary_file"),))
-    ] = 50_000
+    most_terms: Annotated[Count, key("how many terms at most; 0: no bound", unless=(Condition("features.vocabulary_file"),))] = (
+        50_000
+    )
     choose_by: Annotated[
         Literal["count", "chi-square", "mutual-information"],
         key("when there are too many: count, chi-square or mutual-information", Condition("features.most_terms")),
     ] = "count"
     vocabulary_file: Annotated[str, key("the terms to use, one a line, whatever the bounds")] = ""
-    apart: Annotated[
-        bool, key("text columns are counted each on its own: subject:leaf is another term than message:leaf")
-    ] = False
-    measures: Annotated[
-        tuple[OfText, ...], key("of the text: words, characters, capitals, punctuation, links, digits")
-    ] = ()
-    hash_bits: Annotated[
-        Annotated[int, Meta(ge=0, le=28)], key("hash terms into 2^bits columns; 0: keep a vocabulary")
-    ] = 0
+    apart: Annotated[bool, key("text columns are counted each on its own: subject:leaf is another term than message:leaf")] = (
+        False
+    )
+    measures: Annotated[tuple[OfText, ...], key("of the text: words, characters, capitals, punctuation, links, digits")] = ()
+    hash_bits: Annotated[Annotated[int, Meta(ge=0, le=28)], key("hash terms into 2^bits columns; 0: keep a vocabulary")] = 0
     vectors_file: Annotated[str, key("word vectors, a word and its numbers a line")] = ""
-    vectors: Annotated[
-        Literal["beside", "alone"], key("beside the terms, or alone", Condition("features.vectors_file"))
-    ] = "beside"
+    vectors: Annotated[Literal["beside", "alone"], key("beside the terms, or alone", Condition("features.vectors_file"))] = (
+        "beside"
+    )
     vector_weights: Annotated[
         Literal["equal", "idf"],
         key("how a document's mean vector weighs its words: equal or idf", Condition("features.vectors_file")),
@@ -312,9 +296,7 @@ class Classifier:
         Literal["auto", "none", "temperature", "platt", "isotonic"],
         key("how scores become probabilities: auto, none, temperature, platt or isotonic"),
     ] = "auto"
-    tolerance: Annotated[
-        ShareAbove0, key("training stops when the gradient is this share of what it was at the start")
-    ] = 1e-4
+    tolerance: Annotated[ShareAbove0, key("training stops when the gradient is this share of what it was at the start")] = 1e-4
     most_iterations: Annotated[AtLeastOne, key("training stops there in any case, and says so")] = 100
 
 
@@ -362,8 +344,7 @@ class Decide:
 class Plan:
     """All of it, a section each. source: choices for single sources, by name or pattern.
 
-    candidates: the tables [try.NAME] of the file: what `upsort compare` tries, each the sections and keys that differ.
-    """
+    candidates: the tables [try.NAME] of the file: what `upsort compare` tries, each the sections and keys that differ."""
 
     columns: Columns = field(default_factory=Columns)
     gather: Gather = field(default_factory=Gather)
@@ -378,12 +359,8 @@ class Plan:
 
 @record(frozen=True, kw_only=True)
 class EngineChoice:
-    """Who does the work. It is in the file of a plan and is no part of the plan: no result depends on it, and no sorter keeps
-    it."""
+    """Who does the work. It is in the plan file but no part of the plan: no result depends on it, and no sorter keeps it."""
 
     cluster: Annotated[
-        str,
-        key(
-            "address of a Dask cluster that shares the work, in a plan that --plan names; --cluster and --workers go before"
-        ),
+        str, key("address of a Dask cluster that shares the work, in a plan that --plan names; --cluster and --workers go before")
     ] = ""

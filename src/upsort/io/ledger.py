@@ -7,8 +7,7 @@ What earlier searches for a plan found out, in the ledger: how many documents of
 
 A figure is used again only for the same documents in the same order, read by the same version of the program, and the same plan.
 
-The evaluations of a ledger, in order, and what differs between their plans.
-"""
+The evaluations of a ledger, in order, and what differs between their plans."""
 
 import hashlib
 import json
@@ -124,9 +123,7 @@ def entries(path: Path) -> list[LedgerEntry]:
             for row, key, *ends in ledger.execute("SELECT evaluation, measure, value, low, high FROM measures"):
                 measures.setdefault(row, {})[key] = (ends[0], ends[1], ends[2])
     except sqlite3.Error as error:
-        raise DataProblem(
-            f"{path} is not a ledger, or is damaged: {error}.", "Move it away; a new one is begun."
-        ) from None
+        raise DataProblem(f"{path} is not a ledger, or is damaged: {error}.", "Move it away; a new one is begun.") from None
     read_entries = [_sound(dict(zip(_NAMES, values, strict=True)), measures[row]) for row, *values in rows]
     add_notice("{n} rows of the ledger hold what no evaluation writes; they are left out.", read_entries.count(None))
     return [entry for entry in read_entries if entry is not None]
@@ -134,9 +131,7 @@ def entries(path: Path) -> list[LedgerEntry]:
 
 def _sound(values: dict[str, Any], measures: dict[str, Ends]) -> LedgerEntry | None:
     """A row as an evaluation; None if no evaluation can have written it."""
-    texts: dict[str, Any] = {
-        name: "" if values[name] is None else values[name] for name in _NAMES if name not in _NUMBERS
-    }
+    texts: dict[str, Any] = {name: "" if values[name] is None else values[name] for name in _NAMES if name not in _NUMBERS}
     numbers: dict[str, Any] = {name: values[name] for name in _NUMBERS}
     unusable = [key for key in measures if not isinstance(key, str)]
     ends = [end for ends in measures.values() for end in ends if end is not None]
@@ -198,8 +193,7 @@ def documents_digest(sources: Sequence[str], plan: Plan, arrays: Sequence[npt.ND
     """What says documents from others: all files that they and the plan come from, and what was read of them. Empty where a
     source is a database or standard input, of whose content nothing is known.
 
-    arrays: of the documents as they were read.
-    """
+    arrays: of the documents as they were read."""
     named = [
         value
         for section in (plan.columns, plan.clean, plan.features, plan.decide)
@@ -222,9 +216,7 @@ def known_trials(documents: str) -> Known:
         return {}
     try:
         with closing(opened(f"{Path(NAME).resolve().as_uri()}?mode=ro", uri=True)) as ledger:
-            rows = ledger.execute(
-                "SELECT plan, sample, accuracy FROM trials WHERE documents = ?", [documents]
-            ).fetchall()
+            rows = ledger.execute("SELECT plan, sample, accuracy FROM trials WHERE documents = ?", [documents]).fetchall()
     except sqlite3.Error:
         return {}
     return {(plan, sample): accuracy for plan, sample, accuracy in rows if _known_trials_sound(plan, sample, accuracy)}
@@ -254,8 +246,7 @@ _NOTHING: Ends = (None, None, None)
 def sorted_entries(entries: Sequence[LedgerEntry], by: str, data: str) -> list[LedgerEntry]:
     """The evaluations on some data (all, where none is named), newest or best first; those without a value last.
 
-    by: `time`, `documents`, or the key of a measure. Raises UsageProblem for what is none of them.
-    """
+    by: `time`, `documents`, or the key of a measure. Raises UsageProblem for what is none of them."""
     chosen = [entry for entry in entries if not data or str(entry.data).startswith(data)][::-1]
     if by == "time":
         return chosen
@@ -280,9 +271,4 @@ def differing(entries: Sequence[LedgerEntry]) -> dict[str, list[str]]:
 
 
 def _flat(plan: dict[str, Any]) -> dict[str, Any]:
-    return {
-        f"{section}.{key}": value
-        for section, keys in plan.items()
-        if isinstance(keys, dict)
-        for key, value in keys.items()
-    }
+    return {f"{section}.{key}": value for section, keys in plan.items() if isinstance(keys, dict) for key, value in keys.items()}

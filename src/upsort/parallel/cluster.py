@@ -2,8 +2,7 @@
 
 Moving data, placing work and doing it again where a worker is lost are the scheduler's. Here is what is asked of it: a list of
 items worked on in their order, a bounded number of them at once. What the work holds is sent once, and unpacked by each thread of
-a worker for itself; no item rests on an earlier one, so that it does not matter who does it, or how often it was begun.
-"""
+a worker for itself; no item rests on an earlier one, so that it does not matter who does it, or how often it was begun."""
 
 import logging
 import threading
@@ -236,14 +235,11 @@ def connected(address: str) -> Iterator[Cluster]:
     """A cluster while it is needed. address: of its scheduler, or `local:N` for one of N workers that ends with the command.
 
     Raises UsageProblem where the library is not installed or the address is none, DataProblem where nobody answers there or its
-    workers have another version of this program.
-    """
+    workers have another version of this program."""
     try:
         distributed.Client  # noqa: B018 - loads it
     except ImportError:
-        raise UsageProblem(
-            "A cluster needs a library that is not installed.", "pip install 'upsort[cluster]' has it."
-        ) from None
+        raise UsageProblem("A cluster needs a library that is not installed.", "pip install 'upsort[cluster]' has it.") from None
     for name in ["distributed", "tornado", "asyncio", *logging.root.manager.loggerDict]:
         if name.partition(".")[0] in ("distributed", "tornado", "asyncio"):
             logging.getLogger(name).setLevel(logging.CRITICAL + 1)  # what matters of it is reported as a problem
@@ -273,9 +269,7 @@ def _check_address(address: str) -> None:
         distributed.comm.registry.get_backend(scheme)
         distributed.comm.parse_host_port(place)
     except ValueError as error:
-        raise UsageProblem(
-            f"{address!r} is no address of a cluster: {_message_of(error)}.", "One is tcp://host:8786."
-        ) from None
+        raise UsageProblem(f"{address!r} is no address of a cluster: {_message_of(error)}.", "One is tcp://host:8786.") from None
     if scheme == "tls":
         _check_certificates(address)
 
@@ -285,9 +279,7 @@ def _check_certificates(address: str) -> None:
     try:
         context = distributed.Security().get_connection_args("client").get("ssl_context")
     except OSError as error:  # among them what certificates can have wrong
-        raise UsageProblem(
-            f"The certificates for {address} cannot be used: {_message_of(error)}.", _CERTIFICATES
-        ) from None
+        raise UsageProblem(f"The certificates for {address} cannot be used: {_message_of(error)}.", _CERTIFICATES) from None
     if context is None:
         raise UsageProblem(f"{address} asks for certificates, and none are configured.", _CERTIFICATES)
 

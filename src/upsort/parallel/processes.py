@@ -1,7 +1,6 @@
 """Work shared by local processes, item by item, with results in order; and how many processes memory has room for.
 
-The parent works too: it takes an item itself whenever the others have enough queued. Results are the same for any executor.
-"""
+The parent works too: it takes an item itself whenever the others have enough queued. Results are the same for any executor."""
 
 import os
 import signal
@@ -68,8 +67,8 @@ class ExecutionEngine(Protocol):
     def in_order(
         self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True
     ) -> Iterator[tuple[Item, Result]]:
-        """Each item with what the work makes of it, in the order of the items. learns: whether the work is faster for having
-        been done before."""
+        """Each item with what the work makes of it, in the order of the items. learns: whether the work is faster for having been
+        done before."""
 
     def parallel(self, at_most: int) -> ParallelMap:
         """What does pieces of work by at most so many at once, where there are that many."""
@@ -93,11 +92,9 @@ def in_order(
 ) -> Iterator[tuple[Item, Result]]:
     """Each item with what the work makes of it, in the order of the items; so many processes work at once.
 
-    work: may hold anything; processes that are forked have it at once, others are sent it once. sent: what of an item the
-    work is given; all of it, where nothing is said. include_parent: whether the first item is worked on before there
-    are others: what
-    it teaches the work, a fork knows too.
-    """
+    work: may hold anything; processes that are forked have it at once, others are sent it once. sent: what of an item the work is
+    given; all of it, where nothing is said. include_parent: whether the first item is worked on before there are others: what it
+    teaches the work, a fork knows too."""
     given = sent or _is_whole
     items = iter(items)
     for item in islice(items, None if workers == 1 else int(include_parent)):
@@ -196,8 +193,7 @@ def _children(count: int, work: Callable[[Any], Any]) -> Iterator[ProcessPoolExe
     """Processes that do the work. They end with the block, at once where it ends with an exception, and with their parent,
     however that ends.
 
-    Raises DataProblem where one of them was ended from outside.
-    """
+    Raises DataProblem where one of them was ended from outside."""
     context = get_context("fork" if forks() else "spawn")  # a fork starts in no time
     before = set(active_children())
     pool = ProcessPoolExecutor(count, context, initializer=_take, initargs=(work,))

@@ -1,8 +1,7 @@
 """Texts cut into tokens by several processes, each with a memory of words of its own.
 
 The steps on words are left to the process that asks, so that a word is stemmed once, not once in each process; and every other
-process sends each word only once.
-"""
+process sends each word only once."""
 
 import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -83,10 +82,7 @@ class WordNumbering:
 
 
 def cut_blocks(
-    blocks: Iterable[Block],
-    parts_of: Callable[[Block], Sequence[Sequence[str]]],
-    cutting: Tokenising,
-    workers: int = 1,
+    blocks: Iterable[Block], parts_of: Callable[[Block], Sequence[Sequence[str]]], cutting: Tokenising, workers: int = 1
 ) -> Iterator[tuple[Block, list[Tokens]]]:
     """Each block, in order, with the tokens of each of its parts before the steps on words. parts_of: the texts of a block."""
     numbering = WordNumbering(cutting.memory)

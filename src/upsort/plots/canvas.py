@@ -80,12 +80,7 @@ def panels(title: str, many: int, columns: int, even: bool = False) -> "tuple[Fi
     if even:
         figure.set_layout_engine(None)
         figure.subplots_adjust(
-            left=0.06,
-            right=0.97,
-            top=0.89 - 0.04 / max(rows, 1),
-            bottom=0.06,
-            wspace=0.22,
-            hspace=0.42 if rows > 2 else 0.3,
+            left=0.06, right=0.97, top=0.89 - 0.04 / max(rows, 1), bottom=0.06, wspace=0.22, hspace=0.42 if rows > 2 else 0.3
         )
     drawn: list[Axes] = []
     for place in range(many):
@@ -131,8 +126,8 @@ def whole_bins(least: float, most: float, many: int) -> list[float]:
 
 
 def colours_of(labels: Iterable[str]) -> dict[str, str]:
-    """The colour of each label: by its place among all labels in alphabetical order, so that it is the same everywhere; slate
-    for all where they are more than colours, which then tell nothing."""
+    """The colour of each label: by its place among all labels in alphabetical order, so that it is the same everywhere; slate for
+    all where they are more than colours, which then tell nothing."""
     names = sorted(set(labels))
     return dict(zip(names, COLOURS, strict=False)) if len(names) <= MOST_COLOURS else dict.fromkeys(names, SLATE)
 
@@ -194,8 +189,7 @@ _COMPRESSION: dict[str, dict[str, Any]] = {"png": {"pil_kwargs": {"compress_leve
 
 
 def content_of(figure: "Figure", kind: str) -> bytes:
-    """A figure as the content of a file, the same bytes each time. kind: png or svg. A sign that no font has is drawn as a
-    box."""
+    """A figure as bytes, always the same. kind: png or svg. A character that no font has is drawn as a box."""
     buffer = io.BytesIO()
     metadata = {"Date": None} if kind == "svg" else {"Software": None}
     with warnings.catch_warnings():

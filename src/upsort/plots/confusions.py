@@ -6,18 +6,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.plots.canvas import (
-    BRICK,
-    FAINT,
-    INK,
-    MOST_COLOURS,
-    PAPER,
-    SLATE,
-    colours_of,
-    in_percent,
-    new_figure,
-    shortened,
-)
+from upsort.plots.canvas import BRICK, FAINT, INK, MOST_COLOURS, PAPER, SLATE, colours_of, in_percent, new_figure, shortened
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -56,11 +45,7 @@ def _bars(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figure"
                 linewidth=1.0,
             )  # fmt: skip
             if share >= written_from:
-                text = (
-                    f"{100 * share:.0f} %"
-                    if right or share < named_from
-                    else f"{labels[sorted_as]} {100 * share:.0f} %"
-                )
+                text = f"{100 * share:.0f} %" if right or share < named_from else f"{labels[sorted_as]} {100 * share:.0f} %"
                 axes.text(end + share / 2, place, text, ha="center", va="center", color=PAPER, fontsize=10)
             end += share
     axes.set_yticks(range(k), [f"{name}  ({float(n):,.0f})" for name, n in zip(shortened(labels), totals, strict=True)])
@@ -77,9 +62,8 @@ def _bars(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figure"
 
 
 def _squares(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figure":
-    """A square for each pair of labels with documents, its area their number; mistakes in brick, the most common named
-    next to it.
-    The columns are under the numbers of their labels, so that nothing has to be read sideways."""
+    """A square for each pair of labels with documents, its area their number; mistakes in brick, the most common named next to
+    it. The columns are under the numbers of their labels, so that nothing has to be read sideways."""
     figure, axes = new_figure("True labels (rows), and what their documents were sorted as (columns)")
     k = len(labels)
     rows, columns = np.nonzero(table)
@@ -96,9 +80,7 @@ def _squares(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figu
     )  # beyond so many labels, every second or third column has its number
     axes.set_xticks(range(0, k, each), [str(place + 1) for place in range(0, k, each)], fontsize=size)
     axes.xaxis.tick_top()
-    axes.set_yticks(
-        range(k), [f"{name}{_LEFT_TO_RIGHT}  {place}" for place, name in enumerate(names, start=1)], fontsize=size
-    )
+    axes.set_yticks(range(k), [f"{name}{_LEFT_TO_RIGHT}  {place}" for place, name in enumerate(names, start=1)], fontsize=size)
     axes.set_xlim(-0.6, k - 0.4)
     axes.set_ylim(k - 0.4, -0.6)
     axes.set_aspect("equal", anchor="W")
@@ -119,10 +101,7 @@ def _name_the_commonest(axes: "Axes", table: Ints | Floats, names: Sequence[str]
         for row, column in zip(*np.nonzero(table), strict=True)
         if row != column
     ]
-    lines = [
-        f"{-count:,.0f}   {label}{_LEFT_TO_RIGHT} → {sorted_as}"
-        for count, label, sorted_as in sorted(wrong)[:_COMMONEST]
-    ]
+    lines = [f"{-count:,.0f}   {label}{_LEFT_TO_RIGHT} → {sorted_as}" for count, label, sorted_as in sorted(wrong)[:_COMMONEST]]
     if lines:
         axes.text(
             1.06, 1.0, "The commonest mistakes\n\n" + "\n".join(lines), transform=axes.transAxes, va="top", fontsize=11,

@@ -136,14 +136,9 @@ def roc_figure(own: Ints, probabilities: Floats, labels: Sequence[str], areas: S
     )  # fmt: skip
 
 
-def precision_recall_figure(
-    own: Ints, probabilities: Floats, labels: Sequence[str], areas: Sequence[float | None]
-) -> "Figure":
-    """A precision-recall curve for each label; where labels are many, those with the smallest areas, each in a panel of its
-    own."""
-    curves = {
-        number: precision_recall_points(own == number, probabilities[:, number]) for number in _shown(labels, areas)
-    }
+def precision_recall_figure(own: Ints, probabilities: Floats, labels: Sequence[str], areas: Sequence[float | None]) -> "Figure":
+    """A precision-recall curve for each label; of many labels, those with the smallest areas, each in a panel of its own."""
+    curves = {number: precision_recall_points(own == number, probabilities[:, number]) for number in _shown(labels, areas)}
     return _curves(
         ("Precision against recall, each label against the rest", "recall", "precision"),
         curves, labels, areas, diagonal=False,
@@ -160,8 +155,7 @@ def _curves(
     texts: tuple[str, str, str], curves: Mapping[int, tuple[Floats, Floats]], labels: Sequence[str],
     areas: Sequence[float | None], diagonal: bool,
 ) -> "Figure":  # fmt: skip
-    """texts: the title, and what stands along the axes. diagonal: what guessing would give is drawn too; the curves are above
-    it."""
+    """texts: the title, and what stands along the axes. diagonal: what guessing would give is drawn too, below the curves."""
     title, along, up = texts
     colours, names = colours_of(labels), shortened(labels)
     coloured = len(labels) > MOST_COLOURS
@@ -186,9 +180,7 @@ def _curves(
         axes.set_ylim(0, 1.02)
         in_percent(axes.xaxis, axes.yaxis)
     if each and not coloured:
-        each[0].legend(
-            frameon=False, fontsize=11, title="label (area)", loc="lower right" if diagonal else "lower left"
-        )
+        each[0].legend(frameon=False, fontsize=11, title="label (area)", loc="lower right" if diagonal else "lower left")
     return figure
 
 

@@ -32,11 +32,7 @@ def rendered(template: str, **values: Any) -> str:
     from jinja2 import Environment, PackageLoader, StrictUndefined  # only pages need it
 
     environment = Environment(
-        loader=PackageLoader("upsort.plots"),
-        autoescape=True,
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
+        loader=PackageLoader("upsort.plots"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )
     page = environment.get_template(template).render(**values, light=_light(), dark=_dark())
     return re.sub(r"(\d) %", "\\1\u00a0%", page) + "\n"  # a number and its unit stay on one line

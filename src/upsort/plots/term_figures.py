@@ -1,7 +1,6 @@
 """Figures of terms and corpora: bars, histograms, frequencies by rank, scatter plots and word clouds.
 
-A cloud places words largest first along a spiral, each where its box overlaps no other; equal words give the same cloud.
-"""
+A cloud places words largest first along a spiral, each where its box overlaps no other; equal words give the same cloud."""
 
 from collections.abc import Mapping, Sequence
 from functools import cache
@@ -79,8 +78,8 @@ _BINS = 30
 
 
 def length_histograms(lengths: Mapping[str, Sequence[int]]) -> "Figure":
-    """Words a document by label (the twelve with most documents), with the median drawn; a logarithmic scale where lengths
-    span more than two orders of magnitude."""
+    """Words a document by label (the twelve with most documents), with the median drawn; a logarithmic scale where lengths span
+    more than two orders of magnitude."""
     chosen = sorted(lengths, key=lambda label: (-len(lengths[label]), label))[:_HISTOGRAMS_MOST_PANELS]
     every = np.concatenate([np.asarray(lengths[label]) for label in chosen]) if chosen else np.zeros(1)
     wide = float(every.max()) > 100 * max(float(np.median(every)) / 4, 1.0)
@@ -129,8 +128,7 @@ def rank_frequency(totals: Ints) -> "Figure":
 def frequency_histogram(frequencies: Ints, least: int, most: float) -> "Figure":
     """How many terms are in how many documents, on logarithmic axes, with the bounds drawn.
 
-    least: documents that a term must be in. most: documents that it may be in.
-    """
+    least: documents that a term must be in. most: documents that it may be in."""
     figure, axes = new_figure("Terms by the number of documents they are in")
     values = frequencies[frequencies > 0]
     edges = np.unique(np.round(np.geomspace(1, max(int(values.max(initial=1)) + 1, 2), 40)))
@@ -240,8 +238,7 @@ class PlacedWord:
 def laid_out(words: Sequence[CloudWord]) -> list[PlacedWord]:
     """Place the words without overlap; the type size grows evenly from the lightest word to the heaviest.
 
-    Where not all find room, all are set smaller and laid out again; what finds none at the smallest scale is left out.
-    """
+    Where not all find room, all are set smaller and laid out again; what finds none at the smallest scale is left out."""
     ordered = sorted(words, key=lambda word: (-word.weight, word.word))
     placed: list[PlacedWord] = []
     for scale in _SCALES:

@@ -108,9 +108,7 @@ class Occurrence:
     after: str
 
 
-def sample(
-    inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], most: int
-) -> tuple[list[ShownDocument], int]:
+def sample(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], most: int) -> tuple[list[ShownDocument], int]:
     """So many documents that meet `where`, drawn at random with the plan's seed, in their order; and how many meet it."""
     generator = random.Random(choices.judge.seed)
     chosen: list[tuple[int, ShownDocument]] = []

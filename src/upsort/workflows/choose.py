@@ -1,12 +1,11 @@
 """Looking for a good plan, and how good the one found is.
 
 A share of the documents is set aside before anything else. On the others, trials are judged by successive halving (Jamieson &
-Talwalkar 2016, *Non-stochastic best arm identification and hyperparameter optimization*): all on a small sample, the best
-third of them on one three times as large, and so on. The last are judged on the folds of the plan, on the same documents. The
-given plan is kept where it is behind the best by less than a margin; else the choices of the best that bring least are left out,
-as long as that holds of what is left. The plan that is picked is trained on all that was not set aside, and judged once on what
-was: nothing that was looked at there had a part in the choice.
-"""
+Talwalkar 2016, *Non-stochastic best arm identification and hyperparameter optimization*): all on a small sample, the best third
+of them on one three times as large, and so on. The last are judged on the folds of the plan, on the same documents. The given
+plan is kept where it is behind the best by less than a margin; else the choices of the best that bring least are left out, as
+long as that holds of what is left. The plan that is picked is trained on all that was not set aside, and judged once on what was:
+nothing that was looked at there had a part in the choice."""
 
 import time
 from collections.abc import Mapping, Sequence
@@ -53,10 +52,9 @@ _LINKED_KEYS = (("features.units", "features.lengths"), ("columns.numbers", "col
 @record(frozen=True, kw_only=True)
 class Budget:
     """trials: how many plans are tried at most. minutes: after which no further one is asked for, 0 without an end. margin: by
-    how large a share of the documents a simpler plan may be behind and is preferred. extra_columns: columns that may
-    stand next to the
-    text. known_from: the sources that the documents come from, where what the ledger knows of trials on them is used, and what is
-    found out is noted there; else none."""
+    how large a share of the documents a simpler plan may be behind and is preferred. extra_columns: columns that may stand next
+    to the text. known_from: the sources that the documents come from, where what the ledger knows of trials on them is used, and
+    what is found out is noted there; else none."""
 
     trials: int
     minutes: float
@@ -86,12 +84,12 @@ class ChoiceReason:
 
 @record(frozen=True, kw_only=True)
 class ChosenPlan:
-    """picked: the plan. best: the most accurate finalist, and difference_to_best: by how much the picked one is behind
-    it on the folds.
+    """picked: the plan. best: the most accurate finalist, and difference_to_best: by how much the picked one is behind it on the
+    folds.
     finalists: all that were judged on the folds, most accurate first. inside: what the folds say of the picked plan, which is a
-    little too high, since they chose it. honest: of the documents set aside. as_it_is: the same of the plan that was given.
-    gain: by how much that one is behind the picked one, on the documents set aside. trials: those there was time for.
-    left_out: choices of the best that the picked one does without. counted: how often the text was."""
+    little too high, since they chose it. honest: of the documents set aside. as_it_is: the same of the plan that was given. gain:
+    by how much that one is behind the picked one, on the documents set aside. trials: those there was time for. left_out: choices
+    of the best that the picked one does without. counted: how often the text was."""
 
     picked: Candidate
     best: Candidate
@@ -189,9 +187,7 @@ def _start_search(work: RunContext, tried: Sequence[Candidate], budget: Budget) 
     first = prepare_folds(corpus, work.plan, answer)
     documents = first.documents
     outside = hold_out(documents, JUDGE_SHARE, work.plan.judge.seed)
-    arrays = [
-        array for array in (documents.keys, documents.labels, documents.groups, documents.weights) if array is not None
-    ]
+    arrays = [array for array in (documents.keys, documents.labels, documents.groups, documents.weights) if array is not None]
     return _PlanSearch(
         work=work,
         corpora=corpora,
@@ -214,9 +210,7 @@ def _successive_halving(search: _PlanSearch, ends: float) -> tuple[list[Trial], 
         if share < 1.0:
             split_keys = search.first.documents.rows(inside).split_keys
             rows = inside[held_out_of(split_keys, share, search.work.plan.judge.seed)]
-        before = {
-            number: known[digests[number], rows.size] for number in alive if (digests[number], rows.size) in known
-        }
+        before = {number: known[digests[number], rows.size] for number in alive if (digests[number], rows.size) in known}
         untried = [number for number in alive if number not in before]
         try:
             fresh = _accuracies(search, rows, untried, np.inf if results else ends)
@@ -230,9 +224,7 @@ def _successive_halving(search: _PlanSearch, ends: float) -> tuple[list[Trial], 
             number: Trial(candidate=tried[number], documents=rows.size, accuracy=value, known=number in before)
             for number, value in values.items()
         }
-        able = sorted(
-            (number for number in values if values[number] is not None), key=lambda n: (-(values[n] or 0.0), n)
-        )
+        able = sorted((number for number in values if values[number] is not None), key=lambda n: (-(values[n] or 0.0), n))
         many = _FINALISTS if share == 1.0 else max(ceil(len(values) / _SURVIVORS), _FINALISTS)
         alive = sorted({0, *able[:many]})
     return sorted(results.values(), key=lambda trial: (-trial.documents, -(trial.accuracy or 0.0))), alive
@@ -241,8 +233,7 @@ def _successive_halving(search: _PlanSearch, ends: float) -> tuple[list[Trial], 
 def _accuracies(search: _PlanSearch, rows: Ints, numbers: Sequence[int], ends: float) -> dict[int, float | None]:
     """Of each trial that there is time for, on three folds of some documents; None where it cannot be trained on them.
 
-    Only labels are asked for, so that nothing is calibrated.
-    """
+    Only labels are asked for, so that nothing is calibrated."""
     settings = replace(search.work.plan.judge, folds=_FOLDS, repeats=1)
     made = splits(search.first.documents.rows(rows), settings).each
     of_rows = [batch.only(rows) for batch in search.batches({number: search.tried[number] for number in numbers})]
@@ -264,21 +255,16 @@ def _accuracies(search: _PlanSearch, rows: Ints, numbers: Sequence[int], ends: f
     for place, number in enumerate(numbers):
         mine = right[place * _FOLDS : (place + 1) * _FOLDS]
         if _NO_TIME not in mine:
-            values[number] = (
-                None if None in mine else sum(accuracy for accuracy in mine if accuracy is not None) / rows.size
-            )
+            values[number] = None if None in mine else sum(accuracy for accuracy in mine if accuracy is not None) / rows.size
     return values
 
 
-def _final(
-    search: _PlanSearch, candidates: Mapping[int, Candidate], labels_alone: bool = False
-) -> dict[int, CrossValidation]:
+def _final(search: _PlanSearch, candidates: Mapping[int, Candidate], labels_alone: bool = False) -> dict[int, CrossValidation]:
     """Candidates judged on the plan's folds. labels_alone: whether nothing is asked but the labels that they give."""
     batches = [batch.only(search.inside) for batch in search.batches(candidates)]
     if labels_alone:
         batches = [
-            replace(batch, methods={number: method.for_labels() for number, method in batch.methods.items()})
-            for batch in batches
+            replace(batch, methods={number: method.for_labels() for number, method in batch.methods.items()}) for batch in batches
         ]
     documents = search.first.documents.rows(search.inside)
     made = Splits.whole(splits(documents, search.work.plan.judge).each)
@@ -295,8 +281,8 @@ def _judge_finalist(search: _PlanSearch, candidate: Candidate) -> CrossValidatio
 
 @record(frozen=True, kw_only=True)
 class _PickedPlan:
-    """A plan, what the folds say of it, by how much it is behind the best there, what each of its choices brought, and those
-    of the best that were left out."""
+    """A plan, what the folds say of it, by how much it is behind the best there, what each of its choices brought, and those of
+    the best that were left out."""
 
     candidate: Candidate
     judged: CrossValidation
@@ -308,9 +294,7 @@ class _PickedPlan:
 def _simplify(search: _PlanSearch, candidate: Candidate, best: CrossValidation, margin: float) -> _PickedPlan:
     """The best with the choices left out, one after the other, that bring least, as long as what is left is not surely behind it,
     nor by as much as the margin."""
-    now = _PickedPlan(
-        candidate=candidate, judged=best, difference_to_best=_difference(best, best, 2), reasons=[], left_out=[]
-    )
+    now = _PickedPlan(candidate=candidate, judged=best, difference_to_best=_difference(best, best, 2), reasons=[], left_out=[])
     while True:
         groups = _choices(now.candidate.values)
         simpler = [candidate_without(search.work.plan, now.candidate.values, keys) for keys in groups]
@@ -320,8 +304,7 @@ def _simplify(search: _PlanSearch, candidate: Candidate, best: CrossValidation, 
             many += 1
         reasons = [
             ChoiceReason(
-                description=description_of(now.candidate.values, keys),
-                without=_difference(now.judged, results[number], many),
+                description=description_of(now.candidate.values, keys), without=_difference(now.judged, results[number], many)
             )
             for number, keys in enumerate(groups)
         ]

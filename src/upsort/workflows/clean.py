@@ -138,9 +138,7 @@ def clean(work: RunContext, showing: ShowRequest, output: CleanedFile | None = N
     measuring = OnCorpus(cleaning)
     written = 0
     with ExitStack() as stack:
-        write = (
-            stack.enter_context(_cleaned_rows(work.inputs, work.plan, cleaning, output)) if output is not None else None
-        )
+        write = stack.enter_context(_cleaned_rows(work.inputs, work.plan, cleaning, output)) if output is not None else None
         for block in DocumentReader.of_plan(work.plan, cleaning).blocks(work.inputs, work.rejects):
             if not block.rows:
                 continue
@@ -212,9 +210,7 @@ class _DocumentSample:
         """Reference, label and text of each. Raises DataProblem for one that is wanted and not there."""
         for reference in self.showing.references:
             if reference not in self.named:
-                raise DataProblem(
-                    f"No document is called {reference!r}.", suggestion(reference, self.references, "documents")
-                )
+                raise DataProblem(f"No document is called {reference!r}.", suggestion(reference, self.references, "documents"))
         if self.showing.references:
             return [entry for reference in dict.fromkeys(self.showing.references) for entry in self.named[reference]]
         entries = [entry for _, entry in sorted(self.sampled, key=lambda sampled: sampled[0])]
@@ -298,11 +294,7 @@ class OnCorpus:
         """A row for each step, in order."""
         return [
             StepOnCorpus(
-                step=tally.step,
-                tokens=tally.tokens,
-                distinct=len(tally.words),
-                empty=tally.empty,
-                seconds=tally.seconds,
+                step=tally.step, tokens=tally.tokens, distinct=len(tally.words), empty=tally.empty, seconds=tally.seconds
             )
             for tally in self.rows.values()
         ]
@@ -320,9 +312,7 @@ class _Tally:
 def _as_text(cleaning: Cleaner, texts: Sequence[str]) -> list[str]:
     tokens = cleaning.tokens_of(texts)
     starts = tokens.starts.tolist()
-    return [
-        " ".join(tokens.words[code] for code in tokens.codes[begin:end].tolist()) for begin, end in pairwise(starts)
-    ]
+    return [" ".join(tokens.words[code] for code in tokens.codes[begin:end].tolist()) for begin, end in pairwise(starts)]
 
 
 def on_word(cleaning: Cleaner, word: str) -> list[tuple[str, str]]:
@@ -339,20 +329,16 @@ def on_word(cleaning: Cleaner, word: str) -> list[tuple[str, str]]:
 def groups(work: RunContext, most: int, word: str = "") -> list[WordGroup]:
     """Which words fell together under each stem or lemma, those with most different words first.
 
-    word: only the group that this word falls into.
-    """
+    word: only the group that this word falls into."""
     cleaning, _ = cleaner_for(work.plan)
     forms = cleaning.forms
     if forms is None or not forms.counted:
         raise DataProblem(
-            "The plan's steps neither stem nor lemmatise, so no words fall together.",
-            "Try --set clean.steps=lower,stem",
+            "The plan's steps neither stem nor lemmatise, so no words fall together.", "Try --set clean.steps=lower,stem"
         )
     counts: dict[str, Counter[str]] = {}
     texts = (
-        text
-        for block in DocumentReader.of_plan(work.plan, cleaning).blocks(work.inputs, work.rejects)
-        for text in block.texts
+        text for block in DocumentReader.of_plan(work.plan, cleaning).blocks(work.inputs, work.rejects) for text in block.texts
     )
     for block in in_blocks(texts):
         tokens = cleaning.words_of(block)
@@ -372,8 +358,7 @@ def groups(work: RunContext, most: int, word: str = "") -> list[WordGroup]:
 def compare_steps(work: RunContext, lists: Sequence[tuple[str, ...]], margin: float = MARGIN) -> StepsCompared:
     """For each list of steps the size of the vocabulary and, where there are labels, what `compare` says of them."""
     tried = [
-        Candidate(", ".join(steps) or "none", replace(work.plan, clean=replace(work.plan.clean, steps=steps)))
-        for steps in lists
+        Candidate(", ".join(steps) or "none", replace(work.plan, clean=replace(work.plan.clean, steps=steps))) for steps in lists
     ]
     if not work.plan.columns.label:
         step_results = [
@@ -383,10 +368,7 @@ def compare_steps(work: RunContext, lists: Sequence[tuple[str, ...]], margin: fl
         return StepsCompared(step_results, None)
     whole = compare(work, tried, ComparisonRequest(command="clean --compare-steps", margin=margin))
     return StepsCompared(
-        [
-            StepsResult(candidate.candidate.plan.clean.steps, candidate.distinct_terms, candidate)
-            for candidate in whole.compared
-        ],
+        [StepsResult(candidate.candidate.plan.clean.steps, candidate.distinct_terms, candidate) for candidate in whole.compared],
         whole,
     )
 

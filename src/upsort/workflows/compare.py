@@ -39,11 +39,10 @@ _A_GRID = 3  # values of a key, from which on the best one says whether more sho
 
 @record(frozen=True, kw_only=True)
 class ComparedPlan:
-    """One candidate, judged. against_best: documents only it, and only the best, gets right (means over the repeats).
-    difference: by
-    how much it is behind the best. exact, folds: p values against the best, corrected for their number (Holm). training: the
-    accuracy on the training parts, None where that is not known. bytes: of the classifier. distinct_terms: in the corpus,
-    counted its way."""
+    """One candidate, judged. against_best: documents only it, and only the best, gets right (means over the repeats). difference:
+    by how much it is behind the best. exact, folds: p values against the best, corrected for their number (Holm). training: the
+    accuracy on the training parts, None where that is not known. bytes: of the classifier. distinct_terms: in the corpus, counted
+    its way."""
 
     candidate: Candidate
     result: CrossValidation
@@ -61,10 +60,9 @@ class ComparedPlan:
 @record(frozen=True, kw_only=True)
 class CompareResult:
     """Best by a measure first; distances are to the most accurate. by: the measure's key. counted: how often the text was cleaned
-    and counted. duplicates: how copies and groups were kept on one side. nested: the accuracy of choosing the best on
-    the training part
-    of each fold, where that was asked for. at_the_end: keys whose best value is the lowest or the highest of at least three that
-    were tried."""
+    and counted. duplicates: how copies and groups were kept on one side. nested: the accuracy of choosing the best on the
+    training part of each fold, where that was asked for. at_the_end: keys whose best value is the lowest or the highest of at
+    least three that were tried."""
 
     compared: list[ComparedPlan]
     by: str
@@ -86,9 +84,7 @@ class RangeEnd:
 
 def named_candidates(plan: Plan) -> list[Candidate]:
     """Those of the plan's tables [try.NAME]."""
-    return [
-        Candidate(name, changed_plan(plan, sections, f"[try.{name}]")) for name, sections in plan.candidates.items()
-    ]
+    return [Candidate(name, changed_plan(plan, sections, f"[try.{name}]")) for name, sections in plan.candidates.items()]
 
 
 def candidates(plan: Plan, tries: Sequence[str]) -> list[Candidate]:
@@ -133,8 +129,8 @@ def _value(section: str, key: str, text: str) -> Any:
 
 @record(frozen=True, kw_only=True)
 class ComparisonRequest:
-    """nested: choose anew in each fold. command: which one asks. margin: by how large a
-    share of the documents a candidate may be behind the best and count as no worse. by: the measure that orders them."""
+    """nested: choose anew in each fold. command: which one asks. margin: by how large a share of the documents a candidate may be
+    behind the best and count as no worse. by: the measure that orders them."""
 
     nested: bool = False
     command: str = "compare"
@@ -154,9 +150,7 @@ def compare(work: RunContext, tried: Sequence[Candidate], how: ComparisonRequest
             "cost": "Give a table of costs: --set decide.cost_file=FILE, the same for all candidates that have one.",
             "top2_accuracy": "With two labels the own one is always among two.",
         }
-        raise UsageProblem(
-            f"Here there is no {how.by.name} to compare by.", remedies.get(how.by.key, "Choose another measure.")
-        )
+        raise UsageProblem(f"Here there is no {how.by.name} to compare by.", remedies.get(how.by.key, "Choose another measure."))
     compared.sort(key=lambda compared_plan: -how.by.better((how.by.of(compared_plan.result.evidence) or UNKNOWN).value))
     return CompareResult(
         compared=compared,
@@ -239,9 +233,7 @@ def _nested(batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContex
         split = judged.splits.each[number]
         inner = usable_splits(judged.documents.rows(split.training), INNER_FOLDS, settings.seed)
         if not inner:
-            raise DataProblem(
-                "Too few documents are left inside a fold to choose on.", "Use fewer folds, or leave --nested out."
-            )
+            raise DataProblem("Too few documents are left inside a fold to choose on.", "Use fewer folds, or leave --nested out.")
         best: tuple[float, PlanBatch, PlanWithResources] | None = None
         for batch in batches:
             parts = SplitParts(batch.documents.rows(split.training), inner)

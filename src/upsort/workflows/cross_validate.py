@@ -31,9 +31,9 @@ from upsort.workflows.shared.results import DuplicatesJson, JudgementJson, RateJ
 
 @record(frozen=True, kw_only=True)
 class DuplicateHandling:
-    """How what belongs together was kept on one side. copies: documents that copy another one. excluded: documents that
-    training parts had to give up for it, over all splits. undated: documents without a date, in a split in time. groups:
-    how many there are, where a column names them. dates: what is to be reported about how they are written."""
+    """How what belongs together was kept on one side. copies: documents that copy another one. excluded: documents that training
+    parts had to give up for it, over all splits. undated: documents without a date, in a split in time. groups: how many there
+    are, where a column names them. dates: what is to be reported about how they are written."""
 
     copies: int = 0
     excluded: int = 0
@@ -44,8 +44,7 @@ class DuplicateHandling:
 
 @record(frozen=True, kw_only=True)
 class PreparedFolds:
-    """documents: with their groups. splits: to judge by. name: of the answer. rows: (n,) which documents of the corpus they
-    are."""
+    """documents: with their groups. splits: to judge by. name: of the answer. rows: (n,) their places in the corpus."""
 
     documents: LabelledDocuments
     splits: Splits
@@ -59,9 +58,7 @@ class PreparedFolds:
         return SplitParts(self.documents, self.splits.each)
 
 
-def prepare_folds(
-    corpus: LabelledCorpus, plan: Plan, answer: LabelColumn, allow_copies: bool | None = None
-) -> PreparedFolds:
+def prepare_folds(corpus: LabelledCorpus, plan: Plan, answer: LabelColumn, allow_copies: bool | None = None) -> PreparedFolds:
     """The splits that a plan asks for. allow_copies: otherwise than the plan says."""
     allowed = plan.judge.allow_copies if allow_copies is None else allow_copies
     groups = answer.groups
@@ -93,9 +90,8 @@ def day_numbers(cells: Sequence[str], dates: Dates) -> Floats:
 
 @record(frozen=True, kw_only=True)
 class CrossValidateResult:
-    """One answer. duplicates: how copies and groups were kept on one side; without_copies_apart: where copies were
-    allowed on both
-    sides, the result when they are not, and copied: the accuracy on documents that have copies, either way."""
+    """One answer. duplicates: how copies and groups were kept on one side; without_copies_apart: where copies were allowed on
+    both sides, the result when they are not, and copied: the accuracy on documents that have copies, either way."""
 
     name: str
     result: cross_validation.CrossValidation
@@ -117,9 +113,7 @@ def cross_validate(work: RunContext, output: Path | None = None) -> list[CrossVa
         result = cross_validation.judge_by_folds(ready.parts, method, repeats, parallel=parallel)
         other, copied = None, None
         if work.plan.judge.allow_copies:
-            with suppress(
-                DataProblem
-            ):  # where nothing is left to learn from without copies, there is nothing to compare
+            with suppress(DataProblem):  # where nothing is left to learn from without copies, there is nothing to compare
                 careful = prepare_folds(corpus, work.plan, answer, allow_copies=False)
                 other = cross_validation.judge_by_folds(careful.parts, method, repeats, parallel=parallel)
                 copied = (_on_duplicates(result, careful.documents), _on_duplicates(other, careful.documents))
@@ -152,8 +146,8 @@ def _on_duplicates(result: cross_validation.CrossValidation, documents: Labelled
 def _write(
     path: Path, corpus: LabelledCorpus, ready: PreparedFolds, result: cross_validation.CrossValidation, separator: str
 ) -> None:
-    """What each document was given, and the probabilities. separator: between the labels of a cell, where it may hold several;
-    no single probability is then that of the cell."""
+    """What each document was given, and the probabilities. separator: between the labels of a cell, where it may hold several; no
+    single probability is then that of the cell."""
     names = ready.documents.names
     own_sets, given_sets = ready.documents.sets, result.sets
     if own_sets is not None and given_sets is not None:
@@ -161,9 +155,7 @@ def _write(
         with table_file(path, [*of_sets, *(f"probability: {name}" for name in names)]) as writer:
             for place, judged in enumerate(result.judged.tolist()):
                 cells = [
-                    joined_labels(
-                        (name for name, has in zip(names, label_sets[at].tolist(), strict=True) if has), separator
-                    )
+                    joined_labels((name for name, has in zip(names, label_sets[at].tolist(), strict=True) if has), separator)
                     for label_sets, at in ((own_sets, judged), (given_sets, place))
                 ]
                 chances = [f"{chance:.6f}" for chance in result.probabilities[place].tolist()]
@@ -190,9 +182,8 @@ def _write(
 
 @record(frozen=True)
 class CurveResult:
-    """growth: the curve fitted to the points, where there are enough. labelled: all documents that there are.
-    duplicates: how copies
-    and groups were kept on one side."""
+    """growth: the curve fitted to the points, where there are enough. labelled: all documents that there are. duplicates: how
+    copies and groups were kept on one side."""
 
     points: list[GrowthPoint]
     growth: LearningCurve | None

@@ -24,8 +24,7 @@ PARTNERS = "partner-gardens.csv"
 def write_demo_files(folder: Path, overwrite: bool = False) -> list[Path]:
     """Write the demo corpus into `folder`, which is made; returns the files.
 
-    Raises DataProblem when the folder holds anything already, unless `overwrite`.
-    """
+    Raises DataProblem when the folder holds anything already, unless `overwrite`."""
     if folder.exists() and not folder.is_dir():
         raise DataProblem(f"{folder} is a file, not a folder.", "Choose another name.")
     if folder.is_dir() and any(folder.iterdir()) and not overwrite:

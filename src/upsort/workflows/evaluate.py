@@ -85,8 +85,8 @@ class _AnswerBlock:
 @record(frozen=True, kw_only=True)
 class DecisionCollector:
     """Decides about blocks and keeps what is asked for; it may be sent to other processes. by_name: the cells of the rows of
-    mistaken documents, where such are wanted. answer: what the label column is called where the sorter's answer has no name.
-    by: a column whose values are kept. passages: how they are added up later. texts: whether to keep them."""
+    mistaken documents, where such are wanted. answer: what the label column is called where the sorter's answer has no name. by:
+    a column whose values are kept. passages: how they are added up later. texts: whether to keep them."""
 
     sorters: Sequence[TrainedSorter]
     by_name: ColumnMapper | None
@@ -111,8 +111,7 @@ class DecisionCollector:
             return DecidedBlock(len(block.documents), collected, [])
         rows = with_decisions(self.by_name.rows(block.columns, block.rows), self.sorters, decided, ScoreLayout())
         mistaken = [
-            [*rows[place], *mistake_cells(mistakes_of_row, self.answer)]
-            for place, mistakes_of_row in sorted(wrong.items())
+            [*rows[place], *mistake_cells(mistakes_of_row, self.answer)] for place, mistakes_of_row in sorted(wrong.items())
         ]
         return DecidedBlock(len(block.documents), collected, mistaken)
 
@@ -236,8 +235,8 @@ def evaluate(
     mistakes_file: Path | None = None,
     how: EvaluationRequest | None = None,
 ) -> list[Evaluation]:
-    """Decide about every labelled document and compare, answer by answer; write the mistaken rows to `mistakes_file`, or a
-    row for each mistaken document where passages are added up."""
+    """Decide about every labelled document and compare, answer by answer; write the mistaken rows to `mistakes_file`, or a row
+    for each mistaken document where passages are added up."""
     how = how or EvaluationRequest()
     gathered = [DecidedDocuments() for _ in sorters]
     scoring = BlockScorer(sorters, ScoreLayout(), incoming.inputs)
@@ -249,12 +248,7 @@ def evaluate(
             by_name = scoring.by_name if how.passages is None else None
         answer = incoming.reader.columns.label
         gathering = DecisionCollector(
-            sorters=sorters,
-            by_name=by_name,
-            answer=answer,
-            by=how.by,
-            passages=how.passages,
-            texts=how.training is not None,
+            sorters=sorters, by_name=by_name, answer=answer, by=how.by, passages=how.passages, texts=how.training is not None
         )
         reading = DocumentReading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
         for block in map_blocks(reading, gathering, incoming.rejects, incoming.engine):
@@ -264,15 +258,11 @@ def evaluate(
                 writer.writerows(block.rows)
             incoming.advance_rows(block.documents)
         if not any(collected.true for collected in gathered):
-            raise DataProblem(
-                f"No usable document: {nothing_usable(incoming.rejects)}.", "Check --text, --label and --encoding."
-            )
+            raise DataProblem(f"No usable document: {nothing_usable(incoming.rejects)}.", "Check --text, --label and --encoding.")
         copies = None
         if how.training is not None:
             copies = _copies_of_training(gathered[0].texts, how.training, incoming.reader.columns)
-        compared = [
-            _compared(sorter, documents, how, copies) for sorter, documents in zip(sorters, gathered, strict=True)
-        ]
+        compared = [_compared(sorter, documents, how, copies) for sorter, documents in zip(sorters, gathered, strict=True)]
         if writer is not None and how.passages is not None:
             _write_documents(writer, compared, answer)
     return [evaluate_decisions(documents, bool(how.by), how.passages is not None) for documents in compared]
@@ -281,17 +271,14 @@ def evaluate(
 def _copies_of_training(texts: list[str], training: Inputs, columns: Columns) -> Bools:
     """(n,) which documents copy one that the sorter was trained on, exactly or nearly."""
     parts = [
-        fingerprints_of(block.texts)
-        for block in DocumentReader(Columns(text=columns.text)).blocks(training, RejectedRows())
+        fingerprints_of(block.texts) for block in DocumentReader(Columns(text=columns.text)).blocks(training, RejectedRows())
     ]
     before = sum(part.words.size for part in parts)
     copies = find_duplicates(joined([*parts, fingerprints_of(texts)]), SIMILARITY).earliest()[before:]
     return np.asarray((copies >= 0) & (copies < before))
 
 
-def _compared(
-    sorter: TrainedSorter, collected: DecidedDocuments, how: EvaluationRequest, copies: Bools | None
-) -> DecidedCorpus:
+def _compared(sorter: TrainedSorter, collected: DecidedDocuments, how: EvaluationRequest, copies: Bools | None) -> DecidedCorpus:
     decisions = joined_decisions(collected.decisions)
     whole = DecidedCorpus(
         sorter=sorter,
@@ -346,10 +333,7 @@ def _write_documents(writer: RowWriter, compared: Sequence[DecidedCorpus], answe
     places = [{name: place for place, name in enumerate(documents.names)} for documents in compared]
     for name in dict.fromkeys(name for documents in compared for name in documents.names):
         mistakes = [
-            (documents.sorter, mistake)
-            for documents in compared
-            for mistake in documents.mistakes
-            if mistake.reference == name
+            (documents.sorter, mistake) for documents in compared for mistake in documents.mistakes if mistake.reference == name
         ]
         if not mistakes:
             continue
@@ -361,9 +345,7 @@ def _write_documents(writer: RowWriter, compared: Sequence[DecidedCorpus], answe
                 )[0]
             else:
                 cells += [""] * len(
-                    with_decisions(
-                        [[]], [documents.sorter], [rows_of_decisions(documents.decisions, [0])], ScoreLayout()
-                    )[0]
+                    with_decisions([[]], [documents.sorter], [rows_of_decisions(documents.decisions, [0])], ScoreLayout())[0]
                 )
         times = next(documents.times[at[name]] for documents, at in zip(compared, places, strict=True) if name in at)
         writer.writerow([name, str(times), *cells, *mistake_cells(mistakes, answer)])

@@ -85,8 +85,7 @@ def document_of_text(sorter: TrainedSorter, text: str) -> Documents:
 def document_of(sorter: TrainedSorter, reader: DocumentReader, inputs: Inputs, reference: str) -> Documents:
     """The document with this identifier, with all its columns, as scoring reads it.
 
-    Raises UsageProblem with the nearest ones when there is none, and DataProblem for one that scoring sets aside.
-    """
+    Raises UsageProblem with the nearest ones when there is none, and DataProblem for one that scoring sets aside."""
     known: list[str] = []
     rejects = RejectedRows()
     for block in reader.blocks(inputs, rejects):
@@ -119,9 +118,7 @@ class _LabelledNeighbours:
     def similar(self, sorter: TrainedSorter, document: Documents, most: int) -> list[Neighbour]:
         """Those most similar to a document, itself left out."""
         places, similar = nearest(sorter, document, self.matrix, most + 1)
-        neighbours = [
-            self._neighbour(place, cosine) for place, cosine in zip(places.tolist(), similar.tolist(), strict=True)
-        ]
+        neighbours = [self._neighbour(place, cosine) for place, cosine in zip(places.tolist(), similar.tolist(), strict=True)]
         return [neighbour for neighbour in neighbours if neighbour.text != document.texts[0]][:most]
 
     def voters_among(self, voters: Sequence[Voter]) -> dict[int, Neighbour]:
@@ -142,18 +139,12 @@ class _LabelledNeighbours:
 
 
 def answer_lines(
-    sorters: Sequence[TrainedSorter],
-    reader: DocumentReader,
-    given: BinaryIO | None,
-    output: TextIO,
-    layout: ScoreLayout,
+    sorters: Sequence[TrainedSorter], reader: DocumentReader, given: BinaryIO | None, output: TextIO, layout: ScoreLayout
 ) -> int:
     """Answer every object with the same object and the decision added; flush after each.
 
     A line that is no object, or one that scoring a table would set aside, is answered by an object with `error`, `line_number`
-    (from 1) and the line.
-    Returns how many were. layout: thin: the decision alone, with the identifier where there is one.
-    """
+    (from 1) and the line. Returns how many were. layout: thin: the decision alone, with the identifier where there is one."""
     unreadable = 0
     stream = given if given is not None else sys.stdin.buffer
     for number, line in enumerate(iter(stream.readline, b""), 1):
@@ -168,9 +159,7 @@ def answer_lines(
     return unreadable
 
 
-def answer_line(
-    sorters: Sequence[TrainedSorter], reader: DocumentReader, line: bytes, layout: ScoreLayout
-) -> dict[str, Any]:
+def answer_line(sorters: Sequence[TrainedSorter], reader: DocumentReader, line: bytes, layout: ScoreLayout) -> dict[str, Any]:
     """The answer to one line."""
     values = object_in(line)
     documents = reader.of_object(values) if values is not None else None
@@ -291,9 +280,7 @@ class WordWeight(TypedDict):
     end: int
     term: Annotated[str, described("what cleaning made of it")]
     known: bool
-    leaning: Annotated[
-        float, described("what it says for the label, against the next one where labels exclude each other")
-    ]
+    leaning: Annotated[float, described("what it says for the label, against the next one where labels exclude each other")]
 
 
 class TermEstimate(TypedDict):

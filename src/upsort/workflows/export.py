@@ -57,8 +57,7 @@ def check_ending(output: Path) -> None:
 def export(sorter: TrainedSorter, source: Path, output: Path) -> ExportResult:
     """Write the sorter, and next to it texts with their tokens. source: its file, whose digest is written down.
 
-    Raises UsageProblem, with the reason, for a sorter that cannot be said in the format.
-    """
+    Raises UsageProblem, with the reason, for a sorter that cannot be said in the format."""
     rule = plain_rule(sorter)
     metadata = {
         "made_by": f"upsort {__version__}",
@@ -111,9 +110,7 @@ def _samples(sorter: TrainedSorter, texts: Sequence[str]) -> dict[str, Any]:
     usable = [place for place, fault in enumerate(faults) if fault is None]
     documents = documents.rows(usable)
     decided = sorter.decide(documents)
-    rows = zip(
-        usable, tokens_for(sorter, documents), sorter.sorted_as(decided), decided.probabilities.tolist(), strict=True
-    )
+    rows = zip(usable, tokens_for(sorter, documents), sorter.sorted_as(decided), decided.probabilities.tolist(), strict=True)
     return {
         "labels": sorter.labels,
         "tokens": _token_metadata(sorter),

@@ -30,13 +30,7 @@ from upsort.io.sorter.saving import save_sorters
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import MissingColumn
 from upsort.workflows.shared.context import RunContext
-from upsort.workflows.shared.corpus import (
-    CorpusOptions,
-    LabelColumn,
-    LabelledCorpus,
-    read_labelled_corpus,
-    with_vectors,
-)
+from upsort.workflows.shared.corpus import CorpusOptions, LabelColumn, LabelledCorpus, read_labelled_corpus, with_vectors
 from upsort.workflows.shared.results import RateJson, Result, described
 
 
@@ -63,11 +57,7 @@ def stored_documents(corpus: LabelledCorpus, answer: LabelColumn) -> StoredDocum
 
 def labelled_documents_of(stored: StoredDocuments, plan: Plan, sorter: TrainedSorter) -> LabelledDocuments:
     """As training takes them, kept together as the plan wants. sorter: that has the word vectors."""
-    named = (
-        np.where(stored.named >= 0, stored.named, -1 - np.arange(stored.documents))
-        if stored.named is not None
-        else None
-    )
+    named = np.where(stored.named >= 0, stored.named, -1 - np.arange(stored.documents)) if stored.named is not None else None
     groups = Groups(named, None if plan.judge.allow_copies else duplicate_groups(stored.fingerprints))
     documents = stored.labelled(groups.groups)
     return replace(documents, measured=with_vectors(documents.measured, plan, sorter))
@@ -84,8 +74,8 @@ Way = Literal["counts", "everything", "kept", "sample"]
 
 @record(frozen=True, kw_only=True)
 class ExtendedAnswer:
-    """One answer. unknown_share: of the words of the new documents, to the sorter as it was; None where terms are not
-    words. before: what it got right of them then.
+    """One answer. unknown_share: of the words of the new documents, to the sorter as it was; None where terms are not words.
+    before: what it got right of them then.
     older, newer: what is right of either kind by folds of all; None where there are no folds."""
 
     unknown_share: float | None
@@ -98,8 +88,7 @@ class ExtendedAnswer:
 class ExtendResult:
     """The answers after the extension, and what is known of each. added: documents.
 
-    new_terms, new_labels: that the sorter did not know before, over all answers.
-    """
+    new_terms, new_labels: that the sorter did not know before, over all answers."""
 
     sorters: tuple[TrainedSorter, ...]
     changes: tuple[ExtendedAnswer, ...]
@@ -114,8 +103,7 @@ class ExtendResult:
 def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> ExtendResult:
     """Add the documents of `more` to the sorter at `path`; `older` are those it was trained on, where they are given again.
 
-    Raises DataProblem for a sorter that keeps nothing of its documents, where they are not given again.
-    """
+    Raises DataProblem for a sorter that keeps nothing of its documents, where they are not given again."""
     check_writable(output)
     sorters = load_sorters(path)
     plan = sorters[0].plan
@@ -141,9 +129,7 @@ def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> 
         extended.append(_named(extended_sorter, sorter, whole))
     size = save_sorters(extended, output)
     before, after = _terms(sorters), _terms(extended)
-    labels = {label for sorter in extended for label in sorter.labels} - {
-        label for sorter in sorters for label in sorter.labels
-    }
+    labels = {label for sorter in extended for label in sorter.labels} - {label for sorter in sorters for label in sorter.labels}
     return ExtendResult(
         sorters=tuple(extended),
         changes=tuple(changes),
@@ -180,9 +166,7 @@ def _older(
 ) -> list[StoredDocuments | None]:
     """What is at hand of the earlier documents, for each answer; None where counts are enough."""
     if older is not None:
-        older_corpus = read_labelled_corpus(
-            replace(more, inputs=older, plan=sorters[0].plan, sorter=sorters[0]), corpus_options
-        )
+        older_corpus = read_labelled_corpus(replace(more, inputs=older, plan=sorters[0].plan, sorter=sorters[0]), corpus_options)
         return [stored_documents(older_corpus, answer) for answer in older_corpus.answers]
     return [sorter.stored if sorter.pruned is None else None for sorter in sorters]
 
@@ -213,10 +197,7 @@ def _change_of(
     sample = Sample.of(np.arange(documents.documents))
     older, newer = _by_folds(whole, documents.documents, method) if whole is not None else (None, None)
     return ExtendedAnswer(
-        unknown_share=_unknown_share(sorter, documents),
-        before=share_of(right, every, sample),
-        older=older,
-        newer=newer,
+        unknown_share=_unknown_share(sorter, documents), before=share_of(right, every, sample), older=older, newer=newer
     )
 
 
@@ -224,9 +205,7 @@ def _right_before(sorter: TrainedSorter, documents: LabelledDocuments) -> Floats
     """(n,) whether the sorter as it was gives each of the new documents its label."""
     decisions = sorter.decide_rows(_in_space(sorter, documents))
     if documents.sets is not None and decisions.sets is not None:
-        label_sets = [
-            {name for name, has in zip(documents.names, row, strict=True) if has} for row in documents.sets.tolist()
-        ]
+        label_sets = [{name for name, has in zip(documents.names, row, strict=True) if has} for row in documents.sets.tolist()]
         given = [{name for name, has in zip(sorter.labels, row, strict=True) if has} for row in decisions.sets.tolist()]
         return np.array([a == b for a, b in zip(label_sets, given, strict=True)], dtype=np.float64)
     own = np.array([sorter.labels.index(name) if name in sorter.labels else -1 for name in documents.names])
@@ -256,9 +235,7 @@ def _in_space(sorter: TrainedSorter, documents: LabelledDocuments) -> csr_array:
     """(n, n_terms) documents of another corpus in the sorter's space."""
     where, signs = sorter.space.places(documents.measured.terms)
     if documents.measured.hashed is not None and sorter.space.hashed is not None:
-        place = np.minimum(
-            np.searchsorted(sorter.space.hashed, documents.measured.hashed), sorter.space.hashed.size - 1
-        )
+        place = np.minimum(np.searchsorted(sorter.space.hashed, documents.measured.hashed), sorter.space.hashed.size - 1)
         where = np.where(sorter.space.hashed[place] == documents.measured.hashed, place, -1)
         signs = np.ones(where.size, dtype=np.int64)
     counts = documents.measured.local_counts

@@ -45,12 +45,11 @@ _ROWS_AT_ONCE = 1000
 class NamedFeatures:
     """A corpus as numbers. weights: (n, n_terms) CSR; counts: the same before weighting; references: (n,) names of documents.
 
-    from_sorter: whether its columns are a sorter's. labels: the names of labels; per label, document frequencies are in
-    `space`. frequencies: (n_all_terms,) in how many documents each term stands that was not left out at once for being in too
-    few, as left_out were; totals: how often. distinct, seen_once: of all terms. without_tokens: documents that have none.
-    with_vectors: the share of the counted words that have a word vector. unseen: values of categories that the sorter does
-    not know, with their documents.
-    """
+    from_sorter: whether its columns are a sorter's. labels: the names of labels; per label, document frequencies are in `space`.
+    frequencies: (n_all_terms,) in how many documents each term stands that was not left out at once for being in too few, as
+    left_out were; totals: how often. distinct, seen_once: of all terms. without_tokens: documents that have none. with_vectors:
+    the share of the counted words that have a word vector. unseen: values of categories that the sorter does not know, with their
+    documents."""
 
     weights: csr_array
     counts: csr_array
@@ -148,9 +147,8 @@ def _metadata_of(block: DocumentBlock) -> tuple[RowMetadata, None]:
 
 
 def _labels_of(cells: Sequence[str], separator: str) -> tuple[Ints, tuple[str, ...], Bools | None]:
-    """The numbers of the labels, their names, and which each has where a cell may hold several; documents without one
-    are reported as
-    such."""
+    """The numbers of the labels, their names, and which each has where a cell may hold several; documents without one are
+    reported as such."""
     if not separator:
         names, given = numbered([label or UNLABELLED for label in cells])
         return given, names, None
@@ -219,8 +217,7 @@ def summary(matrix: NamedFeatures) -> MatrixSummary:
 def term_table(matrix: NamedFeatures, sort: str = "documents", holding: str = "") -> list[TermRow]:
     """Every term; sorted by a column (numbers: largest first), only those that hold some text.
 
-    Columns next to the text are in the documents in which they are not 0; they have no count, and nothing weighs them.
-    """
+    Columns next to the text are in the documents in which they are not 0; they have no count, and nothing weighs them."""
     extra_terms = len(matrix.space.terms) - matrix.space.counted
     frequency = np.concatenate(
         (document_frequencies(matrix.counts), document_frequencies(matrix.weights)[matrix.space.counted :])
@@ -232,13 +229,7 @@ def term_table(matrix: NamedFeatures, sort: str = "documents", holding: str = ""
     largest = np.full_like(sums, -np.inf)
     np.maximum.at(largest, matrix.weights.indices, matrix.weights.data)
     largest[np.isinf(largest)] = 0.0
-    columns = {
-        "documents": frequency,
-        "count": totals,
-        "idf": idf,
-        "mean-weight": means,
-        "largest-weight": largest,
-    }
+    columns = {"documents": frequency, "count": totals, "idf": idf, "mean-weight": means, "largest-weight": largest}
     order = np.argsort(-columns[sort], kind="stable") if sort in columns else np.arange(len(matrix.space.terms))
     return [
         TermRow(
@@ -258,9 +249,7 @@ def term_table(matrix: NamedFeatures, sort: str = "documents", holding: str = ""
 def document_row(matrix: NamedFeatures, reference: str) -> list[tuple[str, int, float]]:
     """One document's terms with count (0 for a column next to the text) and weight, largest weight first."""
     if reference not in matrix.references:
-        raise DataProblem(
-            f"No document is called {reference!r}.", suggestion(reference, matrix.references, "documents")
-        )
+        raise DataProblem(f"No document is called {reference!r}.", suggestion(reference, matrix.references, "documents"))
     row = matrix.references.index(reference)
     begin, end = matrix.counts.indptr[row : row + 2].tolist()
     columns, data = matrix.counts.indices[begin:end].tolist(), matrix.counts.data[begin:end].tolist()
@@ -333,10 +322,7 @@ def draw_features(matrix: NamedFeatures, folder: Path) -> list[Path]:
     return save_all(
         [
             (partial(rank_frequency, matrix.totals), folder / "rank-frequency.png"),
-            (
-                partial(frequency_histogram, matrix.frequencies, settings.in_at_least, bound),
-                folder / "document-frequency.png",
-            ),
+            (partial(frequency_histogram, matrix.frequencies, settings.in_at_least, bound), folder / "document-frequency.png"),
         ]
     )
 

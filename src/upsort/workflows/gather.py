@@ -29,11 +29,10 @@ _CHARACTERS_AT_ONCE = 2_000_000
 class GatherResult:
     """documents: written (before cutting into passages). rows: written. marked: kept, but marked as to be set aside.
 
-    per_source: rows read and documents written of each table. labels: documents of each. spellings: groups of labels that
-    differ only in case, spaces or punctuation. conflicts: copies that are under another label than what they copy.
-    missing: for each table, the columns of the corpus that it lacks. unseen: labels that were chosen or renamed but stand
-    nowhere, with the nearest that do.
-    """
+    per_source: rows read and documents written of each table. labels: documents of each. spellings: groups of labels that differ
+    only in case, spaces or punctuation. conflicts: copies that are under another label than what they copy. missing: for each
+    table, the columns of the corpus that it lacks. unseen: labels that were chosen or renamed but stand nowhere, with the nearest
+    that do."""
 
     documents: int = 0
     rows: int = 0
@@ -94,9 +93,7 @@ def _write(work: RunContext, row_filter: RowFilter, writer: RowWriter, result: G
     settings, language = row_filter.settings, work.plan.clean.language
     unmatched = [label for label in settings.labels if label not in spelt]
     unmatched += [
-        label
-        for label in settings.relabel
-        if label not in written and label not in {lower(name, language) for name in written}
+        label for label in settings.relabel if label not in written and label not in {lower(name, language) for name in written}
     ]
     result.unseen = {label: nearest(label, sorted(written - {""})) for label in unmatched}
 

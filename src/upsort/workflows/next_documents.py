@@ -31,9 +31,8 @@ _MOST_GROWN = 3_000  # kept documents, of which growth is worked out
 
 @record(frozen=True, kw_only=True)
 class LabelSuggestion:
-    """One document. guess, probability: what the sorter would give it. second: the next label. entropy: in bits. why:
-    the reason for
-    labelling."""
+    """One document. guess, probability: what the sorter would give it. second: the next label. entropy: in bits. why: the reason
+    for labelling."""
 
     reference: str
     text: str
@@ -59,8 +58,7 @@ def suggest_documents(
 ) -> tuple[list[LabelSuggestion], int]:
     """Choose; `output` gets the rows with an empty label column, to be filled in and given to train or extend.
 
-    Returns also how many documents there were.
-    """
+    Returns also how many documents there were."""
     counting = [HashedCounting(_CONTENTS) for _ in incoming.reader.columns.text if sorter.plan.features.apart] or [
         HashedCounting(_CONTENTS)
     ]
@@ -116,11 +114,7 @@ def labelling_benefit(sorter: TrainedSorter, more: int) -> LabellingBenefit | No
     except Problem:  # too few documents for folds
         return None
     grown_curve = measure_learning_curve(parts, PlanWithResources(sorter.plan, sorter.resources, sorter.costs))
-    growth = (
-        fit_learning_curve(grown_curve.sizes, grown_curve.held_out, grown_curve.judged)
-        if grown_curve.sizes.size
-        else None
-    )
+    growth = fit_learning_curve(grown_curve.sizes, grown_curve.held_out, grown_curve.judged) if grown_curve.sizes.size else None
     if growth is None:
         return None
     n = stored.documents
@@ -138,9 +132,7 @@ def _rows(counting: Sequence[HashedCounting]) -> csr_array:
     )
 
 
-def _write(
-    sorter: TrainedSorter, inputs: Inputs, output: Path, rows: list[tuple[tuple[str, ...], list[str], str]]
-) -> None:
+def _write(sorter: TrainedSorter, inputs: Inputs, output: Path, rows: list[tuple[tuple[str, ...], list[str], str]]) -> None:
     """Rows with their columns and what the sorter guesses, under the columns of all tables and an empty label column."""
     label = sorter.answer or sorter.plan.columns.label
     by_name = ColumnMapper(
@@ -156,7 +148,6 @@ class Next(Result):
 
     documents: list[LabelSuggestion]
     worth: Annotated[
-        LabellingBenefit | None,
-        described("what labelling more is expected to bring, of a sorter that keeps its documents"),
+        LabellingBenefit | None, described("what labelling more is expected to bring, of a sorter that keeps its documents")
     ]
     written: str | None

@@ -149,10 +149,7 @@ def _corpus(evaluation: Evaluation) -> list[list[str]]:
     trained = dict(zip(evaluation.sorter.labels, evaluation.sorter.trained.label_documents.tolist(), strict=True))
     names = sorted({*judged, *trained})
     rows = [[name, f"{trained.get(name, 0):,}", f"{judged.get(name, 0):,}"] for name in names]
-    return [
-        *rows,
-        ["all", f"{evaluation.sorter.trained.documents:,}", f"{round(evaluation.judgement.accuracy.of or 0):,}"],
-    ]
+    return [*rows, ["all", f"{evaluation.sorter.trained.documents:,}", f"{round(evaluation.judgement.accuracy.of or 0):,}"]]
 
 
 def _cleaning(settings: plan.Clean) -> str:
@@ -180,8 +177,7 @@ def _deciding(sorter: TrainedSorter) -> str:
         parts.append("Each document is sorted as the label of least expected cost.")
     elif sorter.decision is not None:
         weights = ", ".join(
-            f"{label} × {weight:.2f}"
-            for label, weight in zip(sorter.labels, np.diag(sorter.decision).tolist(), strict=True)
+            f"{label} × {weight:.2f}" for label, weight in zip(sorter.labels, np.diag(sorter.decision).tolist(), strict=True)
         )
         parts.append(f"Probabilities are weighted before the highest is taken: {weights}.")
     else:
@@ -201,9 +197,7 @@ def _figures(evaluation: Evaluation) -> dict[str, dict[str, str]]:
     if evaluation.probability is not None:
         drawings |= {
             "reliability": partial(reliability_figure, reliabilities(evaluation)),
-            "probabilities": partial(
-                probability_histograms, evaluation.own, evaluation.probabilities, evaluation.sorter.labels
-            ),
+            "probabilities": partial(probability_histograms, evaluation.own, evaluation.probabilities, evaluation.sorter.labels),
             "coverage": partial(coverage_figure, evaluation.coverage),
         }
     names = list(drawings)

@@ -27,14 +27,7 @@ from upsort.parallel.processes import ExecutionEngine
 from upsort.workflows.shared.context import ALONE, Advance, no_progress
 from upsort.workflows.shared.reading import DocumentReading, ReadPiece, map_blocks
 from upsort.workflows.shared.results import Result, described
-from upsort.workflows.shared.scored_rows import (
-    ScoredBlock,
-    ScoreResult,
-    ScoreTally,
-    columns_of,
-    decision_columns,
-    number_columns,
-)
+from upsort.workflows.shared.scored_rows import ScoredBlock, ScoreResult, ScoreTally, columns_of, decision_columns, number_columns
 
 CHARACTERS_AT_ONCE = 2_000_000
 _FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")
@@ -44,8 +37,7 @@ _FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")
 class ScoreLayout:
     """What the scored table holds. thin: only the identifier and the decision. all_probabilities: a column for each label.
 
-    safe: cells that a spreadsheet would take for a formula are guarded by an apostrophe.
-    """
+    safe: cells that a spreadsheet would take for a formula are guarded by an apostrophe."""
 
     thin: bool = False
     all_probabilities: bool = False
@@ -105,13 +97,10 @@ class BlockDecider:
 class BlockScorer:
     """Turns blocks of documents into rows under `columns`; it may be sent to other processes.
 
-    renamed: label columns that are called like a decision, and what they are called in the scored table. inputs: the tables
-    that will come. identity: what the first column of a thin table is called.
-    """
+    renamed: label columns that are called like a decision, and what they are called in the scored table. inputs: the tables that
+    will come. identity: what the first column of a thin table is called."""
 
-    def __init__(
-        self, sorters: Sequence[TrainedSorter], layout: ScoreLayout, inputs: Inputs, identity: str = ""
-    ) -> None:
+    def __init__(self, sorters: Sequence[TrainedSorter], layout: ScoreLayout, inputs: Inputs, identity: str = "") -> None:
         self.deciding = BlockDecider(sorters)
         self.layout = layout
         self.text_of: TextOf | None = None
@@ -173,9 +162,7 @@ def with_decisions(
     return [[_guarded(cell) for cell in row] for row in whole] if layout.safe else whole
 
 
-def _decided_columns(
-    sorters: Sequence[TrainedSorter], decided: Sequence[Decisions], layout: ScoreLayout
-) -> list[Sequence[str]]:
+def _decided_columns(sorters: Sequence[TrainedSorter], decided: Sequence[Decisions], layout: ScoreLayout) -> list[Sequence[str]]:
     """The cells of all decisions, column by column."""
     return [
         column.cells(sorter, decisions)
@@ -195,9 +182,7 @@ def _guarded(cell: str) -> str:
     return cell
 
 
-def score(
-    scoring: BlockScorer, incoming: ScoringInput, writer: RowSink, resume: ResumeState | None = None
-) -> ScoreResult:
+def score(scoring: BlockScorer, incoming: ScoringInput, writer: RowSink, resume: ResumeState | None = None) -> ScoreResult:
     """Write every usable row, under the columns of `scoring`, with the sorter's decisions."""
     resume = resume or ResumeState()
     sorters = scoring.deciding.sorters
@@ -219,8 +204,7 @@ def _unfinished(
 ) -> Iterator[ReadPiece[DocumentBlock]]:
     """The pieces without the first `rows` rows, which an interrupted run had written, the last of them being `last`.
 
-    Raises CannotGoOn where the rows are not the same again, for instance because a slow pattern sets other ones aside.
-    """
+    Raises CannotGoOn where the rows are not the same again, for instance because a slow pattern sets other ones aside."""
     seen, before, pieces = 0, "", iter(pieces)
     while seen < rows and (piece := next(pieces, None)) is not None:
         piece = reading.read(piece)
@@ -263,13 +247,10 @@ class _PassageDecider:
         return [row[place] for row in block.rows], self.deciding(block)
 
 
-def score_documents_of_passages(
-    scoring: BlockScorer, incoming: ScoringInput, writer: RowSink, passages: Passages
-) -> ScoreResult:
+def score_documents_of_passages(scoring: BlockScorer, incoming: ScoringInput, writer: RowSink, passages: Passages) -> ScoreResult:
     """Write one row for each document, its passages added up and decided about as a single text would be.
 
-    The passages' probabilities are held in memory.
-    """
+    The passages' probabilities are held in memory."""
     sorters, names = scoring.deciding.sorters, []
     passage_decisions: list[list[Decisions]] = [[] for _ in sorters]
     reading = DocumentReading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
@@ -312,8 +293,8 @@ def joined_decisions(parts: Sequence[Decisions]) -> Decisions:
 
 
 def run_key(sorter: Path, sources: Sequence[str], columns: Columns, choices: Mapping[str, Any]) -> dict[str, Any]:
-    """What must be the same for a run to be resumed. choices: all that was asked for, by name; files that are named in it
-    must be the same, too."""
+    """What must be the same for a run to be resumed. choices: all that was asked for, by name; files that are named in it must be
+    the same, too."""
     named = [part for value in choices.values() for part in _texts(value)]
     return {
         "sorter": hashlib.sha256(sorter.read_bytes()).hexdigest(),
@@ -339,7 +320,5 @@ class Score(Result):
     labels: NotRequired[dict[str, int]]
     answers: NotRequired[dict[str, dict[str, int]]]
     without_tokens: int
-    nothing_known: Annotated[
-        int, described("documents without a word that the sorter knows, those without any word included")
-    ]
+    nothing_known: Annotated[int, described("documents without a word that the sorter knows, those without any word included")]
     unknown_share: float

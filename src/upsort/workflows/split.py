@@ -37,10 +37,9 @@ _FAR = 0.03  # from the share that was asked for
 
 @record(frozen=True, kw_only=True)
 class SplitResult:
-    """Where the parts are, and how many documents of each label each has. copies: rows that copy another one. excluded: rows
-    that may be learned from by nobody, belonging together with held-out ones. groups: of rows that stay together, where a
-    column names them. far: labels whose held-out share is more than 3 points from what was asked for, and of all rows
-    under an empty name."""
+    """Where the parts are, and how many documents of each label each has. copies: rows that copy another one. excluded: rows that
+    may be learned from by nobody, belonging together with held-out ones. groups: of rows that stay together, where a column names
+    them. far: labels whose held-out share is more than 3 points from what was asked for, and of all rows under an empty name."""
 
     training: Path
     held_out: Path
@@ -62,8 +61,7 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
 
     Documents of one group, and copies of each other unless the plan allows them, stay on one side. In time the latest are held
     out; earlier rows that belong together with one of them go to neither part, but to `rejects`, and so do rows without a date.
-    Raises DataProblem when there are fewer than two labels or a label has a single document.
-    """
+    Raises DataProblem when there are fewer than two labels or a label has a single document."""
     reader = DocumentReader(work.plan.columns, needs=RowRequirement(text=False, label=True))
     seen = _split_input(work, reader)
     separator = work.plan.columns.label_separator
@@ -71,12 +69,7 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
     if len(names) < 2 and sets is None:
         raise DataProblem(f"All rows have the label {names[0]!r}; there is nothing to sort.", "Check --label.")
     documents = LabelledDocuments(
-        measured=not_counted(numbers.size),
-        labels=numbers,
-        names=names,
-        groups=seen.groups.groups,
-        keys=seen.keys,
-        sets=sets,
+        measured=not_counted(numbers.size), labels=numbers, names=names, groups=seen.groups.groups, keys=seen.keys, sets=sets
     )
     left_out: dict[int, RejectionReason] = {}
     message = ""
@@ -94,8 +87,7 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
     included = np.array([place not in left_out for place in range(numbers.size)], dtype=bool)
     own = documents.own
     label_counts = [
-        dict(zip(names, own[side_rows & included].sum(axis=0).tolist(), strict=True))
-        for side_rows in (~held_out, held_out)
+        dict(zip(names, own[side_rows & included].sum(axis=0).tolist(), strict=True)) for side_rows in (~held_out, held_out)
     ]
     rows = [int((side_rows & included).sum()) for side_rows in (~held_out, held_out)]
     named = seen.groups.named
@@ -157,19 +149,11 @@ def not_counted(documents: int) -> CorpusCounts:
 
 
 def _write(
-    work: RunContext,
-    reader: DocumentReader,
-    paths: Sequence[Path],
-    held_out_rows: Bools,
-    left_out: dict[int, RejectionReason],
+    work: RunContext, reader: DocumentReader, paths: Sequence[Path], held_out_rows: Bools, left_out: dict[int, RejectionReason]
 ) -> None:
     """Write the rows of both parts; those of neither are set aside with their reason."""
     by_name = ColumnMapper(merged_columns(table.columns for table in work.inputs.tables))
-    with (
-        replacing_all(),
-        table_file(paths[0], by_name.columns) as training,
-        table_file(paths[1], by_name.columns) as held_out,
-    ):
+    with replacing_all(), table_file(paths[0], by_name.columns) as training, table_file(paths[1], by_name.columns) as held_out:
         place = 0
         for block in reader.blocks(work.inputs, RejectedRows()):
             for row, line, cells in zip(block.rows, block.lines, by_name.rows(block.columns, block.rows), strict=True):
@@ -184,9 +168,7 @@ def _far(rows: Sequence[int], label_counts: Sequence[dict[str, int]], share: flo
     """The held-out shares that are further from what was asked for than 3 points, and further than one document makes."""
     differences = {}
     for name in (*label_counts[0], ""):
-        training_count, held_out_count = (
-            counts[name] if name else rows[place] for place, counts in enumerate(label_counts)
-        )
+        training_count, held_out_count = (counts[name] if name else rows[place] for place, counts in enumerate(label_counts))
         off = abs(held_out_count - share * (training_count + held_out_count))
         if off > _FAR * (training_count + held_out_count) and off >= 1:
             differences[name] = held_out_count / (training_count + held_out_count)

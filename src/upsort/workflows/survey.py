@@ -86,11 +86,10 @@ class SurveyResult:
     """labels: documents of each label, most common first; empty without a label column. unlabelled: documents without one.
 
     empty: rows without text. length_share: share of the variance of the logarithm of the number of words that lies between
-    labels. lengths: words of every document, by label (figures are drawn from it). broken: the first broken characters,
-    where there are any. spoken: the language that most texts seem to be in; languages: documents
-    of each that is reported. several: documents of several labels, which count at
-    each. separator: what seems to separate labels in cells, where nobody says that cells hold several.
-    """
+    labels. lengths: words of every document, by label (figures are drawn from it). broken: the first broken characters, where
+    there are any. spoken: the language that most texts seem to be in; languages: documents of each that is reported. several:
+    documents of several labels, which count at each. separator: what seems to separate labels in cells, where nobody says that
+    cells hold several."""
 
     documents: int
     empty: int
@@ -124,13 +123,9 @@ class SurveyResult:
 def survey(work: RunContext, shortest: int = 5, top: int = 12) -> SurveyResult:
     """Read all documents once and tell what is there. top: how many terms of each list."""
     looking = _SurveyTally(work.inputs, work.plan, shortest)
-    reading = DocumentReading(
-        inputs=work.inputs, reader=DocumentReader(work.plan.columns), characters=_CHARACTERS_AT_ONCE
-    )
+    reading = DocumentReading(inputs=work.inputs, reader=DocumentReader(work.plan.columns), characters=_CHARACTERS_AT_ONCE)
     places = {columns: tuple(tallies) for columns, tallies in looking.tallies.items()}
-    for seen in map_blocks(
-        reading, BlockSurveyor(work.plan, shortest, places), work.rejects, work.engine, learns=False
-    ):
+    for seen in map_blocks(reading, BlockSurveyor(work.plan, shortest, places), work.rejects, work.engine, learns=False):
         looking.add(seen)
         work.advance(len(seen.metadata.ids))
     if not looking.labels:
@@ -334,9 +329,7 @@ class Survey(Result):
     terms_by_label: dict[str, list[dict[str, Any]]]
     terms_by_label_with_stop_words: dict[str, list[dict[str, Any]]]
     columns: list[dict[str, Any]]
-    spoken: Annotated[
-        str | None, described("the code of the language that the texts seem to be in; null where it is not known")
-    ]
+    spoken: Annotated[str | None, described("the code of the language that the texts seem to be in; null where it is not known")]
     languages: Annotated[dict[str, int], described("documents in each language that is told, by name")]
     script: Annotated[str | None, described("the script, where the language is not known by it")]
     broken: Annotated[str, described("the first broken characters, where there are any")]

@@ -40,13 +40,10 @@ _Touched = Iterator[tuple[int, Finding]]
 """Findings of one rule, each with the number of documents that it touches."""
 
 
-def survey_findings(
-    result: SurveyResult, inputs: Sequence[str], columns: plan.Columns, reading: str = ""
-) -> list[Finding]:
+def survey_findings(result: SurveyResult, inputs: Sequence[str], columns: plan.Columns, reading: str = "") -> list[Finding]:
     """At most five findings, those first whose documents hurt most: documents touched times the weight of the rule.
 
-    reading: the options that say how the sources are read.
-    """
+    reading: the options that say how the sources are read."""
     named = (("--text", columns.text), ("--label", columns.answers), ("--id", (columns.id,)))
     roles = [f"{option} {shlex.quote(','.join(map(quoted, names)))}" for option, names in named if any(names)]
     about = " ".join([*map(shlex.quote, inputs), *roles, *([reading] if reading else [])])
@@ -60,8 +57,7 @@ def _conflicting_duplicates(facts: _Facts) -> _Touched:
         yield (
             conflicting,
             Finding(
-                f"{conflicting:,} documents copy another one but stand under another label; "
-                "one of the two must be wrong.",
+                f"{conflicting:,} documents copy another one but stand under another label; one of the two must be wrong.",
                 f"{facts.gather} --drop copies,near-copies -o clean.csv",
                 "Then look for 'under another label' in clean.set-aside.csv.",
             ),
@@ -157,10 +153,7 @@ def _in_other_languages(facts: _Facts) -> _Touched:
 def _shared_identifiers(facts: _Facts) -> _Touched:
     if entry := facts.odd.get(SAME_NAME):
         command = f"upsort clean {facts.about} --document {shlex.quote(entry.examples[0])}"
-        yield (
-            entry.documents,
-            Finding(f"{entry.documents:,} documents share their identifier with another one.", command),
-        )
+        yield (entry.documents, Finding(f"{entry.documents:,} documents share their identifier with another one.", command))
 
 
 def _spellings(facts: _Facts) -> _Touched:

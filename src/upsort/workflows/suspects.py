@@ -64,9 +64,8 @@ class Suspect:
 @record(frozen=True, kw_only=True)
 class SuspectsResult:
     """Most suspicious first. expected: how many of them are wrong, with a 95 % interval. noise: the share of wrong ones among the
-    documents of each label. kinds: of the classifiers that judged. judged: documents that were held out at all.
-    duplicates: how copies
-    and groups were kept on one side. of_sets: whether documents may have several labels; all of them are then meant."""
+    documents of each label. kinds: of the classifiers that judged. judged: documents that were held out at all. duplicates: how
+    copies and groups were kept on one side. of_sets: whether documents may have several labels; all of them are then meant."""
 
     suspects: list[Suspect]
     expected: tuple[float, float, float]
@@ -172,9 +171,7 @@ def _ranked(
         other=sets.other,
         wrong=sets.wrong,
         noise=sets.noise,
-        pulled=[
-            (label if more else None, None) for label, more in zip(sets.turned.tolist(), wanting.tolist(), strict=True)
-        ],
+        pulled=[(label if more else None, None) for label, more in zip(sets.turned.tolist(), wanting.tolist(), strict=True)],
     )
 
 
@@ -186,16 +183,12 @@ def _fold_predictions(
     validations = [judge_by_folds(ready.parts, method, plan.judge.repeats, parallel=parallel)]
     kinds = [plan.classifier.kind]
     other = family(plan.classifier).second_opinion
-    second = replace(
-        method, plan=replace(plan, classifier=Classifier(kind=other, label_weights=plan.classifier.label_weights))
-    )
+    second = replace(method, plan=replace(plan, classifier=Classifier(kind=other, label_weights=plan.classifier.label_weights)))
     with suppress(UsageProblem, DataProblem):  # numbers below 0 next to the text, for instance
         validations.append(judge_by_folds(ready.parts, second, plan.judge.repeats, parallel=parallel))
         kinds.append(other)
     sample = validations[0].sample
-    means = [
-        np.column_stack([sample.mean(column) for column in validation.probabilities.T]) for validation in validations
-    ]
+    means = [np.column_stack([sample.mean(column) for column in validation.probabilities.T]) for validation in validations]
     return np.unique(validations[0].judged), means, tuple(kinds)
 
 
@@ -203,11 +196,7 @@ def _write(work: RunContext, resources: Resources, output: Path, of_row: dict[in
     """The suspicious rows as they were read, most suspicious first, with four columns added."""
     inputs, plan = work.inputs, work.plan
     by_name = ColumnMapper(
-        [
-            name
-            for name in merged_columns(table.columns for table in inputs.tables)
-            if name not in (OWN, RATHER, OTHER, WRONG)
-        ]
+        [name for name in merged_columns(table.columns for table in inputs.tables) if name not in (OWN, RATHER, OTHER, WRONG)]
     )
     rows: dict[int, list[str]] = {}
     row = 0

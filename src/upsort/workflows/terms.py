@@ -45,9 +45,8 @@ WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
 @record(frozen=True, kw_only=True)
 class RankedTerm:
     """One term for one label. value: by the chosen way; z: of log odds. documents, others: with it, of the label and of all
-    others
-    (of the other label of a pair). row: among the terms. stable: whether the sign is the same in every fold, where folds were
-    made."""
+    others (of the other label of a pair). row: among the terms. stable: whether the sign is the same in every fold, where folds
+    were made."""
 
     term: str
     row: int
@@ -86,8 +85,7 @@ class TermsResult:
 class TermEvidence:
     """counts: of terms by label. weights: leanings of a linear sorter. stable: (n_terms, k), where folds were made.
 
-    full_forms: the word that a stem most often represents.
-    """
+    full_forms: the word that a stem most often represents."""
 
     labels: tuple[str, ...]
     counts: TermCounts
@@ -142,20 +140,12 @@ def of_corpus(work: RunContext, with_folds: bool = False) -> TermEvidence:
             ready = prepare_folds(corpus, work.plan, answer)
             stable = _same_sign(ready.documents, method, ready.splits.each, sorter, weights)
     return TermEvidence(
-        labels=documents.names,
-        counts=counts,
-        weights=weights,
-        stable=stable,
-        full_forms=dict(corpus.resources.full_forms),
+        labels=documents.names, counts=counts, weights=weights, stable=stable, full_forms=dict(corpus.resources.full_forms)
     )
 
 
 def _same_sign(
-    documents: LabelledDocuments,
-    method: PlanWithResources,
-    splits: Sequence[Split],
-    sorter: TrainedSorter,
-    weights: Floats,
+    documents: LabelledDocuments, method: PlanWithResources, splits: Sequence[Split], sorter: TrainedSorter, weights: Floats
 ) -> Bools:
     """(n_terms, k) whether a term leans the same way in the sorters of all folds that know it."""
     same = np.ones(weights.shape, dtype=bool)
@@ -172,9 +162,7 @@ def _same_sign(
     return same
 
 
-def terms(
-    evidence: TermEvidence, way: str, top: int, only: str = "", pair: tuple[str, str] | None = None
-) -> TermsResult:
+def terms(evidence: TermEvidence, way: str, top: int, only: str = "", pair: tuple[str, str] | None = None) -> TermsResult:
     """Rank terms. way: one of WAYS. only: one label. pair: two labels, of which each is compared with the other alone."""
     for name in (only, *(pair or ())):
         if name and name not in evidence.labels:
@@ -190,9 +178,7 @@ def terms(
         order = np.argsort(-(values if z is None else z)[:, column], kind="stable")
         speaking_for[label] = [_leaning(evidence, values, z, int(row), column) for row in order[:top]]
         against[label] = [_leaning(evidence, values, z, int(row), column) for row in order[::-1][:top]]
-    strongest = sorted(
-        (label for label in chosen if speaking_for[label]), key=lambda label: -speaking_for[label][0].value
-    )
+    strongest = sorted((label for label in chosen if speaking_for[label]), key=lambda label: -speaking_for[label][0].value)
     facts = [_fact(evidence, label, speaking_for[label][0].row) for label in strongest[:_FACTS]]
     return TermsResult(
         way=way,
@@ -229,9 +215,7 @@ def _values(evidence: TermEvidence, way: str) -> tuple[Floats, Floats | None]:
     match way:
         case "weight":
             if evidence.weights is None:
-                raise UsageProblem(
-                    "A sorter of this kind has no weights of terms.", f"Use --way {', '.join(WAYS[1:])}."
-                )
+                raise UsageProblem("A sorter of this kind has no weights of terms.", f"Use --way {', '.join(WAYS[1:])}.")
             return evidence.weights, None
         case "log-odds":
             delta, z = log_odds(evidence.counts)
@@ -290,9 +274,7 @@ def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
         ]
         colour = colours_of_few([label], result.labels)[label]
         bars = partial(term_weight_bars, label, entries, result.way, colour)
-        scatter = partial(
-            frequency_scatter, (label, colour), result.counts.terms, totals, result.values[:, number], result.way
-        )
+        scatter = partial(frequency_scatter, (label, colour), result.counts.terms, totals, result.values[:, number], result.way)
         figures += [(bars, folder / f"terms-{name}.png"), (scatter, folder / f"frequency-{name}.png")]
     return save_all(figures)
 
@@ -303,9 +285,7 @@ def file_names(labels: Sequence[str]) -> list[str]:
     for label in labels:
         base = "".join(character if character.isalnum() else "-" for character in label)
         candidates = (f"{base}-{number}" for number in count(2))
-        names.append(
-            next(name for name in chain([base], candidates) if name.casefold() not in map(str.casefold, names))
-        )
+        names.append(next(name for name in chain([base], candidates) if name.casefold() not in map(str.casefold, names)))
     return names
 
 

@@ -36,8 +36,7 @@ class AnswerResult:
 
     training_accuracy: on the documents it was trained on. held_out: a quick check: on documents that sorters of the same plan,
     trained on the others, never saw. copies: documents that copy another one. too_common: terms left out because more than
-    features.in_at_most of the documents hold them: the corpus's own stop words, most common first. seconds: by stage.
-    """
+    features.in_at_most of the documents hold them: the corpus's own stop words, most common first. seconds: by stage."""
 
     sorter: TrainedSorter
     training_accuracy: Rate
@@ -101,17 +100,10 @@ def train(work: RunContext, output: Path, check: bool = True, extendable: bool =
 def _has_inner_folds(plan: Plan) -> bool:
     """Whether training itself may hold documents out, so that it must know which belong together."""
     chosen = chooses_penalty(plan.classifier)
-    return (
-        calibration_of(plan.classifier) != "none"
-        or chosen
-        or plan.decide.f_beta > 0
-        or bool(plan.columns.label_separator)
-    )
+    return calibration_of(plan.classifier) != "none" or chosen or plan.decide.f_beta > 0 or bool(plan.columns.label_separator)
 
 
-def _answer(
-    answer: LabelColumn, method: PlanWithResources, name: str, check: bool, parallel: ParallelMap
-) -> AnswerResult:
+def _answer(answer: LabelColumn, method: PlanWithResources, name: str, check: bool, parallel: ParallelMap) -> AnswerResult:
     documents, plan = answer.documents, method.plan
     seconds: dict[str, float] = {}
     began = time.perf_counter()
@@ -138,9 +130,7 @@ def _on_inner_folds(sorter: TrainedSorter) -> QuickCheck | None:
     held_out = sorter.trained.held_out
     if held_out.right is None:
         return None
-    return QuickCheck(
-        wilson(held_out.right, held_out.documents, min(held_out.documents, held_out.groups)), held_out.groups
-    )
+    return QuickCheck(wilson(held_out.right, held_out.documents, min(held_out.documents, held_out.groups)), held_out.groups)
 
 
 def _quick_check(documents: LabelledDocuments, method: PlanWithResources) -> QuickCheck | None:

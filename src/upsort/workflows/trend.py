@@ -39,8 +39,7 @@ def trend(work: RunContext, label: str, by: str, period: str, form: str = "") ->
     """Count. label: the label column; empty for sorted_label. by: a column; empty for the first that holds dates.
 
     period: day, week, month or year, for a column of dates; a named column that holds none is counted by its values, as all are
-    where the period is empty. form: how dates are written, as strptime has it; empty where that is detected.
-    """
+    where the period is empty. form: how dates are written, as strptime has it; empty where that is detected."""
     first = work.inputs.tables[0]
     label = label or _label_column(first.columns)
     labels: list[str] = []
@@ -59,9 +58,7 @@ def trend(work: RunContext, label: str, by: str, period: str, form: str = "") ->
                 value, name = row[by_at].strip(), row[label_at].strip()
                 day = dates.day_number(value) if period else None
                 if not name or (period and day is None):
-                    reason = (
-                        RejectionReason(ReasonKind.NO_DATE_IN, (by,)) if name else RejectionReason(ReasonKind.NO_LABEL)
-                    )
+                    reason = RejectionReason(ReasonKind.NO_DATE_IN, (by,)) if name else RejectionReason(ReasonKind.NO_LABEL)
                     work.rejects.add(RejectedRow(table.name, line, reason, tuple(row)))
                     continue
                 labels.append(name)
@@ -70,19 +67,12 @@ def trend(work: RunContext, label: str, by: str, period: str, form: str = "") ->
                 keys.append(period_of(day, period) if day is not None else value or "(empty)")
             work.advance(len(block.rows))
     if not labels:
-        raise DataProblem(
-            f"No row has a label and a date in {label!r} and {by!r}.", "Name others with --label and --by."
-        )
+        raise DataProblem(f"No row has a label and a date in {label!r} and {by!r}.", "Name others with --label and --by.")
     order = _all_periods(min(days), max(days), period) if period else sorted(set(keys))
     if len(order) > _MOST_PERIODS:
         raise UsageProblem(f"{by!r} makes {len(order):,} rows.", "Use a longer --per, or another column.")
     return TrendResult(
-        trend=trend_of(keys, labels, order),
-        label=label,
-        by=by,
-        documents=len(labels),
-        period=period,
-        dates=dates.description(by),
+        trend=trend_of(keys, labels, order), label=label, by=by, documents=len(labels), period=period, dates=dates.description(by)
     )
 
 
@@ -117,9 +107,7 @@ def _all_periods(begin: date, end: date, period: str) -> list[str]:
 def _label_column(columns: tuple[str, ...]) -> str:
     candidates = label_columns(columns)
     if not candidates:
-        raise UsageProblem(
-            "The table has no column sorted_label.", f"Name the label with --label. Columns: {listed(columns)}."
-        )
+        raise UsageProblem("The table has no column sorted_label.", f"Name the label with --label. Columns: {listed(columns)}.")
     return candidates[0]
 
 

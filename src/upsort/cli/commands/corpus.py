@@ -32,23 +32,15 @@ class GatherOptions(
     """upsort gather."""
 
     HEADING: ClassVar[str] = "what to gather"
-    output: str = option(
-        "the corpus: .csv, .tsv, .jsonl, .parquet or .xlsx", "-o", "--output", metavar="FILE", writes="table"
-    )
-    take: str | None = option(
-        "keep these columns (default: all)", default=None, metavar="COLUMN[,COLUMN]", sets="gather.take"
-    )
+    output: str = option("the corpus: .csv, .tsv, .jsonl, .parquet or .xlsx", "-o", "--output", metavar="FILE", writes="table")
+    take: str | None = option("keep these columns (default: all)", default=None, metavar="COLUMN[,COLUMN]", sets="gather.take")
     rename: list[str] = option("call columns otherwise", many=Many.REPEATED, default=[], metavar="OLD=NEW[,OLD=NEW]")
     relabel: list[str] = option(
         "rename or merge labels", many=Many.REPEATED, default=[], metavar="OLD=NEW[,OLD=NEW]", heading="labels"
     )
     fold_case: bool | None = flag("labels in lower case", heading="labels", sets="gather.fold_case")
     labels: str | None = option(
-        "keep these labels, set the others aside",
-        default=None,
-        metavar="LABEL[,LABEL]",
-        heading="labels",
-        sets="gather.labels",
+        "keep these labels, set the others aside", default=None, metavar="LABEL[,LABEL]", heading="labels", sets="gather.labels"
     )
     rare_below: int | None = option(
         "set labels with fewer documents aside …",
@@ -59,17 +51,10 @@ class GatherOptions(
         sets="gather.rare_below",
     )
     rare_into: str | None = option(
-        "… or give their documents this label",
-        default=None,
-        metavar="LABEL",
-        heading="labels",
-        sets="gather.rare_into",
+        "… or give their documents this label", default=None, metavar="LABEL", heading="labels", sets="gather.rare_into"
     )
     lines: str | None = option(
-        "keep these lines of each document; -1 leaves off the last",
-        default=None,
-        metavar="FIRST:LAST",
-        heading="documents",
+        "keep these lines of each document; -1 leaves off the last", default=None, metavar="FIRST:LAST", heading="documents"
     )
     passages: int | None = option(
         "cut into passages of N units",
@@ -80,11 +65,7 @@ class GatherOptions(
         sets="gather.passages",
     )
     passage_unit: str | None = option(
-        "default: words",
-        choices=("words", "lines", "paragraphs"),
-        default=None,
-        heading="documents",
-        sets="gather.passage_unit",
+        "default: words", choices=("words", "lines", "paragraphs"), default=None, heading="documents", sets="gather.passage_unit"
     )
     overlap: int | None = option(
         "units that passages share",
@@ -103,19 +84,10 @@ class GatherOptions(
         sets="gather.at_least_words",
     )
     junk: list[str] | None = option(
-        "set aside what matches",
-        many=Many.REPEATED,
-        default=None,
-        metavar="PATTERN",
-        heading="setting aside",
-        sets="gather.junk",
+        "set aside what matches", many=Many.REPEATED, default=None, metavar="PATTERN", heading="setting aside", sets="gather.junk"
     )
     drop: str | None = option(
-        "repetitions, copies, near-copies",
-        default=None,
-        metavar="KIND[,KIND]",
-        heading="setting aside",
-        sets="gather.drop",
+        "repetitions, copies, near-copies", default=None, metavar="KIND[,KIND]", heading="setting aside", sets="gather.drop"
     )
     similarity: float | None = option(
         "of a near copy (default: 0.8)",
@@ -125,9 +97,7 @@ class GatherOptions(
         heading="setting aside",
         sets="gather.similarity",
     )
-    keep: bool | None = flag(
-        "only mark such documents, in a column set_aside", heading="setting aside", sets="gather.keep"
-    )
+    keep: bool | None = flag("only mark such documents, in a column set_aside", heading="setting aside", sets="gather.keep")
 
 
 GATHER = Command(
@@ -161,11 +131,7 @@ class SurveyOptions(
     figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER")
     figure_kind: str = option("default: png", choices=("png", "svg"), default="png")
     show: int | None = option(
-        "print N random documents whole",
-        convert=whole_number(1),
-        default=None,
-        metavar="N",
-        heading="single documents",
+        "print N random documents whole", convert=whole_number(1), default=None, metavar="N", heading="single documents"
     )
     find: str | None = option("the word in its context", default=None, metavar="WORD", heading="single documents")
     as_written: bool = flag("--find in the case in which it is written", heading="single documents")
@@ -215,14 +181,7 @@ SURVEY = Command(
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
 class SplitOptions(
-    InputOption,
-    SeedOption,
-    TextColumnOption,
-    LabelColumnOption,
-    IdColumnOption,
-    RejectsOptions,
-    PlanFileOptions,
-    OverwriteOption,
+    InputOption, SeedOption, TextColumnOption, LabelColumnOption, IdColumnOption, RejectsOptions, PlanFileOptions, OverwriteOption
 ):
     """upsort split."""
 

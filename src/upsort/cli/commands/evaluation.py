@@ -44,18 +44,13 @@ class EvaluateOptions(
     figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER")
     by: str = option("the results for each value of a column", default="", metavar="COLUMN")
     training: list[str] | None = option(
-        "what it was trained on: its near copies are left out, and told",
-        many=Many.SOME,
-        default=None,
-        metavar="TABLE",
+        "what it was trained on: its near copies are left out, and told", many=Many.SOME, default=None, metavar="TABLE"
     )
     per_document: str = option(
         "add up the passages of each document", choices=("mean", "median", "trimmed", "product"), default=""
     )
     document_column: str = option("names a passage's document", default="document", metavar="COLUMN")
-    undecided_below: float | None = option(
-        "leave less probable ones undecided", convert=share, default=None, metavar="P"
-    )
+    undecided_below: float | None = option("leave less probable ones undecided", convert=share, default=None, metavar="P")
 
 
 EVALUATE = Command(
@@ -89,12 +84,7 @@ class CrossValidateOptions(
 
     HEADING: ClassVar[str] = "what to judge"
     output: str | None = option(
-        "write what each document was sorted as, out of fold",
-        "-o",
-        "--output",
-        default=None,
-        metavar="FILE",
-        writes="table",
+        "write what each document was sorted as, out of fold", "-o", "--output", default=None, metavar="FILE", writes="table"
     )
 
 
@@ -105,24 +95,14 @@ CROSS_VALIDATE = Command(
     "Vocabulary, bounds, document frequencies, penalty and calibration are learned inside each\n"
     "fold's training part; copies of a document stay on one side.",
     example="upsort cross-validate corpus.csv --text message --label topic --folds 5",
-    rules=(
-        *FOLDS_RULES,
-        Clash("--json", ("--shares", "--measures"), "JSON holds all counts and measures"),
-    ),
+    rules=(*FOLDS_RULES, Clash("--json", ("--shares", "--measures"), "JSON holds all counts and measures")),
     options=CrossValidateOptions,
 )
 
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
 class CurveOptions(
-    InputOption,
-    FoldOptions,
-    SeedOption,
-    WorkerOptions,
-    ColumnOptions,
-    RejectsOptions,
-    TrainingOptions,
-    OverwriteOption,
+    InputOption, FoldOptions, SeedOption, WorkerOptions, ColumnOptions, RejectsOptions, TrainingOptions, OverwriteOption
 ):
     """upsort curve."""
 
@@ -145,14 +125,7 @@ CURVE = Command(
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
 class SuspectsOptions(
-    InputOption,
-    FoldOptions,
-    SeedOption,
-    WorkerOptions,
-    ColumnOptions,
-    RejectsOptions,
-    TrainingOptions,
-    OverwriteOption,
+    InputOption, FoldOptions, SeedOption, WorkerOptions, ColumnOptions, RejectsOptions, TrainingOptions, OverwriteOption
 ):
     """upsort suspects."""
 
@@ -191,9 +164,7 @@ class LedgerOptions(OverwriteOption):
     data: str = option("only evaluations on this data", default="", metavar="DIGEST")
     top: int = option("how many (default: 30)", convert=whole_number(1), default=30, metavar="N")
     differences: bool = flag("show in which keys the plans differ")
-    output: str | None = option(
-        "write all of them to a table", "-o", "--output", default=None, metavar="FILE", writes="table"
-    )
+    output: str | None = option("write all of them to a table", "-o", "--output", default=None, metavar="FILE", writes="table")
 
 
 LEDGER = Command(

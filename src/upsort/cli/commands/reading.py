@@ -38,9 +38,7 @@ class TermsOptions(AnswerOption, ColumnOptions, RejectsOptions, TermOptions, Cle
     pair: str = option("each of two labels against the other alone", default="", metavar="LABEL,LABEL")
     against: bool = flag("the terms against each label too")
     stable: bool = flag("of a corpus: mark terms that lean the same way in every fold")
-    contexts: int | None = option(
-        "of a corpus: so many examples each", convert=whole_number(1), default=None, metavar="N"
-    )
+    contexts: int | None = option("of a corpus: so many examples each", convert=whole_number(1), default=None, metavar="N")
     figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER")
 
 
@@ -72,17 +70,11 @@ class ExplainOptions(
 
     HEADING: ClassVar[str] = "what to explain"
     text_or_table: str = positional("the text; with --document a table that holds the document", "TEXT")
-    document: str | None = option(
-        "explain the document of this identifier in the table TEXT", default=None, metavar="ID"
-    )
+    document: str | None = option("explain the document of this identifier in the table TEXT", default=None, metavar="ID")
     top: int = option("terms to list (12)", convert=whole_number(1), default=12, metavar="N", heading="what to show")
     arithmetic: bool = flag("naive Bayes: every count and logarithm", heading="what to show")
     among: list[str] | None = option(
-        "labelled documents to look for similar ones in",
-        many=Many.SOME,
-        default=None,
-        metavar="TABLE",
-        heading="what to show",
+        "labelled documents to look for similar ones in", many=Many.SOME, default=None, metavar="TABLE", heading="what to show"
     )
     output: str | None = option(
         "write a page (.html)", "-o", "--output", default=None, metavar="FILE", heading="what to show", writes="page"
@@ -122,9 +114,7 @@ class NextOptions(
 
     HEADING: ClassVar[str] = "what to choose from"
     most: int = option("how many (default: 20)", convert=whole_number(1), default=20, metavar="N")
-    output: str | None = option(
-        "write their rows to a table", "-o", "--output", default=None, metavar="FILE", writes="table"
-    )
+    output: str | None = option("write their rows to a table", "-o", "--output", default=None, metavar="FILE", writes="table")
 
 
 NEXT = Command(
@@ -150,17 +140,10 @@ class TrendOptions(InputOption, RejectsOptions, OverwriteOption):
         choices=("day", "week", "month", "year", "value"),
         default="month",
     )
-    date_format: str = option(
-        "how dates are written, such as %%d/%%m/%%Y (default: found out)", default="", metavar="FORM"
-    )
+    date_format: str = option("how dates are written, such as %%d/%%m/%%Y (default: found out)", default="", metavar="FORM")
     shares: bool = flag("show and draw shares instead of counts")
     output: str | None = option(
-        "write the figure (.png or .svg) or the table (.csv …)",
-        "-o",
-        "--output",
-        default=None,
-        metavar="FILE",
-        writes="figure",
+        "write the figure (.png or .svg) or the table (.csv …)", "-o", "--output", default=None, metavar="FILE", writes="figure"
     )
 
 

@@ -45,19 +45,11 @@ class CleanOptions(
     )
     in_place: bool = flag("with -o: put the cleaned text in place of the text")
     steps_help: bool = flag("list all steps, each with an example", heading="what to show")
-    show: int = option(
-        "documents (default: 2)", convert=whole_number(0), default=2, metavar="N", heading="what to show"
-    )
+    show: int = option("documents (default: 2)", convert=whole_number(0), default=2, metavar="N", heading="what to show")
     document: list[str] = option("this document", many=Many.REPEATED, default=[], metavar="ID", heading="what to show")
-    most_changed_by: str = option(
-        "the documents that a step changes most", default="", metavar="STEP", heading="what to show"
-    )
+    most_changed_by: str = option("the documents that a step changes most", default="", metavar="STEP", heading="what to show")
     word: list[str] = option(
-        "a single word's way through the steps",
-        many=Many.REPEATED,
-        default=[],
-        metavar="WORD",
-        heading="what to show",
+        "a single word's way through the steps", many=Many.REPEATED, default=[], metavar="WORD", heading="what to show"
     )
     groups: int | None = option(
         "which words fall together (default: the 20 largest groups)",
@@ -118,22 +110,13 @@ CLEAN = Command(
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
 class FeaturesOptions(
-    InputOption,
-    WorkerOptions,
-    ColumnOptions,
-    RejectsOptions,
-    FeatureOptions,
-    CleaningOptions,
-    PlanFileOptions,
-    OverwriteOption,
+    InputOption, WorkerOptions, ColumnOptions, RejectsOptions, FeatureOptions, CleaningOptions, PlanFileOptions, OverwriteOption
 ):
     """upsort features."""
 
     HEADING: ClassVar[str] = "what to build"
     from_sorter: str | None = option("use this sorter's terms and weights", default=None, metavar="SORTER")
-    top: int = option(
-        "terms to list (default: 15)", convert=whole_number(0), default=15, metavar="N", heading="what to show"
-    )
+    top: int = option("terms to list (default: 15)", convert=whole_number(0), default=15, metavar="N", heading="what to show")
     sort: str = option(
         "default: documents",
         choices=("documents", "count", "idf", "mean-weight", "largest-weight", "term"),
@@ -141,9 +124,7 @@ class FeaturesOptions(
         heading="what to show",
     )
     holding: str = option("only terms with this in them", default="", metavar="TEXT", heading="what to show")
-    document: str | None = option(
-        "one document's row of the matrix", default=None, metavar="ID", heading="what to show"
-    )
+    document: str | None = option("one document's row of the matrix", default=None, metavar="ID", heading="what to show")
     output: str | None = option(
         "the term table, whole", "-o", "--output", default=None, metavar="FILE", heading="what to write", writes="table"
     )
@@ -239,9 +220,7 @@ PLAN = Command(
     example="upsort plan corpus.csv --label topic",
     rules=(
         Clash("--explain", ("--check", "--output", "--overwrite", *_DATA), "it reads no data"),
-        Clash(
-            "--check", ("--output", "--overwrite", *spellings_of(ReadingOptions)), "it reads a plan and writes nothing"
-        ),
+        Clash("--check", ("--output", "--overwrite", *spellings_of(ReadingOptions)), "it reads a plan and writes nothing"),
     ),
     options=PlanOptions,
 )

@@ -23,23 +23,14 @@ from upsort.core.lazy import record
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
 class TrainOptions(
-    InputOption,
-    SeedOption,
-    WorkerOptions,
-    ColumnOptions,
-    RejectsOptions,
-    TrainingOptions,
-    DecisionOptions,
-    OverwriteOption,
+    InputOption, SeedOption, WorkerOptions, ColumnOptions, RejectsOptions, TrainingOptions, DecisionOptions, OverwriteOption
 ):
     """upsort train."""
 
     HEADING: ClassVar[str] = "what to train"
     no_check: bool = flag("leave out the quick check on held-out documents")
     extendable: bool = flag("keep the counts of the documents' terms, so that upsort extend can add others")
-    row_weight: str | None = option(
-        "how much each document counts", default=None, metavar="COLUMN", sets="columns.row_weight"
-    )
+    row_weight: str | None = option("how much each document counts", default=None, metavar="COLUMN", sets="columns.row_weight")
     output: str = option("the sorter file to write", "-o", "--output", metavar="NAME.sorter", writes="sorter")
 
 
@@ -57,9 +48,7 @@ class ExtendOptions(SorterOption, InputOption, RejectsOptions, OverwriteOption):
     """upsort extend."""
 
     HEADING: ClassVar[str] = "what to add"
-    older: list[str] | None = option(
-        "the documents it was trained on", "--with", many=Many.SOME, default=None, metavar="OLDER"
-    )
+    older: list[str] | None = option("the documents it was trained on", "--with", many=Many.SOME, default=None, metavar="OLDER")
     output: str = option("the sorter file to write", "-o", "--output", metavar="NAME.sorter", writes="sorter")
 
 
@@ -91,18 +80,14 @@ class ChooseOptions(
 
     HEADING: ClassVar[str] = "how far to look"
     trials: int = option("how many plans to try at most", convert=whole_number(2), default=30, metavar="N")
-    minutes: float = option(
-        "after which no further one is tried (default: no end)", convert=minutes, default=0.0, metavar="M"
-    )
+    minutes: float = option("after which no further one is tried (default: no end)", convert=minutes, default=0.0, metavar="M")
     beside: tuple[str, ...] = option(
         "columns that may stand beside the text; name only what is known before a document is sorted",
         convert=names,
         default=(),
         metavar="COLUMN[,COLUMN]",
     )
-    output: str | None = option(
-        "write the plan that is chosen", "-o", "--output", default=None, metavar="FILE", writes="plan"
-    )
+    output: str | None = option("write the plan that is chosen", "-o", "--output", default=None, metavar="FILE", writes="plan")
 
 
 CHOOSE = Command(
@@ -137,9 +122,7 @@ class CompareOptions(
     tries: list[str] = option("what to try", "--try", many=Many.REPEATED, default=[], metavar="KEY=VALUE,VALUE")
     by: str = option("what the best has most of (default: accuracy)", default="accuracy", metavar="MEASURE")
     nested: bool = flag("choose anew in each fold: what choosing the best is worth")
-    output: str | None = option(
-        "write the winner's plan", "-o", "--output", default=None, metavar="FILE", writes="plan"
-    )
+    output: str | None = option("write the winner's plan", "-o", "--output", default=None, metavar="FILE", writes="plan")
 
 
 COMPARE = Command(

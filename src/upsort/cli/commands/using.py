@@ -33,14 +33,7 @@ from upsort.core.lazy import record
 
 @record(frozen=True, kw_only=True, eq=False, repr=False)
 class ScoreOptions(
-    SorterOption,
-    InputOption,
-    WorkerOptions,
-    CostOption,
-    TextColumnOption,
-    IdColumnOption,
-    VectorOptions,
-    RejectsOptions,
+    SorterOption, InputOption, WorkerOptions, CostOption, TextColumnOption, IdColumnOption, VectorOptions, RejectsOptions
 ):
     """upsort score."""
 
@@ -56,9 +49,7 @@ class ScoreOptions(
     into: str = option("the table, where the output is the address of a database", default="", metavar="NAME")
     overwrite: bool = flag("replace an output that exists")
     resume: bool = flag("go on with an interrupted run")
-    undecided_below: float | None = option(
-        "give no label below this probability", convert=share, default=None, metavar="P"
-    )
+    undecided_below: float | None = option("give no label below this probability", convert=share, default=None, metavar="P")
     all_probabilities: bool = flag("a column for each label", heading="what to write")
     thin: bool = flag("only the identifier and the decision", heading="what to write")
     per_document: str = option(
@@ -67,9 +58,7 @@ class ScoreOptions(
         default="",
         heading="what to write",
     )
-    document_column: str = option(
-        "names a passage's document", default="document", metavar="COLUMN", heading="what to write"
-    )
+    document_column: str = option("names a passage's document", default="document", metavar="COLUMN", heading="what to write")
     spreadsheet_safe: bool = flag("guard cells that begin like a formula", heading="what to write")
     lines: bool = flag("JSON Lines on standard output", heading="what to write")
     flush: bool = flag("answer each line of JSON Lines at once, as a filter", heading="what to write")
@@ -119,8 +108,7 @@ class AskOptions(SorterOption):
 ASK = Command(
     name="ask",
     summary="label what is typed, one message at a time",
-    description="Type a message and see its label, how probable it is, and the words that decided; an\n"
-    "empty line ends it.",
+    description="Type a message and see its label, how probable it is, and the words that decided; an\nempty line ends it.",
     example="upsort ask desk.sorter",
     options=AskOptions,
 )
@@ -178,9 +166,7 @@ class DemoOptions(CommonOptions):
     overwrite: bool = flag("replace the demo's files in a folder that exists")
     files_only: bool = flag("lay out the files and run nothing")
     cluster: str = option(
-        "let a Dask cluster share the steps; local:N starts one of N workers for the demo",
-        default="",
-        metavar="ADDRESS",
+        "let a Dask cluster share the steps; local:N starts one of N workers for the demo", default="", metavar="ADDRESS"
     )
 
 

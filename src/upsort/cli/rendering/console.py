@@ -1,8 +1,7 @@
 """The console: standard output, error and input as one object, and the exit codes.
 
-Standard output carries only the result: drawn tables on a terminal, tab-separated ones elsewhere, or one JSON document.
-Progress, notes and warnings go to standard error. Control characters are shown as symbols, never sent.
-"""
+Standard output carries only the result: drawn tables on a terminal, tab-separated ones elsewhere, or one JSON document. Progress,
+notes and warnings go to standard error. Control characters are shown as symbols, never sent."""
 
 import json
 import os
@@ -15,18 +14,7 @@ from dataclasses import field, replace
 from enum import IntEnum
 from typing import Any, BinaryIO, TextIO, assert_never, cast
 
-from upsort.cli.rendering.view import (
-    JSON_VERSION,
-    Bold,
-    FixedWidth,
-    Note,
-    Sentence,
-    Shown,
-    Table,
-    View,
-    Zero,
-    singular_after_one,
-)
+from upsort.cli.rendering.view import JSON_VERSION, Bold, FixedWidth, Note, Sentence, Shown, Table, View, Zero, singular_after_one
 from upsort.core.lazy import record
 
 
@@ -52,9 +40,7 @@ class Exit(IntEnum):
 
 _PICTURES = 0x2400  # where Unicode keeps pictures of the control characters
 _STEERING = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff]")
-_BYTES = range(
-    0xDC80, 0xDD00
-)  # by which Python keeps bytes that are no text, in the names of files for instance (PEP 383)
+_BYTES = range(0xDC80, 0xDD00)  # by which Python keeps bytes that are no text, in the names of files for instance (PEP 383)
 
 
 def _shown(match: "re.Match[str]") -> str:

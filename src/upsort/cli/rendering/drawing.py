@@ -1,8 +1,7 @@
 """Tables, sentences and marked texts on a terminal of any width: no number is cut, and the first column stays.
 
-A table that does not fit is narrowed step by step: texts are broken at words; intervals fold under their rates; spare columns
-are left out, and listed; at last every row becomes a block of lines.
-"""
+A table that does not fit is narrowed step by step: texts are broken at words; intervals fold under their rates; spare columns are
+left out, and listed; at last every row becomes a block of lines."""
 
 import time
 from collections.abc import Callable, Iterator
@@ -75,10 +74,7 @@ def with_folded_intervals(table: Table) -> Table:
 
 def without_repeats(table: Table) -> Table:
     """The table with a first cell only where it is another one than above."""
-    rows = [
-        ["" if place and row[0] == table.rows[place - 1][0] else row[0], *row[1:]]
-        for place, row in enumerate(table.rows)
-    ]
+    rows = [["" if place and row[0] == table.rows[place - 1][0] else row[0], *row[1:]] for place, row in enumerate(table.rows)]
     return replace(table, rows=rows)
 
 
@@ -163,9 +159,7 @@ def column_widths(table: Table, width: int) -> list[int]:
 def _draw(table: Table, stream: TextIO, width: int) -> None:
     drawn = RichTable(box=box.HORIZONTALS, header_style="bold", pad_edge=False)
     for column, wide in zip(table.columns, column_widths(table, width), strict=True):
-        drawn.add_column(
-            Text(column.name), justify="right" if column.on_the_right else "left", overflow="fold", width=wide
-        )
+        drawn.add_column(Text(column.name), justify="right" if column.on_the_right else "left", overflow="fold", width=wide)
     for row in table.rows:
         drawn.add_row(*(Text(cell, "bold" if isinstance(cell, Bold) else "") for cell in row))
     RichConsole(file=stream, highlight=False, width=width).print(drawn)

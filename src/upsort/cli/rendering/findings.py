@@ -1,6 +1,5 @@
 """What a judgement comes to, in sentences. Each is printed only where it is true; tests/judging/test_sentences.py lists them all
-with the condition of each.
-"""
+with the condition of each."""
 
 from typing import TYPE_CHECKING, assert_never
 
@@ -37,8 +36,7 @@ def headline(judgement: Judgement, training: Rate | None = None, group: str = ""
     """The accuracy, what it rests on, and how it stands against always giving one label.
 
     training: the accuracy on the training documents. group: the column whose values belong together. copies: whether there are
-    copies that were counted as one.
-    """
+    copies that were counted as one."""
     accuracy, what = judgement.accuracy, _what_was_judged(judgement, group)
     over = f", on average over {judgement.repeats} repeats" if judgement.repeats > 1 else ""
     right = "right" if judgement.sets is None else "with all of their labels right and no other"
@@ -75,9 +73,7 @@ def _rests_on(judgement: Judgement, group: str, copies: bool) -> list[str]:
 
 def _on_training(training: Rate | None) -> list[str]:
     return (
-        [f"On its own training documents it gets {percent(training.value)}."]
-        if training and training.value is not None
-        else []
+        [f"On its own training documents it gets {percent(training.value)}."] if training and training.value is not None else []
     )
 
 
@@ -115,9 +111,7 @@ def accuracy_headline(judgement: Judgement) -> tuple[str, str]:
     """The accuracy, and what it is of."""
     accuracy = judgement.accuracy
     right = "are sorted right" if judgement.sets is None else "got all of their labels and no other"
-    return percent(accuracy.value), (
-        f"of {number(accuracy.of)} judged documents {right} (95 % interval {interval(accuracy)})."
-    )
+    return percent(accuracy.value), (f"of {number(accuracy.of)} judged documents {right} (95 % interval {interval(accuracy)}).")
 
 
 def baseline_sentence(judgement: Judgement) -> tuple[str, str]:
@@ -126,13 +120,9 @@ def baseline_sentence(judgement: Judgement) -> tuple[str, str]:
     sentence = f"would be right by {always[:1].lower()}{always[1:]}"
     match judgement.above_baseline:
         case True:
-            return percent(
-                judgement.baseline.value
-            ), f"{sentence}; the sorter is better ({p_value(judgement.against_baseline)})."
+            return percent(judgement.baseline.value), f"{sentence}; the sorter is better ({p_value(judgement.against_baseline)})."
         case False:
-            return percent(
-                judgement.baseline.value
-            ), f"{sentence}; the sorter is worse ({p_value(judgement.against_baseline)})."
+            return percent(judgement.baseline.value), f"{sentence}; the sorter is worse ({p_value(judgement.against_baseline)})."
         case None:
             return percent(judgement.baseline.value), f"{sentence}; the sorter cannot be told from that."
 
@@ -154,9 +144,7 @@ def confusion_sentences(judgement: Judgement, most: int = 3) -> list[str]:
 def advice(evaluation: Evaluation, suspects: "SuspectsResult | None") -> list[str]:
     """What most likely makes a sorter, or the work with it, better; what is known by this judgement alone."""
     lines = []
-    judged = [
-        label for label in evaluation.judgement.per_label if label.documents >= FEW and label.f1.value is not None
-    ]
+    judged = [label for label in evaluation.judgement.per_label if label.documents >= FEW and label.f1.value is not None]
     if judged:
         worst = min(judged, key=lambda label: label.f1.value or 0.0)
         if (worst.f1.value or 0.0) < 1.0:
@@ -195,10 +183,7 @@ def dominated(evidence: JudgedEvidence) -> list[str]:
     """What to look at where one label is so common that accuracy can barely show what is known of the others, and what to do
     about it, unless decisions use costs already."""
     judgement, probability = evidence.judgement, evidence.probability
-    areas, balanced = (
-        probability.areas.roc if probability is not None else None,
-        judgement.other_rates.get("balanced_accuracy"),
-    )
+    areas, balanced = (probability.areas.roc if probability is not None else None, judgement.other_rates.get("balanced_accuracy"))
     if (
         judgement.above_baseline is True
         or (judgement.baseline.value or 0.0) < _DOMINATES
@@ -253,9 +238,7 @@ def left_out(judgement: Judgement, probability: ProbabilityMeasures | None, meas
         )
     never = [label.label for label in judgement.per_label if label.documents and not label.sorted_as]
     if never and measures:
-        lines.append(
-            f"No document is sorted as {listed(never, 8)}: macro precision leaves them out, macro F1 takes them as 0."
-        )
+        lines.append(f"No document is sorted as {listed(never, 8)}: macro precision leaves them out, macro F1 takes them as 0.")
     if probability is not None:
         known, every = probability.log_loss.documents or 0, round(judgement.accuracy.of or 0)
         if known != every:
@@ -306,8 +289,7 @@ def comparison_sentence(candidate: ComparedPlan, margin: float) -> str:
 
 
 def the_best(result: CompareResult) -> str:
-    """What the candidate is called that the distances are to: the first of the list may be another one, best by another
-    measure."""
+    """The name of the candidate that distances are measured to; the list may start with another one, best by another measure."""
     return "best" if result.compared[0].comparison is Comparison.BEST else "most accurate"
 
 

@@ -1,7 +1,6 @@
 """A result as it is shown: sentences, tables, notes, and the values of its JSON document. `console` renders it.
 
-Sentences are written in the plural; `singular_after_one` turns `1 documents have` into `1 document has`.
-"""
+Sentences are written in the plural; `singular_after_one` turns `1 documents have` into `1 document has`."""
 
 import re
 from collections.abc import Callable, Iterable, Sequence
@@ -47,8 +46,8 @@ def _singular(match: re.Match[str]) -> str:
 
 
 JSON_VERSION = 1
-"""Of what the JSON of the commands holds (docs/json.md). It is raised when a key goes or changes its meaning; keys may be
-added."""
+"""Of what the JSON of the commands holds (docs/json.md). It is raised when a key goes or changes its meaning; keys may be added.
+"""
 
 
 class Kind(Enum):
@@ -101,8 +100,7 @@ class Table:
 
     square: whether the columns after the first are the names of its rows, as of true labels against those that documents were
     sorted as, so that numbers can represent them; others may follow. grouped: whether rows with the same first cell belong
-    together, so that a terminal shows it once.
-    """
+    together, so that a terminal shows it once."""
 
     columns: Sequence[Column]
     rows: Sequence[Sequence[str]]

@@ -70,16 +70,10 @@ def _sets_json(sets: LabelSets) -> dict[str, Any]:
     """Which labels go wrong together, as a JSON object."""
     return {
         "missed_together": [
-            {"labels": [pair.first, pair.second], "documents": pair.documents, "of": pair.of}
-            for pair in sets.pairs_missed
+            {"labels": [pair.first, pair.second], "documents": pair.documents, "of": pair.of} for pair in sets.pairs_missed
         ],
         "given_instead": [
-            {
-                "missed": confusion.true,
-                "given": confusion.sorted_as,
-                "documents": confusion.documents,
-                "of": confusion.of,
-            }
+            {"missed": confusion.true, "given": confusion.sorted_as, "documents": confusion.documents, "of": confusion.of}
             for confusion in sets.given_instead
         ],
     }
@@ -183,12 +177,9 @@ def value_and_interval(measure: Measure, rate: Rate) -> tuple[str, str]:
 def confusion_rows(judgement: Judgement, shares: str = "") -> list[list[str]]:
     """A row for each true label: how many of its documents were sorted as each label, then how many it has, and the share right.
 
-    shares: `row` or `column` for percentages of the documents of the row or of the column.
-    """
+    shares: `row` or `column` for percentages of the documents of the row or of the column."""
     table = judgement.table
-    sums = {"": np.ones((1, 1)), "row": table.sum(axis=1, keepdims=True), "column": table.sum(axis=0, keepdims=True)}[
-        shares
-    ]
+    sums = {"": np.ones((1, 1)), "row": table.sum(axis=1, keepdims=True), "column": table.sum(axis=0, keepdims=True)}[shares]
     rows = []
     for place, (label, counts, whole) in enumerate(zip(judgement.labels, table, sums + 0 * table, strict=True)):
         row_counts = [
@@ -223,9 +214,8 @@ def duplicates_sentences(duplicates: DuplicateHandling, plan: Plan) -> list[str]
         lines.append(f"{duplicates.copies:,} documents copy another one; they are kept on one side of every split.")
     if duplicates.excluded:
         lines.append(
-            f"To that end {duplicates.excluded:,} documents, counted over all splits, were taken out of training "
-            "parts: they belong "
-            "together with a held-out one."
+            f"To that end {duplicates.excluded:,} documents, counted over all splits, were taken out of training parts: they "
+            "belong together with a held-out one."
         )
     if duplicates.dates:
         lines.append(duplicates.dates)
@@ -277,13 +267,7 @@ def reliability_rows(reliability: Reliability) -> list[list[str]]:
     ]
 
 
-RELIABILITY_COLUMNS = (
-    col.name("stated"),
-    col.count("documents", 1),
-    col.share("on average"),
-    col.share("right"),
-    col.interval(),
-)
+RELIABILITY_COLUMNS = (col.name("stated"), col.count("documents", 1), col.share("on average"), col.share("right"), col.interval())
 MEASURE_COLUMNS = (col.name("measure"), col.number("value"), col.interval())
 
 
@@ -352,8 +336,7 @@ def wrong_set_sentences(labels: Sequence[LabelMeasures], sets: LabelSets, most: 
     return [
         *(
             f"{wrong_label.label!r}: {number(wrong_label.missed)} of {number(wrong_label.documents)} documents missed, "
-            f"{number(wrong_label.false)} given it "
-            "wrongly."
+            f"{number(wrong_label.false)} given it wrongly."
             for wrong_label in wrong[:most]
             if wrong_label.missed or wrong_label.false
         ),

@@ -112,10 +112,7 @@ def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
         view.add_sentence()
         view.add_table(
             (col.name("choice"), col.text("without it, points fewer are right"), col.text("so it")),
-            [
-                (reason.description, _points(reason.without, bare=True), _matters(reason.without))
-                for reason in chosen.reasons
-            ],
+            [(reason.description, _points(reason.without, bare=True), _matters(reason.without)) for reason in chosen.reasons],
         )
     if chosen.left_out:
         each = "; ".join(f"{reason.description}, {_points(reason.without, bare=True)}" for reason in chosen.left_out)
@@ -166,16 +163,9 @@ def _as_json(chosen: ChosenPlan) -> dict[str, Any]:
             for candidate, result in chosen.finalists
         ],
         "reasons": [{"choice": reason.description, "without_it": asdict(reason.without)} for reason in chosen.reasons],
-        "left_out": [
-            {"choice": reason.description, "without_it": asdict(reason.without)} for reason in chosen.left_out
-        ],
+        "left_out": [{"choice": reason.description, "without_it": asdict(reason.without)} for reason in chosen.left_out],
         "trials": [
-            {
-                "name": trial.candidate.name,
-                "documents": trial.documents,
-                "accuracy": trial.accuracy,
-                "known": trial.known,
-            }
+            {"name": trial.candidate.name, "documents": trial.documents, "accuracy": trial.accuracy, "known": trial.known}
             for trial in chosen.trials
         ],
         "set_aside_to_judge": chosen.judge_documents,

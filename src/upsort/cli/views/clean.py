@@ -12,15 +12,7 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import comparison_sentence, difference_notes
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, interval, percent, rate_json, shortened
-from upsort.cli.request import (
-    LEARNING,
-    inputs_of,
-    note_unused_keys,
-    plan_of,
-    report_rejects,
-    run_context,
-    with_guessed_columns,
-)
+from upsort.cli.request import LEARNING, inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import Cleaner
@@ -61,9 +53,7 @@ def run_clean(options: CleanOptions, console: Console) -> Exit:
         console.note(_of_lemmas(plan))
     if options.word and options.groups is None:
         if options.input:
-            raise UsageProblem(
-                "--word follows single words; a table has no part in it.", "Name no table, or add --groups."
-            )
+            raise UsageProblem("--word follows single words; a table has no part in it.", "Name no table, or add --groups.")
         console.show(_words(options.word, cleaning))
         return Exit.DONE
     if not options.input:
@@ -72,9 +62,7 @@ def run_clean(options: CleanOptions, console: Console) -> Exit:
     if options.most_changed_by and options.most_changed_by not in known:
         raise UsageProblem(f"{options.most_changed_by!r} is none of the steps.", f"Steps: {', '.join(known)}.")
     inputs = inputs_of(options, console, options.input, plan.source)
-    plan = with_guessed_columns(
-        plan, inputs, "welcome" if options.compare_steps or plan.columns.label else "not used", console
-    )
+    plan = with_guessed_columns(plan, inputs, "welcome" if options.compare_steps or plan.columns.label else "not used", console)
     output = Path(options.output) if options.output else None
     with run_context(options, console, inputs, plan, output, "documents cleaned") as work:
         if options.groups is not None:
@@ -191,10 +179,7 @@ def _groups(work: RunContext, most: int, word: str) -> View:
     view = View({"groups": [{"stem": group.stem, "words": dict(group.words)} for group in word_groups]})
     view.add_table(
         (col.name("stem"), col.count("words"), col.text("which, with their counts")),
-        [
-            (group.stem, len(group.words), ", ".join(f"{word} {count:,}" for word, count in group.words))
-            for group in word_groups
-        ],
+        [(group.stem, len(group.words), ", ".join(f"{word} {count:,}" for word, count in group.words)) for group in word_groups],
     )
     return view
 
@@ -204,13 +189,7 @@ def _compare(work: RunContext, lists: Sequence[str], margin: float) -> View:
     comparison = compare_steps(work, checked, margin)
     view = View({"steps": [_steps_json(step_list) for step_list in comparison.lists]})
     view.add_table(
-        (
-            col.name("steps"),
-            col.count("distinct tokens", 1),
-            col.share("accuracy"),
-            col.interval(),
-            col.text("behind the best"),
-        ),
+        (col.name("steps"), col.count("distinct tokens", 1), col.share("accuracy"), col.interval(), col.text("behind the best")),
         [_steps_row(step_list, margin) for step_list in comparison.lists],
     )
     if comparison.whole is None:

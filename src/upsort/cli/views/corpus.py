@@ -68,9 +68,7 @@ def _own_choices(options: GatherOptions) -> dict[str, Any]:
         try:
             own["lines"] = (int(first or 1), int(last or 0))
         except ValueError:
-            raise UsageProblem(
-                f"--lines takes FIRST:LAST, not {options.lines!r}.", "For example: --lines 3:-1"
-            ) from None
+            raise UsageProblem(f"--lines takes FIRST:LAST, not {options.lines!r}.", "For example: --lines 3:-1") from None
     return own
 
 
@@ -103,9 +101,7 @@ def _show(result: GatherResult, output: Path, view: View) -> None:
 
 def _warn(result: GatherResult, view: View) -> None:
     for name, columns in result.missing.items():
-        view.add_warning(
-            f"{name} has no column {', '.join(columns)}; its documents have empty cells there (--rename, --take)."
-        )
+        view.add_warning(f"{name} has no column {', '.join(columns)}; its documents have empty cells there (--rename, --take).")
     if result.spellings:
         groups = "; ".join(
             ", ".join(f"{label!r} ({count:,})" for label, count in group) for group in result.spellings[:_MOST_GROUPS]
@@ -117,13 +113,9 @@ def _warn(result: GatherResult, view: View) -> None:
         )
     for label, close in result.unseen.items():
         quoting = f" {QUOTING}." if any("," in spelling for spelling in close) else ""
-        view.add_warning(
-            f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.{quoting}"
-        )
+        view.add_warning(f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.{quoting}")
     if result.conflicts:
-        view.add_warning(
-            f"{result.conflicts:,} copies stand under another label than what they copy; see their reasons."
-        )
+        view.add_warning(f"{result.conflicts:,} copies stand under another label than what they copy; see their reasons.")
 
 
 def _as_json(result: GatherResult, output: Path) -> dict[str, Any]:
@@ -189,14 +181,11 @@ def _report(result: SplitResult, plan: Plan, share: float, view: View) -> None:
     if result.copies and not plan.judge.allow_copies:
         view.add_sentence(f"{result.copies:,} rows copy another one; copies are on one side.")
     if result.groups is not None:
-        view.add_sentence(
-            f"Rows with the same {plan.columns.group!r} are on one side; there are {result.groups:,} groups."
-        )
+        view.add_sentence(f"Rows with the same {plan.columns.group!r} are on one side; there are {result.groups:,} groups.")
     if result.excluded:
         view.add_sentence(
-            f"{result.excluded:,} earlier rows belong together with a held-out one (the same group, or a copy); "
-            "they are in neither "
-            "part, but set aside."
+            f"{result.excluded:,} earlier rows belong together with a held-out one (the same group, or a copy); they are in "
+            "neither part, but set aside."
         )
     if result.dates:
         view.add_sentence(result.dates)

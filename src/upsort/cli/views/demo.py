@@ -134,10 +134,7 @@ def _inside(folder: Path) -> Iterator[None]:
 
 
 STEPS = (
-    (
-        "Last year's table came in another shape. What columns does it have?",
-        "upsort survey letters-2025.csv --columns",
-    ),
+    ("Last year's table came in another shape. What columns does it have?", "upsort survey letters-2025.csv --columns"),
     (
         "Gather both years into one corpus, under one set of column names and labels.",
         "upsort gather letters-2024.csv letters-2025.csv --text message --label topic --fold-case --rename No=ref,Date=received,"
@@ -164,18 +161,12 @@ STEPS = (
         "Hold some letters out, so that the sorter can be judged on letters it has never seen.",
         "upsort split corpus.csv --label topic --hold-out 0.2 --seed 5 -o parts/",
     ),
-    (
-        "Train on the rest.",
-        f"upsort train parts/train.csv {COLUMNS} -o desk.sorter",
-    ),
+    ("Train on the rest.", f"upsort train parts/train.csv {COLUMNS} -o desk.sorter"),
     (
         "How good is it, which benches does it confuse, and where is it wrong?",
         "upsort evaluate desk.sorter parts/held-out.csv --mistakes 3 --figures figures -o mistakes.csv",
     ),
-    (
-        "Is that luck of the split? Judge the same plan on five folds.",
-        f"upsort cross-validate corpus.csv {COLUMNS} --folds 5",
-    ),
+    ("Is that luck of the split? Judge the same plan on five folds.", f"upsort cross-validate corpus.csv {COLUMNS} --folds 5"),
     (
         "Would another classifier do better, or is the difference luck?",
         f"upsort compare corpus.csv {COLUMNS} --try classifier.kind=naive-bayes,logistic,svm,ridge",
@@ -184,38 +175,20 @@ STEPS = (
         "Do the length of a letter or the number of its photos add anything to its words?",
         f"upsort compare corpus.csv {COLUMNS} --folds 3 --try features.measures=,words --try columns.numbers=,photos",
     ),
-    (
-        "Would more sorted letters help?",
-        f"upsort curve corpus.csv {COLUMNS} --folds 3 -o figures/curve.png",
-    ),
-    (
-        "Some letters lie on the wrong bench. Which?",
-        f"upsort suspects corpus.csv {COLUMNS} --top 5 -o suspects.csv",
-    ),
-    (
-        "Which words does it go by?",
-        "upsort terms desk.sorter --top 4 --figures figures",
-    ),
-    (
-        "Why does this letter go to that bench?",
-        'upsort explain desk.sorter "the leaves of my quince are curling" --top 6',
-    ),
+    ("Would more sorted letters help?", f"upsort curve corpus.csv {COLUMNS} --folds 3 -o figures/curve.png"),
+    ("Some letters lie on the wrong bench. Which?", f"upsort suspects corpus.csv {COLUMNS} --top 5 -o suspects.csv"),
+    ("Which words does it go by?", "upsort terms desk.sorter --top 4 --figures figures"),
+    ("Why does this letter go to that bench?", 'upsort explain desk.sorter "the leaves of my quince are curling" --top 6'),
     (
         "Now this year's letters, which nobody has sorted yet.",
         "upsort score desk.sorter letters-2026.csv -o scored.csv --overwrite",
     ),
-    (
-        "What came when?",
-        "upsort trend scored.csv --per month -o figures/trend.png",
-    ),
+    ("What came when?", "upsort trend scored.csv --per month -o figures/trend.png"),
     (
         "Which of them should be sorted by hand next, to teach it most?",
         "upsort next desk.sorter letters-2026.csv --most 3 -o to-label.csv",
     ),
-    (
-        "All of it on one page.",
-        "upsort report desk.sorter parts/held-out.csv --training parts/train.csv -o report.html",
-    ),
+    ("All of it on one page.", "upsort report desk.sorter parts/held-out.csv --training parts/train.csv -o report.html"),
     (
         "The partner gardens write in their own languages. What does that look like?",
         "upsort survey partner-gardens.csv --text message --label topic --shortest 0 --top 3",
@@ -229,8 +202,5 @@ STEPS = (
         "upsort train passages.csv --text text --label label --set features.lengths=2,2 --set features.weighting=presence "
         "-o keepers.sorter",
     ),
-    (
-        "",
-        "upsort terms keepers.sorter --top 8",
-    ),
+    ("", "upsort terms keepers.sorter --top 8"),
 )

@@ -82,9 +82,7 @@ def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:
         record_result(options, what, evaluation.evidence, view)
     console.show(view)
     return requirement_status(
-        options.require,
-        {evaluation.sorter.answer: rates_of(evaluation.evidence) for evaluation in evaluations},
-        console,
+        options.require, {evaluation.sorter.answer: rates_of(evaluation.evidence) for evaluation in evaluations}, console
     )
 
 
@@ -101,9 +99,7 @@ def _as_json(evaluation: Evaluation, mistakes: int) -> dict[str, Any]:
         "all_words_known": rate_json(evaluation.known_words),
         "some_words_unknown": rate_json(evaluation.new_words),
         "without_copies_of_training": rate_json(evaluation.not_copies) if evaluation.not_copies is not None else None,
-        "before_calibration": {"log_loss": evaluation.before[0], "brier": evaluation.before[1]}
-        if evaluation.before
-        else None,
+        "before_calibration": {"log_loss": evaluation.before[0], "brier": evaluation.before[1]} if evaluation.before else None,
         "coverage": [
             {"undecided_below": bound, "decided": decided, "right": right, "of": evaluation.coverage.documents}
             for bound, decided, right in zip(
@@ -127,9 +123,7 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
     for line in dominated(evaluation.evidence):
         view.add_sentence(line)
     for label, count in evaluation.unknown_labels.items():
-        view.add_warning(
-            f"{count:,} documents have the label {label!r}, which the sorter does not know; they count as wrong."
-        )
+        view.add_warning(f"{count:,} documents have the label {label!r}, which the sorter does not know; they count as wrong.")
     show_undecided(evaluation.evidence, evaluation.sorter.plan.decide.undecided_below, view)
     if evaluation.not_copies is not None:
         view.add_sentence(f"Without copies of training documents: {_rate_text(evaluation.not_copies)}.")
@@ -230,9 +224,8 @@ def show_undecided(evidence: JudgedEvidence, decided_below: float | None, view: 
     left = (undecided.share.of or 0) - (undecided.share.right or 0)
     bound = f", being below {decided_below:.4g}" if decided_below else ""
     view.add_sentence(
-        f"{number(left)} are left undecided{bound}; {percent(undecided.share.value)} ({interval(undecided.share)}) are "
-        "decided, and "
-        f"{percent(undecided.right.value)} ({interval(undecided.right)}) of those are right."
+        f"{number(left)} are left undecided{bound}; {percent(undecided.share.value)} ({interval(undecided.share)}) are decided, "
+        f"and {percent(undecided.right.value)} ({interval(undecided.right)}) of those are right."
     )
 
 
@@ -284,16 +277,13 @@ def _show_sets(judgement: Judgement, sets: LabelSets, view: View) -> None:
     view.add_sentence("Missed together:")
     view.add_table(
         (col.name("label"), col.name("and"), col.count("documents missing both"), col.count("of")),
-        [
-            (pair.first, pair.second, number(pair.documents), number(pair.of))
-            for pair in sets.pairs_missed[:_MOST_CONFUSED]
-        ],
+        [(pair.first, pair.second, number(pair.documents), number(pair.of)) for pair in sets.pairs_missed[:_MOST_CONFUSED]],
     )
 
 
 def show_measures(evidence: JudgedEvidence, labels: Sequence[str], view: View, whole: bool) -> None:
-    """The measures of the whole, and those of the probabilities: as tables, or the most telling ones as sentences. labels: of
-    the probabilities."""
+    """The measures of the whole, and those of the probabilities: as tables, or the most telling ones as sentences. labels: of the
+    probabilities."""
     probability = evidence.probability
     view.add_sentence()
     if whole:

@@ -101,16 +101,12 @@ def _show(sorter: TrainedSorter, explained_document: ExplainedDocument, top: int
     view.add_sentence()
     _table(labels_table(sorter, explanation), view)
     if explanation.unknown:
-        view.add_sentence(
-            f"Not among its terms, being new to it or outside the bounds: {listed(explanation.unknown, 20)}."
-        )
+        view.add_sentence(f"Not among its terms, being new to it or outside the bounds: {listed(explanation.unknown, 20)}.")
     if explained_document.flip is not None:
         words, other = explained_document.flip
         view.add_sentence(f"Without {listed(words)} it would be {other}.")
     elif explained_document.checked:
-        view.add_sentence(
-            f"Taking out its words one after the other, up to {MOST_OUT}, does not make it another label."
-        )
+        view.add_sentence(f"Taking out its words one after the other, up to {MOST_OUT}, does not make it another label.")
     if explained_document.neighbours and not explained_document.voters:
         view.add_sentence()
         view.add_table(
@@ -164,9 +160,7 @@ def _meaning(sorter: TrainedSorter, explanation: Explanation) -> str:
     if not isinstance(explanation.how, Additive):
         return legend()
     label = sorter.labels[explanation.label]
-    return legend(
-        f"for {label}", f"for {sorter.labels[explanation.second]}" if explanation.given is None else f"against {label}"
-    )
+    return legend(f"for {label}", f"for {sorter.labels[explanation.second]}" if explanation.given is None else f"against {label}")
 
 
 def _show_how(sorter: TrainedSorter, explained_document: ExplainedDocument, top: int, view: View) -> None:
@@ -185,8 +179,7 @@ def _show_how(sorter: TrainedSorter, explained_document: ExplainedDocument, top:
             _table(path_table(explanation.how), view)
             view.add_sentence(
                 f"{explanation.how.documents.sum():,.6g} training documents answered alike, "
-                f"{explanation.how.documents[explanation.label]:,.6g} of them "
-                f"{sorter.labels[explanation.label]}."
+                f"{explanation.how.documents[explanation.label]:,.6g} of them {sorter.labels[explanation.label]}."
             )
         case NeighbourVotes():
             _show_votes(sorter, explained_document, explanation.how, view)
@@ -198,25 +191,17 @@ def _show_how(sorter: TrainedSorter, explained_document: ExplainedDocument, top:
                 f"{family(sorter.plan.classifier).summary}."
             )
         case Unexplained():
-            view.add_sentence(
-                f"A sorter of kind {sorter.plan.classifier.kind} does not tell how its scores come about."
-            )
+            view.add_sentence(f"A sorter of kind {sorter.plan.classifier.kind} does not tell how its scores come about.")
         case _:
             assert_never(explanation.how)
 
 
 def _show_votes(sorter: TrainedSorter, explained_document: ExplainedDocument, how: NeighbourVotes, view: View) -> None:
     if not how.voters:
-        view.add_sentence(
-            "No training document has a term in common with it: the scores are the labels' shares of all of them."
-        )
+        view.add_sentence("No training document has a term in common with it: the scores are the labels' shares of all of them.")
         return
     formatted = votes_table(how, explained_document.voters)
-    rows = (
-        [[*row[:-1], shortened(row[-1], 100)] for row in formatted.rows]
-        if explained_document.voters
-        else formatted.rows
-    )
+    rows = [[*row[:-1], shortened(row[-1], 100)] for row in formatted.rows] if explained_document.voters else formatted.rows
     _table(FormattedTable(heads=formatted.heads, rows=rows, texts=formatted.texts, prose=formatted.prose), view)
     view.add_sentence("The score of a label is what its documents say, added up.")
 
@@ -285,9 +270,7 @@ def _show_sum(label_sum: LabelArithmetic, from_data: bool, view: View) -> None:
         heads.append((f"{label_sum.absent[0]:,} absent terms", "", "sum of ln(1 − P)", ""))
         addends.append([label_sum.absent[1]])
     for estimate in label_sum.terms:
-        fraction = (
-            f"({estimate.above - label_sum.smoothing:,.6g} + {label_sum.smoothing:g}) / {estimate.denominator:,.6g}"
-        )
+        fraction = f"({estimate.above - label_sum.smoothing:,.6g} + {label_sum.smoothing:g}) / {estimate.denominator:,.6g}"
         heads.append((estimate.term, str(estimate.times), fraction, f"{estimate.share:.6f}"))
         addends.append([estimate.log])
     sums = written(addends, [label_sum.score], DIGITS)
@@ -320,18 +303,14 @@ def _as_json(
         "calibration": sorter.calibration.kind,
         "sum": _sum_json(explanation.how, by_label) if isinstance(explanation.how, Additive) else None,
         "path": _path_json(explanation.how, by_label) if isinstance(explanation.how, insight.TreePath) else None,
-        "voters": _voters_json(explained_document, explanation.how)
-        if isinstance(explanation.how, NeighbourVotes)
-        else None,
+        "voters": _voters_json(explained_document, explanation.how) if isinstance(explanation.how, NeighbourVotes) else None,
         "training_documents": by_label(explanation.how.documents) if isinstance(explanation.how, PriorOnly) else None,
         "words": [
             {"start": word.start, "end": word.end, "term": word.term, "known": word.known, "leaning": word.leaning}
             for word in explanation.words
         ],
         "unknown_words": explanation.unknown,
-        "flip": {"without": explained_document.flip[0], "label": explained_document.flip[1]}
-        if explained_document.flip
-        else None,
+        "flip": {"without": explained_document.flip[0], "label": explained_document.flip[1]} if explained_document.flip else None,
         "similar": [
             {"document": near.reference, "label": near.label, "similarity": near.similarity}
             for near in explained_document.neighbours

@@ -50,9 +50,8 @@ def run_export(options: ExportOptions, console: Console) -> Exit:
         }
     )
     view.add_sentence(
-        f"Exported: {output} ({sorter.plan.classifier.kind}, {exported.terms:,} terms, {exported.labels:,} labels). It "
-        "takes tokens, "
-        f"and gives probabilities and {'a label' if sorter.thresholds is None else 'labels'}."
+        f"Exported: {output} ({sorter.plan.classifier.kind}, {exported.terms:,} terms, {exported.labels:,} labels). It takes "
+        f"tokens, and gives probabilities and {'a label' if sorter.thresholds is None else 'labels'}."
     )
     view.add_sentence(f"Texts with the tokens that it expects, and what the sorter says of them: {exported.tokens}.")
     console.show(view)
@@ -91,11 +90,7 @@ def run_report(options: ReportOptions, console: Console) -> Exit:
     sources = ReportSources(options.sorter, options.input, options.training or [])
     write_report(evaluation, wording, sources, suspects, output)
     view = View(
-        {
-            "written": str(output),
-            "bytes": output.stat().st_size,
-            "suspects": None if suspects is None else len(suspects.suspects),
-        }
+        {"written": str(output), "bytes": output.stat().st_size, "suspects": None if suspects is None else len(suspects.suspects)}
     )
     view.add_sentence(headline(evaluation.judgement)[0])
     view.add_sentence(f"Written: {output} ({output.stat().st_size / 1000:,.0f} kB, opens without a network).")

@@ -77,15 +77,10 @@ def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
         if stopped:
             view.add_warning(f"training stopped short of the tolerance in fold {', '.join(stopped[:10])}.")
         record_result(
-            options,
-            RecordedEvaluation("cross-validate", result.name, plan, options.input),
-            result.result.evidence,
-            view,
+            options, RecordedEvaluation("cross-validate", result.name, plan, options.input), result.result.evidence, view
         )
     console.show(view)
-    return requirement_status(
-        options.require, {result.name: rates_of(result.result.evidence) for result in results}, console
-    )
+    return requirement_status(options.require, {result.name: rates_of(result.result.evidence) for result in results}, console)
 
 
 def _as_json(validation: CrossValidateResult) -> dict[str, Any]:
@@ -131,9 +126,7 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
     result = answer.result
     if named:
         view.add_sentence(f"── {answer.name}")
-    for line in headline(
-        result.overall, None, plan.columns.group, answer.duplicates.copies > 0 and not plan.judge.allow_copies
-    ):
+    for line in headline(result.overall, None, plan.columns.group, answer.duplicates.copies > 0 and not plan.judge.allow_copies):
         view.add_sentence(line)
     show_costs(result.evidence, view)
     for line in dominated(result.evidence):
@@ -151,10 +144,8 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
             split_duplicates, grouped_duplicates = answer.copied
             by_heart = (split_duplicates.value or 0.0) > (grouped_duplicates.value or 0.0)
             view.add_sentence(
-                f"Of the {number(split_duplicates.of)} documents that have a copy {percent(split_duplicates.value)} "
-                "are right when it "
-                "may be in the training "
-                f"part, {percent(grouped_duplicates.value)} when it may "
+                f"Of the {number(split_duplicates.of)} documents that have a copy {percent(split_duplicates.value)} are right "
+                f"when it may be in the training part, {percent(grouped_duplicates.value)} when it may "
                 f"not{': the difference is learned by heart' if by_heart else ''}."
             )
     for line in duplicates_sentences(answer.duplicates, plan):
@@ -230,8 +221,7 @@ def _check_tried(options: CompareOptions, tried: Sequence[Candidate]) -> None:
     for option in declared(CompareOptions):
         if option.sets in everywhere and option.spelling in options.given:
             raise UsageProblem(
-                f"{option.spelling} has no meaning beside --try {option.sets}, which sets the same key.",
-                "Leave one of them out.",
+                f"{option.spelling} has no meaning beside --try {option.sets}, which sets the same key.", "Leave one of them out."
             )
 
 
@@ -239,17 +229,7 @@ def _compare_show(result: CompareResult, plan: Plan, margin: float, by: Measure,
 
     separate_measure = by.key not in {"accuracy", "log_loss"}
     left = any(candidate.result.undecided is not None for candidate in result.compared)
-    piped = (
-        "behind, points",
-        "from",
-        "to",
-        "p exact",
-        "p folds",
-        "macro F1",
-        "only it right",
-        "only the best right",
-        "kB",
-    )
+    piped = ("behind, points", "from", "to", "p exact", "p folds", "macro F1", "only it right", "only the best right", "kB")
     view.add_table(
         (
             col.name("candidate"),
@@ -263,18 +243,13 @@ def _compare_show(result: CompareResult, plan: Plan, margin: float, by: Measure,
             col.number("seconds", 4),
             *(col.number(called, where=Shown.PIPED) for called in piped),
         ),
-        [
-            _row(candidate, margin, by if separate_measure else None, the_best(result), left)
-            for candidate in result.compared
-        ],
+        [_row(candidate, margin, by if separate_measure else None, the_best(result), left) for candidate in result.compared],
     )
     overall = result.compared[0].result.overall
     for line in ordered_by(by, result):
         view.add_sentence(line)
     view.add_sentence(f"{baseline_name(overall)} would be right for {percent(overall.baseline.value)}.")
-    view.add_sentence(
-        f"All on the same {result.documents:,} documents and folds; the text was counted {times(result.counted)}."
-    )
+    view.add_sentence(f"All on the same {result.documents:,} documents and folds; the text was counted {times(result.counted)}.")
     for line in duplicates_sentences(result.duplicates, plan):
         view.add_sentence(line)
     for line in (*difference_notes(result, plan.judge.repeats), *at_the_end(result)):

@@ -83,22 +83,13 @@ def _answer(result: Prediction, typed: bool, console: Console) -> None:
     begin = f"{result.answer}: " if result.answer else ""
     if console.as_json:
         answer = {"answer": result.answer} if result.answer else {}
-        values = {
-            "text": result.text,
-            "label": result.sorted_as,
-            "probability": result.probability,
-            "words": result.words,
-        }
+        values = {"text": result.text, "label": result.sorted_as, "probability": result.probability, "words": result.words}
         console.json_line(answer | values | {"remark": result.remark or None})
     elif typed:
         because = result.remark or (f"because of {listed(result.words)}" if result.words else "")
-        console.write_line(
-            f"{begin}{result.sorted_as or '(none)'} ({result.probability:.2f}){', ' if because else ''}{because}"
-        )
+        console.write_line(f"{begin}{result.sorted_as or '(none)'} ({result.probability:.2f}){', ' if because else ''}{because}")
     else:
-        console.write_line(
-            f"{begin}{result.sorted_as}\t{result.probability:.6f}\t{result.remark or ', '.join(result.words)}"
-        )
+        console.write_line(f"{begin}{result.sorted_as}\t{result.probability:.6f}\t{result.remark or ', '.join(result.words)}")
 
 
 _FREE = frozenset(
@@ -196,9 +187,7 @@ def _scored(
     if in_parts and passages is not None:
         raise UsageProblem("--per-document writes one table, not parts.", f"Leave {IN_NAME} out of its name.")
     if options.resume and not resumable and not in_parts:
-        raise UsageProblem(
-            f"A run that writes {output.suffix} cannot be gone on with.", f"Use one of {', '.join(endings)}."
-        )
+        raise UsageProblem(f"A run that writes {output.suffix} cannot be gone on with.", f"Use one of {', '.join(endings)}.")
     if in_parts:
         again = ResumeChoice(_run_key(options, incoming), options.resume, options.overwrite)
         return score_parts(scoring, incoming, PartNames.of(output), again)
@@ -231,9 +220,7 @@ def _into_database(
         return score(scoring, incoming, table, ResumeState(table.rows, table.state, table.done))
 
 
-def _resumed(
-    options: ScoreOptions, scoring: BlockScorer, incoming: ScoringInput, output: Path, console: Console
-) -> ScoreResult:
+def _resumed(options: ScoreOptions, scoring: BlockScorer, incoming: ScoringInput, output: Path, console: Console) -> ScoreResult:
     """Score into a table that can be resumed."""
 
     key = _run_key(options, incoming)
@@ -247,9 +234,7 @@ def _resumed(
 def _run_key(options: ScoreOptions, incoming: ScoringInput) -> dict[str, Any]:
     """What must be the same when a run is resumed."""
     free = {option.name for option in declared(ScoreOptions) if option.spelling in _FREE}
-    choices = {
-        option.name: getattr(options, option.name) for option in declared(ScoreOptions) if option.name not in free
-    }
+    choices = {option.name: getattr(options, option.name) for option in declared(ScoreOptions) if option.name not in free}
     return run_key(Path(options.sorter), options.input, incoming.reader.columns, choices)
 
 
@@ -260,12 +245,7 @@ def _labels_json(result: ScoreResult, sorters: Sequence[TrainedSorter]) -> dict[
     return {"answers": {sorter.answer: labels for sorter, labels in zip(sorters, counts, strict=True)}}
 
 
-def _report(
-    result: ScoreResult,
-    sorters: Sequence[TrainedSorter],
-    options: ScoreOptions,
-    view: View,
-) -> None:
+def _report(result: ScoreResult, sorters: Sequence[TrainedSorter], options: ScoreOptions, view: View) -> None:
     where = f": {options.output}{f'#{options.into}' if options.into else ''}" if options.output else ""
     if result.passages is not None:
         view.add_note(f"{result.passages:,} passages were added up ({options.per_document}).")
@@ -278,14 +258,11 @@ def _report(
     if result.nothing_known:
         wordless = f" ({result.without_tokens:,} of them no word at all)" if result.without_tokens else ""
         summary = (
-            "no word at all"
-            if result.without_tokens == result.nothing_known
-            else f"no word that the sorter knows{wordless}"
+            "no word at all" if result.without_tokens == result.nothing_known else f"no word that the sorter knows{wordless}"
         )
         view.add_warning(
-            f"{result.nothing_known:,} documents hold {summary}; what the "
-            f"answer rests on stands in {'the column' if len(sorters) == 1 else 'columns such as'} "
-            f"{columns_of(sorters[0])[-1].name}."
+            f"{result.nothing_known:,} documents hold {summary}; what the answer rests on stands in "
+            f"{'the column' if len(sorters) == 1 else 'columns such as'} {columns_of(sorters[0])[-1].name}."
         )
     for sorter, drift in zip(sorters, result.drifts, strict=False):  # of documents made of passages there are none
         _report_drift(sorter, drift, view)
@@ -301,10 +278,9 @@ def _report_drift(sorter: TrainedSorter, drift: Drift, view: View) -> None:
         )
     if (labels := drift.labels) is not None:
         view.add_warning(
-            f"{which}{percent(labels.difference)} of the documents would need another label for the labels to come as "
-            "often as to "
-            f"held-out training documents ({p_value(labels.p)}); {labels.label!r} differs most: {percent(labels.before)} there, "
-            f"{percent(labels.now)} here."
+            f"{which}{percent(labels.difference)} of the documents would need another label for the labels to come as often as "
+            f"to held-out training documents ({p_value(labels.p)}); {labels.label!r} differs most: {percent(labels.before)} "
+            f"there, {percent(labels.now)} here."
         )
     if (lengths := drift.lengths) is not None:
         view.add_warning(

@@ -66,9 +66,7 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
 
 
 def _show_labels(result: SurveyResult, view: View) -> None:
-    view.add_sentence(
-        f"{result.documents:,} documents, {result.distinct_terms:,} distinct terms. {_language(result)}".rstrip()
-    )
+    view.add_sentence(f"{result.documents:,} documents, {result.distinct_terms:,} distinct terms. {_language(result)}".rstrip())
     if not result.labels:
         return
     labelled = result.documents - result.unlabelled
@@ -139,10 +137,7 @@ def _show_documents(heading: str, documents: Sequence[SurveyDocument], view: Vie
         view.add_sentence(heading)
         view.add_table(
             (col.name("document"), col.name("label"), col.count("words"), col.text("text")),
-            [
-                (document.reference, document.label or "–", document.words, shortened(document.text, 90))
-                for document in documents
-            ],
+            [(document.reference, document.label or "–", document.words, shortened(document.text, 90)) for document in documents],
         )
 
 
@@ -155,26 +150,15 @@ def _show_odd(result: SurveyResult, view: View) -> None:
             f"{copies.conflicting:,} stand under another label than what they copy."
         )
         view.add_table(
-            (
-                col.name("document"),
-                col.name("label"),
-                col.name("copies"),
-                col.name("with label"),
-                col.number("similarity"),
-            ),
-            [
-                (pair.reference, pair.label, pair.first, pair.first_label, f"{pair.similarity:.2f}")
-                for pair in copies.examples
-            ],
+            (col.name("document"), col.name("label"), col.name("copies"), col.name("with label"), col.number("similarity")),
+            [(pair.reference, pair.label, pair.first, pair.first_label, f"{pair.similarity:.2f}") for pair in copies.examples],
         )
     else:
         view.add_sentence("Copies: none, exact or near.")
     if result.empty:
         view.add_sentence(f"Without text: {result.empty:,} rows.")
     for odd in result.odd:
-        view.add_sentence(
-            f"{odd.what[0].upper()}{odd.what[1:]}: {odd.documents:,} (such as {', '.join(odd.examples)})."
-        )
+        view.add_sentence(f"{odd.what[0].upper()}{odd.what[1:]}: {odd.documents:,} (such as {', '.join(odd.examples)}).")
     if result.openings:
         openings = ", ".join(f"“{opening} …” {count:,}" for opening, count in result.openings)
         view.add_sentence(f"Commonest openings: {openings}.")
@@ -183,10 +167,7 @@ def _show_odd(result: SurveyResult, view: View) -> None:
 def _show_terms(result: SurveyResult, top: int, view: View) -> None:
     view.add_sentence()
     view.add_sentence("Terms in most documents:")
-    rows = [
-        ("all", _term_list(result.terms[:top])),
-        ("all, no stop words", _term_list(result.terms_without_stop_words[:top])),
-    ]
+    rows = [("all", _term_list(result.terms[:top])), ("all, no stop words", _term_list(result.terms_without_stop_words[:top]))]
     rows += [(f"{label}, no stop words", _term_list(terms)) for label, terms in result.terms_by_label.items()]
     view.add_table((col.name("of"), col.text("terms, with the documents that hold them")), rows)
 
@@ -209,9 +190,7 @@ def _show_columns(result: SurveyResult, view: View) -> None:
             case "date":
                 months = [count for _, count in column.values]
                 first, last = (column.values[0][0], column.values[-1][0]) if column.values else ("–", "–")
-                what = (
-                    f"{first} to {last}; a month has {min(months, default=0):,} to {max(months, default=0):,} documents"
-                )
+                what = f"{first} to {last}; a month has {min(months, default=0):,} to {max(months, default=0):,} documents"
             case "category":
                 what = ", ".join(f"{value} {count:,}" for value, count in column.values)
             case "text":
@@ -299,9 +278,7 @@ def _sample(options: SurveyOptions, inputs: Inputs, plan: Plan) -> View:
 def _find(options: SurveyOptions, word: str, inputs: Inputs, plan: Plan) -> View:
     where = [parsed_where(text) for text in options.where]
     occurrences, holding, documents = find(inputs, plan, where, word, options.show or 20, options.as_written)
-    view = View(
-        {"found": [asdict(occurrence) for occurrence in occurrences], "documents_with_it": holding, "of": documents}
-    )
+    view = View({"found": [asdict(occurrence) for occurrence in occurrences], "documents_with_it": holding, "of": documents})
     view.add_table(
         (col.name("document"), col.name("label"), col.before("before"), col.name(word), col.text("after")),
         [

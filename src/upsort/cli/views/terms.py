@@ -31,12 +31,9 @@ def run_terms(options: TermsOptions, console: Console) -> Exit:
         {
             "way": ranking.way,
             "labels": {
-                label: [_leaning_json(term) for term in label_terms]
-                for label, label_terms in result.speaking_for.items()
+                label: [_leaning_json(term) for term in label_terms] for label, label_terms in result.speaking_for.items()
             },
-            "against": {
-                label: [_leaning_json(term) for term in label_terms] for label, label_terms in result.against.items()
-            },
+            "against": {label: [_leaning_json(term) for term in label_terms] for label, label_terms in result.against.items()},
             "facts": [asdict(shown_fact) for shown_fact in result.facts],
             "written": [str(path) for path in written],
         }
@@ -110,10 +107,7 @@ def _show(result: TermsResult, unit: str, pair: tuple[str, str] | None, against:
             col.name("term"),
             col.number(unit),
             *([col.number("z", 1)] if has_z else []),
-            *map(
-                col.count,
-                (f"documents of {name}" for name in pair) if pair else ("documents of the label", "other documents"),
-            ),
+            *map(col.count, (f"documents of {name}" for name in pair) if pair else ("documents of the label", "other documents")),
             *([col.name("in every fold")] if has_stable else []),
         ),
         [
@@ -151,6 +145,4 @@ def _show_contexts(result: TermsResult, corpus: RunContext, most: int, view: Vie
             continue
         word = label_terms[0].term.split(" (")[0]
         for occurrence in find(corpus.inputs, corpus.plan, [("label", label)], word, most)[0]:
-            view.add_sentence(
-                f"{label} · {occurrence.reference}: …{occurrence.before} {occurrence.word} {occurrence.after}…"
-            )
+            view.add_sentence(f"{label} · {occurrence.reference}: …{occurrence.before} {occurrence.word} {occurrence.after}…")

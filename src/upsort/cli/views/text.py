@@ -28,16 +28,7 @@ from upsort.core.text.cleaning import cleaner
 from upsort.io.outputs.atomic import replacing_text
 from upsort.io.outputs.matrix_files import NamedMatrix, write_matrix
 from upsort.io.plan.plan_file import DEFAULT_NAME, LETTERS
-from upsort.io.plan.plan_keys import (
-    SECTIONS,
-    PlanKey,
-    declared_keys,
-    engine_keys,
-    idle_keys,
-    plan_text,
-    source_keys,
-    value_text,
-)
+from upsort.io.plan.plan_keys import SECTIONS, PlanKey, declared_keys, engine_keys, idle_keys, plan_text, source_keys, value_text
 from upsort.io.plan.resources import method_for
 from upsort.io.sorter.loading import load_sorter
 from upsort.io.sources.inputs import Inputs
@@ -72,9 +63,7 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
         raise UsageProblem("A plan is written for data, and none is named.", "For example: upsort plan corpus.csv")
     output = Path(options.output)
     if output.exists() and not options.overwrite:
-        raise DataProblem(
-            f"{output} exists.", "Check it with --check, replace it with --overwrite, or write elsewhere with -o."
-        )
+        raise DataProblem(f"{output} exists.", "Check it with --check, replace it with --overwrite, or write elsewhere with -o.")
     plan = plan_of(options, console)
     inputs = inputs_of(options, console, options.input, plan.source)
     plan = with_guessed_columns(plan, inputs, "welcome", console)
@@ -82,23 +71,15 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
     plan, messages = _in_its_language(plan, options, inputs)
     if separator := separator_in(inputs, plan.columns):
         plan = replace(plan, columns=replace(plan.columns, label_separator=separator))
-        messages.append(
-            f"Cells of {plan.columns.label!r} seem to hold several labels: columns.label_separator={separator!r}."
-        )
+        messages.append(f"Cells of {plan.columns.label!r} seem to hold several labels: columns.label_separator={separator!r}.")
     with replacing_text(output) as stream:
         stream.write(plan_text(plan, planned_engine(options)))
     view = View({"written": str(output), "plan": asdict(plan)})
-    view.add_sentence(
-        f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}."
-    )
+    view.add_sentence(f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}.")
     for sentence in messages:
         view.add_sentence(sentence)
     in_working_folder = output.name == DEFAULT_NAME and output.resolve().parent == Path.cwd()
-    usage = (
-        "Every command run in this folder goes by it"
-        if in_working_folder
-        else f"A command goes by it with --plan {output}"
-    )
+    usage = "Every command run in this folder goes by it" if in_working_folder else f"A command goes by it with --plan {output}"
     view.add_sentence(f"{usage}; options on the command line go before it.")
     console.show(view)
     return Exit.DONE
@@ -162,9 +143,7 @@ def _explained(options: PlanOptions, key: str, console: Console) -> View:
         view.add_sentence(f"  By default: {description['default']}{now}.")
         if description["belongs_to"]:
             of = ("step", "steps") if description["key"].startswith("clean.") else ("kind", "kinds")
-            view.add_sentence(
-                f"  Of the {of[len(description['belongs_to']) > 1]} {', '.join(description['belongs_to'])}."
-            )
+            view.add_sentence(f"  Of the {of[len(description['belongs_to']) > 1]} {', '.join(description['belongs_to'])}.")
         if description["idle"]:
             view.add_sentence(f"  It {description['idle']}.")
     return view
@@ -177,9 +156,7 @@ def _keys_called(name: str) -> list[PlanKey]:
     matching = matching or [key for key in keys if key.path.startswith(name)]
     if not matching:
         sections = dict.fromkeys(key.section for key in keys)
-        raise UsageProblem(
-            f"The plan has no key {name!r}.", suggestion(name, [*sections, *(key.path for key in keys)], "keys")
-        )
+        raise UsageProblem(f"The plan has no key {name!r}.", suggestion(name, [*sections, *(key.path for key in keys)], "keys"))
     return matching
 
 
@@ -235,8 +212,7 @@ def run_features(options: FeaturesOptions, console: Console) -> Exit:
         {
             **asdict(figures),
             "top": [
-                asdict(term_row) | {"by_label": dict(zip(matrix.labels, term_row.by_label, strict=True))}
-                for term_row in top
+                asdict(term_row) | {"by_label": dict(zip(matrix.labels, term_row.by_label, strict=True))} for term_row in top
             ],
             "document": [{"term": term, "count": times, "weight": weight} for term, times, weight in row],
             "written": [str(path) for path in written],
@@ -247,8 +223,7 @@ def run_features(options: FeaturesOptions, console: Console) -> Exit:
         view.add_sentence()
         view.add_sentence(f"The row of {options.document}, largest weight first:")
         view.add_table(
-            (col.name("term"), col.count("count"), col.number("weight")),
-            [(term, n, f"{weight:.4f}") for term, n, weight in row],
+            (col.name("term"), col.count("count"), col.number("weight")), [(term, n, f"{weight:.4f}") for term, n, weight in row]
         )
     if top and (not row or options.given & {"--top", "--sort", "--holding"}):
         view.add_sentence()
@@ -269,9 +244,7 @@ def _vectors_made(work: RunContext, path: Path, dimensions: int) -> View:
     view = View({"written": str(path), "words": made.words, "dimensions": dimensions, "nearest": made.nearest})
     view.add_sentence(f"{made.words:,} words by {dimensions} numbers: {path}.")
     view.add_sentence("The commonest words, each with those whose vectors are most like its own:")
-    view.add_table(
-        (col.name("word"), col.text("nearest")), [(word, ", ".join(near)) for word, near in made.nearest.items()]
-    )
+    view.add_table((col.name("word"), col.text("nearest")), [(word, ", ".join(near)) for word, near in made.nearest.items()])
     report_rejects(work.rejects, made.documents, view)
     return view
 
@@ -301,9 +274,7 @@ def _show_summary(figures: MatrixSummary, matrix: NamedFeatures, view: View) -> 
     if matrix.with_vectors is not None:
         view.add_sentence(f"{percent(1 - matrix.with_vectors)} of the words counted have no word vector.")
     for value, documents in matrix.unseen.items():
-        view.add_warning(
-            f"{documents:,} documents have {value}, which the sorter was not trained on; it counts as nothing."
-        )
+        view.add_warning(f"{documents:,} documents have {value}, which the sorter was not trained on; it counts as nothing.")
     if figures.without_tokens:
         view.add_sentence(f"{figures.without_tokens:,} documents have no tokens at all.")
 

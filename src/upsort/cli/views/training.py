@@ -74,9 +74,7 @@ def _show(answer: AnswerResult, view: View) -> None:
     )
     if answer.too_common:
         share = sorter.plan.features.in_at_most
-        view.add_sentence(
-            f"Left out, being in more than {100 * share:.3g} % of the documents: {listed(answer.too_common, 8)}."
-        )
+        view.add_sentence(f"Left out, being in more than {100 * share:.3g} % of the documents: {listed(answer.too_common, 8)}.")
     if sorter.plan.classifier.penalty == "auto":
         view.add_sentence(f"The penalty, chosen on folds of these documents, is {trained.penalty:.3g}.")
     if trained.ended.iterations or trained.ended.passes:
@@ -140,9 +138,7 @@ def _warn(answer: AnswerResult, view: View) -> None:
             f"Documents without a token after cleaning: {answer.without_tokens:,}; they teach nothing but their label."
         )
     if trained.ended.uncompiled:
-        view.add_warning(
-            "numba cannot be loaded, so that training took several times as long as it needs: pip install numba."
-        )
+        view.add_warning("numba cannot be loaded, so that training took several times as long as it needs: pip install numba.")
     if not trained.ended.reached:
         view.add_warning(
             f"training stopped after {trained.ended.iterations} steps at {trained.ended.optimality:.1e} of the first gradient, "
@@ -162,12 +158,8 @@ def _warn(answer: AnswerResult, view: View) -> None:
     counts = dict(zip(sorter.labels, trained.label_documents.tolist(), strict=True))
     scarce = [f"{shortened(label, 40)} ({count})" for label, count in counts.items() if count < _SCARCE]
     if scarce:
-        view.add_warning(
-            f"fewer than {_SCARCE} training documents: {', '.join(scarce[:8])}; such labels are hardly learned."
-        )
-    rare = [
-        shortened(label, 40) for label, count in counts.items() if _SCARCE <= count < _RARE_SHARE * trained.documents
-    ]
+        view.add_warning(f"fewer than {_SCARCE} training documents: {', '.join(scarce[:8])}; such labels are hardly learned.")
+    rare = [shortened(label, 40) for label, count in counts.items() if _SCARCE <= count < _RARE_SHARE * trained.documents]
     if rare:
         view.add_warning(
             f"under 1 % of the documents: {', '.join(rare[:8])}; few documents are sorted as such labels. "
@@ -252,12 +244,8 @@ def run_extend(options: ExtendOptions, console: Console) -> Exit:
             ],
         }
     )
-    view.add_sentence(
-        f"{_METHOD_SENTENCES[result.way]}: {documents:,} documents now, {result.added:,} more than before."
-    )
-    view.add_sentence(
-        f"Terms: {result.new_terms:,} new ones within the bounds, {result.lost_terms:,} no longer within them."
-    )
+    view.add_sentence(f"{_METHOD_SENTENCES[result.way]}: {documents:,} documents now, {result.added:,} more than before.")
+    view.add_sentence(f"Terms: {result.new_terms:,} new ones within the bounds, {result.lost_terms:,} no longer within them.")
     if result.new_labels:
         view.add_sentence(f"New labels: {listed(result.new_labels)}.")
     if result.sorters[0].plan.features.vectors_file:
@@ -277,9 +265,7 @@ def run_extend(options: ExtendOptions, console: Console) -> Exit:
 def _show_added(answer: str, added: ExtendedAnswer, view: View) -> None:
     """How well the new documents were known, and what is right of either kind now."""
     which = f"{answer}: " if answer else ""
-    unknown = (
-        f"; {percent(added.unknown_share)} of their words were unknown to it" if added.unknown_share is not None else ""
-    )
+    unknown = f"; {percent(added.unknown_share)} of their words were unknown to it" if added.unknown_share is not None else ""
     view.add_sentence(
         f"{which}Of the new documents it got {percent(added.before.value)} ({interval(added.before)}) right before{unknown}."
     )
@@ -298,13 +284,9 @@ def _of_probabilities(way: Way, sorter: TrainedSorter) -> list[str]:
     by_scores = sorter.decision is None and decide.rank_by == "scores" and not decide.undecided_below
     match way:
         case "counts" if calibrated and by_scores:
-            return [
-                "So are its labels; its probabilities are calibrated as before. Train on everything to calibrate them anew."
-            ]
+            return ["So are its labels; its probabilities are calibrated as before. Train on everything to calibrate them anew."]
         case "counts" if calibrated:
-            return [
-                "Its labels go by probabilities, which are calibrated as before. Train on everything to calibrate them anew."
-            ]
+            return ["Its labels go by probabilities, which are calibrated as before. Train on everything to calibrate them anew."]
         case "counts":
             return ["So are its labels and probabilities."]
         case "everything" | "kept":

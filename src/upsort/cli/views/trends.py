@@ -10,15 +10,7 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import restraint_sentence
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, percent, rate_json
-from upsort.cli.request import (
-    LEARNING,
-    inputs_of,
-    note_unused_keys,
-    plan_of,
-    report_rejects,
-    run_context,
-    with_guessed_columns,
-)
+from upsort.cli.request import LEARNING, inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
 from upsort.io.outputs.table_file import table_file
@@ -116,9 +108,7 @@ def run_trend(options: TrendOptions, console: Console) -> Exit:
             "by": result.by,
             "label": result.label,
             "periods": {
-                name: {
-                    label: rate_json(label_trend.rate(row, column)) for column, label in enumerate(label_trend.labels)
-                }
+                name: {label: rate_json(label_trend.rate(row, column)) for column, label in enumerate(label_trend.labels)}
                 for row, name in enumerate(label_trend.periods)
             },
             "standing_out": [asdict(deviation) for deviation in label_trend.standing_out],
@@ -153,11 +143,7 @@ def _show(result: TrendResult, shares: bool, view: View) -> None:
     sizes = trend.counts.sum(axis=1)
     shown = list(range(min(len(trend.labels), _MOST_COLUMNS)))
     kind = col.share if shares else col.count  # of little room the most common labels get most
-    columns = [
-        col.name(result.by),
-        col.count("all"),
-        *(kind(trend.labels[place], max(0, place - 1)) for place in shown),
-    ]
+    columns = [col.name(result.by), col.count("all"), *(kind(trend.labels[place], max(0, place - 1)) for place in shown)]
     rows = []
     for row, name in enumerate(trend.periods):
         cells = [percent(trend.rate(row, place).value) if shares else int(trend.counts[row, place]) for place in shown]
@@ -168,9 +154,8 @@ def _show(result: TrendResult, shares: bool, view: View) -> None:
     for deviation in trend.standing_out[:_MOST_SENTENCES]:
         more = "more" if deviation.z > 0 else "less"
         view.add_sentence(
-            f"{deviation.period}: {more} {deviation.label} than otherwise: {percent(deviation.here)} "
-            f"({deviation.documents:,}) against "
-            f"{percent(deviation.elsewhere)}."
+            f"{deviation.period}: {more} {deviation.label} than otherwise: {percent(deviation.here)} ({deviation.documents:,}) "
+            f"against {percent(deviation.elsewhere)}."
         )
     if not trend.standing_out:
         view.add_sentence("No label stands out anywhere by more than chance explains.")

@@ -48,12 +48,9 @@ def summarise(values: Ints) -> Lengths:
 def share_between(values: Floats, groups: Ints) -> float | None:
     """The share of the variance of (n,) values that lies between groups (eta squared; Fisher 1925, section 44).
 
-    groups: (n,) numbers from 0. 0 means that the group says nothing of the value, 1 that it says all. None where the values
-    do not vary.
-    """
-    if values.max() - values.min() <= 1e-12 * max(
-        abs(float(values.max())), 1.0
-    ):  # the mean of equal values may differ from them
+    groups: (n,) numbers from 0. 0 means that the group says nothing of the value, 1 that it says all. None where the values do
+    not vary."""
+    if values.max() - values.min() <= 1e-12 * max(abs(float(values.max())), 1.0):  # the mean of equal values may differ from them
         return None
     total = float(((values - values.mean()) ** 2).sum())
     counts = np.bincount(groups)
@@ -90,8 +87,7 @@ def kind_of(cells: Sequence[str]) -> Kind:
 class ColumnSummary:
     """One column. filled: cells that are not empty. values: its most common values, or documents per month, in order.
 
-    mean, least, most: of numbers; means: of each label.
-    """
+    mean, least, most: of numbers; means: of each label."""
 
     name: str
     kind: Kind
@@ -164,8 +160,7 @@ def _months(cells: Sequence[str], dates: Dates) -> Iterator[str]:
 def predictability_by_text(texts: Sequence[str], values: Sequence[str]) -> float:
     """By what share a naive Bayes classifier, trained on half of the rows, is better than the most common value on the rest.
 
-    0 where the text says nothing (or less), 1 where it says all.
-    """
+    0 where the text says nothing (or less), 1 where it says all."""
     _, numbers = numbered(values)
     training = np.random.default_rng(0).random(len(values)) < 0.5  # a table may have a rhythm
     if len(set(numbers[training].tolist())) < 2 or training.all():
@@ -193,9 +188,8 @@ _DOCUMENTS_A_PART = 3
 def separator_of(cells: Sequence[str]) -> str:
     """What separates the labels in cells, empty where they seem to hold one each.
 
-    In sets, the parts come back in other combinations or alone, and there are few of them: `pests; water` is next to `pests`
-    and `water; beds`. In a label such as `lost, found` they do not.
-    """
+    In sets, the parts come back in other combinations or alone, and there are few of them: `pests; water` is next to `pests` and
+    `water; beds`. In a label such as `lost, found` they do not."""
     times = Counter(cell for cell in cells if cell and not cell.isspace())
     best, most = "", 0
     for separator in _SEPARATORS:
@@ -212,9 +206,7 @@ def _cells_of_several(times: Counter[str], separator: str) -> int:
     if several < max(_LEAST_CELLS, _LEAST_SHARE * times.total()):
         return 0
     occurrences = Counter(part for parts in {frozenset(parts) for parts in sets.values()} for part in parts)
-    back = sum(
-        count for cell, count in times.items() for part in sets[cell] if len(sets[cell]) > 1 and occurrences[part] > 1
-    )
+    back = sum(count for cell, count in times.items() for part in sets[cell] if len(sets[cell]) > 1 and occurrences[part] > 1)
     of = sum(count * len(sets[cell]) for cell, count in times.items() if len(sets[cell]) > 1)
     parts = sum(count * len(sets[cell]) for cell, count in times.items())
     few = len(occurrences) <= len(times) and parts >= _DOCUMENTS_A_PART * len(occurrences)

@@ -1,12 +1,11 @@
-"""What each thing in a document adds to the scores of a linear rule: terms, words through their vectors, columns next
-to the text.
+"""What each thing in a document adds to the scores of a linear rule: terms, words through their vectors, columns next to the
+text.
 
 score(label) = what the scores begin with + Σ over these things of pull(label), where pull = weight · value. A mean of word
 vectors is a sum over words, so that each word has a pull of its own there too: its share of the mean, times its vector, times the
 weights.
 
-The words of a document as they were written, each with what it says.
-"""
+The words of a document as they were written, each with what it says."""
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
@@ -34,11 +33,10 @@ class Contribution:
     """One thing in the document.
 
     source: a term, a term through its word vector, or a column next to the text (a measure of the text too). count: how often the
-    term is there, 0 for a column. value: what it is to the classifier; of a word vector, the share of the mean. given: the
-    number in the column, where it is one. pulls: (k,) on each label's score. parts: the terms of this document that it is made
-    of, and the share of each, which are several only where terms are hashed. shares_with: other terms that the sorter remembers
-    of the same hashed column.
-    """
+    term is there, 0 for a column. value: what it is to the classifier; of a word vector, the share of the mean. given: the number
+    in the column, where it is one. pulls: (k,) on each label's score. parts: the terms of this document that it is made of, and
+    the share of each, which are several only where terms are hashed. shares_with: other terms that the sorter remembers of the
+    same hashed column."""
 
     term: str
     source: Source = "term"
@@ -76,15 +74,9 @@ def pulls_of(sorter: TrainedSorter, document: Documents, matrix: csr_array, know
         name, weights = space.terms[column], rule.weights[column]
         if column < space.counted:
             contribution = Contribution(
-                term=name,
-                count=abs(int(counts.get(column, 0))),
-                value=value,
-                pulls=weights * value,
-                parts=((name, 1.0),),
+                term=name, count=abs(int(counts.get(column, 0))), value=value, pulls=weights * value, parts=((name, 1.0),)
             )
-            contributions.append(
-                _named(contribution, hashed.get(column, [])) if space.hashed is not None else contribution
-            )
+            contributions.append(_named(contribution, hashed.get(column, [])) if space.hashed is not None else contribution)
         elif column >= whole:
             contributions.append(
                 Contribution(term=name, source="column", value=value, given=given.get(name), pulls=weights * value)
@@ -157,9 +149,7 @@ def _named(contribution: Contribution, candidates: Sequence[tuple[str, int]]) ->
         contribution,
         term=" + ".join(names),
         parts=tuple((name, count / total if total else 0.0) for name, count in candidates),
-        shares_with=tuple(
-            other for other in contribution.term.split(" | ") if other not in names and not other.startswith("#")
-        ),
+        shares_with=tuple(other for other in contribution.term.split(" | ") if other not in names and not other.startswith("#")),
     )
 
 
@@ -171,9 +161,8 @@ Leaning = Callable[[Floats], float]
 class Word:
     """A word of the text as it was written, from start to end in it. term: what cleaning made of it. known: to the sorter.
 
-    leaning: what it says for the label, against the next one where labels exclude each other, each time it is there; 0 where
-    it is not known. part: of the text it is in.
-    """
+    leaning: what it says for the label, against the next one where labels exclude each other, each time it is there; 0 where it
+    is not known. part: of the text it is in."""
 
     start: int
     end: int
@@ -183,9 +172,7 @@ class Word:
     part: int = 0
 
 
-def weighed_words_of(
-    sorter: TrainedSorter, document: Documents, pulls: Sequence[Contribution], leaning: Leaning
-) -> list[Word]:
+def weighed_words_of(sorter: TrainedSorter, document: Documents, pulls: Sequence[Contribution], leaning: Leaning) -> list[Word]:
     """The words of the whole text. The leaning of an n-gram is shared evenly among its words wherever they are in their part,
     that of a term of letters among the words that its letters are in."""
     words: list[Word] = []

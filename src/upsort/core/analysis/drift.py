@@ -1,8 +1,8 @@
 """Counts of labels over time, or by the values of a column, and which of them stand out.
 
 A label stands out in a period when its share there is further from its share in all other periods than chance explains: the z
-value of the difference of two proportions (pooled; Fleiss, Levin & Paik 2003, section 3.2) is beyond the normal bound for a 1
-% risk, divided by the number of comparisons (Bonferroni).
+value of the difference of two proportions (pooled; Fleiss, Levin & Paik 2003, section 3.2) is beyond the normal bound for a 1 %
+risk, divided by the number of comparisons (Bonferroni).
 
 Whether new documents are like those that a sorter was trained on: its known words, the labels it gives, their lengths.
 
@@ -10,8 +10,7 @@ The labels that new documents are given are compared with those that held-out tr
 training, not with the true ones: a sorter has its own leanings, which are no news. So are unknown words. Each of the three
 differences is reported only where a test finds it (p < 0.01 for the three together, Bonferroni) and where it is large enough to
 matter. Labels and lengths are compared by Pearson's chi-square test of homogeneity (Pearson 1911), what is expected less than
-five times being counted together; unknown words by a normal test with documents as units. Both numbers are given.
-"""
+five times being counted together; unknown words by a normal test with documents as units. Both numbers are given."""
 
 from collections.abc import Sequence
 
@@ -123,9 +122,8 @@ class UnknownWordShift:
 
 @record(frozen=True, kw_only=True)
 class LabelShift:
-    """difference: how far the shares of the labels are apart (half the sum of differences). label: whose share changed
-    most, with both
-    shares."""
+    """difference: how far the shares of the labels are apart (half the sum of differences). label: whose share changed most, with
+    both shares."""
 
     difference: float
     label: str
@@ -136,8 +134,7 @@ class LabelShift:
 
 @record(frozen=True, kw_only=True)
 class LengthShift:
-    """difference: how far the shares of lengths are apart, in classes from 2ⁿ words on. before, now: the middle class,
-    in words."""
+    """difference: how far the shares of lengths differ, in classes from 2ⁿ words on. before, now: the middle class, in words."""
 
     difference: float
     before: int
@@ -172,9 +169,7 @@ def drift(sorter: TrainedSorter, new: NewDocuments) -> Drift:
     """Compare new documents with those of training."""
     if int(new.lengths.sum()) < _DRIFT_LEAST:
         return Drift()
-    return Drift(
-        _more_unknown(sorter, new.words), _other_labels(sorter, new.label_counts), _other_lengths(sorter, new.lengths)
-    )
+    return Drift(_more_unknown(sorter, new.words), _other_labels(sorter, new.label_counts), _other_lengths(sorter, new.lengths))
 
 
 def _more_unknown(sorter: TrainedSorter, words: UnknownWords) -> UnknownWordShift | None:
@@ -197,9 +192,7 @@ def _other_labels(sorter: TrainedSorter, counts: Ints) -> LabelShift | None:
         return None
     was, is_now = _shares(expected), _shares(counts)
     most = int(np.abs(was - is_now).argmax())
-    return LabelShift(
-        difference=difference, label=sorter.labels[most], before=float(was[most]), now=float(is_now[most]), p=p
-    )
+    return LabelShift(difference=difference, label=sorter.labels[most], before=float(was[most]), now=float(is_now[most]), p=p)
 
 
 def _other_lengths(sorter: TrainedSorter, lengths: Ints) -> LengthShift | None:
@@ -220,9 +213,7 @@ def total_variation(first: Ints, second: Ints) -> tuple[float, float]:
     least = min(float(first.sum()), float(second.sum())) / float(both.sum())
     large = both * least >= _EXPECTED
     table = np.vstack([np.append(counts[large], counts[~large].sum()) for counts in (first, second)]).astype(np.float64)
-    if (
-        table[:, -1].sum() * least < _EXPECTED and large.sum() > 1
-    ):  # the rest is too few: it goes with the smallest of the others
+    if table[:, -1].sum() * least < _EXPECTED and large.sum() > 1:  # the rest is too few: it goes with the smallest of the others
         smallest = int(table[:, :-1].sum(axis=0).argmin())
         table[:, smallest] += table[:, -1]
         table = table[:, :-1]

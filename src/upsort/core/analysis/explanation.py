@@ -3,8 +3,7 @@
 What a term says for the label is its pull there less its pull on the next label: on these two hangs the decision. Where a
 document may have several labels, each is decided by itself, and its own pulls say it all.
 
-Which words, taken out of a text, would change its label.
-"""
+Which words, taken out of a text, would change its label."""
 
 from collections.abc import Sequence
 from dataclasses import field, replace
@@ -219,9 +218,8 @@ _MOST_TRIED = 60  # words that are tried for each
 def smallest_change(sorter: TrainedSorter, explanation: Explanation) -> tuple[list[str], int] | None:
     """Words that, taken out of the text, change the label; found greedily, so that there may be a smaller set.
 
-    Each step takes out the word (all its occurrences) after which the margin of the given label over the best other is
-    smallest. Returns the words and the new label, or None where no few words do it.
-    """
+    Each step takes out the word (all its occurrences) after which the margin of the given label over the best other is smallest.
+    Returns the words and the new label, or None where no few words do it."""
     label, out = explanation.label, list[str]()
     for _ in range(MOST_OUT):
         candidates = _candidates(explanation, out)
@@ -242,9 +240,7 @@ def smallest_change(sorter: TrainedSorter, explanation: Explanation) -> tuple[li
 def is_removable(explanation: Explanation) -> bool:
     """Whether taking out words can change anything: of kinds that look at the text, where one label is given."""
     return (
-        explanation.given is None
-        and not isinstance(explanation.how, PriorOnly)
-        and any(word.known for word in explanation.words)
+        explanation.given is None and not isinstance(explanation.how, PriorOnly) and any(word.known for word in explanation.words)
     )
 
 
@@ -252,9 +248,7 @@ def _candidates(explanation: Explanation, out: Sequence[str]) -> list[str]:
     """The words to try next: those that speak for the label, strongest first; all known ones where words have no pulls."""
     left = [word for word in explanation.words if word.term not in out and word.known]
     if isinstance(explanation.how, Additive):
-        left = sorted(
-            (word for word in left if word.leaning > 0), key=lambda word: (word.leaning, word.term), reverse=True
-        )
+        left = sorted((word for word in left if word.leaning > 0), key=lambda word: (word.leaning, word.term), reverse=True)
     return list(dict.fromkeys(word.term for word in left))[:_MOST_TRIED]
 
 

@@ -1,7 +1,6 @@
 """Sums as they are written down: every number rounded by itself, and what the roundings leave over in a line of its own.
 
-The arithmetic of naive Bayes written out: for every label the prior, each term's estimate and its logarithm, and the sum.
-"""
+The arithmetic of naive Bayes written out: for every label the prior, each term's estimate and its logarithm, and the sum."""
 
 from collections.abc import Sequence
 
@@ -109,8 +108,7 @@ class LabelArithmetic:
 def arithmetic(sorter: TrainedSorter, explanation: Explanation) -> list[LabelArithmetic]:
     """The worked sums of all labels, the highest score first; exponentials are those of the score less the highest.
 
-    Raises DataProblem for kinds that have no such sums.
-    """
+    Raises DataProblem for kinds that have no such sums."""
     record = family(sorter.plan.classifier)
     estimates_of = record.estimates
     how, space = explanation.how, sorter.space
@@ -160,8 +158,7 @@ def _not_written_out(sorter: TrainedSorter, record: Family) -> DataProblem:
             f"Train one with --set features.weighting={record.estimates_need}.",
         )
     return DataProblem(
-        "The arithmetic is that of the text's terms; this sorter reads columns beside the text too.",
-        "Train one without them.",
+        "The arithmetic is that of the text's terms; this sorter reads columns beside the text too.", "Train one without them."
     )
 
 

@@ -11,14 +11,13 @@ How strongly terms go with labels, told from counts alone.
 
 The terms that speak most for each label against the others.
 
-A linear rule gives term t and label l the weight w(t, l). Adding the same amount to all labels' weights changes no
-decision, so what t says for l is its weight against the mean of the others:
+A linear rule gives term t and label l the weight w(t, l). Adding the same amount to all labels' weights changes no decision, so
+what t says for l is its weight against the mean of the others:
 
     leaning(t, l) = w(t, l) − mean over other labels m of w(t, m).
 
-For naive Bayes the weights are ln P(term | label), so the leaning is a log odds: the logarithm of how many times as often
-the term is expected under l as under the other labels (their geometric mean).
-"""
+For naive Bayes the weights are ln P(term | label), so the leaning is a log odds: the logarithm of how many times as often the
+term is expected under l as under the other labels (their geometric mean)."""
 
 from collections.abc import Sequence
 from math import exp, sqrt
@@ -39,9 +38,9 @@ _RISK = 0.001
 
 @record(frozen=True, kw_only=True)
 class CommonTerm:
-    """A term, the documents it is in, and the label it leans to most: the one with the largest share of documents that hold
-    it, with that share and the share among all documents. The label is empty where documents have none. leans:
-    whether that share is higher than elsewhere beyond chance (two proportions, pooled; p < 0.001, Bonferroni over all terms)."""
+    """A term, the documents it is in, and the label it leans to most: the one with the largest share of documents that hold it,
+    with that share and the share among all documents. The label is empty where documents have none. leans: whether that share is
+    higher than elsewhere beyond chance (two proportions, pooled; p < 0.001, Bonferroni over all terms)."""
 
     term: str
     documents: int
@@ -66,8 +65,7 @@ def terms_of_block(tokens: Tokens, labels: Sequence[Sequence[str]], once: Places
     """Count the documents of a block. labels: of each document. once: `first_in_document` of the tokens."""
     known: dict[str, int] = {}
     columns = [
-        [0, *(known.setdefault(label, len(known) + 1) for label in dict.fromkeys(block_labels))]
-        for block_labels in labels
+        [0, *(known.setdefault(label, len(known) + 1) for label in dict.fromkeys(block_labels))] for block_labels in labels
     ]
     column = np.array([number for numbers in columns for number in numbers], dtype=np.int64)
     width, k = len(tokens.words), len(known) + 1
@@ -94,9 +92,7 @@ class TermTally:
         self._numbers: dict[str, int] = {}
         self._labels: dict[str, int] = {}
         self._documents: list[int] = []
-        self._table = np.zeros(
-            (1024, 4), dtype=np.int32
-        )  # the first column counts all documents, the others those of a label
+        self._table = np.zeros((1024, 4), dtype=np.int32)  # the first column counts all documents, the others those of a label
 
     def add(self, block: BlockTerms) -> None:
         """The documents of one more block."""
@@ -112,9 +108,7 @@ class TermTally:
     def _grow(self) -> None:
         rows, columns = self._table.shape
         if len(self._numbers) > rows or len(self._documents) > columns:
-            grown = np.zeros(
-                (max(rows, 2 * len(self._numbers)), max(columns, 2 * len(self._documents))), dtype=np.int32
-            )
+            grown = np.zeros((max(rows, 2 * len(self._numbers)), max(columns, 2 * len(self._documents))), dtype=np.int32)
             grown[:rows, :columns] = self._table
             self._table = grown
 
@@ -180,8 +174,7 @@ PRIOR = 500.0
 class TermCounts:
     """by_label: (n_terms, k) counts of each term in each label. documents: (n_terms, k) documents of each label with it.
 
-    label_documents: (k,). everywhere: the same of all documents, where they may have several labels.
-    """
+    label_documents: (k,). everywhere: the same of all documents, where they may have several labels."""
 
     terms: list[str]
     by_label: Floats
@@ -269,8 +262,7 @@ def rarest_in(counts: TermCounts, term: int, label: int) -> int:
 class LabelTerm:
     """One term for one label.
 
-    leaning: see the module. in_label, other_documents: training documents with the term, of this label and of all the others.
-    """
+    leaning: see the module. in_label, other_documents: training documents with the term, of this label and of all the others."""
 
     term: str
     leaning: float
@@ -317,13 +309,10 @@ def informative_terms(sorter: TrainedSorter, top: int) -> dict[str, list[LabelTe
     return terms
 
 
-def strongest_terms(
-    sorter: TrainedSorter, values: tuple[AnyArray, AnyArray], label: int, other: int | None
-) -> tuple[str, ...]:
+def strongest_terms(sorter: TrainedSorter, values: tuple[AnyArray, AnyArray], label: int, other: int | None) -> tuple[str, ...]:
     """The terms of a document that speak for a label against another, or against the mean of all labels; the strongest first.
 
-    values: (m,) columns and (m,) values of the document. Nothing for a sorter without weights.
-    """
+    values: (m,) columns and (m,) values of the document. Nothing for a sorter without weights."""
     rule = sorter.classifier.rule
     if rule is None:
         return ()

@@ -3,10 +3,9 @@
 Of the documents asked for, one in ten is drawn at random. Of the others a share n / (n + 5 k) are unsure ones, with n training
 documents and k labels: where little is labelled, a sorter does not know what it does not know. Unsure are those whose two most
 probable labels are nearest (the margin; Scheffer, Decomain & Wrobel 2001), taken from ten times as many, one of each content; the
-rest are in the middle of a content of their own. Contents are clusters by the cosine of all words, those that the sorter does
-not know too: spherical k-means (Dhillon & Modha 2001), begun with documents that are unlike each other (Arthur & Vassilvitskii
-2007). `bench/next.py` compares it with drawing at random.
-"""
+rest are in the middle of a content of their own. Contents are clusters by the cosine of all words, those that the sorter does not
+know too: spherical k-means (Dhillon & Modha 2001), begun with documents that are unlike each other (Arthur & Vassilvitskii 2007).
+`bench/next.py` compares it with drawing at random."""
 
 from typing import Literal
 
@@ -21,9 +20,7 @@ from upsort.core.matrices.sparse import column_sizes
 Why = Literal["other content", "unsure", "at random"]
 
 _AT_RANDOM = 0.1
-_TRUSTED_FROM = (
-    5  # training documents of each label, from which on as many are picked for being unsure as for their content
-)
+_TRUSTED_FROM = 5  # training documents of each label, from which on as many are picked for being unsure as for their content
 _POOL = 10  # times as many unsure ones are looked at as are picked
 _MOST_CLUSTERED = 20_000
 _MOST_ITERATIONS = 8

@@ -11,8 +11,7 @@
 Platt's and the step functions see one label at a time, so that the label of the highest score need not be the most probable one.
 Where scores decide, what contradicts their order is pooled (`reordered_like`).
 
-Learning calibrations from held-out scores: a slope, Platt's curves, step functions. What each is is in `calibration`.
-"""
+Learning calibrations from held-out scores: a slope, Platt's curves, step functions. What each is is in `calibration`."""
 
 from dataclasses import field
 from math import sqrt
@@ -38,8 +37,7 @@ _ROWS = 4096  # pooled at a time
 class Calibration:
     """kind: none, temperature, platt or isotonic.
 
-    slopes, offsets: (1,) for a temperature, (k,) for platt. knots: (m, 3) for isotonic: label, score, value, by label and
-    score.
+    slopes, offsets: (1,) for a temperature, (k,) for platt. knots: (m, 3) for isotonic: label, score, value, by label and score.
     """
 
     kind: str = "none"
@@ -159,8 +157,8 @@ def calibrate_each(kind: str, scores: Floats, own: Bools) -> Calibration:
 
 
 def _slope(scores: Floats, labels: Ints) -> float:
-    """The t that minimises Σ −ln softmax(S t)[label], which is convex in t: where its derivative is 0, by Newton's method,
-    which takes the middle of the bounds on a log scale where a step leaves them (Press et al. 2007, section 9.4)."""
+    """The t that minimises Σ −ln softmax(S t)[label], which is convex in t: where its derivative is 0, by Newton's method, which
+    takes the middle of the bounds on a log scale where a step leaves them (Press et al. 2007, section 9.4)."""
     rows = np.arange(labels.size)
     other_target = 1.0 / (labels.size + 2.0)
     own = scores[rows, labels]

@@ -1,8 +1,8 @@
 """Where Newton's method begins on a large problem: coordinate ascent on the dual (Hsieh et al. 2008; Shalev-Shwartz & Zhang
 2013).
 
-A pass over the documents costs about as much as one pair of products with the matrix, and some ten or twenty of them come as
-near to the optimum as training asks for. Labels that are reported from the rest one by one are worked on in groups, by several
+A pass over the documents costs about as much as one pair of products with the matrix, and some ten or twenty of them come as near
+to the optimum as training asks for. Labels that are reported from the rest one by one are worked on in groups, by several
 threads; the groups are the same on every machine, so that the result is too.
 
 The intercepts, which are not penalised, take part as weights of a term that every document has, penalised for their distance from
@@ -11,8 +11,7 @@ where they were best last: a proximal point, which moves at every look at the gr
 Documents in several parts, wherever these are, ascend side by side: each part goes over its own as if what it changes were
 changed as many times as there are parts, and the changes are added up (Jaggi et al. 2014; Ma et al. 2015, *Adding vs. averaging
 in distributed primal-dual optimization*, whose subproblem with the safe factor that is). That is a pass under the penalty divided
-by the number of parts.
-"""
+by the number of parts."""
 
 import copy
 import os
@@ -39,9 +38,7 @@ _FEW, _MANY = 8, 16  # numbers that processors work on at once; rows of weights 
 _GROUP = 24  # labels that are worked on side by side, at most
 _MOST_PASSES = 80
 _INTERCEPTS_SHARE = 0.1  # of the gradient's norm that is enough, for the slopes of the intercepts
-_GAP_FOR = (
-    50.0  # the gap as a share of the losses at which a gradient is about so small: the square of this times its share
-)
+_GAP_FOR = 50.0  # the gap as a share of the losses at which a gradient is about so small: the square of this times its share
 _GAP_AT_MOST = 8e-4  # the objective is then within about 1e-4 of the optimum, since a pass adds up gaps as they were
 _NEARER = 4.0  # times that the gap must have fallen before the gradient is looked at again
 _STALLED = 0.9  # of the gap of the pass before, from which passes bring nothing more
@@ -79,12 +76,7 @@ def compiled() -> Any:
     """The module of the passes; None where what compiles them cannot be loaded. Loaded only where it pays."""
     try:
         from upsort.core.classifiers import kernels
-    except (
-        ImportError,
-        AttributeError,
-        OSError,
-        RuntimeError,
-    ):  # it is missing, or does not fit what else is installed
+    except (ImportError, AttributeError, OSError, RuntimeError):  # it is missing, or does not fit what else is installed
         return None
     return kernels
 
@@ -97,8 +89,7 @@ def _grouped(loss: Loss, n_labels: int) -> list[Ints]:
 class DualPass:
     """Passes over one part. What sets attributes is for `StatefulActors.update`.
 
-    held: the penalty divided by the number of parts, and what the intercepts' term counts.
-    """
+    held: the penalty divided by the number of parts, and what the intercepts' term counts."""
 
     def __init__(
         self, matrix: csr_array, loss: Loss, scale: Floats | None, n_labels: int, penalties: tuple[float, float]
@@ -222,8 +213,7 @@ class DualAscent:
         alone = len(self.actors.members) == 1
         results = self.actors.update("run", self.by_group, alone)
         self.by_group = [
-            moved if alone else before + moved / self.parts
-            for before, (moved, _, _) in zip(self.by_group, results, strict=True)
+            moved if alone else before + moved / self.parts for before, (moved, _, _) in zip(self.by_group, results, strict=True)
         ]
         self.passes += 1
         losses = sum(one for _, _, one in results)
@@ -246,8 +236,7 @@ class DualAscent:
 def run_dual_passes(ascent: DualAscent, enough: float, reference: float) -> tuple[Floats, float]:
     """(p + 1, k) weights near the optimum, and the norm of the gradient there.
 
-    enough: the norm at which to stop; reference: that at zero weights.
-    """
+    enough: the norm at which to stop; reference: that at zero weights."""
     problem = ascent.problem
     target = min((_GAP_FOR * enough / reference) ** 2, _GAP_AT_MOST)
     best, least, before = ascent.weights, np.inf, np.inf

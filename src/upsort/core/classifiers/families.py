@@ -23,8 +23,7 @@ def sampled(labels: Ints, n_labels: int, way: str, seed: int) -> Ints:
     """The places of the documents to train on, ascending.
 
     way: `over`: labels with fewer documents than the largest get copies of theirs, drawn at random; `under`: labels with more
-    documents than the smallest lose some, drawn at random; `none`: all as they are.
-    """
+    documents than the smallest lose some, drawn at random; `none`: all as they are."""
     everything = np.arange(labels.size)
     if way == "none":
         return everything
@@ -80,17 +79,14 @@ MAJORITY = Family(
 class Chance(Majority):
     """A label drawn for each document, each as often as in training.
 
-    To ln of the share is added a number of the standard Gumbel distribution, drawn from the document itself: the largest sum
-    is then a draw from the shares (Gumbel 1954), and the same document always gets the same label.
-    """
+    To ln of the share is added a number of the standard Gumbel distribution, drawn from the document itself: the largest sum is
+    then a draw from the shares (Gumbel 1954), and the same document always gets the same label."""
 
     def scores(self, matrix: csr_array) -> Floats:
         """The draws."""
         scores = super().scores(matrix)
         rounded = np.round(matrix.data * 1e6).astype(np.int64).astype(np.uint64)
-        mixed = (rounded * np.uint64(0x9E3779B97F4A7C15)) ^ (
-            matrix.indices.astype(np.uint64) * np.uint64(0xC2B2AE3D27D4EB4F)
-        )
+        mixed = (rounded * np.uint64(0x9E3779B97F4A7C15)) ^ (matrix.indices.astype(np.uint64) * np.uint64(0xC2B2AE3D27D4EB4F))
         running = np.concatenate((np.zeros(1, dtype=np.uint64), np.cumsum(mixed, dtype=np.uint64)))
         seeds = running[matrix.indptr[1:]] - running[matrix.indptr[:-1]]
         for row, seed in enumerate(seeds.tolist()):
@@ -110,19 +106,7 @@ CHANCE = Family(
 
 
 FAMILIES: dict[str, Family] = {
-    family.kind: family
-    for family in (
-        LOGISTIC,
-        SVM,
-        RIDGE,
-        RATIO_SVM,
-        NAIVE_BAYES,
-        CENTROID,
-        NEIGHBOURS,
-        TREE,
-        MAJORITY,
-        CHANCE,
-    )
+    family.kind: family for family in (LOGISTIC, SVM, RIDGE, RATIO_SVM, NAIVE_BAYES, CENTROID, NEIGHBOURS, TREE, MAJORITY, CHANCE)
 }
 """The records of all kinds, in the order in which they are reported."""
 
@@ -131,8 +115,7 @@ PENALTIES = tuple(float(10.0 ** (exponent / 3)) for exponent in range(4, -6, -1)
 
 
 def family(settings: Classifier) -> Family:
-    """The record of the kind that settings name, of its event model where it has some. Raises UsageProblem for an unknown
-    kind."""
+    """The record of the kind that settings name, or of its event model. Raises UsageProblem for an unknown kind."""
     kind = settings.kind
     if kind not in FAMILIES:
         raise UsageProblem(f"There is no classifier {kind!r}.", suggestion(kind, FAMILIES, "kinds"))
@@ -178,8 +161,7 @@ def chooses_penalty(settings: Classifier) -> bool:
 def train(data: TrainingData, settings: Classifier, penalty: float = 1.0) -> FittedClassifier:
     """Train the kind that `settings` names, from nothing.
 
-    Raises UsageProblem for values below 0 where the kind cannot take them.
-    """
+    Raises UsageProblem for values below 0 where the kind cannot take them."""
     record = family(settings)
     if record.not_negative and has_negative(data.matrix):
         other_kinds = [kind for kind, other in FAMILIES.items() if other.penalised and not other.not_negative]
@@ -190,9 +172,7 @@ def train(data: TrainingData, settings: Classifier, penalty: float = 1.0) -> Fit
     return record.train(data, settings, penalty)
 
 
-def path(
-    data: TrainingData, settings: Classifier, penalties: Sequence[float] = PENALTIES
-) -> Iterator[FittedClassifier]:
+def path(data: TrainingData, settings: Classifier, penalties: Sequence[float] = PENALTIES) -> Iterator[FittedClassifier]:
     """The classifiers of a descending grid of penalties, evenly apart on a logarithmic scale, of a kind that has one, each
     trained when it is asked for."""
     penalised_ = family(settings).penalised

@@ -20,8 +20,7 @@ from upsort.core.plan import Classifier, EventModel
 class LinearRule:
     """score(document, label) = intercept[label] + Σ over terms of weight[term, label] · value[document, term].
 
-    weights: (n_terms, n_labels) float64. intercept: (n_labels,) float64.
-    """
+    weights: (n_terms, n_labels) float64. intercept: (n_labels,) float64."""
 
     weights: Floats
     intercept: Floats
@@ -79,9 +78,7 @@ class FittedClassifier(Protocol):
 
 def scores_of(fitted: FittedClassifier, matrix: csr_array | PartitionedMatrix) -> Floats:
     """(n, n_labels) the scores of documents, whoever keeps their rows."""
-    return (
-        np.asarray(matrix.map_rows(_scores, fitted)) if isinstance(matrix, PartitionedMatrix) else fitted.scores(matrix)
-    )
+    return np.asarray(matrix.map_rows(_scores, fitted)) if isinstance(matrix, PartitionedMatrix) else fitted.scores(matrix)
 
 
 def _scores(matrix: csr_array, fitted: FittedClassifier) -> Floats:
@@ -112,8 +109,7 @@ class ArraySpec:
     """What an array of the sorter file must be like.
 
     dimensions: their names; those of one name are of one size. least: the least number that it may hold. points_into: the
-    dimension whose places its numbers are. optional: whether it may be missing.
-    """
+    dimension whose places its numbers are. optional: whether it may be missing."""
 
     dimensions: tuple[str, ...]
     least: float | None = None
@@ -125,10 +121,8 @@ class ArraySpec:
 class Penalised:
     """Of a family whose weights are held down by a penalty.
 
-    usual: the penalty where nobody names one. loss: what is minimised next to it, where that is a function of the
-    scores alone, so
-    that a training may begin with earlier weights. lasso: the share of the penalty on the sizes of the weights.
-    """
+    usual: the penalty where nobody names one. loss: what is minimised next to it, where that is a function of the scores alone,
+    so that a training may begin with earlier weights. lasso: the share of the penalty on the sizes of the weights."""
 
     usual: float = 1.0
     loss: Callable[[Targets, Classifier], Loss] | None = None
@@ -181,11 +175,10 @@ class Family:
     Explaining: begins: what scores begin with, by name, where they are sums of pulls. weight: what a weight is. estimates: the
     fractions behind the weights of some terms for a label; estimates_need: the weighting without which they are none. questions:
     those that a document, (1, n_terms), is asked, and the training documents of each label that answered alike. votes: the
-    training documents whose labels such a document gets, most similar first, and their values, (votes, n_terms).
-    looks_at_text: whether the document makes a difference.
+    training documents whose labels such a document gets, most similar first, and their values, (votes, n_terms). looks_at_text:
+    whether the document makes a difference.
 
-    event_models: records of their own for the values of `classifier.event_model`, where the kind has several.
-    """
+    event_models: records of their own for the values of `classifier.event_model`, where the kind has several."""
 
     kind: str
     summary: str

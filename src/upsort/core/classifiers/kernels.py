@@ -11,9 +11,8 @@ losses of the documents, each as it was met.
 dual: (n, k). W: (p + 1, at least k), its columns beyond k being 0: a width that processors like. order: (m,). held: the penalty
 and the bias. Numbers are float32.
 
-Loading this module takes some tenths of a second, and compiling seconds, once: what is compiled is kept next to the
-module, or in the user's cache.
-"""
+Loading this module takes some tenths of a second, and compiling seconds, once: what is compiled is kept next to the module, or in
+the user's cache."""
 
 import math
 from collections.abc import Callable
@@ -34,8 +33,7 @@ class Data(NamedTuple):
     """What does not change.
 
     ptr, idx, dat: a CSR matrix, its values float32. own: (n, k) 1 where a document has a label, else 0. cost: (n,) weights of
-    documents. squares: (n, 1) Σ x², or (n, k) where the labels see the terms differently, by `scale`: (p, k), else (0, 0).
-    """
+    documents. squares: (n, 1) Σ x², or (n, k) where the labels see the terms differently, by `scale`: (p, k), else (0, 0)."""
 
     ptr: AnyArray
     idx: AnyArray

@@ -47,23 +47,18 @@ def trained_by(penalised: Penalised) -> Callable[[TrainingData, Classifier, floa
 
     def train(data: TrainingData, settings: Classifier, penalty: float) -> FittedClassifier:
         loss, k = loss_of(data.targets, settings), data.targets.n_labels
-        return trained(
-            objective_of(PartitionStates(data.matrix, loss), k, penalty, penalised.lasso(settings)), settings
-        )
+        return trained(objective_of(PartitionStates(data.matrix, loss), k, penalty, penalised.lasso(settings)), settings)
 
     return train
 
 
-def path(
-    data: TrainingData, settings: Classifier, penalised: Penalised, penalties: Sequence[float]
-) -> Iterator[Linear]:
+def path(data: TrainingData, settings: Classifier, penalised: Penalised, penalties: Sequence[float]) -> Iterator[Linear]:
     """The classifiers of a descending grid of penalties, evenly apart on a logarithmic scale, of a loss that is a function of the
     scores alone.
 
-    Without a lasso part each begins where the ones before point to: their weights are taken as a curve over the logarithm of
-    the penalty, whose last three points are continued by a parabola (two by a line). With one, each begins where the last
-    ended. On a large problem the passes over the documents go on from penalty to penalty.
-    """
+    Without a lasso part each begins where the ones before point to: their weights are taken as a curve over the logarithm of the
+    penalty, whose last three points are continued by a parabola (two by a line). With one, each begins where the last ended. On a
+    large problem the passes over the documents go on from penalty to penalty."""
     assert penalised.loss is not None
     fitted: list[Linear] = []
     k, lasso = data.targets.n_labels, penalised.lasso(settings)
@@ -104,10 +99,9 @@ def trained(
 ) -> Linear:
     """Train to the optimum.
 
-    start: weights to begin with, of the same terms and labels. reference: the norm of the gradient at zero weights, where it
-    is at hand. ascent: passes to resume. The result's `ended.reached` says whether the tolerance was met within the
-    iterations allowed.
-    """
+    start: weights to begin with, of the same terms and labels. reference: the norm of the gradient at zero weights, where it is
+    at hand. ascent: passes to resume. The result's `ended.reached` says whether the tolerance was met within the iterations
+    allowed."""
     parameters, ended = minimise(
         objective,
         Stopping(settings.tolerance, settings.most_iterations, reference),
@@ -130,8 +124,7 @@ def logistic_loss(targets: Targets, settings: plan.Classifier) -> Softmax | Logi
     label ln(1 + exp(−y (x·w + b))) with y = ±1 (one against the rest). The intercepts are not penalised; the mixed penalty is the
     elastic net of Zou & Hastie 2005. The penalty is the inverse variance of a normal prior of mean 0 on each weight, so that its
     meaning does not change with the number of documents. Trained by `newton`, whose stopping rule is the gradient's norm relative
-    to its norm at zero weights.
-    """
+    to its norm at zero weights."""
     if settings.contrast == "multinomial" and targets.sets is None:
         return Softmax(labels=targets.labels, weights=targets.weights, n_labels=targets.n_labels)
     return Logistic(targets.own, targets.weights)
@@ -162,8 +155,7 @@ def hinge_loss(targets: Targets, _: plan.Classifier) -> SquaredHinge:
         Σ over documents of weight · max(0, 1 − y (x·w + b))² + penalty / 2 · ‖w‖²
 
     (Cortes & Vapnik 1995 with squared slack variables; Keerthi & DeCoste 2005 for Newton's method on it). The intercept is not
-    penalised. Trained by `newton`, all labels side by side.
-    """
+    penalised. Trained by `newton`, all labels side by side."""
     return SquaredHinge(targets.own, targets.weights)
 
 
@@ -191,9 +183,8 @@ def squared_loss(targets: Targets, _: plan.Classifier) -> Squares:
 
         Σ over documents of weight · (y − x·w − b)² + penalty / 2 · ‖w‖²
 
-    (Hoerl & Kennard 1970; Hastie, Tibshirani & Friedman 2009, sections 3.4.1 and 4.2). The intercept is not
-    penalised. Trained by `newton`, all labels side by side; a quadratic, so that a few steps suffice.
-    """
+    (Hoerl & Kennard 1970; Hastie, Tibshirani & Friedman 2009, sections 3.4.1 and 4.2). The intercept is not penalised. Trained by
+    `newton`, all labels side by side; a quadratic, so that a few steps suffice."""
     return Squares(targets.own, targets.weights)
 
 
@@ -212,18 +203,15 @@ RIDGE = Family(
 )
 
 
-def train_ratio_svm(
-    matrix: csr_array | PartitionedMatrix, targets: Targets, settings: plan.Classifier, penalty: float
-) -> Linear:
+def train_ratio_svm(matrix: csr_array | PartitionedMatrix, targets: Targets, settings: plan.Classifier, penalty: float) -> Linear:
     """Train to the optimum. matrix: (n, n_terms) CSR, float64, ≥ 0, usually presence.
 
     The linear support vector machine on naive Bayes log-count ratios (Wang & Manning 2012, *Baselines and bigrams*), one label
     against the rest.
 
-    With p the label's weighted sums of term values plus 1 divided by their total, and q the same of all other labels, each
-    term is multiplied by r = ln(p / q) before a support vector machine is trained on it. The machine's weights v are drawn
-    towards their mean size, v' = (1 − β) · mean |v| + β · v with β = `interpolation` (their section 2.3); the rule's weights are
-    r · v'.
+    With p the label's weighted sums of term values plus 1 divided by their total, and q the same of all other labels, each term
+    is multiplied by r = ln(p / q) before a support vector machine is trained on it. The machine's weights v are drawn towards
+    their mean size, v' = (1 − β) · mean |v| + β · v with β = `interpolation` (their section 2.3); the rule's weights are r · v'.
     """
     ratios = label_ratios(matrix, targets)
     parameters, ended = minimise(
@@ -303,8 +291,7 @@ def train_centroids(matrix: csr_array | PartitionedMatrix, targets: Targets) -> 
     similar.
 
     A label's centroid is the sum of its documents; score(document, label) = Σ value · centroid / ‖centroid‖, which for documents
-    of unit length is the cosine.
-    """
+    of unit length is the cosine."""
     return Centroids(label_sums(matrix, targets))
 
 

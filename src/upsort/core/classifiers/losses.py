@@ -1,9 +1,8 @@
 """The losses of linear classifiers, as functions of the scores, (n, k), with weights of documents.
 
-Each gives for scores S its value, its derivative by the scores, and what its second derivative makes of a change of the
-scores. In a separable loss every label has its own value and could be trained alone; the softmax ties all labels together and
-has one value.
-"""
+Each gives for scores S its value, its derivative by the scores, and what its second derivative makes of a change of the scores.
+In a separable loss every label has its own value and could be trained alone; the softmax ties all labels together and has one
+value."""
 
 from collections.abc import Callable, Iterator
 from dataclasses import replace

@@ -1,6 +1,5 @@
 """Naive Bayes with one of three event models (McCallum & Nigam 1998; Rennie, Shih, Teevan & Karger 2003): counts, presence,
-complement.
-"""
+complement."""
 
 from collections.abc import Callable
 from dataclasses import field, replace
@@ -33,8 +32,7 @@ from upsort.core.plan import Classifier
 def log_priors(label_documents: Floats, settings: plan.Classifier, names: tuple[str, ...]) -> Floats:
     """(k,) ln P(label): from the documents of each label, uniform, or as given; given ones need not sum to 1.
 
-    label_documents: (k,) > 0.
-    """
+    label_documents: (k,) > 0."""
     if isinstance(settings.prior, dict):
         given = settings.prior
         shares = np.array([given.get(name, 0.0) for name in names])
@@ -95,8 +93,8 @@ def restored_as(made: Callable[..., FittedClassifier], counts: str) -> Callable[
 class NaiveBayesOnCounts:
     """Counts kept as they are, so that more documents can be added exactly.
 
-    term_counts: (n_terms, n_labels) float64, each term's values added up over each label's documents.
-    label_documents: (n_labels,) float64, training documents of each label. log_prior: (n_labels,).
+    term_counts: (n_terms, n_labels) float64, each term's values added up over each label's documents. label_documents:
+    (n_labels,) float64, training documents of each label. log_prior: (n_labels,).
 
     Multinomial naive Bayes (McCallum & Nigam 1998; Manning, Raghavan & Schütze 2008, section 13.2).
 
@@ -104,8 +102,7 @@ class NaiveBayesOnCounts:
         P(term | label) = (count of the term in the label's documents + s) / (count of all terms there + s · number of terms)
         score(document, label) = ln P(label) + Σ over terms of tf · ln P(term | label)
 
-    with the smoothing s added to each count (Laplace for s = 1). The estimates are in closed form: one pass over the matrix.
-    """
+    with the smoothing s added to each count (Laplace for s = 1). The estimates are in closed form: one pass over the matrix."""
 
     term_counts: Floats
     label_documents: Floats
@@ -125,11 +122,7 @@ class NaiveBayesOnCounts:
 
     def arrays(self) -> dict[str, AnyArray]:
         """What the sorter file keeps."""
-        return {
-            "term_counts": self.term_counts,
-            "label_documents": self.label_documents,
-            "log_prior": self.log_prior,
-        }
+        return {"term_counts": self.term_counts, "label_documents": self.label_documents, "log_prior": self.log_prior}
 
 
 def train_on_counts(
@@ -137,10 +130,7 @@ def train_on_counts(
 ) -> NaiveBayesOnCounts:
     """Estimate from documents. matrix: (n, n_terms) CSR of non-negative values, usually counts."""
     return NaiveBayesOnCounts(
-        term_counts=label_sums(matrix, targets),
-        label_documents=label_totals(targets),
-        log_prior=log_prior,
-        smoothing=smoothing,
+        term_counts=label_sums(matrix, targets), label_documents=label_totals(targets), log_prior=log_prior, smoothing=smoothing
     )
 
 
@@ -173,17 +163,15 @@ COUNTS_MODEL = Family(
 class NaiveBayesOnPresence:
     """Counts kept as they are, so that more documents can be added exactly.
 
-    term_documents: (n_terms, n_labels) float64, documents of each label with each term. label_documents, log_prior:
-    (n_labels,).
+    term_documents: (n_terms, n_labels) float64, documents of each label with each term. label_documents, log_prior: (n_labels,).
 
     Bernoulli naive Bayes, in which absent terms count too (McCallum & Nigam 1998; Manning, Raghavan & Schütze 2008, section
     13.3).
 
-    P(term present | label) = (documents of the label with the term + s) / (documents of the label + 2 s)
-    score(document, label) = ln P(label) + Σ over present terms of ln P(present) + Σ over absent terms of ln(1 − P(present))
+    P(term present | label) = (documents of the label with the term + s) / (documents of the label + 2 s) score(document, label) =
+    ln P(label) + Σ over present terms of ln P(present) + Σ over absent terms of ln(1 − P(present))
 
-    The sum over absent terms is that over all terms, worked out once, with the present ones taken out again: a linear rule.
-    """
+    The sum over absent terms is that over all terms, worked out once, with the present ones taken out again: a linear rule."""
 
     term_documents: Floats
     label_documents: Floats
@@ -204,11 +192,7 @@ class NaiveBayesOnPresence:
 
     def arrays(self) -> dict[str, AnyArray]:
         """What the sorter file keeps."""
-        return {
-            "term_documents": self.term_documents,
-            "label_documents": self.label_documents,
-            "log_prior": self.log_prior,
-        }
+        return {"term_documents": self.term_documents, "label_documents": self.label_documents, "log_prior": self.log_prior}
 
 
 def train_on_presence(
@@ -267,8 +251,7 @@ class ComplementNaiveBayes:
         P(term | not label) = (count of the term outside the label + s) / (count of all terms outside it + s · number of terms)
         score(document, label) = ln P(label) − Σ over terms of tf · ln P(term | not label)
 
-    Since every estimate rests on the documents of all other labels, labels with few documents are not at a disadvantage.
-    """
+    Since every estimate rests on the documents of all other labels, labels with few documents are not at a disadvantage."""
 
     term_counts: Floats
     label_documents: Floats
@@ -288,11 +271,7 @@ class ComplementNaiveBayes:
 
     def arrays(self) -> dict[str, AnyArray]:
         """What the sorter file keeps."""
-        return {
-            "term_counts": self.term_counts,
-            "label_documents": self.label_documents,
-            "log_prior": self.log_prior,
-        }
+        return {"term_counts": self.term_counts, "label_documents": self.label_documents, "log_prior": self.log_prior}
 
 
 def train_complement(
@@ -300,10 +279,7 @@ def train_complement(
 ) -> ComplementNaiveBayes:
     """Estimate from documents. matrix: (n, n_terms) CSR of non-negative values, usually counts."""
     return ComplementNaiveBayes(
-        term_counts=label_sums(matrix, targets),
-        label_documents=label_totals(targets),
-        log_prior=log_prior,
-        smoothing=smoothing,
+        term_counts=label_sums(matrix, targets), label_documents=label_totals(targets), log_prior=log_prior, smoothing=smoothing
     )
 
 
@@ -327,9 +303,5 @@ COMPLEMENT_MODEL = Family(
 NAIVE_BAYES = replace(
     COUNTS_MODEL,
     summary="naive Bayes: from how often each term occurs in each label",
-    event_models={
-        "counts": COUNTS_MODEL,
-        "presence": PRESENCE_MODEL,
-        "complement": COMPLEMENT_MODEL,
-    },
+    event_models={"counts": COUNTS_MODEL, "presence": PRESENCE_MODEL, "complement": COMPLEMENT_MODEL},
 )

@@ -4,20 +4,18 @@ Minimises over weights W (p + 1, k), whose last row is the unpenalised intercept
 
     F(W) = loss(X·W) + ridge / 2 · Σ W² + lasso · Σ |W|.
 
-Each step solves H·D = −G by conjugate gradients, preconditioned by the diagonal of H and stopped early (Dembo & Steihaug
-1983; Nocedal & Wright 2006, section 7.1), and goes along D as far as Armijo's rule allows; how the loss changes on the way
-needs no further product, since scores are linear. With a lasso part the step is taken among the weights that are not held at
-0, and no weight crosses 0 in a step (Andrew & Gao 2007, *Scalable training of L1-regularized log-linear models*, for the
-orthant; Schmidt 2010, section 2.3.2, for Newton steps on the free weights). Then H is damped from the first step on, the less
-the further steps can be gone along (Levenberg 1944, *A method for the solution of certain non-linear problems in least squares*;
-Moré 1978 for a damping that follows how well the last step did): without a ridge, weights of rare labels have next to no
-curvature. Without a lasso it is damped where no length of a step brings a decrease, as where every probability is 0 or 1 and H
-all but 0, until one does. Labels of a separable loss are trained side by
-side, each with its own step lengths, and drop out when they are done.
+Each step solves H·D = −G by conjugate gradients, preconditioned by the diagonal of H and stopped early (Dembo & Steihaug 1983;
+Nocedal & Wright 2006, section 7.1), and goes along D as far as Armijo's rule allows; how the loss changes on the way needs no
+further product, since scores are linear. With a lasso part the step is taken among the weights that are not held at 0, and no
+weight crosses 0 in a step (Andrew & Gao 2007, *Scalable training of L1-regularized log-linear models*, for the orthant; Schmidt
+2010, section 2.3.2, for Newton steps on the free weights). Then H is damped from the first step on, the less the further steps
+can be gone along (Levenberg 1944, *A method for the solution of certain non-linear problems in least squares*; Moré 1978 for a
+damping that follows how well the last step did): without a ridge, weights of rare labels have next to no curvature. Without a
+lasso it is damped where no length of a step brings a decrease, as where every probability is 0 or 1 and H all but 0, until one
+does. Labels of a separable loss are trained side by side, each with its own step lengths, and drop out when they are done.
 
 Directions are found in float32; values and gradients, and with them the stopping rule, are float64. Sums are taken in a fixed
-order, so that the result does not depend on the number of processors.
-"""
+order, so that the result does not depend on the number of processors."""
 
 import numpy as np
 
@@ -47,11 +45,9 @@ _ROUNDING = 1e-14  # of a value of this many times its size nothing can be repor
 class OptimiserReport:
     """How training ended.
 
-    iterations: steps taken. products: pairs of products with the matrix. optimality: the norm of the (least sub-)gradient at
-    the end as a share of its norm at zero weights. reached: whether that is within the tolerance. passes: over the documents,
-    before the steps, see `dual`. uncompiled: whether
-    there were none because what compiles them cannot be loaded.
-    """
+    iterations: steps taken. products: pairs of products with the matrix. optimality: the norm of the (least sub-)gradient at the
+    end as a share of its norm at zero weights. reached: whether that is within the tolerance. passes: over the documents, before
+    the steps, see `dual`. uncompiled: whether there were none because what compiles them cannot be loaded."""
 
     iterations: int = 0
     products: int = 0
@@ -65,8 +61,7 @@ class OptimiserReport:
 class Stopping:
     """When training stops: at this share of the gradient's norm at zero weights, or after so many steps.
 
-    reference: that norm, where it is known already.
-    """
+    reference: that norm, where it is known already."""
 
     tolerance: float
     most_iterations: int
@@ -103,9 +98,8 @@ def minimise(
 ) -> tuple[Floats, OptimiserReport]:
     """(p + 1, k) the weights at the minimum, and how the search ended.
 
-    start: (p + 1, k) where to begin; without it, where passes over the documents lead (see `dual`) if the problem is large
-    enough for them, else zero weights and the intercepts that alone are best or nearly so. ascent: passes to resume.
-    """
+    start: (p + 1, k) where to begin; without it, where passes over the documents lead (see `dual`) if the problem is large enough
+    for them, else zero weights and the intercepts that alone are best or nearly so. ascent: passes to resume."""
     partitions, loss, n_labels = objective.partitions, objective.loss, objective.n_labels
     ridge, lasso, width = objective.ridge, objective.lasso, partitions.width
     active = np.arange(n_labels)
@@ -122,9 +116,7 @@ def minimise(
         weights, norm = run_dual_passes(ascent, stopping.tolerance * reference, reference)
         passes = ascent.passes
         if norm <= stopping.tolerance * reference:
-            return weights, OptimiserReport(
-                products=1, optimality=norm / reference if reference > 0 else 0.0, passes=passes
-            )
+            return weights, OptimiserReport(products=1, optimality=norm / reference if reference > 0 else 0.0, passes=passes)
         if not _value(objective, weights) < _value(objective, beginning):
             weights = beginning
     partitions.update_quietly("begin", weights)
@@ -159,9 +151,7 @@ def minimise(
         steps += 1
         if moved.any():
             failed = 0
-            damping = (
-                _next_damping(damping, first, _accepted_share(weights, way)) if lasso > 0.0 else damping / _STRONGER
-            )
+            damping = _next_damping(damping, first, _accepted_share(weights, way)) if lasso > 0.0 else damping / _STRONGER
         elif failed == _MOST_DAMPINGS:
             break
         else:
@@ -239,9 +229,7 @@ def _pseudo_gradient(slopes: Floats, weights: Floats, lasso: float) -> tuple[Flo
     return pseudo, free
 
 
-def _direction(
-    objective: Objective, downhill: Floats, free: Bools, columns: Columns, damping: float
-) -> tuple[Floats, int]:
+def _direction(objective: Objective, downhill: Floats, free: Bools, columns: Columns, damping: float) -> tuple[Floats, int]:
     """(p + 1, c) an approximate solution of (H + damping)·D = −gradient on the free weights, and the pairs of products used."""
     partitions, ridge, separable = objective.partitions, objective.ridge, objective.loss.separable
     diagonal = partitions.query("diagonal", columns)
@@ -309,9 +297,7 @@ def _line_search(objective: Objective, weights: Floats, way: _SearchDirection, a
             crossed[-1] = False
             trial[crossed] = 0.0
         there = (
-            partitions.update("loss_at", trial, columns)
-            if lasso > 0.0
-            else partitions.update("loss_along_step", columns, length)
+            partitions.update("loss_at", trial, columns) if lasso > 0.0 else partitions.update("loss_along_step", columns, length)
         )
         trial_value = there + _penalty(trial, ridge, lasso, loss.separable)
         expected = np.einsum("ij,ij->j", downhill, trial - before)

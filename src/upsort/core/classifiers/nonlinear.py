@@ -6,11 +6,10 @@ worked out block by block.
 
 A small tree of terms (Breiman, Friedman, Olshen & Stone 1984, chapters 2 and 4), to be read as rules.
 
-Each node asks whether a document holds a term (or has a value above 0 in a column). The term is the one whose answer lowers
-the Gini impurity Σ documents · (1 − Σ share²) most; nothing is split that is pure, too deep or too small. A document's score
-for a label is the logarithm of the smoothed share of the label among the training documents of its leaf, (documents + 1) /
-(documents + k).
-"""
+Each node asks whether a document holds a term (or has a value above 0 in a column). The term is the one whose answer lowers the
+Gini impurity Σ documents · (1 − Σ share²) most; nothing is split that is pure, too deep or too small. A document's score for a
+label is the logarithm of the smoothed share of the label among the training documents of its leaf, (documents + 1) / (documents +
+k)."""
 
 from dataclasses import field
 
@@ -18,15 +17,7 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints
-from upsort.core.classifiers.family import (
-    ArraySpec,
-    Family,
-    FittedClassifier,
-    LinearRule,
-    Question,
-    StoredClassifier,
-    Vote,
-)
+from upsort.core.classifiers.family import ArraySpec, Family, FittedClassifier, LinearRule, Question, StoredClassifier, Vote
 from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.features.weighting import unit_length
@@ -99,11 +90,7 @@ class Neighbours:
 def train_neighbours(matrix: csr_array, targets: Targets, nearest: int) -> Neighbours:
     """Keep the documents. matrix: (n, n_terms) CSR."""
     return Neighbours(
-        documents=unit_length(matrix),
-        labels=targets.labels,
-        weights=targets.weights,
-        n_labels=targets.n_labels,
-        nearest=nearest,
+        documents=unit_length(matrix), labels=targets.labels, weights=targets.weights, n_labels=targets.n_labels, nearest=nearest
     )
 
 
@@ -176,8 +163,7 @@ class Tree:
     """Nodes in the order in which they were made; node 0 is the root.
 
     term: (m,) int64, the term asked for, or LEAF. present, absent: (m,) int64, the next node; always a later one. node_documents:
-    (m, n_labels) float64, training documents of each label in the node.
-    """
+    (m, n_labels) float64, training documents of each label in the node."""
 
     term: Ints
     present: Ints
@@ -213,12 +199,7 @@ class Tree:
 
     def arrays(self) -> dict[str, AnyArray]:
         """What the sorter file keeps."""
-        return {
-            "term": self.term,
-            "present": self.present,
-            "absent": self.absent,
-            "node_documents": self.node_documents,
-        }
+        return {"term": self.term, "present": self.present, "absent": self.absent, "node_documents": self.node_documents}
 
 
 def train_tree(matrix: csr_array, targets: Targets, depth: int, least: int) -> Tree:
@@ -248,12 +229,7 @@ def train_tree(matrix: csr_array, targets: Targets, depth: int, least: int) -> T
             with_term[inside.tocsc()[:, [best]].indices] = True
             waiting.append((members[with_term], level + 1, number, True))
             waiting.append((members[~with_term], level + 1, number, False))
-    return Tree(
-        term=np.array(terms),
-        present=np.array(present),
-        absent=np.array(absent),
-        node_documents=np.array(node_documents),
-    )
+    return Tree(term=np.array(terms), present=np.array(present), absent=np.array(absent), node_documents=np.array(node_documents))
 
 
 def _best_term(holds: csr_array, own: Floats, least: int) -> int:

@@ -1,7 +1,6 @@
 """The documents of a training as the optimiser sees them: in parts, each with its scores, of which it asks for sums.
 
-Weights go out, sums over the documents of a part come back; a matrix in one piece is one part.
-"""
+Weights go out, sums over the documents of a part come back; a matrix in one piece is one part."""
 
 from itertools import pairwise
 from typing import Any
@@ -20,8 +19,7 @@ class PartitionState:
     `StatefulActors.update`.
 
     scores: (n, k) of the weights that the search is at. state: the derivatives there. change: (n, c) of the scores along a step.
-    tried: (n, c) scores at the end of one.
-    """
+    tried: (n, c) scores at the end of one."""
 
     def __init__(self, matrix: csr_array, loss: Loss, scale: Floats | None) -> None:
         self.products, self.loss = Products(matrix, scale), loss
@@ -50,9 +48,7 @@ class PartitionState:
     def hessian_product(self, direction: Singles, columns: Columns) -> Singles:
         """(p + 1, c) the second derivative times a direction."""
         assert self.state is not None
-        return self.products.fast_sums(
-            self.state.hessian_product(self.products.fast_scores(direction, columns)), columns
-        )
+        return self.products.fast_sums(self.state.hessian_product(self.products.fast_scores(direction, columns)), columns)
 
     def value(self, columns: Columns) -> Floats:
         """(c,) or (1,) the loss here."""
@@ -118,9 +114,7 @@ class PartitionStates:
         self.parts: list[Any] = matrix.parts if isinstance(matrix, PartitionedMatrix) else [matrix]
         starts = matrix.starts.tolist() if isinstance(matrix, PartitionedMatrix) else [0, self.rows]
         shared_scale = self.executor.put(scale)
-        self.losses = [
-            loss if len(self.parts) == 1 else loss.rows(slice(begin, end)) for begin, end in pairwise(starts)
-        ]
+        self.losses = [loss if len(self.parts) == 1 else loss.rows(slice(begin, end)) for begin, end in pairwise(starts)]
         self.actors = StatefulActors(
             [
                 self.executor.submit(PartitionState, part, own, shared_scale)
@@ -142,8 +136,8 @@ class PartitionStates:
         self.actors.update_quietly(method, *given)
 
     def best_intercepts(self, start: Floats, enough: float) -> Floats:
-        """(k,) the intercepts that are best next to the scores, see `PartitionState.reset_scores`. enough: the norm of
-        their slopes to stop at."""
+        """(k,) the intercepts that are best next to the scores, see `PartitionState.reset_scores`. enough: the norm of their
+        slopes to stop at."""
 
         def slopes(intercepts: Floats) -> tuple[Floats, Floats]:
             first, second = self.actors.query("intercept_derivatives", intercepts)

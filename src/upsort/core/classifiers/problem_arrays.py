@@ -2,10 +2,9 @@
 
 The two products that training is made of: scores from weights, and sums over documents from residuals.
 
-Both come in float64, for values and gradients, and in float32, for the inner steps that need no more than a direction. The
-rows are worked on in two halves, by two threads where that pays. The halves are the same on every machine, so that the result
-does not depend on the number of processors.
-"""
+Both come in float64, for values and gradients, and in float32, for the inner steps that need no more than a direction. The rows
+are worked on in two halves, by two threads where that pays. The halves are the same on every machine, so that the result does not
+depend on the number of processors."""
 
 import os
 from collections.abc import Callable
@@ -27,8 +26,7 @@ from upsort.core.matrices.sparse import rows_of
 class Targets:
     """labels: (n,) numbers below n_labels. weights: (n,) > 0, how much each document counts; 1 on average as a rule.
 
-    sets: (n, n_labels) where a document may have several labels or none; the labels then tell nothing.
-    """
+    sets: (n, n_labels) where a document may have several labels or none; the labels then tell nothing."""
 
     labels: Ints
     n_labels: int
@@ -53,16 +51,11 @@ def as_sets(labels: Ints, n_labels: int) -> Bools:
 
 
 def targets_of(
-    labels: Ints,
-    names: tuple[str, ...],
-    settings: plan.Classifier,
-    row_weights: Floats | None = None,
-    sets: Bools | None = None,
+    labels: Ints, names: tuple[str, ...], settings: plan.Classifier, row_weights: Floats | None = None, sets: Bools | None = None
 ) -> Targets:
     """Labels with the weights that a plan gives to documents and to labels.
 
-    Balanced label weights are n / (k · documents of the label) (King & Zeng 2001). row_weights: (n,), scaled to a mean of 1.
-    """
+    Balanced label weights are n / (k · documents of the label) (King & Zeng 2001). row_weights: (n,), scaled to a mean of 1."""
     n, k = labels.size, len(names)
     weights = np.ones(n) if row_weights is None else row_weights * (n / row_weights.sum())
     if sets is None:
@@ -86,8 +79,7 @@ _Part = tuple[slice, csr_array, csc_array]
 class Products:
     """Products with a matrix, (n, p), whose last weight is an intercept: every document has a 1 there.
 
-    scale: (p, k) what each weight is multiplied by beforehand, where labels see the terms differently.
-    """
+    scale: (p, k) what each weight is multiplied by beforehand, where labels see the terms differently."""
 
     def __init__(self, matrix: csr_array, scale: Floats | None = None) -> None:
         self.matrix = matrix

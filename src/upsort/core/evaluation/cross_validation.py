@@ -5,9 +5,8 @@ nested choices, growth, suspects. Each training starts from nothing and sees its
 
 Cross-validation: each document judged by a sorter that never saw it.
 
-The text is counted once for all folds. Everything that is learned (vocabulary, bounds, document frequencies, weights) is
-learned by `protocol.outcome` from the rows of each fold's training side, from nothing.
-"""
+The text is counted once for all folds. Everything that is learned (vocabulary, bounds, document frequencies, weights) is learned
+by `protocol.outcome` from the rows of each fold's training side, from nothing."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -50,8 +49,7 @@ class FoldPrediction:
 
     held_out: (m,) places of documents. sorted_as: (m,) label numbers of the corpus. sets: (m, k) the labels given, where
     documents may have several. probabilities: (m, k), 0 for labels that the training side lacks. undecided: (m,) which are left
-    so. majority: the number of the most common label of the training side.
-    """
+    so. majority: the number of the most common label of the training side."""
 
     learned: TrainingOutcome
     held_out: Ints
@@ -93,9 +91,7 @@ def outcome(parts: SplitParts, number: int, method: PlanWithResources) -> FoldPr
         sorted_as=fold_data.in_corpus[decisions.best],
         sets=fold_data.spread_to_all_labels(decisions.sets) > 0 if decisions.sets is not None else None,
         probabilities=fold_data.spread_to_all_labels(decisions.probabilities),
-        undecided=decisions.undecided
-        if decisions.undecided is not None
-        else np.zeros(fold_data.held_out.size, dtype=bool),
+        undecided=decisions.undecided if decisions.undecided is not None else np.zeros(fold_data.held_out.size, dtype=bool),
         majority=int(fold_data.in_corpus[sorter.majority]),
     )
 
@@ -104,11 +100,7 @@ def _learned(sorter: TrainedSorter) -> TrainingOutcome:
     size = sum(array.nbytes for array in sorter.classifier.arrays().values())
     seen = sorter.trained
     return TrainingOutcome(
-        right=seen.right,
-        documents=seen.documents,
-        terms=len(sorter.space.terms),
-        reached=seen.ended.reached,
-        bytes=size,
+        right=seen.right, documents=seen.documents, terms=len(sorter.space.terms), reached=seen.ended.reached, bytes=size
     )
 
 
@@ -173,11 +165,7 @@ class CrossValidation:
 
 
 def judge_by_folds(
-    parts: SplitParts,
-    method: PlanWithResources,
-    repeats: int = 1,
-    costs: Costs | None = None,
-    parallel: ParallelMap = sequential,
+    parts: SplitParts, method: PlanWithResources, repeats: int = 1, costs: Costs | None = None, parallel: ParallelMap = sequential
 ) -> CrossValidation:
     """Judge a plan on the splits of `parts`. repeats: how often each document is held out. costs: to judge decisions by, those of
     the plan where none are given. parallel: does the folds."""
@@ -203,9 +191,7 @@ def validation_of(
     sets = _joined_sets([_joined_sets.sets for _joined_sets in outcomes])
     right = documents.right(judged, sorted_as, sets)
     alone = all(prediction.held_out.size == 1 for prediction in outcomes)
-    if (
-        alone
-    ):  # without a document its own label is often no longer the most common, which would tell against the baseline
+    if alone:  # without a document its own label is often no longer the most common, which would tell against the baseline
         majority = np.full(judged.size, documents.label_documents.argmax())
     commonest = names[majority[0]] if np.unique(majority).size == 1 else ""
     probability, undecided, spent = None, None, None
@@ -233,9 +219,7 @@ def validation_of(
         )
         overall = judge(decided, plan.judge.beta)
         probability = judge_probabilities(true, probabilities, sorted_as, sample)
-        undecided = undecided_of(
-            decided, np.concatenate([prediction.undecided for prediction in outcomes]), plan.judge.beta
-        )
+        undecided = undecided_of(decided, np.concatenate([prediction.undecided for prediction in outcomes]), plan.judge.beta)
         spent = _costs(decided, probabilities, costs if costs is not None else method.costs)
     return CrossValidation(
         overall=overall,

@@ -1,7 +1,6 @@
 """What decisions cost by a table of costs, beside what other ways of deciding would.
 
-What leaving the less certain documents undecided brings, and costs.
-"""
+What leaving the less certain documents undecided brings, and costs."""
 
 import numpy as np
 

@@ -2,8 +2,7 @@
 
 Prints stay where they are. Documents that may be copies are brought together by what says it, the sums of their words or a band
 of their signatures: each part deals its own to stretches of the values, and each stretch of all parts is looked at as one, a
-shuffle by key (Dean & Ghemawat 2004). What comes here is who copies whom.
-"""
+shuffle by key (Dean & Ghemawat 2004). What comes here is who copies whom."""
 
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
@@ -27,8 +26,7 @@ _ODD = np.uint64(0x9E3779B97F4A7C15)
 class PartitionedFingerprints:
     """Prints of n documents in parts.
 
-    parts: handles of `Fingerprints`. starts: (parts + 1,) the first document of each, then n.
-    """
+    parts: handles of `Fingerprints`. starts: (parts + 1,) the first document of each, then n."""
 
     def __init__(self, parts: Sequence[Any], starts: Ints, executor: Executor) -> None:
         where = merge_boundaries(starts, _ROWS_OF_A_PART)
@@ -117,8 +115,7 @@ def _exact(*buckets: _Bucket) -> tuple[Ints, Ints]:
 def _bands_of(part: Fingerprints, begin: int, many: int, open_ones: Bools, similarity: float) -> list[list[_Bucket]]:
     rows = np.flatnonzero(open_ones & (part.words > 0))
     each = [
-        _partitioned(band, begin + rows, band.astype(np.uint64), many)
-        for band in bands(signatures_of(part, rows), similarity)
+        _partitioned(band, begin + rows, band.astype(np.uint64), many) for band in bands(signatures_of(part, rows), similarity)
     ]
     return [[band[number] for band in each] for number in range(many)]
 

@@ -1,20 +1,18 @@
 """Exact and near copies among documents, in time linear in the text.
 
-An exact copy has the same words in the same order, whatever the case, spaces and punctuation. Near copies are found by
-their shingles, the pairs of neighbouring words: the similarity of two documents is the share of their distinct shingles that they
-have in common (Jaccard; Broder 1997). Pairs to compare are found by min-hash signatures: for each of 64 random orders of all
-shingles, the document's first, 16 bits of it (b-bit minwise hashing, Li & König 2010). Two documents are compared where all
-places of a band agree (Leskovec, Rajaraman & Ullman 2014, section 3.4): 16 bands of 4 places for similarities from 0.77 on, at
-which that misses less than one pair in 1,000 (one in 5,000 at 0.8), 32 of 2 from 0.44 on, else 64 of 1. Of documents alike in a
-band each is compared with the first and the three before it. What is compared is compared shingle by shingle, so that no pair
-below the similarity is ever called one (but for shingles whose 32-bit hashes collide). `bench/copies.py` measures how many pairs
-are found.
+An exact copy has the same words in the same order, whatever the case, spaces and punctuation. Near copies are found by their
+shingles, the pairs of neighbouring words: the similarity of two documents is the share of their distinct shingles that they have
+in common (Jaccard; Broder 1997). Pairs to compare are found by min-hash signatures: for each of 64 random orders of all shingles,
+the document's first, 16 bits of it (b-bit minwise hashing, Li & König 2010). Two documents are compared where all places of a
+band agree (Leskovec, Rajaraman & Ullman 2014, section 3.4): 16 bands of 4 places for similarities from 0.77 on, at which that
+misses less than one pair in 1,000 (one in 5,000 at 0.8), 32 of 2 from 0.44 on, else 64 of 1. Of documents alike in a band each is
+compared with the first and the three before it. What is compared is compared shingle by shingle, so that no pair below the
+similarity is ever called one (but for shingles whose 32-bit hashes collide). `bench/copies.py` measures how many pairs are found.
 
 Which documents belong together: those of one group, and those that copy each other, directly or by way of others.
 
-Copies are reported from the whole text as it was written, whatever the features keep of it (see `duplicates`), so that one
-corpus has the same copies under every plan. Every kind of split keeps what belongs together on one side (see `splits`).
-"""
+Copies are reported from the whole text as it was written, whatever the features keep of it (see `duplicates`), so that one corpus
+has the same copies under every plan. Every kind of split keeps what belongs together on one side (see `splits`)."""
 
 from collections.abc import Iterator, Sequence
 from typing import Any
@@ -44,8 +42,7 @@ class Duplicates:
     """For each of n documents, the earlier document that it copies, or -1.
 
     exact: (n,) int64, the first with the same words. near: (n,) int64, the first of those found similar. similarity: (n,)
-    float64, for near; 1 for exact; 0 where neither.
-    """
+    float64, for near; 1 for exact; 0 where neither."""
 
     exact: Ints
     near: Ints
@@ -107,8 +104,7 @@ def similarities(fingerprints: Fingerprints, first: Ints, second: Ints) -> Float
 def find_duplicates(fingerprints: Fingerprints, similarity: float | None) -> Duplicates:
     """Tell which documents copy an earlier one.
 
-    similarity: from which share of common shingles on a document is a near copy; None to look for exact ones alone.
-    """
+    similarity: from which share of common shingles on a document is a near copy; None to look for exact ones alone."""
     exact = first_equal(fingerprints.sums, fingerprints.words > 0)
     near = np.full(exact.size, -1, dtype=np.int64)
     similarities = np.where(exact >= 0, 1.0, 0.0)
@@ -150,8 +146,7 @@ def equal_pairs(band: AnyArray) -> Iterator[tuple[Ints, Ints]]:
 def similar(fingerprints: Fingerprints, later: Ints, earlier: Ints, similarity: float) -> Bools:
     """(p,) which pairs of documents `find_duplicates` takes for near copies if it comes to compare them."""
     return (
-        _DuplicateSearch(fingerprints, np.arange(fingerprints.words.size), similarity).similarities(later, earlier)
-        >= similarity
+        _DuplicateSearch(fingerprints, np.arange(fingerprints.words.size), similarity).similarities(later, earlier) >= similarity
     )
 
 
@@ -218,8 +213,7 @@ class Groups:
     def rows(self, chosen: Bools | Ints) -> "Groups":
         """Of some of the documents."""
         return Groups(
-            self.named[chosen] if self.named is not None else None,
-            self.copied[chosen] if self.copied is not None else None,
+            self.named[chosen] if self.named is not None else None, self.copied[chosen] if self.copied is not None else None
         )
 
 
@@ -227,8 +221,7 @@ def named_groups(cells: Sequence[str]) -> Ints:
     """(n,) the number of each document's group; an empty cell is a group of its own."""
     numbers: dict[str, int] = {}
     return np.array(
-        [numbers.setdefault(cell, len(numbers)) if cell else -1 - place for place, cell in enumerate(cells)],
-        dtype=np.int64,
+        [numbers.setdefault(cell, len(numbers)) if cell else -1 - place for place, cell in enumerate(cells)], dtype=np.int64
     )
 
 
@@ -259,8 +252,7 @@ def _connected(left: Ints, other: Ints, size: int) -> Ints:
     """(size,) the number of each node's connected part, in the order of their first nodes; left, other: the ends of each link.
 
     The roots of both ends get the smaller of the two as theirs, and every node the root of its root, until nothing changes
-    (Shiloach & Vishkin 1982).
-    """
+    (Shiloach & Vishkin 1982)."""
     root = np.arange(size)
     while True:
         smaller = np.minimum(root[left], root[other])

@@ -6,10 +6,10 @@ tell less than as many that have nothing to do with each other. Whatever has an 
 Intervals around measured rates.
 
 A rate that counts documents gets Wilson's score interval. Every other measure between 0 and 1 gets the same interval with the
-number of documents that would tell as much about a plain rate: n' = v (1 − v) / variance, with v the measure and its variance
-by linearisation, that is the sum of the squared influences of the documents (Hampel 1974; for tables, the delta method of
-Bishop, Fienberg & Holland 1975, section 14.6). What such a measure rests on is often few documents (the mean recall depends on
-those of the rarest label), so the normal quantile gives way to Student's, with Satterthwaite's (1946) degrees of freedom.
+number of documents that would tell as much about a plain rate: n' = v (1 − v) / variance, with v the measure and its variance by
+linearisation, that is the sum of the squared influences of the documents (Hampel 1974; for tables, the delta method of Bishop,
+Fienberg & Holland 1975, section 14.6). What such a measure rests on is often few documents (the mean recall depends on those of
+the rarest label), so the normal quantile gives way to Student's, with Satterthwaite's (1946) degrees of freedom.
 `bench/intervals.py` shows how often these intervals hold the truth.
 
 Where documents belong together, n' is divided by the design effect (Kish 1965): the variance with groups as units (linearised,
@@ -20,13 +20,12 @@ Whether one classifier is better than another, judged on the same documents.
 
 How far one result is behind another on the same documents, and what may be said of it.
 
-With d the difference of the two results on each document, from −1 to 1, the mean difference gets the adjusted interval of
-Bonett & Price (2012) for paired proportions: one document is added on which only the first is right, and one on which only the
-second is; D = Σ d / (n + 2), and its variance is that of the n + 2 differences. Where documents belong together the variance is
-that of the sums of their groups, the two added ones count as groups of mean size, and Student's quantile represents the normal
-one. Where the best of several is looked for after the results are known, each of the m (m − 1) / 2 pairs of candidates could have
-been the one that is shown, so that the interval is widened to hold for all of them at once (Bonferroni).
-"""
+With d the difference of the two results on each document, from −1 to 1, the mean difference gets the adjusted interval of Bonett
+& Price (2012) for paired proportions: one document is added on which only the first is right, and one on which only the second
+is; D = Σ d / (n + 2), and its variance is that of the n + 2 differences. Where documents belong together the variance is that of
+the sums of their groups, the two added ones count as groups of mean size, and Student's quantile represents the normal one. Where
+the best of several is looked for after the results are known, each of the m (m − 1) / 2 pairs of candidates could have been the
+one that is shown, so that the interval is widened to hold for all of them at once (Bonferroni)."""
 
 from enum import Enum
 from math import log, sqrt
@@ -43,8 +42,7 @@ class Sample:
     """m decisions about n documents in g groups.
 
     document: (m,) the number of the document that each decision is about, from 0. repeats: how often each document was decided.
-    group: (n,) the number of each document's group, from 0, or None where all stand alone.
-    """
+    group: (n,) the number of each document's group, from 0, or None where all stand alone."""
 
     document: Ints
     repeats: int = 1
@@ -115,12 +113,11 @@ FEW = 10
 
 @record(frozen=True, kw_only=True)
 class Rate:
-    """A measured value with its 95 % interval. None where it is not defined (nothing to divide by); only the ends are None
-    where too few documents bear on it.
+    """A measured value with its 95 % interval. None where it is not defined (nothing to divide by); only the ends are None where
+    too few documents bear on it.
 
-    right, of: the counts behind it, where it is a share of documents; means over the repeats where there are any. documents:
-    how many it was measured on, where it is no share of them.
-    """
+    right, of: the counts behind it, where it is a share of documents; means over the repeats where there are any. documents: how
+    many it was measured on, where it is no share of them."""
 
     value: float | None
     low: float | None
@@ -136,8 +133,7 @@ UNKNOWN = Rate(value=None, low=None, high=None)
 def wilson(right: float, of: float, effective: float | None = None) -> Rate:
     """The share right / of with its 95 % score interval (E. B. Wilson 1927, JASA 22, p. 209).
 
-    effective: how many independent documents tell as much, where they are fewer than `of`.
-    """
+    effective: how many independent documents tell as much, where they are fewer than `of`."""
     if of == 0:
         return Rate(value=None, low=None, high=None, right=whole_or_mean(right), of=whole_or_mean(of))
     low, high = score_interval(right / of, effective or of)
@@ -187,9 +183,8 @@ def share_of(right: Floats, among: Floats, sample: Sample) -> Rate:
 def design_effect(influences: Floats, among: Floats, sample: Sample, mistakes: float) -> float:
     """How many times as large the variance is with groups as units; 1 where all documents stand alone.
 
-    influences: (n,) what each document adds to the measure, 0 in sum. among: (n,) how much each bears on it. mistakes: how
-    many documents' worth of mistakes the measurement rests on.
-    """
+    influences: (n,) what each document adds to the measure, 0 in sum. among: (n,) how much each bears on it. mistakes: how many
+    documents' worth of mistakes the measurement rests on."""
     if sample.group is None:
         return 1.0
     groups = int((sample.sum_per_document(among) > 0).sum())
@@ -211,8 +206,7 @@ _MOST_EXACT = 20_000  # units of difference up to which the distribution is work
 def mcnemar(only_first: int, only_second: int) -> float:
     """The two-sided p value of McNemar's test, exact (McNemar 1947; the binomial form of Mosteller 1952).
 
-    only_first, only_second: documents that one of the two gets right and the other does not.
-    """
+    only_first, only_second: documents that one of the two gets right and the other does not."""
     disagreements = only_first + only_second
     if disagreements == 0:
         return 1.0
@@ -222,11 +216,10 @@ def mcnemar(only_first: int, only_second: int) -> float:
 def sign_test(differences: Ints) -> float:
     """The two-sided p value of the randomisation test on paired differences (Fisher 1935, section 21).
 
-    differences: (g,) of two results on the same documents, in whole units: right answers more, over all repeats, in each
-    group of documents that belong together. If neither is better each difference has either sign with the same chance; p is
-    the share of sign patterns whose sum is at least as far from 0. Where every document stands alone and is judged once this
-    is McNemar's test.
-    """
+    differences: (g,) of two results on the same documents, in whole units: right answers more, over all repeats, in each group of
+    documents that belong together. If neither is better each difference has either sign with the same chance; p is the share of
+    sign patterns whose sum is at least as far from 0. Where every document stands alone and is judged once this is McNemar's
+    test."""
     sizes, counts = np.unique(np.abs(differences[differences != 0]), return_counts=True)
     if not sizes.size:
         return 1.0
@@ -255,8 +248,7 @@ def corrected_t(differences: Floats, tested: float, trained: float) -> float:
     """The two-sided p value of the corrected resampled t test (Nadeau & Bengio 2003, section 5).
 
     differences: (r,) of the two results on each of r folds or repeats. tested, trained: documents in the held-out and the
-    training part. The variance of the mean is taken as (1/r + tested/trained) · variance, since the training parts overlap.
-    """
+    training part. The variance of the mean is taken as (1/r + tested/trained) · variance, since the training parts overlap."""
     r = differences.size
     mean = float(differences.mean())
     if r < 2:

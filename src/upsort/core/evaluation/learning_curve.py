@@ -10,8 +10,7 @@ measurement too. Points err in two ways: each for itself, by the documents drawn
 follow, and all alike, by the documents that they are judged on, which are the same. `bench/growth.py` shows how often the
 interval holds what the doubled size brings.
 
-Sorters trained on growing parts of each fold's training documents, judged on the fold's held-out ones.
-"""
+Sorters trained on growing parts of each fold's training documents, judged on the fold's held-out ones."""
 
 from dataclasses import replace
 
@@ -72,8 +71,7 @@ class LearningCurve:
 def fit_learning_curve(sizes: Floats, accuracies: Floats, judged: int) -> LearningCurve | None:
     """The curve through the means of accuracies, or None where there are fewer than four points.
 
-    sizes: (p,) documents trained on. accuracies: (f, p) of each fold. judged: documents judged by all folds together.
-    """
+    sizes: (p,) documents trained on. accuracies: (f, p) of each fold. judged: documents judged by all folds together."""
     folds, points = accuracies.shape
     if points < _LEAST_POINTS:
         return None
@@ -137,13 +135,10 @@ class LearningCurveData:
     judged: int
 
 
-def measure_learning_curve(
-    parts: SplitParts, method: PlanWithResources, parallel: ParallelMap = sequential
-) -> LearningCurveData:
+def measure_learning_curve(parts: SplitParts, method: PlanWithResources, parallel: ParallelMap = sequential) -> LearningCurveData:
     """Parts are drawn at random, each containing the smaller ones. Those of one label are left out, in all folds.
 
-    parallel: does the folds.
-    """
+    parallel: does the folds."""
     documents, plan = parts.documents, method.plan
 
     def of_fold(number: int) -> dict[float, tuple[int, float, float]]:

@@ -1,8 +1,6 @@
-"""The record that each measure fills in. What a measure is is there, and everything that shows, compares or keeps it reads
-it.
+"""The record that each measure fills in. What a measure is is there, and everything that shows, compares or keeps it reads it.
 
-The measures by name. Each is a record; adding one is adding it here.
-"""
+The measures by name. Each is a record; adding one is adding it here."""
 
 from collections.abc import Callable
 from enum import Enum
@@ -24,8 +22,8 @@ class Unit(Enum):
 
 @record(frozen=True)
 class JudgedEvidence:
-    """What a measure is made from. probability: None where only labels were given. costs: where a table of costs was.
-    undecided: where some documents were left so."""
+    """What a measure is made from. probability: None where only labels were given. costs: where a table of costs was. undecided:
+    where some documents were left so."""
 
     judgement: Judgement
     probability: ProbabilityMeasures | None = None
@@ -38,10 +36,9 @@ class Measure:
     """A measure of decisions as a whole.
 
     key: in JSON, in bounds and in the ledger. name: in tables and sentences. summary: how it is worked out, in one line. of: the
-    value with its interval; None where there is no such thing for these decisions. leading: whether it is reported in
-    every result,
-    in a sentence. same_as: the key of the measure that it is equal to unless the plan asks for more; it is then shown for both.
-    """
+    value with its interval; None where there is no such thing for these decisions. leading: whether it is reported in every
+    result, in a sentence. same_as: the key of the measure that it is equal to unless the plan asks for more; it is then shown for
+    both."""
 
     key: str
     name: str
@@ -261,7 +258,5 @@ def rates_of(evidence: JudgedEvidence) -> dict[str, Rate]:
 def shown_measures(evidence: JudgedEvidence) -> list[tuple[Measure, Rate]]:
     """The measures that a result shows beside its accuracy, each once."""
     rates = {key: rate for key, measure in MEASURES.items() if (rate := measure.of(evidence)) is not None}
-    different = {
-        key for key, rate in rates.items() if MEASURES[key].same_as and rate == rates.get(MEASURES[key].same_as)
-    }
+    different = {key for key, rate in rates.items() if MEASURES[key].same_as and rate == rates.get(MEASURES[key].same_as)}
     return [(MEASURES[key], rate) for key, rate in rates.items() if key not in {"accuracy", "baseline", *different}]

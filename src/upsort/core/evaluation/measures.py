@@ -1,7 +1,7 @@
 """Measures of a table of true against given labels as a whole, each with what one more document in a cell would change.
 
-With pᵢⱼ the share of documents of label i that were given j, rᵢ = pᵢᵢ, tᵢ and gⱼ the shares of true and of given labels, and
-the influence of a cell its derivative less the mean derivative (Hampel 1974):
+With pᵢⱼ the share of documents of label i that were given j, rᵢ = pᵢᵢ, tᵢ and gⱼ the shares of true and of given labels, and the
+influence of a cell its derivative less the mean derivative (Hampel 1974):
 
 - balanced accuracy: the mean recall rᵢ / tᵢ of the labels that occur
 - macro precision, macro F: the means of rⱼ / gⱼ and of (1 + β²) rᵢ / (gᵢ + β² tᵢ) over the labels for which they are defined
@@ -20,8 +20,7 @@ is zero, and stays undefined. Micro precision, recall and F1 of one label a docu
 table see `measures`.
 
 F1 = 2 J / (1 + J), with J the share of right ones among the documents that have the label or were sorted as it (Jaccard 1901), so
-that its interval is Wilson's for J, carried over.
-"""
+that its interval is Wilson's for J, carried over."""
 
 from dataclasses import replace
 
@@ -62,9 +61,8 @@ class TableMeasure:
 def whole_rates(table: Floats, cells: Ints, sample: Sample, beta: float) -> dict[str, Rate]:
     """The measures of WHOLE with their intervals, by name.
 
-    table: (k, k) counts, rows true. cells: (m,) true · k + given of each decision. Before a variance is taken the table gets
-    two more documents of mistakes, so that one without mistakes does not pass for certain.
-    """
+    table: (k, k) counts, rows true. cells: (m,) true · k + given of each decision. Before a variance is taken the table gets two
+    more documents of mistakes, so that one without mistakes does not pass for certain."""
     occur = (table.sum(axis=0) + table.sum(axis=1)) > 0
     wrong = np.outer(occur, occur) & ~np.eye(len(table), dtype=bool)
     spare = wrong * (_SPARE / max(int(wrong.sum()), 1))
@@ -85,9 +83,7 @@ def _rate(name: str, value: float | None, smoothed: TableMeasure, table: Floats,
     of_decisions = sample.mean(smoothed.influences.reshape(-1)[cells])
     mistakes = n - float(np.trace(table))
     effect = design_effect(of_decisions - of_decisions.mean(), np.ones(sample.documents), sample, mistakes)
-    degrees = min(
-        satterthwaite(parts.sum(axis=1), table.sum(axis=1)), satterthwaite(parts.sum(axis=0), table.sum(axis=0))
-    )
+    degrees = min(satterthwaite(parts.sum(axis=1), table.sum(axis=1)), satterthwaite(parts.sum(axis=0), table.sum(axis=0)))
     effective = middle * (1.0 - middle) / variance / effect
     low, high = score_interval((value - least) / span, effective, student(degrees))
     return Rate(value=value, low=least + span * low, high=least + span * high)
@@ -210,12 +206,10 @@ class Judgement:
     table: (k, k) counts, rows true labels, columns those that they were sorted as, in the order of `labels`. baseline: the
     accuracy of always giving the label `majority` (where it is empty, the most common of each training), on the same documents.
     majority_in_training: whether that was the most common label of training; otherwise it is that of all documents.
-    against_baseline: the p value of the exact paired test of the two. other_rates: further measures by name. repeats:
-    how often each
-    document was judged; all counts are means over them. groups: how many groups of documents that belong together there are; None
-    where all stand alone. sets: where documents may have several labels; a document is then right with all of its labels and no
-    other, and the table is empty.
-    """
+    against_baseline: the p value of the exact paired test of the two. other_rates: further measures by name. repeats: how often
+    each document was judged; all counts are means over them. groups: how many groups of documents that belong together there are;
+    None where all stand alone. sets: where documents may have several labels; a document is then right with all of its labels and
+    no other, and the table is empty."""
 
     labels: tuple[str, ...]
     table: Ints | Floats
@@ -248,9 +242,7 @@ class Judgement:
         pairs = [divmod(place, len(self.labels)) for place in places]
         totals = self.table.sum(axis=1)
         return [
-            Confusion(
-                self.labels[true], self.labels[sorted_as], wrong[true, sorted_as].item(), round(float(totals[true]))
-            )
+            Confusion(self.labels[true], self.labels[sorted_as], wrong[true, sorted_as].item(), round(float(totals[true])))
             for true, sorted_as in pairs
             if wrong[true, sorted_as]
         ]
@@ -262,8 +254,7 @@ class Decided:
 
     true, sorted_as: (m,) label numbers into `labels`. majority: the label that was most common in training, empty where trainings
     differ in it, or that of the whole corpus where majority_in_training is False; baseline: (m,) whether it is the document's
-    own. sample: which documents the decisions are about.
-    """
+    own. sample: which documents the decisions are about."""
 
     true: Ints
     sorted_as: Ints
@@ -334,9 +325,7 @@ def _from_share(share: float) -> float:
 
 def _f_beta(has: Floats, got: Floats, sample: Sample, beta: float) -> Rate:
     """F-beta of one label, its interval by linearisation; half a document is added to either kind of mistake for the variance."""
-    right, missed, wrongly = (
-        float(kind.sum()) / sample.repeats for kind in (has * got, has * (1 - got), got * (1 - has))
-    )
+    right, missed, wrongly = (float(kind.sum()) / sample.repeats for kind in (has * got, has * (1 - got), got * (1 - has)))
     b2 = beta**2
 
     def value(right: float, missed: float, wrongly: float) -> tuple[float, float]:

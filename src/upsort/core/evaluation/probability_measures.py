@@ -6,8 +6,8 @@
 
 Each interval is a score interval (see `intervals`) whose variance is that of the documents' influences: for the ROC area those
 are the placements of DeLong, DeLong & Clarke-Pearson (1988). Where there are few mistakes the influences say little; there a
-variance by model is in: for the ROC area that of Hanley & McNeil, for average precision A (1 − A) / documents of the label
-(Boyd, Eng & Page 2013). `bench/intervals.py` shows how often the intervals hold the truth.
+variance by model is in: for the ROC area that of Hanley & McNeil, for average precision A (1 − A) / documents of the label (Boyd,
+Eng & Page 2013). `bench/intervals.py` shows how often the intervals hold the truth.
 
 Whether a sorter is right as often as it says.
 
@@ -25,8 +25,7 @@ For n documents with own label yᵢ and probabilities pᵢ:
 - top-2 accuracy: the share of documents whose own label is among the two most probable
 
 For the areas under curves see `areas`. The interval of a mean is Student's, of its logarithm (a mean of losses is skewed), with
-documents as units, or the groups that they belong to. A document judged several times counts with the mean over its repeats.
-"""
+documents as units, or the groups that they belong to. A document judged several times counts with the mean over its repeats."""
 
 from collections.abc import Callable, Sequence
 
@@ -78,8 +77,8 @@ class _LabelArea:
 
 @record(frozen=True)
 class _Model:
-    """How much an area is taken to vary where its own mistakes are few. mistakes: (l,) of each label's. variances, middles:
-    (l,) of the areas by the model, and the values it takes them at. weight: mistakes that it counts as."""
+    """How much an area is taken to vary where its own mistakes are few. mistakes: (l,) of each label's. variances, middles: (l,)
+    of the areas by the model, and the values it takes them at. weight: mistakes that it counts as."""
 
     mistakes: Floats
     variances: Floats
@@ -96,8 +95,7 @@ def areas(own: Ints, probabilities: Floats, sample: Sample) -> Areas:
     label_of[sample.document] = own
     each = {
         label: LabelAreas(
-            _single_label_rate(roc, _of_pairs, label_of, sample),
-            _single_label_rate(average, _of_the_label, label_of, sample),
+            _single_label_rate(roc, _of_pairs, label_of, sample), _single_label_rate(average, _of_the_label, label_of, sample)
         )
         for label, (roc, average) in enumerate(areas_by_label)
     }
@@ -108,9 +106,7 @@ def areas(own: Ints, probabilities: Floats, sample: Sample) -> Areas:
     )
 
 
-def _of_label(
-    own: Ints, probabilities: Floats, label: int, sample: Sample
-) -> tuple[_LabelArea | None, _LabelArea | None]:
+def _of_label(own: Ints, probabilities: Floats, label: int, sample: Sample) -> tuple[_LabelArea | None, _LabelArea | None]:
     """The two areas of a label, as means over the repeats, which have the same documents."""
     parts = sample.decided_once()
     mine = own[parts[0]] == label
@@ -158,16 +154,11 @@ def _two_areas(own: Bools, score: Floats) -> tuple[Floats, Floats]:
 
 def _of_pairs(areas: Sequence[_LabelArea]) -> _Model:
     """Hanley & McNeil (1982), equation 2, at areas that miss half a step more."""
-    of, negatives = (
-        np.array([label_area.of for label_area in areas]),
-        np.array([label_area.negatives for label_area in areas]),
-    )
+    of, negatives = (np.array([label_area.of for label_area in areas]), np.array([label_area.negatives for label_area in areas]))
     missed = np.array([1.0 - label_area.value for label_area in areas])
     area = np.clip(1.0 - missed - 0.5 / np.sqrt(of * negatives), 1e-3, 1.0)
     q1, q2 = area / (2.0 - area), 2.0 * area**2 / (1.0 + area)
-    variances = (area * (1.0 - area) + (of - 1.0) * (q1 - area**2) + (negatives - 1.0) * (q2 - area**2)) / (
-        of * negatives
-    )
+    variances = (area * (1.0 - area) + (of - 1.0) * (q1 - area**2) + (negatives - 1.0) * (q2 - area**2)) / (of * negatives)
     return _Model(of * negatives * missed, variances, area, 0.5)
 
 
@@ -219,8 +210,8 @@ _BINS = 10
 
 @record(frozen=True, kw_only=True)
 class Bin:
-    """Documents whose given label has a probability from `low` on, below `high`. probability: the mean. right: how many of
-    them are."""
+    """Documents whose given label has a probability from `low` on, below `high`. probability: the mean. right: how many of them
+    are."""
 
     low: float
     high: float
@@ -243,12 +234,7 @@ class Reliability:
     def error(self) -> float:
         """The calibration error."""
         return self._mean(
-            np.array(
-                [
-                    abs(reliability_bin.probability - (reliability_bin.right.value or 0.0))
-                    for reliability_bin in self.bins
-                ]
-            )
+            np.array([abs(reliability_bin.probability - (reliability_bin.right.value or 0.0)) for reliability_bin in self.bins])
         )
 
     @property
@@ -299,8 +285,7 @@ class OwnProbability:
 
 @record(frozen=True, kw_only=True)
 class ProbabilityMeasures:
-    """All but top2 are over the documents whose label the sorter knows; each rate says how many those are. own: by
-    label."""
+    """All but top2 are over the documents whose label the sorter knows; each rate says how many those are. own: by label."""
 
     log_loss: Rate
     brier: Rate
@@ -336,9 +321,7 @@ def judge_probabilities(true: Ints, probabilities: Floats, sorted_as: Ints, samp
         top2=share_of(top2.astype(np.float64), np.ones(true.size), sample),
         areas=areas(own, mine, drawn),
         own=tuple(_own(mine[own == label, label], sample.repeats) for label in range(probabilities.shape[1])),
-        reliability=reliability(
-            probabilities[np.arange(sorted_as.size), sorted_as], np.asarray(true == sorted_as), sample
-        ),
+        reliability=reliability(probabilities[np.arange(sorted_as.size), sorted_as], np.asarray(true == sorted_as), sample),
     )
 
 

@@ -1,11 +1,10 @@
 """What is measured where a document may have several labels, or none.
 
 A document is right when it was given exactly its own labels. Beside that each label is judged for itself: of the documents that
-have it, how many were given it (right) or not (missed), and how many others were given it (false). Over all labels together
-F1 = 2 Σ right / (2 Σ right + Σ missed + Σ false), and macro F1 is the mean of the labels' F1; a label that nobody has or was
-given stays out of it. Intervals are by linearisation, as `intervals` says: with f one of the two and D what it is divided by, a
-document adds (2 right − f (2 right + missed + false)) / D.
-"""
+have it, how many were given it (right) or not (missed), and how many others were given it (false). Over all labels together F1 =
+2 Σ right / (2 Σ right + Σ missed + Σ false), and macro F1 is the mean of the labels' F1; a label that nobody has or was given
+stays out of it. Intervals are by linearisation, as `intervals` says: with f one of the two and D what it is divided by, a
+document adds (2 right − f (2 right + missed + false)) / D."""
 
 import numpy as np
 
@@ -21,15 +20,7 @@ from upsort.core.evaluation.intervals import (
     sign_test,
     student,
 )
-from upsort.core.evaluation.measures import (
-    Confusion,
-    Decided,
-    Judgement,
-    LabelMeasures,
-    LabelSets,
-    PairMissed,
-    label_measures,
-)
+from upsort.core.evaluation.measures import Confusion, Decided, Judgement, LabelMeasures, LabelSets, PairMissed, label_measures
 from upsort.core.lazy import record
 
 
@@ -39,8 +30,7 @@ class DecidedSets:
 
     own, given: (m, k) which labels each document has, and was given. labels: (k,). majority: the label that was most common in
     training, empty where trainings differ in it; baseline: (m,) whether it is the document's own and only one. sample: which
-    documents the decisions are about. majority_in_training: as of `Decided`.
-    """
+    documents the decisions are about. majority_in_training: as of `Decided`."""
 
     own: Bools
     given: Bools
@@ -125,8 +115,7 @@ def _pairs(decided: DecidedSets) -> LabelSets:
             for a, b in _most_first(np.triu(cooccurrence, 1))
         ),
         given_instead=tuple(
-            Confusion(labels[a], labels[b], _count(instead[a, b]), round(float(documents[a])))
-            for a, b in _most_first(instead)
+            Confusion(labels[a], labels[b], _count(instead[a, b]), round(float(documents[a]))) for a, b in _most_first(instead)
         ),
     )
 

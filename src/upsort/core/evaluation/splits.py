@@ -8,9 +8,8 @@
 - each one alone: as many folds as documents
 - given: by the values of a column
 
-The last three say themselves what is held out. From their training parts every document is taken that belongs together with
-one that is held out, and what was taken is counted.
-"""
+The last three say themselves what is held out. From their training parts every document is taken that belongs together with one
+that is held out, and what was taken is counted."""
 
 from collections.abc import Sequence
 from itertools import pairwise
@@ -56,17 +55,14 @@ def splits(documents: LabelledDocuments, settings: Judge, order: SplitOrder | No
     """The splits that a plan asks for.
 
     Raises UsageProblem for wishes that exclude each other, and DataProblem, with the numbers, for what the documents do not
-    allow.
-    """
+    allow."""
     order = order or SplitOrder()
     _check(settings, bool(order.folds))
     if order.folds:
         return _separated(_given(order.folds), documents.groups)
     if settings.in_time:
         if order.dates is None or np.isnan(order.dates).all():
-            raise DataProblem(
-                "To judge in time, documents need dates.", "Name their column with --set columns.date=COLUMN."
-            )
+            raise DataProblem("To judge in time, documents need dates.", "Name their column with --set columns.date=COLUMN.")
         undated = int(np.isnan(order.dates).sum())
         return _separated(_in_time(order.dates, settings.folds), documents.groups, undated)
     if settings.alone:
@@ -76,17 +72,14 @@ def splits(documents: LabelledDocuments, settings: Judge, order: SplitOrder | No
     for repeat in range(settings.repeats):
         seed = settings.seed + repeat
         fold = folds_of(documents.split_keys, settings.folds, seed)
-        made += [
-            Split(np.flatnonzero(fold != number), np.flatnonzero(fold == number)) for number in range(settings.folds)
-        ]
+        made += [Split(np.flatnonzero(fold != number), np.flatnonzero(fold == number)) for number in range(settings.folds)]
     return Splits.whole(made)
 
 
 def hold_out(documents: LabelledDocuments, share: float, seed: int) -> Bools:
     """(n,) which documents are held out: about `share` of each label's, at least one on either side, groups whole.
 
-    Raises DataProblem for a label all of whose documents would be on one side, unless documents may have several.
-    """
+    Raises DataProblem for a label all of whose documents would be on one side, unless documents may have several."""
     if documents.sets is not None:
         return held_out_of(documents.split_keys, share, seed)
     sizes = documents.label_documents
@@ -133,16 +126,14 @@ def _check_folds(documents: LabelledDocuments, folds: int) -> None:
         small = []
         if documents.documents < folds:
             raise DataProblem(
-                f"{folds} folds need at least {folds} documents; there are {documents.documents}.",
-                "Give more documents.",
+                f"{folds} folds need at least {folds} documents; there are {documents.documents}.", "Give more documents."
             )
     if small:
         scarce = ", ".join(f"{names[number]!r} has {sizes[number]}" for number in small[:5])
         fewest = int(sizes[small].min())
         fewer = f"Use --folds {fewest}, or leave" if fewest >= 2 else "Leave"
         raise DataProblem(
-            f"{folds} folds need at least {folds} documents of each label; {scarce}.",
-            f"{fewer} out or merge the small labels.",
+            f"{folds} folds need at least {folds} documents of each label; {scarce}.", f"{fewer} out or merge the small labels."
         )
     if documents.groups is not None and (groups := np.unique(documents.groups).size) < folds:
         raise DataProblem(
@@ -172,8 +163,7 @@ def _check_groups(documents: LabelledDocuments) -> None:
 def _separated(requested: Sequence[tuple[Ints, Ints]], groups: Ints | None, undated: int = 0) -> Splits:
     """Splits whose held-out sides are wanted as they are; training sides give up what belongs together with them.
 
-    A split that has nothing left to learn from is refused.
-    """
+    A split that has nothing left to learn from is refused."""
     made, excluded = [], []
     for training, held_out in requested:
         left = training
@@ -228,6 +218,4 @@ def _given(folds: Sequence[str]) -> list[tuple[Ints, Ints]]:
             f"The column of folds has {len(names)} different value{'s' if len(names) != 1 else ''}; at least two are needed.",
             "Each value is one fold; documents without one are only trained on.",
         )
-    return [
-        (np.flatnonzero(fold_numbers != number), np.flatnonzero(fold_numbers == number)) for number in range(len(names))
-    ]
+    return [(np.flatnonzero(fold_numbers != number), np.flatnonzero(fold_numbers == number)) for number in range(len(names))]

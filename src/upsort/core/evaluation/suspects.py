@@ -1,8 +1,8 @@
 """Labelled documents whose own label looks wrong to classifiers that never saw them.
 
 What classifiers say of a document is one thing, how labels come to be wrong another. With q[t] the probability that the document
-truly has label t, as classifiers tell it that never saw the document, and ε the share of wrong labels, which fall on any of the
-k − 1 others alike, the label y that is there has the likelihood
+truly has label t, as classifiers tell it that never saw the document, and ε the share of wrong labels, which fall on any of the k
+− 1 others alike, the label y that is there has the likelihood
 
 (1 − ε) q[y] + ε (1 − q[y]) / (k − 1)
 
@@ -12,8 +12,7 @@ too are less sure than they could be: q is what they tell, to a power that is ch
 classifiers judge, what they tell is their mean, weighted for the least log loss of the labels that are there.
 
 A document is a suspect where its label is more likely wrong than right. How many of a list are wrong is then about Σ w, give or
-take 1.96 √ Σ w (1 − w). `bench/suspects.py` shows how good lists are, and how true what is expected of them.
-"""
+take 1.96 √ Σ w (1 − w). `bench/suspects.py` shows how good lists are, and how true what is expected of them."""
 
 from collections.abc import Callable, Sequence
 from math import sqrt
@@ -32,9 +31,9 @@ _TINY = 1e-9
 
 @record(frozen=True, kw_only=True)
 class Suspects:
-    """places: (m,) documents, most suspicious first. rather: (m,) label numbers. own, other: (m,) the probabilities of the
-    own and of that label. wrong: (m,) the probability that the own label is wrong. noise: (k,) the share of wrong labels
-    that is expected among the documents of each label."""
+    """places: (m,) documents, most suspicious first. rather: (m,) label numbers. own, other: (m,) the probabilities of the own
+    and of that label. wrong: (m,) the probability that the own label is wrong. noise: (k,) the share of wrong labels that is
+    expected among the documents of each label."""
 
     places: Ints
     rather: Ints
@@ -50,9 +49,8 @@ class Suspects:
 
 
 def find_suspects(labels: Ints, predictions: Sequence[Floats], most: int | None = None) -> Suspects:
-    """labels: (n,) own label numbers. predictions: by one or two classifiers that never saw the document, (n, k)
-    probabilities. most:
-    list so many, the most suspicious; None for those whose label is more likely wrong than right."""
+    """labels: (n,) own label numbers. predictions: by one or two classifiers that never saw the document, (n, k) probabilities.
+    most: list so many, the most suspicious; None for those whose label is more likely wrong than right."""
     rows = np.arange(labels.size)
     probabilities = _combined(labels, predictions)
     wrong = wrong_labels(labels, probabilities)
@@ -91,11 +89,10 @@ class SetSuspects:
 
 
 def find_wrong_sets(own: Bools, predictions: Sequence[Floats], most: int | None = None) -> SetSuspects:
-    """The same where documents may have several labels: each label is a question of yes and no, and
-    all are taken together to tell how many are wrong.
+    """The same where documents may have several labels: each label is a question of yes and no, and all are taken together to
+    tell how many are wrong.
 
-    own: (n, k). predictions: (n, k) of each classifier, the probability of each label. most: see `find_suspects`.
-    """
+    own: (n, k). predictions: (n, k) of each classifier, the probability of each label. most: see `find_suspects`."""
     n, k = own.shape
     questions = own.reshape(-1).astype(np.int64)
     probabilities = _combined(

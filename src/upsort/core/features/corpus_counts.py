@@ -8,8 +8,7 @@ Word vectors made from the documents at hand, by factorising the co-occurrences 
 
 (Levy & Goldberg 2014, *Neural word embedding as implicit matrix factorization*): the positive pointwise mutual information of
 words within so many words of each other is cut to its largest singular values, and a word's vector is its row of U · √Σ, divided
-by its length.
-"""
+by its length."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -47,8 +46,7 @@ class WordVectors:
     def means(self, counts: csr_array, idf: Floats | None = None) -> Floats:
         """(n, d) the mean vector of each document's words, weighted by idf where it is given; zeros without any.
 
-        counts: (n, n_terms) ≥ 0.
-        """
+        counts: (n, n_terms) ≥ 0."""
         chosen = csr_array(counts.tocsc()[:, self.columns].tocsr().astype(np.float64))
         if idf is not None:
             chosen = csr_array(chosen @ diags_array(idf[self.columns]))
@@ -59,9 +57,7 @@ class WordVectors:
         return means
 
 
-def vectors_of_terms(
-    terms: Sequence[str], words: Sequence[str], vectors: Floats, prefixes: Sequence[str]
-) -> WordVectors:
+def vectors_of_terms(terms: Sequence[str], words: Sequence[str], vectors: Floats, prefixes: Sequence[str]) -> WordVectors:
     """The vectors of those terms that are among `words`, whatever part of the text they come from."""
     place = {word: number for number, word in enumerate(words)}
     rows = []
@@ -79,10 +75,9 @@ class CorpusCounts:
     """n documents, n_terms terms.
 
     counts: (n, n_terms) CSR, raw. terms: names of its columns. tokens: (n,) words of each document. cells: columns next to the
-    text. vectors: of words, where they are used. hashed: (n_terms,) the number of each column where terms are hashed.
-    distinct, seen_once: of all terms of the corpus. left_out: terms that are in fewer documents than any bound allows.
-    blocks: (b + 1,) the first document of each block that was read, then n; of documents in another order None.
-    """
+    text. vectors: of words, where they are used. hashed: (n_terms,) the number of each column where terms are hashed. distinct,
+    seen_once: of all terms of the corpus. left_out: terms that are in fewer documents than any bound allows. blocks: (b + 1,) the
+    first document of each block that was read, then n; of documents in another order None."""
 
     counts: csr_array | PartitionedMatrix
     terms: list[str]
@@ -144,12 +139,9 @@ class CorpusCounter:
     """Collects blocks of documents; `measured` gives what was found, whatever the blocks were.
 
     forms: what the steps on words still to be done make of the tokens. elsewhere: whether names of hashed terms are kept
-    elsewhere; `tables` then have what is to be reported there.
-    """
+    elsewhere; `tables` then have what is to be reported there."""
 
-    def __init__(
-        self, columns: Columns, features: Features, forms: FinalForms | None = None, elsewhere: bool = False
-    ) -> None:
+    def __init__(self, columns: Columns, features: Features, forms: FinalForms | None = None, elsewhere: bool = False) -> None:
         self.features = features
         begins = prefixes(columns, features)
         self.tables: list[TermNames | RecordedNames] = [RecordedNames() if elsewhere else TermNames() for _ in begins]
@@ -222,12 +214,9 @@ def all_cells(blocks: Sequence[ExtraCells]) -> ExtraCells:
 def make_vectors(tokens: Tokens, dimensions: int, window: int = 5, at_least: int = 3) -> tuple[list[str], Floats]:
     """Words that stand at least so often, sorted, and their vectors, (v, dimensions) of length 1.
 
-    tokens: of all documents. window: words to either side that count as neighbours. Raises DataProblem for too few words.
-    """
+    tokens: of all documents. window: words to either side that count as neighbours. Raises DataProblem for too few words."""
     totals = np.bincount(tokens.codes, minlength=len(tokens.words))
-    frequent = [
-        place for place in np.argsort(np.array(tokens.words, dtype=object)).tolist() if totals[place] >= at_least
-    ]
+    frequent = [place for place in np.argsort(np.array(tokens.words, dtype=object)).tolist() if totals[place] >= at_least]
     if len(frequent) <= dimensions:
         raise DataProblem(
             f"Only {len(frequent)} words stand at least {at_least} times; {dimensions} dimensions need more.",
@@ -248,9 +237,7 @@ def make_vectors(tokens: Tokens, dimensions: int, window: int = 5, at_least: int
     sums = row_sums(cooccurrence)
     rows = np.repeat(np.arange(size), np.diff(cooccurrence.indptr))
     ratio = cooccurrence.data * sums.sum() / (sums[rows] * sums[cooccurrence.indices])
-    positive = csr_array(
-        (np.maximum(np.log(ratio), 0.0), cooccurrence.indices, cooccurrence.indptr), shape=(size, size)
-    )
+    positive = csr_array((np.maximum(np.log(ratio), 0.0), cooccurrence.indices, cooccurrence.indptr), shape=(size, size))
     left_vectors, strengths, _ = sparse_linalg.svds(positive, k=dimensions, v0=np.ones(size), solver="arpack")
     order = np.argsort(-strengths, kind="stable")
     vectors = left_vectors[:, order] * np.sqrt(strengths[order])

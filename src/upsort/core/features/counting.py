@@ -1,8 +1,7 @@
 """Counting terms: one pass over the text, in blocks, straight into compressed sparse rows.
 
-A block of documents is cleaned and tokenised at once; only its distinct words meet Python strings. What is kept of a
-document is the numbers of its words, four bytes each, until `ngrams` sorts them at the end.
-"""
+A block of documents is cleaned and tokenised at once; only its distinct words meet Python strings. What is kept of a document is
+the numbers of its words, four bytes each, until `ngrams` sorts them at the end."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 
@@ -29,10 +28,9 @@ class Counts:
     """How often each term is in each document; nothing is weighted yet.
 
     matrix: (n_documents, n_terms) CSR of int32, indices sorted, no duplicates.
-    terms: sorted by code point; the matrix's columns. Terms in fewer documents than was asked for are not among them.
-    tokens: (n_documents,) int64, words of each document, counted or not.
-    distinct: how many terms there are, those left out included. seen_once: how many of them are in the corpus once.
-    """
+    terms: sorted by code point; the matrix's columns. Terms in fewer documents than was asked for are not among them. tokens:
+    (n_documents,) int64, words of each document, counted or not.
+    distinct: how many terms there are, those left out included. seen_once: how many of them are in the corpus once."""
 
     matrix: csr_array
     terms: list[str]
@@ -46,8 +44,7 @@ class KnownCounts:
     """Counts of the terms of a fixed vocabulary.
 
     matrix: (n_documents, len(vocabulary)) CSR of int32.
-    tokens: (n_documents,) int64, all tokens of each document, known or not. known: (n_documents,) int64, the known ones.
-    """
+    tokens: (n_documents,) int64, all tokens of each document, known or not. known: (n_documents,) int64, the known ones."""
 
     matrix: csr_array
     tokens: Ints
@@ -79,9 +76,8 @@ def count(
 ) -> Counts:
     """Count every term of every document.
 
-    documents: any number of texts, read once. settings: which n-grams are terms; single words without. at_least: documents
-    that a term must are in. prefix: what every term's name begins with.
-    """
+    documents: any number of texts, read once. settings: which n-grams are terms; single words without. at_least: documents that a
+    term must are in. prefix: what every term's name begins with."""
     memory = cleaning.memory()
     blocks = (cleaning.words_of(block, memory) for block in in_blocks(documents))
     return counts_of(blocks, settings, at_least, prefix, cleaning.forms)
@@ -97,8 +93,7 @@ def counts_of(
 ) -> Counts:
     """Count the terms of consecutive blocks of documents. The result does not depend on how they were divided.
 
-    blocks: with one memory of words. forms: what the steps on words still to be done make of the tokens.
-    """
+    blocks: with one memory of words. forms: what the steps on words still to be done make of the tokens."""
     counting = TermCounting(settings or Features(), prefix, forms)
     for tokens in blocks:
         counting.add(tokens)
@@ -109,8 +104,7 @@ class TermCounting:
     """Collects the tokens of consecutive blocks of documents, and counts their terms in the end.
 
     The blocks are cut with one memory of words, so that a number means the same word in all of them. forms: what the steps on
-    words still to be done make of the tokens; done in the end too, once for each distinct word.
-    """
+    words still to be done make of the tokens; done in the end too, once for each distinct word."""
 
     def __init__(self, settings: Features, prefix: str = "", forms: FinalForms | None = None) -> None:
         self.settings = settings
@@ -145,10 +139,7 @@ class TermCounting:
         units = letters_of(words) if self.settings.units == "letters" else words
         grams = grams_of(units, self.settings, at_least, self.prefix, threads)
         matrix, terms = _in_order(
-            [gram.cells for gram in grams],
-            [name for gram in grams for name in gram.names],
-            words.starts.size - 1,
-            threads,
+            [gram.cells for gram in grams], [name for gram in grams for name in gram.names], words.starts.size - 1, threads
         )
         distinct, seen_once = sum(gram.distinct for gram in grams), sum(gram.seen_once for gram in grams)
         return Counts(matrix=matrix, terms=terms, tokens=np.diff(words.starts), distinct=distinct, seen_once=seen_once)
@@ -159,9 +150,7 @@ def joined(parts: Sequence[Counts]) -> Counts:
     if len(parts) == 1:
         return parts[0]
     matrix, terms = _in_order(
-        [triplets_of(part.matrix) for part in parts],
-        [term for part in parts for term in part.terms],
-        parts[0].tokens.size,
+        [triplets_of(part.matrix) for part in parts], [term for part in parts for term in part.terms], parts[0].tokens.size
     )
     tokens: Ints = np.sum([part.tokens for part in parts], axis=0)
     return Counts(
@@ -178,8 +167,7 @@ def count_known(words: Tokens, places: Places, width: int, settings: Features, p
 
     words: the cleaned tokens of the documents. places: gives the column of each of some terms, −1 for an unknown one, and its
     sign. width: how many columns there are. What is known and unknown is reported of the words where single words are terms, else
-    of the terms.
-    """
+    of the terms."""
     units = letters_of(words) if settings.units == "letters" else words
     if max(settings.lengths) == 1 and not settings.skip:
         return _known_units(units, places, width, prefix)
@@ -216,9 +204,7 @@ def _known_units(units: Tokens, places: Places, width: int, prefix: str) -> Know
     return KnownCounts(matrix, np.diff(units.starts), np.diff(starts))
 
 
-def _in_order(
-    parts: Sequence[Triplets], names: list[str], documents: int, threads: int = 1
-) -> tuple[csr_array, list[str]]:
+def _in_order(parts: Sequence[Triplets], names: list[str], documents: int, threads: int = 1) -> tuple[csr_array, list[str]]:
     """Triplets of consecutive columns as one matrix, its columns in the order of their names."""
     order = sorted(range(len(names)), key=names.__getitem__)
     rank = np.empty(len(names), dtype=np.int64)

@@ -1,15 +1,14 @@
 """Hashed features, for vocabularies that never end (Weinberger, Dasgupta, Langford, Smola & Attenberg 2009).
 
-A term's column is the lowest `bits` bits of its 64-bit xxHash (XXH64, seed 0, of its UTF-8 bytes), and its sign the highest
-bit, so that terms that share a column cancel as often as they add. No vocabulary is kept; names are, for reading, in a table
-of bounded size.
+A term's column is the lowest `bits` bits of its 64-bit xxHash (XXH64, seed 0, of its UTF-8 bytes), and its sign the highest bit,
+so that terms that share a column cancel as often as they add. No vocabulary is kept; names are, for reading, in a table of
+bounded size.
 
 Terms of documents that are counted in parts, each by itself: which of them the corpus has, and the counts in its columns.
 
-The counts of a part stay where they were made. What goes round is how often each term is in it. The terms are dealt to
-stretches by their hashes, so that nobody needs all of them; those of each stretch are merged, and what comes here are the terms
-in enough documents. Two rounds are all: which terms there are, then each part in their columns.
-"""
+The counts of a part stay where they were made. What goes round is how often each term is in it. The terms are dealt to stretches
+by their hashes, so that nobody needs all of them; those of each stretch are merged, and what comes here are the terms in enough
+documents. Two rounds are all: which terms there are, then each part in their columns."""
 
 from collections.abc import Callable, Sequence
 from collections.abc import Set as AbstractSet
@@ -35,9 +34,7 @@ _NAMES_A_COLUMN = 3
 
 def hashed_places(terms: Sequence[str], bits: int) -> tuple[Ints, Ints]:
     """(n,) the column and (n,) the sign of each term."""
-    digests = np.array(
-        [xxhash.xxh64_intdigest(term.encode("utf-8", "surrogatepass")) for term in terms], dtype=np.uint64
-    )
+    digests = np.array([xxhash.xxh64_intdigest(term.encode("utf-8", "surrogatepass")) for term in terms], dtype=np.uint64)
     columns = (digests & np.uint64((1 << bits) - 1)).astype(np.int64)
     signs = 1 - 2 * (digests >> np.uint64(63)).astype(np.int64)
     return columns, signs
@@ -65,10 +62,7 @@ class TermNames:
         names: dict[int, list[str]] = {}
         for name, column in zip(ranked, hashed_places(ranked, bits)[0].tolist(), strict=True):
             names.setdefault(column, []).append(name)
-        return [
-            " | ".join(names[column][:_NAMES_A_COLUMN]) if column in names else f"#{column}"
-            for column in columns.tolist()
-        ]
+        return [" | ".join(names[column][:_NAMES_A_COLUMN]) if column in names else f"#{column}" for column in columns.tolist()]
 
 
 @record
@@ -129,8 +123,7 @@ class HashedCounting:
     def combined(parts: "Sequence[HashedCounting]") -> tuple[Counts, Ints]:
         """The counts of all parts of the documents, whose columns are those that occur; they have no names yet.
 
-        Values may be negative. Also (n_terms,) the number of each column below 2^bits, ascending.
-        """
+        Values may be negative. Also (n_terms,) the number of each column below 2^bits, ascending."""
         counted = [part.counts(1) for part in parts]
         matrix = csr_array(sum((counts.matrix for counts in counted[1:]), counted[0].matrix))
         matrix.eliminate_zeros()
@@ -221,9 +214,8 @@ def of_all(*parts: Vocabulary) -> Vocabulary:
 
 
 def countable(settings: Features, at_least: int) -> Features:
-    """What parts are to count, so that `chosen` can tell what the whole has: single units too, where longer terms
-    depend on in how
-    many documents those stand."""
+    """What parts are to count, so that `chosen` can tell what the whole has: single units too, where longer terms depend on in
+    how many documents those stand."""
     if at_least > 1 and max(settings.lengths) > 1:
         return replace(settings, lengths=(1, max(settings.lengths)))
     return settings
@@ -316,9 +308,7 @@ def in_columns(counts: csr_array, where: Ints, width: int) -> csr_array:
     inside = columns >= 0
     ends = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(inside)))[counts.indptr]
     kind = counts.indices.dtype
-    made = csr_array(
-        (counts.data[inside], columns[inside].astype(kind), ends.astype(kind)), shape=(counts.shape[0], width)
-    )
+    made = csr_array((counts.data[inside], columns[inside].astype(kind), ends.astype(kind)), shape=(counts.shape[0], width))
     made.has_sorted_indices = True
     made.has_canonical_format = True
     return made

@@ -1,11 +1,10 @@
 """Columns next to the text: numbers, categories, and what can be measured of a text without reading its words.
 
-A number is standardised by the mean and the standard deviation of the training documents, (value − mean) / deviation. A
-missing one counts as the mean; where some were missing in training, a column of their own marks them. A category is a column
-for each value that training saw, 1 where a document has it. Lengths are taken as ln(1 + length), since they are skewed.
+A number is standardised by the mean and the standard deviation of the training documents, (value − mean) / deviation. A missing
+one counts as the mean; where some were missing in training, a column of their own marks them. A category is a column for each
+value that training saw, 1 where a document has it. Lengths are taken as ln(1 + length), since they are skewed.
 
-A block of documents as it comes from files: texts, and what is in the columns next to them.
-"""
+A block of documents as it comes from files: texts, and what is in the columns next to them."""
 
 import re
 from collections.abc import Callable, Sequence
@@ -31,8 +30,7 @@ class ExtraCells:
     """The values of such columns, nothing learned of them yet; n documents.
 
     numbers: (n, m) float64, NaN where missing, under number_names. categories: (n, c) int64, places in the values of each
-    category column, −1 where the cell is empty, under category_names.
-    """
+    category column, −1 where the cell is empty, under category_names."""
 
     number_names: tuple[str, ...]
     numbers: Floats
@@ -72,8 +70,7 @@ class ExtraColumns:
     """What training learned of the columns next to the text.
 
     number_names: (m) names; mean, deviation: (m,); marked: (m,) whether missing values have a column. categories: for each
-    category column its name and the values that have a column.
-    """
+    category column its name and the values that have a column."""
 
     number_names: tuple[str, ...] = ()
     mean: Floats = field(default_factory=lambda: np.zeros(0))
@@ -84,14 +81,8 @@ class ExtraColumns:
     @property
     def names(self) -> list[str]:
         """The names of the feature columns, in order."""
-        marked = [
-            f"{name} is missing" for name, mark in zip(self.number_names, self.marked.tolist(), strict=True) if mark
-        ]
-        return [
-            *self.number_names,
-            *marked,
-            *(f"column:{name}={value}" for name, values in self.categories for value in values),
-        ]
+        marked = [f"{name} is missing" for name, mark in zip(self.number_names, self.marked.tolist(), strict=True) if mark]
+        return [*self.number_names, *marked, *(f"column:{name}={value}" for name, values in self.categories for value in values)]
 
     def columns(self, cells: ExtraCells) -> csr_array:
         """(n, q) the feature columns of documents."""
@@ -139,9 +130,8 @@ def learn_extra_columns(cells: ExtraCells) -> ExtraColumns:
 def text_measures(texts: Sequence[str], measures: Sequence[Measure]) -> Floats:
     """(n, len(measures)) what is measured of texts as they were written.
 
-    words, characters: ln(1 + how many). capitals: share of the letters. punctuation: share of the characters.
-    links, digits: 1 where the text holds one.
-    """
+    words, characters: ln(1 + how many). capitals: share of the letters. punctuation: share of the characters. links, digits: 1
+    where the text holds one."""
     ways: dict[Measure, Callable[[str], float]] = {
         "words": lambda text: log1p(len(_WORD.findall(text))),
         "characters": lambda text: log1p(len(text)),
@@ -159,8 +149,7 @@ class Documents:
     """n documents.
 
     parts: one list of n texts, or one for each text column where these are kept apart.
-    numbers: (n, m) float64, NaN where a cell is empty, under number_names. categories: n cells for each of category_names.
-    """
+    numbers: (n, m) float64, NaN where a cell is empty, under number_names. categories: n cells for each of category_names."""
 
     parts: tuple[list[str], ...]
     number_names: tuple[str, ...]

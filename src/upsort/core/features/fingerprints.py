@@ -1,7 +1,6 @@
 """What is kept of documents to tell copies by (see `core.evaluation.duplicates`).
 
-A document costs 16 bytes for two sums that identify its words, and 4 bytes for each distinct pair of neighbouring words.
-"""
+A document costs 16 bytes for two sums that identify its words, and 4 bytes for each distinct pair of neighbouring words."""
 
 import numpy as np
 import xxhash
@@ -19,10 +18,9 @@ _OTHER_ODD = np.uint64(0xC2B2AE3D27D4EB4F)
 class Fingerprints:
     """What is kept of n documents to tell copies by.
 
-    sums: (n, 2) uint64. shingles: uint32, the distinct ones of each document, sorted, one document after the other; starts:
-    (n + 1,) int64, where each document's begin; empty where only exact copies are looked for. words: (n,) int64, number of words;
-    documents without any are copies of none. distinct: (n,) int64, number of distinct words.
-    """
+    sums: (n, 2) uint64. shingles: uint32, the distinct ones of each document, sorted, one document after the other; starts: (n +
+    1,) int64, where each document's begin; empty where only exact copies are looked for. words: (n,) int64, number of words;
+    documents without any are copies of none. distinct: (n,) int64, number of distinct words."""
 
     sums: Keys
     shingles: AnyArray
@@ -87,8 +85,7 @@ def joined(parts: list[Fingerprints]) -> Fingerprints:
 
 
 def _shingles(stream: Keys, starts: Ints) -> tuple[AnyArray, Ints]:
-    """The distinct shingles of the documents whose word hashes are stream[starts[d] : starts[d + 1]], and where each one's
-    begin."""
+    """The distinct shingles of the documents whose word hashes are stream[starts[d] : starts[d + 1]], and where each begins."""
     lengths = np.diff(starts)
     # A shingle is a word with its follower; the last word of a document counts only where it is the only one.
     follower = np.concatenate((stream[1:], np.zeros(1, dtype=np.uint64))) if stream.size else stream

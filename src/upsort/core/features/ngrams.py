@@ -1,13 +1,12 @@
 """N-grams: terms made of neighbouring words, or of neighbouring letters, found by sorting numbers.
 
 An n-gram is a number: that of its first n − 1 units times the number of distinct units, plus the number of its last. Such a
-number and the number of its document, side by side in one 64-bit key, are sorted once; the runs of the sorted keys are all
-that there is to know: which n-grams there are, in how many documents, how often in each. What is in too few documents
-never gets a name, and no n-gram is built on a beginning that does.
+number and the number of its document, side by side in one 64-bit key, are sorted once; the runs of the sorted keys are all that
+there is to know: which n-grams there are, in how many documents, how often in each. What is in too few documents never gets a
+name, and no n-gram is built on a beginning that does.
 
-N-grams with different first units have nothing to do with each other. So they are found part by part, each part those
-that begin with some of the units: that bounds the memory next to the result, and threads can share the parts.
-"""
+N-grams with different first units have nothing to do with each other. So they are found part by part, each part those that begin
+with some of the units: that bounds the memory next to the result, and threads can share the parts."""
 
 from collections.abc import Callable
 
@@ -33,9 +32,8 @@ Namer = Callable[[Ints], AnyArray]
 class Grams:
     """The terms of one length.
 
-    names: the terms in at least so many documents as was asked for. cells: how often each is in each document.
-    distinct, seen_once: of all terms, those in too few documents included.
-    """
+    names: the terms in at least so many documents as was asked for. cells: how often each is in each document. distinct,
+    seen_once: of all terms, those in too few documents included."""
 
     names: list[str]
     cells: Triplets
@@ -47,8 +45,7 @@ class Grams:
 class _Level:
     """The n-grams of one length: where they stand, and how they are distinguished and named.
 
-    places: where each begins. numbers: which it is, below `span`.
-    """
+    places: where each begins. numbers: which it is, below `span`."""
 
     places: AnyArray
     numbers: AnyArray
@@ -59,8 +56,7 @@ class _Level:
 def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str = "", threads: int = 1) -> list[Grams]:
     """The terms of documents: single units first, where they are asked for, then parts of the longer ones and those with a gap.
 
-    units: words or letters of all documents. at_least: documents that a term must are in. prefix: what each name begins with.
-    """
+    units: words or letters of all documents. at_least: documents that a term must are in. prefix: what each name begins with."""
     units = _in_order(units)
     singles, enough = _single_units(units, at_least, prefix, threads)
     levels = [singles] if min(settings.lengths) == 1 else []
@@ -89,8 +85,7 @@ class _Text:
     """What the parts share.
 
     words: those of the units, as an array. enough: which units are in enough documents. owner: the document of each place.
-    region: the same, or a number for each sentence. bits: that the number of a document takes.
-    """
+    region: the same, or a number for each sentence. bits: that the number of a document takes."""
 
     units: Tokens
     words: AnyArray
@@ -174,8 +169,7 @@ def _single_units(units: Tokens, at_least: int, prefix: str, threads: int) -> tu
 def _extended(level: _Level, text: _Text, reach: int, joiner: str) -> _Level:
     """N-grams one unit longer: the beginnings of `level`, each with the unit `reach` further on in the same region.
 
-    Their numbers are made smaller where they would not fit into a key next to the bits of a document.
-    """
+    Their numbers are made smaller where they would not fit into a key next to the bits of a document."""
     units, region = text.units, text.region
     width = max(len(units.words), 1)
     beyond = int(np.searchsorted(level.places, region.size - reach))
@@ -271,12 +265,7 @@ def letters_of(tokens: Tokens) -> Tokens:
     points = np.frombuffer("".join(texts).encode("utf-32-le", "surrogatepass"), dtype="<u4")
     codes, distinct = factorize(points)
     starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum([len(text) for text in texts], dtype=np.int64)))
-    return Tokens(
-        [chr(point) for point in distinct.tolist()],
-        codes.astype(np.int32),
-        starts,
-        np.zeros(0, dtype=np.int64),
-    )
+    return Tokens([chr(point) for point in distinct.tolist()], codes.astype(np.int32), starts, np.zeros(0, dtype=np.int64))
 
 
 def _regions(owner: AnyArray, sentences: Ints) -> Ints:

@@ -35,11 +35,9 @@ class FeatureSpace:
 
     terms: the columns of every matrix in this space: first the `counted` terms of the text, sorted, then the dimensions of word
     vectors, then the columns next to the text.
-    document_frequency: (n_terms,) int64, in how many of the training documents each stands.
-    label_document_frequency: (n_terms, k) int64, the same for each label; k is 0 without labels.
-    documents: number of training documents. mean_length: mean sum of counts of their kept terms, where bm25 needs it.
-    hashed: (counted,) the column number of each where terms are hashed.
-    """
+    document_frequency: (n_terms,) int64, in how many of the training documents each stands. label_document_frequency: (n_terms,
+    k) int64, the same for each label; k is 0 without labels. documents: number of training documents. mean_length: mean sum of
+    counts of their kept terms, where bm25 needs it. hashed: (counted,) the column number of each where terms are hashed."""
 
     terms: list[str]
     counted: int
@@ -80,9 +78,7 @@ class FeatureSpace:
 
     @cached_property
     def _log_count_ratios(self) -> Floats:
-        return weighting.log_count_ratios(
-            self.label_document_frequency[: self.counted], self.document_frequency[: self.counted]
-        )
+        return weighting.log_count_ratios(self.label_document_frequency[: self.counted], self.document_frequency[: self.counted])
 
     @property
     def weighting(self) -> "FittedWeighting":
@@ -118,8 +114,7 @@ class FeatureSpace:
     def matrix(self, counts: csr_array | PartitionedMatrix, cells: ExtraCells) -> Any:
         """(n, n_terms) float64: everything that a classifier sees of documents.
 
-        counts: (n, counted) of this space's terms of the text. cells: the documents' columns next to it.
-        """
+        counts: (n, counted) of this space's terms of the text. cells: the documents' columns next to it."""
         if isinstance(counts, PartitionedMatrix):
             return counts.transform(_in_space, len(self.terms), self, Sliced(cells))
         weights = self.weigh(counts)
@@ -165,9 +160,8 @@ def total_counts(counts: csr_array | PartitionedMatrix) -> Ints:
 class TermStatistics:
     """What the choice of terms rests on.
 
-    frequency, totals: (n_terms,) documents with each term, and how often it is in all. by_label: (n_terms, k) documents
-    of each label with it. label_documents: (k,). left_out: terms that were not even counted, being in too few documents.
-    """
+    frequency, totals: (n_terms,) documents with each term, and how often it is in all. by_label: (n_terms, k) documents of each
+    label with it. label_documents: (k,). left_out: terms that were not even counted, being in too few documents."""
 
     terms: list[str]
     frequency: Ints
@@ -183,8 +177,7 @@ def chosen_terms(
 ) -> Places:
     """(n_kept,) the terms within the bounds, ascending. ranked: whether there may be too many terms.
 
-    Raises DataProblem when the bounds leave none.
-    """
+    Raises DataProblem when the bounds leave none."""
     documents, frequency = statistics.documents, statistics.frequency
     seen = frequency > 0
     rare = frequency < settings.in_at_least
@@ -220,12 +213,10 @@ def learn_space(
 ) -> tuple[FeatureSpace, Places]:
     """Choose the terms within the bounds of `settings`.
 
-    measured: the training documents, with all their terms. labels: (n,) numbers below n_labels; needed to choose by
-    association. vocabulary: the terms to keep, whatever the bounds, where there are any. sets: (n, n_labels) where documents may
-    have several labels; `labels` then says nothing.
-    Returns the space and (n_kept,) the kept columns of the counts, in order.
-    Raises DataProblem when the bounds leave no term.
-    """
+    measured: the training documents, with all their terms. labels: (n,) numbers below n_labels; needed to choose by association.
+    vocabulary: the terms to keep, whatever the bounds, where there are any. sets: (n, n_labels) where documents may have several
+    labels; `labels` then says nothing. Returns the space and (n_kept,) the kept columns of the counts, in order. Raises
+    DataProblem when the bounds leave no term."""
     counts, terms = measured.counts, measured.terms
     documents = counts.shape[0]
     frequency = document_frequencies(counts)
@@ -282,9 +273,7 @@ def _with_columns(
         space = replace(space, vectors=vectors)
         means = space._means(counts)
         deviation = float(np.sqrt((means**2).sum(axis=1).mean()))
-        scale = np.full(
-            means.shape[1], 1.0 / deviation if deviation > 0 else 1.0
-        )  # mean squared length 1, as of tf-idf rows
+        scale = np.full(means.shape[1], 1.0 / deviation if deviation > 0 else 1.0)  # mean squared length 1, as of tf-idf rows
         names += [f"vector:{dimension}" for dimension in range(1, means.shape[1] + 1)]
     names += extra_columns.names
     space = replace(space, terms=names, extra_columns=extra_columns, vector_scale=scale)
@@ -339,12 +328,7 @@ def too_common(counts: csr_array | PartitionedMatrix, terms: list[str], settings
 def known_words(space: FeatureSpace, totals: Ints) -> int:
     """How many words of documents are terms; 0 where terms are not words. totals: (counted,) how often each is in them."""
     settings = space.settings
-    if (
-        settings.units != "words"
-        or min(settings.lengths) > 1
-        or "presence" in settings.weighting
-        or space.hashed is not None
-    ):
+    if settings.units != "words" or min(settings.lengths) > 1 or "presence" in settings.weighting or space.hashed is not None:
         return 0
     single = np.array([" " not in term for term in space.terms[: space.counted]], dtype=bool)
     return int(totals[single].sum())

@@ -12,12 +12,11 @@ training documents that hold it and N their number:
 - idf: `n` 1; `t` log10(N / df); `p` max(0, log10((N − df) / df)); `r` smoothed log10(1 + N / df)
 - length: `n` none; `c` each row divided by its Euclidean length; `s` each row divided by its sum
 
-The letters are those of the SMART system (Salton & Buckley 1988; Manning, Raghavan & Schütze 2008, figure 6.15), but for `s`
-and `r`, which are added here. `tfidf` is `ltc`. `bm25` is tf (k + 1) / (tf + k (1 − b + b · length / mean length)) · ln(1 +
-(N − df + 0.5) / (df + 0.5)) (Robertson & Zaragoza 2009, equations 3.3 and 3.15, with the logarithm kept from falling below
-0). `log-count-ratio` is presence times the logarithm of how much more often the term is in a label's documents than in
-others (Wang & Manning 2012), of the label for which that is largest.
-"""
+The letters are those of the SMART system (Salton & Buckley 1988; Manning, Raghavan & Schütze 2008, figure 6.15), but for `s` and
+`r`, which are added here. `tfidf` is `ltc`. `bm25` is tf (k + 1) / (tf + k (1 − b + b · length / mean length)) · ln(1 + (N − df +
+0.5) / (df + 0.5)) (Robertson & Zaragoza 2009, equations 3.3 and 3.15, with the logarithm kept from falling below 0).
+`log-count-ratio` is presence times the logarithm of how much more often the term is in a label's documents than in others (Wang &
+Manning 2012), of the label for which that is largest."""
 
 from typing import Any
 
@@ -152,8 +151,7 @@ def log_count_ratios(label_document_frequency: Ints, document_frequency: Ints) -
     """(n_terms,) the largest log-count ratio of each term over the labels.
 
     label_document_frequency: (n_terms, k), in how many documents of each label each term stands; document_frequency: (n_terms,)
-    of all. With p the label's counts plus 1 divided by their sum, and q the same for all documents without it: ln(p / q).
-    """
+    of all. With p the label's counts plus 1 divided by their sum, and q the same for all documents without it: ln(p / q)."""
     own = label_document_frequency + 1.0
     other_frequency = document_frequency[:, None] - label_document_frequency + 1.0
     ratios: Floats = np.log(own / own.sum(axis=0)) - np.log(other_frequency / other_frequency.sum(axis=0))

@@ -1,8 +1,7 @@
 """Row-partitioned sparse matrices; partitions may be remote.
 
-A partition holds consecutive rows. Sums are taken partition by partition, in order, so that they do not depend on the
-executor that keeps the partitions: this process (`LocalExecutor`) or the workers of a cluster.
-"""
+A partition holds consecutive rows. Sums are taken partition by partition, in order, so that they do not depend on the executor
+that keeps the partitions: this process (`LocalExecutor`) or the workers of a cluster."""
 
 import copy
 from collections.abc import Callable, Sequence
@@ -69,8 +68,7 @@ class Sliced:
 class PartitionedMatrix:
     """A matrix, (n, width), CSR in each part.
 
-    parts: handles of (m, width) each. starts: (parts + 1,) the first row of each, then n. whole: the matrix, where it is here.
-    """
+    parts: handles of (m, width) each. starts: (parts + 1,) the first row of each, then n. whole: the matrix, where it is here."""
 
     def __init__(
         self, parts: Sequence[Any], starts: Ints, width: int, executor: Executor = LOCAL, whole: csr_array | None = None
@@ -136,9 +134,7 @@ class PartitionedMatrix:
         handles = [argument if isinstance(argument, Sliced) else self.executor.put(argument) for argument in given]
         return [
             self.executor.submit(
-                work,
-                part,
-                *(argument.of(begin, end) if isinstance(argument, Sliced) else argument for argument in handles),
+                work, part, *(argument.of(begin, end) if isinstance(argument, Sliced) else argument for argument in handles)
             )
             for part, (begin, end) in zip(self.parts, pairwise(self.starts.tolist()), strict=True)
         ]
@@ -192,8 +188,7 @@ def reduce_sum(executor: Executor, handles: Sequence[Any]) -> Any:
 class StatefulActors:
     """One object per partition, kept by the executor; a method is called on all of them.
 
-    members: handles of each, in a tuple with what the last change of it gave.
-    """
+    members: handles of each, in a tuple with what the last change of it gave."""
 
     def __init__(self, members: Sequence[Any], executor: Executor) -> None:
         self.executor = executor
@@ -204,8 +199,8 @@ class StatefulActors:
         return reduce_sum(self.executor, self._called(_call, method, given))
 
     def update(self, method: str, *given: Any) -> Any:
-        """The sum of the results of a method that changes the object. It must rebind attributes, never mutate them, so that
-        the call can be repeated."""
+        """The sum of the results of a method that changes the object. It must rebind attributes, never mutate them, so that the
+        call can be repeated."""
         self.members = self._called(_call_update, method, given)
         return reduce_sum(self.executor, [self.executor.submit(_last_result, member) for member in self.members])
 
@@ -253,9 +248,7 @@ def _stacked(*parts: csr_array) -> csr_array:
 
 def has_negative(matrix: csr_array | PartitionedMatrix) -> bool:
     """Whether a value is below 0."""
-    below_zero: AnyArray = np.array(
-        matrix.map(_negative) if isinstance(matrix, PartitionedMatrix) else [_negative(matrix)]
-    )
+    below_zero: AnyArray = np.array(matrix.map(_negative) if isinstance(matrix, PartitionedMatrix) else [_negative(matrix)])
     return bool(below_zero.any())
 
 

@@ -54,8 +54,7 @@ def from_cells(values: AnyArray, rows: AnyArray, columns: AnyArray, shape: tuple
 def balanced_ranges(starts: Ints, at_least: int = 1) -> list[tuple[int, int]]:
     """Stretches of rows that hold about as many values each, at least so many of them; more where there are many values.
 
-    starts: (n_rows + 1,) where the values of each row begin.
-    """
+    starts: (n_rows + 1,) where the values of each row begin."""
     total, rows = int(starts[-1]), starts.size - 1
     number = min(max(total // _AT_ONCE, at_least), _MOST_RANGES)
     ends = np.unique(np.searchsorted(starts, np.arange(1, number) * (total / number)))
@@ -65,8 +64,7 @@ def balanced_ranges(starts: Ints, at_least: int = 1) -> list[tuple[int, int]]:
 def from_triplets(parts: Sequence[Triplets], rank: Ints, rows: int, threads: int = 1) -> csr_array:
     """The CSR matrix of int32 whose column rank[c] is the c-th of the parts' columns; no place comes twice.
 
-    Row, column and count lie in one 64-bit key and are sorted together, where they fit, for a stretch of rows after the other.
-    """
+    Row, column and count lie in one 64-bit key and are sorted together, where they fit, for a stretch of rows after the other."""
     largest = max((int(part.counts.max(initial=0)) for part in parts), default=0)
     column_bits, count_bits = max(rank.size - 1, 1).bit_length(), max(largest, 1).bit_length()
     begins = np.cumsum([0, *(part.width for part in parts)]).tolist()
@@ -175,8 +173,7 @@ def column_sums(matrix: csr_array | PartitionedMatrix) -> Floats:
 def group_sums(matrix: csr_array | PartitionedMatrix, groups: Ints, n_groups: int, weights: Floats) -> Floats:
     """(v, n_groups) the sums of the columns over the rows of each group, each row times its weight.
 
-    Each row's columns are moved to a stretch of their group's own; one product with the transposed matrix then adds all up.
-    """
+    Each row's columns are moved to a stretch of their group's own; one product with the transposed matrix then adds all up."""
     if isinstance(matrix, PartitionedMatrix):
         return np.asarray(matrix.sum(group_sums, Sliced(groups), n_groups, Sliced(weights)))
     n, width = matrix.shape

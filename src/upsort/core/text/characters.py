@@ -10,9 +10,9 @@ The rules follow the word boundaries of Unicode Standard Annex 29, simplified:
 
 Lower-casing that respects the language.
 
-Unicode's default mapping (`str.lower`) already gives the Greek final sigma and keeps the German ß. Turkish and Azeri need
-their own rule: the capital of dotless `ı` is `I`, and the capital of dotted `i` is `İ` (Unicode SpecialCasing, conditions
-`tr` and `az`).
+Unicode's default mapping (`str.lower`) already gives the Greek final sigma and keeps the German ß. Turkish and Azeri need their
+own rule: the capital of dotless `ı` is `I`, and the capital of dotted `i` is `İ` (Unicode SpecialCasing, conditions `tr` and
+`az`).
 
 Documents that say the same few words over and over.
 
@@ -20,8 +20,7 @@ Where sentences and clauses end: marks, abbreviations that end none, and the wor
 
 Cutting long documents into passages of so many words, lines or paragraphs, with or without overlap.
 
-Labels as they are written: mapped, folded, joined, and grouped by spelling.
-"""
+Labels as they are written: mapped, folded, joined, and grouped by spelling."""
 
 import re
 import unicodedata
@@ -72,9 +71,7 @@ def _ascii_classes() -> bytes:
 def byte_classes(raw: bytes, text: Bytes) -> Bytes:
     """The class of the character that each byte belongs to.
 
-    raw: n bytes of valid UTF-8 (surrogates passed through). text: the same as an array of uint8.
-    Returns (n,) uint8.
-    """
+    raw: n bytes of valid UTF-8 (surrogates passed through). text: the same as an array of uint8. Returns (n,) uint8."""
     classes = np.frombuffer(raw.translate(_ascii_classes()), dtype=np.uint8)
     if raw.isascii():
         return classes
@@ -218,9 +215,8 @@ _PIECES: dict[Unit, Callable[[str], list[tuple[int, int]]]] = {
 def passages(text: str, size: int, unit: Unit = "words", overlap: int = 0) -> list[str]:
     """The text in passages of `size` words (stretches without white space), non-blank lines, or paragraphs.
 
-    Each passage begins size - overlap units after the one before. A rest of less than half a passage is joined to the last.
-    What lies between a passage's units is kept as it stands. Raises UsageProblem unless 0 <= overlap < size.
-    """
+    Each passage begins size - overlap units after the one before. A rest of less than half a passage is joined to the last. What
+    lies between a passage's units is kept as it stands. Raises UsageProblem unless 0 <= overlap < size."""
     if not 0 <= overlap < size:
         raise UsageProblem(f"An overlap of {overlap} does not fit passages of {size} {unit}.", "It must be smaller.")
     places = _PIECES[unit](text)

@@ -1,9 +1,8 @@
 """Cleaning: the plan's steps, in the plan's order, on blocks of documents.
 
 Steps on running text come first; the first step on words (`stop_words`, `stem` …) cuts the text into tokens. From there on each
-step works on the distinct words of the corpus, not on every occurrence. Steps such as `lower` may are on either side; steps
-that need running text (`links`, `markup` …) must stand before.
-"""
+step works on the distinct words of the corpus, not on every occurrence. Steps such as `lower` may are on either side; steps that
+need running text (`links`, `markup` …) must stand before."""
 
 from collections.abc import Sequence
 from dataclasses import field, replace
@@ -82,17 +81,15 @@ class Cleaner:
     def words_of(self, documents: Sequence[str], memory: WordMemory | None = None) -> Tokens:
         """The tokens before the steps on words: `forms` makes the cleaned tokens of these.
 
-        memory: as of `memory`; a fresh one without.
-        """
+        memory: as of `memory`; a fresh one without."""
         return self.cut(self.cleaned(documents, for_words=True), self.lowers_words, memory or self.memory())
 
     def cleaned(self, documents: Sequence[str], for_words: bool = False) -> list[str]:
         """The documents after the steps on running text.
 
         for_words: leave out what `words_of` does in cutting. The tokeniser drops punctuation outside words by the very rules of
-        that step, so the step is only worked out where a later one would see the difference; words are lower-cased when they
-        are cut.
-        """
+        that step, so the step is only worked out where a later one would see the difference; words are lower-cased when they are
+        cut."""
         texts = list(documents)
         if has_marker_characters("".join(texts)):
             texts = [unmarked(text) for text in texts]
@@ -119,8 +116,7 @@ class Cleaner:
     def cut(self, texts: Sequence[str], lower_words: bool = False, memory: WordMemory | None = None) -> Tokens:
         """Cleaned running text cut into tokens, markers as they are shown.
 
-        lower_words: lower-case the letters A to Z first. memory: what numbers the tokens, and forms them; a fresh one without.
-        """
+        lower_words: lower-case the letters A to Z first. memory: what numbers the tokens, and forms them; a fresh one without."""
         memory = memory or WordMemory(shown)
         if self.tokens_by is not None:
             return _by_pattern(texts, self.tokens_by, memory)
@@ -129,8 +125,7 @@ class Cleaner:
     def traced(self, document: str) -> list[tuple[str, int, int]]:
         """The tokens of one document, each with the stretch of the original that it came from.
 
-        Each token's characters are followed back through every edit of every step.
-        """
+        Each token's characters are followed back through every edit of every step."""
         text = TracedText.of(unmarked(document))
         for _, change in self.on_text:
             text = text.after(change.edits(text.text))
@@ -154,9 +149,7 @@ class Cleaner:
     @property
     def has_patterns(self) -> bool:
         """Whether patterns of somebody's own are among the steps, which may take without end on some document."""
-        return self.tokens_by is not None or any(
-            step_called(name).own_patterns(self.settings) for name in self.settings.steps
-        )
+        return self.tokens_by is not None or any(step_called(name).own_patterns(self.settings) for name in self.settings.steps)
 
     def too_slow(self, documents: Sequence[str]) -> dict[int, float]:
         """The places of documents on which the patterns take longer than the seconds allowed, with those. No document on which
@@ -187,9 +180,7 @@ class Cleaner:
         for place, name in enumerate(names):
             step, earlier = step_called(name), names[:place]
             wrong = [f"{name} stands after {other}: {step.before[other]}." for other in earlier if other in step.before]
-            missing = [
-                f"{name} stands before {other}: {why}." for other, why in step.after.items() if other not in earlier
-            ]
+            missing = [f"{name} stands before {other}: {why}." for other, why in step.after.items() if other not in earlier]
             lacking = step.lacks(self.settings, resources)
             messages += [*wrong[:1], *missing, *([lacking] if lacking else [])]
         return messages
@@ -199,8 +190,7 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
     """The steps of a plan.
 
     with_sentences: whether its tokens are to know their sentences. Raises UsageProblem for a step that cannot stand where it
-    does, and for a wrong pattern.
-    """
+    does, and for a wrong pattern."""
     resources = replace(resources or Resources(), patience=PatternBudget(settings.pattern_seconds))
     steps = [step_called(name) for name in settings.steps]
     if KEEP not in steps and protected_texts(settings, resources):
@@ -229,9 +219,7 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
         by = checked_pattern(settings.tokens_by).pattern
         if protected_texts(settings, resources):
             by = rf"[{PROTECTED}{DIGITS}]+|(?:{by})"
-        pattern = TimedSubstitution(
-            checked_pattern(by), "", resources.patience or PatternBudget(settings.pattern_seconds)
-        )
+        pattern = TimedSubstitution(checked_pattern(by), "", resources.patience or PatternBudget(settings.pattern_seconds))
     return Cleaner(
         settings=settings,
         on_text=tuple(on_text),
@@ -287,6 +275,4 @@ def _by_pattern(texts: Sequence[str], pattern: TimedSubstitution, memory: WordMe
             if word and not word.isspace():
                 words.append(" ".join(word.split()))
         starts.append(len(words))
-    return Tokens(
-        memory.words, memory.number_words(words), np.array(starts, dtype=np.int64), np.zeros(0, dtype=np.int64)
-    )
+    return Tokens(memory.words, memory.number_words(words), np.array(starts, dtype=np.int64), np.zeros(0, dtype=np.int64))

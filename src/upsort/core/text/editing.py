@@ -58,9 +58,8 @@ def _always(_: str) -> bool:
 class Substitution(PerDocument):
     """Every match of a pattern replaced.
 
-    possible: whether a text, or several one after the other, may hold a match; quicker than to look for one. whole: the same
-    step on a whole text, where there is a quicker way.
-    """
+    possible: whether a text, or several one after the other, may hold a match; quicker than to look for one. whole: the same step
+    on a whole text, where there is a quicker way."""
 
     pattern: Any
     replacement: Callable[[Any], str]
@@ -88,8 +87,7 @@ class Substitution(PerDocument):
 class Rewrite(PerDocument):
     """A function of the whole text, such as lower-casing. pieces: a pattern for the stretches that change on their own.
 
-    over_lines: whether the lines of a text change independently of each other.
-    """
+    over_lines: whether the lines of a text change independently of each other."""
 
     function: Callable[[str], str]
     pieces: Any

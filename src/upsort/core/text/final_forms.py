@@ -16,8 +16,7 @@ class FinalForms:
     """Remembers the form of every word met, from block to block.
 
     step: all steps on words together; an empty form is none. counted: whether it is kept how often each word stood. spaced:
-    whether a form so far holds a space.
-    """
+    whether a form so far holds a space."""
 
     def __init__(self, step: WordStep, counted: bool) -> None:
         self.step = step

@@ -3,8 +3,7 @@
 A naive Bayes of trigrams with the ends of words in them (Cavnar & Trenkle 1994 for the idea of n-gram profiles; Dunning 1994 for
 the likelihood). Scripts that one language writes, such as kana, tell it alone; of the others nothing is claimed.
 
-Broken characters in texts.
-"""
+Broken characters in texts."""
 
 import re
 import unicodedata
@@ -34,10 +33,7 @@ _KANA = frozenset({"Hiragana", "Katakana"})
 _LEAST_KANA = 0.05  # of the letters of a text that is Japanese, not Chinese
 _LEAST_MARGIN = 2.0  # logarithmic units between the likeliest language and the next
 _FOREIGN = 3.0  # what a letter that a language does not have costs
-_FEW_FOREIGN, _MOST_FOREIGN = (
-    3,
-    0.06,
-)  # letters that a language does not have, and their share, in a text that is in another
+_FEW_FOREIGN, _MOST_FOREIGN = (3, 0.06)  # letters that a language does not have, and their share, in a text that is in another
 _FAR = 3.2  # below the usual likelihood of a trigram from which a text is in none of the languages
 _FAR_SHORT = 3.0  # times one by the square root of the number of words, as short texts vary more
 _WORDS_SAMPLED = 40  # words of a text
@@ -51,8 +47,7 @@ class LanguageProfiles:
 
     languages: codes. keys: (n_trigrams,) numbers of trigrams, ascending. scores: (n_trigrams + 1, n_languages) natural logarithms
     of their shares, the last row of any other trigram. usual: (n_languages,) mean logarithm of a trigram of that language.
-    alphabets: the letters of each.
-    """
+    alphabets: the letters of each."""
 
     languages: tuple[str, ...]
     keys: Ints
@@ -86,8 +81,7 @@ class LanguageEvidence:
     """What the words of texts say for each language; sums of it say what whole texts and corpora are in.
 
     words: (n,) distinct words. letters: (n,). scripts: of each word, as a number of `script_names`. sums: (n, n_languages)
-    logarithms. trigrams: (n,) how many. foreign: (n, n_languages) letters that a language does not have.
-    """
+    logarithms. trigrams: (n,) how many. foreign: (n, n_languages) letters that a language does not have."""
 
     def __init__(self, words: Sequence[str], profiles: LanguageProfiles) -> None:
         self.profiles = profiles
@@ -111,8 +105,7 @@ class LanguageEvidence:
         odd = profiled & np.array([not word.isascii() for word in words], dtype=bool)
         distinct, letter = np.unique(signs[places], return_inverse=True)
         of_letters = np.array(
-            [[chr(sign) not in alphabet for alphabet in profiles.alphabets] for sign in distinct.tolist()],
-            dtype=np.float64,
+            [[chr(sign) not in alphabet for alphabet in profiles.alphabets] for sign in distinct.tolist()], dtype=np.float64
         ).reshape(distinct.size, len(profiles.languages))
         self.foreign = _summed(letter, begins, of_letters) * odd[:, None]
         self.sums -= _FOREIGN * self.foreign
@@ -185,9 +178,7 @@ def likelihood(text: str, profiles: LanguageProfiles) -> float:
     return float(evidence.sums.sum(axis=0).max() / max(evidence.trigrams.sum(), 1))
 
 
-def profiles_of(
-    languages: Sequence[str], grams: Sequence[str], levels: Ints, alphabets: Sequence[str]
-) -> LanguageProfiles:
+def profiles_of(languages: Sequence[str], grams: Sequence[str], levels: Ints, alphabets: Sequence[str]) -> LanguageProfiles:
     """Profiles from what is kept of them. levels: (n_trigrams + 1, n_languages + 0) whole numbers of sixteenths, negative
     logarithms; one more row than trigrams: first the usual ones, then those of the trigrams."""
     scores = -levels.astype(np.float64) / _BITS

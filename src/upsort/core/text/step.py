@@ -1,7 +1,7 @@
 """Marker terms: what is in a text for a link, an address, an emoji. They are shown as `<link>`.
 
-Inside a text a marker is written between two private-use characters, which the tokeniser takes for letters, so that it stays
-one token and no text can be taken for it: those two characters are removed from every document first.
+Inside a text a marker is written between two private-use characters, which the tokeniser takes for letters, so that it stays one
+token and no text can be taken for it: those two characters are removed from every document first.
 
 Text that is to be kept as it is written (`C++`) goes through the steps spelled in such characters too: each of its own by the
 digits of its code, behind a third one.
@@ -13,8 +13,7 @@ steps; so what bounds it is time, and depends on the machine.
 
 What steps of cleaning need from files, and the shape of a step on words.
 
-The record that each step of cleaning fills in. What a step is is there, and everything else reads it.
-"""
+The record that each step of cleaning fills in. What a step is is there, and everything else reads it."""
 
 import re
 from collections.abc import Callable, Mapping
@@ -124,8 +123,7 @@ class Resources:
     they are given. full_forms: for a stem or lemma, the word that it most often represents.
 
     All empty where the plan asks for none of them.
-    patience: what all patterns of a plan share, so that their bounds hold for all of them together.
-    """
+    patience: what all patterns of a plan share, so that their bounds hold for all of them together."""
 
     stop_words: frozenset[str] | None = None
     lemma_table: Mapping[str, str] = field(default_factory=dict)
@@ -155,16 +153,15 @@ OnWords = Callable[[Clean, Resources, WordStep | None], WordStep]
 class Step:
     """A step of cleaning.
 
-    name: in a plan. summary: what it does, in one line. example: a text, and what the step alone makes of it, with the
-    settings `example_with`. on_text,
+    name: in a plan. summary: what it does, in one line. example: a text, and what the step alone makes of it, with the settings
+    `example_with`. on_text,
     on_words: the step for some settings and resources; on_text unless its place is ON_WORDS, on_words only there. options: the
     keys of [clean] that it reads. resources: the fields of `Resources` that it needs.
 
     sees_case, needs_punctuation: whether it would work otherwise on text in lower case, or without punctuation. respells: whether
     it spells words otherwise, so that lists of words must go through it too. joins_forms: whether it makes one word of several.
     own_patterns: whether it runs patterns that somebody brought, for these settings. before, after: other steps, with what is
-    wrong where they stand before it, or do not. lacks: what makes it useless for these settings, or nothing.
-    """
+    wrong where they stand before it, or do not. lacks: what makes it useless for these settings, or nothing."""
 
     name: str
     summary: str

@@ -1,10 +1,9 @@
 """Numbers the words that tokens are made of, and remembers them, so that a word met again costs no work on strings.
 
-Each token is read as 64-bit words straight from the bytes. Up to eight bytes, the word itself is the token's key; a longer
-one gets a hash of its words, and one beyond all measure the number of its word, marked as such. The keys met before and
-those of a block are factorised together: what is new is all that ever becomes a string. Every longer token is compared with
-the first of its key, so that two tokens with one hash are noticed; that block is then numbered by its strings. The result is
-exact.
+Each token is read as 64-bit words straight from the bytes. Up to eight bytes, the word itself is the token's key; a longer one
+gets a hash of its words, and one beyond all measure the number of its word, marked as such. The keys met before and those of a
+block are factorised together: what is new is all that ever becomes a string. Every longer token is compared with the first of its
+key, so that two tokens with one hash are noticed; that block is then numbered by its strings. The result is exact.
 
 The default tokeniser: all documents of a block at once, by array operations on their UTF-8 bytes.
 
@@ -12,8 +11,7 @@ A token is a longest run of characters of words (see `characters`). The method, 
 
 1. The documents are joined with line ends, and each byte gets the class of its character.
 2. A mask says which bytes are inside tokens; its edges are the tokens' starts and ends.
-3. A memory of words numbers the tokens, see `WordMemory`.
-"""
+3. A memory of words numbers the tokens, see `WordMemory`."""
 
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
@@ -50,9 +48,8 @@ _MASKS = np.array([(1 << (8 * n)) - 1 for n in range(BYTES_PER_WORD + 1)], dtype
 class WordMemory:
     """All distinct words so far, in the order in which they were met.
 
-    form: what becomes of a token as it was cut, such as its lower case; worked out once. words: the forms, by their numbers;
-    the same list all the time, and it only grows.
-    """
+    form: what becomes of a token as it was cut, such as its lower case; worked out once. words: the forms, by their numbers; the
+    same list all the time, and it only grows."""
 
     def __init__(self, form: WordStep | None = None) -> None:
         self.words: list[str] = []
@@ -76,9 +73,8 @@ class WordMemory:
     def number_tokens(self, raw: bytes, text: Bytes, begins: Places, ends: Places) -> Codes:
         """(n_tokens,) the number of the word of each token.
 
-        raw, text: UTF-8, as bytes and as an array, with eight bytes beyond the last token. begins, ends: where tokens begin,
-        and one past where they end.
-        """
+        raw, text: UTF-8, as bytes and as an array, with eight bytes beyond the last token. begins, ends: where tokens begin, and
+        one past where they end."""
         keys, longer, parts = self._keys_of(raw, text, begins, ends)
         known = self._keys.size
         codes, distinct = factorize(np.concatenate((self._keys, keys)))
@@ -92,9 +88,7 @@ class WordMemory:
             hashed = np.flatnonzero((distinct[known:] & _MARK) == _HASHED)
             new_parts[: len(parts), hashed] = parts[:, np.searchsorted(longer, first[hashed])]
             all_parts = np.concatenate((all_parts, new_parts), axis=1)
-        if any(
-            not np.array_equal(first_of[codes[longer]], own) for first_of, own in zip(all_parts, parts, strict=False)
-        ):
+        if any(not np.array_equal(first_of[codes[longer]], own) for first_of, own in zip(all_parts, parts, strict=False)):
             return self._number_pieces(raw, begins, ends)
         numbers = np.concatenate((self._key_numbers, self._number_pieces(raw, begins[first], ends[first])))
         self._keys, self._key_numbers = distinct[:_MOST_KEYS], numbers[:_MOST_KEYS]
@@ -121,10 +115,7 @@ class WordMemory:
         parts[:1] = hashes
         for part, offset in enumerate(range(BYTES_PER_WORD, int(sizes.max(initial=0)), BYTES_PER_WORD), start=1):
             open_words = np.flatnonzero(sizes > offset)
-            words = (
-                window[from_places[open_words] + offset]
-                & _MASKS[np.minimum(sizes[open_words] - offset, BYTES_PER_WORD)]
-            )
+            words = window[from_places[open_words] + offset] & _MASKS[np.minimum(sizes[open_words] - offset, BYTES_PER_WORD)]
             hashes[open_words] = _mixed(hashes[open_words], words)
             parts[part, open_words] = words
         keys[longer] = hashes | _HASHED
@@ -151,11 +142,10 @@ _AFTER_CONTINUING = -64  # bytes that continue a character, 0x80 to 0xBF, are be
 class Tokens:
     """The tokens of a block of documents.
 
-    words: the distinct tokens; where several blocks share a memory of words, all words that it has met.
-    codes: (n_tokens,) int32, which of `words` stands at each place.
-    starts: (n_documents + 1,) int64; document d owns the places starts[d] up to starts[d + 1].
-    sentences: (n_tokens,) int64, a number that grows at the end of each sentence; empty where it was not asked for.
-    """
+    words: the distinct tokens; where several blocks share a memory of words, all words that it has met. codes: (n_tokens,) int32,
+    which of `words` stands at each place.
+    starts: (n_documents + 1,) int64; document d owns the places starts[d] up to starts[d + 1]. sentences: (n_tokens,) int64, a
+    number that grows at the end of each sentence; empty where it was not asked for."""
 
     words: list[str]
     codes: Codes
@@ -164,17 +154,12 @@ class Tokens:
 
 
 def tokenise(
-    documents: Sequence[str],
-    sentences_in: str | None = None,
-    ascii_lower: bool = False,
-    memory: WordMemory | None = None,
+    documents: Sequence[str], sentences_in: str | None = None, ascii_lower: bool = False, memory: WordMemory | None = None
 ) -> Tokens:
     """Cut documents into words (letters, digits, and the marks, apostrophes and hyphens inside words).
 
-    sentences_in: the language whose sentences are to be distinguished, where that is asked for. ascii_lower:
-    lower-case the letters
-    A to Z first. memory: what numbers the words; a fresh one without.
-    """
+    sentences_in: the language whose sentences are to be distinguished, where that is asked for. ascii_lower: lower-case the
+    letters A to Z first. memory: what numbers the words; a fresh one without."""
     memory = memory or WordMemory()
     joined = "\n".join([*documents, "\n" * (BYTES_PER_WORD - 1)])
     raw = joined.encode("utf-8", "surrogatepass")
@@ -270,12 +255,7 @@ def _follows_word(inside: Bools, combining: Bools) -> Bools:
     return inside[base]
 
 
-def _join_inner(
-    text: Bytes,
-    inside: Bools,
-    candidates: Places,
-    neighbours: Bools,
-) -> None:
+def _join_inner(text: Bytes, inside: Bools, candidates: Places, neighbours: Bools) -> None:
     """Mark in `inside` the candidate bytes whose character stands between two characters of `neighbours`."""
     leads = candidates[(text[candidates] & 0xC0) != 0x80]
     leads = leads[leads > 0]

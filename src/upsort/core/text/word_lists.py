@@ -4,8 +4,7 @@ Each language lists its negations apart, since a dropped negation turns a statem
 unless asked for. The lists are our own, German and Turkish ones made from their grammar, in lower case, with apostrophes as typed
 (').
 
-Lemmas: the base form of a word, from a table of forms, from suffix rules learned from it, or by English detachment rules.
-"""
+Lemmas: the base form of a word, from a table of forms, from suffix rules learned from it, or by English detachment rules."""
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
@@ -359,8 +358,7 @@ def english_lemma(form: str, part: str, known: EnglishWords) -> str:
     """The base form of an English word.
 
     part: noun, verb or adjective, or empty to try them in that order; a word that is a base form itself then keeps itself. A word
-    that no rule leads to a known base loses the s of a regular plural.
-    """
+    that no rule leads to a known base loses the s of a regular plural."""
     for owner in ("'s", "’s"):
         form = form.removesuffix(owner)
     form = form.rstrip("'’") or form
@@ -377,9 +375,7 @@ def english_lemma(form: str, part: str, known: EnglishWords) -> str:
         for base in _bases_of(form, kind):
             if len(base) >= _LEAST_STEM and base in bases:
                 return base
-    regular_plural = (
-        form.endswith("s") and not form.endswith(("ss", "us", "is", "as", "os")) and len(form) > _LEAST_PLURAL
-    )
+    regular_plural = form.endswith("s") and not form.endswith(("ss", "us", "is", "as", "os")) and len(form) > _LEAST_PLURAL
     if not regular_plural or part not in {"", "noun"}:
         return form
     return f"{form[:-3]}y" if form.endswith("ies") and len(form) > _LEAST_PLURAL + 1 else form[:-1]

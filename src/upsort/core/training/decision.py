@@ -2,13 +2,12 @@
 
 Deciding otherwise than for the most probable label: by costs, by weights that raise F-beta, or not at all.
 
-A decision rule is a matrix D (k, k): the label g is given for which Σ over labels t of p[t] · D[t, g] is largest. With costs
-C (given × true) D = −Cᵀ, which has the least expected cost (Bayes' rule; Elkan 2001, equation 1). For F-beta D is diagonal:
-each label's probability is multiplied by a weight of its own. The weights are chosen on held-out documents, one label after
-the other, from a grid, as long as macro F-beta rises.
+A decision rule is a matrix D (k, k): the label g is given for which Σ over labels t of p[t] · D[t, g] is largest. With costs C
+(given × true) D = −Cᵀ, which has the least expected cost (Bayes' rule; Elkan 2001, equation 1). For F-beta D is diagonal: each
+label's probability is multiplied by a weight of its own. The weights are chosen on held-out documents, one label after the other,
+from a grid, as long as macro F-beta rises.
 
-The decisions about the passages of a document, added up to one about the document.
-"""
+The decisions about the passages of a document, added up to one about the document."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import field, replace
@@ -48,8 +47,7 @@ _MOST_ITERATIONS = 3
 def cost_table(costs: Costs, labels: Sequence[str]) -> Floats | None:
     """(k given, k true) the costs of deciding among these labels; None where the costs are about none of them.
 
-    Raises DataProblem where they are about some of the labels only.
-    """
+    Raises DataProblem where they are about some of the labels only."""
     missing = [label for label in labels if label not in costs]
     if len(missing) == len(labels):
         return None
@@ -117,13 +115,11 @@ _TRIMMED = 0.1  # share of the passages left out at either end
 def aggregate_passages(
     probabilities: Floats, documents: Sequence[str], way: str, exclusive: bool = True
 ) -> tuple[list[str], Ints, Floats]:
-    """The documents in the order of their first passages, (n,) which of them each passage is of, and (d, k) their
-    probabilities.
+    """The documents in the order of their first passages, (n,) which of them each passage is of, and (d, k) their probabilities.
 
     probabilities: (n, k) of passages. documents: (n,) whose passage each is. way: the mean, the median, the mean without the
-    highest and lowest tenth, or the product of the passages' probabilities (which takes them for independent). exclusive:
-    whether a document has one label, so that the probabilities are made to sum to 1.
-    """
+    highest and lowest tenth, or the product of the passages' probabilities (which takes them for independent). exclusive: whether
+    a document has one label, so that the probabilities are made to sum to 1."""
     if way not in WAYS:
         raise UsageProblem(f"Passages cannot be added up by {way!r}.", f"Use one of {', '.join(WAYS)}.")
     names = list(dict.fromkeys(documents))

@@ -1,6 +1,5 @@
 """From held-out scores to what turns scores into decisions: probabilities, thresholds of sets, a rule other than the most
-probable.
-"""
+probable."""
 
 from collections.abc import Sequence
 from dataclasses import field, replace
@@ -13,14 +12,7 @@ from upsort.core.classifiers.families import calibration_of
 from upsort.core.classifiers.family import FittedClassifier
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
-from upsort.core.training.decision import (
-    PlanWithResources,
-    cost_decision,
-    cost_table,
-    ranking,
-    values_of,
-    weights_for_f_beta,
-)
+from upsort.core.training.decision import PlanWithResources, cost_decision, cost_table, ranking, values_of, weights_for_f_beta
 from upsort.core.training.inner_cv import CALIBRATION_FOLDS, ENOUGH, FoldPlan, InnerCV
 from upsort.core.training.labelled import HeldOut, LabelledDocuments
 
@@ -31,8 +23,7 @@ _LEAST = 40  # documents, of fewer `auto` learns no calibration
 @record(frozen=True, kw_only=True)
 class FittedDecision:
     """thresholds: (k,) of sets of labels. decision: (k, k) see `training.decision`. undecided_below: the bound for the accuracy
-    that was asked for, None where none was. held_out: what was reported of
-    documents that the folds held out."""
+    that was asked for, None where none was. held_out: what was reported of documents that the folds held out."""
 
     calibration: Calibration = field(default_factory=Calibration)
     thresholds: Floats | None = None
@@ -48,8 +39,8 @@ def fit_decision(
     fitted: Sequence[FittedClassifier],
     penalty_chosen: bool,
 ) -> FittedDecision:
-    """Learn all of it. fitted: the classifiers of the folds. penalty_chosen: on these very folds, so that they no longer tell
-    how good the sorter is."""
+    """Learn all of it. fitted: the classifiers of the folds. penalty_chosen: on these very folds, so that they no longer tell how
+    good the sorter is."""
     plan = method.plan
     costs = cost_table(method.costs, documents.names) if method.costs is not None and documents.sets is None else None
     decision = cost_decision(costs) if costs is not None else None
@@ -63,9 +54,7 @@ def fit_decision(
     labels = documents.labels[judged]
     # A document whose label its fold could not learn says nothing of how scores become probabilities.
     taught = inner.labels_were_learned()[judged]
-    calibration = (
-        calibrate(calibration_of(plan.classifier), scores[taught], labels[taught]) if taught.any() else Calibration()
-    )
+    calibration = calibrate(calibration_of(plan.classifier), scores[taught], labels[taught]) if taught.any() else Calibration()
     probabilities = calibration.probabilities(scores)
     ranked_by = scores if calibration.keeps_order or plan.decide.rank_by == "scores" else probabilities
     if ranked_by is scores and not calibration.keeps_order:
@@ -88,16 +77,14 @@ def fit_decision(
         given = probabilities[np.arange(sorted_as.size), sorted_as]
         bound = bound_for(given, sorted_as == labels, plan.decide.decided_accuracy)
         decided = given >= bound
-        held_out = replace(
-            held_out, decided=int(decided.sum()), decided_right=int((decided & (sorted_as == labels)).sum())
-        )
+        held_out = replace(held_out, decided=int(decided.sum()), decided_right=int((decided & (sorted_as == labels)).sum()))
         return FittedDecision(calibration=calibration, decision=decision, undecided_below=bound, held_out=held_out)
     return FittedDecision(calibration=calibration, decision=decision, held_out=held_out)
 
 
 def bound_for(probabilities: Floats, right: Bools, accuracy: float) -> float:
-    """The bound that decides most documents with at least this share of them right; the one with the largest share of at least
-    20 documents where none does, halfway between neighbouring probabilities. probabilities: (n,) of the given labels."""
+    """The bound that decides most documents with at least this share of them right; the one with the largest share of at least 20
+    documents where none does, halfway between neighbouring probabilities. probabilities: (n,) of the given labels."""
     order = np.argsort(-probabilities, kind="stable")
     ranked = probabilities[order]
     shares = np.cumsum(right[order]) / np.arange(1, ranked.size + 1)
@@ -117,9 +104,7 @@ def needs_folds(documents: LabelledDocuments, plan: Plan) -> bool:
     if documents.sets is not None or plan.decide.f_beta > 0 or plan.decide.decided_accuracy > 0:
         return True
     # What is asked for by name is always done, even where folds can tell little.
-    return calibration_of(plan.classifier) != "none" and (
-        plan.classifier.calibrate != "auto" or documents.documents >= _LEAST
-    )
+    return calibration_of(plan.classifier) != "none" and (plan.classifier.calibrate != "auto" or documents.documents >= _LEAST)
 
 
 def fold_plan_for(documents: LabelledDocuments, plan: Plan, choosing: bool) -> FoldPlan:

@@ -41,9 +41,7 @@ class FeatureMatrix:
 def build_features(documents: LabelledDocuments, features: Features, resources: Resources) -> FeatureMatrix:
     """Learn the feature space from training documents. features: settled."""
     measured = documents.measured
-    space, columns = learn_space(
-        measured, features, documents.labels, len(documents.names), resources.vocabulary, documents.sets
-    )
+    space, columns = learn_space(measured, features, documents.labels, len(documents.names), resources.vocabulary, documents.sets)
     return FeatureMatrix(space, columns, space.matrix(only_columns(measured.counts, columns), measured.cells))
 
 
@@ -51,10 +49,9 @@ def build_features(documents: LabelledDocuments, features: Features, resources: 
 class FoldData:
     """A part to learn from, and the rest to judge by.
 
-    training: the part, labels that it lacks left out. seen: the same as numbers. held_out: (m,) places of the rest in the
-    corpus; outside: (m, n_terms) as numbers; tokens: (m,) their words; known_words: how many of those are terms, 0 where terms
-    are not words. in_corpus: (k′,) the corpus's number of each label of the part. labels: how many labels the corpus has.
-    """
+    training: the part, labels that it lacks left out. seen: the same as numbers. held_out: (m,) places of the rest in the corpus;
+    outside: (m, n_terms) as numbers; tokens: (m,) their words; known_words: how many of those are terms, 0 where terms are not
+    words. in_corpus: (k′,) the corpus's number of each label of the part. labels: how many labels the corpus has."""
 
     training: LabelledDocuments
     seen: FeatureMatrix
@@ -81,8 +78,7 @@ class FoldData:
 def learn_from_part(documents: LabelledDocuments, split: Split, features: Features, resources: Resources) -> FoldData:
     """Learn from the training side alone how documents become numbers. features: settled.
 
-    Raises DataProblem when that side has fewer than two labels, or no term within the bounds.
-    """
+    Raises DataProblem when that side has fewer than two labels, or no term within the bounds."""
     training = documents.rows(split.training).present()
     seen = build_features(training, features, resources)
     rest = documents.measured.rows(split.held_out)

@@ -1,8 +1,7 @@
 """Folds inside the training documents: for each, everything is learned anew from the others, and its own documents are judged.
 
 What a sorter needs beyond its classifier (a penalty, probabilities, thresholds, a rule of deciding) is learned from what these
-folds tell. Groups stay on one side here as in every split.
-"""
+folds tell. Groups stay on one side here as in every split."""
 
 from collections.abc import Sequence
 from contextlib import suppress
@@ -40,9 +39,8 @@ ENOUGH = 1500
 
 
 WORK_OF_A_PART = 1 << 27
-"""Words and, for each document, `_OVERHEAD` more, at least, over which the sums of a training are taken in one piece:
-a gigabyte or
-two. Passes over several parts come together the more slowly the more parts there are."""
+"""Words and, for each document, `_OVERHEAD` more, at least, over which the sums of a training are taken in one piece: a gigabyte
+or two. Passes over several parts come together the more slowly the more parts there are."""
 
 _OVERHEAD = 64  # numbers that a training keeps of a document beside those of its words, about
 
@@ -105,9 +103,7 @@ class InnerCV:
             scores = fold_data.scores(classifier)
             if by_share(plan, int(blank_rows(fold_data.seen.matrix).sum())) and self.documents.sets is None:
                 shares = np.log(np.bincount(fold_data.training.labels) / fold_data.training.documents)
-                scores[blank_rows(fold_data.outside)] = fold_data.spread_to_all_labels(
-                    shares[None, :], shares.min() - 1.0
-                )
+                scores[blank_rows(fold_data.outside)] = fold_data.spread_to_all_labels(shares[None, :], shares.min() - 1.0)
             all_scores[fold_data.held_out] = scores
         return all_scores
 
@@ -131,9 +127,8 @@ class InnerCV:
     def best_penalty(self, plan: Plan, parallel: ParallelMap = sequential) -> float:
         """The penalty of the grid that gets most held-out documents right; of equals the largest.
 
-        Down the grid a fold goes on until three penalties in succession get fewer right than one before; what not all folds
-        have tried is out of the question. parallel: does the folds.
-        """
+        Down the grid a fold goes on until three penalties in succession get fewer right than one before; what not all folds have
+        tried is out of the question. parallel: does the folds."""
         loose = replace(plan, classifier=replace(plan.classifier, tolerance=max(plan.classifier.tolerance, _LOOSE)))
         right = parallel(lambda number: self._right_along(number, loose), len(self.folds))
         tried = min(map(len, right), default=1)

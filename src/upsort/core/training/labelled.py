@@ -1,7 +1,6 @@
 """What the folds inside a training tell of documents that their classifiers never saw.
 
-Documents with their labels: what training takes.
-"""
+Documents with their labels: what training takes."""
 
 from collections.abc import Iterable, Sequence
 from collections.abc import Set as AbstractSet
@@ -19,10 +18,10 @@ from upsort.core.training.stratified_split import SplitKeys
 
 @record(frozen=True, kw_only=True)
 class HeldOut:
-    """documents: that were held out; groups: how many of them do not belong together. right: how many were given their own
-    label, None where that would not tell what new documents get. labels: (k,) how many were given each label; none where there
-    were no folds. words, unknown: of them, and those that the fold's training side does not know; 0 where terms are not words.
-    decided, decided_right: how many are above the bound that was chosen on them, and right; None where none was chosen."""
+    """documents: that were held out; groups: how many of them do not belong together. right: how many were given their own label,
+    None where that would not tell what new documents get. labels: (k,) how many were given each label; none where there were no
+    folds. words, unknown: of them, and those that the fold's training side does not know; 0 where terms are not words. decided,
+    decided_right: how many are above the bound that was chosen on them, and right; None where none was chosen."""
 
     documents: int = 0
     groups: int = 0
@@ -84,8 +83,7 @@ class LabelledDocuments:
 
     measured: with all their terms. labels: (n,) numbers into `names`. weights: (n,) how much each document counts, or None.
     groups: (n,) documents of one number stay on one side of every split, or None. keys: (n,) numbers that tell documents apart
-    wherever they stand, or None. sets: (n, k) where documents may have several labels or none, or None.
-    """
+    wherever they stand, or None. sets: (n, k) where documents may have several labels or none, or None."""
 
     measured: CorpusCounts
     labels: Ints
@@ -118,8 +116,7 @@ class LabelledDocuments:
         return SplitKeys(labels=self.labels, groups=self.groups, keys=self.keys, sets=self.sets)
 
     def few_labels(self, rows: Ints | None = None) -> bool:
-        """Whether some documents, or all, have too few labels to learn from: fewer than two, or none where they may have
-        several."""
+        """Whether some, or all, have too few labels to learn from: fewer than two, or none where they may have several."""
         chosen = slice(None) if rows is None else rows
         if self.sets is not None:
             return not self.sets[chosen].any()
@@ -128,8 +125,7 @@ class LabelledDocuments:
     def right(self, rows: Ints, sorted_as: Ints, sets: Bools | None) -> Bools:
         """(m,) whether each of some documents was given its own label, or its own labels and no other.
 
-        rows: (m,) places. sorted_as: (m,) label numbers. sets: (m, k) labels given, where documents may have several.
-        """
+        rows: (m,) places. sorted_as: (m,) label numbers. sets: (m, k) labels given, where documents may have several."""
         if self.sets is not None and sets is not None:
             return np.asarray((sets == self.sets[rows]).all(axis=1))
         return np.asarray(sorted_as == self.labels[rows])

@@ -27,8 +27,7 @@ class PlainRule:
     own. thresholds: (k,) from which probability on each label is given, None where there is one label. decision: (k, k) what the
     probabilities are multiplied by to decide, None where the largest score does, or with by_probabilities the largest
     probability. order: (k,) the labels, of equals the first is taken. undecided_below: a largest probability below it gives no
-    label.
-    """
+    label."""
 
     labels: tuple[str, ...]
     terms: list[tuple[str, ...]]

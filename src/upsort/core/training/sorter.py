@@ -1,8 +1,7 @@
 """The sorter: a feature space and a classifier, ready to decide about new text.
 
 The plan as a sorter holds it: it names no file. What stood in the files it was made with is in the sorter itself, so that a
-sorter never reads anything where it is used.
-"""
+sorter never reads anything where it is used."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import field, replace
@@ -40,12 +39,11 @@ UNDECIDED = "(undecided)"
 class Decisions:
     """What a sorter says about documents, row by row; n documents, k labels.
 
-    scores: (n, k) float64. probabilities: (n, k) float64; rows sum to 1, unless documents may have several labels. best,
-    second: (n,) int64, numbers of the first and the second label by the sorter's rule (see `ranking`). margin: (n,) difference of
-    their probabilities. tokens: (n,) int64. unknown_share: (n,) share of tokens the sorter does not know; NaN for a document
-    without tokens. sets: (n, k) which labels each document is given, where it may have several or none. undecided: (n,) which
-    documents are less probable than the plan wants them to be.
-    """
+    scores: (n, k) float64. probabilities: (n, k) float64; rows sum to 1, unless documents may have several labels. best, second:
+    (n,) int64, numbers of the first and the second label by the sorter's rule (see `ranking`). margin: (n,) difference of their
+    probabilities. tokens: (n,) int64. unknown_share: (n,) share of tokens the sorter does not know; NaN for a document without
+    tokens. sets: (n, k) which labels each document is given, where it may have several or none. undecided: (n,) which documents
+    are less probable than the plan wants them to be."""
 
     scores: Floats
     probabilities: Floats
@@ -96,12 +94,11 @@ def length_classes(tokens: Ints) -> Ints:
 class TrainingSummary:
     """What training saw and how it ended.
 
-    label_documents: (k,) int64. label_document_frequency: (n_terms, k) int64, in how many documents of each label each
-    term stands. documents: training documents. right: those that the sorter itself gets right, None where that
-    is not known. ended: of the optimiser.
+    label_documents: (k,) int64. label_document_frequency: (n_terms, k) int64, in how many documents of each label each term
+    stands. documents: training documents. right: those that the sorter itself gets right, None where that is not known. ended: of
+    the optimiser.
     penalty: the number that was used. held_out: what the folds of the training told. blank: documents in which the classifier saw
-    nothing at all, None where that is not known.
-    """
+    nothing at all, None where that is not known."""
 
     label_documents: Ints
     label_document_frequency: Ints
@@ -120,12 +117,11 @@ class TrainingSummary:
 class TrainedSorter:
     """A trained model.
 
-    labels: sorted; the columns of scores and probabilities. resources: word lists its cleaning needs. costs: that it decides
-    by, where it does. calibration: from scores to probabilities. answer: the label column it answers for, where there are
-    several. thresholds: (k,) from which probability on a label is given, where a document may have several labels. pruned:
-    see `PrunedCounts`. stored: documents to be extended with. decision: (k, k) the rule by which probabilities become labels (see
-    `training.decision`), None for the most probable one.
-    """
+    labels: sorted; the columns of scores and probabilities. resources: word lists its cleaning needs. costs: that it decides by,
+    where it does. calibration: from scores to probabilities. answer: the label column it answers for, where there are several.
+    thresholds: (k,) from which probability on a label is given, where a document may have several labels. pruned: see
+    `PrunedCounts`. stored: documents to be extended with. decision: (k, k) the rule by which probabilities become labels (see
+    `training.decision`), None for the most probable one."""
 
     plan: Plan
     labels: tuple[str, ...]
@@ -173,8 +169,7 @@ class TrainedSorter:
     def decide(self, documents: Documents, tokens: Sequence[Tokens] | None = None) -> Decisions:
         """Decide about a block of documents. Of one without known words `remarks` says what its answer rests on.
 
-        tokens: of each part of the documents, where they are at hand.
-        """
+        tokens: of each part of the documents, where they are at hand."""
         matrix, counts = self.matrix(documents, tokens)
         return self.decide_matrix(matrix, counts)
 
@@ -214,12 +209,9 @@ class TrainedSorter:
     def decide_aggregated(self, passages: Decisions, documents: Sequence[str], way: str) -> tuple[list[str], Decisions]:
         """Decide about documents made of passages by the same rule.
 
-        documents: (n,) whose passage each is. way: see `decision`. Returns the documents in the order of their first
-        passages, and the decisions about them; the scores are the logarithms of the probabilities.
-        """
-        names, owner, probabilities = aggregate_passages(
-            passages.probabilities, documents, way, self.thresholds is None
-        )
+        documents: (n,) whose passage each is. way: see `decision`. Returns the documents in the order of their first passages,
+        and the decisions about them; the scores are the logarithms of the probabilities."""
+        names, owner, probabilities = aggregate_passages(passages.probabilities, documents, way, self.thresholds is None)
         tokens = np.bincount(owner, weights=passages.tokens, minlength=len(names)).astype(np.int64)
         unknown = np.bincount(owner, np.nan_to_num(passages.unknown_share) * passages.tokens, minlength=len(names))
         with np.errstate(invalid="ignore"):
@@ -251,8 +243,7 @@ class TrainedSorter:
         """What each document is sorted as: its label, its labels with the plan's separator between them, or UNDECIDED."""
         if decisions.sets is not None:
             return [
-                self.joined(label for label, has in zip(self.labels, row, strict=True) if has)
-                for row in decisions.sets.tolist()
+                self.joined(label for label, has in zip(self.labels, row, strict=True) if has) for row in decisions.sets.tolist()
             ]
         labels = [self.labels[best] for best in decisions.best.tolist()]
         if decisions.undecided is None:
@@ -286,9 +277,8 @@ class TrainedSorter:
         cells = documents.cells(self.plan.features.measures)
         if cells.number_names != self.space.extra_columns.number_names:
             raise DataProblem(
-                f"The sorter was trained with the numbers {listed(self.space.extra_columns.number_names) or 'none'}, "
-                "these documents "
-                f"have {listed(cells.number_names) or 'none'}.",
+                f"The sorter was trained with the numbers {listed(self.space.extra_columns.number_names) or 'none'}, these "
+                f"documents have {listed(cells.number_names) or 'none'}.",
                 "Give a table with the same columns.",
             )
         return cells
@@ -315,9 +305,7 @@ def without_files(plan: Plan) -> Plan:
             keep_file=in_sorter(clean.keep_file),
         ),
         features=replace(
-            features,
-            vocabulary_file=in_sorter(features.vocabulary_file),
-            vectors_file=in_sorter(features.vectors_file),
+            features, vocabulary_file=in_sorter(features.vocabulary_file), vectors_file=in_sorter(features.vectors_file)
         ),
         decide=replace(plan.decide, cost_file=in_sorter(plan.decide.cost_file)),
         columns=replace(plan.columns, document_vectors=in_sorter(plan.columns.document_vectors)),

@@ -4,8 +4,7 @@ Of many documents a sample is kept, the same share of each label: those with the
 documents themselves. The smallest of some kept and of all new ones are the smallest of all, so that a sample stays one however
 often documents are added. Each kept document counts as much as those of its label that it represents.
 
-What a naive Bayes sorter keeps so that more documents can be added exactly: the counts of terms outside the bounds.
-"""
+What a naive Bayes sorter keeps so that more documents can be added exactly: the counts of terms outside the bounds."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -39,8 +38,7 @@ class StoredDocuments:
     documents may have several labels, of which `labels` has the first. weights: (n,) of the rows, None where all count the same.
     named: (n,) a number for the group that a column names, −1 without one; None without such a column. keys: (n,) see
     `stratified_split`.
-    fingerprints: to tell copies by. represents: (k,) documents of each label that there were.
-    """
+    fingerprints: to tell copies by. represents: (k,) documents of each label that there were."""
 
     measured: CorpusCounts
     labels: Ints
@@ -132,10 +130,7 @@ def joined(first: StoredDocuments, second: StoredDocuments) -> StoredDocuments:
         keys=np.concatenate((first.keys, second.keys)),
         fingerprints=join_fingerprints([first.fingerprints, second.fingerprints]),
         represents=np.sum(
-            [
-                np.bincount(_renumbered(documents, names), documents.represents, len(names))
-                for documents in (first, second)
-            ],
+            [np.bincount(_renumbered(documents, names), documents.represents, len(names)) for documents in (first, second)],
             axis=0,
         ).astype(np.int64),
     )
@@ -162,9 +157,7 @@ def _joined_measured(parts: Sequence[CorpusCounts]) -> CorpusCounts:
         place = {term: number for number, term in enumerate(terms)}
         columns = [np.array([place[term] for term in part.terms], dtype=np.int64) for part in parts]
     return CorpusCounts(
-        counts=stacked(
-            [_in_columns(part.local_counts, where, len(terms)) for part, where in zip(parts, columns, strict=True)]
-        ),
+        counts=stacked([_in_columns(part.local_counts, where, len(terms)) for part, where in zip(parts, columns, strict=True)]),
         terms=terms,
         tokens=np.concatenate([part.tokens for part in parts]),
         cells=all_cells([part.cells for part in parts]),
@@ -195,8 +188,7 @@ def _joined_optional(first: AnyArray | None, second: AnyArray | None) -> AnyArra
 class PrunedCounts:
     """What is known of the terms that the bounds left out, for a sorter that can be extended exactly.
 
-    terms: sorted. frequency: (t, k) int64 documents of each label with each. counts: (t, k) float64 how often in them.
-    """
+    terms: sorted. frequency: (t, k) int64 documents of each label with each. counts: (t, k) float64 how often in them."""
 
     terms: list[str]
     frequency: Ints

@@ -1,5 +1,4 @@
-"""Dealing documents to parts in given shares, label by label, groups whole: folds, hold-outs and inner folds all come from
-here.
+"""Dealing documents to parts in given shares, label by label, groups whole: folds, hold-outs and inner folds all come from here.
 
 The order in which documents are dealt depends on the seed and on what each document is (its key), not on its place in a table:
 shuffled rows are dealt alike. Groups of several documents come first, the largest first, each to the part where the squared
@@ -7,8 +6,7 @@ distances from the wanted counts (of each label, and of all) grow least; exchang
 counts nearer. Documents that stand alone then even out, label by label, by the divisor method of Sainte-Laguë: a part has the
 more claim on the next document the smaller (held + 1/2) / share is. Where documents have several labels, the rarest label is
 dealt first, then the rarest of what is left (Sechidis, Tsoumakas & Vlahavas 2011), documents of the same labels one after the
-other.
-"""
+other."""
 
 from collections.abc import Sequence
 
@@ -74,8 +72,7 @@ class SplitKeys:
 def assign_parts(documents: SplitKeys, shares: Floats, seed: int) -> Ints:
     """(n,) the part, 0 to parts − 1, of each document.
 
-    shares: (parts,) that sum to 1, the share of each label wanted in each part. A label that two groups have is in two parts.
-    """
+    shares: (parts,) that sum to 1, the share of each label wanted in each part. A label that two groups have is in two parts."""
     labels, groups = documents.labels, documents.groups
     order = shuffled(labels.size, seed, documents.keys)
     group = _numbered(groups if groups is not None else np.arange(labels.size), order)
@@ -174,9 +171,7 @@ class _Assignment:
             holders = np.flatnonzero(self.content[:, label])
             if holders.size > 1 and np.unique(self.part[holders]).size == 1:
                 smallest = holders[np.argmin(self.sizes[holders])]
-                lacking = np.where(
-                    np.arange(self.shares.size) == self.part[smallest], np.inf, self.counts[:, -1] / self.shares
-                )
+                lacking = np.where(np.arange(self.shares.size) == self.part[smallest], np.inf, self.counts[:, -1] / self.shares)
                 self._move(int(smallest), int(np.argmin(lacking)))
 
     def _fill(self, groups: Ints, label: int, size: int) -> None:
@@ -202,9 +197,7 @@ class _Assignment:
         """Move a group, or exchange two, as long as that brings the counts nearer to their shares."""
         goal = self.shares[:, None] * self.content[groups].sum(axis=0)
         nothing = np.zeros((1, self.content.shape[1]))
-        content = np.vstack((self.content[groups], nothing)).astype(
-            np.float64
-        )  # the last represents no group: a mere move
+        content = np.vstack((self.content[groups], nothing)).astype(np.float64)  # the last represents no group: a mere move
         for _ in range(_MOST_EXCHANGES):
             part, off = self.part[groups], self.counts - goal
             best, exchange = -1e-9, (-1, -1, -1)

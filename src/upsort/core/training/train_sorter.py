@@ -3,8 +3,7 @@
 Adding documents to naive Bayes exactly: counts are all there is to it.
 
 The counts of all terms, those outside the bounds too, are kept; added up they are those of training on everything, and the bounds
-are applied anew. Terms and labels may be new. What other kinds need is their documents (see `stored_documents`).
-"""
+are applied anew. Terms and labels may be new. What other kinds need is their documents (see `stored_documents`)."""
 
 from dataclasses import replace
 
@@ -31,17 +30,13 @@ from upsort.core.training.stored_documents import PrunedCounts, can_be_extended,
 
 
 def train_sorter(
-    documents: LabelledDocuments,
-    method: PlanWithResources,
-    seen: FeatureMatrix | None = None,
-    parallel: ParallelMap = sequential,
+    documents: LabelledDocuments, method: PlanWithResources, seen: FeatureMatrix | None = None, parallel: ParallelMap = sequential
 ) -> tuple[TrainedSorter, FeatureMatrix]:
     """Train a sorter on these documents and no others, from nothing.
 
     Labels that none of these documents has are left out of the sorter. seen: the documents as numbers, where they were
     represented before. parallel: does the trainings on folds and on all. Returns the sorter and the documents as it saw them.
-    Raises DataProblem for fewer than two labels and when no term is within the bounds.
-    """
+    Raises DataProblem for fewer than two labels and when no term is within the bounds."""
     documents = documents.present()
     plan = families.resolved(method.plan)
     method = replace(method, plan=plan)
@@ -100,9 +95,7 @@ def _check(documents: LabelledDocuments, plan: Plan) -> None:
             f"Use --set classifier.kind={', '.join(able[:-1])} or {able[-1]}.",
         )
     decide = plan.decide
-    if documents.sets is not None and any(
-        (decide.cost_file, decide.f_beta, decide.undecided_below, decide.decided_accuracy)
-    ):
+    if documents.sets is not None and any((decide.cost_file, decide.f_beta, decide.undecided_below, decide.decided_accuracy)):
         raise UsageProblem(
             "The label column has several labels in a cell, each given by a threshold of its own: decide.cost_file, "
             "decide.f_beta, decide.undecided_below and decide.decided_accuracy have no place there.",
@@ -125,9 +118,7 @@ def _right(sorter: TrainedSorter, documents: LabelledDocuments, seen: FeatureMat
 
 def _right_of(matrix: csr_array, sorter: TrainedSorter, labels: Ints, sets: Bools | None) -> int:
     decisions = sorter.decide_rows(matrix)
-    right = (
-        decisions.best == labels if sets is None or decisions.sets is None else (decisions.sets ^ sets).sum(axis=1) == 0
-    )
+    right = decisions.best == labels if sets is None or decisions.sets is None else (decisions.sets ^ sets).sum(axis=1) == 0
     return int(np.count_nonzero(right))
 
 
@@ -145,8 +136,7 @@ class _LabelledCounts:
 def extended_by_counts(sorter: TrainedSorter, more: LabelledDocuments) -> TrainedSorter:
     """The sorter that training on the earlier documents and these gives, but for its calibration, which stays.
 
-    more: with the counts of all terms. Raises DataProblem for a sorter that does not keep its counts.
-    """
+    more: with the counts of all terms. Raises DataProblem for a sorter that does not keep its counts."""
     if sorter.pruned is None:
         raise DataProblem(
             "This sorter does not keep the counts that adding documents exactly needs.",
@@ -184,15 +174,11 @@ def extended_by_counts(sorter: TrainedSorter, more: LabelledDocuments) -> Traine
         "label_documents": sizes,
         "log_prior": log_priors(sizes, settings, whole.names),
     }
-    classifier = family.restore(
-        StoredClassifier(settings=settings, arrays=arrays, terms=columns.size, labels=len(whole.names))
-    )
+    classifier = family.restore(StoredClassifier(settings=settings, arrays=arrays, terms=columns.size, labels=len(whole.names)))
     rest = np.ones(len(whole.terms), dtype=bool)
     rest[columns] = False
     places = np.flatnonzero(rest)
-    pruned = PrunedCounts(
-        [whole.terms[place] for place in places.tolist()], whole.frequency[places], whole.counts[places]
-    )
+    pruned = PrunedCounts([whole.terms[place] for place in places.tolist()], whole.frequency[places], whole.counts[places])
     # Without calibration nothing is kept that the documents themselves would be needed for.
     trained = TrainingSummary(
         label_documents=whole.documents,

@@ -2,14 +2,13 @@
 
 The one owner of what is not whole yet: unfinished files beside their targets, and folders of copies to read from.
 
-Each is held by a lock for as long as the run lives that made it, so that another run can tell what is in use from what a dead
-run has left behind, and clears the latter. What a run leaves on purpose, to be resumed, it says in `kept`.
+Each is held by a lock for as long as the run lives that made it, so that another run can tell what is in use from what a dead run
+has left behind, and clears the latter. What a run leaves on purpose, to be resumed, it says in `kept`.
 
 The one door through which every file is written.
 
-A file is written beside its target, flushed to disk, and moved over the target when it is whole. On any failure, or when
-the program is interrupted, the unfinished file is removed and the target stays as it was.
-"""
+A file is written beside its target, flushed to disk, and moved over the target when it is whole. On any failure, or when the
+program is interrupted, the unfinished file is removed and the target stays as it was."""
 
 import io
 import os
@@ -73,8 +72,7 @@ def keep_unfinished(sentence: str) -> None:
 def open_unfinished(target: Path) -> tuple[int, Path]:
     """A new locked file in the folder of the target, open for writing: its handle and its path.
 
-    What dead runs left of the same target is removed first. Raises OSError when the folder does not allow it.
-    """
+    What dead runs left of the same target is removed first. Raises OSError when the folder does not allow it."""
     prefix = f".{_short(target.name)}."
     _clear(target.parent, prefix)
     while True:
@@ -220,8 +218,7 @@ def replacing_all() -> Iterator[None]:
 def replacing(path: Path) -> Iterator[BinaryIO]:
     """Open a binary stream whose content replaces `path` when the block ends without an exception.
 
-    Raises DataProblem when the folder is missing, not writable, or `path` is a folder.
-    """
+    Raises DataProblem when the folder is missing, not writable, or `path` is a folder."""
     check_writable(path)
     if path.exists() and not path.is_file():  # a device or a pipe is written into; nothing can take its place
         try:
@@ -287,18 +284,14 @@ def make_folder(folder: Path) -> None:
     try:
         folder.mkdir(exist_ok=True)
     except FileNotFoundError:
-        raise DataProblem(
-            f"The folder {folder.parent} does not exist.", f"Make it first, then {folder} in it."
-        ) from None
+        raise DataProblem(f"The folder {folder.parent} does not exist.", f"Make it first, then {folder} in it.") from None
     except OSError as error:
         raise DataProblem(f"The folder {folder} cannot be made: {error.strerror}.", "Choose another place.") from error
 
 
 def cannot_write(path: Path, error: OSError) -> DataProblem:
     """The problem of a write that the system refused."""
-    return DataProblem(
-        f"{path} could not be written: {error.strerror or error}.", "Free some space or choose another place."
-    )
+    return DataProblem(f"{path} could not be written: {error.strerror or error}.", "Free some space or choose another place.")
 
 
 def _mode_for(target: Path) -> int:

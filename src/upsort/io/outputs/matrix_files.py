@@ -2,8 +2,7 @@
 
 Each form is what a reader of its ending expects: Matrix Market; the compressed archive that `scipy.sparse.load_npz` reads; the
 three arrays of a CSR matrix as plain `.npy`, which `numpy.load(…, mmap_mode="r")` opens without reading them; a data frame of
-(document, term, value); a dense table.
-"""
+(document, term, value); a dense table."""
 
 import io
 from collections.abc import Callable, Iterator, Sequence
@@ -39,14 +38,11 @@ def write_matrix(matrix: NamedMatrix, path: Path, only: Sequence[str] = ()) -> l
     """Write a matrix in the form that the ending names, or as a dense table with a column for each of the terms `only`.
 
     Returns the files. Raises UsageProblem for another ending, for terms that are none, and for terms chosen where all are
-    written; DataProblem where a dense table would be too large.
-    """
+    written; DataProblem where a dense table would be too large."""
     ending = path.suffix.lower()
     if only:
         if ending not in _DENSE:
-            raise UsageProblem(
-                f"{path} holds all terms.", f"--terms chooses the columns of a dense table: {', '.join(_DENSE)}."
-            )
+            raise UsageProblem(f"{path} holds all terms.", f"--terms chooses the columns of a dense table: {', '.join(_DENSE)}.")
         return _dense(matrix, path, only)
     if ending not in _FORMS:
         raise UsageProblem(f"{path} has no ending that names a form of matrix.", f"Use one of {', '.join(_FORMS)}.")
@@ -144,10 +140,7 @@ def _dense(matrix: NamedMatrix, path: Path, only: Sequence[str] = ()) -> list[Pa
             dense = chosen[begin : begin + _ROWS_AT_ONCE].toarray().tolist()
             references = matrix.documents[begin : begin + _ROWS_AT_ONCE]
             writer.writerows(
-                [
-                    [reference, *(f"{weight:.6g}" for weight in row)]
-                    for reference, row in zip(references, dense, strict=True)
-                ]
+                [[reference, *(f"{weight:.6g}" for weight in row)] for reference, row in zip(references, dense, strict=True)]
             )
     return [path]
 

@@ -17,8 +17,7 @@ _EXAMPLES = 3
 class RejectedRows:
     """Collects refused rows while a command runs, and writes them to `path` as they come (if there is one).
 
-    The file is only made when there is something to put in it, and only kept when the command ends well.
-    """
+    The file is only made when there is something to put in it, and only kept when the command ends well."""
 
     def __init__(self, path: Path | None = None) -> None:
         self.path = path
@@ -31,9 +30,7 @@ class RejectedRows:
     def __enter__(self) -> Self:
         return self
 
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
         self._stack.__exit__(kind, error, trace)
 
     def add(self, refused: RejectedRow) -> None:

@@ -1,8 +1,7 @@
 """Write tables in the format of the file's ending; always UTF-8, complete or not at all, and resumable.
 
 Rows go to NAME.part next to the target. After each block the part is synced, and NAME.part.json records the input rows done and
-the complete bytes of the part. Resuming cuts the part to those bytes. The target appears, or is replaced, at the end.
-"""
+the complete bytes of the part. Resuming cuts the part to those bytes. The target appears, or is replaced, at the end."""
 
 import io
 import json
@@ -52,18 +51,15 @@ def check_same_run(theirs: Mapping[str, Any], mine: Mapping[str, Any]) -> None:
     own = json.loads(json.dumps(mine))
     if theirs != own:
         differing = sorted(name for name in {*theirs, *own} if theirs.get(name) != own.get(name))
-        raise DataProblem(
-            f"The interrupted run was another one: {', '.join(differing)} differ.", "Begin anew with --overwrite."
-        )
+        raise DataProblem(f"The interrupted run was another one: {', '.join(differing)} differ.", "Begin anew with --overwrite.")
 
 
 class ResumableTable:
     """A block in which blocks of rows are written, and after each is reported how many input rows are done.
 
-    path: the target. table: its columns. key: what must be the same for going on (sorter, sources, options). resume:
-    whether to resume an earlier part. overwrite: whether an earlier part may be begun anew. Raises DataProblem when there is
-    a part and it is not to be resumed, does not fit, or is being written by another run.
-    """
+    path: the target. table: its columns. key: what must be the same for going on (sorter, sources, options). resume: whether to
+    resume an earlier part. overwrite: whether an earlier part may be begun anew. Raises DataProblem when there is a part and it
+    is not to be resumed, does not fit, or is being written by another run."""
 
     def __init__(self, path: Path, table: TableLayout, key: Mapping[str, Any], resume: bool, overwrite: bool) -> None:
         check_writable(path)
@@ -103,9 +99,7 @@ class ResumableTable:
     def __enter__(self) -> Self:
         return self
 
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
         if error is None:
             try:
                 self._finish()
@@ -211,6 +205,4 @@ class ResumableTable:
         self.journal.unlink(missing_ok=True)
 
     def _cannot(self, error: OSError) -> DataProblem:
-        return DataProblem(
-            f"{self.part} cannot be written: {error.strerror or error}.", "Make room, or choose another place."
-        )
+        return DataProblem(f"{self.part} cannot be written: {error.strerror or error}.", "Make room, or choose another place.")

@@ -34,9 +34,8 @@ def delimited(stream: TextIO, layout: TableLayout) -> RowWriter:
 class _Delimited:
     """Separated cells, quoted where they hold a delimiter, a quote or a line end (RFC 4180).
 
-    Rows are written column by column of a block: most columns hold nothing that needs a quote, which one look at the whole
-    column says. That is several times as fast as looking at each cell's characters.
-    """
+    Rows are written column by column of a block: most columns hold nothing that needs a quote, which one look at the whole column
+    says. That is several times as fast as looking at each cell's characters."""
 
     def __init__(self, stream: TextIO, delimiter: str) -> None:
         self.write, self._delimiter = stream.write, delimiter
@@ -64,10 +63,7 @@ def _quoted(column: Sequence[str], delimiter: str) -> Sequence[str]:
     special = [character for character in (delimiter, '"', "\n", "\r") if character in whole]
     if not special:
         return column
-    return [
-        '"' + cell.replace('"', '""') + '"' if any(character in cell for character in special) else cell
-        for cell in column
-    ]
+    return ['"' + cell.replace('"', '""') + '"' if any(character in cell for character in special) else cell for cell in column]
 
 
 def value_of(cell: Any) -> float | None:

@@ -22,15 +22,10 @@ LETTERS = [3, 5]
 """How many letters terms have where nobody says it."""
 
 
-def load_plan(
-    path: Path | None,
-    settings: list[str],
-    own: dict[str, dict[str, Any]],
-) -> Plan:
+def load_plan(path: Path | None, settings: list[str], own: dict[str, dict[str, Any]]) -> Plan:
     """The plan in force: defaults < plan file < `settings` (`section.key=value`) < `own` (section → key → value).
 
-    Raises UsageProblem for a file that cannot be read, and for an unknown key or wrong value.
-    """
+    Raises UsageProblem for a file that cannot be read, and for an unknown key or wrong value."""
     values = _values(path, settings)
     values.pop("engine", None)
     for section, keys in own.items():
@@ -120,15 +115,10 @@ def _check_combinations(plan: Plan, where: str) -> None:
     """What keys may be only beside others: names, bounds that are a pair, the order of steps."""
     for path, (least, most) in (
         ("features.lengths", plan.features.lengths),
-        (
-            "clean.token_lengths",
-            (plan.clean.token_lengths[0], plan.clean.token_lengths[1] or plan.clean.token_lengths[0]),
-        ),
+        ("clean.token_lengths", (plan.clean.token_lengths[0], plan.clean.token_lengths[1] or plan.clean.token_lengths[0])),
     ):
         if least > most:
-            raise UsageProblem(
-                f"{where}: {path} cannot be {[least, most]}: the first is the larger.", "Turn them round."
-            )
+            raise UsageProblem(f"{where}: {path} cannot be {[least, most]}: the first is the larger.", "Turn them round.")
     for key in declared_keys().values():
         if key.metadata.among:
             value = getattr(getattr(plan, key.section), key.name)
@@ -142,15 +132,12 @@ def _check_names(values: dict[str, Any], where: str) -> None:
     for name, value in values.items():
         if name not in _FIELDS:
             raise UsageProblem(
-                f"{where}: there is no section {name!r}.",
-                suggestion(name, [*SECTIONS, "engine", "source", "try"], "sections"),
+                f"{where}: there is no section {name!r}.", suggestion(name, [*SECTIONS, "engine", "source", "try"], "sections")
             )
         if not isinstance(value, dict):
             raise UsageProblem(f"{where}: {name} cannot be {value!r}.", _sections_hint([name]))
         tables = value.values() if name == "source" else [value] if name in SECTIONS else []
-        known = [
-            known_key.name for known_key in (*declared_keys().values(), *source_keys()) if known_key.section == name
-        ]
+        known = [known_key.name for known_key in (*declared_keys().values(), *source_keys()) if known_key.section == name]
         for key in (key for table in tables if isinstance(table, dict) for key in table):
             if key not in known:
                 raise UsageProblem(
@@ -176,9 +163,7 @@ def _parsed(setting: str) -> tuple[str, str, Any]:
     name, equals, text = setting.partition("=")
     section, dot, key = name.strip().partition(".")
     if not (equals and dot and section and key):
-        raise UsageProblem(
-            f"--set takes section.key=value, not {setting!r}.", "For example: --set classifier.kind=logistic"
-        )
+        raise UsageProblem(f"--set takes section.key=value, not {setting!r}.", "For example: --set classifier.kind=logistic")
     return section, key, parsed_value(text.strip())
 
 
@@ -252,9 +237,7 @@ def _readable(error: str, values: Any, within: tuple[str, ...], where: str) -> U
     declared = known.get(".".join(map(str, place[:2])))
     if declared is not None:
         return _wrong(declared, wrong, where)
-    return UsageProblem(
-        f"{where}: {'.'.join(map(str, place))} cannot be {wrong!r}.", _sections_hint(list(map(str, place)))
-    )
+    return UsageProblem(f"{where}: {'.'.join(map(str, place))} cannot be {wrong!r}.", _sections_hint(list(map(str, place))))
 
 
 def _wrong(key: PlanKey, value: Any, where: str) -> UsageProblem:
@@ -264,9 +247,7 @@ def _wrong(key: PlanKey, value: Any, where: str) -> UsageProblem:
         more = " Or three letters such as ltc: [nlab][ntp][nc]." if key.metadata.among == "weightings" else ""
         more += f" It is {key.may_be}." if "number" in key.may_be else ""
         return UsageProblem(f"{what}.", suggestion(value, key.choices, "values") + more)
-    return UsageProblem(
-        f"{what}: it is {key.may_be}.", f"What it is for: {key.comment}. More: upsort plan --explain {key.path}"
-    )
+    return UsageProblem(f"{what}: it is {key.may_be}.", f"What it is for: {key.comment}. More: upsort plan --explain {key.path}")
 
 
 def _sections_hint(place: list[str]) -> str:

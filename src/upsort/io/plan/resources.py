@@ -1,9 +1,8 @@
 """Files that a plan names: word lists, costs, vectors; and the language profiles that the program ships.
 
 A table of costs says in its first cell which side is which: `true`, `sorted as` or `given` for the rows, `true / sorted as` for
-both. If it says nothing, rows are what documents are sorted as, and columns their true labels. A file of word vectors has
-`word v1 … vd` per line, gzipped or not, with or without a first line of counts; vectors of documents are in .npy files.
-"""
+both. If it says nothing, rows are what documents are sorted as, and columns their true labels. A file of word vectors has `word
+v1 … vd` per line, gzipped or not, with or without a first line of counts; vectors of documents are in .npy files."""
 
 import csv
 import gzip
@@ -89,9 +88,7 @@ def _read(path: Path) -> tuple[str, Costs]:
             )
         costs[row[0].strip()] = {name: float(value or 0.0) for name, value in zip(head, values, strict=True)}
     if sorted(row[0].strip() for row in rows[1:]) != sorted(head) or len(head) < 2:
-        raise DataProblem(
-            f"{path}: the rows and the columns do not name the same labels.", "Give each label a row and a column."
-        )
+        raise DataProblem(f"{path}: the rows and the columns do not name the same labels.", "Give each label a row and a column.")
     if len(costs) < len(head):
         raise DataProblem(f"{path} names a label twice.", "Give each label one row and one column.")
     return rows[0][0], costs
@@ -109,8 +106,7 @@ def _cost_in(cell: str) -> float | None:
 def read_vectors(path: Path, words_needed: frozenset[str] | None = None) -> tuple[list[str], Floats]:
     """The words of a vectors file that are `wanted` (all without), sorted, and their vectors, (v, d) float32 as float64.
 
-    The file is streamed; of words that come twice the first counts. Raises DataProblem with the line that is wrong.
-    """
+    The file is streamed; of words that come twice the first counts. Raises DataProblem with the line that is wrong."""
     by_word: dict[str, np.ndarray[tuple[int], np.dtype[np.float32]]] = {}
     dimensions = 0
     with _opened(path) as stream:
@@ -145,8 +141,7 @@ def write_vectors(path: Path, words: Sequence[str], vectors: Floats) -> None:
     """Words and their vectors, after a line with how many there are of how many numbers; gzipped for a name in .gz."""
     head = f"{len(words)} {vectors.shape[1]}\n"
     lines = (
-        f"{word} {' '.join(f'{number:.5g}' for number in vector)}\n"
-        for word, vector in zip(words, vectors.tolist(), strict=True)
+        f"{word} {' '.join(f'{number:.5g}' for number in vector)}\n" for word, vector in zip(words, vectors.tolist(), strict=True)
     )
     if path.suffix == ".gz":
         with replacing(path) as stream, gzip.GzipFile(fileobj=stream, mode="wb", mtime=0, filename="") as compressed:
@@ -189,9 +184,7 @@ class RowVectors:
         """(n, d) the vectors of the rows of a block. Raises DataProblem when there are too few."""
         lines = sorted([*block.lines, *(refused.line for refused in block.refused)])
         if self.read + len(lines) > len(self.vectors):
-            raise DataProblem(
-                f"{self.path} has {len(self.vectors):,} rows, fewer than the table.", "Both need the same rows."
-            )
+            raise DataProblem(f"{self.path} has {len(self.vectors):,} rows, fewer than the table.", "Both need the same rows.")
         places = self.read + np.searchsorted(np.array(lines), np.array(block.lines, dtype=np.int64))
         self.read += len(lines)
         values: Floats = np.asarray(self.vectors[places], dtype=np.float64)
@@ -200,9 +193,7 @@ class RowVectors:
     def check_used_up(self) -> None:
         """Raises DataProblem when the file has more rows than the tables."""
         if self.read != len(self.vectors):
-            raise DataProblem(
-                f"{self.path} has {len(self.vectors):,} rows, the table {self.read:,}.", "Both need the same rows."
-            )
+            raise DataProblem(f"{self.path} has {len(self.vectors):,} rows, the table {self.read:,}.", "Both need the same rows.")
 
 
 _PARTS = {"NOUN": "noun", "PROPN": "noun", "VERB": "verb", "AUX": "verb", "ADJ": "adjective"}
@@ -280,8 +271,7 @@ def read_protected(path: Path) -> tuple[str, ...]:
 def read_lemmas(path: Path, part: str = "") -> dict[str, str]:
     """A table of `form<TAB>lemma`, or a CoNLL-U file (its columns FORM, LEMMA and UPOS); the most common lemma of each form.
 
-    part: only forms of this part of speech, where the file says it. Raises DataProblem with the line that is wrong.
-    """
+    part: only forms of this part of speech, where the file says it. Raises DataProblem with the line that is wrong."""
     conllu = path.suffix.lower() == ".conllu"
     counts: dict[str, Counter[str]] = {}
     for number, line in enumerate(lines_of(path), 1):
@@ -299,10 +289,7 @@ def read_lemmas(path: Path, part: str = "") -> dict[str, str]:
         counts.setdefault(form.strip().lower(), Counter())[lemma.strip().lower()] += 1
     if not counts:
         raise DataProblem(f"{path} holds no forms.", "Give lines of form, tab, lemma.")
-    return {
-        form: min(form_counts.items(), key=lambda entry: (-entry[1], entry[0]))[0]
-        for form, form_counts in counts.items()
-    }
+    return {form: min(form_counts.items(), key=lambda entry: (-entry[1], entry[0]))[0] for form, form_counts in counts.items()}
 
 
 def english_for(settings: Clean | None) -> EnglishWords:

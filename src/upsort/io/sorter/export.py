@@ -58,8 +58,7 @@ def onnx_bytes(rule: PlainRule, metadata: Mapping[str, str]) -> bytes:
     (n,), or `labels_given`, (n, k), where a text may have several.
 
     metadata: what is in the model's metadata. Raises UsageProblem where the library is missing, or the model is too large for a
-    file.
-    """
+    file."""
     try:
         onnx.helper.make_node("Identity", ["a"], ["b"])
     except ImportError:
@@ -87,11 +86,7 @@ def onnx_bytes(rule: PlainRule, metadata: Mapping[str, str]) -> bytes:
     ]
     model = onnx.helper.make_model(
         onnx.helper.make_graph(
-            graph.nodes,
-            "sorter",
-            [onnx.helper.make_tensor_value_info(TOKENS, kinds.STRING, ["n", "t"])],
-            outputs,
-            graph.values,
+            graph.nodes, "sorter", [onnx.helper.make_tensor_value_info(TOKENS, kinds.STRING, ["n", "t"])], outputs, graph.values
         ),
         opset_imports=[onnx.helper.make_opsetid("", _OPSET)],
         ir_version=_IR,
@@ -230,11 +225,7 @@ def json_bytes(rule: PlainRule, metadata: Mapping[str, str]) -> bytes:
         "saturation": rule.saturation if rule.term_frequency == "bm25" else None,
         "length": rule.length,
         "on_presence": rule.on_presence,
-        "calibration": {
-            "kind": calibration.kind,
-            "slopes": calibration.slopes.tolist(),
-            "offsets": calibration.offsets.tolist(),
-        },
+        "calibration": {"kind": calibration.kind, "slopes": calibration.slopes.tolist(), "offsets": calibration.offsets.tolist()},
         "shares_without_terms": rule.shares.tolist() if rule.shares is not None else None,
         "thresholds": rule.thresholds.tolist() if rule.thresholds is not None else None,
         "decision": rule.decision.tolist() if rule.decision is not None else None,

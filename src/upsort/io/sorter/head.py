@@ -1,7 +1,6 @@
 """The head of a sorter file and the checks that the file must pass before anything in it is used.
 
-No member is read beyond its declared size; each way in which a file can be wrong has its own message.
-"""
+No member is read beyond its declared size; each way in which a file can be wrong has its own message."""
 
 import hashlib
 import io
@@ -130,10 +129,7 @@ class AnswerHead(Struct, frozen=True, kw_only=True):
         _distinct(self.labels)
         _distinct(self.arrays)
         _agree(len(seen.label_documents) == len(self.labels), "documents of other labels")
-        _agree(
-            not isinstance(held_out, FoldsHead) or len(held_out.labels) in (0, len(self.labels)),
-            "folds of other labels",
-        )
+        _agree(not isinstance(held_out, FoldsHead) or len(held_out.labels) in (0, len(self.labels)), "folds of other labels")
         _agree(self.kept is None or len(self.kept.stands_for) == len(self.labels), "kept documents of other labels")
 
 
@@ -234,9 +230,7 @@ def checked_members(archive: zipfile.ZipFile, head: dict[str, Any], expected: se
     names = archive.namelist()
     if len(set(names)) != len(names) or set(names) != {HEAD, *declared} or declared.keys() != expected:
         extra = sorted((set(names) | declared.keys()) ^ {HEAD, *expected})
-        raise damaged(
-            path, f"its members are not those of a sorter of this kind ({', '.join(extra[:4]) or 'repeated'})"
-        )
+        raise damaged(path, f"its members are not those of a sorter of this kind ({', '.join(extra[:4]) or 'repeated'})")
     contents = {}
     for name, member in declared.items():
         info = archive.getinfo(name)

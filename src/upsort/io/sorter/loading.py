@@ -1,8 +1,7 @@
 """Reading sorters back. A file may come from a stranger.
 
 It is checked, in this order: that it is a zip, the format number, the list of members, their sizes, their digests, the arrays'
-kinds and shapes, and that every number is finite. No member is read beyond the size that was declared for it.
-"""
+kinds and shapes, and that every number is finite. No member is read beyond the size that was declared for it."""
 
 import zipfile
 from dataclasses import replace
@@ -66,9 +65,7 @@ def load_sorters(path: Path) -> tuple[TrainedSorter, ...]:
             begun = stream.read(4) == b"PK\x03\x04"
         if begun:
             raise damaged(path, "it is cut short or altered") from None
-        raise DataProblem(
-            f"{path} is not a sorter.", "Sorters are made by: upsort train TABLE -o NAME.sorter"
-        ) from None
+        raise DataProblem(f"{path} is not a sorter.", "Sorters are made by: upsort train TABLE -o NAME.sorter") from None
     except OSError as error:
         raise DataProblem(f"{path} cannot be read: {error.strerror or error}.", "Check the permissions.") from error
 
@@ -238,9 +235,7 @@ def _restored(contents: _Contents, whole: _SharedContents) -> TrainedSorter:
         raise damaged(path, "its calibration does not fit its labels")
     pruned = None
     if "left_out_counts" in arrays:
-        pruned = PrunedCounts(
-            contents.left_out, arrays["left_out_frequency"].astype(np.int64), arrays["left_out_counts"]
-        )
+        pruned = PrunedCounts(contents.left_out, arrays["left_out_frequency"].astype(np.int64), arrays["left_out_counts"])
     decision = arrays.get("decision")
     return TrainedSorter(
         plan=plan,

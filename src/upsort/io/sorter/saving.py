@@ -8,8 +8,7 @@
 A sorter of several answers has the last two once for each, in folders answer-1, answer-2 …
 
 Members are stored uncompressed, in a fixed order, with fixed timestamps: equal sorters are equal bytes. For reading see
-`loading`.
-"""
+`loading`."""
 
 import hashlib
 import io

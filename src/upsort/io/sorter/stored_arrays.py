@@ -74,9 +74,7 @@ def stored_head(stored: StoredDocuments) -> dict[str, Any]:
     return {
         "stands_for": stored.represents.tolist(),
         "numbers": list(cells.number_names),
-        "categories": [
-            [name, list(values)] for name, values in zip(cells.category_names, cells.category_values, strict=True)
-        ],
+        "categories": [[name, list(values)] for name, values in zip(cells.category_names, cells.category_values, strict=True)],
     }
 
 
@@ -93,9 +91,7 @@ class InvalidStored(Exception):
         self.why = why
 
 
-def restore_stored(
-    head: Any, arrays: Mapping[str, AnyArray], terms: list[str], names: tuple[str, ...]
-) -> StoredDocuments:
+def restore_stored(head: Any, arrays: Mapping[str, AnyArray], terms: list[str], names: tuple[str, ...]) -> StoredDocuments:
     """The documents back. terms: those kept, or the names of hashed columns. Raises Unsound where the numbers make no sense."""
     represents, numbers, categories = _declared(head)
     starts, shingle_starts = arrays["kept_starts"], arrays["kept_shingle_starts"]
@@ -105,8 +101,7 @@ def restore_stored(
             raise InvalidStored("its kept documents begin nowhere")
     hashed = arrays.get("kept_hashed")
     if any(
-        arrays["kept_categories"].max(initial=-1, axis=0)[place] >= len(values)
-        for place, (_, values) in enumerate(categories)
+        arrays["kept_categories"].max(initial=-1, axis=0)[place] >= len(values) for place, (_, values) in enumerate(categories)
     ):
         raise InvalidStored("its kept documents have categories that there are not")
     cells = ExtraCells(

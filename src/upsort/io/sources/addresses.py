@@ -1,7 +1,6 @@
 """Addresses of databases and stores without their secrets, and the endings of compressed files and archives.
 
-What is shown, written or passed on is the address with its secrets hidden; only the connection uses the full address.
-"""
+What is shown, written or passed on is the address with its secrets hidden; only the connection uses the full address."""
 
 import gzip
 import lzma

@@ -1,8 +1,7 @@
 """Tables and queries of databases as tables to read, and a table to write that can be resumed.
 
 Rows go to `TABLE_unfinished` next to the target; each batch is one transaction, which also notes in `upsort_unfinished` how many
-input rows are done. The target appears, or is replaced, in one transaction at the end.
-"""
+input rows are done. The target appears, or is replaced, in one transaction at the end."""
 
 import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -15,16 +14,7 @@ from upsort.io.outputs.atomic import keep_unfinished
 from upsort.io.outputs.table_file import check_same_run
 from upsort.io.outputs.writers import value_of
 from upsort.io.sources.databases import Connection, Rows, Selection, Values, check_table, connected
-from upsort.io.tables.rows import (
-    Block,
-    ReadSettings,
-    ReasonKind,
-    RejectedRow,
-    RejectionReason,
-    SourceTable,
-    TableLayout,
-    cell_of,
-)
+from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason, SourceTable, TableLayout, cell_of
 
 
 class _DatabaseSource:
@@ -79,8 +69,7 @@ class _DatabaseSource:
 def database_table(address: str, reading: ReadSettings) -> SourceTable:
     """What is to be read of a database, `reading.table` or `reading.query`; its only table where neither is said.
 
-    address: with its password hidden. Raises DataProblem for a database or a table that is not there.
-    """
+    address: with its password hidden. Raises DataProblem for a database or a table that is not there."""
     if reading.table and reading.query:
         raise UsageProblem("--table and --query are two ways of saying what to read.", "Leave one of them out.")
     source = _DatabaseSource(address, Selection(reading.table, reading.query))
@@ -92,9 +81,7 @@ def _only_table(connection: Connection, address: str) -> str:
     if len(there) == 1:
         return there[0]
     named = f": {listed(there)}" if there else ""
-    raise UsageProblem(
-        f"{address} has {counted(len(there), 'table')}{named}.", "Name one with --table, or use --query."
-    )
+    raise UsageProblem(f"{address} has {counted(len(there), 'table')}{named}.", "Name one with --table, or use --query.")
 
 
 def _cells(values: Sequence[Any], columns: Sequence[str]) -> tuple[list[str], RejectionReason | None]:
@@ -122,11 +109,10 @@ _ROWS_AT_ONCE = 5000  # that a driver is given
 class DatabaseTable:
     """A block in which rows are written, and told how many input rows are done; see `resumable.ResumableTable`.
 
-    place: the address of the database, with its password hidden, and the table. key: what must be the same for going on.
-    resume: whether to resume an earlier run. overwrite: whether the table, or what an earlier run left, may be replaced.
-    Raises DataProblem where the table is there and is not to be replaced, or an earlier run left rows and is not to be gone on
-    with, or was another one.
-    """
+    place: the address of the database, with its password hidden, and the table. key: what must be the same for going on. resume:
+    whether to resume an earlier run. overwrite: whether the table, or what an earlier run left, may be replaced. Raises
+    DataProblem where the table is there and is not to be replaced, or an earlier run left rows and is not to be gone on with, or
+    was another one."""
 
     def __init__(
         self, place: tuple[str, str], layout: TableLayout, key: Mapping[str, Any], resume: bool, overwrite: bool
@@ -186,16 +172,13 @@ class DatabaseTable:
                 self.connection.execute(f"DELETE FROM {self.notes} WHERE name = :name", {"name": self.table})
             self.connection.execute(f"CREATE TABLE {self.part} ({columns})")
             self.connection.execute(
-                f"INSERT INTO {self.notes} (name, held) VALUES (:name, :held)",
-                {"name": self.table, "held": self.noted},
+                f"INSERT INTO {self.notes} (name, held) VALUES (:name, :held)", {"name": self.table, "held": self.noted}
             )
 
     def __enter__(self) -> Self:
         return self
 
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
         try:
             if error is None:
                 self._finish()
@@ -247,10 +230,7 @@ class DatabaseTable:
         numbers = [column in self.layout.numbers for column in self.layout.columns]
         for begin in range(0, len(rows), _ROWS_AT_ONCE):
             values: list[Values] = [
-                {
-                    name: value_of(cell) if number else _sound(cell)
-                    for name, number, cell in zip(names, numbers, row, strict=True)
-                }
+                {name: value_of(cell) if number else _sound(cell) for name, number, cell in zip(names, numbers, row, strict=True)}
                 for row in rows[begin : begin + _ROWS_AT_ONCE]
             ]
             self.connection.insert(statement, values)

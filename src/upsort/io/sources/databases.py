@@ -1,8 +1,7 @@
 """Connections to SQLite and to database servers. Reading changes nothing; writing is done in transactions.
 
 Statements have their values as `:name`, and their names as `quoted` returns them. Servers are reached through SQLAlchemy (the
-extra `upsort[sql]` has the driver of PostgreSQL).
-"""
+extra `upsort[sql]` has the driver of PostgreSQL)."""
 
 import sqlite3
 from collections.abc import Callable, Iterator, Mapping, Sequence

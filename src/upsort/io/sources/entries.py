@@ -1,8 +1,7 @@
 """Finding the files that a source holds: itself, the files of a folder, the members of an archive, what a pattern matches.
 
-Archives are hostile until shown otherwise. Nothing is unpacked under a name that the archive chose; links are not followed;
-what comes out is bounded in bytes and in members.
-"""
+Archives are hostile until shown otherwise. Nothing is unpacked under a name that the archive chose; links are not followed; what
+comes out is bounded in bytes and in members."""
 
 import bz2
 import glob
@@ -47,8 +46,7 @@ class Discovered:
 def entries_of(name: str, reading: ReadSettings) -> Discovered:
     """All files that a path or pattern names, in the order of their names.
 
-    Raises DataProblem for a missing file, a pattern without a match, and an archive that is damaged or over the limit.
-    """
+    Raises DataProblem for a missing file, a pattern without a match, and an archive that is damaged or over the limit."""
     if is_store(name):
         return _merged(_of_copy(copy, reading) for copy in fetched(without_secrets(name)))
     path = Path(name)
@@ -58,9 +56,7 @@ def entries_of(name: str, reading: ReadSettings) -> Discovered:
     if not path.exists() and glob.has_magic(name):
         matches = sorted(glob.glob(name, recursive=True))  # noqa: PTH207 - a Path cannot start from an absolute pattern
         if not matches:
-            raise DataProblem(
-                f"No file matches {name}.", "Check the pattern; quote it so that the shell leaves it alone."
-            )
+            raise DataProblem(f"No file matches {name}.", "Check the pattern; quote it so that the shell leaves it alone.")
         return _merged(_of_path(Path(match), reading) for match in matches)
     return _of_path(path, reading)
 
@@ -70,10 +66,7 @@ def _of_copy(copy: Fetched, reading: ReadSettings) -> Discovered:
     discovered = _of_path(copy.path, reading)
     entries = [
         replace(
-            entry,
-            name=entry.name.replace(str(copy.path), copy.name, 1),
-            open=partial(_opened_of, copy, entry.open),
-            passing=True,
+            entry, name=entry.name.replace(str(copy.path), copy.name, 1), open=partial(_opened_of, copy, entry.open), passing=True
         )
         for entry in discovered.entries
     ]
@@ -89,14 +82,10 @@ def _opened_of(copy: Fetched, opener: Callable[[], BinaryIO]) -> BinaryIO:
 def _of_member(archive: Path, name: str, reading: ReadSettings) -> Discovered:
     """One member of an archive, or all below one of its folders, named like a path through the archive."""
     discovered = _of_path(archive, reading)
-    matching = [
-        entry for entry in discovered.entries if entry.name == name or entry.name.startswith(f"{name.rstrip('/')}/")
-    ]
+    matching = [entry for entry in discovered.entries if entry.name == name or entry.name.startswith(f"{name.rstrip('/')}/")]
     if not matching:
         members = [entry.name for entry in discovered.entries]
-        raise DataProblem(
-            f"{archive} has no member {name.removeprefix(f'{archive}/')}.", suggestion(name, members, "members")
-        )
+        raise DataProblem(f"{archive} has no member {name.removeprefix(f'{archive}/')}.", suggestion(name, members, "members"))
     return Discovered(matching, discovered.notes)
 
 
@@ -111,15 +100,12 @@ def _merged(many: Iterator[Discovered]) -> Discovered:
 def _of_path(path: Path, reading: ReadSettings) -> Discovered:
     if not path.exists():
         near = _like_named(path)
-        raise DataProblem(
-            f"There is no file {path}.", f"Did you mean {near}?" if near else "Check the name and the folder."
-        )
+        raise DataProblem(f"There is no file {path}.", f"Did you mean {near}?" if near else "Check the name and the folder.")
     if path.is_dir():
         return _of_folder(path, reading)
     if not path.is_file():
         raise DataProblem(
-            f"{path} is a pipe, a socket or a device, not a file.",
-            "Pipe what it gives to the command, and name - as the source.",
+            f"{path} is a pipe, a socket or a device, not a file.", "Pipe what it gives to the command, and name - as the source."
         )
     try:
         if path.name.lower().endswith(ZIP_ENDINGS):
@@ -127,9 +113,7 @@ def _of_path(path: Path, reading: ReadSettings) -> Discovered:
         if path.name.lower().endswith(TAR_ENDINGS):
             return _of_tar(path, reading)
     except (zipfile.BadZipFile, tarfile.TarError, *DAMAGED, NotImplementedError) as error:
-        raise DataProblem(
-            f"{path} is a damaged or unreadable archive: {error}.", "Get it again, or unpack it."
-        ) from error
+        raise DataProblem(f"{path} is a damaged or unreadable archive: {error}.", "Get it again, or unpack it.") from error
     opener = _unpacked(_file_opener(path), path.name, reading)
     return Discovered([SourceEntry(name=str(path), path=(path.name,), open=opener, size=_size(path))])
 
@@ -237,9 +221,7 @@ def _of_tar(path: Path, reading: ReadSettings) -> Discovered:
             if stream is None:
                 continue
             opener = _unpacked(copies.of(cast(BinaryIO, stream)), parts[-1], reading)
-            discovered.entries.append(
-                SourceEntry(name=shown, path=(path.name.split(".")[0], *parts), open=opener, passing=True)
-            )
+            discovered.entries.append(SourceEntry(name=shown, path=(path.name.split(".")[0], *parts), open=opener, passing=True))
     discovered.entries.sort(key=lambda entry: entry.path)
     return discovered
 
@@ -279,17 +261,13 @@ class _BoundedReads:
     def read(self, size: int) -> bytes:
         """So many bytes."""
         if size > _LARGEST_PIECE:
-            raise DataProblem(
-                f"The archive {self._path} has a header of {size:,} bytes.", "Do not trust it; unpack it by hand."
-            )
+            raise DataProblem(f"The archive {self._path} has a header of {size:,} bytes.", "Do not trust it; unpack it by hand.")
         return self._stream.read(size)
 
 
 def _check_bounds(path: Path, members: int, size: int, reading: ReadSettings) -> None:
     if members > MOST_MEMBERS:
-        raise DataProblem(
-            f"The archive {path} has more than {MOST_MEMBERS:,} members.", "Unpack it and name the folder."
-        )
+        raise DataProblem(f"The archive {path} has more than {MOST_MEMBERS:,} members.", "Unpack it and name the folder.")
     check_unpacked(size, str(path), reading)
 
 

@@ -28,8 +28,8 @@ DATABASE = "database"
 
 @record(frozen=True)
 class Inputs:
-    """What a command reads. notes: what was detected and should be reported. kinds: the names of the formats,
-    `archive` and `database`."""
+    """What a command reads. notes: what was detected and should be reported. kinds: the names of the formats, `archive` and
+    `database`."""
 
     tables: tuple[SourceTable, ...]
     notes: list[str] = field(default_factory=list)
@@ -45,10 +45,9 @@ def open_inputs(
 ) -> Inputs:
     """Find out about every table in every named source.
 
-    names: paths, patterns, or `-` for standard input, which is kept in a temporary file so that it can be read again.
-    sources: choices for single sources, by name or pattern. rename: column names to change in all of them.
-    Raises DataProblem for a missing, unreadable or empty source.
-    """
+    names: paths, patterns, or `-` for standard input, which is kept in a temporary file so that it can be read again. sources:
+    choices for single sources, by name or pattern. rename: column names to change in all of them. Raises DataProblem for a
+    missing, unreadable or empty source."""
     tables: list[SourceTable] = []
     notes: list[str] = []
     kinds: set[str] = set()
@@ -71,16 +70,10 @@ def open_inputs(
 
 
 def _tables_of(
-    name: str,
-    reading: ReadSettings,
-    standard_input: BinaryIO | None,
-    sources: Mapping[str, Source],
-    rename: Mapping[str, str],
+    name: str, reading: ReadSettings, standard_input: BinaryIO | None, sources: Mapping[str, Source], rename: Mapping[str, str]
 ) -> tuple[list[SourceTable], list[str], set[str]]:
     if name == STANDARD_INPUT:
-        entry = SourceEntry(
-            name="standard input", path=("standard input",), open=_spooled(standard_input), passing=True
-        )
+        entry = SourceEntry(name="standard input", path=("standard input",), open=_spooled(standard_input), passing=True)
         typed = format_called(reading.kind) if reading.kind else _kind_of_content(entry)
         return [renamed(_table(entry, reading, typed), rename)], [], {typed.name}
     if is_database(name):
@@ -182,9 +175,7 @@ def _reading_for(entry: SourceEntry, reading: ReadSettings, sources: Mapping[str
     )
 
 
-def _renamed_for(
-    entry: SourceEntry, table: SourceTable, sources: Mapping[str, Source], rename: Mapping[str, str]
-) -> SourceTable:
+def _renamed_for(entry: SourceEntry, table: SourceTable, sources: Mapping[str, Source], rename: Mapping[str, str]) -> SourceTable:
     choice = _source_for(entry, sources)
     return renamed(table, {**(choice.rename if choice is not None else {}), **rename})
 

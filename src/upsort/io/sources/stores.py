@@ -2,8 +2,7 @@
 is needed, so that it can be read like a file, again and again.
 
 A connection that drops is taken up where it ended. What came is held against what the store says of it: its size, its digest
-where the store says one, and whether it was still the same object at the end.
-"""
+where the store says one, and whether it was still the same object at the end."""
 
 import base64
 import hashlib
@@ -38,21 +37,16 @@ def fetched(address: str) -> Iterator[Fetched]:
     """All objects that an address, or a pattern, names, in the order of their names. address: with its secrets hidden.
 
     Raises UsageProblem where nothing installed reads such addresses, DataProblem for what is not there, is denied or cannot be
-    read to its end.
-    """
+    read to its end."""
     store, root = _store(address)
     with _StoreProblems(address):
         web = address.startswith("http")
         signs = _SIGNS_OF_WEB if web else _SIGNS
         names = sorted(store.glob(root)) if any(sign in root for sign in signs) else [root]
         if not names:
-            raise DataProblem(
-                f"No object matches {address}.", "Check the pattern; quote it so that the shell leaves it alone."
-            )
+            raise DataProblem(f"No object matches {address}.", "Check the pattern; quote it so that the shell leaves it alone.")
         if not web and any(store.isdir(name) and not store.isfile(name) for name in names):
-            raise DataProblem(
-                f"{address} is a folder of a store.", f"Name what is in it, for example {address.rstrip('/')}/*."
-            )
+            raise DataProblem(f"{address} is a folder of a store.", f"Name what is in it, for example {address.rstrip('/')}/*.")
     for name in names:
         copies = LocalCopies()
         shown = without_secrets(store.unstrip_protocol(name)) if name != root else address
@@ -106,8 +100,7 @@ def _fetch(store: Any, name: str, shown: str, out: BinaryIO) -> None:
             tries += 1
             if tries >= _TRIES or isinstance(error, FileNotFoundError | PermissionError):
                 raise DataProblem(
-                    f"{shown} broke off after {done:,} bytes: {_message_of(error, shown)}.",
-                    "Try again; nothing of it was used.",
+                    f"{shown} broke off after {done:,} bytes: {_message_of(error, shown)}.", "Try again; nothing of it was used."
                 ) from error
             if size is None:  # such an object cannot be resumed
                 out.seek(0)
@@ -118,9 +111,7 @@ def _fetch(store: Any, name: str, shown: str, out: BinaryIO) -> None:
         after = _object_info(store, name)
     changed = [attribute for attribute in _CHANGING if before.get(attribute) != after.get(attribute)]
     if changed or (size is not None and done != size):
-        raise DataProblem(
-            f"{shown} is not the same at the end as at the beginning: it changed while it was read.", "Try again."
-        )
+        raise DataProblem(f"{shown} is not the same at the end as at the beginning: it changed while it was read.", "Try again.")
     expected = _digest_in(before)
     if expected is not None and expected != digest.digest():
         raise DataProblem(
@@ -179,8 +170,7 @@ class _StoreProblems:
         if status in (401, 403) or isinstance(error, PermissionError) or "credential" in str(error).lower():
             message = f"status {status}" if status is not None else _message_of(error, self.shown)
             raise DataProblem(
-                f"{self.shown} is denied: {message}.",
-                "Check the credentials, in the environment or the store's own files.",
+                f"{self.shown} is denied: {message}.", "Check the credentials, in the environment or the store's own files."
             ) from None
         raise DataProblem(
             f"{self.shown} cannot be read: {_message_of(error, self.shown)}.", "Check the address and the connection."

@@ -1,7 +1,6 @@
 """Parquet tables, read batch by batch, and XLSX spreadsheets.
 
-A formula counts as the value saved with it; a merged cell as its value in each of its cells.
-"""
+A formula counts as the value saved with it; a merged cell as its value in each of its cells."""
 
 import io
 import re
@@ -71,8 +70,8 @@ def _chunks(groups: Sequence[tuple[int, int]]) -> list[Chunk]:
 
 
 def _batches(entry: SourceEntry, chunk: Chunk) -> Iterator[list[list[Any]]]:
-    """The values of each column, batch by batch, each of one row group. chunk: of rows. What stands before it in its row group
-    is unpacked, but not made into values."""
+    """The values of each column, batch by batch, each of one row group. chunk: of rows. What stands before it in its row group is
+    unpacked, but not made into values."""
     file = _file(entry)
     begin = 0
     for group in range(file.num_row_groups):
@@ -141,9 +140,7 @@ def spreadsheet_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
     begin = numbers[heading.row] + 1 if heading.row is not None else 1
     notes = [] if reading.header_row else title_notices(entry.name, heading)
     if not reading.sheet and len(_titles(sheet)) > 1:
-        notes.append(
-            f"{entry.name}: reading the sheet {sheet.title!r} of {listed(_titles(sheet))}; --sheet names another."
-        )
+        notes.append(f"{entry.name}: reading the sheet {sheet.title!r} of {listed(_titles(sheet))}; --sheet names another.")
     if streamed:
         notes.append(f"{entry.name}: in merged cells only the first keeps its value; it has too many cells for more.")
 
@@ -165,9 +162,7 @@ def spreadsheet_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
                 block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         yield block
 
-    return SourceTable(
-        name=entry.name, columns=columns, blocks=lambda: without_footer_rows(blocks()), notes=tuple(notes)
-    )
+    return SourceTable(name=entry.name, columns=columns, blocks=lambda: without_footer_rows(blocks()), notes=tuple(notes))
 
 
 def _without_end(row: list[str]) -> list[str]:
@@ -179,9 +174,7 @@ def _sheet(entry: SourceEntry, content: bytes, reading: ReadSettings, streamed: 
     try:
         book = openpyxl.load_workbook(io.BytesIO(content), read_only=streamed, data_only=True)
     except (openpyxl.utils.exceptions.InvalidFileException, *_BROKEN) as error:
-        raise DataProblem(
-            f"{entry.name} is not a readable spreadsheet: {error}.", "Save it as .xlsx or .csv."
-        ) from None
+        raise DataProblem(f"{entry.name} is not a readable spreadsheet: {error}.", "Save it as .xlsx or .csv.") from None
     if reading.sheet:
         if reading.sheet not in book.sheetnames:
             raise UsageProblem(

@@ -42,11 +42,9 @@ def unpacked(stream: BinaryIO, name: str, reading: ReadSettings) -> BinaryIO:
     return cast(BinaryIO, io.BufferedReader(_BoundedStream(stream, name, reading), _BUFFER))
 
 
-def with_rows_bounded(
-    stream: BinaryIO, name: str, reading: ReadSettings, cell_end: "re.Pattern[bytes]" = LINES
-) -> BinaryIO:
-    """The same bytes; a DataProblem where more than `reading.largest_cell` of them come without one of the signs that keep
-    rows, or strings, apart. So no reader ever holds more than that of a row that does not end."""
+def with_rows_bounded(stream: BinaryIO, name: str, reading: ReadSettings, cell_end: "re.Pattern[bytes]" = LINES) -> BinaryIO:
+    """The same bytes; a DataProblem where more than `reading.largest_cell` of them come without one of the signs that keep rows,
+    or strings, apart. So no reader ever holds more than that of a row that does not end."""
     return cast(BinaryIO, io.BufferedReader(_BoundedStream(stream, name, reading, cell_end), _BUFFER))
 
 
@@ -98,9 +96,7 @@ def too_large(name: str, reading: ReadSettings) -> DataProblem:
 class _BoundedStream(io.RawIOBase):
     """A stream that refuses to go on beyond its bounds. cell_end: without it, only what is unpacked is bounded."""
 
-    def __init__(
-        self, stream: BinaryIO, name: str, reading: ReadSettings, cell_end: "re.Pattern[bytes] | None" = None
-    ) -> None:
+    def __init__(self, stream: BinaryIO, name: str, reading: ReadSettings, cell_end: "re.Pattern[bytes] | None" = None) -> None:
         self._stream, self._name, self._reading, self._cell_end = stream, name, reading, cell_end
         self._alone = 0  # bytes since the last sign that keeps rows apart
 

@@ -1,8 +1,7 @@
 """Where a file can be divided: stretches of it that begin at a row, so that each is read without what stands before it.
 
 The division depends on the file alone, not on who reads it. Files on a disk are divided; what is packed cannot be begun in the
-middle.
-"""
+middle."""
 
 import csv
 import io
@@ -43,9 +42,8 @@ def whole_table_chunk() -> Iterator[Chunk]:
 
 
 def divisible(entry: SourceEntry, encoding: Encoding) -> bool:
-    """Whether dividing a file saves time and it can be read from the middle. One in a guessed encoding is not divided:
-    what speaks against
-    the guess is only seen in the whole."""
+    """Whether dividing a file saves time and it can be read from the middle. One in a guessed encoding is not divided: what
+    speaks against the guess is only seen in the whole."""
     if encoding.guessed or not encoding.name.replace("_", "-").startswith(_BYTE_BY_BYTE):
         return False
     with entry.open() as stream:
@@ -115,8 +113,7 @@ def _whole_rows(stream: BinaryIO, delimiter: str, largest: int) -> Iterator[_Who
     """All rows, some megabytes at a time, up to where a cell is larger than is read.
 
     A quote at the beginning of a cell opens it, the next one that is not doubled closes it; in between no line end ends a row.
-    All other quotes are signs like others, as for those who read the rows.
-    """
+    All other quotes are signs like others, as for those who read the rows."""
     cells = _quoted_cells(delimiter)
     pending, begin = b"", 0
     rows, line = 0, 1
@@ -167,8 +164,7 @@ def _quoted_cells(delimiter: str) -> "re.Pattern[bytes]":
 def next_rows(reader: Iterator[list[str]], largest: int) -> list[list[str]]:
     """The next block of rows. The library has one bound for all its readers; it is set while this one reads.
 
-    Raises csv.Error for a cell of more than `largest` characters, and for what is no table.
-    """
+    Raises csv.Error for a cell of more than `largest` characters, and for what is no table."""
     csv.field_size_limit(largest)
     try:
         return list(islice(reader, ROWS_A_BLOCK))

@@ -16,19 +16,7 @@ _SAMPLE = 1000
 _PREDICTABLE = 0.2  # from which share on the text is taken to tell about a column that nobody called the label
 
 LabelUse = Literal["needed", "welcome", "not used"]
-_LABEL_NAMES = (
-    "label",
-    "topic",
-    "category",
-    "class",
-    "kind",
-    "type",
-    "group",
-    "labels",
-    "topics",
-    "categories",
-    "tags",
-)
+_LABEL_NAMES = ("label", "topic", "category", "class", "kind", "type", "group", "labels", "topics", "categories", "tags")
 _TEXT_NAMES = ("text", "message", "body", "content", "document")
 _ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
 
@@ -37,8 +25,7 @@ _ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
 class ColumnRoles:
     """Places of columns in one table; None where there is none.
 
-    text: one or more. also: the further labels. numbers and categories: with their names.
-    """
+    text: one or more. also: the further labels. numbers and categories: with their names."""
 
     text: tuple[int, ...]
     label: int | None
@@ -60,8 +47,7 @@ class ColumnRoles:
 def column_place(name: str, columns: Sequence[str], source: str) -> int:
     """The place of a column given by name, or by number counted from 1 where no column has that name.
 
-    Raises UsageProblem with the nearest names.
-    """
+    Raises UsageProblem with the nearest names."""
     if name in columns:
         return columns.index(name)
     stripped = [column.strip().casefold() for column in columns]
@@ -161,10 +147,9 @@ def guessed_columns(
 ) -> tuple[plan.Columns, list[str]]:
     """Fill in the text and label columns that nobody named, from the first rows of a table.
 
-    The text is the column called so, or else the one with the longest cells; the label, among the columns of few short
-    values, the one that the text says most about. `label_is` says whether there must be a label, may be one, or is none to
-    be looked for. Returns the completed columns and what to tell.
-    """
+    The text is the column called so, or else the one with the longest cells; the label, among the columns of few short values,
+    the one that the text says most about. `label_is` says whether there must be a label, may be one, or is none to be looked for.
+    Returns the completed columns and what to tell."""
     rows = rows[:_SAMPLE]
     text, label = named.text, named.label
     messages = []
@@ -200,9 +185,7 @@ def _likeliest_label(
             continue
         telling = 0.3 if _called(name) in _LABEL_NAMES else 0.0
         labelled = [(text, value) for text, value in zip(texts, values, strict=True) if value]
-        merits[place] = telling + predictability_by_text(
-            [text for text, _ in labelled], [value for _, value in labelled]
-        )
+        merits[place] = telling + predictability_by_text([text for text, _ in labelled], [value for _, value in labelled])
     best = max(merits, key=lambda place: merits[place], default=None)
     return best, merits[best] if best is not None else 0.0
 
@@ -237,8 +220,7 @@ def _called(column: str) -> str:
 def renamed(table: SourceTable, names: Mapping[str, str]) -> SourceTable:
     """The same table with columns called otherwise; names of columns that it does not have are passed over.
 
-    Raises UsageProblem when two columns would have one name.
-    """
+    Raises UsageProblem when two columns would have one name."""
     columns = tuple(names.get(column, column) for column in table.columns)
     if columns == table.columns:
         return table
@@ -251,10 +233,7 @@ def renamed(table: SourceTable, names: Mapping[str, str]) -> SourceTable:
             yield replace(block, columns=columns)
 
     return replace(
-        table.through(called),
-        columns=columns,
-        text=names.get(table.text, table.text),
-        label=names.get(table.label, table.label),
+        table.through(called), columns=columns, text=names.get(table.text, table.text), label=names.get(table.label, table.label)
     )
 
 

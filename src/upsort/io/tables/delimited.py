@@ -80,8 +80,7 @@ def delimited_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
 def table_shape(stream: BinaryIO, source: str, reading: ReadSettings) -> Dialect:
     """Look at the beginning of a table; the stream is left at its beginning.
 
-    Raises DataProblem for an empty table.
-    """
+    Raises DataProblem for an empty table."""
     encoding = find_encoding(stream, reading.encoding)
     sample = _sample(stream, encoding.name)
     if not sample.strip():
@@ -93,9 +92,7 @@ def table_shape(stream: BinaryIO, source: str, reading: ReadSettings) -> Dialect
     return Dialect(encoding, delimiter, names_in(heading, rows), heading)
 
 
-def read_delimited(
-    stream: BinaryIO, source: str, shape: Dialect, reading: ReadSettings, chunk: Chunk
-) -> Iterator[Block]:
+def read_delimited(stream: BinaryIO, source: str, shape: Dialect, reading: ReadSettings, chunk: Chunk) -> Iterator[Block]:
     """The rows of a stretch of a table whose shape is known. Blank lines are no rows."""
     encoding = encoding_in(chunk, shape.encoding.name)
     text = io.TextIOWrapper(stream, encoding=encoding, errors=NOTED_ESCAPE, newline="")
@@ -121,8 +118,7 @@ def read_delimited(
         if _TOO_LARGE in str(error):
             raise too_large(f"{source}, from line {line} on,", reading) from error
         raise DataProblem(
-            f"{source} cannot be read beyond line {line}: {error}.",
-            "Check --encoding and --delimiter, or mend the line.",
+            f"{source} cannot be read beyond line {line}: {error}.", "Check --encoding and --delimiter, or mend the line."
         ) from error
     doubts.warn()
 
@@ -165,9 +161,7 @@ def _width_fault(row: list[str], width: int) -> RejectionReason | None:
     cells = f"{len(row)} cell{'s' if len(row) != 1 else ''}"
     longest = max(cell.count("\n") for cell in row)
     if longest > 20:
-        return RejectionReason(
-            ReasonKind.WIDTH, (cells, str(width)), f"a quote is opened that is not closed for {longest} lines"
-        )
+        return RejectionReason(ReasonKind.WIDTH, (cells, str(width)), f"a quote is opened that is not closed for {longest} lines")
     return RejectionReason(ReasonKind.WIDTH, (cells, str(width)))
 
 

@@ -1,6 +1,5 @@
 """Blocks of documents as a reader hands them on: texts, what is next to them, and the rows that they came from; how they are
-joined, and how they travel to other processes.
-"""
+joined, and how they travel to other processes."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
@@ -16,8 +15,7 @@ from upsort.io.tables.rows import in_large
 class RowMetadata:
     """What the columns beside text and features say of n documents, cell by cell; empty where no column is named.
 
-    ids: what each is called. answers: for each label column its cells. folds, groups, dates, weights: the cells of those
-    columns.
+    ids: what each is called. answers: for each label column its cells. folds, groups, dates, weights: the cells of those columns.
     """
 
     ids: Sequence[str]
@@ -52,9 +50,7 @@ class RowMetadata:
         return RowMetadata(answers=answers, **cells)
 
     def _each(self, made: Callable[[Sequence[str]], Any]) -> dict[str, Any]:
-        return {
-            name: tuple(map(made, cells)) if name == "answers" else made(cells) for name, cells in vars(self).items()
-        }
+        return {name: tuple(map(made, cells)) if name == "answers" else made(cells) for name, cells in vars(self).items()}
 
 
 def _unpickled_metadata(state: dict[str, Any]) -> RowMetadata:
@@ -101,12 +97,7 @@ class DocumentBlock:
 
 
 def _travelled(
-    source: str,
-    columns: tuple[str, ...],
-    documents: Documents,
-    parts: Sequence[Compacted],
-    metadata: RowMetadata,
-    *rows: Any,
+    source: str, columns: tuple[str, ...], documents: Documents, parts: Sequence[Compacted], metadata: RowMetadata, *rows: Any
 ) -> DocumentBlock:
     """What `DocumentBlock.__reduce__` took apart. rows: their cells and their lines."""
     cells, lines = rows

@@ -1,8 +1,7 @@
 """From rows to documents: one reader, bound to a plan or a sorter, for rows of tables, objects of JSON and bare texts alike.
 
-It knows which columns are what, keeps parts of the text apart or joins them, reads numbers, categories and ready-made
-vectors, holds patterns to their time, and says of each row that it refuses why.
-"""
+It knows which columns are what, keeps parts of the text apart or joins them, reads numbers, categories and ready-made vectors,
+holds patterns to their time, and says of each row that it refuses why."""
 
 import shlex
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
@@ -49,11 +48,7 @@ def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) ->
     known, messages = _known_columns(first, written_names(named, first), label_is)
     columns, notes = guessed_columns(first.columns, rows, known, label_is)
     notes = [*messages, *notes]
-    if (
-        label_is == "needed"
-        and not columns.group
-        and all({*PASSAGE_COLUMNS} <= {*table.columns} for table in inputs.tables)
-    ):
+    if label_is == "needed" and not columns.group and all({*PASSAGE_COLUMNS} <= {*table.columns} for table in inputs.tables):
         columns = replace(columns, group=PASSAGE_COLUMNS[0])
         notes = [*notes, f"Passages of one {PASSAGE_COLUMNS[0]} are kept together (columns.group)."]
     if label_is != "not used" and (separator := separator_between(columns, first.columns, rows)):
@@ -97,8 +92,8 @@ def _known_columns(table: SourceTable, named: plan.Columns, label_is: LabelUse) 
 
 
 def columns_for(sorter: TrainedSorter, named: plan.Columns, inputs: Inputs, labels: bool = True) -> plan.Columns:
-    """The columns to read for a sorter: those named now, else those of its training; what it can do without only where all
-    tables have it (identifier, group, date). labels: whether label columns are read."""
+    """The columns to read for a sorter: those named now, else those of its training; what it can do without only where all tables
+    have it (identifier, group, date). labels: whether label columns are read."""
     trained = sorter.plan.columns
 
     def everywhere(name: str) -> str:
@@ -132,11 +127,9 @@ LABELLED = RowRequirement(label=True)
 class DocumentReader:
     """Reads rows as a plan or a sorter wants them.
 
-    columns: which are what. separate_columns: several text columns are parts of their own. cleaning: whose patterns
-    may take without end
-    on a document, which is refused then. extra_columns: the names of number and of category columns, where no table says them.
-    of_training: whether the columns are those that a sorter was trained with.
-    """
+    columns: which are what. separate_columns: several text columns are parts of their own. cleaning: whose patterns may take
+    without end on a document, which is refused then. extra_columns: the names of number and of category columns, where no table
+    says them. of_training: whether the columns are those that a sorter was trained with."""
 
     def __init__(
         self,
@@ -163,11 +156,7 @@ class DocumentReader:
         sorter: TrainedSorter, columns: plan.Columns | None = None, needs: RowRequirement | None = None
     ) -> "DocumentReader":
         """A reader of what a sorter is to decide about. columns: of the tables; those of its training without."""
-        numbers = [
-            name.removeprefix("column:")
-            for name in sorter.space.extra_columns.number_names
-            if name.startswith("column:")
-        ]
+        numbers = [name.removeprefix("column:") for name in sorter.space.extra_columns.number_names if name.startswith("column:")]
         categories = [name for name, _ in sorter.space.extra_columns.categories]
         chosen = columns or replace(sorter.plan.columns, label="", also=(), row_weight="", fold="")
         reader = DocumentReader(chosen, sorter.plan.features.apart, sorter.cleaning, needs, (numbers, categories))
@@ -177,8 +166,7 @@ class DocumentReader:
     def blocks(self, inputs: Inputs, rejects: RejectedRows) -> Iterator[DocumentBlock]:
         """All usable documents of all tables; every row that is not among them goes to `rejects`.
 
-        Raises UsageProblem for a named column that a table does not have.
-        """
+        Raises UsageProblem for a named column that a table does not have."""
         vectors = RowVectors(Path(self.columns.document_vectors)) if self.columns.document_vectors else None
         for table in inputs.tables:
             yield from self.documents_in(table, table.blocks(), rejects.add, vectors)
@@ -225,9 +213,7 @@ class DocumentReader:
         where it cannot. What an object lacks is an empty cell."""
         numbers, categories = self.extra_columns
         columns = tuple(dict.fromkeys((*self.columns.text, *numbers, *categories)))
-        roles = roles_in(
-            columns, "the object", replace(plan.Columns(text=self.columns.text), numbers=(), categories=())
-        )
+        roles = roles_in(columns, "the object", replace(plan.Columns(text=self.columns.text), numbers=(), categories=()))
         places = {name: place for place, name in enumerate(columns)}
         roles = replace(
             roles,
@@ -240,9 +226,7 @@ class DocumentReader:
         """The document of which only the text is known; it is in the last text column."""
         return self.of_object({(self.columns.text or ("text",))[-1]: text})
 
-    def _read(
-        self, rows: Sequence[Sequence[str]], roles: ColumnRoles
-    ) -> tuple[Documents, list[RejectionReason | None]]:
+    def _read(self, rows: Sequence[Sequence[str]], roles: ColumnRoles) -> tuple[Documents, list[RejectionReason | None]]:
         """The documents of rows, and why each cannot be used, where it cannot."""
         texts = texts_of(rows, roles)
         numbers, faults = self._numbers(rows, roles)
@@ -262,9 +246,7 @@ class DocumentReader:
         )
         return documents, faults
 
-    def _numbers(
-        self, rows: Sequence[Sequence[str]], roles: ColumnRoles
-    ) -> tuple[Floats, list[RejectionReason | None]]:
+    def _numbers(self, rows: Sequence[Sequence[str]], roles: ColumnRoles) -> tuple[Floats, list[RejectionReason | None]]:
         """(n, m) the number columns, NaN where a cell is empty or no number; the latter is a fault unless it may be filled."""
         values = np.full((len(rows), len(roles.numbers)), np.nan)
         faults: list[RejectionReason | None] = [None] * len(rows)

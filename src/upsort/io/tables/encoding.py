@@ -71,9 +71,8 @@ codecs.register_error(NOTED_ESCAPE, _noted_escape)
 
 @record(frozen=True)
 class Encoding:
-    """name: a codec's name. guessed: whether it was inferred from the bytes and should be reported. alike: others by
-    which the bytes
-    looked at are the same text. letters: the most common of those beyond ASCII that it gives."""
+    """name: a codec's name. guessed: whether it was inferred from the bytes and should be reported. alike: others by which the
+    bytes looked at are the same text. letters: the most common of those beyond ASCII that it gives."""
 
     name: str
     guessed: bool = False
@@ -86,9 +85,7 @@ class Encoding:
             return []
         by = f", with letters such as {listed(self.letters)}" if self.letters else ""
         if self.alike:
-            return [
-                f"{source} is not UTF-8; read as {self.name}{by}, which here gives the same text as {listed(self.alike)}."
-            ]
+            return [f"{source} is not UTF-8; read as {self.name}{by}, which here gives the same text as {listed(self.alike)}."]
         return [f"{source} is not UTF-8; read as {self.name}{by}. Use --encoding if that is wrong."]
 
 
@@ -129,8 +126,7 @@ def checked_encoding(name: str) -> str:
         return codecs.lookup(name).name
     except (LookupError, ValueError):
         raise UsageProblem(
-            f"There is no encoding {name!r}.",
-            "Common ones: utf-8, latin-1, cp1252, utf-16, cp1251, shift_jis, gb18030.",
+            f"There is no encoding {name!r}.", "Common ones: utf-8, latin-1, cp1252, utf-16, cp1251, shift_jis, gb18030."
         ) from None
 
 
@@ -184,9 +180,7 @@ def _is_utf8(sample: bytes) -> bool:
         codecs.getincrementaldecoder("utf-8")().decode(sample)
     except UnicodeDecodeError as error:
         # A stray byte in a file that is otherwise UTF-8 is damage, not another encoding.
-        around = sample[max(0, error.start - _GUESS_FROM) : error.start + _GUESS_FROM].decode(
-            "utf-8", "surrogateescape"
-        )
+        around = sample[max(0, error.start - _GUESS_FROM) : error.start + _GUESS_FROM].decode("utf-8", "surrogateescape")
         beyond = [character for character in around if character > "\x7f"]
         stray = sum("\udc80" <= character <= "\udcff" for character in beyond)
         return len(beyond) - stray >= _SOUND_FOR_A_STRAY * stray
@@ -250,10 +244,7 @@ def _by_its_language(sample: bytes, family: tuple[str, ...], candidate: str) -> 
             texts[name] = sample.decode(name)
     best = candidate
     if len(texts) > 1:
-        merits = {
-            name: likelihood(lower(text, ""), profiles()) - _ODDNESS_COSTS * _oddness(text)
-            for name, text in texts.items()
-        }
+        merits = {name: likelihood(lower(text, ""), profiles()) - _ODDNESS_COSTS * _oddness(text) for name, text in texts.items()}
         best = max(texts, key=lambda name: merits[name])
     alike = tuple(name for name in texts if name != best and texts[name] == texts[best])
     return _encoding_of(best, texts.get(best, ""), alike)
@@ -263,12 +254,10 @@ _FREQUENT = {
     "cp932": _KANA,
     "euc_jp": _KANA,
     "gb18030": frozenset(
-        "的一是不了在有人我他这中大来上个国到说们为子和你地出道也时年"
-        "得就那要下以生会自着去过家学对可里后小么心多天能好都没日于起还"
+        "的一是不了在有人我他这中大来上个国到说们为子和你地出道也时年得就那要下以生会自着去过家学对可里后小么心多天能好都没日于起还"
     ),
     "big5": frozenset(
-        "的一是不了在有人我他這中大來上個國到說們為子和你地出道也時年"
-        "得就那要下以生會自著去過家學對可裡後小麼心多天能好都沒日於起還"
+        "的一是不了在有人我他這中大來上個國到說們為子和你地出道也時年得就那要下以生會自著去過家學對可裡後小麼心多天能好都沒日於起還"
     ),
     "cp949": frozenset("이다에는의을가고하지로한를은어기자도사리니시요해수나습있었아들대서일그인과만것제"),
 }  # fmt: skip

@@ -79,8 +79,8 @@ def reading_names() -> list[str]:
 
 
 def writing_endings(resumable: bool = False) -> list[str]:
-    """The endings of tables that can be written, with their dots. resumable: only of those that can be resumed; others may
-    be packed too."""
+    """The endings of tables that can be written, with their dots. resumable: only of those that can be resumed; others may be
+    packed too."""
     plain = [
         f".{ending}"
         for format_ in FORMATS
@@ -113,17 +113,13 @@ def format_to_write(path: Path) -> Format:
     """The format that a file to be written is to have. Raises UsageProblem where its ending names none."""
     format_ = format_of_ending(ending_to_write(path))
     if format_ is None or not format_.written:
-        raise UsageProblem(
-            f"{path} has no ending that names a kind of table.", f"Use one of {', '.join(writing_endings())}."
-        )
+        raise UsageProblem(f"{path} has no ending that names a kind of table.", f"Use one of {', '.join(writing_endings())}.")
     return format_
 
 
 def format_of_content(beginning: bytes) -> Format:
     """The format that the beginning of a file without a name looks like; separated cells, where it looks like no other."""
-    format_ = next(
-        (format_ for format_ in FORMATS if format_.signature is not None and format_.signature(beginning)), None
-    )
+    format_ = next((format_ for format_ in FORMATS if format_.signature is not None and format_.signature(beginning)), None)
     return format_ or DELIMITED
 
 

@@ -18,8 +18,7 @@ _SHOWN = 60
 class Heading:
     """Where the body of a table begins.
 
-    row: the place of the row of names among the rows given, or None where there is none. titles: the rows above it.
-    """
+    row: the place of the row of names among the rows given, or None where there is none. titles: the rows above it."""
 
     row: int | None
     titles: tuple[tuple[str, ...], ...] = ()
@@ -34,8 +33,8 @@ def heading_from_options(
     reading: ReadSettings, rows: Sequence[Sequence[str]], lines: Sequence[int], source: str, header: bool | None = None
 ) -> Heading:
     """The heading of a table by its first rows, as far as a reading leaves it open. lines: where each row begins. header: whether
-    there is a row of names where the reading does not say it. Raises DataProblem where no row begins at the line that it
-    names."""
+    there is a row of names where the reading does not say it. Raises DataProblem where no row begins at the line that it names.
+    """
     if reading.header_row:
         return heading_at(rows, lines, reading.header_row, source)
     return heading_of(rows, header if reading.header is None else reading.header)
@@ -45,9 +44,8 @@ def heading_of(rows: Sequence[Sequence[str]], header: bool | None) -> Heading:
     """The heading of a table by its first rows, none of them blank. header: whether there is a row of names; None where that is
     to be detected.
 
-    Titles are rows at the beginning that fill at most half of the columns that the table has, followed by one that fills more
-    and looks like names; where that is not so, the first row is taken for what it looks like.
-    """
+    Titles are rows at the beginning that fill at most half of the columns that the table has, followed by one that fills more and
+    looks like names; where that is not so, the first row is taken for what it looks like."""
     if header is False:
         return Heading(None)
     width = _usual_width(rows)
@@ -98,8 +96,7 @@ def _filled(row: Sequence[str]) -> int:
 def looks_like_names(rows: Sequence[Sequence[str]]) -> bool:
     """Whether the first row names the columns.
 
-    Names are short, not numbers, all different, and none is found again further down in its column.
-    """
+    Names are short, not numbers, all different, and none is found again further down in its column."""
     first = [cell.strip() for cell in rows[0]]
     named = [cell for cell in first if cell]
     if not named or len({cell.casefold() for cell in named}) < len(named):
@@ -152,8 +149,7 @@ def without_footer_rows(blocks: Iterator[Block]) -> Iterator[Block]:
     """The same blocks; of the last one the rows that are below the table are refused.
 
     They are: a row of a word for a total and of numbers, and after an empty row one in which only the first cell is filled; each
-    only where nothing else follows. Tables of one or two columns are left as they are.
-    """
+    only where nothing else follows. Tables of one or two columns are left as they are."""
     previous: Block | None = None
     for block in blocks:
         if previous is not None:
@@ -191,11 +187,7 @@ def _without_last(block: Block) -> Block:
 
 def _is_total(row: Sequence[str]) -> bool:
     filled = [cell.strip() for cell in row if cell.strip()]
-    return (
-        len(filled) > 1
-        and filled[0].rstrip(":").casefold() in _TOTALS
-        and all(_NUMBER.fullmatch(cell) for cell in filled[1:])
-    )
+    return len(filled) > 1 and filled[0].rstrip(":").casefold() in _TOTALS and all(_NUMBER.fullmatch(cell) for cell in filled[1:])
 
 
 def _is_note(row: Sequence[str]) -> bool:

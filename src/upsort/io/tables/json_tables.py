@@ -1,8 +1,7 @@
 """JSON tables: an array of objects, an object of arrays, or JSON Lines with one object a line.
 
 The columns are all keys in the order in which they first appear, found in a first pass, and after them what is inside nested
-values. A list of plain values is one cell, its items joined; other nested values are cells of JSON text.
-"""
+values. A list of plain values is one cell, its items joined; other nested values are cells of JSON text."""
 
 import codecs
 import io
@@ -35,9 +34,7 @@ from upsort.io.tables.rows import (
 _DEEPEST = 200  # containers inside each other
 _MOST_KEYS = 10_000
 _SIZE_OF_A_VALUE = 8  # bytes that a number, or a bracket, counts for in the size of an item
-_OUTSIDE_STRINGS = re.compile(
-    r'"(?:[^"\\]|\\.)*+(?:"|\\?\Z)|[^\[\]{}"]++', re.DOTALL
-)  # all that is no bracket that counts
+_OUTSIDE_STRINGS = re.compile(r'"(?:[^"\\]|\\.)*+(?:"|\\?\Z)|[^\[\]{}"]++', re.DOTALL)  # all that is no bracket that counts
 _SHOWN = 1000  # characters of what is set aside for its depth
 _TOO_LARGE = "integer overflow"  # of the fast parser
 Item = tuple[int, Any, RejectionReason | None]
@@ -61,9 +58,7 @@ def json_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
         items = _transposed(entry, encoding.name)
         return _table(entry, encoding, lambda _: iter(items))
     if not beginning.startswith("["):
-        raise DataProblem(
-            f"{entry.name} is not JSON: neither an array nor an object.", "For one object a line, name it .jsonl."
-        )
+        raise DataProblem(f"{entry.name} is not JSON: neither an array nor an object.", "For one object a line, name it .jsonl.")
     return _table(entry, encoding, lambda _: _array(entry, encoding.name, reading))
 
 
@@ -96,9 +91,7 @@ def _table(
                 shown = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
                 block.refused.append(RejectedRow(entry.name, line, fault, (shown,)))
             else:
-                block.rows.append(
-                    [*(cell_from(value, key) for key in keys), *(cell_at(value, name.steps) for name in inner)]
-                )
+                block.rows.append([*(cell_from(value, key) for key in keys), *(cell_at(value, name.steps) for name in inner)])
                 block.lines.append(line)
             if len(block.rows) + len(block.refused) == ROWS_A_BLOCK:
                 yield block
@@ -107,11 +100,7 @@ def _table(
 
     notes = (*encoding.description(entry.name), *(f"{entry.name} has {notice}." for notice in notices))
     return SourceTable(
-        name=entry.name,
-        columns=columns,
-        blocks=lambda: blocks(WHOLE),
-        notes=notes,
-        division=division_of(entry, chunks, blocks),
+        name=entry.name, columns=columns, blocks=lambda: blocks(WHOLE), notes=notes, division=division_of(entry, chunks, blocks)
     )
 
 
@@ -244,8 +233,7 @@ def _transposed(entry: SourceEntry, encoding: str) -> list[Item]:
             text = stream.read().decode(encoding)
             if nested_too_deeply(text):
                 raise DataProblem(
-                    f"{entry.name} has values nested more than {_DEEPEST} deep.",
-                    "Give an array of objects, or JSON Lines.",
+                    f"{entry.name} has values nested more than {_DEEPEST} deep.", "Give an array of objects, or JSON Lines."
                 )
             value = json.loads(text)
         except (ValueError, RecursionError) as error:

@@ -80,12 +80,11 @@ class EmptySource(DataProblem):
 class ReadSettings:
     """How a source is to be read where that is not left to be detected.
 
-    kind: an ending without its dot (`csv`, `jsonl`, `text` …). encoding: a codec's name. delimiter: one character.
-    header: whether the first row names the columns. header_row: the line of the row that does, counted from 1; 0 where that is
-    to be detected. sheet: of a spreadsheet. table, query: of a database. each_line: each line of a text file is a
-    document. label_from: where the label of a text file is taken from: `folder`, `name`, or a regular expression with a group.
-    unpack_limit: bytes that one archive may unpack to. largest_cell: bytes or characters that one row, or one cell, may have.
-    """
+    kind: an ending without its dot (`csv`, `jsonl`, `text` …). encoding: a codec's name. delimiter: one character. header:
+    whether the first row names the columns. header_row: the line of the row that does, counted from 1; 0 where that is to be
+    detected. sheet: of a spreadsheet. table, query: of a database. each_line: each line of a text file is a document. label_from:
+    where the label of a text file is taken from: `folder`, `name`, or a regular expression with a group. unpack_limit: bytes that
+    one archive may unpack to. largest_cell: bytes or characters that one row, or one cell, may have."""
 
     kind: str = ""
     encoding: str = ""
@@ -115,10 +114,9 @@ class RejectedRow:
 class Block:
     """A stretch of one table.
 
-    columns: names, in order. rows: one list of cells each, as long as `columns`. lines: the line (or row, or item) of `source`
-    at which each row begins, counted from 1. refused: the rows of this stretch that cannot be used. files: where each row is
-    a file of its own, their names.
-    """
+    columns: names, in order. rows: one list of cells each, as long as `columns`. lines: the line (or row, or item) of `source` at
+    which each row begins, counted from 1. refused: the rows of this stretch that cannot be used. files: where each row is a file
+    of its own, their names."""
 
     source: str
     columns: tuple[str, ...]
@@ -162,9 +160,7 @@ def in_large(
 
 def large_row_blocks(blocks: Iterable[Block], characters: int) -> Iterator[Block]:
     """Blocks of at least so many characters in all cells, see `in_large`."""
-    return in_large(
-        blocks, lambda block: sum(len(cell) for row in block.rows for cell in row), _joined_rows, characters
-    )
+    return in_large(blocks, lambda block: sum(len(cell) for row in block.rows for cell in row), _joined_rows, characters)
 
 
 def _joined_rows(blocks: list[Block]) -> Block:
@@ -207,9 +203,8 @@ class Chunking:
 
 @record(frozen=True, kw_only=True)
 class SourceTable:
-    """A table that can be read any number of times. notes: what was detected about it and should be reported. text,
-    label: columns
-    of which it is known, without a look at the rows, that they hold texts and labels. division: where it can be read in
+    """A table that can be read any number of times. notes: what was detected about it and should be reported. text, label:
+    columns of which it is known, without a look at the rows, that they hold texts and labels. division: where it can be read in
     stretches."""
 
     name: str
@@ -233,10 +228,9 @@ class SourceTable:
 class SourceEntry:
     """One file to be read, wherever it lies: on disk, in an archive, on standard input.
 
-    name: as shown to people. path: its folders and name inside the source. open: gives a new stream that can be rewound.
-    passing: whether it is a copy that ends with the command, which no other machine has. size: bytes as it lies there, packed
-    where it is packed; None where that is not known.
-    """
+    name: as shown to people. path: its folders and name inside the source. open: gives a new stream that can be rewound. passing:
+    whether it is a copy that ends with the command, which no other machine has. size: bytes as it lies there, packed where it is
+    packed; None where that is not known."""
 
     name: str
     path: tuple[str, ...]
@@ -339,9 +333,8 @@ class Format:
     name: as it is reported. endings: of its files, without dots, the usual one first; they are the names of --as too. signature:
     whether the beginning of a file is that of this format; asked only of files without a name. read: one file as a table.
     read_as_one: several files as one table, where each is no table of its own. reads_with: the options of reading that it goes
-    by. to_text: a writer to a text stream; tables of such a format can be resumed. to_bytes: a writer to a stream of bytes,
-    for those that have to be whole. nested: whether cells may hold objects and lists.
-    """
+    by. to_text: a writer to a text stream; tables of such a format can be resumed. to_bytes: a writer to a stream of bytes, for
+    those that have to be whole. nested: whether cells may hold objects and lists."""
 
     name: str
     endings: tuple[str, ...]

@@ -65,9 +65,7 @@ def _add_file(block: Block, entry: SourceEntry, label_from: str, reading: ReadSe
         content = stream.read(reading.largest_cell + 1)
     if len(content) > reading.largest_cell:
         reason = RejectionReason(ReasonKind.TOO_LARGE, (size_text(reading.largest_cell),), "--largest-cell allows more")
-        block.refused.append(
-            RejectedRow(entry.name, 1, reason, (content[:_SHOWN].decode(encoding, "backslashreplace"),))
-        )
+        block.refused.append(RejectedRow(entry.name, 1, reason, (content[:_SHOWN].decode(encoding, "backslashreplace"),)))
         return
     try:
         text = content.decode(encoding).removeprefix("\ufeff")
@@ -81,9 +79,7 @@ def _add_file(block: Block, entry: SourceEntry, label_from: str, reading: ReadSe
         block.files.append(entry.name)
 
 
-def _line_blocks(
-    entry: SourceEntry, columns: tuple[str, ...], label_from: str, reading: ReadSettings
-) -> Iterator[Block]:
+def _line_blocks(entry: SourceEntry, columns: tuple[str, ...], label_from: str, reading: ReadSettings) -> Iterator[Block]:
     labels = _labels(entry, label_from)
     with with_rows_bounded(entry.open(), entry.name, reading) as stream:
         encoding = find_encoding(stream, reading.encoding).name
@@ -92,12 +88,8 @@ def _line_blocks(
             try:
                 text = line.decode(encoding).removeprefix("\ufeff").rstrip("\r\n")
             except UnicodeDecodeError as error:
-                reason = RejectionReason(
-                    ReasonKind.BYTES, (f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}",)
-                )
-                block.refused.append(
-                    RejectedRow(entry.name, number, reason, (line.decode(encoding, "backslashreplace"),))
-                )
+                reason = RejectionReason(ReasonKind.BYTES, (f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}",))
+                block.refused.append(RejectedRow(entry.name, number, reason, (line.decode(encoding, "backslashreplace"),)))
                 continue
             if text.strip():
                 block.rows.append([entry.name, *labels, text])
@@ -127,11 +119,7 @@ def checked_pattern(text: str) -> "re.Pattern[str]":
     try:
         pattern = re.compile(text)
     except re.error as error:
-        raise UsageProblem(
-            f"--label-from {text!r} is no regular expression: {error}.", "Or use folder or name."
-        ) from None
+        raise UsageProblem(f"--label-from {text!r} is no regular expression: {error}.", "Or use folder or name.") from None
     if pattern.groups < 1:
-        raise UsageProblem(
-            f"--label-from {text!r} has no group.", "Put the label in brackets, for example 'book-([a-z]+)'."
-        )
+        raise UsageProblem(f"--label-from {text!r} has no group.", "Put the label in brackets, for example 'book-([a-z]+)'.")
     return pattern

@@ -26,13 +26,7 @@ from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import matching
 from upsort.workflows.cross_validate import PreparedFolds, prepare_folds
 from upsort.workflows.shared.context import RunContext
-from upsort.workflows.shared.corpus import (
-    CorpusOptions,
-    LabelColumn,
-    LabelledCorpus,
-    minimum_documents,
-    read_labelled_corpus,
-)
+from upsort.workflows.shared.corpus import CorpusOptions, LabelColumn, LabelledCorpus, minimum_documents, read_labelled_corpus
 
 _COUNTED_BY = (
     "units", "lengths", "skip", "within_sentences", "apart", "measures", "hash_bits", "vectors_file", "vocabulary_file"
@@ -65,8 +59,7 @@ class Corpora:
     """The corpus as plans count it: read once for all that count the text alike, when the first of them is asked for.
 
     plans: that may be asked for. command: which one asks. times: how often the text was read and counted. Rows that cannot be
-    used are set aside by the first reading, which every other is held against.
-    """
+    used are set aside by the first reading, which every other is held against."""
 
     def __init__(self, work: RunContext, plans: Iterable[Plan], command: str) -> None:
         self._work, self._command = work, command
@@ -124,14 +117,11 @@ class Corpora:
 def plan_batches(work: RunContext, tried: Sequence[Candidate], command: str) -> tuple[list[PlanBatch], PreparedFolds]:
     """All candidates by how they count the text, and the splits that the plan of the work asks for. command: which one asks.
 
-    Raises UsageProblem where they do not use the same documents.
-    """
+    Raises UsageProblem where they do not use the same documents."""
     corpora = Corpora(work, [candidate.plan for candidate in tried], command)
     batches = corpora.batches(dict(enumerate(tried)))
     first = prepare_folds(batches[0].corpus, work.plan, corpora.first_column)
-    return [
-        replace(batch, documents=replace(batch.documents, groups=first.documents.groups)) for batch in batches
-    ], first
+    return [replace(batch, documents=replace(batch.documents, groups=first.documents.groups)) for batch in batches], first
 
 
 def shared_costs(batches: Sequence[PlanBatch]) -> Costs | None:
@@ -150,10 +140,7 @@ def judge_batches(
     parts_of: dict[int, SplitParts] = {}
     splits = len(first.splits.each)
     pieces = [
-        (split, place, number)
-        for place, batch in enumerate(batches)
-        for split in range(splits)
-        for number in batch.methods
+        (split, place, number) for place, batch in enumerate(batches) for split in range(splits) for number in batch.methods
     ]
 
     def of(piece: int) -> tuple[FoldPrediction, float]:
@@ -190,10 +177,8 @@ Change = Mapping[str, Any]
 def extra_column_changes(inputs: Inputs, columns: Columns, names: Sequence[str]) -> list[Change]:
     """For each of the named columns what makes a plan sort by it too, then for all of them together.
 
-    names: of columns, or patterns. What a column holds is reported by the first rows of the first table. Raises
-    UsageProblem for a
-    column that is not there, has its use already, or holds neither numbers nor few values.
-    """
+    names: of columns, or patterns. What a column holds is reported by the first rows of the first table. Raises UsageProblem for
+    a column that is not there, has its use already, or holds neither numbers nor few values."""
     first = inputs.tables[0]
     rows = [row for block in islice(first.blocks(), 1) for row in block.rows]
     numbers: list[str] = []
@@ -204,9 +189,7 @@ def extra_column_changes(inputs: Inputs, columns: Columns, names: Sequence[str])
             column = first.columns[place]
             if column in _used(columns):
                 if single:
-                    raise UsageProblem(
-                        f"The column {column!r} has its use already.", f"Leave {column} out of --beside."
-                    )
+                    raise UsageProblem(f"The column {column!r} has its use already.", f"Leave {column} out of --beside.")
                 continue
             kind = kind_of([row[place] for row in rows])
             if kind == "number":
@@ -260,8 +243,7 @@ _PENALTY, _TIMES_THE_PENALTY = "classifier.penalty", (0.3, 3.0)
 def trials(plan: Plan, most: int, extra_columns: Sequence[Change] = ()) -> list[Candidate]:
     """At most so many candidates, the plan as it is first; the same for the same plan and seed, however many are asked for.
 
-    extra_columns: changes that make a plan sort by columns next to the text.
-    """
+    extra_columns: changes that make a plan sort by columns next to the text."""
     candidates: list[Candidate] = []
     for change in _changes(plan, extra_columns):
         if len(candidates) == most:

@@ -49,8 +49,8 @@ _WORTH_PROCESSES = 5_000  # documents, each counted as often as it is in a piece
 class RunContext:
     """inputs: the tables. plan: with its columns complete. rejects: takes refused rows. advance: is reported of documents done.
     engine: does what can be shared. notify: is reported, before it begins, what changes how it is done. folding: processes to
-    share trainings, 0 to find out. sorter: whose plan it is, where it is that of a sorter, which
-    then gives what the plan was made with."""
+    share trainings, 0 to find out. sorter: whose plan it is, where it is that of a sorter, which then gives what the plan was
+    made with."""
 
     inputs: Inputs
     plan: Plan
@@ -137,8 +137,7 @@ def other_language(detected: DetectedLanguage, choices: plan.Plan) -> str:
         return ""
     return (
         f"the texts are {NAMES[detected.code]}, it seems; stop words, stems and lower case go by "
-        f"{NAMES.get(language, repr(language))} "
-        f"(--language {detected.code}, or clean.language in the plan)."
+        f"{NAMES.get(language, repr(language))} (--language {detected.code}, or clean.language in the plan)."
     )
 
 

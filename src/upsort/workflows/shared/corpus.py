@@ -79,8 +79,7 @@ def counts_by_plan(
     """What was measured of all documents added, word vectors included.
 
     Terms in fewer documents than `at_least` (the plan's bound) are left out at once, unless a vocabulary is given or the
-    classifier keeps the counts of all.
-    """
+    classifier keeps the counts of all."""
     if not measuring.cells:
         return of_counts(counts_of(()))
     measured = measuring.measured(at_least or minimum_documents(choices), workers)
@@ -95,8 +94,7 @@ def minimum_documents(choices: plan.Plan) -> int:
 
 
 def with_vectors(measured: CorpusCounts, choices: plan.Plan, sorter: TrainedSorter | None = None) -> CorpusCounts:
-    """The same with the vectors of its terms, where the plan names a file of them. sorter: that has them, instead of the
-    file."""
+    """The same with the vectors of its terms, where the plan names a file of them. sorter: that has them, instead of the file."""
     if not choices.features.vectors_file:
         return measured
     begins = prefixes(choices.columns, choices.features)
@@ -115,8 +113,8 @@ def with_vectors(measured: CorpusCounts, choices: plan.Plan, sorter: TrainedSort
 
 @record(frozen=True)
 class LabelColumn:
-    """One label column. rows: (m,) the documents that have a label there. documents: those, with their labels. groups: who
-    of them belongs together."""
+    """One label column. rows: (m,) the documents that have a label there. documents: those, with their labels. groups: who of
+    them belongs together."""
 
     name: str
     rows: Ints
@@ -126,9 +124,8 @@ class LabelColumn:
 
 @record(frozen=True, kw_only=True)
 class LabelledCorpus:
-    """answers: one for each label column. resources: of the cleaning. metadata: of all documents. texts, fingerprints:
-    of all, where
-    they were asked to be kept."""
+    """answers: one for each label column. resources: of the cleaning. metadata: of all documents. texts, fingerprints: of all,
+    where they were asked to be kept."""
 
     measured: CorpusCounts
     answers: tuple[LabelColumn, ...]
@@ -161,9 +158,8 @@ class LabelledCorpus:
 @record(frozen=True, kw_only=True)
 class CorpusOptions:
     """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. fingerprints: what copies are
-    told by. at_least: documents in which a term must stand, as in `counts_by_plan`. with_readers: whether counts may
-    stay with those
-    who read the documents, in parts."""
+    told by. at_least: documents in which a term must stand, as in `counts_by_plan`. with_readers: whether counts may stay with
+    those who read the documents, in parts."""
 
     texts: bool = False
     copies: bool = True
@@ -200,8 +196,7 @@ class _BlockData:
 def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None = None) -> LabelledCorpus:
     """Read, clean and count all usable labelled documents. Raises DataProblem when there is none.
 
-    The result is the same whoever does the work.
-    """
+    The result is the same whoever does the work."""
     corpus_options = corpus_options or CorpusOptions()
     method = replace(plan_of_sorter(work.sorter), plan=work.plan) if work.sorter is not None else method_for(work.plan)
     cleaning = cleaner(work.plan.clean, method.resources, work.plan.features.within_sentences)
@@ -215,9 +210,7 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
     if distributed is not None:
         measured, blocks = distributed.measured, distributed.block_data
         copied = (
-            duplicate_groups_of(distributed.fingerprints.copies(SIMILARITY))
-            if distributed.fingerprints is not None
-            else None
+            duplicate_groups_of(distributed.fingerprints.copies(SIMILARITY)) if distributed.fingerprints is not None else None
         )
     else:
         blocks = list(count_blocks(work, reader, measuring, cleaning, corpus_options))
@@ -231,8 +224,7 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
         resources = replace(resources, full_forms=full_forms)
     if not measured.documents:
         raise DataProblem(
-            f"No usable document: {nothing_usable(work.rejects)}.",
-            "Check --text, --label and --encoding against the table.",
+            f"No usable document: {nothing_usable(work.rejects)}.", "Check --text, --label and --encoding against the table."
         )
     metadata = RowMetadata.joined([block.metadata for block in blocks])
     groups = Groups(named_groups(metadata.groups) if work.plan.columns.group else None, copied)
@@ -278,8 +270,7 @@ def labels_of(cells: Sequence[str], separator: str, column: str) -> tuple[tuple[
     if not separator:
         if len(names) > _MOST_LABELS_UNASKED and 2 * len(names) > len(cells):
             raise DataProblem(
-                f"The column {column!r} has {len(names):,} different values in {len(cells):,} documents: "
-                "that is no label.",
+                f"The column {column!r} has {len(names):,} different values in {len(cells):,} documents: that is no label.",
                 "Name another column with --label, or merge labels with upsort gather.",
             )
         return names, numbers, None

@@ -49,8 +49,8 @@ Keep = Callable[[DocumentBlock], tuple[Any, Fingerprints | None]]
 
 @record(frozen=True, kw_only=True)
 class CountingTask:
-    """What is needed to read and count. settings, resources: of a cleaner, which is made where it is used. keep: what is kept
-    of a block beside its counts, here and where it is read."""
+    """What is needed to read and count. settings, resources: of a cleaner, which is made where it is used. keep: what is kept of
+    a block beside its counts, here and where it is read."""
 
     reading: DocumentReading
     settings: Clean
@@ -62,8 +62,8 @@ class CountingTask:
 
 @record(frozen=True, kw_only=True)
 class CountedBrief:
-    """What is reported of some pieces. sizes: documents of each block. tokens: (n,) words of each document.
-    block_data: of each block.
+    """What is reported of some pieces. sizes: documents of each block. tokens: (n,) words of each document. block_data: of each
+    block.
     spaced: whether a word holds a space, so that longer terms cannot be distinguished by theirs. names: of hashed terms, for each
     part of the text."""
 
@@ -215,8 +215,7 @@ def distributed_counts(
     pieces = list(_partitioned(reading.pieces(distribution_for(work.engine))))
     read = [executor.submit(count_pieces, job, *some) for some in pieces]
     counts, fingerprints, words, brief_handles = (
-        [executor.submit(getattr, handle, name) for handle in read]
-        for name in ("measured", "fingerprints", "words", "brief")
+        [executor.submit(getattr, handle, name) for handle in read] for name in ("measured", "fingerprints", "words", "brief")
     )
     del read
     tables = [TermNames() for _ in prefixes(work.plan.columns, features)]
@@ -236,9 +235,7 @@ def distributed_counts(
     filled = [place for place, brief in enumerate(briefs) if brief.sizes]
     starts = np.cumsum([0, *(briefs[place].tokens.size for place in filled)], dtype=np.int64)
     combine = _in_columns if features.hash_bits else _in_terms
-    measured = combine(
-        _CountedParts([counts[place] for place in filled], starts, executor), work.plan, at_least, tables
-    )
+    measured = combine(_CountedParts([counts[place] for place in filled], starts, executor), work.plan, at_least, tables)
     printed = [fingerprints[place] for place in filled if briefs[place].printed]
     formed = [words[place] for place in filled] if cleaning.forms is not None and cleaning.forms.counted else []
     return DistributedCounts(
@@ -250,9 +247,7 @@ def distributed_counts(
         ),
         block_data=[data for brief in briefs for data in brief.block_data],
         fingerprints=PartitionedFingerprints(printed, starts, executor) if printed else None,
-        full_forms=full_forms(merged_counts(*executor.gather(tree_reduce(executor, formed, merged_counts))))
-        if formed
-        else {},
+        full_forms=full_forms(merged_counts(*executor.gather(tree_reduce(executor, formed, merged_counts)))) if formed else {},
     )
 
 

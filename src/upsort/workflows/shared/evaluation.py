@@ -1,6 +1,4 @@
-"""From what the documents of one answer were given to all that is said of it: measures, probabilities, costs, parts of the
-whole.
-"""
+"""Everything measured of the decisions for one label column: measures, probabilities, costs, subsets."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -53,13 +51,12 @@ class Mistake:
 class Evaluation:
     """One answer.
 
-    mistakes: the most confidently wrong documents, most confident first. unknown_labels: true labels that the sorter has
-    never seen, with their documents; they count as wrong. by: for each value of a column, how many were right. known_words,
-    new_words: documents all of whose words the sorter knows, and the others. not_copies: without near-copies of training
-    documents, where those were given. before: log loss and Brier score without calibration, where there is one. costs: where a
-    table of them was given. reliability_before: without calibration, where there is one. own: (n,) the number
-    of each document's label among the sorter's, −1 for one that it does not know and where documents may have several;
-    probabilities: (n, k) in the sorter's labels.
+    mistakes: the most confidently wrong documents, most confident first. unknown_labels: true labels that the sorter has never
+    seen, with their documents; they count as wrong. by: for each value of a column, how many were right. known_words, new_words:
+    documents all of whose words the sorter knows, and the others. not_copies: without near-copies of training documents, where
+    those were given. before: log loss and Brier score without calibration, where there is one. costs: where a table of them was
+    given. reliability_before: without calibration, where there is one. own: (n,) the number of each document's label among the
+    sorter's, −1 for one that it does not know and where documents may have several; probabilities: (n, k) in the sorter's labels.
     """
 
     sorter: TrainedSorter

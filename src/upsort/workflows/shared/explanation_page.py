@@ -62,9 +62,7 @@ def sum_table(
         about = (name_of(pull), _times(pull), f"{pull.value:.{DIGITS}f}") if pull is not None else (name, "", "")
         rows.append([*about, *map(signed, values)])
     if not label_sum.sums.is_exact:
-        rows.append(
-            ["rounding", "", "", *(signed(value) if value else "" for value in label_sum.sums.rounding.tolist())]
-        )
+        rows.append(["rounding", "", "", *(signed(value) if value else "" for value in label_sum.sums.rounding.tolist())])
     rows.append(["score", "", "", *map(signed, label_sum.sums.total.tolist())])
     heads = ["term", "times", "value", *(sorter.labels[label] for label in labels)]
     return FormattedTable(heads=heads, rows=rows), label_sum.sums.is_exact
@@ -90,8 +88,7 @@ def _times(pull: Contribution) -> str:
 def path_table(how: TreePath) -> FormattedTable:
     """The questions of a tree."""
     rows = [
-        [question_of(question), "yes" if question.answer else "no", f"{question.documents:,.6g}"]
-        for question in how.questions
+        [question_of(question), "yes" if question.answer else "no", f"{question.documents:,.6g}"] for question in how.questions
     ]
     return FormattedTable(heads=["question", "answer", "training documents"], rows=rows, texts=2)
 
@@ -118,12 +115,7 @@ def votes_table(how: NeighbourVotes, known: dict[int, Neighbour]) -> FormattedTa
 
 def _voter(how: NeighbourVotes, place: int) -> list[str]:
     voter = how.voters[place]
-    return [
-        voter.label,
-        f"{voter.similarity:.3f}",
-        f"{voter.says:.{DIGITS}f}",
-        ", ".join(map(visible, voter.in_common)),
-    ]
+    return [voter.label, f"{voter.similarity:.3f}", f"{voter.says:.{DIGITS}f}", ", ".join(map(visible, voter.in_common))]
 
 
 def labels_table(sorter: TrainedSorter, explanation: Explanation) -> FormattedTable:
@@ -155,8 +147,7 @@ class PageSubject:
 
 
 def weighed_words(explained_document: ExplainedDocument) -> list[WeighedWord]:
-    """The text cut into words and what stands between them, each with a weight from −1 (for the next label) to 1 (for the
-    label)."""
+    """The text cut into words and what is between them, each with a weight from −1 (for the next label) to 1 (for the label)."""
     explanation = explained_document.explanation
     strongest = max((abs(word.leaning) for word in explanation.words), default=0.0) or 1.0
     parts, at = [], 0
@@ -168,9 +159,7 @@ def weighed_words(explained_document: ExplainedDocument) -> list[WeighedWord]:
     return [*parts, WeighedWord(explanation.text[at:], 0.0, True)]
 
 
-def write_page(
-    sorter: TrainedSorter, explained_document: ExplainedDocument, path: Path, top: int, subject: PageSubject
-) -> None:
+def write_page(sorter: TrainedSorter, explained_document: ExplainedDocument, path: Path, top: int, subject: PageSubject) -> None:
     """Write the page. top: pulls with a row of their own. Raises UsageProblem for a name that does not end in .html."""
     if path.suffix.lower() not in {".html", ".htm"}:
         raise UsageProblem(f"{path} is no page.", "Use a name that ends in .html.")
@@ -190,9 +179,7 @@ def write_page(
                 probability=f"{explanation.probabilities[explanation.label]:.3f}",
                 rival=both[1],
                 rival_probability=f"{explanation.probabilities[explanation.second]:.3f}",
-                colours={
-                    label: name_of_colour(colour) for label, colour in colours_of_few(both, sorter.labels).items()
-                },
+                colours={label: name_of_colour(colour) for label, colour in colours_of_few(both, sorter.labels).items()},
                 sums=isinstance(explanation.how, Additive),
                 words=weighed_words(explained_document),
                 tables=tables,
@@ -213,8 +200,7 @@ def _how(sorter: TrainedSorter, explained_document: ExplainedDocument, top: int)
     explanation = explained_document.explanation
     if isinstance(explanation.how, Additive):
         tables = [
-            sum_table(sorter, explanation, explanation.how, labels, top)
-            for labels in explained_labels(sorter, explanation)
+            sum_table(sorter, explanation, explanation.how, labels, top) for labels in explained_labels(sorter, explanation)
         ]
         return [table for table, _ in tables], all(exact for _, exact in tables)
     if isinstance(explanation.how, insight.TreePath):

@@ -1,8 +1,7 @@
 """Documents read and worked on by several processes, each of which reads stretches of the tables by itself.
 
 So no text travels between processes, only what the work makes of it. Tables that cannot be divided are read by the process that
-asks, and their documents travel. What is done in one go depends on the files alone, not on the processes.
-"""
+asks, and their documents travel. What is done in one go depends on the files alone, not on the processes."""
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import field
@@ -26,8 +25,8 @@ MayDistribute = Callable[[Chunking], bool]
 
 @record(frozen=True)
 class ReadPiece(Generic[Read]):
-    """What is read and worked on in one go. table: its number. chunk: of the table; or else blocks: that were read already,
-    and refused: the rows between them."""
+    """What is read and worked on in one go. table: its number. chunk: of the table; or else blocks: that were read already, and
+    refused: the rows between them."""
 
     table: int
     chunk: Chunk | None = None
@@ -157,8 +156,7 @@ def map_blocks(
 ) -> Iterator[Result]:
     """What the work makes of all blocks, in order; rows that the reading refuses go to `rejects`.
 
-    unfinished: leaves out what needs no work. learns: whether the work is faster for having been done before.
-    """
+    unfinished: leaves out what needs no work. learns: whether the work is faster for having been done before."""
     pieces = unfinished(reading.pieces(distribution_for(engine)))
     for _, worked in engine.in_order(_PieceWorker(reading if engine.reads else None, work), pieces, learns):
         engine.piece_done()

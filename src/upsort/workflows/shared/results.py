@@ -80,9 +80,7 @@ class OwnProbabilityJson(TypedDict):
     median: float | None
 
 
-ReliabilityBin = TypedDict(
-    "ReliabilityBin", {"from": float, "to": float, "probability": float | None, "right": RateJson}
-)
+ReliabilityBin = TypedDict("ReliabilityBin", {"from": float, "to": float, "probability": float | None, "right": RateJson})
 ReliabilityBin.__doc__ = "Documents whose stated probability is in one tenth."
 
 
@@ -146,9 +144,7 @@ class RatesJson(TypedDict):
     macro_f_beta: NotRequired[RateJson]
     matthews: NotRequired[RateJson]
     kappa: NotRequired[RateJson]
-    top2_accuracy: NotRequired[
-        Annotated[RateJson, described("own label among the two most probable, of more than two")]
-    ]
+    top2_accuracy: NotRequired[Annotated[RateJson, described("own label among the two most probable, of more than two")]]
     roc_area: NotRequired[RateJson]
     precision_recall_area: NotRequired[RateJson]
     log_loss: NotRequired[RateJson]
@@ -169,8 +165,7 @@ class JudgementJson(RatesJson):
     groups: Annotated[int | None, described("of documents that belong together; null where all stand alone")]
     labels: dict[str, LabelJudged]
     confusion: Annotated[
-        dict[str, dict[str, Count]],
-        described("documents by true label and by the label they were sorted as; empty for sets"),
+        dict[str, dict[str, Count]], described("documents by true label and by the label they were sorted as; empty for sets")
     ]
     label_sets: LabelSetsJson | None
     areas: NotRequired[dict[str, AreasJson]]

@@ -1,7 +1,6 @@
 """Which documents of the sources a corpus keeps, and the rows they become, whole or in passages.
 
-The filter runs block by block, in any process; rules that need all documents use a first pass.
-"""
+The filter runs block by block, in any process; rules that need all documents use a first pass."""
 
 import re
 from array import array
@@ -104,9 +103,7 @@ class CorpusRows:
             named, usual = self.choices.columns, set(outer_names(every) if nested else flat_names(every))
             return [name for name in every if name in usual or name in {*named.text, named.label}]
         chosen = [every[column_place(name, every, "the sources together")] for name in self.settings.take]
-        needed = [
-            name for name in (*self.choices.columns.text, self.choices.columns.label) if name and name not in chosen
-        ]
+        needed = [name for name in (*self.choices.columns.text, self.choices.columns.label) if name and name not in chosen]
         if needed and self.settings.passages:
             raise UsageProblem(f"Passages need the column {needed[0]!r} in the corpus.", "Add it to --take.")
         return chosen
@@ -151,9 +148,7 @@ class RowFilter:
                 for row, label in enumerate(labels):
                     if not faults[row] and label not in settings.labels:
                         faults[row] = (
-                            RejectionReason(ReasonKind.NOT_CHOSEN, (), label)
-                            if label
-                            else RejectionReason(ReasonKind.NO_LABEL)
+                            RejectionReason(ReasonKind.NOT_CHOSEN, (), label) if label else RejectionReason(ReasonKind.NO_LABEL)
                         )
         return FilteredRows(block=block, roles=roles, texts=texts, labels=labels, faults=faults)
 
@@ -259,8 +254,8 @@ class FirstPass:
 class GatheredRows:
     """What a block comes to. table: its number. rows: of the corpus, or text: the same as text, where they are written so. count:
     how many. read, documents, marked: rows read, documents kept, those of them marked as to be set aside. refused: rows to set
-    aside. labels: of the documents kept; spelt: of all; written: as the source has them. conflicts: copies that are under
-    another label."""
+    aside. labels: of the documents kept; spelt: of all; written: as the source has them. conflicts: copies that are under another
+    label."""
 
     table: int
     rows: list[list[str]]
@@ -325,9 +320,7 @@ class RowGatherer:
         place = self.first_pass.before.get(key, 0)
         for row, fault in enumerate(documents.faults):
             if not fault:
-                documents.faults[row], documents.labels[row] = self._judged(
-                    self.first_pass, place, documents.labels[row]
-                )
+                documents.faults[row], documents.labels[row] = self._judged(self.first_pass, place, documents.labels[row])
                 place += 1
 
     def _judged(self, first_pass: FirstPass, place: int, label: str) -> tuple[RejectionReason | None, str]:
@@ -343,9 +336,7 @@ class RowGatherer:
                     self.conflicts += 1
                     why = ReasonKind.OTHERWISE_LABELLED_COPY if exact else ReasonKind.OTHERWISE_LABELLED_NEAR_COPY
                     return RejectionReason(why, (), f"of {origin}{likeness}: {theirs} there, {label} here"), label
-                return RejectionReason(
-                    ReasonKind.COPY if exact else ReasonKind.NEAR_COPY, (), f"of {origin}{likeness}"
-                ), label
+                return RejectionReason(ReasonKind.COPY if exact else ReasonKind.NEAR_COPY, (), f"of {origin}{likeness}"), label
         if label and first_pass.labels[label] < settings.rare_below:
             if not settings.rare_into:
                 return RejectionReason(ReasonKind.RARE, (), f"{label}: {first_pass.labels[label]} documents"), label
@@ -379,6 +370,4 @@ def _checked_pattern(text: str) -> "re.Pattern[str]":
         return re.compile(text)
     except re.error as error:
         mark = f" at character {error.pos + 1}" if error.pos is not None else ""
-        raise UsageProblem(
-            f"The junk pattern {text!r} is no regular expression: {error.msg}{mark}.", "Mend it."
-        ) from None
+        raise UsageProblem(f"The junk pattern {text!r} is no regular expression: {error.msg}{mark}.", "Mend it.") from None

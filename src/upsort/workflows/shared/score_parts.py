@@ -1,9 +1,8 @@
 """Scoring into parts: a file for each part of the tables, read, decided about and written by whoever takes it, whole or not at
 all.
 
-No row travels. A part that is done has a note next to it of what was added up; a run that ended is resumed by the parts that
-have none, and the notes go when all is done.
-"""
+No row travels. A part that is done has a note next to it of what was added up; a run that ended is resumed by the parts that have
+none, and the notes go when all is done."""
 
 import json
 from pathlib import Path
@@ -33,8 +32,7 @@ class ResumeChoice:
 def score_parts(scoring: BlockScorer, incoming: ScoringInput, names: PartNames, again: ResumeChoice) -> ScoreResult:
     """Write every usable row to the file of its part.
 
-    Raises DataProblem where there are parts that are not to be replaced, or not of this run.
-    """
+    Raises DataProblem where there are parts that are not to be replaced, or not of this run."""
     reading = DocumentReading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
     engine, sorters = incoming.engine, scoring.deciding.sorters
     try:

@@ -45,9 +45,7 @@ REMARK = DecisionColumn("remark", lambda sorter, decisions: sorter.remarks_on(de
 COLUMNS: list[DecisionColumn] = [
     LABEL,
     DecisionColumn("probability", _of_best, 6),
-    DecisionColumn(
-        "second_label", lambda sorter, decisions: [sorter.labels[second] for second in decisions.second.tolist()]
-    ),
+    DecisionColumn("second_label", lambda sorter, decisions: [sorter.labels[second] for second in decisions.second.tolist()]),
     DecisionColumn("margin", lambda sorter, decisions: decisions.margin.tolist(), 6),
     DecisionColumn("unknown_share", lambda sorter, decisions: decisions.unknown_share.tolist(), 4),
     REMARK,
@@ -62,9 +60,7 @@ def columns_of(sorter: TrainedSorter, all_probabilities: bool = False) -> list[D
     begin = f"{_BEGIN}{sorter.answer}_" if sorter.answer else _BEGIN
     columns = [DecisionColumn(begin + column.name, column.values, column.digits) for column in COLUMNS]
     if all_probabilities:
-        columns += [
-            _probability_of(number, f"{begin}probability: {label}") for number, label in enumerate(sorter.labels)
-        ]
+        columns += [_probability_of(number, f"{begin}probability: {label}") for number, label in enumerate(sorter.labels)]
     return columns
 
 
@@ -89,17 +85,12 @@ def decision_rows(sorter: TrainedSorter, decisions: Decisions, all_probabilities
     return [list(cells) for cells in zip(*columns, strict=True)]
 
 
-def decision_values(
-    sorter: TrainedSorter, decisions: Decisions, all_probabilities: bool = False
-) -> list[dict[str, Any]]:
+def decision_values(sorter: TrainedSorter, decisions: Decisions, all_probabilities: bool = False) -> list[dict[str, Any]]:
     """The same by name, with numbers as numbers, rounded as in tables, and None where one is not defined."""
     columns = columns_of(sorter, all_probabilities)
     rows = decision_rows(sorter, decisions, all_probabilities)
     return [
-        {
-            column.name: cell if column.digits is None else value_of(cell)
-            for column, cell in zip(columns, row, strict=True)
-        }
+        {column.name: cell if column.digits is None else value_of(cell) for column, cell in zip(columns, row, strict=True)}
         for row in rows
     ]
 
@@ -119,8 +110,7 @@ def with_decision_options(
     """The same sorters with the costs of files and with a bound, where they are given.
 
     costs: `FILE`, for every answer whose labels it is about, or `ANSWER=FILE`. Raises DataProblem for costs that are about no
-    answer.
-    """
+    answer."""
     decided = list(sorters)
     if costs and any(sorter.thresholds is not None for sorter in decided):
         raise UsageProblem(
@@ -148,8 +138,7 @@ def check_costs(answers: Sequence[Sequence[str]], costs: Costs | None, name: str
     """Raises DataProblem for a table of costs that is about the labels of no answer. answers: their labels."""
     if costs is not None and all(cost_table(costs, labels) is None for labels in answers):
         raise DataProblem(
-            f"{name} is about other labels ({listed(costs)}).",
-            f"The labels are {listed(answers[0]) if answers else 'none'}.",
+            f"{name} is about other labels ({listed(costs)}).", f"The labels are {listed(answers[0]) if answers else 'none'}."
         )
 
 
@@ -171,9 +160,9 @@ def _with_costs(sorter: TrainedSorter, costs: Costs) -> TrainedSorter:
 
 @record(frozen=True, kw_only=True)
 class ScoreResult:
-    """documents: rows written. labels: how often each was given, for each answer. without_tokens: those without a
-    word. nothing_known: those without a word that the sorter knows, the former included. unknown_share: of all words. drifts: for
-    each answer. passages: that were read, where documents were made of them."""
+    """documents: rows written. labels: how often each was given, for each answer. without_tokens: those without a word.
+    nothing_known: those without a word that the sorter knows, the former included. unknown_share: of all words. drifts: for each
+    answer. passages: that were read, where documents were made of them."""
 
     documents: int
     labels: tuple[Counter[str], ...]
@@ -273,8 +262,7 @@ class ScoreTally:
     def result(self, sorters: Sequence[TrainedSorter]) -> ScoreResult:
         """What is reported of it."""
         drifts = tuple(
-            drift(sorter, NewDocuments(best, self.lengths, self.words))
-            for sorter, best in zip(sorters, self.best, strict=True)
+            drift(sorter, NewDocuments(best, self.lengths, self.words)) for sorter, best in zip(sorters, self.best, strict=True)
         )
         return ScoreResult(
             documents=self.documents,

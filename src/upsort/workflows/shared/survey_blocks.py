@@ -67,9 +67,7 @@ class BlockSurveyor:
         lengths = fingerprints.words.tolist()
         sets = [self._labels_in(cell) for cell in metadata.labels]
         languages = spoken_in(tokens, profiles())
-        documents = [
-            SurveyDocument(*entry) for entry in zip(metadata.ids, lengths, texts, metadata.labels, strict=True)
-        ]
+        documents = [SurveyDocument(*entry) for entry in zip(metadata.ids, lengths, texts, metadata.labels, strict=True)]
         openings: Counter[str] = Counter()
         odd: list[tuple[str, str]] = []
         first_broken = ""
@@ -97,9 +95,7 @@ class BlockSurveyor:
             odd=odd,
             broken=first_broken,
             languages=languages,
-            cells={
-                place: compacted([row[place] for row in block.rows]) for place in self.places.get(block.columns, ())
-            },
+            cells={place: compacted([row[place] for row in block.rows]) for place in self.places.get(block.columns, ())},
         )
 
     def _labels_in(self, cell: str) -> tuple[str, ...]:

@@ -1,10 +1,9 @@
 """Porter's stemmer for English, exactly as published: M. F. Porter, *An algorithm for suffix stripping*, Program 14(3), 1980.
 
-A word is read as [C](VC)^m[V], with C and V runs of consonants and vowels; m is its measure. A rule (condition) S1 → S2
-replaces the suffix S1, of the rules of a step the one with the longest S1 that fits, if the stem before it meets the condition.
+A word is read as [C](VC)^m[V], with C and V runs of consonants and vowels; m is its measure. A rule (condition) S1 → S2 replaces
+the suffix S1, of the rules of a step the one with the longest S1 that fits, if the stem before it meets the condition.
 
-The revision of Porter's English stemmer ("Porter2"; M. F. Porter 2001 and 2002, with the exceptional forms given there).
-"""
+The revision of Porter's English stemmer ("Porter2"; M. F. Porter 2001 and 2002, with the exceptional forms given there)."""
 
 import re
 from itertools import pairwise
@@ -208,11 +207,7 @@ def _porter2_plurals(word: str) -> str:
         return word[:-2]
     if word.endswith(("ied", "ies")):
         return word[:-2] if len(word) > 4 else word[:-1]
-    if (
-        word.endswith("s")
-        and not word.endswith(("us", "ss"))
-        and any(letter in _PORTER2_VOWELS for letter in word[:-2])
-    ):
+    if word.endswith("s") and not word.endswith(("us", "ss")) and any(letter in _PORTER2_VOWELS for letter in word[:-2]):
         return word[:-1]
     return word
 

@@ -2,8 +2,7 @@
 
 The German suffix-stripping algorithm published with Porter's stemming language (M. F. Porter 2001).
 
-The Swedish suffix-stripping algorithm published with Porter's stemming language (M. F. Porter 2001).
-"""
+The Swedish suffix-stripping algorithm published with Porter's stemming language (M. F. Porter 2001)."""
 
 from upsort.core.text.stemmers.regions import after_first_pair, longest_first, longest_suffix
 
@@ -92,12 +91,7 @@ def _step_3(word: str, r1: int, r2: int, removed_e: bool) -> str:
 
 def _single_vowel(word: str) -> str:
     """A double vowel between consonants at the end is one: maan, man."""
-    if (
-        len(word) >= 4
-        and word[-1] not in _VOWELS + "I"
-        and word[-3:-1] in {"aa", "ee", "oo", "uu"}
-        and word[-4] not in _VOWELS
-    ):
+    if len(word) >= 4 and word[-1] not in _VOWELS + "I" and word[-3:-1] in {"aa", "ee", "oo", "uu"} and word[-4] not in _VOWELS:
         return word[:-2] + word[-1]
     return word
 

@@ -1,6 +1,5 @@
 """The regions R1, R2 and RV that suffix-stripping algorithms speak of (M. F. Porter 2001, *Snowball: a language for stemming
-algorithms*).
-"""
+algorithms*)."""
 
 
 def after_first_pair(word: str, vowels: str, start: int = 0) -> int:

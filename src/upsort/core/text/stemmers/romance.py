@@ -2,8 +2,7 @@
 
 The Portuguese suffix-stripping algorithm published with Porter's stemming language (M. F. Porter 2001).
 
-The Spanish suffix-stripping algorithm published with Porter's stemming language (M. F. Porter 2001).
-"""
+The Spanish suffix-stripping algorithm published with Porter's stemming language (M. F. Porter 2001)."""
 
 from upsort.core.text.stemmers.regions import (
     after_first_pair,

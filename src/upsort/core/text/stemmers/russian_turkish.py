@@ -6,8 +6,7 @@ The order of the endings (plural, possessive, case, -ki) is that of the affix st
 morphological analyzer for Turkish* (2004), without their automata: each kind is taken off at most once, a remainder of two
 letters with a vowel is always left, and verbs are left alone. A final ı, i, u or ü is taken off where three letters remain,
 because the accusative and the possessive of the third person are nothing else; the last consonant is then hard again (kitabı,
-kitap).
-"""
+kitap)."""
 
 from upsort.core.text.stemmers.regions import after_first_pair, longest_first, longest_suffix
 
@@ -20,12 +19,8 @@ _ADJECTIVE = longest_first(
 _PARTICIPLE_AFTER_A = longest_first("ем нн вш ющ щ")
 _PARTICIPLE = longest_first("ивш ывш ующ")
 _VERB_AFTER_A = longest_first("ла на ете йте ли й л ем н ло но ет ют ны ть ешь нно")
-_VERB = longest_first(
-    "ила ыла ена ейте уйте ите или ыли ей уй ил ыл им ым ен ило ыло ено ят ует уют ит ыт ены ить ыть ишь ую ю"
-)
-_NOUN = longest_first(
-    "а ев ов ие ье е иями ями ами еи ии и ией ей ой ий й иям ям ием ем ам ом о у ах иях ях ы ь ию ью ю ия ья я"
-)
+_VERB = longest_first("ила ыла ена ейте уйте ите или ыли ей уй ил ыл им ым ен ило ыло ено ят ует уют ит ыт ены ить ыть ишь ую ю")
+_NOUN = longest_first("а ев ов ие ье е иями ями ами еи ии и ией ей ой ий й иям ям ием ем ам ом о у ах иях ях ы ь ию ью ю ия ья я")
 
 
 def russian_stem(word: str) -> str:
@@ -130,6 +125,4 @@ def _fits(part: str, ending: str) -> bool:
         return False
     if (ending[0] in _TURKISH_VOWELS or ending in {"la", "le"}) and part[-1] in _TURKISH_VOWELS:
         return False
-    return not first or (
-        (first in _BACK) == (before in _BACK) and (first in _LOW or (first in _ROUND) == (before in _ROUND))
-    )
+    return not first or ((first in _BACK) == (before in _BACK) and (first in _LOW or (first in _ROUND) == (before in _ROUND)))

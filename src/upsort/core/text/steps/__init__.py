@@ -2,18 +2,7 @@
 
 from upsort.core.errors import UsageProblem, suggestion
 from upsort.core.text.step import Step
-from upsort.core.text.steps.characters import (
-    ACCENTS,
-    EMOJI,
-    LENGTHS,
-    LETTERS,
-    LOWER,
-    NFC,
-    NFKC,
-    NUMBERS,
-    PUNCTUATION,
-    SPACES,
-)
+from upsort.core.text.steps.characters import ACCENTS, EMOJI, LENGTHS, LETTERS, LOWER, NFC, NFKC, NUMBERS, PUNCTUATION, SPACES
 from upsort.core.text.steps.markup import MARKUP
 from upsort.core.text.steps.patterns import EMAILS, LINKS, NAMES, REPLACE, TAGS
 from upsort.core.text.steps.words import CONTRACTIONS, KEEP, LEMMAS, NEGATIONS, STEM, STOP_WORDS

@@ -8,8 +8,7 @@ Numbers, taken out, kept, or replaced by one term, or by one for each shape: a y
 
 Words that are too short or too long left out.
 
-Emoji and emoticons as terms of their own.
-"""
+Emoji and emoticons as terms of their own."""
 
 import re
 import unicodedata

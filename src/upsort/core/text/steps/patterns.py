@@ -1,7 +1,6 @@
 """Patterns and pieces of text that somebody brought, and what is to are in their place.
 
-What is of a kind (links, addresses, names, tags), taken out, kept, or replaced by one term for all of the kind.
-"""
+What is of a kind (links, addresses, names, tags), taken out, kept, or replaced by one term for all of the kind."""
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
@@ -135,9 +134,7 @@ def checked_pattern(text: str) -> "regex.Pattern[str]":
     except regex.error as error:
         at: int = getattr(error, "pos", None) or 0
         reason = getattr(error, "msg", str(error))
-        raise UsageProblem(
-            f"The pattern is no regular expression: {reason}.", f"{text[:at]} ⟵ here ⟶ {text[at:]}"
-        ) from None
+        raise UsageProblem(f"The pattern is no regular expression: {reason}.", f"{text[:at]} ⟵ here ⟶ {text[at:]}") from None
 
 
 def _written_out(pattern: str) -> int:
@@ -170,8 +167,7 @@ def _check_template(pattern: "regex.Pattern[str]", new: str) -> None:
         match.expand(new)
     except (regex.error, IndexError, ValueError) as error:
         raise UsageProblem(
-            f"{new!r} cannot stand in place of a match: {error}.",
-            "Groups are \\1 to \\99 or \\g<name>; \\\\ is a backslash.",
+            f"{new!r} cannot stand in place of a match: {error}.", "Groups are \\1 to \\99 or \\g<name>; \\\\ is a backslash."
         ) from None
 
 
@@ -194,9 +190,7 @@ REPLACE = Step(
 )
 
 
-_LINK = re.compile(
-    r"\b(?:https?|ftp)://[^\s<>\"']*[^\s<>\"'.,;:!?)\]]|\bwww\.[^\s<>\"']*[^\s<>\"'.,;:!?)\]]", re.IGNORECASE
-)
+_LINK = re.compile(r"\b(?:https?|ftp)://[^\s<>\"']*[^\s<>\"'.,;:!?)\]]|\bwww\.[^\s<>\"']*[^\s<>\"'.,;:!?)\]]", re.IGNORECASE)
 _EMAIL = re.compile(r"\b[\w.+-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63}){1,8}\b")
 _NAME = re.compile(r"(?<![\w@])@\w{1,64}")
 _HASHTAG = re.compile(r"(?<![\w#&])#(\w*[^\W\d]\w*)")
@@ -220,9 +214,7 @@ LINKS = Step(
     summary="web addresses",
     example=("see https://fernhollow.example/map now", "see  <link>  now"),
     on_text=lambda settings, _: Substitution(
-        _LINK,
-        choice(settings.links, "link"),
-        holding("://", *(f"{letters}." for letters in in_any_case("ww"))),
+        _LINK, choice(settings.links, "link"), holding("://", *(f"{letters}." for letters in in_any_case("ww")))
     ),
     options=("links",),
     sees_case=False,
@@ -251,9 +243,7 @@ TAGS = Step(
     summary="tags as in #watering",
     example=("so dry #watering", "so dry watering"),
     on_text=lambda settings, _: Substitution(
-        _HASHTAG,
-        (lambda match: match.group(1)) if settings.tags == "keep" else choice(settings.tags, "tag"),
-        holding("#"),
+        _HASHTAG, (lambda match: match.group(1)) if settings.tags == "keep" else choice(settings.tags, "tag"), holding("#")
     ),
     options=("tags",),
     needs_punctuation=True,

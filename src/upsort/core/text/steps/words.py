@@ -9,8 +9,7 @@ Words that are written as one with an apostrophe, written as two.
 Words that a negation reaches, marked as negated.
 
 It reaches the rest of its clause: up to a mark, or a word such as `but`. In German, Dutch and Turkish some negations stand behind
-what they deny (`das gefällt mir nicht`, `güzel değil`), and reach what is before them in the clause.
-"""
+what they deny (`das gefällt mir nicht`, `güzel değil`), and reach what is before them in the clause."""
 
 import re
 from collections.abc import Iterable, Iterator, Sequence
@@ -56,9 +55,7 @@ def _lemmatiser(settings: Clean, resources: Resources) -> WordStep:
 def _no_lemmas(settings: Clean, resources: Resources) -> str:
     if settings.language == "en" or settings.lemma_file or resources.lemma_table:
         return ""
-    return (
-        f"there are no rules for lemmas of the language {settings.language!r}: lemmas does nothing without lemma_file."
-    )
+    return f"there are no rules for lemmas of the language {settings.language!r}: lemmas does nothing without lemma_file."
 
 
 def _sparing(step: WordStep, unchanged: tuple[str, ...]) -> WordStep:
@@ -180,9 +177,7 @@ KEEP = Step(
     example_with={"keep": ("C++",)},
     on_text=_keep_step,
     resources=("keep",),
-    lacks=lambda settings, resources: (
-        "" if protected_texts(settings, resources) else "clean.keep is empty; keep does nothing."
-    ),
+    lacks=lambda settings, resources: "" if protected_texts(settings, resources) else "clean.keep is empty; keep does nothing.",
 )
 
 
@@ -269,9 +264,7 @@ class _NegationMarker(PerDocument):
             paired = sum(word.text in in_pairs for clause in clauses for word in clause) > 1
             for clause in clauses:
                 reached = self._reached(clause, paired)
-                edits += [
-                    Edit(word.start, word.start, "not_") for word, far in zip(clause, reached, strict=True) if far
-                ]
+                edits += [Edit(word.start, word.start, "not_") for word, far in zip(clause, reached, strict=True) if far]
         return edits
 
     def _negates(self, word: str) -> bool:
@@ -298,10 +291,7 @@ class _NegationMarker(PerDocument):
         in_pairs = _IN_PAIRS.get(self.language, frozenset())
         negating = [self._negates(word.text) and (paired or word.text not in in_pairs) for word in clause]
         first = next((at for at, word in enumerate(clause) if negating[at] and word.text not in alone), len(clause))
-        last = max(
-            (at for at, word in enumerate(clause) if negating[at] and word.text in after_verb | alone),
-            default=-1,
-        )
+        last = max((at for at, word in enumerate(clause) if negating[at] and word.text in after_verb | alone), default=-1)
         return [
             not negates and (at > first or at < last) and OPEN not in word.text and not word.text.startswith("not_")
             for at, (word, negates) in enumerate(zip(clause, negating, strict=True))
