@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import MISSING, Field, field, fields
 from enum import Enum
 from inspect import get_annotations
-from typing import Any, ClassVar
+from typing import Any, ClassVar, dataclass_transform
 
 from upsort.core.errors import UsageProblem, names_in
 from upsort.core.lazy import record
@@ -66,9 +66,11 @@ class Option:
 def option(help: str, *spellings: str, default: Any = MISSING, **attributes: Any) -> Any:
     """A field of a record of options.
 
-    spellings: by default -- and the field's name. default: without one it must be given. Further: metavar, convert, choices,
-    many, value, sets, heading, writes, as in `Option`."""
+    spellings: by default -- and the field's name. default: without one the option must be given, but for one that sets a key of
+    the plan. Further: metavar, convert, choices, many, value, sets, heading, writes, as in `Option`."""
     metadata = {"help": help, "spellings": spellings, **attributes}
+    if default is MISSING and "sets" in attributes:
+        default = None
     if default is MISSING:
         return field(metadata=metadata)
     if isinstance(default, list | dict):
@@ -79,6 +81,11 @@ def option(help: str, *spellings: str, default: Any = MISSING, **attributes: Any
 def positional(help: str, metavar: str, many: Many = Many.SINGLE, default: Any = MISSING) -> Any:
     """A field for an argument without a name."""
     return option(help, metavar=metavar, many=many, default=default, positional=True)
+
+
+def repeated(help: str, *spellings: str, **attributes: Any) -> Any:
+    """A field for an option that may be written several times, with one value each."""
+    return option(help, *spellings, default=None if "sets" in attributes else [], many=Many.REPEATED, **attributes)
 
 
 def flag(help: str, *spellings: str, **metadata: Any) -> Any:
@@ -236,15 +243,24 @@ def lengths(text: str) -> tuple[int, ...]:
     return (sizes[0], sizes[-1])
 
 
+@dataclass_transform(
+    kw_only_default=True, frozen_default=True, eq_default=False, field_specifiers=(option, positional, flag, repeated)
+)
 @record(frozen=True, kw_only=True, eq=False, repr=False)
 class CommonOptions:
-    """given: the options that were written, by their longest spellings."""
+    """Options of every command, and the base of all records of options. given: those that were written, by their longest
+    spellings. A subclass names the heading under which help lists its own options."""
 
     HEADING: ClassVar[str] = "everywhere"
     json: bool = flag("the result as one JSON document")
     quiet: bool = flag("no notes and no progress")
     debug: bool = flag("show the traceback of an error")
     given: frozenset[str] = frozenset()
+
+    def __init_subclass__(cls, heading: str = "") -> None:
+        if heading:
+            cls.HEADING = heading
+        record(frozen=True, kw_only=True, eq=False, repr=False)(cls)
 
 
 def spellings_of(*records: type[Any]) -> tuple[str, ...]:

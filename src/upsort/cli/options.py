@@ -2,8 +2,6 @@
 
 Only light modules are imported, so that `--help` is quick."""
 
-from typing import ClassVar
-
 from upsort.cli.declaring import (
     Clash,
     CommonOptions,
@@ -17,41 +15,36 @@ from upsort.cli.declaring import (
     option,
     points,
     positional,
+    repeated,
     share,
     whole_number,
 )
-from upsort.core.lazy import record
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class SorterOption(CommonOptions):
     """A sorter to use."""
 
     sorter: str = positional("a .sorter file made by upsort train", "SORTER")
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class InputOption(CommonOptions):
     """What a command reads."""
 
     input: list[str] = positional("files, folders, archives, patterns; - for standard input", "SOURCE", Many.SOME)
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class OptionalInputOption(CommonOptions):
     """Tables to read, where there are any."""
 
     input: list[str] = positional("files, folders, archives; - for standard input", "SOURCE", Many.ANY, default=[])
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class OverwriteOption(CommonOptions):
     """What commands that write files share."""
 
     overwrite: bool = flag("replace an output that exists", heading="what to write")
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class WorkerOptions(CommonOptions):
     """Processes."""
 
@@ -68,42 +61,33 @@ class WorkerOptions(CommonOptions):
     )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class SeedOption(CommonOptions):
     """Every random choice depends on it."""
 
     seed: int | None = option(
-        "seed of every random choice (default: the plan's)", convert=whole_number(0), default=None, metavar="N", sets="judge.seed"
+        "seed of every random choice (default: the plan's)", convert=whole_number(0), metavar="N", sets="judge.seed"
     )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class CostOption(CommonOptions):
     """Deciding otherwise."""
 
-    cost: list[str] = option(
-        "decide by a table of costs: labels sorted as by true labels", many=Many.REPEATED, default=[], metavar="[ANSWER=]FILE"
-    )
+    cost: list[str] = repeated("decide by a table of costs: labels sorted as by true labels", metavar="[ANSWER=]FILE")
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class AnswerOption(CommonOptions):
     """One answer of several."""
 
     answer: str = option("which answer, where the sorter gives several", default="", metavar="COLUMN")
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class RequirementOptions(CommonOptions):
     """What becomes of a result."""
 
-    require: list[str] = option(
-        "end with 3 unless it holds: 'accuracy>=0.8', 'f1:pests>=0.7'", many=Many.REPEATED, default=[], metavar="BOUND"
-    )
+    require: list[str] = repeated("end with 3 unless it holds: 'accuracy>=0.8', 'f1:pests>=0.7'", metavar="BOUND")
     no_ledger: bool = flag("do not note the result in upsort-ledger.sqlite")
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class MeasureOptions(CommonOptions):
     """How much of a judgement is shown."""
 
@@ -113,7 +97,6 @@ class MeasureOptions(CommonOptions):
     measures: bool = flag("all measures, as a table")
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class MarginOption(CommonOptions):
     """What counts as no worse."""
 
@@ -122,19 +105,15 @@ class MarginOption(CommonOptions):
     )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class FoldOptions(CommonOptions):
     """How documents are dealt to folds."""
 
-    folds: int | None = option("default: the plan's, 5", convert=whole_number(2), default=None, metavar="N", sets="judge.folds")
+    folds: int | None = option("default: the plan's, 5", convert=whole_number(2), metavar="N", sets="judge.folds")
     repeats: int | None = option(
-        "deal the folds so often anew (default: once)", convert=whole_number(1), default=None, metavar="N", sets="judge.repeats"
+        "deal the folds so often anew (default: once)", convert=whole_number(1), metavar="N", sets="judge.repeats"
     )
     date_format: str | None = option(
-        "how dates are written, such as %%d/%%m/%%Y (default: found out)",
-        default=None,
-        metavar="FORM",
-        sets="columns.date_format",
+        "how dates are written, such as %%d/%%m/%%Y (default: found out)", metavar="FORM", sets="columns.date_format"
     )
     in_time: bool | None = flag("judge documents by earlier ones (needs columns.date)", sets="judge.in_time")
     alone: bool | None = flag("each document is a fold of its own (tiny corpora)", sets="judge.alone")
@@ -147,56 +126,39 @@ FOLDS_RULES: tuple[Rule, ...] = (
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class TextColumnOption(CommonOptions):
+class TextColumnOption(CommonOptions, heading="columns"):
     """The column of texts."""
 
-    HEADING: ClassVar[str] = "columns"
-    text: str | None = option(
-        "the text, by name or number; several are joined", default=None, metavar="COLUMN[,COLUMN]", sets="columns.text"
-    )
+    text: str | None = option("the text, by name or number; several are joined", metavar="COLUMN[,COLUMN]", sets="columns.text")
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class LabelColumnOption(CommonOptions):
+class LabelColumnOption(CommonOptions, heading="columns"):
     """The column of labels."""
 
-    HEADING: ClassVar[str] = "columns"
-    label: str | None = option(
-        "the label; several give an answer each", default=None, metavar="COLUMN[,COLUMN]", sets="columns.label"
-    )
+    label: str | None = option("the label; several give an answer each", metavar="COLUMN[,COLUMN]", sets="columns.label")
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class IdColumnOption(CommonOptions):
+class IdColumnOption(CommonOptions, heading="columns"):
     """The column of identifiers."""
 
-    HEADING: ClassVar[str] = "columns"
-    id: str | None = option("what to call a document by", default=None, metavar="COLUMN", sets="columns.id")
+    id: str | None = option("what to call a document by", metavar="COLUMN", sets="columns.id")
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class VectorOptions(CommonOptions):
+class VectorOptions(CommonOptions, heading="columns"):
     """Numbers beside a table."""
 
-    HEADING: ClassVar[str] = "columns"
     document_vectors: str | None = option(
-        ".npy file with numbers for each row of the table", default=None, metavar="FILE", sets="columns.document_vectors"
+        ".npy file with numbers for each row of the table", metavar="FILE", sets="columns.document_vectors"
     )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class ColumnOptions(TextColumnOption, LabelColumnOption, IdColumnOption, VectorOptions):
+class ColumnOptions(TextColumnOption, LabelColumnOption, IdColumnOption, VectorOptions, heading="columns"):
     """All of them."""
 
-    HEADING: ClassVar[str] = "columns"
 
-
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class ReadingOptions(CommonOptions):
+class ReadingOptions(CommonOptions, heading="reading"):
     """How sources are read, of commands that set nothing aside."""
 
-    HEADING: ClassVar[str] = "reading"
     kind: str = option("read as csv, tsv, json, jsonl, xlsx, parquet or text", "--as", default="", metavar="KIND")
     encoding: str = option("encoding of the sources (default: found out)", default="", metavar="NAME")
     delimiter: str = option("what separates cells (default: found out)", default="", metavar="CHARACTER")
@@ -215,110 +177,79 @@ class ReadingOptions(CommonOptions):
     )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class RejectsOptions(ReadingOptions):
+class RejectsOptions(ReadingOptions, heading="reading"):
     """How sources are read."""
 
-    HEADING: ClassVar[str] = "reading"
     set_aside: str | None = option(
         "where rows that cannot be used go (default: beside the output)", default=None, metavar="FILE", writes="table"
     )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class PlanFileOptions(CommonOptions):
+class PlanFileOptions(CommonOptions, heading="plan"):
     """The plan."""
 
-    HEADING: ClassVar[str] = "plan"
     plan: str | None = option("the plan (default: upsort.toml, where there is one)", default=None, metavar="FILE")
-    set: list[str] = option(
-        "change one key of the plan (what keys there are: upsort plan --explain)",
-        many=Many.REPEATED,
-        default=[],
-        metavar="SECTION.KEY=VALUE",
+    set: list[str] = repeated(
+        "change one key of the plan (what keys there are: upsort plan --explain)", metavar="SECTION.KEY=VALUE"
     )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class LanguageOption(CommonOptions):
+class LanguageOption(CommonOptions, heading="plan"):
     """Of the texts."""
 
-    HEADING: ClassVar[str] = "plan"
-    language: str | None = option("of the texts, two letters", default=None, metavar="CODE", sets="clean.language")
+    language: str | None = option("of the texts, two letters", metavar="CODE", sets="clean.language")
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class CleaningOptions(LanguageOption):
+class CleaningOptions(LanguageOption, heading="plan"):
     """Keys of [clean] that are changed most."""
 
-    HEADING: ClassVar[str] = "plan"
     steps: tuple[str, ...] | None = option(
-        "the cleaning steps, in this order", convert=names, default=None, metavar="STEP[,STEP]", sets="clean.steps"
+        "the cleaning steps, in this order", convert=names, metavar="STEP[,STEP]", sets="clean.steps"
     )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class TermOptions(CommonOptions):
+class TermOptions(CommonOptions, heading="plan"):
     """Which terms there are."""
 
-    HEADING: ClassVar[str] = "plan"
     lengths: tuple[int, ...] | None = option(
-        "shortest and longest n-grams, such as 1,2", convert=lengths, default=None, metavar="N[,N]", sets="features.lengths"
+        "shortest and longest n-grams, such as 1,2", convert=lengths, metavar="N[,N]", sets="features.lengths"
     )
     in_at_least: int | None = option(
-        "documents that a term must be in", convert=whole_number(1), default=None, metavar="N", sets="features.in_at_least"
+        "documents that a term must be in", convert=whole_number(1), metavar="N", sets="features.in_at_least"
     )
-    in_at_most: str | None = option(
-        "share of the documents that a term may be in", default=None, metavar="SHARE", sets="features.in_at_most"
-    )
+    in_at_most: str | None = option("share of the documents that a term may be in", metavar="SHARE", sets="features.in_at_most")
     most_terms: int | None = option(
-        "how many terms at most; 0: no bound", convert=whole_number(0), default=None, metavar="N", sets="features.most_terms"
+        "how many terms at most; 0: no bound", convert=whole_number(0), metavar="N", sets="features.most_terms"
     )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class FeatureOptions(TermOptions):
+class FeatureOptions(TermOptions, heading="plan"):
     """Keys of [features] that are changed most."""
 
-    HEADING: ClassVar[str] = "plan"
-    weighting: str | None = option("of terms in documents", default=None, metavar="SCHEME", sets="features.weighting")
+    weighting: str | None = option("of terms in documents", metavar="SCHEME", sets="features.weighting")
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class ClassifierOptions(CommonOptions):
+class ClassifierOptions(CommonOptions, heading="plan"):
     """Keys of [classifier] that are changed most."""
 
-    HEADING: ClassVar[str] = "plan"
     classifier: str | None = option(
-        "logistic, svm, naive-bayes … (all: upsort plan --explain classifier.kind)",
-        default=None,
-        metavar="KIND",
-        sets="classifier.kind",
+        "logistic, svm, naive-bayes … (all: upsort plan --explain classifier.kind)", metavar="KIND", sets="classifier.kind"
     )
     penalty: float | str | None = option(
-        "on the weights: a number, usual, or auto",
-        default=None,
-        metavar="PENALTY",
-        convert=number_or_name,
-        sets="classifier.penalty",
+        "on the weights: a number, usual, or auto", metavar="PENALTY", convert=number_or_name, sets="classifier.penalty"
     )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class TrainingOptions(ClassifierOptions, FeatureOptions, CleaningOptions, PlanFileOptions):
+class TrainingOptions(ClassifierOptions, FeatureOptions, CleaningOptions, PlanFileOptions, heading="plan"):
     """The plan of commands that train."""
 
-    HEADING: ClassVar[str] = "plan"
 
-
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class DecisionOptions(CommonOptions):
     """How sure a sorter wants to be."""
 
     decided_accuracy: float | None = option(
         "leave so many undecided that of the others this share is right, as folds tell",
         convert=share,
-        default=None,
         metavar="SHARE",
         sets="decide.decided_accuracy",
     )

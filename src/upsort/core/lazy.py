@@ -71,28 +71,6 @@ class _ClassAttribute:
         return getattr(self.finisher.cls, self.name)
 
 
-__all__ = [
-    "LazyObject",
-    "arrow_parquet",
-    "cloudpickle",
-    "dask_config",
-    "distributed",
-    "fsspec",
-    "onnx",
-    "openpyxl",
-    "optimize",
-    "pandas",
-    "psutil",
-    "pyarrow",
-    "record",
-    "regex",
-    "scipy_io",
-    "sparse_linalg",
-    "special",
-    "sqlalchemy",
-    "unicode_pattern",
-]  # fmt: skip
-
 if not TYPE_CHECKING:
 
     def record(cls: type | None = None, /, **choices: Any) -> Any:
@@ -166,23 +144,3 @@ if not TYPE_CHECKING:
     fsspec = _library("fsspec")
     onnx = _library("onnx")
     sqlalchemy = _library("sqlalchemy")
-
-_deferred_all__ = [
-    "arrow_parquet",
-    "cloudpickle",
-    "dask_config",
-    "distributed",
-    "fsspec",
-    "onnx",
-    "openpyxl",
-    "optimize",
-    "pandas",
-    "psutil",
-    "pyarrow",
-    "regex",
-    "scipy_io",
-    "sparse_linalg",
-    "special",
-    "sqlalchemy",
-    "unicode_pattern",
-]

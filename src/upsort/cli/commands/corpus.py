@@ -1,8 +1,6 @@
 """Options of gather, survey and split."""
 
-from typing import ClassVar
-
-from upsort.cli.declaring import Clash, Command, Many, Need, flag, option, share, whole_number
+from upsort.cli.declaring import Clash, Command, Need, flag, option, repeated, share, whole_number
 from upsort.cli.options import (
     IdColumnOption,
     InputOption,
@@ -15,10 +13,8 @@ from upsort.cli.options import (
     TextColumnOption,
     WorkerOptions,
 )
-from upsort.core.lazy import record
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class GatherOptions(
     InputOption,
     WorkerOptions,
@@ -28,74 +24,47 @@ class GatherOptions(
     RejectsOptions,
     PlanFileOptions,
     OverwriteOption,
+    heading="what to gather",
 ):
-    """upsort gather."""
-
-    HEADING: ClassVar[str] = "what to gather"
     output: str = option("the corpus: .csv, .tsv, .jsonl, .parquet or .xlsx", "-o", "--output", metavar="FILE", writes="table")
-    take: str | None = option("keep these columns (default: all)", default=None, metavar="COLUMN[,COLUMN]", sets="gather.take")
-    rename: list[str] = option("call columns otherwise", many=Many.REPEATED, default=[], metavar="OLD=NEW[,OLD=NEW]")
-    relabel: list[str] = option(
-        "rename or merge labels", many=Many.REPEATED, default=[], metavar="OLD=NEW[,OLD=NEW]", heading="labels"
-    )
+    take: str | None = option("keep these columns (default: all)", metavar="COLUMN[,COLUMN]", sets="gather.take")
+    rename: list[str] = repeated("call columns otherwise", metavar="OLD=NEW[,OLD=NEW]")
+    relabel: list[str] = repeated("rename or merge labels", metavar="OLD=NEW[,OLD=NEW]", heading="labels")
     fold_case: bool | None = flag("labels in lower case", heading="labels", sets="gather.fold_case")
     labels: str | None = option(
-        "keep these labels, set the others aside", default=None, metavar="LABEL[,LABEL]", heading="labels", sets="gather.labels"
+        "keep these labels, set the others aside", metavar="LABEL[,LABEL]", heading="labels", sets="gather.labels"
     )
     rare_below: int | None = option(
         "set labels with fewer documents aside …",
         convert=whole_number(1),
-        default=None,
         metavar="N",
         heading="labels",
         sets="gather.rare_below",
     )
     rare_into: str | None = option(
-        "… or give their documents this label", default=None, metavar="LABEL", heading="labels", sets="gather.rare_into"
+        "… or give their documents this label", metavar="LABEL", heading="labels", sets="gather.rare_into"
     )
     lines: str | None = option(
         "keep these lines of each document; -1 leaves off the last", default=None, metavar="FIRST:LAST", heading="documents"
     )
     passages: int | None = option(
-        "cut into passages of N units",
-        convert=whole_number(1),
-        default=None,
-        metavar="N",
-        heading="documents",
-        sets="gather.passages",
+        "cut into passages of N units", convert=whole_number(1), metavar="N", heading="documents", sets="gather.passages"
     )
     passage_unit: str | None = option(
-        "default: words", choices=("words", "lines", "paragraphs"), default=None, heading="documents", sets="gather.passage_unit"
+        "default: words", choices=("words", "lines", "paragraphs"), heading="documents", sets="gather.passage_unit"
     )
     overlap: int | None = option(
-        "units that passages share",
-        convert=whole_number(0),
-        default=None,
-        metavar="N",
-        heading="documents",
-        sets="gather.overlap",
+        "units that passages share", convert=whole_number(0), metavar="N", heading="documents", sets="gather.overlap"
     )
     at_least_words: int | None = option(
-        "set shorter ones aside",
-        convert=whole_number(1),
-        default=None,
-        metavar="N",
-        heading="setting aside",
-        sets="gather.at_least_words",
+        "set shorter ones aside", convert=whole_number(1), metavar="N", heading="setting aside", sets="gather.at_least_words"
     )
-    junk: list[str] | None = option(
-        "set aside what matches", many=Many.REPEATED, default=None, metavar="PATTERN", heading="setting aside", sets="gather.junk"
-    )
+    junk: list[str] | None = repeated("set aside what matches", metavar="PATTERN", heading="setting aside", sets="gather.junk")
     drop: str | None = option(
-        "repetitions, copies, near-copies", default=None, metavar="KIND[,KIND]", heading="setting aside", sets="gather.drop"
+        "repetitions, copies, near-copies", metavar="KIND[,KIND]", heading="setting aside", sets="gather.drop"
     )
     similarity: float | None = option(
-        "of a near copy (default: 0.8)",
-        convert=float,
-        default=None,
-        metavar="SHARE",
-        heading="setting aside",
-        sets="gather.similarity",
+        "of a near copy (default: 0.8)", convert=float, metavar="SHARE", heading="setting aside", sets="gather.similarity"
     )
     keep: bool | None = flag("only mark such documents, in a column set_aside", heading="setting aside", sets="gather.keep")
 
@@ -111,7 +80,6 @@ GATHER = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class SurveyOptions(
     InputOption,
     WorkerOptions,
@@ -121,10 +89,8 @@ class SurveyOptions(
     RejectsOptions,
     LanguageOption,
     PlanFileOptions,
+    heading="what to survey",
 ):
-    """upsort survey."""
-
-    HEADING: ClassVar[str] = "what to survey"
     columns: bool = flag("only list the columns, with types and examples")
     shortest: int = option("how many to list", convert=whole_number(0), default=5, metavar="N")
     top: int = option("terms a list (default: 8)", convert=whole_number(1), default=8, metavar="N")
@@ -135,17 +101,10 @@ class SurveyOptions(
     )
     find: str | None = option("the word in its context", default=None, metavar="WORD", heading="single documents")
     as_written: bool = flag("--find in the case in which it is written", heading="single documents")
-    where: list[str] = option(
-        "only such documents, with --show or --find",
-        many=Many.REPEATED,
-        default=[],
-        metavar="COLUMN=VALUE",
-        heading="single documents",
-    )
+    where: list[str] = repeated("only such documents, with --show or --find", metavar="COLUMN=VALUE", heading="single documents")
     seed: int | None = option(
         "seed of every random choice (default: the plan's)",
         convert=whole_number(0),
-        default=None,
         metavar="N",
         heading="single documents",
         sets="judge.seed",
@@ -179,20 +138,21 @@ SURVEY = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class SplitOptions(
-    InputOption, SeedOption, TextColumnOption, LabelColumnOption, IdColumnOption, RejectsOptions, PlanFileOptions, OverwriteOption
+    InputOption,
+    SeedOption,
+    TextColumnOption,
+    LabelColumnOption,
+    IdColumnOption,
+    RejectsOptions,
+    PlanFileOptions,
+    OverwriteOption,
+    heading="what to split",
 ):
-    """upsort split."""
-
-    HEADING: ClassVar[str] = "what to split"
     hold_out: float = option("default: 0.2", convert=share, default=0.2, metavar="SHARE")
     in_time: bool | None = flag("hold out the latest (needs columns.date)", sets="judge.in_time")
     date_format: str | None = option(
-        "how dates are written, such as %%d/%%m/%%Y (default: found out)",
-        default=None,
-        metavar="FORM",
-        sets="columns.date_format",
+        "how dates are written, such as %%d/%%m/%%Y (default: found out)", metavar="FORM", sets="columns.date_format"
     )
     allow_copies: bool | None = flag("copies may stand on both sides", sets="judge.allow_copies")
     output: str = option("where train.csv and held-out.csv go", "-o", "--output", metavar="FOLDER", writes="parts")

@@ -1,7 +1,5 @@
 """Options of evaluate, cross-validate, curve, suspects and ledger."""
 
-from typing import ClassVar
-
 from upsort.cli.declaring import Clash, Command, Many, Need, flag, option, positional, share, whole_number
 from upsort.cli.options import (
     FOLDS_RULES,
@@ -19,10 +17,8 @@ from upsort.cli.options import (
     TrainingOptions,
     WorkerOptions,
 )
-from upsort.core.lazy import record
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class EvaluateOptions(
     SorterOption,
     InputOption,
@@ -33,10 +29,8 @@ class EvaluateOptions(
     ColumnOptions,
     RejectsOptions,
     OverwriteOption,
+    heading="what to judge",
 ):
-    """upsort evaluate."""
-
-    HEADING: ClassVar[str] = "what to judge"
     output: str | None = option(
         "write the documents it got wrong to a table", "-o", "--output", default=None, metavar="FILE", writes="table"
     )
@@ -66,7 +60,6 @@ EVALUATE = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class CrossValidateOptions(
     InputOption,
     FoldOptions,
@@ -79,10 +72,8 @@ class CrossValidateOptions(
     TrainingOptions,
     DecisionOptions,
     OverwriteOption,
+    heading="what to judge",
 ):
-    """upsort cross-validate."""
-
-    HEADING: ClassVar[str] = "what to judge"
     output: str | None = option(
         "write what each document was sorted as, out of fold", "-o", "--output", default=None, metavar="FILE", writes="table"
     )
@@ -100,13 +91,17 @@ CROSS_VALIDATE = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class CurveOptions(
-    InputOption, FoldOptions, SeedOption, WorkerOptions, ColumnOptions, RejectsOptions, TrainingOptions, OverwriteOption
+    InputOption,
+    FoldOptions,
+    SeedOption,
+    WorkerOptions,
+    ColumnOptions,
+    RejectsOptions,
+    TrainingOptions,
+    OverwriteOption,
+    heading="what to judge",
 ):
-    """upsort curve."""
-
-    HEADING: ClassVar[str] = "what to judge"
     output: str | None = option(
         "write the figure (.png or .svg)", "-o", "--output", default=None, metavar="FILE", writes="figure"
     )
@@ -123,13 +118,17 @@ CURVE = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class SuspectsOptions(
-    InputOption, FoldOptions, SeedOption, WorkerOptions, ColumnOptions, RejectsOptions, TrainingOptions, OverwriteOption
+    InputOption,
+    FoldOptions,
+    SeedOption,
+    WorkerOptions,
+    ColumnOptions,
+    RejectsOptions,
+    TrainingOptions,
+    OverwriteOption,
+    heading="what to look through",
 ):
-    """upsort suspects."""
-
-    HEADING: ClassVar[str] = "what to look through"
     top: int = option("how many to show (15)", convert=whole_number(0), default=15, metavar="N")
     most: int | None = option(
         "list the N most suspicious (default: those more likely wrong than right)",
@@ -154,11 +153,7 @@ SUSPECTS = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class LedgerOptions(OverwriteOption):
-    """upsort ledger."""
-
-    HEADING: ClassVar[str] = "what to list"
+class LedgerOptions(OverwriteOption, heading="what to list"):
     file: str = positional("default: upsort-ledger.sqlite", "FILE", Many.OPTIONAL, default="")
     sort: str = option("best first: a measure, documents, or time (default)", default="time", metavar="MEASURE")
     data: str = option("only evaluations on this data", default="", metavar="DIGEST")

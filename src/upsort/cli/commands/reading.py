@@ -1,7 +1,5 @@
 """Options of terms, explain, next and trend."""
 
-from typing import ClassVar
-
 from upsort.cli.declaring import Clash, Command, Many, Need, flag, option, positional, spellings_of, whole_number
 from upsort.cli.options import (
     AnswerOption,
@@ -19,14 +17,11 @@ from upsort.cli.options import (
     TextColumnOption,
     VectorOptions,
 )
-from upsort.core.lazy import record
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class TermsOptions(AnswerOption, ColumnOptions, RejectsOptions, TermOptions, CleaningOptions, PlanFileOptions):
-    """upsort terms."""
-
-    HEADING: ClassVar[str] = "what to list"
+class TermsOptions(
+    AnswerOption, ColumnOptions, RejectsOptions, TermOptions, CleaningOptions, PlanFileOptions, heading="what to list"
+):
     input: list[str] = positional("a .sorter file, or labelled tables", "SORTER|SOURCE", Many.SOME)
     way: str = option(
         "how terms are ranked (default: weight for a sorter, log-odds for a corpus)",
@@ -62,13 +57,16 @@ TERMS = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class ExplainOptions(
-    SorterOption, AnswerOption, TextColumnOption, IdColumnOption, VectorOptions, ReadingOptions, OverwriteOption
+    SorterOption,
+    AnswerOption,
+    TextColumnOption,
+    IdColumnOption,
+    VectorOptions,
+    ReadingOptions,
+    OverwriteOption,
+    heading="what to explain",
 ):
-    """upsort explain."""
-
-    HEADING: ClassVar[str] = "what to explain"
     text_or_table: str = positional("the text; with --document a table that holds the document", "TEXT")
     document: str | None = option("explain the document of this identifier in the table TEXT", default=None, metavar="ID")
     top: int = option("terms to list (12)", convert=whole_number(1), default=12, metavar="N", heading="what to show")
@@ -98,7 +96,6 @@ EXPLAIN = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class NextOptions(
     SorterOption,
     InputOption,
@@ -109,10 +106,8 @@ class NextOptions(
     VectorOptions,
     RejectsOptions,
     OverwriteOption,
+    heading="what to choose from",
 ):
-    """upsort next."""
-
-    HEADING: ClassVar[str] = "what to choose from"
     most: int = option("how many (default: 20)", convert=whole_number(1), default=20, metavar="N")
     output: str | None = option("write their rows to a table", "-o", "--output", default=None, metavar="FILE", writes="table")
 
@@ -128,11 +123,7 @@ NEXT = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class TrendOptions(InputOption, RejectsOptions, OverwriteOption):
-    """upsort trend."""
-
-    HEADING: ClassVar[str] = "what to count"
+class TrendOptions(InputOption, RejectsOptions, OverwriteOption, heading="what to count"):
     label: str = option("the label (default: sorted_label)", default="", metavar="COLUMN")
     by: str = option("what to count by (default: the first with dates)", default="", metavar="COLUMN")
     per: str = option(

@@ -1,8 +1,6 @@
 """Options of clean, features and plan."""
 
-from typing import ClassVar
-
-from upsort.cli.declaring import Clash, Command, Many, Need, flag, option, spellings_of, whole_number
+from upsort.cli.declaring import Clash, Command, Many, Need, flag, option, repeated, spellings_of, whole_number
 from upsort.cli.options import (
     ClassifierOptions,
     CleaningOptions,
@@ -22,10 +20,8 @@ from upsort.cli.options import (
     TrainingOptions,
     WorkerOptions,
 )
-from upsort.core.lazy import record
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class CleanOptions(
     OptionalInputOption,
     MarginOption,
@@ -36,21 +32,17 @@ class CleanOptions(
     RejectsOptions,
     TrainingOptions,
     OverwriteOption,
+    heading="what to clean",
 ):
-    """upsort clean."""
-
-    HEADING: ClassVar[str] = "what to clean"
     output: str | None = option(
         "write the corpus with a column 'cleaned'", "-o", "--output", default=None, metavar="FILE", writes="table"
     )
     in_place: bool = flag("with -o: put the cleaned text in place of the text")
     steps_help: bool = flag("list all steps, each with an example", heading="what to show")
     show: int = option("documents (default: 2)", convert=whole_number(0), default=2, metavar="N", heading="what to show")
-    document: list[str] = option("this document", many=Many.REPEATED, default=[], metavar="ID", heading="what to show")
+    document: list[str] = repeated("this document", metavar="ID", heading="what to show")
     most_changed_by: str = option("the documents that a step changes most", default="", metavar="STEP", heading="what to show")
-    word: list[str] = option(
-        "a single word's way through the steps", many=Many.REPEATED, default=[], metavar="WORD", heading="what to show"
-    )
+    word: list[str] = repeated("a single word's way through the steps", metavar="WORD", heading="what to show")
     groups: int | None = option(
         "which words fall together (default: the 20 largest groups)",
         convert=whole_number(1),
@@ -108,13 +100,17 @@ CLEAN = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class FeaturesOptions(
-    InputOption, WorkerOptions, ColumnOptions, RejectsOptions, FeatureOptions, CleaningOptions, PlanFileOptions, OverwriteOption
+    InputOption,
+    WorkerOptions,
+    ColumnOptions,
+    RejectsOptions,
+    FeatureOptions,
+    CleaningOptions,
+    PlanFileOptions,
+    OverwriteOption,
+    heading="what to build",
 ):
-    """upsort features."""
-
-    HEADING: ClassVar[str] = "what to build"
     from_sorter: str | None = option("use this sorter's terms and weights", default=None, metavar="SORTER")
     top: int = option("terms to list (default: 15)", convert=whole_number(0), default=15, metavar="N", heading="what to show")
     sort: str = option(
@@ -191,11 +187,7 @@ FEATURES = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class PlanOptions(OptionalInputOption, ColumnOptions, ReadingOptions, TrainingOptions):
-    """upsort plan."""
-
-    HEADING: ClassVar[str] = "what to plan"
+class PlanOptions(OptionalInputOption, ColumnOptions, ReadingOptions, TrainingOptions, heading="what to plan"):
     output: str = option("default: upsort.toml", "-o", "--output", default="upsort.toml", metavar="FILE")
     overwrite: bool = flag("replace a plan that exists")
     check: bool = flag("check the plan (upsort.toml, or --plan FILE)")

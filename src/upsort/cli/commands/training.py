@@ -1,8 +1,6 @@
 """Options of train, extend, choose and compare."""
 
-from typing import ClassVar
-
-from upsort.cli.declaring import Clash, Command, Many, flag, minutes, names, option, whole_number
+from upsort.cli.declaring import Clash, Command, Many, flag, minutes, names, option, repeated, whole_number
 from upsort.cli.options import (
     FOLDS_RULES,
     ColumnOptions,
@@ -18,19 +16,22 @@ from upsort.cli.options import (
     TrainingOptions,
     WorkerOptions,
 )
-from upsort.core.lazy import record
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class TrainOptions(
-    InputOption, SeedOption, WorkerOptions, ColumnOptions, RejectsOptions, TrainingOptions, DecisionOptions, OverwriteOption
+    InputOption,
+    SeedOption,
+    WorkerOptions,
+    ColumnOptions,
+    RejectsOptions,
+    TrainingOptions,
+    DecisionOptions,
+    OverwriteOption,
+    heading="what to train",
 ):
-    """upsort train."""
-
-    HEADING: ClassVar[str] = "what to train"
     no_check: bool = flag("leave out the quick check on held-out documents")
     extendable: bool = flag("keep the counts of the documents' terms, so that upsort extend can add others")
-    row_weight: str | None = option("how much each document counts", default=None, metavar="COLUMN", sets="columns.row_weight")
+    row_weight: str | None = option("how much each document counts", metavar="COLUMN", sets="columns.row_weight")
     output: str = option("the sorter file to write", "-o", "--output", metavar="NAME.sorter", writes="sorter")
 
 
@@ -43,11 +44,7 @@ TRAIN = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class ExtendOptions(SorterOption, InputOption, RejectsOptions, OverwriteOption):
-    """upsort extend."""
-
-    HEADING: ClassVar[str] = "what to add"
+class ExtendOptions(SorterOption, InputOption, RejectsOptions, OverwriteOption, heading="what to add"):
     older: list[str] | None = option("the documents it was trained on", "--with", many=Many.SOME, default=None, metavar="OLDER")
     output: str = option("the sorter file to write", "-o", "--output", metavar="NAME.sorter", writes="sorter")
 
@@ -64,7 +61,6 @@ EXTEND = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class ChooseOptions(
     InputOption,
     SeedOption,
@@ -75,10 +71,8 @@ class ChooseOptions(
     RejectsOptions,
     TrainingOptions,
     OverwriteOption,
+    heading="how far to look",
 ):
-    """upsort choose."""
-
-    HEADING: ClassVar[str] = "how far to look"
     trials: int = option("how many plans to try at most", convert=whole_number(2), default=30, metavar="N")
     minutes: float = option("after which no further one is tried (default: no end)", convert=minutes, default=0.0, metavar="M")
     beside: tuple[str, ...] = option(
@@ -102,7 +96,6 @@ CHOOSE = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class CompareOptions(
     InputOption,
     FoldOptions,
@@ -115,11 +108,9 @@ class CompareOptions(
     TrainingOptions,
     DecisionOptions,
     OverwriteOption,
+    heading="what to compare",
 ):
-    """upsort compare."""
-
-    HEADING: ClassVar[str] = "what to compare"
-    tries: list[str] = option("what to try", "--try", many=Many.REPEATED, default=[], metavar="KEY=VALUE,VALUE")
+    tries: list[str] = repeated("what to try", "--try", metavar="KEY=VALUE,VALUE")
     by: str = option("what the best has most of (default: accuracy)", default="accuracy", metavar="MEASURE")
     nested: bool = flag("choose anew in each fold: what choosing the best is worth")
     output: str | None = option("write the winner's plan", "-o", "--output", default=None, metavar="FILE", writes="plan")

@@ -1,7 +1,5 @@
 """Options of score, ask, export, report and demo."""
 
-from typing import ClassVar
-
 from upsort.cli.declaring import (
     Clash,
     Command,
@@ -28,16 +26,19 @@ from upsort.cli.options import (
     VectorOptions,
     WorkerOptions,
 )
-from upsort.core.lazy import record
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
 class ScoreOptions(
-    SorterOption, InputOption, WorkerOptions, CostOption, TextColumnOption, IdColumnOption, VectorOptions, RejectsOptions
+    SorterOption,
+    InputOption,
+    WorkerOptions,
+    CostOption,
+    TextColumnOption,
+    IdColumnOption,
+    VectorOptions,
+    RejectsOptions,
+    heading="what to score",
 ):
-    """upsort score."""
-
-    HEADING: ClassVar[str] = "what to score"
     output: str | None = option(
         "a table, by its ending, or a database's address; with * one for each part of the input (default: standard output)",
         "-o",
@@ -97,11 +98,7 @@ SCORE = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class AskOptions(SorterOption):
-    """upsort ask."""
-
-    HEADING: ClassVar[str] = "what to ask"
+class AskOptions(SorterOption, heading="what to ask"):
     words: int = option("deciding words (5)", convert=whole_number(0), default=5, metavar="N")
 
 
@@ -114,11 +111,7 @@ ASK = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class ExportOptions(SorterOption, AnswerOption):
-    """upsort export."""
-
-    HEADING: ClassVar[str] = "what to write"
+class ExportOptions(SorterOption, AnswerOption, heading="what to write"):
     output: str = option("the file, .onnx or .json", "-o", "--output", metavar="FILE", writes="exported")
     overwrite: bool = flag("replace files that exist")
 
@@ -135,11 +128,9 @@ EXPORT = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class ReportOptions(SorterOption, InputOption, AnswerOption, ColumnOptions, RejectsOptions, OverwriteOption):
-    """upsort report."""
-
-    HEADING: ClassVar[str] = "what to report on"
+class ReportOptions(
+    SorterOption, InputOption, AnswerOption, ColumnOptions, RejectsOptions, OverwriteOption, heading="what to report on"
+):
     training: list[str] | None = option(
         "what it was trained on: to look for suspects in", many=Many.SOME, default=None, metavar="TABLE"
     )
@@ -157,11 +148,7 @@ REPORT = Command(
 )
 
 
-@record(frozen=True, kw_only=True, eq=False, repr=False)
-class DemoOptions(CommonOptions):
-    """upsort demo."""
-
-    HEADING: ClassVar[str] = "where"
+class DemoOptions(CommonOptions, heading="where"):
     folder: str = positional("default: fernhollow", "FOLDER", Many.OPTIONAL, default="fernhollow")
     overwrite: bool = flag("replace the demo's files in a folder that exists")
     files_only: bool = flag("lay out the files and run nothing")
