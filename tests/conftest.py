@@ -8,7 +8,7 @@ import signal
 import sqlite3
 import subprocess
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -28,6 +28,13 @@ settings.register_profile("usual", deadline=None, derandomize=True)
 settings.register_profile("thorough", deadline=None, max_examples=1000)
 settings.load_profile("thorough" if THOROUGH else "usual")
 thorough = pytest.mark.skipif(not THOROUGH, reason="run by scripts/test --thorough")
+
+
+def some_always(cases: Iterable[str], *always: str) -> list[Any]:
+    """Parameters of a test: the named cases always run, the others with --thorough."""
+    return [case if case in always else pytest.param(case, marks=thorough) for case in cases]
+
+
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # the program is compiled once, not at each of its many starts
 
 
@@ -90,6 +97,15 @@ def program(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Program:
         return found
 
     return run
+
+
+EMPTY_FIGURE = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1 1" width="1pt" height="1pt"></svg>'
+
+
+@pytest.fixture
+def undrawn(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Figures are put together and not drawn, which takes a second each: for tests of what is around them."""
+    monkeypatch.setattr("matplotlib.figure.Figure.savefig", lambda figure, stream, **choices: stream.write(EMPTY_FIGURE))
 
 
 @pytest.fixture(scope="session")

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import Program, started
+from conftest import Program, run_in, some_always, started
 
 from upsort.cli.rendering.console import Console
 from upsort.cli.request import worker_text
@@ -37,10 +37,14 @@ class Running:
     """A scheduler and two workers."""
 
     def __init__(self, folder: Path, *options: str) -> None:
-        self.folder = folder
+        self.folder, self.options = folder, options
         self.logs = (folder / "log").open("wb")
-        where = folder / "scheduler.json"
-        self.scheduler = self._start("scheduler", "--host=127.0.0.1", "--port=0", f"--scheduler-file={where}", *options)
+        self.start()
+
+    def start(self) -> None:
+        where = self.folder / "scheduler.json"
+        where.unlink(missing_ok=True)
+        self.scheduler = self._start("scheduler", "--host=127.0.0.1", "--port=0", f"--scheduler-file={where}", *self.options)
         while not where.exists():
             time.sleep(0.05)
         self.address = json.loads(where.read_text())["address"]
@@ -59,10 +63,21 @@ class Running:
         os.killpg(process.pid, signal.SIGKILL)
         process.wait()
 
-    def end(self) -> None:
+    def revive(self) -> None:
+        """Start anew what was killed."""
+        if self.scheduler.poll() is not None:
+            self.stop()
+            self.start()
+        self.workers = [worker for worker in self.workers if worker.poll() is None]
+        self.workers += [self.worker() for _ in range(2 - len(self.workers))]
+
+    def stop(self) -> None:
         for process in (*self.workers, self.scheduler):
             if process.poll() is None:
                 self.kill(process)
+
+    def end(self) -> None:
+        self.stop()
         self.logs.close()
 
 
@@ -74,12 +89,10 @@ def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
 
 
 @pytest.fixture
-def mortal(tmp_path: Path) -> Iterator[Running]:
-    """One that is damaged in the test."""
-    (tmp_path / "cluster").mkdir()
-    found = Running(tmp_path / "cluster")
-    yield found
-    found.end()
+def mortal(running: Running) -> Iterator[Running]:
+    """The cluster, which a test may damage: it is whole again afterwards."""
+    yield running
+    running.revive()
 
 
 @pytest.fixture(scope="module")
@@ -119,7 +132,7 @@ LINES = {
 
 
 @pytest.mark.usefixtures("short")
-@pytest.mark.parametrize("command", LINES)
+@pytest.mark.parametrize("command", some_always(LINES, "naive Bayes", "survey", "gather", "score", "parts", "evaluate"))
 def test_the_bytes_are_those_of_one_process(
     running: Running, letters: Path, tmp_path: Path, program: Program, command: str
 ) -> None:
@@ -191,7 +204,7 @@ IN_PARTS = {
 }
 
 
-@pytest.mark.parametrize("command", IN_PARTS)
+@pytest.mark.parametrize("command", some_always(IN_PARTS, "naive Bayes", "folds", "lasso, pairs of words", "hashed", "features"))
 def test_counts_may_stay_with_the_workers(
     running: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], command: str
 ) -> None:
@@ -284,13 +297,22 @@ def without_seconds(held: Any) -> Any:
     return [without_seconds(value) for value in held] if isinstance(held, list) else held
 
 
+@pytest.fixture(scope="module")
+def scored(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A sorter, a table that takes some seconds, and what one process makes of it."""
+    folder = tmp_path_factory.mktemp("scored")
+    write(folder / "few.csv", 600)
+    write(folder / "many.csv", 100_000)
+    train = f"train few.csv {T} {L} --classifier=naive-bayes --no-check -o a.sorter"
+    run_in(folder, train, "score a.sorter many.csv --workers=1 -o alone.csv")
+    return folder
+
+
 @pytest.fixture
-def scoring(tmp_path: Path, program: Program) -> Path:
-    """A sorter, and a table that takes some seconds; what one process makes of it."""
-    write(tmp_path / "few.csv", 600)
-    write(tmp_path / "many.csv", 150_000)
-    program("train", "few.csv", T, L, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
-    program("score", "a.sorter", "many.csv", "--workers=1", "-o", "alone.csv")
+def scoring(scored: Path, tmp_path: Path) -> Path:
+    """The same in a folder of the test."""
+    for path in scored.iterdir():
+        (tmp_path / path.name).hardlink_to(path)
     return tmp_path
 
 

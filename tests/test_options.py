@@ -242,7 +242,7 @@ class Results:
 
 
 @pytest.fixture
-def results(program: Program, workshop: Path, tmp_path: Path) -> Results:
+def results(program: Program, workshop: Path, tmp_path: Path, undrawn: None) -> Results:
     return Results(program, workshop, tmp_path / "runs")
 
 

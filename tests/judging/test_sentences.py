@@ -1,5 +1,6 @@
 """No sentence about a result that is not true: each line of many results is looked up in the list, and its condition checked."""
 
+import json
 import random
 from collections import Counter
 from pathlib import Path
@@ -8,6 +9,9 @@ import pytest
 from conftest import Program
 from corpora import WORDS, Rows, copied, told_by_group, write
 from sentences import SENTENCES, found_in
+
+from upsort.cli.rendering.console import Console
+from upsort.cli.rendering.view import View
 
 TABLE = ("t.csv", "--text=text", "--label=label", "--no-ledger")
 _ELSEWHERE = ("Saved: ", "Written: ", "All of them, ", "What each document was given: ")  # of files, not of results
@@ -28,11 +32,12 @@ def told(seed: int, documents: int, share: float, labels: str = "abc", sure: flo
 
 
 def said(program: Program, *command: str) -> Counter[str]:
-    """The sentences of a command, each looked up and checked against the same result as JSON."""
-    found = program(*command)
-    result = program(
-        *command[:1], *(one for one in command[1:] if one not in {"--measures", "--top=0", "--top=2"}), "--json"
-    ).json
+    """The sentences of a command, each looked up and checked against the values that its JSON holds."""
+    with pytest.MonkeyPatch.context() as patch:
+        views: list[View] = []
+        patch.setattr(Console, "show", lambda console, view, show=Console.show: (views.append(view), show(console, view)))
+        found = program(*command)
+    result = json.loads(json.dumps(views[-1].values))
     names: Counter[str] = Counter()
     for line in found.out.splitlines():
         if not line or "\t" in line or line.startswith(_ELSEWHERE) or any(line in given for given in command):
