@@ -10,6 +10,7 @@ import subprocess
 import sys
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from itertools import product
 from pathlib import Path
 from typing import Any
 
@@ -33,6 +34,17 @@ thorough = pytest.mark.skipif(not THOROUGH, reason="run by scripts/test --thorou
 def some_always(cases: Iterable[str], *always: str) -> list[Any]:
     """Parameters of a test: the named cases always run, the others with --thorough."""
     return [case if case in always else pytest.param(case, marks=thorough) for case in cases]
+
+
+def crossed(*lists: Iterable[Any], every: int = 3) -> list[Any]:
+    """Parameters of a test of all combinations, of which each n-th always runs, the others with --thorough. Every value of a list
+    comes in some that always run."""
+    found = []
+    for places in product(*(list(enumerate(values)) for values in lists)):
+        values = [value for _, value in places]
+        always = sum(place for place, _ in places) % every == 0
+        found.append(pytest.param(*values, marks=() if always else thorough))
+    return found
 
 
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # the program is compiled once, not at each of its many starts

@@ -48,10 +48,8 @@ def test_it_finds_what_tells_the_labels_apart(tmp_path: Path, program: Program) 
     assert told["set_aside_to_judge"] == 180 and len(told["trials"]) == 9
     assert told["gain"]["low"] > 0 and told["reasons"][0]["without_it"]["low"] > 0
     assert load_plan(tmp_path / "a.toml", [], {}).features.lengths == (1, 2)
-    again = program(*line, "--json", "-o", "b.toml", "--workers=2").json
-    assert {**again, "seconds": 0} == {**told, "seconds": 0}
+    shown = program(*line, "-o", "b.toml", "--workers=2").out
     assert (tmp_path / "a.toml").read_bytes() == (tmp_path / "b.toml").read_bytes()
-    shown = program(*line).out
     assert "set aside before anything was tried" in shown and "helps" in shown
     # What the plan is worth is what a sorter of it gets on documents of which nothing was known.
     short_lines(tmp_path / "more.csv", 1800)

@@ -253,7 +253,7 @@ def refused(result: tuple[int, str, str]) -> bool:
 def some_of(command: str, options: dict[str, str]) -> dict[str, str]:
     """A command's own options, and a few of those that it shares with others."""
     shared = sorted(name for name in options if name in {**READING, **PLAN})
-    left_out = set() if THOROUGH else set(shared) - set(random.Random(command).sample(shared, min(len(shared), 3)))
+    left_out = set() if THOROUGH else set(shared) - set(random.Random(command).sample(shared, min(len(shared), 2)))
     return {name: option for name, option in options.items() if name not in left_out}
 
 
@@ -298,7 +298,7 @@ def test_options_beside_each_other(results: Results, command: str) -> None:
     base = {argument.split("=")[0] for argument in BASE[command]}
     names = [name for name in own if name not in base or name == "--output"]
     pairs = [(a, b) for at, a in enumerate(names) for b in names[at + 1 :] if frozenset((a, b)) not in NO_MATTER]
-    for a, b in random.Random(command).sample(pairs, min(len(pairs), 5 if THOROUGH else 2)):
+    for a, b in random.Random(command).sample(pairs, min(len(pairs), 5 if THOROUGH else 1)):
         both = results.of(command, own[a], own[b])
         if refused(both):
             continue

@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import Program
-from hypothesis import given
+from conftest import THOROUGH, Program
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from upsort.core.classifiers.families import FAMILIES
@@ -51,6 +51,7 @@ def values_of(key: PlanKey) -> st.SearchStrategy[Any]:
 
 
 @pytest.mark.parametrize("key", KEYS, ids=lambda key: key.path)
+@settings(max_examples=200 if THOROUGH else 10)
 @given(data=st.data())
 def test_what_a_key_may_be_it_may_be_and_comes_back_from_its_text(key: PlanKey, data: st.DataObject) -> None:
     value = data.draw(values_of(key))

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import damage
 import pytest
+from conftest import crossed, thorough
 
 _PROGRAM = """
 import os, sys
@@ -76,9 +77,7 @@ def interrupted(folder: Path, command: str, at: int, number: int) -> "subprocess
 
 
 @pytest.mark.skipif(not Path("/proc/self/environ").exists(), reason="processes are found by their environment")
-@pytest.mark.parametrize("at", [1, 4])
-@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM, signal.SIGKILL], ids=lambda number: number.name)
-@pytest.mark.parametrize("command", COMMANDS)
+@pytest.mark.parametrize(("command", "number", "at"), crossed(COMMANDS, [signal.SIGINT, signal.SIGTERM, signal.SIGKILL], [4, 1]))
 def test_going_on_gives_the_same_bytes(
     command: str, number: int, at: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -125,7 +124,7 @@ def test_a_worker_that_dies_is_told(tmp_path: Path) -> None:
     assert done.returncode == 1 and "was ended from outside" in done.stderr and "--workers" in done.stderr
 
 
-@pytest.mark.parametrize("limit", [400_000, 600_000])
+@pytest.mark.parametrize("limit", [pytest.param(400_000, marks=thorough), 600_000])
 def test_want_of_memory_is_told_within_seconds(limit: int, tmp_path: Path) -> None:
     rows = [f"{' '.join(f'w{n * k % 50_021}' for k in range(1, 60))},{damage.LABELS[n % 3]}" for n in range(20_000)]
     (tmp_path / "large.csv").write_text("\n".join(["message,topic", *rows, ""]))
@@ -136,8 +135,13 @@ def test_want_of_memory_is_told_within_seconds(limit: int, tmp_path: Path) -> No
     assert done.returncode == 1 and "not enough memory" in done.stderr
 
 
-@pytest.mark.parametrize("way", [">&-", "2>&-", "> /dev/full", "2> /dev/full", "<&-", ">&- 2>&- <&-"])
-@pytest.mark.parametrize("command", ["survey sound.csv", "survey -", "train", "--help", "score logistic.sorter sound.csv"])
+@pytest.mark.parametrize(
+    ("way", "command"),
+    crossed(
+        [">&-", "2>&-", "> /dev/full", "2> /dev/full", "<&-", ">&- 2>&- <&-"],
+        ["survey sound.csv", "survey -", "train", "--help", "score logistic.sorter sound.csv"],
+    ),
+)
 def test_streams_that_are_closed_or_full(way: str, command: str, tmp_path_factory: pytest.TempPathFactory) -> None:
     folder = tmp_path_factory.getbasetemp() / "streams"
     if not folder.exists():

@@ -11,6 +11,7 @@ from typing import Any, BinaryIO
 
 import damage
 import pytest
+from conftest import crossed
 
 from upsort.io.outputs import atomic
 
@@ -110,8 +111,7 @@ def same(name: str, first: bytes, second: bytes) -> bool:
         return one.testzip() is None and one.namelist() == other.namelist()
 
 
-@pytest.mark.parametrize("command", WRITING)
-@pytest.mark.parametrize("operation", ["write", "sync", "move"])
+@pytest.mark.parametrize(("operation", "command"), crossed(["write", "sync", "move"], WRITING, every=2))
 def test_the_old_file_stays_or_the_new_one_is_whole(
     command: str, operation: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

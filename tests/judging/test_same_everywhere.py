@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import KINDS, Program, of_kind
+from conftest import KINDS, Program, crossed, of_kind
 from corpora import Rows, words, write
 
 from upsort.core.classifiers.families import family
@@ -147,8 +147,7 @@ def test_with_every_family(program: Program, tables: Path, kind: str) -> None:
     evaluated_alike(program)
 
 
-@pytest.mark.parametrize("deciding", DECIDING)
-@pytest.mark.parametrize("kind", ["logistic", "svm", "naive-bayes"])
+@pytest.mark.parametrize(("deciding", "kind"), crossed(DECIDING, ["logistic", "svm", "naive-bayes"]))
 def test_however_it_decides(program: Program, tables: Path, deciding: str, kind: str) -> None:
     options = (*LOOSE, f"--set=classifier.kind={kind}", *DECIDING[deciding])
     trained = program("train", "train.csv", BOTH, "--label=label", "--id=ref", *options, "-o", "s.sorter", "--json").json
