@@ -44,9 +44,9 @@ def quality(ranked: Suspects, listed: Suspects, wrong: Bools) -> Quality:
     hits = wrong[ranked.places]
     found = np.cumsum(hits)
     at = int(np.searchsorted(found, np.ceil(0.7 * wrong.sum())))
-    return Quality(
-        float(found[at] / (at + 1)), float(hits[:50].mean()), int(wrong[listed.places].sum()), listed.places.size, listed.expected
-    )
+    expected = (listed.expected.value or 0.0, listed.expected.low or 0.0, listed.expected.high or 0.0)
+    among = int(wrong[listed.places].sum())
+    return Quality(float(found[at] / (at + 1)), float(hits[:50].mean()), among, listed.places.size, expected)
 
 
 def twelve_labels(documents: int, seed: int) -> tuple[csr_array, Ints]:

@@ -26,7 +26,8 @@ from rich.cells import cell_len
 from upsort.cli.json_results import SHAPES
 from upsort.cli.main import main
 from upsort.cli.rendering.console import Console
-from upsort.cli.rendering.view import Sentence, View
+from upsort.cli.rendering.view import JSON_VERSION, Sentence, View
+from upsort.workflows.shared.results import RowsJson
 
 CASES = Path(__file__).parent / "cases"
 FILES = sorted(CASES.rglob("*.txt"))
@@ -127,8 +128,11 @@ def test_a_command_shows_what_its_case_says(path: Path, folder: Path, request: p
             checked(shlex.split(case.commands[-1])[1], json.loads(in_form("json", [view], "", "")))
 
 
-def checked(command: str, result: object) -> None:
-    """Whether a result is of one of its command's shapes, each key of which is declared."""
+def checked(command: str, result: dict[str, object]) -> None:
+    """Whether a result is of one of its command's shapes, each key of which is declared. All have the number of the description;
+    most have what became of the rows."""
+    assert result.pop("json_version") == JSON_VERSION
+    msgspec.convert(result.pop("rows", None), RowsJson | None, strict=True)
     errors = []
     for shape in SHAPES[command]:
         try:

@@ -203,7 +203,7 @@ def test_suspects_come_surest_first(work: RunContext) -> None:
     assert [one.wrong for one in found.suspects] == sorted((one.wrong for one in found.suspects), reverse=True)
     assert len(found.suspects) == 8 and found.kinds == ("logistic", "naive-bayes")
     assert all(one.label != one.rather for one in found.suspects)
-    assert found.expected[1] <= found.expected[0] <= found.expected[2]
+    assert found.expected_wrong.low <= found.expected_wrong.value <= found.expected_wrong.high
 
 
 def test_terms_of_a_corpus_and_of_a_sorter(work: RunContext, desk: Path) -> None:

@@ -31,8 +31,7 @@ def test_what_is_probably_wrong_is_wrong_as_often() -> None:
         error = np.sqrt(chance[among].mean() * (1 - chance[among].mean()) / among.sum())
         assert wrong[among].mean() == pytest.approx(chance[among].mean(), abs=4 * error + 0.02)
     listed = find_suspects(stands, [told])
-    _, low, high = listed.expected
-    assert low - 20 <= wrong[listed.places].sum() <= high + 20
+    assert listed.expected.low - 20 <= wrong[listed.places].sum() <= listed.expected.high + 20
     assert listed.noise == pytest.approx(np.full(5, 0.05), abs=0.02)
     assert find_suspects(stands, [told], most=7).places.tolist() == listed.places[:7].tolist()
 

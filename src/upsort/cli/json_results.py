@@ -7,41 +7,41 @@ import msgspec
 from upsort.workflows.browse import SurveyColumns, SurveyFind, SurveyShow
 from upsort.workflows.choose import Choose
 from upsort.workflows.clean import CleanCompared, CleanGroups, CleanShown, CleanSteps, CleanWord
-from upsort.workflows.compare import Compare
-from upsort.workflows.cross_validate import CrossValidate, CrossValidateSeveral, CurveOf
+from upsort.workflows.compare import ComparedPlans
+from upsort.workflows.cross_validate import CrossValidated, CrossValidatedSeveral, CurveOf
 from upsort.workflows.demo import Demo
-from upsort.workflows.evaluate import Evaluate, EvaluateSeveral
+from upsort.workflows.evaluate import Evaluated, EvaluatedSeveral
 from upsort.workflows.explain import Explain
 from upsort.workflows.export import Export
 from upsort.workflows.extend import Extend
 from upsort.workflows.features import FeaturesJson, MadeVectorsJson
-from upsort.workflows.gather import GatherJson
+from upsort.workflows.gather import GatherResult
 from upsort.workflows.next_documents import Next
 from upsort.workflows.report import Report
 from upsort.workflows.score import Score
 from upsort.workflows.shared.results import Ledger, PlanChecked, PlanExplained, PlanWritten
-from upsort.workflows.split import SplitJson
+from upsort.workflows.split import SplitResult
 from upsort.workflows.survey import Survey
-from upsort.workflows.suspects import SuspectsJson
+from upsort.workflows.suspects import SuspectsResult
 from upsort.workflows.terms import Terms
 from upsort.workflows.train import Train, TrainSeveral
 from upsort.workflows.trend import TrendJson
 
 SHAPES: dict[str, tuple[Any, ...]] = {
     "demo": (Demo,),
-    "gather": (GatherJson,),
+    "gather": (GatherResult,),
     "survey": (Survey, SurveyColumns, SurveyShow, SurveyFind),
     "plan": (PlanWritten, PlanChecked, PlanExplained),
     "clean": (CleanShown, CleanSteps, CleanWord, CleanGroups, CleanCompared),
     "features": (FeaturesJson, MadeVectorsJson),
-    "split": (SplitJson,),
+    "split": (SplitResult,),
     "train": (Train, TrainSeveral),
-    "evaluate": (Evaluate, EvaluateSeveral),
-    "cross-validate": (CrossValidate, CrossValidateSeveral),
-    "compare": (Compare,),
+    "evaluate": (Evaluated, EvaluatedSeveral),
+    "cross-validate": (CrossValidated, CrossValidatedSeveral),
+    "compare": (ComparedPlans,),
     "choose": (Choose,),
     "curve": (CurveOf,),
-    "suspects": (SuspectsJson,),
+    "suspects": (SuspectsResult,),
     "ledger": (Ledger,),
     "terms": (Terms,),
     "explain": (Explain,),

@@ -82,6 +82,7 @@ if not TYPE_CHECKING:
 
 
 if TYPE_CHECKING:
+    import msgspec
     import openpyxl
     import pandas
     import psutil
@@ -132,6 +133,7 @@ if not TYPE_CHECKING:
     dask_config = _library("dask.config")
     distributed = _library("distributed")
     arrow_parquet = _library("pyarrow.parquet")
+    msgspec = _library("msgspec")
     openpyxl = _library("openpyxl")
     optimize = _library("scipy.optimize")
     pandas = _library("pandas")

@@ -3,6 +3,7 @@
 import random
 from collections.abc import Iterator, Sequence
 from itertools import islice
+from typing import TypedDict
 
 from upsort.core import plan
 from upsort.core.analysis.column_summaries import kind_of
@@ -15,7 +16,6 @@ from upsort.io.tables.columns import column_place, guessed_columns
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import SourceTable
-from upsort.workflows.shared.results import Result
 
 _SAMPLE_BLOCKS = 1
 
@@ -189,20 +189,20 @@ def parsed_where(text: str) -> tuple[str, str]:
     return column.strip(), value.strip()
 
 
-class SurveyColumns(Result):
+class SurveyColumns(TypedDict):
     """upsort survey --columns"""
 
     columns: list[ColumnInfo]
 
 
-class SurveyShow(Result):
+class SurveyShow(TypedDict):
     """upsort survey --show"""
 
     documents: list[ShownDocument]
     of: int
 
 
-class SurveyFind(Result):
+class SurveyFind(TypedDict):
     """upsort survey --find"""
 
     found: list[Occurrence]

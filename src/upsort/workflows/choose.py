@@ -11,21 +11,22 @@ import time
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from math import ceil
-from typing import Annotated, Any, TypedDict
+from typing import Annotated, Any
 
 import numpy as np
+from msgspec import Struct
 
 from upsort.core.arrays import Bools, Ints
 from upsort.core.errors import DataProblem, Problem, UsageProblem
 from upsort.core.evaluation.cross_validation import CrossValidation, SplitParts, outcome, outcome_of, validation_of
-from upsort.core.evaluation.intervals import DifferenceToBest, difference_to_best
+from upsort.core.evaluation.intervals import DifferenceToBest, Rate, difference_to_best
 from upsort.core.evaluation.splits import Splits, hold_out, splits
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
 from upsort.core.training.fold_data import Split
 from upsort.core.training.stratified_split import held_out_of
 from upsort.io.ledger import documents_digest, enter_trials, known_trials, plan_digest
-from upsort.workflows.cross_validate import DuplicateHandling, PreparedFolds, prepare_folds
+from upsort.workflows.cross_validate import PreparedFolds, prepare_folds
 from upsort.workflows.shared.candidates import (
     Candidate,
     Corpora,
@@ -37,7 +38,7 @@ from upsort.workflows.shared.candidates import (
     trials,
 )
 from upsort.workflows.shared.context import RunContext
-from upsort.workflows.shared.results import DuplicatesJson, RateJson, Result, described
+from upsort.workflows.shared.results import SplitCounts, described
 
 JUDGE_SHARE = 0.2  # of the documents, to judge the choice by
 _FOLDS = 3  # while trials are sorted out
@@ -105,7 +106,7 @@ class ChosenPlan:
     counted: int
     documents: int
     judge_documents: int
-    duplicates: DuplicateHandling
+    duplicates: SplitCounts
     seconds: float
 
 
@@ -334,22 +335,22 @@ def _difference(better: CrossValidation, other: CrossValidation, many: int) -> D
     return difference_to_best(difference / better.sample.repeats, better.sample, many)
 
 
-class Finalist(TypedDict):
+class Finalist(Struct, frozen=True):
     """One of the last plans, on the folds."""
 
     name: str
-    accuracy: RateJson
-    macro_f1: RateJson
+    accuracy: Rate
+    macro_f1: Rate
 
 
-class Brought(TypedDict):
+class Brought(Struct, frozen=True):
     """A choice, and by how much the plan without it is behind."""
 
     choice: str
     without_it: DifferenceToBest
 
 
-class Tried(TypedDict):
+class Tried(Struct, frozen=True):
     """A plan that was tried."""
 
     name: str
@@ -358,15 +359,15 @@ class Tried(TypedDict):
     known: Annotated[bool, described("whether an earlier search had found that out, as the ledger tells")]
 
 
-class Choose(Result, DuplicatesJson):
+class Choose(SplitCounts, frozen=True, kw_only=True):
     """upsort choose"""
 
     chosen: str
     changes: Annotated[dict[str, Any], described("keys of the plan with the values that were chosen")]
-    honest: Annotated[RateJson, described("the accuracy on the documents set aside")]
-    baseline: Annotated[RateJson, described("of always answering one label, on the same")]
-    on_the_folds: Annotated[RateJson, described("the accuracy on the folds that chose it")]
-    as_it_is: Annotated[RateJson, described("the accuracy of the given plan on the documents set aside")]
+    honest: Annotated[Rate, described("the accuracy on the documents set aside")]
+    baseline: Annotated[Rate, described("of always answering one label, on the same")]
+    on_the_folds: Annotated[Rate, described("the accuracy on the folds that chose it")]
+    as_it_is: Annotated[Rate, described("the accuracy of the given plan on the documents set aside")]
     gain: Annotated[DifferenceToBest, described("by how much that one is behind")]
     most_accurate: str
     behind_it: Annotated[DifferenceToBest, described("the chosen one, on the folds")]

@@ -13,7 +13,7 @@ from typing import Annotated, NotRequired, TypedDict
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem, suggestion
-from upsort.core.evaluation.intervals import DifferenceToBest
+from upsort.core.evaluation.intervals import DifferenceToBest, Rate
 from upsort.core.features.corpus_counts import CorpusCounter
 from upsort.core.features.counting import in_blocks
 from upsort.core.lazy import record
@@ -34,7 +34,7 @@ from upsort.workflows.compare import MARGIN, ComparedPlan, CompareResult, Compar
 from upsort.workflows.shared.candidates import Candidate
 from upsort.workflows.shared.context import RunContext, nothing_usable
 from upsort.workflows.shared.corpus import count_blocks, counts_by_plan
-from upsort.workflows.shared.results import RateJson, Result, described
+from upsort.workflows.shared.results import described
 
 CLEANED_COLUMN = "cleaned"
 NOTHING = "(nothing)"
@@ -388,7 +388,7 @@ def _distinct_terms(work: RunContext) -> int:
     return counts_by_plan(measuring, work.plan, at_least=1).distinct
 
 
-class CleanShown(Result):
+class CleanShown(TypedDict):
     """upsort clean"""
 
     documents: int
@@ -408,7 +408,7 @@ class StepDescription(TypedDict):
     keys: list[str]
 
 
-class CleanSteps(Result):
+class CleanSteps(TypedDict):
     """upsort clean --steps-help"""
 
     steps: list[StepDescription]
@@ -421,7 +421,7 @@ class WordForm(TypedDict):
     form: str
 
 
-class CleanWord(Result):
+class CleanWord(TypedDict):
     """upsort clean --word"""
 
     words: dict[str, list[WordForm]]
@@ -434,7 +434,7 @@ class WordGroupJson(TypedDict):
     words: dict[str, int]
 
 
-class CleanGroups(Result):
+class CleanGroups(TypedDict):
     """upsort clean --groups"""
 
     groups: list[WordGroupJson]
@@ -445,13 +445,13 @@ class StepsComparedJson(TypedDict):
 
     steps: list[str]
     distinct: int
-    accuracy: RateJson | None
+    accuracy: Rate | None
     p_exact: float | None
     behind_the_best: DifferenceToBest | None
     standing: str | None
 
 
-class CleanCompared(Result):
+class CleanCompared(TypedDict):
     """upsort clean --compare-steps"""
 
     steps: list[StepsComparedJson]
@@ -459,3 +459,4 @@ class CleanCompared(Result):
     group_count: NotRequired[int | None]
     taken_out_of_training: NotRequired[int]
     without_date: NotRequired[int]
+    dates: NotRequired[str]

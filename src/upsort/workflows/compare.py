@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from itertools import product
-from typing import Annotated, Any
+from typing import Any
 
 import numpy as np
 
@@ -28,10 +28,10 @@ from upsort.core.plan import Plan
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.inner_cv import INNER_FOLDS, usable_splits
 from upsort.io.plan.plan_file import changed_plan, parsed_value
-from upsort.workflows.cross_validate import DuplicateHandling, PreparedFolds
+from upsort.workflows.cross_validate import PreparedFolds
 from upsort.workflows.shared.candidates import Candidate, PlanBatch, judge_batches, plan_batches
 from upsort.workflows.shared.context import RunContext
-from upsort.workflows.shared.results import Count, DuplicatesJson, RateJson, RatesJson, Result, described
+from upsort.workflows.shared.results import Rates, SplitCounts
 
 MARGIN = 0.01
 _A_GRID = 3  # values of a key, from which on the best one says whether more should be tried
@@ -68,7 +68,7 @@ class CompareResult:
     by: str
     counted: int
     documents: int
-    duplicates: DuplicateHandling
+    duplicates: SplitCounts
     nested: Rate | None
     at_the_end: list["RangeEnd"]
 
@@ -253,27 +253,28 @@ def _nested(batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContex
     return share_of(every, np.ones(every.size), sample)
 
 
-class CandidateJson(RatesJson):
-    """A candidate."""
+class CandidateResult(Rates, kw_only=True):
+    """A candidate. only_it: documents that it alone gets right, beside the most accurate. seconds: of all its trainings, added
+    up, whichever process did them."""
 
-    baseline: RateJson
+    baseline: Rate
     name: str
-    only_it: Annotated[Count, described("documents that it alone gets right, beside the most accurate")]
-    only_the_best: Count
+    only_it: float
+    only_the_best: float
     p_exact: float
     p_folds: float
     behind_the_best: DifferenceToBest
-    standing: str
+    standing: Comparison
     on_training_parts: float | None
-    seconds: Annotated[float, described("of all its trainings, added up, whichever process did them")]
+    seconds: float
     bytes: int
 
 
-class Compare(Result, DuplicatesJson):
-    """upsort compare"""
+class ComparedPlans(SplitCounts, frozen=True, kw_only=True):
+    """upsort compare. by: the measure that orders the candidates. counted: how often the text was cleaned and counted."""
 
-    by: Annotated[str, described("the measure that orders the candidates")]
-    candidates: list[CandidateJson]
-    counted: Annotated[int, described("how often the text was cleaned and counted")]
+    by: str
+    candidates: list[CandidateResult]
+    counted: int
     at_the_end: list[RangeEnd]
-    nested: RateJson | None
+    nested: Rate | None

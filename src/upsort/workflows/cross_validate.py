@@ -5,9 +5,9 @@ from contextlib import suppress
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import Annotated, NotRequired, TypedDict
 
 import numpy as np
+from msgspec import UNSET, Struct, UnsetType
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.dates import Dates, dates_of
@@ -26,20 +26,7 @@ from upsort.plots.evaluation_figures import GrowthPoint, growth_figure
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.corpus import CorpusOptions, LabelColumn, LabelledCorpus, read_labelled_corpus
 from upsort.workflows.shared.figures import save
-from upsort.workflows.shared.results import DuplicatesJson, JudgementJson, RateJson, Result, described
-
-
-@record(frozen=True, kw_only=True)
-class DuplicateHandling:
-    """How what belongs together was kept on one side. copies: documents that copy another one. excluded: documents that training
-    parts had to give up for it, over all splits. undated: documents without a date, in a split in time. groups: how many there
-    are, where a column names them. dates: what is to be reported about how they are written."""
-
-    copies: int = 0
-    excluded: int = 0
-    undated: int = 0
-    groups: int | None = None
-    dates: str = ""
+from upsort.workflows.shared.results import JudgementResult, SplitCounts
 
 
 @record(frozen=True, kw_only=True)
@@ -48,7 +35,7 @@ class PreparedFolds:
 
     documents: LabelledDocuments
     splits: Splits
-    duplicates: DuplicateHandling
+    duplicates: SplitCounts
     name: str
     rows: Ints
 
@@ -72,11 +59,11 @@ def prepare_folds(corpus: LabelledCorpus, plan: Plan, answer: LabelColumn, allow
     )
     made = splits(documents, plan.judge, order)
     named = np.unique(groups.named).size if groups.named is not None else None
-    duplicates = DuplicateHandling(
+    duplicates = SplitCounts(
         copies=groups.copies,
-        excluded=sum(made.excluded),
-        undated=made.undated,
-        groups=named,
+        taken_out_of_training=sum(made.excluded),
+        without_date=made.undated,
+        group_count=named,
         dates=dates.description(plan.columns.date) if plan.judge.in_time else "",
     )
     return PreparedFolds(documents=documents, splits=made, duplicates=duplicates, name=answer.name, rows=answer.rows)
@@ -97,7 +84,7 @@ class CrossValidateResult:
     result: cross_validation.CrossValidation
     without_copies_apart: cross_validation.CrossValidation | None
     copied: tuple[Rate, Rate] | None
-    duplicates: DuplicateHandling
+    duplicates: SplitCounts
     documents: int
     distinct_terms: int
 
@@ -188,7 +175,7 @@ class CurveResult:
     points: list[GrowthPoint]
     growth: LearningCurve | None
     labelled: int
-    duplicates: DuplicateHandling
+    duplicates: SplitCounts
 
 
 def curve(work: RunContext) -> CurveResult:
@@ -238,44 +225,46 @@ def _wedge(growth: LearningCurve, last: int, now: float) -> list[tuple[float, fl
     return intervals
 
 
-class Fold(TypedDict):
+class FoldSummary(Struct, frozen=True, kw_only=True):
     """One fold."""
 
     fold: int
-    accuracy: RateJson
-    baseline: RateJson
-    training_accuracy: RateJson
+    accuracy: Rate
+    baseline: Rate
+    training_accuracy: Rate
     terms: int
     reached: bool
 
 
-class Copied(TypedDict):
-    """The documents that have a copy."""
+class CopiedDocuments(Struct, frozen=True):
+    """The accuracy on documents that have a copy, which may be on the other side of a split or not."""
 
-    copies_apart: RateJson | None
-    copies_together: RateJson | None
-
-
-class CrossValidated(JudgementJson, DuplicatesJson):
-    """What folds tell of one answer."""
-
-    folds: list[Fold]
-    spread: Annotated[float | None, described("the standard deviation of the folds' accuracies")]
-    copies_together: NotRequired[JudgementJson]
-    copied_documents: NotRequired[Copied]
+    copies_apart: Rate | None
+    copies_together: Rate | None
 
 
-class CrossValidate(Result, CrossValidated):
-    """upsort cross-validate"""
+class CrossValidated(JudgementResult, kw_only=True):
+    """upsort cross-validate. spread: the standard deviation of the folds' accuracies. copies_together: where copies may be on
+    both sides, the result when they may not."""
+
+    folds: list[FoldSummary]
+    spread: float | None
+    copies: int
+    group_count: int | None
+    taken_out_of_training: int
+    without_date: int
+    dates: str
+    copies_together: JudgementResult | UnsetType = UNSET
+    copied_documents: CopiedDocuments | UnsetType = UNSET
 
 
-class CrossValidateSeveral(Result):
+class CrossValidatedSeveral(Struct):
     """upsort cross-validate, with several answers"""
 
     answers: dict[str, CrossValidated]
 
 
-class Expected(TypedDict):
+class Expected(Struct, frozen=True):
     """The result that is expected of so many documents."""
 
     documents: int
@@ -284,7 +273,7 @@ class Expected(TypedDict):
     high: float
 
 
-class CurveOf(Result, DuplicatesJson):
+class CurveOf(SplitCounts, frozen=True, kw_only=True):
     """upsort curve"""
 
     points: list[GrowthPoint]

@@ -3,10 +3,10 @@
 import zipfile
 from importlib.resources import files
 from pathlib import Path
+from typing import TypedDict
 
 from upsort.core.errors import DataProblem
 from upsort.io.outputs.atomic import cannot_write, replacing
-from upsort.workflows.shared.results import Result
 
 _DATA = files("upsort") / "demo"
 
@@ -50,7 +50,7 @@ def write_demo_files(folder: Path, overwrite: bool = False) -> list[Path]:
     return written
 
 
-class Demo(Result):
+class Demo(TypedDict):
     """upsort demo"""
 
     folder: str

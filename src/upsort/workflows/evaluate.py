@@ -4,15 +4,16 @@ from collections.abc import Iterator, Sequence
 from contextlib import ExitStack
 from dataclasses import field, fields, replace
 from pathlib import Path
-from typing import Annotated, TypedDict
 
 import numpy as np
+from msgspec import UNSET, Struct, UnsetType
 from scipy.sparse import csr_array
 
 from upsort.core.analysis.label_terms import strongest_terms
 from upsort.core.arrays import AnyArray, Bools
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.duplicates import SIMILARITY, find_duplicates
+from upsort.core.evaluation.intervals import Rate
 from upsort.core.features.fingerprints import fingerprints_of, joined
 from upsort.core.lazy import record
 from upsort.core.matrices.sparse import stacked
@@ -38,7 +39,7 @@ from upsort.workflows.score import (
 from upsort.workflows.shared.context import nothing_usable
 from upsort.workflows.shared.evaluation import DecidedCorpus, Evaluation, Mistake, evaluate_decisions
 from upsort.workflows.shared.reading import DocumentReading, map_blocks
-from upsort.workflows.shared.results import JudgementJson, RateJson, Result, described
+from upsort.workflows.shared.results import JudgementResult
 
 _PULLS = 3
 
@@ -351,7 +352,7 @@ def _write_documents(writer: RowWriter, compared: Sequence[DecidedCorpus], answe
         writer.writerow([name, str(times), *cells, *mistake_cells(mistakes, answer)])
 
 
-class Covered(TypedDict):
+class Covered(Struct, frozen=True):
     """What leaving the less certain documents undecided brings."""
 
     undecided_below: float
@@ -360,34 +361,29 @@ class Covered(TypedDict):
     of: int
 
 
-class BeforeCalibration(TypedDict):
+class BeforeCalibration(Struct, frozen=True):
     """Without calibration."""
 
     log_loss: float
     brier: float
 
 
-class Evaluated(JudgementJson):
-    """What is reported of one answer of a sorter."""
+class Evaluated(JudgementResult, kw_only=True):
+    """upsort evaluate. by: for each value of the column --by. written: figures."""
 
-    training_accuracy: RateJson
+    training_accuracy: Rate
     unknown_labels: dict[str, int]
-    by: Annotated[dict[str, RateJson], described("for each value of the column --by")]
-    all_words_known: RateJson
-    some_words_unknown: RateJson
-    without_copies_of_training: RateJson | None
+    by: dict[str, Rate]
+    all_words_known: Rate
+    some_words_unknown: Rate
+    without_copies_of_training: Rate | None
     before_calibration: BeforeCalibration | None
     coverage: list[Covered]
     mistakes: list[Mistake]
+    written: list[str] | UnsetType = UNSET
 
 
-class Evaluate(Result, Evaluated):
-    """upsort evaluate"""
-
-    written: list[str]
-
-
-class EvaluateSeveral(Result):
+class EvaluatedSeveral(Struct):
     """upsort evaluate, with several answers"""
 
     answers: dict[str, Evaluated]

@@ -31,7 +31,7 @@ from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import LABELLED, DocumentReader, columns_for
 from upsort.io.tables.rows import RejectionReason
 from upsort.workflows.score import ScoreLayout
-from upsort.workflows.shared.results import Result, described
+from upsort.workflows.shared.results import described
 from upsort.workflows.shared.scored_rows import decision_values
 
 _THE_SAME = 1e-9  # from a cosine of 1, up to which two documents are one
@@ -330,7 +330,7 @@ class Similar(TypedDict):
     similarity: float
 
 
-class Explain(Result):
+class Explain(TypedDict):
     """upsort explain"""
 
     label: Annotated[str, described("as score gives it")]

@@ -5,7 +5,7 @@ import json
 import random
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, TypedDict
 
 from upsort.core.errors import UsageProblem
 from upsort.core.lazy import record
@@ -17,7 +17,7 @@ from upsort.io.plan.plan_keys import plan_text
 from upsort.io.sorter.export import json_bytes, onnx_bytes
 from upsort.io.tables.documents import DocumentReader
 from upsort.version import __version__
-from upsort.workflows.shared.results import Result, described
+from upsort.workflows.shared.results import described
 
 ONNX, JSON = ".onnx", ".json"
 _TEXTS = 100
@@ -121,7 +121,7 @@ def _samples(sorter: TrainedSorter, texts: Sequence[str]) -> dict[str, Any]:
     }
 
 
-class Export(Result):
+class Export(TypedDict):
     """upsort export"""
 
     exported: str

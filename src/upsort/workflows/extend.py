@@ -31,7 +31,7 @@ from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import MissingColumn
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.corpus import CorpusOptions, LabelColumn, LabelledCorpus, read_labelled_corpus, with_vectors
-from upsort.workflows.shared.results import RateJson, Result, described
+from upsort.workflows.shared.results import described
 
 
 def stored_documents(corpus: LabelledCorpus, answer: LabelColumn) -> StoredDocuments:
@@ -267,12 +267,12 @@ class AddedTo(TypedDict):
 
     answer: str | None
     unknown_share: Annotated[float | None, described("of the new documents' words, to the sorter as it was")]
-    new_right_before: Annotated[RateJson, described("of the new documents, by the sorter as it was")]
-    held_out_older: Annotated[RateJson | None, described("of the older documents, by folds of all")]
-    held_out_new: Annotated[RateJson | None, described("of the new ones, by folds of all")]
+    new_right_before: Annotated[Rate, described("of the new documents, by the sorter as it was")]
+    held_out_older: Annotated[Rate | None, described("of the older documents, by folds of all")]
+    held_out_new: Annotated[Rate | None, described("of the new ones, by folds of all")]
 
 
-class Extend(Result):
+class Extend(TypedDict):
     """upsort extend"""
 
     sorter: str

@@ -35,7 +35,6 @@ from upsort.workflows.shared.context import RunContext, nothing_usable
 from upsort.workflows.shared.corpus import count_blocks, counts_by_plan, minimum_documents
 from upsort.workflows.shared.distributed_counting import can_distribute, distributed_counts
 from upsort.workflows.shared.figures import save_all
-from upsort.workflows.shared.results import Result
 
 UNLABELLED = "(no label)"
 _ROWS_AT_ONCE = 1000
@@ -347,7 +346,7 @@ class TermOfDocument(TypedDict):
     weight: float
 
 
-class FeaturesJson(Result):
+class FeaturesJson(TypedDict):
     """upsort features"""
 
     documents: int
@@ -366,7 +365,7 @@ class FeaturesJson(Result):
     written: list[str]
 
 
-class MadeVectorsJson(Result):
+class MadeVectorsJson(TypedDict):
     """upsort features --make-vectors"""
 
     written: str

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, TypedDict
 
 from scipy.sparse import csr_array
 
@@ -22,7 +22,7 @@ from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.workflows.extend import labelled_documents_of
 from upsort.workflows.score import ScoringInput, joined_decisions
 from upsort.workflows.shared.context import nothing_usable
-from upsort.workflows.shared.results import Result, described
+from upsort.workflows.shared.results import described
 
 GUESS = "guessed_label"
 _CONTENTS = Features(hash_bits=14)
@@ -143,7 +143,7 @@ def _write(sorter: TrainedSorter, inputs: Inputs, output: Path, rows: list[tuple
             writer.writerow([*by_name.row(columns, row), "", guess])
 
 
-class Next(Result):
+class Next(TypedDict):
     """upsort next"""
 
     documents: list[LabelSuggestion]

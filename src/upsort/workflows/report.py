@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, TypedDict
 
 import numpy as np
 
@@ -31,7 +31,6 @@ from upsort.workflows.score import ScoringInput
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.evaluation import Evaluation, Mistake
 from upsort.workflows.shared.figures import Drawing, drawn_in_parallel, reliabilities
-from upsort.workflows.shared.results import Result
 from upsort.workflows.suspects import SuspectsResult, suspects
 
 _TERMS = 12
@@ -232,7 +231,7 @@ def _commands(sources: ReportSources, sorter: TrainedSorter) -> list[str]:
     return [f"upsort train {training} --plan upsort.toml -o {file}", f"upsort evaluate {file} {judged}"]
 
 
-class Report(Result):
+class Report(TypedDict):
     """upsort report"""
 
     written: str

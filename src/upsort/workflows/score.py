@@ -7,7 +7,7 @@ from dataclasses import field, fields, replace
 from functools import partial
 from itertools import count
 from pathlib import Path
-from typing import Annotated, Any, NotRequired
+from typing import Annotated, Any, NotRequired, TypedDict
 
 import numpy as np
 
@@ -26,7 +26,7 @@ from upsort.io.tables.rows import RowSink, TextOf, text_maker, write_made
 from upsort.parallel.processes import ExecutionEngine
 from upsort.workflows.shared.context import ALONE, Advance, no_progress
 from upsort.workflows.shared.reading import DocumentReading, ReadPiece, map_blocks
-from upsort.workflows.shared.results import Result, described
+from upsort.workflows.shared.results import described
 from upsort.workflows.shared.scored_rows import ScoredBlock, ScoreResult, ScoreTally, columns_of, decision_columns, number_columns
 
 CHARACTERS_AT_ONCE = 2_000_000
@@ -312,7 +312,7 @@ def _texts(value: Any) -> Iterator[str]:
             yield text.partition("=")[2] or text
 
 
-class Score(Result):
+class Score(TypedDict):
     """upsort score -o FILE"""
 
     scored: str

@@ -2,9 +2,9 @@
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TypedDict
 
 import numpy as np
+from msgspec import Struct
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Keys
@@ -30,30 +30,39 @@ from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason
 from upsort.workflows.cross_validate import day_numbers
 from upsort.workflows.shared.context import RunContext, nothing_usable
 from upsort.workflows.shared.corpus import labels_of
-from upsort.workflows.shared.results import Result
 
 _FAR = 0.03  # from the share that was asked for
 
 
-@record(frozen=True, kw_only=True)
-class SplitResult:
-    """Where the parts are, and how many documents of each label each has. copies: rows that copy another one. excluded: rows that
-    may be learned from by nobody, belonging together with held-out ones. groups: of rows that stay together, where a column names
-    them. far: labels whose held-out share is more than 3 points from what was asked for, and of all rows under an empty name."""
+class SplitPart(Struct, frozen=True):
+    """One side of a split."""
 
-    training: Path
-    held_out: Path
-    labels: tuple[str, ...]
-    training_rows: int
-    held_out_rows: int
-    training_labels: dict[str, int]
-    held_out_labels: dict[str, int]
+    file: str
+    documents: int
+
+
+class PartCounts(Struct, frozen=True):
+    """Documents of a label on each side."""
+
+    training: int
+    held_out: int
+
+
+class SplitResult(Struct, frozen=True, kw_only=True):
+    """upsort split. copies: rows that copy another one. groups: of rows that stay together, where a column names them.
+    taken_out_of_training: rows that may be learned from by nobody, belonging together with held-out ones. off_the_share: labels
+    whose held-out share is more than 3 points from what was asked for, and `all` for all rows. dates: how dates were read."""
+
+    training: SplitPart
+    held_out: SplitPart
+    labels: dict[str, PartCounts]
     copies: int
-    excluded: int
-    undated: int
-    dates: str
     groups: int | None
-    far: dict[str, float]
+    taken_out_of_training: int
+    without_date: int
+    off_the_share: dict[str, float]
+    seed: int | None
+    dates: str
 
 
 def split(work: RunContext, share: float, folder: Path) -> SplitResult:
@@ -91,20 +100,18 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
     ]
     rows = [int((side_rows & included).sum()) for side_rows in (~held_out, held_out)]
     named = seen.groups.named
+    judge, reasons = work.plan.judge, [reason.why for reason in left_out.values()]
     return SplitResult(
-        training=paths[0],
-        held_out=paths[1],
-        labels=names,
-        training_rows=rows[0],
-        held_out_rows=rows[1],
-        training_labels=label_counts[0],
-        held_out_labels=label_counts[1],
+        training=SplitPart(str(paths[0]), rows[0]),
+        held_out=SplitPart(str(paths[1]), rows[1]),
+        labels={name: PartCounts(label_counts[0][name], label_counts[1][name]) for name in names},
         copies=seen.groups.copies,
-        excluded=sum(reason.why is ReasonKind.HELD_OUT_GROUP for reason in left_out.values()),
-        dates=message,
-        undated=sum(reason.why is ReasonKind.NO_DATE for reason in left_out.values()),
         groups=np.unique(named).size if named is not None else None,
-        far={} if work.plan.judge.in_time else _far(rows, label_counts, share),
+        taken_out_of_training=reasons.count(ReasonKind.HELD_OUT_GROUP),
+        without_date=reasons.count(ReasonKind.NO_DATE),
+        off_the_share={} if judge.in_time else _far(rows, label_counts, share),
+        seed=None if judge.in_time else judge.seed,
+        dates=message,
     )
 
 
@@ -171,26 +178,5 @@ def _far(rows: Sequence[int], label_counts: Sequence[dict[str, int]], share: flo
         training_count, held_out_count = (counts[name] if name else rows[place] for place, counts in enumerate(label_counts))
         off = abs(held_out_count - share * (training_count + held_out_count))
         if off > _FAR * (training_count + held_out_count) and off >= 1:
-            differences[name] = held_out_count / (training_count + held_out_count)
+            differences[name or "all"] = held_out_count / (training_count + held_out_count)
     return differences
-
-
-class PartOf(TypedDict):
-    """One side of a split."""
-
-    file: str
-    documents: int
-
-
-class SplitJson(Result):
-    """upsort split"""
-
-    training: PartOf
-    held_out: PartOf
-    labels: dict[str, dict[str, int]]
-    copies: int
-    groups: int | None
-    taken_out_of_training: int
-    without_date: int
-    off_the_share: dict[str, float]
-    seed: int | None

@@ -34,7 +34,7 @@ from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import ReasonKind
 from upsort.workflows.shared.context import RunContext, main_language, nothing_usable
 from upsort.workflows.shared.reading import DocumentReading, map_blocks
-from upsort.workflows.shared.results import Result, described
+from upsort.workflows.shared.results import described
 from upsort.workflows.shared.survey_blocks import BlockSurveyor, SurveyDocument, SurveyedBlock
 
 _CHARACTERS_AT_ONCE = 4_000_000
@@ -305,7 +305,7 @@ class ShareOfAll(TypedDict):
     share: float
 
 
-class Survey(Result):
+class Survey(TypedDict):
     """upsort survey"""
 
     documents: int

@@ -3,9 +3,9 @@
 from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
-from typing import TypedDict
 
 import numpy as np
+from msgspec import structs
 from scipy.sparse import csr_array
 
 from upsort.core.analysis.label_terms import strongest_terms
@@ -13,6 +13,7 @@ from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.evaluation.cross_validation import judge_by_folds
+from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.suspects import expected_wrong, find_suspects, find_wrong_sets
 from upsort.core.executors import ParallelMap
 from upsort.core.lazy import record
@@ -28,10 +29,10 @@ from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.io.tables.documents import LABELLED, DocumentReader
-from upsort.workflows.cross_validate import DuplicateHandling, PreparedFolds, prepare_folds
+from upsort.workflows.cross_validate import PreparedFolds, prepare_folds
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.corpus import CorpusOptions, read_labelled_corpus
-from upsort.workflows.shared.results import DuplicatesJson, Result
+from upsort.workflows.shared.results import SplitCounts
 
 _PULLS = 4
 OWN, RATHER, OTHER = "own_probability", "rather", "rather_probability"
@@ -61,20 +62,18 @@ class Suspect:
     pulled_by: tuple[str, ...]
 
 
-@record(frozen=True, kw_only=True)
-class SuspectsResult:
-    """Most suspicious first. expected: how many of them are wrong, with a 95 % interval. noise: the share of wrong ones among the
-    documents of each label. kinds: of the classifiers that judged. judged: documents that were held out at all. duplicates: how
-    copies and groups were kept on one side. of_sets: whether documents may have several labels; all of them are then meant."""
+class SuspectsResult(SplitCounts, frozen=True, kw_only=True):
+    """upsort suspects. suspects: most suspicious first. expected_wrong: how many of them are wrong. wrong_share_by_label: the
+    share of wrong ones among the documents of each label. judged_by: the kinds of the classifiers. judged: documents that were
+    held out at all, of `documents`. several_labels: whether documents may have several; all of them are then meant."""
 
     suspects: list[Suspect]
-    expected: tuple[float, float, float]
-    noise: dict[str, float]
-    kinds: tuple[str, ...]
-    documents: int
+    expected_wrong: Rate
+    wrong_share_by_label: dict[str, float]
+    judged_by: tuple[str, ...]
     judged: int
-    duplicates: DuplicateHandling
-    of_sets: bool = False
+    documents: int
+    several_labels: bool = False
 
 
 def suspects(work: RunContext, how: SuspectRequest | None = None) -> SuspectsResult:
@@ -112,13 +111,13 @@ def suspects(work: RunContext, how: SuspectRequest | None = None) -> SuspectsRes
         _write(work, corpus.resources, how.output, of_row)
     return SuspectsResult(
         suspects=listed,
-        expected=expected_wrong(ranked.wrong),
-        noise=dict(zip(documents.names, ranked.noise.tolist(), strict=True)),
-        kinds=kinds,
-        documents=documents.documents,
+        expected_wrong=expected_wrong(ranked.wrong),
+        wrong_share_by_label=dict(zip(documents.names, ranked.noise.tolist(), strict=True)),
+        judged_by=kinds,
         judged=judged.size,
-        duplicates=ready.duplicates,
-        of_sets=documents.sets is not None,
+        documents=documents.documents,
+        several_labels=documents.sets is not None,
+        **structs.asdict(ready.duplicates),
     )
 
 
@@ -210,21 +209,3 @@ def _write(work: RunContext, resources: Resources, output: Path, of_row: dict[in
         for number, suspect in of_row.items():
             own, other, wrong = (f"{share:.4f}" for share in (suspect.own, suspect.other, suspect.wrong))
             writer.writerow([*rows[number], own, suspect.rather, other, wrong])
-
-
-class Interval(TypedDict):
-    """A number and the ends of its interval."""
-
-    value: float
-    low: float
-    high: float
-
-
-class SuspectsJson(Result, DuplicatesJson):
-    """upsort suspects"""
-
-    suspects: list[Suspect]
-    expected_wrong: Interval
-    wrong_share_by_label: dict[str, float]
-    judged_by: list[str]
-    judged: int

@@ -36,7 +36,7 @@ from upsort.workflows.cross_validate import prepare_folds
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.corpus import read_labelled_corpus
 from upsort.workflows.shared.figures import Drawing, save_all
-from upsort.workflows.shared.results import Result, described
+from upsort.workflows.shared.results import described
 
 _FACTS = 3
 WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
@@ -300,7 +300,7 @@ class TermRanked(TypedDict):
     stable: bool | None
 
 
-class Terms(Result):
+class Terms(TypedDict):
     """upsort terms"""
 
     way: str

@@ -26,7 +26,7 @@ from upsort.io.sorter.saving import save_sorters
 from upsort.workflows.extend import stored_documents
 from upsort.workflows.shared.context import RunContext, language_of, other_language
 from upsort.workflows.shared.corpus import CorpusOptions, LabelColumn, read_labelled_corpus
-from upsort.workflows.shared.results import RateJson, Result, described
+from upsort.workflows.shared.results import described
 from upsort.workflows.shared.scored_rows import check_costs
 
 
@@ -165,18 +165,18 @@ class TrainedJson(TypedDict):
     too_common: Annotated[list[str], described("terms left out for being in too many documents")]
     without_tokens: int
     copies: int
-    training_accuracy: RateJson
-    held_out_accuracy: Annotated[RateJson | None, described("of the quick check")]
+    training_accuracy: Rate
+    held_out_accuracy: Annotated[Rate | None, described("of the quick check")]
 
 
-class Train(Result, TrainedJson):
+class Train(TrainedJson):
     """upsort train"""
 
     sorter: str
     bytes: int
 
 
-class TrainSeveral(Result):
+class TrainSeveral(TypedDict):
     """upsort train, with several answers"""
 
     sorter: str

@@ -4,10 +4,12 @@ from collections.abc import Iterator
 from datetime import date, timedelta
 from functools import partial
 from pathlib import Path
+from typing import TypedDict
 
 from upsort.core.analysis.drift import Trend, UnusualPeriod, trend_of
 from upsort.core.dates import Dates, DateTally, checked_form, dates_of
 from upsort.core.errors import DataProblem, UsageProblem, listed
+from upsort.core.evaluation.intervals import Rate
 from upsort.core.lazy import record
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import column_place
@@ -15,7 +17,6 @@ from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason
 from upsort.plots.evaluation_figures import trend_figure
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.figures import save
-from upsort.workflows.shared.results import RateJson, Result
 from upsort.workflows.shared.scored_rows import label_columns
 
 _MOST_PERIODS = 400
@@ -147,11 +148,11 @@ def draw_trend(result: TrendResult, path: Path, shares: bool) -> Path:
     return save(partial(trend_figure, result.trend, shares, result.by), path)
 
 
-class TrendJson(Result):
+class TrendJson(TypedDict):
     """upsort trend"""
 
     by: str
     label: str
-    periods: dict[str, dict[str, RateJson]]
+    periods: dict[str, dict[str, Rate]]
     standing_out: list[UnusualPeriod]
     written: str | None

@@ -259,14 +259,15 @@ def cost_sentence(costs: CostSummary) -> str:
     """What the decisions cost, beside what other ways of deciding would."""
     return (
         f"By the table of costs a document costs {decimal(costs.mean)} on average; sorted as the most probable label it would "
-        f"cost {decimal(costs.plain)}, as {costs.constant_label!r} always {decimal(costs.constant)}."
+        f"cost {decimal(costs.of_most_probable)}, as {costs.one_label!r} always {decimal(costs.of_one_label)}."
     )
 
 
 def costs_warned(costs: CostSummary) -> str:
     """Of costs that do not pay."""
     return (
-        f"Deciding by these costs makes things worse here, by {decimal(costs.more)} a document: the probabilities are not what "
+        f"Deciding by these costs makes things worse here, by {decimal(costs.more_than_most_probable)} a document: the "
+        "probabilities are not what "
         "they should be for it. See the calibration error, try classifier.calibrate, or leave the table out."
     )
 
@@ -347,16 +348,17 @@ def term_sentence(fact: TermFact, labels: int) -> str:
 
 def suspect_sentences(result: "SuspectsResult", requested: bool) -> list[str]:
     """How many labels of a list are wrong. requested: whether its length was asked for."""
-    many, (value, low, high) = len(result.suspects), result.expected
-    of = f"of {result.judged:,} documents, judged by {' and '.join(result.kinds)}"
-    what = "labels that are" if result.of_sets else "a label that is"
+    many, expected = len(result.suspects), result.expected_wrong
+    value, low, high = expected.value or 0.0, expected.low or 0.0, expected.high or 0.0
+    of = f"of {result.judged:,} documents, judged by {' and '.join(result.judged_by)}"
+    what = "labels that are" if result.several_labels else "a label that is"
     if not many:
         return [f"None {of}, has {what} more likely wrong than right."]
     if requested:
         begin = f"The {many:,} most suspicious {of}."
     else:
         begin = f"{many:,} {of}, {'has' if many == 1 else 'have'} {what} more likely wrong than right."
-    whose = "documents" if result.of_sets else "labels"
+    whose = "documents" if result.several_labels else "labels"
     these = f"About {value:,.0f} of these {whose} {'is' if round(value) == 1 else 'are'} expected to be wrong"
     return [
         f"{begin} {these} (95 % interval {low:,.0f} to {high:,.0f}), if wrong labels fall on documents by chance. Read "

@@ -4,11 +4,11 @@ Sentences are written in the plural; `singular_after_one` turns `1 documents hav
 
 import re
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import field, replace
+from dataclasses import replace
 from enum import Enum
 from typing import Any
 
-from upsort.core.lazy import record
+from upsort.core.lazy import msgspec, record
 
 _SINGULAR = {
     noun + "s": noun
@@ -150,12 +150,13 @@ class Note:
 Part = Sentence | Table | FixedWidth | Note
 
 
-@record
 class View:
     """parts: in the order in which they are shown. values: of the result as one JSON document."""
 
-    values: dict[str, Any] = field(default_factory=dict)
-    parts: list[Part] = field(default_factory=list)
+    def __init__(self, result: Any = None) -> None:
+        """result: a record, or the values of the JSON document by name, records among them."""
+        self.values: dict[str, Any] = msgspec.to_builtins(result, enc_hook=_builtin) if result is not None else {}
+        self.parts: list[Part] = []
 
     def add_sentence(self, text: str = "", where: Shown = Shown.EVERYWHERE) -> None:
         """A sentence."""
@@ -188,6 +189,11 @@ class View:
     def add_warning(self, text: str) -> None:
         """Something that may make the result wrong; said even when quiet."""
         self.parts.append(Note(text, warning=True))
+
+
+def _builtin(value: Any) -> Any:
+    """A number of NumPy, or a path, as JSON has it."""
+    return value.item() if hasattr(value, "item") else str(value)
 
 
 def _single_line(cell: object) -> str:

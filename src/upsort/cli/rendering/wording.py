@@ -4,16 +4,24 @@ from collections.abc import Mapping, Sequence
 from typing import Any, assert_never
 
 import numpy as np
+from msgspec import structs
 
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.view import Bold, Column, Zero
-from upsort.core.evaluation.decision_costs import CostSummary, Undecided
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import LABEL_MEASURES, MEASURES, JudgedEvidence, Measure, Unit, shown_measures
 from upsort.core.evaluation.measures import Judgement, LabelMeasures, LabelSets
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
 from upsort.core.plan import Plan
-from upsort.workflows.cross_validate import DuplicateHandling
+from upsort.workflows.shared.results import (
+    Baseline,
+    GivenInstead,
+    LabelAreas,
+    LabelDecisions,
+    LabelSetsResult,
+    SplitCounts,
+    UndecidedResult,
+)
 
 
 def percent(value: float | None) -> str:
@@ -26,68 +34,28 @@ def interval(rate: Rate) -> str:
     return "–" if rate.low is None or rate.high is None else f"{100 * rate.low:.1f} to {100 * rate.high:.1f} %"
 
 
-def rate_json(rate: Rate) -> dict[str, Any]:
-    """A measured rate as a JSON object; `right` and `of` only where it counts documents."""
-    values: dict[str, Any] = {"value": rate.value, "low": rate.low, "high": rate.high}
-    if rate.of is not None:
-        values |= {"right": rate.right, "of": rate.of}
-    if rate.documents is not None:
-        values |= {"documents": rate.documents}
-    return values
-
-
-def _undecided_json(undecided: Undecided) -> dict[str, Any]:
-    """What is left undecided, and the others by label, as a JSON object."""
-    judgement = undecided.judgement
+def _decisions_by_label(judgement: Judgement) -> dict[str, LabelDecisions]:
     return {
-        "documents": undecided.by_label,
-        "labels": {label.label: _label_json(label) for label in judgement.per_label} if judgement else {},
-        "confusion": _confusion_json(judgement) if judgement else {},
+        label.label: LabelDecisions(
+            documents=label.documents,
+            sorted_as=label.sorted_as,
+            right=label.right,
+            missed=label.missed,
+            false=label.false,
+            **{key: measure.of(label) for key, measure in LABEL_MEASURES.items()},
+        )
+        for label in judgement.per_label
     }
 
 
-def _confusion_json(judgement: Judgement) -> dict[str, Any]:
-    if judgement.sets is not None:
-        return {}
-    return {
-        true: dict(zip(judgement.labels, row, strict=True))
-        for true, row in zip(judgement.labels, judgement.table.tolist(), strict=True)
-    }
+def _confusion_table(judgement: Judgement) -> dict[str, dict[str, float]]:
+    rows = judgement.table.tolist() if judgement.sets is None else []
+    return {true: dict(zip(judgement.labels, row, strict=True)) for true, row in zip(judgement.labels, rows, strict=False)}
 
 
-def _label_json(label: LabelMeasures) -> dict[str, Any]:
-    return {
-        "documents": label.documents,
-        "sorted_as": label.sorted_as,
-        "right": label.right,
-        "missed": label.missed,
-        "false": label.false,
-        **{key: rate_json(measure.of(label)) for key, measure in LABEL_MEASURES.items()},
-    }
-
-
-def _sets_json(sets: LabelSets) -> dict[str, Any]:
-    """Which labels go wrong together, as a JSON object."""
-    return {
-        "missed_together": [
-            {"labels": [pair.first, pair.second], "documents": pair.documents, "of": pair.of} for pair in sets.pairs_missed
-        ],
-        "given_instead": [
-            {"missed": confusion.true, "given": confusion.sorted_as, "documents": confusion.documents, "of": confusion.of}
-            for confusion in sets.given_instead
-        ],
-    }
-
-
-def _costs_json(costs: CostSummary) -> dict[str, Any]:
-    """Costs as a JSON object."""
-    return {
-        "mean": rate_json(costs.mean),
-        "of_most_probable": rate_json(costs.plain),
-        "of_one_label": rate_json(costs.constant),
-        "one_label": costs.constant_label,
-        "more_than_most_probable": rate_json(costs.more),
-    }
+def _label_sets(sets: LabelSets) -> LabelSetsResult:
+    pairs = [GivenInstead(pair.true, pair.sorted_as, pair.documents, pair.of) for pair in sets.given_instead]
+    return LabelSetsResult(missed_together=sets.pairs_missed, given_instead=pairs)
 
 
 def number(count: float | None) -> str:
@@ -202,36 +170,26 @@ def confusion_columns(judgement: Judgement) -> list[Column]:
     ]
 
 
-def duplicates_sentences(duplicates: DuplicateHandling, plan: Plan) -> list[str]:
+def duplicates_sentences(duplicates: SplitCounts, plan: Plan) -> list[str]:
     """How copies and groups were kept on one side of every split, and what that took."""
     lines = []
-    if duplicates.groups is not None:
+    if duplicates.group_count is not None:
         lines.append(
             f"Documents with the same {plan.columns.group!r} are kept on one side of every split; there are "
-            f"{duplicates.groups:,} groups."
+            f"{duplicates.group_count:,} groups."
         )
     if duplicates.copies and not plan.judge.allow_copies:
         lines.append(f"{duplicates.copies:,} documents copy another one; they are kept on one side of every split.")
-    if duplicates.excluded:
+    if duplicates.taken_out_of_training:
         lines.append(
-            f"To that end {duplicates.excluded:,} documents, counted over all splits, were taken out of training parts: they "
-            "belong together with a held-out one."
+            f"To that end {duplicates.taken_out_of_training:,} documents, counted over all splits, were taken out of training "
+            "parts: they belong together with a held-out one."
         )
     if duplicates.dates:
         lines.append(duplicates.dates)
-    if duplicates.undated:
-        lines.append(f"{duplicates.undated:,} documents have no date; they are neither learned from nor judged.")
+    if duplicates.without_date:
+        lines.append(f"{duplicates.without_date:,} documents have no date; they are neither learned from nor judged.")
     return lines
-
-
-def duplicates_json(duplicates: DuplicateHandling) -> dict[str, Any]:
-    """The same as a JSON object."""
-    return {
-        "copies": duplicates.copies,
-        "group_count": duplicates.groups,
-        "taken_out_of_training": duplicates.excluded,
-        "without_date": duplicates.undated,
-    }
 
 
 def _decimals(rate: Rate) -> str:
@@ -271,50 +229,39 @@ RELIABILITY_COLUMNS = (col.name("stated"), col.count("documents", 1), col.share(
 MEASURE_COLUMNS = (col.name("measure"), col.number("value"), col.interval())
 
 
-def judgement_json(evidence: JudgedEvidence, labels: Sequence[str]) -> dict[str, Any]:
-    """All of a judgement as a JSON object. labels: of the probabilities."""
-
-    judgement, probability = evidence.judgement, evidence.probability
-    rates = {key: measure.of(evidence) for key, measure in MEASURES.items()}
-    values: dict[str, Any] = {key: rate_json(rate) for key, rate in rates.items() if rate is not None}
-    values["baseline"]["label"] = judgement.majority or None
-    return {
-        **values,
+def judgement_values(evidence: JudgedEvidence, labels: Sequence[str]) -> dict[str, Any]:
+    """The fields of a `JudgementResult`. labels: of the probabilities."""
+    judgement, probability, undecided = evidence.judgement, evidence.probability, evidence.undecided
+    decided = undecided.judgement if undecided is not None else None
+    values: dict[str, Any] = {}
+    if probability is not None:
+        values = {
+            "areas": {
+                label: LabelAreas(areas.roc, areas.precision_recall)
+                for label, areas in zip(labels, probability.areas.labels, strict=True)
+            },
+            "own_probability": dict(zip(labels, probability.own, strict=True)),
+            "calibration_error": probability.reliability.error,
+            "calibration_error_by_chance": probability.reliability.by_chance,
+            "reliability": probability.reliability.bins,
+        }
+    return values | {
+        **{key: rate for key, measure in MEASURES.items() if (rate := measure.of(evidence)) is not None},
+        "baseline": Baseline(**structs.asdict(judgement.baseline), label=judgement.majority or None),
         "p_against_baseline": judgement.against_baseline,
         "repeats": judgement.repeats,
         "groups": judgement.groups,
-        "labels": {label.label: _label_json(label) for label in judgement.per_label},
-        "confusion": _confusion_json(judgement),
-        "label_sets": _sets_json(judgement.sets) if judgement.sets is not None else None,
-        **(_probability_json(probability, labels) if probability is not None else {}),
-        "undecided": _undecided_json(evidence.undecided) if evidence.undecided is not None else None,
-        "costs": _costs_json(evidence.costs) if evidence.costs is not None else None,
-    }
-
-
-def _probability_json(probability: ProbabilityMeasures, labels: Sequence[str]) -> dict[str, Any]:
-    """What more is known of probabilities."""
-    reliable = probability.reliability
-    return {
-        "areas": {
-            label: {"roc": rate_json(areas.roc), "precision_recall": rate_json(areas.precision_recall)}
-            for label, areas in zip(labels, probability.areas.labels, strict=True)
-        },
-        "own_probability": {
-            label: {"documents": own.documents, "mean": own.mean, "median": own.median}
-            for label, own in zip(labels, probability.own, strict=True)
-        },
-        "calibration_error": reliable.error,
-        "calibration_error_by_chance": reliable.by_chance,
-        "reliability": [
-            {
-                "from": reliability_bin.low,
-                "to": reliability_bin.high,
-                "probability": reliability_bin.probability,
-                "right": rate_json(reliability_bin.right),
-            }
-            for reliability_bin in reliable.bins
-        ],
+        "labels": _decisions_by_label(judgement),
+        "confusion": _confusion_table(judgement),
+        "label_sets": _label_sets(judgement.sets) if judgement.sets is not None else None,
+        "costs": evidence.costs,
+        "undecided": None
+        if undecided is None
+        else UndecidedResult(
+            documents=undecided.by_label,
+            labels=_decisions_by_label(decided) if decided is not None else {},
+            confusion=_confusion_table(decided) if decided is not None else {},
+        ),
     }
 
 

@@ -1,15 +1,16 @@
 """What upsort choose shows."""
 
-from dataclasses import asdict, replace
+from dataclasses import replace
 from pathlib import Path
-from typing import Any
+
+from msgspec import structs
 
 from upsort.cli.commands.training import ChooseOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import baseline_name, times
 from upsort.cli.rendering.view import View
-from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, interval, percent, rate_json
+from upsort.cli.rendering.wording import duplicates_sentences, interval, percent
 from upsort.cli.request import (
     LEARNING,
     inputs_of,
@@ -26,7 +27,7 @@ from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.core.evaluation.measure_list import rates_of
 from upsort.io.outputs.atomic import replacing_text
 from upsort.io.plan.plan_keys import plan_text
-from upsort.workflows.choose import Budget, ChosenPlan, choose
+from upsort.workflows.choose import Brought, Budget, Choose, ChosenPlan, Finalist, Tried, choose
 
 _EXTRA_COLUMN_KEYS = ("columns.numbers", "columns.categories")
 
@@ -47,7 +48,7 @@ def run_choose(options: ChooseOptions, console: Console) -> Exit:
             known_from=() if options.no_ledger else options.input,
         )
         chosen = choose(work, budget)
-    view = View(_as_json(chosen))
+    view = View(_result(chosen))
     _show(chosen, options.margin, view)
     for line in duplicates_sentences(chosen.duplicates, plan):
         view.add_sentence(line)
@@ -143,33 +144,25 @@ def _matters(difference: DifferenceToBest) -> str:
     return "harms" if difference.high < 0.0 else "cannot be told from nothing"
 
 
-def _as_json(chosen: ChosenPlan) -> dict[str, Any]:
-    return {
-        "chosen": chosen.picked.name,
-        "changes": dict(chosen.picked.values),
-        "honest": rate_json(chosen.honest.overall.accuracy),
-        "baseline": rate_json(chosen.honest.overall.baseline),
-        "on_the_folds": rate_json(chosen.inside.overall.accuracy),
-        "as_it_is": rate_json(chosen.as_it_is.overall.accuracy),
-        "gain": asdict(chosen.gain),
-        "most_accurate": chosen.best.name,
-        "behind_it": asdict(chosen.difference_to_best),
-        "finalists": [
-            {
-                "name": candidate.name,
-                "accuracy": rate_json(result.overall.accuracy),
-                "macro_f1": rate_json(result.overall.macro_f1),
-            }
-            for candidate, result in chosen.finalists
+def _result(chosen: ChosenPlan) -> Choose:
+    return Choose(
+        chosen=chosen.picked.name,
+        changes=dict(chosen.picked.values),
+        honest=chosen.honest.overall.accuracy,
+        baseline=chosen.honest.overall.baseline,
+        on_the_folds=chosen.inside.overall.accuracy,
+        as_it_is=chosen.as_it_is.overall.accuracy,
+        gain=chosen.gain,
+        most_accurate=chosen.best.name,
+        behind_it=chosen.difference_to_best,
+        finalists=[
+            Finalist(candidate.name, result.overall.accuracy, result.overall.macro_f1) for candidate, result in chosen.finalists
         ],
-        "reasons": [{"choice": reason.description, "without_it": asdict(reason.without)} for reason in chosen.reasons],
-        "left_out": [{"choice": reason.description, "without_it": asdict(reason.without)} for reason in chosen.left_out],
-        "trials": [
-            {"name": trial.candidate.name, "documents": trial.documents, "accuracy": trial.accuracy, "known": trial.known}
-            for trial in chosen.trials
-        ],
-        "set_aside_to_judge": chosen.judge_documents,
-        "counted": chosen.counted,
-        "seconds": chosen.seconds,
-        **duplicates_json(chosen.duplicates),
-    }
+        reasons=[Brought(reason.description, reason.without) for reason in chosen.reasons],
+        left_out=[Brought(reason.description, reason.without) for reason in chosen.left_out],
+        trials=[Tried(trial.candidate.name, trial.documents, trial.accuracy, trial.known) for trial in chosen.trials],
+        set_aside_to_judge=chosen.judge_documents,
+        counted=chosen.counted,
+        seconds=chosen.seconds,
+        **structs.asdict(chosen.duplicates),
+    )

@@ -1,9 +1,10 @@
 """What upsort clean shows."""
 
 from collections.abc import Sequence
-from dataclasses import asdict
 from pathlib import Path
 from typing import Any
+
+from msgspec import structs
 
 from upsort.cli.commands.text import CleanOptions
 from upsort.cli.declaring import names
@@ -11,7 +12,7 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import comparison_sentence, difference_notes
 from upsort.cli.rendering.view import View
-from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, interval, percent, rate_json, shortened
+from upsort.cli.rendering.wording import duplicates_sentences, interval, percent, shortened
 from upsort.cli.request import LEARNING, inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
@@ -72,7 +73,7 @@ def run_clean(options: CleanOptions, console: Console) -> Exit:
         else:
             showing = ShowRequest(options.show, options.document, options.most_changed_by)
             result = clean(work, showing, CleanedFile(output, options.in_place) if output is not None else None)
-            view = View(asdict(result))
+            view = View(result)
             for document in result.shown:
                 _show_document(document, view)
             _show_corpus(result, plan, view)
@@ -195,7 +196,7 @@ def _compare(work: RunContext, lists: Sequence[str], margin: float) -> View:
     if comparison.whole is None:
         view.add_sentence("Without a label nothing can be said of accuracy; name one with --label.")
         return view
-    view.values |= duplicates_json(comparison.whole.duplicates)
+    view.values |= structs.asdict(comparison.whole.duplicates)
     for line in duplicates_sentences(comparison.whole.duplicates, work.plan):
         view.add_sentence(line)
     view.add_sentence("Best first, cross-validated on the same documents and folds.")
@@ -209,9 +210,9 @@ def _steps_json(result: StepsResult) -> dict[str, Any]:
     return {
         "steps": list(result.steps),
         "distinct": result.distinct,
-        "accuracy": rate_json(compared.result.overall.accuracy) if compared else None,
+        "accuracy": compared.result.overall.accuracy if compared else None,
         "p_exact": compared.exact if compared else None,
-        "behind_the_best": asdict(compared.difference) if compared else None,
+        "behind_the_best": compared.difference if compared else None,
         "standing": compared.comparison.value if compared else None,
     }
 

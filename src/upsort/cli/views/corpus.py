@@ -1,5 +1,6 @@
 """Views of gather and split."""
 
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -37,8 +38,8 @@ def run_gather(options: GatherOptions, console: Console) -> Exit:
     output = Path(options.output)
     with run_context(options, console, inputs, plan, output, "documents gathered") as work:
         result = gather(work, output)
-    view = View(_as_json(result, output))
-    _show(result, output, view)
+    view = View(result)
+    _show(result, view)
     report_rejects(work.rejects, result.documents, view)
     _warn(result, view)
     console.show(view)
@@ -87,50 +88,35 @@ def _pairs(given: list[str], name: str) -> dict[str, str]:
     return pairs
 
 
-def _show(result: GatherResult, output: Path, view: View) -> None:
+def _show(result: GatherResult, view: View) -> None:
     view.add_table(
         (col.name("source"), col.count("rows"), col.count("documents kept"), col.count("not kept", 1)),
-        [(name, read, written, read - written) for name, (read, written) in result.per_source.items()],
+        [(name, of.rows, of.documents, of.rows - of.documents) for name, of in result.sources.items()],
     )
-    labels = ", ".join(f"{label} {count:,}" for label, count in result.labels.most_common(12))
-    cut = f" in {result.rows:,} passages" if result.rows != result.documents else ""
-    view.add_sentence(f"Written: {output}, {result.documents:,} documents{cut}{f' ({labels})' if labels else ''}.")
+    labels = ", ".join(f"{label} {count:,}" for label, count in islice(result.labels.items(), 12))
+    cut = f" in {result.rows_written:,} passages" if result.rows_written != result.documents else ""
+    view.add_sentence(f"Written: {result.corpus}, {result.documents:,} documents{cut}{f' ({labels})' if labels else ''}.")
     if result.marked:
         view.add_sentence(f"{result.marked:,} of them are marked in the column set_aside.")
 
 
 def _warn(result: GatherResult, view: View) -> None:
-    for name, columns in result.missing.items():
+    for name, columns in result.missing_columns.items():
         view.add_warning(f"{name} has no column {', '.join(columns)}; its documents have empty cells there (--rename, --take).")
     if result.spellings:
         groups = "; ".join(
-            ", ".join(f"{label!r} ({count:,})" for label, count in group) for group in result.spellings[:_MOST_GROUPS]
+            ", ".join(f"{label!r} ({count:,})" for label, count in group.items()) for group in result.spellings[:_MOST_GROUPS]
         )
         more = len(result.spellings) - _MOST_GROUPS
         view.add_warning(
             f"labels that differ only in case, spaces or punctuation: {groups}{f'; and {more} more' if more > 0 else ''}. "
             "Join them with --fold-case or --relabel."
         )
-    for label, close in result.unseen.items():
+    for label, close in result.unseen_labels.items():
         quoting = f" {QUOTING}." if any("," in spelling for spelling in close) else ""
         view.add_warning(f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.{quoting}")
     if result.conflicts:
         view.add_warning(f"{result.conflicts:,} copies stand under another label than what they copy; see their reasons.")
-
-
-def _as_json(result: GatherResult, output: Path) -> dict[str, Any]:
-    return {
-        "corpus": str(output),
-        "documents": result.documents,
-        "rows_written": result.rows,
-        "marked": result.marked,
-        "conflicts": result.conflicts,
-        "sources": {name: {"rows": read, "documents": written} for name, (read, written) in result.per_source.items()},
-        "labels": dict(result.labels.most_common()),
-        "spellings": [dict(group) for group in result.spellings],
-        "missing_columns": result.missing,
-        "unseen_labels": result.unseen,
-    }
 
 
 def run_split(options: SplitOptions, console: Console) -> Exit:
@@ -144,34 +130,18 @@ def run_split(options: SplitOptions, console: Console) -> Exit:
     rejects_file = Path(options.set_aside) if options.set_aside else folder / "set-aside.csv"
     with RejectedRows(rejects_file) as rejects:
         result = split(RunContext(inputs=inputs, plan=plan, rejects=rejects), options.hold_out, folder)
-    training, held_out = result.training_rows, result.held_out_rows
-    view = View(
-        {
-            "training": {"file": str(result.training), "documents": training},
-            "held_out": {"file": str(result.held_out), "documents": held_out},
-            "labels": {
-                label: {"training": result.training_labels[label], "held_out": result.held_out_labels[label]}
-                for label in result.labels
-            },
-            "copies": result.copies,
-            "groups": result.groups,
-            "taken_out_of_training": result.excluded,
-            "without_date": result.undated,
-            "off_the_share": {label or "all": share for label, share in result.far.items()},
-            "seed": None if plan.judge.in_time else plan.judge.seed,
-        }
-    )
+    view = View(result)
     view.add_table(
         (col.name("label"), col.count("training"), col.count("held out")),
         [
-            *((label, result.training_labels[label], result.held_out_labels[label]) for label in result.labels),
-            ("all", training, held_out),
+            *((label, counts.training, counts.held_out) for label, counts in result.labels.items()),
+            ("all", result.training.documents, result.held_out.documents),
         ],
     )
     _report(result, plan, options.hold_out, view)
-    seed = "" if plan.judge.in_time else f" (seed {plan.judge.seed})"
-    view.add_sentence(f"Written: {result.training} and {result.held_out}{seed}.")
-    report_rejects(rejects, training + held_out, view)
+    seed = "" if result.seed is None else f" (seed {result.seed})"
+    view.add_sentence(f"Written: {result.training.file} and {result.held_out.file}{seed}.")
+    report_rejects(rejects, result.training.documents + result.held_out.documents, view)
     console.show(view)
     return Exit.DONE
 
@@ -182,18 +152,20 @@ def _report(result: SplitResult, plan: Plan, share: float, view: View) -> None:
         view.add_sentence(f"{result.copies:,} rows copy another one; copies are on one side.")
     if result.groups is not None:
         view.add_sentence(f"Rows with the same {plan.columns.group!r} are on one side; there are {result.groups:,} groups.")
-    if result.excluded:
+    if result.taken_out_of_training:
         view.add_sentence(
-            f"{result.excluded:,} earlier rows belong together with a held-out one (the same group, or a copy); they are in "
-            "neither part, but set aside."
+            f"{result.taken_out_of_training:,} earlier rows belong together with a held-out one (the same group, or a copy); "
+            "they are in neither part, but set aside."
         )
     if result.dates:
         view.add_sentence(result.dates)
-    if result.undated:
-        view.add_sentence(f"{result.undated:,} rows have no date; they are in neither part, but set aside.")
-    if result.far:
+    if result.without_date:
+        view.add_sentence(f"{result.without_date:,} rows have no date; they are in neither part, but set aside.")
+    if result.off_the_share:
         why = "Rows that belong together cannot be divided"
         if plan.columns.label_separator:
             why = "A row goes to one part with all of its labels, copies and groups as well"
-        shares = ", ".join(f"{label or 'all rows'} {percent(held_out)}" for label, held_out in result.far.items())
+        shares = ", ".join(
+            f"{label if label != 'all' else 'all rows'} {percent(held_out)}" for label, held_out in result.off_the_share.items()
+        )
         view.add_warning(f"held out are not {percent(share)} of each label: {shares}. {why}.")

@@ -1,9 +1,7 @@
 """What upsort evaluate shows."""
 
 from collections.abc import Sequence
-from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
 from upsort.cli.commands.evaluation import EvaluateOptions
 from upsort.cli.rendering import columns as col
@@ -26,7 +24,7 @@ from upsort.cli.rendering.wording import (
     confusion_columns,
     confusion_rows,
     interval,
-    judgement_json,
+    judgement_values,
     label_columns,
     label_rows,
     leading_measures,
@@ -34,7 +32,6 @@ from upsort.cli.rendering.wording import (
     number,
     own_rows,
     percent,
-    rate_json,
     reliability_rows,
     shortened,
 )
@@ -44,7 +41,7 @@ from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
 from upsort.core.evaluation.measures import Judgement, LabelSets
 from upsort.io.sorter.loading import load_sorters
-from upsort.workflows.evaluate import EvaluationRequest, evaluate
+from upsort.workflows.evaluate import BeforeCalibration, Covered, Evaluated, EvaluatedSeveral, EvaluationRequest, evaluate
 from upsort.workflows.score import Passages
 from upsort.workflows.shared.evaluation import Evaluation
 from upsort.workflows.shared.figures import draw_judgement
@@ -65,9 +62,10 @@ def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:
     with scoring_input(options, console, sorters[0], inputs, output, JUDGED) as incoming:
         evaluations = evaluate(sorters, incoming, output, EvaluationRequest(options.by, passages, training))
     written = draw_judgement(evaluations, Path(options.figures)) if options.figures else []
-    answers = {evaluation.sorter.answer: _as_json(evaluation, options.mistakes) for evaluation in evaluations}
-    view = View({"answers": answers} if len(evaluations) > 1 else next(iter(answers.values())))
-    view.values["written"] = [str(path) for path in written]
+    answers = {evaluation.sorter.answer: _result(evaluation, options.mistakes) for evaluation in evaluations}
+    figures = [str(path) for path in written]
+    view = View(EvaluatedSeveral(answers, figures) if len(evaluations) > 1 else next(iter(answers.values())))
+    view.values["written"] = figures
     for evaluation in evaluations:
         _show(evaluation, incoming.reader.columns.group, options, view)
     if output is not None:
@@ -90,24 +88,23 @@ def _named(sorter: str, evaluation: Evaluation) -> str:
     return f"{sorter}: {evaluation.sorter.answer}" if evaluation.sorter.answer else sorter
 
 
-def _as_json(evaluation: Evaluation, mistakes: int) -> dict[str, Any]:
-    return {
-        **judgement_json(evaluation.evidence, evaluation.sorter.labels),
-        "training_accuracy": rate_json(evaluation.training_accuracy),
-        "unknown_labels": evaluation.unknown_labels,
-        "by": {value: rate_json(rate) for value, rate in evaluation.by.items()},
-        "all_words_known": rate_json(evaluation.known_words),
-        "some_words_unknown": rate_json(evaluation.new_words),
-        "without_copies_of_training": rate_json(evaluation.not_copies) if evaluation.not_copies is not None else None,
-        "before_calibration": {"log_loss": evaluation.before[0], "brier": evaluation.before[1]} if evaluation.before else None,
-        "coverage": [
-            {"undecided_below": bound, "decided": decided, "right": right, "of": evaluation.coverage.documents}
-            for bound, decided, right in zip(
-                evaluation.coverage.bounds, evaluation.coverage.decided, evaluation.coverage.right, strict=True
-            )
+def _result(evaluation: Evaluation, mistakes: int) -> Evaluated:
+    coverage = evaluation.coverage
+    return Evaluated(
+        **judgement_values(evaluation.evidence, evaluation.sorter.labels),
+        training_accuracy=evaluation.training_accuracy,
+        unknown_labels=evaluation.unknown_labels,
+        by=evaluation.by,
+        all_words_known=evaluation.known_words,
+        some_words_unknown=evaluation.new_words,
+        without_copies_of_training=evaluation.not_copies,
+        before_calibration=BeforeCalibration(*evaluation.before) if evaluation.before else None,
+        coverage=[
+            Covered(bound, decided, right, coverage.documents)
+            for bound, decided, right in zip(coverage.bounds, coverage.decided, coverage.right, strict=True)
         ],
-        "mistakes": [asdict(mistake) for mistake in evaluation.mistakes[:mistakes]],
-    }
+        mistakes=evaluation.mistakes[:mistakes],
+    )
 
 
 def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: View) -> None:
@@ -277,7 +274,7 @@ def _show_sets(judgement: Judgement, sets: LabelSets, view: View) -> None:
     view.add_sentence("Missed together:")
     view.add_table(
         (col.name("label"), col.name("and"), col.count("documents missing both"), col.count("of")),
-        [(pair.first, pair.second, number(pair.documents), number(pair.of)) for pair in sets.pairs_missed[:_MOST_CONFUSED]],
+        [(*pair.labels, number(pair.documents), number(pair.of)) for pair in sets.pairs_missed[:_MOST_CONFUSED]],
     )
 
 

@@ -1,9 +1,10 @@
 """Views of cross-validate and compare."""
 
 from collections.abc import Sequence
-from dataclasses import asdict, replace
+from dataclasses import replace
 from pathlib import Path
-from typing import Any
+
+from msgspec import structs
 
 from upsort.cli.commands.evaluation import CrossValidateOptions
 from upsort.cli.commands.training import CompareOptions
@@ -22,16 +23,7 @@ from upsort.cli.rendering.findings import (
     times,
 )
 from upsort.cli.rendering.view import Shown, View
-from upsort.cli.rendering.wording import (
-    duplicates_json,
-    duplicates_sentences,
-    interval,
-    judgement_json,
-    number,
-    percent,
-    rate_json,
-    value_and_interval,
-)
+from upsort.cli.rendering.wording import duplicates_sentences, interval, judgement_values, number, percent, value_and_interval
 from upsort.cli.request import (
     LEARNING,
     inputs_of,
@@ -50,9 +42,25 @@ from upsort.core.evaluation.measure_list import JudgedEvidence, Measure, measure
 from upsort.core.plan import Plan
 from upsort.io.outputs.atomic import replacing_text
 from upsort.io.plan.plan_keys import plan_text
-from upsort.workflows.compare import ComparedPlan, CompareResult, ComparisonRequest, candidates, compare
-from upsort.workflows.cross_validate import CrossValidateResult, cross_validate
+from upsort.workflows.compare import (
+    CandidateResult,
+    ComparedPlan,
+    ComparedPlans,
+    CompareResult,
+    ComparisonRequest,
+    candidates,
+    compare,
+)
+from upsort.workflows.cross_validate import (
+    CopiedDocuments,
+    CrossValidated,
+    CrossValidatedSeveral,
+    CrossValidateResult,
+    FoldSummary,
+    cross_validate,
+)
 from upsort.workflows.shared.candidates import Candidate
+from upsort.workflows.shared.results import JudgementResult
 
 
 def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
@@ -65,8 +73,8 @@ def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
     output = Path(options.output) if options.output else None
     with run_context(options, console, inputs, plan, output) as work:
         results = cross_validate(work, output)
-    answers = {result.name: _as_json(result) for result in results}
-    view = View({"answers": answers} if len(results) > 1 else next(iter(answers.values())))
+    answers = {result.name: _result(result) for result in results}
+    view = View(CrossValidatedSeveral(answers) if len(results) > 1 else next(iter(answers.values())))
     for result in results:
         _show(result, len(results) > 1, plan, options, view)
     if output is not None:
@@ -83,43 +91,28 @@ def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
     return requirement_status(options.require, {result.name: rates_of(result.result.evidence) for result in results}, console)
 
 
-def _as_json(validation: CrossValidateResult) -> dict[str, Any]:
-    result = validation.result
-    folds = [
-        {
-            "fold": number,
-            "accuracy": rate_json(fold.accuracy),
-            "baseline": rate_json(fold.baseline),
-            "training_accuracy": rate_json(fold.training_accuracy),
-            "terms": fold.terms,
-            "reached": fold.reached,
-        }
-        for number, fold in enumerate(result.folds, 1)
-    ]
-
-    careful = validation.without_copies_apart
-    return {
-        **judgement_json(result.evidence, result.overall.labels),
-        "folds": folds,
-        "spread": result.deviation(),
-        **duplicates_json(validation.duplicates),
-        **(
-            {
-                "copies_together": judgement_json(JudgedEvidence(careful.overall), careful.overall.labels),
-                "copied_documents": _copied_json(validation),
-            }
-            if careful is not None
-            else {}
-        ),
-    }
-
-
-def _copied_json(result: CrossValidateResult) -> dict[str, Any]:
-    split_duplicates, grouped_duplicates = result.copied or (None, None)
-    return {
-        "copies_apart": rate_json(split_duplicates) if split_duplicates is not None else None,
-        "copies_together": rate_json(grouped_duplicates) if grouped_duplicates is not None else None,
-    }
+def _result(validation: CrossValidateResult) -> CrossValidated:
+    result, careful = validation.result, validation.without_copies_apart
+    values = judgement_values(result.evidence, result.overall.labels)
+    if careful is not None:
+        values["copies_together"] = JudgementResult(**judgement_values(JudgedEvidence(careful.overall), careful.overall.labels))
+        values["copied_documents"] = CopiedDocuments(*(validation.copied or (None, None)))
+    return CrossValidated(
+        **values,
+        **structs.asdict(validation.duplicates),
+        spread=result.deviation(),
+        folds=[
+            FoldSummary(
+                fold=number,
+                accuracy=fold.accuracy,
+                baseline=fold.baseline,
+                training_accuracy=fold.training_accuracy,
+                terms=fold.terms,
+                reached=fold.reached,
+            )
+            for number, fold in enumerate(result.folds, 1)
+        ],
+    )
 
 
 def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossValidateOptions, view: View) -> None:
@@ -201,7 +194,7 @@ def run_compare(options: CompareOptions, console: Console) -> Exit:
     with run_context(options, console, inputs, plan) as work:
         result = compare(work, tried, ComparisonRequest(nested=options.nested, margin=options.margin, by=by))
     best = result.compared[0]
-    view = View(_compare_as_json(result))
+    view = View(_compared(result))
     _compare_show(result, plan, options.margin, by, view)
     if options.output:
         with replacing_text(Path(options.output)) as text:
@@ -298,32 +291,27 @@ def _of_decided(candidate: ComparedPlan) -> tuple[str, str]:
     return percent(undecided.share.value), percent(undecided.right.value)
 
 
-def _compare_as_json(result: CompareResult) -> dict[str, Any]:
-
-    return {
-        "by": result.by,
-        "candidates": [
-            {
-                "name": candidate.candidate.name,
-                **{key: rate_json(rate) for key, rate in rates_of(candidate.result.evidence).items() if ":" not in key},
-                "only_it": candidate.against_best[0],
-                "only_the_best": candidate.against_best[1],
-                "p_exact": candidate.exact,
-                "p_folds": candidate.folds,
-                "behind_the_best": {
-                    "value": candidate.difference.value,
-                    "low": candidate.difference.low,
-                    "high": candidate.difference.high,
-                },
-                "standing": candidate.comparison.value,
-                "on_training_parts": candidate.training,
-                "seconds": candidate.seconds,
-                "bytes": candidate.bytes,
-            }
+def _compared(result: CompareResult) -> ComparedPlans:
+    return ComparedPlans(
+        by=result.by,
+        candidates=[
+            CandidateResult(
+                **{key: rate for key, rate in rates_of(candidate.result.evidence).items() if ":" not in key},
+                name=candidate.candidate.name,
+                only_it=candidate.against_best[0],
+                only_the_best=candidate.against_best[1],
+                p_exact=candidate.exact,
+                p_folds=candidate.folds,
+                behind_the_best=candidate.difference,
+                standing=candidate.comparison,
+                on_training_parts=candidate.training,
+                seconds=candidate.seconds,
+                bytes=candidate.bytes,
+            )
             for candidate in result.compared
         ],
-        "counted": result.counted,
-        "at_the_end": [asdict(key_effect) for key_effect in result.at_the_end],
-        **duplicates_json(result.duplicates),
-        "nested": rate_json(result.nested) if result.nested is not None else None,
-    }
+        counted=result.counted,
+        at_the_end=result.at_the_end,
+        nested=result.nested,
+        **structs.asdict(result.duplicates),
+    )

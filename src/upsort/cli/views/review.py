@@ -1,6 +1,5 @@
 """Views of next and suspects."""
 
-from dataclasses import asdict
 from pathlib import Path
 
 from upsort.cli.commands.evaluation import SuspectsOptions
@@ -9,7 +8,7 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import suspect_sentences
 from upsort.cli.rendering.view import View
-from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, percent, shortened
+from upsort.cli.rendering.wording import duplicates_sentences, percent, shortened
 from upsort.cli.request import (
     LEARNING,
     inputs_of,
@@ -34,13 +33,7 @@ def run_next(options: NextOptions, console: Console) -> Exit:
     with scoring_input(options, console, sorter, inputs, output) as incoming:
         documents, used = suggest_documents(sorter, incoming, options.most, seed, output)
     worth = labelling_benefit(sorter, len(documents))
-    view = View(
-        {
-            "documents": [asdict(document) for document in documents],
-            "worth": asdict(worth) if worth is not None else None,
-            "written": str(output) if output else None,
-        }
-    )
+    view = View({"documents": documents, "worth": worth, "written": str(output) if output else None})
     view.add_table(
         (
             col.name("document"),
@@ -96,23 +89,14 @@ def run_suspects(options: SuspectsOptions, console: Console) -> Exit:
     output = Path(options.output) if options.output else None
     with run_context(options, console, inputs, plan, output) as work:
         result = suspects(work, SuspectRequest(options.most, output))
-    view = View(
-        {
-            "suspects": [asdict(suspect) for suspect in result.suspects],
-            "expected_wrong": dict(zip(("value", "low", "high"), result.expected, strict=True)),
-            "wrong_share_by_label": result.noise,
-            "judged_by": list(result.kinds),
-            "judged": result.judged,
-            **duplicates_json(result.duplicates),
-        }
-    )
+    view = View(result)
     for line in suspect_sentences(result, options.most is not None):
         view.add_sentence(line)
     if result.judged < result.documents:
         view.add_sentence(
             f"{result.documents - result.judged:,} documents are held out by no split, so that nothing is said of them."
         )
-    for line in duplicates_sentences(result.duplicates, plan):
+    for line in duplicates_sentences(result, plan):
         view.add_sentence(line)
     if result.suspects[: options.top]:
         view.add_sentence()

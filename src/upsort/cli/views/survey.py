@@ -229,7 +229,7 @@ def _length_row(unit: str, lengths: Lengths) -> list[str]:
 
 def _columns(inputs: Inputs) -> View:
     infos, previews = columns_of(inputs)
-    view = View({"columns": [asdict(column) for column in infos]})
+    view = View({"columns": infos})
     several = len(inputs.tables) > 1
     view.add_table(
         (
@@ -266,7 +266,7 @@ def _columns(inputs: Inputs) -> View:
 
 def _sample(options: SurveyOptions, inputs: Inputs, plan: Plan) -> View:
     shown, meeting = sample(inputs, plan, [parsed_where(text) for text in options.where], options.show or 5)
-    view = View({"documents": [asdict(document) for document in shown], "of": meeting})
+    view = View({"documents": shown, "of": meeting})
     for document in shown:
         view.add_sentence(f"── {document.reference} · {document.label or 'no label'} · {document.origin}")
         view.add_verbatim(document.text)
@@ -278,7 +278,7 @@ def _sample(options: SurveyOptions, inputs: Inputs, plan: Plan) -> View:
 def _find(options: SurveyOptions, word: str, inputs: Inputs, plan: Plan) -> View:
     where = [parsed_where(text) for text in options.where]
     occurrences, holding, documents = find(inputs, plan, where, word, options.show or 20, options.as_written)
-    view = View({"found": [asdict(occurrence) for occurrence in occurrences], "documents_with_it": holding, "of": documents})
+    view = View({"found": occurrences, "documents_with_it": holding, "of": documents})
     view.add_table(
         (col.name("document"), col.name("label"), col.before("before"), col.name(word), col.text("after")),
         [
@@ -299,5 +299,5 @@ def _as_json(result: SurveyResult, findings: Sequence[Finding]) -> dict[str, Any
     whole["script"] = result.spoken.script or None
     whole["spellings"] = [dict(group) for group in result.spellings]
     whole["openings"] = dict(result.openings)
-    whole["worth_a_look"] = [asdict(finding) for finding in findings]
+    whole["worth_a_look"] = findings
     return whole

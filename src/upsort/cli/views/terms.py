@@ -34,7 +34,7 @@ def run_terms(options: TermsOptions, console: Console) -> Exit:
                 label: [_leaning_json(term) for term in label_terms] for label, label_terms in result.speaking_for.items()
             },
             "against": {label: [_leaning_json(term) for term in label_terms] for label, label_terms in result.against.items()},
-            "facts": [asdict(shown_fact) for shown_fact in result.facts],
+            "facts": result.facts,
             "written": [str(path) for path in written],
         }
     )

@@ -7,7 +7,7 @@ from upsort.cli.commands.training import ExtendOptions, TrainOptions
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import restraint_sentence, units_of
 from upsort.cli.rendering.view import View
-from upsort.cli.rendering.wording import interval, number, percent, rate_json, shortened
+from upsort.cli.rendering.wording import interval, number, percent, shortened
 from upsort.cli.request import (
     LEARNING,
     inputs_of,
@@ -201,8 +201,8 @@ def _answer_json(answer: AnswerResult) -> dict[str, Any]:
         "too_common": answer.too_common,
         "without_tokens": answer.without_tokens,
         "copies": answer.copies,
-        "training_accuracy": rate_json(answer.training_accuracy),
-        "held_out_accuracy": rate_json(answer.held_out.rate) if answer.held_out is not None else None,
+        "training_accuracy": answer.training_accuracy,
+        "held_out_accuracy": answer.held_out.rate if answer.held_out is not None else None,
     }
 
 
@@ -236,9 +236,9 @@ def run_extend(options: ExtendOptions, console: Console) -> Exit:
                 {
                     "answer": sorter.answer or None,
                     "unknown_share": added.unknown_share,
-                    "new_right_before": rate_json(added.before),
-                    "held_out_older": rate_json(added.older) if added.older is not None else None,
-                    "held_out_new": rate_json(added.newer) if added.newer is not None else None,
+                    "new_right_before": added.before,
+                    "held_out_older": added.older,
+                    "held_out_new": added.newer,
                 }
                 for sorter, added in zip(result.sorters, result.changes, strict=True)
             ],

@@ -1,7 +1,8 @@
 """Views of curve and trend."""
 
-from dataclasses import asdict
 from pathlib import Path
+
+from msgspec import structs
 
 from upsort.cli.commands.evaluation import CurveOptions
 from upsort.cli.commands.reading import TrendOptions
@@ -9,7 +10,7 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import restraint_sentence
 from upsort.cli.rendering.view import View
-from upsort.cli.rendering.wording import duplicates_json, duplicates_sentences, percent, rate_json
+from upsort.cli.rendering.wording import duplicates_sentences, percent
 from upsort.cli.request import LEARNING, inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
@@ -32,9 +33,9 @@ def run_curve(options: CurveOptions, console: Console) -> Exit:
     twice = result.growth.between(2 * last.documents) if result.growth is not None else None
     view = View(
         {
-            "points": [asdict(point) for point in result.points],
-            **duplicates_json(result.duplicates),
-            "growth": asdict(result.growth.curve) if result.growth is not None else None,
+            "points": result.points,
+            **structs.asdict(result.duplicates),
+            "growth": result.growth.curve if result.growth is not None else None,
             "twice_as_many": None
             if twice is None or result.growth is None
             else {
@@ -108,10 +109,10 @@ def run_trend(options: TrendOptions, console: Console) -> Exit:
             "by": result.by,
             "label": result.label,
             "periods": {
-                name: {label: rate_json(label_trend.rate(row, column)) for column, label in enumerate(label_trend.labels)}
+                name: {label: label_trend.rate(row, column) for column, label in enumerate(label_trend.labels)}
                 for row, name in enumerate(label_trend.periods)
             },
-            "standing_out": [asdict(deviation) for deviation in label_trend.standing_out],
+            "standing_out": label_trend.standing_out,
             "written": str(output) if output else None,
         }
     )

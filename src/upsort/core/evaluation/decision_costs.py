@@ -13,19 +13,20 @@ from upsort.core.lazy import record
 
 @record(frozen=True, kw_only=True)
 class CostSummary:
-    """Mean costs of a document. mean: of the decisions. plain: of the most probable labels. constant: of always giving one label,
-    the cheapest here. more: what the decisions cost more than the most probable labels, below 0 where they cost less."""
+    """Mean costs of a document, by a table of costs. mean: of the decisions. of_most_probable: had each document been sorted as
+    its most probable label. of_one_label: had all been sorted as `one_label`, the cheapest here. more_than_most_probable: below 0
+    where deciding by costs pays."""
 
     mean: Rate
-    plain: Rate
-    constant: Rate
-    constant_label: str
-    more: Rate
+    of_most_probable: Rate
+    of_one_label: Rate
+    one_label: str
+    more_than_most_probable: Rate
 
     @property
     def is_worse(self) -> bool:
         """Whether the most probable labels would surely cost less."""
-        return self.more.low is not None and self.more.low > 0
+        return (self.more_than_most_probable.low or 0.0) > 0.0
 
 
 @record(frozen=True, kw_only=True)
@@ -48,10 +49,10 @@ def summarise_costs(priced: PricedDecisions) -> CostSummary:
     constant = int(np.argmin(table[:, true].mean(axis=1)))
     return CostSummary(
         mean=mean_loss(each, sample),
-        plain=mean_loss(plain, sample),
-        constant=mean_loss(table[constant, true], sample),
-        constant_label=priced.labels[constant],
-        more=_difference(each - plain, sample),
+        of_most_probable=mean_loss(plain, sample),
+        of_one_label=mean_loss(table[constant, true], sample),
+        one_label=priced.labels[constant],
+        more_than_most_probable=_difference(each - plain, sample),
     )
 
 

@@ -30,6 +30,7 @@ one that is shown, so that the interval is widened to hold for all of them at on
 from enum import Enum
 from math import log, sqrt
 
+import msgspec
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
@@ -111,8 +112,7 @@ FEW = 10
 """Documents of a label, below which a measure of that label gets no interval by linearisation."""
 
 
-@record(frozen=True, kw_only=True)
-class Rate:
+class Rate(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A measured value with its 95 % interval. None where it is not defined (nothing to divide by); only the ends are None where
     too few documents bear on it.
 

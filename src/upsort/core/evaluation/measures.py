@@ -22,9 +22,8 @@ table see `measures`.
 F1 = 2 J / (1 + J), with J the share of right ones among the documents that have the label or were sorted as it (Jaccard 1901), so
 that its interval is Wilson's for J, carried over."""
 
-from dataclasses import replace
-
 import numpy as np
+from msgspec import structs
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.evaluation.intervals import (
@@ -182,10 +181,9 @@ class Confusion:
 
 @record(frozen=True)
 class PairMissed:
-    """Documents that have two labels and were given neither, and how many have both."""
+    """Documents that have two labels and were given neither. of: how many have both."""
 
-    first: str
-    second: str
+    labels: tuple[str, str]
     documents: float
     of: float
 
@@ -298,7 +296,7 @@ def label_measures(decided: Decided, number: int, beta: float) -> LabelMeasures:
     f1 = _f1(has, got, sample)
     f_beta = f1 if beta == 1.0 else _f_beta(has, got, sample, beta)
     if documents < FEW:
-        f1, f_beta = replace(f1, low=None, high=None), replace(f_beta, low=None, high=None)
+        f1, f_beta = (structs.replace(rate, low=None, high=None) for rate in (f1, f_beta))
     return LabelMeasures(
         label=decided.labels[number],
         precision=share_of(has * got, got, sample),

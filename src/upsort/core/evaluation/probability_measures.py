@@ -30,6 +30,7 @@ documents as units, or the groups that they belong to. A document judged several
 from collections.abc import Callable, Sequence
 
 import numpy as np
+from msgspec import Struct
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.evaluation.intervals import (
@@ -208,8 +209,7 @@ def _mean(areas: Sequence[_LabelArea], model_of: _ModelOf, label_of: Ints, sampl
 _BINS = 10
 
 
-@record(frozen=True, kw_only=True)
-class Bin:
+class Bin(Struct, frozen=True, kw_only=True, rename={"low": "from", "high": "to"}):
     """Documents whose given label has a probability from `low` on, below `high`. probability: the mean. right: how many of them
     are."""
 

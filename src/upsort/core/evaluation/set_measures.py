@@ -111,7 +111,7 @@ def _pairs(decided: DecidedSets) -> LabelSets:
     labels, documents = decided.labels, own.sum(axis=0) / repeats
     return LabelSets(
         pairs_missed=tuple(
-            PairMissed(labels[a], labels[b], _count(cooccurrence[a, b]), _count(having[a, b]))
+            PairMissed((labels[a], labels[b]), _count(cooccurrence[a, b]), _count(having[a, b]))
             for a, b in _most_first(np.triu(cooccurrence, 1))
         ),
         given_instead=tuple(

@@ -20,7 +20,7 @@ from math import sqrt
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.evaluation.intervals import Z_95
+from upsort.core.evaluation.intervals import Z_95, Rate
 from upsort.core.lazy import optimize, record
 
 _MOST_ITERATIONS = 60
@@ -43,7 +43,7 @@ class Suspects:
     noise: Floats
 
     @property
-    def expected(self) -> tuple[float, float, float]:
+    def expected(self) -> Rate:
         """How many of them are wrong, with a 95 % interval."""
         return expected_wrong(self.wrong)
 
@@ -122,10 +122,10 @@ def find_wrong_sets(own: Bools, predictions: Sequence[Floats], most: int | None 
     )
 
 
-def expected_wrong(wrong: Floats) -> tuple[float, float, float]:
+def expected_wrong(wrong: Floats) -> Rate:
     """How many of a list are wrong, with a 95 % interval. wrong: the probability of each."""
     value, half = float(wrong.sum()), Z_95 * sqrt(float((wrong * (1.0 - wrong)).sum()))
-    return value, max(value - half, 0.0), min(value + half, float(wrong.size))
+    return Rate(value=value, low=max(value - half, 0.0), high=min(value + half, float(wrong.size)))
 
 
 def _combined(labels: Ints, predictions: Sequence[Floats]) -> Floats:

@@ -1,8 +1,14 @@
 """What the JSON of commands holds: rates, rows and judgements, and the results of plan and ledger."""
 
-from typing import Annotated, Any, NotRequired, TypedDict
+from collections.abc import Sequence
+from typing import Annotated, Any, TypedDict
 
-from msgspec import Meta
+from msgspec import UNSET, Meta, Struct, UnsetType
+
+from upsort.core.evaluation.decision_costs import CostSummary
+from upsort.core.evaluation.intervals import Rate
+from upsort.core.evaluation.measures import PairMissed
+from upsort.core.evaluation.probability_measures import Bin, OwnProbability
 
 
 def described(text: str) -> Any:
@@ -12,17 +18,6 @@ def described(text: str) -> Any:
 
 Count = int | float
 """A count; a mean of counts where documents are judged several times."""
-
-
-class RateJson(TypedDict):
-    """A measured value with the ends of its 95 % interval; null where it is not defined, or too little bears on it."""
-
-    value: float | None
-    low: float | None
-    high: float | None
-    right: NotRequired[Annotated[Count | None, described("of the documents, where it is a share of them")]]
-    of: NotRequired[Count]
-    documents: NotRequired[Annotated[int, described("that it was measured on, where it is no share of them")]]
 
 
 class RowsJson(TypedDict):
@@ -35,154 +30,126 @@ class RowsJson(TypedDict):
     set_aside_file: str | None
 
 
-class Result(TypedDict):
-    """What every document has."""
+class SplitCounts(Struct, frozen=True, kw_only=True):
+    """How what belongs together was kept on one side of every split. copies: documents that copy another one. group_count:
+    groups, where a column names them. taken_out_of_training: documents that training parts had to give up for it, over all
+    splits. without_date: documents without a date, in a split in time. dates: how dates were read, in a split in time."""
 
-    json_version: Annotated[int, described("of this description")]
-    rows: NotRequired[RowsJson]
-
-
-class DuplicatesJson(TypedDict):
-    """How copies and groups were kept on one side of every split."""
-
-    copies: int
-    group_count: int | None
-    taken_out_of_training: int
-    without_date: int
+    copies: int = 0
+    group_count: int | None = None
+    taken_out_of_training: int = 0
+    without_date: int = 0
+    dates: str = ""
 
 
-class LabelJudged(TypedDict):
-    """The decisions about one label."""
+class LabelDecisions(Struct, frozen=True, kw_only=True):
+    """The decisions about one label. documents: that have it. sorted_as: documents that were sorted as it. right: both. missed:
+    have it and were not sorted as it. false: were sorted as it and do not have it."""
 
-    documents: Annotated[Count, described("documents that have it")]
-    sorted_as: Annotated[Count, described("documents that were sorted as it")]
-    right: Annotated[Count, described("documents that have it and were sorted as it")]
-    missed: Annotated[Count, described("documents that have it and were not sorted as it")]
-    false: Annotated[Count, described("documents that were sorted as it and do not have it")]
-    precision: RateJson
-    recall: RateJson
-    f1: RateJson
-    f_beta: RateJson
+    documents: float
+    sorted_as: float
+    right: float
+    missed: float
+    false: float
+    precision: Rate
+    recall: Rate
+    f1: Rate
+    f_beta: Rate
 
 
-class AreasJson(TypedDict):
+class LabelAreas(Struct, frozen=True):
     """The areas under a label's curves."""
 
-    roc: RateJson
-    precision_recall: RateJson
+    roc: Rate
+    precision_recall: Rate
 
 
-class OwnProbabilityJson(TypedDict):
-    """What documents of a label got for it."""
+class Baseline(Rate, frozen=True, kw_only=True):
+    """The accuracy of always giving one label. label: that label; null where it differs from fold to fold."""
 
-    documents: Count
-    mean: float | None
-    median: float | None
+    label: str | None
 
 
-ReliabilityBin = TypedDict("ReliabilityBin", {"from": float, "to": float, "probability": float | None, "right": RateJson})
-ReliabilityBin.__doc__ = "Documents whose stated probability is in one tenth."
+class UndecidedResult(Struct, frozen=True, kw_only=True):
+    """Documents that are left undecided, by label, and the decisions about the others."""
+
+    documents: dict[str, float]
+    labels: dict[str, LabelDecisions]
+    confusion: dict[str, dict[str, float]]
 
 
-class Baseline(RateJson):
-    """The accuracy of always giving one label."""
-
-    label: Annotated[str | None, described("that label; null where it differs from fold to fold")]
-
-
-class UndecidedJson(TypedDict):
-    """Documents that are left undecided, and the others."""
-
-    documents: Annotated[dict[str, Count], described("left undecided, by label")]
-    labels: Annotated[dict[str, LabelJudged], described("the decisions about the others")]
-    confusion: dict[str, dict[str, Count]]
-
-
-class CostsJson(TypedDict):
-    """Mean costs of a document, by a table of costs."""
-
-    mean: Annotated[RateJson, described("of the decisions")]
-    of_most_probable: Annotated[RateJson, described("had each been sorted as its most probable label")]
-    of_one_label: Annotated[RateJson, described("had all been sorted as the label that is then cheapest")]
-    one_label: str
-    more_than_most_probable: Annotated[RateJson, described("below 0 where deciding by costs pays")]
-
-
-class PairMissedJson(TypedDict):
-    """Documents that have two labels and were given neither."""
-
-    labels: Annotated[list[str], described("the two")]
-    documents: Count
-    of: Annotated[Count, described("documents that have both")]
-
-
-class GivenInstead(TypedDict):
-    """Documents that miss one label and were given another wrongly."""
+class GivenInstead(Struct, frozen=True):
+    """Documents that miss one label and were given another wrongly. of: documents that have the missed label."""
 
     missed: str
     given: str
-    documents: Count
-    of: Annotated[int, described("documents that have the missed label")]
+    documents: float
+    of: float
 
 
-class LabelSetsJson(TypedDict):
+class LabelSetsResult(Struct, frozen=True, kw_only=True):
     """Which labels go wrong together, where cells hold several."""
 
-    missed_together: list[PairMissedJson]
-    given_instead: list[GivenInstead]
+    missed_together: Sequence[PairMissed]
+    given_instead: Sequence[GivenInstead]
 
 
-class RatesJson(TypedDict):
-    """A rate for each measure that is defined; see docs/measures.md."""
-
-    accuracy: NotRequired[RateJson]
-    macro_f1: NotRequired[RateJson]
-    micro_f1: NotRequired[Annotated[RateJson, described("of all labels together, where cells hold several")]]
-    balanced_accuracy: NotRequired[RateJson]
-    macro_precision: NotRequired[RateJson]
-    weighted_f1: NotRequired[RateJson]
-    macro_f_beta: NotRequired[RateJson]
-    matthews: NotRequired[RateJson]
-    kappa: NotRequired[RateJson]
-    top2_accuracy: NotRequired[Annotated[RateJson, described("own label among the two most probable, of more than two")]]
-    roc_area: NotRequired[RateJson]
-    precision_recall_area: NotRequired[RateJson]
-    log_loss: NotRequired[RateJson]
-    brier: NotRequired[RateJson]
-    cost: NotRequired[Annotated[RateJson, described("the mean cost, where there is a table of costs")]]
-    decided: NotRequired[Annotated[RateJson, described("the share that is, where some are left undecided")]]
-    decided_accuracy: NotRequired[Annotated[RateJson, described("of the decided ones")]]
+Measured = Rate | UnsetType
 
 
-class JudgementJson(RatesJson):
-    """Everything measured of decisions."""
+class Rates(Struct, kw_only=True):
+    """A rate for each measure that is defined (docs/measures.md). micro_f1: of all labels together, where cells hold several.
+    top2_accuracy: own label among the two most probable, of more than two. cost: the mean cost, where there is a table of costs.
+    decided: the share that is, where some are left undecided. decided_accuracy: of the decided ones."""
+
+    accuracy: Measured = UNSET
+    macro_f1: Measured = UNSET
+    micro_f1: Measured = UNSET
+    balanced_accuracy: Measured = UNSET
+    macro_precision: Measured = UNSET
+    weighted_f1: Measured = UNSET
+    macro_f_beta: Measured = UNSET
+    matthews: Measured = UNSET
+    kappa: Measured = UNSET
+    top2_accuracy: Measured = UNSET
+    roc_area: Measured = UNSET
+    precision_recall_area: Measured = UNSET
+    log_loss: Measured = UNSET
+    brier: Measured = UNSET
+    cost: Measured = UNSET
+    decided: Measured = UNSET
+    decided_accuracy: Measured = UNSET
+
+
+class JudgementResult(Rates, kw_only=True):
+    """Everything measured of decisions. p_against_baseline: of the exact paired test against the baseline. groups: of documents
+    that belong together; null where all stand alone. confusion: documents by true label and by the label they were sorted as;
+    empty for sets."""
 
     baseline: Baseline
-    costs: CostsJson | None
-    undecided: UndecidedJson | None
-    p_against_baseline: Annotated[float, described("of the exact paired test against the baseline")]
+    costs: CostSummary | None
+    undecided: UndecidedResult | None
+    p_against_baseline: float
     repeats: int
-    groups: Annotated[int | None, described("of documents that belong together; null where all stand alone")]
-    labels: dict[str, LabelJudged]
-    confusion: Annotated[
-        dict[str, dict[str, Count]], described("documents by true label and by the label they were sorted as; empty for sets")
-    ]
-    label_sets: LabelSetsJson | None
-    areas: NotRequired[dict[str, AreasJson]]
-    own_probability: NotRequired[dict[str, OwnProbabilityJson]]
-    calibration_error: NotRequired[float | None]
-    calibration_error_by_chance: NotRequired[float | None]
-    reliability: NotRequired[list[ReliabilityBin]]
+    groups: int | None
+    labels: dict[str, LabelDecisions]
+    confusion: dict[str, dict[str, float]]
+    label_sets: LabelSetsResult | None
+    areas: dict[str, LabelAreas] | UnsetType = UNSET
+    own_probability: dict[str, OwnProbability] | UnsetType = UNSET
+    calibration_error: float | UnsetType | None = UNSET
+    calibration_error_by_chance: float | UnsetType | None = UNSET
+    reliability: Sequence[Bin] | UnsetType = UNSET
 
 
-class PlanWritten(Result):
+class PlanWritten(TypedDict):
     """upsort plan"""
 
     written: str
     plan: Annotated[dict[str, Any], described("every key; see docs/plan.md")]
 
 
-class PlanChecked(Result):
+class PlanChecked(TypedDict):
     """upsort plan --check"""
 
     sound: bool
@@ -202,7 +169,7 @@ class KeyDescription(TypedDict):
     idle: Annotated[str | None, described("why it has no effect in the plan in force")]
 
 
-class PlanExplained(Result):
+class PlanExplained(TypedDict):
     """upsort plan --explain"""
 
     keys: list[KeyDescription]
@@ -220,10 +187,10 @@ class Noted(TypedDict):
     documents: int | None
     version: str | None
     settings: Annotated[str, described("the whole plan, as JSON")]
-    measures: dict[str, RateJson]
+    measures: dict[str, Rate]
 
 
-class Ledger(Result):
+class Ledger(TypedDict):
     """upsort ledger"""
 
     evaluations: list[Noted]
