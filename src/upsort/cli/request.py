@@ -219,6 +219,20 @@ def run_context(
         )
 
 
+@contextmanager
+def planned_context(
+    options: Any, console: Console, output: Path | None = None, sections: Sequence[str] = LEARNING
+) -> Iterator[RunContext]:
+    """The work of a command that learns from labelled tables: the plan in force, with columns guessed that nobody named, and the
+    tables. options: of reading and of the plan. sections: of the plan, that the command goes by."""
+    plan = plan_of(options, console)
+    inputs = inputs_of(options, console, options.input, plan.source)
+    plan = with_guessed_columns(plan, inputs, "needed", console)
+    note_unused_keys(options, [plan], console, sections)
+    with run_context(options, console, inputs, plan, output) as work:
+        yield work
+
+
 def worker_text(engine: ExecutionEngine) -> str:
     """Who does the work, where it is not this process alone."""
     many = engine.workers

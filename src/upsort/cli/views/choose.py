@@ -11,16 +11,7 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import baseline_name, times
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import duplicates_sentences, interval, percent
-from upsort.cli.request import (
-    LEARNING,
-    inputs_of,
-    named_engine,
-    note_unused_keys,
-    plan_of,
-    report_rejects,
-    run_context,
-    with_guessed_columns,
-)
+from upsort.cli.request import named_engine, planned_context, report_rejects
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.core.errors import listed
 from upsort.core.evaluation.intervals import DifferenceToBest
@@ -35,11 +26,7 @@ _EXTRA_COLUMN_KEYS = ("columns.numbers", "columns.categories")
 def run_choose(options: ChooseOptions, console: Console) -> Exit:
     """Look, and show what was found."""
     check_written(options.require)
-    plan = plan_of(options, console)
-    inputs = inputs_of(options, console, options.input, plan.source)
-    plan = with_guessed_columns(plan, inputs, "needed", console)
-    note_unused_keys(options, [plan], console, LEARNING)
-    with run_context(options, console, inputs, plan) as work:
+    with planned_context(options, console) as work:
         budget = Budget(
             trials=options.trials,
             minutes=options.minutes,
@@ -50,7 +37,7 @@ def run_choose(options: ChooseOptions, console: Console) -> Exit:
         chosen = choose(work, budget)
     view = View(_result(chosen))
     _show(chosen, options.margin, view)
-    for line in duplicates_sentences(chosen.duplicates, plan):
+    for line in duplicates_sentences(chosen.duplicates, work.plan):
         view.add_sentence(line)
     if options.output:
         with replacing_text(Path(options.output)) as text:

@@ -30,6 +30,7 @@ from upsort.cli.request import (
     named_engine,
     note_unused_keys,
     plan_of,
+    planned_context,
     report_rejects,
     run_context,
     with_guessed_columns,
@@ -66,17 +67,13 @@ from upsort.workflows.shared.results import JudgementResult
 def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
     """Cross-validate and show."""
     check_written(options.require)
-    plan = plan_of(options, console)
-    inputs = inputs_of(options, console, options.input, plan.source)
-    plan = with_guessed_columns(plan, inputs, "needed", console)
-    note_unused_keys(options, [plan], console, LEARNING)
     output = Path(options.output) if options.output else None
-    with run_context(options, console, inputs, plan, output) as work:
+    with planned_context(options, console, output) as work:
         results = cross_validate(work, output)
     answers = {result.name: _result(result) for result in results}
     view = View(CrossValidatedSeveral(answers) if len(results) > 1 else next(iter(answers.values())))
     for result in results:
-        _show(result, len(results) > 1, plan, options, view)
+        _show(result, len(results) > 1, work.plan, options, view)
     if output is not None:
         view.add_sentence(f"What each document was sorted as: {output}.")
     report_rejects(work.rejects, max(result.documents for result in results), view)
@@ -85,7 +82,7 @@ def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
         if stopped:
             view.add_warning(f"training stopped short of the tolerance in fold {', '.join(stopped[:10])}.")
         record_result(
-            options, RecordedEvaluation("cross-validate", result.name, plan, options.input), result.result.evidence, view
+            options, RecordedEvaluation("cross-validate", result.name, work.plan, options.input), result.result.evidence, view
         )
     console.show(view)
     return requirement_status(options.require, {result.name: rates_of(result.result.evidence) for result in results}, console)

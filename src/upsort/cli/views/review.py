@@ -9,16 +9,7 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import suspect_sentences
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import duplicates_sentences, percent, shortened
-from upsort.cli.request import (
-    LEARNING,
-    inputs_of,
-    note_unused_keys,
-    plan_of,
-    report_rejects,
-    run_context,
-    scoring_input,
-    with_guessed_columns,
-)
+from upsort.cli.request import inputs_of, planned_context, report_rejects, scoring_input
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.next_documents import LabellingBenefit, labelling_benefit, suggest_documents
 from upsort.workflows.suspects import SuspectRequest, suspects
@@ -82,12 +73,8 @@ def _show_worth(worth: LabellingBenefit | None, view: View) -> None:
 
 def run_suspects(options: SuspectsOptions, console: Console) -> Exit:
     """Find and show."""
-    plan = plan_of(options, console)
-    inputs = inputs_of(options, console, options.input, plan.source)
-    plan = with_guessed_columns(plan, inputs, "needed", console)
-    note_unused_keys(options, [plan], console, LEARNING)
     output = Path(options.output) if options.output else None
-    with run_context(options, console, inputs, plan, output) as work:
+    with planned_context(options, console, output) as work:
         result = suspects(work, SuspectRequest(options.most, output))
     view = View(result)
     for line in suspect_sentences(result, options.most is not None):
@@ -96,7 +83,7 @@ def run_suspects(options: SuspectsOptions, console: Console) -> Exit:
         view.add_sentence(
             f"{result.documents - result.judged:,} documents are held out by no split, so that nothing is said of them."
         )
-    for line in duplicates_sentences(result, plan):
+    for line in duplicates_sentences(result, work.plan):
         view.add_sentence(line)
     if result.suspects[: options.top]:
         view.add_sentence()

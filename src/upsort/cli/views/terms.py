@@ -8,7 +8,7 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import term_sentence
 from upsort.cli.rendering.view import Shown, View
-from upsort.cli.request import inputs_of, note_unused_keys, plan_of, run_context, with_guessed_columns
+from upsort.cli.request import planned_context
 from upsort.core.classifiers.families import family
 from upsort.core.errors import QUOTING, UsageProblem, names_in, visible
 from upsort.core.lazy import record
@@ -87,11 +87,7 @@ def _pair(text: str) -> tuple[str, str] | None:
 def _of_corpus(options: TermsOptions, console: Console) -> _Ranking:
     if options.answer:
         raise UsageProblem("--answer names an answer of a sorter.", "Name the label column of a corpus with --label.")
-    plan = plan_of(options, console)
-    inputs = inputs_of(options, console, options.input, plan.source)
-    plan = with_guessed_columns(plan, inputs, "needed", console)
-    note_unused_keys(options, [plan], console, ("clean", "features"))
-    with run_context(options, console, inputs, plan) as work:
+    with planned_context(options, console, sections=("clean", "features")) as work:
         evidence = of_corpus(work, options.stable)
     way = options.way or "log-odds"
     return _Ranking(evidence, way, _words(way), work)

@@ -8,16 +8,7 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import restraint_sentence, units_of
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import interval, number, percent, shortened
-from upsort.cli.request import (
-    LEARNING,
-    inputs_of,
-    note_unused_keys,
-    plan_of,
-    report_rejects,
-    run_context,
-    secondary_inputs,
-    with_guessed_columns,
-)
+from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context, secondary_inputs
 from upsort.core.classifiers.families import family
 from upsort.core.errors import listed
 from upsort.core.evaluation.intervals import wilson
@@ -36,12 +27,8 @@ _LARGE_GAP = 0.10  # between the accuracy on its own documents and the upper end
 
 def run_train(options: TrainOptions, console: Console) -> Exit:
     """Train, save, and tell what came of it."""
-    plan = plan_of(options, console)
-    inputs = inputs_of(options, console, options.input, plan.source)
-    plan = with_guessed_columns(plan, inputs, "needed", console)
-    note_unused_keys(options, [plan], console, LEARNING)
     output = Path(options.output)
-    with run_context(options, console, inputs, plan, output) as work:
+    with planned_context(options, console, output) as work:
         result = train(work, output, not options.no_check, options.extendable)
     view = View(_as_json(result))
     for answer in result.answers:

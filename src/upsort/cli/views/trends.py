@@ -11,7 +11,7 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import restraint_sentence
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import duplicates_sentences, percent
-from upsort.cli.request import LEARNING, inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
+from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
 from upsort.io.outputs.table_file import table_file
@@ -22,11 +22,7 @@ from upsort.workflows.trend import TrendResult, draw_trend, trend
 
 def run_curve(options: CurveOptions, console: Console) -> Exit:
     """Judge and show."""
-    plan = plan_of(options, console)
-    inputs = inputs_of(options, console, options.input, plan.source)
-    plan = with_guessed_columns(plan, inputs, "needed", console)
-    note_unused_keys(options, [plan], console, LEARNING)
-    with run_context(options, console, inputs, plan) as work:
+    with planned_context(options, console) as work:
         result = curve(work)
     last = result.points[-1]
     written = draw_curve(result, Path(options.output)) if options.output else None
@@ -60,7 +56,7 @@ def run_curve(options: CurveOptions, console: Console) -> Exit:
             for point in result.points
         ],
     )
-    for line in duplicates_sentences(result.duplicates, plan):
+    for line in duplicates_sentences(result.duplicates, work.plan):
         view.add_sentence(line)
     if twice is not None:
         view.add_sentence(
@@ -73,7 +69,7 @@ def run_curve(options: CurveOptions, console: Console) -> Exit:
     if gap > _LARGE_GAP:
         view.add_sentence(
             f"On its training documents it gets {percent(last.training)}: the gap of {100 * gap:.1f} points is what more "
-            f"documents, {restraint_sentence(plan.classifier)}fewer terms can close."
+            f"documents, {restraint_sentence(work.plan.classifier)}fewer terms can close."
         )
     if written:
         view.add_sentence(f"Written: {written}.")
