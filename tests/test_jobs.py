@@ -28,9 +28,9 @@ from upsort.workflows.extend import extend
 from upsort.workflows.features import build_matrix, document_row, summary, term_table
 from upsort.workflows.gather import gather
 from upsort.workflows.next_documents import suggest_documents
-from upsort.workflows.score import BlockScorer, ScoreLayout, ScoringInput, score
+from upsort.workflows.score import BlockScorer, ScoreLayout, score
 from upsort.workflows.shared.candidates import Candidate
-from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.context import RunContext, ScoringContext
 from upsort.workflows.split import split
 from upsort.workflows.survey import survey
 from upsort.workflows.suspects import SuspectRequest, suspects
@@ -143,7 +143,10 @@ def test_training_evaluating_and_scoring(work: RunContext, desk: Path, tmp_path:
     held_out = inputs_of(desk / "held-out.csv")
     labelled = DocumentReader.of_sorter(sorter, COLUMNS, LABELLED)
     (judged,) = evaluate(
-        [sorter], ScoringInput(inputs=held_out, reader=labelled, rejects=RejectedRows()), None, EvaluationRequest()
+        [sorter],
+        ScoringContext(inputs=held_out, plan=sorter.plan, reader=labelled, rejects=RejectedRows()),
+        None,
+        EvaluationRequest(),
     )
     rates = rates_of(judged.evidence)
     assert (
@@ -152,7 +155,9 @@ def test_training_evaluating_and_scoring(work: RunContext, desk: Path, tmp_path:
     )
     wrong = judged.judgement.accuracy
     assert len(judged.mistakes) == (wrong.of or 0) - (wrong.right or 0)
-    incoming = ScoringInput(inputs=inputs_of(desk / "new.csv"), reader=DocumentReader.of_sorter(sorter), rejects=RejectedRows())
+    incoming = ScoringContext(
+        inputs=inputs_of(desk / "new.csv"), plan=sorter.plan, reader=DocumentReader.of_sorter(sorter), rejects=RejectedRows()
+    )
     scoring = BlockScorer([sorter], ScoreLayout(), incoming.inputs)
     rows: list[list[str]] = []
 

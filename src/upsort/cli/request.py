@@ -26,8 +26,7 @@ from upsort.io.tables.documents import LABELLED, DocumentReader, columns_for, co
 from upsort.io.tables.formats import FORMATS
 from upsort.io.tables.rows import ReadSettings
 from upsort.io.tables.text_files import checked_pattern
-from upsort.workflows.score import ScoringInput
-from upsort.workflows.shared.context import Advance, ExecutionEngine, RunContext, executor_for
+from upsort.workflows.shared.context import ExecutionEngine, RunContext, ScoringContext, executor_for
 
 CLUSTER_VARIABLE = "UPSORT_CLUSTER"
 """The variable of the environment that names a cluster where no option does."""
@@ -280,31 +279,24 @@ def _planned_cluster(options: CommonOptions, console: Console) -> str:
 
 
 @contextmanager
-def scoring_input(
+def scoring_context(
     options: ReadingOptions,
     console: Console,
     sorter: TrainedSorter,
     inputs: Inputs,
     output: Path | None = None,
     what: str = "documents read",
-) -> Iterator[ScoringInput]:
+) -> Iterator[ScoringContext]:
     """Tables as a sorter reads them, with progress shown and refused rows written down. what: is counted."""
-    with (
-        engine_of(options, console) as engine,
-        rejects_for(options, output) as rejects,
-        console.progress(what, partial(worker_text, engine)) as advance,
-    ):
-        incoming = incoming_of(options, sorter, inputs, rejects, advance, labels=what == JUDGED)
-        yield replace(incoming, engine=engine)
+    reader = sorter_reader(options, sorter, inputs, labels=what == JUDGED)
+    with run_context(options, console, inputs, sorter.plan, output, what) as work:
+        yield ScoringContext(**vars(work), reader=reader)
 
 
-def incoming_of(
-    options: CommonOptions, sorter: TrainedSorter, inputs: Inputs, rejects: RejectedRows, advance: Advance, labels: bool = False
-) -> ScoringInput:
-    """Tables as a sorter reads them. labels: whether each row must have its label."""
+def sorter_reader(options: CommonOptions, sorter: TrainedSorter, inputs: Inputs, labels: bool = False) -> DocumentReader:
+    """Reads tables as a sorter does. labels: whether each row must have its label."""
     columns = columns_for(sorter, named_columns(options), inputs, labels)
-    reader = DocumentReader.of_sorter(sorter, columns, LABELLED if labels else None)
-    return ScoringInput(inputs=inputs, reader=reader, rejects=rejects, advance=advance)
+    return DocumentReader.of_sorter(sorter, columns, LABELLED if labels else None)
 
 
 def rejects_for(options: ReadingOptions, output: Path | None) -> RejectedRows:

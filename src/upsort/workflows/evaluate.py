@@ -27,16 +27,8 @@ from upsort.io.tables.columns import ColumnMapper, column_place
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import RowWriter
-from upsort.workflows.score import (
-    CHARACTERS_AT_ONCE,
-    BlockScorer,
-    Passages,
-    ScoreLayout,
-    ScoringInput,
-    joined_decisions,
-    with_decisions,
-)
-from upsort.workflows.shared.context import nothing_usable
+from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer, Passages, ScoreLayout, joined_decisions, with_decisions
+from upsort.workflows.shared.context import ScoringContext, nothing_usable
 from upsort.workflows.shared.evaluation import DecidedCorpus, Evaluation, Mistake, evaluate_decisions
 from upsort.workflows.shared.reading import DocumentReading, map_blocks
 from upsort.workflows.shared.results import JudgementResult
@@ -232,7 +224,7 @@ class EvaluationRequest:
 
 def evaluate(
     sorters: Sequence[TrainedSorter],
-    incoming: ScoringInput,
+    incoming: ScoringContext,
     mistakes_file: Path | None = None,
     how: EvaluationRequest | None = None,
 ) -> list[Evaluation]:

@@ -30,8 +30,7 @@ from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata, large_b
 from upsort.io.tables.documents import DocumentReader
 from upsort.parallel.tokenising import Tokenising, cut_blocks
 from upsort.plots.term_figures import frequency_histogram, rank_frequency
-from upsort.workflows.score import ScoringInput
-from upsort.workflows.shared.context import RunContext, nothing_usable
+from upsort.workflows.shared.context import RunContext, ScoringContext, nothing_usable
 from upsort.workflows.shared.corpus import count_blocks, counts_by_plan, minimum_documents
 from upsort.workflows.shared.distributed_counting import can_distribute, distributed_counts
 from upsort.workflows.shared.figures import save_all
@@ -155,7 +154,7 @@ def _labels_of(cells: Sequence[str], separator: str) -> tuple[Ints, tuple[str, .
     return given, names, sets
 
 
-def matrix_of_sorter(sorter: TrainedSorter, incoming: ScoringInput) -> NamedFeatures:
+def matrix_of_sorter(sorter: TrainedSorter, incoming: ScoringContext) -> NamedFeatures:
     """The matrix of all usable documents in a sorter's columns and weights."""
     references: list[str] = []
     counted, matrices, tokens, unseen = [], [], [], Counter[str]()

@@ -20,8 +20,8 @@ from upsort.io.outputs.table_file import table_file
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.workflows.extend import labelled_documents_of
-from upsort.workflows.score import ScoringInput, joined_decisions
-from upsort.workflows.shared.context import nothing_usable
+from upsort.workflows.score import joined_decisions
+from upsort.workflows.shared.context import ScoringContext, nothing_usable
 from upsort.workflows.shared.results import described
 
 GUESS = "guessed_label"
@@ -54,7 +54,7 @@ class LabellingBenefit:
 
 
 def suggest_documents(
-    sorter: TrainedSorter, incoming: ScoringInput, most: int, seed: int, output: Path | None = None
+    sorter: TrainedSorter, incoming: ScoringContext, most: int, seed: int, output: Path | None = None
 ) -> tuple[list[LabelSuggestion], int]:
     """Choose; `output` gets the rows with an empty label column, to be filled in and given to train or extend.
 

@@ -27,8 +27,7 @@ from upsort.plots.evaluation_figures import coverage_figure, probability_histogr
 from upsort.plots.pages import beginning_of, for_both_widths, rendered
 from upsort.version import __version__
 from upsort.workflows.evaluate import evaluate
-from upsort.workflows.score import ScoringInput
-from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.context import RunContext, ScoringContext
 from upsort.workflows.shared.evaluation import Evaluation, Mistake
 from upsort.workflows.shared.figures import Drawing, drawn_in_parallel, reliabilities
 from upsort.workflows.suspects import SuspectsResult, suspects
@@ -65,7 +64,7 @@ class ReportSources:
     training: Sequence[str]
 
 
-def judged_for_report(sorter: TrainedSorter, incoming: ScoringInput) -> Evaluation:
+def judged_for_report(sorter: TrainedSorter, incoming: ScoringContext) -> Evaluation:
     """Judge one answer of a sorter."""
     return evaluate([sorter], incoming)[0]
 

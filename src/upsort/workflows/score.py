@@ -17,14 +17,11 @@ from upsort.core.plan import Columns
 from upsort.core.training.labelled import UnknownWords
 from upsort.core.training.sorter import Decisions, TrainedSorter, without_known_words
 from upsort.io.outputs.parts import fingerprint
-from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import ColumnMapper, column_place, merged_columns
 from upsort.io.tables.document_blocks import DocumentBlock
-from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import RowSink, TextOf, text_maker, write_made
-from upsort.parallel.processes import ExecutionEngine
-from upsort.workflows.shared.context import ALONE, Advance, no_progress
+from upsort.workflows.shared.context import ScoringContext
 from upsort.workflows.shared.reading import DocumentReading, ReadPiece, map_blocks
 from upsort.workflows.shared.results import described
 from upsort.workflows.shared.scored_rows import ScoredBlock, ScoreResult, ScoreTally, columns_of, decision_columns, number_columns
@@ -42,34 +39,6 @@ class ScoreLayout:
     thin: bool = False
     all_probabilities: bool = False
     safe: bool = False
-
-
-@record(frozen=True, kw_only=True)
-class ScoringInput:
-    """What is to be scored: tables, how they are read, where rows that cannot be used go, who does it."""
-
-    inputs: Inputs
-    reader: DocumentReader
-    rejects: RejectedRows
-    advance: Advance = no_progress
-    engine: ExecutionEngine = ALONE
-    _counted: list[int] = field(default_factory=list)
-
-    def blocks(self) -> Iterator[DocumentBlock]:
-        """All usable documents."""
-        for block in self.reader.blocks(self.inputs, self.rejects):
-            self._counted.append(len(block.rows))
-            yield block
-
-    def advance_rows(self, rows: int) -> None:
-        """So many usable rows have come and are done."""
-        self._counted.append(rows)
-        self.advance(rows)
-
-    @property
-    def read(self) -> int:
-        """How many usable rows have come so far."""
-        return sum(self._counted)
 
 
 @record(frozen=True)
@@ -182,7 +151,7 @@ def _guarded(cell: str) -> str:
     return cell
 
 
-def score(scoring: BlockScorer, incoming: ScoringInput, writer: RowSink, resume: ResumeState | None = None) -> ScoreResult:
+def score(scoring: BlockScorer, incoming: ScoringContext, writer: RowSink, resume: ResumeState | None = None) -> ScoreResult:
     """Write every usable row, under the columns of `scoring`, with the sorter's decisions."""
     resume = resume or ResumeState()
     sorters = scoring.deciding.sorters
@@ -247,7 +216,9 @@ class _PassageDecider:
         return [row[place] for row in block.rows], self.deciding(block)
 
 
-def score_documents_of_passages(scoring: BlockScorer, incoming: ScoringInput, writer: RowSink, passages: Passages) -> ScoreResult:
+def score_documents_of_passages(
+    scoring: BlockScorer, incoming: ScoringContext, writer: RowSink, passages: Passages
+) -> ScoreResult:
     """Write one row for each document, its passages added up and decided about as a single text would be.
 
     The passages' probabilities are held in memory."""

@@ -35,7 +35,7 @@ from upsort.cli.rendering.wording import (
     reliability_rows,
     shortened,
 )
-from upsort.cli.request import JUDGED, inputs_of, note_cost_orientation, report_rejects, scoring_input, secondary_inputs
+from upsort.cli.request import JUDGED, inputs_of, note_cost_orientation, report_rejects, scoring_context, secondary_inputs
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
@@ -59,7 +59,7 @@ def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:
     training = secondary_inputs(options, console, options.training) if options.training else None
     output = Path(options.output) if options.output else None
     passages = Passages(options.per_document, options.document_column) if options.per_document else None
-    with scoring_input(options, console, sorters[0], inputs, output, JUDGED) as incoming:
+    with scoring_context(options, console, sorters[0], inputs, output, JUDGED) as incoming:
         evaluations = evaluate(sorters, incoming, output, EvaluationRequest(options.by, passages, training))
     written = draw_judgement(evaluations, Path(options.figures)) if options.figures else []
     answers = {evaluation.sorter.answer: _result(evaluation, options.mistakes) for evaluation in evaluations}

@@ -13,7 +13,7 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.drawing import legend, marked
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import shortened
-from upsort.cli.request import incoming_of, inputs_of, secondary_inputs
+from upsort.cli.request import inputs_of, secondary_inputs, sorter_reader
 from upsort.core.analysis import explanation as insight
 from upsort.core.analysis.explanation import MOST_OUT, Additive, Explanation, NeighbourVotes, PriorOnly, Unexplained
 from upsort.core.analysis.label_arithmetic import LabelArithmetic, arithmetic, written
@@ -21,10 +21,8 @@ from upsort.core.classifiers.families import family
 from upsort.core.errors import UsageProblem, listed
 from upsort.core.features.documents import Documents
 from upsort.core.training.sorter import TrainedSorter
-from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.explain import ExplainedDocument, document_of, document_of_text, explain_document
-from upsort.workflows.shared.context import no_progress
 from upsort.workflows.shared.explanation_page import (
     DIGITS,
     FormattedTable,
@@ -72,8 +70,7 @@ def _document(options: ExplainOptions, sorter: TrainedSorter, console: Console) 
     text = options.text_or_table
     if options.document:
         inputs = inputs_of(options, console, [text])
-        incoming = incoming_of(options, sorter, inputs, RejectedRows(), no_progress)
-        return document_of(sorter, incoming.reader, inputs, options.document)
+        return document_of(sorter, sorter_reader(options, sorter, inputs), inputs, options.document)
     if _is_file(text):
         raise UsageProblem(
             f"{text} is a file; what is explained here is a text.",

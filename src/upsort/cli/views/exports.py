@@ -23,7 +23,7 @@ from upsort.cli.rendering.findings import (
 )
 from upsort.cli.rendering.view import Column, View
 from upsort.cli.rendering.wording import label_columns, label_rows, measure_rows, value_and_interval
-from upsort.cli.request import JUDGED, inputs_of, report_rejects, scoring_input, secondary_inputs
+from upsort.cli.request import JUDGED, inputs_of, report_rejects, scoring_context, secondary_inputs
 from upsort.core.evaluation.intervals import UNKNOWN, Rate
 from upsort.core.evaluation.measure_list import MEASURES
 from upsort.io.ledger import COLUMNS, NAME, Ends, LedgerEntry, differing, entries, rates_by_entry, sorted_entries
@@ -64,7 +64,7 @@ def run_report(options: ReportOptions, console: Console) -> Exit:
     inputs = inputs_of(options, console, options.input)
     training = secondary_inputs(options, console, options.training) if options.training else None
     output = Path(options.output)
-    with scoring_input(options, console, sorter, inputs, None, JUDGED) as incoming:
+    with scoring_context(options, console, sorter, inputs, None, JUDGED) as incoming:
         columns = replace(incoming.reader.columns, label=sorter.answer or incoming.reader.columns.label, also=())
         incoming = replace(incoming, reader=DocumentReader.of_sorter(sorter, columns, LABELLED))
         evaluation = judged_for_report(sorter, incoming)

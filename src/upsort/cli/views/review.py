@@ -9,7 +9,7 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import suspect_sentences
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import duplicates_sentences, percent, shortened
-from upsort.cli.request import inputs_of, planned_context, report_rejects, scoring_input
+from upsort.cli.request import inputs_of, planned_context, report_rejects, scoring_context
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.next_documents import LabellingBenefit, labelling_benefit, suggest_documents
 from upsort.workflows.suspects import SuspectRequest, suspects
@@ -21,7 +21,7 @@ def run_next(options: NextOptions, console: Console) -> Exit:
     inputs = inputs_of(options, console, options.input)
     output = Path(options.output) if options.output else None
     seed = options.seed if options.seed is not None else sorter.plan.judge.seed
-    with scoring_input(options, console, sorter, inputs, output) as incoming:
+    with scoring_context(options, console, sorter, inputs, output) as incoming:
         documents, used = suggest_documents(sorter, incoming, options.most, seed, output)
     worth = labelling_benefit(sorter, len(documents))
     view = View({"documents": documents, "worth": worth, "written": str(output) if output else None})

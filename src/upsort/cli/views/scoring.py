@@ -13,7 +13,7 @@ from upsort.cli.declaring import declared
 from upsort.cli.rendering.console import Console, Exit, escaped
 from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import p_value, percent
-from upsort.cli.request import inputs_of, named_columns, note_cost_orientation, report_rejects, scoring_input
+from upsort.cli.request import inputs_of, named_columns, note_cost_orientation, report_rejects, scoring_context
 from upsort.core.analysis.drift import Drift
 from upsort.core.errors import DataProblem, UsageProblem, listed
 from upsort.core.training.sorter import TrainedSorter
@@ -28,16 +28,8 @@ from upsort.io.tables.formats import writing_endings
 from upsort.io.tables.rows import RejectionReason, RowSink
 from upsort.io.tables.rows import TableLayout as TableLayout
 from upsort.workflows.explain import Prediction, answer_lines, document_in, predictions
-from upsort.workflows.score import (
-    BlockScorer,
-    Passages,
-    ResumeState,
-    ScoreLayout,
-    ScoringInput,
-    run_key,
-    score,
-    score_documents_of_passages,
-)
+from upsort.workflows.score import BlockScorer, Passages, ResumeState, ScoreLayout, run_key, score, score_documents_of_passages
+from upsort.workflows.shared.context import ScoringContext
 from upsort.workflows.shared.score_parts import ResumeChoice, score_parts
 from upsort.workflows.shared.scored_rows import ScoreResult, columns_of, with_decision_options
 
@@ -118,7 +110,7 @@ def run_score(options: ScoreOptions, console: Console) -> Exit:
     if output is not None and not database and IN_NAME in output.name:  # not among the parts
         folder = output.parent.absolute()
         rejects_base = folder.with_name(f"{folder.name}.csv") if folder.name else None
-    with scoring_input(options, console, sorters[0], inputs, rejects_base, "documents scored") as incoming:
+    with scoring_context(options, console, sorters[0], inputs, rejects_base, "documents scored") as incoming:
         scoring = BlockScorer(sorters, layout, inputs, incoming.reader.columns.id)
         for name, other in scoring.renamed.items():
             console.note(f"The label column {name!r} is called like a decision; it is kept as {other!r}.")
@@ -158,7 +150,7 @@ def _filter(options: ScoreOptions, sorters: Sequence[TrainedSorter], layout: Sco
 
 
 def _scored(
-    options: ScoreOptions, scoring: BlockScorer, incoming: ScoringInput, output: Path | None, console: Console
+    options: ScoreOptions, scoring: BlockScorer, incoming: ScoringContext, output: Path | None, console: Console
 ) -> ScoreResult:
     """Score into what was asked for."""
 
@@ -200,7 +192,7 @@ def _scored(
 def _into_database(
     options: ScoreOptions,
     scoring: BlockScorer,
-    incoming: ScoringInput,
+    incoming: ScoringContext,
     layout: TableLayout,
     by: tuple[Callable[[RowSink], ScoreResult], Callable[[str], None]],
 ) -> ScoreResult:
@@ -220,7 +212,9 @@ def _into_database(
         return score(scoring, incoming, table, ResumeState(table.rows, table.state, table.done))
 
 
-def _resumed(options: ScoreOptions, scoring: BlockScorer, incoming: ScoringInput, output: Path, console: Console) -> ScoreResult:
+def _resumed(
+    options: ScoreOptions, scoring: BlockScorer, incoming: ScoringContext, output: Path, console: Console
+) -> ScoreResult:
     """Score into a table that can be resumed."""
 
     key = _run_key(options, incoming)
@@ -231,7 +225,7 @@ def _resumed(options: ScoreOptions, scoring: BlockScorer, incoming: ScoringInput
         return score(scoring, incoming, table, ResumeState(table.rows, table.state, table.done))
 
 
-def _run_key(options: ScoreOptions, incoming: ScoringInput) -> dict[str, Any]:
+def _run_key(options: ScoreOptions, incoming: ScoringContext) -> dict[str, Any]:
     """What must be the same when a run is resumed."""
     free = {option.name for option in declared(ScoreOptions) if option.spelling in _FREE}
     choices = {option.name: getattr(options, option.name) for option in declared(ScoreOptions) if option.name not in free}

@@ -18,7 +18,7 @@ from upsort.cli.request import (
     planned_engine,
     report_rejects,
     run_context,
-    scoring_input,
+    scoring_context,
     with_guessed_columns,
 )
 from upsort.core.errors import DataProblem, UsageProblem, suggestion, visible
@@ -191,7 +191,7 @@ def run_features(options: FeaturesOptions, console: Console) -> Exit:
             console.show(_vectors_made(work, path, options.dimensions))
         return Exit.DONE
     if sorter is not None:
-        with scoring_input(options, console, sorter, inputs, output) as incoming:
+        with scoring_context(options, console, sorter, inputs, output) as incoming:
             matrix, rejects = matrix_of_sorter(sorter, incoming), incoming.rejects
     else:
         with run_context(options, console, inputs, plan, output, "documents counted") as work:

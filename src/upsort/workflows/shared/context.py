@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
+from dataclasses import field
 from itertools import islice
 
 from upsort.core import plan
@@ -20,7 +21,8 @@ from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.plan.resources import profiles
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import roles_in
-from upsort.io.tables.documents import texts_of
+from upsort.io.tables.document_blocks import DocumentBlock
+from upsort.io.tables.documents import DocumentReader, texts_of
 from upsort.parallel.cluster import connected
 from upsort.parallel.processes import ExecutionEngine as ExecutionEngine
 from upsort.parallel.processes import Processes, fitting, usual_workers
@@ -81,6 +83,30 @@ class RunContext:
             return self.engine.parallel(able)(piece, count)
 
         return run_all
+
+
+@record(frozen=True, kw_only=True)
+class ScoringContext(RunContext):
+    """The context of a command that goes by a sorter. reader: of documents, bound to the sorter."""
+
+    reader: DocumentReader
+    _counted: list[int] = field(default_factory=list)
+
+    def blocks(self) -> Iterator[DocumentBlock]:
+        """All usable documents."""
+        for block in self.reader.blocks(self.inputs, self.rejects):
+            self._counted.append(len(block.rows))
+            yield block
+
+    def advance_rows(self, rows: int) -> None:
+        """So many usable rows have come and are done."""
+        self._counted.append(rows)
+        self.advance(rows)
+
+    @property
+    def read(self) -> int:
+        """How many usable rows have come so far."""
+        return sum(self._counted)
 
 
 @contextmanager

@@ -15,7 +15,8 @@ from upsort.io.outputs.atomic import cannot_write, check_writable, clear_dead, k
 from upsort.io.outputs.parts import PartNames
 from upsort.io.outputs.table_file import check_same_run, table_file
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, text_maker, write_made
-from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer, ScoringInput
+from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer
+from upsort.workflows.shared.context import ScoringContext
 from upsort.workflows.shared.reading import DocumentReading, ReadPiece, distribution_for
 from upsort.workflows.shared.scored_rows import ScoreResult, ScoreTally
 
@@ -29,7 +30,7 @@ class ResumeChoice:
     overwrite: bool
 
 
-def score_parts(scoring: BlockScorer, incoming: ScoringInput, names: PartNames, again: ResumeChoice) -> ScoreResult:
+def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames, again: ResumeChoice) -> ScoreResult:
     """Write every usable row to the file of its part.
 
     Raises DataProblem where there are parts that are not to be replaced, or not of this run."""
