@@ -100,70 +100,100 @@ def minimise(
 
     start: (p + 1, k) where to begin; without it, where passes over the documents lead (see `dual`) if the problem is large enough
     for them, else zero weights and the intercepts that alone are best or nearly so. ascent: passes to resume."""
-    partitions, loss, n_labels = objective.partitions, objective.loss, objective.n_labels
-    ridge, lasso, width = objective.ridge, objective.lasso, partitions.width
-    active = np.arange(n_labels)
     reference = reference_norm(objective) if stopping.reference is None else stopping.reference
-    weights = np.zeros((width, n_labels)) if start is None else start.copy()
-    if start is None:
-        weights[-1] = loss.first_intercepts()
-    passes = 0
     if start is None and ascent is None:
         ascent = ascent_on(objective)
-    uncompiled = ascent is None and objective.lasso == 0.0 and is_worthwhile(_problem(objective)) and compiled() is None
+    weights = np.zeros((objective.partitions.width, objective.n_labels)) if start is None else start.copy()
+    if start is None:
+        weights[-1] = objective.loss.first_intercepts()
+    passes = 0
     if ascent is not None:
-        beginning = weights
-        weights, norm = run_dual_passes(ascent, stopping.tolerance * reference, reference)
+        ascended, norm = run_dual_passes(ascent, stopping.tolerance * reference, reference)
         passes = ascent.passes
         if norm <= stopping.tolerance * reference:
-            return weights, OptimiserReport(products=1, optimality=norm / reference if reference > 0 else 0.0, passes=passes)
-        if not _value(objective, weights) < _value(objective, beginning):
-            weights = beginning
-    partitions.update_quietly("begin", weights)
-    norms = np.full(n_labels, np.inf)
-    enough = stopping.tolerance * reference / (np.sqrt(n_labels) if loss.separable else 1.0)
-    steps, used = 0, 1
-    damping, failed = 0.0, 0
-    while True:
-        columns = slice(None) if active.size == n_labels else active
-        slopes = partitions.update("gradient", columns)
-        slopes[:-1] += ridge * weights[:-1, columns]
-        used += 1
-        downhill, free = _pseudo_gradient(slopes, weights[:, columns], lasso)
-        del slopes
-        norms[active] = _norms(downhill, loss.separable)
-        optimality = _optimality(norms, reference, loss)
-        unconverged = norms[active] > enough
-        if not unconverged.any() or steps >= stopping.most_iterations:
-            break
-        if loss.separable and not unconverged.all():
-            active, downhill, free = active[unconverged], downhill[:, unconverged], free[:, unconverged]
-            partitions.update_quietly("keep_columns", active)
-            columns = active
-        first = _FIRST_DAMPING * frobenius(downhill) / (1.0 + frobenius(weights))
-        if lasso > 0.0 and steps == 0:
-            damping = first
-        step, inner = _direction(objective, downhill, free, columns, damping)
-        used += inner
-        way = _SearchDirection(columns, weights[:, columns].copy(), step, downhill)
-        moved = _line_search(objective, weights, way, active)
-        used += 1
-        steps += 1
-        if moved.any():
-            failed = 0
-            damping = _next_damping(damping, first, _accepted_share(weights, way)) if lasso > 0.0 else damping / _STRONGER
-        elif failed == _MOST_DAMPINGS:
-            break
-        else:
-            damping, failed = max(_STRONGER * damping, first), failed + 1
-    return weights, OptimiserReport(
-        iterations=steps,
-        products=used,
-        optimality=optimality,
-        reached=optimality <= stopping.tolerance,
+            return ascended, OptimiserReport(products=1, optimality=norm / reference if reference > 0 else 0.0, passes=passes)
+        if _value(objective, ascended) < _value(objective, weights):
+            weights = ascended
+    search = _NewtonSearch(objective, weights, reference, stopping.tolerance)
+    while not search.converged() and search.steps < stopping.most_iterations and search.step():
+        pass
+    return search.weights, OptimiserReport(
+        iterations=search.steps,
+        products=search.products,
+        optimality=search.optimality,
+        reached=search.optimality <= stopping.tolerance,
         passes=passes,
-        uncompiled=uncompiled,
+        uncompiled=ascent is None and objective.lasso == 0.0 and is_worthwhile(_problem(objective)) and compiled() is None,
     )
+
+
+class _NewtonSearch:
+    """Where the search for the minimum stands.
+
+    weights: (p + 1, k), of which those of the `active` labels still change. norms: (k,) of the gradient, of each label where the
+    loss is separable. products: pairs of products with the matrix so far. damping: added to the diagonal of H. failed: steps in a
+    row that brought no decrease."""
+
+    def __init__(self, objective: Objective, weights: Floats, reference: float, tolerance: float) -> None:
+        self.objective, self.weights, self.reference = objective, weights, reference
+        self.separable = objective.loss.separable
+        self.enough = tolerance * reference / (np.sqrt(objective.n_labels) if self.separable else 1.0)
+        self.active = np.arange(objective.n_labels)
+        self.norms = np.full(objective.n_labels, np.inf)
+        self.steps, self.products = 0, 1
+        self.damping, self.failed = 0.0, 0
+        objective.partitions.update_quietly("begin", weights)
+
+    @property
+    def columns(self) -> Columns:
+        """Those of the active labels."""
+        return slice(None) if self.active.size == self.objective.n_labels else self.active
+
+    @property
+    def optimality(self) -> float:
+        """The norm of the whole gradient as a share of the reference."""
+        whole = float(np.sqrt((self.norms**2).sum())) if self.separable else float(self.norms[0])
+        return whole / self.reference if self.reference > 0 else 0.0
+
+    def converged(self) -> bool:
+        """Whether the gradient is small enough here. The gradient is worked out for the next step."""
+        objective, columns = self.objective, self.columns
+        slopes = objective.partitions.update("gradient", columns)
+        slopes[:-1] += objective.ridge * self.weights[:-1, columns]
+        self.products += 1
+        self.downhill, self.free = _pseudo_gradient(slopes, self.weights[:, columns], objective.lasso)
+        self.norms[self.active] = _norms(self.downhill, self.separable)
+        return not (self.norms[self.active] > self.enough).any()
+
+    def step(self) -> bool:
+        """Go one step. Returns False where no damping helps any more."""
+        objective, lasso = self.objective, self.objective.lasso
+        self._drop_converged_labels()
+        first = _FIRST_DAMPING * frobenius(self.downhill) / (1.0 + frobenius(self.weights))
+        if lasso > 0.0 and self.steps == 0:
+            self.damping = first
+        step, inner = _direction(objective, self.downhill, self.free, self.columns, self.damping)
+        way = _SearchDirection(self.columns, self.weights[:, self.columns].copy(), step, self.downhill)
+        moved = _line_search(objective, self.weights, way, self.active)
+        self.products += inner + 1
+        self.steps += 1
+        if moved.any():
+            self.failed = 0
+            went = _accepted_share(self.weights, way) if lasso > 0.0 else 0.0
+            self.damping = _next_damping(self.damping, first, went) if lasso > 0.0 else self.damping / _STRONGER
+        elif self.failed == _MOST_DAMPINGS:
+            return False
+        else:
+            self.damping, self.failed = max(_STRONGER * self.damping, first), self.failed + 1
+        return True
+
+    def _drop_converged_labels(self) -> None:
+        """Labels of a separable loss whose gradients are small enough take no part in further steps."""
+        unconverged = self.norms[self.active] > self.enough
+        if self.separable and not unconverged.all():
+            self.active = self.active[unconverged]
+            self.downhill, self.free = self.downhill[:, unconverged], self.free[:, unconverged]
+            self.objective.partitions.update_quietly("keep_columns", self.active)
 
 
 def _accepted_share(weights: Floats, way: _SearchDirection) -> float:
@@ -194,12 +224,6 @@ def ascent_on(objective: Objective) -> DualAscent | None:
 
 def _problem(objective: Objective) -> DualProblem:
     return DualProblem(partitions=objective.partitions, n_labels=objective.n_labels, ridge=objective.ridge)
-
-
-def _optimality(norms: Floats, reference: float, loss: Loss) -> float:
-    """The norm of the whole gradient as a share of the reference. norms: of each label, or of all together for each."""
-    whole = float(np.sqrt((norms**2).sum())) if loss.separable else float(norms[0])
-    return whole / reference if reference > 0 else 0.0
 
 
 def reference_norm(objective: Objective) -> float:

@@ -1,5 +1,7 @@
 """What a linear sorter comes to, in numbers alone, for programs that are not this one: from the tokens of a text to its label."""
 
+from collections.abc import Callable
+
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
@@ -9,6 +11,7 @@ from upsort.core.errors import UsageProblem
 from upsort.core.features.corpus_counts import prefixes
 from upsort.core.features.documents import Documents
 from upsort.core.lazy import record
+from upsort.core.plan import Features
 from upsort.core.training.sorter import TrainedSorter
 
 BETWEEN_SENTENCES = ""
@@ -99,29 +102,53 @@ def tokens_for(sorter: TrainedSorter, documents: Documents) -> list[list[str]]:
 
 
 def _check(sorter: TrainedSorter) -> None:
-    plan, space = sorter.plan, sorter.space
-    features, retrain = plan.features, "Train another sorter, with --set {}."
-    why, other = "", ""
-    if sorter.classifier.rule is None:
-        why, other = f"{plan.classifier.kind} has no linear rule", "classifier.kind=logistic"
-    elif space.hashed is not None:
-        why, other = "its terms are hashed, and have no names", "features.hash_bits=0"
-    elif space.vectors is not None:
-        why, other = "it reads word vectors", "features.vectors_file="
-    elif space.counted < len(space.terms):
-        key = "features.measures=" if features.measures else "columns.numbers= and --set columns.categories="
-        why, other = "it reads columns or measures beside the text", key
-    elif features.units != "words":
-        why, other = "its terms are of letters", "features.units=words"
-    elif features.skip:
-        why, other = "its n-grams leave words out", "features.skip=false"
-    elif len(prefixes(plan.columns, features)) > 1:
-        why, other = "it counts each text column apart", "features.apart=false"
-    elif features.lengths[1] > 1 and plan.clean.tokens_by:
-        why, other = "its tokens may hold spaces, so that its n-grams have no plain parts", "clean.tokens_by="
-    elif sorter.calibration.kind == "isotonic":
-        why, other = "its probabilities are step functions", "classifier.calibrate=temperature"
-    elif not sorter.calibration.keeps_order and sorter.thresholds is None and plan.decide.rank_by != "probabilities":
-        why, other = "its probabilities are pooled to the order of its scores", "classifier.calibrate=temperature"
-    if why:
-        raise UsageProblem(f"The sorter cannot be exported: {why}.", retrain.format(other))
+    """Raises UsageProblem for the first obstacle of a sorter."""
+    for holds, why, other in _OBSTACLES:
+        if holds(sorter):
+            reason = why.format(kind=sorter.plan.classifier.kind)
+            raise UsageProblem(f"The sorter cannot be exported: {reason}.", f"Train another sorter, with --set {other}.")
+
+
+def _features(sorter: TrainedSorter) -> Features:
+    return sorter.plan.features
+
+
+def _reads_more_than_terms(sorter: TrainedSorter) -> bool:
+    return sorter.space.counted < len(sorter.space.terms)
+
+
+def _pools_probabilities(sorter: TrainedSorter) -> bool:
+    by_scores = sorter.thresholds is None and sorter.plan.decide.rank_by != "probabilities"
+    return by_scores and not sorter.calibration.keeps_order
+
+
+_OBSTACLES: tuple[tuple[Callable[[TrainedSorter], bool], str, str], ...] = (
+    (lambda sorter: sorter.classifier.rule is None, "{kind} has no linear rule", "classifier.kind=logistic"),
+    (lambda sorter: sorter.space.hashed is not None, "its terms are hashed, and have no names", "features.hash_bits=0"),
+    (lambda sorter: sorter.space.vectors is not None, "it reads word vectors", "features.vectors_file="),
+    (
+        lambda sorter: _reads_more_than_terms(sorter) and bool(_features(sorter).measures),
+        "it reads columns or measures beside the text",
+        "features.measures=",
+    ),
+    (_reads_more_than_terms, "it reads columns or measures beside the text", "columns.numbers= and --set columns.categories="),
+    (lambda sorter: _features(sorter).units != "words", "its terms are of letters", "features.units=words"),
+    (lambda sorter: _features(sorter).skip, "its n-grams leave words out", "features.skip=false"),
+    (
+        lambda sorter: len(prefixes(sorter.plan.columns, _features(sorter))) > 1,
+        "it counts each text column apart",
+        "features.apart=false",
+    ),
+    (
+        lambda sorter: _features(sorter).lengths[1] > 1 and bool(sorter.plan.clean.tokens_by),
+        "its tokens may hold spaces, so that its n-grams have no plain parts",
+        "clean.tokens_by=",
+    ),
+    (
+        lambda sorter: sorter.calibration.kind == "isotonic",
+        "its probabilities are step functions",
+        "classifier.calibrate=temperature",
+    ),
+    (_pools_probabilities, "its probabilities are pooled to the order of its scores", "classifier.calibrate=temperature"),
+)
+"""What a rule in numbers alone cannot do, in words, and the setting of a sorter that can be exported."""

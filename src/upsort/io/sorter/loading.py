@@ -157,21 +157,62 @@ class _Contents:
 
 
 def _restored(contents: _Contents, whole: _SharedContents) -> TrainedSorter:
-    answer, arrays, terms, plan, path = contents.head, contents.arrays, contents.terms, whole.plan, whole.path
-    labels, (counted, numbers, categories), seen = tuple(answer["labels"]), contents.declared, answer["trained_on"]
-    if counted > len(terms):
+    """A sorter from what a file holds of one answer. Raises DataProblem where that does not fit together."""
+    answer, arrays, plan, path = contents.head, contents.arrays, whole.plan, whole.path
+    labels = tuple(answer["labels"])
+    _check_contents(contents, plan, path)
+    trained = _training_summary(answer["trained_on"], arrays)
+    space = _feature_space(contents, trained, plan, path)
+    stored = StoredClassifier(settings=plan.classifier, arrays=arrays, terms=len(contents.terms), labels=len(labels))
+    try:
+        classifier = family(plan.classifier).restore(stored)
+    except ValueError as error:
+        raise damaged(path, f"it holds {error}") from None
+    pruned = None
+    if "left_out_counts" in arrays:
+        pruned = PrunedCounts(contents.left_out, arrays["left_out_frequency"].astype(np.int64), arrays["left_out_counts"])
+    decision = arrays.get("decision")
+    return TrainedSorter(
+        plan=plan,
+        labels=labels,
+        space=space,
+        classifier=classifier,
+        trained=trained,
+        resources=whole.resources,
+        costs=whole.costs if decision is not None and not plan.decide.f_beta else None,
+        calibration=_calibration(answer["calibration"], arrays, len(labels), path),
+        answer=str(answer.get("name", "")),
+        thresholds=arrays.get("thresholds"),
+        pruned=pruned,
+        stored=_stored(contents, path) if "kept" in answer else None,
+        decision=decision,
+    )
+
+
+def _check_contents(contents: _Contents, plan: Plan, path: Path) -> None:
+    """Whether the arrays and lists have the sizes that the head tells, and hold what can be."""
+    arrays, seen, (counted, numbers, _) = contents.arrays, contents.head["trained_on"], contents.declared
+    if counted > len(contents.terms):
         raise damaged(path, "it has fewer terms than it says")
-    sizes = {"terms": len(terms), "labels": len(labels), "counted": counted, "numbers": len(numbers), "knot columns": 3}
-    sizes["terms left out"] = len(contents.left_out)
-    sizes["terms kept"] = len(contents.stored_terms)
+    sizes = {
+        "terms": len(contents.terms),
+        "labels": len(contents.head["labels"]),
+        "counted": counted,
+        "numbers": len(numbers),
+        "knot columns": 3,
+        "terms left out": len(contents.left_out),
+        "terms kept": len(contents.stored_terms),
+    }
     check_arrays(arrays, plan.classifier, sizes, path)
-    if len(set(terms)) < len(terms) or len(set(contents.left_out)) < len(contents.left_out):
+    if any(len(set(terms)) < len(terms) for terms in (contents.terms, contents.left_out)):
         raise damaged(path, "it has a term twice")
-    if (arrays["document_frequency"] > seen["documents"]).any() or (
-        arrays["label_document_frequency"] > np.array(seen["label_documents"])
-    ).any():
+    by_label = np.array(seen["label_documents"])
+    if (arrays["document_frequency"] > seen["documents"]).any() or (arrays["label_document_frequency"] > by_label).any():
         raise damaged(path, "it has terms in more documents than there were")
-    trained = TrainingSummary(
+
+
+def _training_summary(seen: dict[str, Any], arrays: dict[str, AnyArray]) -> TrainingSummary:
+    return TrainingSummary(
         label_documents=np.array(seen["label_documents"], dtype=np.int64),
         label_document_frequency=arrays["label_document_frequency"].astype(np.int64),
         documents=int(seen["documents"]),
@@ -190,6 +231,11 @@ def _restored(contents: _Contents, whole: _SharedContents) -> TrainedSorter:
         known_words=int(seen["known_words"]),
         blank=seen.get("blank"),
     )
+
+
+def _feature_space(contents: _Contents, trained: TrainingSummary, plan: Plan, path: Path) -> FeatureSpace:
+    """The space of the terms. Raises DataProblem where the terms are not those of its columns."""
+    arrays, (counted, numbers, categories) = contents.arrays, contents.declared
     extra_columns = ExtraColumns()
     if numbers or categories:
         extra_columns = ExtraColumns(
@@ -199,59 +245,33 @@ def _restored(contents: _Contents, whole: _SharedContents) -> TrainedSorter:
             marked=arrays.get("number_marked", np.zeros(0)).astype(bool),
             categories=categories,
         )
-    has_vectors = "vectors" in arrays
-    space = FeatureSpace(
-        terms=terms,
+    vectors = WordVectors(arrays["vector_terms"].astype(np.int64), arrays["vectors"]) if "vectors" in arrays else None
+    dimensions = vectors.vectors.shape[1] if vectors is not None else 0
+    if len(contents.terms) != counted + dimensions + len(extra_columns.names):
+        raise damaged(path, "its terms are not those that its columns make")
+    return FeatureSpace(
+        terms=contents.terms,
         counted=counted,
         document_frequency=arrays["document_frequency"].astype(np.int64),
         label_document_frequency=trained.label_document_frequency,
         documents=trained.documents,
-        mean_length=float(seen.get("mean_length", 0.0)),
+        mean_length=float(contents.head["trained_on"].get("mean_length", 0.0)),
         settings=plan.features,
         extra_columns=extra_columns,
-        vectors=WordVectors(arrays["vector_terms"].astype(np.int64), arrays["vectors"]) if has_vectors else None,
-        vector_scale=arrays["vector_scale"] if has_vectors else None,
+        vectors=vectors,
+        vector_scale=arrays["vector_scale"] if vectors is not None else None,
         hashed=arrays["hashed"].astype(np.int64) if "hashed" in arrays else None,
     )
-    dimensions = space.vectors.vectors.shape[1] if space.vectors is not None else 0
-    if len(terms) != counted + dimensions + len(extra_columns.names):
-        raise damaged(path, "its terms are not those that its columns make")
-    try:
-        classifier = family(plan.classifier).restore(
-            StoredClassifier(settings=plan.classifier, arrays=arrays, terms=len(terms), labels=len(labels))
-        )
-    except ValueError as error:
-        raise damaged(path, f"it holds {error}") from None
-    calibration = Calibration(
-        answer["calibration"],
-        arrays.get("calibration_slopes", np.zeros(0)),
-        arrays.get("calibration_offsets", np.zeros(0)),
-        arrays.get("calibration_knots", np.zeros((0, 3))),
-    )
-    wrong_slopes = calibration.kind in {"temperature", "platt"} and calibration.slopes.size != (
-        1 if calibration.kind == "temperature" else len(labels)
-    )
-    if wrong_slopes or (calibration.kind == "isotonic" and set(calibration.knots[:, 0]) != set(range(len(labels)))):
+
+
+def _calibration(kind: str, arrays: dict[str, AnyArray], labels: int, path: Path) -> Calibration:
+    """The calibration. Raises DataProblem where it is for other labels."""
+    slopes = arrays.get("calibration_slopes", np.zeros(0))
+    knots = arrays.get("calibration_knots", np.zeros((0, 3)))
+    wanted_slopes = {"temperature": 1, "platt": labels}.get(kind, slopes.size)
+    if slopes.size != wanted_slopes or (kind == "isotonic" and set(knots[:, 0]) != set(range(labels))):
         raise damaged(path, "its calibration does not fit its labels")
-    pruned = None
-    if "left_out_counts" in arrays:
-        pruned = PrunedCounts(contents.left_out, arrays["left_out_frequency"].astype(np.int64), arrays["left_out_counts"])
-    decision = arrays.get("decision")
-    return TrainedSorter(
-        plan=plan,
-        labels=labels,
-        space=space,
-        classifier=classifier,
-        trained=trained,
-        resources=whole.resources,
-        costs=whole.costs if decision is not None and not plan.decide.f_beta else None,
-        calibration=calibration,
-        answer=str(answer.get("name", "")),
-        thresholds=arrays.get("thresholds"),
-        pruned=pruned,
-        stored=_stored(contents, path) if "kept" in answer else None,
-        decision=decision,
-    )
+    return Calibration(kind, slopes, arrays.get("calibration_offsets", np.zeros(0)), knots)
 
 
 def _stored(contents: _Contents, path: Path) -> StoredDocuments:
