@@ -12,7 +12,7 @@ from conftest import KINDS, Program, crossed, of_kind
 from upsort.core.classifiers.families import family
 
 NAIVE_BAYES = [name for name in KINDS if name.startswith("naive-bayes")]
-PLAIN = ("--set=features.in_at_least=1", "--set=features.in_at_most=1.0")
+PLAIN = ("--set=features.in_at_least=1", "--set=features.in_at_most=1.0", "--set=classifier.tolerance=0.1")
 WAYS: dict[str, tuple[str, ...]] = {
     "counts": ("--set=features.weighting=count",),
     "presence": ("--set=features.weighting=presence",),

@@ -58,7 +58,7 @@ def tables(tmp_path: Path) -> Path:
 def shared(plan: str) -> list[str]:
     given = {one.partition("=")[0] for one in PLANS[plan]}
     usual = [one for one in ("--text=text", "--label=label") if one.partition("=")[0] not in given]
-    return [*usual, *PLANS[plan], "--id=ref", "--no-check"]
+    return [*usual, *PLANS[plan], "--id=ref", "--set=classifier.tolerance=0.1", "--no-check"]
 
 
 def same(program: Program, one: str, other: str) -> None:

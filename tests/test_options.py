@@ -12,7 +12,7 @@ from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.declaring import spellings_of
 
 T, L = "--text=message", "--label=topic"
-QUICK = "--set=classifier.calibrate=none"  # no folds inside folds
+QUICK = ("--set=classifier.calibrate=none", "--set=classifier.tolerance=0.2")  # no folds inside folds, and few steps
 READING = {
     "--as": "--as=tsv",
     "--encoding": "--encoding=utf-16",
@@ -73,11 +73,11 @@ BASE: dict[str, tuple[str, ...]] = {
     "split": ("letters.csv", T, L, "--output=parts"),
     "train": ("letters.csv", T, L, "--output=out.sorter"),
     "evaluate": ("s.sorter", "letters.csv"),
-    "cross-validate": ("letters.csv", T, L, "--set=columns.date=received", QUICK),
-    "compare": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--try=classifier.kind=centroid,naive-bayes"),
-    "choose": ("letters.csv", T, L, "--trials=2", "--set=judge.folds=2", "--set=classifier.calibrate=none"),
-    "curve": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--set=classifier.kind=centroid"),
-    "suspects": ("letters.csv", T, L, "--set=columns.date=received", QUICK, "--most=25"),
+    "cross-validate": ("letters.csv", T, L, "--set=columns.date=received", *QUICK),
+    "compare": ("letters.csv", T, L, "--set=columns.date=received", *QUICK, "--try=classifier.kind=centroid,naive-bayes"),
+    "choose": ("letters.csv", T, L, "--trials=2", "--set=judge.folds=2", QUICK[0]),
+    "curve": ("letters.csv", T, L, "--set=columns.date=received", *QUICK, "--set=classifier.kind=centroid"),
+    "suspects": ("letters.csv", T, L, "--set=columns.date=received", *QUICK, "--most=25"),
     "terms": ("letters.csv", T, L),
     "explain": ("s.sorter", "my plum has a few leaves with spots, and when is the best time to prune it in the garden"),
     "ask": ("s.sorter",),

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from conftest import THOROUGH
+from conftest import THOROUGH, crossed
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from remote_executor import RemoteExecutor
@@ -99,8 +99,7 @@ def made(seed: int, labels: int = 4, documents: int = 240, terms: int = 50) -> T
     )
 
 
-@pytest.mark.parametrize("passes", [False, True])
-@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize(("kind", "passes"), crossed(KINDS, [False, True], every=2))
 def test_a_training_on_parts_ends_where_one_on_the_whole_ends(kind: str, passes: bool, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(dual, "WORTH_COMPILING", 0 if passes else 10**9)
     data, chosen = made(7), Classifier(**{**vars(KINDS[kind]), "tolerance": 1e-7, "most_iterations": 300})
@@ -118,8 +117,8 @@ def test_a_training_on_parts_ends_where_one_on_the_whole_ends(kind: str, passes:
 
 
 def test_a_path_over_penalties_on_parts(monkeypatch: pytest.MonkeyPatch) -> None:
-    data = made(3)
-    parted = sparse.split_rows(local_matrix(data.matrix), np.array([0, 100, 240]))
+    data = made(3, documents=120, terms=20)
+    parted = sparse.split_rows(local_matrix(data.matrix), np.array([0, 50, 120]))
     for worth, kinds in ((0, ("hinge",)), (10**9, ("softmax", "hinge") if THOROUGH else ("softmax",))):
         monkeypatch.setattr(dual, "WORTH_COMPILING", worth)
         for kind in kinds:

@@ -16,7 +16,7 @@ from upsort.io.sources.inputs import open_inputs
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import ReadSettings
 
-LOOSE = ("--set=features.in_at_least=1", "--set=features.in_at_most=1", "--no-check")
+LOOSE = ("--set=features.in_at_least=1", "--set=features.in_at_most=1", "--set=classifier.tolerance=0.1", "--no-check")
 BOTH = "--text=subject,body"
 COLUMNS = {
     "one text": ("--text=body",),

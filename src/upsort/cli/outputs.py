@@ -13,6 +13,7 @@ from typing import Any, TextIO, cast
 from upsort.cli.declaring import NAMES_FILES, CommonOptions, Option, declared
 from upsort.cli.rendering.console import Console
 from upsort.core.errors import DataProblem, UsageProblem
+from upsort.io.outputs.atomic import check_writable
 from upsort.io.outputs.parts import HELD_OUT_NAME, IN_NAME, TRAINING_NAME, PartNames, exported_files, identities, matrix_files
 from upsort.io.sources import stores
 from upsort.io.sources.addresses import is_database, is_store
@@ -48,7 +49,9 @@ def check_outputs(options: CommonOptions) -> None:
     }
     overwrite = bool(getattr(options, "overwrite", False))
     for option, path in written:
-        if not path.is_file():  # new, a folder, or a device, which is written into
+        if option.writes != "parts" and (not path.exists() or path.is_dir()):
+            check_writable(path)
+        if not path.is_file():  # new, or a device, which is written into
             continue
         status = path.stat()
         if (status.st_dev, status.st_ino) in read:

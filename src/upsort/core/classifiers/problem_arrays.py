@@ -95,6 +95,10 @@ class Products:
     def _single(self) -> "_SplitMatrix":
         return _SplitMatrix(_with_data(self.matrix, self.matrix.data.astype(np.float32)))
 
+    @cached_property
+    def _squared(self) -> "_SplitMatrix":
+        return _SplitMatrix(_with_data(self.matrix, np.square(self.matrix.data, dtype=np.float32, casting="unsafe")))
+
     def scores(self, weights: Floats, columns: Any = slice(None)) -> Floats:
         """(p + 1, c) weights → (n, c) float64."""
         terms = weights[:-1] if self.scale is None else weights[:-1] * self.scale[:, columns]
@@ -125,8 +129,7 @@ class Products:
 
     def squared_sums(self, values: Singles, columns: Any = slice(None)) -> Floats:
         """(n, c) ≥ 0 → (p + 1, c): sums over documents of value² · entry, in float32."""
-        squared = _with_data(self.matrix, np.square(self.matrix.data, dtype=np.float32, casting="unsafe"))
-        sums: Floats = _SplitMatrix(squared).transposed_times(values).astype(np.float64)
+        sums: Floats = self._squared.transposed_times(values).astype(np.float64)
         if self.scale is not None:
             sums[:-1] *= self.scale[:, columns] ** 2
         return sums
