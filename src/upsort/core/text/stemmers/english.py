@@ -5,10 +5,19 @@ the suffix S1, of the rules of a step the one with the longest S1 that fits, if 
 
 The revision of Porter's English stemmer ("Porter2"; M. F. Porter 2001 and 2002, with the exceptional forms given there)."""
 
-import re
 from itertools import pairwise
 
-from upsort.core.text.stemmers.regions import longest_first, longest_suffix
+from upsort.core.text.stemmers.rules import (
+    Regions,
+    Rule,
+    Step,
+    after_first_pair,
+    longest_suffix,
+    marked,
+    regions_of,
+    rules_of,
+    without_longest,
+)
 
 _VOWELS = "aeiou"
 
@@ -126,30 +135,35 @@ def _double_l(word: str) -> str:
     return word[:-1] if word.endswith("ll") and _measure(word) > 1 else word
 
 
-_PORTER2_VOWELS = "aeiouy"
-_PAIR = re.compile(r"[aeiouy][^aeiouy]")
-_LONG_BEGINNINGS = ("gener", "commun", "arsen")
+_PORTER2_VOWELS = frozenset("aeiouy")
 _DOUBLES = ("bb", "dd", "ff", "gg", "mm", "nn", "pp", "rr", "tt")
-_LI_ENDING = "cdeghkmnrt"
 _IRREGULAR = {
     "skis": "ski", "skies": "sky", "dying": "die", "lying": "lie", "tying": "tie", "idly": "idl", "gently": "gentl",
     "ugly": "ugli", "early": "earli", "only": "onli", "singly": "singl",
     "sky": "sky", "news": "news", "howe": "howe", "atlas": "atlas", "cosmos": "cosmos", "bias": "bias", "andes": "andes",
 }  # fmt: skip
 _DONE_AFTER_1A = frozenset({"inning", "outing", "canning", "herring", "earring", "proceed", "exceed", "succeed"})
-_PORTER2_STEP_2 = {
-    "tional": "tion", "enci": "ence", "anci": "ance", "abli": "able", "entli": "ent", "izer": "ize", "ization": "ize",
-    "ational": "ate", "ation": "ate", "ator": "ate", "alism": "al", "aliti": "al", "alli": "al", "fulness": "ful",
-    "ousli": "ous", "ousness": "ous", "iveness": "ive", "iviti": "ive", "biliti": "ble", "bli": "ble", "fulli": "ful",
-    "lessli": "less", "ogi": "og", "li": "",
-}  # fmt: skip
-_STEP_2_SUFFIXES = longest_first(" ".join(_PORTER2_STEP_2))
-_PORTER2_STEP_3 = {
-    "tional": "tion", "ational": "ate", "alize": "al", "icate": "ic", "iciti": "ic", "ical": "ic", "ful": "", "ness": "",
-    "ative": "",
-}  # fmt: skip
-_STEP_3_SUFFIXES = longest_first(" ".join(_PORTER2_STEP_3))
-_STEP_4_SUFFIXES = longest_first("al ance ence er ic able ible ant ement ment ent ism ate iti ous ive ize ion")
+_DERIVED = Step(
+    *rules_of(
+        {
+            "tional": "tion", "enci": "ence", "anci": "ance", "abli": "able", "entli": "ent", "izer": "ize", "ization": "ize",
+            "ational": "ate", "ation": "ate", "ator": "ate", "alism": "al", "aliti": "al", "alli": "al", "fulness": "ful",
+            "ousli": "ous", "ousness": "ous", "iveness": "ive", "iviti": "ive", "biliti": "ble", "bli": "ble", "fulli": "ful",
+            "lessli": "less",
+        },
+        "r1",
+    ),
+    Rule("ogi", "r1", "og", after="l"),
+    Rule("li", "r1", after="cdeghkmnrt"),
+)  # fmt: skip
+_ADJECTIVES = Step(
+    *rules_of(
+        {"tional": "tion", "ational": "ate", "alize": "al", "icate": "ic", "iciti": "ic", "ical": "ic", "ful": "", "ness": ""},
+        "r1",
+    ),
+    Rule("ative"),
+)
+_BARE = Step(Rule("al ance ence er ic able ible ant ement ment ent ism ate iti ous ive ize"), Rule("ion", after="st"))
 
 
 def porter2_stem(word: str) -> str:
@@ -160,46 +174,24 @@ def porter2_stem(word: str) -> str:
         return word
     if word in _IRREGULAR:
         return _IRREGULAR[word]
-    word = _marked(word.removeprefix("'"))
-    r1, r2 = _regions(word)
-    word = _porter2_plurals(_possessive(word))
+    word = marked(word.removeprefix("'"), lambda letter, before, _: letter == "y" and (not before or before in _PORTER2_VOWELS))
+    regions = _regions(word)
+    word = _porter2_plurals(without_longest(word, ("'s'", "'s", "'")))
     if word in _DONE_AFTER_1A:
         return word.replace("Y", "y")
-    word = _porter2_past(word, r1)
+    word = _porter2_past(word, regions.r1)
     if len(word) > 2 and word[-1] in "yY" and word[-2] not in _PORTER2_VOWELS:
         word = word[:-1] + "i"
-    word = _derived(word, r1)
-    word = _adjectives(word, r1, r2)
-    word = _bare(word, r2)
-    return _end(word, r1, r2).replace("Y", "y")
+    for step in (_DERIVED, _ADJECTIVES, _BARE):
+        word = step(word, regions)
+    return _end(word, regions).replace("Y", "y")
 
 
-def _marked(word: str) -> str:
-    """Y in capitals where it is a consonant: at the beginning and after a vowel."""
-    if "y" not in word:
-        return word
-    letters = list(word)
-    for place, letter in enumerate(letters):
-        if letter == "y" and (place == 0 or letters[place - 1] in _PORTER2_VOWELS):
-            letters[place] = "Y"
-    return "".join(letters)
-
-
-def _regions(word: str) -> tuple[int, int]:
-    if word.startswith(_LONG_BEGINNINGS):
-        r1 = next(len(start) for start in _LONG_BEGINNINGS if word.startswith(start))
-    else:
-        match = _PAIR.search(word)
-        r1 = match.end() if match else len(word)
-    match = _PAIR.search(word, r1)
-    return r1, match.end() if match else len(word)
-
-
-def _possessive(word: str) -> str:
-    if "'" not in word:
-        return word
-    suffix = longest_suffix(word, ("'s'", "'s", "'"))
-    return word[: len(word) - len(suffix)]
+def _regions(word: str) -> Regions:
+    for beginning in ("gener", "commun", "arsen"):
+        if word.startswith(beginning):
+            return Regions(len(beginning), after_first_pair(word, _PORTER2_VOWELS, len(beginning)))
+    return regions_of(word, _PORTER2_VOWELS)
 
 
 def _porter2_plurals(word: str) -> str:
@@ -233,7 +225,8 @@ def _ends_in_short_syllable(part: str) -> bool:
         return part[0] in _PORTER2_VOWELS and part[1] not in _PORTER2_VOWELS
     return (
         len(part) > 2
-        and part[-1] not in _PORTER2_VOWELS + "wxY"
+        and part[-1] not in _PORTER2_VOWELS
+        and part[-1] not in "wxY"
         and part[-2] in _PORTER2_VOWELS
         and part[-3] not in _PORTER2_VOWELS
     )
@@ -243,44 +236,10 @@ def _is_short(part: str, r1: int) -> bool:
     return r1 >= len(part) and _ends_in_short_syllable(part)
 
 
-def _derived(word: str, r1: int) -> str:
-    if not word.endswith(_STEP_2_SUFFIXES):
-        return word
-    suffix = longest_suffix(word, _STEP_2_SUFFIXES)
-    part = word[: len(word) - len(suffix)]
-    if not suffix or len(part) < r1:
-        return word
-    if suffix == "ogi" and not part.endswith("l"):
-        return word
-    if suffix == "li" and (not part or part[-1] not in _LI_ENDING):
-        return word
-    return part + _PORTER2_STEP_2[suffix]
-
-
-def _adjectives(word: str, r1: int, r2: int) -> str:
-    if not word.endswith(_STEP_3_SUFFIXES):
-        return word
-    suffix = longest_suffix(word, _STEP_3_SUFFIXES)
-    part = word[: len(word) - len(suffix)]
-    if not suffix or len(part) < r1 or (suffix == "ative" and len(part) < r2):
-        return word
-    return part + _PORTER2_STEP_3[suffix]
-
-
-def _bare(word: str, r2: int) -> str:
-    if not word.endswith(_STEP_4_SUFFIXES):
-        return word
-    suffix = longest_suffix(word, _STEP_4_SUFFIXES)
-    part = word[: len(word) - len(suffix)]
-    if not suffix or len(part) < r2 or (suffix == "ion" and not part.endswith(("s", "t"))):
-        return word
-    return part
-
-
-def _end(word: str, r1: int, r2: int) -> str:
+def _end(word: str, regions: Regions) -> str:
     part = word[:-1]
-    if word.endswith("e") and (len(part) >= r2 or (len(part) >= r1 and not _ends_in_short_syllable(part))):
+    if word.endswith("e") and (len(part) >= regions.r2 or (len(part) >= regions.r1 and not _ends_in_short_syllable(part))):
         return part
-    if word.endswith("l") and len(part) >= r2 and part.endswith("l"):
+    if word.endswith("l") and len(part) >= regions.r2 and part.endswith("l"):
         return part
     return word

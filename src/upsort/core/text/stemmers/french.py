@@ -1,13 +1,8 @@
 """The French suffix-stripping algorithm published with Porter's stemming language (M. F. Porter 2001)."""
 
-from upsort.core.text.stemmers.regions import after_first_pair, longest_first, longest_suffix
+from upsort.core.text.stemmers.rules import Regions, Rule, Step, longest_first, longest_suffix, marked, regions_of, without
 
-_VOWELS = "aeiouyâàëéêèïîôûù"
-_STANDARD = longest_first(
-    "ance iqUe isme able iste eux ances iqUes ismes ables istes atrice ateur ation atrices ateurs ations logie logies usion "
-    "ution usions utions ence ences ement ements ité ités if ive ifs ives eaux aux euse euses issement issements amment "
-    "emment ment ments"
-)
+_VOWELS = frozenset("aeiouyâàëéêèïîôûù")
 _I_VERB = longest_first(
     "îmes ît îtes i ie ies ir ira irai iraIent irais irait iras irent irez iriez irions irons iront is issaIent issais issait "
     "issant issante issantes issants isse issent isses issez issiez issions issons it"
@@ -23,12 +18,11 @@ _VERB_BEFORE_E = frozenset(
 
 def stem(word: str) -> str:
     """The stem of a lower-case French word. `stem("continuation")` is `"continu"`."""
-    word = _marked(word)
-    rv = _rv(word)
-    r1 = after_first_pair(word, _VOWELS)
-    r2 = after_first_pair(word, _VOWELS, r1)
-    new, to_verbs = _standard(word, rv, r1, r2)
-    if new == word or to_verbs:
+    word = marked(word, _consonant)
+    regions = regions_of(word, _VOWELS, _rv(word))
+    rv, r2 = regions.rv, regions.r2
+    new = _STANDARD(word, regions)
+    if new == word or longest_suffix(word, _STANDARD.suffixes) in _BEFORE_VERBS:
         stemmed, is_i_verb = _i_verbs(new, rv)
         new = stemmed if is_i_verb else _verbs(new, rv, r2)
     new = _tidied(new) if new != word else _residual(new, rv, r2)
@@ -36,20 +30,11 @@ def stem(word: str) -> str:
     return _unaccented(new).replace("I", "i").replace("U", "u").replace("Y", "y")
 
 
-def _marked(word: str) -> str:
-    """u and i between vowels, y beside a vowel, and u after q in capitals: they are consonants there."""
-    letters = list(word)
-    last = len(letters) - 1
-    for place, letter in enumerate(letters):
-        before = place > 0 and letters[place - 1] in _VOWELS
-        after = place < last and letters[place + 1] in _VOWELS
-        if (
-            (letter in "ui" and before and after)
-            or (letter == "y" and (before or after))
-            or (letter == "u" and place > 0 and letters[place - 1] == "q")
-        ):
-            letters[place] = letter.upper()
-    return "".join(letters)
+def _consonant(letter: str, before: str, after: str) -> bool:
+    """u and i between vowels, y beside a vowel, and u after q."""
+    if letter == "y":
+        return before in _VOWELS or after in _VOWELS
+    return (letter == "u" and before == "q") or (letter in "ui" and before in _VOWELS and after in _VOWELS)
 
 
 def _rv(word: str) -> int:
@@ -58,81 +43,57 @@ def _rv(word: str) -> int:
     return next((place + 1 for place in range(1, len(word)) if word[place] in _VOWELS), len(word))
 
 
-def _standard(word: str, rv: int, r1: int, r2: int) -> tuple[str, bool]:
-    """Standard suffixes; and whether the verb suffixes are still to be tried (after the adverbs)."""
-    suffix = longest_suffix(word, _STANDARD)
-    part = word[: len(word) - len(suffix)]
-    size = len(part)
-    match suffix:
-        case "":
-            return word, False
-        case "atrice" | "ateur" | "ation" | "atrices" | "ateurs" | "ations":
-            return (_without_ic(part, r2), False) if size >= r2 else (word, False)
-        case "logie" | "logies":
-            return (part + "log", False) if size >= r2 else (word, False)
-        case "usion" | "ution" | "usions" | "utions":
-            return (part + "u", False) if size >= r2 else (word, False)
-        case "ence" | "ences":
-            return (part + "ent", False) if size >= r2 else (word, False)
-        case "ement" | "ements":
-            return (_adverb(part, rv, r1, r2), False) if size >= rv else (word, False)
-        case "ité" | "ités":
-            return (_quality(part, r2), False) if size >= r2 else (word, False)
-        case "if" | "ive" | "ifs" | "ives":
-            if size < r2:
-                return word, False
-            if part.endswith("at") and size - 2 >= r2:
-                return _without_ic(part[:-2], r2), False
-            return part, False
-        case "eaux":
-            return part + "eau", False
-        case "aux":
-            return (part + "al", False) if size >= r1 else (word, False)
-        case "euse" | "euses":
-            if size >= r2:
-                return part, False
-            return (part + "eux", False) if size >= r1 else (word, False)
-        case "issement" | "issements":
-            return (part, False) if size >= r1 and part and part[-1] not in _VOWELS else (word, False)
-        case "amment":
-            return (part + "ant", True) if size >= rv else (word, False)
-        case "emment":
-            return (part + "ent", True) if size >= rv else (word, False)
-        case "ment" | "ments":
-            return (part, True) if size - 1 >= rv and part[-1] in _VOWELS else (word, False)
-        case _:
-            return (part, False) if size >= r2 else (word, False)
-
-
-def _without_ic(part: str, r2: int) -> str:
+def _without_ic(part: str, regions: Regions) -> str:
     if not part.endswith("ic"):
         return part
-    return part[:-2] if len(part) - 2 >= r2 else part[:-2] + "iqU"
+    return part[:-2] if len(part) - 2 >= regions.r2 else part[:-2] + "iqU"
 
 
-def _adverb(part: str, rv: int, r1: int, r2: int) -> str:
-    if part.endswith("iv") and len(part) - 2 >= r2:
-        part = part[:-2]
-        return part[:-2] if part.endswith("at") and len(part) - 2 >= r2 else part
+def _adverb(part: str, regions: Regions) -> str:
+    """What is left of an adverb without its -ement."""
+    if part.endswith("iv") and len(part) - 2 >= regions.r2:
+        return without(part[:-2], ("at",), regions.r2)
     if part.endswith("eus"):
-        if len(part) - 3 >= r2:
+        if len(part) - 3 >= regions.r2:
             return part[:-3]
-        return part[:-1] + "x" if len(part) - 3 >= r1 else part
+        return part[:-1] + "x" if len(part) - 3 >= regions.r1 else part
     if part.endswith(("abl", "iqU")):
-        return part[:-3] if len(part) - 3 >= r2 else part
+        return part[:-3] if len(part) - 3 >= regions.r2 else part
     if part.endswith(("ièr", "Ièr")):
-        return part[:-3] + "i" if len(part) - 3 >= rv else part
+        return part[:-3] + "i" if len(part) - 3 >= regions.rv else part
     return part
 
 
-def _quality(part: str, r2: int) -> str:
+def _quality(part: str, regions: Regions) -> str:
+    """What is left of a noun without its -ité."""
     if part.endswith("abil"):
-        return part[:-4] if len(part) - 4 >= r2 else part[:-4] + "abl"
-    if part.endswith("ic"):
-        return part[:-2] if len(part) - 2 >= r2 else part[:-2] + "iqU"
-    if part.endswith("iv") and len(part) - 2 >= r2:
-        return part[:-2]
-    return part
+        return part[:-4] if len(part) - 4 >= regions.r2 else part[:-4] + "abl"
+    return _without_ic(part, regions) if part.endswith("ic") else without(part, ("iv",), regions.r2)
+
+
+def _without_at(part: str, regions: Regions) -> str:
+    shorter = without(part, ("at",), regions.r2)
+    return _without_ic(shorter, regions) if shorter != part else part
+
+
+_STANDARD = Step(
+    Rule("ance iqUe isme able iste eux ances iqUes ismes ables istes"),
+    Rule("atrice ateur ation atrices ateurs ations", finish=_without_ic),
+    Rule("logie logies", put="log"),
+    Rule("usion ution usions utions", put="u"),
+    Rule("ence ences", put="ent"),
+    Rule("ement ements", "rv", finish=_adverb),
+    Rule("ité ités", finish=_quality),
+    Rule("if ive ifs ives", finish=_without_at),
+    Rule("eaux", "whole", "eau"),
+    Rule("aux", "r1", "al"),
+    Rule("euse euses", "r1", finish=lambda part, regions: part if len(part) >= regions.r2 else part + "eux"),
+    Rule("issement issements", "r1", not_after=_VOWELS),
+    Rule("amment", "rv", "ant"),
+    Rule("emment", "rv", "ent"),
+    Rule("ment ments", "rv", after=_VOWELS, finish=lambda part, regions: part if len(part) > regions.rv else None),
+)
+_BEFORE_VERBS = frozenset({"amment", "emment", "ment", "ments"})  # after which the suffixes of verbs are tried as well
 
 
 def _i_verbs(word: str, rv: int) -> tuple[str, bool]:

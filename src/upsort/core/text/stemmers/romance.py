@@ -1,30 +1,64 @@
-"""The Italian suffix-stripping algorithm published with Porter's stemming language (M. F. Porter 2001).
+"""Italian, Portuguese and Spanish suffix stripping, as published with Porter's stemming language (M. F. Porter 2001)."""
 
-The Portuguese suffix-stripping algorithm published with Porter's stemming language (M. F. Porter 2001).
-
-The Spanish suffix-stripping algorithm published with Porter's stemming language (M. F. Porter 2001)."""
-
-from upsort.core.text.stemmers.regions import (
-    after_first_pair,
-    after_second_vowel,
+from upsort.core.text.stemmers.rules import (
+    Finish,
+    Regions,
+    Rule,
+    Step,
+    dropping,
+    dropping_twice,
     longest_first,
     longest_suffix,
+    marked,
+    regions_of,
     without,
-    without_adverb,
+    without_longest,
 )
 
-_VOWELS = "aeiouàèìòù"
+
+def _adverb(*others: str) -> Finish:
+    """The end of a rule for -amente: -iv goes too, and -at before that, else one of other endings, all within R2."""
+    other, iv_at = dropping(*others), dropping_twice("iv", "at")
+    return lambda part, regions: (iv_at if part.endswith("iv") else other)(part, regions)
+
+
+def _after_second_vowel(word: str, vowels: frozenset[str]) -> int:
+    """Where the region RV begins: after the vowel that follows a consonant in second place, after the consonant that follows two
+    vowels, or after the third letter; the end where there is none such."""
+    if len(word) < 3:
+        return len(word)
+    if word[1] not in vowels:
+        return next((place + 1 for place in range(2, len(word)) if word[place] in vowels), len(word))
+    if word[0] in vowels:
+        return next((place + 1 for place in range(2, len(word)) if word[place] not in vowels), len(word))
+    return 3
+
+
+def _regions(word: str, vowels: frozenset[str]) -> Regions:
+    return regions_of(word, vowels, _after_second_vowel(word, vowels))
+
+
+_ITALIAN_VOWELS = frozenset("aeiouàèìòù")
 _GRAVE = str.maketrans("áéíóú", "àèìòù")
-_PRONOUNS = longest_first(
+_ITALIAN_PRONOUNS = longest_first(
     "ci gli la le li lo mi ne si ti vi sene gliela gliele glieli glielo gliene mela mele meli melo mene tela tele teli telo tene "
     "cela cele celi celo cene vela vele veli velo vene"
 )
-_STANDARD = longest_first(
-    "anza anze ico ici ica ice iche ichi ismo ismi abile abili ibile ibili ista iste isti istà istè istì oso osi osa ose mente "
-    "atrice atrici ante anti azione azioni atore atori logia logie uzione uzioni usione usioni enza enze amento amenti imento "
-    "imenti amente ità ivo ivi iva ive"
+_ITALIAN_STANDARD = Step(
+    Rule(
+        "anza anze ico ici ica ice iche ichi ismo ismi abile abili ibile ibili ista iste isti istà istè istì oso osi osa ose "
+        "mente atrice atrici ante anti"
+    ),
+    Rule("azione azioni atore atori", finish=dropping("ic")),
+    Rule("logia logie", put="log"),
+    Rule("uzione uzioni usione usioni", put="u"),
+    Rule("enza enze", put="ente"),
+    Rule("amento amenti imento imenti", "rv"),
+    Rule("amente", "r1", finish=_adverb("abil", "os", "ic")),
+    Rule("ità", finish=dropping("abil", "ic", "iv")),
+    Rule("ivo ivi iva ive", finish=dropping_twice("at", "ic")),
 )
-_VERB = longest_first(
+_ITALIAN_VERB = longest_first(
     "ammo ando ano are arono asse assero assi assimo ata ate ati ato ava avamo avano avate avi avo emmo enda ende endi endo erà "
     "erai eranno ere erebbe erebbero erei eremmo eremo ereste eresti erete erò erono essero ete eva evamo evano evate evi evo "
     "Yamo iamo immo irà irai iranno ire irebbe irebbero irei iremmo iremo ireste iresti irete irò irono isca iscano isce isci "
@@ -34,81 +68,49 @@ _VERB = longest_first(
 
 def italian_stem(word: str) -> str:
     """The stem of a lower-case Italian word. `stem("abbandonata")` is `"abbandon"`."""
-    word = _marked(word.translate(_GRAVE))
-    rv = after_second_vowel(word, _VOWELS)
-    r1 = after_first_pair(word, _VOWELS)
-    r2 = after_first_pair(word, _VOWELS, r1)
-    word = _without_pronoun(word, rv)
-    new = _standard(word, rv, r1, r2)
+    word = marked(word.translate(_GRAVE), _italian_consonant)
+    regions = _regions(word, _ITALIAN_VOWELS)
+    word = _without_italian_pronoun(word, regions.rv)
+    new = _ITALIAN_STANDARD(word, regions)
     if new == word:
-        new = word[: len(word) - len(longest_suffix(word[rv:], _VERB))]
-    return _residual(new, rv).replace("I", "i").replace("U", "u")
+        new = without_longest(word, _ITALIAN_VERB, regions.rv)
+    return _italian_residual(new, regions.rv).replace("I", "i").replace("U", "u")
 
 
-def _marked(word: str) -> str:
-    """u after q, and u and i between vowels, in capitals: they are consonants there."""
-    letters = list(word)
-    for place in range(1, len(letters)):
-        after = place + 1 < len(letters) and letters[place + 1] in _VOWELS
-        if (letters[place] == "u" and letters[place - 1] == "q") or (
-            letters[place] in "ui" and letters[place - 1] in _VOWELS and after
-        ):
-            letters[place] = letters[place].upper()
-    return "".join(letters)
+def _italian_consonant(letter: str, before: str, after: str) -> bool:
+    """u after q, and u and i between vowels."""
+    return (letter == "u" and before == "q") or (letter in "ui" and before in _ITALIAN_VOWELS and after in _ITALIAN_VOWELS)
 
 
-def _without_pronoun(word: str, rv: int) -> str:
-    pronoun = longest_suffix(word, _PRONOUNS)
-    part = word[: len(word) - len(pronoun)]
-    match longest_suffix(part[rv:], ("ando", "endo", "ar", "er", "ir")) if pronoun else "":
-        case "":
-            return word
-        case "ando" | "endo":
-            return part
-        case _:
-            return part + "e"
-
-
-def _standard(word: str, rv: int, r1: int, r2: int) -> str:
-    suffix = longest_suffix(word, _STANDARD)
-    part = word[: len(word) - len(suffix)]
-    region = {"amente": r1, "amento": rv, "amenti": rv, "imento": rv, "imenti": rv}.get(suffix, r2)
-    if not suffix or len(part) < region:
+def _without_italian_pronoun(word: str, rv: int) -> str:
+    part = without_longest(word, _ITALIAN_PRONOUNS)
+    before = longest_suffix(part[rv:], ("ando", "endo", "ar", "er", "ir")) if part != word else ""
+    if not before:
         return word
-    match suffix:
-        case "azione" | "azioni" | "atore" | "atori":
-            return without(part, ("ic",), r2)
-        case "logia" | "logie":
-            return part + "log"
-        case "uzione" | "uzioni" | "usione" | "usioni":
-            return part + "u"
-        case "enza" | "enze":
-            return part + "ente"
-        case "amente":
-            return without_adverb(part, r2, ("abil", "os", "ic"))
-        case "ità":
-            return without(part, ("abil", "ic", "iv"), r2)
-        case "ivo" | "ivi" | "iva" | "ive":
-            shorter = without(part, ("at",), r2)
-            return without(shorter, ("ic",), r2) if shorter != part else part
-        case _:
-            return part
+    return part if before in {"ando", "endo"} else part + "e"
 
 
-def _residual(word: str, rv: int) -> str:
+def _italian_residual(word: str, rv: int) -> str:
     """Without a final vowel, and an i before it; ch and gh at the end are c and g then."""
     if len(word) > rv and word[-1] in "aeioàèìò":
-        word = word[:-1]
-        if len(word) > rv and word[-1] == "i":
-            word = word[:-1]
+        word = without(word[:-1], ("i",), rv)
     return word[:-1] if len(word) - 2 >= rv and word.endswith(("ch", "gh")) else word
 
 
-_PORTUGUESE_VOWELS = "aeiouáéíóúâêô"
-_PORTUGUESE_STANDARD = longest_first(
-    "eza ezas ico ica icos icas ismo ismos ável ível ista istas oso osa osos osas amento amentos imento imentos adora ador aça~o "
-    "adoras adores aço~es ante antes ância logia logias uça~o uço~es ência ências amente mente idade idades iva ivo ivas ivos "
-    "ira iras"
+_PORTUGUESE_VOWELS = frozenset("aeiouáéíóúâêô")
+_PORTUGUESE_STANDARD = Step(
+    Rule(
+        "eza ezas ico ica icos icas ismo ismos ável ível ista istas oso osa osos osas amento amentos imento imentos adora ador "
+        "aça~o adoras adores aço~es ante antes ância"
+    ),
+    Rule("logia logias", put="log"),
+    Rule("uça~o uço~es", put="u"),
+    Rule("ência ências", put="ente"),
+    Rule("amente", "r1", finish=_adverb("os", "ic", "ad")),
+    Rule("mente", finish=dropping("ante", "avel", "ível")),
+    Rule("idade idades", finish=dropping("abil", "ic", "iv")),
+    Rule("iva ivo ivas ivos", finish=dropping("at")),
+    Rule("ira iras", "rv", "ir", after=("e",)),
 )
 _PORTUGUESE_VERB = longest_first(
     "ada ida ia aria eria iria ará ara erá era irá ava asse esse isse aste este iste ei arei erei irei am iam ariam eriam iriam "
@@ -123,43 +125,15 @@ _PORTUGUESE_VERB = longest_first(
 def portuguese_stem(word: str) -> str:
     """The stem of a lower-case Portuguese word. `stem("quilométricas")` is `"quilométr"`."""
     word = word.replace("ã", "a~").replace("õ", "o~")
-    rv = after_second_vowel(word, _PORTUGUESE_VOWELS)
-    r1 = after_first_pair(word, _PORTUGUESE_VOWELS)
-    r2 = after_first_pair(word, _PORTUGUESE_VOWELS, r1)
-    new = _portuguese_standard(word, rv, r1, r2)
+    regions = _regions(word, _PORTUGUESE_VOWELS)
+    new = _PORTUGUESE_STANDARD(word, regions)
     if new == word:
-        new = word[: len(word) - len(longest_suffix(word[rv:], _PORTUGUESE_VERB))]
-    if new != word:
-        new = new[:-1] if new.endswith("ci") and len(new) > rv else new
-    else:
-        new = word[: len(word) - len(longest_suffix(word[rv:], ("os", "a", "i", "o", "á", "í", "ó")))]
-    return _portuguese_residual(new, rv).replace("a~", "ã").replace("o~", "õ")
-
-
-def _portuguese_standard(word: str, rv: int, r1: int, r2: int) -> str:
-    suffix = longest_suffix(word, _PORTUGUESE_STANDARD)
-    part = word[: len(word) - len(suffix)]
-    if suffix in {"ira", "iras"}:
-        return part + "ir" if len(part) >= rv and part.endswith("e") else word
-    if not suffix or len(part) < (r1 if suffix == "amente" else r2):
-        return word
-    match suffix:
-        case "logia" | "logias":
-            return part + "log"
-        case "uça~o" | "uço~es":
-            return part + "u"
-        case "ência" | "ências":
-            return part + "ente"
-        case "amente":
-            return without_adverb(part, r2, ("os", "ic", "ad"))
-        case "mente":
-            return without(part, ("ante", "avel", "ível"), r2)
-        case "idade" | "idades":
-            return without(part, ("abil", "ic", "iv"), r2)
-        case "iva" | "ivo" | "ivas" | "ivos":
-            return without(part, ("at",), r2)
-        case _:
-            return part
+        new = without_longest(word, _PORTUGUESE_VERB, regions.rv)
+    if new == word:
+        new = without_longest(word, ("os", "a", "i", "o", "á", "í", "ó"), regions.rv)
+    elif new.endswith("ci") and len(new) > regions.rv:
+        new = new[:-1]
+    return _portuguese_residual(new, regions.rv).replace("a~", "ã").replace("o~", "õ")
 
 
 def _portuguese_residual(word: str, rv: int) -> str:
@@ -169,16 +143,24 @@ def _portuguese_residual(word: str, rv: int) -> str:
     return f"{word[:-1]}c" if word.endswith("ç") else word
 
 
-_SPANISH_VOWELS = "aeiouáéíóúü"
+_SPANISH_VOWELS = frozenset("aeiouáéíóúü")
 _PLAIN = str.maketrans("áéíóú", "aeiou")
 _SPANISH_PRONOUNS = longest_first("me se sela selo selas selos la le lo las les los nos")
 _BEFORE_PRONOUN = longest_first("iéndo ándo ár ér ír ando iendo ar er ir yendo")
-_SPANISH_STANDARD = longest_first(
-    "anza anzas ico ica icos icas ismo ismos able ables ible ibles ista istas oso osa osos osas amiento amientos imiento "
-    "imientos adora ador ación adoras adores aciones ante antes ancia ancias logía logías ución uciones encia encias amente "
-    "mente idad idades iva ivo ivas ivos"
+_SPANISH_STANDARD = Step(
+    Rule(
+        "anza anzas ico ica icos icas ismo ismos able ables ible ibles ista istas oso osa osos osas amiento amientos imiento "
+        "imientos"
+    ),
+    Rule("adora ador ación adoras adores aciones ante antes ancia ancias", finish=dropping("ic")),
+    Rule("logía logías", put="log"),
+    Rule("ución uciones", put="u"),
+    Rule("encia encias", put="ente"),
+    Rule("amente", "r1", finish=_adverb("os", "ic", "ad")),
+    Rule("mente", finish=dropping("ante", "able", "ible")),
+    Rule("idad idades", finish=dropping("abil", "ic", "iv")),
+    Rule("iva ivo ivas ivos", finish=dropping("at")),
 )
-_AFTER_IC = frozenset(longest_first("adora ador ación adoras adores aciones ante antes ancia ancias"))
 _Y_VERB = longest_first("ya ye yan yen yeron yendo yo yó yas yes yais yamos")
 _E_VERB = frozenset(("en", "es", "éis", "emos"))
 _SPANISH_VERB = longest_first(
@@ -188,71 +170,38 @@ _SPANISH_VERB = longest_first(
     "ieras ases ieses ís áis abais íais arais ierais aseis ieseis asteis isteis ados idos amos ábamos íamos imos áramos "
     "iéramos iésemos ásemos"
 )
-_RESIDUAL = longest_first("os a o á í ó e é")
+_SPANISH_RESIDUAL = longest_first("os a o á í ó e é")
 
 
 def spanish_stem(word: str) -> str:
     """The stem of a lower-case Spanish word. `stem("tormentas")` is `"torment"`."""
-    rv = after_second_vowel(word, _SPANISH_VOWELS)
-    r1 = after_first_pair(word, _SPANISH_VOWELS)
-    r2 = after_first_pair(word, _SPANISH_VOWELS, r1)
-    word = _spanish_without_pronoun(word, rv)
-    new = _spanish_standard(word, r1, r2)
+    regions = _regions(word, _SPANISH_VOWELS)
+    rv = regions.rv
+    word = _without_spanish_pronoun(word, rv)
+    new = _SPANISH_STANDARD(word, regions)
     if new == word:
-        new = _y_verb(word, rv)
+        part = without_longest(word, _Y_VERB, rv)
+        new = part if part.endswith("u") else word
     if new == word:
-        new = _verb(word, rv)
+        new = _spanish_verb(word, rv)
     return _spanish_residual(new, rv).translate(_PLAIN)
 
 
-def _spanish_without_pronoun(word: str, rv: int) -> str:
-    pronoun = longest_suffix(word, _SPANISH_PRONOUNS)
-    part = word[: len(word) - len(pronoun)]
-    before = longest_suffix(part[rv:], _BEFORE_PRONOUN) if pronoun else ""
+def _without_spanish_pronoun(word: str, rv: int) -> str:
+    part = without_longest(word, _SPANISH_PRONOUNS)
+    before = longest_suffix(part[rv:], _BEFORE_PRONOUN) if part != word else ""
     if not before or (before == "yendo" and not part.endswith("uyendo")):
         return word
     return part[: len(part) - len(before)] + before.translate(_PLAIN)
 
 
-def _spanish_standard(word: str, r1: int, r2: int) -> str:
-    suffix = longest_suffix(word, _SPANISH_STANDARD)
-    part = word[: len(word) - len(suffix)]
-    if not suffix or len(part) < (r1 if suffix == "amente" else r2):
-        return word
-    match suffix:
-        case "logía" | "logías":
-            return part + "log"
-        case "ución" | "uciones":
-            return part + "u"
-        case "encia" | "encias":
-            return part + "ente"
-        case "amente":
-            return without_adverb(part, r2, ("os", "ic", "ad"))
-        case "mente":
-            return without(part, ("ante", "able", "ible"), r2)
-        case "idad" | "idades":
-            return without(part, ("abil", "ic", "iv"), r2)
-        case "iva" | "ivo" | "ivas" | "ivos":
-            return without(part, ("at",), r2)
-        case _:
-            return without(part, ("ic",), r2) if suffix in _AFTER_IC else part
-
-
-def _y_verb(word: str, rv: int) -> str:
-    suffix = longest_suffix(word[rv:], _Y_VERB)
-    part = word[: len(word) - len(suffix)]
-    return part if suffix and part.endswith("u") else word
-
-
-def _verb(word: str, rv: int) -> str:
+def _spanish_verb(word: str, rv: int) -> str:
     suffix = longest_suffix(word[rv:], _SPANISH_VERB)
     part = word[: len(word) - len(suffix)]
     return part[:-1] if suffix in _E_VERB and part.endswith("gu") else part
 
 
 def _spanish_residual(word: str, rv: int) -> str:
-    suffix = longest_suffix(word[rv:], _RESIDUAL)
+    suffix = longest_suffix(word[rv:], _SPANISH_RESIDUAL)
     part = word[: len(word) - len(suffix)]
-    if suffix in {"e", "é"} and part.endswith("gu") and len(part) - 1 >= rv:
-        return part[:-1]
-    return part
+    return part[:-1] if suffix in {"e", "é"} and part.endswith("gu") and len(part) - 1 >= rv else part

@@ -8,7 +8,7 @@ letters with a vowel is always left, and verbs are left alone. A final ı, i, u 
 because the accusative and the possessive of the third person are nothing else; the last consonant is then hard again (kitabı,
 kitap)."""
 
-from upsort.core.text.stemmers.regions import after_first_pair, longest_first, longest_suffix
+from upsort.core.text.stemmers.rules import longest_first, longest_suffix, regions_of, without_longest
 
 _VOWELS = "аеиоуыэюя"
 _GERUND_AFTER_A = ("вшись", "вши", "в")
@@ -27,7 +27,7 @@ def russian_stem(word: str) -> str:
     """The stem of a lower-case Russian word. `stem("важнейшие")` is `"важн"`."""
     word = word.replace("ё", "е")
     rv = next((place + 1 for place, letter in enumerate(word) if letter in _VOWELS), len(word))
-    r2 = after_first_pair(word, _VOWELS, after_first_pair(word, _VOWELS))
+    r2 = regions_of(word, _VOWELS).r2
     before, end = word[:rv], _inflected(word[rv:])
     end = end.removesuffix("и")
     suffix = longest_suffix(end, ("ость", "ост"))
@@ -41,8 +41,7 @@ def _inflected(end: str) -> str:
     gerund = _ending(end, _GERUND_AFTER_A, _GERUND)
     if gerund:
         return end[: len(end) - len(gerund)]
-    reflexive = longest_suffix(end, ("ся", "сь"))
-    end = end[: len(end) - len(reflexive)]
+    end = without_longest(end, ("ся", "сь"))
     adjective = longest_suffix(end, _ADJECTIVE)
     if adjective:
         part = end[: len(end) - len(adjective)]
@@ -61,11 +60,10 @@ def _ending(end: str, after_a: tuple[str, ...], other_endings: tuple[str, ...]) 
 
 def _tidied(end: str) -> str:
     """Without what the superlative adds, a second н, and the soft sign."""
-    superlative = longest_suffix(end, ("ейше", "ейш"))
-    end = end[: len(end) - len(superlative)]
-    if end.endswith("нн"):
-        return end[:-1]
-    return end if superlative else end.removesuffix("ь")
+    shorter = without_longest(end, ("ейше", "ейш"))
+    if shorter.endswith("нн"):
+        return shorter[:-1]
+    return shorter if shorter != end else end.removesuffix("ь")
 
 
 _TURKISH_VOWELS = "aeıioöuü"
