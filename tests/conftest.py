@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import os
+import shutil
 import signal
 import sqlite3
 import subprocess
@@ -125,6 +126,16 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo corpus in a folder that tests only read from."""
     folder = tmp_path_factory.mktemp("demo")
     write_demo_files(folder)
+    return folder
+
+
+@pytest.fixture(scope="session")
+def few(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo corpus with the first letters of 2024 and 2026 alone, in a folder that tests only read from."""
+    folder = tmp_path_factory.mktemp("few") / "few"
+    shutil.copytree(demo, folder)
+    for name, rows in (("letters-2024.csv", 450), ("letters-2026.csv", 150)):
+        write_rows(folder / name, rows_of(demo / name)[:rows])
     return folder
 
 

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from conftest import Program
+from conftest import Program, crossed
 
 Row = tuple[str, str, str]
 PLANTS = ("fern", "quince", "rose", "hosta", "peony", "maple", "willow", "cactus")
@@ -36,8 +36,7 @@ CORPORA: dict[str, tuple[Callable[[], list[Row]], str]] = {
 }  # fmt: skip
 
 
-@pytest.mark.parametrize("with_id", [True, False])
-@pytest.mark.parametrize("name", CORPORA)
+@pytest.mark.parametrize(("name", "with_id"), crossed(CORPORA, [True, False], every=2))
 def test_the_advice_runs_as_printed(name: str, with_id: bool, tmp_path: Path, program: Program) -> None:
     made, wanted = CORPORA[name]
     if name == "same names" and not with_id:

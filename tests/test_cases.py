@@ -27,6 +27,7 @@ from upsort.cli.json_results import SHAPES
 from upsort.cli.main import main
 from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import JSON_VERSION, Sentence, View
+from upsort.core.evaluation.measure_list import MEASURES
 from upsort.workflows.shared.results import RowsJson
 
 CASES = Path(__file__).parent / "cases"
@@ -128,6 +129,17 @@ def test_a_command_shows_what_its_case_says(path: Path, folder: Path, request: p
             checked(shlex.split(case.commands[-1])[1], json.loads(in_form("json", [view], "", "")))
 
 
+def keys_beyond(declared: object, found: object) -> set[str]:
+    """The keys of a result that its shape does not have. Measures are declared as records."""
+    if isinstance(declared, list) and isinstance(found, list):
+        return set().union(*(keys_beyond(*pair) for pair in zip(declared, found, strict=True)))
+    if not isinstance(declared, dict) or not isinstance(found, dict):
+        assert declared == found
+        return set()
+    beyond = set(found) - set(declared) - set(MEASURES)
+    return beyond.union(*(keys_beyond(declared[key], found[key]) for key in set(found) & set(declared)))
+
+
 def checked(command: str, result: dict[str, object]) -> None:
     """Whether a result is of one of its command's shapes, each key of which is declared. All have the number of the description;
     most have what became of the rows."""
@@ -140,9 +152,10 @@ def checked(command: str, result: dict[str, object]) -> None:
         except msgspec.ValidationError as error:
             errors.append(f"{shape.__name__}: {error}")
             continue
-        if json.loads(msgspec.json.encode(read)) == result:  # a key that no shape declares is not read
-            return
-        errors.append(f"{shape.__name__}: a key is not declared")
+        if undeclared := sorted(keys_beyond(json.loads(msgspec.json.encode(read)), result)):  # which are not read
+            errors.append(f"{shape.__name__}: not declared: {', '.join(undeclared)}")
+            continue
+        return
     raise AssertionError("\n".join(errors))
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import Program
+from conftest import THOROUGH, Program
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.sparse import csr_array
@@ -48,7 +48,7 @@ def made(seed: int, labels: int, documents: int = 60, terms: int = 40) -> Traini
 
 
 @pytest.mark.parametrize("kind", KINDS)
-@settings(max_examples=8)
+@settings(max_examples=20 if THOROUGH else 3)
 @given(seed=st.integers(0, 1000), labels=st.integers(2, 30), penalty=st.sampled_from([0.02, 0.1, 1.0, 30.0]))
 def test_every_way_ends_at_the_optimum(kind: str, seed: int, labels: int, penalty: float) -> None:
     data, chosen = made(seed, labels), KINDS[kind]

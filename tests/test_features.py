@@ -165,10 +165,10 @@ def test_terms_chosen_by_association_are_those_that_tell_labels_apart() -> None:
 @pytest.mark.parametrize(
     "weighting_name", some_always(["lnc", "bm25", "log-count-ratio", "smoothed-tfidf", "share"], "lnc", "bm25")
 )
-def test_every_weighting_trains_and_travels(program: Program, demo: Path, weighting_name: str) -> None:
+def test_every_weighting_trains_and_travels(program: Program, few: Path, weighting_name: str) -> None:
     choices = ("--text=message", "--label=topic", f"--set=features.weighting={weighting_name}", "--set=features.lengths=1,2")
-    program("train", demo / "letters-2024.csv", *choices, "-o", "a.sorter")
-    judged = program("evaluate", "a.sorter", demo / "letters-2024.csv", "--json").json
+    program("train", few / "letters-2024.csv", *choices, "-o", "a.sorter")
+    judged = program("evaluate", "a.sorter", few / "letters-2024.csv", "--json").json
     assert judged["accuracy"] == judged["training_accuracy"]
 
 

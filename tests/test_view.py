@@ -5,8 +5,8 @@ import json
 import re
 
 import pytest
-from conftest import Program
-from hypothesis import given
+from conftest import THOROUGH, Program
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from rich.cells import cell_len
 
@@ -32,7 +32,9 @@ def shown(view: View, width: int = 0, as_json: bool = False) -> str:
 
 
 def view_of(table: Table) -> View:
-    return View(parts=[table])
+    view = View()
+    view.parts.append(table)
+    return view
 
 
 @given(st.lists(WORDS, max_size=30), st.integers(10, 120))
@@ -90,6 +92,7 @@ def tables(draw: st.DrawFn) -> Table:
     return Table(columns=columns, rows=[list(row) for row in rows])
 
 
+@settings(max_examples=1000 if THOROUGH else 25)
 @given(tables(), st.integers(60, 200))
 def test_no_number_is_ever_cut(table: Table, width: int) -> None:
     text = shown(view_of(table), width)
@@ -105,6 +108,7 @@ def test_no_number_is_ever_cut(table: Table, width: int) -> None:
     assert {row[place] for row in table.rows for place in always} <= found
 
 
+@settings(max_examples=1000 if THOROUGH else 25)
 @given(tables(), st.integers(60, 200))
 def test_a_table_is_as_wide_as_it_needs_and_no_wider_than_it_may(table: Table, width: int) -> None:
     lines = shown(view_of(table), width).split("\n")

@@ -124,7 +124,8 @@ def test_a_worker_that_dies_is_told(tmp_path: Path) -> None:
     assert done.returncode == 1 and "was ended from outside" in done.stderr and "--workers" in done.stderr
 
 
-@pytest.mark.parametrize("limit", [pytest.param(400_000, marks=thorough), 600_000])
+@thorough
+@pytest.mark.parametrize("limit", [400_000, 600_000])
 def test_want_of_memory_is_told_within_seconds(limit: int, tmp_path: Path) -> None:
     rows = [f"{' '.join(f'w{n * k % 50_021}' for k in range(1, 60))},{damage.LABELS[n % 3]}" for n in range(20_000)]
     (tmp_path / "large.csv").write_text("\n".join(["message,topic", *rows, ""]))

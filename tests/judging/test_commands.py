@@ -62,8 +62,8 @@ def test_a_term_that_would_leak_does_not(program: Program, tmp_path: Path) -> No
     assert {fold["terms"] for fold in alone["folds"]} == {3 + 29}  # the held-out document's word is never in the vocabulary
 
 
-def test_candidates_share_one_count(program: Program, demo: Path, tmp_path: Path) -> None:
-    table = demo / "letters-2024.csv"
+def test_candidates_share_one_count(program: Program, few: Path, tmp_path: Path) -> None:
+    table = few / "letters-2024.csv"
     tries = ("--try=classifier.kind=naive-bayes,logistic", "--try=features.in_at_least=1,2,3", "--folds=3")
     found = program("compare", table, *COLUMNS, *tries, "--json", "-o", "best.toml").json
     assert len(found["candidates"]) == 6
@@ -77,15 +77,15 @@ def test_candidates_share_one_count(program: Program, demo: Path, tmp_path: Path
     assert steps["counted"] == 2
 
 
-def test_named_candidates_and_nested_choice(program: Program, demo: Path, tmp_path: Path) -> None:
+def test_named_candidates_and_nested_choice(program: Program, few: Path, tmp_path: Path) -> None:
     (tmp_path / "p.toml").write_text(
         '[columns]\ntext = ["message"]\nlabel = "topic"\n[judge]\nfolds = 2\n'
         '[try.bayes]\nclassifier.kind = "naive-bayes"\n[try.guess]\nclassifier.kind = "majority"\n'
     )
-    found = program("compare", demo / "letters-2024.csv", "--plan=p.toml", "--nested", "--json").json
+    found = program("compare", few / "letters-2024.csv", "--plan=p.toml", "--nested", "--json").json
     assert [one["name"] for one in found["candidates"]] == ["bayes", "guess"]
     assert found["nested"]["value"] == pytest.approx(found["candidates"][0]["accuracy"]["value"], abs=1e-9)
-    wrong = program("compare", demo / "letters-2024.csv", *COLUMNS, "--try=classifier.kind=logistik,svm", code=2)
+    wrong = program("compare", few / "letters-2024.csv", *COLUMNS, "--try=classifier.kind=logistik,svm", code=2)
     assert "logistic" in wrong.err
 
 
@@ -99,8 +99,8 @@ def test_the_curve_rises(program: Program, demo: Path, tmp_path: Path) -> None:
     assert "The folder nowhere does not exist, so curve.png cannot be written" in nowhere.err
 
 
-def test_bounds_end_with_three_when_missed(program: Program, demo: Path) -> None:
-    table = demo / "letters-2024.csv"
+def test_bounds_end_with_three_when_missed(program: Program, few: Path) -> None:
+    table = few / "letters-2024.csv"
     shared = ("cross-validate", table, *COLUMNS, "--folds=2", "--quiet")
     program(*shared, "--require=accuracy>=0.5", "--require=f1:pests.low>0.3", "--require=log_loss<2")
     missed = program(*shared, "--require=accuracy>=0.999", code=3)
@@ -109,8 +109,8 @@ def test_bounds_end_with_three_when_missed(program: Program, demo: Path) -> None
     assert "MEASURE>=NUMBER" in program(*shared, "--require=good", code=2).err
 
 
-def test_the_ledger_keeps_every_evaluation(program: Program, demo: Path, tmp_path: Path) -> None:
-    table = demo / "letters-2024.csv"
+def test_the_ledger_keeps_every_evaluation(program: Program, few: Path, tmp_path: Path) -> None:
+    table = few / "letters-2024.csv"
     program("cross-validate", table, *COLUMNS, "--folds=2")
     program("cross-validate", table, *COLUMNS, "--folds=2", "--set=classifier.kind=majority")
     program("cross-validate", table, *COLUMNS, "--folds=3", "--no-ledger")
@@ -129,8 +129,8 @@ def test_the_ledger_keeps_every_evaluation(program: Program, demo: Path, tmp_pat
     assert "is not a ledger" in program("ledger", code=1).err
 
 
-def test_writers_of_one_ledger_wait_for_each_other(program: Program, demo: Path, tmp_path: Path) -> None:
-    command = [sys.executable, "-m", "upsort", "cross-validate", demo / "letters-2024.csv", *COLUMNS, "--folds=2"]
+def test_writers_of_one_ledger_wait_for_each_other(program: Program, few: Path, tmp_path: Path) -> None:
+    command = [sys.executable, "-m", "upsort", "cross-validate", few / "letters-2024.csv", *COLUMNS, "--folds=2"]
     several = [subprocess.Popen(list(map(str, command)), cwd=tmp_path, stdout=subprocess.DEVNULL) for _ in range(4)]
     assert [one.wait() for one in several] == [0] * 4
     with sqlite3.connect(tmp_path / "upsort-ledger.sqlite") as ledger:
@@ -146,8 +146,8 @@ def test_three_right_of_three_is_no_evidence(program: Program, demo: Path, tmp_p
     assert "3 documents are too few to tell" in said
 
 
-def test_evaluation_by_column_costs_and_figures(program: Program, demo: Path, tmp_path: Path) -> None:
-    program("split", demo / "letters-2024.csv", "--label=urgent", "--hold-out=0.3", "--allow-copies", "-o", "parts/")
+def test_evaluation_by_column_costs_and_figures(program: Program, few: Path, tmp_path: Path) -> None:
+    program("split", few / "letters-2024.csv", "--label=urgent", "--hold-out=0.3", "--allow-copies", "-o", "parts/")
     program("train", "parts/train.csv", "--text=message", "--label=urgent", "-o", "u.sorter")
     (tmp_path / "costs.csv").write_text(",no,yes\nno,0,10\nyes,1,0\n")
     shared = ("evaluate", "u.sorter", "parts/held-out.csv", "--json", "--no-ledger")

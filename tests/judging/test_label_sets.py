@@ -91,7 +91,7 @@ class TestMeasures:
         assert found.other_rates["micro_f1"].value == pytest.approx(2 * 4 / (2 * 4 + 2 + 2))
         assert found.macro_f1.value == pytest.approx((4 / 5 + 2 / 3 + 2 / 4) / 3)
         assert found.sets is not None
-        assert [(one.first, one.second, one.documents, one.of) for one in found.sets.pairs_missed] == [("a", "b", 1, 2)]
+        assert [(one.labels, one.documents, one.of) for one in found.sets.pairs_missed] == [(("a", "b"), 1, 2)]
         assert [(one.true, one.sorted_as, one.documents, one.of) for one in found.sets.given_instead] == [
             ("a", "c", 1, 3),
             ("b", "c", 1, 2),

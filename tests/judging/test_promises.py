@@ -93,7 +93,12 @@ def test_mistaken_documents_are_called_by_their_names(program: Program, demo: Pa
 
 
 def test_steps_are_compared_like_any_candidates(program: Program, letters: list[dict[str, str]], tmp_path: Path) -> None:
-    beside = ("--set=columns.numbers=photos", "--set=columns.group=writer", "--set=judge.folds=3", "--set=classifier.tolerance=0.2")
+    beside = (
+        "--set=columns.numbers=photos",
+        "--set=columns.group=writer",
+        "--set=judge.folds=3",
+        "--set=classifier.tolerance=0.2",
+    )
     lists = ("lower", "lower,stop_words", "lower,stop_words,stem")
     steps = program("clean", "t.csv", *LETTERS, *beside, "--compare-steps", *lists, "--json").json["steps"]
     tries = f"--try=clean.steps={','.join(text.replace(',', '+') for text in lists)}"

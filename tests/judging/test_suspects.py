@@ -64,6 +64,7 @@ def changed_letters(demo: Path, program: Program, folder: Path, seed: int) -> se
     return wrong & {row["ref"] for row in rows}
 
 
+@thorough
 def test_changed_labels_of_the_letters_are_found(program: Program, demo: Path, tmp_path: Path) -> None:
     wrong = changed_letters(demo, program, tmp_path, 4)
     found = program("suspects", "c.csv", *COLUMNS, *LISTED, f"--most={3 * len(wrong)}", "-o", "s.csv").json

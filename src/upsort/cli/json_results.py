@@ -4,6 +4,7 @@ from typing import Any
 
 import msgspec
 
+from upsort.core.evaluation.measure_list import MEASURES
 from upsort.workflows.browse import SurveyColumns, SurveyFind, SurveyShow
 from upsort.workflows.choose import Choose
 from upsort.workflows.clean import CleanCompared, CleanGroups, CleanShown, CleanSteps, CleanWord
@@ -19,7 +20,7 @@ from upsort.workflows.gather import GatherResult
 from upsort.workflows.next_documents import Next
 from upsort.workflows.report import Report
 from upsort.workflows.score import Score
-from upsort.workflows.shared.results import Ledger, PlanChecked, PlanExplained, PlanWritten
+from upsort.workflows.shared.results import Ledger, PlanChecked, PlanExplained, PlanWritten, Rated
 from upsort.workflows.split import SplitResult
 from upsort.workflows.survey import Survey
 from upsort.workflows.suspects import SuspectsResult
@@ -59,6 +60,14 @@ docs."""
 def schema_of(shape: Any) -> dict[str, Any]:
     """A shape as JSON Schema (draft 2020-12), with the shapes that it refers to under `$defs`."""
     (schema,), definitions = msgspec.json.schema_components((shape,), ref_template="#/$defs/{name}")
+    rates = {key: {"$ref": "#/$defs/Rate", "description": measure.summary} for key, measure in MEASURES.items()}
+    for name, definition in definitions.items():
+        if name in {rated.__name__ for rated in _subclasses(Rated)}:
+            definition["properties"] = {**rates, **definition["properties"]}
     if "$ref" in schema:
         schema = definitions.pop(schema["$ref"].rpartition("/")[2])
     return {**schema, "$defs": definitions}
+
+
+def _subclasses(cls: type[Rated]) -> list[type[Rated]]:
+    return [each for direct in cls.__subclasses__() for each in (direct, *_subclasses(direct))]

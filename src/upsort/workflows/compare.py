@@ -31,7 +31,7 @@ from upsort.io.plan.plan_file import changed_plan, parsed_value
 from upsort.workflows.cross_validate import PreparedFolds
 from upsort.workflows.shared.candidates import Candidate, PlanBatch, judge_batches, plan_batches
 from upsort.workflows.shared.context import RunContext
-from upsort.workflows.shared.results import Rates, SplitCounts
+from upsort.workflows.shared.results import Rated, SplitCounts
 
 MARGIN = 0.01
 _A_GRID = 3  # values of a key, from which on the best one says whether more should be tried
@@ -253,11 +253,10 @@ def _nested(batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContex
     return share_of(every, np.ones(every.size), sample)
 
 
-class CandidateResult(Rates, kw_only=True):
+class CandidateResult(Rated, kw_only=True):
     """A candidate. only_it: documents that it alone gets right, beside the most accurate. seconds: of all its trainings, added
     up, whichever process did them."""
 
-    baseline: Rate
     name: str
     only_it: float
     only_the_best: float

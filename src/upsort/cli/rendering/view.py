@@ -155,7 +155,7 @@ class View:
 
     def __init__(self, result: Any = None) -> None:
         """result: a record, or the values of the JSON document by name, records among them."""
-        self.values: dict[str, Any] = msgspec.to_builtins(result, enc_hook=_builtin) if result is not None else {}
+        self.values = values_of(result) if result is not None else {}
         self.parts: list[Part] = []
 
     def add_sentence(self, text: str = "", where: Shown = Shown.EVERYWHERE) -> None:
@@ -189,6 +189,12 @@ class View:
     def add_warning(self, text: str) -> None:
         """Something that may make the result wrong; said even when quiet."""
         self.parts.append(Note(text, warning=True))
+
+
+def values_of(result: Any) -> dict[str, Any]:
+    """A record as the values of a JSON object."""
+    values: dict[str, Any] = msgspec.to_builtins(result, enc_hook=_builtin)
+    return values
 
 
 def _builtin(value: Any) -> Any:

@@ -7,7 +7,7 @@ import numpy as np
 from msgspec import structs
 
 from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.view import Bold, Column, Zero
+from upsort.cli.rendering.view import Bold, Column, Zero, values_of
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import LABEL_MEASURES, MEASURES, JudgedEvidence, Measure, Unit, shown_measures
 from upsort.core.evaluation.measures import Judgement, LabelMeasures, LabelSets
@@ -19,6 +19,7 @@ from upsort.workflows.shared.results import (
     LabelAreas,
     LabelDecisions,
     LabelSetsResult,
+    Rated,
     SplitCounts,
     UndecidedResult,
 )
@@ -229,6 +230,12 @@ RELIABILITY_COLUMNS = (col.name("stated"), col.count("documents", 1), col.share(
 MEASURE_COLUMNS = (col.name("measure"), col.number("value"), col.interval())
 
 
+def with_rates(record: Rated, evidence: JudgedEvidence) -> dict[str, Any]:
+    """The values of a record, and a rate for each measure that is defined."""
+    rates = {key: rate for key, measure in MEASURES.items() if (rate := measure.of(evidence)) is not None}
+    return values_of(rates) | values_of(record)
+
+
 def judgement_values(evidence: JudgedEvidence, labels: Sequence[str]) -> dict[str, Any]:
     """The fields of a `JudgementResult`. labels: of the probabilities."""
     judgement, probability, undecided = evidence.judgement, evidence.probability, evidence.undecided
@@ -246,7 +253,6 @@ def judgement_values(evidence: JudgedEvidence, labels: Sequence[str]) -> dict[st
             "reliability": probability.reliability.bins,
         }
     return values | {
-        **{key: rate for key, measure in MEASURES.items() if (rate := measure.of(evidence)) is not None},
         "baseline": Baseline(**structs.asdict(judgement.baseline), label=judgement.majority or None),
         "p_against_baseline": judgement.against_baseline,
         "repeats": judgement.repeats,

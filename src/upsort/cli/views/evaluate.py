@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from upsort.cli.commands.evaluation import EvaluateOptions
 from upsort.cli.rendering import columns as col
@@ -34,6 +35,7 @@ from upsort.cli.rendering.wording import (
     percent,
     reliability_rows,
     shortened,
+    with_rates,
 )
 from upsort.cli.request import JUDGED, inputs_of, note_cost_orientation, report_rejects, scoring_context, secondary_inputs
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
@@ -41,7 +43,7 @@ from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
 from upsort.core.evaluation.measures import Judgement, LabelSets
 from upsort.io.sorter.loading import load_sorters
-from upsort.workflows.evaluate import BeforeCalibration, Covered, Evaluated, EvaluatedSeveral, EvaluationRequest, evaluate
+from upsort.workflows.evaluate import BeforeCalibration, Covered, Evaluated, EvaluationRequest, evaluate
 from upsort.workflows.score import Passages
 from upsort.workflows.shared.evaluation import Evaluation
 from upsort.workflows.shared.figures import draw_judgement
@@ -62,9 +64,9 @@ def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:
     with scoring_context(options, console, sorters[0], inputs, output, JUDGED) as incoming:
         evaluations = evaluate(sorters, incoming, output, EvaluationRequest(options.by, passages, training))
     written = draw_judgement(evaluations, Path(options.figures)) if options.figures else []
-    answers = {evaluation.sorter.answer: _result(evaluation, options.mistakes) for evaluation in evaluations}
+    answers = {evaluation.sorter.answer: _values(evaluation, options.mistakes) for evaluation in evaluations}
     figures = [str(path) for path in written]
-    view = View(EvaluatedSeveral(answers, figures) if len(evaluations) > 1 else next(iter(answers.values())))
+    view = View({"answers": answers} if len(evaluations) > 1 else next(iter(answers.values())))
     view.values["written"] = figures
     for evaluation in evaluations:
         _show(evaluation, incoming.reader.columns.group, options, view)
@@ -88,9 +90,9 @@ def _named(sorter: str, evaluation: Evaluation) -> str:
     return f"{sorter}: {evaluation.sorter.answer}" if evaluation.sorter.answer else sorter
 
 
-def _result(evaluation: Evaluation, mistakes: int) -> Evaluated:
+def _values(evaluation: Evaluation, mistakes: int) -> dict[str, Any]:
     coverage = evaluation.coverage
-    return Evaluated(
+    answer = Evaluated(
         **judgement_values(evaluation.evidence, evaluation.sorter.labels),
         training_accuracy=evaluation.training_accuracy,
         unknown_labels=evaluation.unknown_labels,
@@ -105,6 +107,7 @@ def _result(evaluation: Evaluation, mistakes: int) -> Evaluated:
         ],
         mistakes=evaluation.mistakes[:mistakes],
     )
+    return with_rates(answer, evaluation.evidence)
 
 
 def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: View) -> None:

@@ -3,8 +3,9 @@
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
-from msgspec import structs
+from msgspec import UNSET, structs
 
 from upsort.cli.commands.evaluation import CrossValidateOptions
 from upsort.cli.commands.training import CompareOptions
@@ -23,7 +24,15 @@ from upsort.cli.rendering.findings import (
     times,
 )
 from upsort.cli.rendering.view import Shown, View
-from upsort.cli.rendering.wording import duplicates_sentences, interval, judgement_values, number, percent, value_and_interval
+from upsort.cli.rendering.wording import (
+    duplicates_sentences,
+    interval,
+    judgement_values,
+    number,
+    percent,
+    value_and_interval,
+    with_rates,
+)
 from upsort.cli.request import (
     LEARNING,
     inputs_of,
@@ -52,14 +61,7 @@ from upsort.workflows.compare import (
     candidates,
     compare,
 )
-from upsort.workflows.cross_validate import (
-    CopiedDocuments,
-    CrossValidated,
-    CrossValidatedSeveral,
-    CrossValidateResult,
-    FoldSummary,
-    cross_validate,
-)
+from upsort.workflows.cross_validate import CopiedDocuments, CrossValidated, CrossValidateResult, FoldSummary, cross_validate
 from upsort.workflows.shared.candidates import Candidate
 from upsort.workflows.shared.results import JudgementResult
 
@@ -70,8 +72,8 @@ def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
     output = Path(options.output) if options.output else None
     with planned_context(options, console, output) as work:
         results = cross_validate(work, output)
-    answers = {result.name: _result(result) for result in results}
-    view = View(CrossValidatedSeveral(answers) if len(results) > 1 else next(iter(answers.values())))
+    answers = {result.name: _values(result) for result in results}
+    view = View({"answers": answers} if len(results) > 1 else next(iter(answers.values())))
     for result in results:
         _show(result, len(results) > 1, work.plan, options, view)
     if output is not None:
@@ -88,14 +90,10 @@ def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
     return requirement_status(options.require, {result.name: rates_of(result.result.evidence) for result in results}, console)
 
 
-def _result(validation: CrossValidateResult) -> CrossValidated:
+def _values(validation: CrossValidateResult) -> dict[str, Any]:
     result, careful = validation.result, validation.without_copies_apart
-    values = judgement_values(result.evidence, result.overall.labels)
-    if careful is not None:
-        values["copies_together"] = JudgementResult(**judgement_values(JudgedEvidence(careful.overall), careful.overall.labels))
-        values["copied_documents"] = CopiedDocuments(*(validation.copied or (None, None)))
-    return CrossValidated(
-        **values,
+    answer = CrossValidated(
+        **judgement_values(result.evidence, result.overall.labels),
         **structs.asdict(validation.duplicates),
         spread=result.deviation(),
         folds=[
@@ -109,7 +107,14 @@ def _result(validation: CrossValidateResult) -> CrossValidated:
             )
             for number, fold in enumerate(result.folds, 1)
         ],
+        copied_documents=CopiedDocuments(*(validation.copied or (None, None))) if careful is not None else UNSET,
     )
+    values = with_rates(answer, result.evidence)
+    if careful is not None:
+        evidence = JudgedEvidence(careful.overall)
+        together = JudgementResult(**judgement_values(evidence, careful.overall.labels))
+        values["copies_together"] = with_rates(together, evidence)
+    return values
 
 
 def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossValidateOptions, view: View) -> None:
@@ -289,11 +294,9 @@ def _of_decided(candidate: ComparedPlan) -> tuple[str, str]:
 
 
 def _compared(result: CompareResult) -> ComparedPlans:
-    return ComparedPlans(
-        by=result.by,
-        candidates=[
+    candidates: list[Any] = [
+        with_rates(
             CandidateResult(
-                **{key: rate for key, rate in rates_of(candidate.result.evidence).items() if ":" not in key},
                 name=candidate.candidate.name,
                 only_it=candidate.against_best[0],
                 only_the_best=candidate.against_best[1],
@@ -304,9 +307,14 @@ def _compared(result: CompareResult) -> ComparedPlans:
                 on_training_parts=candidate.training,
                 seconds=candidate.seconds,
                 bytes=candidate.bytes,
-            )
-            for candidate in result.compared
-        ],
+            ),
+            candidate.result.evidence,
+        )
+        for candidate in result.compared
+    ]
+    return ComparedPlans(
+        by=result.by,
+        candidates=candidates,
         counted=result.counted,
         at_the_end=result.at_the_end,
         nested=result.nested,

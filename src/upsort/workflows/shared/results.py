@@ -94,34 +94,11 @@ class LabelSetsResult(Struct, frozen=True, kw_only=True):
     given_instead: Sequence[GivenInstead]
 
 
-Measured = Rate | UnsetType
+class Rated(Struct, kw_only=True):
+    """What has, beside its fields, a rate for each measure of `MEASURES` that is defined."""
 
 
-class Rates(Struct, kw_only=True):
-    """A rate for each measure that is defined (docs/measures.md). micro_f1: of all labels together, where cells hold several.
-    top2_accuracy: own label among the two most probable, of more than two. cost: the mean cost, where there is a table of costs.
-    decided: the share that is, where some are left undecided. decided_accuracy: of the decided ones."""
-
-    accuracy: Measured = UNSET
-    macro_f1: Measured = UNSET
-    micro_f1: Measured = UNSET
-    balanced_accuracy: Measured = UNSET
-    macro_precision: Measured = UNSET
-    weighted_f1: Measured = UNSET
-    macro_f_beta: Measured = UNSET
-    matthews: Measured = UNSET
-    kappa: Measured = UNSET
-    top2_accuracy: Measured = UNSET
-    roc_area: Measured = UNSET
-    precision_recall_area: Measured = UNSET
-    log_loss: Measured = UNSET
-    brier: Measured = UNSET
-    cost: Measured = UNSET
-    decided: Measured = UNSET
-    decided_accuracy: Measured = UNSET
-
-
-class JudgementResult(Rates, kw_only=True):
+class JudgementResult(Rated, kw_only=True):
     """Everything measured of decisions. p_against_baseline: of the exact paired test against the baseline. groups: of documents
     that belong together; null where all stand alone. confusion: documents by true label and by the label they were sorted as;
     empty for sets."""
