@@ -178,9 +178,9 @@ def test_length_beside_terms_tells_what_terms_do_not(program: Program, tmp_path:
     assert beside == 1
 
 
-def test_text_columns_kept_apart_are_different_terms(program: Program, few: Path, tmp_path: Path) -> None:
+def test_text_columns_kept_apart_are_different_terms(program: Program, demo: Path, tmp_path: Path) -> None:
     program(
-        *("features", few / "letters-2024.csv", "--text=subject,message", "--set=features.apart=true"),
+        *("features", demo / "letters-2024.csv", "--text=subject,message", "--set=features.apart=true"),
         *("--set=features.lengths=1,2", "-o", "terms.csv"),
     )
     terms = [line.split(",")[0] for line in (tmp_path / "terms.csv").read_text(encoding="utf-8").splitlines()[1:]]
