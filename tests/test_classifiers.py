@@ -81,7 +81,7 @@ def test_naive_bayes_counts_are_kept_as_they_are(program: Program, wet_and_dry: 
     program("train", wet_and_dry, *TEXTBOOK, "-o", "plants.sorter")
     classifier = load_sorter(tmp_path / "plants.sorter").classifier
     assert isinstance(classifier, NaiveBayesOnCounts)
-    assert classifier.term_counts.sum(axis=0).tolist() == [3, 8]
+    assert classifier.counts.sum(axis=0).tolist() == [3, 8]
     assert classifier.label_documents.tolist() == [1, 3]
 
 

@@ -121,17 +121,16 @@ def test_a_matrix_and_its_terms(work: RunContext) -> None:
     assert len(rows) == found.terms and rows[0].documents >= rows[-1].documents
     assert all("leaf" in row.term for row in term_table(matrix, "term", "leaf"))
     row = document_row(matrix, matrix.references[0])
-    assert sum(weight**2 for _, _, weight in row) == pytest.approx(1.0), "tf-idf rows have unit length"
+    assert sum(term.weight**2 for term in row) == pytest.approx(1.0), "tf-idf rows have unit length"
     with pytest.raises(DataProblem):
         document_row(matrix, "nobody")
 
 
 def test_a_split_keeps_every_row_once(work: RunContext, tmp_path: Path) -> None:
     found = split(work, 0.25, tmp_path)
-    assert found.training_rows + found.held_out_rows + work.rejects.count == 300
-    for label in found.labels:
-        whole = found.training_labels[label] + found.held_out_labels[label]
-        assert abs(found.held_out_labels[label] - 0.25 * whole) <= 1.5
+    assert found.training.documents + found.held_out.documents + work.rejects.count == 300
+    for counts in found.labels.values():
+        assert abs(counts.held_out - 0.25 * (counts.training + counts.held_out)) <= 1.5
 
 
 def test_training_evaluating_and_scoring(work: RunContext, desk: Path, tmp_path: Path) -> None:

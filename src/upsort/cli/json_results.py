@@ -15,7 +15,7 @@ from upsort.workflows.evaluate import Evaluated, EvaluatedSeveral
 from upsort.workflows.explain import Explain
 from upsort.workflows.export import Export
 from upsort.workflows.extend import Extend
-from upsort.workflows.features import FeaturesJson, MadeVectorsJson
+from upsort.workflows.features import FeaturesResult, MadeVectors
 from upsort.workflows.gather import GatherResult
 from upsort.workflows.next_documents import Next
 from upsort.workflows.report import Report
@@ -34,7 +34,7 @@ SHAPES: dict[str, tuple[Any, ...]] = {
     "survey": (Survey, SurveyColumns, SurveyShow, SurveyFind),
     "plan": (PlanWritten, PlanChecked, PlanExplained),
     "clean": (CleanShown, CleanSteps, CleanWord, CleanGroups, CleanCompared),
-    "features": (FeaturesJson, MadeVectorsJson),
+    "features": (FeaturesResult, MadeVectors),
     "split": (SplitResult,),
     "train": (Train, TrainSeveral),
     "evaluate": (Evaluated, EvaluatedSeveral),

@@ -11,6 +11,8 @@ from operator import attrgetter
 from pathlib import Path
 from typing import Annotated, NotRequired, TypedDict
 
+from msgspec import Struct
+
 from upsort.core import plan
 from upsort.core.errors import DataProblem, suggestion
 from upsort.core.evaluation.intervals import DifferenceToBest, Rate
@@ -82,12 +84,11 @@ class CleanResult:
     written: int
 
 
-@record(frozen=True)
-class WordGroup:
+class WordGroup(Struct, frozen=True):
     """Words that fell together, with the times each is in the corpus, most common first."""
 
     stem: str
-    words: list[tuple[str, int]]
+    words: dict[str, int]
 
 
 @record(frozen=True)
@@ -351,7 +352,7 @@ def groups(work: RunContext, most: int, word: str = "") -> list[WordGroup]:
     if word:
         mine = on_word(cleaning, word)[-1][1]
         counts = {stem: words for stem, words in counts.items() if stem == mine}
-    joined = [WordGroup(stem, words.most_common()) for stem, words in counts.items() if len(words) > 1 or word]
+    joined = [WordGroup(stem, dict(words.most_common())) for stem, words in counts.items() if len(words) > 1 or word]
     return sorted(joined, key=lambda group: (-len(group.words), group.stem))[:most]
 
 
@@ -427,17 +428,10 @@ class CleanWord(TypedDict):
     words: dict[str, list[WordForm]]
 
 
-class WordGroupJson(TypedDict):
-    """Words that fell together."""
-
-    stem: str
-    words: dict[str, int]
-
-
 class CleanGroups(TypedDict):
     """upsort clean --groups"""
 
-    groups: list[WordGroupJson]
+    groups: list[WordGroup]
 
 
 class StepsComparedJson(TypedDict):

@@ -5,9 +5,9 @@ from collections.abc import Sequence
 from functools import partial
 from operator import attrgetter
 from pathlib import Path
-from typing import TypedDict
 
 import numpy as np
+from msgspec import Struct
 from scipy.sparse import csr_array, vstack
 
 from upsort.core.arrays import Bools, Floats, Ints
@@ -65,8 +65,7 @@ class NamedFeatures:
     unseen: dict[str, int]
 
 
-@record(frozen=True, kw_only=True)
-class MatrixSummary:
+class MatrixSummary(Struct, frozen=True, kw_only=True):
     """What there is. too_rare, too_common, too_many: terms that each bound left out. bytes: of the weights in memory."""
 
     documents: int
@@ -82,8 +81,7 @@ class MatrixSummary:
     bytes: int
 
 
-@record(frozen=True, kw_only=True)
-class TermRow:
+class TermRow(Struct, frozen=True, kw_only=True):
     """One term. mean_weight: over the documents that hold it. by_label: documents of each label that hold it."""
 
     term: str
@@ -92,7 +90,33 @@ class TermRow:
     idf: float
     mean_weight: float
     largest_weight: float
-    by_label: list[int]
+    by_label: dict[str, int]
+
+
+class TermOfDocument(Struct, frozen=True):
+    """A term of one document."""
+
+    term: str
+    count: int
+    weight: float
+
+
+class FeaturesResult(MatrixSummary, frozen=True, kw_only=True):
+    """upsort features"""
+
+    top: list[TermRow]
+    document: list[TermOfDocument]
+    written: list[str]
+
+
+class MadeVectors(Struct, frozen=True, kw_only=True):
+    """upsort features --make-vectors. nearest: the words most like each of the commonest ones."""
+
+    written: str
+    words: int
+    dimensions: int
+    documents: int
+    nearest: dict[str, list[str]]
 
 
 def build_matrix(work: RunContext, whole: bool = False) -> NamedFeatures:
@@ -237,14 +261,14 @@ def term_table(matrix: NamedFeatures, sort: str = "documents", holding: str = ""
             idf=float(idf[place]),
             mean_weight=float(means[place]),
             largest_weight=float(largest[place]),
-            by_label=matrix.space.label_document_frequency[place].tolist() if matrix.labels else [],
+            by_label=dict(zip(matrix.labels, matrix.space.label_document_frequency[place].tolist(), strict=False)),
         )
         for place in order.tolist()
         if holding in matrix.space.terms[place]
     ]
 
 
-def document_row(matrix: NamedFeatures, reference: str) -> list[tuple[str, int, float]]:
+def document_row(matrix: NamedFeatures, reference: str) -> list[TermOfDocument]:
     """One document's terms with count (0 for a column next to the text) and weight, largest weight first."""
     if reference not in matrix.references:
         raise DataProblem(f"No document is called {reference!r}.", suggestion(reference, matrix.references, "documents"))
@@ -254,12 +278,12 @@ def document_row(matrix: NamedFeatures, reference: str) -> list[tuple[str, int, 
     times = dict(zip(columns, data, strict=True))
     begin, end = matrix.weights.indptr[row : row + 2].tolist()
     terms = [
-        (matrix.space.terms[column], abs(int(times.get(column, 0))), float(weight))
+        TermOfDocument(matrix.space.terms[column], abs(int(times.get(column, 0))), float(weight))
         for column, weight in zip(
             matrix.weights.indices[begin:end].tolist(), matrix.weights.data[begin:end].tolist(), strict=True
         )
     ]
-    return sorted(terms, key=lambda entry: (-entry[2], entry[0]))
+    return sorted(terms, key=lambda term: (-term.weight, term.term))
 
 
 def write_terms(matrix: NamedFeatures, path: Path, rows: Sequence[TermRow]) -> None:
@@ -272,20 +296,11 @@ def write_terms(matrix: NamedFeatures, path: Path, rows: Sequence[TermRow]) -> N
 
 def _cells(row: TermRow) -> list[str]:
     numbers = (f"{row.idf:.6f}", f"{row.mean_weight:.6f}", f"{row.largest_weight:.6f}")
-    return [row.term, str(row.documents), str(row.count), *numbers, *map(str, row.by_label)]
+    return [row.term, str(row.documents), str(row.count), *numbers, *map(str, row.by_label.values())]
 
 
 _SHOWN = 8
 _NEAREST = 5
-
-
-@record(frozen=True)
-class MadeVectors:
-    """How many words have a vector, and for a few of the most common the words that are nearest by cosine."""
-
-    documents: int
-    words: int
-    nearest: dict[str, list[str]]
 
 
 def make_word_vectors(work: RunContext, output: Path, dimensions: int) -> MadeVectors:
@@ -309,7 +324,9 @@ def make_word_vectors(work: RunContext, output: Path, dimensions: int) -> MadeVe
     for word in [word for word in common if word in place][:_SHOWN]:
         order = np.argsort(-(vectors @ vectors[place[word]]), kind="stable")[1 : _NEAREST + 1]
         nearest[word] = [words[number] for number in order.tolist()]
-    return MadeVectors(tokens.starts.size - 1, len(words), nearest)
+    return MadeVectors(
+        written=str(output), words=len(words), dimensions=dimensions, documents=tokens.starts.size - 1, nearest=nearest
+    )
 
 
 def draw_features(matrix: NamedFeatures, folder: Path) -> list[Path]:
@@ -323,51 +340,3 @@ def draw_features(matrix: NamedFeatures, folder: Path) -> list[Path]:
             (partial(frequency_histogram, matrix.frequencies, settings.in_at_least, bound), folder / "document-frequency.png"),
         ]
     )
-
-
-class TermOfMatrix(TypedDict):
-    """A term of the matrix."""
-
-    term: str
-    documents: int
-    count: int
-    idf: float
-    mean_weight: float
-    largest_weight: float
-    by_label: dict[str, int]
-
-
-class TermOfDocument(TypedDict):
-    """A term of one document."""
-
-    term: str
-    count: int
-    weight: float
-
-
-class FeaturesJson(TypedDict):
-    """upsort features"""
-
-    documents: int
-    terms: int
-    nonzeros: int
-    density: float
-    distinct_terms: int
-    seen_once: int
-    too_rare: int
-    too_common: int
-    too_many: int
-    without_tokens: int
-    bytes: int
-    top: list[TermOfMatrix]
-    document: list[TermOfDocument]
-    written: list[str]
-
-
-class MadeVectorsJson(TypedDict):
-    """upsort features --make-vectors"""
-
-    written: str
-    words: int
-    dimensions: int
-    nearest: dict[str, list[str]]

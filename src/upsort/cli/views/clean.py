@@ -177,10 +177,13 @@ def _words(words: Sequence[str], cleaning: Cleaner) -> View:
 
 def _groups(work: RunContext, most: int, word: str) -> View:
     word_groups = groups(work, most, word)
-    view = View({"groups": [{"stem": group.stem, "words": dict(group.words)} for group in word_groups]})
+    view = View({"groups": word_groups})
     view.add_table(
         (col.name("stem"), col.count("words"), col.text("which, with their counts")),
-        [(group.stem, len(group.words), ", ".join(f"{word} {count:,}" for word, count in group.words)) for group in word_groups],
+        [
+            (group.stem, len(group.words), ", ".join(f"{word} {count:,}" for word, count in group.words.items()))
+            for group in word_groups
+        ],
     )
     return view
 

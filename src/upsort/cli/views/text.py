@@ -1,9 +1,11 @@
 """Views of plan and features."""
 
 from collections.abc import Sequence
-from dataclasses import asdict, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
+
+from msgspec import structs
 
 from upsort.cli.commands.text import FeaturesOptions, PlanOptions
 from upsort.cli.declaring import names
@@ -36,6 +38,7 @@ from upsort.io.tables.documents import separator_in
 from upsort.io.tables.formats import format_to_write
 from upsort.workflows.compare import named_candidates
 from upsort.workflows.features import (
+    FeaturesResult,
     MatrixSummary,
     NamedFeatures,
     TermRow,
@@ -208,22 +211,14 @@ def run_features(options: FeaturesOptions, console: Console) -> Exit:
     if options.figures:
         written += draw_features(matrix, Path(options.figures))
     top = rows[: options.top]
-    view = View(
-        {
-            **asdict(figures),
-            "top": [
-                asdict(term_row) | {"by_label": dict(zip(matrix.labels, term_row.by_label, strict=True))} for term_row in top
-            ],
-            "document": [{"term": term, "count": times, "weight": weight} for term, times, weight in row],
-            "written": [str(path) for path in written],
-        }
-    )
+    view = View(FeaturesResult(**structs.asdict(figures), top=top, document=row, written=[str(path) for path in written]))
     _show_summary(figures, matrix, view)
     if row:
         view.add_sentence()
         view.add_sentence(f"The row of {options.document}, largest weight first:")
         view.add_table(
-            (col.name("term"), col.count("count"), col.number("weight")), [(term, n, f"{weight:.4f}") for term, n, weight in row]
+            (col.name("term"), col.count("count"), col.number("weight")),
+            [(term.term, term.count, f"{term.weight:.4f}") for term in row],
         )
     if top and (not row or options.given & {"--top", "--sort", "--holding"}):
         view.add_sentence()
@@ -241,7 +236,7 @@ def run_features(options: FeaturesOptions, console: Console) -> Exit:
 
 def _vectors_made(work: RunContext, path: Path, dimensions: int) -> View:
     made = make_word_vectors(work, path, dimensions)
-    view = View({"written": str(path), "words": made.words, "dimensions": dimensions, "nearest": made.nearest})
+    view = View(made)
     view.add_sentence(f"{made.words:,} words by {dimensions} numbers: {path}.")
     view.add_sentence("The commonest words, each with those whose vectors are most like its own:")
     view.add_table((col.name("word"), col.text("nearest")), [(word, ", ".join(near)) for word, near in made.nearest.items()])
@@ -283,9 +278,9 @@ def _show_terms(rows: Sequence[TermRow], matrix: NamedFeatures, view: View) -> N
     """The terms; on a terminal, where a column for each label would not fit, with the label that most of its documents have."""
     labels = matrix.labels
 
-    def mostly(by_label: list[int]) -> str:
-        most = max(range(len(labels)), key=lambda place: by_label[place])
-        return f"{labels[most]} {by_label[most]:,}"
+    def mostly(by_label: dict[str, int]) -> str:
+        most = max(by_label, key=lambda label: by_label[label])
+        return f"{most} {by_label[most]:,}"
 
     view.add_table(
         (
@@ -307,7 +302,7 @@ def _show_terms(rows: Sequence[TermRow], matrix: NamedFeatures, view: View) -> N
                 f"{row.mean_weight:.3f}",
                 f"{row.largest_weight:.3f}",
                 *([mostly(row.by_label)] if labels else []),
-                *row.by_label,
+                *row.by_label.values(),
             )
             for row in rows
         ],

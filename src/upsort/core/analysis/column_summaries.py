@@ -8,8 +8,7 @@ from typing import Literal
 import numpy as np
 
 from upsort.core.arrays import Floats, Ints
-from upsort.core.classifiers import naive_bayes as on_counts
-from upsort.core.classifiers.naive_bayes import label_totals
+from upsort.core.classifiers.naive_bayes import NaiveBayesOnCounts, label_sums, label_totals
 from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.dates import DateOrder, Dates, DateTally, dates_of
 from upsort.core.features.counting import count
@@ -169,8 +168,13 @@ def predictability_by_text(texts: Sequence[str], values: Sequence[str]) -> float
     present = np.unique(numbers[training])
     known = np.searchsorted(present, numbers[training]).astype(np.int64)
     targets = Targets(known, present.size, np.ones(known.size))
-    prior = np.log(label_totals(targets) / known.size)
-    fitted = on_counts.train_on_counts(counts[training].astype(np.float64), targets, prior, smoothing=1.0)
+    totals = label_totals(targets)
+    fitted = NaiveBayesOnCounts(
+        counts=label_sums(counts[training].astype(np.float64), targets),
+        label_documents=totals,
+        log_prior=np.log(totals / known.size),
+        smoothing=1.0,
+    )
     sorted_as = present[fitted.scores(counts[~training].astype(np.float64)).argmax(axis=1)]
     true = numbers[~training]
     baseline = float((true == present[int(np.argmax(np.bincount(known)))]).mean())

@@ -153,9 +153,10 @@ class _SplitMatrix:
     def __init__(self, matrix: csr_array) -> None:
         rows = matrix.shape[0]
         middle = int(np.searchsorted(matrix.indptr, matrix.nnz // 2)) if matrix.nnz >= _WORTH_HALVING else rows
-        parts = [(slice(begin, end), rows_of(matrix, begin, end)) for begin, end in ((0, middle), (middle, rows))]
+        halves = [(0, middle), (middle, rows)] if middle < rows else [(0, rows)]
+        parts = [(slice(begin, end), rows_of(matrix, begin, end)) for begin, end in halves]
         self.matrix = matrix
-        self.parts = [(place, part, part.T) for place, part in parts if place.start < place.stop or not place.start]
+        self.parts = [(place, part, part.T) for place, part in parts]
 
     def times(self, dense: npt.NDArray[Any]) -> Any:
         """matrix @ dense."""

@@ -122,7 +122,9 @@ def stacked(blocks: Sequence[csr_array]) -> csr_array:
 
 
 def rows_of(matrix: csr_array, begin: int, end: int) -> csr_array:
-    """The rows from begin up to end; they share the memory of the matrix."""
+    """The rows from begin up to end; they share the memory of the matrix, and all rows are the matrix itself."""
+    if (begin, end) == (0, matrix.shape[0]):
+        return matrix
     first, last = matrix.indptr[begin], matrix.indptr[end]
     arrays = (matrix.data[first:last], matrix.indices[first:last], matrix.indptr[begin : end + 1] - first)
     return csr_array(arrays, shape=(end - begin, matrix.shape[1]))
