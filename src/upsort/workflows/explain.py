@@ -7,10 +7,13 @@ from dataclasses import field
 from typing import Annotated, Any, BinaryIO, TextIO, TypedDict
 
 import numpy as np
+from msgspec import Struct
 from scipy.sparse import csr_array
 
+from upsort.core.analysis.contributions import Word
 from upsort.core.analysis.explanation import (
     Additive,
+    AnsweredQuestion,
     Explanation,
     NeighbourVotes,
     Voter,
@@ -20,6 +23,7 @@ from upsort.core.analysis.explanation import (
     nearest,
     smallest_change,
 )
+from upsort.core.analysis.label_arithmetic import LabelArithmetic
 from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.features.documents import Documents
 from upsort.core.features.weighting import unit_length
@@ -37,8 +41,7 @@ from upsort.workflows.shared.scored_rows import decision_values
 _THE_SAME = 1e-9  # from a cosine of 1, up to which two documents are one
 
 
-@record(frozen=True)
-class Neighbour:
+class Neighbour(Struct, frozen=True, rename={"reference": "document"}):
     """A labelled document like the one explained."""
 
     reference: str
@@ -49,13 +52,13 @@ class Neighbour:
 
 @record(frozen=True, kw_only=True)
 class ExplainedDocument:
-    """checked: whether words were taken out in search of another label. flip: those to take out and the label that is given then,
-    or None. neighbours: most similar first. voters: those of a sorter of neighbours that were found among the tables, by their
-    place among the voters."""
+    """checked: whether words were taken out in search of another label. flip: those to take out and the label that is given then.
+    neighbours: most similar first. voters: those of a sorter of neighbours that were found among the tables, by their place among
+    the voters."""
 
     explanation: Explanation
     checked: bool
-    flip: tuple[list[str], str] | None
+    flip: "Flip | None"
     neighbours: list[Neighbour] = field(default_factory=list)
     voters: dict[int, Neighbour] = field(default_factory=dict)
 
@@ -65,7 +68,7 @@ def explain_document(sorter: TrainedSorter, document: Documents, among: Inputs |
     explanation = explain(sorter, document)
     checked = is_removable(explanation)
     change = smallest_change(sorter, explanation) if checked else None
-    flip = (change[0], sorter.labels[change[1]]) if change is not None else None
+    flip = Flip(change[0], sorter.labels[change[1]]) if change is not None else None
     if among is None:
         return ExplainedDocument(explanation=explanation, checked=checked, flip=flip)
     among_documents = _LabelledNeighbours.of(sorter, among)
@@ -246,19 +249,10 @@ class ContributionSumJson(TypedDict):
     terms: list[PulledTerm]
 
 
-class TreeQuestion(TypedDict):
-    """A question of a tree."""
-
-    term: str
-    above: Annotated[float | None, described("the number that was asked for; null where the term was")]
-    answer: bool
-    documents: Annotated[float, described("of the training that were asked")]
-
-
 class QuestionPath(TypedDict):
     """The way through a tree."""
 
-    questions: list[TreeQuestion]
+    questions: list[AnsweredQuestion]
     documents: Annotated[dict[str, float], described("of the training that answered alike, by label")]
 
 
@@ -273,61 +267,11 @@ class NeighbourVote(TypedDict):
     document: Annotated[str | None, described("its identifier, where it was found among the tables of --among")]
 
 
-class WordWeight(TypedDict):
-    """A word of the text, from start to end in it."""
-
-    start: int
-    end: int
-    term: Annotated[str, described("what cleaning made of it")]
-    known: bool
-    leaning: Annotated[float, described("what it says for the label, against the next one where labels exclude each other")]
-
-
-class TermEstimate(TypedDict):
-    """One term of the arithmetic of naive Bayes: times · ln(above / below)."""
-
-    term: str
-    times: int
-    above: float
-    below: float
-    log: float
-
-
-class AbsentTerms(TypedDict):
-    """What absent terms add."""
-
-    terms: int
-    log: float
-
-
-class WorkedSum(TypedDict):
-    """The arithmetic of one label."""
-
-    label: str
-    documents: float
-    of: float
-    log_prior: float
-    smoothing: float
-    terms: list[TermEstimate]
-    absent: AbsentTerms | None
-    score: float
-    plain_share: float
-    probability: float
-
-
-class Flip(TypedDict):
+class Flip(Struct, frozen=True):
     """Words whose absence changes the label."""
 
     without: list[str]
     label: str
-
-
-class Similar(TypedDict):
-    """A similar document."""
-
-    document: str
-    label: str
-    similarity: float
 
 
 class Explain(TypedDict):
@@ -348,8 +292,8 @@ class Explain(TypedDict):
     path: Annotated[QuestionPath | None, described("of a tree")]
     voters: Annotated[list[NeighbourVote] | None, described("of neighbours")]
     training_documents: Annotated[dict[str, float] | None, described("of kinds that do not look at the text")]
-    words: list[WordWeight]
+    words: list[Word]
     unknown_words: list[str]
     flip: Flip | None
-    similar: list[Similar]
-    arithmetic: Annotated[list[WorkedSum] | None, described("with --arithmetic")]
+    similar: list[Neighbour]
+    arithmetic: Annotated[list[LabelArithmetic] | None, described("with --arithmetic")]

@@ -100,7 +100,7 @@ def _show(sorter: TrainedSorter, explained_document: ExplainedDocument, top: int
     if explanation.unknown:
         view.add_sentence(f"Not among its terms, being new to it or outside the bounds: {listed(explanation.unknown, 20)}.")
     if explained_document.flip is not None:
-        words, other = explained_document.flip
+        words, other = explained_document.flip.without, explained_document.flip.label
         view.add_sentence(f"Without {listed(words)} it would be {other}.")
     elif explained_document.checked:
         view.add_sentence(f"Taking out its words one after the other, up to {MOST_OUT}, does not make it another label.")
@@ -264,8 +264,8 @@ def _show_sum(label_sum: LabelArithmetic, from_data: bool, view: View) -> None:
     heads = [("log prior", "", prior, f"{exp(label_sum.log_prior):.6f}")]
     addends = [[label_sum.log_prior]]
     if label_sum.absent is not None:
-        heads.append((f"{label_sum.absent[0]:,} absent terms", "", "sum of ln(1 − P)", ""))
-        addends.append([label_sum.absent[1]])
+        heads.append((f"{label_sum.absent.terms:,} absent terms", "", "sum of ln(1 − P)", ""))
+        addends.append([label_sum.absent.log])
     for estimate in label_sum.terms:
         fraction = f"({estimate.above - label_sum.smoothing:,.6g} + {label_sum.smoothing:g}) / {estimate.denominator:,.6g}"
         heads.append((estimate.term, str(estimate.times), fraction, f"{estimate.share:.6f}"))
@@ -299,20 +299,16 @@ def _as_json(
         "thresholds": by_label(sorter.thresholds) if sorter.thresholds is not None else None,
         "calibration": sorter.calibration.kind,
         "sum": _sum_json(explanation.how, by_label) if isinstance(explanation.how, Additive) else None,
-        "path": _path_json(explanation.how, by_label) if isinstance(explanation.how, insight.TreePath) else None,
+        "path": {"questions": explanation.how.questions, "documents": by_label(explanation.how.documents)}
+        if isinstance(explanation.how, insight.TreePath)
+        else None,
         "voters": _voters_json(explained_document, explanation.how) if isinstance(explanation.how, NeighbourVotes) else None,
         "training_documents": by_label(explanation.how.documents) if isinstance(explanation.how, PriorOnly) else None,
-        "words": [
-            {"start": word.start, "end": word.end, "term": word.term, "known": word.known, "leaning": word.leaning}
-            for word in explanation.words
-        ],
+        "words": explanation.words,
         "unknown_words": explanation.unknown,
-        "flip": {"without": explained_document.flip[0], "label": explained_document.flip[1]} if explained_document.flip else None,
-        "similar": [
-            {"document": near.reference, "label": near.label, "similarity": near.similarity}
-            for near in explained_document.neighbours
-        ],
-        "arithmetic": [_arithmetic_json(each) for each in worked] if worked is not None else None,
+        "flip": explained_document.flip,
+        "similar": explained_document.neighbours,
+        "arithmetic": worked,
     }
 
 
@@ -334,16 +330,6 @@ def _sum_json(how: Additive, by_label: Any) -> dict[str, Any]:
     }
 
 
-def _path_json(how: insight.TreePath, by_label: Any) -> dict[str, Any]:
-    return {
-        "questions": [
-            {"term": question.term, "above": question.bound, "answer": question.answer, "documents": question.documents}
-            for question in how.questions
-        ],
-        "documents": by_label(how.documents),
-    }
-
-
 def _voters_json(explained_document: ExplainedDocument, how: NeighbourVotes) -> list[dict[str, Any]]:
     return [
         {
@@ -356,27 +342,3 @@ def _voters_json(explained_document: ExplainedDocument, how: NeighbourVotes) -> 
         }
         for place, voter in enumerate(how.voters)
     ]
-
-
-def _arithmetic_json(label_sum: LabelArithmetic) -> dict[str, Any]:
-    return {
-        "label": label_sum.label,
-        "documents": label_sum.documents,
-        "of": label_sum.of,
-        "log_prior": label_sum.log_prior,
-        "smoothing": label_sum.smoothing,
-        "terms": [
-            {
-                "term": estimate.term,
-                "times": estimate.times,
-                "above": estimate.above,
-                "below": estimate.denominator,
-                "log": estimate.log,
-            }
-            for estimate in label_sum.terms
-        ],
-        "absent": {"terms": label_sum.absent[0], "log": label_sum.absent[1]} if label_sum.absent is not None else None,
-        "score": label_sum.score,
-        "plain_share": label_sum.plain,
-        "probability": label_sum.probability,
-    }

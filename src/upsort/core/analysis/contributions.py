@@ -12,6 +12,7 @@ from dataclasses import replace
 from typing import Literal
 
 import numpy as np
+from msgspec import Struct
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats
@@ -157,8 +158,7 @@ Leaning = Callable[[Floats], float]
 """What a pull on the labels' scores says for the label that is explained."""
 
 
-@record(frozen=True, kw_only=True)
-class Word:
+class Word(Struct, frozen=True, kw_only=True):
     """A word of the text as it was written, from start to end in it. term: what cleaning made of it. known: to the sorter.
 
     leaning: what it says for the label, against the next one where labels exclude each other, each time it is there; 0 where it

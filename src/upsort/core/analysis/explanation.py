@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from dataclasses import field, replace
 
 import numpy as np
+from msgspec import Struct
 from scipy.sparse import csr_array
 
 from upsort.core.analysis.contributions import Contribution, Leaning, Word, offsets, pulls_of, weighed_words_of
@@ -31,8 +32,7 @@ class Additive:
     pulls: list[Contribution]
 
 
-@record(frozen=True, kw_only=True)
-class AnsweredQuestion:
+class AnsweredQuestion(Struct, frozen=True, kw_only=True, rename={"bound": "above"}):
     """A question of a tree, and its answer. bound: above which a number was asked for; None where a term or a value was.
     documents: of the training that were asked."""
 

@@ -5,6 +5,7 @@ The arithmetic of naive Bayes written out: for every label the prior, each term'
 from collections.abc import Sequence
 
 import numpy as np
+from msgspec import Struct
 
 from upsort.core.analysis.contributions import Contribution
 from upsort.core.analysis.explanation import Additive, Explanation
@@ -70,8 +71,7 @@ def sum_of_pulls(sums: Additive, scores: Floats, labels: Sequence[int], top: int
     return ContributionSum(names, pulls, written(addends, [float(scores[label]) for label in labels], digits))
 
 
-@record(frozen=True, kw_only=True)
-class Estimate:
+class Estimate(Struct, frozen=True, kw_only=True, rename={"denominator": "below"}):
     """One term for one label. times: that it counts. above, denominator: the fraction by which P(term | label) is estimated. log:
     what it adds, times included."""
 
@@ -87,10 +87,16 @@ class Estimate:
         return self.above / self.denominator
 
 
-@record(frozen=True, kw_only=True)
-class LabelArithmetic:
-    """The sum of one label. documents, of: of the label, and of all. absent: how many terms are absent, and Σ ln(1 − P) over
-    them, where they count. plain: the label's share of the exponentials; probability: as the sorter says it."""
+class AbsentTerms(Struct, frozen=True):
+    """How many terms are absent. log: Σ ln(1 − P) over them."""
+
+    terms: int
+    log: float
+
+
+class LabelArithmetic(Struct, frozen=True, kw_only=True, rename={"plain": "plain_share"}):
+    """The sum of one label. documents, of: of the label, and of all. absent: terms, where they count. plain: the label's share of
+    the exponentials; probability: as the sorter says it."""
 
     label: str
     documents: float
@@ -98,7 +104,7 @@ class LabelArithmetic:
     log_prior: float
     smoothing: float
     terms: list[Estimate]
-    absent: tuple[int, float] | None
+    absent: AbsentTerms | None
     score: float
     exponential: float
     plain: float
@@ -132,7 +138,7 @@ def arithmetic(sorter: TrainedSorter, explanation: Explanation) -> list[LabelAri
                 log_prior=float(log_prior[label]),
                 smoothing=sorter.plan.classifier.smoothing,
                 terms=_estimates(present, label_estimates, record.on_presence),
-                absent=label_estimates.absent,
+                absent=AbsentTerms(*label_estimates.absent) if label_estimates.absent is not None else None,
                 score=float(scores[label]),
                 exponential=float(np.exp(scores[label] - scores.max())),
                 plain=float(plain[label]),
