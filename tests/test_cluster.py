@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import Program, run_in, some_always, started
+from conftest import Program, run_in, some_always, started, thorough
 
 from upsort.cli.rendering.console import Console
 from upsort.cli.request import worker_text
@@ -239,6 +239,7 @@ def test_pairs_of_words_with_spaces_are_told_where_all_are_counted(
     assert (tmp_path / "a.sorter").read_bytes() == (tmp_path / "b.sorter").read_bytes() and not apart
 
 
+@thorough
 def test_a_worker_that_dies_in_a_training_changes_no_byte(
     mortal: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -345,6 +346,7 @@ def test_a_scheduler_that_dies_is_told_and_what_is_done_is_kept(scoring: Path, m
     assert (scoring / "o.csv").read_bytes() == (scoring / "alone.csv").read_bytes()
 
 
+@thorough
 @pytest.mark.skipif(shutil.which("openssl") is None, reason="nothing here makes certificates")
 def test_certificates_of_the_engine_are_used(
     letters: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, program: Program

@@ -8,7 +8,7 @@ import sys
 from pathlib import Path
 
 import pytest
-from conftest import THOROUGH, Program
+from conftest import THOROUGH, Program, thorough
 
 from upsort.cli.views import demo as demo_view
 from upsort.core.plan import Clean
@@ -61,7 +61,9 @@ def planted_record() -> str:
         return archive.read("planted.csv").decode("utf-8")
 
 
-@pytest.mark.parametrize("table", [("letters-2024.csv", "message", "topic"), ("letters-2025.csv", "Text", "Bench")])
+@pytest.mark.parametrize(
+    "table", [pytest.param(("letters-2024.csv", "message", "topic"), marks=thorough), ("letters-2025.csv", "Text", "Bench")]
+)
 def test_cross_validation_of_both_years(program: Program, demo: Path, table: tuple[str, str, str]) -> None:
     name, text, label = table
     judged = program("cross-validate", demo / name, "--text", text, "--label", label, "--folds", "4", "--json").json

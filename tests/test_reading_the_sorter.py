@@ -167,8 +167,8 @@ def test_questions_are_answered_line_by_line(program: Program, demo: Path) -> No
     assert objects[0]["label"] == "pests" and 0 < objects[0]["probability"] <= 1
 
 
-def test_terms_of_a_corpus_without_a_sorter(program: Program, demo: Path, tmp_path: Path, undrawn: None) -> None:
-    table = demo / "letters-2024.csv"
+def test_terms_of_a_corpus_without_a_sorter(program: Program, few: Path, tmp_path: Path, undrawn: None) -> None:
+    table = few / "letters-2024.csv"
     shared = ("terms", table, "--text=message", "--label=topic", "--json")
     for way in ("log-odds", "chi-square", "mutual-information", "likelihood", *(("weight",) if THOROUGH else ())):
         found = program(*shared, f"--way={way}", "--top=8").json

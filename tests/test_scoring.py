@@ -17,8 +17,8 @@ from upsort.io.tables.rows import TableLayout
 
 
 @pytest.fixture
-def sorter(program: Program, demo: Path) -> str:
-    program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", "--id=ref", "--no-check", "-o", "s.sorter")
+def sorter(program: Program, few: Path) -> str:
+    program("train", few / "letters-2024.csv", "--text=message", "--label=topic", "--id=ref", "--no-check", "-o", "s.sorter")
     return "s.sorter"
 
 
@@ -35,9 +35,9 @@ def many(path: Path, rows: int) -> Path:
     return path
 
 
-def test_an_output_that_exists_is_kept(program: Program, sorter: str, demo: Path, tmp_path: Path) -> None:
+def test_an_output_that_exists_is_kept(program: Program, sorter: str, few: Path, tmp_path: Path) -> None:
     (tmp_path / "out.csv").write_text("mine\n")
-    shared = ("score", sorter, demo / "letters-2026.csv", "-o", "out.csv")
+    shared = ("score", sorter, few / "letters-2026.csv", "-o", "out.csv")
     assert "exists and is kept" in program(*shared, code=1).err
     assert (tmp_path / "out.csv").read_text() == "mine\n"
     program(*shared, "--overwrite")
@@ -113,8 +113,8 @@ def test_every_kind_of_output_holds_every_row(program: Program, sorter: str, dem
     assert pd.read_csv(tmp_path / "o.csv")[chances].sum(axis=1).to_numpy() == pytest.approx(1, abs=1e-5)
 
 
-def test_thin_tables_and_undecided_documents(program: Program, sorter: str, demo: Path) -> None:
-    out = program("score", sorter, demo / "letters-2026.csv", "--thin", "--undecided-below=0.9").out.splitlines()
+def test_thin_tables_and_undecided_documents(program: Program, sorter: str, few: Path) -> None:
+    out = program("score", sorter, few / "letters-2026.csv", "--thin", "--undecided-below=0.9").out.splitlines()
     assert out[0].split("\t")[:2] == ["ref", "sorted_label"]
     undecided = [line for line in out if "(undecided)" in line]
     assert 50 < len(undecided) < 550
@@ -160,10 +160,10 @@ def test_new_text_that_has_drifted_is_told(program: Program, sorter: str, tmp_pa
     assert "would need another label" in err and "p < 0.001" in err
 
 
-def test_a_report_stands_alone_and_shows_markup_as_text(program: Program, sorter: str, demo: Path, tmp_path: Path) -> None:
+def test_a_report_stands_alone_and_shows_markup_as_text(program: Program, sorter: str, few: Path, tmp_path: Path) -> None:
     evil = '"<script>alert(1)</script><img src=x onerror=alert(2)> aphids & ants"'
     (tmp_path / "t.csv").write_text("ref,message,topic\n" + f"e1,{evil},soil\n" + "e2,when is the course,bookings\n" * 3)
-    program("report", sorter, "t.csv", "--training", demo / "letters-2024.csv", "-o", "r.html")
+    program("report", sorter, "t.csv", "--training", few / "letters-2024.csv", "-o", "r.html")
     page = (tmp_path / "r.html").read_text(encoding="utf-8")
     assert "<script" not in page and "&lt;script&gt;" in page
     assert "http://" not in page and "https://" not in page and page.count("<svg") == 8
@@ -171,11 +171,11 @@ def test_a_report_stands_alone_and_shows_markup_as_text(program: Program, sorter
 
 
 @pytest.mark.parametrize(("width", "dark"), [(1280, False), (390, False), (1280, True)])
-def test_the_report_fits_a_browser(program: Program, sorter: str, demo: Path, tmp_path: Path, width: int, dark: bool) -> None:
+def test_the_report_fits_a_browser(program: Program, sorter: str, few: Path, tmp_path: Path, width: int, dark: bool) -> None:
     browser = shutil.which("chromium") or shutil.which("google-chrome")
     if browser is None:
         pytest.skip("there is no browser")
-    program("report", sorter, demo / "letters-2024.csv", "-o", "r.html")
+    program("report", sorter, few / "letters-2024.csv", "-o", "r.html")
     probe = (
         "<script>const box=i=>i.getBoundingClientRect();"
         "const all=[...document.querySelectorAll('svg')].filter(i=>box(i).width>0);"

@@ -70,8 +70,8 @@ def test_a_record_refuses_what_a_dataclass_refuses() -> None:
 
 def test_a_record_that_comes_from_another_process_is_whole() -> None:
     code = (
-        "import pickle, sys\nfrom upsort.core.evaluation.intervals import Rate\n"
-        "sys.stdout.buffer.write(pickle.dumps([Rate.__new__(Rate), Rate]))"
+        "import pickle, sys\nfrom upsort.core.evaluation.intervals import DifferenceToBest as Kind\n"
+        "sys.stdout.buffer.write(pickle.dumps([Kind.__new__(Kind), Kind]))"
     )
     sent = subprocess.run([sys.executable, "-c", code], capture_output=True, check=True).stdout
     found, kind = pickle.loads(sent)

@@ -77,7 +77,9 @@ def interrupted(folder: Path, command: str, at: int, number: int) -> "subprocess
 
 
 @pytest.mark.skipif(not Path("/proc/self/environ").exists(), reason="processes are found by their environment")
-@pytest.mark.parametrize(("command", "number", "at"), crossed(COMMANDS, [signal.SIGINT, signal.SIGTERM, signal.SIGKILL], [4, 1]))
+@pytest.mark.parametrize(
+    ("command", "number", "at"), crossed(COMMANDS, [signal.SIGINT, signal.SIGTERM, signal.SIGKILL], [4, 1], every=4)
+)
 def test_going_on_gives_the_same_bytes(
     command: str, number: int, at: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

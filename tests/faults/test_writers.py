@@ -111,7 +111,7 @@ def same(name: str, first: bytes, second: bytes) -> bool:
         return one.testzip() is None and one.namelist() == other.namelist()
 
 
-@pytest.mark.parametrize(("operation", "command"), crossed(["write", "sync", "move"], WRITING, every=2))
+@pytest.mark.parametrize(("operation", "command"), crossed(["write", "sync", "move"], WRITING))
 def test_the_old_file_stays_or_the_new_one_is_whole(
     command: str, operation: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -1,7 +1,7 @@
 """Views of plan and features."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
@@ -77,7 +77,7 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
         messages.append(f"Cells of {plan.columns.label!r} seem to hold several labels: columns.label_separator={separator!r}.")
     with replacing_text(output) as stream:
         stream.write(plan_text(plan, planned_engine(options)))
-    view = View({"written": str(output), "plan": plan})
+    view = View({"written": str(output), "plan": asdict(plan)})
     view.add_sentence(f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}.")
     for sentence in messages:
         view.add_sentence(sentence)
@@ -113,7 +113,7 @@ def _checked(options: PlanOptions, console: Console) -> View:
     plan = plan_of(options, console)
     tried = [replace(plan, candidates={}), *(candidate.plan for candidate in named_candidates(plan))]
     messages = list(dict.fromkeys(warning for candidate_plan in tried for warning in _warnings(candidate_plan)))
-    view = View({"sound": True, "plan": plan, "warnings": messages})
+    view = View({"sound": True, "plan": asdict(plan), "warnings": messages})
     view.add_verbatim(plan_text(plan, planned_engine(options)).rstrip("\n"))
     tables = f", and so are its {len(plan.candidates):,} tables of candidates" if plan.candidates else ""
     view.add_note(f"{options.plan or DEFAULT_NAME} is sound{tables}; above is the whole plan, its defaults included.")

@@ -9,12 +9,12 @@ from itertools import pairwise
 
 from upsort.core.text.stemmers.rules import (
     Regions,
-    Rule,
     Step,
     after_first_pair,
     longest_suffix,
     marked,
     regions_of,
+    rule,
     rules_of,
     without_longest,
 )
@@ -153,17 +153,17 @@ _DERIVED = Step(
         },
         "r1",
     ),
-    Rule("ogi", "r1", "og", after="l"),
-    Rule("li", "r1", after="cdeghkmnrt"),
+    rule("ogi", "r1", "og", after="l"),
+    rule("li", "r1", after="cdeghkmnrt"),
 )  # fmt: skip
 _ADJECTIVES = Step(
     *rules_of(
         {"tional": "tion", "ational": "ate", "alize": "al", "icate": "ic", "iciti": "ic", "ical": "ic", "ful": "", "ness": ""},
         "r1",
     ),
-    Rule("ative"),
+    rule("ative"),
 )
-_BARE = Step(Rule("al ance ence er ic able ible ant ement ment ent ism ate iti ous ive ize"), Rule("ion", after="st"))
+_BARE = Step(rule("al ance ence er ic able ible ant ement ment ent ism ate iti ous ive ize"), rule("ion", after="st"))
 
 
 def porter2_stem(word: str) -> str:

@@ -1,6 +1,6 @@
 """The French suffix-stripping algorithm published with Porter's stemming language (M. F. Porter 2001)."""
 
-from upsort.core.text.stemmers.rules import Regions, Rule, Step, longest_first, longest_suffix, marked, regions_of, without
+from upsort.core.text.stemmers.rules import Regions, Step, longest_first, longest_suffix, marked, regions_of, rule, without
 
 _VOWELS = frozenset("aeiouyâàëéêèïîôûù")
 _I_VERB = longest_first(
@@ -77,21 +77,21 @@ def _without_at(part: str, regions: Regions) -> str:
 
 
 _STANDARD = Step(
-    Rule("ance iqUe isme able iste eux ances iqUes ismes ables istes"),
-    Rule("atrice ateur ation atrices ateurs ations", finish=_without_ic),
-    Rule("logie logies", put="log"),
-    Rule("usion ution usions utions", put="u"),
-    Rule("ence ences", put="ent"),
-    Rule("ement ements", "rv", finish=_adverb),
-    Rule("ité ités", finish=_quality),
-    Rule("if ive ifs ives", finish=_without_at),
-    Rule("eaux", "whole", "eau"),
-    Rule("aux", "r1", "al"),
-    Rule("euse euses", "r1", finish=lambda part, regions: part if len(part) >= regions.r2 else part + "eux"),
-    Rule("issement issements", "r1", not_after=_VOWELS),
-    Rule("amment", "rv", "ant"),
-    Rule("emment", "rv", "ent"),
-    Rule("ment ments", "rv", after=_VOWELS, finish=lambda part, regions: part if len(part) > regions.rv else None),
+    rule("ance iqUe isme able iste eux ances iqUes ismes ables istes"),
+    rule("atrice ateur ation atrices ateurs ations", finish=_without_ic),
+    rule("logie logies", put="log"),
+    rule("usion ution usions utions", put="u"),
+    rule("ence ences", put="ent"),
+    rule("ement ements", "rv", finish=_adverb),
+    rule("ité ités", finish=_quality),
+    rule("if ive ifs ives", finish=_without_at),
+    rule("eaux", "whole", "eau"),
+    rule("aux", "r1", "al"),
+    rule("euse euses", "r1", finish=lambda part, regions: part if len(part) >= regions.r2 else part + "eux"),
+    rule("issement issements", "r1", not_after=_VOWELS),
+    rule("amment", "rv", "ant"),
+    rule("emment", "rv", "ent"),
+    rule("ment ments", "rv", after=_VOWELS, finish=lambda part, regions: part if len(part) > regions.rv else None),
 )
 _BEFORE_VERBS = frozenset({"amment", "emment", "ment", "ments"})  # after which the suffixes of verbs are tried as well
 

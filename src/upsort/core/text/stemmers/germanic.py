@@ -2,13 +2,13 @@
 
 from upsort.core.text.stemmers.rules import (
     Regions,
-    Rule,
     Step,
     dropping,
     longest_first,
     longest_suffix,
     marked,
     regions_of,
+    rule,
     without_longest,
 )
 
@@ -32,12 +32,12 @@ def _without_ig_undoubled(part: str, regions: Regions) -> str:
     return shorter if shorter != part else _undoubled(part, regions)
 
 
-_EN = Rule("en ene", "r1", not_after=(*_DUTCH_VOWELS, "gem"), finish=_undoubled)
+_EN = rule("en ene", "r1", not_after=(*_DUTCH_VOWELS, "gem"), finish=_undoubled)
 _WITHOUT_EN = Step(_EN)
-_WITHOUT_E = Step(Rule("e", "r1", not_after=_DUTCH_VOWELS, finish=_undoubled))
-_DUTCH_1 = Step(Rule("heden", "r1", "heid"), _EN, Rule("se s", "r1", not_after=(*_DUTCH_VOWELS, "j")))
+_WITHOUT_E = Step(rule("e", "r1", not_after=_DUTCH_VOWELS, finish=_undoubled))
+_DUTCH_1 = Step(rule("heden", "r1", "heid"), _EN, rule("se s", "r1", not_after=(*_DUTCH_VOWELS, "j")))
 _DUTCH_3 = Step(
-    Rule("end ing", finish=_without_ig_undoubled), Rule("ig", not_after=("e",)), Rule("lijk", finish=_WITHOUT_E), Rule("baar bar")
+    rule("end ing", finish=_without_ig_undoubled), rule("ig", not_after=("e",)), rule("lijk", finish=_WITHOUT_E), rule("baar bar")
 )
 
 
@@ -73,18 +73,18 @@ def _single_vowel(word: str) -> str:
 _GERMAN_VOWELS = frozenset("aeiouyäöü")
 _GERMAN_PLAIN = str.maketrans("UYäöü", "uyaou")
 _GERMAN_1 = Step(
-    Rule("ern em er", "r1"),
-    Rule("e en es", "r1", finish=lambda part, _: part[:-1] if part.endswith("niss") else part),
-    Rule("s", "r1", after="bdfghklmnrt"),
+    rule("ern em er", "r1"),
+    rule("e en es", "r1", finish=lambda part, _: part[:-1] if part.endswith("niss") else part),
+    rule("s", "r1", after="bdfghklmnrt"),
 )
 _GERMAN_2 = Step(
-    Rule("est en er", "r1"), Rule("st", "r1", after="bdfghklmnt", finish=lambda part, _: part if len(part) > 3 else None)
+    rule("est en er", "r1"), rule("st", "r1", after="bdfghklmnt", finish=lambda part, _: part if len(part) > 3 else None)
 )
 _GERMAN_3 = Step(
-    Rule("end ung", finish=_without_ig),
-    Rule("ig ik isch", not_after=("e",)),
-    Rule("lich heit", finish=dropping("er", "en", region="r1")),
-    Rule("keit", finish=dropping("lich", "ig")),
+    rule("end ung", finish=_without_ig),
+    rule("ig ik isch", not_after=("e",)),
+    rule("lich heit", finish=dropping("er", "en", region="r1")),
+    rule("keit", finish=dropping("lich", "ig")),
 )
 
 

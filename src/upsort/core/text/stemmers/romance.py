@@ -3,7 +3,6 @@
 from upsort.core.text.stemmers.rules import (
     Finish,
     Regions,
-    Rule,
     Step,
     dropping,
     dropping_twice,
@@ -11,6 +10,7 @@ from upsort.core.text.stemmers.rules import (
     longest_suffix,
     marked,
     regions_of,
+    rule,
     without,
     without_longest,
 )
@@ -45,18 +45,18 @@ _ITALIAN_PRONOUNS = longest_first(
     "cela cele celi celo cene vela vele veli velo vene"
 )
 _ITALIAN_STANDARD = Step(
-    Rule(
+    rule(
         "anza anze ico ici ica ice iche ichi ismo ismi abile abili ibile ibili ista iste isti istà istè istì oso osi osa ose "
         "mente atrice atrici ante anti"
     ),
-    Rule("azione azioni atore atori", finish=dropping("ic")),
-    Rule("logia logie", put="log"),
-    Rule("uzione uzioni usione usioni", put="u"),
-    Rule("enza enze", put="ente"),
-    Rule("amento amenti imento imenti", "rv"),
-    Rule("amente", "r1", finish=_adverb("abil", "os", "ic")),
-    Rule("ità", finish=dropping("abil", "ic", "iv")),
-    Rule("ivo ivi iva ive", finish=dropping_twice("at", "ic")),
+    rule("azione azioni atore atori", finish=dropping("ic")),
+    rule("logia logie", put="log"),
+    rule("uzione uzioni usione usioni", put="u"),
+    rule("enza enze", put="ente"),
+    rule("amento amenti imento imenti", "rv"),
+    rule("amente", "r1", finish=_adverb("abil", "os", "ic")),
+    rule("ità", finish=dropping("abil", "ic", "iv")),
+    rule("ivo ivi iva ive", finish=dropping_twice("at", "ic")),
 )
 _ITALIAN_VERB = longest_first(
     "ammo ando ano are arono asse assero assi assimo ata ate ati ato ava avamo avano avate avi avo emmo enda ende endi endo erà "
@@ -99,18 +99,18 @@ def _italian_residual(word: str, rv: int) -> str:
 
 _PORTUGUESE_VOWELS = frozenset("aeiouáéíóúâêô")
 _PORTUGUESE_STANDARD = Step(
-    Rule(
+    rule(
         "eza ezas ico ica icos icas ismo ismos ável ível ista istas oso osa osos osas amento amentos imento imentos adora ador "
         "aça~o adoras adores aço~es ante antes ância"
     ),
-    Rule("logia logias", put="log"),
-    Rule("uça~o uço~es", put="u"),
-    Rule("ência ências", put="ente"),
-    Rule("amente", "r1", finish=_adverb("os", "ic", "ad")),
-    Rule("mente", finish=dropping("ante", "avel", "ível")),
-    Rule("idade idades", finish=dropping("abil", "ic", "iv")),
-    Rule("iva ivo ivas ivos", finish=dropping("at")),
-    Rule("ira iras", "rv", "ir", after=("e",)),
+    rule("logia logias", put="log"),
+    rule("uça~o uço~es", put="u"),
+    rule("ência ências", put="ente"),
+    rule("amente", "r1", finish=_adverb("os", "ic", "ad")),
+    rule("mente", finish=dropping("ante", "avel", "ível")),
+    rule("idade idades", finish=dropping("abil", "ic", "iv")),
+    rule("iva ivo ivas ivos", finish=dropping("at")),
+    rule("ira iras", "rv", "ir", after=("e",)),
 )
 _PORTUGUESE_VERB = longest_first(
     "ada ida ia aria eria iria ará ara erá era irá ava asse esse isse aste este iste ei arei erei irei am iam ariam eriam iriam "
@@ -148,18 +148,18 @@ _PLAIN = str.maketrans("áéíóú", "aeiou")
 _SPANISH_PRONOUNS = longest_first("me se sela selo selas selos la le lo las les los nos")
 _BEFORE_PRONOUN = longest_first("iéndo ándo ár ér ír ando iendo ar er ir yendo")
 _SPANISH_STANDARD = Step(
-    Rule(
+    rule(
         "anza anzas ico ica icos icas ismo ismos able ables ible ibles ista istas oso osa osos osas amiento amientos imiento "
         "imientos"
     ),
-    Rule("adora ador ación adoras adores aciones ante antes ancia ancias", finish=dropping("ic")),
-    Rule("logía logías", put="log"),
-    Rule("ución uciones", put="u"),
-    Rule("encia encias", put="ente"),
-    Rule("amente", "r1", finish=_adverb("os", "ic", "ad")),
-    Rule("mente", finish=dropping("ante", "able", "ible")),
-    Rule("idad idades", finish=dropping("abil", "ic", "iv")),
-    Rule("iva ivo ivas ivos", finish=dropping("at")),
+    rule("adora ador ación adoras adores aciones ante antes ancia ancias", finish=dropping("ic")),
+    rule("logía logías", put="log"),
+    rule("ución uciones", put="u"),
+    rule("encia encias", put="ente"),
+    rule("amente", "r1", finish=_adverb("os", "ic", "ad")),
+    rule("mente", finish=dropping("ante", "able", "ible")),
+    rule("idad idades", finish=dropping("abil", "ic", "iv")),
+    rule("iva ivo ivas ivos", finish=dropping("at")),
 )
 _Y_VERB = longest_first("ya ye yan yen yeron yendo yo yó yas yes yais yamos")
 _E_VERB = frozenset(("en", "es", "éis", "emos"))

@@ -19,30 +19,42 @@ class Regions(NamedTuple):
 Finish = Callable[[str, Regions], str | None]
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class Rule:
     """What is done with the suffixes of a text, separated by spaces. region: that they must lie in. put: what takes their place.
     after, not_after: endings of which one, or none, must precede them. finish: what becomes of the rest then; None where the rule
     does not hold."""
 
     suffixes: str
-    region: str = "r2"
-    put: str = ""
-    after: Collection[str] = ()
-    not_after: Collection[str] = ()
-    finish: Finish | None = None
+    region: str
+    put: str
+    after: tuple[str, ...]
+    not_after: tuple[str, ...]
+    finish: Finish | None
+
+
+def rule(
+    suffixes: str,
+    region: str = "r2",
+    put: str = "",
+    after: Collection[str] = (),
+    not_after: Collection[str] = (),
+    finish: Finish | None = None,
+) -> Rule:
+    """A rule, most of whose conditions are the usual ones."""
+    return Rule(suffixes=suffixes, region=region, put=put, after=tuple(after), not_after=tuple(not_after), finish=finish)
 
 
 def rules_of(replacements: Mapping[str, str], region: str) -> list[Rule]:
     """A rule for each suffix of a table that says what takes its place."""
-    return [Rule(suffix, region, put) for suffix, put in replacements.items()]
+    return [rule(suffix, region, put) for suffix, put in replacements.items()]
 
 
 class Step:
     """Rules of which the one with the longest suffix of a word is tried."""
 
     def __init__(self, *rules: Rule) -> None:
-        self.rules = {suffix: rule for rule in rules for suffix in rule.suffixes.split()}
+        self.rules = {suffix: each for each in rules for suffix in each.suffixes.split()}
         self.suffixes = longest_first(" ".join(self.rules))
 
     def __call__(self, word: str, regions: Regions) -> str:
@@ -50,13 +62,13 @@ class Step:
         if not word.endswith(self.suffixes):
             return word
         suffix = longest_suffix(word, self.suffixes)
-        rule, part = self.rules[suffix], word[: len(word) - len(suffix)]
-        if len(part) < getattr(regions, rule.region):
+        found, part = self.rules[suffix], word[: len(word) - len(suffix)]
+        if len(part) < getattr(regions, found.region):
             return word
-        if (rule.after and not part.endswith(tuple(rule.after))) or part.endswith(tuple(rule.not_after)):
+        if (found.after and not part.endswith(found.after)) or part.endswith(found.not_after):
             return word
-        part += rule.put
-        finished = rule.finish(part, regions) if rule.finish is not None else part
+        part += found.put
+        finished = found.finish(part, regions) if found.finish is not None else part
         return word if finished is None else finished
 
 
