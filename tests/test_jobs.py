@@ -101,7 +101,7 @@ def test_cleaning_is_seen_step_by_step(work: RunContext, tmp_path: Path) -> None
     assert on_word(cleaning, "Leaves")[-1] == ("stem", "leav")
     largest = groups(chosen, 3)
     assert [len(group.words) for group in largest] == sorted((len(group.words) for group in largest), reverse=True)
-    assert all(word for group in groups(chosen, 9, "leaves") for word, _ in group.words)
+    assert all(word for group in groups(chosen, 9, "leaves") for word in group.words)
 
 
 def test_lists_of_steps_are_compared_on_the_same_documents(work: RunContext) -> None:

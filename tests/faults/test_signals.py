@@ -36,6 +36,7 @@ COMMANDS = {
     "score": ("score", "logistic.sorter", "many.csv", "--overwrite", "-o", "out.csv"),
     "score shared": ("score", "logistic.sorter", "many.csv", "--overwrite", "--workers=3", "-o", "out.csv"),
 }
+SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGKILL)
 _MARK = "UPSORT_TEST_RUN"
 
 
@@ -77,9 +78,7 @@ def interrupted(folder: Path, command: str, at: int, number: int) -> "subprocess
 
 
 @pytest.mark.skipif(not Path("/proc/self/environ").exists(), reason="processes are found by their environment")
-@pytest.mark.parametrize(
-    ("command", "number", "at"), crossed(COMMANDS, [signal.SIGINT, signal.SIGTERM, signal.SIGKILL], [4, 1], every=4)
-)
+@pytest.mark.parametrize(("command", "number", "at"), crossed(COMMANDS, SIGNALS, [4, 1], every=4))
 def test_going_on_gives_the_same_bytes(
     command: str, number: int, at: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
