@@ -122,7 +122,6 @@ def kept(sorter: Path) -> StoredDocuments:
 
 def test_of_many_documents_a_sample_stands_for_all(program: Program, tables: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("upsort.core.training.stored_documents.MOST_STORED", 30)
-    monkeypatch.setattr("upsort.core.training.stored_documents.sampled.__defaults__", (30,))
     told = program("train", "old.csv", *shared("words"), "--extendable", "-o", "a.sorter")
     assert "a sample of " in told.out
     few = kept(tables / "a.sorter")

@@ -28,12 +28,9 @@ TEXTS = st.lists(st.text("ab cD", max_size=12), min_size=1, max_size=12)
 @given(TEXTS, st.integers(1, 30))
 def test_counts_are_those_of_a_plain_count_whatever_the_blocks(texts: list[str], block: int) -> None:
     plain = [Counter(text.lower().split()) for text in texts]
-    usual = counting.BLOCK_CHARACTERS
-    counting.in_blocks.__defaults__ = (block,)
-    try:
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(counting, "BLOCK_CHARACTERS", block)
         counts = counting.count(texts, cleaner(Clean(steps=("lower",))))
-    finally:
-        counting.in_blocks.__defaults__ = (usual,)
     assert counts.terms == sorted(set().union(*plain))
     expected = [[row[term] for term in counts.terms] for row in plain]
     assert counts.matrix.toarray().tolist() == expected

@@ -60,8 +60,8 @@ SETTINGS = {
 ONLY_HOW = {"--quiet", "--debug", "--workers", "--cluster", "--overwrite", "--no-ledger"}
 """What they change is how the result comes about, or what is said beside it."""
 DECIDES_NOTHING = {("next", "--seed"), ("curve", "--in-at-least"), ("choose", "--margin")}
-"""Which of equals comes first, where there are none; a bound that is lower anyway in the small parts of a curve; what counts as no
-worse, where the given plan is the best."""
+"""Which of equals comes first, where there are none; a bound that is lower anyway in the small parts of a curve; what
+counts as no worse, where the given plan is the best."""
 DESCRIBING = {"--text", "--label", "--id", "--document-vectors"}
 """They say which columns are what; a name that is not there is refused, see below."""
 

@@ -181,11 +181,14 @@ def test_a_reader_that_goes_away(folder: Path) -> None:
 @pytest.mark.parametrize("command", ["cross-validate", "suspects"])
 def test_an_interrupted_command_leaves_what_was_there(folder: Path, command: str) -> None:
     (folder / "out.csv").write_text("as it was\n")
-    rows = (folder / "letters.csv").read_text().splitlines(keepends=True)
-    (folder / "many.csv").write_text("".join([rows[0], *rows[1:] * 80]))
-    line = swapped(LINES[command], "letters.csv", "many.csv")
-    running = started(folder, command, *line, "--overwrite", stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
-    time.sleep(2.0)
+    line = swapped(LINES[command], "letters.csv", "-")
+    head, *rows = (folder / "letters.csv").read_text().splitlines(keepends=True)
+    running = started(
+        folder, command, *line, "--overwrite", stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    )
+    assert running.stdin is not None
+    running.stdin.write(head + "".join(rows) * 30)  # more than a pipe holds: once it is written the command is reading
+    running.stdin.flush()
     running.send_signal(signal.SIGINT)
     _, error = running.communicate(timeout=60)
     # Python itself ends by the signal where that comes while a module is being made; a shell tells 130 of either.

@@ -28,6 +28,23 @@ from upsort.workflows.terms import Terms
 from upsort.workflows.train import Train, TrainSeveral
 from upsort.workflows.trend import TrendJson
 
+
+def schema_of(shape: Any) -> dict[str, Any]:
+    """A shape as JSON Schema (draft 2020-12), with the shapes that it refers to under `$defs`."""
+    (schema,), definitions = msgspec.json.schema_components((shape,), ref_template="#/$defs/{name}")
+    rates = {key: {"$ref": "#/$defs/Rate", "description": measure.summary} for key, measure in MEASURES.items()}
+    for name, definition in definitions.items():
+        if name in {rated.__name__ for rated in _subclasses(Rated)}:
+            definition["properties"] = {**rates, **definition["properties"]}
+    if "$ref" in schema:
+        schema = definitions.pop(schema["$ref"].rpartition("/")[2])
+    return {**schema, "$defs": definitions}
+
+
+def _subclasses(cls: type[Rated]) -> list[type[Rated]]:
+    return [each for direct in cls.__subclasses__() for each in (direct, *_subclasses(direct))]
+
+
 SHAPES: dict[str, tuple[Any, ...]] = {
     "demo": (Demo,),
     "gather": (GatherResult,),
@@ -55,19 +72,3 @@ SHAPES: dict[str, tuple[Any, ...]] = {
 }
 """The shapes of each command, with those of options that show something else. `ask` answers in lines, `score` in rows: see the
 docs."""
-
-
-def schema_of(shape: Any) -> dict[str, Any]:
-    """A shape as JSON Schema (draft 2020-12), with the shapes that it refers to under `$defs`."""
-    (schema,), definitions = msgspec.json.schema_components((shape,), ref_template="#/$defs/{name}")
-    rates = {key: {"$ref": "#/$defs/Rate", "description": measure.summary} for key, measure in MEASURES.items()}
-    for name, definition in definitions.items():
-        if name in {rated.__name__ for rated in _subclasses(Rated)}:
-            definition["properties"] = {**rates, **definition["properties"]}
-    if "$ref" in schema:
-        schema = definitions.pop(schema["$ref"].rpartition("/")[2])
-    return {**schema, "$defs": definitions}
-
-
-def _subclasses(cls: type[Rated]) -> list[type[Rated]]:
-    return [each for direct in cls.__subclasses__() for each in (direct, *_subclasses(direct))]

@@ -18,24 +18,6 @@ _DAY_AND_NAME = re.compile(
 _NAME_AND_DAY = re.compile(r"\s*(?:[^\W\d_]+,? )??([^\W\d_]{3,})\.?[\s-]+(\d{1,2})(?:st|nd|rd|th)?,?[\s-]+(\d{4})(?!\d)")
 _CENTURY_TURNS = 70  # years of two digits from here on are of the twentieth century
 
-_MONTHS = (
-    "january januar jänner janvier gennaio enero janeiro januari ocak января",
-    "february februar février febbraio febrero fevereiro februari şubat февраля",
-    "march märz mars marzo março maart mart марта",
-    "april avril aprile abril nisan апреля",
-    "may mai maggio mayo maio mei mayıs maj мая",
-    "june juni juin giugno junio junho haziran июня",
-    "july juli juillet luglio julio julho temmuz июля",
-    "august août agosto augustus ağustos augusti августа",
-    "september septembre settembre septiembre setembro eylül сентября",
-    "october oktober octobre ottobre octubre outubro ekim октября",
-    "november novembre noviembre novembro kasım ноября",
-    "december dezember décembre dicembre diciembre dezembro aralık декабря",
-)
-"""Names of the months in English, German, French, Italian, Spanish, Portuguese, Dutch, Turkish, Swedish and Russian."""
-
-_NUMBER_OF = {name: number for number, names in enumerate(_MONTHS, 1) for name in names.split()}
-
 
 class DateOrder(Enum):
     """What comes first in a date of numbers that ends with its year."""
@@ -158,3 +140,22 @@ def _month(name: str) -> int:
         return _NUMBER_OF[name]
     meant = {number for whole, number in _NUMBER_OF.items() if whole.startswith(name)}
     return meant.pop() if len(meant) == 1 else 0
+
+
+_MONTHS = (
+    "january januar jänner janvier gennaio enero janeiro januari ocak января",
+    "february februar février febbraio febrero fevereiro februari şubat февраля",
+    "march märz mars marzo março maart mart марта",
+    "april avril aprile abril nisan апреля",
+    "may mai maggio mayo maio mei mayıs maj мая",
+    "june juni juin giugno junio junho haziran июня",
+    "july juli juillet luglio julio julho temmuz июля",
+    "august août agosto augustus ağustos augusti августа",
+    "september septembre settembre septiembre setembro eylül сентября",
+    "october oktober octobre ottobre octubre outubro ekim октября",
+    "november novembre noviembre novembro kasım ноября",
+    "december dezember décembre dicembre diciembre dezembro aralık декабря",
+)
+"""Names of the months in English, German, French, Italian, Spanish, Portuguese, Dutch, Turkish, Swedish and Russian."""
+
+_NUMBER_OF = {name: number for number, names in enumerate(_MONTHS, 1) for name in names.split()}

@@ -1,11 +1,4 @@
-"""Looking for a good plan, and how good the one found is.
-
-A share of the documents is set aside before anything else. On the others, trials are judged by successive halving (Jamieson &
-Talwalkar 2016, *Non-stochastic best arm identification and hyperparameter optimization*): all on a small sample, the best third
-of them on one three times as large, and so on. The last are judged on the folds of the plan, on the same documents. The given
-plan is kept where it is behind the best by less than a margin; else the choices of the best that bring least are left out, as
-long as that holds of what is left. The plan that is picked is trained on all that was not set aside, and judged once on what was:
-nothing that was looked at there had a part in the choice."""
+"""Looking for a good plan, and how good the one found is."""
 
 import time
 from collections.abc import Mapping, Sequence
@@ -112,7 +105,14 @@ class ChosenPlan:
 
 def choose(work: RunContext, budget: Budget) -> ChosenPlan:
     """Look for a good plan, beginning with that of the work. Raises DataProblem for documents that are too few to be divided so,
-    UsageProblem for a plan that says how folds are dealt."""
+    UsageProblem for a plan that says how folds are dealt.
+
+    A share of the documents is set aside before anything else. On the others, trials are judged by successive halving (Jamieson &
+    Talwalkar 2016, *Non-stochastic best arm identification and hyperparameter optimization*): all on a small sample, the best
+    third of them on one three times as large, and so on. The last are judged on the folds of the plan, on the same documents. The
+    given plan is kept where it is behind the best by less than a margin; else the choices of the best that bring least are left
+    out, as long as that holds of what is left. The plan that is picked is trained on all that was not set aside, and judged once
+    on what was: nothing that was looked at there had a part in the choice."""
     _check(work.plan)
     try:
         return _chosen(work, budget)

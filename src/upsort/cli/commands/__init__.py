@@ -7,6 +7,21 @@ from typing import Any
 from upsort.cli.declaring import Command
 from upsort.cli.rendering.console import Console, Exit
 
+
+def spec_of(name: str) -> Command:
+    """What a command takes."""
+    module = import_module(f"upsort.cli.commands.{_MODULES[name][0]}")
+    command: Command = getattr(module, name.replace("-", "_").upper())
+    return command
+
+
+def view_of(name: str) -> Callable[[Any, Console], Exit]:
+    """What runs a command and shows its result. It is loaded to be run."""
+    module = import_module(f"upsort.cli.views.{_MODULES[name][1]}")
+    run: Callable[[Any, Console], Exit] = getattr(module, f"run_{name.replace('-', '_')}")
+    return run
+
+
 _MODULES = {
     "demo": ("using", "demo"),
     "gather": ("corpus", "corpus"),
@@ -36,17 +51,3 @@ _MODULES = {
 """For each command the module of its options, and that of its view."""
 
 NAMES = tuple(_MODULES)
-
-
-def spec_of(name: str) -> Command:
-    """What a command takes."""
-    module = import_module(f"upsort.cli.commands.{_MODULES[name][0]}")
-    command: Command = getattr(module, name.replace("-", "_").upper())
-    return command
-
-
-def view_of(name: str) -> Callable[[Any, Console], Exit]:
-    """What runs a command and shows its result. It is loaded to be run."""
-    module = import_module(f"upsort.cli.views.{_MODULES[name][1]}")
-    run: Callable[[Any, Console], Exit] = getattr(module, f"run_{name.replace('-', '_')}")
-    return run

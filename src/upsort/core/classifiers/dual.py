@@ -1,17 +1,5 @@
 """Where Newton's method begins on a large problem: coordinate ascent on the dual (Hsieh et al. 2008; Shalev-Shwartz & Zhang
-2013).
-
-A pass over the documents costs about as much as one pair of products with the matrix, and some ten or twenty of them come as near
-to the optimum as training asks for. Labels that are reported from the rest one by one are worked on in groups, by several
-threads; the groups are the same on every machine, so that the result is too.
-
-The intercepts, which are not penalised, take part as weights of a term that every document has, penalised for their distance from
-where they were best last: a proximal point, which moves at every look at the gradient (Rockafellar 1976).
-
-Documents in several parts, wherever these are, ascend side by side: each part goes over its own as if what it changes were
-changed as many times as there are parts, and the changes are added up (Jaggi et al. 2014; Ma et al. 2015, *Adding vs. averaging
-in distributed primal-dual optimization*, whose subproblem with the safe factor that is). That is a pass under the penalty divided
-by the number of parts."""
+2013)."""
 
 import copy
 import os
@@ -173,7 +161,12 @@ class DualPass:
 
 
 class DualAscent:
-    """Passes over one problem, whose penalty may change between them, along a path. by_group: weights, (p + 1, at least c)."""
+    """Passes over one problem, whose penalty may change between them, along a path. by_group: weights, (p + 1, at least c).
+
+    Documents in several parts, wherever these are, ascend side by side: each part goes over its own as if what it changes were
+    changed as many times as there are parts, and the changes are added up (Jaggi et al. 2014; Ma et al. 2015, *Adding vs.
+    averaging in distributed primal-dual optimization*, whose subproblem with the safe factor that is). That is a pass under the
+    penalty divided by the number of parts."""
 
     def __init__(self, problem: DualProblem) -> None:
         self.problem = problem
@@ -236,7 +229,14 @@ class DualAscent:
 def run_dual_passes(ascent: DualAscent, enough: float, reference: float) -> tuple[Floats, float]:
     """(p + 1, k) weights near the optimum, and the norm of the gradient there.
 
-    enough: the norm at which to stop; reference: that at zero weights."""
+    enough: the norm at which to stop; reference: that at zero weights.
+
+    A pass over the documents costs about as much as one pair of products with the matrix, and some ten or twenty of them come as
+    near to the optimum as training asks for. Labels that are reported from the rest one by one are worked on in groups, by
+    several threads; the groups are the same on every machine, so that the result is too.
+
+    The intercepts, which are not penalised, take part as weights of a term that every document has, penalised for their distance
+    from where they were best last: a proximal point, which moves at every look at the gradient (Rockafellar 1976)."""
     problem = ascent.problem
     target = min((_GAP_FOR * enough / reference) ** 2, _GAP_AT_MOST)
     best, least, before = ascent.weights, np.inf, np.inf

@@ -1,19 +1,5 @@
 """The shared optimiser: a truncated Newton method for linear classifiers.
 
-Minimises over weights W (p + 1, k), whose last row is the unpenalised intercepts,
-
-    F(W) = loss(X·W) + ridge / 2 · Σ W² + lasso · Σ |W|.
-
-Each step solves H·D = −G by conjugate gradients, preconditioned by the diagonal of H and stopped early (Dembo & Steihaug 1983;
-Nocedal & Wright 2006, section 7.1), and goes along D as far as Armijo's rule allows; how the loss changes on the way needs no
-further product, since scores are linear. With a lasso part the step is taken among the weights that are not held at 0, and no
-weight crosses 0 in a step (Andrew & Gao 2007, *Scalable training of L1-regularized log-linear models*, for the orthant; Schmidt
-2010, section 2.3.2, for Newton steps on the free weights). Then H is damped from the first step on, the less the further steps
-can be gone along (Levenberg 1944, *A method for the solution of certain non-linear problems in least squares*; Moré 1978 for a
-damping that follows how well the last step did): without a ridge, weights of rare labels have next to no curvature. Without a
-lasso it is damped where no length of a step brings a decrease, as where every probability is 0 or 1 and H all but 0, until one
-does. Labels of a separable loss are trained side by side, each with its own step lengths, and drop out when they are done.
-
 Directions are found in float32; values and gradients, and with them the stopping rule, are float64. Sums are taken in a fixed
 order, so that the result does not depend on the number of processors."""
 
@@ -99,7 +85,11 @@ def minimise(
     """(p + 1, k) the weights at the minimum, and how the search ended.
 
     start: (p + 1, k) where to begin; without it, where passes over the documents lead (see `dual`) if the problem is large enough
-    for them, else zero weights and the intercepts that alone are best or nearly so. ascent: passes to resume."""
+    for them, else zero weights and the intercepts that alone are best or nearly so. ascent: passes to resume.
+
+    What is minimised, over weights W whose last row is the unpenalised intercepts, is
+
+        F(W) = loss(X·W) + ridge / 2 · Σ W² + lasso · Σ |W|."""
     reference = reference_norm(objective) if stopping.reference is None else stopping.reference
     if start is None and ascent is None:
         ascent = ascent_on(objective)
@@ -254,7 +244,18 @@ def _pseudo_gradient(slopes: Floats, weights: Floats, lasso: float) -> tuple[Flo
 
 
 def _direction(objective: Objective, downhill: Floats, free: Bools, columns: Columns, damping: float) -> tuple[Floats, int]:
-    """(p + 1, c) an approximate solution of (H + damping)·D = −gradient on the free weights, and the pairs of products used."""
+    """(p + 1, c) an approximate solution of (H + damping)·D = −gradient on the free weights, and the pairs of products used.
+
+    Each step solves H·D = −G by conjugate gradients, preconditioned by the diagonal of H and stopped early (Dembo & Steihaug
+    1983; Nocedal & Wright 2006, section 7.1), and goes along D as far as Armijo's rule allows; how the loss changes on the way
+    needs no further product, since scores are linear. With a lasso part the step is taken among the weights that are not held at
+    0, and no weight crosses 0 in a step (Andrew & Gao 2007, *Scalable training of L1-regularized log-linear models*, for the
+    orthant; Schmidt 2010, section 2.3.2, for Newton steps on the free weights). Then H is damped from the first step on, the less
+    the further steps can be gone along (Levenberg 1944, *A method for the solution of certain non-linear problems in least
+    squares*; Moré 1978 for a damping that follows how well the last step did): without a ridge, weights of rare labels have next
+    to no curvature. Without a lasso it is damped where no length of a step brings a decrease, as where every probability is 0 or
+    1 and H all but 0, until one does. Labels of a separable loss are trained side by side, each with its own step lengths, and
+    drop out when they are done."""
     partitions, ridge, separable = objective.partitions, objective.ridge, objective.loss.separable
     diagonal = partitions.query("diagonal", columns)
     diagonal[:-1] += ridge

@@ -1,18 +1,4 @@
-"""Exact and near copies among documents, in time linear in the text.
-
-An exact copy has the same words in the same order, whatever the case, spaces and punctuation. Near copies are found by their
-shingles, the pairs of neighbouring words: the similarity of two documents is the share of their distinct shingles that they have
-in common (Jaccard; Broder 1997). Pairs to compare are found by min-hash signatures: for each of 64 random orders of all shingles,
-the document's first, 16 bits of it (b-bit minwise hashing, Li & König 2010). Two documents are compared where all places of a
-band agree (Leskovec, Rajaraman & Ullman 2014, section 3.4): 16 bands of 4 places for similarities from 0.77 on, at which that
-misses less than one pair in 1,000 (one in 5,000 at 0.8), 32 of 2 from 0.44 on, else 64 of 1. Of documents alike in a band each is
-compared with the first and the three before it. What is compared is compared shingle by shingle, so that no pair below the
-similarity is ever called one (but for shingles whose 32-bit hashes collide). `bench/copies.py` measures how many pairs are found.
-
-Which documents belong together: those of one group, and those that copy each other, directly or by way of others.
-
-Copies are reported from the whole text as it was written, whatever the features keep of it (see `duplicates`), so that one corpus
-has the same copies under every plan. Every kind of split keeps what belongs together on one side (see `splits`)."""
+"""Exact and near copies among documents, and which documents belong together: those of a group, and copies of each other."""
 
 from collections.abc import Iterator, Sequence
 from typing import Any
@@ -104,7 +90,17 @@ def similarities(fingerprints: Fingerprints, first: Ints, second: Ints) -> Float
 def find_duplicates(fingerprints: Fingerprints, similarity: float | None) -> Duplicates:
     """Tell which documents copy an earlier one.
 
-    similarity: from which share of common shingles on a document is a near copy; None to look for exact ones alone."""
+    similarity: from which share of common shingles on a document is a near copy; None to look for exact ones alone.
+
+    An exact copy has the same words in the same order, whatever the case, spaces and punctuation. Near copies are found by their
+    shingles, the pairs of neighbouring words: the similarity of two documents is the share of their distinct shingles that they
+    have in common (Jaccard; Broder 1997). Pairs to compare are found by min-hash signatures: for each of 64 random orders of all
+    shingles, the document's first, 16 bits of it (b-bit minwise hashing, Li & König 2010). Two documents are compared where all
+    places of a band agree (Leskovec, Rajaraman & Ullman 2014, section 3.4): 16 bands of 4 places for similarities from 0.77 on,
+    at which that misses less than one pair in 1,000 (one in 5,000 at 0.8), 32 of 2 from 0.44 on, else 64 of 1. Of documents alike
+    in a band each is compared with the first and the three before it. What is compared is compared shingle by shingle, so that no
+    pair below the similarity is ever called one (but for shingles whose 32-bit hashes collide). `bench/copies.py` measures how
+    many pairs are found."""
     exact = first_equal(fingerprints.sums, fingerprints.words > 0)
     near = np.full(exact.size, -1, dtype=np.int64)
     similarities = np.where(exact >= 0, 1.0, 0.0)
@@ -195,7 +191,10 @@ def first_equal(sums: Keys, usable: Bools) -> Ints:
 @record(frozen=True)
 class Groups:
     """n documents. named: (n,) the group that a column names, as a number; those without one represents themselves. copied: (n,)
-    the same of copies. Either is None where nothing was looked for."""
+    the same of copies. Either is None where nothing was looked for.
+
+    Copies are reported from the whole text as it was written, whatever the features keep of it (see `duplicates`), so that one
+    corpus has the same copies under every plan. Every kind of split keeps what belongs together on one side (see `splits`)."""
 
     named: Ints | None = None
     copied: Ints | None = None

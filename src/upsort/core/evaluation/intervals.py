@@ -1,31 +1,5 @@
-"""What was drawn independently: decisions are about documents, documents may be decided several times, and may belong together.
-
-A document that is judged in every repeat of the folds is one document still, and passages of one book, or copies of one letter,
-tell less than as many that have nothing to do with each other. Whatever has an interval or a test is computed from this.
-
-Intervals around measured rates.
-
-A rate that counts documents gets Wilson's score interval. Every other measure between 0 and 1 gets the same interval with the
-number of documents that would tell as much about a plain rate: n' = v (1 − v) / variance, with v the measure and its variance by
-linearisation, that is the sum of the squared influences of the documents (Hampel 1974; for tables, the delta method of Bishop,
-Fienberg & Holland 1975, section 14.6). What such a measure rests on is often few documents (the mean recall depends on those of
-the rarest label), so the normal quantile gives way to Student's, with Satterthwaite's (1946) degrees of freedom.
-`bench/intervals.py` shows how often these intervals hold the truth.
-
-Where documents belong together, n' is divided by the design effect (Kish 1965): the variance with groups as units (linearised,
-Cochran 1977, section 9.7) over that of single documents. Few mistakes tell little about how they come together; the effect is
-therefore drawn towards n / groups, its value where a group is right or wrong as a whole, by the weight of one mistake.
-
-Whether one classifier is better than another, judged on the same documents.
-
-How far one result is behind another on the same documents, and what may be said of it.
-
-With d the difference of the two results on each document, from −1 to 1, the mean difference gets the adjusted interval of Bonett
-& Price (2012) for paired proportions: one document is added on which only the first is right, and one on which only the second
-is; D = Σ d / (n + 2), and its variance is that of the n + 2 differences. Where documents belong together the variance is that of
-the sums of their groups, the two added ones count as groups of mean size, and Student's quantile represents the normal one. Where
-the best of several is looked for after the results are known, each of the m (m − 1) / 2 pairs of candidates could have been the
-one that is shown, so that the interval is widened to hold for all of them at once (Bonferroni)."""
+"""Intervals and tests of measured rates, and of differences between classifiers. All count what was drawn independently
+(`Sample`)."""
 
 from enum import Enum
 from math import log, sqrt
@@ -43,7 +17,11 @@ class Sample:
     """m decisions about n documents in g groups.
 
     document: (m,) the number of the document that each decision is about, from 0. repeats: how often each document was decided.
-    group: (n,) the number of each document's group, from 0, or None where all stand alone."""
+    group: (n,) the number of each document's group, from 0, or None where all stand alone.
+
+    A document that is judged in every repeat of the folds is one document still, and passages of one book, or copies of one
+    letter, tell less than as many that have nothing to do with each other. Whatever has an interval or a test is computed from
+    this."""
 
     document: Ints
     repeats: int = 1
@@ -141,7 +119,14 @@ def wilson(right: float, of: float, effective: float | None = None) -> Rate:
 
 
 def score_interval(value: float, effective: float, quantile: float = Z_95) -> tuple[float, float]:
-    """Wilson's interval around a value between 0 and 1. effective: documents. quantile: of the standardised value."""
+    """Wilson's interval around a value between 0 and 1. effective: documents. quantile: of the standardised value.
+
+    A rate that counts documents gets Wilson's score interval. Every other measure between 0 and 1 gets the same interval with the
+    number of documents that would tell as much about a plain rate: n' = v (1 − v) / variance, with v the measure and its variance
+    by linearisation, that is the sum of the squared influences of the documents (Hampel 1974; for tables, the delta method of
+    Bishop, Fienberg & Holland 1975, section 14.6). What such a measure rests on is often few documents (the mean recall depends
+    on those of the rarest label), so the normal quantile gives way to Student's, with Satterthwaite's (1946) degrees of freedom.
+    `bench/intervals.py` shows how often these intervals hold the truth."""
     z2 = quantile**2
     centre = (value + z2 / (2 * effective)) / (1 + z2 / effective)
     half = quantile / (1 + z2 / effective) * sqrt(value * (1 - value) / effective + z2 / (4 * effective**2))
@@ -184,7 +169,12 @@ def design_effect(influences: Floats, among: Floats, sample: Sample, mistakes: f
     """How many times as large the variance is with groups as units; 1 where all documents stand alone.
 
     influences: (n,) what each document adds to the measure, 0 in sum. among: (n,) how much each bears on it. mistakes: how many
-    documents' worth of mistakes the measurement rests on."""
+    documents' worth of mistakes the measurement rests on.
+
+    Where documents belong together, n' is divided by the design effect (Kish 1965): the variance with groups as units
+    (linearised, Cochran 1977, section 9.7) over that of single documents. Few mistakes tell little about how they come together;
+    the effect is therefore drawn towards n / groups, its value where a group is right or wrong as a whole, by the weight of one
+    mistake."""
     if sample.group is None:
         return 1.0
     groups = int((sample.sum_per_document(among) > 0).sum())
@@ -294,7 +284,15 @@ class DifferenceToBest:
 
 
 def difference_to_best(differences: Floats, sample: Sample, candidates: int) -> DifferenceToBest:
-    """differences: (n,) of each document, positive where the best does better. candidates: m, the best one among them."""
+    """differences: (n,) of each document, positive where the best does better. candidates: m, the best one among them.
+
+    With d the difference of the two results on each document, from −1 to 1, the mean difference gets the adjusted interval of
+    Bonett & Price (2012) for paired proportions: one document is added on which only the first is right, and one on which only
+    the second is; D = Σ d / (n + 2), and its variance is that of the n + 2 differences. Where documents belong together the
+    variance is that of the sums of their groups, the two added ones count as groups of mean size, and Student's quantile
+    represents the normal one. Where the best of several is looked for after the results are known, each of the m (m − 1) / 2
+    pairs of candidates could have been the one that is shown, so that the interval is widened to hold for all of them at once
+    (Bonferroni)."""
     n = differences.size
     sums = sample.sum_per_document(differences)
     sizes = sample.sum_per_document(np.ones(n))

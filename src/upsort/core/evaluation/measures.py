@@ -1,26 +1,4 @@
-"""Measures of a table of true against given labels as a whole, each with what one more document in a cell would change.
-
-With pᵢⱼ the share of documents of label i that were given j, rᵢ = pᵢᵢ, tᵢ and gⱼ the shares of true and of given labels, and the
-influence of a cell its derivative less the mean derivative (Hampel 1974):
-
-- balanced accuracy: the mean recall rᵢ / tᵢ of the labels that occur
-- macro precision, macro F: the means of rⱼ / gⱼ and of (1 + β²) rᵢ / (gᵢ + β² tᵢ) over the labels for which they are defined
-- weighted F1: Σ tᵢ F1ᵢ
-- Matthews' coefficient for k labels: (Σ r − Σ t g) / √((1 − Σ g²)(1 − Σ t²)) (Gorodkin 2004)
-- Cohen's kappa: (Σ r − Σ t g) / (1 − Σ t g) (Cohen 1960)
-
-What a table of true against given labels says: accuracy, precision, recall, F1, confusions.
-
-For a label: precision = right / sorted as it, recall = right / true (van Rijsbergen 1979, chapter 7), and
-
-F1 = 2 · right / (sorted as it + true),
-
-the harmonic mean of the two; F-beta = (1 + β²) · right / (sorted as it + β² · true). A value is undefined where its denominator
-is zero, and stays undefined. Micro precision, recall and F1 of one label a document are the accuracy; for those of the whole
-table see `measures`.
-
-F1 = 2 J / (1 + J), with J the share of right ones among the documents that have the label or were sorted as it (Jaccard 1901), so
-that its interval is Wilson's for J, carried over."""
+"""What a table of true against given labels says: accuracy, precision, recall, F1, confusions, and measures of the whole."""
 
 import numpy as np
 from msgspec import structs
@@ -61,7 +39,16 @@ def whole_rates(table: Floats, cells: Ints, sample: Sample, beta: float) -> dict
     """The measures of WHOLE with their intervals, by name.
 
     table: (k, k) counts, rows true. cells: (m,) true · k + given of each decision. Before a variance is taken the table gets two
-    more documents of mistakes, so that one without mistakes does not pass for certain."""
+    more documents of mistakes, so that one without mistakes does not pass for certain.
+
+    With pᵢⱼ the share of documents of label i that were given j, rᵢ = pᵢᵢ, tᵢ and gⱼ the shares of true and of given labels, and
+    the influence of a cell its derivative less the mean derivative (Hampel 1974):
+
+    - balanced accuracy: the mean recall rᵢ / tᵢ of the labels that occur
+    - macro precision, macro F: the means of rⱼ / gⱼ and of (1 + β²) rᵢ / (gᵢ + β² tᵢ) over the labels for which they are defined
+    - weighted F1: Σ tᵢ F1ᵢ
+    - Matthews' coefficient for k labels: (Σ r − Σ t g) / √((1 − Σ g²)(1 − Σ t²)) (Gorodkin 2004)
+    - Cohen's kappa: (Σ r − Σ t g) / (1 − Σ t g) (Cohen 1960)"""
     occur = (table.sum(axis=0) + table.sum(axis=1)) > 0
     wrong = np.outer(occur, occur) & ~np.eye(len(table), dtype=bool)
     spare = wrong * (_SPARE / max(int(wrong.sum()), 1))
@@ -147,7 +134,15 @@ def measured_of(table: Floats, occurring: Floats, beta: float) -> dict[str, Tabl
 
 @record(frozen=True, kw_only=True)
 class LabelMeasures:
-    """The measures of one label. documents: that truly have it. sorted_as: documents that were sorted as it. right: both."""
+    """The measures of one label. documents: that truly have it. sorted_as: documents that were sorted as it. right: both.
+
+    For a label: precision = right / sorted as it, recall = right / true (van Rijsbergen 1979, chapter 7), and
+
+    F1 = 2 · right / (sorted as it + true),
+
+    the harmonic mean of the two; F-beta = (1 + β²) · right / (sorted as it + β² · true). A value is undefined where its
+    denominator is zero, and stays undefined. Micro precision, recall and F1 of one label a document are the accuracy; for those
+    of the whole table see `measures`."""
 
     label: str
     precision: Rate
@@ -310,7 +305,10 @@ def label_measures(decided: Decided, number: int, beta: float) -> LabelMeasures:
 
 
 def _f1(has: Floats, got: Floats, sample: Sample) -> Rate:
-    """has, got: (m,) whether each decision's document has the label, and was given it."""
+    """has, got: (m,) whether each decision's document has the label, and was given it.
+
+    F1 = 2 J / (1 + J), with J the share of right ones among the documents that have the label or were sorted as it (Jaccard
+    1901), so that its interval is Wilson's for J, carried over."""
     share = share_of(has * got, np.maximum(has, got), sample)
     if share.value is None or share.low is None or share.high is None:
         return UNKNOWN

@@ -1,31 +1,4 @@
-"""The areas under the ROC and the precision-recall curve of each label, and their means, with intervals.
-
-- ROC area of a label: the chance that a document of the label has a higher probability for it than one of another label,
-  half for equals (Hanley & McNeil 1982)
-- precision-recall area of a label: average precision, Σ (recall step) · precision (Manning, Raghavan & Schütze 2008, 8.4)
-
-Each interval is a score interval (see `intervals`) whose variance is that of the documents' influences: for the ROC area those
-are the placements of DeLong, DeLong & Clarke-Pearson (1988). Where there are few mistakes the influences say little; there a
-variance by model is in: for the ROC area that of Hanley & McNeil, for average precision A (1 − A) / documents of the label (Boyd,
-Eng & Page 2013). `bench/intervals.py` shows how often the intervals hold the truth.
-
-Whether a sorter is right as often as it says.
-
-Documents are put into ten bins by the probability of the label they were given. The calibration error is the mean over the
-documents of the distance between a bin's mean probability and its share right (Naeini, Cooper & Hauskrecht 2015). It is above 0
-for perfect probabilities too, since shares of few documents vary: by about √(2 p (1 − p) / (π n)) in a bin of n documents, the
-mean distance of a normal variable.
-
-Measures of probabilities, and of the order they put documents in.
-
-For n documents with own label yᵢ and probabilities pᵢ:
-
-- log loss: mean of −ln pᵢ[yᵢ], probabilities cut at 10⁻¹⁵ (Good 1952)
-- Brier score: mean over documents of Σ over labels (pᵢ[l] − 1 where l is its own)² (Brier 1950)
-- top-2 accuracy: the share of documents whose own label is among the two most probable
-
-For the areas under curves see `areas`. The interval of a mean is Student's, of its logarithm (a mean of losses is skewed), with
-documents as units, or the groups that they belong to. A document judged several times counts with the mean over its repeats."""
+"""Measures of probabilities and of the order that they put documents in, with intervals."""
 
 from collections.abc import Callable, Sequence
 
@@ -88,7 +61,16 @@ class _Model:
 
 
 def areas(own: Ints, probabilities: Floats, sample: Sample) -> Areas:
-    """own: (m,) label numbers. probabilities: (m, k)."""
+    """own: (m,) label numbers. probabilities: (m, k).
+
+    - ROC area of a label: the chance that a document of the label has a higher probability for it than one of another label,
+      half for equals (Hanley & McNeil 1982)
+    - precision-recall area of a label: average precision, Σ (recall step) · precision (Manning, Raghavan & Schütze 2008, 8.4)
+
+    Each interval is a score interval (see `intervals`) whose variance is that of the documents' influences: for the ROC area
+    those are the placements of DeLong, DeLong & Clarke-Pearson (1988). Where there are few mistakes the influences say little;
+    there a variance by model is in: for the ROC area that of Hanley & McNeil, for average precision A (1 − A) / documents of the
+    label (Boyd, Eng & Page 2013). `bench/intervals.py` shows how often the intervals hold the truth."""
     k = probabilities.shape[1]
     areas_by_label = [_of_label(own, probabilities, label, sample) for label in range(k)] if own.size else []
     rocs, averages = [pair[0] for pair in areas_by_label if pair[0]], [pair[1] for pair in areas_by_label if pair[1]]
@@ -255,7 +237,12 @@ class Reliability:
 
 
 def reliability(probability: Floats, right: Bools, sample: Sample) -> Reliability:
-    """probability: (m,) of the given label. right: (m,) whether it is the document's own."""
+    """probability: (m,) of the given label. right: (m,) whether it is the document's own.
+
+    Documents are put into ten bins by the probability of the label they were given. The calibration error is the mean over the
+    documents of the distance between a bin's mean probability and its share right (Naeini, Cooper & Hauskrecht 2015). It is above
+    0 for perfect probabilities too, since shares of few documents vary: by about √(2 p (1 − p) / (π n)) in a bin of n documents,
+    the mean distance of a normal variable."""
     place = np.minimum((np.round(probability, 12) * _BINS).astype(np.int64), _BINS - 1)
     bins = []
     for number in np.unique(place).tolist():
@@ -310,7 +297,17 @@ def brier_terms(true: Ints, probabilities: Floats) -> Floats:
 
 
 def judge_probabilities(true: Ints, probabilities: Floats, sorted_as: Ints, sample: Sample) -> ProbabilityMeasures:
-    """Measure. true, sorted_as: (m,) label numbers, −1 for a label the sorter does not know. probabilities: (m, k)."""
+    """Measure. true, sorted_as: (m,) label numbers, −1 for a label the sorter does not know. probabilities: (m, k).
+
+    For n documents with own label yᵢ and probabilities pᵢ:
+
+    - log loss: mean of −ln pᵢ[yᵢ], probabilities cut at 10⁻¹⁵ (Good 1952)
+    - Brier score: mean over documents of Σ over labels (pᵢ[l] − 1 where l is its own)² (Brier 1950)
+    - top-2 accuracy: the share of documents whose own label is among the two most probable
+
+    For the areas under curves see `areas`. The interval of a mean is Student's, of its logarithm (a mean of losses is skewed),
+    with documents as units, or the groups that they belong to. A document judged several times counts with the mean over its
+    repeats."""
     known = true >= 0
     own, mine, drawn = true[known], probabilities[known], sample.rows(known)
     ranked = np.argsort(-probabilities, axis=1, kind="stable")[:, :2]

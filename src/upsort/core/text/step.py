@@ -1,19 +1,4 @@
-"""Marker terms: what is in a text for a link, an address, an emoji. They are shown as `<link>`.
-
-Inside a text a marker is written between two private-use characters, which the tokeniser takes for letters, so that it stays one
-token and no text can be taken for it: those two characters are removed from every document first.
-
-Text that is to be kept as it is written (`C++`) goes through the steps spelled in such characters too: each of its own by the
-digits of its code, behind a third one.
-
-How long patterns that somebody brought may work.
-
-A backtracking search may take without end on some text (with back references it is NP-hard: Aho 1990), and the library counts no
-steps; so what bounds it is time, and depends on the machine.
-
-What steps of cleaning need from files, and the shape of a step on words.
-
-The record that each step of cleaning fills in. What a step is is there, and everything else reads it."""
+"""The record that each step of cleaning fills in, what steps need from files, and marker terms."""
 
 import re
 from collections.abc import Callable, Mapping
@@ -37,12 +22,18 @@ _READ = str.maketrans({sign: f"{digit:x}" for digit, sign in enumerate(DIGITS)})
 
 
 def marker(name: str) -> str:
-    """The marker of a name, with room around it. marker("link") is shown as " <link> "."""
+    """The marker of a name, with room around it. marker("link") is shown as " <link> ".
+
+    Inside a text a marker is written between two private-use characters, which the tokeniser takes for letters, so that it stays
+    one token and no text can be taken for it: those two characters are removed from every document first."""
     return f" {OPEN}{name}{CLOSE} "
 
 
 def protect(text: str) -> str:
-    """Text spelled so that no step changes it, with room around it."""
+    """Text spelled so that no step changes it, with room around it.
+
+    Text that is to be kept as it is written (`C++`) goes through the steps spelled in such characters too: each of its own by the
+    digits of its code, behind a third one."""
     spelled = "".join(f"{PROTECTED}{''.join(DIGITS[int(digit, 16)] for digit in f'{ord(sign):x}')}" for sign in text)
     return f" {spelled} "
 
@@ -74,7 +65,10 @@ _SECOND_CHANCE = 10.0  # times the bound, where a document has once been found t
 
 class PatternBudget:
     """What is left for the patterns of one plan. seconds: for all of them on one document. known: documents (by their hash) on
-    which they took too long, so that none is tried again."""
+    which they took too long, so that none is tried again.
+
+    A backtracking search may take without end on some text (with back references it is NP-hard: Aho 1990), and the library counts
+    no steps; so what bounds it is time, and depends on the machine."""
 
     def __init__(self, seconds: float) -> None:
         self.seconds = seconds

@@ -1,17 +1,4 @@
-"""Numbers the words that tokens are made of, and remembers them, so that a word met again costs no work on strings.
-
-Each token is read as 64-bit words straight from the bytes. Up to eight bytes, the word itself is the token's key; a longer one
-gets a hash of its words, and one beyond all measure the number of its word, marked as such. The keys met before and those of a
-block are factorised together: what is new is all that ever becomes a string. Every longer token is compared with the first of its
-key, so that two tokens with one hash are noticed; that block is then numbered by its strings. The result is exact.
-
-The default tokeniser: all documents of a block at once, by array operations on their UTF-8 bytes.
-
-A token is a longest run of characters of words (see `characters`). The method, in the order of the code:
-
-1. The documents are joined with line ends, and each byte gets the class of its character.
-2. A mask says which bytes are inside tokens; its edges are the tokens' starts and ends.
-3. A memory of words numbers the tokens, see `WordMemory`."""
+"""The tokeniser: all documents of a block at once, by array operations on their UTF-8 bytes."""
 
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
@@ -49,7 +36,13 @@ class WordMemory:
     """All distinct words so far, in the order in which they were met.
 
     form: what becomes of a token as it was cut, such as its lower case; worked out once. words: the forms, by their numbers; the
-    same list all the time, and it only grows."""
+    same list all the time, and it only grows.
+
+    Each token is read as 64-bit words straight from the bytes. Up to eight bytes, the word itself is the token's key; a longer
+    one gets a hash of its words, and one beyond all measure the number of its word, marked as such. The keys met before and those
+    of a block are factorised together: what is new is all that ever becomes a string. Every longer token is compared with the
+    first of its key, so that two tokens with one hash are noticed; that block is then numbered by its strings. The result is
+    exact."""
 
     def __init__(self, form: WordStep | None = None) -> None:
         self.words: list[str] = []
@@ -159,7 +152,13 @@ def tokenise(
     """Cut documents into words (letters, digits, and the marks, apostrophes and hyphens inside words).
 
     sentences_in: the language whose sentences are to be distinguished, where that is asked for. ascii_lower: lower-case the
-    letters A to Z first. memory: what numbers the words; a fresh one without."""
+    letters A to Z first. memory: what numbers the words; a fresh one without.
+
+    A token is a longest run of characters of words (see `characters`). The method, in the order of the code:
+
+    1. The documents are joined with line ends, and each byte gets the class of its character.
+    2. A mask says which bytes are inside tokens; its edges are the tokens' starts and ends.
+    3. A memory of words numbers the tokens, see `WordMemory`."""
     memory = memory or WordMemory()
     joined = "\n".join([*documents, "\n" * (BYTES_PER_WORD - 1)])
     raw = joined.encode("utf-8", "surrogatepass")

@@ -13,6 +13,24 @@ from functools import cache
 
 from upsort.core.lazy import record
 
+
+@cache
+def stop_words(language: str) -> frozenset[str]:
+    """The stop words of a language (a two-letter code of LANGUAGES), without its negations; none for another language."""
+    return frozenset(_WORDS.get(language, "").split()) - negations(language)
+
+
+@cache
+def negations(language: str) -> frozenset[str]:
+    """The negations of a language."""
+    return frozenset(_NEGATIONS.get(language, "").split())
+
+
+def greetings(language: str) -> frozenset[str]:
+    """Words with which letters begin and end; none for a language that has no list."""
+    return frozenset(_GREETINGS.get(language, "").split())
+
+
 _WORDS = {
     "en": """
         a about above after again against all also although always am among an and another any anybody anyone anything are
@@ -191,18 +209,6 @@ _WORDS |= {"de": _german(), "tr": _turkish()}
 LANGUAGES = ("en", "de", "fr", "es", "it", "pt", "nl", "sv", "da", "ru", "tr")
 
 
-@cache
-def stop_words(language: str) -> frozenset[str]:
-    """The stop words of a language (a two-letter code of LANGUAGES), without its negations; none for another language."""
-    return frozenset(_WORDS.get(language, "").split()) - negations(language)
-
-
-@cache
-def negations(language: str) -> frozenset[str]:
-    """The negations of a language."""
-    return frozenset(_NEGATIONS.get(language, "").split())
-
-
 _GREETINGS = {
     "en": "hello hi hey dear greetings good morning afternoon evening thanks thank kind regards wishes sincerely yours cheers",
     "de": "hallo guten tag morgen abend liebe lieber geehrte geehrter damen herren danke dank gruß grüße freundlichen herzliche",
@@ -211,11 +217,6 @@ _GREETINGS = {
     "it": "ciao buongiorno buonasera salve caro cara gentile grazie saluti cordiali distinti",
     "pt": "olá oi bom boa dia tarde noite caro cara prezado prezada obrigado obrigada cumprimentos saudações",
 }
-
-
-def greetings(language: str) -> frozenset[str]:
-    """Words with which letters begin and end; none for a language that has no list."""
-    return frozenset(_GREETINGS.get(language, "").split())
 
 
 _LONGEST_SUFFIX = 6

@@ -102,8 +102,9 @@ class StoredDocuments:
         )
 
 
-def sampled(stored: StoredDocuments, most: int = MOST_STORED) -> StoredDocuments:
-    """At most about so many documents, the same share of each label, at least one."""
+def sampled(stored: StoredDocuments, most: int = 0) -> StoredDocuments:
+    """At most about so many documents (0: `MOST_STORED`), the same share of each label, at least one."""
+    most = most or MOST_STORED
     if stored.documents <= most:
         return stored
     chosen = []

@@ -7,6 +7,14 @@ from upsort.core.text.steps.markup import MARKUP
 from upsort.core.text.steps.patterns import EMAILS, LINKS, NAMES, REPLACE, TAGS
 from upsort.core.text.steps.words import CONTRACTIONS, KEEP, LEMMAS, NEGATIONS, STEM, STOP_WORDS
 
+
+def step_called(name: str) -> Step:
+    """The record of a step. Raises UsageProblem for one that there is not."""
+    if name not in STEPS:
+        raise UsageProblem(f"There is no cleaning step {name!r}.", suggestion(name, STEPS, "steps"))
+    return STEPS[name]
+
+
 STEPS: dict[str, Step] = {
     step.name: step
     for step in (
@@ -35,10 +43,3 @@ STEPS: dict[str, Step] = {
     )
 }
 """In the order in which they are reported."""
-
-
-def step_called(name: str) -> Step:
-    """The record of a step. Raises UsageProblem for one that there is not."""
-    if name not in STEPS:
-        raise UsageProblem(f"There is no cleaning step {name!r}.", suggestion(name, STEPS, "steps"))
-    return STEPS[name]
