@@ -1,13 +1,4 @@
-"""The ledger: an SQLite file in the working folder. Every evaluation is a row of one table, every measure of it a row of another;
-what searches for a plan tried has a third (`known_trials`).
-
-Its version is SQLite's `user_version`. A ledger of a newer version is never written to.
-
-What earlier searches for a plan found out, in the ledger: how many documents of a sample a plan got right.
-
-A figure is used again only for the same documents in the same order, read by the same version of the program, and the same plan.
-
-The evaluations of a ledger, in order, and what differs between their plans."""
+"""The ledger: an SQLite file in the working folder that records every evaluation, and what searches for a plan found out."""
 
 import hashlib
 import json
@@ -149,7 +140,9 @@ def _sound(values: dict[str, Any], measures: dict[str, Ends]) -> LedgerEntry | N
 
 
 def opened(name: str, **choices: Any) -> sqlite3.Connection:
-    """A ledger. What is no table of rows, but asks for endless work, is broken off with sqlite3.OperationalError."""
+    """A ledger. What is no table of rows, but asks for endless work, is broken off with sqlite3.OperationalError.
+
+    Its version is SQLite's `user_version`. A ledger of a newer version is never written to."""
     ledger: sqlite3.Connection = sqlite3.connect(name, timeout=_PATIENCE, **choices)
     ledger.set_progress_handler(lambda: 1, _MOST_WORK)
     return ledger
@@ -211,7 +204,10 @@ def documents_digest(sources: Sequence[str], plan: Plan, arrays: Sequence[npt.ND
 
 
 def known_trials(documents: str) -> Known:
-    """What is known of trials on some documents; nothing where there is no ledger, or none that can be read."""
+    """What is known of trials on some documents; nothing where there is no ledger, or none that can be read.
+
+    A figure is used again only for the same documents in the same order, read by the same version of the program, and the same
+    plan."""
     if not documents or not Path(NAME).is_file():
         return {}
     try:

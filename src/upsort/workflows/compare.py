@@ -8,20 +8,8 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Ints
 from upsort.core.errors import DataProblem, UsageProblem, parts
+from upsort.core.evaluation import intervals
 from upsort.core.evaluation.cross_validation import CrossValidation, SplitParts, outcome, outcome_of
-from upsort.core.evaluation.intervals import (
-    UNKNOWN,
-    Comparison,
-    DifferenceToBest,
-    Rate,
-    Sample,
-    corrected_t,
-    difference_to_best,
-    holm,
-    share_of,
-    sign_test,
-    whole_or_mean,
-)
 from upsort.core.evaluation.measure_list import MEASURES, Measure
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
@@ -50,8 +38,8 @@ class ComparedPlan:
     against_best: tuple[float, float]
     exact: float
     folds: float
-    difference: DifferenceToBest
-    comparison: Comparison
+    difference: intervals.DifferenceToBest
+    comparison: intervals.Comparison
     training: float | None
     bytes: int
     distinct_terms: int
@@ -69,7 +57,7 @@ class CompareResult:
     counted: int
     documents: int
     duplicates: SplitCounts
-    nested: Rate | None
+    nested: intervals.Rate | None
     at_the_end: list["RangeEnd"]
 
 
@@ -151,7 +139,7 @@ def compare(work: RunContext, tried: Sequence[Candidate], how: ComparisonRequest
             "top2_accuracy": "With two labels the own one is always among two.",
         }
         raise UsageProblem(f"Here there is no {how.by.name} to compare by.", remedies.get(how.by.key, "Choose another measure."))
-    compared.sort(key=lambda compared_plan: -how.by.better((how.by.of(compared_plan.result.evidence) or UNKNOWN).value))
+    compared.sort(key=lambda compared_plan: -how.by.better((how.by.of(compared_plan.result.evidence) or intervals.UNKNOWN).value))
     return CompareResult(
         compared=compared,
         by=how.by.key,
@@ -181,15 +169,15 @@ def _compared_to_best(
         difference = result.times_right() - best_right
         pairs.append(
             (
-                whole_or_mean(float(np.maximum(difference, 0).sum()) / sample.repeats),
-                whole_or_mean(float(np.maximum(-difference, 0).sum()) / sample.repeats),
+                intervals.whole_or_mean(float(np.maximum(difference, 0).sum()) / sample.repeats),
+                intervals.whole_or_mean(float(np.maximum(-difference, 0).sum()) / sample.repeats),
             )
         )
-        behinds.append(difference_to_best(-difference / sample.repeats, sample, len(order)))
-        exact.append(sign_test(np.rint(sample.sum_per_document(difference.astype(np.float64))).astype(np.int64)))
-        by_folds.append(corrected_t(np.array(best.accuracies()) - np.array(result.accuracies()), tested, trained))
-    exact_all = [1.0, *holm(np.array(exact[1:])).tolist()]
-    folds_all = [1.0, *holm(np.array(by_folds[1:])).tolist()]
+        behinds.append(intervals.difference_to_best(-difference / sample.repeats, sample, len(order)))
+        exact.append(intervals.sign_test(np.rint(sample.sum_per_document(difference.astype(np.float64))).astype(np.int64)))
+        by_folds.append(intervals.corrected_t(np.array(best.accuracies()) - np.array(result.accuracies()), tested, trained))
+    exact_all = [1.0, *intervals.holm(np.array(exact[1:])).tolist()]
+    folds_all = [1.0, *intervals.holm(np.array(by_folds[1:])).tolist()]
     return [
         ComparedPlan(
             candidate=tried[number],
@@ -199,7 +187,7 @@ def _compared_to_best(
             exact=exact_all[place],
             folds=folds_all[place],
             difference=behinds[place],
-            comparison=behinds[place].comparison(margin) if place else Comparison.BEST,
+            comparison=behinds[place].comparison(margin) if place else intervals.Comparison.BEST,
             training=_on_training_parts(results[number][0]),
             bytes=max(fold.bytes for fold in results[number][0].folds),
             distinct_terms=distinct[number],
@@ -225,7 +213,7 @@ def _at_the_end(tried: Sequence[Mapping[str, Any]]) -> list[RangeEnd]:
     return effects
 
 
-def _nested(batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContext) -> Rate:
+def _nested(batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContext) -> intervals.Rate:
     """In each fold, the candidate that is best on folds of its training part is trained there and judged on the rest."""
     settings = work.plan.judge
 
@@ -249,8 +237,8 @@ def _nested(batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContex
     trainings = INNER_FOLDS * sum(len(batch.methods) for batch in batches)
     predictions = work.parallel(judged.documents, trainings)(of, len(judged.splits.each))
     every = np.concatenate([right for right, _ in predictions]).astype(np.float64)
-    sample = Sample.of(np.concatenate([places for _, places in predictions]), settings.repeats, judged.documents.groups)
-    return share_of(every, np.ones(every.size), sample)
+    sample = intervals.Sample.of(np.concatenate([places for _, places in predictions]), settings.repeats, judged.documents.groups)
+    return intervals.share_of(every, np.ones(every.size), sample)
 
 
 class CandidateResult(Rated, kw_only=True):
@@ -262,8 +250,8 @@ class CandidateResult(Rated, kw_only=True):
     only_the_best: float
     p_exact: float
     p_folds: float
-    behind_the_best: DifferenceToBest
-    standing: Comparison
+    behind_the_best: intervals.DifferenceToBest
+    standing: intervals.Comparison
     on_training_parts: float | None
     seconds: float
     bytes: int
@@ -276,4 +264,4 @@ class ComparedPlans(SplitCounts, frozen=True, kw_only=True):
     candidates: list[CandidateResult]
     counted: int
     at_the_end: list[RangeEnd]
-    nested: Rate | None
+    nested: intervals.Rate | None

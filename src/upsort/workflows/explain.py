@@ -10,19 +10,8 @@ import numpy as np
 from msgspec import Struct
 from scipy.sparse import csr_array
 
+from upsort.core.analysis import explanation as explanations
 from upsort.core.analysis.contributions import Word
-from upsort.core.analysis.explanation import (
-    Additive,
-    AnsweredQuestion,
-    Explanation,
-    NeighbourVotes,
-    Voter,
-    deciding_words,
-    explain,
-    is_removable,
-    nearest,
-    smallest_change,
-)
 from upsort.core.analysis.label_arithmetic import LabelArithmetic
 from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.features.documents import Documents
@@ -56,7 +45,7 @@ class ExplainedDocument:
     neighbours: most similar first. voters: those of a sorter of neighbours that were found among the tables, by their place among
     the voters."""
 
-    explanation: Explanation
+    explanation: explanations.Explanation
     checked: bool
     flip: "Flip | None"
     neighbours: list[Neighbour] = field(default_factory=list)
@@ -65,14 +54,16 @@ class ExplainedDocument:
 
 def explain_document(sorter: TrainedSorter, document: Documents, among: Inputs | None, most: int) -> ExplainedDocument:
     """Explain a document. among: labelled documents, of which the `most` similar ones are looked up."""
-    explanation = explain(sorter, document)
-    checked = is_removable(explanation)
-    change = smallest_change(sorter, explanation) if checked else None
+    explanation = explanations.explain(sorter, document)
+    checked = explanations.is_removable(explanation)
+    change = explanations.smallest_change(sorter, explanation) if checked else None
     flip = Flip(change[0], sorter.labels[change[1]]) if change is not None else None
     if among is None:
         return ExplainedDocument(explanation=explanation, checked=checked, flip=flip)
     among_documents = _LabelledNeighbours.of(sorter, among)
-    voters = among_documents.voters_among(explanation.how.voters) if isinstance(explanation.how, NeighbourVotes) else {}
+    voters = (
+        among_documents.voters_among(explanation.how.voters) if isinstance(explanation.how, explanations.NeighbourVotes) else {}
+    )
     similar = among_documents.similar(sorter, document, most)
     return ExplainedDocument(explanation=explanation, checked=checked, flip=flip, neighbours=similar, voters=voters)
 
@@ -120,11 +111,11 @@ class _LabelledNeighbours:
 
     def similar(self, sorter: TrainedSorter, document: Documents, most: int) -> list[Neighbour]:
         """Those most similar to a document, itself left out."""
-        places, similar = nearest(sorter, document, self.matrix, most + 1)
+        places, similar = explanations.nearest(sorter, document, self.matrix, most + 1)
         neighbours = [self._neighbour(place, cosine) for place, cosine in zip(places.tolist(), similar.tolist(), strict=True)]
         return [neighbour for neighbour in neighbours if neighbour.text != document.texts[0]][:most]
 
-    def voters_among(self, voters: Sequence[Voter]) -> dict[int, Neighbour]:
+    def voters_among(self, voters: Sequence[explanations.Voter]) -> dict[int, Neighbour]:
         """Which voters are among these documents: those with the same values and the same label."""
         unit = unit_length(self.matrix)
         known = {}
@@ -211,14 +202,14 @@ def predictions(sorters: Sequence[TrainedSorter], document: Documents, most: int
     words = sorters[0].tokens_of(document)
     for sorter in sorters:
         decisions = sorter.decide(document, words)
-        explanation = explain(sorter, document) if sorter.classifier.rule is not None else None
-        sums = explanation is not None and isinstance(explanation.how, Additive)
+        explanation = explanations.explain(sorter, document) if sorter.classifier.rule is not None else None
+        sums = explanation is not None and isinstance(explanation.how, explanations.Additive)
         yield Prediction(
             answer=sorter.answer,
             text=document.texts[0],
             sorted_as=sorter.sorted_as(decisions)[0],
             probability=round(float(decisions.probabilities[0, decisions.best[0]]), 6),
-            words=deciding_words(explanation.words, most) if explanation is not None and sums else [],
+            words=explanations.deciding_words(explanation.words, most) if explanation is not None and sums else [],
             remark=sorter.remarks_on(decisions)[0],
         )
 
@@ -252,7 +243,7 @@ class ContributionSumJson(TypedDict):
 class QuestionPath(TypedDict):
     """The way through a tree."""
 
-    questions: list[AnsweredQuestion]
+    questions: list[explanations.AnsweredQuestion]
     documents: Annotated[dict[str, float], described("of the training that answered alike, by label")]
 
 

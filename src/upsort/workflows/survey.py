@@ -10,15 +10,7 @@ from typing import Annotated, Any, TypedDict
 import numpy as np
 
 from upsort.core import plan
-from upsort.core.analysis.column_summaries import (
-    ColumnSummary,
-    ColumnTally,
-    Lengths,
-    kind_of,
-    separator_of,
-    share_between,
-    summarise,
-)
+from upsort.core.analysis import column_summaries
 from upsort.core.analysis.label_terms import CommonTerm, TermTally
 from upsort.core.arrays import expanded_text
 from upsort.core.errors import DataProblem
@@ -96,9 +88,9 @@ class SurveyResult:
     labels: list[tuple[str, int]]
     unlabelled: int
     spellings: list[list[tuple[str, int]]]
-    characters: Lengths
-    words: Lengths
-    words_by_label: dict[str, Lengths]
+    characters: column_summaries.Lengths
+    words: column_summaries.Lengths
+    words_by_label: dict[str, column_summaries.Lengths]
     length_share: float | None
     shortest: list[SurveyDocument]
     longest: list[SurveyDocument]
@@ -110,7 +102,7 @@ class SurveyResult:
     terms_without_stop_words: list[CommonTerm]
     terms_by_label: dict[str, list[CommonTerm]]
     terms_by_label_with_stop_words: dict[str, list[CommonTerm]]
-    columns: list[ColumnSummary]
+    columns: list[column_summaries.ColumnSummary]
     lengths: dict[str, list[int]] = field(repr=False)
     language: str
     broken: str
@@ -184,7 +176,7 @@ class _SurveyTally:
         owner = np.repeat(np.arange(words.size), [len(labels) for labels in self.sets])
         by_label = {name: words[owner[numbers == number]] for number, name in enumerate(names)}
         one_label_each = owner.size == np.unique(owner).size
-        share = share_between(np.log1p(words[owner]), numbers) if len(by_label) > 1 and one_label_each else None
+        share = column_summaries.share_between(np.log1p(words[owner]), numbers) if len(by_label) > 1 and one_label_each else None
         language = self.choices.clean.language
         stops = stop_words(language) | negations(language)
         return SurveyResult(
@@ -193,9 +185,9 @@ class _SurveyTally:
             labels=sorted(counts.items(), key=lambda entry: (-entry[1], entry[0])),
             unlabelled=sum(not labels for labels in self.sets),
             spellings=spellings(counts),
-            characters=summarise(np.array(self.characters, dtype=np.int64)),
-            words=summarise(words),
-            words_by_label={name: summarise(values) for name, values in by_label.items()},
+            characters=column_summaries.summarise(np.array(self.characters, dtype=np.int64)),
+            words=column_summaries.summarise(words),
+            words_by_label={name: column_summaries.summarise(values) for name, values in by_label.items()},
             length_share=share,
             shortest=self.short,
             longest=self.long,
@@ -212,7 +204,7 @@ class _SurveyTally:
             spoken=main_language(self.languages),
             languages=dict(Counter(str(detected) for detected in self.languages if detected.known).most_common()),
             several=sum(len(labels) > 1 for labels in self.sets),
-            separator="" if self.choices.columns.label_separator else separator_of(self.labels),
+            separator="" if self.choices.columns.label_separator else column_summaries.separator_of(self.labels),
             columns=_merged([tally.summary() for tallies in self.tallies.values() for tally in tallies.values()]),
             lengths={name: values.tolist() for name, values in by_label.items()} or {"all": self.words},
         )
@@ -265,25 +257,25 @@ class _SurveyTally:
         return sorted(odd, key=lambda entry: -entry.documents)
 
 
-def _column_tallies(inputs: Inputs, columns: plan.Columns) -> dict[tuple[str, ...], dict[int, ColumnTally]]:
+def _column_tallies(inputs: Inputs, columns: plan.Columns) -> dict[tuple[str, ...], dict[int, column_summaries.ColumnTally]]:
     """For each set of column names among the tables, a tally of each column that is neither text nor label nor identifier."""
     used = {*columns.text, columns.label, columns.id}
-    tallies: dict[tuple[str, ...], dict[int, ColumnTally]] = {}
+    tallies: dict[tuple[str, ...], dict[int, column_summaries.ColumnTally]] = {}
     for table in inputs.tables:
         if table.columns in tallies:
             continue
         rows = [row for block in islice(table.blocks(), 1) for row in block.rows[:500]]
         tallies[table.columns] = {
-            place: ColumnTally(name, kind_of([row[place] for row in rows]))
+            place: column_summaries.ColumnTally(name, column_summaries.kind_of([row[place] for row in rows]))
             for place, name in enumerate(table.columns)
             if name not in used
         }
     return tallies
 
 
-def _merged(summaries: list[ColumnSummary]) -> list[ColumnSummary]:
+def _merged(summaries: list[column_summaries.ColumnSummary]) -> list[column_summaries.ColumnSummary]:
     """The first summary of each column; tables of other shapes add only columns that the first ones lack."""
-    by_name: dict[str, ColumnSummary] = {}
+    by_name: dict[str, column_summaries.ColumnSummary] = {}
     for summary in summaries:
         by_name.setdefault(summary.name, summary)
     return list(by_name.values())

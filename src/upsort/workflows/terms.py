@@ -8,17 +8,7 @@ from typing import Annotated, TypedDict
 
 import numpy as np
 
-from upsort.core.analysis.label_terms import (
-    CorpusTermCounts,
-    FrequencyRatio,
-    TermCounts,
-    associations,
-    frequency_ratio,
-    label_margins,
-    log_odds,
-    rarest_in,
-    weights_of,
-)
+from upsort.core.analysis import label_terms
 from upsort.core.arrays import Bools, Floats
 from upsort.core.classifiers.families import resolved
 from upsort.core.errors import UsageProblem, suggestion
@@ -64,7 +54,7 @@ class TermFact:
     term: str
     label: str
     rarest_in: str
-    often: FrequencyRatio
+    often: label_terms.FrequencyRatio
 
 
 @record(frozen=True, kw_only=True)
@@ -78,7 +68,7 @@ class TermsResult:
     against: dict[str, list[RankedTerm]]
     facts: list[TermFact]
     values: Floats
-    counts: TermCounts
+    counts: label_terms.TermCounts
 
 
 @record(frozen=True, kw_only=True)
@@ -88,7 +78,7 @@ class TermEvidence:
     full_forms: the word that a stem most often represents."""
 
     labels: tuple[str, ...]
-    counts: TermCounts
+    counts: label_terms.TermCounts
     weights: Floats | None
     stable: Bools | None
     full_forms: dict[str, str]
@@ -100,15 +90,15 @@ def of_sorter(sorter: TrainedSorter) -> TermEvidence:
     everywhere = None
     if sorter.thresholds is not None:
         holding = sorter.space.document_frequency
-        everywhere = CorpusTermCounts(holding.astype(np.float64), holding, sorter.trained.documents)
-    counts = TermCounts(
+        everywhere = label_terms.CorpusTermCounts(holding.astype(np.float64), holding, sorter.trained.documents)
+    counts = label_terms.TermCounts(
         terms=sorter.space.terms,
         by_label=frequency.astype(np.float64),
         documents=frequency,
         label_documents=sorter.trained.label_documents,
         everywhere=everywhere,
     )
-    weights = label_margins(weights_of(sorter)) if sorter.classifier.rule is not None else None
+    weights = label_terms.label_margins(label_terms.weights_of(sorter)) if sorter.classifier.rule is not None else None
     return TermEvidence(
         labels=sorter.labels, counts=counts, weights=weights, stable=None, full_forms=dict(sorter.resources.full_forms)
     )
@@ -123,19 +113,19 @@ def of_corpus(work: RunContext, with_folds: bool = False) -> TermEvidence:
     kept_counts = documents.measured.local_counts.tocsc()[:, seen.columns].tocsr()
     k = len(documents.names)
     frequency = label_document_frequencies(kept_counts, documents.labels, k, documents.sets)
-    counts = TermCounts(
+    counts = label_terms.TermCounts(
         terms=seen.space.terms[: seen.space.counted],
         by_label=np.asarray(kept_counts.T @ documents.own.astype(np.float64), dtype=np.float64),
         documents=frequency,
         label_documents=documents.label_documents,
-        everywhere=CorpusTermCounts(
+        everywhere=label_terms.CorpusTermCounts(
             total_counts(kept_counts).astype(np.float64), document_frequencies(kept_counts), documents.documents
         ),
     )
     weights = stable = None
     sorter, _ = train_sorter(documents, method, seen)
     if sorter.classifier.rule is not None:
-        weights = label_margins(weights_of(sorter))[: seen.space.counted]
+        weights = label_terms.label_margins(label_terms.weights_of(sorter))[: seen.space.counted]
         if with_folds:
             ready = prepare_folds(corpus, work.plan, answer)
             stable = _same_sign(ready.documents, method, ready.splits.each, sorter, weights)
@@ -154,7 +144,7 @@ def _same_sign(
         tried, _ = train_sorter(documents.rows(split.training), method)
         if tried.labels != sorter.labels:
             continue
-        lean = label_margins(weights_of(tried))
+        lean = label_terms.label_margins(label_terms.weights_of(tried))
         rows = [(place[term], number) for number, term in enumerate(tried.space.terms) if term in place]
         ours = np.array([row for row, _ in rows if row < len(weights)])
         theirs = np.array([row for at, row in rows if at < len(weights)])
@@ -199,7 +189,7 @@ def _of_pair(evidence: TermEvidence, pair: tuple[str, str]) -> TermEvidence:
     weights = evidence.weights[chosen] if evidence.weights is not None else None
     return TermEvidence(
         labels=pair,
-        counts=TermCounts(
+        counts=label_terms.TermCounts(
             terms=[counts.terms[row] for row in rows.tolist()],
             by_label=counts.by_label[chosen],
             documents=counts.documents[chosen],
@@ -218,7 +208,7 @@ def _values(evidence: TermEvidence, way: str) -> tuple[Floats, Floats | None]:
                 raise UsageProblem("A sorter of this kind has no weights of terms.", f"Use --way {', '.join(WAYS[1:])}.")
             return evidence.weights, None
         case "log-odds":
-            delta, z = log_odds(evidence.counts)
+            delta, z = label_terms.log_odds(evidence.counts)
             return delta, z
         case "likelihood":
             shares = (evidence.counts.documents + 0.5) / (evidence.counts.label_documents + 1.0)
@@ -227,7 +217,7 @@ def _values(evidence: TermEvidence, way: str) -> tuple[Floats, Floats | None]:
             ratios: Floats = np.log(shares / rest)
             return ratios, None
         case "chi-square" | "mutual-information":
-            return associations(evidence.counts, way), None
+            return label_terms.associations(evidence.counts, way), None
         case _:
             raise ValueError(f"there is no way {way!r} to tell terms")
 
@@ -254,8 +244,8 @@ def displayed_term(term: str, full_forms: dict[str, str]) -> str:
 
 def _fact(evidence: TermEvidence, label: str, row: int) -> TermFact:
     own = evidence.labels.index(label)
-    other = rarest_in(evidence.counts, row, own)
-    often = frequency_ratio(evidence.counts, row, own, other)
+    other = label_terms.rarest_in(evidence.counts, row, own)
+    often = label_terms.frequency_ratio(evidence.counts, row, own, other)
     return TermFact(evidence.counts.terms[row], label, evidence.labels[other], often)
 
 

@@ -13,16 +13,7 @@ from upsort.core.evaluation.measure_list import LABEL_MEASURES, MEASURES, Judged
 from upsort.core.evaluation.measures import Judgement, LabelMeasures, LabelSets
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
 from upsort.core.plan import Plan
-from upsort.workflows.shared.results import (
-    Baseline,
-    GivenInstead,
-    LabelAreas,
-    LabelDecisions,
-    LabelSetsResult,
-    Rated,
-    SplitCounts,
-    UndecidedResult,
-)
+from upsort.workflows.shared import results
 
 
 def percent(value: float | None) -> str:
@@ -35,9 +26,9 @@ def interval(rate: Rate) -> str:
     return "–" if rate.low is None or rate.high is None else f"{100 * rate.low:.1f} to {100 * rate.high:.1f} %"
 
 
-def _decisions_by_label(judgement: Judgement) -> dict[str, LabelDecisions]:
+def _decisions_by_label(judgement: Judgement) -> dict[str, results.LabelDecisions]:
     return {
-        label.label: LabelDecisions(
+        label.label: results.LabelDecisions(
             documents=label.documents,
             sorted_as=label.sorted_as,
             right=label.right,
@@ -54,9 +45,9 @@ def _confusion_table(judgement: Judgement) -> dict[str, dict[str, float]]:
     return {true: dict(zip(judgement.labels, row, strict=True)) for true, row in zip(judgement.labels, rows, strict=False)}
 
 
-def _label_sets(sets: LabelSets) -> LabelSetsResult:
-    pairs = [GivenInstead(pair.true, pair.sorted_as, pair.documents, pair.of) for pair in sets.given_instead]
-    return LabelSetsResult(missed_together=sets.pairs_missed, given_instead=pairs)
+def _label_sets(sets: LabelSets) -> results.LabelSetsResult:
+    pairs = [results.GivenInstead(pair.true, pair.sorted_as, pair.documents, pair.of) for pair in sets.given_instead]
+    return results.LabelSetsResult(missed_together=sets.pairs_missed, given_instead=pairs)
 
 
 def number(count: float | None) -> str:
@@ -171,7 +162,7 @@ def confusion_columns(judgement: Judgement) -> list[Column]:
     ]
 
 
-def duplicates_sentences(duplicates: SplitCounts, plan: Plan) -> list[str]:
+def duplicates_sentences(duplicates: results.SplitCounts, plan: Plan) -> list[str]:
     """How copies and groups were kept on one side of every split, and what that took."""
     lines = []
     if duplicates.group_count is not None:
@@ -230,7 +221,7 @@ RELIABILITY_COLUMNS = (col.name("stated"), col.count("documents", 1), col.share(
 MEASURE_COLUMNS = (col.name("measure"), col.number("value"), col.interval())
 
 
-def with_rates(record: Rated, evidence: JudgedEvidence) -> dict[str, Any]:
+def with_rates(record: results.Rated, evidence: JudgedEvidence) -> dict[str, Any]:
     """The values of a record, and a rate for each measure that is defined."""
     rates = {key: rate for key, measure in MEASURES.items() if (rate := measure.of(evidence)) is not None}
     return values_of(rates) | values_of(record)
@@ -244,7 +235,7 @@ def judgement_values(evidence: JudgedEvidence, labels: Sequence[str]) -> dict[st
     if probability is not None:
         values = {
             "areas": {
-                label: LabelAreas(areas.roc, areas.precision_recall)
+                label: results.LabelAreas(areas.roc, areas.precision_recall)
                 for label, areas in zip(labels, probability.areas.labels, strict=True)
             },
             "own_probability": dict(zip(labels, probability.own, strict=True)),
@@ -253,7 +244,7 @@ def judgement_values(evidence: JudgedEvidence, labels: Sequence[str]) -> dict[st
             "reliability": probability.reliability.bins,
         }
     return values | {
-        "baseline": Baseline(**structs.asdict(judgement.baseline), label=judgement.majority or None),
+        "baseline": results.Baseline(**structs.asdict(judgement.baseline), label=judgement.majority or None),
         "p_against_baseline": judgement.against_baseline,
         "repeats": judgement.repeats,
         "groups": judgement.groups,
@@ -263,7 +254,7 @@ def judgement_values(evidence: JudgedEvidence, labels: Sequence[str]) -> dict[st
         "costs": evidence.costs,
         "undecided": None
         if undecided is None
-        else UndecidedResult(
+        else results.UndecidedResult(
             documents=undecided.by_label,
             labels=_decisions_by_label(decided) if decided is not None else {},
             confusion=_confusion_table(decided) if decided is not None else {},

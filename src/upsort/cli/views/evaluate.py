@@ -6,17 +6,8 @@ from typing import Any
 
 from upsort.cli.commands.evaluation import EvaluateOptions
 from upsort.cli.rendering import columns as col
+from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.findings import (
-    calibration_sentences,
-    confusion_sentences,
-    cost_sentence,
-    costs_warned,
-    dominated,
-    headline,
-    left_out,
-    units_of,
-)
 from upsort.cli.rendering.view import Shown, View
 from upsort.cli.rendering.wording import (
     MEASURE_COLUMNS,
@@ -113,14 +104,14 @@ def _values(evaluation: Evaluation, mistakes: int) -> dict[str, Any]:
 def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: View) -> None:
     if evaluation.sorter.answer:
         view.add_sentence(f"── {evaluation.sorter.answer}")
-    for line in headline(
+    for line in findings.headline(
         evaluation.judgement,
         evaluation.training_accuracy,
-        "" if options.per_document and units_of(group) == "passages" else group,
+        "" if options.per_document and findings.units_of(group) == "passages" else group,
     ):
         view.add_sentence(line)
     show_costs(evaluation.evidence, view)
-    for line in dominated(evaluation.evidence):
+    for line in findings.dominated(evaluation.evidence):
         view.add_sentence(line)
     for label, count in evaluation.unknown_labels.items():
         view.add_warning(f"{count:,} documents have the label {label!r}, which the sorter does not know; they count as wrong.")
@@ -157,9 +148,9 @@ def show_costs(evidence: JudgedEvidence, view: View) -> None:
     """What decisions cost, where there is a table of costs."""
     if evidence.costs is None:
         return
-    view.add_sentence(cost_sentence(evidence.costs))
+    view.add_sentence(findings.cost_sentence(evidence.costs))
     if evidence.costs.is_worse:
-        view.add_warning(costs_warned(evidence.costs))
+        view.add_warning(findings.costs_warned(evidence.costs))
 
 
 def _before_calibration(evaluation: Evaluation) -> list[str]:
@@ -263,13 +254,13 @@ def show_labels(evidence: JudgedEvidence, view: View, shares: str = "") -> None:
             where=Shown.TERMINAL,
         )
         return
-    for line in confusion_sentences(judgement):
+    for line in findings.confusion_sentences(judgement):
         view.add_sentence(line)
 
 
 def _show_sets(judgement: Judgement, sets: LabelSets, view: View) -> None:
     """Which labels go wrong, and which together."""
-    for line in confusion_sentences(judgement):
+    for line in findings.confusion_sentences(judgement):
         view.add_sentence(line)
     if not sets.pairs_missed:
         return
@@ -297,7 +288,7 @@ def show_measures(evidence: JudgedEvidence, labels: Sequence[str], view: View, w
     else:
         view.add_sentence(leading_measures(evidence))
     if probability is not None:
-        for line in calibration_sentences(probability.reliability):
+        for line in findings.calibration_sentences(probability.reliability):
             view.add_sentence(line)
-    for line in left_out(evidence.judgement, probability, whole):
+    for line in findings.left_out(evidence.judgement, probability, whole):
         view.add_sentence(line)

@@ -23,20 +23,7 @@ from upsort.core.features.documents import Documents
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.explain import ExplainedDocument, document_of, document_of_text, explain_document
-from upsort.workflows.shared.explanation_page import (
-    DIGITS,
-    FormattedTable,
-    PageSubject,
-    explained_labels,
-    in_percent,
-    labels_table,
-    nearest_to_threshold,
-    path_table,
-    signed,
-    sum_table,
-    votes_table,
-    write_page,
-)
+from upsort.workflows.shared import explanation_page
 
 _SIMILAR = 3
 
@@ -59,8 +46,8 @@ def run_explain(options: ExplainOptions, console: Console) -> Exit:
     if worked is not None:
         _show_arithmetic(sorter, worked, view)
     if options.output:
-        subject = PageSubject(Path(options.sorter).name, options.document or "", date.today())
-        write_page(sorter, explained_document, Path(options.output), options.top, subject)
+        subject = explanation_page.PageSubject(Path(options.sorter).name, options.document or "", date.today())
+        explanation_page.write_page(sorter, explained_document, Path(options.output), options.top, subject)
         view.add_sentence(f"Written: {options.output}.")
     console.show(view)
     return Exit.DONE
@@ -96,7 +83,7 @@ def _show(sorter: TrainedSorter, explained_document: ExplainedDocument, top: int
     if sorter.calibration.kind != "none" and not isinstance(explanation.how, PriorOnly):
         view.add_sentence(f"Probabilities are those of the scores, calibrated ({sorter.calibration.kind}).")
     view.add_sentence()
-    _table(labels_table(sorter, explanation), view)
+    _table(explanation_page.labels_table(sorter, explanation), view)
     if explanation.unknown:
         view.add_sentence(f"Not among its terms, being new to it or outside the bounds: {listed(explanation.unknown, 20)}.")
     if explained_document.flip is not None:
@@ -127,7 +114,8 @@ def _head(sorter: TrainedSorter, explanation: Explanation, view: View) -> None:
         )
         if explanation.sorted_as != label:
             view.add_sentence(
-                f"What it is sorted as: {explanation.sorted_as}, being below {in_percent(sorter.plan.decide.undecided_below)}."
+                f"What it is sorted as: {explanation.sorted_as}, being below "
+                f"{explanation_page.in_percent(sorter.plan.decide.undecided_below)}."
             )
         likeliest = int(explanation.probabilities.argmax())
         if explanation.probabilities[likeliest] > mine and sorter.decision is not None:
@@ -144,7 +132,7 @@ def _of_sets(sorter: TrainedSorter, explanation: Explanation) -> str:
     if explanation.given:
         given = listed(sorter.labels[label] for label in explanation.given)
         return f"{given}: each label is decided by itself, by its own threshold."
-    nearest = nearest_to_threshold(sorter, explanation)
+    nearest = explanation_page.nearest_to_threshold(sorter, explanation)
     threshold = float(sorter.thresholds[nearest]) if sorter.thresholds is not None else 0.0
     return (
         f"No label: none reaches its threshold; nearest is {sorter.labels[nearest]}, with probability "
@@ -166,14 +154,14 @@ def _show_how(sorter: TrainedSorter, explained_document: ExplainedDocument, top:
     match explanation.how:
         case Additive():
             exact = True
-            for labels in explained_labels(sorter, explanation):
-                formatted, is_exact = sum_table(sorter, explanation, explanation.how, labels, top)
+            for labels in explanation_page.explained_labels(sorter, explanation):
+                formatted, is_exact = explanation_page.sum_table(sorter, explanation, explanation.how, labels, top)
                 exact = exact and is_exact
                 _table(formatted, view)
             if not exact:
                 view.add_sentence("Every number is rounded by itself; the line rounding is what that leaves over.")
         case insight.TreePath():
-            _table(path_table(explanation.how), view)
+            _table(explanation_page.path_table(explanation.how), view)
             view.add_sentence(
                 f"{explanation.how.documents.sum():,.6g} training documents answered alike, "
                 f"{explanation.how.documents[explanation.label]:,.6g} of them {sorter.labels[explanation.label]}."
@@ -197,13 +185,13 @@ def _show_votes(sorter: TrainedSorter, explained_document: ExplainedDocument, ho
     if not how.voters:
         view.add_sentence("No training document has a term in common with it: the scores are the labels' shares of all of them.")
         return
-    formatted = votes_table(how, explained_document.voters)
+    formatted = explanation_page.votes_table(how, explained_document.voters)
     rows = [[*row[:-1], shortened(row[-1], 100)] for row in formatted.rows] if explained_document.voters else formatted.rows
-    _table(FormattedTable(heads=formatted.heads, rows=rows, texts=formatted.texts, prose=formatted.prose), view)
+    _table(explanation_page.FormattedTable(heads=formatted.heads, rows=rows, texts=formatted.texts, prose=formatted.prose), view)
     view.add_sentence("The score of a label is what its documents say, added up.")
 
 
-def _table(formatted: FormattedTable, view: View) -> None:
+def _table(formatted: explanation_page.FormattedTable, view: View) -> None:
     heads, last = formatted.heads, len(formatted.heads) - formatted.prose
     columns = [
         col.name(head) if place == 0 else col.text(head) if place < formatted.texts or place >= last else _number(head)
@@ -227,11 +215,12 @@ def _show_arithmetic(sorter: TrainedSorter, worked: Sequence[LabelArithmetic], v
     slope = sorter.calibration.slopes[0] if sorter.calibration.kind == "temperature" else None
     view.add_sentence()
     view.add_sentence(
-        f"The exponentials of the scores, less the highest, add up to {whole:.{DIGITS}f}; divided by that they are the plain "
+        f"The exponentials of the scores, less the highest, add up to {whole:.{explanation_page.DIGITS}f}; divided by that they "
+        "are the plain "
         "shares. Every number is rounded by itself; lines called rounding are what that leaves over."
     )
     if slope is not None:
-        view.add_sentence(f"Calibrated, the same is done with {slope:.{DIGITS}f} times the scores.")
+        view.add_sentence(f"Calibrated, the same is done with {slope:.{explanation_page.DIGITS}f} times the scores.")
     elif sorter.calibration.kind != "none":
         view.add_sentence(f"Calibration ({sorter.calibration.kind}) makes the probabilities of the scores.")
     view.add_table(
@@ -246,10 +235,10 @@ def _show_arithmetic(sorter: TrainedSorter, worked: Sequence[LabelArithmetic], v
         [
             (
                 label_sum.label,
-                signed(label_sum.score),
+                explanation_page.signed(label_sum.score),
                 f"{label_sum.exponential:.6f}",
                 f"{label_sum.plain:.6f}",
-                *([signed(slope * label_sum.score)] if slope is not None else []),
+                *([explanation_page.signed(slope * label_sum.score)] if slope is not None else []),
                 f"{label_sum.probability:.6f}",
             )
             for label_sum in worked
@@ -270,11 +259,11 @@ def _show_sum(label_sum: LabelArithmetic, from_data: bool, view: View) -> None:
         fraction = f"({estimate.above - label_sum.smoothing:,.6g} + {label_sum.smoothing:g}) / {estimate.denominator:,.6g}"
         heads.append((estimate.term, str(estimate.times), fraction, f"{estimate.share:.6f}"))
         addends.append([estimate.log])
-    sums = written(addends, [label_sum.score], DIGITS)
-    rows = [(*head, signed(value)) for head, (value,) in zip(heads, sums.rows.tolist(), strict=True)]
+    sums = written(addends, [label_sum.score], explanation_page.DIGITS)
+    rows = [(*head, explanation_page.signed(value)) for head, (value,) in zip(heads, sums.rows.tolist(), strict=True)]
     if not sums.is_exact:
-        rows.append(("rounding", "", "", "", signed(float(sums.rounding[0]))))
-    rows.append(("score", "", "", "", signed(float(sums.total[0]))))
+        rows.append(("rounding", "", "", "", explanation_page.signed(float(sums.rounding[0]))))
+    rows.append(("score", "", "", "", explanation_page.signed(float(sums.total[0]))))
     view.add_table(
         (col.name(""), col.count("times"), col.number("estimate"), col.number("P", 1), col.number("times · ln P")), rows
     )

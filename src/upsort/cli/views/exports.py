@@ -8,19 +8,8 @@ from typing import Any
 from upsort.cli.commands.evaluation import LedgerOptions
 from upsort.cli.commands.using import ExportOptions, ReportOptions
 from upsort.cli.rendering import columns as col
+from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.findings import (
-    accuracy_details,
-    accuracy_headline,
-    advice,
-    baseline_sentence,
-    calibration_sentences,
-    confusion_sentences,
-    dominated,
-    headline,
-    left_out,
-    suspect_sentences,
-)
 from upsort.cli.rendering.view import Column, View
 from upsort.cli.rendering.wording import label_columns, label_rows, measure_rows, value_and_interval
 from upsort.cli.request import JUDGED, inputs_of, report_rejects, scoring_context, secondary_inputs
@@ -71,28 +60,28 @@ def run_report(options: ReportOptions, console: Console) -> Exit:
     suspects = suspects_for_report(sorter, training, columns.label) if training is not None else None
     wording = ReportWording(
         headline=[
-            *accuracy_details(evaluation.judgement, evaluation.training_accuracy, columns.group),
-            *dominated(evaluation.evidence),
+            *findings.accuracy_details(evaluation.judgement, evaluation.training_accuracy, columns.group),
+            *findings.dominated(evaluation.evidence),
         ],
-        good=accuracy_headline(evaluation.judgement),
-        against=baseline_sentence(evaluation.judgement),
-        confused=confusion_sentences(evaluation.judgement),
-        advice=advice(evaluation, suspects),
+        good=findings.accuracy_headline(evaluation.judgement),
+        against=findings.baseline_sentence(evaluation.judgement),
+        confused=findings.confusion_sentences(evaluation.judgement),
+        advice=findings.advice(evaluation, suspects),
         label_heads=[column.name for column in label_columns(sets=evaluation.judgement.sets is not None)],
         label_rows=label_rows(evaluation.judgement),
         measures=measure_rows(evaluation.evidence),
         remarks=[
-            *(calibration_sentences(evaluation.probability.reliability) if evaluation.probability else []),
-            *left_out(evaluation.judgement, evaluation.probability, measures=True),
+            *(findings.calibration_sentences(evaluation.probability.reliability) if evaluation.probability else []),
+            *findings.left_out(evaluation.judgement, evaluation.probability, measures=True),
         ],
-        suspects=suspect_sentences(suspects, False) if suspects is not None else [],
+        suspects=findings.suspect_sentences(suspects, False) if suspects is not None else [],
     )
     sources = ReportSources(options.sorter, options.input, options.training or [])
     write_report(evaluation, wording, sources, suspects, output)
     view = View(
         {"written": str(output), "bytes": output.stat().st_size, "suspects": None if suspects is None else len(suspects.suspects)}
     )
-    view.add_sentence(headline(evaluation.judgement)[0])
+    view.add_sentence(findings.headline(evaluation.judgement)[0])
     view.add_sentence(f"Written: {output} ({output.stat().st_size / 1000:,.0f} kB, opens without a network).")
     report_rejects(incoming.rejects, incoming.read, view)
     console.show(view)

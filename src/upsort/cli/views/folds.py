@@ -7,22 +7,13 @@ from typing import Any
 
 from msgspec import UNSET, structs
 
+from upsort.cli import request
 from upsort.cli.commands.evaluation import CrossValidateOptions
 from upsort.cli.commands.training import CompareOptions
 from upsort.cli.declaring import declared
 from upsort.cli.rendering import columns as col
+from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.findings import (
-    at_the_end,
-    baseline_name,
-    comparison_sentence,
-    difference_notes,
-    dominated,
-    headline,
-    ordered_by,
-    the_best,
-    times,
-)
 from upsort.cli.rendering.view import Shown, View
 from upsort.cli.rendering.wording import (
     duplicates_sentences,
@@ -32,17 +23,6 @@ from upsort.cli.rendering.wording import (
     percent,
     value_and_interval,
     with_rates,
-)
-from upsort.cli.request import (
-    LEARNING,
-    inputs_of,
-    named_engine,
-    note_unused_keys,
-    plan_of,
-    planned_context,
-    report_rejects,
-    run_context,
-    with_guessed_columns,
 )
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.views.evaluate import show_costs, show_labels, show_measures, show_undecided
@@ -70,7 +50,7 @@ def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
     """Cross-validate and show."""
     check_written(options.require)
     output = Path(options.output) if options.output else None
-    with planned_context(options, console, output) as work:
+    with request.planned_context(options, console, output) as work:
         results = cross_validate(work, output)
     answers = {result.name: _values(result) for result in results}
     view = View({"answers": answers} if len(results) > 1 else next(iter(answers.values())))
@@ -78,7 +58,7 @@ def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
         _show(result, len(results) > 1, work.plan, options, view)
     if output is not None:
         view.add_sentence(f"What each document was sorted as: {output}.")
-    report_rejects(work.rejects, max(result.documents for result in results), view)
+    request.report_rejects(work.rejects, max(result.documents for result in results), view)
     for result in results:
         stopped = [str(number) for number, fold in enumerate(result.result.folds, 1) if not fold.reached]
         if stopped:
@@ -121,10 +101,12 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
     result = answer.result
     if named:
         view.add_sentence(f"── {answer.name}")
-    for line in headline(result.overall, None, plan.columns.group, answer.duplicates.copies > 0 and not plan.judge.allow_copies):
+    for line in findings.headline(
+        result.overall, None, plan.columns.group, answer.duplicates.copies > 0 and not plan.judge.allow_copies
+    ):
         view.add_sentence(line)
     show_costs(result.evidence, view)
-    for line in dominated(result.evidence):
+    for line in findings.dominated(result.evidence):
         view.add_sentence(line)
     show_undecided(result.evidence, None, view)
     if (deviation := result.deviation()) is not None:
@@ -186,23 +168,23 @@ def run_compare(options: CompareOptions, console: Console) -> Exit:
     """Compare and show."""
     check_written(options.require)
     by = measure_called(options.by)
-    plan = plan_of(options, console)
+    plan = request.plan_of(options, console)
     candidates(plan, options.tries)  # mistakes in them are reported before anything is read
-    inputs = inputs_of(options, console, options.input, plan.source)
-    plan = with_guessed_columns(plan, inputs, "needed", console)
+    inputs = request.inputs_of(options, console, options.input, plan.source)
+    plan = request.with_guessed_columns(plan, inputs, "needed", console)
     tried = candidates(plan, options.tries)
     _check_tried(options, tried)
-    note_unused_keys(options, [candidate.plan for candidate in tried], console, LEARNING)
-    with run_context(options, console, inputs, plan) as work:
+    request.note_unused_keys(options, [candidate.plan for candidate in tried], console, request.LEARNING)
+    with request.run_context(options, console, inputs, plan) as work:
         result = compare(work, tried, ComparisonRequest(nested=options.nested, margin=options.margin, by=by))
     best = result.compared[0]
     view = View(_compared(result))
     _compare_show(result, plan, options.margin, by, view)
     if options.output:
         with replacing_text(Path(options.output)) as text:
-            text.write(plan_text(replace(best.candidate.plan, candidates={}), named_engine(options)))
+            text.write(plan_text(replace(best.candidate.plan, candidates={}), request.named_engine(options)))
         view.add_note(f"The winner's plan: {options.output}.")
-    report_rejects(work.rejects, result.documents, view)
+    request.report_rejects(work.rejects, result.documents, view)
     for candidate in result.compared:
         what = RecordedEvaluation("compare", candidate.candidate.name, candidate.candidate.plan, options.input)
         record_result(options, what, candidate.result.evidence, view)
@@ -234,20 +216,25 @@ def _compare_show(result: CompareResult, plan: Plan, margin: float, by: Measure,
             col.number("log loss", 2),
             col.share("on its training parts", 3),
             *((col.share("decided", 1), col.share("right of the decided")) if left else ()),
-            col.text(f"behind the {the_best(result)}"),
+            col.text(f"behind the {findings.the_best(result)}"),
             col.number("seconds", 4),
             *(col.number(called, where=Shown.PIPED) for called in piped),
         ),
-        [_row(candidate, margin, by if separate_measure else None, the_best(result), left) for candidate in result.compared],
+        [
+            _row(candidate, margin, by if separate_measure else None, findings.the_best(result), left)
+            for candidate in result.compared
+        ],
     )
     overall = result.compared[0].result.overall
-    for line in ordered_by(by, result):
+    for line in findings.ordered_by(by, result):
         view.add_sentence(line)
-    view.add_sentence(f"{baseline_name(overall)} would be right for {percent(overall.baseline.value)}.")
-    view.add_sentence(f"All on the same {result.documents:,} documents and folds; the text was counted {times(result.counted)}.")
+    view.add_sentence(f"{findings.baseline_name(overall)} would be right for {percent(overall.baseline.value)}.")
+    view.add_sentence(
+        f"All on the same {result.documents:,} documents and folds; the text was counted {findings.times(result.counted)}."
+    )
     for line in duplicates_sentences(result.duplicates, plan):
         view.add_sentence(line)
-    for line in (*difference_notes(result, plan.judge.repeats), *at_the_end(result)):
+    for line in (*findings.difference_notes(result, plan.judge.repeats), *findings.at_the_end(result)):
         view.add_sentence(line)
     if result.nested is not None:
         view.add_sentence(
@@ -275,7 +262,7 @@ def _row(candidate: ComparedPlan, margin: float, by: Measure | None, best_called
         f"{candidate.result.probability.log_loss.value or 0:.3f}" if candidate.result.probability is not None else "–",
         percent(candidate.training),
         *(_of_decided(candidate) if left else ()),
-        comparison_sentence(candidate, margin) if is_behind else best_called,
+        findings.comparison_sentence(candidate, margin) if is_behind else best_called,
         f"{candidate.seconds:.1f}",
         *(f"{100 * value:.2f}" if is_behind else "" for value in distances),
         *(f"{p:.4f}" if is_behind else "" for p in (candidate.exact, candidate.folds)),

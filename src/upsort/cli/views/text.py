@@ -7,22 +7,13 @@ from typing import Any
 
 from msgspec import structs
 
+from upsort.cli import request
 from upsort.cli.commands.text import FeaturesOptions, PlanOptions
 from upsort.cli.declaring import names
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Column, Kind, Shown, View
 from upsort.cli.rendering.wording import percent
-from upsort.cli.request import (
-    inputs_of,
-    note_unused_keys,
-    plan_of,
-    planned_engine,
-    report_rejects,
-    run_context,
-    scoring_context,
-    with_guessed_columns,
-)
 from upsort.core.errors import DataProblem, UsageProblem, suggestion, visible
 from upsort.core.features.distributed_vocabulary import estimated_terms, sharing
 from upsort.core.plan import Plan
@@ -36,21 +27,8 @@ from upsort.io.sorter.loading import load_sorter
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import separator_in
 from upsort.io.tables.formats import format_to_write
+from upsort.workflows import features as features_workflow
 from upsort.workflows.compare import named_candidates
-from upsort.workflows.features import (
-    FeaturesResult,
-    MatrixSummary,
-    NamedFeatures,
-    TermRow,
-    build_matrix,
-    document_row,
-    draw_features,
-    make_word_vectors,
-    matrix_of_sorter,
-    summary,
-    term_table,
-    write_terms,
-)
 from upsort.workflows.shared.context import RunContext, language_of, needs_letters, other_language
 
 
@@ -67,16 +45,16 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
     output = Path(options.output)
     if output.exists() and not options.overwrite:
         raise DataProblem(f"{output} exists.", "Check it with --check, replace it with --overwrite, or write elsewhere with -o.")
-    plan = plan_of(options, console)
-    inputs = inputs_of(options, console, options.input, plan.source)
-    plan = with_guessed_columns(plan, inputs, "welcome", console)
-    note_unused_keys(options, [plan], console)
+    plan = request.plan_of(options, console)
+    inputs = request.inputs_of(options, console, options.input, plan.source)
+    plan = request.with_guessed_columns(plan, inputs, "welcome", console)
+    request.note_unused_keys(options, [plan], console)
     plan, messages = _in_its_language(plan, options, inputs)
     if separator := separator_in(inputs, plan.columns):
         plan = replace(plan, columns=replace(plan.columns, label_separator=separator))
         messages.append(f"Cells of {plan.columns.label!r} seem to hold several labels: columns.label_separator={separator!r}.")
     with replacing_text(output) as stream:
-        stream.write(plan_text(plan, planned_engine(options)))
+        stream.write(plan_text(plan, request.planned_engine(options)))
     view = View({"written": str(output), "plan": asdict(plan)})
     view.add_sentence(f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}.")
     for sentence in messages:
@@ -110,11 +88,11 @@ def _checked(options: PlanOptions, console: Console) -> View:
         options = replace(options, plan=options.input[0])
     if not options.plan and not Path(DEFAULT_NAME).is_file():
         raise UsageProblem(f"There is no {DEFAULT_NAME} here to check.", "Name one with --plan, or write one first.")
-    plan = plan_of(options, console)
+    plan = request.plan_of(options, console)
     tried = [replace(plan, candidates={}), *(candidate.plan for candidate in named_candidates(plan))]
     messages = list(dict.fromkeys(warning for candidate_plan in tried for warning in _warnings(candidate_plan)))
     view = View({"sound": True, "plan": asdict(plan), "warnings": messages})
-    view.add_verbatim(plan_text(plan, planned_engine(options)).rstrip("\n"))
+    view.add_verbatim(plan_text(plan, request.planned_engine(options)).rstrip("\n"))
     tables = f", and so are its {len(plan.candidates):,} tables of candidates" if plan.candidates else ""
     view.add_note(f"{options.plan or DEFAULT_NAME} is sound{tables}; above is the whole plan, its defaults included.")
     for warning in messages:
@@ -134,7 +112,7 @@ def _explained(options: PlanOptions, key: str, console: Console) -> View:
     """What keys are for, and what they are in the plan in force."""
     if options.input:
         raise UsageProblem("--explain tells of keys; it reads no data.", "Leave the data out.")
-    plan = plan_of(options, console)
+    plan = request.plan_of(options, console)
     descriptions = [_key_json(matching_key, plan) for matching_key in _keys_called(key.strip().strip("[]"))]
     view = View({"keys": descriptions})
     for number, description in enumerate(descriptions):
@@ -182,36 +160,40 @@ def run_features(options: FeaturesOptions, console: Console) -> Exit:
     output = Path(options.output) if options.output else None
     if output is not None:
         format_to_write(output)
-    plan = plan_of(options, console)
-    inputs = inputs_of(options, console, options.input, plan.source)
+    plan = request.plan_of(options, console)
+    inputs = request.inputs_of(options, console, options.input, plan.source)
     sorter = load_sorter(Path(options.from_sorter)) if options.from_sorter else None
     if sorter is None:
-        plan = with_guessed_columns(plan, inputs, "welcome", console)
-        note_unused_keys(options, [plan], console, ("clean", "features"))
+        plan = request.with_guessed_columns(plan, inputs, "welcome", console)
+        request.note_unused_keys(options, [plan], console, ("clean", "features"))
     if options.make_vectors:
         path = Path(options.make_vectors)
-        with run_context(options, console, inputs, plan, path) as work:
+        with request.run_context(options, console, inputs, plan, path) as work:
             console.show(_vectors_made(work, path, options.dimensions))
         return Exit.DONE
     if sorter is not None:
-        with scoring_context(options, console, sorter, inputs, output) as incoming:
-            matrix, rejects = matrix_of_sorter(sorter, incoming), incoming.rejects
+        with request.scoring_context(options, console, sorter, inputs, output) as incoming:
+            matrix, rejects = features_workflow.matrix_of_sorter(sorter, incoming), incoming.rejects
     else:
-        with run_context(options, console, inputs, plan, output, "documents counted") as work:
-            matrix, rejects = build_matrix(work, whole=bool(options.figures)), work.rejects
-    figures, rows = summary(matrix), term_table(matrix, options.sort, options.holding)
-    row = document_row(matrix, options.document) if options.document else []
+        with request.run_context(options, console, inputs, plan, output, "documents counted") as work:
+            matrix, rejects = features_workflow.build_matrix(work, whole=bool(options.figures)), work.rejects
+    figures, rows = features_workflow.summary(matrix), features_workflow.term_table(matrix, options.sort, options.holding)
+    row = features_workflow.document_row(matrix, options.document) if options.document else []
     written = []
     if output is not None:
-        write_terms(matrix, output, rows)
+        features_workflow.write_terms(matrix, output, rows)
         written.append(output)
     if options.matrix:
         named = NamedMatrix(matrix.weights, matrix.space.terms, matrix.references)
         written += write_matrix(named, Path(options.matrix), names(options.terms))
     if options.figures:
-        written += draw_features(matrix, Path(options.figures))
+        written += features_workflow.draw_features(matrix, Path(options.figures))
     top = rows[: options.top]
-    view = View(FeaturesResult(**structs.asdict(figures), top=top, document=row, written=[str(path) for path in written]))
+    view = View(
+        features_workflow.FeaturesResult(
+            **structs.asdict(figures), top=top, document=row, written=[str(path) for path in written]
+        )
+    )
     _show_summary(figures, matrix, view)
     if row:
         view.add_sentence()
@@ -229,22 +211,22 @@ def run_features(options: FeaturesOptions, console: Console) -> Exit:
         view.add_sentence(f"{shown}.", Shown.PIPED)
     if written:
         view.add_sentence(f"Written: {', '.join(map(str, written))}.")
-    report_rejects(rejects, figures.documents, view)
+    request.report_rejects(rejects, figures.documents, view)
     console.show(view)
     return Exit.DONE
 
 
 def _vectors_made(work: RunContext, path: Path, dimensions: int) -> View:
-    made = make_word_vectors(work, path, dimensions)
+    made = features_workflow.make_word_vectors(work, path, dimensions)
     view = View(made)
     view.add_sentence(f"{made.words:,} words by {dimensions} numbers: {path}.")
     view.add_sentence("The commonest words, each with those whose vectors are most like its own:")
     view.add_table((col.name("word"), col.text("nearest")), [(word, ", ".join(near)) for word, near in made.nearest.items()])
-    report_rejects(work.rejects, made.documents, view)
+    request.report_rejects(work.rejects, made.documents, view)
     return view
 
 
-def _show_summary(figures: MatrixSummary, matrix: NamedFeatures, view: View) -> None:
+def _show_summary(figures: features_workflow.MatrixSummary, matrix: features_workflow.NamedFeatures, view: View) -> None:
 
     settings = matrix.space.settings
     view.add_sentence(
@@ -274,7 +256,7 @@ def _show_summary(figures: MatrixSummary, matrix: NamedFeatures, view: View) -> 
         view.add_sentence(f"{figures.without_tokens:,} documents have no tokens at all.")
 
 
-def _show_terms(rows: Sequence[TermRow], matrix: NamedFeatures, view: View) -> None:
+def _show_terms(rows: Sequence[features_workflow.TermRow], matrix: features_workflow.NamedFeatures, view: View) -> None:
     """The terms; on a terminal, where a column for each label would not fit, with the label that most of its documents have."""
     labels = matrix.labels
 

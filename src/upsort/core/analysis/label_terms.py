@@ -1,23 +1,4 @@
-"""Which terms are in most documents, in all and for each label: tallied block by block, without keeping the documents.
-
-How strongly terms go with labels, told from counts alone.
-
-- log odds with an informative prior (Monroe, Colaresi & Quinn 2008, equations 15, 16 and 22): with y the count of the term in the
-  label, n all counts there, and α the count in the whole corpus scaled to a prior of α₀ counts in all,
-  δ = ln((y + α) / (n + α₀ − y − α)) − the same of all other labels; z = δ / √(1 / (y + α) + 1 / (y' + α))
-- likelihood ratio: P(term in a document | label) / the mean of P(term in a document | other label), from documents + ½ over
-  documents + 1
-- chi-square and mutual information: see `association`
-
-The terms that speak most for each label against the others.
-
-A linear rule gives term t and label l the weight w(t, l). Adding the same amount to all labels' weights changes no decision, so
-what t says for l is its weight against the mean of the others:
-
-    leaning(t, l) = w(t, l) − mean over other labels m of w(t, m).
-
-For naive Bayes the weights are ln P(term | label), so the leaning is a log odds: the logarithm of how many times as often the
-term is expected under l as under the other labels (their geometric mean)."""
+"""Which terms are in most documents, and which speak most for each label."""
 
 from collections.abc import Sequence
 from math import exp, sqrt
@@ -200,7 +181,15 @@ class CorpusTermCounts:
 
 
 def log_odds(counts: TermCounts, prior: float = PRIOR) -> tuple[Floats, Floats]:
-    """(n_terms, k) δ and z of each term for each label against all others; 0 for a term that is all there is."""
+    """(n_terms, k) δ and z of each term for each label against all others; 0 for a term that is all there is.
+
+    - log odds with an informative prior (Monroe, Colaresi & Quinn 2008, equations 15, 16 and 22): with y the count of the term in
+      the
+      label, n all counts there, and α the count in the whole corpus scaled to a prior of α₀ counts in all,
+      δ = ln((y + α) / (n + α₀ − y − α)) − the same of all other labels; z = δ / √(1 / (y + α) + 1 / (y' + α))
+    - likelihood ratio: P(term in a document | label) / the mean of P(term in a document | other label), from documents + ½ over
+      documents + 1
+    - chi-square and mutual information: see `association`"""
     y = counts.by_label
     if len(counts.terms) == 1:  # its odds are endless everywhere
         return np.zeros_like(y), np.zeros_like(y)
@@ -271,7 +260,15 @@ class LabelTerm:
 
 
 def label_margins(weights: Floats) -> Floats:
-    """(n_terms, k) weights → (n_terms, k) leanings."""
+    """(n_terms, k) weights → (n_terms, k) leanings.
+
+    A linear rule gives term t and label l the weight w(t, l). Adding the same amount to all labels' weights changes no decision,
+    so what t says for l is its weight against the mean of the others:
+
+        leaning(t, l) = w(t, l) − mean over other labels m of w(t, m).
+
+    For naive Bayes the weights are ln P(term | label), so the leaning is a log odds: the logarithm of how many times as often the
+    term is expected under l as under the other labels (their geometric mean)."""
     k = weights.shape[1]
     rest = (weights.sum(axis=1, keepdims=True) - weights) / (k - 1)
     leaning: Floats = weights - rest

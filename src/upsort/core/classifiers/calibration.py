@@ -1,17 +1,4 @@
-"""From scores to probabilities, learned on documents that the classifier was not trained on.
-
-- temperature: softmax(S · t), the one slope t > 0 that gives the least log loss (Guo et al. 2017). Of n documents each counts
-  1 / (n + 2) as one of the other labels, as in Platt's targets, so that scores without mistakes do not pass for certain.
-- platt: for each label 1 / (1 + exp(−(a S + b))), with Platt's smoothed targets (Platt 1999), then divided by their sum
-- isotonic: for each label the non-decreasing step function of S with the least squares (Zadrozny & Elkan 2002; pool adjacent
-  violators, Ayer et al. 1955), between the steps a straight line, then divided by their sum. A lowest step of n documents none of
-  which has the label is taken as ½ / (n + 1), a highest one all of which have it as (n + ½) / (n + 1): never 0 or 1.
-- none: softmax(S)
-
-Platt's and the step functions see one label at a time, so that the label of the highest score need not be the most probable one.
-Where scores decide, what contradicts their order is pooled (`reordered_like`).
-
-Learning calibrations from held-out scores: a slope, Platt's curves, step functions. What each is is in `calibration`."""
+"""From scores to probabilities, learned on documents that the classifier was not trained on."""
 
 from dataclasses import field
 from math import sqrt
@@ -38,7 +25,18 @@ class Calibration:
     """kind: none, temperature, platt or isotonic.
 
     slopes, offsets: (1,) for a temperature, (k,) for platt. knots: (m, 3) for isotonic: label, score, value, by label and score.
-    """
+
+    - temperature: softmax(S · t), the one slope t > 0 that gives the least log loss (Guo et al. 2017). Of n documents each counts
+      1 / (n + 2) as one of the other labels, as in Platt's targets, so that scores without mistakes do not pass for certain.
+    - platt: for each label 1 / (1 + exp(−(a S + b))), with Platt's smoothed targets (Platt 1999), then divided by their sum
+    - isotonic: for each label the non-decreasing step function of S with the least squares (Zadrozny & Elkan 2002; pool adjacent
+      violators, Ayer et al. 1955), between the steps a straight line, then divided by their sum. A lowest step of n documents
+      none of
+      which has the label is taken as ½ / (n + 1), a highest one all of which have it as (n + ½) / (n + 1): never 0 or 1.
+    - none: softmax(S)
+
+    Platt's and the step functions see one label at a time, so that the label of the highest score need not be the most probable
+    one. Where scores decide, what contradicts their order is pooled (`reordered_like`)."""
 
     kind: str = "none"
     slopes: Floats = field(default_factory=lambda: np.zeros(0))

@@ -11,15 +11,7 @@ from scipy.sparse import csr_array
 
 from upsort.core import plan
 from upsort.core.arrays import AnyArray, Floats, Ints
-from upsort.core.classifiers.family import (
-    ArraySpec,
-    Estimates,
-    Family,
-    FittedClassifier,
-    LinearRule,
-    StoredClassifier,
-    TrainingData,
-)
+from upsort.core.classifiers import family
 from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.features.weighting import presence
@@ -72,7 +64,7 @@ class NaiveBayes:
     ended: OptimiserReport = field(default_factory=OptimiserReport, compare=False)
 
     @classmethod
-    def train(cls, data: TrainingData, settings: plan.Classifier, penalty: float) -> Self:
+    def train(cls, data: family.TrainingData, settings: plan.Classifier, penalty: float) -> Self:
         """Estimate from documents, (n, n_terms) of values that are not negative."""
         del penalty
         totals = label_totals(data.targets)
@@ -84,7 +76,7 @@ class NaiveBayes:
         )
 
     @classmethod
-    def restore(cls, stored: StoredClassifier) -> Self:
+    def restore(cls, stored: family.StoredClassifier) -> Self:
         """From the arrays of a sorter file."""
         arrays: dict[str, Any] = {name: stored.arrays[name] for name in ("label_documents", "log_prior")}
         return cls(counts=stored.arrays[cls.ARRAY], smoothing=stored.settings.smoothing, **arrays)
@@ -96,7 +88,7 @@ class NaiveBayes:
 
     @property
     @abstractmethod
-    def rule(self) -> LinearRule:
+    def rule(self) -> family.LinearRule:
         """The logarithms of the estimates, as a linear rule."""
 
     def scores(self, matrix: csr_array) -> Floats:
@@ -116,9 +108,9 @@ class NaiveBayesOnCounts(NaiveBayes):
     score(document, label) = ln P(label) + Σ over terms of tf · ln P(term | label)"""
 
     @cached_property
-    def rule(self) -> LinearRule:
+    def rule(self) -> family.LinearRule:
         smoothed = self.counts + self.smoothing
-        return LinearRule(np.log(smoothed) - np.log(smoothed.sum(axis=0)), self.log_prior)
+        return family.LinearRule(np.log(smoothed) - np.log(smoothed.sum(axis=0)), self.log_prior)
 
 
 class NaiveBayesOnPresence(NaiveBayes):
@@ -139,10 +131,10 @@ class NaiveBayesOnPresence(NaiveBayes):
         return presence(matrix)
 
     @cached_property
-    def rule(self) -> LinearRule:
+    def rule(self) -> family.LinearRule:
         present = (self.counts + self.smoothing) / (self.label_documents + 2.0 * self.smoothing)
         absent = np.log1p(-present)
-        return LinearRule(np.log(present) - absent, self.log_prior + absent.sum(axis=0))
+        return family.LinearRule(np.log(present) - absent, self.log_prior + absent.sum(axis=0))
 
 
 class ComplementNaiveBayes(NaiveBayes):
@@ -154,47 +146,47 @@ class ComplementNaiveBayes(NaiveBayes):
     Since every estimate rests on the documents of all other labels, labels with few documents are not at a disadvantage."""
 
     @cached_property
-    def rule(self) -> LinearRule:
+    def rule(self) -> family.LinearRule:
         outside = self.counts.sum(axis=1, keepdims=True) - self.counts + self.smoothing
-        return LinearRule(np.log(outside.sum(axis=0)) - np.log(outside), self.log_prior)
+        return family.LinearRule(np.log(outside.sum(axis=0)) - np.log(outside), self.log_prior)
 
 
-def _begins(fitted: FittedClassifier) -> list[tuple[str, Floats]]:
+def _begins(fitted: family.FittedClassifier) -> list[tuple[str, Floats]]:
     """What the scores begin with."""
     return [("log prior", fitted.arrays()["log_prior"])]
 
 
-def _begins_absent(fitted: FittedClassifier) -> list[tuple[str, Floats]]:
+def _begins_absent(fitted: family.FittedClassifier) -> list[tuple[str, Floats]]:
     """All terms are absent to begin with; those present take their share of that back."""
     assert isinstance(fitted, NaiveBayesOnPresence)
     return [("log prior", fitted.log_prior), ("all terms absent", fitted.rule.intercept - fitted.log_prior)]
 
 
-def _estimates(fitted: FittedClassifier, label: int, columns: Ints) -> Estimates:
+def _estimates(fitted: family.FittedClassifier, label: int, columns: Ints) -> family.Estimates:
     assert isinstance(fitted, NaiveBayesOnCounts)
     counts = fitted.counts[:, label]
-    return Estimates(counts[columns] + fitted.smoothing, float(counts.sum()) + fitted.smoothing * counts.size)
+    return family.Estimates(counts[columns] + fitted.smoothing, float(counts.sum()) + fitted.smoothing * counts.size)
 
 
-def _presence_estimates(fitted: FittedClassifier, label: int, columns: Ints) -> Estimates:
+def _presence_estimates(fitted: family.FittedClassifier, label: int, columns: Ints) -> family.Estimates:
     assert isinstance(fitted, NaiveBayesOnPresence)
     with_term, s = fitted.counts[:, label], fitted.smoothing
     denominator = float(fitted.label_documents[label]) + 2.0 * s
     rest = np.ones(with_term.size, dtype=bool)
     rest[columns] = False
     absent = float(np.log1p(-(with_term[rest] + s) / denominator).sum())
-    return Estimates(with_term[columns] + s, denominator, (int(rest.sum()), absent))
+    return family.Estimates(with_term[columns] + s, denominator, (int(rest.sum()), absent))
 
 
-def _array_specs(counts: str) -> dict[str, ArraySpec]:
+def _array_specs(counts: str) -> dict[str, family.ArraySpec]:
     return {
-        counts: ArraySpec(("terms", "labels"), least=0.0),
-        "label_documents": ArraySpec(("labels",), least=0.0),
-        "log_prior": ArraySpec(("labels",)),
+        counts: family.ArraySpec(("terms", "labels"), least=0.0),
+        "label_documents": family.ArraySpec(("labels",), least=0.0),
+        "log_prior": family.ArraySpec(("labels",)),
     }
 
 
-COUNTS_MODEL = Family(
+COUNTS_MODEL = family.Family(
     kind="naive-bayes",
     summary="naive Bayes on how often terms occur",
     settings=("event_model", "smoothing", "prior"),

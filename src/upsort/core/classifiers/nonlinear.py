@@ -1,15 +1,4 @@
-"""k nearest neighbours by cosine (Cover & Hart 1967; Manning, Raghavan & Schütze 2008, section 14.3).
-
-score(document, label) = the similarities of those of its k most similar training documents that have the label, each times the
-document's weight, added up, divided by the same of all k. Of equally similar documents the earlier one is taken. Similarities are
-worked out block by block.
-
-A small tree of terms (Breiman, Friedman, Olshen & Stone 1984, chapters 2 and 4), to be read as rules.
-
-Each node asks whether a document holds a term (or has a value above 0 in a column). The term is the one whose answer lowers the
-Gini impurity Σ documents · (1 − Σ share²) most; nothing is split that is pure, too deep or too small. A document's score for a
-label is the logarithm of the smoothed share of the label among the training documents of its leaf, (documents + 1) / (documents +
-k)."""
+"""Classifiers that are no linear rule: nearest neighbours, and a small tree of terms."""
 
 from dataclasses import field
 
@@ -31,7 +20,13 @@ _CELLS_AT_ONCE = 20_000_000  # of similarities held densely
 @record(frozen=True, kw_only=True)
 class Neighbours:
     """documents: (n, n_terms) CSR, training documents as rows of unit length. labels, weights: (n,) their labels, and how much
-    each counts. nearest: k."""
+    each counts. nearest: k.
+
+    k nearest neighbours by cosine (Cover & Hart 1967; Manning, Raghavan & Schütze 2008, section 14.3).
+
+    score(document, label) = the similarities of those of its k most similar training documents that have the label, each times
+    the document's weight, added up, divided by the same of all k. Of equally similar documents the earlier one is taken.
+    Similarities are worked out block by block."""
 
     documents: csr_array
     labels: Ints
@@ -163,7 +158,14 @@ class Tree:
     """Nodes in the order in which they were made; node 0 is the root.
 
     term: (m,) int64, the term asked for, or LEAF. present, absent: (m,) int64, the next node; always a later one. node_documents:
-    (m, n_labels) float64, training documents of each label in the node."""
+    (m, n_labels) float64, training documents of each label in the node.
+
+    A small tree of terms (Breiman, Friedman, Olshen & Stone 1984, chapters 2 and 4), to be read as rules.
+
+    Each node asks whether a document holds a term (or has a value above 0 in a column). The term is the one whose answer lowers
+    the Gini impurity Σ documents · (1 − Σ share²) most; nothing is split that is pure, too deep or too small. A document's score
+    for a label is the logarithm of the smoothed share of the label among the training documents of its leaf, (documents + 1) /
+    (documents + k)."""
 
     term: Ints
     present: Ints

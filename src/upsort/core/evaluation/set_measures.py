@@ -9,17 +9,7 @@ document adds (2 right − f (2 right + missed + false)) / D."""
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats
-from upsort.core.evaluation.intervals import (
-    FEW,
-    UNKNOWN,
-    Rate,
-    Sample,
-    design_effect,
-    score_interval,
-    share_of,
-    sign_test,
-    student,
-)
+from upsort.core.evaluation import intervals
 from upsort.core.evaluation.measures import Confusion, Decided, Judgement, LabelMeasures, LabelSets, PairMissed, label_measures
 from upsort.core.lazy import record
 
@@ -37,7 +27,7 @@ class DecidedSets:
     labels: tuple[str, ...]
     majority: str
     baseline: Bools
-    sample: Sample
+    sample: intervals.Sample
     majority_in_training: bool = True
 
 
@@ -51,9 +41,9 @@ def judge_sets(decided: DecidedSets, beta: float = 1.0) -> Judgement:
     return Judgement(
         labels=decided.labels,
         table=np.zeros((0, 0), dtype=np.int64),
-        accuracy=share_of(right, every, sample),
-        baseline=share_of(decided.baseline.astype(np.float64), every, sample),
-        against_baseline=sign_test(sample.differences(right - decided.baseline)),
+        accuracy=intervals.share_of(right, every, sample),
+        baseline=intervals.share_of(decided.baseline.astype(np.float64), every, sample),
+        against_baseline=intervals.sign_test(sample.differences(right - decided.baseline)),
         majority=decided.majority,
         majority_in_training=decided.majority_in_training,
         macro_f1=_f1(own[:, occurring], given[:, occurring], sample),
@@ -79,7 +69,7 @@ def _of_label(decided: DecidedSets, number: int, beta: float) -> LabelMeasures:
     return label_measures(alone, 1, beta)
 
 
-def _f1(own: Bools, given: Bools, sample: Sample) -> Rate:
+def _f1(own: Bools, given: Bools, sample: intervals.Sample) -> intervals.Rate:
     """The mean over columns of F1 with its interval. own, given: (m, columns), or (m, columns, labels) to be added up."""
     if own.ndim == 2:
         own, given = own[:, :, None], given[:, :, None]
@@ -87,18 +77,20 @@ def _f1(own: Bools, given: Bools, sample: Sample) -> Rate:
     both = own.sum(axis=2, dtype=np.float64) + given.sum(axis=2, dtype=np.float64)
     denominator = both.sum(axis=0)
     if not denominator.size or not denominator.all():
-        return UNKNOWN
+        return intervals.UNKNOWN
     f1 = 2.0 * right.sum(axis=0) / denominator
     value = float(f1.mean())
     documents = sample.documents
     influences = sample.mean(((2.0 * right - f1 * both) / denominator).mean(axis=1) * sample.repeats)
     variance = float((influences**2).sum())
-    if documents < FEW or variance <= 0.0:
-        return Rate(value=value, low=None, high=None, documents=documents)
+    if documents < intervals.FEW or variance <= 0.0:
+        return intervals.Rate(value=value, low=None, high=None, documents=documents)
     wrong = sample.mean((own != given).any(axis=(1, 2)).astype(np.float64))
-    effect = design_effect(influences, np.ones(documents), sample, float(wrong.sum()))
-    low, high = score_interval(value, value * (1.0 - value) / (variance * effect), student(sample.groups - 1.0))
-    return Rate(value=value, low=low, high=high, documents=documents)
+    effect = intervals.design_effect(influences, np.ones(documents), sample, float(wrong.sum()))
+    low, high = intervals.score_interval(
+        value, value * (1.0 - value) / (variance * effect), intervals.student(sample.groups - 1.0)
+    )
+    return intervals.Rate(value=value, low=low, high=high, documents=documents)
 
 
 def _pairs(decided: DecidedSets) -> LabelSets:

@@ -1,14 +1,4 @@
-"""Word vectors: a document as the mean, or the idf-weighted mean, of the vectors of its words.
-
-What was counted and measured of documents once, before anything is learned; folds and parts are rows of it.
-
-Measuring a corpus block by block: terms of each part of the text counted, columns next to it collected.
-
-Word vectors made from the documents at hand, by factorising the co-occurrences of their words.
-
-(Levy & Goldberg 2014, *Neural word embedding as implicit matrix factorization*): the positive pointwise mutual information of
-words within so many words of each other is cut to its largest singular values, and a word's vector is its row of U · √Σ, divided
-by its length."""
+"""What was counted and measured of documents once, before anything is learned; and word vectors."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -32,7 +22,9 @@ from upsort.core.text.tokeniser import Tokens, WordMemory
 
 @record(frozen=True)
 class WordVectors:
-    """Vectors of some terms. columns: (v,) int64, which terms have one, ascending. vectors: (v, d) float64."""
+    """Vectors of some terms. columns: (v,) int64, which terms have one, ascending. vectors: (v, d) float64.
+
+    Word vectors: a document as the mean, or the idf-weighted mean, of the vectors of its words."""
 
     columns: Ints
     vectors: Floats
@@ -214,7 +206,13 @@ def all_cells(blocks: Sequence[ExtraCells]) -> ExtraCells:
 def make_vectors(tokens: Tokens, dimensions: int, window: int = 5, at_least: int = 3) -> tuple[list[str], Floats]:
     """Words that stand at least so often, sorted, and their vectors, (v, dimensions) of length 1.
 
-    tokens: of all documents. window: words to either side that count as neighbours. Raises DataProblem for too few words."""
+    tokens: of all documents. window: words to either side that count as neighbours. Raises DataProblem for too few words.
+
+    Word vectors made from the documents at hand, by factorising the co-occurrences of their words.
+
+    (Levy & Goldberg 2014, *Neural word embedding as implicit matrix factorization*): the positive pointwise mutual information of
+    words within so many words of each other is cut to its largest singular values, and a word's vector is its row of U · √Σ,
+    divided by its length."""
     totals = np.bincount(tokens.codes, minlength=len(tokens.words))
     frequent = [place for place in np.argsort(np.array(tokens.words, dtype=object)).tolist() if totals[place] >= at_least]
     if len(frequent) <= dimensions:

@@ -1,14 +1,5 @@
-"""Hashed features, for vocabularies that never end (Weinberger, Dasgupta, Langford, Smola & Attenberg 2009).
-
-A term's column is the lowest `bits` bits of its 64-bit xxHash (XXH64, seed 0, of its UTF-8 bytes), and its sign the highest bit,
-so that terms that share a column cancel as often as they add. No vocabulary is kept; names are, for reading, in a table of
-bounded size.
-
-Terms of documents that are counted in parts, each by itself: which of them the corpus has, and the counts in its columns.
-
-The counts of a part stay where they were made. What goes round is how often each term is in it. The terms are dealt to stretches
-by their hashes, so that nobody needs all of them; those of each stretch are merged, and what comes here are the terms in enough
-documents. Two rounds are all: which terms there are, then each part in their columns."""
+"""Vocabularies of documents that are counted in parts, each by itself, and hashed features (Weinberger, Dasgupta, Langford, Smola
+& Attenberg 2009)."""
 
 from collections.abc import Callable, Sequence
 from collections.abc import Set as AbstractSet
@@ -33,7 +24,11 @@ _NAMES_A_COLUMN = 3
 
 
 def hashed_places(terms: Sequence[str], bits: int) -> tuple[Ints, Ints]:
-    """(n,) the column and (n,) the sign of each term."""
+    """(n,) the column and (n,) the sign of each term.
+
+    A term's column is the lowest `bits` bits of its 64-bit xxHash (XXH64, seed 0, of its UTF-8 bytes), and its sign the highest
+    bit, so that terms that share a column cancel as often as they add. No vocabulary is kept; names are, for reading, in a table
+    of bounded size."""
     digests = np.array([xxhash.xxh64_intdigest(term.encode("utf-8", "surrogatepass")) for term in terms], dtype=np.uint64)
     columns = (digests & np.uint64((1 << bits) - 1)).astype(np.int64)
     signs = 1 - 2 * (digests >> np.uint64(63)).astype(np.int64)
@@ -223,7 +218,11 @@ def countable(settings: Features, at_least: int) -> Features:
 
 def chosen(ask: Ask, settings: Features, at_least: int, prefixes: Sequence[str]) -> ChosenTerms:
     """The terms in enough documents. A longer one is looked at only if its beginning and its last unit are in enough, as where
-    all documents are counted at once; so that each length takes an asking."""
+    all documents are counted at once; so that each length takes an asking.
+
+    The counts of a part stay where they were made. What goes round is how often each term is in it. The terms are dealt to
+    stretches by their hashes, so that nobody needs all of them; those of each stretch are merged, and what comes here are the
+    terms in enough documents. Two rounds are all: which terms there are, then each part in their columns."""
     longest, shortest = max(settings.lengths), min(settings.lengths)
     if at_least == 1 or longest == 1:
         return _combined(ask(_enough, at_least))

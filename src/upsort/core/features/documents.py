@@ -1,10 +1,4 @@
-"""Columns next to the text: numbers, categories, and what can be measured of a text without reading its words.
-
-A number is standardised by the mean and the standard deviation of the training documents, (value − mean) / deviation. A missing
-one counts as the mean; where some were missing in training, a column of their own marks them. A category is a column for each
-value that training saw, 1 where a document has it. Lengths are taken as ln(1 + length), since they are skewed.
-
-A block of documents as it comes from files: texts, and what is in the columns next to them."""
+"""Blocks of documents as they come from files: texts, and the columns next to them."""
 
 import re
 from collections.abc import Callable, Sequence
@@ -70,7 +64,11 @@ class ExtraColumns:
     """What training learned of the columns next to the text.
 
     number_names: (m) names; mean, deviation: (m,); marked: (m,) whether missing values have a column. categories: for each
-    category column its name and the values that have a column."""
+    category column its name and the values that have a column.
+
+    A number is standardised by the mean and the standard deviation of the training documents, (value − mean) / deviation. A
+    missing one counts as the mean; where some were missing in training, a column of their own marks them. A category is a column
+    for each value that training saw, 1 where a document has it. Lengths are taken as ln(1 + length), since they are skewed."""
 
     number_names: tuple[str, ...] = ()
     mean: Floats = field(default_factory=lambda: np.zeros(0))

@@ -1,22 +1,4 @@
-"""How strongly a term and a label go together, from the four counts of documents with and without each.
-
-n11: documents of the label with the term; n10: other documents with it; n01: documents of the label without it; n00: neither
-(Manning, Raghavan & Schütze 2008, section 13.5).
-
-Weights of terms in documents.
-
-A scheme is a term frequency, an inverse document frequency and a length. With tf the count of a term in a document, df the
-training documents that hold it and N their number:
-
-- term frequency: `n` tf; `b` 1 where tf > 0; `l` 1 + log10 tf; `a` 0.5 + 0.5 · tf / largest tf there; `s` share tf / Σ tf
-- idf: `n` 1; `t` log10(N / df); `p` max(0, log10((N − df) / df)); `r` smoothed log10(1 + N / df)
-- length: `n` none; `c` each row divided by its Euclidean length; `s` each row divided by its sum
-
-The letters are those of the SMART system (Salton & Buckley 1988; Manning, Raghavan & Schütze 2008, figure 6.15), but for `s` and
-`r`, which are added here. `tfidf` is `ltc`. `bm25` is tf (k + 1) / (tf + k (1 − b + b · length / mean length)) · ln(1 + (N − df +
-0.5) / (df + 0.5)) (Robertson & Zaragoza 2009, equations 3.3 and 3.15, with the logarithm kept from falling below 0).
-`log-count-ratio` is presence times the logarithm of how much more often the term is in a label's documents than in others (Wang &
-Manning 2012), of the label for which that is largest."""
+"""Weights of terms in documents, and how strongly a term and a label go together."""
 
 from typing import Any
 
@@ -30,7 +12,10 @@ from upsort.core.matrices.sparse import row_blocks, row_sums, rows_of
 
 
 def chi_square(n11: Floats, n10: Floats, n01: Floats, n00: Floats) -> Floats:
-    """(…) the statistic N (n11 n00 − n10 n01)² / ((n11 + n01)(n11 + n10)(n10 + n00)(n01 + n00)); 0 where a margin is empty."""
+    """(…) the statistic N (n11 n00 − n10 n01)² / ((n11 + n01)(n11 + n10)(n10 + n00)(n01 + n00)); 0 where a margin is empty.
+
+    n11: documents of the label with the term; n10: other documents with it; n01: documents of the label without it; n00: neither
+    (Manning, Raghavan & Schütze 2008, section 13.5)."""
     total = n11 + n10 + n01 + n00
     denominator = (n11 + n01) * (n11 + n10) * (n10 + n00) * (n01 + n00)
     above = total * (n11 * n00 - n10 * n01) ** 2
@@ -66,7 +51,20 @@ class Scheme:
 
 
 def scheme(name: str) -> Scheme:
-    """The scheme of a name or of three letters; `bm25` and `log-count-ratio` are no such schemes."""
+    """The scheme of a name or of three letters; `bm25` and `log-count-ratio` are no such schemes.
+
+    A scheme is a term frequency, an inverse document frequency and a length. With tf the count of a term in a document, df the
+    training documents that hold it and N their number:
+
+    - term frequency: `n` tf; `b` 1 where tf > 0; `l` 1 + log10 tf; `a` 0.5 + 0.5 · tf / largest tf there; `s` share tf / Σ tf
+    - idf: `n` 1; `t` log10(N / df); `p` max(0, log10((N − df) / df)); `r` smoothed log10(1 + N / df)
+    - length: `n` none; `c` each row divided by its Euclidean length; `s` each row divided by its sum
+
+    The letters are those of the SMART system (Salton & Buckley 1988; Manning, Raghavan & Schütze 2008, figure 6.15), but for `s`
+    and `r`, which are added here. `tfidf` is `ltc`. `bm25` is tf (k + 1) / (tf + k (1 − b + b · length / mean length)) · ln(1 +
+    (N − df + 0.5) / (df + 0.5)) (Robertson & Zaragoza 2009, equations 3.3 and 3.15, with the logarithm kept from falling below
+    0). `log-count-ratio` is presence times the logarithm of how much more often the term is in a label's documents than in others
+    (Wang & Manning 2012), of the label for which that is largest."""
     return Scheme(*LETTERS.get(name, name))
 
 

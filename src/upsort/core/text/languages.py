@@ -1,9 +1,4 @@
-"""Which language a text is in, by how often its words' groups of three letters come in each language.
-
-A naive Bayes of trigrams with the ends of words in them (Cavnar & Trenkle 1994 for the idea of n-gram profiles; Dunning 1994 for
-the likelihood). Scripts that one language writes, such as kana, tell it alone; of the others nothing is claimed.
-
-Broken characters in texts."""
+"""Which language a text is in, by how often its words' groups of three letters come in each language."""
 
 import re
 import unicodedata
@@ -162,7 +157,10 @@ def _summed(rows: Ints | Codes, begins: Ints, values: Floats) -> Floats:
 
 
 def spoken_in(tokens: Tokens, profiles: LanguageProfiles) -> list[DetectedLanguage]:
-    """The language of each of some tokenised texts, by its first words. Words are in lower case."""
+    """The language of each of some tokenised texts, by its first words. Words are in lower case.
+
+    A naive Bayes of trigrams with the ends of words in them (Cavnar & Trenkle 1994 for the idea of n-gram profiles; Dunning 1994
+    for the likelihood). Scripts that one language writes, such as kana, tell it alone; of the others nothing is claimed."""
     lengths = np.minimum(np.diff(tokens.starts), _WORDS_SAMPLED)
     begins = np.concatenate(([0], np.cumsum(lengths))).astype(np.int64)
     at = np.arange(begins[-1]) + np.repeat(tokens.starts[:-1] - begins[:-1], lengths)

@@ -7,17 +7,7 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Bytes, Codes, Ints, Keys, Places, factorize
 from upsort.core.lazy import record
-from upsort.core.text.characters import (
-    DIGIT,
-    DIGIT_INNER,
-    IDEOGRAPH,
-    INNER,
-    MARK,
-    OTHER,
-    SENTENCE_ENDS,
-    byte_classes,
-    ends_no_sentence,
-)
+from upsort.core.text import characters
 from upsort.core.text.step import WordStep
 
 BYTES_PER_WORD = 8
@@ -127,7 +117,7 @@ def _mixed(keys: Keys, words: Keys) -> Keys:
 _LINE_END, _FULL_STOP = 10, 46
 _MAY_END_SENTENCE = np.isin(np.arange(256), list(b".!?\n"))
 _AFTER_SENTENCE = np.isin(np.arange(256), list(b" \n\r\t\"')]\xe2\xc2"))  # quotation marks begin with the last two
-_WIDE_ENDS = tuple(mark.encode() for mark in SENTENCE_ENDS if not mark.isascii())
+_WIDE_ENDS = tuple(mark.encode() for mark in characters.SENTENCE_ENDS if not mark.isascii())
 _AFTER_CONTINUING = -64  # bytes that continue a character, 0x80 to 0xBF, are below it as signed numbers
 
 
@@ -199,7 +189,7 @@ def _sentences(raw: bytes, text: Bytes, edges: tuple[Places, Places], language: 
     keeps = np.ones(sentence_ends.size, dtype=bool)
     for place in np.flatnonzero(touching).tolist():
         word = raw[begins[token[place]] : sentence_ends[place]].decode("utf-8", "surrogatepass")
-        keeps[place] = not ends_no_sentence(word, language)
+        keeps[place] = not characters.ends_no_sentence(word, language)
     wide = [place for mark in _WIDE_ENDS for place in _all_places(raw, mark)]
     every = np.concatenate((sentence_ends[keeps], np.array(wide, dtype=sentence_ends.dtype)))
     return np.searchsorted(np.sort(every), begins).astype(np.int64)
@@ -224,22 +214,22 @@ def first_in_document(tokens: Tokens) -> Places:
 
 def _token_edges(raw: bytes, text: Bytes) -> tuple[Places, Places]:
     """Where tokens begin, and where they end (one past the last byte). text: the bytes `raw` as an array."""
-    classes = byte_classes(raw, text)
-    inside = classes < OTHER
-    special = np.flatnonzero(classes > OTHER)
+    classes = characters.byte_classes(raw, text)
+    inside = classes < characters.OTHER
+    special = np.flatnonzero(classes > characters.OTHER)
     kinds = classes[special]
-    if (kinds == MARK).any():
-        combining = classes == MARK
+    if (kinds == characters.MARK).any():
+        combining = classes == characters.MARK
         inside |= combining & _follows_word(inside, combining)
-    _join_inner(text, inside, special[kinds == INNER], inside)
-    numeric = special[kinds == DIGIT_INNER]
+    _join_inner(text, inside, special[kinds == characters.INNER], inside)
+    numeric = special[kinds == characters.DIGIT_INNER]
     if numeric.size:
-        _join_inner(text, inside, numeric, classes == DIGIT)
+        _join_inner(text, inside, numeric, classes == characters.DIGIT)
     edges = np.flatnonzero(inside[1:] != inside[:-1]) + 1
     if inside[0]:
         edges = np.concatenate((np.zeros(1, dtype=edges.dtype), edges))
     begins, ends = edges[0::2], edges[1::2]
-    alone = special[(kinds == IDEOGRAPH) & ((text[special] & 0xC0) != 0x80)]
+    alone = special[(kinds == characters.IDEOGRAPH) & ((text[special] & 0xC0) != 0x80)]
     if alone.size:
         sizes = np.where(text[alone] >= 0xF0, 4, 3)
         order = np.argsort(np.concatenate((begins, alone)), kind="stable")

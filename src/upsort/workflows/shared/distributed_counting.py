@@ -11,22 +11,9 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Ints
 from upsort.core.evaluation.distributed_duplicates import PartitionedFingerprints
+from upsort.core.features import distributed_vocabulary
 from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, all_cells, prefixes
 from upsort.core.features.counting import BLOCK_CHARACTERS
-from upsort.core.features.distributed_vocabulary import (
-    ChosenTerms,
-    RecordedNames,
-    TermNames,
-    Vocabulary,
-    chosen,
-    countable,
-    in_columns,
-    in_terms,
-    names_of_columns,
-    of_all,
-    partitioned,
-    vocabulary_of,
-)
 from upsort.core.features.documents import ExtraCells, no_cells
 from upsort.core.features.fingerprints import Fingerprints
 from upsort.core.features.fingerprints import joined as join_fingerprints
@@ -73,7 +60,7 @@ class CountedBrief:
     block_data: list[Any]
     printed: bool
     spaced: bool
-    names: list[RecordedNames]
+    names: list[distributed_vocabulary.RecordedNames]
     refused: list[RejectedRow]
     notice_counts: dict[str, int]
 
@@ -116,7 +103,7 @@ def count_pieces(job: CountingTask, *pieces: ReadPiece[DocumentBlock]) -> Counte
             block_data=block_data,
             printed=bool(fingerprints),
             spaced=memory is not None and _spaced(memory.words, cleaning.forms),
-            names=[table for table in measuring.tables if isinstance(table, RecordedNames)],
+            names=[table for table in measuring.tables if isinstance(table, distributed_vocabulary.RecordedNames)],
             refused=refused,
             notice_counts=notice_counts,
         ),
@@ -130,9 +117,9 @@ def _spaced(words: Sequence[str], forms: FinalForms | None) -> bool:
     return (forms is not None and forms.spaced) or any(" " in word for word in words)
 
 
-def vocabulary_partitions(corpus: CorpusCounts, many: int) -> list[Vocabulary]:
+def vocabulary_partitions(corpus: CorpusCounts, many: int) -> list[distributed_vocabulary.Vocabulary]:
     """The terms, see `partitioned`."""
-    return partitioned(vocabulary_of(corpus.local_counts, corpus.terms), many)
+    return distributed_vocabulary.partitioned(distributed_vocabulary.vocabulary_of(corpus.local_counts, corpus.terms), many)
 
 
 def columns_of(*corpora: Ints | CorpusCounts) -> Ints:
@@ -140,15 +127,15 @@ def columns_of(*corpora: Ints | CorpusCounts) -> Ints:
     return np.unique(np.concatenate([part.hashed if isinstance(part, CorpusCounts) else part for part in corpora]))
 
 
-def in_all_terms(counts: CorpusCounts, corpus: ChosenTerms) -> csr_array:
+def in_all_terms(counts: CorpusCounts, corpus: distributed_vocabulary.ChosenTerms) -> csr_array:
     """The counts in the columns of the corpus."""
-    return in_terms(counts.local_counts, counts.terms, corpus.terms)
+    return distributed_vocabulary.in_terms(counts.local_counts, counts.terms, corpus.terms)
 
 
 def in_all_columns(counts: CorpusCounts, columns: Ints) -> csr_array:
     """The same of hashed terms."""
     assert counts.hashed is not None
-    return in_columns(counts.local_counts, np.searchsorted(columns, counts.hashed), columns.size)
+    return distributed_vocabulary.in_columns(counts.local_counts, np.searchsorted(columns, counts.hashed), columns.size)
 
 
 WORTH_IT = 24
@@ -208,7 +195,7 @@ def distributed_counts(
             settings=cleaning.settings,
             resources=cleaning.resources,
             columns=work.plan.columns,
-            features=features if features.hash_bits else countable(features, at_least),
+            features=features if features.hash_bits else distributed_vocabulary.countable(features, at_least),
             keep=keep,
         )
     )
@@ -218,7 +205,7 @@ def distributed_counts(
         [executor.submit(getattr, handle, name) for handle in read] for name in ("measured", "fingerprints", "words", "brief")
     )
     del read
-    tables = [TermNames() for _ in prefixes(work.plan.columns, features)]
+    tables = [distributed_vocabulary.TermNames() for _ in prefixes(work.plan.columns, features)]
     briefs = []
     for some in pieces:
         (brief,) = executor.gather([brief_handles.pop(0)])
@@ -251,7 +238,9 @@ def distributed_counts(
     )
 
 
-def _forwarded(brief: CountedBrief, pieces: int, tables: Sequence[TermNames], work: RunContext) -> CountedBrief:
+def _forwarded(
+    brief: CountedBrief, pieces: int, tables: Sequence[distributed_vocabulary.TermNames], work: RunContext
+) -> CountedBrief:
     """What is reported of so many pieces, the names of hashed terms passed on."""
     for table, names in zip(tables, brief.names, strict=True):
         names.record_names(table)
@@ -287,29 +276,33 @@ class _CountedParts:
         )
 
 
-def _in_columns(parts: _CountedParts, choices: Plan, at_least: int, tables: list[TermNames]) -> CorpusCounts:
+def _in_columns(
+    parts: _CountedParts, choices: Plan, at_least: int, tables: list[distributed_vocabulary.TermNames]
+) -> CorpusCounts:
     """Hashed terms. at_least: makes no difference."""
     executor = parts.executor
     columns = tree_reduce(executor, [executor.submit(columns_of, handle) for handle in parts.handles], columns_of)
     (present,) = executor.gather([executor.submit(columns_of, *columns)])
-    names = names_of_columns(tables, present, choices.features.hash_bits)
+    names = distributed_vocabulary.names_of_columns(tables, present, choices.features.hash_bits)
     return replace(parts.measured(in_all_columns, names, present), hashed=present, distinct=int(present.size))
 
 
-def _in_terms(parts: _CountedParts, choices: Plan, at_least: int, _: list[TermNames]) -> CorpusCounts:
+def _in_terms(parts: _CountedParts, choices: Plan, at_least: int, _: list[distributed_vocabulary.TermNames]) -> CorpusCounts:
     executor, many = parts.executor, -(-len(parts.handles) // PARTS_PER_PARTITION)
     partitioned = [executor.submit(vocabulary_partitions, handle, many) for handle in parts.handles]
     vocabulary_parts = []
     for number in range(many):
-        mine = tree_reduce(executor, [executor.submit(getitem, handle, number) for handle in partitioned], of_all)
-        vocabulary_parts.append(executor.submit(of_all, *mine))
+        mine = tree_reduce(
+            executor, [executor.submit(getitem, handle, number) for handle in partitioned], distributed_vocabulary.of_all
+        )
+        vocabulary_parts.append(executor.submit(distributed_vocabulary.of_all, *mine))
     del partitioned
 
     def ask(work: Callable[..., Any], *given: Any) -> list[Any]:
         handles = [executor.put(argument) for argument in given]
         return executor.gather([executor.submit(work, part, *handles) for part in vocabulary_parts])
 
-    terms = chosen(ask, choices.features, at_least, prefixes(choices.columns, choices.features))
+    terms = distributed_vocabulary.chosen(ask, choices.features, at_least, prefixes(choices.columns, choices.features))
     return replace(
         parts.measured(in_all_terms, terms.terms, terms),
         distinct=terms.distinct,

@@ -7,27 +7,11 @@ import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.calibration import softmax
-from upsort.core.evaluation.decision_costs import (
-    CostSummary,
-    Coverage,
-    PricedDecisions,
-    Undecided,
-    coverage,
-    summarise_costs,
-    undecided_of,
-)
+from upsort.core.evaluation import decision_costs, probability_measures
 from upsort.core.evaluation.duplicates import named_groups
 from upsort.core.evaluation.intervals import Rate, Sample, of_known, share_of
 from upsort.core.evaluation.measure_list import JudgedEvidence
 from upsort.core.evaluation.measures import Decided, Judgement, judge
-from upsort.core.evaluation.probability_measures import (
-    ProbabilityMeasures,
-    Reliability,
-    brier_terms,
-    judge_probabilities,
-    log_losses,
-    reliability,
-)
 from upsort.core.evaluation.set_measures import DecidedSets, judge_sets
 from upsort.core.lazy import record
 from upsort.core.text.characters import labels_in
@@ -61,7 +45,7 @@ class Evaluation:
 
     sorter: TrainedSorter
     judgement: Judgement
-    probability: ProbabilityMeasures | None
+    probability: probability_measures.ProbabilityMeasures | None
     training_accuracy: Rate
     mistakes: list[Mistake]
     unknown_labels: dict[str, int]
@@ -70,12 +54,12 @@ class Evaluation:
     new_words: Rate
     not_copies: Rate | None
     before: tuple[float, float] | None
-    costs: CostSummary | None
-    undecided: Undecided | None
-    coverage: Coverage
+    costs: decision_costs.CostSummary | None
+    undecided: decision_costs.Undecided | None
+    coverage: decision_costs.Coverage
     own: Ints
     probabilities: Floats
-    reliability_before: Reliability | None
+    reliability_before: probability_measures.Reliability | None
 
     @property
     def evidence(self) -> JudgedEvidence:
@@ -115,11 +99,11 @@ class _Measures:
 
     judgement: Judgement
     own: Ints
-    probability: ProbabilityMeasures | None = None
+    probability: probability_measures.ProbabilityMeasures | None = None
     before: tuple[float, float] | None = None
-    reliability_before: Reliability | None = None
-    costs: CostSummary | None = None
-    undecided: Undecided | None = None
+    reliability_before: probability_measures.Reliability | None = None
+    costs: decision_costs.CostSummary | None = None
+    undecided: decision_costs.Undecided | None = None
 
 
 def evaluate_decisions(documents: DecidedCorpus, by_column: bool, of_passages: bool) -> Evaluation:
@@ -150,7 +134,7 @@ def evaluate_decisions(documents: DecidedCorpus, by_column: bool, of_passages: b
         before=measured.before,
         costs=measured.costs,
         undecided=measured.undecided,
-        coverage=coverage(decisions.probabilities[np.arange(right.size), decisions.best], right),
+        coverage=decision_costs.coverage(decisions.probabilities[np.arange(right.size), decisions.best], right),
         own=measured.own,
         probabilities=decisions.probabilities,
         reliability_before=measured.reliability_before,
@@ -172,13 +156,13 @@ def _of_single_labels(documents: DecidedCorpus, sample: Sample, of_passages: boo
     )
     place = {label: number for number, label in enumerate(sorter.labels)}
     own = np.array([place.get(label, -1) for label in true], dtype=np.int64)
-    probability = judge_probabilities(own, decisions.probabilities, decisions.best, sample)
+    probability = probability_measures.judge_probabilities(own, decisions.probabilities, decisions.best, sample)
     before, reliability_before = None, None
     if sorter.calibration.kind != "none" and not of_passages:
         plain = softmax(decisions.scores)
         before = _losses(own, plain)
         chosen = plain[np.arange(own.size), decisions.best]
-        reliability_before = reliability(chosen, np.asarray(own == decisions.best), sample)
+        reliability_before = probability_measures.reliability(chosen, np.asarray(own == decisions.best), sample)
     return _Measures(
         judgement=judge(decided, sorter.plan.judge.beta),
         own=own,
@@ -186,7 +170,7 @@ def _of_single_labels(documents: DecidedCorpus, sample: Sample, of_passages: boo
         before=before,
         reliability_before=reliability_before,
         costs=_costs(sorter, decided, decisions.probabilities),
-        undecided=undecided_of(decided, documents.undecided, sorter.plan.judge.beta),
+        undecided=decision_costs.undecided_of(decided, documents.undecided, sorter.plan.judge.beta),
     )
 
 
@@ -219,19 +203,19 @@ def _losses(own: Ints, probabilities: Floats) -> tuple[float, float] | None:
     if not known.any():
         return None
     return (
-        float(log_losses(own[known], probabilities[known]).mean()),
-        float(brier_terms(own[known], probabilities[known]).mean()),
+        float(probability_measures.log_losses(own[known], probabilities[known]).mean()),
+        float(probability_measures.brier_terms(own[known], probabilities[known]).mean()),
     )
 
 
-def _costs(sorter: TrainedSorter, decided: Decided, probabilities: Floats) -> CostSummary | None:
+def _costs(sorter: TrainedSorter, decided: Decided, probabilities: Floats) -> decision_costs.CostSummary | None:
     """What the decisions cost, where costs are known for all labels that occur. probabilities: (n, k) in the sorter's labels."""
     costs, names = sorter.costs, decided.labels
     if costs is None or not {names[number] for number in np.unique(decided.true).tolist()} <= set(costs):
         return None
     number = np.array([names.index(label) for label in sorter.labels], dtype=np.int64)
-    return summarise_costs(
-        PricedDecisions(
+    return decision_costs.summarise_costs(
+        decision_costs.PricedDecisions(
             true=decided.true,
             sorted_as=decided.sorted_as,
             likeliest=number[probabilities.argmax(axis=1)],

@@ -9,15 +9,9 @@ from upsort.core.evaluation.probability_measures import Reliability
 from upsort.core.text.word_lists import greetings
 from upsort.io.outputs.atomic import check_writable, make_folder, replacing
 from upsort.parallel.processes import parallel_map, usual_workers
+from upsort.plots import evaluation_figures
 from upsort.plots.canvas import content_of, kind_of, library
 from upsort.plots.confusions import confusion_figure
-from upsort.plots.evaluation_figures import (
-    coverage_figure,
-    precision_recall_figure,
-    probability_histograms,
-    reliability_figure,
-    roc_figure,
-)
 from upsort.plots.term_figures import CloudWord, label_bars, length_histograms, month_bars, term_bars, word_cloud
 from upsort.workflows.shared.evaluation import Evaluation
 from upsort.workflows.survey import SurveyResult
@@ -68,11 +62,13 @@ def draw_judgement(evaluations: Sequence[Evaluation], folder: Path) -> list[Path
             roc = [area.roc.value for area in evaluation.probability.areas.labels]
             average = [area.precision_recall.value for area in evaluation.probability.areas.labels]
             figures |= {
-                "roc": partial(roc_figure, own, evaluation.probabilities, labels, roc),
-                "precision-recall": partial(precision_recall_figure, own, evaluation.probabilities, labels, average),
-                "reliability": partial(reliability_figure, reliabilities(evaluation)),
-                "probabilities": partial(probability_histograms, own, evaluation.probabilities, labels),
-                "coverage": partial(coverage_figure, evaluation.coverage),
+                "roc": partial(evaluation_figures.roc_figure, own, evaluation.probabilities, labels, roc),
+                "precision-recall": partial(
+                    evaluation_figures.precision_recall_figure, own, evaluation.probabilities, labels, average
+                ),
+                "reliability": partial(evaluation_figures.reliability_figure, reliabilities(evaluation)),
+                "probabilities": partial(evaluation_figures.probability_histograms, own, evaluation.probabilities, labels),
+                "coverage": partial(evaluation_figures.coverage_figure, evaluation.coverage),
             }
         drawings += [(figure, folder / f"{begin}{name}.png") for name, figure in figures.items()]
     return save_all(drawings)
