@@ -21,7 +21,8 @@ from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.steps import STEPS
 
-sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "tests" / "faults"))
+TESTS = Path(__file__).resolve().parent.parent / "tests"
+sys.path[:0] = [str(TESTS / "faults"), str(TESTS)]
 _HOSTILE = (
     "<!--", "<script>", "<style>", "</", "<a b='", "<a b=\"x\" ", "<![CDATA[", "<?xml ", "&", "&#1", "]]", "a.", "a@", "a@b.",
     "#", "#1", "http://", "www.", "1,", "1.", "1:", "1/1/", "--", "'", "a'", "e\u0301", "\u0301", "I\u0307", "😀\u200d", ":-",

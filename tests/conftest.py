@@ -26,7 +26,7 @@ from upsort.workflows.demo import write_demo_files
 THOROUGH = "UPSORT_THOROUGH" in os.environ
 """Whether random examples are drawn, more of them, and the long lists of cases run whole: scripts/test --thorough."""
 # How long an example takes depends on the machine, so none has a deadline.
-settings.register_profile("usual", deadline=None, derandomize=True)
+settings.register_profile("usual", deadline=None, derandomize=True, max_examples=50)
 settings.register_profile("thorough", deadline=None, max_examples=1000)
 settings.load_profile("thorough" if THOROUGH else "usual")
 thorough = pytest.mark.skipif(not THOROUGH, reason="run by scripts/test --thorough")

@@ -177,6 +177,7 @@ def test_a_search_goes_on_from_the_ledger(tmp_path: Path, program: Program) -> N
     assert any(one["known"] for one in program(*line, "--encoding=latin-1").json["trials"])  # which reads the same texts
 
 
+@thorough
 def test_columns_beside_the_text_are_tried_where_they_are_named(tmp_path: Path, program: Program) -> None:
     draw = random.Random(5)
     words = [f"w{number}" for number in range(40)]

@@ -132,7 +132,7 @@ LINES = {
 
 
 @pytest.mark.usefixtures("short")
-@pytest.mark.parametrize("command", some_always(LINES, "naive Bayes", "survey", "gather", "score", "parts", "evaluate"))
+@pytest.mark.parametrize("command", some_always(LINES, "survey", "gather", "score", "parts"))
 def test_the_bytes_are_those_of_one_process(
     running: Running, letters: Path, tmp_path: Path, program: Program, command: str
 ) -> None:
@@ -204,7 +204,7 @@ IN_PARTS = {
 }
 
 
-@pytest.mark.parametrize("command", some_always(IN_PARTS, "naive Bayes", "folds", "lasso, pairs of words", "hashed", "features"))
+@pytest.mark.parametrize("command", some_always(IN_PARTS, "naive Bayes", "lasso, pairs of words", "features"))
 def test_counts_may_stay_with_the_workers(
     running: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], command: str
 ) -> None:
@@ -264,6 +264,7 @@ def test_a_worker_that_dies_in_a_training_changes_no_byte(
     assert f"The cluster at {mortal.address} is gone" in told and not (tmp_path / "other.sorter").exists()
 
 
+@thorough
 def test_an_interrupted_training_ends_at_once(
     running: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from conftest import thorough
 
 
 def completed(line: str, folder: Path) -> list[str]:
@@ -27,14 +28,14 @@ def completed(line: str, folder: Path) -> list[str]:
     ("line", "expected"),
     [
         ("upsort cross", {"cross-validate"}),
-        ("upsort train t.csv --in-at-l", {"--in-at-least"}),
-        ("upsort train t.csv --classifier cent", {"centroid"}),
+        pytest.param(*("upsort train t.csv --in-at-l", {"--in-at-least"}), marks=thorough),
+        pytest.param(*("upsort train t.csv --classifier cent", {"centroid"}), marks=thorough),
         ("upsort train t.csv --set classifier.kind=nei", {"classifier.kind=neighbours"}),
-        ("upsort train t.csv --set judge.fo", {"judge.folds="}),
-        ("upsort train t.csv --label to", {"topic"}),
+        pytest.param(*("upsort train t.csv --set judge.fo", {"judge.folds="}), marks=thorough),
+        pytest.param(*("upsort train t.csv --label to", {"topic"}), marks=thorough),
         ("upsort evaluate s.sorter t.csv --shares r", {"row"}),
-        ("upsort compare t.csv --by mat", {"matthews"}),
-        ("upsort plan --explain features.bm", {"features.bm25_k", "features.bm25_b"}),
+        pytest.param(*("upsort compare t.csv --by mat", {"matthews"}), marks=thorough),
+        pytest.param(*("upsort plan --explain features.bm", {"features.bm25_k", "features.bm25_b"}), marks=thorough),
         ("upsort survey t.", {"t.csv"}),
     ],
 )

@@ -53,7 +53,7 @@ def test_false_alarms_are_rare_and_changes_are_found(labels: int) -> None:
     changed[[0, 1]] = changed[[1, 0]]  # the commonest label and the next have changed places
     for documents in (50, 200, 5000):
         generator = np.random.default_rng(documents)
-        false = [drift(sorter, new(sorter, shares, documents, generator)).any for _ in range(500)]
+        false = [drift(sorter, new(sorter, shares, documents, generator)).any for _ in range(250)]
         assert np.mean(false) < 0.02, documents
         if documents >= 200:
             found = [drift(sorter, new(sorter, changed, documents, generator)).labels for _ in range(50)]

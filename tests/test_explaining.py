@@ -59,7 +59,7 @@ def options(way: str) -> list[str]:
     return [*(one for one in usual if one.partition("=")[0] not in given), *WAYS[way], *PLAIN, "--id=ref", "--no-check"]
 
 
-@pytest.mark.parametrize(("kind", "way"), crossed(KINDS, WAYS))
+@pytest.mark.parametrize(("kind", "way"), crossed(KINDS, WAYS, every=5))
 def test_an_explanation_says_what_score_says(program: Program, table: Path, kind: str, way: str, tmp_path: Path) -> None:
     record = family(KINDS[kind])
     refused = (record.not_negative and way in NEEDS_NUMBERS_FROM_0) or (way == "sets" and not record.sets)

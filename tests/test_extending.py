@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from conftest import KINDS, Program, of_kind
+from conftest import KINDS, Program, of_kind, some_always
 
 from upsort.core.classifiers import families
 from upsort.core.training.stored_documents import StoredDocuments, joined, sampled
@@ -67,7 +67,7 @@ def same(program: Program, one: str, other: str) -> None:
     assert first == second
 
 
-@pytest.mark.parametrize("plan", PLANS)
+@pytest.mark.parametrize("plan", some_always(PLANS, *list(PLANS)[::2]))
 def test_adding_documents_twice_equals_training_on_all(program: Program, tables: Path, plan: str) -> None:
     program("train", "old.csv", *shared(plan), "--extendable", "-o", "a.sorter")
     told = program("extend", "a.sorter", "more.csv", "-o", "b.sorter", "--json").json
@@ -85,7 +85,7 @@ def test_adding_documents_twice_equals_training_on_all(program: Program, tables:
         assert np.array_equal(extended.trained.label_documents, whole.trained.label_documents)
 
 
-@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("kind", some_always(KINDS, *list(KINDS)[::3]))
 def test_every_kind_can_be_extended(program: Program, tables: Path, kind: str) -> None:
     program("train", "old.csv", *shared("words"), *of_kind(kind), "--extendable", "-o", "a.sorter")
     program("extend", "a.sorter", "more.csv", "-o", "b.sorter")

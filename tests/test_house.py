@@ -5,6 +5,7 @@ import gzip
 import re
 import zipfile
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -25,9 +26,14 @@ CORE = ("", "matrices", "text", "features", "classifiers", "training", "evaluati
 MOST_PARAMETERS, MOST_FIELDS, MOST_INNER_IMPORTS = 6, 4, 10
 
 
+@cache
+def parsed(path: Path) -> ast.Module:
+    return ast.parse(path.read_text(encoding="utf-8"))
+
+
 def imported(path: Path) -> Iterator[str]:
     """The modules of this program that a file imports."""
-    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+    for node in ast.walk(parsed(path)):
         names: list[str] = []
         if isinstance(node, ast.ImportFrom):
             assert node.level == 0, f"{path} imports relatively"
@@ -56,7 +62,7 @@ def test_inside_the_core_each_room_uses_those_before_it() -> None:
 
 def definitions() -> Iterator[tuple[str, ast.AST]]:
     for path in ROOT.rglob("*.py"):
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        for node in ast.walk(parsed(path)):
             yield f"{path}:{getattr(node, 'lineno', 0)}", node
 
 

@@ -256,7 +256,7 @@ def refused(result: tuple[int, str, str]) -> bool:
 def some_of(command: str, options: dict[str, str]) -> dict[str, str]:
     """A command's own options, and a few of those that it shares with others."""
     shared = sorted(name for name in options if name in {**READING, **PLAN})
-    left_out = set() if THOROUGH else set(shared) - set(random.Random(command).sample(shared, min(len(shared), 2)))
+    left_out = set() if THOROUGH else set(shared) - set(random.Random(command).sample(shared, min(len(shared), 1)))
     return {name: option for name, option in options.items() if name not in left_out}
 
 

@@ -51,7 +51,7 @@ def values_of(key: PlanKey) -> st.SearchStrategy[Any]:
 
 
 @pytest.mark.parametrize("key", KEYS, ids=lambda key: key.path)
-@settings(max_examples=200 if THOROUGH else 10)
+@settings(max_examples=200 if THOROUGH else 5)
 @given(data=st.data())
 def test_what_a_key_may_be_it_may_be_and_comes_back_from_its_text(key: PlanKey, data: st.DataObject) -> None:
     value = data.draw(values_of(key))

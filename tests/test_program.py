@@ -168,7 +168,19 @@ def test_the_demo_runs_its_steps_and_shows_them(
     program: Program, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, undrawn: None
 ) -> None:
     # The pages of the tour run the slow commands on the same letters.
-    slow = () if THOROUGH else ("upsort compare", "upsort cross-validate", "upsort curve", "upsort suspects", "upsort report")
+    slow = (
+        ()
+        if THOROUGH
+        else (
+            "upsort compare",
+            "upsort cross-validate",
+            "upsort curve",
+            "upsort suspects",
+            "upsort report",
+            "upsort terms",
+            "upsort clean",
+        )
+    )
     steps = [step for step in demo_view.STEPS if not step[1].startswith(slow)]
     monkeypatch.setattr(demo_view, "STEPS", steps)
     found = program("demo", "tour")

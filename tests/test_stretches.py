@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from conftest import Program, crossed, some_always
+from conftest import THOROUGH, Program, crossed, some_always
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
@@ -52,7 +52,7 @@ def flat(blocks: list[Block]) -> list[object]:
 SIGNS = st.sampled_from(["a", "ö", '"', '""', ",", "\n", "\r\n", "\r", "\n\n", ',"', '",', '"\n', '"\r', " "])
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150 if THOROUGH else 40)
 @given(st.lists(SIGNS, max_size=120).map("".join), st.booleans())
 @example('one,"two\n"a ""b"" \nc",x\n' * 9, True)
 @example('"a""\nb",c\nd"e,"f\n' * 9, False)

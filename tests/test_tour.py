@@ -6,9 +6,12 @@ import sys
 from pathlib import Path
 
 import pytest
+from conftest import thorough
 
 
-@pytest.mark.parametrize("page", ["README.md", "docs/tour.md", "docs/recipes.md", "docs/databases.md", "docs/export.md"])
+@pytest.mark.parametrize(
+    "page", ["README.md", pytest.param("docs/tour.md", marks=thorough), "docs/recipes.md", "docs/databases.md", "docs/export.md"]
+)
 def test_a_page_is_current(page: str) -> None:
     script = Path(__file__).resolve().parent.parent / "scripts" / "tour"
     done = subprocess.run([sys.executable, script, "--check", page], capture_output=True, text=True, check=False)

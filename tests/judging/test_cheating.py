@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from conftest import THOROUGH, Program, crossed
+from conftest import THOROUGH, Program, crossed, thorough
 from corpora import Rows, copied, read, told_by_group, told_when_held_out, write
 
 TABLE = ("--text=text", "--label=label", "--id=ref")
@@ -185,13 +185,16 @@ def plain_loop(program: Program, folder: Path, rows: Rows, fold: dict[str, str],
     "settings",
     [
         ("--set=classifier.most_iterations=1",),
-        ("--set=classifier.tolerance=0.5",),
+        pytest.param(("--set=classifier.tolerance=0.5",), marks=thorough),
         ("--set=classifier.penalty=0", "--set=classifier.most_iterations=3"),
-        ("--set=classifier.kind=svm", "--set=classifier.tolerance=0.3"),
+        pytest.param(("--set=classifier.kind=svm", "--set=classifier.tolerance=0.3"), marks=thorough),
         ("--set=classifier.kind=ratio-svm", "--set=classifier.most_iterations=1"),
-        ("--set=classifier.kind=naive-bayes",),
+        pytest.param(("--set=classifier.kind=naive-bayes",), marks=thorough),
         ("--set=features.weighting=bm25", "--set=classifier.kind=ridge", "--set=classifier.most_iterations=2"),
-        ("--set=features.choose_by=chi-square", "--set=features.most_terms=20", "--set=classifier.most_iterations=2"),
+        pytest.param(
+            ("--set=features.choose_by=chi-square", "--set=features.most_terms=20", "--set=classifier.most_iterations=2"),
+            marks=thorough,
+        ),
     ],
 )
 def test_folds_are_what_separate_trainings_from_scratch_give(

@@ -9,7 +9,7 @@ import tracemalloc
 from pathlib import Path
 
 import pytest
-from conftest import Program
+from conftest import Program, thorough
 from corpora import read, told_by_group, write
 
 from upsort.core.plan import Columns, Plan
@@ -26,6 +26,7 @@ def letters(demo: Path, tmp_path: Path) -> list[dict[str, str]]:
     return rows
 
 
+@thorough
 def test_penalty_zero_tells_what_separate_runs_tell(program: Program, letters: list[dict[str, str]], tmp_path: Path) -> None:
     settings = ("--set=classifier.penalty=0", "--set=classifier.most_iterations=30")
     found = program("cross-validate", "t.csv", *LETTERS, *settings, "-o", "o.csv", "--json", "--no-ledger").json
