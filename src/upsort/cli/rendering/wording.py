@@ -235,7 +235,7 @@ def judgement_values(evidence: JudgedEvidence, labels: Sequence[str]) -> dict[st
     if probability is not None:
         values = {
             "areas": {
-                label: results.LabelAreas(areas.roc, areas.precision_recall)
+                label: results.CurveAreas(areas.roc, areas.precision_recall)
                 for label, areas in zip(labels, probability.areas.labels, strict=True)
             },
             "own_probability": dict(zip(labels, probability.own, strict=True)),

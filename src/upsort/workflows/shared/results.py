@@ -57,7 +57,7 @@ class LabelDecisions(Struct, frozen=True, kw_only=True):
     f_beta: Rate
 
 
-class LabelAreas(Struct, frozen=True):
+class CurveAreas(Struct, frozen=True):
     """The areas under a label's curves."""
 
     roc: Rate
@@ -112,7 +112,7 @@ class JudgementResult(Rated, kw_only=True):
     labels: dict[str, LabelDecisions]
     confusion: dict[str, dict[str, float]]
     label_sets: LabelSetsResult | None
-    areas: dict[str, LabelAreas] | UnsetType = UNSET
+    areas: dict[str, CurveAreas] | UnsetType = UNSET
     own_probability: dict[str, OwnProbability] | UnsetType = UNSET
     calibration_error: float | UnsetType | None = UNSET
     calibration_error_by_chance: float | UnsetType | None = UNSET

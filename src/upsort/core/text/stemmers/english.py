@@ -9,7 +9,7 @@ from itertools import pairwise
 
 from upsort.core.text.stemmers.rules import (
     Regions,
-    Step,
+    SuffixStep,
     after_first_pair,
     longest_suffix,
     marked,
@@ -143,7 +143,7 @@ _IRREGULAR = {
     "sky": "sky", "news": "news", "howe": "howe", "atlas": "atlas", "cosmos": "cosmos", "bias": "bias", "andes": "andes",
 }  # fmt: skip
 _DONE_AFTER_1A = frozenset({"inning", "outing", "canning", "herring", "earring", "proceed", "exceed", "succeed"})
-_DERIVED = Step(
+_DERIVED = SuffixStep(
     *rules_of(
         {
             "tional": "tion", "enci": "ence", "anci": "ance", "abli": "able", "entli": "ent", "izer": "ize", "ization": "ize",
@@ -156,14 +156,14 @@ _DERIVED = Step(
     rule("ogi", "r1", "og", after="l"),
     rule("li", "r1", after="cdeghkmnrt"),
 )  # fmt: skip
-_ADJECTIVES = Step(
+_ADJECTIVES = SuffixStep(
     *rules_of(
         {"tional": "tion", "ational": "ate", "alize": "al", "icate": "ic", "iciti": "ic", "ical": "ic", "ful": "", "ness": ""},
         "r1",
     ),
     rule("ative"),
 )
-_BARE = Step(rule("al ance ence er ic able ible ant ement ment ent ism ate iti ous ive ize"), rule("ion", after="st"))
+_BARE = SuffixStep(rule("al ance ence er ic able ible ant ement ment ent ism ate iti ous ive ize"), rule("ion", after="st"))
 
 
 def porter2_stem(word: str) -> str:

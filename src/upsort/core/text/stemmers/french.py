@@ -1,6 +1,6 @@
 """The French suffix-stripping algorithm published with Porter's stemming language (M. F. Porter 2001)."""
 
-from upsort.core.text.stemmers.rules import Regions, Step, longest_first, longest_suffix, marked, regions_of, rule, without
+from upsort.core.text.stemmers.rules import Regions, SuffixStep, longest_first, longest_suffix, marked, regions_of, rule, without
 
 _VOWELS = frozenset("aeiouyâàëéêèïîôûù")
 _I_VERB = longest_first(
@@ -76,7 +76,7 @@ def _without_at(part: str, regions: Regions) -> str:
     return _without_ic(shorter, regions) if shorter != part else part
 
 
-_STANDARD = Step(
+_STANDARD = SuffixStep(
     rule("ance iqUe isme able iste eux ances iqUes ismes ables istes"),
     rule("atrice ateur ation atrices ateurs ations", finish=_without_ic),
     rule("logie logies", put="log"),

@@ -2,7 +2,7 @@
 
 from upsort.core.text.stemmers.rules import (
     Regions,
-    Step,
+    SuffixStep,
     dropping,
     longest_first,
     longest_suffix,
@@ -33,10 +33,10 @@ def _without_ig_undoubled(part: str, regions: Regions) -> str:
 
 
 _EN = rule("en ene", "r1", not_after=(*_DUTCH_VOWELS, "gem"), finish=_undoubled)
-_WITHOUT_EN = Step(_EN)
-_WITHOUT_E = Step(rule("e", "r1", not_after=_DUTCH_VOWELS, finish=_undoubled))
-_DUTCH_1 = Step(rule("heden", "r1", "heid"), _EN, rule("se s", "r1", not_after=(*_DUTCH_VOWELS, "j")))
-_DUTCH_3 = Step(
+_WITHOUT_EN = SuffixStep(_EN)
+_WITHOUT_E = SuffixStep(rule("e", "r1", not_after=_DUTCH_VOWELS, finish=_undoubled))
+_DUTCH_1 = SuffixStep(rule("heden", "r1", "heid"), _EN, rule("se s", "r1", not_after=(*_DUTCH_VOWELS, "j")))
+_DUTCH_3 = SuffixStep(
     rule("end ing", finish=_without_ig_undoubled), rule("ig", not_after=("e",)), rule("lijk", finish=_WITHOUT_E), rule("baar bar")
 )
 
@@ -72,15 +72,15 @@ def _single_vowel(word: str) -> str:
 
 _GERMAN_VOWELS = frozenset("aeiouyäöü")
 _GERMAN_PLAIN = str.maketrans("UYäöü", "uyaou")
-_GERMAN_1 = Step(
+_GERMAN_1 = SuffixStep(
     rule("ern em er", "r1"),
     rule("e en es", "r1", finish=lambda part, _: part[:-1] if part.endswith("niss") else part),
     rule("s", "r1", after="bdfghklmnrt"),
 )
-_GERMAN_2 = Step(
+_GERMAN_2 = SuffixStep(
     rule("est en er", "r1"), rule("st", "r1", after="bdfghklmnt", finish=lambda part, _: part if len(part) > 3 else None)
 )
-_GERMAN_3 = Step(
+_GERMAN_3 = SuffixStep(
     rule("end ung", finish=_without_ig),
     rule("ig ik isch", not_after=("e",)),
     rule("lich heit", finish=dropping("er", "en", region="r1")),

@@ -3,7 +3,7 @@
 from upsort.core.text.stemmers.rules import (
     Finish,
     Regions,
-    Step,
+    SuffixStep,
     dropping,
     dropping_twice,
     longest_first,
@@ -44,7 +44,7 @@ _ITALIAN_PRONOUNS = longest_first(
     "ci gli la le li lo mi ne si ti vi sene gliela gliele glieli glielo gliene mela mele meli melo mene tela tele teli telo tene "
     "cela cele celi celo cene vela vele veli velo vene"
 )
-_ITALIAN_STANDARD = Step(
+_ITALIAN_STANDARD = SuffixStep(
     rule(
         "anza anze ico ici ica ice iche ichi ismo ismi abile abili ibile ibili ista iste isti istà istè istì oso osi osa ose "
         "mente atrice atrici ante anti"
@@ -98,7 +98,7 @@ def _italian_residual(word: str, rv: int) -> str:
 
 
 _PORTUGUESE_VOWELS = frozenset("aeiouáéíóúâêô")
-_PORTUGUESE_STANDARD = Step(
+_PORTUGUESE_STANDARD = SuffixStep(
     rule(
         "eza ezas ico ica icos icas ismo ismos ável ível ista istas oso osa osos osas amento amentos imento imentos adora ador "
         "aça~o adoras adores aço~es ante antes ância"
@@ -147,7 +147,7 @@ _SPANISH_VOWELS = frozenset("aeiouáéíóúü")
 _PLAIN = str.maketrans("áéíóú", "aeiou")
 _SPANISH_PRONOUNS = longest_first("me se sela selo selas selos la le lo las les los nos")
 _BEFORE_PRONOUN = longest_first("iéndo ándo ár ér ír ando iendo ar er ir yendo")
-_SPANISH_STANDARD = Step(
+_SPANISH_STANDARD = SuffixStep(
     rule(
         "anza anzas ico ica icos icas ismo ismos able ables ible ibles ista istas oso osa osos osas amiento amientos imiento "
         "imientos"

@@ -50,7 +50,7 @@ def rules_of(replacements: Mapping[str, str], region: str) -> list[Rule]:
     return [rule(suffix, region, put) for suffix, put in replacements.items()]
 
 
-class Step:
+class SuffixStep:
     """Rules of which the one with the longest suffix of a word is tried."""
 
     def __init__(self, *rules: Rule) -> None:
