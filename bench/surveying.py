@@ -37,7 +37,8 @@ def main() -> None:
         with table.open("w", encoding="utf-8", newline="") as stream:
             writer = csv.writer(stream)
             writer.writerow(("text", "label"))
-            writer.writerows((text, f"label {place % LABELS}") for place, text in enumerate(texts))
+            labels = LABELS if many > 100 else 3
+            writer.writerows((text, f"label {place % labels}") for place, text in enumerate(texts))
         asked = [str(table), "--text", "text", "--label", "label", "--quiet"]
         figures = ["--figures", str(folder / "figures")]
         runs = {(task, bool(more)): [task, *asked, *more, "--json"] for task in ("survey", "features") for more in ([], figures)}
