@@ -33,7 +33,7 @@ from upsort.workflows.shared.candidates import Candidate
 from upsort.workflows.shared.context import RunContext, ScoringContext
 from upsort.workflows.split import split
 from upsort.workflows.survey import survey
-from upsort.workflows.suspects import SuspectRequest, suspects
+from upsort.workflows.suspects import suspects
 from upsort.workflows.terms import file_names, of_corpus, of_sorter, terms
 from upsort.workflows.train import train
 from upsort.workflows.trend import trend
@@ -203,7 +203,7 @@ def test_a_curve_grows_from_few_to_all(work: RunContext) -> None:
 
 
 def test_suspects_come_surest_first(work: RunContext) -> None:
-    found = suspects(work, SuspectRequest(most=8))
+    found = suspects(work, most=8)
     assert [one.wrong for one in found.suspects] == sorted((one.wrong for one in found.suspects), reverse=True)
     assert len(found.suspects) == 8 and found.judged_by == ("logistic", "naive-bayes")
     assert all(one.label != one.rather for one in found.suspects)

@@ -13,7 +13,7 @@ from upsort.workflows.cross_validate import CrossValidated, CrossValidatedSevera
 from upsort.workflows.demo import Demo
 from upsort.workflows.evaluate import Evaluated, EvaluatedSeveral
 from upsort.workflows.explain import Explain
-from upsort.workflows.export import Export
+from upsort.workflows.export import ExportResult
 from upsort.workflows.extend import Extend
 from upsort.workflows.features import FeaturesResult, MadeVectors
 from upsort.workflows.gather import GatherResult
@@ -66,7 +66,7 @@ SHAPES: dict[str, tuple[Any, ...]] = {
     "next": (Next,),
     "extend": (Extend,),
     "score": (Score,),
-    "export": (Export,),
+    "export": (ExportResult,),
     "trend": (TrendJson,),
     "report": (Report,),
 }

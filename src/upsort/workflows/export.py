@@ -5,10 +5,11 @@ import json
 import random
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated, Any, TypedDict
+from typing import Annotated, Any
+
+from msgspec import Struct
 
 from upsort.core.errors import UsageProblem
-from upsort.core.lazy import record
 from upsort.core.training.plain_rule import BETWEEN_SENTENCES, plain_rule, tokens_for
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.atomic import replacing, replacing_all, replacing_text
@@ -39,13 +40,14 @@ _ODD = (
 """Texts that are cut into tokens otherwise by careless programs; terms of the sorter are in their gaps."""
 
 
-@record(frozen=True)
-class ExportResult:
-    """terms, labels: how many. tokens: the file of texts and their tokens."""
+class ExportResult(Struct, frozen=True, kw_only=True):
+    """upsort export"""
 
+    exported: str
+    tokens: Annotated[str, described("the file of texts with their tokens")]
     terms: int
-    labels: int
-    tokens: Path
+    labels: list[str]
+    kind: str
 
 
 def check_ending(output: Path) -> None:
@@ -72,7 +74,13 @@ def export(sorter: TrainedSorter, source: Path, output: Path) -> ExportResult:
             stream.write(content)
         with replacing_text(tokens) as text:
             json.dump(_samples(sorter, made_texts(sorter)), text, ensure_ascii=False, indent=1)
-    return ExportResult(len(rule.terms), len(rule.labels), tokens)
+    return ExportResult(
+        exported=str(output),
+        tokens=str(tokens),
+        terms=len(rule.terms),
+        labels=list(sorter.labels),
+        kind=sorter.plan.classifier.kind,
+    )
 
 
 def made_texts(sorter: TrainedSorter) -> list[str]:
@@ -119,13 +127,3 @@ def _samples(sorter: TrainedSorter, texts: Sequence[str]) -> dict[str, Any]:
             for place, tokens, label, probabilities in rows
         ],
     }
-
-
-class Export(TypedDict):
-    """upsort export"""
-
-    exported: str
-    tokens: Annotated[str, described("the file of texts with their tokens")]
-    terms: int
-    labels: list[str]
-    kind: str

@@ -39,15 +39,6 @@ OWN, RATHER, OTHER = "own_probability", "rather", "rather_probability"
 WRONG = "probably_wrong"
 
 
-@record(frozen=True)
-class SuspectRequest:
-    """most: list so many; None for those whose label is more likely wrong than right. output: where the suspicious rows go,
-    whole, with the suggestion next to them."""
-
-    most: int | None = None
-    output: Path | None = None
-
-
 @record(frozen=True, kw_only=True)
 class Suspect:
     """One document. wrong: how probably its label is wrong. pulled_by: its terms that speak most for the other label."""
@@ -76,14 +67,16 @@ class SuspectsResult(SplitCounts, frozen=True, kw_only=True):
     several_labels: bool = False
 
 
-def suspects(work: RunContext, how: SuspectRequest | None = None) -> SuspectsResult:
-    """Judge every document by sorters that never saw it, of the plan's kind and of one that errs in other ways."""
-    how = how or SuspectRequest()
+def suspects(work: RunContext, most: int | None = None, output: Path | None = None) -> SuspectsResult:
+    """Judge every document by sorters that never saw it, of the plan's kind and of one that errs in other ways.
+
+    most: list so many; None for those whose label is more likely wrong than right. output: where the suspicious rows go, whole,
+    with the suggestion next to them."""
     corpus = read_labelled_corpus(work, CorpusOptions(texts=True, with_readers=True))
     ready = prepare_folds(corpus, work.plan, corpus.only_answer("suspects"))
     documents, method = ready.documents, corpus.method_of(work.plan)
     judged, predictions, kinds = _fold_predictions(ready, method, work.parallel(ready.documents))
-    ranked = _ranked(documents, judged, predictions, how.most, work.plan)
+    ranked = _ranked(documents, judged, predictions, most, work.plan)
     whole, seen = train_sorter(documents, method)
     texts_needed = np.unique(judged[ranked.places])
     matrix = local_matrix(seen.matrix[texts_needed]) if texts_needed.size else csr_array((0, 0))
@@ -107,8 +100,8 @@ def suspects(work: RunContext, how: SuspectRequest | None = None) -> SuspectsRes
         )
         listed.append(suspect)
         of_row[row] = suspect
-    if how.output is not None:
-        _write(work, corpus.resources, how.output, of_row)
+    if output is not None:
+        _write(work, corpus.resources, output, of_row)
     return SuspectsResult(
         suspects=listed,
         expected_wrong=expected_wrong(ranked.wrong),

@@ -28,21 +28,13 @@ def run_export(options: ExportOptions, console: Console) -> Exit:
     output, source = Path(options.output), Path(options.sorter)
     check_ending(output)
     sorter = load_sorter(source, options.answer)
-    exported = export(sorter, source, output)
-    view = View(
-        {
-            "exported": str(output),
-            "tokens": str(exported.tokens),
-            "terms": exported.terms,
-            "labels": list(sorter.labels),
-            "kind": sorter.plan.classifier.kind,
-        }
-    )
+    result = export(sorter, source, output)
+    view = View(result)
     view.add_sentence(
-        f"Exported: {output} ({sorter.plan.classifier.kind}, {exported.terms:,} terms, {exported.labels:,} labels). It takes "
+        f"Exported: {output} ({result.kind}, {result.terms:,} terms, {len(result.labels):,} labels). It takes "
         f"tokens, and gives probabilities and {'a label' if sorter.thresholds is None else 'labels'}."
     )
-    view.add_sentence(f"Texts with the tokens that it expects, and what the sorter says of them: {exported.tokens}.")
+    view.add_sentence(f"Texts with the tokens that it expects, and what the sorter says of them: {result.tokens}.")
     console.show(view)
     return Exit.DONE
 

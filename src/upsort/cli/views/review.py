@@ -12,7 +12,7 @@ from upsort.cli.rendering.wording import duplicates_sentences, percent, shortene
 from upsort.cli.request import inputs_of, planned_context, report_rejects, scoring_context
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.next_documents import LabellingBenefit, labelling_benefit, suggest_documents
-from upsort.workflows.suspects import SuspectRequest, suspects
+from upsort.workflows.suspects import suspects
 
 
 def run_next(options: NextOptions, console: Console) -> Exit:
@@ -75,7 +75,7 @@ def run_suspects(options: SuspectsOptions, console: Console) -> Exit:
     """Find and show."""
     output = Path(options.output) if options.output else None
     with planned_context(options, console, output) as work:
-        result = suspects(work, SuspectRequest(options.most, output))
+        result = suspects(work, options.most, output)
     view = View(result)
     for line in suspect_sentences(result, options.most is not None):
         view.add_sentence(line)

@@ -27,7 +27,7 @@ from upsort.core.classifiers.newton import Objective, OptimiserReport, Stopping,
 from upsort.core.classifiers.optimiser_partitions import PartitionStates
 from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.lazy import record
-from upsort.core.matrices.partitioned import PartitionedMatrix, Sliced
+from upsort.core.matrices.partitioned import PartitionedMatrix, Sliced, as_partitioned
 from upsort.core.plan import Classifier
 
 SETTINGS = ("penalty", "tolerance", "most_iterations")
@@ -232,10 +232,7 @@ def label_ratios(matrix: csr_array | PartitionedMatrix, targets: Targets) -> Flo
     """(n_terms, k) ln(p / q) of each term and label."""
     own, weights = targets.own, targets.weights
     inside, outside = own * weights[:, None], ~own * weights[:, None]
-    values, rest = (
-        np.asarray(matrix.sum(_sums, Sliced(part)) if isinstance(matrix, PartitionedMatrix) else _sums(matrix, part))
-        for part in (inside, outside)
-    )
+    values, rest = (np.asarray(as_partitioned(matrix).sum(_sums, Sliced(part))) for part in (inside, outside))
     p, q = values + 1.0, rest + 1.0
     ratios: Floats = np.log(p / p.sum(axis=0)) - np.log(q / q.sum(axis=0))
     return ratios

@@ -11,7 +11,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.losses import Columns, Loss, State
 from upsort.core.classifiers.problem_arrays import Products, Singles
-from upsort.core.matrices.partitioned import LOCAL, Executor, PartitionedMatrix, StatefulActors, SumTuple
+from upsort.core.matrices.partitioned import PartitionedMatrix, StatefulActors, SumTuple, as_partitioned
 
 
 class PartitionState:
@@ -110,9 +110,8 @@ class PartitionStates:
     def __init__(self, matrix: csr_array | PartitionedMatrix, loss: Loss, scale: Floats | None = None) -> None:
         self.loss, self.scale = loss, scale
         self.rows, self.width, self.nnz = int(matrix.shape[0]), int(matrix.shape[1]) + 1, int(matrix.nnz)
-        self.executor: Executor = matrix.executor if isinstance(matrix, PartitionedMatrix) else LOCAL
-        self.parts: list[Any] = matrix.parts if isinstance(matrix, PartitionedMatrix) else [matrix]
-        starts = matrix.starts.tolist() if isinstance(matrix, PartitionedMatrix) else [0, self.rows]
+        partitioned = as_partitioned(matrix)
+        self.executor, self.parts, starts = partitioned.executor, partitioned.parts, partitioned.starts.tolist()
         shared_scale = self.executor.put(scale)
         self.losses = [loss if len(self.parts) == 1 else loss.rows(slice(begin, end)) for begin, end in pairwise(starts)]
         self.actors = StatefulActors(

@@ -12,7 +12,7 @@ from typing import Any, Protocol
 import numpy as np
 from scipy.sparse import csr_array, vstack
 
-from upsort.core.arrays import AnyArray, Bools, Ints
+from upsort.core.arrays import Bools, Ints
 from upsort.core.lazy import record
 
 _MERGED = 8  # values at once
@@ -140,6 +140,13 @@ class PartitionedMatrix:
         ]
 
 
+def as_partitioned(matrix: csr_array | PartitionedMatrix) -> PartitionedMatrix:
+    """The matrix; a local one is one partition."""
+    if isinstance(matrix, PartitionedMatrix):
+        return matrix
+    return PartitionedMatrix([matrix], np.array([0, matrix.shape[0]]), matrix.shape[1], whole=matrix)
+
+
 def local_matrix(matrix: csr_array | PartitionedMatrix) -> csr_array:
     """The matrix as one local CSR array."""
     return matrix.collect() if isinstance(matrix, PartitionedMatrix) else matrix
@@ -248,8 +255,7 @@ def _stacked(*parts: csr_array) -> csr_array:
 
 def has_negative(matrix: csr_array | PartitionedMatrix) -> bool:
     """Whether a value is below 0."""
-    below_zero: AnyArray = np.array(matrix.map(_negative) if isinstance(matrix, PartitionedMatrix) else [_negative(matrix)])
-    return bool(below_zero.any())
+    return any(as_partitioned(matrix).map(_negative))
 
 
 def _negative(part: csr_array) -> bool:

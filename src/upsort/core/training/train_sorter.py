@@ -18,7 +18,7 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.executors import ParallelMap, sequential
 from upsort.core.features.vocabulary import FeatureSpace, TermStatistics, chosen_terms, known_words, total_counts
 from upsort.core.lazy import record
-from upsort.core.matrices.partitioned import PartitionedMatrix, Sliced
+from upsort.core.matrices.partitioned import Sliced, as_partitioned
 from upsort.core.plan import Plan
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.fit_decision import fit_decision, fold_plan_for, needs_folds
@@ -109,11 +109,7 @@ def _check(documents: LabelledDocuments, plan: Plan) -> None:
 
 def _right(sorter: TrainedSorter, documents: LabelledDocuments, seen: FeatureMatrix) -> int:
     """How many of its own documents it gets right, deciding as it decides about others."""
-    if isinstance(seen.matrix, PartitionedMatrix):
-        right = seen.matrix.sum(_right_of, sorter, Sliced(documents.labels), Sliced(documents.sets))
-    else:
-        right = _right_of(seen.matrix, sorter, documents.labels, documents.sets)
-    return int(right)
+    return int(as_partitioned(seen.matrix).sum(_right_of, sorter, Sliced(documents.labels), Sliced(documents.sets)))
 
 
 def _right_of(matrix: csr_array, sorter: TrainedSorter, labels: Ints, sets: Bools | None) -> int:
