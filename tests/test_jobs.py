@@ -240,11 +240,11 @@ def test_files_of_labels_have_names_of_their_own() -> None:
 @pytest.mark.parametrize(("file", "way"), [("counts.sorter", "counts"), ("kept.sorter", "kept")])
 def test_extending_says_how(desk: Path, tmp_path: Path, file: str, way: str) -> None:
     more = RunContext(inputs=inputs_of(desk / "held-out.csv"), plan=Plan(), rejects=RejectedRows())
-    found = extend(desk / file, more, None, tmp_path / "more.sorter")
+    found, _ = extend(desk / file, more, None, tmp_path / "more.sorter")
     assert found.way == way and found.added > 100
     (before,), (after,) = load_sorters(desk / file), load_sorters(tmp_path / "more.sorter")
     assert after.trained.documents == before.trained.documents + found.added
-    assert found.new_terms > 0 and 0 < (found.changes[0].unknown_share or 0) < 1
+    assert found.new_terms > 0 and 0 < (found.answers[0].unknown_share or 0) < 1
 
 
 @pytest.mark.parametrize(

@@ -14,7 +14,7 @@ from upsort.workflows.demo import Demo
 from upsort.workflows.evaluate import Evaluated, EvaluatedSeveral
 from upsort.workflows.explain import Explain
 from upsort.workflows.export import ExportResult
-from upsort.workflows.extend import Extend
+from upsort.workflows.extend import ExtendResult
 from upsort.workflows.features import FeaturesResult, MadeVectors
 from upsort.workflows.gather import GatherResult
 from upsort.workflows.next_documents import Next
@@ -64,7 +64,7 @@ SHAPES: dict[str, tuple[Any, ...]] = {
     "terms": (Terms,),
     "explain": (Explain,),
     "next": (Next,),
-    "extend": (Extend,),
+    "extend": (ExtendResult,),
     "score": (Score,),
     "export": (ExportResult,),
     "trend": (TrendJson,),

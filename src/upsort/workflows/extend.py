@@ -3,10 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Annotated, Literal, TypedDict
+from typing import Annotated, Literal
 
 import numpy as np
 import xxhash
+from msgspec import Struct
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import Bools, Floats
@@ -14,7 +15,6 @@ from upsort.core.errors import DataProblem
 from upsort.core.evaluation.cross_validation import SplitParts, outcome
 from upsort.core.evaluation.duplicates import Groups, duplicate_groups
 from upsort.core.evaluation.intervals import Rate, Sample, share_of
-from upsort.core.lazy import record
 from upsort.core.matrices.sparse import from_cells
 from upsort.core.plan import Plan
 from upsort.core.text.step import Resources
@@ -72,36 +72,33 @@ Way = Literal["counts", "everything", "kept", "sample"]
 """Exactly by counts; trained anew on everything, given again or kept; trained anew on what was kept of it."""
 
 
-@record(frozen=True, kw_only=True)
-class ExtendedAnswer:
-    """One answer. unknown_share: of the words of the new documents, to the sorter as it was; None where terms are not words.
-    before: what it got right of them then.
-    older, newer: what is right of either kind by folds of all; None where there are no folds."""
+class ExtendedAnswer(Struct, frozen=True, kw_only=True):
+    """What is known of the documents that were added to one answer."""
 
-    unknown_share: float | None
-    before: Rate
-    older: Rate | None
-    newer: Rate | None
+    answer: str | None
+    unknown_share: Annotated[float | None, described("of the new documents' words, to the sorter as it was")]
+    new_right_before: Annotated[Rate, described("of the new documents, by the sorter as it was")]
+    held_out_older: Annotated[Rate | None, described("of the older documents, by folds of all")]
+    held_out_new: Annotated[Rate | None, described("of the new ones, by folds of all")]
 
 
-@record(frozen=True, kw_only=True)
-class ExtendResult:
-    """The answers after the extension, and what is known of each. added: documents.
+class ExtendResult(Struct, frozen=True, kw_only=True):
+    """upsort extend"""
 
-    new_terms, new_labels: that the sorter did not know before, over all answers."""
-
-    sorters: tuple[TrainedSorter, ...]
-    changes: tuple[ExtendedAnswer, ...]
+    sorter: str
+    bytes: int
     way: Way
+    documents: int
     added: int
     new_terms: int
     lost_terms: int
-    new_labels: tuple[str, ...]
-    size: int
+    new_labels: list[str]
+    answers: list[ExtendedAnswer]
 
 
-def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> ExtendResult:
+def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> tuple[ExtendResult, list[TrainedSorter]]:
     """Add the documents of `more` to the sorter at `path`; `older` are those it was trained on, where they are given again.
+    Returns the extended sorters too, one per answer.
 
     Raises DataProblem for a sorter that keeps nothing of its documents, where they are not given again."""
     check_writable(output)
@@ -114,7 +111,8 @@ def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> 
     except MissingColumn as missing:
         raise missing.of_training() from None
     known = _older(older, more, corpus_options, sorters, corpus)
-    extended, changes = [], []
+    extended: list[TrainedSorter] = []
+    changes: list[ExtendedAnswer] = []
     for sorter, answer, stored in zip(sorters, corpus.answers, known, strict=True):
         new = stored_documents(corpus, answer)
         method = replace(corpus.method_of(plan), resources=_resources(sorter, corpus))
@@ -130,16 +128,18 @@ def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> 
     size = save_sorters(extended, output)
     before, after = _terms(sorters), _terms(extended)
     labels = {label for sorter in extended for label in sorter.labels} - {label for sorter in sorters for label in sorter.labels}
-    return ExtendResult(
-        sorters=tuple(extended),
-        changes=tuple(changes),
+    result = ExtendResult(
+        sorter=str(output),
+        bytes=size,
         way=way,
+        documents=extended[0].trained.documents,
         added=corpus.documents,
         new_terms=len(after - before),
         lost_terms=len(before - after),
-        new_labels=tuple(sorted(labels)),
-        size=size,
+        new_labels=sorted(labels),
+        answers=changes,
     )
+    return result, extended
 
 
 def _way(sorters: Sequence[TrainedSorter], older: Inputs | None) -> Way:
@@ -197,7 +197,11 @@ def _change_of(
     sample = Sample.of(np.arange(documents.documents))
     older, newer = _by_folds(whole, documents.documents, method) if whole is not None else (None, None)
     return ExtendedAnswer(
-        unknown_share=_unknown_share(sorter, documents), before=share_of(right, every, sample), older=older, newer=newer
+        answer=sorter.answer or None,
+        unknown_share=_unknown_share(sorter, documents),
+        new_right_before=share_of(right, every, sample),
+        held_out_older=older,
+        held_out_new=newer,
     )
 
 
@@ -260,27 +264,3 @@ def _unknown_share(sorter: TrainedSorter, documents: LabelledDocuments) -> float
 
 def _terms(sorters: Sequence[TrainedSorter]) -> set[str]:
     return {term for sorter in sorters for term in sorter.space.terms}
-
-
-class AddedTo(TypedDict):
-    """What is known of the documents that were added to one answer."""
-
-    answer: str | None
-    unknown_share: Annotated[float | None, described("of the new documents' words, to the sorter as it was")]
-    new_right_before: Annotated[Rate, described("of the new documents, by the sorter as it was")]
-    held_out_older: Annotated[Rate | None, described("of the older documents, by folds of all")]
-    held_out_new: Annotated[Rate | None, described("of the new ones, by folds of all")]
-
-
-class Extend(TypedDict):
-    """upsort extend"""
-
-    sorter: str
-    bytes: int
-    way: str
-    documents: int
-    added: int
-    new_terms: int
-    lost_terms: int
-    new_labels: list[str]
-    answers: list[AddedTo]

@@ -207,56 +207,33 @@ def run_extend(options: ExtendOptions, console: Console) -> Exit:
     older = secondary_inputs(options, console, options.older) if options.older else None
     output = Path(options.output)
     with run_context(options, console, inputs, Plan(), output) as work:
-        result = extend(Path(options.sorter), work, older, output)
-    documents = result.sorters[0].trained.documents
-    view = View(
-        {
-            "sorter": str(output),
-            "bytes": result.size,
-            "way": result.way,
-            "documents": documents,
-            "added": result.added,
-            "new_terms": result.new_terms,
-            "lost_terms": result.lost_terms,
-            "new_labels": list(result.new_labels),
-            "answers": [
-                {
-                    "answer": sorter.answer or None,
-                    "unknown_share": added.unknown_share,
-                    "new_right_before": added.before,
-                    "held_out_older": added.older,
-                    "held_out_new": added.newer,
-                }
-                for sorter, added in zip(result.sorters, result.changes, strict=True)
-            ],
-        }
-    )
-    view.add_sentence(f"{_METHOD_SENTENCES[result.way]}: {documents:,} documents now, {result.added:,} more than before.")
+        result, sorters = extend(Path(options.sorter), work, older, output)
+    view = View(result)
+    view.add_sentence(f"{_METHOD_SENTENCES[result.way]}: {result.documents:,} documents now, {result.added:,} more than before.")
     view.add_sentence(f"Terms: {result.new_terms:,} new ones within the bounds, {result.lost_terms:,} no longer within them.")
     if result.new_labels:
         view.add_sentence(f"New labels: {listed(result.new_labels)}.")
-    if result.sorters[0].plan.features.vectors_file:
+    if sorters[0].plan.features.vectors_file:
         view.add_sentence(
             "Words that the sorter did not have have no vector: it holds those of its own words, and names no file of others."
         )
-    for line in _of_probabilities(result.way, result.sorters[0]):
+    for line in _of_probabilities(result.way, sorters[0]):
         view.add_sentence(line)
-    for sorter, added in zip(result.sorters, result.changes, strict=True):
-        _show_added(sorter.answer, added, view)
-    view.add_sentence(f"Saved: {output} ({result.size / 1000:,.0f} kB).")
+    for added in result.answers:
+        _show_added(added, view)
+    view.add_sentence(f"Saved: {output} ({result.bytes / 1000:,.0f} kB).")
     report_rejects(work.rejects, result.added, view)
     console.show(view)
     return Exit.DONE
 
 
-def _show_added(answer: str, added: ExtendedAnswer, view: View) -> None:
+def _show_added(added: ExtendedAnswer, view: View) -> None:
     """How well the new documents were known, and what is right of either kind now."""
-    which = f"{answer}: " if answer else ""
+    which = f"{added.answer}: " if added.answer else ""
     unknown = f"; {percent(added.unknown_share)} of their words were unknown to it" if added.unknown_share is not None else ""
-    view.add_sentence(
-        f"{which}Of the new documents it got {percent(added.before.value)} ({interval(added.before)}) right before{unknown}."
-    )
-    older, newer = added.older, added.newer
+    before = added.new_right_before
+    view.add_sentence(f"{which}Of the new documents it got {percent(before.value)} ({interval(before)}) right before{unknown}.")
+    older, newer = added.held_out_older, added.held_out_new
     if older is not None and newer is not None and older.of and newer.of:
         view.add_sentence(
             f"{which}By folds it now gets {percent(newer.value)} ({interval(newer)}) of the new ones right, and "
