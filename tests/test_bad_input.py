@@ -133,8 +133,15 @@ def test_a_spoilt_sorter_is_refused(program: Program, tmp_path: Path, spoil: Cal
 @pytest.mark.skipif(os.geteuid() == 0, reason="root may write anywhere")
 def test_a_folder_that_may_not_be_written_to(program: Program, tmp_path: Path) -> None:
     (tmp_path / "good.csv").write_text(GOOD)
-    (tmp_path / "locked").mkdir(mode=0o500)
+    (tmp_path / "locked").mkdir()
+    (tmp_path / "locked" / "old.csv").write_text(GOOD)
+    (tmp_path / "locked").chmod(0o500)
     assert "may not be written to" in program("train", "good.csv", *TRAIN[:3], "-o", "locked/a.sorter", code=1).err
+    (tmp_path / "good.csv").unlink()  # the output is refused before anything is read
+    suspects = program(
+        "suspects", "good.csv", "--text", "text", "--label", "label", "-o", "locked/old.csv", "--overwrite", code=1
+    )
+    assert "may not be written to" in suspects.err
 
 
 def test_an_interrupted_command_leaves_the_old_file(tmp_path: Path, program: Program) -> None:

@@ -49,7 +49,7 @@ def check_outputs(options: CommonOptions) -> None:
     }
     overwrite = bool(getattr(options, "overwrite", False))
     for option, path in written:
-        if option.writes != "parts" and (not path.exists() or path.is_dir()):
+        if option.writes != "parts" and (not path.exists() or path.is_dir() or path.is_file()):  # no device
             check_writable(path)
         if not path.is_file():  # new, or a device, which is written into
             continue

@@ -24,7 +24,6 @@ from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.stored_documents import StoredDocuments, joined, sampled
 from upsort.core.training.train_sorter import extended_by_counts, train_sorter
-from upsort.io.outputs.atomic import check_writable
 from upsort.io.sorter.loading import load_sorters
 from upsort.io.sorter.saving import save_sorters
 from upsort.io.sources.inputs import Inputs
@@ -76,14 +75,17 @@ class ExtendedAnswer(Struct, frozen=True, kw_only=True):
     """What is known of the documents that were added to one answer."""
 
     answer: str | None
-    unknown_share: Annotated[float | None, described("of the new documents' words, to the sorter as it was")]
+    unknown_share: Annotated[
+        float | None, described("of the new documents' words, to the sorter as it was; null where terms are not words")
+    ]
     new_right_before: Annotated[Rate, described("of the new documents, by the sorter as it was")]
-    held_out_older: Annotated[Rate | None, described("of the older documents, by folds of all")]
-    held_out_new: Annotated[Rate | None, described("of the new ones, by folds of all")]
+    held_out_older: Annotated[Rate | None, described("of the older documents, by folds of all; null without folds")]
+    held_out_new: Annotated[Rate | None, described("of the new ones, by folds of all; null without folds")]
 
 
 class ExtendResult(Struct, frozen=True, kw_only=True):
-    """upsort extend"""
+    """upsort extend. documents: all that the sorter now rests on. added: those of this run. new_terms, new_labels: unknown to it
+    before, over all answers. lost_terms: no longer within its bounds."""
 
     sorter: str
     bytes: int
@@ -101,7 +103,6 @@ def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> 
     Returns the extended sorters too, one per answer.
 
     Raises DataProblem for a sorter that keeps nothing of its documents, where they are not given again."""
-    check_writable(output)
     sorters = load_sorters(path)
     plan = sorters[0].plan
     way = _way(sorters, older)

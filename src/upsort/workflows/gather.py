@@ -10,7 +10,6 @@ from msgspec import Struct
 
 from upsort.core.errors import nearest
 from upsort.core.text.characters import lower, spellings
-from upsort.io.outputs.atomic import check_writable
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.tables.columns import column_place, merged_columns_nested
@@ -51,7 +50,6 @@ class GatherResult(Struct, kw_only=True):
 def gather(work: RunContext, output: Path) -> GatherResult:
     """Write the corpus to `output`. Raises UsageProblem for columns that a source does not have."""
     format_to_write(output)
-    check_writable(output)
     inputs, choices = work.inputs, work.plan
     every = [table.columns for table in inputs.tables]
     if choices.columns.id:  # one table may lack it, not all

@@ -21,7 +21,6 @@ from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.stored_documents import sampled
 from upsort.core.training.train_sorter import train_sorter
-from upsort.io.outputs.atomic import check_writable
 from upsort.io.sorter.saving import save_sorters
 from upsort.workflows.extend import stored_documents
 from upsort.workflows.shared.context import RunContext, language_of, other_language
@@ -70,7 +69,6 @@ class TrainResult:
 def train(work: RunContext, output: Path, check: bool = True, extendable: bool = False) -> TrainResult:
     """Train on all usable labelled documents and write the sorter to `output`. check: make the quick check. extendable: keep the
     counts of the documents, so that others can be added."""
-    check_writable(output)
     began = time.perf_counter()
     corpus_options = CorpusOptions(
         copies=not work.plan.judge.allow_copies and (check or extendable or _has_inner_folds(work.plan)),

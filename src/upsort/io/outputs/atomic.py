@@ -274,7 +274,7 @@ def check_writable(path: Path) -> None:
     if not folder.is_dir():
         raise DataProblem(f"{folder} is not a folder, so {path.name} cannot be written there.", "Choose another place.")
     if not os.access(folder, os.W_OK):
-        raise DataProblem(f"The folder {folder} may not be written to.", "Choose another place with -o.")
+        raise DataProblem(f"The folder {folder} may not be written to.", "Choose another place.")
 
 
 def make_folder(folder: Path) -> None:
