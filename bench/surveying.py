@@ -52,7 +52,7 @@ def main() -> None:
         def surveyed() -> object:
             return survey(RunContext(inputs=open_inputs([str(table)], ReadSettings()), plan=plan, rejects=RejectedRows()))
 
-        result = survey(RunContext(inputs=open_inputs([str(table)], ReadSettings()), plan=plan, rejects=RejectedRows()))
+        result, _ = survey(RunContext(inputs=open_inputs([str(table)], ReadSettings()), plan=plan, rejects=RejectedRows()))
         tokens = tokenise([text.lower() for text in texts])
         parts = medians_in_turn(
             {

@@ -19,7 +19,7 @@ from upsort.io.sources.inputs import Inputs, open_inputs
 from upsort.io.tables.documents import LABELLED, DocumentReader
 from upsort.io.tables.rows import ReadSettings
 from upsort.workflows.browse import columns_of, find, sample
-from upsort.workflows.clean import CleanedFile, ShowRequest, clean, cleaner_for, compare_steps, groups, on_word
+from upsort.workflows.clean import CleanedFile, ShowRequest, WordForm, clean, cleaner_for, compare_steps, groups, on_word
 from upsort.workflows.compare import ComparisonRequest, candidates, compare
 from upsort.workflows.cross_validate import cross_validate, curve
 from upsort.workflows.evaluate import EvaluationRequest, evaluate
@@ -34,7 +34,7 @@ from upsort.workflows.shared.context import RunContext, ScoringContext
 from upsort.workflows.split import split
 from upsort.workflows.survey import survey
 from upsort.workflows.suspects import suspects
-from upsort.workflows.terms import file_names, of_corpus, of_sorter, terms
+from upsort.workflows.terms import TermRequest, file_names, of_corpus, of_sorter, terms
 from upsort.workflows.train import train
 from upsort.workflows.trend import trend
 
@@ -75,8 +75,8 @@ def test_gathering_cuts_merges_and_drops(work: RunContext, tmp_path: Path) -> No
 
 
 def test_a_survey_counts_every_document(work: RunContext) -> None:
-    found = survey(work, shortest=3, top=4)
-    assert found.documents == sum(count for _, count in found.labels) + found.unlabelled
+    found, _ = survey(work, shortest=3, top=4)
+    assert found.documents == sum(of.documents for of in found.labels.values()) + found.unlabelled
     assert [one.words for one in found.shortest] == sorted(one.words for one in found.shortest)
     assert len(found.shortest) == 3 and len(found.terms) == 4
     assert found.characters.least <= found.characters.median <= found.characters.most
@@ -84,10 +84,10 @@ def test_a_survey_counts_every_document(work: RunContext) -> None:
 
 
 def test_single_documents_and_words(work: RunContext) -> None:
-    shown, meeting = sample(work.inputs, work.plan, [("topic", "soil")], 2)
-    assert len(shown) == 2 and meeting > 2 and all(one.label == "soil" for one in shown)
-    found, holding, documents = find(work.inputs, work.plan, [], "compost", 5)
-    assert all(one.word.lower() == "compost" for one in found) and holding <= documents
+    shown = sample(work.inputs, work.plan, [("topic", "soil")], 2)
+    assert len(shown.documents) == 2 and shown.of > 2 and all(one.label == "soil" for one in shown.documents)
+    result = find(work.inputs, work.plan, [], "compost", 5)
+    assert all(one.word.lower() == "compost" for one in result.found) and result.documents_with_it <= result.of
 
 
 def test_cleaning_is_seen_step_by_step(work: RunContext, tmp_path: Path) -> None:
@@ -98,19 +98,19 @@ def test_cleaning_is_seen_step_by_step(work: RunContext, tmp_path: Path) -> None
     assert found.steps[-1].tokens < found.steps[0].tokens and found.steps[-1].distinct < found.steps[0].distinct
     assert found.written == found.documents and len(found.shown) == 1
     cleaning, _ = cleaner_for(chosen.plan)
-    assert on_word(cleaning, "Leaves")[-1] == ("stem", "leav")
-    largest = groups(chosen, 3)
+    assert on_word(cleaning, "Leaves")[-1] == WordForm("stem", "leav")
+    largest = groups(chosen, 3).groups
     assert [len(group.words) for group in largest] == sorted((len(group.words) for group in largest), reverse=True)
-    assert all(word for group in groups(chosen, 9, "leaves") for word in group.words)
+    assert all(word for group in groups(chosen, 9, "leaves").groups for word in group.words)
 
 
 def test_lists_of_steps_are_compared_on_the_same_documents(work: RunContext) -> None:
-    found = compare_steps(work, [("lower",), ("lower", "stem")])
-    assert {one.steps for one in found.lists} == {("lower",), ("lower", "stem")}
-    assert found.whole is not None and found.lists[0].compared is not None
+    found, whole = compare_steps(work, [("lower",), ("lower", "stem")])
+    assert {one.steps for one in found.steps} == {("lower",), ("lower", "stem")}
+    assert whole is not None and found.steps[0].accuracy is not None
     unlabelled = with_plan(work, columns=replace(COLUMNS, label=""))
-    plain = compare_steps(unlabelled, [("lower",), ("lower", "stem")])
-    assert plain.whole is None and plain.lists[0].distinct > plain.lists[1].distinct
+    plain, whole = compare_steps(unlabelled, [("lower",), ("lower", "stem")])
+    assert whole is None and plain.steps[0].distinct > plain.steps[1].distinct
 
 
 def test_a_matrix_and_its_terms(work: RunContext) -> None:
@@ -135,9 +135,9 @@ def test_a_split_keeps_every_row_once(work: RunContext, tmp_path: Path) -> None:
 
 def test_training_evaluating_and_scoring(work: RunContext, desk: Path, tmp_path: Path) -> None:
     result = train(work, tmp_path / "s.sorter")
-    (answer,) = result.answers
-    assert answer.held_out is not None and answer.held_out.rate.of
-    assert set(answer.seconds) >= {"training"} and result.size == (tmp_path / "s.sorter").stat().st_size
+    ((answer, _),) = result.answers
+    assert answer.held_out_accuracy is not None and answer.held_out_accuracy.of
+    assert set(result.seconds) >= {"training"} and result.result.bytes == (tmp_path / "s.sorter").stat().st_size
     (sorter,) = load_sorters(tmp_path / "s.sorter")
     held_out = inputs_of(desk / "held-out.csv")
     labelled = DocumentReader.of_sorter(sorter, COLUMNS, LABELLED)
@@ -165,8 +165,9 @@ def test_training_evaluating_and_scoring(work: RunContext, desk: Path, tmp_path:
             rows.extend(more)
 
     scored = score(scoring, incoming, Rows())  # type: ignore[arg-type]
-    assert scored.documents == len(rows) == scored.labels[0].total() and scoring.columns[-1] == "sorted_remark"
-    found, used = suggest_documents(sorter, replace(incoming), 4, 1, None)
+    assert scored.documents == len(rows) == sum(scored.labels.values()) and scoring.columns[-1] == "sorted_remark"
+    result, used = suggest_documents(sorter, replace(incoming), 4, 1, None)
+    found = result.documents
     assert len(found) == 4 and used == scored.documents
     assert [one.entropy > 0 for one in found] == [True] * 4
 
@@ -211,15 +212,15 @@ def test_suspects_come_surest_first(work: RunContext) -> None:
 
 
 def test_terms_of_a_corpus_and_of_a_sorter(work: RunContext, desk: Path) -> None:
-    of_all = terms(of_corpus(work), "log-odds", 5)
-    assert all(one.value > 0 for found in of_all.speaking_for.values() for one in found)
+    of_all = terms(of_corpus(work), TermRequest(way="log-odds", top=5))
+    assert all(one.value > 0 for found in of_all.labels.values() for one in found)
     (sorter,) = load_sorters(desk / "desk.sorter")
-    by_weight = terms(of_sorter(sorter), "weight", 5, "soil")
-    assert list(by_weight.speaking_for) == ["soil"]
-    pair = terms(of_sorter(sorter), "weight", 5, "", ("soil", "pests"))
-    assert set(pair.speaking_for) == {"soil", "pests"}
+    by_weight = terms(of_sorter(sorter), TermRequest(way="weight", top=5, only="soil"))
+    assert list(by_weight.labels) == ["soil"]
+    pair = terms(of_sorter(sorter), TermRequest(way="weight", top=5, pair=("soil", "pests")))
+    assert set(pair.labels) == {"soil", "pests"}
     with pytest.raises(UsageProblem):
-        terms(of_sorter(sorter), "weight", 5, "soli")
+        terms(of_sorter(sorter), TermRequest(way="weight", top=5, only="soli"))
 
 
 def test_pulls_and_what_they_begin_with_are_the_scores(desk: Path) -> None:
@@ -254,9 +255,9 @@ def test_trends_count_every_row(desk: Path, period: str, begins: str) -> None:
     aside = RejectedRows()
     found = trend(RunContext(inputs=inputs_of(desk / "scored.csv"), plan=Plan(), rejects=aside), "", "", period)
     assert found.label == "sorted_label" and found.by == "received"
-    assert int(found.trend.counts.sum()) == found.documents == 60 - aside.count
-    assert all(name.startswith(begins) for name in found.trend.periods)
-    assert list(found.trend.periods) == sorted(found.trend.periods)
+    assert sum(rate.right for rates in found.periods.values() for rate in rates.values()) == found.documents == 60 - aside.count
+    assert all(name.startswith(begins) for name in found.periods)
+    assert list(found.periods) == sorted(found.periods)
 
 
 def entry(name: str, settings: str, **measures: float) -> LedgerEntry:

@@ -52,7 +52,7 @@ def trained(corpus: Path, values: dict[str, dict[str, object]], output: Path) ->
     merged = {**values, "features": {**loose, **values.get("features", {})}}
     plan = checked_plan(merged, "test")
     inputs = open_inputs([str(corpus)], ReadSettings())
-    return train(RunContext(inputs=inputs, plan=plan, rejects=RejectedRows()), output, check=False).answers[0].sorter
+    return train(RunContext(inputs=inputs, plan=plan, rejects=RejectedRows()), output, check=False).answers[0][1]
 
 
 def documents(corpus: Path, sorter: TrainedSorter) -> Documents:

@@ -2,58 +2,38 @@
 
 from typing import Any
 
-import msgspec
-
-from upsort.core.evaluation.measure_list import MEASURES
 from upsort.workflows.browse import SurveyColumns, SurveyFind, SurveyShow
 from upsort.workflows.choose import Choose
-from upsort.workflows.clean import CleanCompared, CleanGroups, CleanShown, CleanSteps, CleanWord
+from upsort.workflows.clean import CleanResult, StepDescriptions, StepsCompared, WordForms, WordGroups
 from upsort.workflows.compare import ComparedPlans
 from upsort.workflows.cross_validate import CrossValidated, CrossValidatedSeveral, CurveOf
-from upsort.workflows.demo import Demo
+from upsort.workflows.demo import DemoResult
 from upsort.workflows.evaluate import Evaluated, EvaluatedSeveral
-from upsort.workflows.explain import Explain
+from upsort.workflows.explain import ExplainResult
 from upsort.workflows.export import ExportResult
 from upsort.workflows.extend import ExtendResult
 from upsort.workflows.features import FeaturesResult, MadeVectors
 from upsort.workflows.gather import GatherResult
-from upsort.workflows.next_documents import Next
-from upsort.workflows.report import Report
-from upsort.workflows.score import Score
-from upsort.workflows.shared.results import Ledger, PlanChecked, PlanExplained, PlanWritten, Rated
+from upsort.workflows.next_documents import NextResult
+from upsort.workflows.report import ReportResult
+from upsort.workflows.shared.results import Ledger, PlanChecked, PlanExplained, PlanWritten
+from upsort.workflows.shared.scored_rows import ScoreResult
 from upsort.workflows.split import SplitResult
-from upsort.workflows.survey import Survey
+from upsort.workflows.survey import SurveyResult
 from upsort.workflows.suspects import SuspectsResult
-from upsort.workflows.terms import Terms
-from upsort.workflows.train import Train, TrainSeveral
-from upsort.workflows.trend import TrendJson
-
-
-def schema_of(shape: Any) -> dict[str, Any]:
-    """A shape as JSON Schema (draft 2020-12), with the shapes that it refers to under `$defs`."""
-    (schema,), definitions = msgspec.json.schema_components((shape,), ref_template="#/$defs/{name}")
-    rates = {key: {"$ref": "#/$defs/Rate", "description": measure.summary} for key, measure in MEASURES.items()}
-    for name, definition in definitions.items():
-        if name in {rated.__name__ for rated in _subclasses(Rated)}:
-            definition["properties"] = {**rates, **definition["properties"]}
-    if "$ref" in schema:
-        schema = definitions.pop(schema["$ref"].rpartition("/")[2])
-    return {**schema, "$defs": definitions}
-
-
-def _subclasses(cls: type[Rated]) -> list[type[Rated]]:
-    return [each for direct in cls.__subclasses__() for each in (direct, *_subclasses(direct))]
-
+from upsort.workflows.terms import TermsResult
+from upsort.workflows.train import TrainResult, TrainSeveralResult
+from upsort.workflows.trend import TrendResult
 
 SHAPES: dict[str, tuple[Any, ...]] = {
-    "demo": (Demo,),
+    "demo": (DemoResult,),
     "gather": (GatherResult,),
-    "survey": (Survey, SurveyColumns, SurveyShow, SurveyFind),
+    "survey": (SurveyResult, SurveyColumns, SurveyShow, SurveyFind),
     "plan": (PlanWritten, PlanChecked, PlanExplained),
-    "clean": (CleanShown, CleanSteps, CleanWord, CleanGroups, CleanCompared),
+    "clean": (CleanResult, StepDescriptions, WordForms, WordGroups, StepsCompared),
     "features": (FeaturesResult, MadeVectors),
     "split": (SplitResult,),
-    "train": (Train, TrainSeveral),
+    "train": (TrainResult, TrainSeveralResult),
     "evaluate": (Evaluated, EvaluatedSeveral),
     "cross-validate": (CrossValidated, CrossValidatedSeveral),
     "compare": (ComparedPlans,),
@@ -61,14 +41,14 @@ SHAPES: dict[str, tuple[Any, ...]] = {
     "curve": (CurveOf,),
     "suspects": (SuspectsResult,),
     "ledger": (Ledger,),
-    "terms": (Terms,),
-    "explain": (Explain,),
-    "next": (Next,),
+    "terms": (TermsResult,),
+    "explain": (ExplainResult,),
+    "next": (NextResult,),
     "extend": (ExtendResult,),
-    "score": (Score,),
+    "score": (ScoreResult,),
     "export": (ExportResult,),
-    "trend": (TrendJson,),
-    "report": (Report,),
+    "trend": (TrendResult,),
+    "report": (ReportResult,),
 }
 """The shapes of each command, with those of options that show something else. `ask` answers in lines, `score` in rows: see the
 docs."""

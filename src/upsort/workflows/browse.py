@@ -3,7 +3,8 @@
 import random
 from collections.abc import Iterator, Sequence
 from itertools import islice
-from typing import TypedDict
+
+from msgspec import Struct
 
 from upsort.core import plan
 from upsort.core.analysis.column_summaries import kind_of
@@ -42,6 +43,12 @@ class ColumnPreview:
     rows: int
     more: bool
     files: bool
+
+
+class SurveyColumns(Struct, frozen=True):
+    """upsort survey --columns"""
+
+    columns: list[ColumnInfo]
 
 
 def columns_of(inputs: Inputs) -> tuple[list[ColumnInfo], list[ColumnPreview]]:
@@ -108,8 +115,23 @@ class Occurrence:
     after: str
 
 
-def sample(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], most: int) -> tuple[list[ShownDocument], int]:
-    """So many documents that meet `where`, drawn at random with the plan's seed, in their order; and how many meet it."""
+class SurveyShow(Struct, frozen=True):
+    """upsort survey --show"""
+
+    documents: list[ShownDocument]
+    of: int
+
+
+class SurveyFind(Struct, frozen=True):
+    """upsort survey --find"""
+
+    found: list[Occurrence]
+    documents_with_it: int
+    of: int
+
+
+def sample(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], most: int) -> SurveyShow:
+    """So many documents that meet `where`, drawn at random with the plan's seed, in their order."""
     generator = random.Random(choices.judge.seed)
     chosen: list[tuple[int, ShownDocument]] = []
     seen = 0
@@ -122,14 +144,13 @@ def sample(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], mos
         elif (at := generator.randrange(seen + 1)) < most:
             chosen[at] = (seen, shown)
         seen += 1
-    return [shown for _, shown in sorted(chosen, key=lambda entry: entry[0])], seen
+    return SurveyShow([shown for _, shown in sorted(chosen, key=lambda entry: entry[0])], seen)
 
 
 def find(
     inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]], word: str, most: int, as_written: bool = False
-) -> tuple[list[Occurrence], int, int]:
-    """The first occurrences of a word or phrase, in any case unless as it is written; and how many documents hold it, of how
-    many."""
+) -> SurveyFind:
+    """The first occurrences of a word or phrase, in any case unless as it is written."""
 
     def seen(text: str) -> str:
         return text if as_written else lower(text, choices.clean.language)
@@ -157,7 +178,7 @@ def find(
                     after=" ".join(aligned[end : end + _CONTEXT].split()),
                 )
             )
-    return occurrences, holding, documents
+    return SurveyFind(occurrences, holding, documents)
 
 
 def _meeting(inputs: Inputs, choices: plan.Plan, where: list[tuple[str, str]]) -> Iterator[tuple[DocumentBlock, int]]:
@@ -187,24 +208,3 @@ def parsed_where(text: str) -> tuple[str, str]:
     if not equals or not column.strip():
         raise UsageProblem(f"--where takes COLUMN=VALUE, not {text!r}.", "For example: --where label=pests")
     return column.strip(), value.strip()
-
-
-class SurveyColumns(TypedDict):
-    """upsort survey --columns"""
-
-    columns: list[ColumnInfo]
-
-
-class SurveyShow(TypedDict):
-    """upsort survey --show"""
-
-    documents: list[ShownDocument]
-    of: int
-
-
-class SurveyFind(TypedDict):
-    """upsort survey --find"""
-
-    found: list[Occurrence]
-    documents_with_it: int
-    of: int

@@ -9,13 +9,12 @@ from dataclasses import field, replace
 from itertools import pairwise, zip_longest
 from operator import attrgetter
 from pathlib import Path
-from typing import Annotated, NotRequired, TypedDict
 
-from msgspec import Struct
+from msgspec import UNSET, Struct, UnsetType, structs
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem, suggestion
-from upsort.core.evaluation.intervals import DifferenceToBest, Rate
+from upsort.core.evaluation.intervals import Comparison, DifferenceToBest, Rate
 from upsort.core.features.corpus_counts import CorpusCounter
 from upsort.core.features.counting import in_blocks
 from upsort.core.lazy import record
@@ -32,19 +31,17 @@ from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
-from upsort.workflows.compare import MARGIN, ComparedPlan, CompareResult, ComparisonRequest, compare
+from upsort.workflows.compare import MARGIN, CompareResult, ComparisonRequest, compare
 from upsort.workflows.shared.candidates import Candidate
 from upsort.workflows.shared.context import RunContext, nothing_usable
 from upsort.workflows.shared.corpus import count_blocks, counts_by_plan
-from upsort.workflows.shared.results import described
 
 CLEANED_COLUMN = "cleaned"
 NOTHING = "(nothing)"
 _SAMPLE = 2000  # documents among which those that a step changes most are looked for
 
 
-@record(frozen=True)
-class StepOnDocument:
+class StepOnDocument(Struct, frozen=True):
     """What one step did to one document. removed and changed: stretches it took out, and those it put others instead of."""
 
     step: str
@@ -53,8 +50,7 @@ class StepOnDocument:
     changed: list[tuple[str, str]]
 
 
-@record(frozen=True)
-class DocumentSteps:
+class DocumentSteps(Struct, frozen=True):
     """One document through all steps."""
 
     reference: str
@@ -63,8 +59,7 @@ class DocumentSteps:
     steps: list[StepOnDocument]
 
 
-@record(frozen=True, kw_only=True)
-class StepOnCorpus:
+class StepOnCorpus(Struct, frozen=True, kw_only=True):
     """The corpus after one step. empty: documents without tokens. seconds: what the step itself took."""
 
     step: str
@@ -74,9 +69,9 @@ class StepOnCorpus:
     seconds: float
 
 
-@record(frozen=True)
-class CleanResult:
-    """documents: how many there are. shown: some of them, step by step. steps: the corpus after each step. written: rows."""
+class CleanResult(Struct, frozen=True):
+    """upsort clean. documents: how many there are. shown: some of them, step by step. steps: the corpus after each step. written:
+    rows."""
 
     documents: int
     shown: list[DocumentSteps]
@@ -91,21 +86,63 @@ class WordGroup(Struct, frozen=True):
     words: dict[str, int]
 
 
-@record(frozen=True)
-class StepsResult:
-    """What a list of steps leads to. compared: on the same folds with the other lists, where there are labels."""
+class WordGroups(Struct, frozen=True):
+    """upsort clean --groups"""
+
+    groups: list[WordGroup]
+
+
+class WordForm(Struct, frozen=True):
+    """A word after a step."""
+
+    step: str
+    form: str
+
+
+class WordForms(Struct, frozen=True):
+    """upsort clean --word"""
+
+    words: dict[str, list[WordForm]]
+
+
+class StepDescription(Struct, frozen=True, kw_only=True):
+    """A cleaning step."""
+
+    step: str
+    does: str
+    works: str
+    before: str
+    after: str
+    keys: list[str]
+
+
+class StepDescriptions(Struct, frozen=True):
+    """upsort clean --steps-help"""
+
+    steps: list[StepDescription]
+
+
+class StepsResult(Struct, frozen=True, kw_only=True):
+    """A list of steps. distinct: terms. p_exact, behind_the_best, standing: on the same folds with the other lists, where there
+    are labels."""
 
     steps: tuple[str, ...]
     distinct: int
-    compared: ComparedPlan | None
+    accuracy: Rate | None = None
+    p_exact: float | None = None
+    behind_the_best: DifferenceToBest | None = None
+    standing: Comparison | None = None
 
 
-@record(frozen=True)
-class StepsCompared:
-    """Best first, or in the order in which they were asked for where there are no labels. whole: of the comparison."""
+class StepsCompared(Struct, frozen=True, kw_only=True):
+    """upsort clean --compare-steps. steps: best first, or in the order in which they were asked for where there are no labels."""
 
-    lists: list[StepsResult]
-    whole: CompareResult | None
+    steps: list[StepsResult]
+    copies: int | UnsetType = UNSET
+    group_count: int | UnsetType | None = UNSET
+    taken_out_of_training: int | UnsetType = UNSET
+    without_date: int | UnsetType = UNSET
+    dates: str | UnsetType = UNSET
 
 
 @record(frozen=True)
@@ -316,18 +353,18 @@ def _as_text(cleaning: Cleaner, texts: Sequence[str]) -> list[str]:
     return [" ".join(tokens.words[code] for code in tokens.codes[begin:end].tolist()) for begin, end in pairwise(starts)]
 
 
-def on_word(cleaning: Cleaner, word: str) -> list[tuple[str, str]]:
+def on_word(cleaning: Cleaner, word: str) -> list[WordForm]:
     """A single word after each step that changes it."""
-    way = [("as it comes", word)]
+    way = [WordForm("as it comes", word)]
     for step in on_document(cleaning, word):
-        if way[-1][1] == NOTHING:
+        if way[-1].form == NOTHING:
             break
-        if step.after != way[-1][1] and not (step.step == "tokens" and step.after == way[-1][1].strip()):
-            way.append((step.step, step.after or NOTHING))
+        if step.after != way[-1].form and not (step.step == "tokens" and step.after == way[-1].form.strip()):
+            way.append(WordForm(step.step, step.after or NOTHING))
     return way
 
 
-def groups(work: RunContext, most: int, word: str = "") -> list[WordGroup]:
+def groups(work: RunContext, most: int, word: str = "") -> WordGroups:
     """Which words fell together under each stem or lemma, those with most different words first.
 
     word: only the group that this word falls into."""
@@ -350,28 +387,38 @@ def groups(work: RunContext, most: int, word: str = "") -> list[WordGroup]:
                 counts.setdefault(stem, Counter())[written] += times[code]
         work.advance(len(block))
     if word:
-        mine = on_word(cleaning, word)[-1][1]
+        mine = on_word(cleaning, word)[-1].form
         counts = {stem: words for stem, words in counts.items() if stem == mine}
     joined = [WordGroup(stem, dict(words.most_common())) for stem, words in counts.items() if len(words) > 1 or word]
-    return sorted(joined, key=lambda group: (-len(group.words), group.stem))[:most]
+    return WordGroups(sorted(joined, key=lambda group: (-len(group.words), group.stem))[:most])
 
 
-def compare_steps(work: RunContext, lists: Sequence[tuple[str, ...]], margin: float = MARGIN) -> StepsCompared:
-    """For each list of steps the size of the vocabulary and, where there are labels, what `compare` says of them."""
+def compare_steps(
+    work: RunContext, lists: Sequence[tuple[str, ...]], margin: float = MARGIN
+) -> tuple[StepsCompared, CompareResult | None]:
+    """For each list of steps the size of the vocabulary and, where there are labels, what `compare` says of them, whole."""
     tried = [
         Candidate(", ".join(steps) or "none", replace(work.plan, clean=replace(work.plan.clean, steps=steps))) for steps in lists
     ]
     if not work.plan.columns.label:
         step_results = [
-            StepsResult(steps, _distinct_terms(_spare(work, candidate.plan, number)), None)
+            StepsResult(steps=steps, distinct=_distinct_terms(_spare(work, candidate.plan, number)))
             for number, (steps, candidate) in enumerate(zip(lists, tried, strict=True))
         ]
-        return StepsCompared(step_results, None)
+        return StepsCompared(steps=step_results), None
     whole = compare(work, tried, ComparisonRequest(command="clean --compare-steps", margin=margin))
-    return StepsCompared(
-        [StepsResult(candidate.candidate.plan.clean.steps, candidate.distinct_terms, candidate) for candidate in whole.compared],
-        whole,
-    )
+    results = [
+        StepsResult(
+            steps=compared.candidate.plan.clean.steps,
+            distinct=compared.distinct_terms,
+            accuracy=compared.result.overall.accuracy,
+            p_exact=compared.exact,
+            behind_the_best=compared.difference,
+            standing=compared.comparison,
+        )
+        for compared in whole.compared
+    ]
+    return StepsCompared(steps=results, **structs.asdict(whole.duplicates)), whole
 
 
 def _spare(work: RunContext, choices: plan.Plan, number: int) -> RunContext:
@@ -387,70 +434,3 @@ def _distinct_terms(work: RunContext) -> int:
     for _ in count_blocks(work, DocumentReader.of_plan(work.plan, cleaning), measuring, cleaning, attrgetter("lines")):
         pass
     return counts_by_plan(measuring, work.plan, at_least=1).distinct
-
-
-class CleanShown(TypedDict):
-    """upsort clean"""
-
-    documents: int
-    shown: list[DocumentSteps]
-    steps: list[StepOnCorpus]
-    written: Annotated[int, described("rows")]
-
-
-class StepDescription(TypedDict):
-    """A cleaning step."""
-
-    step: str
-    does: str
-    works: str
-    before: str
-    after: str
-    keys: list[str]
-
-
-class CleanSteps(TypedDict):
-    """upsort clean --steps-help"""
-
-    steps: list[StepDescription]
-
-
-class WordForm(TypedDict):
-    """A word after a step."""
-
-    step: str
-    form: str
-
-
-class CleanWord(TypedDict):
-    """upsort clean --word"""
-
-    words: dict[str, list[WordForm]]
-
-
-class CleanGroups(TypedDict):
-    """upsort clean --groups"""
-
-    groups: list[WordGroup]
-
-
-class StepsComparedJson(TypedDict):
-    """A list of steps."""
-
-    steps: list[str]
-    distinct: int
-    accuracy: Rate | None
-    p_exact: float | None
-    behind_the_best: DifferenceToBest | None
-    standing: str | None
-
-
-class CleanCompared(TypedDict):
-    """upsort clean --compare-steps"""
-
-    steps: list[StepsComparedJson]
-    copies: NotRequired[int]
-    group_count: NotRequired[int | None]
-    taken_out_of_training: NotRequired[int]
-    without_date: NotRequired[int]
-    dates: NotRequired[str]

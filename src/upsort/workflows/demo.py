@@ -3,7 +3,8 @@
 import zipfile
 from importlib.resources import files
 from pathlib import Path
-from typing import TypedDict
+
+from msgspec import Struct
 
 from upsort.core.errors import DataProblem
 from upsort.io.outputs.atomic import cannot_write, replacing
@@ -21,8 +22,15 @@ PARTNERS = "partner-gardens.csv"
 """Letters to the gardens that Fernhollow works with, in their languages; no profile of a language was counted from them."""
 
 
-def write_demo_files(folder: Path, overwrite: bool = False) -> list[Path]:
-    """Write the demo corpus into `folder`, which is made; returns the files.
+class DemoResult(Struct, frozen=True):
+    """upsort demo"""
+
+    folder: str
+    files: list[str]
+
+
+def write_demo_files(folder: Path, overwrite: bool = False) -> DemoResult:
+    """Write the demo corpus into `folder`, which is made.
 
     Raises DataProblem when the folder holds anything already, unless `overwrite`."""
     if folder.exists() and not folder.is_dir():
@@ -39,19 +47,12 @@ def write_demo_files(folder: Path, overwrite: bool = False) -> list[Path]:
                 target.parent.mkdir(parents=True, exist_ok=True)
                 with replacing(target) as out:
                     out.write(archive.read(name))
-                written.append(target)
+                written.append(str(target))
         for name in (VECTORS, PARTNERS):
             target = folder / name
             with replacing(target) as out:
                 out.write((_DATA / name).read_bytes())
-            written.append(target)
+            written.append(str(target))
     except OSError as error:
         raise cannot_write(folder, error) from error
-    return written
-
-
-class Demo(TypedDict):
-    """upsort demo"""
-
-    folder: str
-    files: list[str]
+    return DemoResult(str(folder), written)

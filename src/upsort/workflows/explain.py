@@ -2,9 +2,9 @@
 
 import json
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import field
-from typing import Annotated, Any, BinaryIO, TextIO, TypedDict
+from typing import Any, BinaryIO, TextIO
 
 import numpy as np
 from msgspec import Struct
@@ -24,10 +24,16 @@ from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import LABELLED, DocumentReader, columns_for
 from upsort.io.tables.rows import RejectionReason
 from upsort.workflows.score import ScoreLayout
-from upsort.workflows.shared.results import described
 from upsort.workflows.shared.scored_rows import decision_values
 
 _THE_SAME = 1e-9  # from a cosine of 1, up to which two documents are one
+
+
+class Flip(Struct, frozen=True):
+    """Words whose absence changes the label."""
+
+    without: list[str]
+    label: str
 
 
 class Neighbour(Struct, frozen=True, rename={"reference": "document"}):
@@ -47,9 +53,145 @@ class ExplainedDocument:
 
     explanation: explanations.Explanation
     checked: bool
-    flip: "Flip | None"
+    flip: Flip | None
     neighbours: list[Neighbour] = field(default_factory=list)
     voters: dict[int, Neighbour] = field(default_factory=dict)
+
+
+class PulledTerm(Struct, frozen=True, kw_only=True):
+    """A term of the text, the word vector of one, or a column next to the text, with what it adds to each label's score. source:
+    `term`, `vector` or `column`. count: how often it stands in the text; 0 of a column. value: what it is to the classifier; of a
+    vector, its share of the mean. given: the number in the column. shares_with: other terms of the same hashed column."""
+
+    term: str
+    source: str
+    count: int
+    value: float
+    given: float | None
+    shares_with: Sequence[str]
+    pulls: dict[str, float]
+
+
+class Begins(Struct, frozen=True):
+    """What the scores begin with, such as an intercept."""
+
+    name: str
+    adds: dict[str, float]
+
+
+class ContributionSum(Struct, frozen=True):
+    """What adds up to the scores."""
+
+    begins: list[Begins]
+    terms: list[PulledTerm]
+
+
+class QuestionPath(Struct, frozen=True):
+    """The way through a tree. documents: of the training that answered alike, by label."""
+
+    questions: list[explanations.AnsweredQuestion]
+    documents: dict[str, float]
+
+
+class NeighbourVote(Struct, frozen=True, kw_only=True):
+    """A training document that has a say. says: what it adds to the score of its label. document: its identifier, where it was
+    found among the tables of --among."""
+
+    label: str
+    similarity: float
+    weight: float
+    says: float
+    in_common: list[str]
+    document: str | None
+
+
+class ExplainResult(Struct, frozen=True, kw_only=True):
+    """upsort explain. label: as score gives it. labels: the single ones, where a document may have several. remark: on an answer
+    that rests on no word of the text. thresholds: from which probability on a label is given, where there may be several.
+    calibration: how scores become probabilities. sum: of a linear sorter, naive Bayes or centroids. path: of a tree. voters: of
+    neighbours. training_documents: of kinds that do not look at the text. arithmetic: with --arithmetic."""
+
+    label: str
+    labels: list[str] | None
+    probability: float
+    second_label: str
+    remark: str | None
+    probabilities: dict[str, float]
+    scores: dict[str, float]
+    thresholds: dict[str, float] | None
+    calibration: str
+    sum: ContributionSum | None
+    path: QuestionPath | None
+    voters: list[NeighbourVote] | None
+    training_documents: dict[str, float] | None
+    words: list[Word]
+    unknown_words: list[str]
+    flip: Flip | None
+    similar: list[Neighbour]
+    arithmetic: Sequence[LabelArithmetic] | None
+
+    @staticmethod
+    def of(sorter: TrainedSorter, explained: ExplainedDocument, arithmetic: Sequence[LabelArithmetic] | None) -> "ExplainResult":
+        """The explanation with names of labels in place of their numbers."""
+        explanation, how = explained.explanation, explained.explanation.how
+
+        def by_label(values: Iterable[float]) -> dict[str, float]:
+            return {label: float(value) for label, value in zip(sorter.labels, values, strict=True)}
+
+        pulls = path = votes = documents = None
+        match how:
+            case explanations.Additive():
+                pulls = ContributionSum(
+                    [Begins(name, by_label(values)) for name, values in how.begins],
+                    [
+                        PulledTerm(
+                            term=pull.term,
+                            source=pull.source,
+                            count=pull.count,
+                            value=pull.value,
+                            given=pull.given,
+                            shares_with=pull.shares_with,
+                            pulls=by_label(pull.pulls),
+                        )
+                        for pull in how.pulls
+                    ],
+                )
+            case explanations.TreePath():
+                path = QuestionPath(how.questions, by_label(how.documents))
+            case explanations.NeighbourVotes():
+                votes = [
+                    NeighbourVote(
+                        label=voter.label,
+                        similarity=voter.similarity,
+                        weight=voter.weight,
+                        says=voter.says,
+                        in_common=voter.in_common,
+                        document=explained.voters[place].reference if place in explained.voters else None,
+                    )
+                    for place, voter in enumerate(how.voters)
+                ]
+            case explanations.PriorOnly():
+                documents = by_label(how.documents)
+        return ExplainResult(
+            label=explanation.sorted_as,
+            labels=[sorter.labels[label] for label in explanation.given] if explanation.given is not None else None,
+            probability=float(explanation.probabilities[explanation.label]),
+            second_label=sorter.labels[explanation.second],
+            remark=explanation.remark or None,
+            probabilities=by_label(explanation.probabilities),
+            scores=by_label(explanation.scores),
+            thresholds=by_label(sorter.thresholds) if sorter.thresholds is not None else None,
+            calibration=sorter.calibration.kind,
+            sum=pulls,
+            path=path,
+            voters=votes,
+            training_documents=documents,
+            words=explanation.words,
+            unknown_words=explanation.unknown,
+            flip=explained.flip,
+            similar=explained.neighbours,
+            arithmetic=arithmetic,
+        )
 
 
 def explain_document(sorter: TrainedSorter, document: Documents, among: Inputs | None, most: int) -> ExplainedDocument:
@@ -212,79 +354,3 @@ def predictions(sorters: Sequence[TrainedSorter], document: Documents, most: int
             words=explanations.deciding_words(explanation.words, most) if explanation is not None and sums else [],
             remark=sorter.remarks_on(decisions)[0],
         )
-
-
-class PulledTerm(TypedDict):
-    """A term of the text, the word vector of one, or a column next to the text, with what it adds to each label's score."""
-
-    term: str
-    source: Annotated[str, described("`term`, `vector` or `column`")]
-    count: Annotated[int, described("how often it stands in the text; 0 of a column")]
-    value: Annotated[float, described("what it is to the classifier; of a vector, its share of the mean")]
-    given: Annotated[float | None, described("the number in the column")]
-    shares_with: Annotated[list[str], described("other terms of the same hashed column")]
-    pulls: dict[str, float]
-
-
-class Begins(TypedDict):
-    """What the scores begin with, such as an intercept."""
-
-    name: str
-    adds: dict[str, float]
-
-
-class ContributionSumJson(TypedDict):
-    """What adds up to the scores."""
-
-    begins: list[Begins]
-    terms: list[PulledTerm]
-
-
-class QuestionPath(TypedDict):
-    """The way through a tree."""
-
-    questions: list[explanations.AnsweredQuestion]
-    documents: Annotated[dict[str, float], described("of the training that answered alike, by label")]
-
-
-class NeighbourVote(TypedDict):
-    """A training document that has a say."""
-
-    label: str
-    similarity: float
-    weight: float
-    says: Annotated[float, described("what it adds to the score of its label")]
-    in_common: list[str]
-    document: Annotated[str | None, described("its identifier, where it was found among the tables of --among")]
-
-
-class Flip(Struct, frozen=True):
-    """Words whose absence changes the label."""
-
-    without: list[str]
-    label: str
-
-
-class Explain(TypedDict):
-    """upsort explain"""
-
-    label: Annotated[str, described("as score gives it")]
-    labels: Annotated[list[str] | None, described("the single ones, where a document may have several")]
-    probability: float
-    second_label: str
-    remark: Annotated[str | None, described("on an answer that rests on no word of the text")]
-    probabilities: dict[str, float]
-    scores: dict[str, float]
-    thresholds: Annotated[
-        dict[str, float] | None, described("from which probability on a label is given, where there may be several")
-    ]
-    calibration: Annotated[str, described("how scores become probabilities")]
-    sum: Annotated[ContributionSumJson | None, described("of a linear sorter, naive Bayes or centroids")]
-    path: Annotated[QuestionPath | None, described("of a tree")]
-    voters: Annotated[list[NeighbourVote] | None, described("of neighbours")]
-    training_documents: Annotated[dict[str, float] | None, described("of kinds that do not look at the text")]
-    words: list[Word]
-    unknown_words: list[str]
-    flip: Flip | None
-    similar: list[Neighbour]
-    arithmetic: Annotated[list[LabelArithmetic] | None, described("with --arithmetic")]

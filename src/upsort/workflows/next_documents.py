@@ -2,8 +2,8 @@
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated, TypedDict
 
+from msgspec import Struct
 from scipy.sparse import csr_array
 
 from upsort.core.analysis.next_documents import Why, choose, contents, entropies
@@ -12,7 +12,6 @@ from upsort.core.evaluation.cross_validation import SplitParts
 from upsort.core.evaluation.learning_curve import fit_learning_curve, measure_learning_curve
 from upsort.core.evaluation.splits import SplitOrder, splits
 from upsort.core.features.distributed_vocabulary import HashedCounting
-from upsort.core.lazy import record
 from upsort.core.plan import Features
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.sorter import Decisions, TrainedSorter
@@ -22,15 +21,13 @@ from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.workflows.extend import labelled_documents_of
 from upsort.workflows.score import joined_decisions
 from upsort.workflows.shared.context import ScoringContext, nothing_usable
-from upsort.workflows.shared.results import described
 
 GUESS = "guessed_label"
 _CONTENTS = Features(hash_bits=14)
 _MOST_GROWN = 3_000  # kept documents, of which growth is worked out
 
 
-@record(frozen=True, kw_only=True)
-class LabelSuggestion:
+class LabelSuggestion(Struct, frozen=True, kw_only=True):
     """One document. guess, probability: what the sorter would give it. second: the next label. entropy: in bits. why: the reason
     for labelling."""
 
@@ -43,8 +40,7 @@ class LabelSuggestion:
     why: Why
 
 
-@record(frozen=True)
-class LabellingBenefit:
+class LabellingBenefit(Struct, frozen=True):
     """What labelling brings, by folds of what the sorter keeps. now: documents, and the share right. more, twice: documents, and
     the ends of the 95 % prediction interval."""
 
@@ -53,9 +49,18 @@ class LabellingBenefit:
     twice: tuple[int, float, float]
 
 
+class NextResult(Struct, frozen=True, kw_only=True):
+    """upsort next. worth: what labelling more is expected to bring; null for a sorter that keeps none of its documents, or too
+    many for that to be worked out. written: the table to fill in."""
+
+    documents: list[LabelSuggestion]
+    worth: LabellingBenefit | None
+    written: str | None
+
+
 def suggest_documents(
     sorter: TrainedSorter, incoming: ScoringContext, most: int, seed: int, output: Path | None = None
-) -> tuple[list[LabelSuggestion], int]:
+) -> tuple[NextResult, int]:
     """Choose; `output` gets the rows with an empty label column, to be filled in and given to train or extend.
 
     Returns also how many documents there were."""
@@ -99,12 +104,12 @@ def suggest_documents(
             output,
             [(*rows[place], suggestion.guess) for place, suggestion in zip(chosen, suggestions, strict=True)],
         )
-    return suggestions, len(references)
+    benefit = _labelling_benefit(sorter, len(suggestions))
+    return NextResult(documents=suggestions, worth=benefit, written=str(output) if output is not None else None), len(references)
 
 
-def labelling_benefit(sorter: TrainedSorter, more: int) -> LabellingBenefit | None:
-    """What so many more labelled documents are expected to bring; None for a sorter that keeps none of its own, or too many for
-    that to be worked out on the way."""
+def _labelling_benefit(sorter: TrainedSorter, more: int) -> LabellingBenefit | None:
+    """What so many more labelled documents are expected to bring."""
     stored = sorter.stored
     if stored is None or stored.documents > _MOST_GROWN or stored.sets is not None:
         return None
@@ -141,13 +146,3 @@ def _write(sorter: TrainedSorter, inputs: Inputs, output: Path, rows: list[tuple
     with table_file(output, [*by_name.columns, label, GUESS]) as writer:
         for columns, row, guess in rows:
             writer.writerow([*by_name.row(columns, row), "", guess])
-
-
-class Next(TypedDict):
-    """upsort next"""
-
-    documents: list[LabelSuggestion]
-    worth: Annotated[
-        LabellingBenefit | None, described("what labelling more is expected to bring, of a sorter that keeps its documents")
-    ]
-    written: str | None

@@ -5,9 +5,10 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import Any, TypedDict
+from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from upsort.core import plan
 from upsort.core.analysis.label_terms import informative_terms
@@ -62,6 +63,14 @@ class ReportSources:
     sorter: str
     judged: Sequence[str]
     training: Sequence[str]
+
+
+class ReportResult(Struct, frozen=True):
+    """upsort report. suspects: how many there are, where training documents were given to look for them in."""
+
+    written: str
+    bytes: int
+    suspects: int | None
 
 
 def judged_for_report(sorter: TrainedSorter, incoming: ScoringContext) -> Evaluation:
@@ -228,11 +237,3 @@ def _commands(sources: ReportSources, sorter: TrainedSorter) -> list[str]:
     judged = " ".join(map(shlex.quote, sources.judged))
     file = shlex.quote(sources.sorter)
     return [f"upsort train {training} --plan upsort.toml -o {file}", f"upsort evaluate {file} {judged}"]
-
-
-class Report(TypedDict):
-    """upsort report"""
-
-    written: str
-    bytes: int
-    suspects: int | None

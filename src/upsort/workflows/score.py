@@ -7,7 +7,7 @@ from dataclasses import field, fields, replace
 from functools import partial
 from itertools import count
 from pathlib import Path
-from typing import Annotated, Any, NotRequired, TypedDict
+from typing import Any
 
 import numpy as np
 
@@ -23,7 +23,6 @@ from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.rows import RowSink, TextOf, text_maker, write_made
 from upsort.workflows.shared.context import ScoringContext
 from upsort.workflows.shared.reading import DocumentReading, ReadPiece, map_blocks
-from upsort.workflows.shared.results import described
 from upsort.workflows.shared.scored_rows import ScoredBlock, ScoreResult, ScoreTally, columns_of, decision_columns, number_columns
 
 CHARACTERS_AT_ONCE = 2_000_000
@@ -242,13 +241,14 @@ def score_documents_of_passages(
         rows = [[document, str(times[document])] for document in documents]
         writer.writerows(with_decisions(rows, sorters, whole, scoring.layout))
     tokens = whole[0].tokens if whole else np.zeros(0, dtype=np.int64)
-    return ScoreResult(
+    given = [Counter(sorter.sorted_as(summed)) for sorter, summed in zip(sorters, whole, strict=True)] if whole else []
+    return ScoreResult.counted(
+        sorters,
+        given or [Counter() for _ in sorters],
         documents=len(documents),
-        labels=tuple(Counter(sorter.sorted_as(summed)) for sorter, summed in zip(sorters, whole, strict=False)),
         without_tokens=int((tokens == 0).sum()),
         nothing_known=int(without_known_words(whole[0]).sum()) if whole else 0,
         unknown_share=UnknownWords.of(tokens, whole[0].unknown_share).share if whole else 0.0,
-        drifts=(),
         passages=len(names),
     )
 
@@ -281,15 +281,3 @@ def _texts(value: Any) -> Iterator[str]:
         if isinstance(text, str) and text and "\0" not in text:
             yield text
             yield text.partition("=")[2] or text
-
-
-class Score(TypedDict):
-    """upsort score -o FILE"""
-
-    scored: str
-    documents: int
-    labels: NotRequired[dict[str, int]]
-    answers: NotRequired[dict[str, dict[str, int]]]
-    without_tokens: int
-    nothing_known: Annotated[int, described("documents without a word that the sorter knows, those without any word included")]
-    unknown_share: float

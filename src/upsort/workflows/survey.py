@@ -1,13 +1,13 @@
 """Looking at a corpus before anything is trained: one pass over the documents, nothing kept of them but prints and lengths."""
 
 from collections import Counter
-from dataclasses import field
+from collections.abc import Sequence
 from heapq import nlargest, nsmallest
 from itertools import islice
 from operator import attrgetter
-from typing import Annotated, Any, TypedDict
 
 import numpy as np
+from msgspec import Struct
 
 from upsort.core import plan
 from upsort.core.analysis import column_summaries
@@ -16,7 +16,6 @@ from upsort.core.arrays import expanded_text
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.features.fingerprints import Fingerprints, joined
-from upsort.core.lazy import record
 from upsort.core.text.characters import joined_labels, spellings
 from upsort.core.text.languages import DetectedLanguage
 from upsort.core.text.word_lists import negations, stop_words
@@ -26,7 +25,6 @@ from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import ReasonKind
 from upsort.workflows.shared.context import RunContext, main_language, nothing_usable
 from upsort.workflows.shared.reading import DocumentReading, map_blocks
-from upsort.workflows.shared.results import described
 from upsort.workflows.shared.survey_blocks import BlockSurveyor, SurveyDocument, SurveyedBlock
 
 _CHARACTERS_AT_ONCE = 4_000_000
@@ -36,8 +34,7 @@ IN_ANOTHER = "in another language"
 SAME_NAME = "with an identifier that another one has"
 
 
-@record(frozen=True, kw_only=True)
-class CopyPair:
+class CopyPair(Struct, frozen=True, kw_only=True):
     """A document and the earlier one that it copies."""
 
     reference: str
@@ -52,8 +49,7 @@ class CopyPair:
         return bool(self.label and self.first_label and self.label != self.first_label)
 
 
-@record(frozen=True, kw_only=True)
-class CopyCounts:
+class CopyCounts(Struct, frozen=True, kw_only=True):
     """exact, near: documents that copy an earlier one. groups: originals that have copies. conflicting: copies under another
     label than their original. examples: conflicting ones first."""
 
@@ -64,8 +60,7 @@ class CopyCounts:
     examples: list[CopyPair]
 
 
-@record(frozen=True)
-class OddDocuments:
+class OddDocuments(Struct, frozen=True):
     """Documents that look out of place in one way, with the references of some."""
 
     what: str
@@ -73,28 +68,42 @@ class OddDocuments:
     examples: list[str]
 
 
-@record(frozen=True, kw_only=True)
-class SurveyResult:
-    """labels: documents of each label, most common first; empty without a label column. unlabelled: documents without one.
+class Finding(Struct, frozen=True):
+    """what: in a sentence. command: what to type about it, as it can be run. then: what to do with its result."""
 
-    empty: rows without text. length_share: share of the variance of the logarithm of the number of words that lies between
-    labels. lengths: words of every document, by label (figures are drawn from it). broken: the first broken characters, where
-    there are any. spoken: the language that most texts seem to be in; languages: documents of each that is reported. several:
-    documents of several labels, which count at each. separator: what seems to separate labels in cells, where nobody says that
-    cells hold several."""
+    what: str
+    command: str
+    then: str = ""
+
+
+class ShareOfAll(Struct, frozen=True):
+    """So many documents, and which share of the labelled ones that is."""
+
+    documents: int
+    share: float
+
+
+class SurveyResult(Struct, frozen=True, kw_only=True):
+    """upsort survey. empty: rows without text. labels: most common first; empty without a label column. unlabelled: documents
+    without a label. spellings: labels that differ only in case, spaces or punctuation. length_share: share of the variance of the
+    logarithm of the number of words that lies between labels. openings: first words that many documents share. language: whose
+    stop words are left out. spoken: the code of the language that most texts seem to be in; null where it is not known. script:
+    the script, where that is all that is known. languages: documents in each language, by name. broken: the first broken
+    characters, where there are any. several: documents of several labels, which count at each. separator: what seems to separate
+    the labels of a cell, where the plan names no separator."""
 
     documents: int
     empty: int
-    labels: list[tuple[str, int]]
+    labels: dict[str, ShareOfAll]
     unlabelled: int
-    spellings: list[list[tuple[str, int]]]
+    spellings: list[dict[str, int]]
     characters: column_summaries.Lengths
     words: column_summaries.Lengths
     words_by_label: dict[str, column_summaries.Lengths]
     length_share: float | None
     shortest: list[SurveyDocument]
     longest: list[SurveyDocument]
-    openings: list[tuple[str, int]]
+    openings: dict[str, int]
     copies: CopyCounts
     odd: list[OddDocuments]
     distinct_terms: int
@@ -103,17 +112,23 @@ class SurveyResult:
     terms_by_label: dict[str, list[CommonTerm]]
     terms_by_label_with_stop_words: dict[str, list[CommonTerm]]
     columns: list[column_summaries.ColumnSummary]
-    lengths: dict[str, list[int]] = field(repr=False)
     language: str
     broken: str
-    spoken: DetectedLanguage
+    spoken: str | None
+    script: str | None
     languages: dict[str, int]
     several: int
     separator: str
+    worth_a_look: Sequence[Finding] = ()
+
+    @property
+    def main_language(self) -> DetectedLanguage:
+        """The language or script of most texts."""
+        return DetectedLanguage(self.spoken or "", self.script or "")
 
 
-def survey(work: RunContext, shortest: int = 5, top: int = 12) -> SurveyResult:
-    """Read all documents once and tell what is there. top: how many terms of each list."""
+def survey(work: RunContext, shortest: int = 5, top: int = 12) -> tuple[SurveyResult, dict[str, list[int]]]:
+    """Read all documents once and report what is there; also the words of every document, by label. top: terms of each list."""
     looking = _SurveyTally(work.inputs, work.plan, shortest)
     reading = DocumentReading(inputs=work.inputs, reader=DocumentReader(work.plan.columns), characters=_CHARACTERS_AT_ONCE)
     places = {columns: tuple(tallies) for columns, tallies in looking.tallies.items()}
@@ -169,7 +184,7 @@ class _SurveyTally:
     def _note(self, what: str, reference: str) -> None:
         self.odd.setdefault(what, []).append(reference)
 
-    def result(self, empty: int, top: int) -> SurveyResult:
+    def result(self, empty: int, top: int) -> tuple[SurveyResult, dict[str, list[int]]]:
         counts = Counter(label for labels in self.sets for label in labels)
         words = np.array(self.words, dtype=np.int64)
         names, numbers = numbered([label for labels in self.sets for label in labels])
@@ -179,19 +194,25 @@ class _SurveyTally:
         share = column_summaries.share_between(np.log1p(words[owner]), numbers) if len(by_label) > 1 and one_label_each else None
         language = self.choices.clean.language
         stops = stop_words(language) | negations(language)
-        return SurveyResult(
+        main = main_language(self.languages)
+        unlabelled = sum(not labels for labels in self.sets)
+        labelled = max(words.size - unlabelled, 1)
+        result = SurveyResult(
             documents=words.size,
             empty=empty,
-            labels=sorted(counts.items(), key=lambda entry: (-entry[1], entry[0])),
-            unlabelled=sum(not labels for labels in self.sets),
-            spellings=spellings(counts),
+            labels={
+                label: ShareOfAll(count, count / labelled)
+                for label, count in sorted(counts.items(), key=lambda entry: (-entry[1], entry[0]))
+            },
+            unlabelled=unlabelled,
+            spellings=[dict(group) for group in spellings(counts)],
             characters=column_summaries.summarise(np.array(self.characters, dtype=np.int64)),
             words=column_summaries.summarise(words),
             words_by_label={name: column_summaries.summarise(values) for name, values in by_label.items()},
             length_share=share,
             shortest=self.short,
             longest=self.long,
-            openings=[(opening, times) for opening, times in self.openings.most_common(5) if times > 1],
+            openings={opening: times for opening, times in self.openings.most_common(5) if times > 1},
             copies=self._copies(),
             odd=self._odd(),
             distinct_terms=self.terms.distinct,
@@ -201,13 +222,14 @@ class _SurveyTally:
             terms_by_label_with_stop_words=self.terms.most_common_by_label(top),
             language=language,
             broken=self.broken,
-            spoken=main_language(self.languages),
+            spoken=main.code or None,
+            script=main.script or None,
             languages=dict(Counter(str(detected) for detected in self.languages if detected.known).most_common()),
             several=sum(len(labels) > 1 for labels in self.sets),
             separator="" if self.choices.columns.label_separator else column_summaries.separator_of(self.labels),
             columns=_merged([tally.summary() for tallies in self.tallies.values() for tally in tallies.values()]),
-            lengths={name: values.tolist() for name, values in by_label.items()} or {"all": self.words},
         )
+        return result, {name: values.tolist() for name, values in by_label.items()} or {"all": self.words}
 
     def _copies(self) -> CopyCounts:
         duplicates = find_duplicates(joined(self.fingerprints), self.choices.gather.similarity)
@@ -279,52 +301,3 @@ def _merged(summaries: list[column_summaries.ColumnSummary]) -> list[column_summ
     for summary in summaries:
         by_name.setdefault(summary.name, summary)
     return list(by_name.values())
-
-
-@record(frozen=True)
-class Finding:
-    """what: in a sentence. command: what to type about it, as it can be run. then: what to do with its result."""
-
-    what: str
-    command: str
-    then: str = ""
-
-
-class ShareOfAll(TypedDict):
-    """So many documents, and which share of all that is."""
-
-    documents: int
-    share: float
-
-
-class Survey(TypedDict):
-    """upsort survey"""
-
-    documents: int
-    empty: int
-    labels: dict[str, ShareOfAll]
-    unlabelled: int
-    spellings: list[dict[str, int]]
-    characters: dict[str, float]
-    words: dict[str, float]
-    words_by_label: dict[str, dict[str, float]]
-    length_share: Annotated[float | None, described("of the variance of lengths that lies between labels")]
-    shortest: list[SurveyDocument]
-    longest: list[SurveyDocument]
-    openings: dict[str, int]
-    copies: CopyCounts
-    odd: list[OddDocuments]
-    language: Annotated[str, described("whose stop words are left out")]
-    distinct_terms: int
-    terms: list[dict[str, Any]]
-    terms_without_stop_words: list[dict[str, Any]]
-    terms_by_label: dict[str, list[dict[str, Any]]]
-    terms_by_label_with_stop_words: dict[str, list[dict[str, Any]]]
-    columns: list[dict[str, Any]]
-    spoken: Annotated[str | None, described("the code of the language that the texts seem to be in; null where it is not known")]
-    languages: Annotated[dict[str, int], described("documents in each language that is told, by name")]
-    script: Annotated[str | None, described("the script, where the language is not known by it")]
-    broken: Annotated[str, described("the first broken characters, where there are any")]
-    several: Annotated[int, described("documents of several labels, which count at each")]
-    separator: Annotated[str, described("what seems to separate the labels of a cell, where nobody says so")]
-    worth_a_look: list[Finding]

@@ -92,24 +92,24 @@ def _several_labels(facts: _Facts) -> _Touched:
 
 def _other_language(facts: _Facts) -> _Touched:
     result = facts.result
-    if result.spoken.code and result.spoken.code != result.language:
+    if result.spoken and result.spoken != result.language:
         yield (
             result.documents,
             Finding(
-                f"The texts are {result.spoken}, it seems; stop words, stems and lower case go by "
+                f"The texts are {result.main_language}, it seems; stop words, stems and lower case go by "
                 f"{NAMES.get(result.language, repr(result.language))}.",
-                f"{facts.survey} --language {result.spoken.code}",
-                f"So with every command, or in the plan: clean.language={result.spoken.code}.",
+                f"{facts.survey} --language {result.spoken}",
+                f"So with every command, or in the plan: clean.language={result.spoken}.",
             ),
         )
 
 
 def _no_spaces(facts: _Facts) -> _Touched:
-    if facts.result.spoken.code in WITHOUT_SPACES:
+    if facts.result.spoken in WITHOUT_SPACES:
         yield (
             facts.result.documents,
             Finding(
-                f"{facts.result.spoken} sets no spaces between words: terms of letters serve better.",
+                f"{facts.result.main_language} sets no spaces between words: terms of letters serve better.",
                 f"upsort features {facts.about} --set features.units=letters",
                 "So with every command, or in the plan: features.units=letters.",
             ),
@@ -158,14 +158,14 @@ def _shared_identifiers(facts: _Facts) -> _Touched:
 
 def _spellings(facts: _Facts) -> _Touched:
     for group in facts.result.spellings[:1]:
-        names = ", ".join(repr(label) for label, _ in group)
+        names = ", ".join(map(repr, group))
         command = f"{facts.gather} --fold-case -o one-spelling.csv"
-        yield sum(count for _, count in group[1:]), Finding(f"Labels differ only in spelling: {names}.", command)
+        yield sum(list(group.values())[1:]), Finding(f"Labels differ only in spelling: {names}.", command)
 
 
 def _scarce_labels(facts: _Facts) -> _Touched:
     result = facts.result
-    scarce = [(label, count) for label, count in result.labels if count < _SCARCE]
+    scarce = [(label, of.documents) for label, of in result.labels.items() if of.documents < _SCARCE]
     if 0 < len(scarce) < len(result.labels):
         names = ", ".join(f"{label} ({count})" for label, count in scarce[:4])
         command = f"{facts.gather} --rare-below {_SCARCE} --rare-into other -o without-rare.csv"
@@ -174,8 +174,9 @@ def _scarce_labels(facts: _Facts) -> _Touched:
 
 def _dominant_label(facts: _Facts) -> _Touched:
     result = facts.result
-    if result.labels and result.labels[0][1] > _LOPSIDED * result.documents:
-        what = f"Most documents are {result.labels[0][0]!r}: look at each label's recall, not at accuracy."
+    label, most = next(iter(result.labels.items()), ("", None))
+    if most is not None and most.documents > _LOPSIDED * result.documents:
+        what = f"Most documents are {label!r}: look at each label's recall, not at accuracy."
         yield result.documents, Finding(what, f"upsort cross-validate {facts.about}")
 
 

@@ -4,9 +4,9 @@ from collections.abc import Sequence
 from functools import partial
 from itertools import chain, count
 from pathlib import Path
-from typing import Annotated, TypedDict
 
 import numpy as np
+from msgspec import Struct
 
 from upsort.core.analysis import label_terms
 from upsort.core.arrays import Bools, Floats
@@ -26,20 +26,16 @@ from upsort.workflows.cross_validate import prepare_folds
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.corpus import read_labelled_corpus
 from upsort.workflows.shared.figures import Drawing, save_all
-from upsort.workflows.shared.results import described
 
 _FACTS = 3
 WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
 
 
-@record(frozen=True, kw_only=True)
-class RankedTerm:
+class RankedTerm(Struct, frozen=True, kw_only=True):
     """One term for one label. value: by the chosen way; z: of log odds. documents, others: with it, of the label and of all
-    others (of the other label of a pair). row: among the terms. stable: whether the sign is the same in every fold, where folds
-    were made."""
+    others (of the other label of a pair). stable: whether the sign is the same in every fold, where folds were made."""
 
     term: str
-    row: int
     value: float
     z: float | None
     documents: int
@@ -47,8 +43,7 @@ class RankedTerm:
     stable: bool | None
 
 
-@record(frozen=True)
-class TermFact:
+class TermFact(Struct, frozen=True):
     """A term in the documents of its label and in those of the label in which it is rarest."""
 
     term: str
@@ -57,18 +52,27 @@ class TermFact:
     often: label_terms.FrequencyRatio
 
 
-@record(frozen=True, kw_only=True)
-class TermsResult:
-    """For each label its terms for and against, strongest first. facts: about the first terms of the labels that have the
-    strongest ones."""
+class TermsResult(Struct, frozen=True, kw_only=True):
+    """upsort terms. labels, against: for each label its terms for and against, strongest first. facts: about the first terms of
+    the labels that have the strongest ones. written: the figures."""
 
     way: str
-    labels: tuple[str, ...]
-    speaking_for: dict[str, list[RankedTerm]]
+    labels: dict[str, list[RankedTerm]]
     against: dict[str, list[RankedTerm]]
     facts: list[TermFact]
-    values: Floats
-    counts: label_terms.TermCounts
+    written: list[str]
+
+
+@record(frozen=True, kw_only=True)
+class TermRequest:
+    """way: one of WAYS. only: one label. pair: two labels, of which each is compared with the other alone. figures: a folder for
+    them, which is made."""
+
+    way: str
+    top: int
+    only: str = ""
+    pair: tuple[str, str] | None = None
+    figures: Path | None = None
 
 
 @record(frozen=True, kw_only=True)
@@ -152,32 +156,32 @@ def _same_sign(
     return same
 
 
-def terms(evidence: TermEvidence, way: str, top: int, only: str = "", pair: tuple[str, str] | None = None) -> TermsResult:
-    """Rank terms. way: one of WAYS. only: one label. pair: two labels, of which each is compared with the other alone."""
-    for name in (only, *(pair or ())):
+def terms(evidence: TermEvidence, request: TermRequest) -> TermsResult:
+    """Rank terms. Raises UsageProblem for a label that there is not, and for weights of a sorter that has none."""
+    pair, top = request.pair, request.top
+    for name in (request.only, *(pair or ())):
         if name and name not in evidence.labels:
             raise UsageProblem(f"There is no label {name!r}.", suggestion(name, evidence.labels, "labels"))
     if pair is not None:
         evidence = _of_pair(evidence, pair)
-    values, z = _values(evidence, way)
-    chosen = [only] if only else list(evidence.labels)
-    speaking_for, against = {}, {}
-    for label in chosen:
-        column = evidence.labels.index(label)
-        # Log odds are ranked by their z value, so that rare flukes do not come first.
-        order = np.argsort(-(values if z is None else z)[:, column], kind="stable")
-        speaking_for[label] = [_leaning(evidence, values, z, int(row), column) for row in order[:top]]
-        against[label] = [_leaning(evidence, values, z, int(row), column) for row in order[::-1][:top]]
+    values, z = _values(evidence, request.way)
+    # Log odds are ranked by their z value, so that rare flukes do not come first.
+    order = np.argsort(-(values if z is None else z), axis=0, kind="stable")
+    chosen = [request.only] if request.only else list(evidence.labels)
+    ranked = {label: order[:, evidence.labels.index(label)].tolist() for label in chosen}
+
+    def of_label(label: str, rows: list[int]) -> list[RankedTerm]:
+        return [_ranked_term(evidence, values, z, row, evidence.labels.index(label)) for row in rows]
+
+    speaking_for = {label: of_label(label, rows[:top]) for label, rows in ranked.items()}
+    against = {label: of_label(label, rows[::-1][:top]) for label, rows in ranked.items()}
     strongest = sorted((label for label in chosen if speaking_for[label]), key=lambda label: -speaking_for[label][0].value)
-    facts = [_fact(evidence, label, speaking_for[label][0].row) for label in strongest[:_FACTS]]
     return TermsResult(
-        way=way,
-        labels=evidence.labels,
-        speaking_for=speaking_for,
+        way=request.way,
+        labels=speaking_for,
         against=against,
-        facts=facts,
-        values=values,
-        counts=evidence.counts,
+        facts=[_fact(evidence, label, ranked[label][0]) for label in strongest[:_FACTS]],
+        written=_draw(evidence, values, speaking_for, against, request),
     )
 
 
@@ -222,12 +226,11 @@ def _values(evidence: TermEvidence, way: str) -> tuple[Floats, Floats | None]:
             raise ValueError(f"there is no way {way!r} to tell terms")
 
 
-def _leaning(evidence: TermEvidence, values: Floats, z: Floats | None, row: int, column: int) -> RankedTerm:
+def _ranked_term(evidence: TermEvidence, values: Floats, z: Floats | None, row: int, column: int) -> RankedTerm:
     term = evidence.counts.terms[row]
     documents = evidence.counts.documents[row]
     return RankedTerm(
         term=displayed_term(term, evidence.full_forms),
-        row=row,
         value=float(values[row, column]),
         z=float(z[row, column]) if z is not None else None,
         documents=int(documents[column]),
@@ -249,24 +252,28 @@ def _fact(evidence: TermEvidence, label: str, row: int) -> TermFact:
     return TermFact(evidence.counts.terms[row], label, evidence.labels[other], often)
 
 
-def draw_terms(result: TermsResult, folder: Path, top: int) -> list[Path]:
-    """Write the figures into `folder`, which is made: bars for each label, and frequency against leaning for each."""
-    make_folder(folder)
+def _draw(
+    evidence: TermEvidence,
+    values: Floats,
+    speaking_for: dict[str, list[RankedTerm]],
+    against: dict[str, list[RankedTerm]],
+    request: TermRequest,
+) -> list[str]:
+    """Bars for each label, and frequency against leaning for each, where figures are asked for."""
+    if request.figures is None:
+        return []
+    make_folder(request.figures)
     figures: list[tuple[Drawing, Path]] = []
-    totals = result.counts.whole.holding
-    names = file_names(result.labels)
-    for number, (label, name) in enumerate(zip(result.labels, names, strict=True)):
-        if label not in result.speaking_for:
+    for number, (label, name) in enumerate(zip(evidence.labels, file_names(evidence.labels), strict=True)):
+        if label not in speaking_for:
             continue
-        entries = [
-            *((term.term, term.value) for term in result.speaking_for[label][:top]),
-            *((term.term, term.value) for term in result.against[label][:top][::-1]),
-        ]
-        colour = colours_of_few([label], result.labels)[label]
-        bars = partial(term_weight_bars, label, entries, result.way, colour)
-        scatter = partial(frequency_scatter, (label, colour), result.counts.terms, totals, result.values[:, number], result.way)
-        figures += [(bars, folder / f"terms-{name}.png"), (scatter, folder / f"frequency-{name}.png")]
-    return save_all(figures)
+        entries = [(term.term, term.value) for term in (*speaking_for[label], *against[label][::-1])]
+        colour = colours_of_few([label], evidence.labels)[label]
+        bars = partial(term_weight_bars, label, entries, request.way, colour)
+        counts = evidence.counts
+        scatter = partial(frequency_scatter, (label, colour), counts.terms, counts.whole.holding, values[:, number], request.way)
+        figures += [(bars, request.figures / f"terms-{name}.png"), (scatter, request.figures / f"frequency-{name}.png")]
+    return [str(path) for path in save_all(figures)]
 
 
 def file_names(labels: Sequence[str]) -> list[str]:
@@ -277,24 +284,3 @@ def file_names(labels: Sequence[str]) -> list[str]:
         candidates = (f"{base}-{number}" for number in count(2))
         names.append(next(name for name in chain([base], candidates) if name.casefold() not in map(str.casefold, names)))
     return names
-
-
-class TermRanked(TypedDict):
-    """A term of a label."""
-
-    term: str
-    value: Annotated[float, described("by the way that ranks them")]
-    z: float | None
-    documents: int
-    others: int
-    stable: bool | None
-
-
-class Terms(TypedDict):
-    """upsort terms"""
-
-    way: str
-    labels: dict[str, list[TermRanked]]
-    against: dict[str, list[TermRanked]]
-    facts: list[TermFact]
-    written: list[str]

@@ -4,16 +4,19 @@ from collections.abc import Iterator
 from datetime import date, timedelta
 from functools import partial
 from pathlib import Path
-from typing import TypedDict
 
-from upsort.core.analysis.drift import Trend, UnusualPeriod, trend_of
+from msgspec import Struct
+
+from upsort.core.analysis.drift import UnusualPeriod, trend_of
 from upsort.core.dates import Dates, DateTally, checked_form, dates_of
 from upsort.core.errors import DataProblem, UsageProblem, listed
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.lazy import record
+from upsort.io.outputs.table_file import table_file
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import column_place
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason
+from upsort.plots.canvas import ENDINGS
 from upsort.plots.evaluation_figures import trend_figure
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.figures import save
@@ -23,20 +26,35 @@ _MOST_PERIODS = 400
 _SAMPLE = 200
 
 
-@record(frozen=True, kw_only=True)
-class TrendResult:
-    """label, by: the columns that were counted. documents: rows counted. period: that they were counted by; empty for values.
-    dates: what is to be reported about how they are written."""
+class TrendResult(Struct, frozen=True, kw_only=True):
+    """upsort trend. by: the column of the periods. label: the column counted. periods: in order; each with the share of every label,
+    those with most documents first. documents: rows counted. period: what dates were counted by; empty for the values of a
+    column. dates: how dates were read, where that is not certain. written: the table or figure."""
 
-    trend: Trend
-    label: str
     by: str
+    label: str
+    periods: dict[str, dict[str, Rate]]
+    standing_out: tuple[UnusualPeriod, ...]
     documents: int
     period: str
     dates: str
+    written: str | None
 
 
-def trend(work: RunContext, label: str, by: str, period: str, form: str = "") -> TrendResult:
+@record(frozen=True)
+class TrendOutput:
+    """A table, or a figure where the name ends like one. shares: whether a figure shows shares."""
+
+    path: Path
+    shares: bool = False
+
+    @property
+    def drawn(self) -> bool:
+        """Whether it is a figure."""
+        return self.path.suffix.lower().removeprefix(".") in ENDINGS
+
+
+def trend(work: RunContext, label: str, by: str, period: str, form: str = "", output: TrendOutput | None = None) -> TrendResult:
     """Count. label: the label column; empty for sorted_label. by: a column; empty for the first that holds dates.
 
     period: day, week, month or year, for a column of dates; a named column that holds none is counted by its values, as all are
@@ -72,9 +90,34 @@ def trend(work: RunContext, label: str, by: str, period: str, form: str = "") ->
     order = _all_periods(min(days), max(days), period) if period else sorted(set(keys))
     if len(order) > _MOST_PERIODS:
         raise UsageProblem(f"{by!r} makes {len(order):,} rows.", "Use a longer --per, or another column.")
-    return TrendResult(
-        trend=trend_of(keys, labels, order), label=label, by=by, documents=len(labels), period=period, dates=dates.description(by)
+    counted = trend_of(keys, labels, order)
+    result = TrendResult(
+        by=by,
+        label=label,
+        periods={
+            name: {label: counted.rate(row, column) for column, label in enumerate(counted.labels)}
+            for row, name in enumerate(counted.periods)
+        },
+        standing_out=counted.standing_out,
+        documents=len(labels),
+        period=period,
+        dates=dates.description(by),
+        written=str(output.path) if output is not None else None,
     )
+    if output is not None and output.drawn:
+        save(partial(trend_figure, counted, output.shares, by), output.path)
+    elif output is not None:
+        _write(result, output.path)
+    return result
+
+
+def _write(result: TrendResult, path: Path) -> None:
+    """The table, which holds counts and shares."""
+    with table_file(path, (result.by, "label", "documents", "of", "share", "low", "high")) as writer:
+        for name, rates in result.periods.items():
+            for label, rate in rates.items():
+                numbers = ["" if end is None else f"{end:.6f}" for end in (rate.value, rate.low, rate.high)]
+                writer.writerow([name, label, str(rate.right), str(rate.of), *numbers])
 
 
 def period_of(day: date, period: str) -> str:
@@ -141,18 +184,3 @@ def _holds_dates(inputs: Inputs, column: str, form: str) -> bool:
     cells = [row[place] for row in rows if row[place].strip()]
     dates = dates_of(cells, form)
     return bool(cells) and sum(dates.day_number(cell) is not None for cell in cells) > 0.8 * len(cells)
-
-
-def draw_trend(result: TrendResult, path: Path, shares: bool) -> Path:
-    """The figure of a trend."""
-    return save(partial(trend_figure, result.trend, shares, result.by), path)
-
-
-class TrendJson(TypedDict):
-    """upsort trend"""
-
-    by: str
-    label: str
-    periods: dict[str, dict[str, Rate]]
-    standing_out: list[UnusualPeriod]
-    written: str | None

@@ -2,9 +2,6 @@
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
-
-from msgspec import structs
 
 from upsort.cli.commands.text import CleanOptions
 from upsort.cli.declaring import names
@@ -27,13 +24,17 @@ from upsort.workflows.clean import (
     CleanResult,
     DocumentSteps,
     ShowRequest,
+    StepDescription,
+    StepDescriptions,
     StepsResult,
+    WordForms,
     clean,
     cleaner_for,
     compare_steps,
     groups,
     on_word,
 )
+from upsort.workflows.compare import ComparedPlan
 from upsort.workflows.shared.context import RunContext
 
 _MOST_MARKED = 14
@@ -88,21 +89,18 @@ def _all_steps(options: CleanOptions) -> View:
     """What steps there are."""
     if options.input:
         raise UsageProblem("--steps-help lists the steps that there are; it reads no data.", "Leave the data out.")
-    view = View(
-        {
-            "steps": [
-                {
-                    "step": step.name,
-                    "does": step.summary,
-                    "works": step.place.value,
-                    "before": step.example[0],
-                    "after": step.example[1],
-                    "keys": [f"clean.{name}" for name in step.options],
-                }
-                for step in STEPS.values()
-            ]
-        }
-    )
+    described = [
+        StepDescription(
+            step=step.name,
+            does=step.summary,
+            works=step.place.value,
+            before=step.example[0],
+            after=step.example[1],
+            keys=[f"clean.{name}" for name in step.options],
+        )
+        for step in STEPS.values()
+    ]
+    view = View(StepDescriptions(described))
     view.add_table(
         (col.name("step"), col.text("does"), col.text("for example"), col.text("becomes")),
         [(step.name, step.summary, *step.example) for step in STEPS.values()],
@@ -168,21 +166,21 @@ def _show_corpus(result: CleanResult, plan: Plan, view: View) -> None:
 
 
 def _words(words: Sequence[str], cleaning: Cleaner) -> View:
-    ways = {word: on_word(cleaning, word) for word in words}
-    view = View({"words": {word: [{"step": step, "form": form} for step, form in way] for word, way in ways.items()}})
-    for way in ways.values():
-        view.add_sentence(way[0][1] + "".join(f"  —{step}→  {form}" for step, form in way[1:]))
+    result = WordForms({word: on_word(cleaning, word) for word in words})
+    view = View(result)
+    for way in result.words.values():
+        view.add_sentence(way[0].form + "".join(f"  —{change.step}→  {change.form}" for change in way[1:]))
     return view
 
 
 def _groups(work: RunContext, most: int, word: str) -> View:
-    word_groups = groups(work, most, word)
-    view = View({"groups": word_groups})
+    result = groups(work, most, word)
+    view = View(result)
     view.add_table(
         (col.name("stem"), col.count("words"), col.text("which, with their counts")),
         [
             (group.stem, len(group.words), ", ".join(f"{word} {count:,}" for word, count in group.words.items()))
-            for group in word_groups
+            for group in result.groups
         ],
     )
     return view
@@ -190,42 +188,29 @@ def _groups(work: RunContext, most: int, word: str) -> View:
 
 def _compare(work: RunContext, lists: Sequence[str], margin: float) -> View:
     checked = [checked_plan({"clean": {"steps": list(names(text))}}, "--compare-steps").clean.steps for text in lists]
-    comparison = compare_steps(work, checked, margin)
-    view = View({"steps": [_steps_json(step_list) for step_list in comparison.lists]})
+    result, whole = compare_steps(work, checked, margin)
+    view = View(result)
+    compared = whole.compared if whole is not None else [None] * len(result.steps)
     view.add_table(
         (col.name("steps"), col.count("distinct tokens", 1), col.share("accuracy"), col.interval(), col.text("behind the best")),
-        [_steps_row(step_list, margin) for step_list in comparison.lists],
+        [_steps_row(steps, of, margin) for steps, of in zip(result.steps, compared, strict=True)],
     )
-    if comparison.whole is None:
+    if whole is None:
         view.add_sentence("Without a label nothing can be said of accuracy; name one with --label.")
         return view
-    view.values |= structs.asdict(comparison.whole.duplicates)
-    for line in duplicates_sentences(comparison.whole.duplicates, work.plan):
+    for line in duplicates_sentences(whole.duplicates, work.plan):
         view.add_sentence(line)
     view.add_sentence("Best first, cross-validated on the same documents and folds.")
-    for line in difference_notes(comparison.whole, work.plan.judge.repeats):
+    for line in difference_notes(whole, work.plan.judge.repeats):
         view.add_sentence(line)
     return view
 
 
-def _steps_json(result: StepsResult) -> dict[str, Any]:
-    compared = result.compared
-    return {
-        "steps": list(result.steps),
-        "distinct": result.distinct,
-        "accuracy": compared.result.overall.accuracy if compared else None,
-        "p_exact": compared.exact if compared else None,
-        "behind_the_best": compared.difference if compared else None,
-        "standing": compared.comparison.value if compared else None,
-    }
-
-
-def _steps_row(result: StepsResult, margin: float) -> tuple[str, ...]:
-    accuracy = result.compared.result.overall.accuracy if result.compared is not None else None
+def _steps_row(result: StepsResult, compared: ComparedPlan | None, margin: float) -> tuple[str, ...]:
     return (
         ", ".join(result.steps) or "none",
         f"{result.distinct:,}",
-        percent(accuracy.value) if accuracy is not None else "–",
-        interval(accuracy) if accuracy is not None else "–",
-        comparison_sentence(result.compared, margin) if result.compared is not None else "–",
+        percent(result.accuracy.value) if result.accuracy is not None else "–",
+        interval(result.accuracy) if result.accuracy is not None else "–",
+        comparison_sentence(compared, margin) if compared is not None else "–",
     )

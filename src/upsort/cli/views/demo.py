@@ -25,9 +25,9 @@ COLUMNS = "--text subject,message --label topic"
 def run_demo(options: DemoOptions, console: Console) -> Exit:
     """Lay out the corpus, then run every step in that folder."""
     folder = Path(options.folder)
-    files = write_demo_files(folder, options.overwrite)
-    laid = View({"folder": str(folder), "files": [str(file) for file in files]})
-    laid.add_sentence(f"{len(files)} files of the Fernhollow enquiry desk are in {folder}/.")
+    result = write_demo_files(folder, options.overwrite)
+    laid = View(result)
+    laid.add_sentence(f"{len(result.files)} files of the Fernhollow enquiry desk are in {folder}/.")
     console.show(laid)
     if options.files_only or console.as_json:
         return Exit.DONE

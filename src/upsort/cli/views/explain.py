@@ -22,7 +22,7 @@ from upsort.core.errors import UsageProblem, listed
 from upsort.core.features.documents import Documents
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.sorter.loading import load_sorter
-from upsort.workflows.explain import ExplainedDocument, document_of, document_of_text, explain_document
+from upsort.workflows.explain import ExplainedDocument, ExplainResult, document_of, document_of_text, explain_document
 from upsort.workflows.shared import explanation_page
 
 _SIMILAR = 3
@@ -41,7 +41,7 @@ def run_explain(options: ExplainOptions, console: Console) -> Exit:
             "Leave --top out.",
         )
     worked = arithmetic(sorter, explained_document.explanation) if options.arithmetic else None
-    view = View(_as_json(sorter, explained_document, worked))
+    view = View(ExplainResult.of(sorter, explained_document, worked))
     _show(sorter, explained_document, options.top, view)
     if worked is not None:
         _show_arithmetic(sorter, worked, view)
@@ -267,67 +267,3 @@ def _show_sum(label_sum: LabelArithmetic, from_data: bool, view: View) -> None:
     view.add_table(
         (col.name(""), col.count("times"), col.number("estimate"), col.number("P", 1), col.number("times · ln P")), rows
     )
-
-
-def _as_json(
-    sorter: TrainedSorter, explained_document: ExplainedDocument, worked: Sequence[LabelArithmetic] | None
-) -> dict[str, Any]:
-    explanation = explained_document.explanation
-
-    def by_label(values: Any) -> dict[str, float]:
-        return {label: float(value) for label, value in zip(sorter.labels, values, strict=True)}
-
-    return {
-        "label": explanation.sorted_as,
-        "labels": [sorter.labels[label] for label in explanation.given] if explanation.given is not None else None,
-        "probability": float(explanation.probabilities[explanation.label]),
-        "second_label": sorter.labels[explanation.second],
-        "remark": explanation.remark or None,
-        "probabilities": by_label(explanation.probabilities),
-        "scores": by_label(explanation.scores),
-        "thresholds": by_label(sorter.thresholds) if sorter.thresholds is not None else None,
-        "calibration": sorter.calibration.kind,
-        "sum": _sum_json(explanation.how, by_label) if isinstance(explanation.how, Additive) else None,
-        "path": {"questions": explanation.how.questions, "documents": by_label(explanation.how.documents)}
-        if isinstance(explanation.how, insight.TreePath)
-        else None,
-        "voters": _voters_json(explained_document, explanation.how) if isinstance(explanation.how, NeighbourVotes) else None,
-        "training_documents": by_label(explanation.how.documents) if isinstance(explanation.how, PriorOnly) else None,
-        "words": explanation.words,
-        "unknown_words": explanation.unknown,
-        "flip": explained_document.flip,
-        "similar": explained_document.neighbours,
-        "arithmetic": worked,
-    }
-
-
-def _sum_json(how: Additive, by_label: Any) -> dict[str, Any]:
-    return {
-        "begins": [{"name": name, "adds": by_label(values)} for name, values in how.begins],
-        "terms": [
-            {
-                "term": pull.term,
-                "source": pull.source,
-                "count": pull.count,
-                "value": pull.value,
-                "given": pull.given,
-                "shares_with": list(pull.shares_with),
-                "pulls": by_label(pull.pulls),
-            }
-            for pull in how.pulls
-        ],
-    }
-
-
-def _voters_json(explained_document: ExplainedDocument, how: NeighbourVotes) -> list[dict[str, Any]]:
-    return [
-        {
-            "label": voter.label,
-            "similarity": voter.similarity,
-            "weight": voter.weight,
-            "says": voter.says,
-            "in_common": voter.in_common,
-            "document": explained_document.voters[place].reference if place in explained_document.voters else None,
-        }
-        for place, voter in enumerate(how.voters)
-    ]

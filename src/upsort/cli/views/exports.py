@@ -1,9 +1,8 @@
 """Views of export, report and ledger."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import asdict, replace
 from pathlib import Path
-from typing import Any
 
 from upsort.cli.commands.evaluation import LedgerOptions
 from upsort.cli.commands.using import ExportOptions, ReportOptions
@@ -20,7 +19,15 @@ from upsort.io.outputs.table_file import table_file
 from upsort.io.sorter.loading import load_sorter
 from upsort.io.tables.documents import LABELLED, DocumentReader
 from upsort.workflows.export import check_ending, export
-from upsort.workflows.report import ReportSources, ReportWording, judged_for_report, suspects_for_report, write_report
+from upsort.workflows.report import (
+    ReportResult,
+    ReportSources,
+    ReportWording,
+    judged_for_report,
+    suspects_for_report,
+    write_report,
+)
+from upsort.workflows.shared.results import Ledger, Noted
 
 
 def run_export(options: ExportOptions, console: Console) -> Exit:
@@ -70,11 +77,10 @@ def run_report(options: ReportOptions, console: Console) -> Exit:
     )
     sources = ReportSources(options.sorter, options.input, options.training or [])
     write_report(evaluation, wording, sources, suspects, output)
-    view = View(
-        {"written": str(output), "bytes": output.stat().st_size, "suspects": None if suspects is None else len(suspects.suspects)}
-    )
+    result = ReportResult(str(output), output.stat().st_size, None if suspects is None else len(suspects.suspects))
+    view = View(result)
     view.add_sentence(findings.headline(evaluation.judgement)[0])
-    view.add_sentence(f"Written: {output} ({output.stat().st_size / 1000:,.0f} kB, opens without a network).")
+    view.add_sentence(f"Written: {output} ({result.bytes / 1000:,.0f} kB, opens without a network).")
     report_rejects(incoming.rejects, incoming.read, view)
     console.show(view)
     return Exit.DONE
@@ -86,7 +92,7 @@ _ALWAYS = ("accuracy", "baseline", "macro_f1")
 def run_ledger(options: LedgerOptions, console: Console) -> Exit:
     """List the evaluations."""
     matching = sorted_entries(entries(Path(options.file or NAME)), options.sort, options.data)
-    view = View({"evaluations": [_as_json(entry) for entry in matching]})
+    view = View(Ledger([_noted(entry) for entry in matching]))
     if options.output:
         _write(matching, Path(options.output))
         view.add_note(f"Written: {options.output}.")
@@ -132,12 +138,9 @@ def rate_of(ends: Ends | None) -> Rate:
     return UNKNOWN if ends is None else Rate(value=ends[0], low=ends[1], high=ends[2])
 
 
-def _as_json(entry: LedgerEntry) -> dict[str, Any]:
-    measures = {key: {"value": ends[0], "low": ends[1], "high": ends[2]} for key, ends in entry.measures.items()}
-    return {**{name: getattr(entry, name) for name in ("time", *_COLUMNS)}, "measures": measures}
-
-
-_COLUMNS = ("command", "name", "plan", "data", "seed", "documents", "version", "settings")
+def _noted(entry: LedgerEntry) -> Noted:
+    values = asdict(entry)
+    return Noted(**{**values, "measures": {key: rate_of(ends) for key, ends in entry.measures.items()}})
 
 
 def _write(records: Sequence[LedgerEntry], path: Path) -> None:

@@ -11,7 +11,7 @@ from upsort.cli.rendering.view import View
 from upsort.cli.rendering.wording import duplicates_sentences, percent, shortened
 from upsort.cli.request import inputs_of, planned_context, report_rejects, scoring_context
 from upsort.io.sorter.loading import load_sorter
-from upsort.workflows.next_documents import LabellingBenefit, labelling_benefit, suggest_documents
+from upsort.workflows.next_documents import LabellingBenefit, suggest_documents
 from upsort.workflows.suspects import suspects
 
 
@@ -22,9 +22,8 @@ def run_next(options: NextOptions, console: Console) -> Exit:
     output = Path(options.output) if options.output else None
     seed = options.seed if options.seed is not None else sorter.plan.judge.seed
     with scoring_context(options, console, sorter, inputs, output) as incoming:
-        documents, used = suggest_documents(sorter, incoming, options.most, seed, output)
-    worth = labelling_benefit(sorter, len(documents))
-    view = View({"documents": documents, "worth": worth, "written": str(output) if output else None})
+        result, used = suggest_documents(sorter, incoming, options.most, seed, output)
+    view = View(result)
     view.add_table(
         (
             col.name("document"),
@@ -45,10 +44,10 @@ def run_next(options: NextOptions, console: Console) -> Exit:
                 document.why,
                 shortened(document.text, 110),
             )
-            for document in documents
+            for document in result.documents
         ],
     )
-    _show_worth(worth, view)
+    _show_worth(result.worth, view)
     if output is not None:
         view.add_sentence(f"To be filled in: {output}.")
     report_rejects(incoming.rejects, used, view)

@@ -3,10 +3,13 @@
 import io
 import json
 import sys
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
+
+from msgspec import structs
 
 from upsort.cli.commands.using import AskOptions, ScoreOptions
 from upsort.cli.declaring import declared
@@ -115,16 +118,7 @@ def run_score(options: ScoreOptions, console: Console) -> Exit:
         for name, other in scoring.renamed.items():
             console.note(f"The label column {name!r} is called like a decision; it is kept as {other!r}.")
         result = _scored(options, scoring, incoming, output, console)
-    view = View(
-        {
-            "scored": f"{database}#{options.into}" if database else str(output),
-            "documents": result.documents,
-            **_labels_json(result, sorters),
-            "without_tokens": result.without_tokens,
-            "nothing_known": result.nothing_known,
-            "unknown_share": result.unknown_share,
-        }
-    )
+    view = View(structs.replace(result, scored=f"{database}#{options.into}" if database else str(output)))
     _report(result, sorters, options, view)
     report_rejects(incoming.rejects, result.passages if result.passages is not None else result.documents, view)
     if output is None:  # the scored rows are the result
@@ -232,20 +226,13 @@ def _run_key(options: ScoreOptions, incoming: ScoringContext) -> dict[str, Any]:
     return run_key(Path(options.sorter), options.input, incoming.reader.columns, choices)
 
 
-def _labels_json(result: ScoreResult, sorters: Sequence[TrainedSorter]) -> dict[str, Any]:
-    counts = [dict(sorted(labels.items())) for labels in result.labels]
-    if len(counts) == 1:
-        return {"labels": counts[0]}
-    return {"answers": {sorter.answer: labels for sorter, labels in zip(sorters, counts, strict=True)}}
-
-
 def _report(result: ScoreResult, sorters: Sequence[TrainedSorter], options: ScoreOptions, view: View) -> None:
     where = f": {options.output}{f'#{options.into}' if options.into else ''}" if options.output else ""
     if result.passages is not None:
         view.add_note(f"{result.passages:,} passages were added up ({options.per_document}).")
-    for sorter, given in zip(sorters, result.labels, strict=True):
-        labels = ", ".join(f"{label or '(none)'} {count:,}" for label, count in given.most_common(10))
-        which = f"{sorter.answer}: " if sorter.answer else ""
+    for answer, given in result.by_answer.items():
+        labels = ", ".join(f"{label or '(none)'} {count:,}" for label, count in Counter(given).most_common(10))
+        which = f"{answer}: " if answer else ""
         view.add_note(f"{which}Scored {result.documents:,} documents{where}{f' ({labels})' if labels else ''}.")
     if result.documents > result.without_tokens:
         view.add_note(f"{percent(result.unknown_share)} of their words are unknown to the sorter.")

@@ -1,9 +1,9 @@
 """What upsort survey shows."""
 
 from collections.abc import Sequence
-from dataclasses import asdict
 from pathlib import Path
-from typing import Any
+
+from msgspec import structs
 
 from upsort.cli.commands.corpus import SurveyOptions
 from upsort.cli.options import PlanFileOptions, ReadingOptions
@@ -17,7 +17,7 @@ from upsort.core.analysis.label_terms import CommonTerm
 from upsort.core.errors import listed
 from upsort.core.plan import Plan
 from upsort.io.sources.inputs import Inputs
-from upsort.workflows.browse import columns_of, find, parsed_where, sample
+from upsort.workflows.browse import SurveyColumns, columns_of, find, parsed_where, sample
 from upsort.workflows.shared.figures import draw_survey
 from upsort.workflows.shared.survey_blocks import SurveyDocument
 from upsort.workflows.survey import Finding, SurveyResult, survey
@@ -46,10 +46,11 @@ def run_survey(options: SurveyOptions, console: Console) -> Exit:
 
 def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console) -> View:
     with run_context(options, console, inputs, plan) as work:
-        result = survey(work, options.shortest, options.top)
-    findings = survey_findings(result, options.input, plan.columns, options_as_typed(options, _REPEATED_OPTIONS))
-    figures = draw_survey(result, Path(options.figures), options.figure_kind) if options.figures else []
-    view = View(_as_json(result, findings))
+        result, lengths = survey(work, options.shortest, options.top)
+    about = survey_findings(result, options.input, plan.columns, options_as_typed(options, _REPEATED_OPTIONS))
+    result = structs.replace(result, worth_a_look=about)
+    figures = draw_survey(result, lengths, Path(options.figures), options.figure_kind) if options.figures else []
+    view = View(result)
     _show_labels(result, view)
     _show_lengths(result, view)
     _show_documents("The shortest documents:", result.shortest, view)
@@ -57,7 +58,7 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
     _show_odd(result, view)
     _show_terms(result, options.top, view)
     _show_columns(result, view)
-    _show_findings(findings, view)
+    _show_findings(result.worth_a_look, view)
     if figures:
         view.add_sentence()
         view.add_sentence(f"Figures: {', '.join(str(path) for path in figures)}.")
@@ -69,25 +70,22 @@ def _show_labels(result: SurveyResult, view: View) -> None:
     view.add_sentence(f"{result.documents:,} documents, {result.distinct_terms:,} distinct terms. {_language(result)}".rstrip())
     if not result.labels:
         return
-    labelled = result.documents - result.unlabelled
-    most = result.labels[0][1]
+    (label, most), *_ = labels = list(result.labels.items())
+    rarest, least = labels[-1]
+    times = f"{most.documents / least.documents:.1f} times the documents of the rarest"
     view.add_sentence()
     view.add_table(
         (col.name("label"), col.count("documents"), col.share("share"), col.bar()),
-        [(label, count, percent(count / labelled), bar(count / most, 24)) for label, count in result.labels],
+        [(name, of.documents, percent(of.share), bar(of.documents / most.documents, 24)) for name, of in result.labels.items()],
     )
     if result.several:
         view.add_sentence(f"{result.several:,} documents have several labels and count at each.")
-    label, count = result.labels[0]
-    least = result.labels[-1]
     if result.several:
-        view.add_sentence(
-            f"The commonest, {label!r}, has {count / least[1]:.1f} times the documents of the rarest, {least[0]!r}."
-        )
+        view.add_sentence(f"The commonest, {label!r}, has {times}, {rarest!r}.")
     else:
         view.add_sentence(
-            f"Always answering {label!r} would be right for {percent(count / labelled)}: that is the accuracy to beat. "
-            f"It has {count / least[1]:.1f} times the documents of the rarest label, {least[0]!r}."
+            f"Always answering {label!r} would be right for {percent(most.share)}: that is the accuracy to beat. "
+            f"It has {times} label, {rarest!r}."
         )
     if result.unlabelled:
         view.add_sentence(f"{result.unlabelled:,} documents have no label.")
@@ -95,7 +93,7 @@ def _show_labels(result: SurveyResult, view: View) -> None:
 
 def _language(result: SurveyResult) -> str:
     """What the texts are in, as far as that can be reported."""
-    spoken = result.spoken
+    spoken = result.main_language
     if spoken.code:
         return f"{spoken}, it seems: clean.language={spoken.code}."
     if spoken.script:
@@ -160,7 +158,7 @@ def _show_odd(result: SurveyResult, view: View) -> None:
     for odd in result.odd:
         view.add_sentence(f"{odd.what[0].upper()}{odd.what[1:]}: {odd.documents:,} (such as {', '.join(odd.examples)}).")
     if result.openings:
-        openings = ", ".join(f"“{opening} …” {count:,}" for opening, count in result.openings)
+        openings = ", ".join(f"“{opening} …” {count:,}" for opening, count in result.openings.items())
         view.add_sentence(f"Commonest openings: {openings}.")
 
 
@@ -229,7 +227,7 @@ def _length_row(unit: str, lengths: Lengths) -> list[str]:
 
 def _columns(inputs: Inputs) -> View:
     infos, previews = columns_of(inputs)
-    view = View({"columns": infos})
+    view = View(SurveyColumns(infos))
     several = len(inputs.tables) > 1
     view.add_table(
         (
@@ -265,39 +263,23 @@ def _columns(inputs: Inputs) -> View:
 
 
 def _sample(options: SurveyOptions, inputs: Inputs, plan: Plan) -> View:
-    shown, meeting = sample(inputs, plan, [parsed_where(text) for text in options.where], options.show or 5)
-    view = View({"documents": shown, "of": meeting})
-    for document in shown:
+    shown = sample(inputs, plan, [parsed_where(text) for text in options.where], options.show or 5)
+    view = View(shown)
+    for document in shown.documents:
         view.add_sentence(f"── {document.reference} · {document.label or 'no label'} · {document.origin}")
         view.add_verbatim(document.text)
         view.add_sentence()
-    view.add_note(f"{len(shown):,} of {meeting:,} documents.")
+    view.add_note(f"{len(shown.documents):,} of {shown.of:,} documents.")
     return view
 
 
 def _find(options: SurveyOptions, word: str, inputs: Inputs, plan: Plan) -> View:
     where = [parsed_where(text) for text in options.where]
-    occurrences, holding, documents = find(inputs, plan, where, word, options.show or 20, options.as_written)
-    view = View({"found": occurrences, "documents_with_it": holding, "of": documents})
+    result = find(inputs, plan, where, word, options.show or 20, options.as_written)
+    view = View(result)
     view.add_table(
         (col.name("document"), col.name("label"), col.before("before"), col.name(word), col.text("after")),
-        [
-            (occurrence.reference, occurrence.label, occurrence.before, occurrence.word, occurrence.after)
-            for occurrence in occurrences
-        ],
+        [(shown.reference, shown.label, shown.before, shown.word, shown.after) for shown in result.found],
     )
-    view.add_note(f"{holding:,} of {documents:,} documents hold {word!r}; {len(occurrences):,} are shown.")
+    view.add_note(f"{result.documents_with_it:,} of {result.of:,} documents hold {word!r}; {len(result.found):,} are shown.")
     return view
-
-
-def _as_json(result: SurveyResult, findings: Sequence[Finding]) -> dict[str, Any]:
-    labelled = max(result.documents - result.unlabelled, 1)
-    whole = asdict(result)
-    del whole["lengths"]
-    whole["labels"] = {label: {"documents": count, "share": count / labelled} for label, count in result.labels}
-    whole["spoken"] = result.spoken.code or None
-    whole["script"] = result.spoken.script or None
-    whole["spellings"] = [dict(group) for group in result.spellings]
-    whole["openings"] = dict(result.openings)
-    whole["worth_a_look"] = findings
-    return whole

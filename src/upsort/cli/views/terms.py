@@ -1,6 +1,5 @@
 """What upsort terms shows."""
 
-from dataclasses import asdict
 from pathlib import Path
 
 from upsort.cli.commands.reading import OF_A_CORPUS, TermsOptions
@@ -15,7 +14,7 @@ from upsort.core.lazy import record
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.browse import find
 from upsort.workflows.shared.context import RunContext
-from upsort.workflows.terms import RankedTerm, TermEvidence, TermsResult, draw_terms, of_corpus, of_sorter, terms
+from upsort.workflows.terms import RankedTerm, TermEvidence, TermRequest, TermsResult, of_corpus, of_sorter, terms
 
 
 def run_terms(options: TermsOptions, console: Console) -> Exit:
@@ -25,26 +24,18 @@ def run_terms(options: TermsOptions, console: Console) -> Exit:
         ranking = _of_sorter(options)
     else:
         ranking = _of_corpus(options, console)
-    result = terms(ranking.evidence, ranking.way, options.top, options.only, pair)
-    written = draw_terms(result, Path(options.figures), options.top) if options.figures else []
-    view = View(
-        {
-            "way": ranking.way,
-            "labels": {
-                label: [_leaning_json(term) for term in label_terms] for label, label_terms in result.speaking_for.items()
-            },
-            "against": {label: [_leaning_json(term) for term in label_terms] for label, label_terms in result.against.items()},
-            "facts": result.facts,
-            "written": [str(path) for path in written],
-        }
+    request = TermRequest(
+        way=ranking.way, top=options.top, only=options.only, pair=pair, figures=Path(options.figures) if options.figures else None
     )
+    result = terms(ranking.evidence, request)
+    view = View(result)
     _show(result, ranking.unit, pair, options.against, view)
     for fact in result.facts:
-        view.add_sentence(term_sentence(fact, len(result.labels)), Shown.TERMINAL)
+        view.add_sentence(term_sentence(fact, 2 if pair else len(ranking.evidence.labels)), Shown.TERMINAL)
     if options.contexts and ranking.corpus is not None:
         _show_contexts(result, ranking.corpus, options.contexts, view)
-    if written:
-        view.add_sentence(f"Written: {', '.join(map(str, written))}.")
+    if result.written:
+        view.add_sentence(f"Written: {', '.join(result.written)}.")
     console.show(view)
     return Exit.DONE
 
@@ -94,9 +85,9 @@ def _of_corpus(options: TermsOptions, console: Console) -> _Ranking:
 
 
 def _show(result: TermsResult, unit: str, pair: tuple[str, str] | None, against: bool, view: View) -> None:
-    tables = [("", result.speaking_for), *([("against ", result.against)] if against else [])]
-    has_z = any(term.z is not None for terms in result.speaking_for.values() for term in terms)
-    has_stable = any(term.stable is not None for terms in result.speaking_for.values() for term in terms)
+    tables = [("", result.labels), *([("against ", result.against)] if against else [])]
+    has_z = any(term.z is not None for terms in result.labels.values() for term in terms)
+    has_stable = any(term.stable is not None for terms in result.labels.values() for term in terms)
     view.add_table(
         (
             col.name("label"),
@@ -116,10 +107,6 @@ def _show(result: TermsResult, unit: str, pair: tuple[str, str] | None, against:
     )
 
 
-def _leaning_json(term: RankedTerm) -> dict[str, object]:
-    return {name: value for name, value in asdict(term).items() if name != "row"}
-
-
 def _row(name: str, term: RankedTerm, has_z: bool, has_stable: bool, turned: bool) -> list[object]:
     """turned: whether the documents of the other label come first."""
     documents = (term.others, term.documents) if turned else (term.documents, term.others)
@@ -136,9 +123,9 @@ def _row(name: str, term: RankedTerm, has_z: bool, has_stable: bool, turned: boo
 def _show_contexts(result: TermsResult, corpus: RunContext, most: int, view: View) -> None:
 
     view.add_sentence()
-    for label, label_terms in result.speaking_for.items():
+    for label, label_terms in result.labels.items():
         if not label_terms:
             continue
         word = label_terms[0].term.split(" (")[0]
-        for occurrence in find(corpus.inputs, corpus.plan, [("label", label)], word, most)[0]:
+        for occurrence in find(corpus.inputs, corpus.plan, [("label", label)], word, most).found:
             view.add_sentence(f"{label} · {occurrence.reference}: …{occurrence.before} {occurrence.word} {occurrence.after}…")

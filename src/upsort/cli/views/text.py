@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from dataclasses import asdict, replace
 from pathlib import Path
-from typing import Any
 
 from msgspec import structs
 
@@ -30,6 +29,7 @@ from upsort.io.tables.formats import format_to_write
 from upsort.workflows import features as features_workflow
 from upsort.workflows.compare import named_candidates
 from upsort.workflows.shared.context import RunContext, language_of, needs_letters, other_language
+from upsort.workflows.shared.results import KeyDescription, PlanChecked, PlanExplained, PlanWritten
 
 
 def run_plan(options: PlanOptions, console: Console) -> Exit:
@@ -55,7 +55,7 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
         messages.append(f"Cells of {plan.columns.label!r} seem to hold several labels: columns.label_separator={separator!r}.")
     with replacing_text(output) as stream:
         stream.write(plan_text(plan, request.planned_engine(options)))
-    view = View({"written": str(output), "plan": asdict(plan)})
+    view = View(PlanWritten(str(output), asdict(plan)))
     view.add_sentence(f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}.")
     for sentence in messages:
         view.add_sentence(sentence)
@@ -91,7 +91,7 @@ def _checked(options: PlanOptions, console: Console) -> View:
     plan = request.plan_of(options, console)
     tried = [replace(plan, candidates={}), *(candidate.plan for candidate in named_candidates(plan))]
     messages = list(dict.fromkeys(warning for candidate_plan in tried for warning in _warnings(candidate_plan)))
-    view = View({"sound": True, "plan": asdict(plan), "warnings": messages})
+    view = View(PlanChecked(True, messages, asdict(plan)))
     view.add_verbatim(plan_text(plan, request.planned_engine(options)).rstrip("\n"))
     tables = f", and so are its {len(plan.candidates):,} tables of candidates" if plan.candidates else ""
     view.add_note(f"{options.plan or DEFAULT_NAME} is sound{tables}; above is the whole plan, its defaults included.")
@@ -113,20 +113,20 @@ def _explained(options: PlanOptions, key: str, console: Console) -> View:
     if options.input:
         raise UsageProblem("--explain tells of keys; it reads no data.", "Leave the data out.")
     plan = request.plan_of(options, console)
-    descriptions = [_key_json(matching_key, plan) for matching_key in _keys_called(key.strip().strip("[]"))]
-    view = View({"keys": descriptions})
+    descriptions = [_described(matching_key, plan) for matching_key in _keys_called(key.strip().strip("[]"))]
+    view = View(PlanExplained(descriptions))
     for number, description in enumerate(descriptions):
         if number:
             view.add_sentence()
-        view.add_sentence(f"{description['key']}: {description['what_for']}.")
-        view.add_sentence(f"  It may be {description['may_be']}.")
-        now = "" if description["now"] in (None, description["default"]) else f"; now: {description['now']}"
-        view.add_sentence(f"  By default: {description['default']}{now}.")
-        if description["belongs_to"]:
-            of = ("step", "steps") if description["key"].startswith("clean.") else ("kind", "kinds")
-            view.add_sentence(f"  Of the {of[len(description['belongs_to']) > 1]} {', '.join(description['belongs_to'])}.")
-        if description["idle"]:
-            view.add_sentence(f"  It {description['idle']}.")
+        view.add_sentence(f"{description.key}: {description.what_for}.")
+        view.add_sentence(f"  It may be {description.may_be}.")
+        now = "" if description.now in (None, description.default) else f"; now: {description.now}"
+        view.add_sentence(f"  By default: {description.default}{now}.")
+        if description.belongs_to:
+            of = ("step", "steps") if description.key.startswith("clean.") else ("kind", "kinds")
+            view.add_sentence(f"  Of the {of[len(description.belongs_to) > 1]} {', '.join(description.belongs_to)}.")
+        if description.idle:
+            view.add_sentence(f"  It {description.idle}.")
     return view
 
 
@@ -141,18 +141,18 @@ def _keys_called(name: str) -> list[PlanKey]:
     return matching
 
 
-def _key_json(key: PlanKey, plan: Plan) -> dict[str, Any]:
+def _described(key: PlanKey, plan: Plan) -> KeyDescription:
     """What is reported of a key."""
     of_source = key.section == "source"
-    return {
-        "key": f'source."NAME".{key.name}' if of_source else key.path,
-        "what_for": key.comment,
-        "may_be": key.may_be,
-        "default": value_text(key.default),
-        "now": value_text(getattr(getattr(plan, key.section), key.name)) if key.section in SECTIONS else None,
-        "belongs_to": list(key.owners),
-        "idle": None if of_source else key.idle(plan) or None,
-    }
+    return KeyDescription(
+        key=f'source."NAME".{key.name}' if of_source else key.path,
+        what_for=key.comment,
+        may_be=key.may_be,
+        default=value_text(key.default),
+        now=value_text(getattr(getattr(plan, key.section), key.name)) if key.section in SECTIONS else None,
+        belongs_to=list(key.owners),
+        idle=None if of_source else key.idle(plan) or None,
+    )
 
 
 def run_features(options: FeaturesOptions, console: Console) -> Exit:

@@ -1,7 +1,8 @@
 """Views of train and extend."""
 
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, assert_never
+from typing import assert_never
 
 from upsort.cli.commands.training import ExtendOptions, TrainOptions
 from upsort.cli.rendering.console import Console, Exit
@@ -14,9 +15,10 @@ from upsort.core.errors import listed
 from upsort.core.evaluation.intervals import wilson
 from upsort.core.plan import Plan
 from upsort.core.training.sorter import TrainedSorter
+from upsort.core.training.stored_documents import StoredDocuments
 from upsort.io.sorter.stored_arrays import stored_arrays
 from upsort.workflows.extend import ExtendedAnswer, Way, extend
-from upsort.workflows.train import AnswerResult, TrainResult, train
+from upsort.workflows.train import AnswerResult, train
 
 _SCARCE = 10  # documents of a label below which it is barely learned
 _RARE_SHARE = 0.01
@@ -29,30 +31,27 @@ def run_train(options: TrainOptions, console: Console) -> Exit:
     """Train, save, and tell what came of it."""
     output = Path(options.output)
     with planned_context(options, console, output) as work:
-        result = train(work, output, not options.no_check, options.extendable)
-    view = View(_as_json(result))
-    for answer in result.answers:
-        _show(answer, view)
-    if result.answers[0].sorter.stored is not None:
-        _show_stored(result, view)
-    stages = {"reading and counting": result.read_seconds}
-    for answer in result.answers:
-        for stage, seconds in answer.seconds.items():
-            stages[stage] = stages.get(stage, 0.0) + seconds
+        training = train(work, output, not options.no_check, options.extendable)
+    result = training.result
+    view = View(result)
+    for answer, sorter in training.answers:
+        _show(answer, sorter, view)
+    if training.answers[0][1].stored is not None:
+        _show_stored([sorter.stored for _, sorter in training.answers if sorter.stored is not None], view)
     if not console.as_json:
-        view.add_note("Time: " + ", ".join(f"{stage} {seconds:.1f} s" for stage, seconds in stages.items()) + ".")
-    view.add_sentence(f"Saved: {result.path} ({result.size / 1000:,.0f} kB). Judge it with: upsort evaluate")
-    report_rejects(work.rejects, max(answer.sorter.trained.documents for answer in result.answers), view)
-    if result.language:
-        view.add_warning(result.language)
-    for answer in result.answers:
-        _warn(answer, view)
+        view.add_note("Time: " + ", ".join(f"{stage} {seconds:.1f} s" for stage, seconds in training.seconds.items()) + ".")
+    view.add_sentence(f"Saved: {result.sorter} ({result.bytes / 1000:,.0f} kB). Judge it with: upsort evaluate")
+    report_rejects(work.rejects, max(answer.documents for answer, _ in training.answers), view)
+    if training.language:
+        view.add_warning(training.language)
+    for answer, sorter in training.answers:
+        _warn(answer, sorter, view)
     console.show(view)
     return Exit.DONE
 
 
-def _show(answer: AnswerResult, view: View) -> None:
-    sorter, trained = answer.sorter, answer.sorter.trained
+def _show(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
+    trained = sorter.trained
     what = units_of(sorter.plan.columns.group)
     which = f"{sorter.answer}: trained" if sorter.answer else "Trained"
     view.add_sentence(
@@ -75,8 +74,8 @@ def _show(answer: AnswerResult, view: View) -> None:
     if trained.held_out.decided is not None:
         _show_bound(sorter, view)
     own = f"It gets {percent(answer.training_accuracy.value)} of its own training {what} right"
-    if answer.held_out is not None:
-        rate, groups = answer.held_out.rate, answer.held_out.groups
+    if (rate := answer.held_out_accuracy) is not None:
+        groups = answer.held_out_groups or 0
         grouped = sorter.plan.columns.group and groups != rate.of
         noun = "documents" if what == "passages" and not answer.copies else "groups"
         of_groups = f" of {groups:,} {noun}" if grouped else ""
@@ -90,9 +89,8 @@ def _show(answer: AnswerResult, view: View) -> None:
         view.add_sentence(f"{own}; that says little about new ones.")
 
 
-def _show_stored(result: TrainResult, view: View) -> None:
+def _show_stored(stored: Sequence[StoredDocuments], view: View) -> None:
     """What is kept of the documents, and what that costs."""
-    stored = [answer.sorter.stored for answer in result.answers if answer.sorter.stored is not None]
     size = sum(array.nbytes for documents in stored for array in stored_arrays(documents).values())
     all_stored = all(documents.is_complete for documents in stored)
     some = "" if all_stored else f", a sample of {stored[0].documents:,} of them,"
@@ -118,8 +116,8 @@ def _show_bound(sorter: TrainedSorter, view: View) -> None:
         )
 
 
-def _warn(answer: AnswerResult, view: View) -> None:
-    sorter, trained = answer.sorter, answer.sorter.trained
+def _warn(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
+    trained = sorter.trained
     if answer.without_tokens:
         view.add_warning(
             f"Documents without a token after cleaning: {answer.without_tokens:,}; they teach nothing but their label."
@@ -156,41 +154,12 @@ def _warn(answer: AnswerResult, view: View) -> None:
         view.add_warning(
             f"{trained.documents:,} documents are few for {len(counts)} labels; a label needs about {_DOCUMENTS_A_LABEL}."
         )
-    held_out, own = answer.held_out.rate if answer.held_out is not None else None, answer.training_accuracy
+    held_out, own = answer.held_out_accuracy, answer.training_accuracy
     if held_out is not None and held_out.high is not None and (own.value or 0.0) - held_out.high > _LARGE_GAP:
         view.add_warning(
             f"it knows its own documents much better than others ({percent(own.value)} against {percent(held_out.value)}): "
             f"it has learned them by heart. More documents, {restraint_sentence(sorter.plan.classifier)}fewer terms help."
         )
-
-
-def _as_json(result: TrainResult) -> dict[str, Any]:
-    answers = [_answer_json(answer) for answer in result.answers]
-    own = answers[0] if len(answers) == 1 else {"answers": answers}
-    return {"sorter": str(result.path), "bytes": result.size, **own}
-
-
-def _answer_json(answer: AnswerResult) -> dict[str, Any]:
-    sorter, trained = answer.sorter, answer.sorter.trained
-    return {
-        **({"answer": sorter.answer} if sorter.answer else {}),
-        "classifier": sorter.plan.classifier.kind,
-        "documents": trained.documents,
-        "terms": len(sorter.space.terms),
-        "labels": dict(zip(sorter.labels, trained.label_documents.tolist(), strict=True)),
-        "penalty": trained.penalty,
-        "passes": trained.ended.passes,
-        "iterations": trained.ended.iterations,
-        "optimality": trained.ended.optimality,
-        "reached": trained.ended.reached,
-        "calibration": sorter.calibration.kind,
-        "undecided_below": sorter.plan.decide.undecided_below or None,
-        "too_common": answer.too_common,
-        "without_tokens": answer.without_tokens,
-        "copies": answer.copies,
-        "training_accuracy": answer.training_accuracy,
-        "held_out_accuracy": answer.held_out.rate if answer.held_out is not None else None,
-    }
 
 
 _METHOD_SENTENCES = {

@@ -14,10 +14,8 @@ from upsort.cli.rendering.wording import duplicates_sentences, percent
 from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
-from upsort.io.outputs.table_file import table_file
-from upsort.plots.canvas import ENDINGS
 from upsort.workflows.cross_validate import curve, draw_curve
-from upsort.workflows.trend import TrendResult, draw_trend, trend
+from upsort.workflows.trend import TrendOutput, TrendResult, trend
 
 
 def run_curve(options: CurveOptions, console: Console) -> Exit:
@@ -87,72 +85,45 @@ _MOST_SENTENCES = 6
 
 def run_trend(options: TrendOptions, console: Console) -> Exit:
     """Count and show."""
-    output = Path(options.output) if options.output else None
-    drawn = output is not None and output.suffix.lower().removeprefix(".") in ENDINGS
-    if options.shares and console.as_json and not drawn:
+    output = TrendOutput(Path(options.output), options.shares) if options.output else None
+    if options.shares and console.as_json and (output is None or not output.drawn):
         raise UsageProblem("--shares is for what is shown and drawn; JSON holds shares anyway.", "Leave --shares out.")
     inputs = inputs_of(options, console, options.input)
     if options.date_format and options.per == "value":
         raise UsageProblem("--date-format has no meaning beside --per value.", "Leave one of them out.")
     period = "" if options.per == "value" else options.per
     with run_context(options, console, inputs, Plan(), what="rows counted") as work:
-        result = trend(work, options.label, options.by, period, options.date_format)
-    if output is not None:
-        draw_trend(result, output, options.shares) if drawn else _write(result, output)
-    label_trend = result.trend
-    view = View(
-        {
-            "by": result.by,
-            "label": result.label,
-            "periods": {
-                name: {label: label_trend.rate(row, column) for column, label in enumerate(label_trend.labels)}
-                for row, name in enumerate(label_trend.periods)
-            },
-            "standing_out": label_trend.standing_out,
-            "written": str(output) if output else None,
-        }
-    )
+        result = trend(work, options.label, options.by, period, options.date_format, output)
+    view = View(result)
     if period and not result.period:
         view.add_note(f"{result.by!r} holds no dates; counted by its values (--per value).")
     if result.dates:
         view.add_note(result.dates)
     _show(result, options.shares, view)
-    if output is not None:
-        view.add_sentence(f"Written: {output}.")
+    if result.written is not None:
+        view.add_sentence(f"Written: {result.written}.")
     report_rejects(work.rejects, result.documents, view)
     console.show(view)
     return Exit.DONE
 
 
-def _write(result: TrendResult, output: Path) -> None:
-    """The table, which holds counts and shares."""
-    trend = result.trend
-    with table_file(output, (result.by, "label", "documents", "of", "share", "low", "high")) as writer:
-        for row, name in enumerate(trend.periods):
-            for column, label in enumerate(trend.labels):
-                rate = trend.rate(row, column)
-                numbers = ["" if end is None else f"{end:.6f}" for end in (rate.value, rate.low, rate.high)]
-                writer.writerow([name, label, str(rate.right), str(rate.of), *numbers])
-
-
 def _show(result: TrendResult, shares: bool, view: View) -> None:
-    trend = result.trend
-    sizes = trend.counts.sum(axis=1)
-    shown = list(range(min(len(trend.labels), _MOST_COLUMNS)))
+    labels = list(next(iter(result.periods.values())))
+    shown = labels[:_MOST_COLUMNS]
     kind = col.share if shares else col.count  # of little room the most common labels get most
-    columns = [col.name(result.by), col.count("all"), *(kind(trend.labels[place], max(0, place - 1)) for place in shown)]
+    columns = [col.name(result.by), col.count("all"), *(kind(label, max(0, at - 1)) for at, label in enumerate(shown))]
     rows = []
-    for row, name in enumerate(trend.periods):
-        cells = [percent(trend.rate(row, place).value) if shares else int(trend.counts[row, place]) for place in shown]
-        rows.append((name, int(sizes[row]), *cells))
+    for name, rates in result.periods.items():
+        cells = [percent(rates[label].value) if shares else int(rates[label].right or 0) for label in shown]
+        rows.append((name, int(rates[labels[0]].of or 0), *cells))
     view.add_table(columns, rows)
-    if len(trend.labels) > len(shown):
-        view.add_sentence(f"{len(trend.labels) - len(shown)} further labels are in the table that -o writes.")
-    for deviation in trend.standing_out[:_MOST_SENTENCES]:
+    if len(labels) > len(shown):
+        view.add_sentence(f"{len(labels) - len(shown)} further labels are in the table that -o writes.")
+    for deviation in result.standing_out[:_MOST_SENTENCES]:
         more = "more" if deviation.z > 0 else "less"
         view.add_sentence(
             f"{deviation.period}: {more} {deviation.label} than otherwise: {percent(deviation.here)} ({deviation.documents:,}) "
             f"against {percent(deviation.elsewhere)}."
         )
-    if not trend.standing_out:
+    if not result.standing_out:
         view.add_sentence("No label stands out anywhere by more than chance explains.")

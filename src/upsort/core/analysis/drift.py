@@ -15,6 +15,7 @@ five times being counted together; unknown words by a normal test with documents
 from collections.abc import Sequence
 
 import numpy as np
+from msgspec import Struct
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.distributions import chi_square_above, normal_cdf, normal_quantile
@@ -27,8 +28,7 @@ _RISK = 0.01
 _LEAST = 5  # documents of a label in a period, to stand out by being many
 
 
-@record(frozen=True, kw_only=True)
-class UnusualPeriod:
+class UnusualPeriod(Struct, frozen=True, kw_only=True):
     """A label in a period. here, elsewhere: its shares. z: positive where there is more of it."""
 
     period: str

@@ -82,15 +82,16 @@ def reliabilities(evaluation: Evaluation) -> dict[str, Reliability]:
     return {"before calibration": evaluation.reliability_before, "calibrated": evaluation.probability.reliability}
 
 
-def draw_survey(result: SurveyResult, folder: Path, kind: str = "png") -> list[Path]:
-    """Write the figures of a survey into `folder`, which is made. kind: `png` or `svg`."""
+def draw_survey(result: SurveyResult, lengths: dict[str, list[int]], folder: Path, kind: str = "png") -> list[Path]:
+    """Write the figures of a survey into `folder`, which is made. lengths: words of every document. kind: `png` or `svg`."""
     make_folder(folder)
     check_writable(folder / f"labels.{kind}")
     figures: list[tuple[Drawing, Path]] = []
-    labels = [label for label, _ in result.labels]
-    if result.labels:
-        figures.append((partial(label_bars, result.labels, result.documents - result.unlabelled), folder / f"labels.{kind}"))
-    figures.append((partial(length_histograms, result.lengths), folder / f"lengths.{kind}"))
+    labels = list(result.labels)
+    if labels:
+        counts = [(label, of.documents) for label, of in result.labels.items()]
+        figures.append((partial(label_bars, counts, result.documents - result.unlabelled), folder / f"labels.{kind}"))
+    figures.append((partial(length_histograms, lengths), folder / f"lengths.{kind}"))
     for name, by_label in (("terms", result.terms_by_label), ("terms-with-stop-words", result.terms_by_label_with_stop_words)):
         lists = by_label or {"all documents": result.terms_without_stop_words[:12]}
         panels = {label: [(term.term, term.documents) for term in lists[label]] for label in _in_order(result, lists)}
@@ -118,5 +119,5 @@ def draw_survey(result: SurveyResult, folder: Path, kind: str = "png") -> list[P
 
 def _in_order(result: SurveyResult, lists: Iterable[str]) -> list[str]:
     """Labels with the most documents first."""
-    place = {label: number for number, (label, _) in enumerate(result.labels)}
+    place = {label: number for number, label in enumerate(result.labels)}
     return sorted(lists, key=lambda label: place.get(label, 0))

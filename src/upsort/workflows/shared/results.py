@@ -119,14 +119,14 @@ class JudgementResult(Rated, kw_only=True):
     reliability: Sequence[Bin] | UnsetType = UNSET
 
 
-class PlanWritten(TypedDict):
+class PlanWritten(Struct, frozen=True):
     """upsort plan"""
 
     written: str
     plan: Annotated[dict[str, Any], described("every key; see docs/plan.md")]
 
 
-class PlanChecked(TypedDict):
+class PlanChecked(Struct, frozen=True):
     """upsort plan --check"""
 
     sound: bool
@@ -134,7 +134,7 @@ class PlanChecked(TypedDict):
     plan: dict[str, Any]
 
 
-class KeyDescription(TypedDict):
+class KeyDescription(Struct, frozen=True, kw_only=True):
     """A key of the plan."""
 
     key: str
@@ -146,13 +146,13 @@ class KeyDescription(TypedDict):
     idle: Annotated[str | None, described("why it has no effect in the plan in force")]
 
 
-class PlanExplained(TypedDict):
+class PlanExplained(Struct, frozen=True):
     """upsort plan --explain"""
 
     keys: list[KeyDescription]
 
 
-class Noted(TypedDict):
+class Noted(Struct, frozen=True, kw_only=True):
     """An evaluation of the ledger."""
 
     time: str
@@ -167,7 +167,7 @@ class Noted(TypedDict):
     measures: dict[str, Rate]
 
 
-class Ledger(TypedDict):
+class Ledger(Struct, frozen=True):
     """upsort ledger"""
 
     evaluations: list[Noted]

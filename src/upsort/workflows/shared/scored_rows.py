@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec import UNSET, Struct, UnsetType
 
 from upsort.core.analysis.drift import Drift, NewDocuments, drift
 from upsort.core.arrays import Ints
@@ -158,19 +159,32 @@ def _with_costs(sorter: TrainedSorter, costs: Costs) -> TrainedSorter:
     return sorter if table is None else replace(sorter, decision=cost_decision(table), costs=costs)
 
 
-@record(frozen=True, kw_only=True)
-class ScoreResult:
-    """documents: rows written. labels: how often each was given, for each answer. without_tokens: those without a word.
-    nothing_known: those without a word that the sorter knows, the former included. unknown_share: of all words. drifts: for each
-    answer. passages: that were read, where documents were made of them."""
+class ScoreResult(Struct, frozen=True, kw_only=True):
+    """upsort score -o FILE. scored: what was written. documents: rows written. labels: how often each was given. answers: these
+    for each answer, where there are several. without_tokens: documents without a word. nothing_known: documents without a word
+    that the sorter knows, those without any word included. unknown_share: of all words. drifts: differences from the training
+    documents, for each answer. passages: that were read, where documents were made of them."""
 
+    scored: str = ""
     documents: int
-    labels: tuple[Counter[str], ...]
+    labels: dict[str, int] | UnsetType = UNSET
+    answers: dict[str, dict[str, int]] | UnsetType = UNSET
     without_tokens: int
     nothing_known: int
     unknown_share: float
-    drifts: tuple[Drift, ...]
+    drifts: tuple[Drift, ...] = ()
     passages: int | None = None
+
+    @staticmethod
+    def counted(sorters: Sequence[TrainedSorter], labels: Sequence[Counter[str]], **others: Any) -> "ScoreResult":
+        """With the labels that each sorter gave."""
+        counts = {sorter.answer: dict(sorted(given.items())) for sorter, given in zip(sorters, labels, strict=True)}
+        return ScoreResult(**({"answers": counts} if len(sorters) > 1 else {"labels": counts[sorters[0].answer]}), **others)
+
+    @property
+    def by_answer(self) -> dict[str, dict[str, int]]:
+        """The labels given by each answer; the only one has no name."""
+        return self.answers or {"": self.labels or {}}
 
 
 @record(frozen=True, kw_only=True)
@@ -235,16 +249,18 @@ class ScoreTally:
 
     def add(self, scored: ScoredBlock) -> None:
         """One more block."""
-        for counts, labels in zip(self.labels, scored.labels, strict=True):
-            counts.update(labels)
-        for total, best in zip(self.best, scored.best, strict=True):
-            total += best
-        self.lengths += length_classes(scored.tokens)
-        self.documents += scored.rows
-        self.without_tokens += int((scored.tokens == 0).sum())
-        self.nothing_known += scored.nothing_known
-        self.words = UnknownWords.summed((self.words, scored.unknown))
-        self.last = scored.last
+        self.merge(
+            ScoreTally(
+                labels=tuple(map(Counter, scored.labels)),
+                best=scored.best,
+                lengths=length_classes(scored.tokens),
+                documents=scored.rows,
+                without_tokens=int((scored.tokens == 0).sum()),
+                nothing_known=scored.nothing_known,
+                words=scored.unknown,
+                last=scored.last,
+            )
+        )
 
     def merge(self, other: "ScoreTally") -> None:
         """What was added up elsewhere, of later rows."""
@@ -264,9 +280,10 @@ class ScoreTally:
         drifts = tuple(
             drift(sorter, NewDocuments(best, self.lengths, self.words)) for sorter, best in zip(sorters, self.best, strict=True)
         )
-        return ScoreResult(
+        return ScoreResult.counted(
+            sorters,
+            self.labels,
             documents=self.documents,
-            labels=self.labels,
             without_tokens=self.without_tokens,
             nothing_known=self.nothing_known,
             unknown_share=self.words.share,
