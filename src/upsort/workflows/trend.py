@@ -27,8 +27,8 @@ _SAMPLE = 200
 
 
 class TrendResult(Struct, frozen=True, kw_only=True):
-    """upsort trend. by: the column of the periods. label: the column counted. periods: in order; each with the share of every label,
-    those with most documents first. documents: rows counted. period: what dates were counted by; empty for the values of a
+    """upsort trend. by: the column of the periods. label: the column counted. periods: in order; each with the share of every
+    label, those with most documents first. documents: rows counted. period: what dates were counted by; empty for the values of a
     column. dates: how dates were read, where that is not certain. written: the table or figure."""
 
     by: str
