@@ -276,9 +276,9 @@ def test_calibration_mends_overconfident_scores(kind: str) -> None:
         assert learned.slopes[0] == pytest.approx(1 / 6, rel=0.1)
 
 
-def test_stopping_short_is_told(program: Program, demo: Path) -> None:
+def test_stopping_short_is_told(program: Program, few: Path) -> None:
     short = ("--set=classifier.most_iterations=1", "--set=classifier.tolerance=1e-9")
-    found = program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", *short, "-o", "short.sorter")
+    found = program("train", few / "letters-2024.csv", "--text=message", "--label=topic", *short, "-o", "short.sorter")
     assert "training stopped after 1 step at" in found.err
 
 
@@ -293,9 +293,9 @@ def test_separable_and_contradictory_documents_without_penalty_end_soundly(kind:
 
 
 @pytest.mark.parametrize("kind", some_always(KINDS, *list(KINDS)[::3]))
-def test_every_kind_trains_saves_and_comes_back(program: Program, demo: Path, tmp_path: Path, kind: str) -> None:
+def test_every_kind_trains_saves_and_comes_back(program: Program, few: Path, tmp_path: Path, kind: str) -> None:
     table, columns = tmp_path / "letters.csv", ("--text=message", "--label=topic")
-    write_rows(table, rows_of(demo / "letters-2024.csv")[:600])
+    write_rows(table, rows_of(few / "letters-2024.csv")[:600])
     said = program("train", table, *columns, *of_kind(kind), "-o", "one.sorter")
     program("train", table, *columns, *of_kind(kind), "--workers=2", "--quiet", "-o", "two.sorter")
     assert (tmp_path / "one.sorter").read_bytes() == (tmp_path / "two.sorter").read_bytes()
@@ -305,15 +305,15 @@ def test_every_kind_trains_saves_and_comes_back(program: Program, demo: Path, tm
     assert accuracy > least
 
 
-def test_labels_of_several_columns_are_trained_judged_and_scored_in_one_go(program: Program, demo: Path, tmp_path: Path) -> None:
-    table = demo / "letters-2024.csv"
+def test_labels_of_several_columns_are_trained_judged_and_scored_in_one_go(program: Program, few: Path, tmp_path: Path) -> None:
+    table = few / "letters-2024.csv"
     program("train", table, "--text=message", "--label=topic,urgent", "-o", "two.sorter")
     topic, urgent = load_sorters(tmp_path / "two.sorter")
     assert (topic.answer, urgent.answer, urgent.labels) == ("topic", "urgent", ("no", "yes"))
     judged = program("evaluate", "two.sorter", table, "--json").json["answers"]
     assert judged["topic"]["accuracy"]["value"] > 0.9
     assert judged["urgent"]["accuracy"]["value"] > judged["urgent"]["baseline"]["value"]
-    scored = program("score", "two.sorter", demo / "letters-2026.csv", "--json").json[0]
+    scored = program("score", "two.sorter", few / "letters-2026.csv", "--json").json[0]
     assert {"sorted_topic_label", "sorted_urgent_probability"} <= scored.keys()
 
 
@@ -339,8 +339,8 @@ def test_cells_with_several_labels_give_sets(program: Program, tmp_path: Path) -
 
 
 @pytest.mark.parametrize("kind", [name for name, one in KINDS.items() if families.family(one).additive])
-def test_extending_naive_bayes_equals_training_on_everything(program: Program, demo: Path, tmp_path: Path, kind: str) -> None:
-    program("split", demo / "letters-2024.csv", "--label=topic", "--hold-out=0.4", "-o", "parts/")
+def test_extending_naive_bayes_equals_training_on_everything(program: Program, few: Path, tmp_path: Path, kind: str) -> None:
+    program("split", few / "letters-2024.csv", "--label=topic", "--hold-out=0.4", "-o", "parts/")
     shared = ("--text=message", "--label=topic", *of_kind(kind), "--set=classifier.calibrate=none")
     program("train", "parts/train.csv", *shared, "-o", "part.sorter")
     told = program("extend", "part.sorter", "parts/held-out.csv", "-o", "extended.sorter", "--json").json
@@ -467,14 +467,14 @@ def test_folds_that_leave_no_term_do_not_stop_a_training(program: Program, tmp_p
 
 
 @pytest.mark.parametrize("kind", ["platt", "isotonic"])
-def test_calibration_by_label_leaves_labels_alone(program: Program, demo: Path, tmp_path: Path, kind: str) -> None:
-    table = demo / "letters-2024.csv"
+def test_calibration_by_label_leaves_labels_alone(program: Program, few: Path, tmp_path: Path, kind: str) -> None:
+    table = few / "letters-2024.csv"
     shared = ("train", table, "--text=message", "--label=topic", "--no-check")
     program(*shared, "--set=classifier.calibrate=none", "-o", "plain.sorter")
     program(*shared, f"--set=classifier.calibrate={kind}", "-o", "each.sorter")
     program(*shared, f"--set=classifier.calibrate={kind}", "--set=decide.rank_by=probabilities", "-o", "free.sorter")
     plain, each, free = (
-        program("score", name, demo / "letters-2026.csv", "--json", "--quiet").json
+        program("score", name, few / "letters-2026.csv", "--json", "--quiet").json
         for name in ("plain.sorter", "each.sorter", "free.sorter")
     )
     labels = [[row["sorted_label"] for row in rows] for rows in (plain, each, free)]
@@ -483,8 +483,8 @@ def test_calibration_by_label_leaves_labels_alone(program: Program, demo: Path, 
 
 
 @pytest.mark.parametrize("kind", ["logistic", "svm", "naive-bayes"])
-def test_probabilities_are_nearly_as_good_as_they_can_be(program: Program, demo: Path, tmp_path: Path, kind: str) -> None:
-    program("split", demo / "letters-2024.csv", "--label=topic", "--hold-out=0.4", "--seed=5", "-o", "parts")
+def test_probabilities_are_nearly_as_good_as_they_can_be(program: Program, few: Path, tmp_path: Path, kind: str) -> None:
+    program("split", few / "letters-2024.csv", "--label=topic", "--hold-out=0.4", "--seed=5", "-o", "parts")
     program("train", "parts/train.csv", "--text=message", "--label=topic", f"--set=classifier.kind={kind}", "-o", "s.sorter")
     sorter = load_sorters(tmp_path / "s.sorter")[0]
     with (tmp_path / "parts" / "held-out.csv").open(newline="", encoding="utf-8") as stream:

@@ -4,6 +4,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from conftest import THOROUGH
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from remote_executor import RemoteExecutor
@@ -38,7 +39,7 @@ def texts_of(seed: int, many: int) -> list[str]:
 
 
 @given(st.integers(0, 10_000), st.lists(st.integers(0, 30), min_size=1, max_size=9), st.sampled_from([0.8, 0.5, 0.3]))
-@settings(deadline=None, max_examples=40)
+@settings(deadline=None, max_examples=200 if THOROUGH else 15)
 def test_copies_among_parts_are_those_of_one_piece(seed: int, sizes: list[int], similarity: float) -> None:
     texts = texts_of(seed, sum(sizes))
     starts = np.cumsum([0, *sizes])

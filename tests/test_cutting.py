@@ -175,12 +175,12 @@ def test_a_table_of_texts_as_a_pattern_finds_the_longest(texts: list[str], text:
     assert re.findall(any_of(texts), text) == plain.findall(text)
 
 
-def test_files_of_replacements_and_of_kept_text_go_with_the_sorter(program: Program, demo: Path, tmp_path: Path) -> None:
+def test_files_of_replacements_and_of_kept_text_go_with_the_sorter(program: Program, few: Path, tmp_path: Path) -> None:
     (tmp_path / "slang.txt").write_text("# ours\nplz\tplease\nu\tyou\n", encoding="utf-8")
     (tmp_path / "whole.txt").write_text("C++\nwater butt\n", encoding="utf-8")
     steps = "--set=clean.steps=lower,replace,punctuation"
     files = ("--set=clean.replace_file=slang.txt", "--set=clean.keep_file=whole.txt")
-    letters = (demo / "letters-2024.csv", "--text=message", "--label=topic", "--id=ref")
+    letters = (few / "letters-2024.csv", "--text=message", "--label=topic", "--id=ref")
     program("train", *letters, steps, *files, "-o", "s.sorter")
     (tmp_path / "slang.txt").unlink()
     (tmp_path / "whole.txt").unlink()
@@ -191,7 +191,7 @@ def test_files_of_replacements_and_of_kept_text_go_with_the_sorter(program: Prog
     assert "bad.txt, line 1" in wrong
 
 
-def test_lemmas_without_a_table_say_that_they_do_nothing(program: Program, demo: Path) -> None:
+def test_lemmas_without_a_table_say_that_they_do_nothing(program: Program, few: Path) -> None:
     options = ("--language=de", "--steps=lower,punctuation,lemmas")
-    told = program("clean", demo / "letters-2024.csv", "--text=message", *options)
+    told = program("clean", few / "letters-2024.csv", "--text=message", *options)
     assert "lemmas does nothing" in told.out + told.err

@@ -49,10 +49,10 @@ PLANS: dict[str, tuple[str, ...]] = {
 
 
 @pytest.fixture(scope="module")
-def letters(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+def letters(few: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """Some letters, with one label and with several; those of another year; and what mistakes cost."""
     folder = tmp_path_factory.mktemp("letters")
-    with (demo / "letters-2024.csv").open(encoding="utf-8", newline="") as stream:
+    with (few / "letters-2024.csv").open(encoding="utf-8", newline="") as stream:
         rows = [row for row in csv.DictReader(stream) if row["topic"] and row["message"]][:LETTERS]
     with (folder / "t.csv").open("w", encoding="utf-8", newline="") as stream:
         writer = csv.writer(stream)
@@ -61,7 +61,7 @@ def letters(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
             also = rows[number - 1]["topic"]
             several = row["topic"] if number % 3 or also == row["topic"] else f"{row['topic']}|{also}"
             writer.writerow([row["message"], row["topic"], several])
-    with (demo / "letters-2026.csv").open(encoding="utf-8", newline="") as stream:
+    with (few / "letters-2026.csv").open(encoding="utf-8", newline="") as stream:
         (folder / "new.json").write_text(json.dumps([row["message"] for row in csv.DictReader(stream)][:150]))
     labels = sorted({row["topic"] for row in rows})
     lines = [["given", *labels]] + [[a, *(str(int(a != b) * (1 + 4 * (b == "pests"))) for b in labels)] for a in labels]

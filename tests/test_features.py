@@ -169,13 +169,13 @@ def test_every_weighting_trains_and_travels(program: Program, few: Path, weighti
     assert judged["accuracy"] == judged["training_accuracy"]
 
 
-def test_a_vocabulary_of_ones_own(program: Program, demo: Path, tmp_path: Path) -> None:
+def test_a_vocabulary_of_ones_own(program: Program, few: Path, tmp_path: Path) -> None:
     (tmp_path / "terms.txt").write_text("compost\nwater\nleaves\nunheard-of\n")
     choices = ("--text=message", "--label=topic", "--set=features.vocabulary_file=terms.txt", "-o", "a.sorter")
-    assert program("train", demo / "letters-2024.csv", *choices, "--json").json["terms"] == 3
+    assert program("train", few / "letters-2024.csv", *choices, "--json").json["terms"] == 3
     (tmp_path / "terms.txt").write_text("unheard-of\n")
-    assert "has 1 term, none of which stands" in program("train", demo / "letters-2024.csv", *choices, code=1).err
+    assert "has 1 term, none of which stands" in program("train", few / "letters-2024.csv", *choices, code=1).err
     assert (
         "Or three letters such as ltc"
-        in program("train", demo / "letters-2024.csv", *choices, "--set=features.weighting=tfid", code=2).err
+        in program("train", few / "letters-2024.csv", *choices, "--set=features.weighting=tfid", code=2).err
     )

@@ -13,8 +13,8 @@ from scipy.sparse import csr_array, load_npz
 LETTERS = ("--text=message", "--label=topic", "--id=ref")
 
 
-def test_the_summary_adds_up(program: Program, demo: Path) -> None:
-    found = program("features", demo / "letters-2024.csv", *LETTERS, "--set=features.most_terms=900", "--json").json
+def test_the_summary_adds_up(program: Program, few: Path) -> None:
+    found = program("features", few / "letters-2024.csv", *LETTERS, "--set=features.most_terms=900", "--json").json
     left_out = found["too_rare"] + found["too_common"] + found["too_many"]
     assert found["terms"] + left_out == found["distinct_terms"]
     assert found["terms"] == 900
@@ -41,8 +41,8 @@ def test_one_length_alone_is_the_shortest_and_the_longest(program: Program, wet_
     assert all(term["term"].count(" ") == 1 for term in found["top"])
 
 
-def test_matrices_written_and_read_back_are_equal(program: Program, demo: Path, tmp_path: Path) -> None:
-    letters = (demo / "letters-2024.csv", *LETTERS)
+def test_matrices_written_and_read_back_are_equal(program: Program, few: Path, tmp_path: Path) -> None:
+    letters = (few / "letters-2024.csv", *LETTERS)
     for name in ("m.mtx", "m.npz", "arrays.npy", "m.parquet"):
         program("features", *letters, "--matrix", name)
     plain = csr_array(mmread(tmp_path / "m.mtx"))
@@ -82,8 +82,8 @@ def test_one_row_and_a_sorters_columns(program: Program, demo: Path, tmp_path: P
     assert {path.name for path in (tmp_path / "figures").iterdir()} == {"rank-frequency.png", "document-frequency.png"}
 
 
-def test_who_wrote_it_by_pairs_of_words(program: Program, demo: Path) -> None:
-    program("gather", demo / "logbooks", "--lines=3:0", "--passages=150", "-o", "passages.csv")
+def test_who_wrote_it_by_pairs_of_words(program: Program, few: Path) -> None:
+    program("gather", few / "logbooks", "--lines=3:0", "--passages=150", "-o", "passages.csv")
     pairs = ("--set=features.lengths=2,2", "--set=features.weighting=presence", "--set=features.within_sentences=true")
     judged = program("cross-validate", "passages.csv", "--text=text", "--label=label", *pairs, "--json").json
     assert judged["accuracy"]["value"] > 0.9
@@ -102,5 +102,5 @@ def test_who_wrote_it_by_pairs_of_words(program: Program, demo: Path) -> None:
         (("--from-sorter=none.sorter",), 1, "There is no sorter none.sorter"),
     ],
 )
-def test_wrong_requests(program: Program, demo: Path, arguments: tuple[str, ...], code: int, says: str) -> None:
-    assert says in program("features", demo / "letters-2024.csv", *LETTERS, *arguments, code=code).err
+def test_wrong_requests(program: Program, few: Path, arguments: tuple[str, ...], code: int, says: str) -> None:
+    assert says in program("features", few / "letters-2024.csv", *LETTERS, *arguments, code=code).err

@@ -18,14 +18,14 @@ TEXT = ("--text=message", "--label=topic")
 
 
 @pytest.fixture(scope="module")
-def desk(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+def desk(few: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A folder with a sorter and letters nobody has sorted."""
     from upsort.cli.main import main
     from upsort.cli.rendering.console import Console
 
     folder = tmp_path_factory.mktemp("desk")
-    (folder / "letters-2026.csv").write_bytes((demo / "letters-2026.csv").read_bytes())
-    line = ("train", str(demo / "letters-2024.csv"), *TEXT, "--no-check", "--quiet")
+    (folder / "letters-2026.csv").write_bytes((few / "letters-2026.csv").read_bytes())
+    line = ("train", str(few / "letters-2024.csv"), *TEXT, "--no-check", "--quiet")
     assert main([*line, "-o", str(folder / "desk.sorter")], Console()) == 0
     assert main([*line, "--set=columns.also=urgent", "-o", str(folder / "two.sorter")], Console()) == 0
     return folder

@@ -13,7 +13,7 @@ from upsort.core.errors import UsageProblem, names_in, pair_in, parts, quoted
 WET, DRY = "soil, wet", "a=b"
 
 
-@given(st.lists(st.text(st.characters(codec="utf-8", exclude_categories=["Cc"]), min_size=1).map(str.strip).filter(bool)))
+@given(st.lists(st.text(st.characters(exclude_categories=["Cc", "Cs"]), min_size=1).map(str.strip).filter(bool)))
 def test_what_is_quoted_is_read_again(names: list[str]) -> None:
     assert names_in(",".join(quoted(name) for name in names)) == names
 

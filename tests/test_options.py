@@ -12,7 +12,7 @@ from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.declaring import spellings_of
 
 T, L = "--text=message", "--label=topic"
-QUICK = ("--set=classifier.calibrate=none", "--set=classifier.tolerance=0.2")  # no folds inside folds, and few steps
+QUICK = ("--set=classifier.calibrate=none", "--set=classifier.tolerance=0.2", "--set=judge.folds=2")  # few trainings and steps
 READING = {
     "--as": "--as=tsv",
     "--encoding": "--encoding=utf-16",
@@ -213,23 +213,8 @@ class Results:
         if key not in self.known:
             folder = self.where / str(len(self.known))
             shutil.copytree(self.workshop, folder)
-            found = None
-            for code in (0, 1, 2, 3):
-                try:
-                    found = self.program(
-                        command,
-                        *BASE[command],
-                        *options,
-                        code=code,
-                        folder=folder,
-                        given=b"my plum has leaves with spots and holes, when should I prune the branches\n",
-                    )
-                    break
-                except AssertionError as wrong:
-                    assert "error of the program" not in str(wrong)
-                    shutil.rmtree(folder)
-                    shutil.copytree(self.workshop, folder)
-            assert found is not None
+            given = b"my plum has leaves with spots and holes, when should I prune the branches\n"
+            found = self.program(command, *BASE[command], *options, code=None, folder=folder, given=given)
             before = {path.name for path in self.workshop.iterdir()}
             written = [
                 path for path in sorted(folder.rglob("*")) if path.is_file() and path.relative_to(folder).parts[0] not in before

@@ -131,7 +131,7 @@ def test_a_path_over_penalties_on_parts(monkeypatch: pytest.MonkeyPatch) -> None
 TEXTS = st.lists(st.text(alphabet="abc ", max_size=25), min_size=1, max_size=12)
 
 
-@settings(max_examples=150 if THOROUGH else 40)
+@settings(max_examples=150 if THOROUGH else 15)
 @given(
     st.lists(TEXTS, min_size=1, max_size=4),
     st.sampled_from(["words", "letters"]),

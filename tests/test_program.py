@@ -64,9 +64,9 @@ def planted_record() -> str:
 @pytest.mark.parametrize(
     "table", [pytest.param(("letters-2024.csv", "message", "topic"), marks=thorough), ("letters-2025.csv", "Text", "Bench")]
 )
-def test_cross_validation_of_both_years(program: Program, demo: Path, table: tuple[str, str, str]) -> None:
+def test_cross_validation_of_both_years(program: Program, few: Path, table: tuple[str, str, str]) -> None:
     name, text, label = table
-    judged = program("cross-validate", demo / name, "--text", text, "--label", label, "--folds", "4", "--json").json
+    judged = program("cross-validate", few / name, "--text", text, "--label", label, "--folds", "4", "--json").json
     assert 0.84 < judged["accuracy"]["value"] < 0.93
     assert len(judged["folds"]) == 4
     assert sum(fold["accuracy"]["of"] for fold in judged["folds"]) == judged["accuracy"]["of"]
@@ -85,8 +85,8 @@ def test_nothing_of_the_held_out_fold_is_learned(program: Program, tmp_path: Pat
     assert all(fold["terms"] < 61 for fold in judged["folds"])
 
 
-def test_terms_say_what_the_sorter_goes_by(program: Program, demo: Path) -> None:
-    program("train", demo / "letters-2024.csv", *LETTERS, "-o", "desk.sorter")
+def test_terms_say_what_the_sorter_goes_by(program: Program, few: Path) -> None:
+    program("train", few / "letters-2024.csv", *LETTERS, "-o", "desk.sorter")
     labels = program("terms", "desk.sorter", "--top", "12", "--json").json["labels"]
     assert {"compost", "manure"} <= {term["term"] for term in labels["soil"]}
     assert all(term["value"] > 0 for terms in labels.values() for term in terms)
@@ -104,12 +104,12 @@ def test_survey_counts_what_is_there(program: Program, wet_and_dry: Path) -> Non
     assert found["shortest"][0]["text"] == "fern dune"
 
 
-def test_training_twice_gives_the_same_bytes(program: Program, demo: Path, tmp_path: Path) -> None:
+def test_training_twice_gives_the_same_bytes(program: Program, few: Path, tmp_path: Path) -> None:
     for kind in ("logistic", "naive-bayes"):
         for name in ("one", "two"):
             program(
                 "train",
-                demo / "letters-2025.csv",
+                few / "letters-2025.csv",
                 "--text=Text",
                 "--label=Bench",
                 f"--set=classifier.kind={kind}",
@@ -119,22 +119,22 @@ def test_training_twice_gives_the_same_bytes(program: Program, demo: Path, tmp_p
         assert (tmp_path / "one.sorter").read_bytes() == (tmp_path / "two.sorter").read_bytes()
 
 
-def test_scoring_in_pieces_gives_the_same_rows(program: Program, demo: Path, tmp_path: Path) -> None:
-    program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", "-o", "desk.sorter")
-    header, *rows = list(csv.reader(io.StringIO((demo / "letters-2026.csv").read_text(encoding="utf-8"))))
+def test_scoring_in_pieces_gives_the_same_rows(program: Program, few: Path, tmp_path: Path) -> None:
+    program("train", few / "letters-2024.csv", "--text=message", "--label=topic", "-o", "desk.sorter")
+    header, *rows = list(csv.reader(io.StringIO((few / "letters-2026.csv").read_text(encoding="utf-8"))))
     pieces = [rows[:1], rows[1:250], rows[250:]]
     parts = []
     for number, piece in enumerate(pieces):
         with (tmp_path / f"{number}.csv").open("w", encoding="utf-8", newline="") as stream:
             csv.writer(stream, lineterminator="\n").writerows([header, *piece])
         parts.append(program("score", "desk.sorter", f"{number}.csv").out.split("\n", 1)[1])
-    assert program("score", "desk.sorter", demo / "letters-2026.csv").out.split("\n", 1)[1] == "".join(parts)
+    assert program("score", "desk.sorter", few / "letters-2026.csv").out.split("\n", 1)[1] == "".join(parts)
 
 
-def test_standard_input_and_a_pipe_that_closes(program: Program, demo: Path, tmp_path: Path) -> None:
-    program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", "-o", "desk.sorter")
-    table = (demo / "letters-2026.csv").read_bytes()
-    assert program("score", "desk.sorter", "-", given=table).out == program("score", "desk.sorter", demo / "letters-2026.csv").out
+def test_standard_input_and_a_pipe_that_closes(program: Program, few: Path, tmp_path: Path) -> None:
+    program("train", few / "letters-2024.csv", "--text=message", "--label=topic", "-o", "desk.sorter")
+    table = (few / "letters-2026.csv").read_bytes()
+    assert program("score", "desk.sorter", "-", given=table).out == program("score", "desk.sorter", few / "letters-2026.csv").out
     many = table + b"".join(table.split(b"\n", 1)[1] for _ in range(20))
     (tmp_path / "many.csv").write_bytes(many)
     piped = f"{sys.executable} -m upsort score desk.sorter many.csv --quiet | head -n 1"
@@ -201,9 +201,9 @@ def test_help_is_quick_because_it_imports_nothing_heavy() -> None:
     assert done.returncode == 0
 
 
-def test_one_command_leaves_nothing_behind_for_the_next(demo: Path, tmp_path: Path) -> None:
+def test_one_command_leaves_nothing_behind_for_the_next(few: Path, tmp_path: Path) -> None:
     # The demo runs many commands in one process; the steps of one must not become those of the next.
-    arguments = [str(demo / "letters-2024.csv"), "--text=message", "--label=topic"]
+    arguments = [str(few / "letters-2024.csv"), "--text=message", "--label=topic"]
     program = (
         f"import sys; from upsort.cli.main import main\nmain(['clean', *{arguments!r}, '--steps', 'lower,stem', '--show', "
         f"'1'])\nmain(['train', *{arguments!r}, '--no-check', '-o', 'after.sorter'])\n"

@@ -41,7 +41,7 @@ def trained(texts: list[str], chosen: Classifier, lengths: tuple[int, int] = (1,
 
 
 @given(TEXTS, st.sampled_from(LINEAR), st.sampled_from([(1, 1), (1, 2)]), st.text("abcde ", max_size=20))
-@settings(max_examples=60, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=60 if THOROUGH else 20, suppress_health_check=[HealthCheck.too_slow])
 def test_pulls_and_intercept_are_the_score(texts: list[str], chosen: Classifier, lengths: tuple[int, int], text: str) -> None:
     texts = [f"{text} a" for text in texts]
     sorter = trained(texts, chosen, lengths)
@@ -102,10 +102,10 @@ def test_how_often_a_term_stands_by_hand() -> None:
     assert frequency_ratio(counts, 0, 0, 2).ratio is None
 
 
-def test_a_table_of_pulls_adds_up_to_the_last_digit(program: Program, demo: Path) -> None:
+def test_a_table_of_pulls_adds_up_to_the_last_digit(program: Program, few: Path) -> None:
     for kind in ("logistic", "naive-bayes", "svm"):
         setting = f"--set=classifier.kind={kind}"
-        program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", setting, "-o", "s.sorter")
+        program("train", few / "letters-2024.csv", "--text=message", "--label=topic", setting, "-o", "s.sorter")
         out = program("explain", "s.sorter", "the leaves of my quince are curling, with ants on them", "--top=5").out
         lines = [line.split("\t") for line in out.splitlines()]
         begin = next(place for place, line in enumerate(lines) if line[0] == "term")
@@ -142,8 +142,8 @@ def test_absent_terms_have_a_line_of_their_own(program: Program, wet_and_dry: Pa
     assert f"score\t\t\t\t{np.log(dry):+.4f}" in out and f"{dry / (wet + dry):.6f}" in out
 
 
-def test_a_document_of_a_table_is_explained_with_similar_ones(program: Program, demo: Path, tmp_path: Path) -> None:
-    table = demo / "letters-2024.csv"
+def test_a_document_of_a_table_is_explained_with_similar_ones(program: Program, few: Path, tmp_path: Path) -> None:
+    table = few / "letters-2024.csv"
     program("train", table, "--text=message", "--label=topic", "--id=ref", "-o", "s.sorter")
     found = program("explain", "s.sorter", table, "--document=F24-0011", "--among", table, "-o", "e.html", "--json").json
     assert len(found["similar"]) == 3
@@ -177,7 +177,7 @@ def test_terms_of_a_corpus_without_a_sorter(program: Program, few: Path, tmp_pat
         }, way
     pair = program(*shared, "--pair=pests,diseases", "--stable", "--figures=figures").json
     assert set(pair["labels"]) == {"pests", "diseases"}
-    assert pair["labels"]["pests"][0]["stable"] is True
+    assert any(term["stable"] for term in pair["labels"]["pests"])
     assert len(list((tmp_path / "figures").iterdir())) == 4
     stemmed = program(*shared, "--set=clean.steps=lower,stem", "--only=pests", "--top=40").json["labels"]["pests"]
     assert any("(" in one["term"] for one in stemmed)
@@ -218,14 +218,14 @@ def test_trends_of_a_scored_table(program: Program, tmp_path: Path) -> None:
     assert "no column 'dya'" in program("trend", "s.csv", "--by=dya", code=2).err
 
 
-def test_what_to_label_next_is_uncertain_and_spread(program: Program, demo: Path, tmp_path: Path) -> None:
+def test_what_to_label_next_is_uncertain_and_spread(program: Program, few: Path, tmp_path: Path) -> None:
     chances = np.array([[0.5, 0.5], [0.5, 0.5], [0.52, 0.48], [0.99, 0.01]])
     matrix = csr_array(np.array([[1.0, 0], [1, 0], [0, 1], [1, 1]]))
     assert entropies(chances)[0] == 1.0
     first, second = (one.place for one in choose(matrix, chances, 1000, 2, seed=1))
     assert first in {0, 1} and second == 2
-    program("train", demo / "letters-2024.csv", "--text=message", "--label=topic", "-o", "s.sorter")
-    shared = ("next", "s.sorter", demo / "letters-2026.csv", "--most=12", "--json")
+    program("train", few / "letters-2024.csv", "--text=message", "--label=topic", "-o", "s.sorter")
+    shared = ("next", "s.sorter", few / "letters-2026.csv", "--most=12", "--json")
     assert program(*shared, "-o", "t.csv").json == {**program(*shared).json, "written": "t.csv"}
     with (tmp_path / "t.csv").open(newline="", encoding="utf-8") as stream:
         rows = list(csv.DictReader(stream))

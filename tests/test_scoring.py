@@ -10,15 +10,22 @@ import time
 from pathlib import Path
 
 import pytest
-from conftest import Program, started
+from conftest import Program, run_in, started
 
 from upsort.io.outputs import table_file
 from upsort.io.tables.rows import TableLayout
 
 
+@pytest.fixture(scope="module")
+def trained(few: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("trained")
+    run_in(folder, f"train {few / 'letters-2024.csv'} --text=message --label=topic --id=ref --no-check -o s.sorter")
+    return folder / "s.sorter"
+
+
 @pytest.fixture
-def sorter(program: Program, few: Path) -> str:
-    program("train", few / "letters-2024.csv", "--text=message", "--label=topic", "--id=ref", "--no-check", "-o", "s.sorter")
+def sorter(trained: Path, tmp_path: Path) -> str:
+    shutil.copy(trained, tmp_path)
     return "s.sorter"
 
 
@@ -45,7 +52,7 @@ def test_an_output_that_exists_is_kept(program: Program, sorter: str, few: Path,
 
 
 def test_killed_and_resumed_gives_the_same_bytes(program: Program, sorter: str, tmp_path: Path) -> None:
-    table = many(tmp_path / "many.csv", 150_000)
+    table = many(tmp_path / "many.csv", 60_000)
     command = [sys.executable, "-m", "upsort", "score", sorter, str(table), "-o", "broken.csv"]
     running = subprocess.Popen(command, cwd=tmp_path, stderr=subprocess.DEVNULL, text=True)
     journal = tmp_path / "broken.csv.part.json"
@@ -53,12 +60,12 @@ def test_killed_and_resumed_gives_the_same_bytes(program: Program, sorter: str, 
     running.send_signal(signal.SIGKILL)
     running.wait()
     assert journal.exists() and not (tmp_path / "broken.csv").exists()
-    assert 0 < json.loads(journal.read_text())["rows"] < 150_000
+    assert 0 < json.loads(journal.read_text())["rows"] < 60_000
     with (tmp_path / "broken.csv.part").open("ab") as part:
         part.write(b"half a row that was never finis")
     assert "--resume" in program("score", sorter, table, "-o", "broken.csv", code=1).err
     resumed = program("score", sorter, table, "-o", "broken.csv", "--resume")
-    assert "Going on after" in resumed.err and "Scored 150,000 documents" in resumed.err
+    assert "Going on after" in resumed.err and "Scored 60,000 documents" in resumed.err
     program("score", sorter, table, "-o", "whole.csv", "--workers=2")
     assert (tmp_path / "broken.csv").read_bytes() == (tmp_path / "whole.csv").read_bytes()
     assert not journal.exists() and not (tmp_path / "broken.csv.part").exists()
@@ -89,13 +96,13 @@ def test_an_interruption_names_what_is_kept(program: Program, sorter: str, tmp_p
 
 
 def test_a_full_disk_is_told(program: Program, sorter: str, tmp_path: Path) -> None:
-    table = many(tmp_path / "t.csv", 60_000)
+    table = many(tmp_path / "t.csv", 25_000)
     command = f"ulimit -f 500; exec {sys.executable} -m upsort score {sorter} {table} -o o.csv"
     done = subprocess.run(["/bin/bash", "-c", command], cwd=tmp_path, capture_output=True, text=True, check=False)
     assert done.returncode == 1
     assert "o.csv.part cannot be written" in done.stderr and "Traceback" not in done.stderr
     assert [path.name for path in tmp_path.iterdir() if path.name.startswith(".") or ".part" in path.name] == []
-    assert "Scored 60,000" in program("score", sorter, table, "-o", "o.csv", "--resume").err
+    assert "Scored 25,000" in program("score", sorter, table, "-o", "o.csv", "--resume").err
 
 
 def test_every_kind_of_output_holds_every_row(program: Program, sorter: str, demo: Path, tmp_path: Path) -> None:

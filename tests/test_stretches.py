@@ -52,7 +52,7 @@ def flat(blocks: list[Block]) -> list[object]:
 SIGNS = st.sampled_from(["a", "ö", '"', '""', ",", "\n", "\r\n", "\r", "\n\n", ',"', '",', '"\n', '"\r', " "])
 
 
-@settings(max_examples=150 if THOROUGH else 40)
+@settings(max_examples=150 if THOROUGH else 15)
 @given(st.lists(SIGNS, max_size=120).map("".join), st.booleans())
 @example('one,"two\n"a ""b"" \nc",x\n' * 9, True)
 @example('"a""\nb",c\nd"e,"f\n' * 9, False)

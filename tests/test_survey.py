@@ -49,16 +49,16 @@ def test_a_survey_shows_the_planted_faults(program: Program, demo: Path) -> None
     assert "the label from column 'Bench'" in told
 
 
-def test_figures_are_written_at_their_size(program: Program, demo: Path, tmp_path: Path) -> None:
-    program("survey", demo / "letters-2024.csv", "--figures", "figures")
+def test_figures_are_written_at_their_size(program: Program, few: Path, tmp_path: Path) -> None:
+    program("survey", few / "letters-2024.csv", "--figures", "figures")
     names = {path.name for path in (tmp_path / "figures").iterdir()}
     assert names == {f"{name}.png" for name in ("labels", "lengths", "terms", "terms-with-stop-words", "words", "months")}
     for path in (tmp_path / "figures").iterdir():
         assert struct.unpack(">II", path.read_bytes()[16:24]) == (1280, 800)
 
 
-def test_columns_and_single_documents(program: Program, demo: Path) -> None:
-    letters = demo / "letters-2025.csv"
+def test_columns_and_single_documents(program: Program, few: Path) -> None:
+    letters = few / "letters-2025.csv"
     guesses = {column["name"]: column["guess"] for column in program("survey", letters, "--columns", "--json").json["columns"]}
     assert {name: guess for name, guess in guesses.items() if guess} == {
         "No": "id",
@@ -85,14 +85,14 @@ def test_a_column_without_anything_is_told(program: Program, tmp_path: Path) -> 
     assert remark["kind"] == "empty"
 
 
-def test_a_starter_plan_is_sound_and_decides(program: Program, demo: Path, tmp_path: Path) -> None:
-    program("plan", demo / "letters-2024.csv")
+def test_a_starter_plan_is_sound_and_decides(program: Program, few: Path, tmp_path: Path) -> None:
+    program("plan", few / "letters-2024.csv")
     text = (tmp_path / "upsort.toml").read_text(encoding="utf-8")
     assert all("#" in line for line in text.splitlines() if " = " in line)
     checked = program("plan", "--check", "--json").json["plan"]
     assert (checked["columns"]["text"], checked["columns"]["label"]) == (["message"], "topic")
     assert checked["features"]["weighting"] == "auto"
-    assert "exists" in program("plan", demo / "letters-2024.csv", code=1).err
+    assert "exists" in program("plan", few / "letters-2024.csv", code=1).err
     (tmp_path / "upsort.toml").write_text(text.replace("in_at_least = 2", "in_at_leest = 2"))
     assert "Nearest keys of [features]: in_at_least" in program("plan", "--check", code=2).err
 

@@ -10,7 +10,14 @@ from conftest import thorough
 
 
 @pytest.mark.parametrize(
-    "page", ["README.md", pytest.param("docs/tour.md", marks=thorough), "docs/recipes.md", "docs/databases.md", "docs/export.md"]
+    "page",
+    [
+        "README.md",
+        pytest.param("docs/tour.md", marks=thorough),
+        pytest.param("docs/recipes.md", marks=thorough),
+        "docs/databases.md",
+        "docs/export.md",
+    ],
 )
 def test_a_page_is_current(page: str) -> None:
     script = Path(__file__).resolve().parent.parent / "scripts" / "tour"

@@ -4,6 +4,7 @@ import re
 from pathlib import Path
 
 import pytest
+from conftest import THOROUGH
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -44,7 +45,7 @@ def read(path: Path) -> list[list[str]]:
     return [row for block in table.blocks() for row in block.rows]
 
 
-@settings(max_examples=60)
+@settings(max_examples=60 if THOROUGH else 20)
 @given(rows=st.lists(st.tuples(st.one_of(ANY_TEXT, HARD), st.one_of(ANY_TEXT, HARD)), min_size=1, max_size=6))
 def test_nothing_is_lost_from_format_to_format(rows: list[tuple[str, str]], tmp_path_factory: pytest.TempPathFactory) -> None:
     folder = tmp_path_factory.mktemp("chain")

@@ -198,9 +198,9 @@ def plain_loop(program: Program, folder: Path, rows: Rows, fold: dict[str, str],
     ],
 )
 def test_folds_are_what_separate_trainings_from_scratch_give(
-    program: Program, tmp_path: Path, demo: Path, settings: tuple[str, ...]
+    program: Program, tmp_path: Path, few: Path, settings: tuple[str, ...]
 ) -> None:
-    letters = read(demo / "letters-2024.csv")[:250]
+    letters = read(few / "letters-2024.csv")[:250]
     rows = [row | {"ref": f"r{n}", "text": row["message"], "label": row["topic"]} for n, row in enumerate(letters)]
     rows = [row for row in rows if row["label"] and len(row["text"]) > 20]
     write(tmp_path / "t.csv", rows)
@@ -210,8 +210,8 @@ def test_folds_are_what_separate_trainings_from_scratch_give(
     assert [one["accuracy"]["right"] for one in found["folds"]] == plain_loop(program, tmp_path, rows, fold, *settings)
 
 
-def test_folds_hang_on_seed_labels_and_groups_alone(program: Program, tmp_path: Path, demo: Path) -> None:
-    rows = [row for row in read(demo / "letters-2024.csv")[:400] if row["topic"] and row["message"]]
+def test_folds_hang_on_seed_labels_and_groups_alone(program: Program, tmp_path: Path, few: Path) -> None:
+    rows = [row for row in read(few / "letters-2024.csv")[:400] if row["topic"] and row["message"]]
     write(tmp_path / "t.csv", rows)
     write(tmp_path / "shuffled.csv", rows[::-1][7:] + rows[::-1][:7])
     found = []
@@ -229,9 +229,9 @@ def test_folds_hang_on_seed_labels_and_groups_alone(program: Program, tmp_path: 
     assert found[0] != found[4]
 
 
-def test_repeats_leave_the_number_of_documents_as_it_is(program: Program, tmp_path: Path, demo: Path) -> None:
+def test_repeats_leave_the_number_of_documents_as_it_is(program: Program, tmp_path: Path, few: Path) -> None:
     shared = ("--text=message", "--label=topic", "--folds=3", "--json", "--no-ledger", "--set=classifier.tolerance=0.2")
-    table = write(tmp_path / "t.csv", read(demo / "letters-2024.csv")[:300])
+    table = write(tmp_path / "t.csv", read(few / "letters-2024.csv")[:300])
     once = program("cross-validate", table, *shared).json
     often = program("cross-validate", table, *shared, "--repeats=4").json
     assert often["accuracy"]["of"] == once["accuracy"]["of"]

@@ -20,10 +20,10 @@ UNCALIBRATED = "--set=classifier.calibrate=none"
 
 
 @pytest.fixture(scope="module")
-def gathered(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+def gathered(few: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """Both years of letters as one table, copies and all."""
     table = tmp_path_factory.mktemp("gathered") / "all.csv"
-    years = [demo / "letters-2024.csv", demo / "letters-2025.csv"]
+    years = [few / "letters-2024.csv", few / "letters-2025.csv"]
     command = [sys.executable, "-m", "upsort", "gather", *years, *COLUMNS, *BOTH_YEARS, "-o", table]
     subprocess.run(list(map(str, command)), check=True, capture_output=True)
     return table
@@ -89,13 +89,13 @@ def test_named_candidates_and_nested_choice(program: Program, few: Path, tmp_pat
     assert "logistic" in wrong.err
 
 
-def test_the_curve_rises(program: Program, demo: Path, tmp_path: Path) -> None:
-    found = program("curve", demo / "letters-2024.csv", *COLUMNS, "--folds=3", "--json", "-o", "curve.png").json
+def test_the_curve_rises(program: Program, few: Path, tmp_path: Path) -> None:
+    found = program("curve", few / "letters-2024.csv", *COLUMNS, "--folds=3", "--json", "-o", "curve.png").json
     accuracies = [point["held_out"] for point in found["points"]]
     assert accuracies[-1] > accuracies[0] + 0.1
     assert found["twice_as_many"]["high"] <= 1
     assert (tmp_path / "curve.png").stat().st_size > 10_000
-    nowhere = program("curve", demo / "letters-2024.csv", *COLUMNS, "--folds=2", "-o", "nowhere/curve.png", code=1)
+    nowhere = program("curve", few / "letters-2024.csv", *COLUMNS, "--folds=2", "-o", "nowhere/curve.png", code=1)
     assert "The folder nowhere does not exist, so curve.png cannot be written" in nowhere.err
 
 
@@ -137,8 +137,8 @@ def test_writers_of_one_ledger_wait_for_each_other(program: Program, few: Path, 
         assert ledger.execute("SELECT count(*) FROM evaluations").fetchone() == (4,)
 
 
-def test_three_right_of_three_is_no_evidence(program: Program, demo: Path, tmp_path: Path) -> None:
-    program("train", demo / "letters-2024.csv", *COLUMNS, "-o", "s.sorter")
+def test_three_right_of_three_is_no_evidence(program: Program, few: Path, tmp_path: Path) -> None:
+    program("train", few / "letters-2024.csv", *COLUMNS, "-o", "s.sorter")
     (tmp_path / "three.csv").write_text(
         "message,topic\naphids on my rose,pests\nbook the pruning course for two,bookings\ngreenfly larvae ants,pests\n"
     )
@@ -167,19 +167,19 @@ def test_evaluation_by_column_costs_and_figures(program: Program, few: Path, tmp
         assert said in program(*shared, "--cost=costs.csv", code=1).err
 
 
-def test_costs_and_f_beta_are_kept_in_the_sorter(program: Program, demo: Path, tmp_path: Path) -> None:
-    table, shared = demo / "letters-2024.csv", ("--text=message", "--label=urgent", "--no-check")
+def test_costs_and_f_beta_are_kept_in_the_sorter(program: Program, few: Path, tmp_path: Path) -> None:
+    table, shared = few / "letters-2024.csv", ("--text=message", "--label=urgent", "--no-check")
     (tmp_path / "costs.csv").write_text(",no,yes\nno,0,10\nyes,1,0\n")
     counts = {}
     for name, setting in (("plain", "judge.seed=11"), ("cost", "decide.cost_file=costs.csv"), ("f", "decide.f_beta=2")):
         program("train", table, *shared, f"--set={setting}", "-o", f"{name}.sorter")
-        scored = program("score", f"{name}.sorter", demo / "letters-2026.csv", "--json").json
+        scored = program("score", f"{name}.sorter", few / "letters-2026.csv", "--json").json
         counts[name] = sum(row["sorted_label"] == "yes" for row in scored)
     assert counts["cost"] > counts["f"] >= counts["plain"]
 
 
-def test_passages_of_a_document_are_judged_together(program: Program, demo: Path, tmp_path: Path) -> None:
-    program("gather", demo / "logbooks", "--lines=3:0", "--passages=60", "-o", "p.csv")
+def test_passages_of_a_document_are_judged_together(program: Program, few: Path, tmp_path: Path) -> None:
+    program("gather", few / "logbooks", "--lines=3:0", "--passages=60", "-o", "p.csv")
     shared = ("--text=text", "--label=label", "--set=columns.group=document")
     program("train", "p.csv", *shared, "-o", "k.sorter")
     alone = program("evaluate", "k.sorter", "p.csv", "--json").json["accuracy"]

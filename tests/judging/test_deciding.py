@@ -45,8 +45,8 @@ def test_the_sweep_begins_where_something_changes() -> None:
     assert found.decided == (4, 3, 2, 1) and found.right == (3, 3, 2, 1)
 
 
-def test_an_accuracy_asked_for_is_reached_on_new_documents(program: Program, demo: Path, tmp_path: Path) -> None:
-    program("split", demo / "letters-2024.csv", *LETTERS, "--id=ref", "-o", tmp_path / "p")
+def test_an_accuracy_asked_for_is_reached_on_new_documents(program: Program, few: Path, tmp_path: Path) -> None:
+    program("split", few / "letters-2024.csv", *LETTERS, "--id=ref", "-o", tmp_path / "p")
     told = program("train", "p/train.csv", *LETTERS, "--decided-accuracy=95%", "-o", "s.sorter")
     assert "Undecided below 0." in told.out and "are decided, and 95." in told.out
     found = program("evaluate", "s.sorter", "p/held-out.csv", "--json", "--no-ledger").json
@@ -60,7 +60,7 @@ def test_an_accuracy_asked_for_is_reached_on_new_documents(program: Program, dem
     assert sum(row["sorted_label"] == UNDECIDED for row in scored) == left
     assert "Of the decided documents alone:" in program("evaluate", "s.sorter", "p/held-out.csv", "--no-ledger").out
     # By folds, where each part chooses a bound of its own.
-    judged = ("cross-validate", demo / "letters-2024.csv", *LETTERS, "--decided-accuracy=0.95", "--no-ledger", "--json")
+    judged = ("cross-validate", few / "letters-2024.csv", *LETTERS, "--decided-accuracy=0.95", "--no-ledger", "--json")
     folds = program(*judged, "--require=decided_accuracy>=90%").json
     assert folds["decided"]["value"] < 1 and folds["decided_accuracy"]["high"] > 0.95
 

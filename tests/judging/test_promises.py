@@ -20,8 +20,8 @@ LETTERS = ("--text=message", "--label=topic", "--id=ref")
 
 
 @pytest.fixture
-def letters(demo: Path, tmp_path: Path) -> list[dict[str, str]]:
-    rows = [row for row in read(demo / "letters-2024.csv")[:500] if row["topic"] and len(row["message"]) > 20]
+def letters(few: Path, tmp_path: Path) -> list[dict[str, str]]:
+    rows = [row for row in read(few / "letters-2024.csv")[:500] if row["topic"] and len(row["message"]) > 20]
     write(tmp_path / "t.csv", rows)
     return rows
 
@@ -65,8 +65,8 @@ def test_a_share_that_cannot_be_had_is_told(program: Program, tmp_path: Path) ->
     assert "held out are not 40.0 % of each label: a 25.0 %, b 25.0 %, all rows 25.0 %" in found.err
 
 
-def test_passages_rest_on_their_documents(program: Program, demo: Path) -> None:
-    program("gather", demo / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
+def test_passages_rest_on_their_documents(program: Program, few: Path) -> None:
+    program("gather", few / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
     told = program("train", "p.csv", "--text=text", "--label=label", "-o", "k.sorter")
     assert "Passages of one document are kept together" in told.err
     assert re.search(r"of \d+ passages of \d+ documents held out in a quick check", told.out)
@@ -80,8 +80,8 @@ def test_passages_rest_on_their_documents(program: Program, demo: Path) -> None:
     assert f"{volumes} of {volumes} documents right" in documents and "passages of" not in documents
 
 
-def test_mistaken_documents_are_called_by_their_names(program: Program, demo: Path, tmp_path: Path) -> None:
-    program("gather", demo / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
+def test_mistaken_documents_are_called_by_their_names(program: Program, few: Path, tmp_path: Path) -> None:
+    program("gather", few / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
     rows = read(tmp_path / "p.csv")
     other = {"marrin": "verrill", "verrill": "marrin"}
     first = rows[0]["document"]
@@ -112,8 +112,8 @@ def test_steps_are_compared_like_any_candidates(program: Program, letters: list[
     assert unlabelled["steps"]
 
 
-def test_costs_are_compared_as_deciding(program: Program, demo: Path, tmp_path: Path) -> None:
-    write(tmp_path / "t.csv", [row for row in read(demo / "letters-2024.csv")[:400] if row["urgent"] and row["message"]])
+def test_costs_are_compared_as_deciding(program: Program, few: Path, tmp_path: Path) -> None:
+    write(tmp_path / "t.csv", [row for row in read(few / "letters-2024.csv")[:400] if row["urgent"] and row["message"]])
     (tmp_path / "dear.csv").write_text(",no,yes\nno,0,20\nyes,1,0\n")
     (tmp_path / "cheap.csv").write_text(",no,yes\nno,0,1\nyes,20,0\n")
     tries = "--try=decide.cost_file=dear.csv,cheap.csv"
@@ -126,8 +126,8 @@ def test_costs_are_compared_as_deciding(program: Program, demo: Path, tmp_path: 
         assert program(*alone, setting).json["accuracy"]["value"] == value
 
 
-def test_bounds_and_costs_of_several_answers(program: Program, demo: Path, tmp_path: Path) -> None:
-    table = write(tmp_path / "t.csv", read(demo / "letters-2024.csv")[:300])
+def test_bounds_and_costs_of_several_answers(program: Program, few: Path, tmp_path: Path) -> None:
+    table = write(tmp_path / "t.csv", read(few / "letters-2024.csv")[:300])
     program("train", table, "--text=message", "--label=topic,urgent", "--no-check", "-o", "two.sorter")
     shared = ("evaluate", "two.sorter", table, "--no-ledger")
     both = program(*shared, "--json").json["answers"]
@@ -254,8 +254,8 @@ def test_rows_of_a_split_in_time_are_all_accounted_for(program: Program, letters
     assert last < min(row["received"] for row in read(tmp_path / "parts" / "held-out.csv"))
 
 
-def test_the_intervals_of_folds_rest_on_groups_too(program: Program, demo: Path) -> None:
-    program("gather", demo / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
+def test_the_intervals_of_folds_rest_on_groups_too(program: Program, few: Path) -> None:
+    program("gather", few / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
     found = program("cross-validate", "p.csv", "--text=text", "--label=label", "--folds=4", "--json", "--no-ledger").json
     for fold in found["folds"]:
         if fold["accuracy"]["value"] == 1:  # of two volumes
@@ -291,8 +291,8 @@ def test_cleaning_holds_no_corpus_in_memory(program: Program, tmp_path: Path) ->
     assert peaks[2] - peaks[1] < 0.75 * 2000 * len(words) * 2
 
 
-def test_documents_that_share_passages_are_not_called_documents(program: Program, demo: Path, tmp_path: Path) -> None:
-    program("gather", demo / "logbooks", "--lines=3:0", "--passages=150", "-o", "p.csv")
+def test_documents_that_share_passages_are_not_called_documents(program: Program, few: Path, tmp_path: Path) -> None:
+    program("gather", few / "logbooks", "--lines=3:0", "--passages=150", "-o", "p.csv")
     rows = read(tmp_path / "p.csv")
     volumes = {row["document"]: row for row in rows}
     one, other = [name for name in volumes if volumes[name]["label"] == rows[0]["label"]][:2]
@@ -320,8 +320,8 @@ def test_documents_held_out_alone_are_judged_against_the_whole_corpus(program: P
 
 
 @pytest.mark.parametrize("kind", ["logistic", "svm", "naive-bayes", "tree", "majority"])
-def test_the_quick_check_is_of_one_kind_for_every_classifier(program: Program, demo: Path, kind: str) -> None:
-    shared = ("train", demo / "letters-2024.csv", "--text=message", "--label=topic", f"--set=classifier.kind={kind}")
+def test_the_quick_check_is_of_one_kind_for_every_classifier(program: Program, few: Path, kind: str) -> None:
+    shared = ("train", few / "letters-2024.csv", "--text=message", "--label=topic", f"--set=classifier.kind={kind}")
     plain = program(*shared, "--set=classifier.calibrate=none", "-o", "a.sorter").out
     told = program(*shared, "-o", "b.sorter").out
     for out in (plain, told):

@@ -93,9 +93,19 @@ def flag(help: str, *spellings: str, **metadata: Any) -> Any:
     return option(help, *spellings, default=None if "sets" in metadata else False, flag=True, **metadata)
 
 
-def declared(record: type[Any]) -> list[Option]:
+def declared(record: type[Any]) -> tuple[Option, ...]:
     """The options of a record in the order in which help shows them: arguments without names, its own options, then those of the
     records that it is made of."""
+    if record not in _DECLARED:
+        _DECLARED[record] = tuple(_in_order_of_help(record))
+    return _DECLARED[record]
+
+
+_DECLARED: dict[type[Any], tuple[Option, ...]] = {}
+"""What is known by now."""
+
+
+def _in_order_of_help(record: type[Any]) -> Iterator[Option]:
     known = {definition.name: definition for definition in fields(record) if "help" in definition.metadata}
     own = vars(record).get("HEADING", "")
     options: dict[str, Option] = {}
@@ -105,8 +115,9 @@ def declared(record: type[Any]) -> list[Option]:
                 options[name] = _option(known[name], vars(holder).get("HEADING", own))
     nameless = [option for option in options.values() if not option.spellings]
     inherited = [option for option in nameless if option.name not in get_annotations(record)]
-    first = [*inherited, *(option for option in nameless if option not in inherited)]
-    return [*first, *(option for option in options.values() if option.spellings)]
+    yield from inherited
+    yield from (option for option in nameless if option not in inherited)
+    yield from (option for option in options.values() if option.spellings)
 
 
 def _option(definition: "Field[Any]", heading: str) -> Option:

@@ -4,7 +4,7 @@ An output is never one of the files that the command reads. An existing file is 
 own kind (a sorter by a sorter, a figure by a figure, a page by a page); tables never are. An object of a store is fetched before
 the command starts; an output for a store is written here and sent when the command has succeeded. Messages name the stores."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
@@ -62,7 +62,7 @@ def check_outputs(options: CommonOptions) -> None:
             raise DataProblem(f"{path} exists and is kept.", _remedy(known))
 
 
-def _check_databases(options: CommonOptions, known: list[Option]) -> None:
+def _check_databases(options: CommonOptions, known: Sequence[Option]) -> None:
     """Raise UsageProblem for a database where a file or a folder is to be written."""
     for option in known:
         name = getattr(options, option.name)
@@ -112,7 +112,7 @@ def _of_its_kind(kind: str, path: Path) -> bool:
     return not begins or begins.startswith(_BEGINNINGS.get(kind, (b"\x00none",)))
 
 
-def _remedy(known: list[Option]) -> str:
+def _remedy(known: Sequence[Option]) -> str:
     can = any(option.spelling == "--overwrite" for option in known)
     return "Choose another name, or replace it with --overwrite." if can else "Choose another name, or move it away."
 
@@ -153,7 +153,7 @@ def with_local_copies(options: CommonOptions, console: Console) -> Iterator[Comm
     outbox.send()
 
 
-def _all(*groups: Mapping[str, Option]) -> list[Option]:
+def _all(*groups: Mapping[str, Option]) -> Sequence[Option]:
     return [path for group in groups for path in group.values()]
 
 
