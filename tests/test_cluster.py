@@ -204,7 +204,7 @@ IN_PARTS = {
 }
 
 
-@pytest.mark.parametrize("command", some_always(IN_PARTS, "naive Bayes", "lasso, pairs of words", "features"))
+@pytest.mark.parametrize("command", some_always(IN_PARTS, "naive Bayes", "logistic", "features"))
 def test_counts_may_stay_with_the_workers(
     running: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], command: str
 ) -> None:

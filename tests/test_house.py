@@ -4,7 +4,6 @@ import ast
 import gzip
 import re
 import zipfile
-from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
 
@@ -31,8 +30,10 @@ def parsed(path: Path) -> ast.Module:
     return ast.parse(path.read_text(encoding="utf-8"))
 
 
-def imported(path: Path) -> Iterator[str]:
+@cache
+def imported(path: Path) -> tuple[str, ...]:
     """The modules of this program that a file imports."""
+    found: list[str] = []
     for node in ast.walk(parsed(path)):
         names: list[str] = []
         if isinstance(node, ast.ImportFrom):
@@ -40,7 +41,8 @@ def imported(path: Path) -> Iterator[str]:
             names = [f"{node.module}.{alias.name}" for alias in node.names]
         elif isinstance(node, ast.Import):
             names = [alias.name for alias in node.names]
-        yield from (name for name in names if name.startswith("upsort."))
+        found += [name for name in names if name.startswith("upsort.")]
+    return tuple(found)
 
 
 @pytest.mark.parametrize("room", sorted(MAY_USE))
@@ -60,10 +62,15 @@ def test_inside_the_core_each_room_uses_those_before_it() -> None:
             assert CORE.index(other if other in CORE else "") <= own, f"{path} imports {name}"
 
 
-def definitions() -> Iterator[tuple[str, ast.AST]]:
-    for path in ROOT.rglob("*.py"):
-        for node in ast.walk(parsed(path)):
-            yield f"{path}:{getattr(node, 'lineno', 0)}", node
+@cache
+def definitions() -> list[tuple[str, ast.AST]]:
+    """The functions and classes of all modules, and where they begin."""
+    return [
+        (f"{path}:{node.lineno}", node)
+        for path in ROOT.rglob("*.py")
+        for node in ast.walk(parsed(path))
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
+    ]
 
 
 def test_a_function_takes_few_things() -> None:

@@ -6,19 +6,12 @@ import sys
 from pathlib import Path
 
 import pytest
-from conftest import thorough
+from conftest import some_always
+
+PAGES = ["README.md", *(f"docs/{page}.md" for page in ("tour", "recipes", "databases", "export"))]
 
 
-@pytest.mark.parametrize(
-    "page",
-    [
-        "README.md",
-        pytest.param("docs/tour.md", marks=thorough),
-        pytest.param("docs/recipes.md", marks=thorough),
-        "docs/databases.md",
-        "docs/export.md",
-    ],
-)
+@pytest.mark.parametrize("page", some_always(PAGES, "README.md"))
 def test_a_page_is_current(page: str) -> None:
     script = Path(__file__).resolve().parent.parent / "scripts" / "tour"
     done = subprocess.run([sys.executable, script, "--check", page], capture_output=True, text=True, check=False)

@@ -64,7 +64,7 @@ def test_a_term_that_would_leak_does_not(program: Program, tmp_path: Path) -> No
 
 def test_candidates_share_one_count(program: Program, few: Path, tmp_path: Path) -> None:
     table = few / "letters-2024.csv"
-    tries = ("--try=classifier.kind=naive-bayes,logistic", "--try=features.in_at_least=1,2,3", "--folds=3")
+    tries = ("--try=classifier.kind=naive-bayes,logistic", "--try=features.in_at_least=1,2,3", "--folds=3", UNCALIBRATED)
     found = program("compare", table, *COLUMNS, *tries, "--json", "-o", "best.toml").json
     assert len(found["candidates"]) == 6
     assert found["counted"] == 1
@@ -73,7 +73,7 @@ def test_candidates_share_one_count(program: Program, few: Path, tmp_path: Path)
     assert found["candidates"][0]["standing"] == "best"
     winner = program("cross-validate", table, "--plan=best.toml", "--folds=3", "--json").json
     assert winner["accuracy"] == found["candidates"][0]["accuracy"]
-    steps = program("compare", table, *COLUMNS, "--try=clean.steps=lower,lower+stem", "--folds=2", "--json").json
+    steps = program("compare", table, *COLUMNS, "--try=clean.steps=lower,lower+stem", "--folds=2", UNCALIBRATED, "--json").json
     assert steps["counted"] == 2
 
 
@@ -90,7 +90,7 @@ def test_named_candidates_and_nested_choice(program: Program, few: Path, tmp_pat
 
 
 def test_the_curve_rises(program: Program, few: Path, tmp_path: Path) -> None:
-    found = program("curve", few / "letters-2024.csv", *COLUMNS, "--folds=3", "--json", "-o", "curve.png").json
+    found = program("curve", few / "letters-2024.csv", *COLUMNS, "--folds=3", UNCALIBRATED, "--json", "-o", "curve.png").json
     accuracies = [point["held_out"] for point in found["points"]]
     assert accuracies[-1] > accuracies[0] + 0.1
     assert found["twice_as_many"]["high"] <= 1
@@ -101,7 +101,7 @@ def test_the_curve_rises(program: Program, few: Path, tmp_path: Path) -> None:
 
 def test_bounds_end_with_three_when_missed(program: Program, few: Path) -> None:
     table = few / "letters-2024.csv"
-    shared = ("cross-validate", table, *COLUMNS, "--folds=2", "--quiet")
+    shared = ("cross-validate", table, *COLUMNS, "--folds=2", "--quiet", UNCALIBRATED)
     program(*shared, "--require=accuracy>=0.5", "--require=f1:pests.low>0.3", "--require=log_loss<2")
     missed = program(*shared, "--require=accuracy>=0.999", code=3)
     assert "required accuracy>=0.999, but it is 0." in missed.err
@@ -111,9 +111,9 @@ def test_bounds_end_with_three_when_missed(program: Program, few: Path) -> None:
 
 def test_the_ledger_keeps_every_evaluation(program: Program, few: Path, tmp_path: Path) -> None:
     table = few / "letters-2024.csv"
-    program("cross-validate", table, *COLUMNS, "--folds=2")
+    program("cross-validate", table, *COLUMNS, "--folds=2", UNCALIBRATED)
     program("cross-validate", table, *COLUMNS, "--folds=2", "--set=classifier.kind=majority")
-    program("cross-validate", table, *COLUMNS, "--folds=3", "--no-ledger")
+    program("cross-validate", table, *COLUMNS, "--folds=3", "--no-ledger", UNCALIBRATED)
     rows = program("ledger", "--sort=accuracy", "--json").json["evaluations"]
     assert [row["command"] for row in rows] == ["cross-validate"] * 2
     assert rows[0]["measures"]["accuracy"]["value"] > rows[1]["measures"]["accuracy"]["value"]
@@ -124,17 +124,17 @@ def test_the_ledger_keeps_every_evaluation(program: Program, few: Path, tmp_path
     assert rows[0]["data"] == rows[1]["data"] and rows[0]["plan"] != rows[1]["plan"]
     assert "majority" in program("ledger", "--differences").out
     (tmp_path / "upsort-ledger.sqlite").write_bytes(b"no database at all, but long enough to be looked at as one")
-    damaged = program("cross-validate", table, *COLUMNS, "--folds=2")
+    damaged = program("cross-validate", table, *COLUMNS, "--folds=2", UNCALIBRATED)
     assert "not in the ledger" in damaged.err
     assert "is not a ledger" in program("ledger", code=1).err
 
 
 def test_writers_of_one_ledger_wait_for_each_other(program: Program, few: Path, tmp_path: Path) -> None:
-    command = [sys.executable, "-m", "upsort", "cross-validate", few / "letters-2024.csv", *COLUMNS, "--folds=2"]
-    several = [subprocess.Popen(list(map(str, command)), cwd=tmp_path, stdout=subprocess.DEVNULL) for _ in range(4)]
-    assert [one.wait() for one in several] == [0] * 4
+    command = [sys.executable, "-m", "upsort", "cross-validate", few / "letters-2024.csv", *COLUMNS, "--folds=2", UNCALIBRATED]
+    several = [subprocess.Popen(list(map(str, command)), cwd=tmp_path, stdout=subprocess.DEVNULL) for _ in range(3)]
+    assert [one.wait() for one in several] == [0] * 3
     with sqlite3.connect(tmp_path / "upsort-ledger.sqlite") as ledger:
-        assert ledger.execute("SELECT count(*) FROM evaluations").fetchone() == (4,)
+        assert ledger.execute("SELECT count(*) FROM evaluations").fetchone() == (3,)
 
 
 def test_three_right_of_three_is_no_evidence(program: Program, few: Path, tmp_path: Path) -> None:

@@ -442,7 +442,7 @@ def test_predictions_of_growth_cover() -> None:
     generator = np.random.default_rng(2)
     sizes = np.array([20.0, 40, 80, 140, 200, 280, 400])
     held = 0
-    draws = 300 if THOROUGH else 80
+    draws = 300 if THOROUGH else 150
     for _ in range(draws):
         hard = generator.random((5, 100))
         truth = 0.92 - 1.5 * sizes**-0.5

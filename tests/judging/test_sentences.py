@@ -13,6 +13,7 @@ from sentences import SENTENCES, found_in
 from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import View
 
+UNCALIBRATED = ("--set=classifier.calibrate=none",)
 TABLE = ("t.csv", "--text=text", "--label=label", "--no-ledger")
 _ELSEWHERE = ("Saved: ", "Written: ", "All of them, ", "What each document was given: ")  # of files, not of results
 
@@ -58,7 +59,7 @@ def test_each_sentence_is_true_where_it_is_said(program: Program, tmp_path: Path
     def judged(rows: Rows, *options: str, command: str = "cross-validate", **_: str) -> None:
         nonlocal names
         write(tmp_path / "t.csv", rows)
-        names += said(program, command, *TABLE[: 4 if command != "suspects" else 3], *options)
+        names += said(program, command, *TABLE[: 4 if command != "suspects" else 3], *options, *UNCALIBRATED)
 
     good, coin = told(1, 300, 0.4), told(2, 240, 0.5, "ab", sure=0.0)
     judged(good, "--measures")
@@ -78,8 +79,18 @@ def test_each_sentence_is_true_where_it_is_said(program: Program, tmp_path: Path
     names += said(
         program, "clean", "t.csv", "--text=text", "--label=label", "--set=judge.folds=3", "--compare-steps", "lower", "lower,stem"
     )
-    names += said(program, "curve", "t.csv", "--text=text", "--label=label", "--folds=3")
-    names += said(program, "curve", "t.csv", "--text=text", "--label=label", "--in-time", "--set=columns.date=day", "--folds=3")
+    names += said(program, "curve", "t.csv", "--text=text", "--label=label", "--folds=3", *UNCALIBRATED)
+    names += said(
+        program,
+        "curve",
+        "t.csv",
+        "--text=text",
+        "--label=label",
+        "--in-time",
+        "--set=columns.date=day",
+        "--folds=3",
+        *UNCALIBRATED,
+    )
     flipped = [row | {"label": "c"} if number < 6 and row["label"] == "a" else row for number, row in enumerate(good)]
     judged(flipped, "--top=0", command="suspects")
     judged(flipped, "--top=0", "--most=20", command="suspects")

@@ -79,7 +79,7 @@ class Begins(Struct, frozen=True):
     adds: dict[str, float]
 
 
-class ContributionSum(Struct, frozen=True):
+class ScoreSum(Struct, frozen=True):
     """What adds up to the scores."""
 
     begins: list[Begins]
@@ -120,7 +120,7 @@ class ExplainResult(Struct, frozen=True, kw_only=True):
     scores: dict[str, float]
     thresholds: dict[str, float] | None
     calibration: str
-    sum: ContributionSum | None
+    sum: ScoreSum | None
     path: QuestionPath | None
     voters: list[NeighbourVote] | None
     training_documents: dict[str, float] | None
@@ -141,7 +141,7 @@ class ExplainResult(Struct, frozen=True, kw_only=True):
         pulls = path = votes = documents = None
         match how:
             case explanations.Additive():
-                pulls = ContributionSum(
+                pulls = ScoreSum(
                     [Begins(name, by_label(values)) for name, values in how.begins],
                     [
                         PulledTerm(
