@@ -36,7 +36,7 @@ CORPORA: dict[str, tuple[Callable[[], list[Row]], str]] = {
 }  # fmt: skip
 
 
-@pytest.mark.parametrize(("name", "with_id"), crossed(CORPORA, [True, False], every=2))
+@pytest.mark.parametrize(("name", "with_id"), crossed(CORPORA, [True, False], every=3))
 def test_the_advice_runs_as_printed(name: str, with_id: bool, tmp_path: Path, program: Program) -> None:
     made, wanted = CORPORA[name]
     if name == "same names" and not with_id:

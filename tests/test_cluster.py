@@ -204,7 +204,7 @@ IN_PARTS = {
 }
 
 
-@pytest.mark.parametrize("command", some_always(IN_PARTS, "naive Bayes", "logistic", "features"))
+@pytest.mark.parametrize("command", some_always(IN_PARTS, "naive Bayes", "features"))
 def test_counts_may_stay_with_the_workers(
     running: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], command: str
 ) -> None:
@@ -335,6 +335,7 @@ def test_a_worker_that_dies_changes_no_byte(scoring: Path, mortal: Running) -> N
     assert (scoring / "o.csv").read_bytes() == (scoring / "alone.csv").read_bytes()
 
 
+@thorough
 def test_a_scheduler_that_dies_is_told_and_what_is_done_is_kept(scoring: Path, mortal: Running, program: Program) -> None:
     line = ("score", "a.sorter", "many.csv", f"--cluster={mortal.address}", "-o", "o.csv")
     with started(scoring, *line, stderr=subprocess.PIPE, text=True) as alone:
@@ -384,6 +385,7 @@ def test_certificates_of_the_engine_are_used(
             found.end()
 
 
+@thorough
 def test_an_interrupted_command_leaves_no_work_behind(scoring: Path, running: Running) -> None:
     line = ("score", "a.sorter", "many.csv", f"--cluster={running.address}", "-o", "o.csv")
     with started(scoring, *line, stderr=subprocess.PIPE, text=True) as program:

@@ -99,7 +99,7 @@ def made(seed: int, labels: int = 4, documents: int = 240, terms: int = 50) -> T
     )
 
 
-@pytest.mark.parametrize(("kind", "passes"), crossed(KINDS, [False, True], every=2))
+@pytest.mark.parametrize(("kind", "passes"), crossed(KINDS, [False, True], every=3))
 def test_a_training_on_parts_ends_where_one_on_the_whole_ends(kind: str, passes: bool, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(dual, "WORTH_COMPILING", 0 if passes else 10**9)
     data, chosen = made(7), Classifier(**{**vars(KINDS[kind]), "tolerance": 1e-7, "most_iterations": 300})

@@ -167,7 +167,7 @@ LINES = {
 
 
 @pytest.mark.usefixtures("many_stretches")
-@pytest.mark.parametrize(("command", "table"), crossed(LINES, ["t.csv", "t.jsonl", "t.csv.gz"], every=2))
+@pytest.mark.parametrize(("command", "table"), crossed(LINES, ["t.csv", "t.jsonl", "t.csv.gz"], every=4))
 def test_workers_give_the_same_bytes(corpora: Path, tmp_path: Path, program: Program, command: str, table: str) -> None:
     name, *options = LINES[command]
     found = []

@@ -78,7 +78,7 @@ def interrupted(folder: Path, command: str, at: int, number: int) -> "subprocess
 
 
 @pytest.mark.skipif(not Path("/proc/self/environ").exists(), reason="processes are found by their environment")
-@pytest.mark.parametrize(("command", "number", "at"), crossed(COMMANDS, SIGNALS, [4, 1], every=4))
+@pytest.mark.parametrize(("command", "number", "at"), crossed(COMMANDS, SIGNALS, [4, 1], every=8))
 def test_going_on_gives_the_same_bytes(
     command: str, number: int, at: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -126,7 +126,7 @@ def test_a_worker_that_dies_is_told(tmp_path: Path) -> None:
 
 
 @thorough
-@pytest.mark.parametrize("limit", [400_000, 600_000])
+@pytest.mark.parametrize("limit", [400_000, pytest.param(600_000, marks=thorough)])
 def test_want_of_memory_is_told_within_seconds(limit: int, tmp_path: Path) -> None:
     rows = [f"{' '.join(f'w{n * k % 50_021}' for k in range(1, 60))},{damage.LABELS[n % 3]}" for n in range(20_000)]
     (tmp_path / "large.csv").write_text("\n".join(["message,topic", *rows, ""]))

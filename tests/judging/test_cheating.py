@@ -69,7 +69,7 @@ JUDGES: dict[str, Callable[..., float]] = {
 }
 
 
-@pytest.mark.parametrize(("judge", "kind"), crossed(JUDGES, SPLITS, every=2))
+@pytest.mark.parametrize(("judge", "kind"), crossed(JUDGES, SPLITS, every=4))
 def test_copies_teach_nothing(program: Program, tmp_path: Path, judge: str, kind: str) -> None:
     if (kind, judge) in {("alone", "compare --nested"), ("alone", "curve")}:
         rows = copied(5, 24)  # as many trainings as documents, times others
@@ -79,7 +79,7 @@ def test_copies_teach_nothing(program: Program, tmp_path: Path, judge: str, kind
     assert JUDGES[judge](program, *BY_HEART, *SPLITS[kind]) <= CHANCE
 
 
-@pytest.mark.parametrize(("judge", "kind"), crossed(JUDGES, SPLITS, every=2))
+@pytest.mark.parametrize(("judge", "kind"), crossed(JUDGES, SPLITS, every=4))
 def test_a_group_that_tells_the_label_teaches_nothing(program: Program, tmp_path: Path, judge: str, kind: str) -> None:
     if kind == "alone" and judge in ("compare --nested", "curve"):
         rows = told_by_group(4, groups=12, each=3)
