@@ -14,7 +14,7 @@ from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.features.counting import Counts, TermCounting
 from upsort.core.features.distributed_vocabulary import chosen, countable, in_terms, of_all, partitioned, vocabulary_of
 from upsort.core.matrices import sparse
-from upsort.core.matrices.partitioned import LOCAL, PartitionedMatrix, Sliced, local_matrix, merge_boundaries
+from upsort.core.matrices.partitioned import LOCAL, PartitionedMatrix, Sliced, as_partitioned, local_matrix, merge_boundaries
 from upsort.core.plan import Classifier, Clean, Features
 from upsort.core.text.cleaning import cleaner
 
@@ -41,7 +41,7 @@ def test_what_is_asked_of_parts_is_what_one_piece_gives(seed: int, sizes: list[i
     n = sum(sizes)
     dense = draw.integers(0, 3, (n, 7)).astype(float)
     whole = csr_array(dense)
-    matrix = sparse.split_rows(whole, np.cumsum([0, *sizes], dtype=np.int64))
+    matrix = as_partitioned(whole).repartition(np.cumsum([0, *sizes], dtype=np.int64))
     matrix = away(matrix) if sent else matrix
     assert (local_matrix(matrix).toarray() == dense).all() and matrix.nnz == whole.nnz
     assert (sparse.column_sizes(matrix) == (dense != 0).sum(axis=0)).all()
@@ -104,7 +104,7 @@ def test_a_training_on_parts_ends_where_one_on_the_whole_ends(kind: str, passes:
     monkeypatch.setattr(dual, "WORTH_COMPILING", 0 if passes else 10**9)
     data, chosen = made(7), Classifier(**{**vars(KINDS[kind]), "tolerance": 1e-7, "most_iterations": 300})
     whole = families.train(data, chosen, 0.3)
-    parted = sparse.split_rows(local_matrix(data.matrix), np.array([0, 50, 51, 160, 240]))
+    parted = as_partitioned(local_matrix(data.matrix)).repartition(np.array([0, 50, 51, 160, 240]))
     found = [families.train(TrainingData(one, data.targets, data.names), chosen, 0.3) for one in (parted, away(parted))]
     here, there = (one.arrays() for one in found)
     assert all(here[name].tobytes() == there[name].tobytes() for name in here)
@@ -118,7 +118,7 @@ def test_a_training_on_parts_ends_where_one_on_the_whole_ends(kind: str, passes:
 
 def test_a_path_over_penalties_on_parts(monkeypatch: pytest.MonkeyPatch) -> None:
     data = made(3, documents=120, terms=20)
-    parted = sparse.split_rows(local_matrix(data.matrix), np.array([0, 50, 120]))
+    parted = as_partitioned(local_matrix(data.matrix)).repartition(np.array([0, 50, 120]))
     for worth, kinds in ((0, ("hinge",)), (10**9, ("softmax", "hinge") if THOROUGH else ("softmax",))):
         monkeypatch.setattr(dual, "WORTH_COMPILING", worth)
         for kind in kinds:

@@ -19,7 +19,7 @@ from upsort.core import plan
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.executors import map_threads
 from upsort.core.lazy import record
-from upsort.core.matrices.sparse import rows_of
+from upsort.core.matrices.partitioned import rows_of
 
 
 @record(frozen=True)

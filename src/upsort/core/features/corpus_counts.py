@@ -94,10 +94,9 @@ class CorpusCounts:
 
     def rows(self, chosen: Bools | Ints) -> "CorpusCounts":
         """Some of the documents."""
-        counts = self.counts[chosen] if isinstance(self.counts, PartitionedMatrix) else csr_array(self.counts[chosen])
         return replace(
             self,
-            counts=counts,
+            counts=self.counts[chosen],
             tokens=self.tokens[chosen],
             cells=self.cells.rows(chosen),
             blocks=_blocks_of(chosen, self.blocks) if self.blocks is not None else None,

@@ -16,7 +16,7 @@ from upsort.core.features.corpus_counts import CorpusCounts, WordVectors
 from upsort.core.features.distributed_vocabulary import hashed_places
 from upsort.core.features.documents import ExtraCells, ExtraColumns, learn_extra_columns
 from upsort.core.lazy import record
-from upsort.core.matrices.partitioned import PartitionedMatrix, Sliced
+from upsort.core.matrices.partitioned import PartitionedMatrix, added_up, partition_wise
 from upsort.core.matrices.sparse import column_sizes, column_sums, columns_from, group_sums, only_columns
 
 
@@ -115,8 +115,10 @@ class FeatureSpace:
         """(n, n_terms) float64: everything that a classifier sees of documents.
 
         counts: (n, counted) of this space's terms of the text. cells: the documents' columns next to it."""
-        if isinstance(counts, PartitionedMatrix):
-            return counts.transform(_in_space, len(self.terms), self, Sliced(cells))
+        return _in_space(counts, self, cells)
+
+    def matrix_of_part(self, counts: csr_array, cells: ExtraCells) -> csr_array:
+        """The same of one partition."""
         weights = self.weigh(counts)
         if self.counted == len(self.terms):
             return weights
@@ -141,9 +143,9 @@ class FeatureSpace:
         return weighting.inverse_document_frequency(self.document_frequency[: self.counted], self.documents, "r")
 
 
+@partition_wise(lambda _, space, cells: len(space.terms), 1)
 def _in_space(counts: csr_array, space: FeatureSpace, cells: ExtraCells) -> csr_array:
-    made: csr_array = space.matrix(counts, cells)
-    return made
+    return space.matrix_of_part(counts, cells)
 
 
 def document_frequencies(counts: csr_array | PartitionedMatrix) -> Ints:
@@ -153,7 +155,8 @@ def document_frequencies(counts: csr_array | PartitionedMatrix) -> Ints:
 
 def total_counts(counts: csr_array | PartitionedMatrix) -> Ints:
     """(n_terms,) how often each column is in all rows together."""
-    return np.rint(column_sums(counts)).astype(np.int64)
+    totals: Ints = np.rint(column_sums(counts)).astype(np.int64)
+    return totals
 
 
 @record(frozen=True, kw_only=True)
@@ -285,18 +288,16 @@ def _with_columns(
     )
 
 
-def label_document_frequencies(
-    counts: csr_array | PartitionedMatrix, labels: Ints | None, n_labels: int, sets: Bools | None = None
-) -> Ints:
+@added_up(0, 2)
+def label_document_frequencies(counts: csr_array, labels: Ints | None, n_labels: int, sets: Bools | None = None) -> Ints:
     """(n_terms, n_labels) in how many documents of each label each term stands. sets: as in `learn_space`."""
     if labels is None or n_labels == 0:
         return np.zeros((counts.shape[1], 0), dtype=np.int64)
-    if isinstance(counts, PartitionedMatrix):
-        return np.asarray(counts.sum(label_document_frequencies, Sliced(labels), n_labels, Sliced(sets)))
     presence = csr_array((np.ones(counts.nnz, dtype=np.int8), counts.indices, counts.indptr), shape=counts.shape)
     if sets is not None:
         return np.rint(presence.T @ sets.astype(np.float64)).astype(np.int64)
-    return np.rint(group_sums(presence, labels, n_labels, np.ones(labels.size))).astype(np.int64)
+    numbers: Ints = np.rint(group_sums(presence, labels, n_labels, np.ones(labels.size))).astype(np.int64)
+    return numbers
 
 
 def _merit(statistics: TermStatistics, columns: Places, settings: plan.Features) -> Floats:

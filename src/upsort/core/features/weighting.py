@@ -7,8 +7,8 @@ from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.lazy import record
-from upsort.core.matrices.partitioned import PartitionedMatrix
-from upsort.core.matrices.sparse import row_blocks, row_sums, rows_of
+from upsort.core.matrices.partitioned import partition_wise, rows_of
+from upsort.core.matrices.sparse import row_blocks, row_sums
 
 
 def chi_square(n11: Floats, n10: Floats, n01: Floats, n00: Floats) -> Floats:
@@ -157,10 +157,9 @@ def log_count_ratios(label_document_frequency: Ints, document_frequency: Ints) -
     return largest
 
 
-def presence(matrix: csr_array | PartitionedMatrix) -> Any:
+@partition_wise(lambda matrix: matrix.shape[1])
+def presence(matrix: csr_array) -> Any:
     """1 for every value that is not 0."""
-    if isinstance(matrix, PartitionedMatrix):
-        return matrix.transform(presence, matrix.shape[1])
     return csr_array(((matrix.data != 0).astype(np.float64), matrix.indices, matrix.indptr), shape=matrix.shape)
 
 

@@ -5,9 +5,9 @@ that keeps the partitions: this process (`LocalExecutor`) or the workers of a cl
 
 import copy
 from collections.abc import Callable, Sequence
-from functools import cached_property
+from functools import cached_property, wraps
 from itertools import pairwise
-from typing import Any, Protocol
+from typing import Any, Concatenate, ParamSpec, Protocol, TypeVar
 
 import numpy as np
 from scipy.sparse import csr_array, vstack
@@ -114,6 +114,9 @@ class PartitionedMatrix:
 
     def repartition(self, cuts: Ints) -> "PartitionedMatrix":
         """The same in other parts. cuts: where they begin, and the end."""
+        if self._whole is not None:  # whose memory the parts share
+            rows = [rows_of(self._whole, begin, end) for begin, end in pairwise(cuts.tolist())]
+            return PartitionedMatrix(rows, cuts, self.shape[1], self.executor, self._whole)
         parts = []
         for begin, end in pairwise(cuts.tolist()):
             pieces = []
@@ -140,6 +143,15 @@ class PartitionedMatrix:
         ]
 
 
+def rows_of(matrix: csr_array, begin: int, end: int) -> csr_array:
+    """The rows from begin up to end; they share the memory of the matrix, and all rows are the matrix itself."""
+    if (begin, end) == (0, matrix.shape[0]):
+        return matrix
+    first, last = matrix.indptr[begin], matrix.indptr[end]
+    arrays = (matrix.data[first:last], matrix.indices[first:last], matrix.indptr[begin : end + 1] - first)
+    return csr_array(arrays, shape=(end - begin, matrix.shape[1]))
+
+
 def as_partitioned(matrix: csr_array | PartitionedMatrix) -> PartitionedMatrix:
     """The matrix; a local one is one partition."""
     if isinstance(matrix, PartitionedMatrix):
@@ -150,6 +162,41 @@ def as_partitioned(matrix: csr_array | PartitionedMatrix) -> PartitionedMatrix:
 def local_matrix(matrix: csr_array | PartitionedMatrix) -> csr_array:
     """The matrix as one local CSR array."""
     return matrix.collect() if isinstance(matrix, PartitionedMatrix) else matrix
+
+
+Given = ParamSpec("Given")
+Made = TypeVar("Made")
+_OfPart = Callable[Concatenate[csr_array, Given], Made]
+_OfAny = Callable[Concatenate[csr_array | PartitionedMatrix, Given], Made]
+
+
+def added_up(*by_row: int) -> Callable[[_OfPart[Given, Made]], _OfAny[Given, Made]]:
+    """Makes a function of one partition one of a whole matrix, too: the sum over its partitions. by_row: the places of arguments,
+    counted after the matrix, that have one entry per row."""
+    return _of_partitions(by_row, lambda matrix, work, given: matrix.sum(work, *given))
+
+
+def in_row_order(*by_row: int) -> Callable[[_OfPart[Given, Made]], _OfAny[Given, Made]]:
+    """The same for a function that gives an array with one entry per row."""
+    return _of_partitions(by_row, lambda matrix, work, given: matrix.map_rows(work, *given))
+
+
+def partition_wise(width: Callable[..., int], *by_row: int) -> Callable[[_OfPart[Given, Made]], _OfAny[Given, Any]]:
+    """The same for a function that makes another matrix, row by row. width: of that, from the same arguments."""
+    return _of_partitions(by_row, lambda matrix, work, given: matrix.transform(work, width(matrix, *given), *given))
+
+
+def _of_partitions(by_row: Sequence[int], over: Callable[..., Any]) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    def decorate(work: Callable[..., Any]) -> Callable[..., Any]:
+        @wraps(work)
+        def of_any(matrix: csr_array | PartitionedMatrix, *given: Any) -> Any:
+            if not isinstance(matrix, PartitionedMatrix):
+                return work(matrix, *given)
+            return over(matrix, of_any, [Sliced(each) if at in by_row else each for at, each in enumerate(given)])
+
+        return of_any
+
+    return decorate
 
 
 def merge_boundaries(starts: Ints, least: int) -> list[int]:

@@ -11,7 +11,7 @@ from scipy.sparse import coo_array, csr_array, vstack
 from upsort.core.arrays import AnyArray, Floats, Ints, Places
 from upsort.core.executors import map_threads
 from upsort.core.lazy import record
-from upsort.core.matrices.partitioned import LOCAL, PartitionedMatrix, Sliced
+from upsort.core.matrices.partitioned import added_up, partition_wise, rows_of
 
 _KEY_BITS = 63
 _AT_ONCE = 1 << 19
@@ -121,21 +121,6 @@ def stacked(blocks: Sequence[csr_array]) -> csr_array:
     return blocks[0] if len(blocks) == 1 else csr_array(vstack(blocks, format="csr"))
 
 
-def rows_of(matrix: csr_array, begin: int, end: int) -> csr_array:
-    """The rows from begin up to end; they share the memory of the matrix, and all rows are the matrix itself."""
-    if (begin, end) == (0, matrix.shape[0]):
-        return matrix
-    first, last = matrix.indptr[begin], matrix.indptr[end]
-    arrays = (matrix.data[first:last], matrix.indices[first:last], matrix.indptr[begin : end + 1] - first)
-    return csr_array(arrays, shape=(end - begin, matrix.shape[1]))
-
-
-def split_rows(matrix: csr_array, cuts: Ints) -> PartitionedMatrix:
-    """A matrix of this process in parts that share its memory. cuts: where they begin, and the end."""
-    parts = [rows_of(matrix, begin, end) for begin, end in pairwise(cuts.tolist())]
-    return PartitionedMatrix(parts, cuts, matrix.shape[1], LOCAL, matrix)
-
-
 def row_blocks(matrix: csr_array) -> Iterator[tuple[int, int]]:
     """Stretches of rows with not too many values, so that what is needed on the way stays small."""
     targets = np.arange(0, matrix.nnz, _CELLS_AT_ONCE)
@@ -151,20 +136,18 @@ def row_sums(matrix: csr_array) -> Floats:
     return sums
 
 
-def column_sizes(matrix: csr_array | PartitionedMatrix) -> Ints:
+@added_up()
+def column_sizes(matrix: csr_array) -> Ints:
     """(v,) how many values each column holds, counted piece by piece."""
-    if isinstance(matrix, PartitionedMatrix):
-        return np.asarray(matrix.sum(column_sizes))
     sizes = np.zeros(matrix.shape[1], dtype=np.int64)
     for begin in range(0, matrix.nnz, _AT_ONCE):
         sizes += np.bincount(matrix.indices[begin : begin + _AT_ONCE], minlength=sizes.size)
     return sizes
 
 
-def column_sums(matrix: csr_array | PartitionedMatrix) -> Floats:
+@added_up()
+def column_sums(matrix: csr_array) -> Floats:
     """(v,) the sum of each column, worked out piece by piece."""
-    if isinstance(matrix, PartitionedMatrix):
-        return np.asarray(matrix.sum(column_sums))
     sums = np.zeros(matrix.shape[1])
     for begin in range(0, matrix.nnz, _AT_ONCE):
         piece = slice(begin, begin + _AT_ONCE)
@@ -172,12 +155,11 @@ def column_sums(matrix: csr_array | PartitionedMatrix) -> Floats:
     return sums
 
 
-def group_sums(matrix: csr_array | PartitionedMatrix, groups: Ints, n_groups: int, weights: Floats) -> Floats:
+@added_up(0, 2)
+def group_sums(matrix: csr_array, groups: Ints, n_groups: int, weights: Floats) -> Floats:
     """(v, n_groups) the sums of the columns over the rows of each group, each row times its weight.
 
     Each row's columns are moved to a stretch of their group's own; one product with the transposed matrix then adds all up."""
-    if isinstance(matrix, PartitionedMatrix):
-        return np.asarray(matrix.sum(group_sums, Sliced(groups), n_groups, Sliced(weights)))
     n, width = matrix.shape
     kind = np.int32 if max(n_groups * width, matrix.nnz) < np.iinfo(np.int32).max else np.int64
     places: AnyArray = np.repeat((groups * width).astype(kind), np.diff(matrix.indptr))
@@ -187,17 +169,15 @@ def group_sums(matrix: csr_array | PartitionedMatrix, groups: Ints, n_groups: in
     return np.ascontiguousarray(sums)
 
 
-def columns_from(matrix: csr_array | PartitionedMatrix, first: int) -> Any:
+@partition_wise(lambda matrix, first: matrix.shape[1] - first)
+def columns_from(matrix: csr_array, first: int) -> Any:
     """The columns from `first` on."""
-    if isinstance(matrix, PartitionedMatrix):
-        return matrix.transform(columns_from, matrix.shape[1] - first, first)
     return matrix.tocsc()[:, first:].tocsr()
 
 
-def only_columns(counts: csr_array | PartitionedMatrix, kept_columns: Places) -> Any:
+@partition_wise(lambda _, kept_columns: kept_columns.size)
+def only_columns(counts: csr_array, kept_columns: Places) -> Any:
     """The columns `kept`, (n_kept,) in ascending order, of (n, v) counts with sorted indices."""
-    if isinstance(counts, PartitionedMatrix):
-        return counts.transform(only_columns, kept_columns.size, kept_columns)
     if kept_columns.size == counts.shape[1]:
         return counts
     place = np.full(counts.shape[1], -1, dtype=counts.indices.dtype)

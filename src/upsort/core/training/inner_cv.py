@@ -18,8 +18,7 @@ from upsort.core.classifiers.problem_arrays import targets_of
 from upsort.core.errors import DataProblem
 from upsort.core.executors import ParallelMap, sequential
 from upsort.core.lazy import record
-from upsort.core.matrices.partitioned import PartitionedMatrix, local_matrix, merge_boundaries
-from upsort.core.matrices.sparse import split_rows
+from upsort.core.matrices.partitioned import PartitionedMatrix, as_partitioned, local_matrix, merge_boundaries
 from upsort.core.plan import Plan
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.fold_data import FoldData, Split, learn_from_part
@@ -165,10 +164,7 @@ def training_data(documents: LabelledDocuments, matrix: csr_array | PartitionedM
     if plan.classifier.sampling != "none" and documents.sets is None:
         rows = sampled(documents.labels, len(documents.names), plan.classifier.sampling, plan.judge.seed)
         return TrainingData(csr_array(local_matrix(matrix)[rows]), targets.rows(rows), documents.names)
-    cuts = _training_partitions(documents)
-    if isinstance(matrix, PartitionedMatrix):
-        return TrainingData(matrix.repartition(cuts), targets, documents.names)
-    return TrainingData(split_rows(matrix, cuts) if cuts.size > 2 else matrix, targets, documents.names)
+    return TrainingData(as_partitioned(matrix).repartition(_training_partitions(documents)), targets, documents.names)
 
 
 def _training_partitions(documents: LabelledDocuments) -> Ints:

@@ -21,7 +21,7 @@ from upsort.core.features.counting import KnownCounts, count_known
 from upsort.core.features.documents import Documents, ExtraCells
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.lazy import record
-from upsort.core.matrices.partitioned import PartitionedMatrix
+from upsort.core.matrices.partitioned import PartitionedMatrix, in_row_order
 from upsort.core.plan import Plan
 from upsort.core.text.characters import joined_labels
 from upsort.core.text.cleaning import Cleaner, cleaner
@@ -69,10 +69,9 @@ def by_share(plan: Plan, blank: int | None) -> bool:
     return blank is not None and blank < ENOUGH_BLANK and record.looks_at_text and by_documents
 
 
-def blank_rows(matrix: csr_array | PartitionedMatrix) -> Bools:
+@in_row_order()
+def blank_rows(matrix: csr_array) -> Bools:
     """(n,) which rows hold no value but 0."""
-    if isinstance(matrix, PartitionedMatrix):
-        return np.asarray(matrix.map_rows(blank_rows))
     return np.asarray(np.diff(matrix.indptr) == 0)
 
 
