@@ -117,7 +117,7 @@ def test_a_thousand_rows_never_wait_for_the_compiler(demo: Path, tmp_path: Path)
     assert subprocess.run([sys.executable, "-c", code, *line], capture_output=True, check=False).returncode == 0
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=200 if THOROUGH else 10, deadline=None)
 @given(
     seed=st.integers(0, 1000),
     kind=st.sampled_from(["logistic", "svm"]),

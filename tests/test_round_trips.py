@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import KINDS
+from conftest import KINDS, crossed
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -95,8 +95,7 @@ def chosen(kind: str) -> dict[str, object]:
     return {"kind": KINDS[kind].kind, "event_model": KINDS[kind].event_model}
 
 
-@pytest.mark.parametrize("kind", KINDS)
-@pytest.mark.parametrize("calibrate", ["none", "temperature", "platt", "isotonic"])
+@pytest.mark.parametrize(("kind", "calibrate"), crossed(KINDS, ["none", "temperature", "platt", "isotonic"], every=2))
 def test_every_kind_with_every_calibration(corpus: Path, tmp_path: Path, kind: str, calibrate: str) -> None:
     path = tmp_path / "s.sorter"
     sorter = trained(corpus, {**PLAIN, "classifier": {**chosen(kind), "calibrate": calibrate}}, path)
@@ -105,8 +104,7 @@ def test_every_kind_with_every_calibration(corpus: Path, tmp_path: Path, kind: s
     comes_back(corpus, sorter, path)
 
 
-@pytest.mark.parametrize("kind", KINDS)
-@pytest.mark.parametrize("make", FEATURES, ids=lambda make: make.name)
+@pytest.mark.parametrize(("kind", "make"), crossed(KINDS, FEATURES))
 def test_every_kind_with_every_make_of_features(corpus: Path, tmp_path: Path, kind: str, make: Make) -> None:
     if family(KINDS[kind]).not_negative and make.name in {"hashed", "measured"}:
         return  # such values may be below 0, which these kinds refuse

@@ -147,7 +147,7 @@ def test_with_every_family(program: Program, tables: Path, kind: str) -> None:
     evaluated_alike(program)
 
 
-@pytest.mark.parametrize(("deciding", "kind"), crossed(DECIDING, ["logistic", "svm", "naive-bayes"]))
+@pytest.mark.parametrize(("deciding", "kind"), crossed(DECIDING, ["logistic", "svm", "naive-bayes"], every=5))
 def test_however_it_decides(program: Program, tables: Path, deciding: str, kind: str) -> None:
     options = (*LOOSE, f"--set=classifier.kind={kind}", *DECIDING[deciding])
     trained = program("train", "train.csv", BOTH, "--label=label", "--id=ref", *options, "-o", "s.sorter", "--json").json
