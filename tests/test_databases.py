@@ -199,6 +199,22 @@ def test_a_run_that_fails_at_once_leaves_nothing(database: str, tmp_path: Path) 
     assert connected(place[0]).tables() == ["letters"]
 
 
+def test_a_damaged_note_of_a_run_is_told_and_may_be_written_over(database: str, tmp_path: Path) -> None:
+    place = (in_folder(database, tmp_path), "scored")
+    with pytest.raises(ZeroDivisionError), DatabaseTable(place, TableLayout(["a"]), {}, False, False) as table:
+        table.writerows([["1"]])
+        table.done(1, {})
+        raise ZeroDivisionError
+    with_names(database, tmp_path, "UPDATE {} SET held = '[1, 2'", "upsort_unfinished")
+    for resume in (True, False):
+        with pytest.raises(DataProblem, match="is not readable"):
+            DatabaseTable(place, TableLayout(["a"]), {}, resume, False)
+    with DatabaseTable(place, TableLayout(["a"]), {}, False, True) as table:
+        table.writerows([["2"]])
+    assert selected(database, tmp_path, "SELECT * FROM scored") == [("2",)]
+    assert "upsort_unfinished" not in connected(place[0]).tables()
+
+
 def test_a_file_that_was_made_for_nothing_is_removed(tmp_path: Path) -> None:
     place = (f"sqlite:///{tmp_path}/new.db", "scored")
     with pytest.raises(ZeroDivisionError), DatabaseTable(place, TableLayout(["a"]), {}, False, False):

@@ -12,6 +12,9 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, BinaryIO, Self
 
+import msgspec
+from msgspec import Struct, structs
+
 from upsort.core.errors import DataProblem, ResumeProblem
 from upsort.io.outputs import atomic
 from upsort.io.outputs.atomic import cannot_write, check_writable, claim, keep_unfinished, replacing, replacing_text
@@ -46,12 +49,36 @@ def _compressed(file: BinaryIO, path: Path) -> Iterator[BinaryIO]:
         yield stream
 
 
-def check_same_run(theirs: Mapping[str, Any], mine: Mapping[str, Any]) -> None:
-    """Raise DataProblem where what an interrupted run went by, as it was written down, is not what this one uses."""
-    own = json.loads(json.dumps(mine))
-    if theirs != own:
-        differing = sorted(name for name in {*theirs, *own} if theirs.get(name) != own.get(name))
-        raise DataProblem(f"The interrupted run was another one: {', '.join(differing)} differ.", "Begin anew with --overwrite.")
+class RunNote(Struct, frozen=True):
+    """What a run writes down of itself while it writes, so that it can be resumed. key: what must be the same then (sorter,
+    sources, options). rows: input rows that are done. state: what was added up. size: bytes of the part that are
+    complete."""
+
+    key: dict[str, Any]
+    rows: int = 0
+    state: dict[str, Any] = {}
+    size: int = 0
+
+    @staticmethod
+    def read(text: str | bytes, source: object) -> "RunNote":
+        """The note that was written. Raises DataProblem for what no run writes."""
+        try:
+            return msgspec.convert(json.loads(text), RunNote)
+        except (ValueError, msgspec.ValidationError, RecursionError):
+            raise DataProblem(f"{source} is not readable.", "Begin anew with --overwrite.") from None
+
+    def text(self) -> str:
+        """As it is written."""
+        return json.dumps(structs.asdict(self), sort_keys=True)
+
+    def check(self, key: Mapping[str, Any]) -> None:
+        """Raise DataProblem where the run was not of this key."""
+        own = json.loads(json.dumps(key))
+        if self.key != own:
+            differing = sorted(name for name in {*self.key, *own} if self.key.get(name) != own.get(name))
+            raise DataProblem(
+                f"The interrupted run was another one: {', '.join(differing)} differ.", "Begin anew with --overwrite."
+            )
 
 
 class ResumableTable:
@@ -140,24 +167,20 @@ class ResumableTable:
     def _rows_done(self) -> int | None:
         """What the journal says; None where it says nothing."""
         try:
-            return int(json.loads(self.journal.read_text(encoding="utf-8"))["rows"])
-        except (OSError, ValueError, KeyError, TypeError, RecursionError):
+            return RunNote.read(self.journal.read_bytes(), self.journal).rows
+        except (OSError, DataProblem):
             return None
 
     def _earlier(self) -> int:
         """Read the journal; returns how many bytes of the part are whole, 0 where there is no part."""
         if not self.journal.exists():
             return 0
-        try:
-            note = json.loads(self.journal.read_text(encoding="utf-8"))
-            size, whole = self.part.stat().st_size, int(note["bytes"])
-            self.rows, self.state, key = int(note["rows"]), dict(note["state"]), note["key"]
-        except (OSError, ValueError, KeyError, TypeError, RecursionError):
-            raise DataProblem(f"{self.journal} is not readable.", "Begin anew with --overwrite.") from None
-        check_same_run(key, self.key)
-        if size < whole:
+        note = RunNote.read(self.journal.read_bytes(), self.journal)
+        note.check(self.key)
+        if self.part.stat().st_size < note.size:
             raise DataProblem(f"{self.part} is shorter than its journal says.", "Begin anew with --overwrite.")
-        return whole
+        self.rows, self.state = note.rows, note.state
+        return note.size
 
     def writerows(self, rows: Sequence[Sequence[Any]]) -> None:
         """Write a block. Raises DataProblem, naming the part, when the disk is full or gone."""
@@ -188,9 +211,8 @@ class ResumableTable:
             raise self._cannot(error) from error
 
     def _note(self, rows: int, state: Mapping[str, Any] | None = None) -> None:
-        note = {"key": self.key, "rows": rows, "bytes": self.stream.tell(), "state": dict(state or {})}
         with replacing_text(self.journal) as text:
-            json.dump(note, text)
+            text.write(RunNote(self.key, rows, dict(state or {}), self.stream.tell()).text())
         self.rows = rows
 
     def _finish(self) -> None:

@@ -3,9 +3,11 @@
 import io
 import json
 import re
+import shutil
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import partial
+from tempfile import SpooledTemporaryFile
 from typing import Any, BinaryIO, TextIO
 
 from upsort.core.errors import DataProblem
@@ -15,6 +17,7 @@ from upsort.io.tables.nested_values import AbsentCell, TypedCell
 from upsort.io.tables.rows import WITH_TABS, RowWriter, TableLayout, TextOf
 
 _ROWS_A_GROUP = 20_000
+_IN_MEMORY = 1 << 26  # bytes of a spreadsheet; a larger one is put together in a temporary file
 _MOST_XLSX_ROWS = 1_048_575
 _MOST_XLSX_CELL = 32_767
 _NOT_IN_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
@@ -138,8 +141,11 @@ def as_object(row: Sequence[Any], layout: TableLayout) -> dict[str, Any]:
 def parquet(stream: BinaryIO, layout: TableLayout) -> Iterator[RowWriter]:
     """Columns of text or of numbers, written in groups of rows."""
     writer = _Parquet(stream, layout)
-    yield writer
-    writer.close()
+    try:
+        yield writer
+        writer.close()
+    finally:
+        writer.release()
 
 
 class _Parquet(_Rows):
@@ -170,6 +176,12 @@ class _Parquet(_Rows):
             self._flush()
         self._writer.close()
 
+    def release(self) -> None:
+        """Close what a failure left open, while there is a stream; the file is then no Parquet file."""
+        with suppress(OSError, pyarrow.ArrowException):
+            self._writer.close()
+        self._writer.is_open = False  # else it is closed once more when it is forgotten, and the stream is gone by then
+
 
 def _sound(cell: Any) -> str:
     return str(cell).encode("utf-8", "backslashreplace").decode("utf-8")
@@ -179,8 +191,14 @@ def _sound(cell: Any) -> str:
 def spreadsheet(stream: BinaryIO, layout: TableLayout) -> Iterator[RowWriter]:
     """One sheet, held in memory until it is whole; cells are text or numbers, never formulas."""
     writer = _Spreadsheet(layout)
-    yield writer
-    writer.save(stream)
+    try:
+        yield writer
+        with SpooledTemporaryFile(_IN_MEMORY) as whole:  # an archive that cannot be written to the stream would stay open
+            writer.save(whole)
+            whole.seek(0)
+            shutil.copyfileobj(whole, stream)
+    finally:
+        writer.release()
 
 
 class _Spreadsheet(_Rows):
@@ -221,6 +239,12 @@ class _Spreadsheet(_Rows):
             cells.append(cell)
         self._sheet.append(cells)
 
-    def save(self, stream: BinaryIO) -> None:
+    def save(self, stream: Any) -> None:
+        """Write the book."""
         self._book.save(stream)
         add_notice("{n} characters were replaced by \ufffd: a spreadsheet cannot hold such.", self._replaced)
+
+    def release(self) -> None:
+        """End a sheet that a failure left open."""
+        with suppress(OSError, openpyxl.utils.exceptions.WorkbookAlreadySaved):
+            self._sheet.close()

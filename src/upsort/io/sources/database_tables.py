@@ -3,7 +3,6 @@
 Rows go to `TABLE_unfinished` next to the target; each batch is one transaction, which also notes in `upsort_unfinished` how many
 input rows are done. The target appears, or is replaced, in one transaction at the end."""
 
-import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import count
 from types import TracebackType
@@ -11,7 +10,7 @@ from typing import Any, Self
 
 from upsort.core.errors import DataProblem, ResumeProblem, UsageProblem, counted, listed
 from upsort.io.outputs.atomic import keep_unfinished
-from upsort.io.outputs.table_file import check_same_run
+from upsort.io.outputs.table_file import RunNote
 from upsort.io.outputs.writers import value_of
 from upsort.io.sources.databases import Connection, Rows, Selection, Values, check_table, connected
 from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason, SourceTable, TableLayout, cell_of
@@ -141,11 +140,11 @@ class DatabaseTable:
         self.part, self.notes = self.connection.quoted(self.table, _SUFFIX), self.connection.quoted(_NOTES)
         earlier = self._noted() if _NOTES in there and f"{self.table}{_SUFFIX}" in there else None
         if earlier is not None and resume:
-            earlier_note = json.loads(earlier)
-            check_same_run(earlier_note["key"], self.key)
-            self.rows, self.state, self.noted = int(earlier_note["rows"]), dict(earlier_note["state"]), earlier
+            note = RunNote.read(earlier, self.notes)
+            note.check(self.key)
+            self.rows, self.state, self.noted = note.rows, note.state, earlier
             return
-        if earlier is not None and int(json.loads(earlier)["rows"]) and not overwrite:
+        if earlier is not None and not overwrite and RunNote.read(earlier, self.notes).rows:
             raise DataProblem(
                 f"{self.address} has what an interrupted run left, {self.table}{_SUFFIX}.",
                 f"Go on with it: {self.again}. Or begin anew: --overwrite.",
@@ -252,7 +251,7 @@ class DatabaseTable:
             self.connection.execute(f"DROP TABLE {self.notes}")
 
     def _note(self, rows: int, state: Mapping[str, Any]) -> str:
-        return json.dumps({"key": self.key, "rows": rows, "state": dict(state)}, sort_keys=True)
+        return RunNote(self.key, rows, dict(state)).text()
 
     def _noted(self) -> str | None:
         """The note that is there."""
