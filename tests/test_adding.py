@@ -78,7 +78,7 @@ def test_a_family(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch)
     assert "classifier.nearest has no effect with classifier.kind = overlap" in told.err
     assert program("evaluate", "o.sorter", "t.csv", "--json").json["accuracy"]["right"] == 60
     assert "overlap" in program("plan", "--explain", "classifier.kind").out
-    assert "does not tell how its scores come about" in program("explain", "o.sorter", "aphid").out
+    assert "does not show how its scores come about" in program("explain", "o.sorter", "aphid").out
     assert "keeps nothing of its documents" in program("extend", "o.sorter", "t.csv", "-o", "p.sorter", code=1).err
     compared = program("compare", "t.csv", *TRAIN, "--try=classifier.kind=overlap,logistic", "--json").json
     assert {one["name"] for one in compared["candidates"]} == {"kind=overlap", "kind=logistic"}

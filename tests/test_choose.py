@@ -73,7 +73,7 @@ def test_what_does_not_matter_is_left_out_and_told(tmp_path: Path, program: Prog
     assert [one["choice"] for one in told["left_out"]] == ["features.in_at_least=1"]
     assert told["left_out"][0]["without_it"]["value"] < 0.01
     assert (
-        "Left out of the most accurate plan, since what is left is within the margin (points fewer right): features.in"
+        "Left out of the most accurate plan, since the rest is within the margin (points fewer right): features.in"
         in program(*line).out
     )
 

@@ -196,7 +196,7 @@ def test_a_text_of_unknown_words_gets_a_remark_everywhere(program: Program, tabl
     rows = "moss pond,wet\nsand dune,dry\nsand sun,dry\n" * 20
     (tmp_path / "u.csv").write_text(f"text,label\n{rows}")
     program("train", tmp_path / "u.csv", "--text=text", "--label=label", *of_kind(kind), "--no-check", "-o", sorter)
-    said = "nothing known: the answer is the commonest label"
+    said = "nothing known: the answer is the most common label"
     assert f"{said[0].upper()}{said[1:]}." in program("explain", sorter, "zorp unheard").out
     assert program("ask", sorter, given=b"zorp unheard\n").out.split("\t")[2].strip() == said
     assert json.loads(program("score", sorter, "-", "--flush", given=b'{"text": "zorp"}\n').out)["sorted_remark"] == said
@@ -260,5 +260,5 @@ def test_what_training_taught_of_documents_without_a_term_goes_before_shares(pro
     assert found["label"] == "dry" and found["remark"] == "nothing known: the answer rests on no word"
     program("train", "t.csv", *shared, "-o", "s.sorter")
     found = json.loads(program("ask", "s.sorter", "--json", given=b"zorp\n").out)
-    assert found["label"] == "wet" and found["remark"] == "nothing known: the answer is the commonest label"
+    assert found["label"] == "wet" and found["remark"] == "nothing known: the answer is the most common label"
     assert found["probability"] == pytest.approx(20 / 35, abs=1e-6)

@@ -157,7 +157,7 @@ def test_only_operators_of_the_standard_and_the_same_bytes(
         (("features.hash_bits=12",), "hashed"),
         (("features.units=letters", "features.lengths=2,3"), "its terms are of letters"),
         (("features.lengths=1,2", "features.skip=true"), "leave words out"),
-        (("features.measures=words",), "beside the text"),
+        (("features.measures=words",), "other columns or measures"),
         (("columns.text=message,topics", "features.apart=true"), "apart"),
         (("classifier.calibrate=isotonic",), "step functions"),
         (("classifier.calibrate=platt",), "pooled to the order of its scores"),

@@ -47,6 +47,6 @@ def test_everywhere(table: Path, program: Program) -> None:
     assert program("terms", "t.sorter", f'--pair="{WET}","{DRY}"', "--json").json
     program("evaluate", "t.sorter", table)
     run = program("train", table, "--text=words, all", "--label=x", "-o", "t.sorter", code=2)
-    assert "stands in double quotes" in run.err
+    assert "is put in double quotes" in run.err
     run = program("gather", table, *columns, "--relabel", f"{WET}=wet", "-o", "c.csv", "--overwrite", code=2)
     assert "[gather] relabel" in run.err

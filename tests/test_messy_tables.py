@@ -90,5 +90,5 @@ def test_of_a_document_without_words_is_said_what_the_answer_rests_on(program: P
     found = program("score", "a.sorter", "new.csv", "--json")
     assert found.json[0]["sorted_unknown_share"] is None
     assert found.json[0]["sorted_label"] == "wet"
-    assert found.json[0]["sorted_remark"] == "nothing known: the answer is the commonest label"
-    assert "1 document holds no word at all; what the answer rests on stands in the column sorted_remark" in found.err
+    assert found.json[0]["sorted_remark"] == "nothing known: the answer is the most common label"
+    assert "1 document holds no word at all; the basis of the answer is in the column sorted_remark" in found.err

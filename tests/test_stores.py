@@ -160,7 +160,7 @@ def test_there_and_back(bucket: Any, tmp_path: Path, program: Program) -> None:
     line = ("score", "s3://desk/out/desk.sorter", "s3://desk/letters-1.csv", "-o", "s3://desk/out/scored.csv")
     assert program(*line, "--json").json["scored"] == "s3://desk/out/scored.csv"
     assert "s3://desk/out/scored.csv exists and is kept." in program(*line, code=1).err
-    assert "cannot be gone on with" in program(*line, "--resume", code=2).err
+    assert "cannot be resumed" in program(*line, "--resume", code=2).err
     bucket.get_file("desk/out/desk.sorter", str(tmp_path / "desk.sorter"))
     program("score", "desk.sorter", "t.csv", "-o", "scored.csv")
     bucket.invalidate_cache()

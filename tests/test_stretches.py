@@ -285,7 +285,7 @@ class TestParts:
             return whole(path, *of)  # type: ignore[arg-type]
 
         monkeypatch.setattr(score_parts, "table_file", counted)
-        assert "2 parts are done and kept in out; go on with --resume" in program(*line, code=130).err
+        assert "2 parts are done and kept in out; resume with --resume" in program(*line, code=130).err
         assert "are kept" in program(*line, code=1).err
         assert "was another one: thin differ" in program(*line, "--resume", "--thin", code=1).err
         before = {path.name: path.stat().st_mtime_ns for path in (tmp_path / "out").glob("part-*")}

@@ -32,7 +32,7 @@ def test_a_survey_shows_the_planted_faults(program: Program, demo: Path) -> None
     assert found["rows"]["reasons"] == {"no text": 7}
     assert found["unlabelled"] == 6
     text = " ".join(finding["what"] for finding in found["worth_a_look"])
-    assert "under another label" in text
+    assert "have another label" in text
     assert "broken characters" in text
     assert 3 <= len(found["worth_a_look"]) <= 5
     kinds = {column["name"]: column["kind"] for column in found["columns"]}

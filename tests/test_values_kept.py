@@ -71,7 +71,7 @@ def test_packed_tables_can_be_written_and_read_again(program: Program, sorter: s
         assert gzip.decompress((tmp_path / f"one.{ending}").read_bytes()).count(b"\n") >= 3
     again = program("score", sorter, f"one.{ending}", "--json").json
     assert [row["sorted_label"] for row in again] == ["wet", "dry", "wet"]
-    assert "cannot be gone on with" in program("score", sorter, "in.jsonl", "--resume", "-o", "x.json", code=2).err
+    assert "cannot be resumed" in program("score", sorter, "in.jsonl", "--resume", "-o", "x.json", code=2).err
 
 
 def test_the_filter_says_which_line_and_why(program: Program, sorter: str) -> None:

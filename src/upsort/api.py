@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from pandas import DataFrame
 
 Row = str | Mapping[str, Any]
-"""A text, or the cells of a row by the names of its columns: those that the sorter was trained with; what is lacking is empty."""
+"""A text, or the cells of a row by the names of its columns: those that the sorter was trained with; missing ones are empty."""
 
 
 @record(frozen=True, kw_only=True)

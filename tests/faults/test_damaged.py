@@ -129,7 +129,7 @@ def test_a_template_without_its_group_is_told(program: Program, tmp_path: Path) 
     damage.sound_files(tmp_path)
     option = "--set=clean.replace=[['/a/', '\\3']]"
     assert (
-        "cannot stand in place"
+        "cannot replace a match"
         in program("train", "sound.csv", *damage.TRAINED, "--set=clean.steps=['replace']", option, "-o", "s.sorter", code=2).err
     )
 

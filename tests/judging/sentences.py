@@ -1,7 +1,7 @@
 """Every sentence that a command prints about a result, with the condition under which it may be said.
 
-A condition is a function of the same result as JSON and of the numbers in the sentence. What is told of accuracy, intervals,
-tests, comparisons, predictions and lists stands here; how files were read and where results were written does not."""
+A condition is a function of the same result as JSON and of the numbers in the sentence. The sentences about accuracy, intervals,
+tests, comparisons, predictions and lists are here; how files were read and where results were written does not."""
 
 import re
 from collections.abc import Callable, Mapping
@@ -95,12 +95,12 @@ SENTENCES = (
     ),
     Sentence(
         "baseline",
-        rf"Always answering '(.+)', the commonest label(?: in training)?, would be right for {NUMBER} %\.",
+        rf"Always answering '(.+)', the most common label(?: in training)?, would be right for {NUMBER} %\.",
         lambda f, m: "candidates" in f or (f["baseline"]["label"] == m[1] and shown(m[2], f["baseline"]["value"])),
     ),
     Sentence(
         "baseline of folds",
-        rf"Always answering the commonest label of each training part would be right for {NUMBER} %\.",
+        rf"Always answering the most common label of each training part would be right for {NUMBER} %\.",
         lambda f, m: "candidates" in f or (f["baseline"]["label"] is None and shown(m[1], f["baseline"]["value"])),
     ),
     Sentence(
@@ -124,26 +124,26 @@ SENTENCES = (
     ),
     Sentence(
         "too few to tell it",
-        rf"{NUMBER} (?:documents|document|groups|group) (?:is|are) too few to tell it from always giving that label {P}\.",
+        rf"{NUMBER} (?:documents|document|groups|group) (?:is|are) too few to distinguish it from always giving that label {P}\.",
         lambda f, m: f["p_against_baseline"] >= 0.05 and independent(f) < 100 and number(m[1]) == independent(f),
     ),
     Sentence(
         "not told from it",
-        rf"It cannot be told from always giving that label {P}\.",
+        rf"It is not distinguishable from always giving that label {P}\.",
         lambda f, m: f["p_against_baseline"] >= 0.05 and independent(f) >= 100,
     ),
     Sentence(
         "wide",
-        rf"{NUMBER} (?:documents|document|groups|group) (?:is|are) too few to tell how good it is: the interval is wide\.",
+        rf"{NUMBER} (?:documents|document|groups|group) (?:is|are) too few to say how good it is: the interval is wide\.",
         lambda f, m: wide(f) and number(m[1]) == independent(f),
     ),
     Sentence(
         "one label dominates",
-        rf"One label is so common that accuracy can hardly show what is known of the others: the balanced "
+        rf"One label is so common that accuracy says little about the others: the balanced "
         rf"accuracy is {NUMBER} % "
         rf"\({NUMBER} to {NUMBER} %; always giving one label gets {NUMBER} %\), the ROC area {NUMBER} "
         rf"\({NUMBER} to {NUMBER}\), so "
-        "that it does tell labels apart.",
+        "that it does separate them.",
         lambda f, m: (
             dominated(f)
             and shown(m[1], f["balanced_accuracy"]["value"])
@@ -254,7 +254,7 @@ SENTENCES = (
     ),
     Sentence(
         "copies apart",
-        rf"Here copies may stand on both sides \({NUMBER} documents? cop(?:y|ies) another one\)\. Kept on one side: "
+        rf"Here copies may be on both sides \({NUMBER} documents? cop(?:y|ies) another one\)\. Kept on one side: "
         rf"{NUMBER} % \({NUMBER} to "
         rf"{NUMBER} %\)\.",
         lambda f, m: number(m[1]) == f["copies"] and shown(m[2], f["copies_together"]["accuracy"]["value"]),
@@ -263,7 +263,7 @@ SENTENCES = (
         "learned by heart",
         rf"Of the {NUMBER} documents that have a copy {NUMBER} % are right when it may be in the training part, "
         rf"{NUMBER} % when it may "
-        r"not(: the difference is learned by heart)?\.",
+        r"not(: the difference is memorised)?\.",
         lambda f, m: (
             (f["copied_documents"]["copies_apart"]["value"] > f["copied_documents"]["copies_together"]["value"]) == bool(m[4])
         ),
@@ -307,7 +307,7 @@ SENTENCES = (
         r"Behind the (?:best|most accurate): 95 % interval of the difference in accuracy on the same (documents|groups that "
         r"belong together)(?:, each "
         r"judged .+)?, wide enough to hold for all pairs of (\d+) candidates at once\. Where it holds 0, the "
-        r"data cannot tell which is "
+        r"data do not show which is "
         r"better\.",
         lambda f, m: int(m[2]) == len(f.get("candidates") or f["steps"]),
     ),
@@ -319,13 +319,13 @@ SENTENCES = (
     Sentence(
         "chosen here",
         r"The best of (\d+) was chosen on these very documents, so that its number is a little too high; --nested "
-        r"tells by how much\.",
+        r"measures by how much\.",
         lambda f, m: int(m[1]) == len(f["candidates"]) and f["nested"] is None,
     ),
     Sentence(
         "nested",
-        rf"Choosing the best anew in each fold gets {NUMBER} % \({NUMBER} to {NUMBER} %\): that is what the choice is "
-        r"worth on new documents\.",
+        rf"Choosing the best anew in each fold gets {NUMBER} % \({NUMBER} to {NUMBER} %\): expect that of the choice "
+        r"on new documents\.",
         lambda f, m: shown(m[1], f["nested"]["value"]),
     ),
     Sentence(
@@ -453,9 +453,9 @@ SENTENCES = (
     Sentence(
         "extended",
         r"(Its counts are those of training on all documents|Trained anew on all documents|Trained anew on all documents, the "
-        r"earlier ones by what it kept of them, which is all it takes): ([\d,]+) documents now, ([\d,]+) more than before\.",
+        r"earlier ones by their stored counts, which are enough): ([\d,]+) documents now, ([\d,]+) more than before\.",
         lambda f, m: (
-            ("counts" if m[1].startswith("Its") else "kept" if "kept" in m[1] else "everything") == f["way"]
+            ("counts" if m[1].startswith("Its") else "kept" if "stored" in m[1] else "everything") == f["way"]
             and number(m[2]) == f["documents"]
             and number(m[3]) == f["added"]
         ),

@@ -276,7 +276,7 @@ def test_the_baseline_is_called_what_it_is(program: Program, tmp_path: Path) -> 
     write(tmp_path / "t.csv", rows)
     shared = ("cross-validate", "t.csv", "--text=text", "--label=label", "--allow-copies", "--no-ledger", "--folds=4")
     settings = ("--set=columns.date=day", "--in-time", "--set=features.in_at_least=1")
-    assert "Always answering the commonest label of each training part" in program(*shared, *settings).out
+    assert "Always answering the most common label of each training part" in program(*shared, *settings).out
     assert program(*shared, *settings, "--json").json["baseline"]["label"] is None
 
 

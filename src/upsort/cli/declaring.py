@@ -102,7 +102,7 @@ def declared(record: type[Any]) -> tuple[Option, ...]:
 
 
 _DECLARED: dict[type[Any], tuple[Option, ...]] = {}
-"""What is known by now."""
+"""The records asked for so far."""
 
 
 def _in_order_of_help(record: type[Any]) -> Iterator[Option]:
@@ -284,7 +284,7 @@ def spellings_of(*records: type[Any]) -> tuple[str, ...]:
 
 @record(frozen=True, kw_only=True)
 class Command:
-    """What is reported of a command. summary: in the overview. options: a record of them. rules: which have no meaning beside
+    """A command as help shows it. summary: in the overview. options: a record of them. rules: which have no meaning beside
     others."""
 
     name: str

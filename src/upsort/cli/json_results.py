@@ -1,4 +1,4 @@
-"""What the JSON of each command holds: the types docs/json.md is made from and results are checked against."""
+"""The JSON of each command: the types docs/json.md is made from and results are checked against."""
 
 from typing import Any
 

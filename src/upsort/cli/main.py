@@ -48,7 +48,7 @@ def entry() -> None:
 
 
 def _open_closed_streams() -> None:
-    """Standard streams that whoever started the program has closed are empty, and take what is written nowhere."""
+    """Standard streams that whoever started the program has closed are empty, and drop what is written."""
     for name, mode in (("stdin", "r"), ("stdout", "w"), ("stderr", "w")):
         if getattr(sys, name) is None:
             setattr(sys, name, Path(os.devnull).open(mode, encoding="utf-8"))  # noqa: SIM115 - as long as the program
@@ -173,8 +173,8 @@ def _overview() -> str:
     )
     return (
         "upsort COMMAND [OPTIONS]\n\nSort labelled documents: train a classifier, judge it honestly, read it, and\nscore new "
-        f"text.\n\ncommands, in the order of the work:\n{commands}\n\nupsort COMMAND --help tells a command's options. New here? "
-        "Type: upsort demo\nupsort --version --verbose tells what a report of a fault should hold.\n"
+        f"text.\n\ncommands, in the order of the work:\n{commands}\n\nupsort COMMAND --help lists a command's options. New here? "
+        "Type: upsort demo\nupsort --version --verbose lists what a report of a fault should hold.\n"
     )
 
 

@@ -117,7 +117,7 @@ class FoldOptions(CommonOptions):
     )
     in_time: bool | None = flag("judge documents by earlier ones (needs columns.date)", sets="judge.in_time")
     alone: bool | None = flag("each document is a fold of its own (tiny corpora)", sets="judge.alone")
-    allow_copies: bool | None = flag("copies may stand on both sides of a split", sets="judge.allow_copies")
+    allow_copies: bool | None = flag("copies may be on both sides of a split", sets="judge.allow_copies")
 
 
 FOLDS_RULES: tuple[Rule, ...] = (
@@ -164,7 +164,7 @@ class ReadingOptions(CommonOptions, heading="reading"):
     delimiter: str = option("what separates cells (default: found out)", default="", metavar="CHARACTER")
     header: bool | None = option("the first row names the columns, or does not", "--header", default=None, either=True)
     header_row: int = option(
-        "the line of the row that names the columns, where titles stand above", convert=whole_number(1), default=0, metavar="N"
+        "the line of the row that names the columns, where titles come first", convert=whole_number(1), default=0, metavar="N"
     )
     sheet: str = option("sheet of a spreadsheet (default: the first with rows)", default="", metavar="NAME")
     table: str = option("table of a database (default: its only one)", default="", metavar="NAME")
@@ -181,7 +181,7 @@ class RejectsOptions(ReadingOptions, heading="reading"):
     """How sources are read."""
 
     set_aside: str | None = option(
-        "where rows that cannot be used go (default: beside the output)", default=None, metavar="FILE", writes="table"
+        "where rows that cannot be used go (default: next to the output)", default=None, metavar="FILE", writes="table"
     )
 
 
@@ -248,7 +248,7 @@ class DecisionOptions(CommonOptions):
     """How sure a sorter wants to be."""
 
     decided_accuracy: float | None = option(
-        "leave so many undecided that of the others this share is right, as folds tell",
+        "leave so many undecided that of the others this share is right, measured on folds",
         convert=share,
         metavar="SHARE",
         sets="decide.decided_accuracy",

@@ -137,7 +137,7 @@ def with_local_copies(options: CommonOptions, console: Console) -> Iterator[Comm
         yield options
         return
     if written and getattr(options, "resume", False):
-        raise UsageProblem("A run that writes to a store cannot be gone on with.", "Write it here, and send it then.")
+        raise UsageProblem("A run that writes to a store cannot be resumed.", "Write it here, and send it then.")
     copies = {name: stores.fetch_single(name) for name in read}
     local_paths = {name: copy.path for name, copy in copies.items()}
     outbox = stores.Outbox()

@@ -73,7 +73,7 @@ def secondary_inputs(
     sources: Mapping[str, Source] | None = None,
     rename: Mapping[str, str] | None = None,
 ) -> Inputs:
-    """Other tables, read in the same way as far as that goes."""
+    """Other tables, read by the same options where they fit."""
     delimiter = {"tab": "\t", "\\t": "\t"}.get(options.delimiter, options.delimiter)
     if len(delimiter) > 1:
         raise UsageProblem(f"A delimiter is one character, not {delimiter!r}.", "Use for example --delimiter ';'.")
@@ -152,7 +152,7 @@ def note_cost_orientation(named: Sequence[str], console: Console) -> None:
 
 
 def note_unused_keys(options: CommonOptions, plans: Sequence[Plan], console: Console, sections: Sequence[str] = SECTIONS) -> None:
-    """Tell the keys that are set and have no effect in any of the plans. sections: that the command reads.
+    """Report the keys that are set and have no effect in any of the plans. sections: that the command reads.
 
     Raises UsageProblem where it is an option of the command that sets one."""
     for option in declared(type(options)):
@@ -223,7 +223,7 @@ def planned_context(
     options: Any, console: Console, output: Path | None = None, sections: Sequence[str] = LEARNING
 ) -> Iterator[RunContext]:
     """The work of a command that learns from labelled tables: the plan in force, with columns guessed that nobody named, and the
-    tables. options: of reading and of the plan. sections: of the plan, that the command goes by."""
+    tables. options: of reading and of the plan. sections: of the plan, that the command reads."""
     plan = plan_of(options, console)
     inputs = inputs_of(options, console, options.input, plan.source)
     plan = with_guessed_columns(plan, inputs, "needed", console)
@@ -241,7 +241,7 @@ def worker_text(engine: ExecutionEngine) -> str:
 
 
 def _notify_once(console: Console) -> Callable[[str], None]:
-    """Tells each sentence at once, but once."""
+    """Prints each sentence at once, but once."""
     messages: set[str] = set()
 
     def notify(sentence: str) -> None:

@@ -21,7 +21,7 @@ class Problem(Exception):
         self.remedy = remedy
 
     def __reduce__(self) -> tuple[Any, ...]:
-        """What it was made of need not travel to tell of it in another process."""
+        """Its parts need not travel for it to be reported in another process."""
         return _rebuilt, (type(self), self.args, self.__dict__)
 
 
@@ -94,7 +94,7 @@ def suggestion(name: str, known: Iterable[str], noun: str) -> str:
     return f"Known {noun}: {listed(every)}." if every else f"There are no {noun}."
 
 
-QUOTING = "A name that holds a comma or an equals sign stands in double quotes, as in CSV"
+QUOTING = "A name that holds a comma or an equals sign is put in double quotes, as in CSV"
 """To be reported where a list was not what it should be."""
 
 

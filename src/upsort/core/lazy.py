@@ -102,7 +102,7 @@ if TYPE_CHECKING:
 
 
 class LazyObject:
-    """Stands for what `made` returns until something of it is wanted."""
+    """Represents the result of `made` until something of it is wanted."""
 
     def __init__(self, made: Callable[[], Any]) -> None:
         self._made = made

@@ -1,4 +1,4 @@
-"""What is declared of a key of the plan beside its type, default and bounds: what it is for, and where it has an effect.
+"""The declaration of a plan's key in addition to its type, default and bounds: its purpose, and where it has an effect.
 
 The plan: every choice that, with the data and the seed, reproduces a sorter.
 
@@ -67,7 +67,7 @@ _WHOLE_TEXT = (Condition("features.vectors", ("alone",)),)
 class Columns:
     """Which columns of the table are what."""
 
-    text: Annotated[Names, key("what is sorted by; several columns are joined")] = ()
+    text: Annotated[Names, key("the text; several columns are joined")] = ()
     label: Annotated[str, key("what it is sorted into")] = ""
     also: Annotated[Names, key("further label columns, each an answer of its own")] = ()
     label_separator: Annotated[str, key("what separates the labels of a cell that may hold several; empty: one label a cell")] = (
@@ -79,7 +79,7 @@ class Columns:
         str, key("how dates are written, such as %d/%m/%Y; empty: found out", Condition("judge.in_time", (True,)))
     ] = ""
     group: Annotated[str, key("documents with the same value stay on one side of every split")] = ""
-    fold: Annotated[str, key("which fold a document is in, where a column tells it")] = ""
+    fold: Annotated[str, key("which fold a document is in, where a column names it")] = ""
     row_weight: Annotated[str, key("how much a document counts in training")] = ""
     numbers: Annotated[Names, key("number columns to sort by as well; a pattern such as v* names several")] = ()
     categories: Annotated[Names, key("columns of few values to sort by as well")] = ()
@@ -126,7 +126,7 @@ class Gather:
         tuple[int, int] | None,
         key("first and last line to keep of each document, for example [3, -1]; a negative one counts from the end"),
     ] = None
-    passages: Annotated[Count, key("cut documents into passages of so many units; 0: leave them whole")] = 0
+    passages: Annotated[Count, key("cut documents into passages of this many units; 0: leave them whole")] = 0
     passage_unit: Annotated[
         Literal["words", "lines", "paragraphs"], key("words, lines or paragraphs", Condition("gather.passages"))
     ] = "words"
@@ -152,7 +152,7 @@ class Clean:
         "links",
         "punctuation",
     )
-    links: Annotated[OrMarker, key("drop, keep, or marker: the term <link> in place of each")] = "marker"
+    links: Annotated[OrMarker, key("drop, keep, or marker: the term <link> instead of each")] = "marker"
     emails: Annotated[OrMarker, key("the same for e-mail addresses")] = "marker"
     names: Annotated[OrMarker, key("the same for @names")] = "marker"
     tags: Annotated[OrMarker, key("the same for #tags")] = "keep"
@@ -168,9 +168,9 @@ class Clean:
     replace_file: Annotated[str, key("a table old<TAB>new of words to be replaced: slang, abbreviations")] = ""
     keep: Annotated[Names, key('text that stays one token, as it is written: ["C++", ".NET"]; text with signs in any case')] = ()
     keep_file: Annotated[str, key("a list of such text, one a line")] = ""
-    tokens_by: Annotated[str, key("a regular expression for tokens in place of the word rules")] = ""
+    tokens_by: Annotated[str, key("a regular expression for tokens instead of the word rules")] = ""
     token_lengths: Annotated[tuple[int, int], key("least and most characters of a token; 0: no bound")] = (1, 0)
-    stop_words_file: Annotated[str, key("a list of stop words in place of the language's")] = ""
+    stop_words_file: Annotated[str, key("a list of stop words instead of the language's")] = ""
     stop_words_add: Annotated[Names, key("words that are stop words too")] = ()
     stop_words_keep: Annotated[Names, key("words that are no stop words after all")] = ()
     drop_negations: Annotated[bool, key("whether no, not, never … are stop words too")] = False
@@ -243,9 +243,7 @@ class Features:
     measures: Annotated[tuple[OfText, ...], key("of the text: words, characters, capitals, punctuation, links, digits")] = ()
     hash_bits: Annotated[Annotated[int, Meta(ge=0, le=28)], key("hash terms into 2^bits columns; 0: keep a vocabulary")] = 0
     vectors_file: Annotated[str, key("word vectors, a word and its numbers a line")] = ""
-    vectors: Annotated[Literal["beside", "alone"], key("beside the terms, or alone", Condition("features.vectors_file"))] = (
-        "beside"
-    )
+    vectors: Annotated[Literal["beside", "alone"], key("with the terms, or alone", Condition("features.vectors_file"))] = "beside"
     vector_weights: Annotated[
         Literal["equal", "idf"],
         key("how a document's mean vector weighs its words: equal or idf", Condition("features.vectors_file")),
@@ -311,7 +309,7 @@ class Judge:
     repeats: Annotated[AtLeastOne, key("how often the folds are dealt anew", unless=(Condition("columns.fold"),))] = 1
     in_time: Annotated[bool, key("judge documents by what was learned from earlier ones (columns.date)")] = False
     alone: Annotated[bool, key("each document is a fold of its own (tiny corpora)")] = False
-    allow_copies: Annotated[bool, key("copies may stand on both sides of a split")] = False
+    allow_copies: Annotated[bool, key("copies may be on both sides of a split")] = False
     beta: Annotated[Above0, key("of F-beta: above 1 recall counts more, below 1 precision")] = 1.0
     seed: Annotated[Count, key("of every random choice")] = 11
 

@@ -183,8 +183,8 @@ _TRIALS = "CREATE TABLE IF NOT EXISTS trials (documents TEXT, plan TEXT, sample 
 
 
 def documents_digest(sources: Sequence[str], plan: Plan, arrays: Sequence[npt.NDArray[Any]]) -> str:
-    """What says documents from others: all files that they and the plan come from, and what was read of them. Empty where a
-    source is a database or standard input, of whose content nothing is known.
+    """Identifies documents: all files that they and the plan come from, and the documents as read. Empty where a source is a
+    database or standard input, of whose content nothing is known.
 
     arrays: of the documents as they were read."""
     named = [
@@ -204,7 +204,7 @@ def documents_digest(sources: Sequence[str], plan: Plan, arrays: Sequence[npt.ND
 
 
 def known_trials(documents: str) -> Known:
-    """What is known of trials on some documents; nothing where there is no ledger, or none that can be read.
+    """The known trials on some documents; nothing where there is no ledger, or none that can be read.
 
     A figure is used again only for the same documents in the same order, read by the same version of the program, and the same
     plan."""
@@ -242,7 +242,7 @@ _NOTHING: Ends = (None, None, None)
 def sorted_entries(entries: Sequence[LedgerEntry], by: str, data: str) -> list[LedgerEntry]:
     """The evaluations on some data (all, where none is named), newest or best first; those without a value last.
 
-    by: `time`, `documents`, or the key of a measure. Raises UsageProblem for what is none of them."""
+    by: `time`, `documents`, or the key of a measure. Raises UsageProblem for anything else."""
     chosen = [entry for entry in entries if not data or str(entry.data).startswith(data)][::-1]
     if by == "time":
         return chosen

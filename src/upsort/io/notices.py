@@ -26,7 +26,7 @@ def add_notice_once(sentence: str) -> None:
 
 
 def drain_notices() -> dict[str, int]:
-    """What there is to tell, for another process, which says it instead of this one."""
+    """The notices so far, for another process, which prints them instead of this one."""
     counts = dict(_notices.counts)
     _notices.counts.clear()
     return counts
@@ -39,7 +39,7 @@ def merge_notices(counts: dict[str, int]) -> None:
 
 
 def notices() -> list[str]:
-    """What there is to tell, once."""
+    """The notices so far, once."""
     sentences = [what.format(n=f"{times:,}") for what, times in _notices.counts.items()]
     _notices.counts.clear()
     return sentences

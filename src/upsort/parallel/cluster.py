@@ -1,6 +1,6 @@
 """Work spread over a cluster of Dask: a scheduler at an address, workers anywhere that see the same files.
 
-Moving data, placing work and doing it again where a worker is lost are the scheduler's. Here is what is asked of it: a list of
+Moving data, placing work and doing it again where a worker is lost are the scheduler's. Here are the requests to it: a list of
 items worked on in their order, a bounded number of them at once. What the work holds is sent once, and unpacked by each thread of
 a worker for itself; no item rests on an earlier one, so that it does not matter who does it, or how often it was begun."""
 
@@ -26,13 +26,13 @@ Item = TypeVar("Item")
 Result = TypeVar("Result")
 
 LOCAL = "local:"
-"""What the address of a cluster begins with that is started for one command, on this machine; a number of workers follows."""
+"""The prefix of the address of a cluster that is started for one command, on this machine; a number of workers follows."""
 
 _PATIENCE = 10  # seconds to reach a scheduler, and for it to have a worker
 _AT_ONCE = 3  # items for each thread of the workers: one in work, and some so that none waits
 _DIRECT_BYTES = 100_000  # bytes; what is larger goes to a worker by itself, not through the list of work
 _LOST = "The cluster at {} is gone: {}."
-_AFTER_LOSS = "Start it again, and the command; score goes on with --resume where it wrote a table."
+_AFTER_LOSS = "Start it again, and the command; score resumes with --resume where it wrote a table."
 _CERTIFICATES = "Name them under distributed.comm.tls in the configuration of Dask, ~/.config/dask/*.yaml."
 _OF_LOCAL = {
     # One thread each; and freed memory is kept: to give it back at once, as workers are reported else, costs a fifth of the time.
@@ -127,7 +127,7 @@ class Cluster:
 
     @contextmanager
     def reporting_losses(self) -> Iterator[None]:
-        """Round what is asked of the cluster itself, and nothing else."""
+        """Around requests to the cluster itself, and nothing else."""
         try:
             yield
         except (OSError, CancelledError) as error:
@@ -190,7 +190,7 @@ def _unpacked(content: bytes) -> Any:
 
 
 def _done(work: Callable[..., Any], *given: Any) -> Any:
-    """Runs on a worker. What was made of a refusal is one."""
+    """Runs on a worker. The result for a refusal is a refusal."""
     refused = next((argument for argument in given if isinstance(argument, _WorkerProblem)), None)
     if refused is not None:
         return refused
@@ -213,7 +213,7 @@ def _serialised(value: Any) -> _Serialised:
 
 
 class _WorkerProblem:
-    """What the system of a worker refused it."""
+    """Refused to a worker by its system."""
 
     def __init__(self, error: OSError) -> None:
         self.what, self.why = error.filename or "A file", error.strerror or _message_of(error)

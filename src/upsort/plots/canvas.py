@@ -127,7 +127,7 @@ def whole_bins(least: float, most: float, many: int) -> list[float]:
 
 def colours_of(labels: Iterable[str]) -> dict[str, str]:
     """The colour of each label: by its place among all labels in alphabetical order, so that it is the same everywhere; slate for
-    all where they are more than colours, which then tell nothing."""
+    all where they are more than colours, which then mean nothing."""
     names = sorted(set(labels))
     return dict(zip(names, COLOURS, strict=False)) if len(names) <= MOST_COLOURS else dict.fromkeys(names, SLATE)
 

@@ -29,7 +29,7 @@ def confusion_figure(table: Ints | Floats, labels: Sequence[str], narrow: bool =
 def _bars(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figure":
     """A bar for each true label: first what was right, then what else its documents were sorted as, most first."""
     written_from, named_from = (_NARROW_FROM, 1.1) if narrow else (_WRITTEN_FROM, _NAMED_FROM)
-    figure, axes = new_figure("What the documents of each label were sorted as")
+    figure, axes = new_figure("Labels given to the documents of each label")
     colours, k = colours_of(labels), len(labels)
     totals = table.sum(axis=1)
     for place in range(k):
@@ -104,6 +104,6 @@ def _name_the_commonest(axes: "Axes", table: Ints | Floats, names: Sequence[str]
     lines = [f"{-count:,.0f}   {label}{_LEFT_TO_RIGHT} → {sorted_as}" for count, label, sorted_as in sorted(wrong)[:_COMMONEST]]
     if lines:
         axes.text(
-            1.06, 1.0, "The commonest mistakes\n\n" + "\n".join(lines), transform=axes.transAxes, va="top", fontsize=11,
+            1.06, 1.0, "The most frequent mistakes\n\n" + "\n".join(lines), transform=axes.transAxes, va="top", fontsize=11,
             linespacing=1.5,
         )  # fmt: skip

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 _THEME = {PAPER: "paper", INK: "ink", FAINT: "faint", SLATE: "slate", BRICK: "brick"} | {
     colour: f"label-{place}" for place, colour in enumerate(COLOURS)
 }
-"""What the colours of figures are called in the pages' style sheet, where they follow light and dark."""
+"""The names of the figures' colours in the pages' style sheet, where they follow light and dark."""
 
 _MOST_TEXT = 220
 _LIGHTER = 0.45  # on dark paper, how far colours are drawn to white

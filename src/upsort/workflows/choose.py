@@ -48,7 +48,7 @@ class Budget:
     """trials: how many plans are tried at most. minutes: after which no further one is asked for, 0 without an end. margin: by
     how large a share of the documents a simpler plan may be behind and is preferred. extra_columns: columns that may stand next
     to the text. known_from: the sources that the documents come from, where what the ledger knows of trials on them is used, and
-    what is found out is noted there; else none."""
+    results are noted there; else none."""
 
     trials: int
     minutes: float
@@ -293,8 +293,8 @@ class _PickedPlan:
 
 
 def _simplify(search: _PlanSearch, candidate: Candidate, best: CrossValidation, margin: float) -> _PickedPlan:
-    """The best with the choices left out, one after the other, that bring least, as long as what is left is not surely behind it,
-    nor by as much as the margin."""
+    """The best with the choices left out, one after the other, that bring least, as long as the rest is not surely behind it, nor
+    by as much as the margin."""
     now = _PickedPlan(candidate=candidate, judged=best, difference_to_best=_difference(best, best, 2), reasons=[], left_out=[])
     while True:
         groups = _choices(now.candidate.values)
@@ -356,7 +356,7 @@ class Tried(Struct, frozen=True):
     name: str
     documents: Annotated[int, described("on which it was judged last, while plans were sorted out")]
     accuracy: Annotated[float | None, described("there; null where it could not be trained on them")]
-    known: Annotated[bool, described("whether an earlier search had found that out, as the ledger tells")]
+    known: Annotated[bool, described("whether an earlier search had measured it, as the ledger says")]
 
 
 class Choose(SplitCounts, frozen=True, kw_only=True):

@@ -242,7 +242,7 @@ def _nested(batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContex
 
 
 class CandidateResult(Rated, kw_only=True):
-    """A candidate. only_it: documents that it alone gets right, beside the most accurate. seconds: of all its trainings, added
+    """A candidate. only_it: documents that it alone gets right, and not the most accurate. seconds: of all its trainings, added
     up, whichever process did them."""
 
     name: str

@@ -265,7 +265,7 @@ class CrossValidatedSeveral(Struct):
 
 
 class Expected(Struct, frozen=True):
-    """The result that is expected of so many documents."""
+    """The expected result of training on a number of documents."""
 
     documents: int
     value: float

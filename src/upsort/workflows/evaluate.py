@@ -38,7 +38,7 @@ _PULLS = 3
 
 @record(kw_only=True)
 class DecidedDocuments:
-    """What is kept of each document of one answer until all are read. matrices: of passages, which are explained together."""
+    """Stored values of each document of one answer until all are read. matrices: of passages, which are explained together."""
 
     true: list[str] = field(default_factory=list)
     decisions: list[Decisions] = field(default_factory=list)
@@ -50,14 +50,14 @@ class DecidedDocuments:
     mistakes: list[Mistake] = field(default_factory=list)
 
     def add(self, later: "DecidedDocuments") -> None:
-        """Put what is kept of later documents behind."""
+        """Append the values of later documents."""
         for definition in fields(self):
             getattr(self, definition.name).extend(getattr(later, definition.name))
 
 
 @record(frozen=True)
 class DecidedBlock:
-    """Of so many documents: what is kept for each answer, and the rows of the mistaken ones, where they are to be written."""
+    """A number of documents: the stored values for each answer, and the rows of mistaken ones, where they are written."""
 
     documents: int
     collected: list[DecidedDocuments]
@@ -159,7 +159,7 @@ def mistake_of(
     mistaken_document: tuple[str, str, str],
     values: tuple[AnyArray, AnyArray],
 ) -> Mistake:
-    """said: what the document is called, its text, and its own label. values: its terms."""
+    """said: the document's identifier, its text, and its own label. values: its terms."""
     reference, text, true = mistaken_document
     if decisions.sets is not None:
         return _mistaken_set(sorter, decisions, place, mistaken_document, values)
@@ -183,7 +183,7 @@ def _mistaken_set(
     mistaken_document: tuple[str, str, str],
     values: tuple[AnyArray, AnyArray],
 ) -> Mistake:
-    """The same of a set of labels: what is reported of is its label that is most surely given wrongly, or missed."""
+    """The same of a set of labels: the one reported is its label that is most surely given wrongly, or missed."""
     assert decisions.sets is not None
     reference, text, true = mistaken_document
     own = labels_in(true, sorter.plan.columns.label_separator)
@@ -205,7 +205,7 @@ def _mistaken_set(
 
 
 def mistake_cells(mistakes: Sequence[tuple[TrainedSorter, Mistake]], answer: str) -> list[str]:
-    """Which answers are wrong, and what the first of them was pulled by."""
+    """Which answers are wrong, and the terms that pulled the first of them."""
     return [", ".join(sorter.answer or answer for sorter, _ in mistakes), ", ".join(mistakes[0][1].pulled_by)]
 
 

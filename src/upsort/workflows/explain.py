@@ -60,7 +60,7 @@ class ExplainedDocument:
 
 class PulledTerm(Struct, frozen=True, kw_only=True):
     """A term of the text, the word vector of one, or a column next to the text, with what it adds to each label's score. source:
-    `term`, `vector` or `column`. count: how often it stands in the text; 0 of a column. value: what it is to the classifier; of a
+    `term`, `vector` or `column`. count: how often it is in the text; 0 of a column. value: what it is to the classifier; of a
     vector, its share of the mean. given: the number in the column. shares_with: other terms of the same hashed column."""
 
     term: str
@@ -132,7 +132,7 @@ class ExplainResult(Struct, frozen=True, kw_only=True):
 
     @staticmethod
     def of(sorter: TrainedSorter, explained: ExplainedDocument, arithmetic: Sequence[LabelArithmetic] | None) -> "ExplainResult":
-        """The explanation with names of labels in place of their numbers."""
+        """The explanation with names of labels instead of their numbers."""
         explanation, how = explained.explanation, explained.explanation.how
 
         def by_label(values: Iterable[float]) -> dict[str, float]:
@@ -320,8 +320,8 @@ def object_in(line: bytes) -> dict[str, Any] | None:
 
 @record(frozen=True, kw_only=True)
 class Prediction:
-    """One answer. sorted_as: as scoring gives it. words: that say most for it, where a sorter of this kind can tell. remark: on
-    an answer that rests on no word, empty elsewhere."""
+    """One answer. sorted_as: as scoring gives it. words: that say most for it, where a sorter of this kind can say. remark: on an
+    answer that rests on no word, empty elsewhere."""
 
     answer: str
     text: str

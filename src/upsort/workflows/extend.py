@@ -68,11 +68,11 @@ def _group_key(group: str) -> int:
 
 
 Way = Literal["counts", "everything", "kept", "sample"]
-"""Exactly by counts; trained anew on everything, given again or kept; trained anew on what was kept of it."""
+"""Exactly by counts; trained anew on everything, given again or stored; trained anew on the stored sample."""
 
 
 class ExtendedAnswer(Struct, frozen=True, kw_only=True):
-    """What is known of the documents that were added to one answer."""
+    """The documents that were added to one answer."""
 
     answer: str | None
     unknown_share: Annotated[
@@ -218,7 +218,7 @@ def _right_before(sorter: TrainedSorter, documents: LabelledDocuments) -> Floats
 
 
 def _by_folds(whole: LabelledDocuments, new: int, method: PlanWithResources) -> tuple[Rate | None, Rate | None]:
-    """What is right of the older and of the new documents, by sorters that never saw them."""
+    """The accuracy on the older and on the new documents, by sorters that never saw them."""
     whole = replace(whole, weights=None) if whole.weights is not None else whole
     splits = usable_splits(whole, CALIBRATION_FOLDS, method.plan.judge.seed)
     parts, plain = SplitParts(whole, splits), method.for_labels()

@@ -110,7 +110,7 @@ class FeaturesResult(MatrixSummary, frozen=True, kw_only=True):
 
 
 class MadeVectors(Struct, frozen=True, kw_only=True):
-    """upsort features --make-vectors. nearest: the words most like each of the commonest ones."""
+    """upsort features --make-vectors. nearest: the words most like each of the most frequent ones."""
 
     written: str
     words: int

@@ -170,7 +170,7 @@ def _features(sorter: TrainedSorter) -> str:
     extra_terms = len(space.terms) - space.counted
     bounds = f"in at least {features.in_at_least} and at most {100 * features.in_at_most:.3g} % of the documents"
     terms = f"{space.counted:,} terms of {lengths}, {bounds}, weighted by {features.weighting}"
-    return f"{terms}; {extra_terms} columns beside them." if extra_terms else f"{terms}."
+    return f"{terms}; {extra_terms} other columns." if extra_terms else f"{terms}."
 
 
 def _deciding(sorter: TrainedSorter) -> str:

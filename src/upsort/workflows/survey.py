@@ -161,7 +161,7 @@ class _SurveyTally:
         self.tallies = _column_tallies(inputs, choices.columns)
 
     def add(self, seen: SurveyedBlock) -> None:
-        """What was seen of one more block."""
+        """Add one more block."""
         metadata = seen.metadata
         self.labels += metadata.labels
         self.sets += seen.sets

@@ -57,7 +57,7 @@ def _conflicting_duplicates(facts: _Facts) -> _Touched:
         yield (
             conflicting,
             Finding(
-                f"{conflicting:,} documents copy another one but stand under another label; one of the two must be wrong.",
+                f"{conflicting:,} documents copy another one but have another label; one of the two must be wrong.",
                 f"{facts.gather} --drop copies,near-copies -o clean.csv",
                 "Then look for 'under another label' in clean.set-aside.csv.",
             ),
@@ -96,7 +96,7 @@ def _other_language(facts: _Facts) -> _Touched:
         yield (
             result.documents,
             Finding(
-                f"The texts are {result.main_language}, it seems; stop words, stems and lower case go by "
+                f"The texts are {result.main_language}, it seems; stop words, stems and lower case follow "
                 f"{NAMES.get(result.language, repr(result.language))}.",
                 f"{facts.survey} --language {result.spoken}",
                 f"So with every command, or in the plan: clean.language={result.spoken}.",
@@ -186,7 +186,7 @@ def _informative_length(facts: _Facts) -> _Touched:
         yield (
             facts.result.documents,
             Finding(
-                f"Length alone tells {100 * share:.3g} % of the difference between labels (of the variance of the "
+                f"Length alone explains {100 * share:.3g} % of the difference between labels (of the variance of the "
                 "logarithm of words): is that real, or how the data came about?",
                 f"{facts.survey} --figures figures",
             ),

@@ -223,7 +223,7 @@ def _values(evidence: TermEvidence, way: str) -> tuple[Floats, Floats | None]:
         case "chi-square" | "mutual-information":
             return label_terms.associations(evidence.counts, way), None
         case _:
-            raise ValueError(f"there is no way {way!r} to tell terms")
+            raise ValueError(f"there is no way {way!r} to rank terms")
 
 
 def _ranked_term(evidence: TermEvidence, values: Floats, z: Floats | None, row: int, column: int) -> RankedTerm:

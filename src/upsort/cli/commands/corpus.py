@@ -118,7 +118,7 @@ SURVEY = Command(
     name="survey",
     summary="show what is in a corpus: labels, lengths, copies, terms, what looks wrong",
     description="Show what is in a corpus before anything is trained on it: labels, lengths, copies, odd\n"
-    "documents, commonest terms, other columns, and what is worth a look. --columns is the\n"
+    "documents, most frequent terms, other columns, and findings that need a look. --columns is the\n"
     "first thing to type on an unknown file.",
     example="upsort survey corpus.csv --text message --label topic --figures figures",
     rules=(
@@ -154,7 +154,7 @@ class SplitOptions(
     date_format: str | None = option(
         "how dates are written, such as %%d/%%m/%%Y (default: found out)", metavar="FORM", sets="columns.date_format"
     )
-    allow_copies: bool | None = flag("copies may stand on both sides", sets="judge.allow_copies")
+    allow_copies: bool | None = flag("copies may be on both sides", sets="judge.allow_copies")
     output: str = option("where train.csv and held-out.csv go", "-o", "--output", metavar="FOLDER", writes="parts")
 
 

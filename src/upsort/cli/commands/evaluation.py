@@ -145,7 +145,7 @@ SUSPECTS = Command(
     name="suspects",
     summary="list labelled documents that look mislabelled",
     description="List labelled documents whose own label looks wrong to sorters that never saw them, most\n"
-    "suspicious first. -o writes their rows with the label they rather have: correct the label column\n"
+    "suspicious first. -o writes their rows with a suggested label: correct the label column\n"
     "there and gather it with the rest.",
     example="upsort suspects corpus.csv --text message --label topic -o suspects.csv",
     rules=(*FOLDS_RULES, Clash("--json", ("--top",), "JSON lists all")),

@@ -49,8 +49,8 @@ TERMS = Command(
     name="terms",
     summary="list the informative terms of each label",
     description="For each label, the terms that speak most for it (and, with --against, against it): of a\n"
-    "sorter by its weights, of a labelled corpus by counts. Beside each stand its documents, so\n"
-    "that a fluke can be told.",
+    "sorter by its weights, of a labelled corpus by counts. Each comes with its documents, so\n"
+    "that a fluke is seen.",
     example="upsort terms desk.sorter --top 10",
     rules=(Clash("--json", ("--against", "--contexts"), "JSON holds both sides, and no examples"),),
     options=TermsOptions,
@@ -83,7 +83,7 @@ EXPLAIN = Command(
     name="explain",
     summary="why a document got its label",
     description="Why a text gets its label. Of a linear sorter and naive Bayes: what every known term adds to\n"
-    "the score of the label, beside the next label; what is shown adds up to the score. Of a tree:\n"
+    "the score of the label and of the next label; what is shown adds up to the score. Of a tree:\n"
     "its questions; of neighbours: the training documents that have a say. Labels that do not\n"
     "exclude each other are explained one by one, against their thresholds.",
     example='upsort explain desk.sorter "the leaves of my quince are curling"',

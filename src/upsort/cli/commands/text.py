@@ -37,7 +37,7 @@ class CleanOptions(
     output: str | None = option(
         "write the corpus with a column 'cleaned'", "-o", "--output", default=None, metavar="FILE", writes="table"
     )
-    in_place: bool = flag("with -o: put the cleaned text in place of the text")
+    in_place: bool = flag("with -o: replace the text by the cleaned text")
     steps_help: bool = flag("list all steps, each with an example", heading="what to show")
     show: int = option("documents (default: 2)", convert=whole_number(0), default=2, metavar="N", heading="what to show")
     document: list[str] = repeated("this document", metavar="ID", heading="what to show")

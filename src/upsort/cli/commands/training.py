@@ -76,7 +76,7 @@ class ChooseOptions(
     trials: int = option("how many plans to try at most", convert=whole_number(2), default=30, metavar="N")
     minutes: float = option("after which no further one is tried (default: no end)", convert=minutes, default=0.0, metavar="M")
     beside: tuple[str, ...] = option(
-        "columns that may stand beside the text; name only what is known before a document is sorted",
+        "columns to use next to the text; name only what is known before a document is sorted",
         convert=names,
         default=(),
         metavar="COLUMN[,COLUMN]",
@@ -86,10 +86,10 @@ class ChooseOptions(
 
 CHOOSE = Command(
     name="choose",
-    summary="look for a good plan, and say honestly what it is worth",
+    summary="look for a good plan, and measure it on documents set aside",
     description="Look for a good plan: cleaning, n-grams, letters, weighting, bounds, classifiers, penalties and\n"
-    "what stands beside the text, beginning with the given one. A fifth of the documents is set aside first; what the choice is\n"
-    "worth is told on them. The simpler plan is taken where it is surely hardly behind.",
+    "other columns, beginning with the given plan. A fifth of the documents is set aside first, to measure the chosen plan.\n"
+    "A simpler plan is taken where it is surely no more than the margin behind.",
     example="upsort choose corpus.csv --text message --label topic -o upsort.toml",
     rules=(),
     options=ChooseOptions,
@@ -112,7 +112,7 @@ class CompareOptions(
 ):
     tries: list[str] = repeated("what to try", "--try", metavar="KEY=VALUE,VALUE")
     by: str = option("what the best has most of (default: accuracy)", default="accuracy", metavar="MEASURE")
-    nested: bool = flag("choose anew in each fold: what choosing the best is worth")
+    nested: bool = flag("choose anew in each fold: the accuracy of choosing the best")
     output: str | None = option("write the winner's plan", "-o", "--output", default=None, metavar="FILE", writes="plan")
 
 

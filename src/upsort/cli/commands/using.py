@@ -49,7 +49,7 @@ class ScoreOptions(
     )
     into: str = option("the table, where the output is the address of a database", default="", metavar="NAME")
     overwrite: bool = flag("replace an output that exists")
-    resume: bool = flag("go on with an interrupted run")
+    resume: bool = flag("resume an interrupted run")
     undecided_below: float | None = option("give no label below this probability", convert=share, default=None, metavar="P")
     all_probabilities: bool = flag("a column for each label", heading="what to write")
     thin: bool = flag("only the identifier and the decision", heading="what to write")
@@ -120,7 +120,7 @@ EXPORT = Command(
     name="export",
     summary="write a sorter in an open format",
     description="Write a sorter in an open format, for programs that are not this one: ONNX, from the tokens\n"
-    "of texts to labels and probabilities, or plain JSON. Beside it NAME.tokens.json has a hundred\n"
+    "of texts to labels and probabilities, or plain JSON. NAME.tokens.json next to it has a hundred\n"
     "texts with their tokens and answers, by which another program can be checked.",
     example="upsort export desk.sorter -o desk.onnx",
     rules=(),
@@ -141,7 +141,7 @@ REPORT = Command(
     name="report",
     summary="one page of all of it",
     description="One page about a sorter, complete in itself: what it was made of, how good it is on\n"
-    "labelled documents it has not seen, what it goes by, what looks mislabelled, and how to make\n"
+    "labelled documents it has not seen, what it uses, what looks mislabelled, and how to make\n"
     "it again.",
     example="upsort report desk.sorter parts/held-out.csv -o report.html",
     options=ReportOptions,

@@ -171,7 +171,7 @@ class Console:
 
     @contextmanager
     def progress(self, what: str, by: Callable[[], str]) -> Iterator[Callable[[int], None]]:
-        """Counts what is done on a terminal's standard error, once it has lasted a second. by: says who does it."""
+        """Counts finished work on a terminal's standard error, once it has lasted a second. by: says who does it."""
         if self.quiet or not self.error.isatty():
             yield _nothing
             return

@@ -27,13 +27,13 @@ _DOMINATES = 0.8  # share of one label, from which accuracy can barely show what
 
 
 def units_of(group: str) -> str:
-    """What the rows of a table are called. group: the column whose values belong together."""
+    """The name of the rows of a table. group: the column whose values belong together."""
 
     return "passages" if group == PASSAGE_COLUMNS[0] else "documents"
 
 
 def headline(judgement: Judgement, training: Rate | None = None, group: str = "", copies: bool = False) -> list[str]:
-    """The accuracy, what it rests on, and how it stands against always giving one label.
+    """The accuracy, the counts behind it, and how it compares with always giving one label.
 
     training: the accuracy on the training documents. group: the column whose values belong together. copies: whether there are
     copies that were counted as one."""
@@ -96,19 +96,19 @@ def _against_majority(judgement: Judgement, group: str) -> str:
         case False:
             return f"It is worse than always giving that label {p}."
         case None if _independent(judgement) < _FEW:
-            return f"{_too_few(judgement, group)} too few to tell it from always giving that label {p}."
+            return f"{_too_few(judgement, group)} too few to distinguish it from always giving that label {p}."
         case None:
-            return f"It cannot be told from always giving that label {p}."
+            return f"It is not distinguishable from always giving that label {p}."
 
 
 def _wide_interval(judgement: Judgement, group: str) -> list[str]:
     low, high = judgement.accuracy.low, judgement.accuracy.high
     wide = low is not None and high is not None and high - low > _WIDE
-    return [f"{_too_few(judgement, group)} too few to tell how good it is: the interval is wide."] if wide else []
+    return [f"{_too_few(judgement, group)} too few to say how good it is: the interval is wide."] if wide else []
 
 
 def accuracy_headline(judgement: Judgement) -> tuple[str, str]:
-    """The accuracy, and what it is of."""
+    """The accuracy, and of how many documents."""
     accuracy = judgement.accuracy
     right = "are sorted right" if judgement.sets is None else "got all of their labels and no other"
     return percent(accuracy.value), (f"of {number(accuracy.of)} judged documents {right} (95 % interval {interval(accuracy)}).")
@@ -124,7 +124,7 @@ def baseline_sentence(judgement: Judgement) -> tuple[str, str]:
         case False:
             return percent(judgement.baseline.value), f"{sentence}; the sorter is worse ({p_value(judgement.against_baseline)})."
         case None:
-            return percent(judgement.baseline.value), f"{sentence}; the sorter cannot be told from that."
+            return percent(judgement.baseline.value), f"{sentence}; the sorter is not distinguishable from that."
 
 
 def confusion_sentences(judgement: Judgement, most: int = 3) -> list[str]:
@@ -142,7 +142,7 @@ def confusion_sentences(judgement: Judgement, most: int = 3) -> list[str]:
 
 
 def advice(evaluation: Evaluation, suspects: "SuspectsResult | None") -> list[str]:
-    """What most likely makes a sorter, or the work with it, better; what is known by this judgement alone."""
+    """What most likely makes a sorter, or the work with it, better, by this judgement alone."""
     lines = []
     judged = [label for label in evaluation.judgement.per_label if label.documents >= FEW and label.f1.value is not None]
     if judged:
@@ -180,8 +180,8 @@ def advice(evaluation: Evaluation, suspects: "SuspectsResult | None") -> list[st
 
 
 def dominated(evidence: JudgedEvidence) -> list[str]:
-    """What to look at where one label is so common that accuracy can barely show what is known of the others, and what to do
-    about it, unless decisions use costs already."""
+    """Where to look where one label is so common that accuracy says little about the others, and what to do about it, unless
+    decisions use costs already."""
     judgement, probability = evidence.judgement, evidence.probability
     areas, balanced = (probability.areas.roc if probability is not None else None, judgement.other_rates.get("balanced_accuracy"))
     if (
@@ -198,9 +198,9 @@ def dominated(evidence: JudgedEvidence) -> list[str]:
         "evaluate and score with prices: --cost TABLE."
     )
     return [
-        f"One label is so common that accuracy can hardly show what is known of the others: the balanced accuracy is "
+        f"One label is so common that accuracy says little about the others: the balanced accuracy is "
         f"{percent(balanced.value)} ({interval(balanced)}; always giving one label gets {percent(1 / occurring)}), the ROC area "
-        f"{decimal(areas)}, so that it does tell labels apart.",
+        f"{decimal(areas)}, so that it does separate them.",
         *([remedy] if evidence.costs is None else []),
     ]
 
@@ -208,10 +208,10 @@ def dominated(evidence: JudgedEvidence) -> list[str]:
 def baseline_name(judgement: Judgement) -> str:
     """The baseline as the subject of a sentence."""
     if not judgement.majority:
-        return "Always answering the commonest label of each training part"
+        return "Always answering the most common label of each training part"
     where = " in training" if judgement.majority_in_training else ""
     alone = " alone" if judgement.sets is not None else ""
-    return f"Always answering {judgement.majority!r}{alone}, the commonest label{where},"
+    return f"Always answering {judgement.majority!r}{alone}, the most common label{where},"
 
 
 def calibration_sentences(reliability: Reliability) -> list[str]:
@@ -284,7 +284,7 @@ def comparison_sentence(candidate: ComparedPlan, margin: float) -> str:
         case Comparison.NO_WORSE:
             return f"no worse (by less than {100 * margin:g} point{'' if margin == 0.01 else 's'})"
         case Comparison.NOT_DISTINGUISHABLE:
-            return f"not told apart ({low:+.1f} to {high:+.1f} points)"
+            return f"not distinguishable ({low:+.1f} to {high:+.1f} points)"
         case _:
             assert_never(candidate.standing)
 
@@ -301,7 +301,7 @@ def difference_notes(result: CompareResult, repeats: int) -> list[str]:
     each = f", each judged {times(repeats)}" if repeats > 1 else ""
     return [
         f"Behind the {the_best(result)}: 95 % interval of the difference in accuracy on the same {what}{each}, wide enough to "
-        f"hold for all pairs of {len(result.compared)} candidates at once. Where it holds 0, the data cannot tell "
+        f"hold for all pairs of {len(result.compared)} candidates at once. Where it holds 0, the data do not show "
         "which is better."
     ]
 
@@ -336,7 +336,7 @@ def term_sentence(fact: TermFact, labels: int) -> str:
     """How much more often a term is in documents of its label than in those where it is rarest. labels: how many there are."""
     often = fact.often
     rarest = ", where it is rarest" if labels > 2 else ""
-    own = f"{fact.term!r} stands in {often.documents:,} of {often.of:,} documents about {fact.label}"
+    own = f"{fact.term!r} is in {often.documents:,} of {often.of:,} documents about {fact.label}"
     if often.ratio is None:
         return f"{own}, in {often.other_documents or 'none'} of {often.other_of:,} about {fact.rarest_in}{rarest}."
     value, low, high = often.ratio

@@ -46,8 +46,7 @@ def _singular(match: re.Match[str]) -> str:
 
 
 JSON_VERSION = 1
-"""Of what the JSON of the commands holds (docs/json.md). It is raised when a key goes or changes its meaning; keys may be added.
-"""
+"""Of the JSON of the commands (docs/json.md). It is raised when a key goes or changes its meaning; keys may be added."""
 
 
 class Kind(Enum):

@@ -105,7 +105,7 @@ def label_rows(judgement: Judgement, undecided: Mapping[str, float] | None = Non
 
 
 def measure_rows(evidence: JudgedEvidence) -> list[tuple[str, str, str]]:
-    """Measure, value, interval of what is measured of decisions as a whole, beside their accuracy."""
+    """Measure, value and interval of the measures of all decisions together, without their accuracy."""
 
     return [(measure.name, *value_and_interval(measure, rate)) for measure, rate in shown_measures(evidence)]
 

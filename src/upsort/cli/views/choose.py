@@ -56,13 +56,13 @@ def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
     view.add_sentence(f"Chosen: {chosen.picked.name}.")
     view.add_sentence(
         f"On {chosen.judge_documents:,} documents that were set aside before anything was tried it is right for "
-        f"{percent(honest.value)} ({interval(honest)}): that is what it is worth on new documents of the same kind."
+        f"{percent(honest.value)} ({interval(honest)}): expect that on new documents of the same kind."
     )
     baseline = percent(chosen.honest.overall.baseline.value)
     view.add_sentence(f"{baseline_name(chosen.honest.overall)} would be right for {baseline} of them.")
     view.add_sentence(
         f"The folds that chose it say {percent(inside.value)} ({interval(inside)}), on the other "
-        f"{chosen.documents - chosen.judge_documents:,} documents; that is not what it is worth, since it was chosen by it."
+        f"{chosen.documents - chosen.judge_documents:,} documents; the plan was chosen by that figure, which biases it upwards."
     )
     if chosen.picked.values:
         before = chosen.as_it_is.overall.accuracy
@@ -105,7 +105,7 @@ def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
     if chosen.left_out:
         each = "; ".join(f"{reason.description}, {_points(reason.without, bare=True)}" for reason in chosen.left_out)
         view.add_sentence(
-            f"Left out of the most accurate plan, since what is left is within the margin (points fewer right): {each}."
+            f"Left out of the most accurate plan, since the rest is within the margin (points fewer right): {each}."
         )
     untrained = sum(trial.accuracy is None for trial in chosen.trials)
     known = sum(trial.known for trial in chosen.trials)
@@ -117,7 +117,7 @@ def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
 
 def _certainty(difference: DifferenceToBest) -> str:
     """Whether it can be reported which is better, in words behind a distance."""
-    return "" if difference.low > 0.0 or difference.high < 0.0 else "; so few documents cannot tell which is better"
+    return "" if difference.low > 0.0 or difference.high < 0.0 else "; too few documents to say which is better"
 
 
 def _points(difference: DifferenceToBest, bare: bool = False) -> str:
@@ -128,7 +128,7 @@ def _points(difference: DifferenceToBest, bare: bool = False) -> str:
 def _matters(difference: DifferenceToBest) -> str:
     if difference.low > 0.0:
         return "helps"
-    return "harms" if difference.high < 0.0 else "cannot be told from nothing"
+    return "harms" if difference.high < 0.0 else "makes no measurable difference"
 
 
 def _result(chosen: ChosenPlan) -> Choose:

@@ -28,7 +28,7 @@ _IN_PLAN = {
 
 
 def run_gather(options: GatherOptions, console: Console) -> Exit:
-    """Gather and tell."""
+    """Gather and show."""
     plan = plan_of(options, console, {"gather": _own_choices(options)})
     inputs = inputs_of(options, console, options.input, plan.source, _pairs(options.rename, "--rename"))
     if not plan.columns.text:
@@ -116,11 +116,11 @@ def _warn(result: GatherResult, view: View) -> None:
         quoting = f" {QUOTING}." if any("," in spelling for spelling in close) else ""
         view.add_warning(f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.{quoting}")
     if result.conflicts:
-        view.add_warning(f"{result.conflicts:,} copies stand under another label than what they copy; see their reasons.")
+        view.add_warning(f"{result.conflicts:,} copies have another label than the document they copy; see their reasons.")
 
 
 def run_split(options: SplitOptions, console: Console) -> Exit:
-    """Split and tell how many went where."""
+    """Split and show how many went where."""
     plan = plan_of(options, console)
     inputs = inputs_of(options, console, options.input, plan.source)
     plan = with_guessed_columns(plan, inputs, "needed", console)

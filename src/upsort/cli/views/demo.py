@@ -177,7 +177,7 @@ STEPS = (
     ),
     ("Would more sorted letters help?", f"upsort curve corpus.csv {COLUMNS} --folds 3 -o figures/curve.png"),
     ("Some letters lie on the wrong bench. Which?", f"upsort suspects corpus.csv {COLUMNS} --top 5 -o suspects.csv"),
-    ("Which words does it go by?", "upsort terms desk.sorter --top 4 --figures figures"),
+    ("Which words does it use?", "upsort terms desk.sorter --top 4 --figures figures"),
     ("Why does this letter go to that bench?", 'upsort explain desk.sorter "the leaves of my quince are curling" --top 6'),
     (
         "Now this year's letters, which nobody has sorted yet.",

@@ -208,7 +208,7 @@ def _show_mistakes(evaluation: Evaluation, most: int, view: View) -> None:
 
 
 def show_undecided(evidence: JudgedEvidence, decided_below: float | None, view: View) -> None:
-    """How many documents are left undecided, and what is right of the others. decided_below: the bound, where it is one."""
+    """How many documents are left undecided, and how many of the others are right. decided_below: the bound, where it is one."""
     undecided = evidence.undecided
     if undecided is None:
         return
@@ -221,8 +221,8 @@ def show_undecided(evidence: JudgedEvidence, decided_below: float | None, view: 
 
 
 def show_labels(evidence: JudgedEvidence, view: View, shares: str = "") -> None:
-    """The table by label, what its documents were sorted as, and the largest confusions in words; where some documents are left
-    undecided, of the others."""
+    """The table by label, the labels given, and the largest confusions in words; where some documents are left undecided, of the
+    others."""
     undecided = evidence.undecided
     judgement = evidence.judgement
     if undecided is not None:

@@ -176,7 +176,7 @@ def _show_how(sorter: TrainedSorter, explained_document: ExplainedDocument, top:
                 f"{family(sorter.plan.classifier).summary}."
             )
         case Unexplained():
-            view.add_sentence(f"A sorter of kind {sorter.plan.classifier.kind} does not tell how its scores come about.")
+            view.add_sentence(f"A sorter of kind {sorter.plan.classifier.kind} does not show how its scores come about.")
         case _:
             assert_never(explanation.how)
 
@@ -216,8 +216,7 @@ def _show_arithmetic(sorter: TrainedSorter, worked: Sequence[LabelArithmetic], v
     view.add_sentence()
     view.add_sentence(
         f"The exponentials of the scores, less the highest, add up to {whole:.{explanation_page.DIGITS}f}; divided by that they "
-        "are the plain "
-        "shares. Every number is rounded by itself; lines called rounding are what that leaves over."
+        "are the plain shares. Every number is rounded by itself; lines called rounding are what that leaves over."
     )
     if slope is not None:
         view.add_sentence(f"Calibrated, the same is done with {slope:.{explanation_page.DIGITS}f} times the scores.")

@@ -114,7 +114,7 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
     if answer.without_copies_apart is not None:
         careful = answer.without_copies_apart.overall.accuracy
         view.add_sentence(
-            f"Here copies may stand on both sides ({answer.duplicates.copies:,} documents copy another one). Kept on one side: "
+            f"Here copies may be on both sides ({answer.duplicates.copies:,} documents copy another one). Kept on one side: "
             f"{percent(careful.value)} ({interval(careful)})."
         )
         if answer.copied is not None and answer.copied[0].of:
@@ -123,7 +123,7 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
             view.add_sentence(
                 f"Of the {number(split_duplicates.of)} documents that have a copy {percent(split_duplicates.value)} are right "
                 f"when it may be in the training part, {percent(grouped_duplicates.value)} when it may "
-                f"not{': the difference is learned by heart' if by_heart else ''}."
+                f"not{': the difference is memorised' if by_heart else ''}."
             )
     for line in duplicates_sentences(answer.duplicates, plan):
         view.add_sentence(line)
@@ -238,13 +238,13 @@ def _compare_show(result: CompareResult, plan: Plan, margin: float, by: Measure,
         view.add_sentence(line)
     if result.nested is not None:
         view.add_sentence(
-            f"Choosing the best anew in each fold gets {percent(result.nested.value)} ({interval(result.nested)}): that is what "
-            "the choice is worth on new documents."
+            f"Choosing the best anew in each fold gets {percent(result.nested.value)} ({interval(result.nested)}): expect "
+            "that of the choice on new documents."
         )
     else:
         view.add_sentence(
             f"The best of {len(result.compared)} was chosen on these very documents, so that its number is a little too high; "
-            "--nested tells by how much."
+            "--nested measures by how much."
         )
 
 

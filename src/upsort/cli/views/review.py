@@ -56,9 +56,9 @@ def run_next(options: NextOptions, console: Console) -> Exit:
 
 
 def _show_worth(worth: LabellingBenefit | None, view: View) -> None:
-    """How many more are worth labelling."""
+    """How much more labelling helps."""
     if worth is None:
-        view.add_note("How many more are worth labelling tells upsort curve, on the labelled documents.")
+        view.add_note("How much more labelling helps: upsort curve, on the labelled documents.")
         return
     documents, now = worth.now
     more, low, high = worth.more

@@ -132,7 +132,7 @@ def run_score(options: ScoreOptions, console: Console) -> Exit:
 def _filter(options: ScoreOptions, sorters: Sequence[TrainedSorter], layout: ScoreLayout, console: Console) -> Exit:
 
     if options.input != ["-"]:
-        raise UsageProblem("--flush answers what comes on standard input.", "Name - in place of files.")
+        raise UsageProblem("--flush answers what comes on standard input.", "Name - instead of files.")
     named = named_columns(options)
     trained = sorters[0].plan.columns
     columns = replace(trained, text=named.text or trained.text, id=named.id or trained.id, document_vectors="")
@@ -173,7 +173,7 @@ def _scored(
     if in_parts and passages is not None:
         raise UsageProblem("--per-document writes one table, not parts.", f"Leave {IN_NAME} out of its name.")
     if options.resume and not resumable and not in_parts:
-        raise UsageProblem(f"A run that writes {output.suffix} cannot be gone on with.", f"Use one of {', '.join(endings)}.")
+        raise UsageProblem(f"A run that writes {output.suffix} cannot be resumed.", f"Use one of {', '.join(endings)}.")
     if in_parts:
         again = ResumeChoice(_run_key(options, incoming), options.resume, options.overwrite)
         return score_parts(scoring, incoming, PartNames.of(output), again)
@@ -242,7 +242,7 @@ def _report(result: ScoreResult, sorters: Sequence[TrainedSorter], options: Scor
             "no word at all" if result.without_tokens == result.nothing_known else f"no word that the sorter knows{wordless}"
         )
         view.add_warning(
-            f"{result.nothing_known:,} documents hold {summary}; what the answer rests on stands in "
+            f"{result.nothing_known:,} documents hold {summary}; the basis of the answer is in "
             f"{'the column' if len(sorters) == 1 else 'columns such as'} {columns_of(sorters[0])[-1].name}."
         )
     for sorter, drift in zip(sorters, result.drifts, strict=False):  # of documents made of passages there are none

@@ -81,7 +81,7 @@ def _show_labels(result: SurveyResult, view: View) -> None:
     if result.several:
         view.add_sentence(f"{result.several:,} documents have several labels and count at each.")
     if result.several:
-        view.add_sentence(f"The commonest, {label!r}, has {times}, {rarest!r}.")
+        view.add_sentence(f"The most common, {label!r}, has {times}, {rarest!r}.")
     else:
         view.add_sentence(
             f"Always answering {label!r} would be right for {percent(most.share)}: that is the accuracy to beat. "
@@ -92,7 +92,7 @@ def _show_labels(result: SurveyResult, view: View) -> None:
 
 
 def _language(result: SurveyResult) -> str:
-    """What the texts are in, as far as that can be reported."""
+    """The language of the texts, where it is known."""
     spoken = result.main_language
     if spoken.code:
         return f"{spoken}, it seems: clean.language={spoken.code}."
@@ -145,7 +145,7 @@ def _show_odd(result: SurveyResult, view: View) -> None:
     if copies.exact or copies.near:
         view.add_sentence(
             f"Copies: {copies.exact:,} exact and {copies.near:,} near ones of {copies.groups:,} documents; "
-            f"{copies.conflicting:,} stand under another label than what they copy."
+            f"{copies.conflicting:,} have another label than the document they copy."
         )
         view.add_table(
             (col.name("document"), col.name("label"), col.name("copies"), col.name("with label"), col.number("similarity")),
@@ -159,7 +159,7 @@ def _show_odd(result: SurveyResult, view: View) -> None:
         view.add_sentence(f"{odd.what[0].upper()}{odd.what[1:]}: {odd.documents:,} (such as {', '.join(odd.examples)}).")
     if result.openings:
         openings = ", ".join(f"“{opening} …” {count:,}" for opening, count in result.openings.items())
-        view.add_sentence(f"Commonest openings: {openings}.")
+        view.add_sentence(f"Most frequent openings: {openings}.")
 
 
 def _show_terms(result: SurveyResult, top: int, view: View) -> None:

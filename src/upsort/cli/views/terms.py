@@ -55,7 +55,7 @@ def _of_sorter(options: TermsOptions) -> _Ranking:
     if unused:
         raise UsageProblem(
             f"{unused[0]} needs labelled documents; a sorter holds only its weights.",
-            f"Leave it out, or name tables in place of {options.input[0]}.",
+            f"Leave it out, or name tables instead of {options.input[0]}.",
         )
     sorter = load_sorter(Path(options.input[0]), options.answer)
     way = options.way or "weight"

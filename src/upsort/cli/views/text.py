@@ -60,14 +60,14 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
     for sentence in messages:
         view.add_sentence(sentence)
     in_working_folder = output.name == DEFAULT_NAME and output.resolve().parent == Path.cwd()
-    usage = "Every command run in this folder goes by it" if in_working_folder else f"A command goes by it with --plan {output}"
+    usage = "Every command run in this folder uses it" if in_working_folder else f"A command uses it with --plan {output}"
     view.add_sentence(f"{usage}; options on the command line go before it.")
     console.show(view)
     return Exit.DONE
 
 
 def _in_its_language(plan: Plan, options: PlanOptions, inputs: Inputs) -> tuple[Plan, list[str]]:
-    """The plan in the language that the texts seem to be in, where nobody said which; and what to tell about it."""
+    """The plan in the language that the texts seem to be in, where no language was named; and messages about it."""
     detected = language_of(inputs, plan.columns)
     messages = []
     if detected.code not in {"", plan.clean.language}:
@@ -111,7 +111,7 @@ def _warnings(plan: Plan) -> list[str]:
 def _explained(options: PlanOptions, key: str, console: Console) -> View:
     """What keys are for, and what they are in the plan in force."""
     if options.input:
-        raise UsageProblem("--explain tells of keys; it reads no data.", "Leave the data out.")
+        raise UsageProblem("--explain describes keys; it reads no data.", "Leave the data out.")
     plan = request.plan_of(options, console)
     descriptions = [_described(matching_key, plan) for matching_key in _keys_called(key.strip().strip("[]"))]
     view = View(PlanExplained(descriptions))
@@ -142,7 +142,7 @@ def _keys_called(name: str) -> list[PlanKey]:
 
 
 def _described(key: PlanKey, plan: Plan) -> KeyDescription:
-    """What is reported of a key."""
+    """A key and its meaning."""
     of_source = key.section == "source"
     return KeyDescription(
         key=f'source."NAME".{key.name}' if of_source else key.path,
@@ -220,7 +220,7 @@ def _vectors_made(work: RunContext, path: Path, dimensions: int) -> View:
     made = features_workflow.make_word_vectors(work, path, dimensions)
     view = View(made)
     view.add_sentence(f"{made.words:,} words by {dimensions} numbers: {path}.")
-    view.add_sentence("The commonest words, each with those whose vectors are most like its own:")
+    view.add_sentence("The most frequent words, each with the words of the most similar vectors:")
     view.add_table((col.name("word"), col.text("nearest")), [(word, ", ".join(near)) for word, near in made.nearest.items()])
     request.report_rejects(work.rejects, made.documents, view)
     return view
@@ -234,10 +234,10 @@ def _show_summary(figures: features_workflow.MatrixSummary, matrix: features_wor
         f"than 0, {percent(figures.density)} of all; {figures.bytes / 1e6:,.1f} MB in memory."
     )
     if matrix.from_sorter:
-        view.add_sentence(f"The terms are the sorter's; {figures.distinct_terms:,} of them stand in these documents.")
+        view.add_sentence(f"The terms are the sorter's; {figures.distinct_terms:,} of them are in these documents.")
     else:
         view.add_sentence(
-            f"Of {figures.distinct_terms:,} distinct terms, {figures.seen_once:,} stand in the corpus once. Left out: "
+            f"Of {figures.distinct_terms:,} distinct terms, {figures.seen_once:,} are in the corpus once. Left out: "
             f"{figures.too_rare:,} in fewer than {settings.in_at_least} documents, {figures.too_common:,} in more than "
             f"{100 * settings.in_at_most:.3g} % of them, {figures.too_many:,} beyond the {settings.most_terms:,} allowed."
         )
@@ -245,7 +245,7 @@ def _show_summary(figures: features_workflow.MatrixSummary, matrix: features_wor
         terms = estimated_terms(figures.terms, settings.hash_bits)
         view.add_sentence(
             f"Terms are hashed into {1 << settings.hash_bits:,} columns: of about {terms:,.0f} terms, "
-            f"{percent(sharing(terms, settings.hash_bits))} share their column with another; the names are the commonest "
+            f"{percent(sharing(terms, settings.hash_bits))} share their column with another; the names are the most frequent "
             "terms of each."
         )
     if matrix.with_vectors is not None:

@@ -28,7 +28,7 @@ _LARGE_GAP = 0.10  # between the accuracy on its own documents and the upper end
 
 
 def run_train(options: TrainOptions, console: Console) -> Exit:
-    """Train, save, and tell what came of it."""
+    """Train, save and show."""
     output = Path(options.output)
     with planned_context(options, console, output) as work:
         training = train(work, output, not options.no_check, options.extendable)
@@ -90,12 +90,12 @@ def _show(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
 
 
 def _show_stored(stored: Sequence[StoredDocuments], view: View) -> None:
-    """What is kept of the documents, and what that costs."""
+    """The stored counts of documents, and their size."""
     size = sum(array.nbytes for documents in stored for array in stored_arrays(documents).values())
     all_stored = all(documents.is_complete for documents in stored)
     some = "" if all_stored else f", a sample of {stored[0].documents:,} of them,"
     view.add_sentence(
-        f"To be extended with, it keeps how often each term stands in each of its documents{some} ({size / 1000:,.0f} kB), but "
+        f"To be extended with, it keeps how often each term is in each of its documents{some} ({size / 1000:,.0f} kB), but "
         "not their text."
     )
 
@@ -137,13 +137,13 @@ def _warn(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
     gets, depth = answer.training_accuracy.value, sorter.plan.classifier.depth
     if family(sorter.plan.classifier).questions is not None and gets is not None and gets < _TOO_SHALLOW:
         view.add_warning(
-            f"it gets only {percent(gets)} of its own documents right: {depth} questions (classifier.depth) are too few to tell "
-            f"{len(sorter.labels)} labels apart. Try a larger one."
+            f"it gets only {percent(gets)} of its own documents right: {depth} questions (classifier.depth) are too few for "
+            f"{len(sorter.labels)} labels. Try a larger one."
         )
     counts = dict(zip(sorter.labels, trained.label_documents.tolist(), strict=True))
     scarce = [f"{shortened(label, 40)} ({count})" for label, count in counts.items() if count < _SCARCE]
     if scarce:
-        view.add_warning(f"fewer than {_SCARCE} training documents: {', '.join(scarce[:8])}; such labels are hardly learned.")
+        view.add_warning(f"fewer than {_SCARCE} training documents: {', '.join(scarce[:8])}; such labels are not learned well.")
     rare = [shortened(label, 40) for label, count in counts.items() if _SCARCE <= count < _RARE_SHARE * trained.documents]
     if rare:
         view.add_warning(
@@ -158,20 +158,20 @@ def _warn(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
     if held_out is not None and held_out.high is not None and (own.value or 0.0) - held_out.high > _LARGE_GAP:
         view.add_warning(
             f"it knows its own documents much better than others ({percent(own.value)} against {percent(held_out.value)}): "
-            f"it has learned them by heart. More documents, {restraint_sentence(sorter.plan.classifier)}fewer terms help."
+            f"it has memorised them. More documents, {restraint_sentence(sorter.plan.classifier)}fewer terms help."
         )
 
 
 _METHOD_SENTENCES = {
     "counts": "Its counts are those of training on all documents",
     "everything": "Trained anew on all documents",
-    "kept": "Trained anew on all documents, the earlier ones by what it kept of them, which is all it takes",
+    "kept": "Trained anew on all documents, the earlier ones by their stored counts, which are enough",
     "sample": "Trained anew on the new documents and those that it kept of the earlier ones, which count for all of them",
 }
 
 
 def run_extend(options: ExtendOptions, console: Console) -> Exit:
-    """Extend and tell what is new."""
+    """Extend and show what is new."""
     inputs = inputs_of(options, console, options.input)
     older = secondary_inputs(options, console, options.older) if options.older else None
     output = Path(options.output)
@@ -197,7 +197,7 @@ def run_extend(options: ExtendOptions, console: Console) -> Exit:
 
 
 def _show_added(added: ExtendedAnswer, view: View) -> None:
-    """How well the new documents were known, and what is right of either kind now."""
+    """How well the new documents were known, and the accuracy on either kind now."""
     which = f"{added.answer}: " if added.answer else ""
     unknown = f"; {percent(added.unknown_share)} of their words were unknown to it" if added.unknown_share is not None else ""
     before = added.new_right_before
@@ -219,7 +219,9 @@ def _of_probabilities(way: Way, sorter: TrainedSorter) -> list[str]:
         case "counts" if calibrated and by_scores:
             return ["So are its labels; its probabilities are calibrated as before. Train on everything to calibrate them anew."]
         case "counts" if calibrated:
-            return ["Its labels go by probabilities, which are calibrated as before. Train on everything to calibrate them anew."]
+            return [
+                "Its labels follow probabilities, which are calibrated as before. Train on everything to calibrate them anew."
+            ]
         case "counts":
             return ["So are its labels and probabilities."]
         case "everything" | "kept":

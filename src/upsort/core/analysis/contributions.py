@@ -50,7 +50,7 @@ class Contribution:
 
 
 def seen_by_rule(sorter: TrainedSorter, matrix: csr_array) -> csr_array:
-    """What the weights are multiplied by."""
+    """The factors of the weights."""
     return presence(matrix) if family(sorter.plan.classifier).on_presence else matrix
 
 

@@ -164,7 +164,7 @@ def _not_written_out(sorter: TrainedSorter, record: Family) -> DataProblem:
             f"Train one with --set features.weighting={record.estimates_need}.",
         )
     return DataProblem(
-        "The arithmetic is that of the text's terms; this sorter reads columns beside the text too.", "Train one without them."
+        "The arithmetic is that of the text's terms; this sorter reads other columns, too.", "Train one without them."
     )
 
 

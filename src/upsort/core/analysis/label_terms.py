@@ -219,8 +219,8 @@ def associations(counts: TermCounts, way: str) -> Floats:
 
 @record(frozen=True, kw_only=True)
 class FrequencyRatio:
-    """In how many documents of two labels a term stands. ratio: of the two shares, with its 95 % interval; None where it stands
-    in none of the other's."""
+    """In how many documents of two labels a term is. ratio: of the shares, with its 95 % interval; None where it is in none of
+    the other's."""
 
     documents: int
     of: int

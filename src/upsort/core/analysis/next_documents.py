@@ -49,7 +49,7 @@ def margins(probabilities: Floats) -> Floats:
 
 
 def contents(counts: csr_array) -> csr_array:
-    """(n, n_terms) rows of unit length that tell contents apart: √count · ln(n / documents with the term), terms of one document
+    """(n, n_terms) rows of unit length in which contents differ: √count · ln(n / documents with the term), terms of one document
     or of more than half of them left out. counts: of all terms."""
     n = counts.shape[0]
     documents = column_sizes(counts)

@@ -108,7 +108,7 @@ class DualPass:
         return _LabelGroup(own=own, scale=scale, squares=squares, dual=dual)
 
     def sums(self) -> SumTuple:
-        """For each group (p, c) what the documents of the part pull of each term, and below it (c,) all that they pull."""
+        """For each group (p, c) the pull of the part's documents on each term, and below it (c,) their whole pull."""
         matrix = csr_array((self.data, self.columns, self.starts), shape=self.shape)
         scores = []
         for group in self.groups:
@@ -163,7 +163,7 @@ class DualPass:
 class DualAscent:
     """Passes over one problem, whose penalty may change between them, along a path. by_group: weights, (p + 1, at least c).
 
-    Documents in several parts, wherever these are, ascend side by side: each part goes over its own as if what it changes were
+    Documents in several parts, wherever these are, ascend side by side: each part goes over its own as if its changes were
     changed as many times as there are parts, and the changes are added up (Jaggi et al. 2014; Ma et al. 2015, *Adding vs.
     averaging in distributed primal-dual optimization*, whose subproblem with the safe factor that is). That is a pass under the
     penalty divided by the number of parts."""

@@ -66,7 +66,7 @@ class Majority:
 ARRAYS = {"label_documents": ArraySpec(("labels",), least=0.0)}
 MAJORITY = Family(
     kind="majority",
-    summary="always the commonest label",
+    summary="always the most common label",
     train=lambda data, settings, penalty: Majority(label_totals(data.targets)),
     restore=lambda stored: Majority(stored.arrays["label_documents"]),
     arrays=ARRAYS,

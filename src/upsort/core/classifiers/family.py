@@ -48,7 +48,7 @@ class Linear:
 
     @staticmethod
     def of(parameters: Floats, ended: OptimiserReport, scale: Floats | None = None) -> "Linear":
-        """parameters: (n_terms + 1, k) weights with the intercepts in the last row. scale: what the weights are multiplied by."""
+        """parameters: (n_terms + 1, k) weights with the intercepts in the last row. scale: factors of the weights."""
         weights = parameters[:-1] if scale is None else parameters[:-1] * scale
         return Linear(LinearRule(np.ascontiguousarray(weights), parameters[-1].copy()), ended)
 
@@ -206,5 +206,5 @@ class Family:
 
 
 def intercept(fitted: FittedClassifier) -> list[tuple[str, Floats]]:
-    """What the scores of a linear rule begin with."""
+    """The beginnings of the scores of a linear rule."""
     return [("intercept", fitted.rule.intercept)] if fitted.rule is not None else []

@@ -11,8 +11,8 @@ losses of the documents, each as it was met.
 dual: (n, k). W: (p + 1, at least k), its columns beyond k being 0: a width that processors like. order: (m,). held: the penalty
 and the bias. Numbers are float32.
 
-Loading this module takes some tenths of a second, and compiling seconds, once: what is compiled is kept next to the module, or in
-the user's cache."""
+Loading this module takes some tenths of a second, and compiling seconds, once: the compiled code is kept next to the module, or
+in the user's cache."""
 
 import math
 from collections.abc import Callable
@@ -198,7 +198,7 @@ def squares_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-de
 @_compiled
 def logistic_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-def]
     """ln(1 + exp(−y s)) for each label (the dual of Yu, Huang & Lin 2011). α is cost · σ(t) / penalty; Newton's method finds t,
-    in which the slope of the dual is nowhere below 1."""
+    in which the slope of the dual is at least 1 everywhere."""
     ptr, idx, dat, own, cost, squares, _ = data
     penalty, bias = penalties
     k, wide, last = dual.shape[1], W.shape[1], W.shape[0] - 1

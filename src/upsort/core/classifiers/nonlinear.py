@@ -118,7 +118,7 @@ def _restored(stored: StoredClassifier) -> Neighbours:
         and (np.diff(starts) >= 0).all()
     )
     if not sound:
-        raise ValueError("neighbours that point nowhere")
+        raise ValueError("neighbours without a target")
     documents = csr_array((stored.arrays["neighbour_values"], terms, starts), shape=(labels.size, stored.terms))
     weights = stored.arrays.get("neighbour_weights", np.ones(labels.size))
     if not weights.any():
@@ -274,7 +274,7 @@ def _tree_restored(stored: StoredClassifier) -> Tree:
     for following in (present, absent):
         sound = sound and bool((following[asks] > places[asks]).all() and (following[asks] < term.size).all())
     if not sound:
-        raise ValueError("a tree whose nodes point nowhere")
+        raise ValueError("a tree whose nodes have no target")
     return Tree(term=term, present=present, absent=absent, node_documents=stored.arrays["node_documents"])
 
 

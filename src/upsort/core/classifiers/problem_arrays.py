@@ -26,7 +26,7 @@ from upsort.core.matrices.partitioned import rows_of
 class Targets:
     """labels: (n,) numbers below n_labels. weights: (n,) > 0, how much each document counts; 1 on average as a rule.
 
-    sets: (n, n_labels) where a document may have several labels or none; the labels then tell nothing."""
+    sets: (n, n_labels) where a document may have several labels or none; the labels then mean nothing."""
 
     labels: Ints
     n_labels: int

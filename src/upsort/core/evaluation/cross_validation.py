@@ -34,7 +34,7 @@ from upsort.core.training.train_sorter import train_sorter
 
 @record(frozen=True, kw_only=True)
 class TrainingOutcome:
-    """What is reported of a sorter that is not kept. right: of its documents; terms: how many; bytes: of its classifier."""
+    """The report on a sorter that is not kept. right: of its documents; terms: how many; bytes: of its classifier."""
 
     right: int | None
     documents: int
@@ -180,7 +180,7 @@ def validation_of(
     repeats: int = 1,
     costs: Costs | None = None,
 ) -> CrossValidation:
-    """What the outcomes of all splits say of a plan. As `judge_by_folds`."""
+    """The outcomes of all splits of a plan together. As `judge_by_folds`."""
     plan = method.plan
     names = documents.names
     judged = np.concatenate([prediction.held_out for prediction in outcomes])

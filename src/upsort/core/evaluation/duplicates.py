@@ -88,7 +88,7 @@ def similarities(fingerprints: Fingerprints, first: Ints, second: Ints) -> Float
 
 
 def find_duplicates(fingerprints: Fingerprints, similarity: float | None) -> Duplicates:
-    """Tell which documents copy an earlier one.
+    """Find the documents that copy an earlier one.
 
     similarity: from which share of common shingles on a document is a near copy; None to look for exact ones alone.
 
@@ -98,9 +98,9 @@ def find_duplicates(fingerprints: Fingerprints, similarity: float | None) -> Dup
     shingles, the document's first, 16 bits of it (b-bit minwise hashing, Li & König 2010). Two documents are compared where all
     places of a band agree (Leskovec, Rajaraman & Ullman 2014, section 3.4): 16 bands of 4 places for similarities from 0.77 on,
     at which that misses less than one pair in 1,000 (one in 5,000 at 0.8), 32 of 2 from 0.44 on, else 64 of 1. Of documents alike
-    in a band each is compared with the first and the three before it. What is compared is compared shingle by shingle, so that no
-    pair below the similarity is ever called one (but for shingles whose 32-bit hashes collide). `bench/copies.py` measures how
-    many pairs are found."""
+    in a band each is compared with the first and the three before it. Pairs are compared shingle by shingle, so that no pair
+    below the similarity is ever called one (but for shingles whose 32-bit hashes collide). `bench/copies.py` measures how many
+    pairs are found."""
     exact = first_equal(fingerprints.sums, fingerprints.words > 0)
     near = np.full(exact.size, -1, dtype=np.int64)
     similarities = np.where(exact >= 0, 1.0, 0.0)
@@ -168,7 +168,7 @@ class _DuplicateSearch:
             self.best[a[enough]] = exactly[enough]
 
     def similarities(self, a: Ints, b: Ints) -> Floats:
-        """(p,) of pairs; 0 where signatures tell that it is clearly less than what is looked for."""
+        """(p,) of pairs; 0 where signatures show that it is clearly less than what is looked for."""
         similarity = np.zeros(a.size)
         alike = (self.signatures[a] == self.signatures[b]).mean(axis=1) >= self.similarity - _CLEARLY_LESS
         similarity[alike] = similarities(self.fingerprints, self.rows[a[alike]], self.rows[b[alike]])

@@ -20,8 +20,7 @@ class Sample:
     group: (n,) the number of each document's group, from 0, or None where all stand alone.
 
     A document that is judged in every repeat of the folds is one document still, and passages of one book, or copies of one
-    letter, tell less than as many that have nothing to do with each other. Whatever has an interval or a test is computed from
-    this."""
+    letter, carry less information than as many independent ones. Whatever has an interval or a test is computed from this."""
 
     document: Ints
     repeats: int = 1
@@ -111,7 +110,7 @@ UNKNOWN = Rate(value=None, low=None, high=None)
 def wilson(right: float, of: float, effective: float | None = None) -> Rate:
     """The share right / of with its 95 % score interval (E. B. Wilson 1927, JASA 22, p. 209).
 
-    effective: how many independent documents tell as much, where they are fewer than `of`."""
+    effective: how many independent documents carry as much information, where they are fewer than `of`."""
     if of == 0:
         return Rate(value=None, low=None, high=None, right=whole_or_mean(right), of=whole_or_mean(of))
     low, high = score_interval(right / of, effective or of)
@@ -122,7 +121,7 @@ def score_interval(value: float, effective: float, quantile: float = Z_95) -> tu
     """Wilson's interval around a value between 0 and 1. effective: documents. quantile: of the standardised value.
 
     A rate that counts documents gets Wilson's score interval. Every other measure between 0 and 1 gets the same interval with the
-    number of documents that would tell as much about a plain rate: n' = v (1 − v) / variance, with v the measure and its variance
+    number of documents that would say as much about a plain rate: n' = v (1 − v) / variance, with v the measure and its variance
     by linearisation, that is the sum of the squared influences of the documents (Hampel 1974; for tables, the delta method of
     Bishop, Fienberg & Holland 1975, section 14.6). What such a measure rests on is often few documents (the mean recall depends
     on those of the rarest label), so the normal quantile gives way to Student's, with Satterthwaite's (1946) degrees of freedom.
@@ -172,7 +171,7 @@ def design_effect(influences: Floats, among: Floats, sample: Sample, mistakes: f
     documents' worth of mistakes the measurement rests on.
 
     Where documents belong together, n' is divided by the design effect (Kish 1965): the variance with groups as units
-    (linearised, Cochran 1977, section 9.7) over that of single documents. Few mistakes tell little about how they come together;
+    (linearised, Cochran 1977, section 9.7) over that of single documents. Few mistakes say little about how they come together;
     the effect is therefore drawn towards n / groups, its value where a group is right or wrong as a whole, by the weight of one
     mistake."""
     if sample.group is None:
@@ -265,7 +264,7 @@ class Comparison(Enum):
     BEST = "best"
     WORSE = "worse"
     NO_WORSE = "no worse"
-    NOT_DISTINGUISHABLE = "not told apart"
+    NOT_DISTINGUISHABLE = "not distinguishable"
 
 
 @record(frozen=True)

@@ -90,7 +90,7 @@ MEASURES: dict[str, Measure] = {
         Measure(
             key="baseline",
             name="baseline",
-            summary="the accuracy of always giving the commonest label",
+            summary="the accuracy of always giving the most common label",
             of=lambda evidence: evidence.judgement.baseline,
         ),
         Measure(

@@ -1,10 +1,10 @@
 """What is measured where a document may have several labels, or none.
 
-A document is right when it was given exactly its own labels. Beside that each label is judged for itself: of the documents that
-have it, how many were given it (right) or not (missed), and how many others were given it (false). Over all labels together F1 =
-2 Σ right / (2 Σ right + Σ missed + Σ false), and macro F1 is the mean of the labels' F1; a label that nobody has or was given
-stays out of it. Intervals are by linearisation, as `intervals` says: with f one of the two and D what it is divided by, a
-document adds (2 right − f (2 right + missed + false)) / D."""
+A document is right when it was given exactly its own labels. Each label is also judged by itself: of the documents that have it,
+how many were given it (right) or not (missed), and how many others were given it (false). Over all labels together F1 = 2 Σ right
+/ (2 Σ right + Σ missed + Σ false), and macro F1 is the mean of the labels' F1; a label that nobody has or was given stays out of
+it. Intervals are by linearisation, as `intervals` says: with f one of the two and D what it is divided by, a document adds (2
+right − f (2 right + missed + false)) / D."""
 
 import numpy as np
 

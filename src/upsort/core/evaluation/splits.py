@@ -9,7 +9,7 @@
 - given: by the values of a column
 
 The last three say themselves what is held out. From their training parts every document is taken that belongs together with one
-that is held out, and what was taken is counted."""
+that is held out, and those taken out are counted."""
 
 from collections.abc import Sequence
 from itertools import pairwise

@@ -1,18 +1,18 @@
 """Labelled documents whose own label looks wrong to classifiers that never saw them.
 
 What classifiers say of a document is one thing, how labels come to be wrong another. With q[t] the probability that the document
-truly has label t, as classifiers tell it that never saw the document, and ε the share of wrong labels, which fall on any of the k
-− 1 others alike, the label y that is there has the likelihood
+truly has label t, by classifiers that never saw the document, and ε the share of wrong labels, which fall on any of the k − 1
+others alike, the label y that is there has the likelihood
 
 (1 − ε) q[y] + ε (1 − q[y]) / (k − 1)
 
 and is wrong with the probability w that the second term has of the whole (Bayes' rule; label noise at random: Angluin & Laird
 1988). ε is estimated by expectation and maximisation (Dempster, Laird & Rubin 1977). Classifiers that learned from wrong labels
-too are less sure than they could be: q is what they tell, to a power that is chosen for the highest likelihood. Where two
-classifiers judge, what they tell is their mean, weighted for the least log loss of the labels that are there.
+too are less sure than they could be: q is their probability, to a power that is chosen for the highest likelihood. Where two
+classifiers judge, their mean is taken, weighted for the least log loss of the labels that are there.
 
 A document is a suspect where its label is more likely wrong than right. How many of a list are wrong is then about Σ w, give or
-take 1.96 √ Σ w (1 − w). `bench/suspects.py` shows how good lists are, and how true what is expected of them."""
+take 1.96 √ Σ w (1 − w). `bench/suspects.py` shows how good lists are, and how true their expected shares."""
 
 from collections.abc import Callable, Sequence
 from math import sqrt
@@ -74,10 +74,10 @@ def find_suspects(labels: Ints, predictions: Sequence[Floats], most: int | None 
 
 @record(frozen=True, kw_only=True)
 class SetSuspects:
-    """places: (m,) documents, most suspicious first. rather: (m, k) the labels they had better have. turned: (m,) the label that
-    is most probably wrong there, or wanting. own, other: (m,) the probabilities of the own set and of the other, and wrong: (m,)
-    that some label is wrong or wanting, labels taken as independent. noise: (k,) the share of wrong ones among the documents that
-    have each label."""
+    """places: (m,) documents, most suspicious first. rather: (m, k) the better labels. turned: (m,) the label that is most
+    probably wrong there, or wanting. own, other: (m,) the probabilities of the own set and of the other, and wrong: (m,) that
+    some label is wrong or wanting, labels taken as independent. noise: (k,) the share of wrong ones among the documents that have
+    each label."""
 
     places: Ints
     rather: Bools
@@ -90,7 +90,7 @@ class SetSuspects:
 
 def find_wrong_sets(own: Bools, predictions: Sequence[Floats], most: int | None = None) -> SetSuspects:
     """The same where documents may have several labels: each label is a question of yes and no, and all are taken together to
-    tell how many are wrong.
+    show how many are wrong.
 
     own: (n, k). predictions: (n, k) of each classifier, the probability of each label. most: see `find_suspects`."""
     n, k = own.shape
@@ -129,7 +129,7 @@ def expected_wrong(wrong: Floats) -> Rate:
 
 
 def _combined(labels: Ints, predictions: Sequence[Floats]) -> Floats:
-    """The mean of what classifiers tell, weighted for the least log loss."""
+    """The mean of the classifiers' probabilities, weighted for the least log loss."""
     if len(predictions) == 1:
         return predictions[0]
     first, second = predictions

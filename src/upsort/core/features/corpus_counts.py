@@ -122,14 +122,14 @@ def of_counts(counts: Counts) -> CorpusCounts:
 
 
 def prefixes(columns: Columns, features: Features) -> tuple[str, ...]:
-    """What the terms of each part of the text begin with: nothing, or the column's name where columns are kept apart."""
+    """The prefix of the terms of each part of the text: nothing, or the column's name where columns are kept apart."""
     return tuple(f"{name}:" for name in columns.text) if features.apart and len(columns.text) > 1 else ("",)
 
 
 class CorpusCounter:
     """Collects blocks of documents; `measured` gives what was found, whatever the blocks were.
 
-    forms: what the steps on words still to be done make of the tokens. elsewhere: whether names of hashed terms are kept
+    forms: of the tokens after the steps on words that are still to be done. elsewhere: whether names of hashed terms are kept
     elsewhere; `tables` then have what is to be reported there."""
 
     def __init__(self, columns: Columns, features: Features, forms: FinalForms | None = None, elsewhere: bool = False) -> None:
@@ -146,7 +146,7 @@ class CorpusCounter:
         self.cells: list[ExtraCells] = []
 
     def memory_of(self, cleaning: Cleaner) -> WordMemory | None:
-        """What the tokens are to be cut with: one memory for all, unless they are hashed, where none is to grow."""
+        """The memory for cutting tokens: one for all, unless they are hashed, where none is to grow."""
         return None if self.hashed else cleaning.memory()
 
     def add(self, cells: ExtraCells, tokens: Sequence[Tokens]) -> None:

@@ -1,7 +1,7 @@
 """Counting terms: one pass over the text, in blocks, straight into compressed sparse rows.
 
-A block of documents is cleaned and tokenised at once; only its distinct words meet Python strings. What is kept of a document is
-the numbers of its words, four bytes each, until `ngrams` sorts them at the end."""
+A block of documents is cleaned and tokenised at once; only its distinct words meet Python strings. The stored part of a document
+is the numbers of its words, four bytes each, until `ngrams` sorts them at the end."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 
@@ -93,7 +93,7 @@ def counts_of(
 ) -> Counts:
     """Count the terms of consecutive blocks of documents. The result does not depend on how they were divided.
 
-    blocks: with one memory of words. forms: what the steps on words still to be done make of the tokens."""
+    blocks: with one memory of words. forms: of the tokens after the steps on words that are still to be done."""
     counting = TermCounting(settings or Features(), prefix, forms)
     for tokens in blocks:
         counting.add(tokens)
@@ -103,7 +103,7 @@ def counts_of(
 class TermCounting:
     """Collects the tokens of consecutive blocks of documents, and counts their terms in the end.
 
-    The blocks are cut with one memory of words, so that a number means the same word in all of them. forms: what the steps on
+    The blocks are cut with one memory of words, so that a number means the same word in all of them. forms: after the steps on
     words still to be done make of the tokens; done in the end too, once for each distinct word."""
 
     def __init__(self, settings: Features, prefix: str = "", forms: FinalForms | None = None) -> None:

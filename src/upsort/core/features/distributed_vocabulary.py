@@ -209,8 +209,8 @@ def of_all(*parts: Vocabulary) -> Vocabulary:
 
 
 def countable(settings: Features, at_least: int) -> Features:
-    """What parts are to count, so that `chosen` can tell what the whole has: single units too, where longer terms depend on in
-    how many documents those stand."""
+    """What parts are to count, so that `chosen` knows what the whole has: single units too, where longer terms depend on in how
+    many documents those stand."""
     if at_least > 1 and max(settings.lengths) > 1:
         return replace(settings, lengths=(1, max(settings.lengths)))
     return settings
@@ -267,7 +267,7 @@ def _enough(vocabulary: Vocabulary, at_least: int) -> ChosenTerms:
 def _enough_so_long(
     vocabulary: Vocabulary, request: _TermRequest, length: int, before: AbstractSet[str], singles: AbstractSet[str]
 ) -> ChosenTerms:
-    """Those of so many units. before: the terms of one less in enough documents; singles: the single units."""
+    """Those of a number of units. before: the terms of one less in enough documents; singles: the single units."""
 
     def is_candidate(term: str) -> bool:
         if request.units(term) != length:

@@ -126,7 +126,7 @@ def learn_extra_columns(cells: ExtraCells) -> ExtraColumns:
 
 
 def text_measures(texts: Sequence[str], measures: Sequence[Measure]) -> Floats:
-    """(n, len(measures)) what is measured of texts as they were written.
+    """(n, len(measures)) measures of texts as they were written.
 
     words, characters: ln(1 + how many). capitals: share of the letters. punctuation: share of the characters. links, digits: 1
     where the text holds one."""

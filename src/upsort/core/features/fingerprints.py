@@ -1,4 +1,4 @@
-"""What is kept of documents to tell copies by (see `core.evaluation.duplicates`).
+"""Fingerprints of documents, to find copies (see `core.evaluation.duplicates`).
 
 A document costs 16 bytes for two sums that identify its words, and 4 bytes for each distinct pair of neighbouring words."""
 
@@ -16,7 +16,7 @@ _OTHER_ODD = np.uint64(0xC2B2AE3D27D4EB4F)
 
 @record(frozen=True, kw_only=True)
 class Fingerprints:
-    """What is kept of n documents to tell copies by.
+    """Fingerprints of n documents, to find copies.
 
     sums: (n, 2) uint64. shingles: uint32, the distinct ones of each document, sorted, one document after the other; starts: (n +
     1,) int64, where each document's begin; empty where only exact copies are looked for. words: (n,) int64, number of words;

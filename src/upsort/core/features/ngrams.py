@@ -20,7 +20,7 @@ from upsort.core.plan import Features
 from upsort.core.text.tokeniser import Tokens
 
 GAP = "…"
-"""Stands for the word left out of a pair with a gap: `leaves … brown`."""
+"""Represents the word left out of a pair with a gap: `leaves … brown`."""
 
 _KEY_BITS = 63
 _PIECE = 1 << 18

@@ -161,7 +161,7 @@ def total_counts(counts: csr_array | PartitionedMatrix) -> Ints:
 
 @record(frozen=True, kw_only=True)
 class TermStatistics:
-    """What the choice of terms rests on.
+    """The statistics behind the choice of terms.
 
     frequency, totals: (n_terms,) documents with each term, and how often it is in all. by_label: (n_terms, k) documents of each
     label with it. label_documents: (k,). left_out: terms that were not even counted, being in too few documents."""
@@ -190,7 +190,7 @@ def chosen_terms(
         columns = np.flatnonzero(seen & np.array([term in vocabulary for term in statistics.terms], dtype=bool))
         if columns.size == 0:
             raise DataProblem(
-                f"The vocabulary file has {len(vocabulary):,} terms, none of which stands in the {documents:,} documents.",
+                f"The vocabulary file has {len(vocabulary):,} terms, none of which is in the {documents:,} documents.",
                 "Write its terms as they are after cleaning; upsort features lists those.",
             )
     if columns.size == 0:

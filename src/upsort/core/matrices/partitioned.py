@@ -87,11 +87,11 @@ class PartitionedMatrix:
         return self.executor.gather(self._submit_all(work, given))
 
     def map_rows(self, work: Callable[..., Any], *given: Any) -> Any:
-        """(n, …) what it makes of all rows."""
+        """(n, …) its results for all rows."""
         return np.concatenate(self.map(work, *given))
 
     def sum(self, work: Callable[..., Any], *given: Any) -> Any:
-        """The sum of what it makes of the parts."""
+        """The sum of its results for the parts."""
         return reduce_sum(self.executor, self._submit_all(work, given))
 
     def transform(self, work: Callable[..., Any], width: int, *given: Any) -> "PartitionedMatrix":
@@ -200,8 +200,8 @@ def _of_partitions(by_row: Sequence[int], over: Callable[..., Any]) -> Callable[
 
 
 def merge_boundaries(starts: Ints, least: int) -> list[int]:
-    """Where parts begin and end if neighbouring ones are joined to such of so many rows at least; what is left at the end joins
-    the last. starts: of parts, and the end. Returns places in it."""
+    """Where parts begin and end if neighbouring ones are joined to a least number of rows; the rest at the end joins the last.
+    starts: of parts, and the end. Returns places in it."""
     places = [0]
     for place, end in enumerate(starts.tolist()):
         if end - starts[places[-1]] >= least:

@@ -122,7 +122,7 @@ def stacked(blocks: Sequence[csr_array]) -> csr_array:
 
 
 def row_blocks(matrix: csr_array) -> Iterator[tuple[int, int]]:
-    """Stretches of rows with not too many values, so that what is needed on the way stays small."""
+    """Stretches of rows with not too many values, so that intermediate arrays stay small."""
     targets = np.arange(0, matrix.nnz, _CELLS_AT_ONCE)
     cuts = np.unique(np.concatenate((np.searchsorted(matrix.indptr, targets), [matrix.shape[0]])))
     cuts[0] = 0

@@ -53,7 +53,7 @@ class Cleaner:
 
     @cached_property
     def forms(self) -> FinalForms | None:
-        """What the steps on words make of words, remembered from block to block; None without such steps."""
+        """The forms of words after the steps on words, remembered from block to block; None without such steps."""
         steps = [step for _, step in self.on_words]
         if not steps:
             return None

@@ -1,4 +1,4 @@
-"""What the steps on words make of words: worked out once for each distinct word, then looked up by its number."""
+"""The forms of words after the steps on words: worked out once for each distinct word, then looked up by its number."""
 
 from collections.abc import Sequence
 

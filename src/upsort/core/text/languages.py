@@ -73,7 +73,7 @@ class DetectedLanguage:
 
 
 class LanguageEvidence:
-    """What the words of texts say for each language; sums of it say what whole texts and corpora are in.
+    """The evidence of words for each language; sums of it say what whole texts and corpora are in.
 
     words: (n,) distinct words. letters: (n,). scripts: of each word, as a number of `script_names`. sums: (n, n_languages)
     logarithms. trigrams: (n,) how many. foreign: (n, n_languages) letters that a language does not have."""
@@ -160,7 +160,7 @@ def spoken_in(tokens: Tokens, profiles: LanguageProfiles) -> list[DetectedLangua
     """The language of each of some tokenised texts, by its first words. Words are in lower case.
 
     A naive Bayes of trigrams with the ends of words in them (Cavnar & Trenkle 1994 for the idea of n-gram profiles; Dunning 1994
-    for the likelihood). Scripts that one language writes, such as kana, tell it alone; of the others nothing is claimed."""
+    for the likelihood). Scripts that one language writes, such as kana, identify it alone; of the others nothing is claimed."""
     lengths = np.minimum(np.diff(tokens.starts), _WORDS_SAMPLED)
     begins = np.concatenate(([0], np.cumsum(lengths))).astype(np.int64)
     at = np.arange(begins[-1]) + np.repeat(tokens.starts[:-1] - begins[:-1], lengths)
@@ -177,7 +177,7 @@ def likelihood(text: str, profiles: LanguageProfiles) -> float:
 
 
 def profiles_of(languages: Sequence[str], grams: Sequence[str], levels: Ints, alphabets: Sequence[str]) -> LanguageProfiles:
-    """Profiles from what is kept of them. levels: (n_trigrams + 1, n_languages + 0) whole numbers of sixteenths, negative
+    """Profiles from their stored form. levels: (n_trigrams + 1, n_languages + 0) whole numbers of sixteenths, negative
     logarithms; one more row than trigrams: first the usual ones, then those of the trigrams."""
     scores = -levels.astype(np.float64) / _BITS
     unseen = scores[1:].min(axis=0)

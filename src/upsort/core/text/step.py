@@ -113,8 +113,8 @@ WordStep = Callable[[str], str]
 @record(frozen=True, kw_only=True)
 class Resources:
     """What steps need from files. stop_words: a list of one's own. lemma_table: forms and lemmas; english: its words, for lemmas.
-    replacements: words and what is to are in their place. keep: text that stays one token. vocabulary: the terms to use, where
-    they are given. full_forms: for a stem or lemma, the word that it most often represents.
+    replacements: words and their replacements. keep: text that stays one token. vocabulary: the terms to use, where they are
+    given. full_forms: for a stem or lemma, the word that it most often represents.
 
     All empty where the plan asks for none of them.
     patience: what all patterns of a plan share, so that their bounds hold for all of them together."""

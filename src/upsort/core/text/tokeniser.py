@@ -30,9 +30,8 @@ class WordMemory:
 
     Each token is read as 64-bit words straight from the bytes. Up to eight bytes, the word itself is the token's key; a longer
     one gets a hash of its words, and one beyond all measure the number of its word, marked as such. The keys met before and those
-    of a block are factorised together: what is new is all that ever becomes a string. Every longer token is compared with the
-    first of its key, so that two tokens with one hash are noticed; that block is then numbered by its strings. The result is
-    exact."""
+    of a block are factorised together: only new ones ever become a string. Every longer token is compared with the first of its
+    key, so that two tokens with one hash are noticed; that block is then numbered by its strings. The result is exact."""
 
     def __init__(self, form: WordStep | None = None) -> None:
         self.words: list[str] = []

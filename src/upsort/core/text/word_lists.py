@@ -346,8 +346,8 @@ def _bases_of(form: str, part: str) -> Iterator[str]:
 
 @record(frozen=True)
 class EnglishWords:
-    """What is known of English words. bases: known base forms. irregular: for each part of speech, forms and their lemmas.
-    comparing: adjectives that are compared by -er and -est. protected: words that look like forms of others and are none."""
+    """The English word lists. bases: known base forms. irregular: for each part of speech, forms and their lemmas. comparing:
+    adjectives that are compared by -er and -est. protected: words that look like forms of others and are none."""
 
     bases: frozenset[str] = frozenset()
     irregular: Mapping[str, Mapping[str, str]] = field(default_factory=dict)

@@ -23,7 +23,7 @@ _LEAST = 40  # documents, of fewer `auto` learns no calibration
 @record(frozen=True, kw_only=True)
 class FittedDecision:
     """thresholds: (k,) of sets of labels. decision: (k, k) see `training.decision`. undecided_below: the bound for the accuracy
-    that was asked for, None where none was. held_out: what was reported of documents that the folds held out."""
+    that was asked for, None where none was. held_out: measures of the documents that the folds held out."""
 
     calibration: Calibration = field(default_factory=Calibration)
     thresholds: Floats | None = None
@@ -39,7 +39,7 @@ def fit_decision(
     fitted: Sequence[FittedClassifier],
     penalty_chosen: bool,
 ) -> FittedDecision:
-    """Learn all of it. fitted: the classifiers of the folds. penalty_chosen: on these very folds, so that they no longer tell how
+    """Learn all of it. fitted: the classifiers of the folds. penalty_chosen: on these very folds, so that they no longer show how
     good the sorter is."""
     plan = method.plan
     costs = cost_table(method.costs, documents.names) if method.costs is not None and documents.sets is None else None

@@ -1,4 +1,4 @@
-"""What the folds inside a training tell of documents that their classifiers never saw.
+"""Measures by the folds inside a training, of documents that their classifiers never saw.
 
 Documents with their labels: what training takes."""
 
@@ -19,9 +19,9 @@ from upsort.core.training.stratified_split import SplitKeys
 @record(frozen=True, kw_only=True)
 class HeldOut:
     """documents: that were held out; groups: how many of them do not belong together. right: how many were given their own label,
-    None where that would not tell what new documents get. labels: (k,) how many were given each label; none where there were no
-    folds. words, unknown: of them, and those that the fold's training side does not know; 0 where terms are not words. decided,
-    decided_right: how many are above the bound that was chosen on them, and right; None where none was chosen."""
+    None where that would not predict the accuracy on new documents. labels: (k,) how many were given each label; none where there
+    were no folds. words, unknown: of them, and those that the fold's training side does not know; 0 where terms are not words.
+    decided, decided_right: how many are above the bound that was chosen on them, and right; None where none was chosen."""
 
     documents: int = 0
     groups: int = 0
@@ -82,7 +82,7 @@ class LabelledDocuments:
     """n documents.
 
     measured: with all their terms. labels: (n,) numbers into `names`. weights: (n,) how much each document counts, or None.
-    groups: (n,) documents of one number stay on one side of every split, or None. keys: (n,) numbers that tell documents apart
+    groups: (n,) documents of one number stay on one side of every split, or None. keys: (n,) numbers that identify documents
     wherever they stand, or None. sets: (n, k) where documents may have several labels or none, or None."""
 
     measured: CorpusCounts

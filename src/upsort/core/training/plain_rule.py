@@ -128,10 +128,10 @@ _OBSTACLES: tuple[tuple[Callable[[TrainedSorter], bool], str, str], ...] = (
     (lambda sorter: sorter.space.vectors is not None, "it reads word vectors", "features.vectors_file="),
     (
         lambda sorter: _reads_more_than_terms(sorter) and bool(_features(sorter).measures),
-        "it reads columns or measures beside the text",
+        "it reads other columns or measures",
         "features.measures=",
     ),
-    (_reads_more_than_terms, "it reads columns or measures beside the text", "columns.numbers= and --set columns.categories="),
+    (_reads_more_than_terms, "it reads other columns or measures", "columns.numbers= and --set columns.categories="),
     (lambda sorter: _features(sorter).units != "words", "its terms are of letters", "features.units=words"),
     (lambda sorter: _features(sorter).skip, "its n-grams leave words out", "features.skip=false"),
     (

@@ -32,7 +32,7 @@ from upsort.core.training.labelled import HeldOut
 from upsort.core.training.stored_documents import PrunedCounts, StoredDocuments
 
 UNDECIDED = "(undecided)"
-"""Stands for a label where the sorter is not sure enough to give one."""
+"""Given instead of a label where the sorter is not sure enough to give one."""
 
 
 @record(frozen=True, kw_only=True)
@@ -96,8 +96,8 @@ class TrainingSummary:
     label_documents: (k,) int64. label_document_frequency: (n_terms, k) int64, in how many documents of each label each term
     stands. documents: training documents. right: those that the sorter itself gets right, None where that is not known. ended: of
     the optimiser.
-    penalty: the number that was used. held_out: what the folds of the training told. blank: documents in which the classifier saw
-    nothing at all, None where that is not known."""
+    penalty: the number that was used. held_out: measured by the folds of the training. blank: documents in which the classifier
+    saw nothing at all, None where that is not known."""
 
     label_documents: Ints
     label_document_frequency: Ints
@@ -161,7 +161,7 @@ class TrainedSorter:
         return KnownCounts(matrix, counts, np.sum([part.known for part in parts], axis=0))
 
     def matrix(self, documents: Documents, tokens: Sequence[Tokens] | None = None) -> tuple[csr_array, KnownCounts]:
-        """(n, n_terms) what the classifier sees of documents, and what is known of their words."""
+        """(n, n_terms) the classifier's view of documents, and counts of their words."""
         counts = self.known(tokens or self.tokens_of(documents))
         return self.space.matrix(counts.matrix, self.cells(documents)), counts
 
@@ -219,7 +219,7 @@ class TrainedSorter:
         return names, replace(self._decided(scores, probabilities, probabilities), tokens=tokens, unknown_share=share)
 
     def _decided(self, scores: Floats, probabilities: Floats, ranked_by: Floats) -> Decisions:
-        """ranked_by: what the labels are ranked by where no rule of costs or weights does it."""
+        """ranked_by: the ranking of labels where no rule of costs or weights does it."""
         if self.thresholds is None and self.decision is not None:
             ranked_by = values_of(probabilities, self.decision)
         order = ranking(ranked_by, self.trained.label_documents)
@@ -254,9 +254,9 @@ class TrainedSorter:
         messages = [""] * decisions.best.size
         for row in np.flatnonzero(without_known_words(decisions)).tolist():
             if self.space.extra_columns.names:
-                messages[row] = "no word known: the answer rests on the columns beside the text"
+                messages[row] = "no word known: the answer rests on the other columns"
             elif self._is_commonest(decisions, row):
-                messages[row] = "nothing known: the answer is the commonest label"
+                messages[row] = "nothing known: the answer is the most common label"
             else:
                 messages[row] = "nothing known: the answer rests on no word"
         return messages

@@ -38,7 +38,7 @@ class StoredDocuments:
     documents may have several labels, of which `labels` has the first. weights: (n,) of the rows, None where all count the same.
     named: (n,) a number for the group that a column names, −1 without one; None without such a column. keys: (n,) see
     `stratified_split`.
-    fingerprints: to tell copies by. represents: (k,) documents of each label that there were."""
+    fingerprints: to find copies. represents: (k,) documents of each label that there were."""
 
     measured: CorpusCounts
     labels: Ints
@@ -187,7 +187,7 @@ def _joined_optional(first: AnyArray | None, second: AnyArray | None) -> AnyArra
 
 @record(frozen=True)
 class PrunedCounts:
-    """What is known of the terms that the bounds left out, for a sorter that can be extended exactly.
+    """The terms that the bounds left out, for a sorter that can be extended exactly.
 
     terms: sorted. frequency: (t, k) int64 documents of each label with each. counts: (t, k) float64 how often in them."""
 

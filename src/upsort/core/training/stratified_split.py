@@ -61,7 +61,7 @@ def _mixed(numbers: Keys) -> Keys:
 @record(frozen=True, kw_only=True)
 class SplitKeys:
     """n documents to be dealt. labels: (n,) numbers from 0. groups: (n,) documents of one number come into one part. keys: see
-    `document_keys`. sets: (n, k) where documents may have several labels or none; the labels then tell nothing."""
+    `document_keys`. sets: (n, k) where documents may have several labels or none; the labels then mean nothing."""
 
     labels: Ints
     groups: Ints | None = None

@@ -1,9 +1,9 @@
-"""What is asked of the disk when a file is written: three things, each of which can fail. All writing comes through here.
+"""The three operations that writing a file needs, each of which can fail. All writing comes through here.
 
 The one owner of what is not whole yet: unfinished files beside their targets, and folders of copies to read from.
 
-Each is held by a lock for as long as the run lives that made it, so that another run can tell what is in use from what a dead run
-has left behind, and clears the latter. What a run leaves on purpose, to be resumed, it says in `kept`.
+Each is held by a lock for as long as the run lives that made it, so that another run can distinguish files in use from those that
+a dead run has left behind, and clears the latter. What a run leaves on purpose, to be resumed, it says in `kept`.
 
 The one door through which every file is written.
 
@@ -65,7 +65,7 @@ def left_files() -> list[str]:
 
 
 def keep_unfinished(sentence: str) -> None:
-    """Say what is left on purpose, and how to resume it."""
+    """Report what stays on purpose, and how to resume it."""
     _left_files.append(sentence)
 
 

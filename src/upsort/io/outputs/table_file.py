@@ -51,8 +51,7 @@ def _compressed(file: BinaryIO, path: Path) -> Iterator[BinaryIO]:
 
 class RunNote(Struct, frozen=True):
     """What a run writes down of itself while it writes, so that it can be resumed. key: what must be the same then (sorter,
-    sources, options). rows: input rows that are done. state: what was added up. size: bytes of the part that are
-    complete."""
+    sources, options). rows: input rows that are done. state: what was added up. size: bytes of the part that are complete."""
 
     key: dict[str, Any]
     rows: int = 0
@@ -131,7 +130,7 @@ class ResumableTable:
             try:
                 self._finish()
             except DataProblem:
-                keep_unfinished(f"{self.rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
+                keep_unfinished(f"{self.rows:,} rows are done and kept in {self.part}; resume with {self.again}.")
                 raise
             return
         with suppress(OSError, ValueError):
@@ -140,7 +139,7 @@ class ResumableTable:
             return
         rows = self._rows_done()  # the journal is ahead of this object where the run was stopped just after writing it
         if rows and not isinstance(error, DamagedSource):
-            keep_unfinished(f"{rows:,} rows are done and kept in {self.part}; go on with {self.again}.")
+            keep_unfinished(f"{rows:,} rows are done and kept in {self.part}; resume with {self.again}.")
         else:
             self.part.unlink(missing_ok=True)
             self.journal.unlink(missing_ok=True)
@@ -161,7 +160,7 @@ class ResumableTable:
         if self._rows_done() == 0 or self.part.stat().st_size == 0:
             return
         raise DataProblem(
-            f"{self.part} is what an interrupted run left.", f"Go on with it: {self.again}. Or begin anew: --overwrite."
+            f"{self.part} is what an interrupted run left.", f"Resume it: {self.again}. Or begin anew: --overwrite."
         )
 
     def _rows_done(self) -> int | None:

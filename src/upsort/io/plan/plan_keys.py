@@ -58,7 +58,7 @@ class PlanKey:
 
     @property
     def comment(self) -> str:
-        """What it is for, with the names that it takes where they are not told by it."""
+        """Its purpose, with the names that it takes where the purpose does not list them."""
         return (
             f"{self.metadata.description}: {', '.join(self.choices)}"
             if self.metadata.among == "kinds"

@@ -55,7 +55,7 @@ def read_costs(path: Path) -> Costs:
 
 
 def how_costs_are_read(path: Path) -> str:
-    """What is to be said of a table that does not tell which side is which; empty where it does, or where both are the same."""
+    """A message about a table that does not name its sides; empty where it does, or where both are the same."""
     corner, costs = _read(path)
     if _AXES.search(corner) or all(costs[a][b] == costs[b][a] for a in costs for b in costs):
         return ""
@@ -206,7 +206,7 @@ def method_for(choices: Plan) -> PlanWithResources:
 
 
 def resources_for(settings: Clean, features: Features | None = None) -> Resources:
-    """What the steps of a plan need, and its vocabulary. Raises DataProblem for a file that cannot be used."""
+    """The resources of a plan's steps, and its vocabulary. Raises DataProblem for a file that cannot be used."""
     table = {}
     if settings.lemma_file and "lemma_table" in _required_resources(settings):
         table = read_lemmas(Path(settings.lemma_file), settings.lemma_part)
@@ -293,7 +293,7 @@ def read_lemmas(path: Path, part: str = "") -> dict[str, str]:
 
 
 def english_for(settings: Clean | None) -> EnglishWords:
-    """What is known of English words, where a plan asks for English lemmas; else nothing."""
+    """The English word lists, where a plan asks for English lemmas; else none."""
     if settings is None or "english" not in _required_resources(settings) or settings.language != "en":
         return EnglishWords()
     return _english()

@@ -190,7 +190,7 @@ def _restored(contents: _Contents, whole: _SharedContents) -> TrainedSorter:
 
 
 def _check_contents(contents: _Contents, plan: Plan, path: Path) -> None:
-    """Whether the arrays and lists have the sizes that the head tells, and hold what can be."""
+    """Whether the arrays and lists have the sizes that the head declares, and hold possible values."""
     arrays, seen, (counted, numbers, _) = contents.arrays, contents.head["trained_on"], contents.declared
     if counted > len(contents.terms):
         raise damaged(path, "it has fewer terms than it says")
@@ -284,7 +284,7 @@ def _stored(contents: _Contents, path: Path) -> StoredDocuments:
 
 
 def _held_out(values: Any) -> HeldOut:
-    """What the folds of the training measured."""
+    """Measured by the folds of the training."""
     return HeldOut(**{**values, "labels": np.array(values["labels"], dtype=np.int64)})
 
 

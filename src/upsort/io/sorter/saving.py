@@ -143,7 +143,7 @@ def _members(sorter: TrainedSorter, folder: str) -> dict[str, bytes]:
 
 
 def _space_arrays(space: FeatureSpace) -> dict[str, AnyArray]:
-    """What the space of a sorter needs beside its terms."""
+    """The parts of a sorter's space other than its terms."""
     arrays: dict[str, AnyArray] = {}
     if space.hashed is not None:
         arrays["hashed"] = space.hashed.astype("<i8")

@@ -98,7 +98,7 @@ def restore_stored(head: Any, arrays: Mapping[str, AnyArray], terms: list[str], 
     n = arrays["kept_labels"].size
     for edges, whole in ((starts, arrays["kept_terms"].size), (shingle_starts, arrays["kept_shingles"].size)):
         if edges.size != n + 1 or edges[0] != 0 or edges[-1] != whole or (np.diff(edges) < 0).any():
-            raise InvalidStored("its kept documents begin nowhere")
+            raise InvalidStored("its stored documents have no beginning")
     hashed = arrays.get("kept_hashed")
     if any(
         arrays["kept_categories"].max(initial=-1, axis=0)[place] >= len(values) for place, (_, values) in enumerate(categories)

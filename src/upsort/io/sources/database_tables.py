@@ -110,8 +110,8 @@ class DatabaseTable:
 
     place: the address of the database, with its password hidden, and the table. key: what must be the same for going on. resume:
     whether to resume an earlier run. overwrite: whether the table, or what an earlier run left, may be replaced. Raises
-    DataProblem where the table is there and is not to be replaced, or an earlier run left rows and is not to be gone on with, or
-    was another one."""
+    DataProblem where the table is there and is not to be replaced, or an earlier run left rows and is not to be resumed, or was
+    another one."""
 
     def __init__(
         self, place: tuple[str, str], layout: TableLayout, key: Mapping[str, Any], resume: bool, overwrite: bool
@@ -147,7 +147,7 @@ class DatabaseTable:
         if earlier is not None and not overwrite and RunNote.read(earlier, self.notes).rows:
             raise DataProblem(
                 f"{self.address} has what an interrupted run left, {self.table}{_SUFFIX}.",
-                f"Go on with it: {self.again}. Or begin anew: --overwrite.",
+                f"Resume it: {self.again}. Or begin anew: --overwrite.",
             )
         if earlier is None and f"{self.table}{_SUFFIX}" in there:
             raise DataProblem(
@@ -197,14 +197,14 @@ class DatabaseTable:
             self.connection.close()
 
     def _resume_note(self) -> str:
-        return f"{self.rows:,} rows are done and kept in {self.table}{_SUFFIX}; go on with {self.again}."
+        return f"{self.rows:,} rows are done and kept in {self.table}{_SUFFIX}; resume with {self.again}."
 
     def writerow(self, row: Sequence[Any], /) -> None:
         """Write one row."""
         self.writerows([row])
 
     def writerows(self, rows: Sequence[Sequence[Any]], /) -> None:
-        """Take rows, to be written with the next that are told to be done."""
+        """Take rows, to be written at the next `done`."""
         self.buffered += rows
 
     def done(self, rows: int, state: Mapping[str, Any]) -> None:

@@ -213,7 +213,7 @@ class ServerConnection:
         except (ImportError, sqlalchemy.exc.ArgumentError) as error:
             raise UsageProblem(
                 f"What reads {address} is not installed: {str(error).rstrip('.')}.",
-                "pip install 'upsort[sql]' has PostgreSQL's; install the driver of another database beside it.",
+                "pip install 'upsort[sql]' has PostgreSQL's; install the driver of another database as well.",
             ) from None
         self.kinds = (sqlalchemy.exc.SQLAlchemyError, OSError)
         with refusals(address, self.kinds):

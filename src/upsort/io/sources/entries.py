@@ -62,7 +62,7 @@ def entries_of(name: str, reading: ReadSettings) -> Discovered:
 
 
 def _of_copy(copy: Fetched, reading: ReadSettings) -> Discovered:
-    """What the copy of an object holds, called by its address."""
+    """The content of a copied object, named by its address."""
     discovered = _of_path(copy.path, reading)
     entries = [
         replace(
@@ -252,7 +252,7 @@ def _all_of_tar(raw: BinaryIO, path: Path, reading: ReadSettings) -> BinaryIO:
 
 
 class _BoundedReads:
-    """What the reader of tars needs of a stream; it never asks for more than a piece at once, but for a false header."""
+    """A stream as the reader of tars needs it; it never asks for more than a piece at once, but for a false header."""
 
     def __init__(self, stream: BinaryIO, path: Path) -> None:
         self._stream, self._path = stream, path

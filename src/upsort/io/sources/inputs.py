@@ -1,4 +1,4 @@
-"""From what is named on a command line to tables: every kind of source, one door."""
+"""Opens what a command line names as tables, whatever kind of source it is."""
 
 import sys
 from collections.abc import Callable, Mapping, Sequence

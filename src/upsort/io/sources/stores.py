@@ -72,7 +72,7 @@ def _store(address: str) -> tuple[Any, str]:
     except ImportError as error:
         raise UsageProblem(
             f"What reads {scheme}:// is not installed: {str(error).rstrip('.')}.",
-            "pip install 'upsort[remote]' has http, https and s3; install that of another store beside it.",
+            "pip install 'upsort[remote]' has http, https and s3; install that of another store as well.",
         ) from None
     except ValueError as error:
         raise UsageProblem(
@@ -121,7 +121,7 @@ def _fetch(store: Any, name: str, shown: str, out: BinaryIO) -> None:
 
 
 def _parts(store: Any, name: str, done: int, size: int | None) -> Iterator[bytes]:
-    """What is left of an object, part by part."""
+    """The rest of an object, part by part."""
     if size is None:
         with store.open(name, "rb") as stream:
             while part := stream.read(_PART):
@@ -153,7 +153,7 @@ def _digest_in(info: Mapping[str, Any]) -> bytes | None:
 
 
 class _StoreProblems:
-    """Round what is asked of a store, as a block: what it refuses becomes a DataProblem."""
+    """A block of requests to a store: what it refuses becomes a DataProblem."""
 
     def __init__(self, shown: str) -> None:
         self.shown = shown

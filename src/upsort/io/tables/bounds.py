@@ -27,13 +27,12 @@ _SHOWN = 1000  # characters of a row that is too large
 
 
 class DamagedSource(DataProblem):
-    """A source breaks off or contradicts itself somewhere inside: what was read of it is not to be trusted."""
+    """A source breaks off or contradicts itself somewhere inside: no row of it is to be trusted."""
 
     def __init__(self, name: str, error: object) -> None:
         what = " ".join(str(error).split()) or type(error).__name__
         super().__init__(
-            f"{name} is damaged: {what[:200].rstrip('.')}.",
-            "Get it again, or unpack it; what was read of it up to there is not kept.",
+            f"{name} is damaged: {what[:200].rstrip('.')}.", "Get it again, or unpack it; the rows read before that are not kept."
         )
 
 
@@ -94,7 +93,7 @@ def too_large(name: str, reading: ReadSettings) -> DataProblem:
 
 
 class _BoundedStream(io.RawIOBase):
-    """A stream that refuses to go on beyond its bounds. cell_end: without it, only what is unpacked is bounded."""
+    """A stream that refuses to go on beyond its bounds. cell_end: without it, only the unpacked size is bounded."""
 
     def __init__(self, stream: BinaryIO, name: str, reading: ReadSettings, cell_end: "re.Pattern[bytes] | None" = None) -> None:
         self._stream, self._name, self._reading, self._cell_end = stream, name, reading, cell_end

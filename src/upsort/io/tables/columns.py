@@ -149,7 +149,7 @@ def guessed_columns(
 
     The text is the column called so, or else the one with the longest cells; the label, among the columns of few short values,
     the one that the text says most about. `label_is` says whether there must be a label, may be one, or is none to be looked for.
-    Returns the completed columns and what to tell."""
+    Returns the completed columns and messages."""
     rows = rows[:_SAMPLE]
     text, label = named.text, named.label
     messages = []

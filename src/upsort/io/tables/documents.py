@@ -30,11 +30,11 @@ from upsort.io.tables.nested_values import cell_named, count_in
 from upsort.io.tables.rows import Block, ReasonKind, RejectedRow, RejectionReason, SourceTable
 
 PASSAGE_COLUMNS = ("document", "passage")
-"""The columns that tell which document a passage was cut from, and the how manieth it is."""
+"""The columns that name the document a passage was cut from, and its number in it."""
 
 
 def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:
-    """The columns by the names that the first table gives them, guessed where nobody named them; and what to tell about it."""
+    """The columns by the names that the first table gives them, guessed where none were named; and messages about it."""
     first = inputs.tables[0]
     rows: list[list[str]] = []
     refused: list[RejectedRow] = []
@@ -82,7 +82,7 @@ def separator_option(separator: str) -> str:
 
 
 def _known_columns(table: SourceTable, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:
-    """The columns that nobody named and of which the table says what they hold; and what to tell about it."""
+    """The columns that were not named and that the table itself describes; and messages about it."""
     text = named.text or ((table.text,) if table.text else ())
     want_label = label_is != "not used" and not named.label and table.label
     columns = replace(named, text=text, label=table.label if want_label else named.label)

@@ -168,7 +168,7 @@ class _Transcoded:
         self.text = io.TextIOWrapper(stream, encoding=encoding, newline="")
 
     def read(self, size: int = -1) -> bytes:
-        """The bytes of so many characters."""
+        """The bytes of a number of characters."""
         return self.text.read(size).encode("utf-8")
 
 

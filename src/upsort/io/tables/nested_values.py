@@ -55,7 +55,7 @@ class InnerPaths:
                         self._uncovered.add(key)
 
     def names(self, columns: Iterable[str]) -> tuple[list[InnerName], list[str]]:
-        """The columns to add to those there are, and what to tell: those found in most rows, where there are too many."""
+        """The columns to add to those there are, and messages: those found in most rows, where there are too many."""
         used = set(columns)
         usual = {steps for steps, _ in self._seen.most_common(_MOST)}
         left_out = {str(steps[0]) for steps in self._seen if steps not in usual}
@@ -65,7 +65,7 @@ class InnerPaths:
             if steps in usual and name not in used and name not in names_by_text:
                 whole = str(steps[0]) not in self._uncovered | left_out
                 names_by_text[name] = InnerName(name, steps, whole)
-        notices = [f"{len(self._seen):,} different paths into nested values; the {_MOST} commonest are columns"]
+        notices = [f"{len(self._seen):,} different paths into nested values; the {_MOST} most frequent are columns"]
         return list(names_by_text.values()), notices if left_out else []
 
 

@@ -198,14 +198,14 @@ def extra_column_changes(inputs: Inputs, columns: Columns, names: Sequence[str])
                 categories.append(column)
             elif single:
                 raise UsageProblem(
-                    f"The column {column!r} holds {_TYPE_WORDS[kind]}; beside the text stand numbers, or few different values.",
+                    f"The column {column!r} holds {_TYPE_WORDS[kind]}; use numbers, or few different values, next to the text.",
                     f"Leave {column} out of --beside.",
                 )
     numbers, categories = list(dict.fromkeys(numbers)), list(dict.fromkeys(categories))
     if names and not numbers and not categories:
         raise UsageProblem(
             f"No column like {listed(names)} holds numbers, or few different values.",
-            "upsort survey --columns tells what columns hold.",
+            "upsort survey --columns shows what columns hold.",
         )
     each: list[Change] = [_of_numbers(columns, [name]) for name in numbers]
     each += [_of_categories(columns, [name]) for name in categories]

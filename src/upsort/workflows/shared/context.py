@@ -64,7 +64,7 @@ class RunContext:
     sorter: TrainedSorter | None = None
 
     def parallel(self, documents: LabelledDocuments, trainings: int = 1) -> ParallelMap:
-        """What does pieces of work, each of so many trainings on the documents. Where nobody says by how many processes, little
+        """Does pieces of work, each of a number of trainings on the documents. Where nobody says by how many processes, little
         work is not worth others; where they are more than memory has room for, fewer do it, which is reported."""
 
         if isinstance(
@@ -87,7 +87,7 @@ class RunContext:
 
 @record(frozen=True, kw_only=True)
 class ScoringContext(RunContext):
-    """The context of a command that goes by a sorter. reader: of documents, bound to the sorter."""
+    """The context of a command that uses a sorter. reader: of documents, bound to the sorter."""
 
     reader: DocumentReader
     _counted: list[int] = field(default_factory=list)
@@ -162,7 +162,7 @@ def other_language(detected: DetectedLanguage, choices: plan.Plan) -> str:
     if not detected.code or detected.code == language:
         return ""
     return (
-        f"the texts are {NAMES[detected.code]}, it seems; stop words, stems and lower case go by "
+        f"the texts are {NAMES[detected.code]}, it seems; stop words, stems and lower case follow "
         f"{NAMES.get(language, repr(language))} (--language {detected.code}, or clean.language in the plan)."
     )
 

@@ -76,7 +76,7 @@ def counts_by_plan(
     at_least: int | None = None,
     sorter: TrainedSorter | None = None,
 ) -> CorpusCounts:
-    """What was measured of all documents added, word vectors included.
+    """The measurements of all documents added, word vectors included.
 
     Terms in fewer documents than `at_least` (the plan's bound) are left out at once, unless a vocabulary is given or the
     classifier keeps the counts of all."""
@@ -168,7 +168,7 @@ class CorpusOptions:
     with_readers: bool = False
 
     def __call__(self, block: DocumentBlock) -> "_BlockData":
-        """What is kept of a block beside its counts."""
+        """The stored parts of a block other than its counts."""
         texts = block.texts
         return _BlockData(
             metadata=block.metadata.compact,
@@ -185,7 +185,7 @@ class CorpusOptions:
 
 @record(frozen=True, kw_only=True)
 class _BlockData:
-    """What is kept of a block, see `CorpusOptions`."""
+    """The stored parts of a block, see `CorpusOptions`."""
 
     metadata: RowMetadata
     digests: Keys

@@ -31,13 +31,13 @@ from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.reading import DocumentReading, ReadPiece, distribution_for
 
 Keep = Callable[[DocumentBlock], tuple[Any, Fingerprints | None]]
-"""What is kept of a block beside its counts, and the prints that stay where it is read."""
+"""The stored parts of a block other than its counts, and the prints that stay where it is read."""
 
 
 @record(frozen=True, kw_only=True)
 class CountingTask:
-    """What is needed to read and count. settings, resources: of a cleaner, which is made where it is used. keep: what is kept of
-    a block beside its counts, here and where it is read."""
+    """The settings for reading and counting. settings, resources: of a cleaner, which is made where it is used. keep: the stored
+    parts of a block beside its counts, here and where it is read."""
 
     reading: DocumentReading
     settings: Clean
@@ -49,8 +49,7 @@ class CountingTask:
 
 @record(frozen=True, kw_only=True)
 class CountedBrief:
-    """What is reported of some pieces. sizes: documents of each block. tokens: (n,) words of each document. block_data: of each
-    block.
+    """The report on some pieces. sizes: documents of each block. tokens: (n,) words of each document. block_data: of each block.
     spaced: whether a word holds a space, so that longer terms cannot be distinguished by theirs. names: of hashed terms, for each
     part of the text."""
 
@@ -139,12 +138,12 @@ def in_all_columns(counts: CorpusCounts, columns: Ints) -> csr_array:
 
 
 WORTH_IT = 24
-"""Pieces of tables, of about a megabyte each, from which on the counts stay with those who read them. What is asked of parts
-takes some hundredths of a second each time, whatever their size."""
+"""Pieces of tables, of about a megabyte each, from which on the counts stay with those who read them. The requests to parts takes
+some hundredths of a second each time, whatever their size."""
 PIECES_OF_A_PART = 4
 """So many are read and counted as one, so that a part is larger than sums by label, which are dense."""
 PARTS_PER_PARTITION = 64
-"""Of so many parts the terms are looked at by one."""
+"""The number of parts whose terms one partition looks at."""
 
 
 @record(frozen=True, kw_only=True)
@@ -184,8 +183,8 @@ def _many(work: RunContext) -> bool:
 def distributed_counts(
     work: RunContext, reader: DocumentReader, cleaning: Cleaner, at_least: int, keep: Keep
 ) -> DistributedCounts | None:
-    """All usable documents. keep: what is kept of each block. at_least: documents that a term must are in. None where the terms
-    cannot be distinguished after all, or there is no document."""
+    """All usable documents. keep: the stored parts of each block. at_least: documents that a term must are in. None where the
+    terms cannot be distinguished after all, or there is no document."""
     executor, features = work.engine.executor, work.plan.features
     assert executor is not None
     reading = DocumentReading(inputs=work.inputs, reader=reader, characters=BLOCK_CHARACTERS)
@@ -241,7 +240,7 @@ def distributed_counts(
 def _forwarded(
     brief: CountedBrief, pieces: int, tables: Sequence[distributed_vocabulary.TermNames], work: RunContext
 ) -> CountedBrief:
-    """What is reported of so many pieces, the names of hashed terms passed on."""
+    """The report on several pieces, the names of hashed terms passed on."""
     for table, names in zip(tables, brief.names, strict=True):
         names.record_names(table)
     for _ in range(pieces):

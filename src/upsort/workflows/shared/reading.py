@@ -92,7 +92,7 @@ class DocumentReading:
 
 @record(frozen=True)
 class RowReading:
-    """Rows of tables as they are, in blocks of so many characters at least, each with the number of its table."""
+    """Rows of tables as they are, in blocks of at least a number of characters, each with the number of its table."""
 
     inputs: Inputs
     characters: int

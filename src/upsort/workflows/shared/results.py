@@ -1,4 +1,4 @@
-"""What the JSON of commands holds: rates, rows and judgements, and the results of plan and ledger."""
+"""The JSON of commands: rates, rows and judgements, and the results of plan and ledger."""
 
 from collections.abc import Sequence
 from typing import Annotated, Any, TypedDict

@@ -57,7 +57,7 @@ def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames
         clear_dead(names.folder, names.before)  # of processes that were ended while they wrote
         present = len(names.there(notes=True))
         if present:
-            keep_unfinished(f"{present:,} parts are done and kept in {names.folder.name}; go on with --resume.")
+            keep_unfinished(f"{present:,} parts are done and kept in {names.folder.name}; resume with --resume.")
         raise
     for number, path in names.there().items():
         if number > done:
@@ -68,10 +68,10 @@ def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames
 
 
 def _prepare(names: PartNames, again: ResumeChoice) -> None:
-    """See to it that what is there is of the same run, where it is resumed, and else may be replaced."""
+    """Check that existing parts are of the same run, where it is resumed, and else may be replaced."""
     parts, notes = names.there(), names.there(notes=True)
     if parts and not again.overwrite and not (again.resume and notes):
-        remedy = "Go on with it: --resume. Or begin anew: --overwrite." if notes else "Replace them with --overwrite."
+        remedy = "Resume it: --resume. Or begin anew: --overwrite." if notes else "Replace them with --overwrite."
         raise DataProblem(f"{len(parts):,} parts are in {names.folder.name} and are kept.", remedy)
     for path in notes.values():
         if not again.resume:

@@ -115,8 +115,7 @@ def with_decision_options(
     decided = list(sorters)
     if costs and any(sorter.thresholds is not None for sorter in decided):
         raise UsageProblem(
-            "This sorter gives sets of labels; costs of one label in place of another say nothing about sets.",
-            "Leave --cost out.",
+            "This sorter gives sets of labels; costs of one label instead of another say nothing about sets.", "Leave --cost out."
         )
     for text in costs:
         answer, table = _named(text, decided)
@@ -276,7 +275,7 @@ class ScoreTally:
         self.last = other.last or self.last
 
     def result(self, sorters: Sequence[TrainedSorter]) -> ScoreResult:
-        """What is reported of it."""
+        """The report."""
         drifts = tuple(
             drift(sorter, NewDocuments(best, self.lengths, self.words)) for sorter, best in zip(sorters, self.best, strict=True)
         )

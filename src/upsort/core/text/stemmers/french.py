@@ -50,7 +50,7 @@ def _without_ic(part: str, regions: Regions) -> str:
 
 
 def _adverb(part: str, regions: Regions) -> str:
-    """What is left of an adverb without its -ement."""
+    """An adverb without its -ement."""
     if part.endswith("iv") and len(part) - 2 >= regions.r2:
         return without(part[:-2], ("at",), regions.r2)
     if part.endswith("eus"):
@@ -65,7 +65,7 @@ def _adverb(part: str, regions: Regions) -> str:
 
 
 def _quality(part: str, regions: Regions) -> str:
-    """What is left of a noun without its -ité."""
+    """A noun without its -ité."""
     if part.endswith("abil"):
         return part[:-4] if len(part) - 4 >= regions.r2 else part[:-4] + "abl"
     return _without_ic(part, regions) if part.endswith("ic") else without(part, ("iv",), regions.r2)

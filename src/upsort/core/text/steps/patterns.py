@@ -1,4 +1,4 @@
-"""Patterns and pieces of text that somebody brought, and what is to are in their place.
+"""Patterns and pieces of text of the user, and their replacements.
 
 What is of a kind (links, addresses, names, tags), taken out, kept, or replaced by one term for all of the kind."""
 
@@ -127,7 +127,7 @@ def checked_pattern(text: str) -> "regex.Pattern[str]":
     library writes out what is to be repeated so many times."""
     if len(text) > _LONGEST or _written_out(text) > _MOST_WRITTEN_OUT:
         raise UsageProblem(
-            "The pattern is too large, or repeats repetitions too often.", "Write + or * in place of large numbers."
+            "The pattern is too large, or repeats repetitions too often.", "Write + or * instead of large numbers."
         )
     try:
         return regex.compile(text)
@@ -167,7 +167,7 @@ def _check_template(pattern: "regex.Pattern[str]", new: str) -> None:
         match.expand(new)
     except (regex.error, IndexError, ValueError) as error:
         raise UsageProblem(
-            f"{new!r} cannot stand in place of a match: {error}.", "Groups are \\1 to \\99 or \\g<name>; \\\\ is a backslash."
+            f"{new!r} cannot replace a match: {error}.", "Groups are \\1 to \\99 or \\g<name>; \\\\ is a backslash."
         ) from None
 
 
