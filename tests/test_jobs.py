@@ -19,8 +19,8 @@ from upsort.io.sources.inputs import Inputs, open_inputs
 from upsort.io.tables.documents import LABELLED, DocumentReader
 from upsort.io.tables.rows import ReadSettings
 from upsort.workflows.browse import columns_of, find, sample
-from upsort.workflows.clean import CleanedFile, ShowRequest, WordForm, clean, cleaner_for, compare_steps, groups, on_word
-from upsort.workflows.compare import ComparisonRequest, candidates, compare
+from upsort.workflows.clean import CleanedFile, ShowRequest, WordForm, clean, cleaner_for, groups, on_word
+from upsort.workflows.compare import ComparisonRequest, candidates, compare, compare_steps
 from upsort.workflows.cross_validate import cross_validate, curve
 from upsort.workflows.evaluate import EvaluationRequest, evaluate
 from upsort.workflows.explain import document_of_text, explain_document

@@ -4,8 +4,8 @@ from typing import Any
 
 from upsort.workflows.browse import SurveyColumns, SurveyFind, SurveyShow
 from upsort.workflows.choose import Choose
-from upsort.workflows.clean import CleanResult, StepDescriptions, StepsCompared, WordForms, WordGroups
-from upsort.workflows.compare import ComparedPlans
+from upsort.workflows.clean import CleanResult, StepDescriptions, WordForms, WordGroups
+from upsort.workflows.compare import ComparedPlans, StepsCompared
 from upsort.workflows.cross_validate import CrossValidated, CrossValidatedSeveral, CurveOf
 from upsort.workflows.demo import DemoResult
 from upsort.workflows.evaluate import Evaluated, EvaluatedSeveral

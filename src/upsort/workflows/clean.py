@@ -5,17 +5,14 @@ import time
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
-from dataclasses import field, replace
+from dataclasses import field
 from itertools import pairwise, zip_longest
-from operator import attrgetter
 from pathlib import Path
 
-from msgspec import UNSET, Struct, UnsetType, structs
+from msgspec import Struct
 
 from upsort.core import plan
 from upsort.core.errors import DataProblem, suggestion
-from upsort.core.evaluation.intervals import Comparison, DifferenceToBest, Rate
-from upsort.core.features.corpus_counts import CorpusCounter
 from upsort.core.features.counting import in_blocks
 from upsort.core.lazy import record
 from upsort.core.text.cleaning import Cleaner, cleaner
@@ -24,17 +21,13 @@ from upsort.core.text.final_forms import mapped
 from upsort.core.text.step import shown, unmarked
 from upsort.core.text.steps import step_called
 from upsort.core.text.tokeniser import Tokens, tokenise
-from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.plan.resources import resources_for
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
-from upsort.workflows.compare import MARGIN, CompareResult, ComparisonRequest, compare
-from upsort.workflows.shared.candidates import Candidate
 from upsort.workflows.shared.context import RunContext, nothing_usable
-from upsort.workflows.shared.corpus import count_blocks, counts_by_plan
 
 CLEANED_COLUMN = "cleaned"
 NOTHING = "(nothing)"
@@ -120,29 +113,6 @@ class StepDescriptions(Struct, frozen=True):
     """upsort clean --steps-help"""
 
     steps: list[StepDescription]
-
-
-class StepsResult(Struct, frozen=True, kw_only=True):
-    """A list of steps. distinct: terms. p_exact, behind_the_best, standing: on the same folds with the other lists, where there
-    are labels."""
-
-    steps: tuple[str, ...]
-    distinct: int
-    accuracy: Rate | None = None
-    p_exact: float | None = None
-    behind_the_best: DifferenceToBest | None = None
-    standing: Comparison | None = None
-
-
-class StepsCompared(Struct, frozen=True, kw_only=True):
-    """upsort clean --compare-steps. steps: best first, or in the order in which they were asked for where there are no labels."""
-
-    steps: list[StepsResult]
-    copies: int | UnsetType = UNSET
-    group_count: int | UnsetType | None = UNSET
-    taken_out_of_training: int | UnsetType = UNSET
-    without_date: int | UnsetType = UNSET
-    dates: str | UnsetType = UNSET
 
 
 @record(frozen=True)
@@ -391,46 +361,3 @@ def groups(work: RunContext, most: int, word: str = "") -> WordGroups:
         counts = {stem: words for stem, words in counts.items() if stem == mine}
     joined = [WordGroup(stem, dict(words.most_common())) for stem, words in counts.items() if len(words) > 1 or word]
     return WordGroups(sorted(joined, key=lambda group: (-len(group.words), group.stem))[:most])
-
-
-def compare_steps(
-    work: RunContext, lists: Sequence[tuple[str, ...]], margin: float = MARGIN
-) -> tuple[StepsCompared, CompareResult | None]:
-    """For each list of steps the size of the vocabulary and, where there are labels, what `compare` says of them, whole."""
-    tried = [
-        Candidate(", ".join(steps) or "none", replace(work.plan, clean=replace(work.plan.clean, steps=steps))) for steps in lists
-    ]
-    if not work.plan.columns.label:
-        step_results = [
-            StepsResult(steps=steps, distinct=_distinct_terms(_spare(work, candidate.plan, number)))
-            for number, (steps, candidate) in enumerate(zip(lists, tried, strict=True))
-        ]
-        return StepsCompared(steps=step_results), None
-    whole = compare(work, tried, ComparisonRequest(command="clean --compare-steps", margin=margin))
-    results = [
-        StepsResult(
-            steps=compared.candidate.plan.clean.steps,
-            distinct=compared.distinct_terms,
-            accuracy=compared.result.overall.accuracy,
-            p_exact=compared.exact,
-            behind_the_best=compared.difference,
-            standing=compared.comparison,
-        )
-        for compared in whole.compared
-    ]
-    return StepsCompared(steps=results, **structs.asdict(whole.duplicates)), whole
-
-
-def _spare(work: RunContext, choices: plan.Plan, number: int) -> RunContext:
-    """The same work by another plan; rows are set aside the first time alone."""
-    return replace(work, plan=choices, rejects=RejectedRows() if number else work.rejects)
-
-
-def _distinct_terms(work: RunContext) -> int:
-    """How many terms there are."""
-    resources = resources_for(work.plan.clean, work.plan.features)
-    cleaning = cleaner(work.plan.clean, resources, work.plan.features.within_sentences)
-    measuring = CorpusCounter(work.plan.columns, work.plan.features, cleaning.forms)
-    for _ in count_blocks(work, DocumentReader.of_plan(work.plan, cleaning), measuring, cleaning, attrgetter("lines")):
-        pass
-    return counts_by_plan(measuring, work.plan, at_least=1).distinct

@@ -1,24 +1,34 @@
 """Judging several plans on the same folds."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from itertools import product
+from operator import attrgetter
 from typing import Any
 
 import numpy as np
+from msgspec import UNSET, Struct, UnsetType, structs
 
 from upsort.core.arrays import Bools, Ints
 from upsort.core.errors import DataProblem, UsageProblem, parts
 from upsort.core.evaluation import intervals
 from upsort.core.evaluation.cross_validation import CrossValidation, SplitParts, outcome, outcome_of
+from upsort.core.evaluation.intervals import Comparison, DifferenceToBest, Rate
 from upsort.core.evaluation.measure_list import MEASURES, Measure
+from upsort.core.features.corpus_counts import CorpusCounter
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
+from upsort.core.text.cleaning import cleaner
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.inner_cv import INNER_FOLDS, usable_splits
+from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.plan.plan_file import changed_plan, parsed_value
+from upsort.io.plan.resources import resources_for
+from upsort.io.tables.documents import DocumentReader
 from upsort.workflows.cross_validate import PreparedFolds
 from upsort.workflows.shared.candidates import Candidate, PlanBatch, judge_batches, plan_batches
 from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.corpus import count_blocks, counts_by_plan
 from upsort.workflows.shared.results import Rated, SplitCounts
 
 MARGIN = 0.01
@@ -265,3 +275,69 @@ class ComparedPlans(SplitCounts, frozen=True, kw_only=True):
     counted: int
     at_the_end: list[RangeEnd]
     nested: intervals.Rate | None
+
+
+class StepsResult(Struct, frozen=True, kw_only=True):
+    """A list of steps. distinct: terms. p_exact, behind_the_best, standing: on the same folds with the other lists, where there
+    are labels."""
+
+    steps: tuple[str, ...]
+    distinct: int
+    accuracy: Rate | None = None
+    p_exact: float | None = None
+    behind_the_best: DifferenceToBest | None = None
+    standing: Comparison | None = None
+
+
+class StepsCompared(Struct, frozen=True, kw_only=True):
+    """upsort clean --compare-steps. steps: best first, or in the order in which they were asked for where there are no labels."""
+
+    steps: list[StepsResult]
+    copies: int | UnsetType = UNSET
+    group_count: int | UnsetType | None = UNSET
+    taken_out_of_training: int | UnsetType = UNSET
+    without_date: int | UnsetType = UNSET
+    dates: str | UnsetType = UNSET
+
+
+def compare_steps(
+    work: RunContext, lists: Sequence[tuple[str, ...]], margin: float = MARGIN
+) -> tuple[StepsCompared, CompareResult | None]:
+    """For each list of steps the size of the vocabulary and, where there are labels, what `compare` says of them, whole."""
+    tried = [
+        Candidate(", ".join(steps) or "none", replace(work.plan, clean=replace(work.plan.clean, steps=steps))) for steps in lists
+    ]
+    if not work.plan.columns.label:
+        step_results = [
+            StepsResult(steps=steps, distinct=_distinct_terms(_spare(work, candidate.plan, number)))
+            for number, (steps, candidate) in enumerate(zip(lists, tried, strict=True))
+        ]
+        return StepsCompared(steps=step_results), None
+    whole = compare(work, tried, ComparisonRequest(command="clean --compare-steps", margin=margin))
+    results = [
+        StepsResult(
+            steps=compared.candidate.plan.clean.steps,
+            distinct=compared.distinct_terms,
+            accuracy=compared.result.overall.accuracy,
+            p_exact=compared.exact,
+            behind_the_best=compared.difference,
+            standing=compared.comparison,
+        )
+        for compared in whole.compared
+    ]
+    return StepsCompared(steps=results, **structs.asdict(whole.duplicates)), whole
+
+
+def _spare(work: RunContext, choices: Plan, number: int) -> RunContext:
+    """The same work by another plan; rows are set aside the first time alone."""
+    return replace(work, plan=choices, rejects=RejectedRows() if number else work.rejects)
+
+
+def _distinct_terms(work: RunContext) -> int:
+    """How many terms there are."""
+    resources = resources_for(work.plan.clean, work.plan.features)
+    cleaning = cleaner(work.plan.clean, resources, work.plan.features.within_sentences)
+    measuring = CorpusCounter(work.plan.columns, work.plan.features, cleaning.forms)
+    for _ in count_blocks(work, DocumentReader.of_plan(work.plan, cleaning), measuring, cleaning, attrgetter("lines")):
+        pass
+    return counts_by_plan(measuring, work.plan, at_least=1).distinct

@@ -26,15 +26,13 @@ from upsort.workflows.clean import (
     ShowRequest,
     StepDescription,
     StepDescriptions,
-    StepsResult,
     WordForms,
     clean,
     cleaner_for,
-    compare_steps,
     groups,
     on_word,
 )
-from upsort.workflows.compare import ComparedPlan
+from upsort.workflows.compare import ComparedPlan, StepsResult, compare_steps
 from upsort.workflows.shared.context import RunContext
 
 _MOST_MARKED = 14
