@@ -52,7 +52,7 @@ def _bars(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figure"
     axes.invert_yaxis()
     axes.set_xlim(0, 1)
     in_percent(axes.xaxis)
-    axes.set_xlabel("share of the label's documents (how many there are: beside its name)")
+    axes.set_xlabel("share of the label's documents (their number follows the label)")
     figure.legend(
         handles=[axes.barh(0, 0, color=colours[name], label=name) for name in labels],
         labels=shortened(labels), loc="outside lower center", ncols=min(k, 5), frameon=False, fontsize=11,
