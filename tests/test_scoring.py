@@ -12,6 +12,7 @@ from pathlib import Path
 import pytest
 from conftest import Program, run_in, started
 
+from upsort.core.errors import DataProblem
 from upsort.io.outputs import table_file
 from upsort.io.tables.rows import TableLayout
 
@@ -69,6 +70,24 @@ def test_killed_and_resumed_gives_the_same_bytes(program: Program, sorter: str, 
     program("score", sorter, table, "-o", "whole.csv", "--workers=2")
     assert (tmp_path / "broken.csv").read_bytes() == (tmp_path / "whole.csv").read_bytes()
     assert not journal.exists() and not (tmp_path / "broken.csv.part").exists()
+
+
+@pytest.mark.parametrize("damage", [{"size": None}, {"rows": -1}, {"size": -1}, {"state": 3}, {"more": 1}, {"key": None}])
+def test_a_journal_that_no_run_writes_resumes_nothing(tmp_path: Path, damage: dict[str, object]) -> None:
+    """A journal of rows without their bytes would begin the part anew behind those rows."""
+    given = (tmp_path / "o.csv", TableLayout(["a"]), {"sorter": "x"})
+    with pytest.raises(KeyboardInterrupt), table_file.ResumableTable(*given, resume=False, overwrite=False) as part:
+        part.writerows([["1"]])
+        part.done(1, {})
+        raise KeyboardInterrupt
+    journal = tmp_path / "o.csv.part.json"
+    journal.write_text(json.dumps(json.loads(journal.read_text()) | damage))
+    with pytest.raises(DataProblem, match="is not readable"):
+        table_file.ResumableTable(*given, resume=True, overwrite=False)
+    assert (tmp_path / "o.csv.part").read_text() == "a\n1\n"
+    with table_file.ResumableTable(*given, resume=False, overwrite=True) as part:
+        part.writerows([["2"]])
+    assert (tmp_path / "o.csv").read_text() == "a\n2\n"
 
 
 def test_another_run_is_not_gone_on_with(program: Program, sorter: str, tmp_path: Path) -> None:

@@ -318,7 +318,7 @@ SENTENCES = (
     ),
     Sentence(
         "chosen here",
-        r"The best of (\d+) was chosen on these very documents, so that its number is a little too high; --nested "
+        r"The best of (\d+) was chosen on these very documents, which biases its number upwards; --nested "
         r"measures by how much\.",
         lambda f, m: int(m[1]) == len(f["candidates"]) and f["nested"] is None,
     ),

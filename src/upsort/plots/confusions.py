@@ -90,11 +90,11 @@ def _squares(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figu
     most = float(counts.max(initial=0.0))
     axes.set_xlabel(f"area: documents (the largest square: {most:,.0f}); slate: right, brick: wrong", color=INK)
     if not narrow:
-        _name_the_commonest(axes, table, shortened(labels, 18))
+        _name_most_common(axes, table, shortened(labels, 18))
     return figure
 
 
-def _name_the_commonest(axes: "Axes", table: Ints | Floats, names: Sequence[str]) -> None:
+def _name_most_common(axes: "Axes", table: Ints | Floats, names: Sequence[str]) -> None:
     """The most common mistakes in words, right of the squares."""
     wrong = [
         (-float(table[row, column]), names[row], names[column])

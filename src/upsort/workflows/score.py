@@ -42,8 +42,8 @@ class ScoreLayout:
 
 @record(frozen=True)
 class ResumeState:
-    """Where a run begins and whom it says how far it is. rows: usable rows that an earlier run wrote; state: its totals of them.
-    done: called after each block with the number of rows written in all, and the totals."""
+    """Where a run begins. rows: usable rows that an earlier run wrote. state: its totals of them. done: called after each block
+    with the number of rows written in all, and the totals."""
 
     rows: int = 0
     state: dict[str, Any] = field(default_factory=dict)

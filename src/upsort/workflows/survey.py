@@ -77,7 +77,7 @@ class Finding(Struct, frozen=True):
 
 
 class ShareOfAll(Struct, frozen=True):
-    """So many documents, and which share of the labelled ones that is."""
+    """A number of documents, and their share of the labelled ones."""
 
     documents: int
     share: float

@@ -243,7 +243,7 @@ def _compare_show(result: CompareResult, plan: Plan, margin: float, by: Measure,
         )
     else:
         view.add_sentence(
-            f"The best of {len(result.compared)} was chosen on these very documents, so that its number is a little too high; "
+            f"The best of {len(result.compared)} was chosen on these very documents, which biases its number upwards; "
             "--nested measures by how much."
         )
 

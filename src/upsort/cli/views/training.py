@@ -140,10 +140,12 @@ def _warn(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
             f"it gets only {percent(gets)} of its own documents right: {depth} questions (classifier.depth) are too few for "
             f"{len(sorter.labels)} labels. Try a larger one."
         )
-    counts = dict(zip(sorter.labels, trained.label_documents.tolist(), strict=True))
+    counts = answer.labels
     scarce = [f"{shortened(label, 40)} ({count})" for label, count in counts.items() if count < _SCARCE]
     if scarce:
-        view.add_warning(f"fewer than {_SCARCE} training documents: {', '.join(scarce[:8])}; such labels are not learned well.")
+        view.add_warning(
+            f"fewer than {_SCARCE} training documents: {', '.join(scarce[:8])}; that is too few to learn such labels reliably."
+        )
     rare = [shortened(label, 40) for label, count in counts.items() if _SCARCE <= count < _RARE_SHARE * trained.documents]
     if rare:
         view.add_warning(

@@ -103,8 +103,11 @@ class NaiveBayes:
 class NaiveBayesOnCounts(NaiveBayes):
     """Multinomial naive Bayes (McCallum & Nigam 1998; Manning, Raghavan & Schütze 2008, section 13.2).
 
-    P(label) = documents of the label / documents P(term | label) = (count of the term in the label's documents + s) / (count of
-    all terms there + s · number of terms) score(document, label) = ln P(label) + Σ over terms of tf · ln P(term | label)"""
+    P(label) = documents of the label / documents
+
+    P(term | label) = (count of the term in the label's documents + s) / (count of all terms there + s · number of terms)
+
+    score(document, label) = ln P(label) + Σ over terms of tf · ln P(term | label)"""
 
     @cached_property
     def rule(self) -> family.LinearRule:

@@ -68,8 +68,8 @@ class Neighbours:
         values = np.maximum(similar[chosen], 0.0) * self.weights[columns]
         shares = np.bincount(cells, values, minlength=len(similar) * self.n_labels).reshape(-1, self.n_labels)
         totals = shares.sum(axis=1, keepdims=True)
-        commonest = np.bincount(self.labels, weights=self.weights, minlength=self.n_labels) / self.weights.sum()
-        return np.where(totals > 0, shares / np.where(totals > 0, totals, 1.0), commonest)
+        label_shares = np.bincount(self.labels, weights=self.weights, minlength=self.n_labels) / self.weights.sum()
+        return np.where(totals > 0, shares / np.where(totals > 0, totals, 1.0), label_shares)
 
     def arrays(self) -> dict[str, AnyArray]:
         """What the sorter file keeps."""

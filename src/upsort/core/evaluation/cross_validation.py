@@ -193,14 +193,14 @@ def validation_of(
     alone = all(prediction.held_out.size == 1 for prediction in outcomes)
     if alone:  # without a document its own label is often no longer the most common, which would tell against the baseline
         majority = np.full(judged.size, documents.label_documents.argmax())
-    commonest = names[majority[0]] if np.unique(majority).size == 1 else ""
+    most_common = names[majority[0]] if np.unique(majority).size == 1 else ""
     probability, undecided, spent = None, None, None
     if documents.sets is not None and sets is not None:
         decided_sets = DecidedSets(
             own=documents.sets[judged],
             given=sets,
             labels=names,
-            majority=commonest,
+            majority=most_common,
             baseline=documents.right(judged, majority, documents.only_label(majority)),
             sample=sample,
             majority_in_training=not alone,
@@ -212,7 +212,7 @@ def validation_of(
             true=true,
             sorted_as=sorted_as,
             labels=names,
-            majority=commonest,
+            majority=most_common,
             baseline=np.asarray(majority == true),
             sample=sample,
             majority_in_training=not alone,

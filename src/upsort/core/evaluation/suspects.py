@@ -1,7 +1,7 @@
 """Labelled documents whose own label looks wrong to classifiers that never saw them.
 
 What classifiers say of a document is one thing, how labels come to be wrong another. With q[t] the probability that the document
-truly has label t, by classifiers that never saw the document, and ε the share of wrong labels, which fall on any of the k − 1
+truly has label t, according to classifiers that never saw it, and ε the share of wrong labels, which fall on any of the k − 1
 others alike, the label y that is there has the likelihood
 
 (1 − ε) q[y] + ε (1 − q[y]) / (k − 1)

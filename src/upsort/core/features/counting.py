@@ -103,8 +103,8 @@ def counts_of(
 class TermCounting:
     """Collects the tokens of consecutive blocks of documents, and counts their terms in the end.
 
-    The blocks are cut with one memory of words, so that a number means the same word in all of them. forms: after the steps on
-    words still to be done make of the tokens; done in the end too, once for each distinct word."""
+    The blocks are cut with one memory of words, so that a number means the same word in all of them. forms: of words after the
+    steps that are still to be done; worked out in the end, once for each distinct word."""
 
     def __init__(self, settings: Features, prefix: str = "", forms: FinalForms | None = None) -> None:
         self.settings = settings

@@ -255,13 +255,13 @@ class TrainedSorter:
         for row in np.flatnonzero(without_known_words(decisions)).tolist():
             if self.space.extra_columns.names:
                 messages[row] = "no word known: the answer rests on the other columns"
-            elif self._is_commonest(decisions, row):
+            elif self._is_most_common(decisions, row):
                 messages[row] = "nothing known: the answer is the most common label"
             else:
                 messages[row] = "nothing known: the answer rests on no word"
         return messages
 
-    def _is_commonest(self, decisions: Decisions, row: int) -> bool:
+    def _is_most_common(self, decisions: Decisions, row: int) -> bool:
         """Whether a document is given the one label that most training documents have."""
         if decisions.sets is not None or (decisions.undecided is not None and decisions.undecided[row]):
             return False

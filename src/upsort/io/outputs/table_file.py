@@ -10,10 +10,10 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from types import TracebackType
-from typing import Any, BinaryIO, Self
+from typing import Annotated, Any, BinaryIO, Self
 
 import msgspec
-from msgspec import Struct, structs
+from msgspec import Meta, Struct, structs
 
 from upsort.core.errors import DataProblem, ResumeProblem
 from upsort.io.outputs import atomic
@@ -49,14 +49,15 @@ def _compressed(file: BinaryIO, path: Path) -> Iterator[BinaryIO]:
         yield stream
 
 
-class RunNote(Struct, frozen=True):
+class RunNote(Struct, frozen=True, forbid_unknown_fields=True):
     """What a run writes down of itself while it writes, so that it can be resumed. key: what must be the same then (sorter,
-    sources, options). rows: input rows that are done. state: what was added up. size: bytes of the part that are complete."""
+    sources, options). rows: input rows that are done. state: what was added up. size: bytes of the part that are complete, of
+    a file."""
 
     key: dict[str, Any]
-    rows: int = 0
-    state: dict[str, Any] = {}
-    size: int = 0
+    rows: Annotated[int, Meta(ge=0)]
+    state: dict[str, Any]
+    size: Annotated[int, Meta(ge=0)] | None = None
 
     @staticmethod
     def read(text: str | bytes, source: object) -> "RunNote":
@@ -70,14 +71,13 @@ class RunNote(Struct, frozen=True):
         """As it is written."""
         return json.dumps(structs.asdict(self), sort_keys=True)
 
-    def check(self, key: Mapping[str, Any]) -> None:
-        """Raise DataProblem where the run was not of this key."""
-        own = json.loads(json.dumps(key))
-        if self.key != own:
-            differing = sorted(name for name in {*self.key, *own} if self.key.get(name) != own.get(name))
-            raise DataProblem(
-                f"The interrupted run was another one: {', '.join(differing)} differ.", "Begin anew with --overwrite."
-            )
+
+def check_same_run(theirs: Mapping[str, Any], mine: Mapping[str, Any]) -> None:
+    """Raise DataProblem where an interrupted run, by the key that it wrote down, was another one than this."""
+    own = json.loads(json.dumps(mine))
+    if theirs != own:
+        differing = sorted(name for name in {*theirs, *own} if theirs.get(name) != own.get(name))
+        raise DataProblem(f"The interrupted run was another one: {', '.join(differing)} differ.", "Begin anew with --overwrite.")
 
 
 class ResumableTable:
@@ -175,7 +175,9 @@ class ResumableTable:
         if not self.journal.exists():
             return 0
         note = RunNote.read(self.journal.read_bytes(), self.journal)
-        note.check(self.key)
+        check_same_run(note.key, self.key)
+        if note.size is None:
+            raise DataProblem(f"{self.journal} is not readable.", "Begin anew with --overwrite.")
         if self.part.stat().st_size < note.size:
             raise DataProblem(f"{self.part} is shorter than its journal says.", "Begin anew with --overwrite.")
         self.rows, self.state = note.rows, note.state

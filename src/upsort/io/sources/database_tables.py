@@ -10,7 +10,7 @@ from typing import Any, Self
 
 from upsort.core.errors import DataProblem, ResumeProblem, UsageProblem, counted, listed
 from upsort.io.outputs.atomic import keep_unfinished
-from upsort.io.outputs.table_file import RunNote
+from upsort.io.outputs.table_file import RunNote, check_same_run
 from upsort.io.outputs.writers import value_of
 from upsort.io.sources.databases import Connection, Rows, Selection, Values, check_table, connected
 from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason, SourceTable, TableLayout, cell_of
@@ -141,7 +141,7 @@ class DatabaseTable:
         earlier = self._noted() if _NOTES in there and f"{self.table}{_SUFFIX}" in there else None
         if earlier is not None and resume:
             note = RunNote.read(earlier, self.notes)
-            note.check(self.key)
+            check_same_run(note.key, self.key)
             self.rows, self.state, self.noted = note.rows, note.state, earlier
             return
         if earlier is not None and not overwrite and RunNote.read(earlier, self.notes).rows:

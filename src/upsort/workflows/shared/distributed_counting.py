@@ -138,8 +138,8 @@ def in_all_columns(counts: CorpusCounts, columns: Ints) -> csr_array:
 
 
 WORTH_IT = 24
-"""Pieces of tables, of about a megabyte each, from which on the counts stay with those who read them. The requests to parts takes
-some hundredths of a second each time, whatever their size."""
+"""Pieces of tables, of about a megabyte each, from which on the counts stay with those who read them. A request to a part takes
+some hundredths of a second, whatever its size."""
 PIECES_OF_A_PART = 4
 """So many are read and counted as one, so that a part is larger than sums by label, which are dense."""
 PARTS_PER_PARTITION = 64

@@ -13,7 +13,7 @@ from upsort.core.lazy import record
 from upsort.io.notices import drain_notices, merge_notices
 from upsort.io.outputs.atomic import cannot_write, check_writable, clear_dead, keep_unfinished, replacing_text
 from upsort.io.outputs.parts import PartNames
-from upsort.io.outputs.table_file import RunNote, table_file
+from upsort.io.outputs.table_file import check_same_run, table_file
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, text_maker, write_made
 from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer
 from upsort.workflows.shared.context import ScoringContext
@@ -77,7 +77,7 @@ def _prepare(names: PartNames, again: ResumeChoice) -> None:
         if not again.resume:
             path.unlink()
         elif (theirs := _read(path)) is not None:
-            RunNote(theirs["key"]).check(again.key)
+            check_same_run(theirs["key"], again.key)
 
 
 @record(frozen=True)
