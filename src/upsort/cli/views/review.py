@@ -58,7 +58,7 @@ def run_next(options: NextOptions, console: Console) -> Exit:
 def _show_worth(worth: LabellingBenefit | None, view: View) -> None:
     """How much more labelling helps."""
     if worth is None:
-        view.add_note("How much more labelling helps: upsort curve, on the labelled documents.")
+        view.add_note("To see how much more labelling helps, run upsort curve on the labelled documents.")
         return
     documents, now = worth.now
     more, low, high = worth.more

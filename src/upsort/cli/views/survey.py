@@ -281,5 +281,5 @@ def _find(options: SurveyOptions, word: str, inputs: Inputs, plan: Plan) -> View
         (col.name("document"), col.name("label"), col.before("before"), col.name(word), col.text("after")),
         [(shown.reference, shown.label, shown.before, shown.word, shown.after) for shown in result.found],
     )
-    view.add_note(f"{result.documents_with_it:,} of {result.of:,} documents hold {word!r}; {len(result.found):,} are shown.")
+    view.add_note(f"{result.documents_with_it:,} of {result.of:,} documents hold {word!r}; shown: {len(result.found):,}.")
     return view
